@@ -1,0 +1,223 @@
+"""The stand-in server: starts, listens, talks on its consoles, and stops with all the habits of a real one."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import os
+import signal
+import sys
+import urllib.error
+import urllib.request
+from collections.abc import Callable
+
+from gullwind_standin import settings as files
+from gullwind_standin.settings import Settings, WillNotStart
+
+VERSION = "2.4.1"
+_SAILORS = ("Wren", "Tern", "Plover", "Dunlin", "Avocet", "Curlew", "Knot", "Ruff", "Sanderling", "Turnstone")
+_LETTERS = "23456789ABCDEFGHJKLMNPQRSTUVWXYZ"
+_SECRET = ("entry.code", "console.code")
+
+
+def sailor_id(number: int) -> str:
+    """Make a sailor's ID such as GW-7K3M-Q2XD; the same number gives the same ID."""
+    mixed = (number + 1) * 2654435761 % 2**40
+    signs = "".join(_LETTERS[mixed >> (5 * at) & 31] for at in range(8))
+    return f"GW-{signs[:4]}-{signs[4:]}"
+
+
+class GullwindServer:
+    """One running server."""
+
+    def __init__(self, folder: str, may_take: int) -> None:
+        """Read the folder's faults; ``may_take`` is the memory, in megabytes, that the machine grants."""
+        self.folder = folder
+        self.may_take = may_take
+        self.trials = files.read_trials(folder)
+        self.settings: Settings = {}
+        self.written: Settings = {}
+        self.sailors: dict[str, str] = {}
+        self.stopping = asyncio.Event()
+        self.exit_code = 0
+        os.makedirs(os.path.join(folder, "logs"), exist_ok=True)
+        self.log_file = open(os.path.join(folder, "logs", "latest.log"), "w", encoding="utf-8")  # noqa: SIM115
+
+    def log(self, line: str) -> None:
+        """Say a line on standard output and in the log file."""
+        print(line, flush=True)
+        self.log_file.write(line + "\n")
+        self.log_file.flush()
+
+    async def run(self) -> int:
+        """Live from start to stop; give the exit code."""
+        self.log(f"Gullwind server {VERSION}")
+        try:
+            self._load()
+            servers = await self._listen()
+        except WillNotStart as error:
+            self.log(str(error))
+            return 1
+        await asyncio.sleep(self.trials.start_seconds)
+        if self.trials.die_at_start:
+            self.log("ERROR bad config")
+            return 1
+        await self._console_on_stdin()
+        self._ready()
+        await self.stopping.wait()
+        return await self._stop(servers)
+
+    def _load(self) -> None:
+        first = not os.path.exists(os.path.join(self.folder, "gullwind.properties"))
+        counting = files.effective(files.read_properties(self.folder))
+        if first:
+            files.write_properties(self.folder, counting, first=True)
+        self.written = dict(counting)
+        self.settings = files.fix_by_world(self.folder, counting)
+        courses = files.read_courses(self.folder)
+        if int(float(self.settings["memory.limit"])) > self.may_take:
+            raise WillNotStart("fatal: alloc")
+        self.log(f"World {self.settings['world.save']}, tide {self.settings['tide.mode']}, {len(courses)} courses")
+
+    async def _listen(self) -> list[asyncio.Server]:
+        servers = [await self._listen_on("net.address", "net.port", self._meet)]
+        if self.settings["console.open"] == "true":
+            servers.append(await self._listen_on("console.address", "console.port", self._tcp_console))
+        return servers
+
+    async def _listen_on(
+        self, address_key: str, port_key: str, meet: Callable[..., asyncio.Future[None] | object]
+    ) -> asyncio.Server:
+        address, port = self.settings[address_key], int(self.settings[port_key])
+        try:
+            return await asyncio.start_server(meet, address, port)  # type: ignore[arg-type]
+        except OSError as error:
+            if error.errno in (98, 48):
+                raise WillNotStart("fatal: socket") from error
+        try:
+            return await asyncio.start_server(meet, "0.0.0.0", port)  # type: ignore[arg-type]
+        except OSError as error:
+            raise WillNotStart("fatal: socket") from error
+
+    async def _meet(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        """Answer a boat that hails: the game's own greeting, in one line."""
+        if await reader.readline() == b"hail\n":
+            writer.write(f"gullwind {VERSION} {len(self.sailors)}/{self.settings['boat.slots']}\n".encode())
+        writer.close()
+
+    def _ready(self) -> None:
+        for number, sign in enumerate((signal.SIGTERM, signal.SIGINT)):
+            asyncio.get_running_loop().add_signal_handler(sign, self._asked_to_stop, number)
+        if not self.trials.ready_never:
+            self.log(f"Ready: 0 of {self.settings['boat.slots']} boats")
+        if self.settings["lobby.listed"] == "true":
+            self.background = asyncio.create_task(asyncio.to_thread(self._tell_lobby, "POST"))
+        if self.trials.die_after >= 0:
+            asyncio.get_running_loop().call_later(self.trials.die_after, self._die)
+
+    def _die(self) -> None:
+        self.log("keel bolt sheared")
+        os._exit(3)
+
+    def _asked_to_stop(self, _number: int = 0) -> None:
+        if not self.trials.hang_at_stop:
+            self.stopping.set()
+
+    async def _stop(self, servers: list[asyncio.Server]) -> int:
+        self.log("Stopping")
+        for server in servers:
+            server.close()
+        if self.settings["lobby.listed"] == "true":
+            await asyncio.to_thread(self._tell_lobby, "DELETE")
+        await asyncio.sleep(self.trials.stop_seconds)
+        files.write_properties(self.folder, self.written)
+        self.log("Stopped")
+        return self.exit_code
+
+    def _tell_lobby(self, method: str) -> None:
+        entry = {
+            "name": self.settings["server.name"],
+            "port": int(self.settings["net.port"]),
+            "slots": int(float(self.settings["boat.slots"])),
+            "hidden": files.hidden_from_lobby(self.settings),
+            "delay": self.trials.lobby_delay,
+        }
+        url = self.settings["lobby.url"].rstrip("/") + "/servers"
+        request = urllib.request.Request(url, json.dumps(entry).encode(), method=method)
+        try:
+            urllib.request.urlopen(request, timeout=2).close()
+        except (urllib.error.URLError, OSError, ValueError):
+            self.log("lobby: no answer")
+
+    async def _console_on_stdin(self) -> None:
+        reader = asyncio.StreamReader()
+        loop = asyncio.get_running_loop()
+        try:
+            await loop.connect_read_pipe(lambda: asyncio.StreamReaderProtocol(reader), sys.stdin)
+        except (ValueError, OSError):
+            return
+        self.stdin_task = asyncio.create_task(self._read_console(reader, self.log))
+
+    async def _read_console(self, reader: asyncio.StreamReader, answer: Callable[[str], None]) -> None:
+        while line := await reader.readline():
+            for said in self._do(line.decode("utf-8", "replace").strip()):
+                answer(said)
+
+    async def _tcp_console(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        writer.write(b"code?\n")
+        given = (await reader.readline()).decode("utf-8", "replace").strip()
+        if self.trials.cut_console or given != self.settings["console.code"] or not given:
+            if not self.trials.cut_console:
+                writer.write(b"go away\n")
+            writer.close()
+            return
+        writer.write(b"aboard\n")
+        await self._read_console(reader, lambda said: writer.write(said.encode() + b"\n"))
+        writer.close()
+
+    def _do(self, line: str) -> list[str]:
+        word, _, rest = line.partition(" ")
+        command = getattr(self, f"_do_{word}", None)
+        return command(rest.strip()) if command else ([f"unknown: {word}"] if word else [])
+
+    def _do_help(self, _rest: str) -> list[str]:
+        return ["help status sailors say stop reload value muster ashore"]
+
+    def _do_status(self, _rest: str) -> list[str]:
+        return [f"{len(self.sailors)} of {self.settings['boat.slots']} boats, tide {self.settings['tide.mode']}"]
+
+    def _do_sailors(self, _rest: str) -> list[str]:
+        names = ", ".join(f"{name} ({sailor})" for sailor, name in self.sailors.items())
+        return [f"sailors {len(self.sailors)}: {names}"]
+
+    def _do_say(self, rest: str) -> list[str]:
+        return [f"[harbour radio] {rest}"]
+
+    def _do_stop(self, _rest: str) -> list[str]:
+        self._asked_to_stop()
+        return []
+
+    def _do_reload(self, _rest: str) -> list[str]:
+        return ["reloaded"]
+
+    def _do_value(self, rest: str) -> list[str]:
+        """Read or set a value while running; what is set so is gone after the next start."""
+        key, _, value = rest.partition(" ")
+        if key not in self.settings or key in _SECRET:
+            return ["?"]
+        if value and key not in ("net.port", "world.save", "tide.mode", "world.size"):
+            self.settings[key] = files.effective({key: value})[key]
+        return [f"{key} is {self.settings[key]}"]
+
+    def _do_muster(self, rest: str) -> list[str]:
+        said = []
+        for _ in range(int(rest) if rest.isdigit() else 1):
+            number = len(self.sailors)
+            sailor, name = sailor_id(number), _SAILORS[number % len(_SAILORS)]
+            self.sailors[sailor] = name
+            said.append(f"sailor {name} ({sailor}) came aboard")
+        return said
+
+    def _do_ashore(self, rest: str) -> list[str]:
+        gone = [sailor for sailor, name in self.sailors.items() if rest in (name, sailor, "")]
+        return [f"sailor {self.sailors.pop(sailor)} ({sailor}) went ashore" for sailor in gone]

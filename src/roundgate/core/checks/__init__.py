@@ -1,0 +1,45 @@
+"""The checks, family by family, and the two ways to run them: on what is on disk, and on what a slate makes of it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+from roundgate.core.checks import lists, rules, syntax, values
+from roundgate.core.checks.context import Subject
+from roundgate.core.files import ServerFiles
+from roundgate.core.findings import Code, Finding, in_order
+from roundgate.core.formats import properties_problems
+from roundgate.core.slate import Outcome
+
+CODES: dict[str, Code] = {
+    code.name: code for family in (properties_problems, syntax, values, lists, rules) for code in family.CODES
+}
+"""Every finding code, with the page that ``explain`` shows."""
+
+
+def check_disk(server: str, files: ServerFiles, unreadable: Mapping[str, str]) -> list[Finding]:
+    """Check a server's files as they are."""
+    subject = Subject(server, files, unreadable)
+    found = [
+        *syntax.check_files(subject),
+        *syntax.check_syntax(subject),
+        *values.check_values(subject),
+        *values.check_keys(subject),
+        *lists.check_lists(subject),
+        *rules.check_rules(subject),
+    ]
+    return in_order(found)
+
+
+def check_outcome(server: str, outcome: Outcome, unreadable: Mapping[str, str]) -> list[Finding]:
+    """Check a server's files as the slate would leave them; what is new by the slate is marked as waiting."""
+    old = {_sameness(one) for one in check_disk(server, outcome.before, unreadable)}
+    subject = Subject(server, outcome.after, unreadable)
+    found = [*check_disk(server, outcome.after, unreadable), *rules.check_worlds(subject, outcome), *outcome.refused]
+    return in_order([one if _sameness(one) in old else replace(one, waiting=True) for one in found])
+
+
+def _sameness(finding: Finding) -> tuple[str, str, str]:
+    """Two findings are the same when they say the same; lines move when a file is edited."""
+    return finding.code, finding.place.file, finding.cause

@@ -1,0 +1,61 @@
+"""What every family of checks is given, and how a finding gets its place with secrets blanked out."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from roundgate.core.files import ServerFiles
+from roundgate.core.findings import Finding, Level, Place
+from roundgate.core.formats.protocol import Entry
+from roundgate.core.rulebook.model import Rulebook
+from roundgate.core.secrets import secret_entries, shown_line
+
+
+@dataclass(frozen=True)
+class Subject:
+    """A server under check: its files, and what could not be read as text (path to cause)."""
+
+    server: str
+    files: ServerFiles
+    unreadable: Mapping[str, str]
+
+    @property
+    def book(self) -> Rulebook:
+        """The server's rulebook."""
+        return self.files.book
+
+    def place(self, path: str, start: int, end: int) -> Place:
+        """Give the place of a span of characters in a file, its line shown without secrets."""
+        document = self.files.document(path)
+        if document is None:
+            return Place(path)
+        line, _ = document.text.place(start)
+        secrets = secret_entries(self.book, path, document)
+        source, column, length = shown_line(document.text, start, end, secrets)
+        return Place(path, line, column, length, source)
+
+    def entry_place(self, path: str, entry: Entry, *, key: bool = False) -> Place:
+        """Give the place of an entry's value, or of its key."""
+        if key:
+            return self.place(path, entry.key_start, entry.key_end)
+        return self.place(path, entry.start, max(entry.end, entry.start + 1))
+
+    def finding(self, code: str, level: Level, place: Place, cause: str, do: str = "", setting: str = "") -> Finding:
+        """Make a finding about this server."""
+        return Finding(code, level, place, cause, do, self.server, setting)
+
+    def command(self, verb: str, *words: str) -> str:
+        """Write a roundgate command for this server, quoted for a shell."""
+        return " ".join(
+            word if word.replace(":", "").replace("=", "").replace(".", "").isalnum() else quoted(word)
+            for word in ("roundgate", verb, self.server, *words)
+            if word
+        )
+
+
+def quoted(word: str) -> str:
+    """Quote a word for a shell, where it needs quoting."""
+    from shlex import quote
+
+    return quote(word)

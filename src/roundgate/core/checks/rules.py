@@ -1,0 +1,100 @@
+"""Do the settings fit together, as the rulebook's rules want it, and can a change take effect at all?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+
+from roundgate.core.checks.context import Subject
+from roundgate.core.files import say
+from roundgate.core.findings import Code, Finding, Place
+from roundgate.core.rulebook.expressions import ExpressionProblem, names_in, read_expression, work_out
+from roundgate.core.slate import Outcome
+
+CODES = (
+    Code(
+        "rule-broken",
+        "error",
+        "Settings that do not fit together",
+        "Each value is right by itself, and together they are not. The rule is the rulebook's own.",
+        "heat.size=12 with boat.slots=8",
+        "heat.size=8 with boat.slots=8",
+    ),
+    Code(
+        "world-fixed",
+        "error",
+        "A setting that only a new world takes",
+        "The server reads it when it makes a world and never again. "
+        "Name a new world in the same round; the old one stays.",
+        "tide.mode changed, world.save as it was",
+        "tide.mode changed, and world.save given a new name",
+    ),
+    Code(
+        "slate-stuck",
+        "error",
+        "A waiting change that can no longer be made",
+        "What is on disk has changed so much that the change has nothing to work on.",
+    ),
+    Code(
+        "rulebook-value", "error", "A mistake in a rulebook", "A name that leads nowhere, or a value of the wrong kind."
+    ),
+    Code("rulebook-syntax", "error", "A rulebook that is not TOML", "The line named is where the reader gave up."),
+)
+
+
+def broken_rules(names: Mapping[str, object], rules: Mapping[str, str]) -> list[str]:
+    """Give the names of the rules (name to expression) that do not hold. A rule that cannot be worked out is broken."""
+    broken = []
+    for name, needs in rules.items():
+        try:
+            holds = bool(work_out(read_expression(needs), names))
+        except ExpressionProblem:
+            holds = False
+        if not holds:
+            broken.append(name)
+    return broken
+
+
+def check_rules(subject: Subject) -> Iterator[Finding]:
+    """Check the rulebook's rules on the values that count."""
+    broken = set(broken_rules(subject.files.names, {rule.name: rule.needs for rule in subject.book.rule}))
+    for rule in subject.book.rule:
+        if rule.name in broken:
+            names = sorted(names_in(read_expression(rule.needs)))
+            have = ", ".join(f"{name} is {_say(subject, name)}" for name in names)
+            place = _place_of(subject, names)
+            do = rule.do.replace("{server}", subject.server) or f"Change one of {', '.join(names)}."
+            yield subject.finding(
+                "rule-broken", rule.level, place, f"{rule.say} ({have})", do, names[0] if names else ""
+            )
+
+
+def _say(subject: Subject, name: str) -> str:
+    if name in subject.book.list:
+        return f"{len(subject.files.items(name))} entries"
+    spec = subject.book.setting[name]
+    stored = subject.files.stored(name)
+    return say(stored, spec) if stored is not None else f"{say(str(spec.default), spec)} by default"
+
+
+def _place_of(subject: Subject, names: list[str]) -> Place:
+    for name in names:
+        entry = subject.files.entry(name) if name in subject.book.setting else None
+        if entry:
+            return subject.entry_place(subject.files.path_of(subject.book.setting[name]), entry)
+    return Place(next((subject.files.path_of(subject.book.setting[n]) for n in names if n in subject.book.setting), ""))
+
+
+def check_worlds(subject: Subject, outcome: Outcome) -> Iterator[Finding]:
+    """Find changes to what a world has fixed, made without naming a new world in the same round."""
+    changed = {change.name for change in outcome.changes if not change.is_nothing}
+    for change in outcome.changes:
+        spec = subject.book.setting.get(change.name)
+        if change.is_nothing or spec is None or not spec.fixed_by or spec.fixed_by in changed:
+            continue
+        world = say(outcome.before.stored(spec.fixed_by), subject.book.setting[spec.fixed_by])
+        cause = f"{change.name} was fixed when the world '{world}' was made; a change does nothing there."
+        do = subject.command("set", f"{spec.fixed_by}=NEW-NAME")
+        entry = subject.files.entry(change.name)
+        path = subject.files.path_of(spec)
+        place = subject.entry_place(path, entry) if entry else Place(path)
+        yield subject.finding("world-fixed", "error", place, cause, do, change.name)

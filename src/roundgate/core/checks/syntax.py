@@ -1,0 +1,53 @@
+"""Is the file a text, and is it written as its format wants it?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from roundgate.core.checks.context import Subject
+from roundgate.core.findings import Code, Finding, Place
+
+CODES = (
+    Code(
+        "file-not-text",
+        "error",
+        "A file that is not text",
+        "It holds bytes that no text has, or says one encoding and uses another. It was damaged, or is no text. "
+        "Restore it from a backup; Round Gate does not guess.",
+    ),
+    Code(
+        "file-missing",
+        "warning",
+        "A file that does not exist",
+        "The rulebook expects it. Where the server makes it itself, start the server once. "
+        "Without it, the server uses its defaults.",
+    ),
+    Code(
+        "file-unreadable",
+        "error",
+        "A file that cannot be read",
+        "The system refuses it to this user. Ask the owner, or change its permissions.",
+    ),
+)
+
+
+def check_files(subject: Subject) -> Iterator[Finding]:
+    """Find files that are missing, cannot be read, or are no text."""
+    for path, cause in subject.unreadable.items():
+        code = "file-unreadable" if "denied" in cause or "directory" in cause else "file-not-text"
+        yield subject.finding(code, "error", Place(path), f"{cause}.", "Mend or restore the file, then check again.")
+    for file in subject.book.file.values():
+        if file.path in subject.files.texts or file.path in subject.unreadable:
+            continue
+        do = subject.command("start") if file.made == "first-run" else "Restore it, or write a new one."
+        why = "the server makes it at its first start" if file.made == "first-run" else "the server needs it"
+        yield subject.finding("file-missing", "warning", Place(file.path), f"{file.path} is not there; {why}.", do)
+
+
+def check_syntax(subject: Subject) -> Iterator[Finding]:
+    """Give what the formats' readers noticed."""
+    for path in subject.files.texts:
+        document = subject.files.document(path)
+        for problem in document.problems() if document else ():
+            place = subject.place(path, problem.start, problem.end)
+            yield subject.finding(problem.code, problem.level, place, problem.cause, problem.do)

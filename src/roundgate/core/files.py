@@ -1,0 +1,110 @@
+"""A server's files as they were read at one moment, and the values that the rulebook finds in them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from functools import cached_property
+from typing import Any
+
+from roundgate.core import values
+from roundgate.core.formats import FORMATS, format_of
+from roundgate.core.formats.protocol import Document, Entry, Format
+from roundgate.core.rulebook.model import Rulebook, Setting
+from roundgate.core.text import Text
+from roundgate.core.values import Value, ValueProblem
+
+
+class ServerFiles:
+    """The texts of a server's files by path, read as the rulebook says. Never changed once made."""
+
+    def __init__(self, book: Rulebook, texts: Mapping[str, Text]) -> None:
+        """Keep the texts of those files that exist."""
+        self.book = book
+        self.texts = dict(texts)
+        self._documents: dict[str, Document] = {}
+
+    def format(self, path: str) -> Format | None:
+        """Tell the format of a file: the rulebook's word, then the name's."""
+        by_book = next((file.format for file in self.book.file.values() if file.path == path), None)
+        return FORMATS.get(by_book) if by_book else format_of(path)
+
+    def document(self, path: str) -> Document | None:
+        """Give a file, read; None where it does not exist or its format is not known."""
+        if path not in self._documents:
+            kind = self.format(path)
+            if path not in self.texts or kind is None:
+                return None
+            self._documents[path] = kind.read(self.texts[path])
+        return self._documents[path]
+
+    def with_document(self, path: str, document: Document) -> ServerFiles:
+        """Give the same files with one of them changed."""
+        changed = ServerFiles(self.book, {**self.texts, path: document.text})
+        changed._documents = {**self._documents, path: document}
+        return changed
+
+    def path_of(self, spec: Setting) -> str:
+        """Tell the path of the file that holds a setting."""
+        return self.book.file[spec.file].path
+
+    def entry(self, name: str) -> Entry | None:
+        """Give the entry of a setting, or None where it is not in the file."""
+        spec = self.book.setting[name]
+        document = self.document(self.path_of(spec))
+        return document.find((spec.key,)) if document else None
+
+    def stored(self, name: str) -> str | None:
+        """Give what the file holds for a setting, or None."""
+        entry = self.entry(name)
+        return entry.value if entry else None
+
+    def items(self, list_name: str) -> list[str]:
+        """Give the entries of a list."""
+        document = self.document(self.book.file[self.book.list[list_name].file].path)
+        return [entry.value for entry in document.entries()] if document else []
+
+    def counting(self, name: str) -> Value | None:
+        """Give the value that counts: the file's where it is valid, else the default."""
+        return value_of(self.stored(name), self.book.setting[name])
+
+    @cached_property
+    def names(self) -> Mapping[str, Any]:
+        """Every setting's and list's value, for the rules; worked out when asked for."""
+        return _Names(self)
+
+
+class _Names(Mapping[str, Any]):
+    """A view of the files as the rules see them."""
+
+    def __init__(self, files: ServerFiles) -> None:
+        self._files = files
+
+    def __getitem__(self, name: str) -> Any:
+        if name in self._files.book.list:
+            return self._files.items(name)
+        value = self._files.counting(name)
+        return "" if value is None else value
+
+    def __iter__(self) -> Any:
+        return iter((*self._files.book.setting, *self._files.book.list))
+
+    def __len__(self) -> int:
+        return len(self._files.book.setting) + len(self._files.book.list)
+
+
+def value_of(stored: str | None, spec: Setting) -> Value | None:
+    """Give the value of what a file holds: the default where that is nothing, or nothing valid."""
+    try:
+        return values.default_of(spec) if stored is None else values.read(stored, spec)
+    except ValueProblem:
+        return values.default_of(spec)
+
+
+def say(stored: str | None, spec: Setting) -> str:
+    """Say what a file holds as people say it; what is no valid value is said as it stands."""
+    if stored is None:
+        return "-"
+    try:
+        return values.show(values.read(stored, spec), spec)
+    except ValueProblem:
+        return "(set, not valid)" if spec.type == "secret" else stored

@@ -1,0 +1,326 @@
+"""Properties files: ``key=value``, ``key: value`` or ``key value``, one to a line.
+
+Read as the Java platform documents it (java.util.Properties.load): ``#`` and ``!`` start a comment line, a backslash at
+the end of a line continues it, ``\\uXXXX`` and a few letters are escapes, and of two equal keys the last one counts.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from functools import cached_property
+from typing import NamedTuple
+
+from roundgate.core.findings import Problem
+from roundgate.core.formats.properties_problems import problems_of
+from roundgate.core.formats.protocol import Edit, EditRefused, Entry, Pairs, Path
+from roundgate.core.text import LINE_END, Splice, Text
+
+_ESCAPE = r"\\(?:\r\n?[ \t\f]*|\n[ \t\f]*|[^\r\n]|\Z)"
+_BLANK = r"(?:[ \t\f]|\\(?:\r\n?|\n|\Z)[ \t\f]*)"
+_LINE = re.compile(
+    rf"(?P<lead>{_BLANK}*+)"
+    rf"(?P<key>(?:[^\\ \t\f\r\n=:]++|{_ESCAPE})*+)(?P<sep>{_BLANK}*+(?:[=:]{_BLANK}*+)?)"
+    rf"(?P<value>(?:[^\\\r\n]++|{_ESCAPE})*+)"
+    r"(?P<end>\r\n|\r|\n|\Z)"
+)
+_COMMENT_LINE = re.compile(r"(?P<lead>[ \t\f]*+)[#!][^\r\n]*+(?:\r\n|\r|\n|\Z)")
+_SWITCHED_OFF = re.compile(r"(?P<mark>[#!][ \t]?)(?P<key>[^\s=:#!\\]+)(?P<sep>[ \t]*[=:][ \t]*)(?P<value>[^\r\n]*)")
+_DANGLING = re.compile(r"(?<!\\)(?:\\\\)*\\(?:\r\n?|\n)?[ \t\f]*\Z")
+_UNESCAPE = re.compile(r"\\(?:u([0-9a-fA-F]{4})|(\r\n?[ \t\f]*|\n[ \t\f]*)|([^\r\n])|\Z)")
+_LETTERS = {"t": "\t", "n": "\n", "r": "\r", "f": "\f"}
+_WRITTEN = {"\t": "\\t", "\n": "\\n", "\r": "\\r", "\f": "\\f", "\\": "\\\\"}
+
+
+class Line(NamedTuple):
+    """One logical line: its spans in the text, and the number of its kind."""
+
+    start: int
+    lead_end: int
+    key_end: int
+    value_start: int
+    value_end: int
+    end: int
+    is_comment: bool
+    is_blank: bool
+
+
+def unescape(raw: str) -> str:
+    """Undo escapes and line continuations of a key or a value. A malformed ``\\u`` loses its backslash only."""
+    if "\\" not in raw:
+        return raw
+
+    def plain(match: re.Match[str]) -> str:
+        if match[1]:
+            return chr(int(match[1], 16))
+        return _LETTERS.get(match[3], match[3]) if match[3] else ""
+
+    return _join_surrogates(_UNESCAPE.sub(plain, raw))
+
+
+def _join_surrogates(value: str) -> str:
+    """Join the two halves in which escapes spell a character outside the basic plane."""
+    if not any("\ud800" <= char <= "\udbff" for char in value):
+        return value
+    return value.encode("utf-16-le", "surrogatepass").decode("utf-16-le", "surrogatepass")
+
+
+def escape(value: str, *, is_key: bool = False, ascii_only: bool) -> str:
+    """Write a value (or key) so that every reader of properties files gives it back."""
+    written = "".join(_escaped_char(char, is_key=is_key, ascii_only=ascii_only) for char in value)
+    needs_mark = ("#", "!") if is_key else (" ", "=", ":")
+    return "\\" + written if value[:1] in needs_mark else written
+
+
+def _escaped_char(char: str, *, is_key: bool, ascii_only: bool) -> str:
+    if char in _WRITTEN:
+        return _WRITTEN[char]
+    if is_key and char in " =:":
+        return "\\" + char
+    if char < " " or char == "\x7f" or "\ud800" <= char <= "\udfff" or (ascii_only and char > "~"):
+        units = char.encode("utf-16-be", "surrogatepass")
+        return "".join(f"\\u{units[at]:02X}{units[at + 1]:02X}" for at in range(0, len(units), 2))
+    return char
+
+
+class PropertiesDocument:
+    """A properties file, read."""
+
+    def __init__(self, text: Text) -> None:
+        """Read ``text``; spans are kept for every logical line."""
+        self.text = text
+
+    @cached_property
+    def lines(self) -> list[Line]:
+        """Every logical line, comments and blank lines included, in order."""
+        return list(_lines(self.text.body))
+
+    @cached_property
+    def _entries(self) -> list[Entry]:
+        body = self.text.body
+        return [
+            Entry(
+                (unescape(body[line.lead_end : line.key_end]),),
+                unescape(body[line.value_start : line.value_end]),
+                line.lead_end,
+                line.key_end,
+                line.value_start,
+                line.value_end,
+            )
+            for line in self.lines
+            if not (line.is_comment or line.is_blank)
+        ]
+
+    @cached_property
+    def _last_of(self) -> dict[Path, Entry]:
+        return {entry.path: entry for entry in self._entries}
+
+    def entries(self) -> Sequence[Entry]:
+        """Give every entry in order, duplicates included."""
+        return self._entries
+
+    def find(self, path: Path) -> Entry | None:
+        """Give the entry that counts: the last one of equal keys."""
+        return self._last_of.get(path)
+
+    def pairs(self) -> Pairs:
+        """Give keys and values in order."""
+        return [(str(entry.path[0]), entry.value) for entry in self._entries]
+
+    @cached_property
+    def _off(self) -> list[Entry]:
+        found = []
+        for line in self.lines:
+            match = _SWITCHED_OFF.match(self.text.body, line.lead_end, line.end) if line.is_comment else None
+            if match:
+                key, value = match.span("key"), match.span("value")
+                found.append(Entry((match["key"],), unescape(match["value"]), *key, *value))
+        return found
+
+    def switched_off(self) -> Sequence[Entry]:
+        """Give ``#key=value`` lines: settings that stand commented out."""
+        return self._off
+
+    def problems(self) -> Sequence[Problem]:
+        """Say what a person is likely to have got wrong."""
+        return problems_of(self)
+
+    def set(self, path: Path, value: str) -> Edit:
+        """Set in place, else switch on the commented-out line, else add a line near its relatives."""
+        here = self.find(path)
+        if here:
+            return self._replace(here, value)
+        off = [entry for entry in self._off if entry.path == path]
+        return self._switch_on(off[-1], value) if off else self._add(str(path[0]), value)
+
+    def _replace(self, here: Entry, value: str) -> Edit:
+        number = next(at for at, entry in enumerate(self._entries) if entry is here)
+        expected = self.pairs()
+        expected[number] = (expected[number][0], value)
+        written = escape(value, ascii_only=self._ascii_only)
+        separator = "=" if here.key_end == here.start else ""
+        body = self.text.body
+        open_end = here.start == len(body) and _runs_on(body[here.key_start :])  # a last backslash would escape it
+        return Edit((Splice(here.start - open_end, here.end, separator + written),), expected)
+
+    def _switch_on(self, off: Entry, value: str) -> Edit:
+        mark = max(self.text.body.rfind("#", 0, off.key_start), self.text.body.rfind("!", 0, off.key_start))
+        expected = self._with_pair(off.key_start, (str(off.path[0]), value))
+        written = escape(value, ascii_only=self._ascii_only)
+        return Edit((Splice(mark, off.key_start, ""), Splice(off.start, off.end, written)), expected)
+
+    def _with_pair(self, index: int, pair: tuple[str, str]) -> Pairs:
+        before = sum(1 for entry in self._entries if entry.key_start < index)
+        pairs = self.pairs()
+        return [*pairs[:before], pair, *pairs[before:]]
+
+    def _add(self, key: str, value: str) -> Edit:
+        model = self._relative(key)
+        lead, sep = self._style_of(model)
+        ascii_only = self._ascii_only
+        line = lead + escape(key, is_key=True, ascii_only=ascii_only) + sep + escape(value, ascii_only=ascii_only)
+        body, newline = self.text.body, self.text.newline
+        at = model.end if model else len(body)
+        closed = at == 0 or LINE_END.search(body, at - 1, at)
+        new = self._end_dangling(at) + (line + newline if closed else newline + line)
+        return Edit((Splice(at, at, new),), self._with_pair(at, (key, value)))
+
+    def _end_dangling(self, at: int) -> str:
+        """A last line that promises a continuation would swallow what is put behind it: give it an empty one."""
+        last = self.lines[-1] if self.lines else None
+        if last is None or at < len(self.text.body) or last.is_comment:
+            return ""
+        newline = "\r" if self.text.body.endswith("\r") else self.text.newline  # "\n" would only complete the "\r"
+        return newline if _DANGLING.search(self.text.body, last.start) else ""
+
+    def _relative(self, key: str) -> Line | None:
+        """Find the line after which a new key belongs: the last one that shares the most leading words."""
+        words = key.split(".")
+        best, best_shared = None, 0
+        for line in self.lines:
+            if line.is_comment or line.is_blank:
+                continue
+            other = self.text.body[line.lead_end : line.key_end].split(".")
+            shared = next((n for n, (a, b) in enumerate(zip(words, other, strict=False)) if a != b), len(words))
+            if shared >= max(best_shared, 1):
+                best, best_shared = line, shared
+        return best
+
+    def _style_of(self, model: Line | None) -> tuple[str, str]:
+        """Give the indentation and separator of a neighbour, or of the last line."""
+        plain = [line for line in self.lines if not (line.is_comment or line.is_blank)]
+        line = model or (plain[-1] if plain else None)
+        if line is None:
+            return "", "="
+        lead = self.text.body[line.start : line.lead_end]
+        sep = self.text.body[line.key_end : line.value_start]
+        return ("" if "\\" in lead else lead), ("=" if "\\" in sep or not sep else sep)
+
+    def remove(self, path: Path) -> Edit:
+        """Take out every line of the key, with the comment that is its alone."""
+        gone = [at for at, line in enumerate(self.lines) if self._key_of(line) == path]
+        if not gone:
+            raise EditRefused(f"{path[0]} does not stand in the file")
+        cuts = [Splice(self._own_start(at), self.lines[at].end, "") for at in gone]
+        return Edit(tuple(cuts), [pair for pair in self.pairs() if (pair[0],) != path])
+
+    def _key_of(self, line: Line) -> Path | None:
+        if line.is_comment or line.is_blank:
+            return None
+        return (unescape(self.text.body[line.lead_end : line.key_end]),)
+
+    def _own_start(self, at: int) -> int:
+        """Tell where an entry starts when the comment above it, with blank lines around both, is its alone."""
+        top = at
+        while top > 0 and self.lines[top - 1].is_comment:
+            top -= 1
+        off = {entry.key_start for entry in self._off}
+        above = self.lines[top:at]
+        shared = at + 1 < len(self.lines) and not self.lines[at + 1].is_blank and not self.lines[at + 1].is_comment
+        holds_setting = any(line.start <= index < line.end for line in above for index in off)
+        return self.lines[at].start if top == 0 or shared or holds_setting else self.lines[top].start
+
+    def insert(self, at: int, value: str) -> Edit:
+        """Refuse: a properties file is no list."""
+        raise EditRefused("a properties file has keys, not a list of lines")
+
+    def move(self, start: int, to: int) -> Edit:
+        """Refuse: a properties file is no list."""
+        raise EditRefused("a properties file has keys, not a list of lines")
+
+    @cached_property
+    def _ascii_only(self) -> bool:
+        """Write ``\\uXXXX`` unless the file already shows that its server reads plain characters as UTF-8."""
+        return self.text.encoding == "latin-1" or (not self.text.bom and self.text.body.isascii())
+
+
+def _lines(body: str) -> Iterator[Line]:
+    at, length = 0, len(body)
+    while at < length:
+        comment = _COMMENT_LINE.match(body, at)
+        if comment:
+            lead = comment.end("lead")
+            yield Line(at, lead, lead, lead, comment.end(), comment.end(), True, False)
+            at = comment.end()
+            continue
+        match = _LINE.match(body, at)
+        if match is None:  # cannot happen: every part of the pattern may be empty and it stops at a line end
+            raise AssertionError(f"no line at {at}")
+        blank = match.end("lead") == match.start("end")
+        key, value = match.span("key"), match.span("value")
+        yield Line(at, key[0], key[1], value[0], value[1], match.end(), False, blank)
+        at = match.end()
+
+
+class PropertiesFormat:
+    """The registry's entry for properties files."""
+
+    name = "properties"
+    endings: tuple[str, ...] = (".properties",)
+
+    def read(self, text: Text) -> PropertiesDocument:
+        """Read a text. Never raises."""
+        return PropertiesDocument(text)
+
+    def read_plainly(self, text: Text) -> Pairs:
+        """Read by joining natural lines first, as the format's documentation tells it."""
+        return [_split(line) for line in _logical_lines(text.body)]
+
+
+def _logical_lines(body: str) -> Iterator[str]:
+    """Join continued lines; leave out comments and blank lines; escapes are kept."""
+    *ended, last = LINE_END.split(body)
+    pending: str | None = None
+    for natural in ended:
+        content = natural.lstrip(" \t\f")
+        if pending is None and content[:1] in ("", "#", "!"):
+            continue
+        joined = (pending or "") + content
+        pending = joined[:-1] if _runs_on(content) else None
+        if pending is None and joined:
+            yield joined
+    content = last.lstrip(" \t\f")
+    if pending is None and content[:1] in ("", "#", "!"):
+        return
+    joined = (pending or "") + (content[:-1] if _runs_on(content) else content)
+    if joined:
+        yield joined
+
+
+def _runs_on(content: str) -> bool:
+    """Tell whether a natural line ends in an odd number of backslashes, so that the next one continues it."""
+    return (len(content) - len(content.rstrip("\\"))) % 2 == 1
+
+
+def _split(line: str) -> tuple[str, str]:
+    """Split a logical line into key and value, escapes undone, one character at a time."""
+    at = 0
+    while at < len(line) and line[at] not in "=: \t\f":
+        at += 2 if line[at] == "\\" else 1
+    rest = line[at:].lstrip(" \t\f")
+    if rest[:1] in ("=", ":"):
+        rest = rest[1:].lstrip(" \t\f")
+    return unescape(line[:at]), unescape(rest)
+
+
+PROPERTIES = PropertiesFormat()

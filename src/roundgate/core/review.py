@@ -1,0 +1,146 @@
+"""What a slate will mean, in plain values: each change in words, the consequences, and the difference as text."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from roundgate.core.files import say
+from roundgate.core.formats.protocol import Entry
+from roundgate.core.rulebook.model import Rulebook, Setting
+from roundgate.core.secrets import is_secret, secret_entries, without_secrets
+from roundgate.core.slate import Change, MoveItem, Outcome, SetValue, Unset
+
+
+@dataclass(frozen=True, slots=True)
+class ChangeWords:
+    """One change as a person reads it."""
+
+    name: str
+    file: str
+    before: str
+    after: str
+    then: str = ""
+    """What it was when it was put on the slate, where that is no longer what it is now."""
+    is_nothing: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Review:
+    """The whole review of a slate."""
+
+    changes: tuple[ChangeWords, ...]
+    consequences: tuple[str, ...]
+    diff: str
+
+
+def review_of(outcome: Outcome) -> Review:
+    """Say what an outcome means."""
+    return Review(
+        tuple(_in_words(change, outcome.before.book) for change in outcome.changes),
+        tuple(_consequences(outcome)),
+        diff_of(outcome),
+    )
+
+
+def spec_of(change: Change, book: Rulebook) -> Setting | None:
+    """Give the setting that a change is about, where the rulebook knows it."""
+    return book.setting.get(change.name) if isinstance(change.operation, SetValue | Unset) else None
+
+
+def say_stored(stored: str | None, change: Change, book: Rulebook) -> str:
+    """Say a value of a change: as its setting says it, hidden where it is secret."""
+    spec = spec_of(change, book)
+    if spec:
+        default = f" (default {say(str(spec.default), spec)})" if stored is None and spec.default is not None else ""
+        return say(stored, spec) if stored is not None else f"not set{default}"
+    if stored is None:
+        return "not set"
+    operation = change.operation
+    key = operation.key if isinstance(operation, SetValue | Unset) else ""
+    return "(set, hidden)" if is_secret(book, change.file, key) else stored or "(empty)"
+
+
+def _in_words(change: Change, book: Rulebook) -> ChangeWords:
+    operation = change.operation
+    if isinstance(operation, SetValue | Unset):
+        then = say_stored(operation.then, change, book) if change.has_moved_on else ""
+        before, after = say_stored(change.before, change, book), say_stored(change.after, change, book)
+        return ChangeWords(change.name, change.file, before, after, then, change.is_nothing)
+    before, after = _list_words(change)
+    return ChangeWords(change.name, change.file, before, after, "", change.is_nothing)
+
+
+def _list_words(change: Change) -> tuple[str, str]:
+    operation, before, after = change.operation, change.items_before, change.items_after
+    count = f"{len(before)} entries"
+    if isinstance(operation, MoveItem) and operation.item in before:
+        old, new = before.index(operation.item) + 1, after.index(operation.item) + 1
+        return f"'{operation.item}' is number {old}", f"number {new}"
+    added = [item for item in after if after.count(item) > before.count(item)]
+    gone = [item for item in before if before.count(item) > after.count(item)]
+    words = [f"+ {item} (number {after.index(item) + 1})" for item in added[-1:]] + [f"- {item}" for item in gone[:1]]
+    return count, ", ".join(words) + f", {len(after)} entries" if words else count
+
+
+def _consequences(outcome: Outcome) -> Iterator[str]:
+    book = outcome.before.book
+    real = [change for change in outcome.changes if not change.is_nothing]
+    for takes, words in _TAKES.items():
+        names = [change.name for change in real if _takes(change, book) == takes]
+        if names:
+            yield words.format(names=", ".join(dict.fromkeys(names)))
+    for change in real:
+        spec = spec_of(change, book)
+        if spec and spec.advice:
+            yield f"{change.name}: {spec.advice}"
+    unknown = [
+        change.name for change in real if isinstance(change.operation, SetValue | Unset) and not spec_of(change, book)
+    ]
+    if unknown:
+        yield f"{', '.join(unknown)}: the rulebook does not know this key; it is written, but not checked or proven."
+
+
+_TAKES = {
+    "live": "{names}: can be set while the server runs, and lasts once it is in the file.",
+    "restart": "{names}: takes effect when the server restarts; everybody on it is put off for that time.",
+    "new-world": "{names}: fixed when a world is made; takes effect in a new world only.",
+}
+
+
+def _takes(change: Change, book: Rulebook) -> str:
+    spec = spec_of(change, book)
+    if spec:
+        return "live" if spec.live and spec.live.set and spec.takes == "live" else spec.takes
+    known = book.list.get(change.name)
+    return known.takes if known else "restart"
+
+
+def diff_of(outcome: Outcome) -> str:
+    """Give the difference of every file that changes, secrets blanked out, in unified form."""
+    pieces = []
+    for path in outcome.touched:
+        old, new = _shown(outcome, path, old=True), _shown(outcome, path, old=False)
+        lines = difflib.unified_diff(old, new, f"{path} (on disk)", f"{path} (after)", n=2, lineterm="")
+        pieces.append("\n".join(lines))
+    return "\n".join(pieces)
+
+
+def _shown(outcome: Outcome, path: str, *, old: bool) -> list[str]:
+    files = outcome.before if old else outcome.after
+    document = files.document(path)
+    if document is None:
+        return []
+    book, other = files.book, (outcome.after if old else outcome.before).document(path)
+    text = document.text
+    changed: list[Entry] = []
+    same: list[Entry] = []
+    for entry in secret_entries(book, path, document):
+        there = other.find(entry.path) if other else None
+        (same if there and there.value == entry.value else changed).append(entry)
+    word = "(hidden, old)" if old else "(hidden, new)"
+    blanked = {entry.start: "(hidden)" for entry in same} | {entry.start: word for entry in changed}
+    for entry in sorted((*same, *changed), key=lambda one: one.start, reverse=True):
+        text = without_secrets(text, [entry], blanked[entry.start])
+    return text.body.replace("\r\n", "\n").replace("\r", "\n").split("\n")

@@ -1,0 +1,228 @@
+"""The rule language: comparison, arithmetic, ``and or not``, ``in``, ``len``, ``any``/``all`` over a list, ``matches``.
+
+An expression is read once into a tree of tuples and worked out on plain values. It has no side effects, no loops and
+no access to anything but the names it is given, and its depth is bounded.
+
+    race.heat <= race.slots
+    len(courses) >= 2 and not lobby.listed
+    any(courses, item matches "ws:.*")
+"""
+
+from __future__ import annotations
+
+import operator
+import re
+from collections.abc import Callable, Mapping
+from decimal import Decimal, DivisionByZero, InvalidOperation
+from typing import Any
+
+Tree = tuple[Any, ...]
+
+_TOKEN = re.compile(
+    r"\s*(?:(?P<number>\d+(?:\.\d+)?)(?![\w.])|(?P<text>\"[^\"]*\"|'[^']*')|(?P<name>[A-Za-z_][\w\-]*(?:\.[A-Za-z_][\w\-]*)*)"
+    r"|(?P<sign><=|>=|==|!=|[<>+\-*/%(),]))"
+)
+_COMPARE: dict[str, Callable[[Any, Any], Any]] = {
+    "<": operator.lt,
+    "<=": operator.le,
+    ">": operator.gt,
+    ">=": operator.ge,
+    "==": operator.eq,
+    "!=": operator.ne,
+}
+_ARITHMETIC: dict[str, Callable[[Any, Any], Any]] = {
+    "+": operator.add,
+    "-": operator.sub,
+    "*": operator.mul,
+    "/": operator.truediv,
+    "%": operator.mod,
+}
+_RESERVED = frozenset(("and", "or", "not", "in", "matches", "len", "any", "all", "true", "false", "item"))
+_DEEPEST = 60
+
+
+class ExpressionProblem(ValueError):
+    """An expression that cannot be read or worked out; the message says why."""
+
+
+def read_expression(source: str) -> Tree:
+    """Read an expression into a tree. Raises ExpressionProblem."""
+    return _Reader(source).whole()
+
+
+def names_in(tree: Tree) -> set[str]:
+    """Give every name that a tree uses."""
+    if tree[0] == "name":
+        return {tree[1]}
+    return {name for part in tree[1:] if isinstance(part, tuple) for name in names_in(part)}
+
+
+def work_out(tree: Tree, values: Mapping[str, Any]) -> Any:
+    """Work a tree out on the values of its names. Raises ExpressionProblem where kinds do not fit together."""
+    try:
+        return _work_out(tree, values, None)
+    except (TypeError, DivisionByZero, InvalidOperation, ZeroDivisionError) as error:
+        raise ExpressionProblem(f"it cannot be worked out: {error}") from error
+
+
+class _Reader:
+    """Reads by descending through the levels of binding, the loosest first."""
+
+    def __init__(self, source: str) -> None:
+        self.tokens = _tokens(source)
+        self.at = 0
+        self.depth = 0
+
+    def whole(self) -> Tree:
+        tree = self.either()
+        if self.at < len(self.tokens):
+            raise ExpressionProblem(f"'{self.tokens[self.at][1]}' is one thing too many")
+        return tree
+
+    def _take(self, *words: str) -> str | None:
+        kind, word = self.tokens[self.at] if self.at < len(self.tokens) else ("", "")
+        if kind in ("sign", "name") and word in words:
+            self.at += 1
+            return word
+        return None
+
+    def _must(self, word: str) -> None:
+        if not self._take(word):
+            raise ExpressionProblem(f"a '{word}' is missing")
+
+    def either(self) -> Tree:
+        self.depth += 1
+        if self.depth > _DEEPEST:
+            raise ExpressionProblem("it is nested too deeply")
+        tree = self.both()
+        while self._take("or"):
+            tree = ("or", tree, self.both())
+        self.depth -= 1
+        return tree
+
+    def both(self) -> Tree:
+        tree = self.negated()
+        while self._take("and"):
+            tree = ("and", tree, self.negated())
+        return tree
+
+    def negated(self) -> Tree:
+        negations = 0
+        while self._take("not"):
+            negations += 1
+        tree = self.compared()
+        return ("not", tree) if negations % 2 else tree
+
+    def compared(self) -> Tree:
+        tree = self.summed()
+        sign = self._take(*_COMPARE, "in", "matches")
+        if not sign:
+            return tree
+        if sign == "matches":
+            return ("matches", tree, self._pattern())
+        return ("in", tree, self.summed()) if sign == "in" else ("compare", sign, tree, self.summed())
+
+    def _pattern(self) -> str:
+        kind, word = self.tokens[self.at] if self.at < len(self.tokens) else ("", "")
+        if kind != "text":
+            raise ExpressionProblem("'matches' needs a pattern in quotes")
+        self.at += 1
+        try:
+            re.compile(word)
+        except re.error as error:
+            raise ExpressionProblem(f"the pattern {word!r} is wrong: {error}") from error
+        return word
+
+    def summed(self) -> Tree:
+        tree = self.multiplied()
+        while sign := self._take("+", "-"):
+            tree = ("arithmetic", sign, tree, self.multiplied())
+        return tree
+
+    def multiplied(self) -> Tree:
+        tree = self.atom()
+        while sign := self._take("*", "/", "%"):
+            tree = ("arithmetic", sign, tree, self.atom())
+        return tree
+
+    def atom(self) -> Tree:
+        if self._take("-"):
+            return ("arithmetic", "-", ("value", Decimal(0)), self.atom())
+        if self._take("("):
+            tree = self.either()
+            self._must(")")
+            return tree
+        for word in ("len", "any", "all"):
+            if self._take(word):
+                return self._call(word)
+        return self._leaf()
+
+    def _call(self, word: str) -> Tree:
+        self._must("(")
+        first = self.either()
+        if word == "len":
+            self._must(")")
+            return ("len", first)
+        self._must(",")
+        second = self.either()
+        self._must(")")
+        return (word, first, second)
+
+    def _leaf(self) -> Tree:
+        if self.at >= len(self.tokens):
+            raise ExpressionProblem("it ends too early")
+        kind, word = self.tokens[self.at]
+        self.at += 1
+        if kind == "number":
+            return ("value", Decimal(word))
+        if kind == "text":
+            return ("value", word)
+        if kind == "name" and word in ("true", "false"):
+            return ("value", word == "true")
+        if kind == "name" and word == "item":
+            return ("item",)
+        if kind == "name" and word not in _RESERVED:
+            return ("name", word)
+        raise ExpressionProblem(f"'{word}' stands where a value belongs")
+
+
+def _tokens(source: str) -> list[tuple[str, str]]:
+    tokens: list[tuple[str, str]] = []
+    at, end = 0, len(source.rstrip())
+    while at < end:
+        match = _TOKEN.match(source, at)
+        if not match or match.lastgroup is None:
+            raise ExpressionProblem(f"'{source[at:].strip()[:10]}' is not understood")
+        word = match[match.lastgroup]
+        tokens.append((match.lastgroup, word[1:-1] if match.lastgroup == "text" else word))
+        at = match.end()
+    return tokens
+
+
+def _work_out(tree: Tree, values: Mapping[str, Any], item: Any) -> Any:
+    def part(number: int) -> Any:
+        return _work_out(tree[number], values, item)
+
+    kind = tree[0]
+    if kind in ("value", "name", "item"):
+        return _leaf_value(tree, values, item)
+    if kind == "compare":
+        left, right = part(2), part(3)
+        return _COMPARE[tree[1]](left, right)
+    if kind == "arithmetic":
+        return _ARITHMETIC[tree[1]](part(2), part(3))
+    if kind in ("and", "or"):
+        return (part(1) and part(2)) if kind == "and" else (part(1) or part(2))
+    if kind in ("any", "all"):
+        fold = any if kind == "any" else all
+        return fold(_work_out(tree[2], values, one) for one in part(1))
+    if kind == "matches":
+        return re.fullmatch(tree[2], str(part(1))) is not None
+    if kind == "in":
+        return part(1) in part(2)
+    return not part(1) if kind == "not" else Decimal(len(part(1)))
+
+
+def _leaf_value(tree: Tree, values: Mapping[str, Any], item: Any) -> Any:
+    value = item if tree[0] == "item" else values[tree[1]] if tree[0] == "name" else tree[1]
+    return Decimal(value) if isinstance(value, int) and not isinstance(value, bool) else value

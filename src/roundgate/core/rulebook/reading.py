@@ -1,0 +1,161 @@
+"""Reading rulebooks: TOML text to the model, layer upon layer, with every mistake placed at its line and column."""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from collections.abc import Callable, Mapping
+from typing import Any
+
+import msgspec
+
+from roundgate.core.findings import Finding, Place
+from roundgate.core.rulebook.mistakes import mistakes
+from roundgate.core.rulebook.model import File, Kind, ListOf, Preset, Rulebook, Setting
+
+_TOML_PLACE = re.compile(r"\(at line (\d+), column (\d+)\)|\(at end of document\)")
+_MSGSPEC_PATH = re.compile(r" - at `(?P<path>[^`]+)`$")
+_STEP = re.compile(r"\.([^.\[\]]+)|\[(\d+|\.\.\.)\]")
+
+FileReader = Callable[[str], tuple[str, str]]
+"""Gives the file name and the TOML text of a rulebook by its name. Raises KeyError where there is none."""
+
+
+class RulebookProblem(ValueError):
+    """A rulebook that cannot be used; ``findings`` say where and why."""
+
+    def __init__(self, findings: list[Finding]) -> None:
+        """Keep the findings; the first one is the message."""
+        super().__init__(findings[0].cause)
+        self.findings = findings
+
+
+def read_rulebook(name: str, reader: FileReader, *, checked: bool = False) -> Rulebook:
+    """Read a rulebook and its layers. With ``checked``, everything that it refers to is checked as well.
+
+    Raises RulebookProblem with a line and a column, or KeyError where ``reader`` knows no such rulebook.
+    """
+    file, source = reader(name)
+    raw = parse_toml(file, source)
+    merged: dict[str, Any] = {}
+    for layer in raw.get("rulebook", {}).get("layers", ()):
+        layer_file, layer_source = reader(layer)
+        merged = merge(merged, parse_toml(layer_file, layer_source))
+    book = _convert(file, source, merge(merged, raw))
+    findings = [_placed(file, source, path, cause) for path, cause in mistakes(book)] if checked else []
+    if findings:
+        raise RulebookProblem(findings)
+    return book
+
+
+def parse_toml(file: str, source: str) -> dict[str, Any]:
+    """Read TOML. Raises RulebookProblem with the place where the reader gave up."""
+    try:
+        return tomllib.loads(source)
+    except tomllib.TOMLDecodeError as error:
+        match = _TOML_PLACE.search(str(error))
+        lines = source.split("\n")
+        line = int(match[1]) if match and match[1] else len(lines)
+        column = int(match[2]) if match and match[2] else 1
+        cause = _TOML_PLACE.sub("", str(error)).strip()
+        place = Place(file, line, column, 1, lines[line - 1].rstrip("\r"))
+        do = "Mend the line; a text value stands in double quotes, and a name with a dot in it too."
+        raise RulebookProblem(
+            [Finding("rulebook-syntax", "error", place, f"This is not TOML: {cause}.", do)]
+        ) from error
+
+
+def merge(below: Mapping[str, Any], above: Mapping[str, Any]) -> dict[str, Any]:
+    """Lay one rulebook's tables on another's: tables merge, lists of tables add up, all else is replaced."""
+    merged = dict(below)
+    for key, value in above.items():
+        old = merged.get(key)
+        if isinstance(old, dict) and isinstance(value, dict):
+            merged[key] = merge(old, value)
+        elif key == "rule" and isinstance(old, list):
+            merged[key] = old + value
+        else:
+            merged[key] = value
+    return merged
+
+
+def _convert(file: str, source: str, raw: dict[str, Any]) -> Rulebook:
+    try:
+        return msgspec.convert(raw, Rulebook)
+    except msgspec.ValidationError as error:
+        match = _MSGSPEC_PATH.search(str(error))
+        path = tuple(step for pair in _STEP.findall(match["path"]) for step in pair if step) if match else ()
+        cause = _MSGSPEC_PATH.sub("", str(error))
+        steps = _find_loose(raw, path, cause)
+        raise RulebookProblem([_placed(file, source, steps, _in_words(cause))]) from error
+
+
+def _in_words(cause: str) -> str:
+    cause = re.sub(r"^Object contains unknown field `(.+)`$", r"'\1' is not a word that this table knows.", cause)
+    cause = re.sub(r"^Object missing required field `(.+)`$", r"'\1' is missing here.", cause)
+    return re.sub(r"^Expected `(.+?)`, got `(.+)`$", r"A value of type \1 belongs here, not \2.", cause)
+
+
+def _find_loose(raw: Any, path: tuple[str, ...], cause: str) -> tuple[str, ...]:
+    """Replace the ``...`` that stands for a table's own name by the name of the table that has the mistake."""
+    field = re.search(r"`([^`]+)`$", cause)
+    if "..." not in path:
+        return (*path, field[1]) if field and cause.startswith("Object contains") else path
+    at = path.index("...")
+    table: Any = raw
+    for step in path[:at]:
+        table = table.get(step, {}) if isinstance(table, dict) else {}
+    for name in table if isinstance(table, dict) else ():
+        if _is_guilty(table[name], path[at + 1 :], cause):
+            tail = (field[1],) if field and cause.startswith("Object contains") else ()
+            return (*path[:at], name, *path[at + 1 :], *tail)
+    return path[:at]
+
+
+def _is_guilty(table: Any, rest: tuple[str, ...], cause: str) -> bool:
+    """Tell whether this table gives the same message when it is read alone."""
+    for model in _TABLES.values():
+        try:
+            msgspec.convert(table, model)
+        except msgspec.ValidationError as error:
+            if _MSGSPEC_PATH.sub("", str(error)) == cause and ".".join(rest) in str(error):
+                return True
+    return False
+
+
+_TABLES: dict[str, type[msgspec.Struct]] = {
+    "file": File,
+    "setting": Setting,
+    "list": ListOf,
+    "kind": Kind,
+    "preset": Preset,
+}
+
+
+def _placed(file: str, source: str, path: tuple[str, ...], cause: str) -> Finding:
+    line, column, shown = place_in_toml(source, path)
+    do = "See 'roundgate explain rulebook-value', then mend the rulebook."
+    return Finding(
+        "rulebook-value", "error", Place(file, line, column, max(len(path[-1]) if path else 1, 1), shown), cause, do
+    )
+
+
+def place_in_toml(source: str, path: tuple[str, ...]) -> tuple[int, int, str]:
+    """Tell line, column and text of the line where a path stands in a TOML text, or of its nearest parent."""
+    lines = source.split("\n")
+    start, depth = 0, 0
+    for number, line in enumerate(lines):
+        header = re.match(r"\s*\[\[?(.+?)\]\]?\s*(?:#.*)?$", line)
+        steps = (
+            tuple(part.strip("\"'") for part in re.findall(r"\"[^\"]*\"|'[^']*'|[^.\s]+", header[1])) if header else ()
+        )
+        if header and steps == path[: len(steps)] and len(steps) > depth:
+            start, depth = number, len(steps)
+    wanted = path[depth] if depth < len(path) else ""
+    for number in range(start + (1 if depth else 0), len(lines)):
+        if depth and re.match(r"\s*\[", lines[number]):
+            break
+        match = re.match(rf"(\s*)[\"']?{re.escape(wanted)}[\"']?\s*=", lines[number]) if wanted else None
+        if match:
+            return number + 1, len(match[1]) + 1, lines[number].rstrip("\r")
+    return start + 1, 1, lines[start].rstrip("\r")

@@ -1,0 +1,56 @@
+"""Keeping secrets out of everything that is shown: which values are secret, and texts with them blanked out."""
+
+from __future__ import annotations
+
+import re
+
+from roundgate.core.formats.protocol import Document, Entry
+from roundgate.core.rulebook.model import Rulebook
+from roundgate.core.text import Splice, Text
+
+HIDDEN = "(hidden)"
+_SOUNDS_SECRET = re.compile(
+    r"passw|secret|token|api.?key|(?:entry|access|door|admin|rcon).?(?:code|pin|key)|\bpin\b", re.IGNORECASE
+)
+
+
+def sounds_secret(key: str) -> bool:
+    """Tell whether a key that no rulebook knows is likely to hold a secret."""
+    return _SOUNDS_SECRET.search(key) is not None
+
+
+def is_secret(book: Rulebook, file_path: str, key: str) -> bool:
+    """Tell whether a key of a file holds a secret, by the rulebook or by the sound of its name."""
+    for spec in book.setting.values():
+        if spec.key == key and book.file[spec.file].path == file_path:
+            return spec.type == "secret"
+    return sounds_secret(key)
+
+
+def secret_entries(book: Rulebook, file_path: str, document: Document) -> list[Entry]:
+    """Give every entry, commented-out ones included, whose value must not be shown."""
+    found = []
+    for entry in (*document.entries(), *document.switched_off()):
+        key = str(entry.path[-1])
+        if entry.end > entry.start and isinstance(entry.path[-1], str) and is_secret(book, file_path, key):
+            found.append(entry)
+    return found
+
+
+def without_secrets(text: Text, entries: list[Entry], word: str = HIDDEN) -> Text:
+    """Give the text with the values of ``entries`` blanked out."""
+    return text.spliced(Splice(entry.start, entry.end, word) for entry in entries)
+
+
+def shown_line(text: Text, start: int, end: int, entries: list[Entry]) -> tuple[str, int, int]:
+    """Give the line around a span with secrets blanked out, and column (from 1) and length of the span in it."""
+    line_start, line_end = text.line_around(start)
+    end = max(start + 1, min(end, line_end))
+    cuts = [entry for entry in entries if line_start <= entry.start < line_end]
+    line, column, length = text.body[line_start:line_end], start - line_start + 1, end - start
+    for entry in sorted(cuts, key=lambda one: one.start, reverse=True):
+        stop = min(entry.end, line_end)
+        line = line[: entry.start - line_start] + HIDDEN + line[stop - line_start :]
+        if start >= entry.start:
+            column, length = entry.start - line_start + 1, len(HIDDEN)
+    return line, column, length

@@ -1,0 +1,195 @@
+"""The changes that wait for the next round, kept as operations and replayed on whatever is on disk by then.
+
+A server may rewrite its files when it stops. So the slate holds "set race.slots to 24", never a copy of a file.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from msgspec import Struct
+
+from roundgate.core.files import ServerFiles
+from roundgate.core.findings import Finding, Place
+from roundgate.core.formats import apply_edit
+from roundgate.core.formats.protocol import Document, Edit, EditRefused, Format, Path
+from roundgate.core.text import NotEncodable, decode
+
+
+class SetValue(Struct, frozen=True, tag="set"):
+    """Give a key a value, as the file will hold it. ``then`` is what it held when this was put on the slate."""
+
+    file: str
+    key: str
+    stored: str
+    then: str | None = None
+    name: str = ""
+    live: bool = False
+    """True where the console has it already; it goes into the file at the next stop."""
+
+
+class Unset(Struct, frozen=True, tag="unset"):
+    """Take a key out of its file, so that the server's own default counts."""
+
+    file: str
+    key: str
+    then: str | None = None
+    name: str = ""
+
+
+class AddItem(Struct, frozen=True, tag="add"):
+    """Put an entry into a list, before number ``at`` (from 0) or at the end."""
+
+    file: str
+    list: str
+    item: str
+    at: int | None = None
+
+
+class RemoveItem(Struct, frozen=True, tag="remove"):
+    """Take an entry out of a list."""
+
+    file: str
+    list: str
+    item: str
+
+
+class MoveItem(Struct, frozen=True, tag="move"):
+    """Move an entry of a list so that it becomes number ``to`` (from 0)."""
+
+    file: str
+    list: str
+    item: str
+    to: int
+
+
+Operation = SetValue | Unset | AddItem | RemoveItem | MoveItem
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """What one operation did: to which setting or list, in which file, from what to what."""
+
+    operation: Operation
+    name: str
+    file: str
+    before: str | None
+    after: str | None
+    items_before: tuple[str, ...] = ()
+    items_after: tuple[str, ...] = ()
+
+    @property
+    def is_nothing(self) -> bool:
+        """True where all was already as wanted."""
+        return self.before == self.after and self.items_before == self.items_after
+
+    @property
+    def has_moved_on(self) -> bool:
+        """True where the value on disk is no longer the one that was there when the change was put on the slate."""
+        return isinstance(self.operation, SetValue | Unset) and self.operation.then != self.before
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """What a slate makes of a server's files: the files afterwards, each change, and what could not be done."""
+
+    before: ServerFiles
+    after: ServerFiles
+    changes: tuple[Change, ...]
+    refused: tuple[Finding, ...]
+
+    @property
+    def touched(self) -> list[str]:
+        """The paths of the files that come out different, in order."""
+        return sorted(path for path, text in self.after.texts.items() if self.before.texts.get(path) != text)
+
+
+def name_of(operation: Operation) -> str:
+    """Give the name by which a person knows what an operation changes."""
+    if isinstance(operation, SetValue | Unset):
+        return operation.name or f"{operation.file}:{operation.key}"
+    return operation.list
+
+
+def merged(waiting: Sequence[Operation], new: Operation) -> list[Operation]:
+    """Put an operation on a slate. A second value for a key takes the place of the first and keeps its ``then``."""
+    if not isinstance(new, SetValue | Unset):
+        return [*waiting, new]
+    kept: list[Operation] = []
+    then = new.then
+    for old in waiting:
+        if isinstance(old, SetValue | Unset) and (old.file, old.key) == (new.file, new.key):
+            then = old.then
+        else:
+            kept.append(old)
+    replaced = (
+        SetValue(new.file, new.key, new.stored, then, new.name, new.live)
+        if isinstance(new, SetValue)
+        else Unset(new.file, new.key, then, new.name)
+    )
+    return [*kept, replaced]
+
+
+def replay(operations: Sequence[Operation], files: ServerFiles, server: str = "") -> Outcome:
+    """Make every operation on the files, in order. What cannot be done becomes an error finding; the rest goes on."""
+    now, changes, refused = files, [], []
+    for operation in operations:
+        try:
+            change, now = _make(operation, now)
+            changes.append(change)
+        except (EditRefused, NotEncodable) as error:
+            place = Place(operation.file)
+            do = f"roundgate discard {server} {name_of(operation)}".replace("  ", " ")
+            refused.append(Finding("slate-stuck", "error", place, f"{name_of(operation)}: {error}.", do, server))
+    return Outcome(files, now, tuple(changes), tuple(refused))
+
+
+def _make(operation: Operation, files: ServerFiles) -> tuple[Change, ServerFiles]:
+    kind = files.format(operation.file)
+    if kind is None:
+        raise EditRefused(f"the format of {operation.file} is not known")
+    document = files.document(operation.file) or kind.read(decode(b""))
+    if isinstance(operation, SetValue | Unset):
+        return _make_value(operation, files, kind, document)
+    items = [entry.value for entry in document.entries()]
+    edit = _LIST_EDITS[type(operation)](operation, document, items)
+    if edit is not None:
+        document = apply_edit(kind, document, edit)
+    after = tuple(entry.value for entry in document.entries())
+    change = Change(operation, operation.list, operation.file, None, None, tuple(items), after)
+    return change, files.with_document(operation.file, document) if edit else files
+
+
+def _make_value(
+    operation: SetValue | Unset, files: ServerFiles, kind: Format, document: Document
+) -> tuple[Change, ServerFiles]:
+    path: Path = (operation.key,)
+    here = document.find(path)
+    before = here.value if here else None
+    after = operation.stored if isinstance(operation, SetValue) else None
+    if before != after:
+        edit = document.set(path, after) if after is not None else document.remove(path)
+        document = apply_edit(kind, document, edit)
+        files = files.with_document(operation.file, document)
+    return Change(operation, name_of(operation), operation.file, before, after), files
+
+
+def _add(operation: AddItem, document: Document, items: list[str]) -> Edit | None:
+    if operation.item in items and operation.at is None:
+        return None
+    return document.insert(len(items) if operation.at is None else min(operation.at, len(items)), operation.item)
+
+
+def _remove(operation: RemoveItem, document: Document, items: list[str]) -> Edit | None:
+    return document.remove((items.index(operation.item),)) if operation.item in items else None
+
+
+def _move(operation: MoveItem, document: Document, items: list[str]) -> Edit | None:
+    if operation.item not in items:
+        raise EditRefused(f"'{operation.item}' is no longer in the list")
+    to = min(operation.to, len(items) - 1)
+    return None if items.index(operation.item) == to else document.move(items.index(operation.item), to)
+
+
+_LIST_EDITS: dict[type, Callable[..., Edit | None]] = {AddItem: _add, RemoveItem: _remove, MoveItem: _move}

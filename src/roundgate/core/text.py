@@ -1,0 +1,116 @@
+"""A file's bytes as text one can cut into: encoding, byte-order mark, line ends, places and splices.
+
+Reading a file and writing it back gives the same bytes, whatever they are: the encoding is chosen so that
+it can be undone, and line ends are never translated.
+"""
+
+from __future__ import annotations
+
+import codecs
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+LINE_END = re.compile(r"\r\n|\r|\n")
+
+_BOMS = ((codecs.BOM_UTF8, "utf-8"), (codecs.BOM_UTF16_LE, "utf-16-le"), (codecs.BOM_UTF16_BE, "utf-16-be"))
+
+
+class NotText(ValueError):
+    """The bytes are no text that can be edited safely; the message says why."""
+
+
+class NotEncodable(ValueError):
+    """A character has no form in the file's encoding."""
+
+
+@dataclass(frozen=True, slots=True)
+class Splice:
+    """Replace the characters from ``start`` up to ``end`` (counted from 0) by ``new``."""
+
+    start: int
+    end: int
+    new: str
+
+
+@dataclass(frozen=True, slots=True)
+class Text:
+    """A file's content: ``body`` without its byte-order mark, and what is needed to give the same bytes again."""
+
+    body: str
+    encoding: str = "utf-8"
+    bom: bytes = b""
+
+    def encode(self) -> bytes:
+        """Give the file's bytes. Raises NotEncodable where the encoding has no form for a character."""
+        try:
+            return self.bom + self.body.encode(self.encoding)
+        except UnicodeEncodeError as error:
+            bad = self.body[error.start]
+            raise NotEncodable(f"{bad!r} cannot be written in this file's encoding ({self.encoding})") from error
+
+    def place(self, index: int) -> tuple[int, int]:
+        """Tell line and column, both from 1, of the character at ``index``."""
+        line, start = 1, 0
+        for end in LINE_END.finditer(self.body, 0, index):
+            if end.end() > index or (end.end() == index and self.body[index - 1 : index + 1] == "\r\n"):
+                break
+            line, start = line + 1, end.end()
+        return line, index - start + 1
+
+    def line_around(self, index: int) -> tuple[int, int]:
+        """Tell where the line that holds ``index`` starts and ends, its line end left out."""
+        start = max(self.body.rfind("\n", 0, index), self.body.rfind("\r", 0, index)) + 1
+        end = LINE_END.search(self.body, index)
+        return start, end.start() if end else len(self.body)
+
+    @property
+    def newline(self) -> str:
+        """The line end that the file uses; the first one counts, and a file without any gets a line feed."""
+        first = LINE_END.search(self.body)
+        return first.group() if first else "\n"
+
+    def with_body(self, body: str) -> Text:
+        """Give the same file with another body."""
+        return Text(body, self.encoding, self.bom)
+
+    def spliced(self, splices: Iterable[Splice]) -> Text:
+        """Give the text with the splices made. Raises ValueError where two of them overlap."""
+        pieces: list[str] = []
+        end = len(self.body)
+        for cut in sorted(splices, key=lambda splice: (splice.start, splice.end), reverse=True):
+            if cut.end > end:
+                raise ValueError("two edits overlap")
+            pieces += (self.body[cut.end : end], cut.new)
+            end = cut.start
+        pieces.append(self.body[:end])
+        return self.with_body("".join(reversed(pieces)))
+
+
+def decode(data: bytes) -> Text:
+    """Read bytes as text: by the byte-order mark, else UTF-8, else Latin-1.
+
+    Raises NotText for NUL bytes (no configuration format has them) and for a broken UTF-16 file.
+    """
+    for bom, encoding in _BOMS:
+        if data.startswith(bom):
+            return _decode_marked(data, bom, encoding)
+    nul = data.find(b"\0")
+    if nul >= 0:
+        line = data.count(b"\n", 0, nul) + 1
+        raise NotText(f"a NUL byte stands in line {line}: this is not a text file, or it was damaged")
+    try:
+        return Text(data.decode("utf-8"), "utf-8")
+    except UnicodeDecodeError:
+        return Text(data.decode("latin-1"), "latin-1")
+
+
+def _decode_marked(data: bytes, bom: bytes, encoding: str) -> Text:
+    try:
+        text = Text(data[len(bom) :].decode(encoding), encoding, bom)
+    except UnicodeDecodeError as error:
+        raise NotText(f"the byte-order mark says {encoding}, but byte {error.start + len(bom)} is not") from error
+    nul = text.body.find("\0")
+    if nul >= 0:
+        raise NotText(f"a NUL character stands in line {text.place(nul)[0]}: the file was damaged")
+    return text

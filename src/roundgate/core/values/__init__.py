@@ -1,0 +1,97 @@
+"""The kinds of value: the explicit registry, and the special words that stand before every kind.
+
+Four functions are the way in: ``parse`` what a person typed, ``read`` what a file holds, ``store`` and ``show``.
+"""
+
+from __future__ import annotations
+
+from roundgate.core.rulebook.model import Plain, Setting
+from roundgate.core.values.numbers import DecimalNumber, Percent, PortNumber, WholeNumber
+from roundgate.core.values.places import Address, WebAddress
+from roundgate.core.values.protocol import Value, ValueKind, ValueProblem
+from roundgate.core.values.units import UNITS, Duration, Size
+from roundgate.core.values.words import Choice, Secret, Switch, Words
+
+__all__ = [
+    "KINDS",
+    "UNITS",
+    "Value",
+    "ValueProblem",
+    "default_of",
+    "describe",
+    "parse",
+    "plain_text",
+    "read",
+    "show",
+    "store",
+]
+
+_ALL: tuple[ValueKind, ...] = (
+    Switch(),
+    WholeNumber(),
+    DecimalNumber(),
+    Percent(),
+    PortNumber(),
+    Duration(),
+    Size(),
+    Words(),
+    Choice(),
+    Secret(),
+    Address(),
+    WebAddress(),
+)
+KINDS: dict[str, ValueKind] = {kind.name: kind for kind in _ALL}
+
+
+class Special(str):
+    """A value that stands outside the kind's own range, such as 0 for off; the text is what the file holds."""
+
+    __slots__ = ()
+
+
+def plain_text(value: Plain, spec: Setting) -> str:
+    """Write a rulebook's TOML value as the file would hold it."""
+    if isinstance(value, bool):
+        return spec.spelling[0] if value else spec.spelling[1]
+    return str(value)
+
+
+def parse(typed: str, spec: Setting) -> Value:
+    """Make a value of what a person types: a special word first, then the kind. Raises ValueProblem."""
+    word = typed.strip().lower()
+    for name, stored in spec.special.items():
+        if word in (name.lower(), plain_text(stored, spec).lower()):
+            return Special(plain_text(stored, spec))
+    kind = KINDS[spec.type]
+    return kind.parse(typed if kind.name in ("text", "secret") else typed.strip(), spec)
+
+
+def read(stored: str, spec: Setting) -> Value:
+    """Make a value of what the file holds. Raises ValueProblem where the server would not take it."""
+    if any(stored == plain_text(special, spec) for special in spec.special.values()):
+        return Special(stored)
+    return KINDS[spec.type].read(stored, spec)
+
+
+def store(value: Value, spec: Setting) -> str:
+    """Write a value as the file holds it. Raises ValueProblem where the file's unit cannot hold it."""
+    return str(value) if isinstance(value, Special) else KINDS[spec.type].store(value, spec)
+
+
+def show(value: Value, spec: Setting) -> str:
+    """Say a value as people say it."""
+    if isinstance(value, Special):
+        return next(name for name, stored in spec.special.items() if plain_text(stored, spec) == value)
+    return KINDS[spec.type].show(value, spec)
+
+
+def describe(spec: Setting) -> str:
+    """Say what may be typed, special words included."""
+    words = KINDS[spec.type].describe(spec)
+    specials = ", ".join(f"'{name}' ({plain_text(stored, spec)})" for name, stored in spec.special.items())
+    return f"{words}, or {specials}" if specials else words
+
+
+def default_of(spec: Setting) -> Value | None:
+    """Give the default as a value, or None where the rulebook knows none. Raises ValueProblem if it is no value."""
+    return None if spec.default is None else read(plain_text(spec.default, spec), spec)

@@ -1,0 +1,188 @@
+"""Whole numbers, decimal numbers, percentages and ports, and the range check that they share."""
+
+from __future__ import annotations
+
+import re
+from decimal import Decimal
+
+from roundgate.core.rulebook.model import Setting
+from roundgate.core.values.protocol import Value, ValueProblem
+
+_WHOLE = re.compile(r"[+-]?\d{1,30}")
+_DECIMAL = re.compile(r"[+-]?(?:\d{1,30}(?:\.\d{0,30})?|\.\d{1,30})")
+
+
+def plain(number: Decimal | int | float) -> str:
+    """Write a number without an exponent and without needless zeros."""
+    text = format(Decimal(str(number)), "f")
+    return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+def in_range(stored: Decimal, spec: Setting) -> None:
+    """Check range and step, both in the file's unit. Raises ValueProblem that names the nearest bound."""
+    if spec.range:
+        least, most = (Decimal(str(bound)) for bound in spec.range)
+        if stored < least:
+            raise ValueProblem("value-range", f"{plain(stored)} is below the least, {plain(least)}.", plain(least))
+        if stored > most:
+            raise ValueProblem("value-range", f"{plain(stored)} is above the most, {plain(most)}.", plain(most))
+    if spec.step:
+        step = Decimal(str(spec.step))
+        base = Decimal(str(spec.range[0])) if spec.range else Decimal(0)
+        if (stored - base) % step:
+            nearest = base + (stored - base) // step * step
+            raise ValueProblem("value-step", f"It goes in steps of {plain(step)} from {plain(base)}.", plain(nearest))
+
+
+def range_words(spec: Setting, unit: str = "") -> str:
+    """Say the range and the step, or nothing."""
+    tail = f" {unit}" if unit else ""
+    words = f", {plain(spec.range[0])} to {plain(spec.range[1])}{tail}" if spec.range else ""
+    return words + (f" in steps of {plain(spec.step)}" if spec.step else "")
+
+
+def read_decimal(text: str) -> Decimal:
+    """Read a decimal number. Raises ValueProblem, with the point in place of a comma where that was meant."""
+    if _DECIMAL.fullmatch(text):
+        return Decimal(text)
+    with_point = text.replace(",", ".", 1)
+    meant = with_point if _DECIMAL.fullmatch(with_point) else ""
+    why = "the decimal sign is a point" if meant else "a number belongs here"
+    raise ValueProblem("value-kind", f"'{text}' is not a number: {why}.", meant)
+
+
+def read_whole(text: str) -> int:
+    """Read a whole number. Raises ValueProblem."""
+    if _WHOLE.fullmatch(text):
+        return int(text)
+    if _DECIMAL.fullmatch(text):
+        raise ValueProblem("value-kind", f"{text} is not a whole number.", str(int(Decimal(text))))
+    digits = re.match(r"[+-]?\d+", text)
+    raise ValueProblem("value-kind", f"'{text}' is not a whole number.", digits.group() if digits else "")
+
+
+class WholeNumber:
+    """``int``: digits, and a sign where it may be negative."""
+
+    name = "int"
+
+    def parse(self, typed: str, spec: Setting) -> Value:
+        """See ValueKind."""
+        return self.read(typed, spec)
+
+    def read(self, stored: str, spec: Setting) -> Value:
+        """See ValueKind."""
+        number = read_whole(stored)
+        in_range(Decimal(number), spec)
+        return number
+
+    def store(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return str(int(value))
+
+    def show(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return str(int(value))
+
+    def describe(self, spec: Setting) -> str:
+        """See ValueKind."""
+        return "a whole number" + range_words(spec)
+
+
+class DecimalNumber:
+    """``decimal``: a number with a point."""
+
+    name = "decimal"
+
+    def parse(self, typed: str, spec: Setting) -> Value:
+        """See ValueKind."""
+        return self.read(typed, spec)
+
+    def read(self, stored: str, spec: Setting) -> Value:
+        """See ValueKind."""
+        number = read_decimal(stored)
+        in_range(number, spec)
+        return number
+
+    def store(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return format(Decimal(value), "f")
+
+    def show(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return plain(Decimal(value))
+
+    def describe(self, spec: Setting) -> str:
+        """See ValueKind."""
+        return "a number" + range_words(spec)
+
+
+class Percent:
+    """``percent``: 50%, stored as ``percent`` (50) or as ``fraction`` (0.5). The value is in percent."""
+
+    name = "percent"
+
+    def parse(self, typed: str, spec: Setting) -> Value:
+        """See ValueKind. Without a percent sign the number is taken as the file would hold it."""
+        if typed.endswith("%"):
+            percent = read_decimal(typed[:-1].strip())
+            in_range(percent / self._factor(spec), spec)
+            return percent
+        return self.read(typed, spec)
+
+    def read(self, stored: str, spec: Setting) -> Value:
+        """See ValueKind."""
+        if stored.endswith("%"):
+            cause = "The file holds the bare number, without a percent sign."
+            raise ValueProblem("value-kind", cause, stored[:-1].strip())
+        number = read_decimal(stored)
+        in_range(number, spec)
+        return number * self._factor(spec)
+
+    def store(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return plain(Decimal(value) / self._factor(spec))
+
+    def show(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return plain(Decimal(value)) + "%"
+
+    def describe(self, spec: Setting) -> str:
+        """See ValueKind."""
+        factor = self._factor(spec)
+        least, most = (Decimal(str(bound)) * factor for bound in spec.range or (0, 100 / factor))
+        return f"a share, {plain(least)}% to {plain(most)}%"
+
+    def _factor(self, spec: Setting) -> Decimal:
+        return Decimal(100) if spec.stored == "fraction" else Decimal(1)
+
+
+class PortNumber:
+    """``port``: a whole number from 1 to 65535."""
+
+    name = "port"
+
+    def parse(self, typed: str, spec: Setting) -> Value:
+        """See ValueKind."""
+        return self.read(typed, spec)
+
+    def read(self, stored: str, spec: Setting) -> Value:
+        """See ValueKind."""
+        port = read_whole(stored)
+        if not 1 <= port <= 65535:
+            cause = f"{port} is not a port: ports go from 1 to 65535. Many servers quietly wrap it to another one."
+            raise ValueProblem("value-range", cause)
+        in_range(Decimal(port), spec)
+        return port
+
+    def store(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return str(int(value))
+
+    def show(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return str(int(value))
+
+    def describe(self, spec: Setting) -> str:
+        """See ValueKind."""
+        return "a port" + (range_words(spec) or ", 1 to 65535")

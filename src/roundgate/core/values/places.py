@@ -1,0 +1,87 @@
+"""Network addresses and web addresses."""
+
+from __future__ import annotations
+
+import re
+
+from roundgate.core.rulebook.model import Setting
+from roundgate.core.values.protocol import Value, ValueProblem
+
+_HOST = re.compile(r"(?!-)[A-Za-z0-9-]{1,63}(?<!-)(?:\.(?!-)[A-Za-z0-9-]{1,63}(?<!-))*\.?")
+_URL = re.compile(
+    r"(?P<scheme>[A-Za-z][A-Za-z0-9+.-]*)://(?P<host>\[[0-9A-Fa-f:.]+\]|[^\s/:?#@]+)(?::(?P<port>\d+))?(?:[/?#]\S*)?"
+)
+
+
+class Address:
+    """``address``: an IP address or a host name; ``*`` where the rulebook lists it as special."""
+
+    name = "address"
+
+    def parse(self, typed: str, spec: Setting) -> Value:
+        """See ValueKind."""
+        return self.read(typed, spec)
+
+    def read(self, stored: str, spec: Setting) -> Value:
+        """See ValueKind."""
+        from ipaddress import ip_address  # 10 ms of start-up that only this kind needs
+
+        try:
+            return str(ip_address(stored))
+        except ValueError as error:
+            looks_numeric = re.fullmatch(r"[\d.]+", stored)
+            if not looks_numeric and _HOST.fullmatch(stored):
+                return stored
+            hint = (
+                "an address has four numbers from 0 to 255"
+                if looks_numeric
+                else "an address or a host name belongs here"
+            )
+            raise ValueProblem("value-kind", f"'{stored}' is not an address: {hint}.") from error
+
+    def store(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return str(value)
+
+    def show(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return str(value) or "(empty)"
+
+    def describe(self, spec: Setting) -> str:
+        """See ValueKind."""
+        return "an IP address or a host name"
+
+
+class WebAddress:
+    """``url``: a web address of one of the allowed schemes."""
+
+    name = "url"
+
+    def parse(self, typed: str, spec: Setting) -> Value:
+        """See ValueKind."""
+        return self.read(typed, spec)
+
+    def read(self, stored: str, spec: Setting) -> Value:
+        """See ValueKind."""
+        if not stored:
+            return ""
+        match = _URL.fullmatch(stored)
+        if not match:
+            has_scheme = "://" in stored
+            meant = "" if has_scheme or " " in stored else f"{spec.schemes[-1]}://{stored}"
+            raise ValueProblem("value-kind", f"'{stored}' is not a whole web address.", meant)
+        if match["scheme"].lower() not in spec.schemes:
+            raise ValueProblem("value-kind", f"The address must begin with {' or '.join(spec.schemes)}.")
+        return stored
+
+    def store(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return str(value)
+
+    def show(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return str(value) or "(empty)"
+
+    def describe(self, spec: Setting) -> str:
+        """See ValueKind."""
+        return f"a web address that begins with {' or '.join(f'{scheme}://' for scheme in spec.schemes)}"

@@ -1,0 +1,156 @@
+"""Durations and sizes: typed with units as people say them, stored as a bare number in the file's unit."""
+
+from __future__ import annotations
+
+import re
+from decimal import Decimal
+
+from roundgate.core.rulebook.model import Setting
+from roundgate.core.values.numbers import in_range, plain, range_words, read_decimal, read_whole
+from roundgate.core.values.protocol import Value, ValueProblem
+
+_SECONDS = {
+    "milliseconds": Decimal("0.001"),
+    "seconds": Decimal(1),
+    "minutes": Decimal(60),
+    "hours": Decimal(3600),
+    "days": Decimal(86400),
+}
+_TIME_WORDS = {"ms": "milliseconds", "s": "seconds", "m": "minutes", "min": "minutes", "h": "hours", "d": "days"}
+_BYTES = {"bytes": Decimal(1)} | {
+    name: Decimal(1024) ** power
+    for power, name in enumerate(("kilobytes", "megabytes", "gigabytes", "terabytes"), start=1)
+}
+_SIZE_WORDS = {"b": "bytes", "k": "kilobytes", "m": "megabytes", "g": "gigabytes", "t": "terabytes"}
+_TIME_PART = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(ms|min|[smhd])[a-z]*\s*", re.IGNORECASE)
+_SIZE = re.compile(r"(\d+(?:\.\d+)?)\s*([bkmgt])(?:i?b)?", re.IGNORECASE)
+
+
+def parse_seconds(typed: str) -> Decimal:
+    """Read ``90s``, ``10m`` or ``1h30m`` as seconds. Raises ValueProblem for anything else."""
+    at, total = 0, Decimal(0)
+    while at < len(typed):
+        part = _TIME_PART.match(typed, at)
+        if not part:
+            raise ValueProblem("value-kind", f"'{typed}' is not a length of time: write it like 90s, 10m or 1h30m.")
+        total += Decimal(part[1]) * _SECONDS[_TIME_WORDS[part[2].lower()]]
+        at = part.end()
+    return total
+
+
+def say_seconds(seconds: Decimal | float) -> str:
+    """Say a length of time as people do: ``1h30m``, ``45s``, ``250ms``."""
+    left = Decimal(str(seconds))
+    if left == 0:
+        return "0s"
+    words = "-" if left < 0 else ""
+    left = abs(left)
+    for sign, unit in (("d", "days"), ("h", "hours"), ("m", "minutes"), ("s", "seconds")):
+        whole = left // _SECONDS[unit]
+        if whole:
+            words += f"{whole}{sign}"
+            left -= whole * _SECONDS[unit]
+    return words + (f"{plain(left * 1000)}ms" if left else "")
+
+
+def say_bytes(size: Decimal | int) -> str:
+    """Say a size as people do: ``5G``, ``1.5M``."""
+    for sign, unit in (("T", "terabytes"), ("G", "gigabytes"), ("M", "megabytes"), ("K", "kilobytes")):
+        if size >= _BYTES[unit]:
+            return plain(round(Decimal(size) / _BYTES[unit], 2)) + sign
+    return f"{plain(size)} bytes"
+
+
+def _whole_units(amount: Decimal, unit: Decimal, name: str, say: str) -> Decimal:
+    stored = amount / unit
+    if stored != stored.to_integral_value():
+        near = int(stored) or 1
+        cause = f"{say} is not a whole number of {name}, and the file holds whole {name}."
+        raise ValueProblem("value-unit", cause, str(near) if name == "bytes" else f"{near}{name[0]}")
+    return stored
+
+
+class Duration:
+    """``duration``: a length of time; the value is in seconds."""
+
+    name = "duration"
+
+    def parse(self, typed: str, spec: Setting) -> Value:
+        """See ValueKind. A bare number is taken in the file's unit."""
+        if re.fullmatch(r"[+-]?[\d.,]+", typed):
+            return self.read(typed, spec)
+        seconds = parse_seconds(typed)
+        in_range(_whole_units(seconds, self._unit(spec), self._name(spec), typed), spec)
+        return seconds
+
+    def read(self, stored: str, spec: Setting) -> Value:
+        """See ValueKind."""
+        number = Decimal(read_whole(stored))
+        in_range(number, spec)
+        return number * self._unit(spec)
+
+    def store(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return plain(_whole_units(Decimal(value), self._unit(spec), self._name(spec), say_seconds(Decimal(value))))
+
+    def show(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return say_seconds(Decimal(value))
+
+    def describe(self, spec: Setting) -> str:
+        """See ValueKind."""
+        return f"a length of time such as 90s, 10m or 1h30m{range_words(spec, self._name(spec))}"
+
+    def _name(self, spec: Setting) -> str:
+        return spec.stored or "seconds"
+
+    def _unit(self, spec: Setting) -> Decimal:
+        return _SECONDS[self._name(spec)]
+
+
+class Size:
+    """``size``: an amount of memory or disk; the value is in bytes, 1K being 1024 of them."""
+
+    name = "size"
+
+    def parse(self, typed: str, spec: Setting) -> Value:
+        """See ValueKind. A bare number is taken in the file's unit."""
+        match = _SIZE.fullmatch(typed)
+        if not match:
+            return self.read(typed, spec)
+        amount = read_decimal(match[1]) * _BYTES[_SIZE_WORDS[match[2].lower()]]
+        in_range(_whole_units(amount, self._unit(spec), self._name(spec), typed), spec)
+        return amount
+
+    def read(self, stored: str, spec: Setting) -> Value:
+        """See ValueKind."""
+        number = Decimal(read_whole(stored))
+        in_range(number, spec)
+        return number * self._unit(spec)
+
+    def store(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return plain(_whole_units(Decimal(value), self._unit(spec), self._name(spec), say_bytes(Decimal(value))))
+
+    def show(self, value: Value, spec: Setting) -> str:
+        """See ValueKind. Exact: a size that no larger unit holds in two decimals is said in the file's own."""
+        amount = Decimal(value)
+        for sign, unit in (("T", "terabytes"), ("G", "gigabytes"), ("M", "megabytes"), ("K", "kilobytes")):
+            scaled = amount / _BYTES[unit]
+            if scaled >= 1 and scaled == round(scaled, 2):
+                return plain(scaled) + sign
+        return f"{plain(amount)} bytes"
+
+    def describe(self, spec: Setting) -> str:
+        """See ValueKind."""
+        return f"a size such as 512M or 5G{range_words(spec, self._name(spec))}"
+
+    def _name(self, spec: Setting) -> str:
+        return spec.stored or "bytes"
+
+    def _unit(self, spec: Setting) -> Decimal:
+        return _BYTES[self._name(spec)]
+
+
+UNITS = {"duration": frozenset(_SECONDS), "size": frozenset(_BYTES), "percent": frozenset(("percent", "fraction"))}
+"""The units that ``stored`` may name, for each kind that has units."""

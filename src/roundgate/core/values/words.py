@@ -1,0 +1,178 @@
+"""Switches, choices, texts and secrets."""
+
+from __future__ import annotations
+
+import re
+
+from roundgate.core.nearest import nearest
+from roundgate.core.rulebook.model import Setting
+from roundgate.core.values.protocol import Value, ValueProblem
+
+_YES = frozenset(("true", "yes", "on", "1", "y"))
+_NO = frozenset(("false", "no", "off", "0", "n"))
+
+
+class Switch:
+    """``bool``: on or off; a person may say it in many ways, the file holds it in one."""
+
+    name = "bool"
+
+    def parse(self, typed: str, spec: Setting) -> Value:
+        """See ValueKind."""
+        lowered = typed.lower()
+        if lowered in _YES or lowered == spec.spelling[0].lower():
+            return True
+        if lowered in _NO or lowered == spec.spelling[1].lower():
+            return False
+        raise ValueProblem("value-kind", f"'{typed}' is neither yes nor no.", nearest(typed, spec.spelling))
+
+    def read(self, stored: str, spec: Setting) -> Value:
+        """See ValueKind. Only the exact spelling counts, as it does for the server."""
+        if stored in spec.spelling:
+            return stored == spec.spelling[0]
+        cause = f"Only {spec.spelling[0]} and {spec.spelling[1]} count, spelt just so."
+        try:
+            meant = self.store(self.parse(stored.strip(), spec), spec)
+        except ValueProblem as error:
+            raise ValueProblem("value-kind", f"'{stored}' is neither. {cause}", error.meant) from error
+        raise ValueProblem("value-spelling", f"{cause} The server ignores '{stored}' without a word.", meant)
+
+    def store(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return spec.spelling[0] if value else spec.spelling[1]
+
+    def show(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return self.store(value, spec)
+
+    def describe(self, spec: Setting) -> str:
+        """See ValueKind."""
+        return f"{spec.spelling[0]} or {spec.spelling[1]}"
+
+
+class Choice:
+    """``choice``: one of a few words."""
+
+    name = "choice"
+
+    def parse(self, typed: str, spec: Setting) -> Value:
+        """See ValueKind. Case does not matter to the person."""
+        found = next((choice for choice in spec.choices if choice.lower() == typed.lower()), None)
+        if found is None:
+            raise self._unknown(typed, spec)
+        return found
+
+    def read(self, stored: str, spec: Setting) -> Value:
+        """See ValueKind."""
+        if stored in spec.choices:
+            return stored
+        raise self._unknown(stored, spec)
+
+    def _unknown(self, word: str, spec: Setting) -> ValueProblem:
+        cause = f"'{word}' is not one of {', '.join(spec.choices)}."
+        return ValueProblem("value-choice", cause, nearest(word, spec.choices))
+
+    def store(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return str(value)
+
+    def show(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return str(value)
+
+    def describe(self, spec: Setting) -> str:
+        """See ValueKind."""
+        return "one of " + ", ".join(spec.choices)
+
+
+class Words:
+    """``text``: free text with a length, a pattern, blocked words and a way to break lines."""
+
+    name = "text"
+
+    def parse(self, typed: str, spec: Setting) -> Value:
+        """See ValueKind. Where the setting has lines, ``\\n`` may be typed for a line break."""
+        text = typed.replace("\\n", "\n") if spec.line_break else typed
+        return self._checked(text.replace("\r\n", "\n"), spec)
+
+    def read(self, stored: str, spec: Setting) -> Value:
+        """See ValueKind."""
+        return self._checked(stored.replace(spec.line_break, "\n") if spec.line_break else stored, spec)
+
+    def _checked(self, text: str, spec: Setting) -> str:
+        self._check_characters(text, spec)
+        least, most = spec.length or (0, 1_000_000)
+        if len(text) > most:
+            raise ValueProblem("value-length", f"It has {len(text)} characters; the most is {most}.", text[:most])
+        if len(text) < least:
+            raise ValueProblem("value-length", f"It has {len(text)} characters; the least is {least}.")
+        if spec.pattern and not re.fullmatch(spec.pattern, text):
+            example = f" It should look like {spec.example}." if spec.example else ""
+            raise ValueProblem("value-pattern", f"'{text}' does not have the right form.{example}", spec.example)
+        self._check_blocked(text, spec)
+        return text
+
+    def _check_characters(self, text: str, spec: Setting) -> None:
+        bad = next((char for char in text if (char < " " and char != "\n") or char == "\x7f"), None)
+        if bad is not None:
+            raise ValueProblem("value-control", f"A control character (U+{ord(bad):04X}) cannot stand in a text.")
+        if "\n" in text and not spec.line_break:
+            raise ValueProblem("value-control", "This setting is one line; a line break cannot stand in it.")
+
+    def _check_blocked(self, text: str, spec: Setting) -> None:
+        words = spec.blocked.words if spec.blocked else ()
+        found = next((word for word in words if word.lower() in text.lower()), None)
+        if found and spec.blocked:
+            cause = f"The blocked word '{found}' stands inside it. {spec.blocked.because}".rstrip()
+            raise ValueProblem("value-blocked", cause)
+
+    def store(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return str(value).replace("\n", spec.line_break) if spec.line_break else str(value)
+
+    def show(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return str(value).replace("\n", "\\n") if value else "(empty)"
+
+    def describe(self, spec: Setting) -> str:
+        """See ValueKind."""
+        words = f"a text of {spec.length[0]} to {spec.length[1]} characters" if spec.length else "a text"
+        words += r", \n for a new line" if spec.line_break else ""
+        words += f", such as {spec.example}" if spec.example else ""
+        return words + (f", without the words {', '.join(spec.blocked.words)}" if spec.blocked else "")
+
+
+class Secret:
+    """``secret``: a code or password, checked like a text and never shown."""
+
+    name = "secret"
+
+    def parse(self, typed: str, spec: Setting) -> Value:
+        """See ValueKind."""
+        return self.read(typed, spec)
+
+    def read(self, stored: str, spec: Setting) -> Value:
+        """See ValueKind. No cause repeats the value."""
+        if not stored:
+            return ""
+        if any(char < " " or char == "\x7f" for char in stored):
+            raise ValueProblem("value-control", "A control character cannot stand in it.")
+        least, most = spec.length or (0, 1_000_000)
+        if spec.pattern and not re.fullmatch(spec.pattern, stored):
+            raise ValueProblem("value-pattern", f"It does not have the right form: {self.describe(spec)}.")
+        if not least <= len(stored) <= most:
+            raise ValueProblem("value-length", f"It must have {least} to {most} characters.")
+        return stored
+
+    def store(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return str(value)
+
+    def show(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return "(set, hidden)" if value else "(empty)"
+
+    def describe(self, spec: Setting) -> str:
+        """See ValueKind."""
+        what = "digits only" if spec.pattern == r"\d+" else "a secret"
+        return f"{what}, {spec.length[0]} to {spec.length[1]} characters" if spec.length else what

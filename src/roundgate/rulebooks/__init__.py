@@ -1,0 +1,1 @@
+"""The bundled rulebooks: data only."""
