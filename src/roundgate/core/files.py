@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from functools import cached_property
-from typing import Any
+from typing import Any, NamedTuple
 
 from roundgate.core import values
 from roundgate.core.formats import FORMATS, format_of
@@ -12,6 +12,13 @@ from roundgate.core.formats.protocol import Document, Entry, Format
 from roundgate.core.rulebook.model import Rulebook, Setting
 from roundgate.core.text import Text
 from roundgate.core.values import Value, ValueProblem
+
+
+class Unreadable(NamedTuple):
+    """Why a file could not be read as text: the finding code and the cause."""
+
+    code: str
+    cause: str
 
 
 class ServerFiles:

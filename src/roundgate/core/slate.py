@@ -25,8 +25,9 @@ class SetValue(Struct, frozen=True, tag="set"):
     stored: str
     then: str | None = None
     name: str = ""
-    live: bool = False
-    """True where the console has it already; it goes into the file at the next stop."""
+    at_stop: bool = False
+    """True where it goes into the file at the next stop, whatever stops the server: the console has it already, or
+    somebody wrote it into a file that the server will overwrite."""
 
 
 class Unset(Struct, frozen=True, tag="unset"):
@@ -36,6 +37,7 @@ class Unset(Struct, frozen=True, tag="unset"):
     key: str
     then: str | None = None
     name: str = ""
+    at_stop: bool = False
 
 
 class AddItem(Struct, frozen=True, tag="add"):
@@ -124,9 +126,9 @@ def merged(waiting: Sequence[Operation], new: Operation) -> list[Operation]:
         else:
             kept.append(old)
     replaced = (
-        SetValue(new.file, new.key, new.stored, then, new.name, new.live)
+        SetValue(new.file, new.key, new.stored, then, new.name, new.at_stop)
         if isinstance(new, SetValue)
-        else Unset(new.file, new.key, then, new.name)
+        else Unset(new.file, new.key, then, new.name, new.at_stop)
     )
     return [*kept, replaced]
 

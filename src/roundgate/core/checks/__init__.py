@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from roundgate.core.checks import lists, rules, syntax, values
 from roundgate.core.checks.context import Subject
-from roundgate.core.files import ServerFiles
+from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.findings import Code, Finding, in_order
 from roundgate.core.formats import properties_problems
 from roundgate.core.slate import Outcome
@@ -18,7 +18,7 @@ CODES: dict[str, Code] = {
 """Every finding code, with the page that ``explain`` shows."""
 
 
-def check_disk(server: str, files: ServerFiles, unreadable: Mapping[str, str]) -> list[Finding]:
+def check_disk(server: str, files: ServerFiles, unreadable: Mapping[str, Unreadable]) -> list[Finding]:
     """Check a server's files as they are."""
     subject = Subject(server, files, unreadable)
     found = [
@@ -32,7 +32,7 @@ def check_disk(server: str, files: ServerFiles, unreadable: Mapping[str, str]) -
     return in_order(found)
 
 
-def check_outcome(server: str, outcome: Outcome, unreadable: Mapping[str, str]) -> list[Finding]:
+def check_outcome(server: str, outcome: Outcome, unreadable: Mapping[str, Unreadable]) -> list[Finding]:
     """Check a server's files as the slate would leave them; what is new by the slate is marked as waiting."""
     old = {_sameness(one) for one in check_disk(server, outcome.before, unreadable)}
     subject = Subject(server, outcome.after, unreadable)

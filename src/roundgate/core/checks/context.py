@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from roundgate.core.files import ServerFiles
+from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.findings import Finding, Level, Place
 from roundgate.core.formats.protocol import Entry
 from roundgate.core.rulebook.model import Rulebook
@@ -18,7 +18,7 @@ class Subject:
 
     server: str
     files: ServerFiles
-    unreadable: Mapping[str, str]
+    unreadable: Mapping[str, Unreadable]
 
     @property
     def book(self) -> Rulebook:

@@ -33,9 +33,9 @@ CODES = (
 
 def check_files(subject: Subject) -> Iterator[Finding]:
     """Find files that are missing, cannot be read, or are no text."""
-    for path, cause in subject.unreadable.items():
-        code = "file-unreadable" if "denied" in cause or "directory" in cause else "file-not-text"
-        yield subject.finding(code, "error", Place(path), f"{cause}.", "Mend or restore the file, then check again.")
+    for path, unread in subject.unreadable.items():
+        do = "Mend or restore the file, then check again."
+        yield subject.finding(unread.code, "error", Place(path), f"{unread.cause}.", do)
     for file in subject.book.file.values():
         if file.path in subject.files.texts or file.path in subject.unreadable:
             continue

@@ -191,6 +191,8 @@ class Server(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True)
     failures: tuple[str, ...] = ()
     joined: str = ""
     left: str = ""
+    worlds: tuple[str, ...] = ()
+    """Folders that hold worlds, saved with a round where asked."""
     world: str = ""
     """The setting that names the world or save slot in use."""
     console: TcpConsole | None = None

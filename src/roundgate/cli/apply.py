@@ -1,0 +1,181 @@
+"""Apply: ``apply``, ``rounds``, ``rewind`` and ``recover``."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+import typer
+
+from roundgate.cli.place import Standing
+from roundgate.cli.screen.output import say, say_json, say_table, styled
+from roundgate.host.errors import WrongWords
+from roundgate.host.rounds.options import Options
+from roundgate.host.servers import Server
+
+Yes = Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")]
+Countdown = Annotated[str, typer.Option(help="Tell the players, and wait this long: 5m, 30s.")]
+Reason = Annotated[str, typer.Option(help="What the players are told.")]
+WhenEmpty = Annotated[bool, typer.Option("--when-empty", help="Wait until nobody is on the server.")]
+At = Annotated[str | None, typer.Option(help="Wait until this time of day, HH:MM.")]
+Silent = Annotated[bool, typer.Option("--silent", help="Go on where the players cannot be told.")]
+Kill = Annotated[bool, typer.Option("--kill", help="End a server that ignores everything else by SIGKILL.")]
+
+
+def apply(
+    server: Annotated[str | None, typer.Argument(help="Which servers.")] = None,
+    yes: Yes = False,
+    countdown: Countdown = "0s",
+    reason: Reason = "",
+    when_empty: WhenEmpty = False,
+    at: At = None,
+    backup: Annotated[bool, typer.Option("--backup", help="Save the worlds too.")] = False,
+    live: Annotated[bool, typer.Option("--live", help="Only what needs no stop, by the live console.")] = False,
+    start: Annotated[bool, typer.Option("--start", help="Start a server that is down.")] = False,
+    keep: Annotated[bool, typer.Option("--keep", help="Keep the change even if it is not proven.")] = False,
+    silent: Silent = False,
+    kill: Kill = False,
+    despite: Annotated[bool, typer.Option("--despite-errors", help="Go on though errors are on disk already.")] = False,
+) -> None:
+    """Bring the slate into force: stop, write, start, prove; or all is put back as it was."""
+    from roundgate.cli.rounding import moment, seconds
+
+    standing = Standing()
+    options = Options(
+        countdown=seconds(countdown),
+        reason=reason,
+        when_empty=when_empty,
+        at=moment(at),
+        backup=backup,
+        keep=keep,
+        kill=kill,
+        silent=silent,
+        despite_errors=despite,
+        start=start,
+    )
+    codes = [_apply_one(standing, one, options, yes=yes, live=live) for one in standing.several(server)]
+    if any(codes):
+        raise typer.Exit(max(codes))
+
+
+def _apply_one(standing: Standing, server: Server, options: Options, *, yes: bool, live: bool) -> int:
+    from roundgate.cli.rounding import apply_live, run_round
+    from roundgate.cli.setting import gathered_now
+    from roundgate.host.rounds.locking import refuse_broken_off
+
+    refuse_broken_off(server, standing.store)
+    if live:
+        return apply_live(standing, server)
+    gathered = gathered_now(server, standing.store)
+    if not gathered.review.changes and not gathered.differs:
+        say(f"{server.name}: nothing waits, and what is on disk is what runs.")
+        return 0
+    if not _agreed(server, gathered, options, yes=yes):
+        return 1
+    import msgspec
+
+    return run_round(standing, server, msgspec.structs.replace(options, reviewed=gathered.digest))
+
+
+def _agreed(server: Server, gathered: Any, options: Options, *, yes: bool) -> bool:
+    """Show the review and its errors; ask."""
+    from roundgate.cli.rounding import agreed
+    from roundgate.cli.screen.findings import say_findings
+    from roundgate.cli.screen.review import say_review
+
+    say(styled(server.name, "bold"))
+    say_review(gathered, diff=not yes)
+    errors = [one for one in gathered.findings if one.level == "error"]
+    new = [one for one in errors if one.waiting]
+    if new or (errors and not options.despite_errors):
+        say()
+        say_findings(new or errors)
+        if new:
+            say(f"The changes have errors, so nothing was done.\n  do: roundgate discard {server.name} NAME")
+        else:
+            say("There are errors on disk already, so nothing was done.")
+            say("  do: mend them, or apply with --despite-errors")
+        return False
+    return agreed(f"Bring this into force on {server.name}?", yes=yes)
+
+
+def rewind(
+    number: Annotated[int, typer.Argument(help="The round to go back before.")],
+    yes: Yes = False,
+    countdown: Countdown = "0s",
+    reason: Reason = "",
+    silent: Silent = False,
+    kill: Kill = False,
+) -> None:
+    """Put a server's files back as they were before a round, by a round of its own. The slate stays."""
+    from roundgate.cli.rounding import agreed, run_round, say_rewind, seconds
+    from roundgate.host.rounds.locking import refuse_broken_off
+
+    standing = Standing()
+    row = standing.store.round(number)
+    if row is None:
+        raise WrongWords(f"There is no round {number}.", "roundgate rounds")
+    server = standing.server(row.server)
+    refuse_broken_off(server, standing.store)
+    if not say_rewind(standing, server, number):
+        say(f"{server.name}: the files are as they were before round {number} already.")
+        return
+    if not agreed(f"Put these files of {server.name} back?", yes=yes):
+        raise typer.Exit(1)
+    options = Options(
+        kind="rewind", target=number, countdown=seconds(countdown), reason=reason, silent=silent, kill=kill
+    )
+    code = run_round(standing, server, options)
+    if code:
+        raise typer.Exit(code)
+
+
+def recover(server: Annotated[str | None, typer.Argument(help="Which servers; all where left out.")] = None) -> None:
+    """Finish rounds that a crash or a power cut broke off: the files wholly old or wholly new, the server up."""
+    from roundgate.cli.rounding import watch
+    from roundgate.host.rounds.locking import broken_off
+    from roundgate.host.rounds.process import launch_recovery
+
+    standing = Standing(quiet=True)
+    codes = [0]
+    for one in standing.several(server, default_all=server is None):
+        row = broken_off(one, standing.store)
+        if row is None:
+            say(f"{one.name}: no round is broken off.")
+            continue
+        say(f"{one.name}: recovering round {row.number}")
+        codes.append(min(watch(launch_recovery(one, row.number)), 4))
+        closed = standing.store.round(row.number)
+        if closed and closed.outcome in ("failed", "rewound"):
+            codes[-1] = 0  # that is what recovery is for
+    if any(codes):
+        raise typer.Exit(max(codes))
+
+
+def rounds(
+    words: Annotated[list[str] | None, typer.Argument(help="[SERVER], or: show N")] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+) -> None:
+    """The rounds so far, the newest first; 'rounds show N' tells all of one."""
+    from roundgate.cli.history import round_json, say_round, summary_row
+
+    standing = Standing()
+    words = words or []
+    if words[:1] == ["show"]:
+        say_round(standing, _number(words[1:]), as_json=as_json)
+        return
+    name = standing.one(words[0]).name if words else None
+    rows = standing.store.rounds(name)
+    if as_json:
+        say_json([round_json(standing.store, row) for row in rows])
+    elif not rows:
+        say("No round yet.")
+    else:
+        headers = ("round", "server", "what", "when", "by", "outcome", "changes")
+        say_table(headers, [summary_row(row) for row in rows])
+        say("One of them: roundgate rounds show N")
+
+
+def _number(words: list[str]) -> int:
+    if len(words) != 1 or not words[0].isdigit():
+        raise WrongWords("Which round?", "roundgate rounds show N")
+    return int(words[0])

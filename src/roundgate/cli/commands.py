@@ -1,0 +1,57 @@
+"""The commands in the order of work: name, group, help line, and where the function is.
+
+Only the command that is called is imported; for the others this table is all that the help needs. So ``--help`` stays
+as quick as the smallest program.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+
+class CommandLine(NamedTuple):
+    """One command of the program."""
+
+    name: str
+    group: str
+    help: str
+    module: str
+    function: str
+
+
+LOOK, EDIT, CHECK, APPLY, RUN, SITE = (
+    "Look",
+    "Edit (onto the slate)",
+    "Check",
+    "Apply",
+    "Run",
+    "Site",
+)
+
+COMMANDS = (
+    CommandLine("status", LOOK, "Which servers are up, and what waits or differs.", "look", "status"),
+    CommandLine("show", LOOK, "The settings of a server, and where their layers differ.", "look", "show"),
+    CommandLine("explain", LOOK, "All there is to know of a setting, a list or a finding code.", "look", "explain"),
+    CommandLine("set", EDIT, "Change settings: NAME=VALUE, with units as people say them.", "edit", "set_values"),
+    CommandLine("reset", EDIT, "Give settings their default again.", "edit", "reset"),
+    CommandLine("add", EDIT, "Add entries to a list.", "edit", "add"),
+    CommandLine("remove", EDIT, "Remove entries from a list.", "edit", "remove"),
+    CommandLine("move", EDIT, "Move an entry of a list to another place.", "edit", "move"),
+    CommandLine("slate", EDIT, "What waits: the changes, what they mean, the difference.", "edit", "slate"),
+    CommandLine("discard", EDIT, "Take waiting changes back.", "edit", "discard"),
+    CommandLine("check", CHECK, "Find what is wrong, on disk and on the slate.", "check", "check"),
+    CommandLine("apply", APPLY, "Bring the slate into force by a round: proven, or undone.", "apply", "apply"),
+    CommandLine("rounds", APPLY, "The rounds so far; 'rounds show N' for one of them.", "apply", "rounds"),
+    CommandLine("rewind", APPLY, "Put the files back as they were before a round.", "apply", "rewind"),
+    CommandLine("recover", APPLY, "Finish what a crash broke off.", "apply", "recover"),
+    CommandLine("start", RUN, "Start a server and see that it is up.", "run", "start"),
+    CommandLine("stop", RUN, "Stop a server and see that it is down.", "run", "stop"),
+    CommandLine("restart", RUN, "Stop and start a server without a change.", "run", "restart"),
+    CommandLine("console", RUN, "Talk to a running server's console.", "run", "console"),
+    CommandLine("send", RUN, "Send one line to a running server's console.", "run", "send"),
+    CommandLine("log", RUN, "What a server has said.", "run", "log"),
+    CommandLine("init", SITE, "Make a site here.", "site", "init"),
+    CommandLine("adopt", SITE, "Make a folder a server of the site.", "site", "adopt"),
+    CommandLine("rulebook", SITE, "List the rulebooks, or check one.", "site", "rulebook"),
+    CommandLine("demo", SITE, "Watch the whole of it on made-up servers.", "demo", "demo"),
+)

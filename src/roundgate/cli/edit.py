@@ -1,0 +1,163 @@
+"""Edit: ``set``, ``reset``, ``add``, ``remove``, ``move`` put changes onto the slate; ``slate`` and ``discard``."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Sequence
+from typing import Annotated, Any
+
+import typer
+
+from roundgate.cli.complete import complete_server_or_name
+from roundgate.cli.place import Standing
+from roundgate.cli.screen.output import say, say_json, styled
+from roundgate.core.findings import Finding
+from roundgate.core.slate import Operation
+from roundgate.host.servers import Server
+
+Words = Annotated[list[str], typer.Argument(help="[SERVER] NAME=VALUE...", autocompletion=complete_server_or_name)]
+Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
+
+
+def set_values(
+    words: Words,
+    now: Annotated[bool, typer.Option("--now", help="Also send it to the live console, at once.")] = False,
+) -> None:
+    """Change settings. The change waits on the slate until 'apply'.
+
+    Values as people say them: 10m, 5G, 90%, on, off. A secret is given by its name alone and is asked for.
+    FILE:KEY=VALUE sets what no rulebook knows.
+    """
+    from roundgate.cli.setting import operations_of, send_live
+
+    standing = Standing()
+    word, rest = standing.split(words)
+    servers = standing.several(word)
+    planned = [(server, operations_of(server, rest)) for server in servers]
+    for server, operations in planned:
+        if now:
+            operations = send_live(server, standing.store, operations)
+        _put(standing, server, operations)
+
+
+def reset(words: Annotated[list[str], typer.Argument(help="[SERVER] NAME...")]) -> None:
+    """Give settings their default again: the key's value becomes the default; an unknown key is taken out."""
+    from roundgate.cli.setting import reset_operation
+
+    standing = Standing()
+    word, names = standing.split(words)
+    for server in standing.several(word):
+        _put(standing, server, [reset_operation(server, name) for name in names])
+
+
+def add(
+    words: Annotated[list[str], typer.Argument(help="[SERVER] LIST ENTRY...")],
+    at: Annotated[int | None, typer.Option(help="Put it at this number, from 1; else at the end.")] = None,
+) -> None:
+    """Add entries to a list, such as a course to the rotation."""
+    _change_list(words, lambda server, name, item: _list_operations().added(server, name, item, at))
+
+
+def remove(words: Annotated[list[str], typer.Argument(help="[SERVER] LIST ENTRY...")]) -> None:
+    """Remove entries from a list. A list never falls below its least."""
+    _change_list(words, lambda server, name, item: _list_operations().removed(server, name, item))
+
+
+def move(
+    words: Annotated[list[str], typer.Argument(help="[SERVER] LIST ENTRY")],
+    to: Annotated[int, typer.Option(help="The number it shall have, from 1.")],
+) -> None:
+    """Move an entry of a list to another place."""
+    _change_list(words, lambda server, name, item: _list_operations().moved(server, name, item, to))
+
+
+def _list_operations() -> Any:
+    from roundgate.cli import listing
+
+    return listing
+
+
+def _change_list(words: list[str], make: Any) -> None:
+    from roundgate.host.errors import WrongWords
+
+    standing = Standing()
+    word, rest = standing.split(words)
+    if len(rest) < 2:
+        raise WrongWords("A list and an entry are needed.", "roundgate add SERVER LIST ENTRY")
+    name, *items = rest
+    for server in standing.several(word):
+        _put(standing, server, [make(server, name, item) for item in items])
+
+
+def _put(standing: Standing, server: Server, operations: Sequence[Operation]) -> None:
+    """Check the slate with the operations on it, and put them there if they bring no error."""
+    from roundgate.cli.screen.findings import say_findings
+    from roundgate.cli.setting import new_findings
+    from roundgate.core.findings import has_errors
+    from roundgate.core.slate import name_of
+    from roundgate.host.machine import who
+
+    findings: list[Finding] = new_findings(server, standing.store, operations)
+    if findings:
+        say_findings(findings)
+    if has_errors(findings):
+        say("Nothing was put on the slate.")
+        raise typer.Exit(1)
+    standing.store.add_to_slate(server.name, operations, who())
+    _say_put(standing, server, {name_of(one) for one in operations})
+
+
+def _say_put(standing: Standing, server: Server, names: set[str]) -> None:
+    from roundgate.core.review import review_of
+
+    waiting = standing.store.slate(server.name)
+    _, outcome = server.outcome([one.operation for one in waiting])
+    for change in review_of(outcome).changes:
+        if change.name in names:
+            arrow = "is so already:" if change.is_nothing else "->"
+            say(f"{server.name}  {styled(change.name, 'bold')}: {change.before} {arrow} {change.after}")
+    say(f"  On the slate of {server.name}, not in force yet ({len(waiting)} waiting).")
+    say(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
+
+
+def slate(
+    server: Annotated[str | None, typer.Argument(help="Which servers; all where left out.")] = None,
+    as_json: Json = False,
+) -> None:
+    """What waits: each change, what it will mean, and the difference in the files."""
+    from roundgate.cli.screen.review import as_json as review_json
+    from roundgate.cli.screen.review import say_review
+    from roundgate.cli.setting import gathered_now
+
+    standing = Standing()
+    results = []
+    for one in standing.several(server, default_all=True):
+        gathered = gathered_now(one, standing.store)
+        if as_json:
+            results.append({"server": one.name, **review_json(gathered)})
+            continue
+        if not gathered.review.changes and not gathered.differs:
+            say(f"{one.name}: the slate is empty.")
+            continue
+        say(f"{styled(one.name, 'bold')}")
+        say_review(gathered)
+        say(f"  next: roundgate apply {one.name}    (or: roundgate discard {one.name})")
+    if as_json:
+        say_json(results)
+
+
+def discard(words: Annotated[list[str] | None, typer.Argument(help="[SERVER] [NAME...]")] = None) -> None:
+    """Take waiting changes back: those named, or all of a server's."""
+    from roundgate.cli.setting import matching
+
+    standing = Standing()
+    word, names = standing.split(words or [])
+    for server in standing.several(word):
+        waiting = standing.store.slate(server.name)
+        gone = matching(server, waiting, names) if names else waiting
+        standing.store.take_off_slate([one.id for one in gone])
+        left = len(waiting) - len(gone)
+        say(f"{server.name}: {len(gone)} taken off the slate, {left} left.")
+        if names and not gone:
+            print(f"  Nothing of that name waits; see: roundgate slate {server.name}", file=sys.stderr)
+            raise typer.Exit(1)

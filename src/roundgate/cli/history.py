@@ -1,0 +1,71 @@
+"""The pages of ``rounds``: the list, and one round whole."""
+
+from __future__ import annotations
+
+import time
+from typing import Any
+
+from roundgate.cli.place import Standing
+from roundgate.cli.screen.output import plain, say, say_json, styled
+from roundgate.cli.screen.rounds import say_end
+from roundgate.core.values.units import say_seconds
+from roundgate.host.errors import WrongWords
+from roundgate.host.rounds.locking import broken_off
+from roundgate.host.store import RoundRow, Store
+
+
+def summary_row(row: RoundRow) -> tuple[str, ...]:
+    """Give the row of one round in the list."""
+    changes = ", ".join(change[0] for change in row.changes[:3])
+    more = f" and {len(row.changes) - 3} more" if len(row.changes) > 3 else ""
+    when = time.strftime("%Y-%m-%d %H:%M", time.localtime(row.began))
+    return (str(row.number), row.server, row.kind, when, row.by, row.outcome or "open", changes + more)
+
+
+def round_json(store: Store, row: RoundRow) -> dict[str, Any]:
+    """Give a round for JSON; field names are stable."""
+    return {
+        "round": row.number,
+        "server": row.server,
+        "kind": row.kind,
+        "by": row.by,
+        "began": row.began,
+        "ended": row.ended,
+        "outcome": row.outcome or "open",
+        "said": row.said,
+        "changes": [{"name": name, "before": before, "after": after} for name, before, after in row.changes],
+        "evidence": row.evidence,
+        "journal": [
+            {"at": line.at, "step": line.step, "mark": line.mark, "said": line.said}
+            for line in store.journal(row.number)
+        ],
+    }
+
+
+def say_round(standing: Standing, number: int, *, as_json: bool) -> None:
+    """Print one round whole. Raises WrongWords where there is none of this number."""
+    row = standing.store.round(number)
+    if row is None:
+        raise WrongWords(f"There is no round {number}.", "roundgate rounds")
+    if as_json:
+        say_json(round_json(standing.store, row))
+        return
+    when = time.strftime("%Y-%m-%d %H:%M:%S", time.localtime(row.began))
+    took = f", took {say_seconds(round(row.ended - row.began, 1))}" if row.ended else ""
+    say(f"{styled(f'Round {row.number}', 'bold')}  {row.kind} of {row.server} by {row.by}, {when}{took}")
+    for name, before, after in row.changes:
+        say(f"  {name}: {plain(before)} -> {plain(after)}" if before else f"  {name}: {plain(after)}")
+    for line in standing.store.journal(number):
+        say(f"  {time.strftime('%H:%M:%S', time.localtime(line.at))}  {line.step:<9} {_words(line.mark, line.said)}")
+    if row.outcome:
+        say_end(row.number, row.outcome, row.said, "", row.evidence)
+    elif broken_off(standing.server(row.server), standing.store):
+        say(f"It was broken off.\n  do: roundgate recover {row.server}")
+    else:
+        say("It is at work.")
+
+
+def _words(mark: str, said: str) -> str:
+    if mark == "begin":
+        return f"begins {plain(said)}".rstrip()
+    return f"done in {say_seconds(round(float(said), 2))}" if mark == "end" else plain(said)

@@ -1,0 +1,53 @@
+"""From the words of ``add``, ``remove`` and ``move`` to operations on lists."""
+
+from __future__ import annotations
+
+from roundgate.cli.names import list_of
+from roundgate.core.checks.lists import item_problem
+from roundgate.core.nearest import nearest
+from roundgate.core.slate import AddItem, MoveItem, Operation, RemoveItem
+from roundgate.host.errors import Trouble, WrongWords
+from roundgate.host.servers import Server
+
+
+def _list(server: Server, word: str) -> tuple[str, str]:
+    name, spec = list_of(server, word)
+    return name, server.book.file[spec.file].path
+
+
+def _number(number: int) -> int:
+    if number < 1:
+        raise WrongWords("Entries are numbered from 1.", "Give a number from 1.")
+    return number - 1
+
+
+def added(server: Server, word: str, item: str, at: int | None) -> Operation:
+    """Make the operation that adds an entry. Raises Trouble for an entry of the wrong form."""
+    name, path = _list(server, word)
+    wrong = item_problem(item, server.book.kind[server.book.list[name].item])
+    if wrong:
+        do = f'roundgate add {server.name} {name} "{wrong[1]}"' if wrong[1] else f"roundgate explain {name}"
+        raise Trouble(f"{wrong[0]} Nothing was changed.", do)
+    return AddItem(path, name, item, None if at is None else _number(at))
+
+
+def removed(server: Server, word: str, item: str) -> Operation:
+    """Make the operation that removes an entry. Raises Trouble where it is not in the list."""
+    name, path = _list(server, word)
+    _must_hold(server, name, item)
+    return RemoveItem(path, name, item)
+
+
+def moved(server: Server, word: str, item: str, to: int) -> Operation:
+    """Make the operation that moves an entry. Raises Trouble where it is not in the list."""
+    name, path = _list(server, word)
+    _must_hold(server, name, item)
+    return MoveItem(path, name, item, _number(to))
+
+
+def _must_hold(server: Server, name: str, item: str) -> None:
+    items = server.read().files.items(name)
+    if item not in items:
+        near = nearest(item, items)
+        hint = f"Did you mean {near}?" if near else f"It holds: {', '.join(items)}"
+        raise Trouble(f"'{item}' is not in {name} of {server.name}.", hint)

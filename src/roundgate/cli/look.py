@@ -1,0 +1,99 @@
+"""Look: ``status``, ``show`` and ``explain``."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+import typer
+
+from roundgate.cli.complete import complete_server_or_name
+from roundgate.cli.place import Standing
+from roundgate.cli.screen.output import say, say_json, say_table
+from roundgate.host.servers import Server
+
+Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
+
+
+def status(
+    server: Annotated[str | None, typer.Argument(help="Which servers; all where left out.")] = None,
+    as_json: Json = False,
+) -> None:
+    """Which servers are up and since when, who is on them, what waits on the slate, and what differs."""
+    from roundgate.cli.standing import standing_of
+
+    standing = Standing()
+    found = [standing_of(one, standing.store) for one in standing.several(server, default_all=True)]
+    if as_json:
+        say_json({"site": standing.site.file.site.name, "servers": [one.as_json() for one in found]})
+        return
+    if not found:
+        say("This site has no server yet.\n  do: roundgate adopt FOLDER")
+    rows = [one.row() for one in found]
+    say_table(("server", "state", "since", "players", "address", "waiting", "differs"), rows)
+    for one in found:
+        for word in one.remarks:
+            say(f"  {one.server.name}: {word}")
+
+
+def show(
+    words: Annotated[
+        list[str] | None, typer.Argument(help="[SERVER] [NAME...]", autocompletion=complete_server_or_name)
+    ] = None,
+    everything: Annotated[bool, typer.Option("--all", help="Advanced settings and unknown keys too.")] = False,
+    advanced: Annotated[bool, typer.Option("--advanced", help="Advanced settings only.")] = False,
+    file: Annotated[str | None, typer.Option(help="Only what stands in this file.")] = None,
+    search: Annotated[str | None, typer.Option(help="Only what has this word in name, key or meaning.")] = None,
+    ask: Annotated[bool, typer.Option("--ask", help="Ask the running server what it has, where that is safe.")] = False,
+    as_json: Json = False,
+) -> None:
+    """The settings of a server: on disk, on the slate, running, and by default, where these differ."""
+    from roundgate.cli.settings import Chosen, chosen_rows, say_rows
+
+    standing = Standing()
+    word, names = standing.split(words or [])
+    results: list[dict[str, Any]] = []
+    for server in standing.several(word):
+        wanted = Chosen(names, everything, advanced, file or "", search or "")
+        rows = chosen_rows(server, standing.store, wanted, ask=ask)
+        if as_json:
+            results.append({"server": server.name, "settings": [row.as_json() for row in rows]})
+        else:
+            say_rows(server, rows, wanted)
+    if as_json:
+        say_json(results)
+
+
+def explain(
+    words: Annotated[list[str], typer.Argument(help="[SERVER] NAME", autocompletion=complete_server_or_name)],
+    as_json: Json = False,
+) -> None:
+    """All there is to know of a setting or list, where it stands, or of a finding code."""
+    from roundgate.cli.explaining import explain_code, explain_list, explain_setting
+    from roundgate.core.checks import CODES
+
+    if len(words) == 1 and words[0] in CODES:
+        explain_code(CODES[words[0]], as_json=as_json)
+        return
+    standing = Standing()
+    word, names = standing.split(words)
+    for server in [_with(standing, name) for name in names] if word is None else standing.several(word):
+        for name in names:
+            (explain_list if _is_list(server, name) else explain_setting)(server, name, as_json=as_json)
+
+
+def _with(standing: Standing, name: str) -> Server:
+    """Give the server whose folder one stands in, else the first whose rulebook knows the name."""
+    from roundgate.cli.names import find_name
+    from roundgate.host.errors import WrongWords
+
+    try:
+        return standing.one(None)
+    except WrongWords:
+        servers = standing.several("@all")
+        return next((one for one in servers if find_name(one.book, name)), servers[0])
+
+
+def _is_list(server: Server, name: str) -> bool:
+    from roundgate.cli.names import find_name
+
+    return find_name(server.book, name) in server.book.list

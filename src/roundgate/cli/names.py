@@ -1,0 +1,80 @@
+"""Which setting or list does a word mean? Its name, the native key, any unambiguous ending, or ``FILE:KEY``."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from roundgate.core.nearest import nearest
+from roundgate.core.rulebook.model import ListOf, Rulebook, Setting
+from roundgate.host.errors import UnknownName, WrongWords
+from roundgate.host.servers import Server
+
+
+@dataclass(frozen=True)
+class Target:
+    """What a word means: a setting of the rulebook, or a key of a file that no rulebook knows."""
+
+    name: str
+    file: str
+    key: str
+    spec: Setting | None
+
+
+def find_name(book: Rulebook, word: str) -> str:
+    """Give the setting or list that a word means, or an empty text. Raises WrongWords where it means several."""
+    lowered = word.lower()
+    names = {name.lower(): name for name in (*book.setting, *book.list)}
+    if lowered in names:
+        return names[lowered]
+    by_key = [name for name, spec in book.setting.items() if spec.key.lower() == lowered]
+    by_ending = [name for low, name in names.items() if low.endswith("." + lowered)]
+    by_ending += [name for name, spec in book.setting.items() if spec.key.lower().endswith("." + lowered)]
+    found = list(dict.fromkeys(by_key or by_ending))
+    if len(found) > 1:
+        raise WrongWords(f"'{word}' could be {' or '.join(found)}.", "Say which.")
+    return found[0] if found else ""
+
+
+def setting_of(server: Server, word: str) -> Target:
+    """Give the setting or key that a word means. Raises UnknownName with the nearest name."""
+    book = server.book
+    file, colon, key = word.partition(":")
+    if colon:
+        return _key_of_file(server, file, key)
+    name = find_name(book, word)
+    if name in book.setting:
+        spec = book.setting[name]
+        return Target(name, book.file[spec.file].path, spec.key, spec)
+    if name:
+        raise WrongWords(f"{name} is a list.", f"roundgate add {server.name} {name} ENTRY")
+    raise _unknown(server, word, "setting", [*book.setting, *(spec.key for spec in book.setting.values())])
+
+
+def _key_of_file(server: Server, file: str, key: str) -> Target:
+    paths = server.paths()
+    if file not in paths and not (server.folder / file).is_file():
+        near = nearest(file, paths)
+        hint = f"Did you mean {near}:{key}?" if near else f"Files: {', '.join(paths)}"
+        raise UnknownName(f"{server.name} has no file '{file}'.", hint)
+    for name, spec in server.book.setting.items():
+        if spec.key == key and server.book.file[spec.file].path == file:
+            return Target(name, file, key, spec)
+    return Target(f"{file}:{key}", file, key, None)
+
+
+def list_of(server: Server, word: str) -> tuple[str, ListOf]:
+    """Give the list that a word means. Raises UnknownName with the nearest name."""
+    name = find_name(server.book, word)
+    if name in server.book.list:
+        return name, server.book.list[name]
+    if name:
+        raise WrongWords(f"{name} is a setting, not a list.", f"roundgate set {server.name} {name}=VALUE")
+    raise _unknown(server, word, "list", list(server.book.list))
+
+
+def _unknown(server: Server, word: str, what: str, known: list[str]) -> UnknownName:
+    near = nearest(word, known)
+    if near:
+        return UnknownName(f"{server.name} has no {what} '{word}'.", f"Did you mean {near}?")
+    hint = f"roundgate show {server.name} --search {word}; or FILE:KEY for what no rulebook knows"
+    return UnknownName(f"{server.name} has no {what} '{word}'.", hint)

@@ -1,0 +1,72 @@
+"""Where the call stands: the site, its store, and the servers that a word means."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+from roundgate.host.servers import Server
+from roundgate.host.site import Site, choose_one, choose_servers, find_site, is_server_word
+from roundgate.host.store import Store
+
+SITE_GIVEN: str | None = None
+"""The site as the call names it, or None."""
+
+
+class Standing:
+    """The site of this call and what is remembered of it."""
+
+    def __init__(self, *, quiet: bool = False) -> None:
+        """Find the site. Says on standard error where a round was broken off, unless ``quiet``."""
+        self.here = Path.cwd()
+        self.site: Site = find_site(SITE_GIVEN, self.here)
+        self.store = Store(self.site.state)
+        if not quiet:
+            self._warn()
+
+    def _warn(self) -> None:
+        for row in self.store.open_rounds():
+            from roundgate.host.rounds.locking import broken_off
+            from roundgate.host.rounds.recover import plan
+
+            if row.server not in self.site.file.server:
+                continue
+            broken = broken_off(self.server(row.server), self.store)
+            if broken and broken.number == row.number:
+                what = plan(self.store.journal(row.number))
+                print(f"Round {row.number} of {row.server} was broken off: {what}.", file=sys.stderr)
+                print(f"  do: roundgate recover {row.server}", file=sys.stderr)
+
+    def server(self, name: str) -> Server:
+        """Give a server by its name."""
+        return Server(self.site, name)
+
+    def one(self, word: str | None) -> Server:
+        """Give the one server that a word means. Raises UnknownName or WrongWords."""
+        return self.server(choose_one(self.site, word, self.here))
+
+    def several(self, word: str | None, *, default_all: bool = False) -> list[Server]:
+        """Give the servers that a word means; nothing means all of them where ``default_all``."""
+        if word is None and default_all:
+            return [self.server(name) for name in self.site.file.server]
+        return [self.server(name) for name in choose_servers(self.site, word, self.here)]
+
+    def split(self, words: list[str], *, is_value: bool = False) -> tuple[str | None, list[str]]:
+        """Part the words of a call into the server's and the rest; the server may be left out.
+
+        With ``is_value`` the rest are values such as list entries, so a first word that means no server is only taken
+        for a setting or list where that is one's name.
+        """
+        if not words:
+            return None, []
+        first, *rest = words
+        if is_server_word(self.site, first):
+            return first, rest
+        if "=" in first or ":" in first or (len(words) == 1 and is_value):
+            return None, words
+        return (None, words) if self._is_name(first) else (first, rest)
+
+    def _is_name(self, word: str) -> bool:
+        from roundgate.cli.names import find_name
+
+        return any(find_name(self.server(name).book, word) for name in self.site.file.server)

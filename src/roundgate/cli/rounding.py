@@ -1,0 +1,165 @@
+"""Running a round from the terminal: asking, watching, leaving it to itself or calling it off."""
+
+from __future__ import annotations
+
+import difflib
+import sys
+import threading
+import time
+from typing import Any
+
+from roundgate.cli.place import Standing
+from roundgate.cli.screen.output import is_terminal, plain, say, styled
+from roundgate.cli.screen.rounds import RoundScreen
+from roundgate.core.secrets import secret_entries, without_secrets
+from roundgate.core.slate import SetValue
+from roundgate.core.text import NotText, decode
+from roundgate.core.values import ValueProblem
+from roundgate.core.values.units import parse_seconds
+from roundgate.host.errors import WrongWords
+from roundgate.host.files import read_bytes
+from roundgate.host.rounds.locking import held
+from roundgate.host.rounds.options import Options
+from roundgate.host.rounds.process import RoundWindow, launch
+from roundgate.host.rounds.save import saved_files
+from roundgate.host.servers import Server
+
+
+def seconds(typed: str) -> float:
+    """Read a length of time that a person typed. Raises WrongWords."""
+    try:
+        return float(typed) if typed.replace(".", "", 1).isdigit() else float(parse_seconds(typed))
+    except ValueProblem as error:
+        raise WrongWords(error.cause, "Write it like 30s or 5m.") from error
+
+
+def moment(typed: str | None) -> float | None:
+    """Read a time of day, HH:MM, as the next such moment in seconds since 1970. Raises WrongWords."""
+    if typed is None:
+        return None
+    try:
+        wanted = time.strptime(typed, "%H:%M")
+    except ValueError as error:
+        raise WrongWords(f"'{typed}' is not a time of day.", "Write it like 04:30.") from error
+    today = time.localtime()
+    at = time.mktime((*today[:3], wanted.tm_hour, wanted.tm_min, 0, 0, 0, -1))
+    return (
+        at if at > time.time() else time.mktime((*today[:2], today[2] + 1, wanted.tm_hour, wanted.tm_min, 0, 0, 0, -1))
+    )
+
+
+def agreed(question: str, *, yes: bool) -> bool:
+    """Ask, unless told not to. Raises WrongWords where nobody is there to answer."""
+    if yes:
+        return True
+    if not sys.stdin.isatty():
+        raise WrongWords("This needs a yes, and nobody is there to give it.", "Give --yes.")
+    answer = input(f"{question} [y/N] ").strip().lower()
+    if answer not in ("y", "yes"):
+        say("Nothing was done.")
+        return False
+    return True
+
+
+def run_round(standing: Standing, server: Server, options: Options) -> int:
+    """Run a round in its own process and watch it; give the exit code. Raises Busy where another holds the server."""
+    with held(server, standing.store):
+        pass  # quickly told here; the round's own process takes the lock for good
+    return watch(launch(server, standing.store, options))
+
+
+def watch(window: RoundWindow) -> int:
+    """Show a round until it ends; Ctrl-C asks whether to leave it running or to call it off. Give the exit code."""
+    screen = RoundScreen()
+    say(f"Round {window.number} (it goes on by itself if this terminal is closed)")
+    ended = threading.Event()
+    ticker = threading.Thread(target=_tick, args=(screen, ended), daemon=True)
+    if is_terminal():
+        ticker.start()
+    try:
+        while True:
+            try:
+                for message in window.messages():
+                    screen.show(message)
+                break
+            except KeyboardInterrupt:
+                if not _stay(window):
+                    return 0
+    finally:
+        ended.set()
+        window.close()
+    return screen.finish(window.number)
+
+
+def _tick(screen: RoundScreen, ended: threading.Event) -> None:
+    while not ended.wait(0.2):
+        screen.tick()
+
+
+def _stay(window: RoundWindow) -> bool:
+    """Ask what Ctrl-C shall mean; tell whether to go on watching."""
+    say()
+    if not sys.stdin.isatty():
+        say(f"The round goes on by itself: roundgate rounds show {window.number}")
+        return False
+    answer = input("[l]eave it running, [c]all it off, or go on [w]atching? ").strip().lower()
+    if answer.startswith("c"):
+        window.call_off()
+        say("Asked it to stop; that works until it begins to write.")
+        return True
+    if answer.startswith("l"):
+        say(f"It goes on: roundgate rounds show {window.number}")
+        return False
+    return True
+
+
+def say_rewind(standing: Standing, server: Server, number: int) -> bool:
+    """Show what going back before a round will change; tell whether that is anything. Raises Trouble."""
+    changed = False
+    for path, data in saved_files(standing.site, number).items():
+        now = read_bytes(server.files_folder.resolve(path))
+        if now == data:
+            continue
+        changed = True
+        old, new = (_lines(server, path, one) for one in (now, data))
+        for line in difflib.unified_diff(
+            old, new, f"{path} (on disk)", f"{path} (before round {number})", "", "", 1, ""
+        ):
+            colour = {"+": "green", "-": "red"}.get(line[:1])
+            say("  " + (styled(plain(line), colour) if colour else plain(line)))
+    return changed
+
+
+def _lines(server: Server, path: str, data: bytes | None) -> list[str]:
+    if data is None:
+        return []
+    try:
+        text = decode(data)
+    except NotText:
+        return ["(not text)"]
+    files = server.read([path]).files
+    kind = files.format(path)
+    if kind:
+        text = without_secrets(text, secret_entries(server.book, path, kind.read(text)))
+    return text.body.splitlines()
+
+
+def apply_live(standing: Standing, server: Server) -> int:
+    """Send to the console what needs no stop; it goes into the files at the next stop. Give the exit code."""
+    from roundgate.cli.setting import send_live
+
+    waiting = standing.store.slate(server.name)
+    able = [one for one in waiting if isinstance(one.operation, SetValue) and _is_live(server, one.operation)]
+    if not able:
+        say(f"{server.name}: nothing on the slate can be set live.")
+        return 1
+    marked: list[Any] = send_live(server, standing.store, [one.operation for one in able])
+    standing.store.add_to_slate(server.name, marked, able[0].by)
+    left = len(waiting) - len(able)
+    say(f"  In force now; it goes into the file at the next stop. {left} more wait for a round.")
+    return 0
+
+
+def _is_live(server: Server, operation: SetValue) -> bool:
+    spec = server.book.setting.get(operation.name)
+    return bool(spec and spec.live and spec.live.set)

@@ -1,0 +1,157 @@
+"""Run: ``start``, ``stop``, ``restart``, ``console``, ``send`` and ``log``: the server's life without a change."""
+
+from __future__ import annotations
+
+import sys
+import time
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from roundgate.cli.apply import At, Countdown, Kill, Reason, Silent, WhenEmpty
+from roundgate.cli.place import Standing
+from roundgate.cli.screen.output import plain, say
+from roundgate.host.errors import Trouble, WrongWords
+from roundgate.host.rounds.options import Kind, Options
+from roundgate.host.servers import Server
+
+Which = Annotated[str | None, typer.Argument(help="Which servers.")]
+
+
+def start(server: Which = None) -> None:
+    """Start a server, wait until it is ready, and see that it stays up and owns its ports."""
+    _run(server, Options(kind="start"))
+
+
+def stop(
+    server: Which = None,
+    countdown: Countdown = "0s",
+    reason: Reason = "",
+    when_empty: WhenEmpty = False,
+    at: At = None,
+    silent: Silent = False,
+    kill: Kill = False,
+) -> None:
+    """Stop a server and make sure that it is gone. What was set live, or edited by hand meanwhile, is kept."""
+    _run(server, _options("stop", countdown, reason, when_empty, at, silent=silent, kill=kill))
+
+
+def restart(
+    server: Which = None,
+    countdown: Countdown = "0s",
+    reason: Reason = "",
+    when_empty: WhenEmpty = False,
+    at: At = None,
+    silent: Silent = False,
+    kill: Kill = False,
+) -> None:
+    """Stop and start a server. The slate waits on; what was set live, or edited by hand meanwhile, is kept."""
+    _run(server, _options("restart", countdown, reason, when_empty, at, silent=silent, kill=kill))
+
+
+def _options(
+    kind: Kind, countdown: str, reason: str, when_empty: bool, at: str | None, *, silent: bool, kill: bool
+) -> Options:
+    from roundgate.cli.rounding import moment, seconds
+
+    return Options(
+        kind=kind,
+        countdown=seconds(countdown),
+        reason=reason,
+        when_empty=when_empty,
+        at=moment(at),
+        silent=silent,
+        kill=kill,
+    )
+
+
+def _run(word: str | None, options: Options) -> None:
+    from roundgate.cli.rounding import run_round
+    from roundgate.host.rounds.locking import refuse_broken_off
+
+    standing = Standing()
+    codes = []
+    for server in standing.several(word):
+        refuse_broken_off(server, standing.store)
+        codes.append(run_round(standing, server, options))
+    if any(codes):
+        raise typer.Exit(max(codes))
+
+
+def send(words: Annotated[list[str], typer.Argument(help="[SERVER] LINE")]) -> None:
+    """Send one line to a running server's console, and show what it answers within a moment."""
+    standing = Standing()
+    word, rest = (words[0], words[1:]) if len(words) > 1 else (None, words)
+    server = standing.one(word)
+    line = " ".join(rest)
+    answers = _send(server, line)
+    for answer in answers:
+        say(plain(answer))
+    _note_live(standing, server, line)
+
+
+def _send(server: Server, line: str) -> list[str]:
+    from roundgate.host.consoles import console_of
+    from roundgate.host.drivers import driver_of
+
+    driver = driver_of(server)
+    try:
+        if not driver.state().runs:
+            raise Trouble(f"{server.name} is down.", f"roundgate start {server.name}")
+        driver.follow()
+        console = console_of(server, driver)
+        console.send(line)
+        until, heard = time.monotonic() + 1.0, []
+        while event := driver.next_event(until):
+            if event["event"] == "line":
+                heard.append(str(event["text"]))
+                until = time.monotonic() + 0.1  # what belongs together comes together
+        console.close()
+    finally:
+        driver.close()
+    return heard
+
+
+def _note_live(standing: Standing, server: Server, line: str) -> None:
+    """Remember where a line set a setting: it is lost at the next restart, and 'show' says so."""
+    import re
+
+    for name, spec in server.book.setting.items():
+        form = spec.live.set if spec.live else ""
+        pattern = re.escape(form).replace(re.escape("{value}"), "(?P<value>.+)")
+        found = re.fullmatch(pattern, line.strip()) if form else None
+        if found:
+            standing.store.note_live(server.name, name, found["value"])
+            say(f"  {name} is set at the console only: it is lost at the next restart.")
+            say(f"  to keep it: roundgate set {server.name} {name}={found['value']}")
+
+
+def console(server: Which = None) -> None:
+    """Talk to a running server: what it says is shown, what you type is sent. Ctrl-D leaves; the server runs on."""
+    from roundgate.cli.talking import talk
+
+    standing = Standing()
+    talk(standing.one(server))
+
+
+def log(
+    server: Which = None,
+    lines: Annotated[int, typer.Option("--lines", "-n", help="How many of the last lines.")] = 40,
+    follow: Annotated[bool, typer.Option("--follow", "-f", help="Go on showing what comes.")] = False,
+) -> None:
+    """What a server has said, the last lines first told; --follow goes on until Ctrl-C."""
+    from roundgate.cli.talking import follow_log
+    from roundgate.host.logs import last_lines
+
+    standing = Standing()
+    one = standing.one(server)
+    if lines < 0:
+        raise WrongWords("A number of lines cannot be negative.", "-n 40")
+    shown = last_lines(Path(one.state) / "console.log", lines)
+    if not shown and not follow:
+        print(f"{one.name} has not said anything yet.", file=sys.stderr)
+    for line in shown:
+        say(plain(line))
+    if follow:
+        follow_log(one)

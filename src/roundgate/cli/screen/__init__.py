@@ -1,0 +1,1 @@
+"""From plain values to what a person, or a program, reads."""

@@ -1,0 +1,80 @@
+"""Findings as a person reads them: level, code, place and server, the line with a caret, the cause, what to do."""
+
+from __future__ import annotations
+
+import unicodedata
+from collections.abc import Sequence
+from typing import Any
+
+from roundgate.cli.screen.output import plain, say, styled
+from roundgate.core.findings import Finding
+
+_COLOURS = {"error": "red", "warning": "yellow", "note": "cyan"}
+
+
+def say_findings(findings: Sequence[Finding]) -> None:
+    """Print findings, one block each."""
+    for finding in findings:
+        _say_one(finding)
+        say()
+
+
+def _say_one(finding: Finding) -> None:
+    place = finding.place
+    where = f"{place.file}:{place.line}:{place.column}" if place.line else place.file
+    slate = "  on the slate" if finding.waiting else ""
+    say(f"{styled(finding.level, _COLOURS[finding.level])}  {finding.code}  {where}  {finding.server}{slate}".rstrip())
+    indent = "  "
+    if place.source:
+        shown, column = _window(place.source, place.column)
+        say(f"  {plain(shown)}")
+        width = max(1, min(place.length, len(shown) - column + 1))
+        indent = "  " + " " * _columns(plain(shown[: column - 1]))
+        carets = "^" * max(1, _columns(plain(shown[column - 1 : column - 1 + width])))
+        say(f"{indent}{styled(carets, _COLOURS[finding.level])} {finding.cause}")
+    else:
+        say(f"{indent}{finding.cause}")
+    if finding.do:
+        say(f"  do: {finding.do}")
+
+
+def _window(source: str, column: int, most: int = 100) -> tuple[str, int]:
+    """Cut a long line to the part around the column."""
+    if len(source) <= most:
+        return source.replace("\t", " "), column
+    start = max(0, column - 1 - most // 3)
+    return source[start : start + most].replace("\t", " "), column - start
+
+
+def _columns(text: str) -> int:
+    """Count the columns that a text takes on a terminal."""
+    wide = sum(1 for char in text if unicodedata.east_asian_width(char) in "WF")
+    return len(text) + wide - sum(1 for char in text if unicodedata.combining(char))
+
+
+def as_json(finding: Finding) -> dict[str, Any]:
+    """Give a finding for JSON; field names are stable."""
+    place = finding.place
+    return {
+        "server": finding.server,
+        "level": finding.level,
+        "code": finding.code,
+        "file": place.file,
+        "line": place.line,
+        "column": place.column,
+        "length": place.length,
+        "setting": finding.setting,
+        "on-slate": finding.waiting,
+        "cause": finding.cause,
+        "do": finding.do,
+    }
+
+
+def count_words(findings: Sequence[Finding]) -> str:
+    """Say how many findings there are of each level."""
+    words = []
+    for level in ("error", "warning", "note"):
+        number = sum(1 for one in findings if one.level == level)
+        if number:
+            words.append(f"{number} {level}{'s' if number > 1 else ''}")
+    return ", ".join(words) or "nothing wrong"

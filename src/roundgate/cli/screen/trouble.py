@@ -1,0 +1,43 @@
+"""What goes wrong, in words: ours with what to do, and the unexpected in one line with where the details lie."""
+
+from __future__ import annotations
+
+import os
+import sys
+import time
+import traceback
+from pathlib import Path
+
+from roundgate.cli.screen.output import clean, styled
+from roundgate.host.errors import Trouble
+
+
+def say_trouble(error: Trouble) -> None:
+    """Say a trouble on standard error."""
+    print(f"{styled('error', 'red', sys.stderr)}  {clean(error.what)}", file=sys.stderr)
+    if error.do:
+        print(f"  do: {clean(error.do)}", file=sys.stderr)
+
+
+def say_unexpected(error: Exception) -> None:
+    """Write the details of a mistake of ours to a file, and say so in one line."""
+    path = _write_details(error)
+    where = f"the details are in {path}" if path else "the details could not be written"
+    name = type(error).__name__
+    print(f"error  Something unexpected happened ({name}); {where}. Please report it.", file=sys.stderr)
+
+
+def _write_details(error: Exception) -> Path | None:
+    from platformdirs import user_log_path
+
+    details = "".join(traceback.format_exception(error))
+    try:
+        folder = user_log_path("roundgate")
+        folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+        path = folder / f"error-{time.strftime('%Y%m%d-%H%M%S')}-{os.getpid()}.log"
+        handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+        with os.fdopen(handle, "w", encoding="utf-8") as file:
+            file.write(f"roundgate {sys.argv[1:2]}\n{details}")
+    except OSError:
+        return None
+    return path

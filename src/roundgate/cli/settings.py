@@ -1,0 +1,190 @@
+"""The rows of ``show``: settings with their layers, those that were asked for."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from roundgate.cli.names import list_of, setting_of
+from roundgate.cli.screen.output import say, say_table, styled
+from roundgate.cli.standing import known_of
+from roundgate.core.files import ServerFiles
+from roundgate.core.files import say as say_value
+from roundgate.core.layers import Known, layers_of
+from roundgate.core.rulebook.model import Setting
+from roundgate.core.secrets import is_secret
+from roundgate.host.consoles import console_of
+from roundgate.host.drivers import driver_of
+from roundgate.host.errors import ConsoleCut
+from roundgate.host.servers import Server
+from roundgate.host.store import Store
+
+
+@dataclass(frozen=True)
+class Chosen:
+    """Which settings are asked for."""
+
+    names: list[str]
+    everything: bool
+    advanced: bool
+    file: str
+    search: str
+
+
+@dataclass(frozen=True)
+class Row:
+    """One setting, list or unknown key as ``show`` shows it; the values are in people's words."""
+
+    name: str
+    file: str
+    key: str
+    disk: str
+    slate: str
+    running: str
+    default: str
+    differences: tuple[str, ...]
+
+    def as_json(self) -> dict[str, Any]:
+        """Give it for JSON; field names are stable."""
+        return {
+            "name": self.name,
+            "file": self.file,
+            "key": self.key,
+            "disk": self.disk,
+            "slate": self.slate,
+            "running": self.running,
+            "default": self.default,
+            "differences": list(self.differences),
+        }
+
+
+def chosen_rows(server: Server, store: Store, chosen: Chosen, *, ask: bool) -> list[Row]:
+    """Give the rows that were asked for. Raises UnknownName."""
+    driver = driver_of(server)
+    try:
+        state = driver.state()
+        known = known_of(server, store, state, _asked(server) if ask and state.runs else None)
+    finally:
+        driver.close()
+    if chosen.names:
+        return [_named_row(server, known, name) for name in chosen.names]
+    rows = [
+        _row(name, spec, known) for name, spec in server.book.setting.items() if _wanted(server, name, spec, chosen)
+    ]
+    if not chosen.advanced and not chosen.search:
+        rows += [_list_row(server, known, name) for name in server.book.list if _file_fits(server, name, chosen)]
+    if chosen.everything or not server.book.setting:
+        rows += _unknown_rows(server, known, chosen)
+    return rows
+
+
+def _wanted(server: Server, name: str, spec: Setting, chosen: Chosen) -> bool:
+    if chosen.file and server.book.file[spec.file].path != chosen.file:
+        return False
+    if chosen.search:
+        return chosen.search.lower() in f"{name} {spec.key} {spec.about} {spec.advice}".lower()
+    return chosen.everything or (spec.tier == "advanced") == chosen.advanced
+
+
+def _file_fits(server: Server, name: str, chosen: Chosen) -> bool:
+    return not chosen.file or server.book.file[server.book.list[name].file].path == chosen.file
+
+
+def _named_row(server: Server, known: Known, word: str) -> Row:
+    from roundgate.cli.names import find_name
+
+    if find_name(server.book, word) in server.book.list:
+        return _list_row(server, known, list_of(server, word)[0])
+    target = setting_of(server, word)
+    if target.spec is not None:
+        return _row(target.name, target.spec, known)
+    return _unknown_row(server, known, target.file, target.key)
+
+
+def _row(name: str, spec: Setting, known: Known) -> Row:
+    layers = layers_of(name, known)
+    file = known.disk.path_of(spec)
+    disk = say_value(layers.disk, spec)
+    slate = say_value(layers.slate, spec) if layers.slate != layers.disk else ""
+    running = say_value(layers.running, spec) if layers.runs else ""
+    default = say_value(layers.default, spec) if layers.default is not None else ""
+    if spec.type == "secret" and layers.slate != layers.disk:
+        slate = "(set, hidden)" if layers.slate else "(empty)"
+    return Row(name, file, spec.key, disk, slate, running, default, layers.differences)
+
+
+def _list_row(server: Server, known: Known, name: str) -> Row:
+    file = server.book.file[server.book.list[name].file].path
+
+    def items(files: ServerFiles) -> str:
+        return ", ".join(files.items(name)) or "(empty)"
+
+    disk, slate = items(known.disk), items(known.slate)
+    running = items(known.started) if known.started else ""
+    words = [f"on the slate: {slate}"] if slate != disk else []
+    words += ["on disk but not running: restart"] if running and running != disk else []
+    return Row(name, file, "", disk, slate if slate != disk else "", running, "", tuple(words))
+
+
+def _unknown_rows(server: Server, known: Known, chosen: Chosen) -> list[Row]:
+    rows = []
+    for path in known.disk.texts:
+        document = known.disk.document(path)
+        taken = {spec.key for spec in server.book.setting.values() if known.disk.path_of(spec) == path}
+        listed = any(server.book.file[one.file].path == path for one in server.book.list.values())
+        if document is None or listed or (chosen.file and chosen.file != path):
+            continue
+        keys = dict.fromkeys(str(entry.path[-1]) for entry in document.entries() if isinstance(entry.path[-1], str))
+        rows += [_unknown_row(server, known, path, key) for key in keys if key not in taken]
+    return rows
+
+
+def _unknown_row(server: Server, known: Known, path: str, key: str) -> Row:
+    def value(files: ServerFiles) -> str:
+        document = files.document(path)
+        entry = document.find((key,)) if document else None
+        if entry is None:
+            return "-"
+        return "(set, hidden)" if is_secret(server.book, path, key) else entry.value or "(empty)"
+
+    disk, slate = value(known.disk), value(known.slate)
+    running = value(known.started) if known.started else ""
+    words = [f"on the slate: {slate}"] if slate != disk else []
+    return Row(f"{path}:{key}", path, key, disk, slate if slate != disk else "", running, "", tuple(words))
+
+
+def _asked(server: Server) -> dict[str, str]:
+    """Ask the running server for every value that the rulebook declares safe to ask for."""
+    driver = driver_of(server)
+    console = console_of(server, driver)
+    answers: dict[str, str] = {}
+    try:
+        for name, spec in server.book.setting.items():
+            if spec.live and spec.live.read:
+                found = console.ask(spec.live.read, spec.live.match)
+                if found:
+                    answers[name] = found["value"]
+    except ConsoleCut as error:
+        say(f"{error.what}")
+    finally:
+        console.close()
+        driver.close()
+    return answers
+
+
+def say_rows(server: Server, rows: list[Row], chosen: Chosen) -> None:
+    """Print the rows of one server."""
+    title = server.book.rulebook.title or "no rulebook"
+    say(f"{styled(server.name, 'bold')}  {title}")
+    table = []
+    for row in rows:
+        differs = row.running != row.disk
+        about = "; ".join(words for words in row.differences if not words.startswith("on the slate"))
+        shown_default = row.default if row.default != row.disk else ""
+        table.append((row.name, row.disk, row.slate, row.running if differs else "", shown_default, about))
+    say_table(("setting", "on disk", "on the slate", "running", "default", ""), table)
+    hidden = sum(1 for spec in server.book.setting.values() if spec.tier == "advanced")
+    if hidden and not (chosen.names or chosen.everything or chosen.advanced or chosen.search):
+        say(f"{hidden} advanced settings are not shown: --all. What one means: roundgate explain NAME")
+    if not rows:
+        say("Nothing fits. Try another --search, or --all.")

@@ -1,0 +1,130 @@
+"""Site: ``init``, ``adopt`` and ``rulebook``."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from roundgate.cli import place
+from roundgate.cli.place import Standing
+from roundgate.cli.screen.output import say, say_json, say_table
+from roundgate.host.errors import Trouble, WrongWords
+
+
+def init(
+    folder: Annotated[Path | None, typer.Argument(help="Where; here if left out.")] = None,
+    name: Annotated[str, typer.Option(help="The site's name, such as the club's.")] = "",
+) -> None:
+    """Make a site: a folder with a roundgate.toml, to which servers are added with 'adopt'."""
+    from roundgate.host.adopting import make_site
+
+    folder = (folder or Path()).resolve()
+    make_site(folder, name)
+    say(f"Made {folder / 'roundgate.toml'}")
+    say(f"  next: roundgate{'' if folder == Path.cwd() else f' --site {folder}'} adopt FOLDER")
+
+
+def adopt(
+    folder: Annotated[Path, typer.Argument(help="The server's folder.")],
+    name: Annotated[str | None, typer.Option(help="The server's name; the folder's if left out.")] = None,
+    rulebook: Annotated[str | None, typer.Option(help="The rulebook; recognised by the files if left out.")] = None,
+    start: Annotated[str | None, typer.Option(help="The command that starts it; its start script if left out.")] = None,
+    tag: Annotated[list[str] | None, typer.Option(help="A tag, for @TAG; may be given more than once.")] = None,
+    first_run: Annotated[bool | None, typer.Option(help="Start it once, so that its files exist.")] = None,
+) -> None:
+    """Make a folder a server of the site."""
+    from roundgate.host.adopting import Adoption, missing_files, recognise, write_server
+
+    standing = Standing()
+    plan = Adoption(standing.site, folder, name, rulebook, start, tuple(tag or ()))
+    guess = recognise(plan)
+    write_server(plan, guess)
+    say(f"{plan.server_name} is a server of this site now: {folder}")
+    say(f"  rulebook: {guess.words}")
+    say(f"  start command: {' '.join(plan.command)}")
+    missing = missing_files(Standing(quiet=True).server(plan.server_name))
+    if missing:
+        _offer_first_run(plan.server_name, missing, first_run)
+        return
+    say(f"  next: roundgate check {plan.server_name}, roundgate show {plan.server_name}")
+
+
+def _offer_first_run(name: str, missing: list[str], first_run: bool | None) -> None:
+    """Start a server once and stop it again, so that it makes its files."""
+    import sys
+
+    from roundgate.cli.rounding import agreed, run_round
+    from roundgate.host.rounds.options import Options
+
+    say(f"  {', '.join(missing)} will only exist after its first start.")
+    if first_run is None:
+        first_run = sys.stdin.isatty() and agreed("Start it once and stop it again, so that they exist?", yes=False)
+    if not first_run:
+        say(f"  next: roundgate start {name}, then roundgate stop {name}")
+        return
+    standing = Standing()
+    server = standing.server(name)
+    code = run_round(standing, server, Options(kind="start")) or run_round(standing, server, Options(kind="stop"))
+    if code:
+        raise typer.Exit(code)
+    say(f"  next: roundgate check {name}, roundgate show {name}")
+
+
+def rulebook(
+    words: Annotated[list[str] | None, typer.Argument(help="list, or: check NAME-OR-FILE...")] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+) -> None:
+    """List the rulebooks there are, or check one with all that it refers to."""
+    from roundgate.host.rulebooks import rulebook_names
+
+    verb, *rest = words or ["list"]
+    site = _site_folder()
+    if verb == "list" and not rest:
+        names = rulebook_names(site)
+        if as_json:
+            say_json(names)
+        else:
+            say_table(("rulebook", "game"), [(name, _title(name, site)) for name in names])
+    elif verb == "check" and rest:
+        failed = [one for one in rest if not _checked(one, site)]
+        if failed:
+            raise typer.Exit(1)
+    else:
+        raise WrongWords(
+            "Which of list and check?", "roundgate rulebook list, or: roundgate rulebook check NAME-OR-FILE"
+        )
+
+
+def _site_folder() -> Path | None:
+    from roundgate.host.errors import NoSite
+    from roundgate.host.site import find_site
+
+    try:
+        return find_site(place.SITE_GIVEN, Path.cwd()).folder
+    except NoSite:
+        return None
+
+
+def _title(name: str, site: Path | None) -> str:
+    from roundgate.host.rulebooks import load_rulebook
+
+    try:
+        return load_rulebook(name, site).rulebook.title
+    except Trouble:
+        return "(broken: roundgate rulebook check " + name + ")"
+
+
+def _checked(word: str, site: Path | None) -> bool:
+    """Check one rulebook, and print what is wrong; tell whether it is good."""
+    from roundgate.cli.screen.findings import say_findings
+    from roundgate.host.rulebooks import BrokenRulebook, check_rulebook
+
+    try:
+        book = check_rulebook(word, site)
+    except BrokenRulebook as error:
+        say_findings(error.problem.findings)
+        return False
+    say(f"{book.name}: nothing wrong; {len(book.setting)} settings, {len(book.list)} lists, {len(book.rule)} rules.")
+    return True

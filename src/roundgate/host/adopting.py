@@ -1,0 +1,151 @@
+"""Making a site, and a folder a server of it: the rulebook is recognised by the files and their content."""
+
+from __future__ import annotations
+
+import os
+import re
+from dataclasses import dataclass
+from pathlib import Path
+
+from msgspec import json
+
+from roundgate.core.rulebook.model import Rulebook
+from roundgate.host.errors import Trouble, WrongWords
+from roundgate.host.files import Folder, read_bytes, read_texts, write_durably
+from roundgate.host.rulebooks import load_rulebook, rulebook_names
+from roundgate.host.servers import Server
+from roundgate.host.site import NAME, SITE_FILE, Site, read_site
+
+_SCRIPTS = ("launch.sh", "start.sh", "run.sh")
+
+
+def make_site(folder: Path, name: str) -> None:
+    """Write a site file. Raises Trouble where there is one already."""
+    path = folder / SITE_FILE
+    if path.exists():
+        raise Trouble(f"{path} is there already.", "roundgate adopt FOLDER")
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        title = f"name = {_quoted(name)}\n" if name else ""
+        words = "# The servers that one team runs. Round Gate reads this file; write servers by hand or with 'adopt'.\n"
+        write_durably(str(path), f"{words}\n[site]\n{title}".encode(), 0o644)
+    except OSError as error:
+        raise Trouble(f"{path} cannot be written: {error.strerror}.", "Choose another folder.") from error
+
+
+def _quoted(text: str) -> str:
+    """Write a text as TOML has it; JSON's form is one of TOML's."""
+    return json.encode(text).decode()
+
+
+@dataclass(frozen=True)
+class Adoption:
+    """What a person asks for when adopting a folder."""
+
+    site: Site
+    given: Path
+    name: str | None
+    rulebook: str | None
+    start: str | None
+    tags: tuple[str, ...]
+
+    @property
+    def folder(self) -> Path:
+        """The folder, whole. Raises Trouble where it is not there."""
+        folder = self.given if self.given.is_absolute() else Path.cwd() / self.given
+        if not folder.is_dir():
+            raise Trouble(f"There is no folder {self.given}.", "Name the folder that holds the server.")
+        return folder.resolve()
+
+    @property
+    def server_name(self) -> str:
+        """The server's name on the site. Raises WrongWords where it cannot be one."""
+        name = self.name or self.folder.name
+        if not NAME.fullmatch(name):
+            raise WrongWords(f"'{name}' cannot be a server's name.", "Give --name, of letters, digits, - and _.")
+        return name
+
+    @property
+    def command(self) -> list[str]:
+        """The start command. Raises WrongWords where none is given and no start script is found."""
+        if self.start:
+            import shlex
+
+            return shlex.split(self.start)
+        script = next((name for name in _SCRIPTS if (self.folder / name).is_file()), None)
+        if script is None:
+            raise WrongWords("How is it started?", 'Give --start "COMMAND", as you would type it in its folder.')
+        if not os.access(self.folder / script, os.X_OK):
+            return ["sh", script]
+        return [f"./{script}"]
+
+
+@dataclass(frozen=True)
+class Guess:
+    """The rulebook that fits, and why, in words."""
+
+    rulebook: str
+    words: str
+
+
+def recognise(plan: Adoption) -> Guess:
+    """Find the rulebook of a folder: by its files, by the keys in them, by the start script."""
+    if plan.rulebook is not None:
+        load_rulebook(plan.rulebook, plan.site.folder)
+        return Guess(plan.rulebook, f"{plan.rulebook}, as you said" if plan.rulebook else "none, as you said")
+    best, best_score, why = "", 0.0, ""
+    for name in rulebook_names(plan.site.folder):
+        try:
+            book = load_rulebook(name, plan.site.folder)
+        except Trouble:
+            continue
+        score, words = _score(plan, book)
+        if score > best_score:
+            best, best_score, why = name, score, words
+    if not best:
+        return Guess("", "none fits; its files can still be read, checked for syntax, and changed by FILE:KEY")
+    return Guess(best, f"{best} ({why})")
+
+
+def _score(plan: Adoption, book: Rulebook) -> tuple[float, str]:
+    texts, _ = read_texts(Folder(str(plan.folder)), [file.path for file in book.file.values()])
+    known = {spec.key for spec in book.setting.values()}
+    held = {
+        match[1]
+        for text in texts.values()
+        for match in re.finditer(r"^[ \t]*([\w.\-]+)[ \t]*[=:]", text.body, re.MULTILINE)
+    }
+    shared = len(known & held)
+    if shared:
+        return 1 + shared / len(held), f"by {', '.join(sorted(texts))}, {shared} of its {len(held)} keys known"
+    script = read_bytes(str(plan.folder / plan.command[-1])) or b"" if len(plan.command) < 3 else b""
+    words = " ".join(plan.command) + script.decode("utf-8", "replace")
+    if book.server.process and re.search(book.server.process, words):
+        return 0.5, "by its start command"
+    return 0.0, ""
+
+
+def write_server(plan: Adoption, guess: Guess) -> None:
+    """Put the server into the site file, behind what is there. Raises Trouble where the name or folder is taken."""
+    name, folder = plan.server_name, plan.folder
+    for other in plan.site.file.server:
+        if other == name:
+            raise Trouble(f"The site has a server '{name}' already.", "Give another --name.")
+        if plan.site.folder_of(other).resolve() == folder:
+            raise Trouble(f"That folder is the server '{other}' already.", f"roundgate status {other}")
+    inside = folder.is_relative_to(plan.site.folder)
+    shown = str(folder.relative_to(plan.site.folder)) if inside else str(folder)
+    lines = [f"[server.{name}]", f"folder = {_quoted(shown)}", f"start = {json.encode(plan.command).decode()}"]
+    lines += [f"rulebook = {_quoted(guess.rulebook)}"] if guess.rulebook else []
+    lines += [f"tags = {json.encode(plan.tags).decode()}"] if plan.tags else []
+    path = plan.site.folder / SITE_FILE
+    old = path.read_bytes()
+    gap = b"" if old.endswith(b"\n") or not old else b"\n"
+    write_durably(str(path), old + gap + b"\n" + "\n".join(lines).encode() + b"\n", 0o644)
+    read_site(plan.site.folder)
+
+
+def missing_files(server: Server) -> list[str]:
+    """Name the files that a server makes at its first run and that are not there yet."""
+    texts = server.read().files.texts
+    return [file.path for file in server.book.file.values() if file.made == "first-run" and file.path not in texts]

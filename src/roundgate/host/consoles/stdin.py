@@ -1,0 +1,37 @@
+"""The console on the server's standard input, which the driver holds."""
+
+from __future__ import annotations
+
+import re
+import time
+
+from roundgate.host.consoles.protocol import ANSWER_WITHIN, one_line
+from roundgate.host.drivers.protocol import Driver
+from roundgate.host.servers import Server
+
+
+class StdinConsole:
+    """Lines go in by the driver and come back in the server's log."""
+
+    def __init__(self, server: Server, driver: Driver) -> None:
+        """Use the driver's connection."""
+        self.server = server
+        self.driver = driver
+
+    def send(self, text: str) -> None:
+        """See Console."""
+        self.driver.send(one_line(text))
+
+    def ask(self, text: str, match: str) -> re.Match[str] | None:
+        """See Console."""
+        self.driver.follow()
+        self.send(text)
+        until = time.monotonic() + ANSWER_WITHIN
+        while event := self.driver.next_event(until):
+            found = re.search(match, event["text"]) if event.get("event") == "line" else None
+            if found:
+                return found
+        return None
+
+    def close(self) -> None:
+        """See Console: nothing to hang up."""

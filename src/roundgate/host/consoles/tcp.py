@@ -1,0 +1,94 @@
+"""A text line console on TCP that asks for a password first."""
+
+from __future__ import annotations
+
+import re
+import socket
+
+from roundgate.host.consoles.protocol import ANSWER_WITHIN, one_line
+from roundgate.host.drivers.protocol import Driver
+from roundgate.host.errors import ConsoleCut, Trouble
+from roundgate.host.servers import Server, stored_value
+
+
+class TcpLineConsole:
+    """Connects when it is first used; address, port and password are read from the server's own files."""
+
+    def __init__(self, server: Server, driver: Driver) -> None:
+        """Connect to nothing yet."""
+        self.server = server
+        self.driver = driver
+        self._socket: socket.socket | None = None
+        self._rest = b""
+
+    def send(self, text: str) -> None:
+        """See Console."""
+        line = one_line(text)
+        self._connect()
+        self._write(line)
+
+    def ask(self, text: str, match: str) -> re.Match[str] | None:
+        """See Console."""
+        self.send(text)
+        return self._await(match)
+
+    def close(self) -> None:
+        """See Console."""
+        if self._socket is not None:
+            self._socket.close()
+            self._socket = None
+
+    def _cut(self, why: str) -> ConsoleCut:
+        self.close()
+        return ConsoleCut(f"The TCP console of {self.server.name}: {why}.", f"roundgate log {self.server.name}")
+
+    def _connect(self) -> None:
+        if self._socket is not None:
+            return
+        spec = self.server.book.server.console
+        if spec is None:
+            raise Trouble("The rulebook knows no TCP console.", 'Write console = "stdin" in the site file.')
+        files = self.server.read_started()
+        address = stored_value(self.server, files, spec.address) if spec.address else "127.0.0.1"
+        port = stored_value(self.server, files, spec.port)
+        try:
+            self._socket = socket.create_connection((address, int(port)), ANSWER_WITHIN)
+        except OSError as error:
+            raise self._cut(f"no answer on {address}:{port} ({error.strerror or error})") from error
+        if spec.asks and not self._await(spec.asks):
+            raise self._cut("it did not ask for the password")
+        self._write(stored_value(self.server, files, spec.password))
+        answer = self._await(f"(?P<in>{spec.welcome})|(?P<out>{spec.refused or '(?!)'})")
+        if answer is None or answer["in"] is None:
+            raise self._cut("it refused the password" if answer else "it did not let us in")
+
+    def _write(self, line: str) -> None:
+        assert self._socket is not None
+        try:
+            self._socket.sendall(line.encode() + b"\n")
+        except OSError as error:
+            raise self._cut("the connection was cut") from error
+
+    def _await(self, match: str) -> re.Match[str] | None:
+        while True:
+            while b"\n" in self._rest:
+                line, _, self._rest = self._rest.partition(b"\n")
+                found = re.search(match, line.decode("utf-8", "replace").rstrip("\r"))
+                if found:
+                    return found
+            data = self._receive()
+            if data is None:
+                return None
+            self._rest += data
+
+    def _receive(self) -> bytes | None:
+        assert self._socket is not None
+        try:
+            data = self._socket.recv(65536)
+        except TimeoutError:
+            return None
+        except OSError as error:
+            raise self._cut("the connection was cut") from error
+        if not data:
+            raise self._cut("the connection was cut")
+        return data

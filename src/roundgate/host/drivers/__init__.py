@@ -1,0 +1,16 @@
+"""The drivers: who starts and stops the server. One file each, one Protocol, and this registry."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from roundgate.host.drivers.keeper import KeeperDriver
+from roundgate.host.drivers.protocol import Driver
+from roundgate.host.servers import Server
+
+DRIVERS: dict[str, Callable[[Server], Driver]] = {"keeper": KeeperDriver}
+
+
+def driver_of(server: Server) -> Driver:
+    """Give the driver of a server."""
+    return DRIVERS["keeper"](server)

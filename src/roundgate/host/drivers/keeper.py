@@ -1,0 +1,89 @@
+"""The default driver: Round Gate's own keeper holds the server."""
+
+from __future__ import annotations
+
+import contextlib
+from typing import Any
+
+import msgspec
+
+from roundgate.host.drivers.protocol import RunState
+from roundgate.host.errors import ConsoleCut, KeeperGone, Trouble
+from roundgate.host.keeper.link import KeeperLink, start_keeper
+from roundgate.host.keeper.orders import write_orders
+from roundgate.host.servers import Server
+
+
+class KeeperDriver:
+    """Talks to the keeper of one server, and starts the keeper when the server is to start."""
+
+    def __init__(self, server: Server) -> None:
+        """Connect to nothing yet."""
+        self.server = server
+        self._link: KeeperLink | None = None
+
+    def _connected(self) -> KeeperLink:
+        if self._link is None:
+            self._link = KeeperLink(self.server.state)
+        return self._link
+
+    def state(self) -> RunState:
+        """See Driver."""
+        try:
+            link = self._connected()
+        except KeeperGone:
+            return RunState()
+        return msgspec.convert(link.ask("state"), RunState)
+
+    def open(self) -> None:
+        """See Driver."""
+        try:
+            self._connected()
+        except KeeperGone:
+            self._link = start_keeper(self.server.orders())
+
+    def start(self) -> None:
+        """See Driver."""
+        self.open()
+        write_orders(self.server.orders())
+        trouble = self._connected().ask("start")
+        if trouble:
+            raise Trouble(f"{self.server.name}: {trouble}.", "Mend 'start' in the site file, or the start script.")
+
+    def expect_stop(self) -> None:
+        """See Driver."""
+        self._connected().ask("stopping")
+
+    def send(self, text: str) -> None:
+        """See Driver."""
+        trouble = self._connected().ask("send", text=text)
+        if trouble:
+            raise ConsoleCut(f"The console of {self.server.name}: {trouble}.", f"roundgate log {self.server.name}")
+
+    def signal(self, name: str) -> None:
+        """See Driver."""
+        self._connected().ask("signal", name=name)
+
+    def follow(self) -> None:
+        """See Driver."""
+        self._connected().ask("follow")
+
+    def next_event(self, until: float | None, also: int | None = None) -> dict[str, Any] | None:
+        """See Driver."""
+        return self._connected().next_event(until, also)
+
+    def lease(self, round: int | None) -> None:
+        """See Driver."""
+        self._connected().ask("lease", round=round)
+
+    def close(self) -> None:
+        """See Driver."""
+        if self._link is not None:
+            self._link.close()
+            self._link = None
+
+    def leave(self) -> None:
+        """See Driver."""
+        with contextlib.suppress(KeeperGone):
+            self._connected().ask("leave")
+        self.close()

@@ -1,0 +1,63 @@
+"""What can go wrong on this machine, each with the words for the person: what, why, and what to do.
+
+The exit codes: 0 done, 1 findings or not done, 2 the call's words are off, 3 a round was rewound, 4 a round needs
+``recover``, 5 busy.
+"""
+
+from __future__ import annotations
+
+
+class Trouble(Exception):
+    """Something a person must know of and can do something about."""
+
+    exit_code = 1
+
+    def __init__(self, what: str, do: str = "") -> None:
+        """Keep what happened and why, in one sentence or two, and what to do about it."""
+        super().__init__(what)
+        self.what = what
+        self.do = do
+
+
+class WrongWords(Trouble):
+    """The words of the call are off."""
+
+    exit_code = 2
+
+
+class NoSite(Trouble):
+    """There is no site file here."""
+
+    exit_code = 2
+
+
+class UnknownName(Trouble):
+    """A server, setting or list of this name does not exist."""
+
+    exit_code = 2
+
+
+class Rewound(Trouble):
+    """The round was not proven, and all is as it was."""
+
+    exit_code = 3
+
+
+class NeedsRecovery(Trouble):
+    """A round was broken off."""
+
+    exit_code = 4
+
+
+class Busy(Trouble):
+    """Somebody else holds the server."""
+
+    exit_code = 5
+
+
+class KeeperGone(Trouble):
+    """The keeper does not answer."""
+
+
+class ConsoleCut(Trouble):
+    """The console cannot be reached, or the connection was cut."""

@@ -1,0 +1,56 @@
+"""What the keeper is told when it starts: a JSON file, readable by this user only."""
+
+from __future__ import annotations
+
+import json
+import os
+from typing import Any, TypedDict
+
+
+class Orders(TypedDict):
+    """All that a keeper needs to know of its server."""
+
+    server: str
+    command: list[str]
+    folder: str
+    environment: dict[str, str]
+    state: str
+    """The folder for the socket, the log and the copies of the files as the server read them."""
+    ready: str
+    joined: str
+    left: str
+    files: dict[str, str]
+    """Files to copy at each start: the path within the server's folder, and where it really is."""
+    restart: bool
+    recover: list[str]
+    """The command that recovers a broken-off round; the round's number is put behind it."""
+
+
+def read_orders(state: str) -> Orders:
+    """Read the orders in a state folder."""
+    with open(os.path.join(state, "orders.json"), encoding="utf-8") as file:
+        orders: Orders = json.load(file)
+    return orders
+
+
+def write_orders(orders: Orders) -> None:
+    """Write orders for a keeper that is about to start, or for its next start of the server."""
+    path = os.path.join(orders["state"], "orders.json")
+    handle = os.open(path + ".new", os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+    with os.fdopen(handle, "w", encoding="utf-8") as file:
+        json.dump(orders, file)
+    os.replace(path + ".new", path)
+
+
+def socket_address(state: str) -> tuple[str, int]:
+    """Give an address for the socket in a state folder that is short however deep the folder lies, and its handle.
+
+    The kernel allows 107 bytes; the way through the handle is shorter. Close the handle after use.
+    """
+    handle = os.open(state, os.O_RDONLY | os.O_DIRECTORY)
+    return f"/proc/self/fd/{handle}/keeper.sock", handle
+
+
+def encode(message: dict[str, Any]) -> bytes:
+    """Write one message as a line."""
+    return json.dumps(message, ensure_ascii=False).encode() + b"\n"

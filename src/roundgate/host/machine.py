@@ -1,0 +1,114 @@
+"""Facts about processes, ports and users of this machine."""
+
+from __future__ import annotations
+
+import getpass
+import os
+import re
+import socket
+from collections.abc import Iterable
+from typing import NamedTuple
+
+import psutil
+
+
+class OwnedPort(NamedTuple):
+    """A port that a process listens on."""
+
+    protocol: str
+    address: str
+    port: int
+    process: int | None
+
+
+def who() -> str:
+    """Name the person at the keyboard."""
+    try:
+        return getpass.getuser()
+    except (OSError, KeyError):
+        return f"user {os.getuid()}"
+
+
+def is_alive(process: int, born: float | None = None) -> bool:
+    """Tell whether a process lives and is the one that was born then (seconds since 1970), not a later namesake."""
+    try:
+        found = psutil.Process(process)
+        return found.status() != psutil.STATUS_ZOMBIE and (born is None or abs(found.create_time() - born) < 2)
+    except psutil.Error:
+        return False
+
+
+def family(process: int) -> list[int]:
+    """Give a process and all its descendants."""
+    try:
+        top = psutil.Process(process)
+        return [process, *(child.pid for child in top.children(recursive=True))]
+    except psutil.Error:
+        return []
+
+
+def session_members(leader: int) -> list[int]:
+    """Give the living processes of the session that ``leader`` began."""
+    members = []
+    for pid in psutil.pids():
+        try:
+            if os.getsid(pid) == leader and is_alive(pid):
+                members.append(pid)
+        except (ProcessLookupError, PermissionError):
+            continue
+    return members
+
+
+def listening(processes: Iterable[int]) -> list[OwnedPort]:
+    """Give the ports that some processes own, TCP listening and UDP bound."""
+    found = []
+    for process in processes:
+        try:
+            connections = psutil.Process(process).net_connections("inet")
+        except psutil.Error:
+            continue
+        found += [port for one in connections if (port := _owned(one, process))]
+    return found
+
+
+def _owned(connection: object, process: int | None) -> OwnedPort | None:
+    local = getattr(connection, "laddr", None)
+    kind = getattr(connection, "type", None)
+    if not local or (kind == socket.SOCK_STREAM and getattr(connection, "status", "") != psutil.CONN_LISTEN):
+        return None
+    return OwnedPort("tcp" if kind == socket.SOCK_STREAM else "udp", local.ip, local.port, process)
+
+
+def holders(protocol: str, port: int) -> list[OwnedPort]:
+    """Give whoever owns a port on any address; the process may be hidden from this user."""
+    found = []
+    for one in psutil.net_connections("inet"):
+        owned = _owned(one, one.pid)
+        if owned and (owned.protocol, owned.port) == (protocol, port):
+            found.append(owned)
+    return found
+
+
+def name_process(process: int | None) -> str:
+    """Name a process for a person."""
+    if process is None:
+        return "another user's process"
+    try:
+        return f"process {process} ({psutil.Process(process).name()})"
+    except psutil.Error:
+        return f"process {process}"
+
+
+def running_in(folder: str, pattern: str) -> list[int]:
+    """Find processes that work in a folder and whose command line fits a pattern."""
+    if not pattern:
+        return []
+    wanted, found = re.compile(pattern), []
+    real = os.path.realpath(folder)
+    for process in psutil.process_iter():
+        try:
+            if process.cwd() == real and wanted.search(" ".join(process.cmdline())):
+                found.append(process.pid)
+        except psutil.Error:
+            continue
+    return found

@@ -1,0 +1,101 @@
+"""The step announce: wait for a time or for an empty server, and count down on the console."""
+
+from __future__ import annotations
+
+import contextlib
+import re
+import time
+
+from roundgate.core.values.units import say_seconds
+from roundgate.host.errors import ConsoleCut, Trouble, WrongWords
+from roundgate.host.rounds.context import Round
+from roundgate.host.rounds.options import RoundEnd
+
+_MARKS = (3600, 1800, 900, 600, 300, 120, 60, 30, 10, 5, 3, 2, 1)
+
+
+def announce(round: Round) -> None:
+    """Wait as asked, and tell the players. Raises RoundEnd where it is called off or nobody can be told."""
+    options = round.options
+    round.driver.follow()
+    if options.at is not None:
+        _wait_until(
+            round, options.at - options.countdown, f"waiting until {time.strftime('%H:%M', time.localtime(options.at))}"
+        )
+    if options.when_empty:
+        _wait_until_empty(round)
+    try:
+        _count_down(round)
+    except RoundEnd:
+        with contextlib.suppress(Trouble):
+            _say(round, "The restart is called off.")
+        raise
+    round.check_called_off("announce")
+
+
+def _wait_until(round: Round, moment: float, what: str) -> None:
+    left = moment - time.time()
+    if left <= 0:
+        return
+    round.waits("announce", what, left)
+    until = time.monotonic() + left
+    while time.monotonic() < until:
+        round.check_called_off("announce")
+        _refuse_dead(round, round.hear(until, heed=True))
+
+
+def _refuse_dead(round: Round, event: dict[str, object] | None) -> None:
+    if event and event["event"] == "exit":
+        raise RoundEnd("failed", f"{round.server.name} ended by itself while the round waited; nothing was changed.")
+
+
+def _wait_until_empty(round: Round) -> None:
+    """Wait until nobody is aboard; whoever comes and goes is seen in the log, so nothing is asked twice."""
+    waiting = False
+    while round.driver.state().players > 0:
+        if not waiting:
+            round.waits("announce", "waiting until nobody is aboard", None)
+            waiting = True
+        round.check_called_off("announce")
+        _refuse_dead(round, round.hear(None, heed=True))
+
+
+def _count_down(round: Round) -> None:
+    left = round.options.countdown
+    end = time.monotonic() + left
+    for mark in (left, *(mark for mark in _MARKS if mark < left)):
+        if mark <= 0:
+            return
+        _wait_until(round, time.time() + (end - mark - time.monotonic()), "counting down")
+        _tell(round, mark)
+        round.waits("announce", "counting down", max(end - time.monotonic(), 0))
+    _wait_until(round, time.time() + (end - time.monotonic()), "counting down")
+
+
+def _tell(round: Round, seconds: float) -> None:
+    reason = f": {round.options.reason}" if round.options.reason else ""
+    text = f"The server restarts in {say_seconds(round_off(seconds))}{reason}"
+    try:
+        _say(round, text)
+    except ConsoleCut as error:
+        if not round.options.silent:
+            said = f"The players could not be told: {error.what}"
+            raise RoundEnd("refused", said, "Mend the console, or apply with --silent to go on without") from error
+        round.note("announce", f"the players could not be told: {error.what}")
+    else:
+        round.note("announce", text)
+
+
+def round_off(seconds: float) -> int:
+    """Give whole seconds, at least one."""
+    return max(1, round(seconds))
+
+
+def _say(round: Round, text: str) -> None:
+    form = round.server.book.server.say
+    if not form:
+        raise ConsoleCut("the rulebook does not say how to speak to the players.")
+    try:
+        round.console.send(re.sub(r"\{text\}", lambda _: text, form))
+    except WrongWords as error:
+        raise RoundEnd("refused", f"The announcement cannot be sent: {error.what}", "Change --reason.") from error

@@ -1,0 +1,65 @@
+"""One round a server at a time: a lock that the system releases when its holder dies."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+import psutil
+from filelock import FileLock, Timeout
+
+from roundgate.core.values.units import say_seconds
+from roundgate.host.errors import Busy, NeedsRecovery
+from roundgate.host.servers import Server
+from roundgate.host.store import RoundRow, Store
+
+
+@contextmanager
+def held(server: Server, store: Store, number: int = 0) -> Iterator[None]:
+    """Hold a server for round ``number``. Raises Busy that says who holds it and since when."""
+    lock = FileLock(f"{server.state}/lock", blocking=False, mode=0o600)
+    try:
+        lock.acquire()
+    except Timeout as error:
+        raise busy(server, store, number) from error
+    try:
+        yield
+    finally:
+        lock.release()
+
+
+def busy(server: Server, store: Store, number: int = 0) -> Busy:
+    """Say who holds a server and since when."""
+    other = next((one for one in store.rounds(server.name) if not one.outcome and one.number != number), None)
+    if other is None:
+        return Busy(f"{server.name} is held by another command just now.", "Try again in a moment.")
+    since = time.strftime("%H:%M:%S", time.localtime(other.began))
+    ago = say_seconds(int(time.time() - other.began))
+    return Busy(
+        f"{server.name} is held by round {other.number} ({other.kind}) of {other.by}, since {since} ({ago} ago).",
+        f"roundgate rounds show {other.number}",
+    )
+
+
+def broken_off(server: Server, store: Store) -> RoundRow | None:
+    """Give the round of a server that has not ended though nobody works on it any more."""
+    rows = [one for one in store.rounds(server.name, 20) if not one.outcome]
+    return next((row for row in rows if not _is_ours(row.process)), None)
+
+
+def _is_ours(process: int) -> bool:
+    try:
+        return any("roundgate" in word for word in psutil.Process(process).cmdline())
+    except psutil.Error:
+        return False
+
+
+def refuse_broken_off(server: Server, store: Store) -> None:
+    """Refuse to go on where an earlier round was broken off. Raises NeedsRecovery."""
+    row = broken_off(server, store)
+    if row:
+        raise NeedsRecovery(
+            f"Round {row.number} of {server.name} was broken off and must be finished first.",
+            f"roundgate recover {server.name}",
+        )

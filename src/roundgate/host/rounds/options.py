@@ -1,0 +1,62 @@
+"""What a person asks of a round, and how a round can end."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from msgspec import Struct
+
+Kind = Literal["apply", "rewind", "restart", "stop", "start"]
+
+Outcome = Literal[
+    "proven", "written", "done", "refused", "busy", "called-off", "failed", "rewound", "lost", "unfinished"
+]
+"""proven: in force. written: in the files, the server being down. done: a start or stop as asked. refused, busy,
+called-off: nothing was touched. failed: nothing was changed, and the server stands as it did. rewound: not proven, and
+put back. lost: the files are as they were, and the server does not come up with them. unfinished: not proven and NOT put back;
+the round stays open for ``recover``, and where everything lies is said."""
+
+
+class Options(Struct, frozen=True):
+    """The options of a round; times in seconds."""
+
+    kind: Kind = "apply"
+    countdown: float = 0.0
+    reason: str = ""
+    when_empty: bool = False
+    at: float | None = None
+    """The moment to stop at, in seconds since 1970."""
+    backup: bool = False
+    keep: bool = False
+    """Keep the change even where it is not proven."""
+    kill: bool = False
+    silent: bool = False
+    """Go on where the players cannot be told."""
+    despite_errors: bool = False
+    start: bool = False
+    """Start a server that was down."""
+    target: int = 0
+    """For a rewind: the round to go back before."""
+    reviewed: str = ""
+    """The digest of what the person saw and agreed to; empty where nobody looked."""
+
+
+class RoundEnd(Exception):
+    """A round ends here, before anything was written."""
+
+    def __init__(self, outcome: Outcome, said: str, do: str = "") -> None:
+        """Keep the outcome, what happened, and what to do."""
+        super().__init__(said)
+        self.outcome: Outcome = outcome
+        self.said = said
+        self.do = do
+
+
+class NotProven(Exception):
+    """The server did not come up with the change in force; ``evidence`` are the log lines that show it."""
+
+    def __init__(self, why: str, evidence: list[str]) -> None:
+        """Keep the reason and the evidence."""
+        super().__init__(why)
+        self.why = why
+        self.evidence = evidence

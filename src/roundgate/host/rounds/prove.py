@@ -1,0 +1,164 @@
+"""The step prove: facts that show that the server is up and each change is in force.
+
+Exit codes and log lines prove nothing by themselves. What counts: the process stays, it owns its ports on the right
+addresses, a probe is answered, changed values are read back and compared, and the lobby shows the server.
+"""
+
+from __future__ import annotations
+
+import re
+import socket
+import time
+from collections.abc import Iterator, Sequence
+
+from roundgate.core.files import ServerFiles, say, value_of
+from roundgate.core.rulebook.model import Port, Probe, Setting
+from roundgate.core.values.units import say_seconds
+from roundgate.host import machine
+from roundgate.host.errors import Trouble
+from roundgate.host.rounds.context import Round
+from roundgate.host.rounds.gather import wanted_ports
+from roundgate.host.rounds.lobby import prove_lobby
+from roundgate.host.rounds.options import NotProven
+
+_PROBE_WITHIN = 3.0
+_PORT_PAUSE = 0.05
+
+
+def prove(round: Round, files: ServerFiles, names: Sequence[str]) -> list[str]:
+    """Prove that the server is up with ``files`` in force; give each proof in words.
+
+    ``names`` are the settings and lists that changed. Raises NotProven.
+    """
+    began = time.monotonic()
+    _no_failures(round)
+    proofs = list(_prove_ports(round, files))
+    proofs += _prove_values(round, files, names)
+    round.console.close()
+    round.note("prove", "ready, and in force as far as can be told at once")
+    proofs += prove_lobby(round, files)
+    _watch(round, began + round.server.seconds("watch"))
+    proofs.append(f"has stayed up for {say_seconds(max(1, int(time.monotonic() - began)))}")
+    return proofs
+
+
+def _no_failures(round: Round) -> None:
+    for line in round.lines:
+        if round.failure_in(line):
+            raise NotProven(f"its log says: {line.strip()}", round.evidence())
+
+
+def _watch(round: Round, until: float) -> None:
+    """Watch for the server's end and for failures in its log."""
+    round.waits("prove", "watching that it stays up", max(0.0, until - time.monotonic()))
+    while event := round.hear(until):
+        if event["event"] == "exit":
+            raise NotProven(f"it ended soon after it was ready, with exit code {event['code']}", round.evidence())
+        if event["event"] == "line" and round.failure_in(str(event["text"])):
+            raise NotProven(f"its log says: {str(event['text']).strip()}", round.evidence())
+
+
+# --- ports -------------------------------------------------------------------------------------------------------
+
+
+def _prove_ports(round: Round, files: ServerFiles) -> Iterator[str]:
+    for protocol, address, port in wanted_ports(round.server, files):
+        spec = next(one for one in round.server.book.server.port if files.counting(one.setting) == port)
+        _await_port(round, protocol, address, port)
+        words = f"owns port {port} ({protocol}) on {address or 'any address'}"
+        yield words + (_probe(round, spec, address, port, spec.probe) if spec.probe else "")
+
+
+def _await_port(round: Round, protocol: str, address: str, port: int) -> None:
+    """See that the server's processes own the port, on the right address; some open it just after the ready sign."""
+    until = time.monotonic() + round.server.seconds("watch")
+    while True:
+        process = round.driver.state().process
+        owned = machine.listening(machine.family(process)) if process else []
+        mine = [one for one in owned if (one.protocol, one.port) == (protocol, port)]
+        if any(_same_address(one.address, address) for one in mine):
+            return
+        if mine and time.monotonic() > until:
+            where = ", ".join(sorted({one.address for one in mine}))
+            raise NotProven(f"it owns port {port} on {where}, not on {address}", round.evidence())
+        if time.monotonic() > until or round.exited is not None:
+            raise NotProven(f"it does not own port {port} ({protocol})", round.evidence())
+        round.hear(time.monotonic() + _PORT_PAUSE)
+
+
+def _same_address(owned: str, wanted: str) -> bool:
+    if not wanted or owned == wanted:
+        return True
+    if wanted in ("0.0.0.0", "::", "*"):
+        return owned in ("0.0.0.0", "::")
+    try:
+        found = socket.getaddrinfo(wanted, None)
+    except OSError:
+        return False
+    return owned in {str(one[4][0]) for one in found}
+
+
+def _probe(round: Round, spec: Port, address: str, port: int, probe: Probe) -> str:
+    host = "127.0.0.1" if address in ("", "0.0.0.0", "*") else "::1" if address == "::" else address
+    try:
+        answer = _asked(spec.protocol, host, port, probe.send)
+    except OSError as error:
+        raise NotProven(f"port {port} does not answer: {error.strerror or error}", round.evidence()) from error
+    if not re.search(probe.match, answer):
+        raise NotProven(f"port {port} answers something else: {answer.strip()[:60]!r}", round.evidence())
+    return " and answers there"
+
+
+def _asked(protocol: str, host: str, port: int, question: str) -> str:
+    if protocol == "udp":
+        kind = socket.AF_INET6 if ":" in host else socket.AF_INET
+        with socket.socket(kind, socket.SOCK_DGRAM) as link:
+            link.settimeout(_PROBE_WITHIN)
+            link.connect((host, port))
+            link.send(question.encode() + b"\n")
+            return link.recv(65536).decode("utf-8", "replace")
+    with socket.create_connection((host, port), _PROBE_WITHIN) as link:
+        link.sendall(question.encode() + b"\n")
+        return link.makefile("rb").readline(65536).decode("utf-8", "replace")
+
+
+# --- values ----------------------------------------------------------------------------------------------------------
+
+
+def _prove_values(round: Round, files: ServerFiles, names: Sequence[str]) -> list[str]:
+    proofs, unread = [], []
+    for name in names:
+        spec = round.server.book.setting.get(name)
+        found = _read_back(round, name, spec) if spec else None
+        if spec is None or found is None:
+            unread.append(name)
+            continue
+        wanted = files.stored(name)
+        if value_of(found[0], spec) != value_of(wanted, spec):
+            shown = say(wanted, spec) if wanted is not None else "its default"
+            why = f"{name} should be {shown}, but {found[1]} says {say(found[0], spec)}"
+            raise NotProven(why, round.evidence())
+        proofs.append(f"{name} is {say(found[0], spec)}, says {found[1]}")
+    if unread:
+        proofs.append(f"in the files, but not read back (the rulebook does not say how): {', '.join(unread)}")
+    return proofs
+
+
+def _read_back(round: Round, name: str, spec: Setting) -> tuple[str, str] | None:
+    """Give what the server says of a setting, and where it says it; None where it cannot be asked safely."""
+    if spec.type == "secret":
+        return None
+    if spec.shown:
+        for line in round.lines:
+            found = re.search(spec.shown, line)
+            if found:
+                return found["value"], "its start log"
+    if not (spec.live and spec.live.read):
+        return None
+    try:
+        answer = round.console.ask(spec.live.read, spec.live.match)
+    except Trouble as error:
+        raise NotProven(f"{name} could not be read back: {error.what}", round.evidence()) from error
+    if answer is None:
+        raise NotProven(f"{name} could not be read back: the console does not answer", round.evidence())
+    return answer["value"], "its console"

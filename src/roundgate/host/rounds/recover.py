@@ -1,0 +1,102 @@
+"""Recovery: what to do with a round that was broken off, from any point of its journal, and doing it."""
+
+from __future__ import annotations
+
+import time
+
+from roundgate.host.drivers.protocol import RunState
+from roundgate.host.rounds.context import Round
+from roundgate.host.rounds.engine import End, rewind, start_and_prove
+from roundgate.host.rounds.gather import refuse_outsiders
+from roundgate.host.rounds.options import NotProven
+from roundgate.host.rounds.start import start
+from roundgate.host.store import JournalLine
+
+
+def plan(journal: list[JournalLine]) -> str:
+    """Tell a person what ``recover`` will do with a round."""
+    point = broken_at(journal)
+    if point == "before":
+        return "nothing was changed; it will be closed, and the server started if it was up and is not"
+    if point == "writing":
+        return "it was writing; the files will be put back as they were, and the server started"
+    return "the files are written; the server will be started, and the change proven or undone"
+
+
+def broken_at(journal: list[JournalLine]) -> str:
+    """Tell at which point a journal breaks off: ``before`` the files were touched, ``writing``, or ``written``."""
+    marks = {(line.step, line.mark) for line in journal}
+    if ("write", "begin") not in marks:
+        return "before"
+    return "written" if ("write", "end") in marks and ("rewind", "begin") not in marks else "writing"
+
+
+def recover(round: Round) -> End:
+    """Finish a broken-off round. Safe to be broken off and begun again. Raises Trouble where a person is needed."""
+    state = round.driver.state()
+    refuse_outsiders(round.server, state)
+    point = broken_at(round.store.journal(round.number))
+    round.note("recover", plan(round.store.journal(round.number)))
+    if state.runs:
+        round.driver.lease(round.number)
+        round.driver.follow()
+    if point == "writing":
+        return rewind(round, NotProven("the round was broken off while it wrote", []))
+    if point == "written":
+        return _finish_forward(round, state)
+    return _bring_up(round, state)
+
+
+def _finish_forward(round: Round, state: RunState) -> End:
+    waiting = [one for one in round.store.slate(round.server.name) if _belongs(round, one.operation)]
+    names = [change[0] for change in round.row.changes]
+    if round.options.kind == "stop":
+        return End("done", f"{round.server.name} is down.", operations=waiting)
+    if not round.row.ran and round.options.kind in ("apply", "rewind") and not round.options.start:
+        return End("written", f"Written. {round.server.name} is down, so nothing is proven yet.", operations=waiting)
+    if state.runs and not state.ready:
+        _await_ready(round)
+    return start_and_prove(round, waiting, names)
+
+
+def _belongs(round: Round, operation: object) -> bool:
+    return round.options.kind == "apply" or bool(getattr(operation, "at_stop", False))
+
+
+def _await_ready(round: Round) -> None:
+    """The server was started just before the round broke off: give it its time; what comes of it is proven next."""
+    until = time.monotonic() + round.server.seconds("start_within")
+    while not round.driver.state().ready:
+        event = round.hear(until)
+        if event is None or event["event"] in ("ready", "exit"):
+            return
+
+
+def _bring_up(round: Round, state: RunState) -> End:
+    """Nothing was written: see that the server is as it was before, up or down."""
+    said = "The round was broken off before anything was changed."
+    should_run = round.row.ran and round.options.kind != "stop"
+    if state.runs and _was_stopping(round) and _ends_now(round):
+        state = RunState()
+    if state.runs or not should_run:
+        return End("failed", said)
+    try:
+        with round.step("start"):
+            start(round)
+    except NotProven as error:
+        return End("lost", f"{said} {round.server.name} DOES NOT COME UP: {error.why}.", "", error.evidence)
+    return End("failed", f"{said} {round.server.name} is up again as it was.")
+
+
+def _was_stopping(round: Round) -> bool:
+    marks = {(line.step, line.mark) for line in round.store.journal(round.number)}
+    return ("stop", "begin") in marks and ("stop", "end") not in marks
+
+
+def _ends_now(round: Round) -> bool:
+    """The stop command may have been sent: wait out the grace time for the server's end."""
+    until = time.monotonic() + round.server.seconds("grace")
+    while event := round.hear(until):
+        if event["event"] == "exit":
+            return True
+    return not round.driver.state().runs

@@ -1,0 +1,38 @@
+"""The step start: start the server and wait for its ready sign."""
+
+from __future__ import annotations
+
+import time
+
+from roundgate.core.values.units import say_seconds
+from roundgate.host.errors import Trouble
+from roundgate.host.rounds.context import Round
+from roundgate.host.rounds.options import NotProven
+
+
+def start(round: Round) -> None:
+    """Start the server and wait until it is ready. Raises NotProven with the log as evidence."""
+    began = time.monotonic()
+    round.lines.clear()
+    round.exited = None
+    try:
+        round.driver.open()
+        round.driver.lease(round.number)
+        round.driver.follow()
+        round.driver.start()
+    except Trouble as error:
+        raise NotProven(error.what, []) from error
+    round.waits("start", "waiting for the ready sign", round.store.timing(round.server.name, "start"))
+    if round.server.book.server.ready:
+        _await_ready(round, began + round.server.seconds("start_within"))
+    round.store.note_timing(round.server.name, "start", time.monotonic() - began)
+
+
+def _await_ready(round: Round, until: float) -> None:
+    while event := round.hear(until):
+        if event["event"] == "ready":
+            return
+        if event["event"] == "exit":
+            raise NotProven(f"it ended before it was ready, with exit code {event['code']}", round.evidence())
+    limit = say_seconds(int(round.server.seconds("start_within")))
+    raise NotProven(f"it was not ready within {limit}", round.evidence())

@@ -1,0 +1,93 @@
+"""The step stop: the rulebook's stop command, then its signals, and certainty that the process is gone."""
+
+from __future__ import annotations
+
+import os
+import select
+import time
+from collections.abc import Iterator
+
+from roundgate.core.files import ServerFiles
+from roundgate.core.values.units import say_seconds
+from roundgate.host import machine
+from roundgate.host.errors import Trouble
+from roundgate.host.rounds.context import Round
+from roundgate.host.rounds.gather import wanted_ports
+from roundgate.host.rounds.options import RoundEnd
+
+
+class DoesNotStop(RoundEnd):
+    """The server did not end within its grace time."""
+
+
+def stop(round: Round, files: ServerFiles | None) -> None:
+    """Stop the server and make sure that it is gone. Raises DoesNotStop; the server runs on then.
+
+    ``files`` are what it read at its start: the ports there must be free afterwards.
+    """
+    process = round.driver.state().process
+    if process is None:
+        return
+    began = time.monotonic()
+    round.driver.follow()
+    round.driver.expect_stop()
+    for way in _ways(round):
+        round.waits("stop", way, round.store.timing(round.server.name, "stop"))
+        if _ended(round, time.monotonic() + round.server.seconds("grace")):
+            break
+        round.note("stop", f"still there {say_seconds(int(round.server.seconds('grace')))} after: {way}")
+    else:
+        hint = f"roundgate log {round.server.name}; to end it by force, give --kill"
+        raise DoesNotStop(
+            "failed", f"{round.server.name} does not stop. It runs on as it was; nothing was changed.", hint
+        )
+    _await_family(process, began + round.server.seconds("grace"))
+    _free_ports(round, files)
+    round.store.note_timing(round.server.name, "stop", time.monotonic() - began)
+
+
+def _ways(round: Round) -> Iterator[str]:
+    """Try one way after another; each is only tried when the ones before did not do."""
+    command = round.server.book.server.stop
+    if command:
+        try:
+            round.console.send(command)
+            round.console.close()
+            yield f"'{command}' on the console"
+        except Trouble as error:
+            round.note("stop", f"the console did not take the stop command: {error.what}")
+    for name in round.server.book.server.signals:
+        round.driver.signal(name)
+        yield name
+    if round.server.may_kill or round.options.kill:
+        round.driver.signal("SIGKILL")
+        yield "SIGKILL"
+
+
+def _ended(round: Round, until: float) -> bool:
+    while event := round.hear(until):
+        if event["event"] == "exit":
+            return True
+    return not round.driver.state().runs
+
+
+def _await_family(leader: int, until: float) -> None:
+    """Wait for what the server started and left behind. Raises DoesNotStop where it stays."""
+    for member in machine.session_members(leader):
+        try:
+            handle = os.pidfd_open(member)
+        except ProcessLookupError:
+            continue
+        try:
+            gone = select.select([handle], [], [], max(0.0, until - time.monotonic()))[0]
+        finally:
+            os.close(handle)
+        if not gone:
+            raise DoesNotStop("failed", f"The server left {machine.name_process(member)} behind.", f"kill {member}")
+
+
+def _free_ports(round: Round, files: ServerFiles | None) -> None:
+    """Note who holds a port that the server should have let go."""
+    for protocol, _, port in wanted_ports(round.server, files) if files else ():
+        for owner in machine.holders(protocol, port):
+            round.note("stop", f"port {port} ({protocol}) is still held by {machine.name_process(owner.process)}")

@@ -1,0 +1,127 @@
+"""One server as the machine has it: its folder, its rulebook, its files as they are now, and where its state lies."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+from functools import cached_property
+from pathlib import Path
+
+from roundgate.core.files import ServerFiles, Unreadable
+from roundgate.core.formats import format_of
+from roundgate.core.rulebook.model import Rulebook
+from roundgate.core.slate import Operation, Outcome, replay
+from roundgate.core.values import ValueProblem
+from roundgate.core.values.units import parse_seconds
+from roundgate.host.errors import Trouble
+from roundgate.host.files import Folder, read_texts
+from roundgate.host.keeper.orders import Orders
+from roundgate.host.rulebooks import load_rulebook
+from roundgate.host.site import ServerEntry, Site
+
+
+@dataclass(frozen=True)
+class FilesNow:
+    """What the disk holds at one moment: the files that could be read, and why others could not."""
+
+    files: ServerFiles
+    unreadable: dict[str, Unreadable]
+
+
+@dataclass(frozen=True)
+class Server:
+    """A server of a site."""
+
+    site: Site
+    name: str
+
+    @property
+    def entry(self) -> ServerEntry:
+        """What the site file says of it."""
+        return self.site.file.server[self.name]
+
+    @cached_property
+    def book(self) -> Rulebook:
+        """Its rulebook. Raises BrokenRulebook or Trouble."""
+        return load_rulebook(self.entry.rulebook, self.site.folder)
+
+    @property
+    def folder(self) -> Path:
+        """Its folder."""
+        return self.site.folder_of(self.name)
+
+    @property
+    def files_folder(self) -> Folder:
+        """Its folder as the place where files are read and written. Raises Trouble where it is not there."""
+        if not self.folder.is_dir():
+            raise Trouble(f"The folder of {self.name}, {self.folder}, is not there.", "Mend 'folder' in the site file.")
+        outside = tuple(str(self.site.folder / place) for place in self.entry.outside)
+        return Folder(str(self.folder), outside)
+
+    @cached_property
+    def state(self) -> str:
+        """The folder that holds what is remembered of it."""
+        return str(self.site.state_of(self.name))
+
+    def paths(self, extra: Sequence[str] = ()) -> list[str]:
+        """Name its configuration files: those of the rulebook, or all of a known kind where there is no rulebook."""
+        known = [file.path for file in self.book.file.values()]
+        if not known:
+            names = sorted(path.name for path in Path(self.files_folder.root).iterdir())
+            known = [name for name in names if format_of(name) and (self.folder / name).is_file()]
+        return list(dict.fromkeys((*known, *extra)))
+
+    def read(self, extra: Sequence[str] = ()) -> FilesNow:
+        """Read its files as they are on disk now."""
+        texts, unreadable = read_texts(self.files_folder, self.paths(extra))
+        return FilesNow(ServerFiles(self.book, texts), unreadable)
+
+    def read_started(self) -> ServerFiles:
+        """Read the copies of its files as the running server read them at its start."""
+        texts, _ = read_texts(Folder(f"{self.state}/started"), self.paths())
+        return ServerFiles(self.book, texts)
+
+    def outcome(self, operations: Sequence[Operation]) -> tuple[FilesNow, Outcome]:
+        """Replay operations on the files as they are now."""
+        now = self.read([operation.file for operation in operations])
+        return now, replay(operations, now.files, self.name)
+
+    def seconds(self, name: str) -> float:
+        """Give one of the times ``grace``, ``start_within`` and ``watch``, the site's word before the rulebook's."""
+        words = getattr(self.entry, name) or getattr(self.book.server, name)
+        try:
+            return float(Decimal(words) if words.isdigit() else parse_seconds(words))
+        except ValueProblem as error:
+            raise Trouble(f"'{name}' of {self.name}: {error.cause}", "Mend it in the site file.") from error
+
+    @property
+    def may_kill(self) -> bool:
+        """Whether SIGKILL is allowed as the last resort."""
+        return self.book.server.kill if self.entry.kill is None else self.entry.kill
+
+    def orders(self) -> Orders:
+        """Write the orders for its keeper."""
+        server = self.book.server
+        folder = self.files_folder
+        return {
+            "server": self.name,
+            "command": self.entry.start,
+            "folder": str(self.folder),
+            "environment": self.entry.environment,
+            "state": self.state,
+            "ready": server.ready,
+            "joined": server.joined,
+            "left": server.left,
+            "files": {path: folder.resolve(path) for path in self.paths()},
+            "restart": self.entry.restart,
+            "recover": [sys.executable, "-m", "roundgate.host.rounds", "recover", str(self.site.folder)],
+        }
+
+
+def stored_value(server: Server, files: ServerFiles, name: str) -> str:
+    """Give a setting as the server will read it: what the file holds, else the default, as text."""
+    spec = server.book.setting[name]
+    stored = files.stored(name)
+    return stored if stored is not None else "" if spec.default is None else str(spec.default)

@@ -1,0 +1,182 @@
+"""The site file ``roundgate.toml``, where everything lies, and which servers a word means."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import msgspec
+from msgspec import Struct, field
+
+from roundgate.core.nearest import nearest
+from roundgate.core.rulebook.reading import RulebookProblem, parse_toml
+from roundgate.host.errors import NoSite, Trouble, UnknownName, WrongWords
+
+SITE_FILE = "roundgate.toml"
+STATE_FOLDER = ".roundgate"
+NAME = re.compile(r"[A-Za-z][A-Za-z0-9_-]{0,39}")
+
+
+class ServerEntry(Struct, frozen=True, forbid_unknown_fields=True):
+    """One ``[server.NAME]`` table of the site file."""
+
+    folder: str
+    start: list[str]
+    rulebook: str = ""
+    tags: list[str] = field(default_factory=list)
+    console: str = "stdin"
+    environment: dict[str, str] = field(default_factory=dict)
+    outside: list[str] = field(default_factory=list)
+    """Folders outside the server's own that its links may lead to."""
+    grace: str = ""
+    start_within: str = field(default="", name="start-within")
+    watch: str = ""
+    kill: bool | None = None
+    restart: bool = True
+    """Whether the keeper starts the server again after a crash."""
+
+
+class SiteTable(Struct, frozen=True, forbid_unknown_fields=True):
+    """The ``[site]`` table."""
+
+    name: str = ""
+
+
+class SiteFile(Struct, frozen=True, forbid_unknown_fields=True):
+    """The whole site file."""
+
+    site: SiteTable = field(default_factory=SiteTable)
+    server: dict[str, ServerEntry] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Site:
+    """A site: its folder and what its file says."""
+
+    folder: Path
+    file: SiteFile
+
+    @property
+    def state(self) -> Path:
+        """The folder that holds what Round Gate remembers."""
+        return self.folder / STATE_FOLDER
+
+    def state_of(self, server: str) -> Path:
+        """The folder that holds what Round Gate remembers of one server; made if need be, for this user only."""
+        folder = self.state / "servers" / server
+        if not folder.is_dir():
+            make_private(self.state)
+            make_private(self.state / "servers")
+            make_private(folder)
+        return folder
+
+    def folder_of(self, server: str) -> Path:
+        """The server's own folder."""
+        return self.folder / self.file.server[server].folder
+
+
+def make_private(folder: Path) -> None:
+    """Make a folder that only this user can enter."""
+    folder.mkdir(mode=0o700, exist_ok=True)
+
+
+def find_site(given: str | None, start: Path) -> Site:
+    """Read the site that was named, or the nearest one upward from ``start``. Raises NoSite."""
+    asked = given or os.environ.get("ROUNDGATE_SITE")
+    if asked:
+        path = Path(asked)
+        folder = path.parent if path.name == SITE_FILE else path
+        if not (folder / SITE_FILE).is_file():
+            raise NoSite(f"There is no {SITE_FILE} in {folder}.", "roundgate init " + str(folder))
+        return read_site(folder)
+    for folder in (start, *start.parents):
+        if (folder / SITE_FILE).is_file():
+            return read_site(folder)
+    raise NoSite(
+        f"There is no site here: no {SITE_FILE} in {start} or above it.",
+        "roundgate init, to make one here; or name it with --site FOLDER",
+    )
+
+
+def read_site(folder: Path) -> Site:
+    """Read the site file of a folder. Raises Trouble with the line where it is wrong."""
+    path = folder / SITE_FILE
+    try:
+        raw = parse_toml(str(path), path.read_text("utf-8"))
+    except RulebookProblem as error:
+        place = error.findings[0].place
+        raise Trouble(
+            f"{SITE_FILE}:{place.line}:{place.column}: {error.findings[0].cause}", "Mend the line."
+        ) from error
+    except (OSError, UnicodeDecodeError) as error:
+        raise Trouble(f"{path} cannot be read: {error}.", "Mend the file or its permissions.") from error
+    try:
+        file = msgspec.convert(raw, SiteFile)
+    except msgspec.ValidationError as error:
+        raise Trouble(f"{SITE_FILE}: {error}.", f"Mend {path}.") from error
+    wrong = next((name for name in file.server if not NAME.fullmatch(name)), None)
+    if wrong is not None:
+        raise Trouble(f"{SITE_FILE}: '{wrong}' cannot be a server's name.", "Use letters, digits, - and _.")
+    return Site(folder.resolve(), file)
+
+
+def is_server_word(site: Site, word: str) -> bool:
+    """Tell whether a word of the call means servers, not a setting."""
+    parts = word.split(",")
+    return all(part in site.file.server or part.startswith("@") for part in parts)
+
+
+def choose_servers(site: Site, word: str | None, here: Path) -> list[str]:
+    """Tell which servers a word means: a name, several by commas, ``@tag``, ``@all``; nothing means the nearest one.
+
+    Raises UnknownName with the nearest name, or WrongWords where it must be said.
+    """
+    if not site.file.server:
+        raise UnknownName("This site has no server yet.", "roundgate adopt FOLDER")
+    if word is None:
+        return [_server_here(site, here)]
+    chosen: list[str] = []
+    for part in word.split(","):
+        chosen += [name for name in _named(site, part) if name not in chosen]
+    return chosen
+
+
+def choose_one(site: Site, word: str | None, here: Path) -> str:
+    """Like ``choose_servers``, where only one server makes sense."""
+    chosen = choose_servers(site, word, here)
+    if len(chosen) > 1:
+        raise WrongWords(f"This goes for one server at a time, and '{word}' means {len(chosen)}.", "Name one of them.")
+    return chosen[0]
+
+
+def _server_here(site: Site, here: Path) -> str:
+    inside = [name for name in site.file.server if _is_inside(here, site.folder_of(name))]
+    if inside:
+        return max(inside, key=lambda name: len(str(site.folder_of(name))))
+    if len(site.file.server) == 1:
+        return next(iter(site.file.server))
+    raise WrongWords("Which server?", f"Name one: {', '.join(site.file.server)}; or @all.")
+
+
+def _is_inside(here: Path, folder: Path) -> bool:
+    return here.resolve().is_relative_to(folder.resolve())
+
+
+def _named(site: Site, part: str) -> Sequence[str]:
+    servers = site.file.server
+    if part == "@all":
+        return list(servers)
+    if part.startswith("@"):
+        tagged = [name for name, entry in servers.items() if part[1:] in entry.tags]
+        tags = sorted({tag for entry in servers.values() for tag in entry.tags} | {"all"})
+        if not tagged:
+            raise UnknownName(f"No server has the tag {part[1:]}.", f"Tags: {', '.join('@' + tag for tag in tags)}")
+        return tagged
+    if part in servers:
+        return [part]
+    near = nearest(part, servers)
+    hint = f"Did you mean {near}?" if near else f"Servers: {', '.join(servers)}"
+    raise UnknownName(f"There is no server '{part}' on this site.", hint)
