@@ -109,6 +109,7 @@ def _put(standing: Standing, server: Server, operations: Sequence[Operation]) ->
 
 def _say_put(standing: Standing, server: Server, names: set[str]) -> None:
     from roundgate.core.review import review_of
+    from roundgate.core.slate import name_of
 
     waiting = standing.store.slate(server.name)
     _, outcome = server.outcome([one.operation for one in waiting])
@@ -116,7 +117,9 @@ def _say_put(standing: Standing, server: Server, names: set[str]) -> None:
         if change.name in names:
             arrow = "is so already:" if change.is_nothing else "->"
             say(f"{server.name}  {styled(change.name, 'bold')}: {change.before} {arrow} {change.after}")
-    say(f"  On the slate of {server.name}, not in force yet ({len(waiting)} waiting).")
+    live = all(getattr(one.operation, "at_stop", False) for one in waiting if name_of(one.operation) in names)
+    state = "in force now; it goes into the file at the next stop" if live else "not in force yet"
+    say(f"  On the slate of {server.name}, {state} ({len(waiting)} waiting).")
     say(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
 
 

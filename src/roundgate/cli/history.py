@@ -68,4 +68,4 @@ def say_round(standing: Standing, number: int, *, as_json: bool) -> None:
 def _words(mark: str, said: str) -> str:
     if mark == "begin":
         return f"begins {plain(said)}".rstrip()
-    return f"done in {say_seconds(round(float(said), 2))}" if mark == "end" else plain(said)
+    return f"done in {say_seconds(round(float(said), 3))}" if mark == "end" else plain(said)

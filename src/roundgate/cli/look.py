@@ -32,7 +32,7 @@ def status(
     say_table(("server", "state", "since", "players", "address", "waiting", "differs"), rows)
     for one in found:
         for word in one.remarks:
-            say(f"  {one.server.name}: {word}")
+            say(f"  {one.server.name}  {word}")
 
 
 def show(

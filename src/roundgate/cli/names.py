@@ -28,8 +28,8 @@ def find_name(book: Rulebook, word: str) -> str:
         return names[lowered]
     by_key = [name for name, spec in book.setting.items() if spec.key.lower() == lowered]
     by_ending = [name for low, name in names.items() if low.endswith("." + lowered)]
-    by_ending += [name for name, spec in book.setting.items() if spec.key.lower().endswith("." + lowered)]
-    found = list(dict.fromkeys(by_key or by_ending))
+    by_key_ending = [name for name, spec in book.setting.items() if spec.key.lower().endswith("." + lowered)]
+    found = list(dict.fromkeys(by_key or by_ending or by_key_ending))
     if len(found) > 1:
         raise WrongWords(f"'{word}' could be {' or '.join(found)}.", "Say which.")
     return found[0] if found else ""
@@ -73,7 +73,8 @@ def list_of(server: Server, word: str) -> tuple[str, ListOf]:
 
 
 def _unknown(server: Server, word: str, what: str, known: list[str]) -> UnknownName:
-    near = nearest(word, known)
+    by_ending = {name.rpartition(".")[2]: name for name in reversed(known)}
+    near = by_ending.get(nearest(word, by_ending, least=75)) or nearest(word, known)
     if near:
         return UnknownName(f"{server.name} has no {what} '{word}'.", f"Did you mean {near}?")
     hint = f"roundgate show {server.name} --search {word}; or FILE:KEY for what no rulebook knows"

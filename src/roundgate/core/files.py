@@ -90,7 +90,7 @@ class _Names(Mapping[str, Any]):
         if name in self._files.book.list:
             return self._files.items(name)
         value = self._files.counting(name)
-        return "" if value is None else value
+        return "" if value is None else values.number_behind(value, self._files.book.setting[name])
 
     def __iter__(self) -> Any:
         return iter((*self._files.book.setting, *self._files.book.list))
@@ -105,6 +105,14 @@ def value_of(stored: str | None, spec: Setting) -> Value | None:
         return values.default_of(spec) if stored is None else values.read(stored, spec)
     except ValueProblem:
         return values.default_of(spec)
+
+
+def differing(before: ServerFiles, after: ServerFiles) -> list[str]:
+    """Name the settings and lists that have another value; a list whose file was not there before is left out."""
+    book = after.book
+    settings = [name for name in book.setting if before.counting(name) != after.counting(name)]
+    known = [name for name, spec in book.list.items() if before.document(book.file[spec.file].path) is not None]
+    return settings + [name for name in known if before.items(name) != after.items(name)]
 
 
 def say(stored: str | None, spec: Setting) -> str:

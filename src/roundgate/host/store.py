@@ -16,6 +16,7 @@ from pathlib import Path
 from typing import Any
 
 from msgspec import Struct, json
+from msgspec.structs import replace
 
 from roundgate.core.slate import Operation, SetValue, Unset, merged
 
@@ -139,6 +140,13 @@ class Store:
         """Take operations off the slate by their ids."""
         with self.whole():
             self.db.executemany("DELETE FROM slate WHERE id=?", [(number,) for number in numbers])
+
+    def let_wait(self, server: str) -> None:
+        """Let what should have gone into the files at a stop wait for a round like the rest: it was tried, and undone."""
+        for one in self.slate(server):
+            if getattr(one.operation, "at_stop", False):
+                raw = json.encode(replace(one.operation, at_stop=False))
+                self.db.execute("UPDATE slate SET operation=? WHERE id=?", (raw, one.id))
 
     # --- rounds ------------------------------------------------------------------------------------------------
 

@@ -58,7 +58,7 @@ class RoundScreen:
         step, said, mark = f"{message['step']:<9}", message["said"], message["mark"]
         if mark == "end":
             self.wait = ""
-            say(f"  {step} done in {say_seconds(round(float(said), 2))}")
+            say(f"  {step} done in {say_seconds(round(float(said), 3))}")
         elif mark == "note":
             say(f"  {step} {plain(said)}")
         elif said:

@@ -5,6 +5,8 @@ Four functions are the way in: ``parse`` what a person typed, ``read`` what a fi
 
 from __future__ import annotations
 
+from msgspec.structs import replace
+
 from roundgate.core.rulebook.model import Plain, Setting
 from roundgate.core.values.numbers import DecimalNumber, Percent, PortNumber, WholeNumber
 from roundgate.core.values.places import Address, WebAddress
@@ -19,6 +21,7 @@ __all__ = [
     "ValueProblem",
     "default_of",
     "describe",
+    "number_behind",
     "parse",
     "plain_text",
     "read",
@@ -71,6 +74,16 @@ def read(stored: str, spec: Setting) -> Value:
     if any(stored == plain_text(special, spec) for special in spec.special.values()):
         return Special(stored)
     return KINDS[spec.type].read(stored, spec)
+
+
+def number_behind(value: Value, spec: Setting) -> Value:
+    """Give what a special value stands for in the rules: 0 for off, say; other values as they are."""
+    if not isinstance(value, Special):
+        return value
+    try:
+        return KINDS[spec.type].read(value, replace(spec, range=None, step=None, special={}))
+    except ValueProblem:
+        return str(value)
 
 
 def store(value: Value, spec: Setting) -> str:

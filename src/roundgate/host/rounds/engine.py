@@ -13,7 +13,8 @@ import sqlite3
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-from roundgate.core.files import ServerFiles
+from roundgate.core.files import differing
+from roundgate.core.slate import Outcome as Replayed
 from roundgate.host import machine
 from roundgate.host.drivers.protocol import RunState
 from roundgate.host.errors import Trouble
@@ -86,8 +87,9 @@ def _gathered(round: Round, state: RunState) -> Gathered:
     server, options = round.server, round.options
     refuse_outsiders(server, state)
     gathered = gather(server, chosen(round), state)
-    if options.kind == "apply":
+    if options.kind in ("apply", "restart"):
         refuse_errors(gathered, options, server.name)
+    if options.kind == "apply":
         if options.reviewed and options.reviewed != gathered.digest:
             raise RoundEnd(
                 "refused", "Something changed since you looked, so nothing was done.", f"roundgate slate {server.name}"
@@ -129,19 +131,24 @@ def _write(
         contents = dict(target)
         names: list[str] = []
     else:
-        outcome = replayed(round, waiting)
+        outcome = _replayed(round, waiting)
         contents, names = contents_of(outcome), changed_names(outcome.changes)
     with round.step("write", ", ".join(contents)):
         write(round, contents)
     after = round.server.read().files
-    differing = _differing(gathered.started, after) if gathered.started else []
-    return list(dict.fromkeys((*names, *differing)))
+    others = differing(gathered.started, after) if gathered.started else []
+    return list(dict.fromkeys((*names, *others)))
 
 
-def _differing(before: ServerFiles, after: ServerFiles) -> list[str]:
-    book = after.book
-    settings = [name for name in book.setting if before.counting(name) != after.counting(name)]
-    return settings + [name for name in book.list if before.items(name) != after.items(name)]
+def _replayed(round: Round, waiting: Sequence[Waiting]) -> Replayed:
+    """Replay; a stop goes through whatever was written into the files by hand: then that waits on the slate."""
+    try:
+        return replayed(round, waiting)
+    except RoundEnd as end:
+        if round.options.kind != "stop":
+            raise
+        round.note("write", f"kept on the slate, for it has errors: {end.said}")
+        return replayed(round, ())
 
 
 def _as_it_was(round: Round, end: End, *, was_up: bool) -> End:
@@ -255,6 +262,8 @@ def finish(round: Round, end: End) -> None:
         store.close_round(round.number, end.outcome, said, evidence)
         if end.operations:
             store.remember_written(round.number, round.server.name, end.operations)
+        if end.outcome == "rewound":
+            store.let_wait(round.server.name)
         if round.options.kind == "rewind" and end.outcome in ("proven", "written"):
             store.forget_written(round.server.name)
     round.tell({"outcome": end.outcome, "said": said, "do": end.do, "evidence": evidence})

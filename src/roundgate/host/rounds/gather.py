@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from roundgate.core.checks import check_outcome
-from roundgate.core.files import ServerFiles
+from roundgate.core.files import ServerFiles, differing
 from roundgate.core.findings import Finding, has_errors
 from roundgate.core.review import Review, review_of
 from roundgate.core.slate import Change, Operation, Outcome, SetValue, Unset, merged, name_of
@@ -36,11 +36,7 @@ class Gathered:
     @property
     def differs(self) -> list[str]:
         """The settings and lists that will be in force anew: other than what the running server read."""
-        if self.started is None:
-            return []
-        book, after = self.outcome.after.book, self.outcome.after
-        settings = [name for name in book.setting if after.counting(name) != self.started.counting(name)]
-        return settings + [name for name in book.list if after.items(name) != self.started.items(name)]
+        return differing(self.started, self.outcome.after) if self.started else []
 
     @property
     def digest(self) -> str:
@@ -96,7 +92,7 @@ def refuse_errors(gathered: Gathered, options: Options, server: str) -> None:
     """End the round where the outcome has errors. Raises RoundEnd."""
     if any(one.level == "error" and one.waiting for one in gathered.findings):
         raise RoundEnd("refused", "The changes have errors, so nothing was done.", f"roundgate check {server}")
-    if has_errors(gathered.findings) and not options.despite_errors:
+    if options.kind == "apply" and has_errors(gathered.findings) and not options.despite_errors:
         said = "There are errors on disk already, so nothing was done."
         raise RoundEnd("refused", said, f"roundgate check {server}, or apply with --despite-errors")
 

@@ -11,10 +11,13 @@ Kind = Literal["apply", "rewind", "restart", "stop", "start"]
 Outcome = Literal[
     "proven", "written", "done", "refused", "busy", "called-off", "failed", "rewound", "lost", "unfinished"
 ]
-"""proven: in force. written: in the files, the server being down. done: a start or stop as asked. refused, busy,
-called-off: nothing was touched. failed: nothing was changed, and the server stands as it did. rewound: not proven, and
-put back. lost: the files are as they were, and the server does not come up with them. unfinished: not proven and NOT put back;
-the round stays open for ``recover``, and where everything lies is said."""
+"""How a round can end.
+
+proven: in force. written: in the files, the server being down. done: a start or stop as asked. refused, busy,
+called-off: nothing was touched. failed: nothing was changed, and the server stands as it did. rewound: not proven,
+and put back. lost: the files are as they were, and the server does not come up with them. unfinished: not proven and
+NOT put back; the round stays open for ``recover``, and where everything lies is said.
+"""
 
 
 class Options(Struct, frozen=True):

@@ -1,0 +1,171 @@
+"""Site: ``demo`` makes the Saltmarsh site, starts its stand-in servers, and tells a story with real commands."""
+
+from __future__ import annotations
+
+import os
+import shlex
+import socket
+import subprocess
+import sys
+from importlib import resources
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from roundgate.cli.screen.output import say, styled
+from roundgate.host.errors import Trouble
+
+_STORY: tuple[tuple[str, str], ...] = (
+    (
+        "Three servers of a made-up sailing club, all stand-ins that behave as real ones do. How do they stand?",
+        "status",
+    ),
+    ("What is there to set on the regatta server, and what does it hold now?", "show regatta"),
+    (
+        "A wrong value. The server itself would take it without a word, and the lobby would hide it.",
+        "set regatta race.slots=40",
+    ),
+    (
+        "A right one, and a longer idle time, as people say it. Nothing happens yet: both wait on the slate.",
+        "set regatta race.slots=24 idle.drop=10m",
+    ),
+    ("What will that mean?", "slate regatta"),
+    (
+        "Into force: the players are told, the server stops, the files are written, it starts, and it is proven.",
+        'apply regatta --yes --countdown 2s --reason "more boats"',
+    ),
+    ("@edit", ""),
+    (
+        "Somebody edited harbour's file by hand while it runs. The server would overwrite that when it stops.",
+        "status harbour",
+    ),
+    ("Round Gate keeps such an edit: it replays it after the stop.", "restart harbour"),
+    ("And there it is, read back from the running server.", "show harbour gust.limit"),
+    (
+        "A change that passes every check, and still the server does not start with it.",
+        "set nightwatch memory.limit=8G",
+    ),
+    ("The round is not proven, so it is undone: old files, server up.", "apply nightwatch --yes"),
+    ("What has happened so far?", "rounds"),
+    ("All three are up.", "status"),
+)
+
+
+def demo(
+    folder: Annotated[Path | None, typer.Argument(help="Where to make the site; a new folder if left out.")] = None,
+    keep: Annotated[bool, typer.Option("--keep", help="Leave the servers running at the end.")] = False,
+) -> None:
+    """Watch the whole of it: a made-up club's site with three stand-in servers, in under a minute."""
+    site = _new_folder(folder)
+    lobby, port = _start_lobby(site)
+    try:
+        _make_site(site, port)
+        say(f"The demo site is in {site}")
+        _run(site, "start @all", quiet=True)
+        for words, command in _STORY:
+            _tell(site, words, command)
+    finally:
+        if not keep:
+            _run(site, "stop @all", quiet=True)
+            lobby.terminate()
+            lobby.wait()
+    _say_how_to_go_on(site, lobby.pid if keep else None)
+
+
+def _new_folder(given: Path | None) -> Path:
+    if given is not None:
+        if given.exists() and any(given.iterdir()):
+            raise Trouble(f"{given} is not empty.", "Name another folder, or leave it out.")
+        given.mkdir(parents=True, exist_ok=True)
+        return given.resolve()
+    for number in range(1, 1000):
+        folder = Path.cwd() / ("saltmarsh-demo" if number == 1 else f"saltmarsh-demo-{number}")
+        if not folder.exists():
+            folder.mkdir()
+            return folder
+    raise Trouble("There are a thousand demo folders here.", "Name a folder.")
+
+
+def _start_lobby(site: Path) -> tuple[subprocess.Popen[str], int]:
+    """Start the lobby on any free port; give its process and port."""
+    lobby = subprocess.Popen(
+        [sys.executable, "-m", "gullwind_standin.main", "--lobby", "0", "--delay", "0.3"],
+        stdout=subprocess.PIPE,
+        stdin=subprocess.DEVNULL,
+        text=True,
+        cwd=site,
+        start_new_session=True,
+    )
+    assert lobby.stdout is not None
+    line = lobby.stdout.readline()
+    return lobby, int(line.rpartition(":")[2])
+
+
+def _make_site(site: Path, lobby: int) -> None:
+    """Copy the demo's files, with free ports in them."""
+    source = Path(str(resources.files("roundgate.demo"))) / "site"
+    words = {"@BIN@": str(Path(sys.executable).parent), "@LOBBY@": str(lobby)}
+    words |= {f"@PORT{number}@": str(port) for number, port in enumerate(_free_ports(3), start=1)}
+    for path in sorted(source.rglob("*")):
+        target = site / path.relative_to(source)
+        if path.is_dir():
+            target.mkdir(exist_ok=True)
+            continue
+        text = path.read_text("utf-8")
+        for word, value in words.items():
+            text = text.replace(word, value)
+        target.write_text(text, "utf-8")
+        target.chmod(0o755 if path.suffix == ".sh" else 0o644)
+
+
+def _free_ports(count: int) -> list[int]:
+    sockets = [socket.socket() for _ in range(count)]
+    for one in sockets:
+        one.bind(("127.0.0.1", 0))
+    ports = [int(one.getsockname()[1]) for one in sockets]
+    for one in sockets:
+        one.close()
+    return ports
+
+
+def _tell(site: Path, words: str, command: str) -> None:
+    if words == "@edit":
+        path = site / "harbour" / "gullwind.properties"
+        path.write_text(path.read_text("utf-8").replace("gust.limit=12", "gust.limit=15"), "utf-8")
+        return
+    say()
+    say(styled(f"# {words}", "cyan"))
+    _run(site, command)
+
+
+def _run(site: Path, command: str, *, quiet: bool = False) -> None:
+    """Run a real command, its output as it comes."""
+    if not quiet:
+        say(f"{styled('$', 'green')} roundgate {command}")
+    sys.stdout.flush()
+    environment = {key: value for key, value in os.environ.items() if key != "ROUNDGATE_SITE"}
+    code = subprocess.run(
+        [sys.executable, "-m", "roundgate", *shlex.split(command)],
+        cwd=site,
+        env=environment,
+        stdin=subprocess.DEVNULL,
+        stdout=subprocess.DEVNULL if quiet else None,
+        stderr=subprocess.STDOUT if not quiet else None,
+        check=False,
+    ).returncode
+    if code and not quiet:
+        say(styled(f"  (exit code {code})", "dim"))
+
+
+def _say_how_to_go_on(site: Path, lobby: int | None) -> None:
+    shown = os.path.relpath(site)
+    say()
+    say(styled("# That was it. To go on by yourself:", "cyan"))
+    say(f"  cd {shown if len(shown) < len(str(site)) else site}")
+    if lobby is None:
+        say("  roundgate start @all        (they are stopped now)")
+    say("  roundgate show harbour")
+    say("  roundgate explain idle.drop")
+    if lobby is not None:
+        say(f"  roundgate stop @all; kill {lobby}     to end the servers and the lobby")

@@ -1,0 +1,4 @@
+#!/bin/sh
+# Starts the Gullwind server in this folder. The machine grants it 4 GB.
+PATH="@BIN@:$PATH"
+exec gullwind-server --may-take 4096
