@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from roundgate.core.nearest import nearest
 from roundgate.core.rulebook.model import ListOf, Rulebook, Setting
@@ -10,8 +10,7 @@ from roundgate.host.errors import UnknownName, WrongWords
 from roundgate.host.servers import Server
 
 
-@dataclass(frozen=True)
-class Target:
+class Target(Struct, frozen=True):
     """What a word means: a setting of the rulebook, or a key of a file that no rulebook knows."""
 
     name: str

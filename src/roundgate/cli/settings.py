@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from roundgate.cli.names import list_of, setting_of
 from roundgate.cli.screen.output import say, say_table, styled
@@ -20,8 +21,7 @@ from roundgate.host.servers import Server
 from roundgate.host.store import Store
 
 
-@dataclass(frozen=True)
-class Chosen:
+class Chosen(Struct, frozen=True):
     """Which settings are asked for."""
 
     names: list[str]
@@ -31,8 +31,7 @@ class Chosen:
     search: str
 
 
-@dataclass(frozen=True)
-class Row:
+class Row(Struct, frozen=True):
     """One setting, list or unknown key as ``show`` shows it; the values are in people's words."""
 
     name: str

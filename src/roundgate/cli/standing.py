@@ -3,22 +3,22 @@
 from __future__ import annotations
 
 import time
-from dataclasses import dataclass
 from typing import Any
 
+from msgspec import Struct
+
 from roundgate.core.layers import Known, Layers, layers_of
+from roundgate.core.rescue import rescue
 from roundgate.core.slate import Operation
 from roundgate.core.values.units import say_seconds
 from roundgate.host.drivers import driver_of
 from roundgate.host.drivers.protocol import RunState
 from roundgate.host.errors import Trouble
-from roundgate.host.rounds.gather import rescue
 from roundgate.host.servers import Server
 from roundgate.host.store import Store, value_digest
 
 
-@dataclass(frozen=True)
-class Standings:
+class Standings(Struct, frozen=True):
     """What ``status`` says of one server."""
 
     server: Server

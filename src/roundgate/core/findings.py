@@ -5,15 +5,15 @@ A finding never knows how it is shown. Lines and columns count from 1.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import Literal
+
+from msgspec import Struct
 
 Level = Literal["error", "warning", "note"]
 _ORDER: dict[str, int] = {"error": 0, "warning": 1, "note": 2}
 
 
-@dataclass(frozen=True, slots=True)
-class Code:
+class Code(Struct, frozen=True):
     """The page on one finding code: what it means, with a bad and a good example."""
 
     name: str
@@ -24,8 +24,7 @@ class Code:
     good: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Place:
+class Place(Struct, frozen=True):
     """Where a finding points: a file, and within it a line, a column and how many characters."""
 
     file: str
@@ -36,8 +35,7 @@ class Place:
     """The line itself, with secrets blanked out; empty where there is none to show."""
 
 
-@dataclass(frozen=True, slots=True)
-class Finding:
+class Finding(Struct, frozen=True):
     """One thing that a check says: level, code, place, cause, and what to do."""
 
     code: str
@@ -47,12 +45,11 @@ class Finding:
     do: str = ""
     server: str = ""
     setting: str = ""
-    waiting: bool = field(default=False)
+    waiting: bool = False
     """True where the finding is about what waits on the slate, not about what is on disk."""
 
 
-@dataclass(frozen=True, slots=True)
-class Problem:
+class Problem(Struct, frozen=True):
     """What a format's reader noticed in a text: the code, the span of characters, the cause and what to do."""
 
     code: str

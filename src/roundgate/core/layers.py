@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from roundgate.core import values
 from roundgate.core.files import ServerFiles, say, value_of
 from roundgate.core.rulebook.model import Setting
 
 
-@dataclass(frozen=True, slots=True)
-class Known:
+class Known(Struct, frozen=True):
     """All that is known of a server's values at one moment."""
 
     disk: ServerFiles
@@ -26,8 +26,7 @@ class Known:
     """The settings that no longer hold what a round wrote, with that round's number."""
 
 
-@dataclass(frozen=True, slots=True)
-class Layers:
+class Layers(Struct, frozen=True):
     """One setting's layers, as stored (None: not there), and a word for each difference."""
 
     name: str

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import difflib
 from collections.abc import Iterator
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from roundgate.core.files import say
 from roundgate.core.formats.protocol import Entry
@@ -13,8 +14,7 @@ from roundgate.core.secrets import is_secret, secret_entries, without_secrets
 from roundgate.core.slate import Change, MoveItem, Outcome, SetValue, Unset
 
 
-@dataclass(frozen=True, slots=True)
-class ChangeWords:
+class ChangeWords(Struct, frozen=True):
     """One change as a person reads it."""
 
     name: str
@@ -26,8 +26,7 @@ class ChangeWords:
     is_nothing: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Review:
+class Review(Struct, frozen=True):
     """The whole review of a slate."""
 
     changes: tuple[ChangeWords, ...]

@@ -6,7 +6,6 @@ A server may rewrite its files when it stops. So the slate holds "set race.slots
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 from msgspec import Struct
 
@@ -69,8 +68,7 @@ class MoveItem(Struct, frozen=True, tag="move"):
 Operation = SetValue | Unset | AddItem | RemoveItem | MoveItem
 
 
-@dataclass(frozen=True, slots=True)
-class Change:
+class Change(Struct, frozen=True):
     """What one operation did: to which setting or list, in which file, from what to what."""
 
     operation: Operation
@@ -92,8 +90,7 @@ class Change:
         return isinstance(self.operation, SetValue | Unset) and self.operation.then != self.before
 
 
-@dataclass(frozen=True, slots=True)
-class Outcome:
+class Outcome(Struct, frozen=True):
     """What a slate makes of a server's files: the files afterwards, each change, and what could not be done."""
 
     before: ServerFiles

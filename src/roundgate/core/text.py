@@ -9,7 +9,8 @@ from __future__ import annotations
 import codecs
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 LINE_END = re.compile(r"\r\n|\r|\n")
 
@@ -24,8 +25,7 @@ class NotEncodable(ValueError):
     """A character has no form in the file's encoding."""
 
 
-@dataclass(frozen=True, slots=True)
-class Splice:
+class Splice(Struct, frozen=True):
     """Replace the characters from ``start`` up to ``end`` (counted from 0) by ``new``."""
 
     start: int
@@ -33,8 +33,7 @@ class Splice:
     new: str
 
 
-@dataclass(frozen=True, slots=True)
-class Text:
+class Text(Struct, frozen=True):
     """A file's content: ``body`` without its byte-order mark, and what is needed to give the same bytes again."""
 
     body: str

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import os
 import re
-from dataclasses import dataclass
 from pathlib import Path
 
-from msgspec import json
+from msgspec import Struct, json
 
 from roundgate.core.rulebook.model import Rulebook
 from roundgate.host.errors import Trouble, WrongWords
@@ -38,8 +37,7 @@ def _quoted(text: str) -> str:
     return json.encode(text).decode()
 
 
-@dataclass(frozen=True)
-class Adoption:
+class Adoption(Struct, frozen=True):
     """What a person asks for when adopting a folder."""
 
     site: Site
@@ -80,8 +78,7 @@ class Adoption:
         return [f"./{script}"]
 
 
-@dataclass(frozen=True)
-class Guess:
+class Guess(Struct, frozen=True):
     """The rulebook that fits, and why, in words."""
 
     rulebook: str

@@ -12,7 +12,6 @@ import hashlib
 import os
 import stat
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 
 from msgspec import Struct, json
 
@@ -34,8 +33,7 @@ class Replacement(Struct, frozen=True):
     new: str | None
 
 
-@dataclass(frozen=True)
-class Folder:
+class Folder(Struct, frozen=True):
     """A server's folder, and the folders outside it that the site file allows its links to lead to."""
 
     root: str

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from importlib import resources
 from pathlib import Path
 
 from roundgate.core.nearest import nearest
 from roundgate.core.rulebook.model import NO_RULEBOOK, Rulebook
 from roundgate.core.rulebook.reading import RulebookProblem, read_rulebook
 from roundgate.host.errors import Trouble
+
+_BUNDLED = Path(__file__).parent.parent / "rulebooks"
 
 
 class BrokenRulebook(Trouble):
@@ -31,7 +32,7 @@ def _folders(site: Path | None) -> list[Path]:
     return [
         *folders,
         user_config_path("roundgate") / "rulebooks",
-        Path(str(resources.files("roundgate"))) / "rulebooks",
+        _BUNDLED,
     ]
 
 

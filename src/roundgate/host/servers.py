@@ -9,6 +9,8 @@ from decimal import Decimal
 from functools import cached_property
 from pathlib import Path
 
+from msgspec import Struct
+
 from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.formats import format_of
 from roundgate.core.rulebook.model import Rulebook
@@ -22,8 +24,7 @@ from roundgate.host.rulebooks import load_rulebook
 from roundgate.host.site import ServerEntry, Site
 
 
-@dataclass(frozen=True)
-class FilesNow:
+class FilesNow(Struct, frozen=True):
     """What the disk holds at one moment: the files that could be read, and why others could not."""
 
     files: ServerFiles

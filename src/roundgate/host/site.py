@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 import msgspec
@@ -52,8 +51,7 @@ class SiteFile(Struct, frozen=True, forbid_unknown_fields=True):
     server: dict[str, ServerEntry] = field(default_factory=dict)
 
 
-@dataclass(frozen=True)
-class Site:
+class Site(Struct, frozen=True):
     """A site: its folder and what its file says."""
 
     folder: Path

@@ -142,7 +142,7 @@ class Store:
             self.db.executemany("DELETE FROM slate WHERE id=?", [(number,) for number in numbers])
 
     def let_wait(self, server: str) -> None:
-        """Let what should have gone into the files at a stop wait for a round like the rest: it was tried, and undone."""
+        """Let what was to go into the files at a stop wait for a round like the rest: it was tried, and undone."""
         for one in self.slate(server):
             if getattr(one.operation, "at_stop", False):
                 raw = json.encode(replace(one.operation, at_stop=False))

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from roundgate.core.checks import lists, rules, syntax, values
 from roundgate.core.checks.context import Subject

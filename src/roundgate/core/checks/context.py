@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.findings import Finding, Level, Place
@@ -12,8 +13,7 @@ from roundgate.core.rulebook.model import Rulebook
 from roundgate.core.secrets import secret_entries, shown_line
 
 
-@dataclass(frozen=True)
-class Subject:
+class Subject(Struct, frozen=True):
     """A server under check: its files, and what could not be read as text (path to cause)."""
 
     server: str

@@ -7,8 +7,9 @@ text must give when it is read again; ``formats.apply_edit`` holds every edit to
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import NamedTuple, Protocol
+
+from msgspec import Struct
 
 from roundgate.core.findings import Problem
 from roundgate.core.text import Splice, Text
@@ -35,8 +36,7 @@ class Entry(NamedTuple):
     end: int
 
 
-@dataclass(frozen=True, slots=True)
-class Edit:
+class Edit(Struct, frozen=True):
     """The splices of an edit, and what any reader must find in the file afterwards."""
 
     splices: tuple[Splice, ...]

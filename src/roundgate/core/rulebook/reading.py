@@ -10,7 +10,6 @@ from typing import Any
 import msgspec
 
 from roundgate.core.findings import Finding, Place
-from roundgate.core.rulebook.mistakes import mistakes
 from roundgate.core.rulebook.model import File, Kind, ListOf, Preset, Rulebook, Setting
 
 _TOML_PLACE = re.compile(r"\(at line (\d+), column (\d+)\)|\(at end of document\)")
@@ -42,10 +41,16 @@ def read_rulebook(name: str, reader: FileReader, *, checked: bool = False) -> Ru
         layer_file, layer_source = reader(layer)
         merged = merge(merged, parse_toml(layer_file, layer_source))
     book = _convert(file, source, merge(merged, raw))
-    findings = [_placed(file, source, path, cause) for path, cause in mistakes(book)] if checked else []
+    findings = _mistakes(file, source, book) if checked else []
     if findings:
         raise RulebookProblem(findings)
     return book
+
+
+def _mistakes(file: str, source: str, book: Rulebook) -> list[Finding]:
+    from roundgate.core.rulebook.mistakes import mistakes  # only a rulebook under check needs its expressions read
+
+    return [_placed(file, source, path, cause) for path, cause in mistakes(book)]
 
 
 def parse_toml(file: str, source: str) -> dict[str, Any]:

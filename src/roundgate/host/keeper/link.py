@@ -6,7 +6,6 @@ import json
 import os
 import select
 import socket
-import subprocess
 import sys
 import time
 from collections import deque
@@ -88,6 +87,8 @@ class KeeperLink:
 
 def start_keeper(orders: Orders) -> KeeperLink:
     """Start a keeper in a session of its own and wait until it listens. Raises KeeperGone where it cannot start."""
+    import subprocess  # a keeper is started rarely, and asked often
+
     write_orders(orders)
     told, ready = os.pipe()
     try:

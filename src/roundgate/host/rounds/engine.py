@@ -11,7 +11,8 @@ from __future__ import annotations
 import os
 import sqlite3
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct
 
 from roundgate.core.files import differing
 from roundgate.core.slate import Outcome as Replayed
@@ -38,15 +39,14 @@ from roundgate.host.rounds.write import contents_of, replayed, undo, write
 from roundgate.host.store import Waiting
 
 
-@dataclass(frozen=True)
-class End:
+class End(Struct, frozen=True):
     """How a round ended."""
 
     outcome: Outcome
     said: str
     do: str = ""
     evidence: Sequence[str] = ()
-    operations: Sequence[Waiting] = field(default=())
+    operations: Sequence[Waiting] = ()
     """What went into the files and is to be taken off the slate."""
 
 
@@ -89,11 +89,9 @@ def _gathered(round: Round, state: RunState) -> Gathered:
     gathered = gather(server, chosen(round), state)
     if options.kind in ("apply", "restart"):
         refuse_errors(gathered, options, server.name)
-    if options.kind == "apply":
-        if options.reviewed and options.reviewed != gathered.digest:
-            raise RoundEnd(
-                "refused", "Something changed since you looked, so nothing was done.", f"roundgate slate {server.name}"
-            )
+    if options.reviewed and options.reviewed != gathered.digest:
+        said = "Something changed since you looked, so nothing was done."
+        raise RoundEnd("refused", said, f"roundgate slate {server.name}")
     if options.kind not in ("stop", "rewind"):
         ours = machine.family(state.process) if state.process else []
         refuse_taken_ports(server, gathered.outcome.after, ours)

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from roundgate.core.checks import check_outcome
 from roundgate.core.files import ServerFiles, differing
 from roundgate.core.findings import Finding, has_errors
+from roundgate.core.rescue import rescue
 from roundgate.core.review import Review, review_of
-from roundgate.core.slate import Change, Operation, Outcome, SetValue, Unset, merged, name_of
+from roundgate.core.slate import Change, Operation, Outcome, merged, name_of
 from roundgate.host import machine
 from roundgate.host.drivers.protocol import RunState
 from roundgate.host.errors import Trouble
@@ -20,8 +22,7 @@ from roundgate.host.servers import FilesNow, Server
 from roundgate.host.store import Store, Waiting
 
 
-@dataclass(frozen=True)
-class Gathered:
+class Gathered(Struct, frozen=True):
     """What a round would do, as it stands now."""
 
     now: FilesNow
@@ -55,32 +56,6 @@ def gather(server: Server, waiting: Sequence[Waiting], state: RunState) -> Gathe
     now, outcome = server.outcome(operations)
     findings = check_outcome(server.name, outcome, now.unreadable)
     return Gathered(now, outcome, findings, review_of(outcome), rescued, started)
-
-
-def rescue(now: ServerFiles, started: ServerFiles | None, waiting: Sequence[Operation]) -> list[Operation]:
-    """Find edits made by hand since the server started, in files that it rewrites when it stops.
-
-    What is on the slate for the same key stands: it was asked for later, or knowingly.
-    """
-    if started is None:
-        return []
-    taken = {(one.file, one.key) for one in waiting if isinstance(one, SetValue | Unset)}
-    found: list[Operation] = []
-    for file in now.book.file.values():
-        old, new = started.document(file.path), now.document(file.path)
-        if file.rewritten != "at-stop" or old is None or new is None or old.text == new.text:
-            continue
-        before, after = dict(old.pairs()), dict(new.pairs())
-        for key in dict.fromkeys((*after, *before)):
-            if before.get(key) != after.get(key) and (file.path, key) not in taken:
-                found.append(_kept(now, file.path, key, after.get(key)))
-    return found
-
-
-def _kept(files: ServerFiles, path: str, key: str, stored: str | None) -> Operation:
-    named = (name for name, spec in files.book.setting.items() if spec.key == key and files.path_of(spec) == path)
-    name = next(named, "")
-    return Unset(path, key, None, name, True) if stored is None else SetValue(path, key, stored, stored, name, True)
 
 
 def changed_names(changes: Sequence[Change]) -> list[str]:

@@ -1,0 +1,34 @@
+"""Edits made by hand in a file that the running server will overwrite, saved as operations."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from roundgate.core.files import ServerFiles
+from roundgate.core.slate import Operation, SetValue, Unset
+
+
+def rescue(now: ServerFiles, started: ServerFiles | None, waiting: Sequence[Operation]) -> list[Operation]:
+    """Find edits made by hand since the server started, in files that it rewrites when it stops.
+
+    What is on the slate for the same key stands: it was asked for later, or knowingly.
+    """
+    if started is None:
+        return []
+    taken = {(one.file, one.key) for one in waiting if isinstance(one, SetValue | Unset)}
+    found: list[Operation] = []
+    for file in now.book.file.values():
+        old, new = started.document(file.path), now.document(file.path)
+        if file.rewritten != "at-stop" or old is None or new is None or old.text == new.text:
+            continue
+        before, after = dict(old.pairs()), dict(new.pairs())
+        for key in dict.fromkeys((*after, *before)):
+            if before.get(key) != after.get(key) and (file.path, key) not in taken:
+                found.append(_kept(now, file.path, key, after.get(key)))
+    return found
+
+
+def _kept(files: ServerFiles, path: str, key: str, stored: str | None) -> Operation:
+    named = (name for name, spec in files.book.setting.items() if spec.key == key and files.path_of(spec) == path)
+    name = next(named, "")
+    return Unset(path, key, None, name, True) if stored is None else SetValue(path, key, stored, stored, name, True)
