@@ -6,6 +6,7 @@ import asyncio
 import json
 import os
 import signal
+import stat
 import sys
 import urllib.error
 import urllib.request
@@ -150,12 +151,11 @@ class GullwindServer:
             self.log("lobby: no answer")
 
     async def _console_on_stdin(self) -> None:
+        if not stat.S_ISFIFO(os.fstat(0).st_mode) and not os.isatty(0):
+            return
         reader = asyncio.StreamReader()
         loop = asyncio.get_running_loop()
-        try:
-            await loop.connect_read_pipe(lambda: asyncio.StreamReaderProtocol(reader), sys.stdin)
-        except (ValueError, OSError):
-            return
+        await loop.connect_read_pipe(lambda: asyncio.StreamReaderProtocol(reader), sys.stdin)
         self.stdin_task = asyncio.create_task(self._read_console(reader, self.log))
 
     async def _read_console(self, reader: asyncio.StreamReader, answer: Callable[[str], None]) -> None:

@@ -15,6 +15,7 @@ from roundgate.cli.screen.output import plain, say
 from roundgate.host.errors import Trouble, WrongWords
 from roundgate.host.rounds.options import Kind, Options
 from roundgate.host.servers import Server
+from roundgate.host.site import is_server_word
 
 Which = Annotated[str | None, typer.Argument(help="Which servers.")]
 
@@ -82,7 +83,8 @@ def _run(word: str | None, options: Options) -> None:
 def send(words: Annotated[list[str], typer.Argument(help="[SERVER] LINE")]) -> None:
     """Send one line to a running server's console, and show what it answers within a moment."""
     standing = Standing()
-    word, rest = (words[0], words[1:]) if len(words) > 1 else (None, words)
+    named = len(words) > 1 and is_server_word(standing.site, words[0])
+    word, rest = (words[0], words[1:]) if named else (None, words)
     server = standing.one(word)
     line = " ".join(rest)
     answers = _send(server, line)

@@ -136,8 +136,7 @@ def _prepare_one(folder: Folder, path: str, data: bytes | None, mark: str) -> Re
     old = read_bytes(target)
     temporary = None
     if data is not None:
-        name = os.path.basename(target)
-        temporary = os.path.join(os.path.dirname(target), _TEMPORARY.format(name=name, mark=mark))
+        temporary = _temporary(target, mark)
         try:
             _write_beside(target, temporary, data)
         except BaseException:
@@ -145,6 +144,17 @@ def _prepare_one(folder: Folder, path: str, data: bytes | None, mark: str) -> Re
                 os.unlink(temporary)
             raise
     return Replacement(path, target, temporary, digest(old), digest(data))
+
+
+def _temporary(target: str, mark: str) -> str:
+    return os.path.join(os.path.dirname(target), _TEMPORARY.format(name=os.path.basename(target), mark=mark))
+
+
+def sweep(folder: Folder, paths: Iterable[str], mark: str) -> None:
+    """Remove what a broken-off ``prepare`` of these paths may have left beside them."""
+    for path in paths:
+        with contextlib.suppress(FileNotFoundError):
+            os.unlink(_temporary(folder.resolve(path), mark))
 
 
 def _write_beside(target: str, temporary: str, data: bytes) -> None:

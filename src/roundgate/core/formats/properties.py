@@ -12,7 +12,6 @@ from functools import cached_property
 from typing import NamedTuple
 
 from roundgate.core.findings import Problem
-from roundgate.core.formats.properties_problems import problems_of
 from roundgate.core.formats.protocol import Edit, EditRefused, Entry, Pairs, Path
 from roundgate.core.text import LINE_END, Splice, Text
 
@@ -143,6 +142,8 @@ class PropertiesDocument:
 
     def problems(self) -> Sequence[Problem]:
         """Say what a person is likely to have got wrong."""
+        from roundgate.core.formats.properties_problems import problems_of  # many patterns that only a check needs
+
         return problems_of(self)
 
     def set(self, path: Path, value: str) -> Edit:
@@ -177,6 +178,7 @@ class PropertiesDocument:
     def _add(self, key: str, value: str) -> Edit:
         model = self._relative(key)
         lead, sep = self._style_of(model)
+        sep = sep if key or sep.strip() else "="  # blanks alone before an empty key are only indentation
         ascii_only = self._ascii_only
         line = lead + escape(key, is_key=True, ascii_only=ascii_only) + sep + escape(value, ascii_only=ascii_only)
         body, newline = self.text.body, self.text.newline

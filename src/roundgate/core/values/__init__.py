@@ -65,8 +65,20 @@ def parse(typed: str, spec: Setting) -> Value:
     for name, stored in spec.special.items():
         if word in (name.lower(), plain_text(stored, spec).lower()):
             return Special(plain_text(stored, spec))
-    kind = KINDS[spec.type]
-    return kind.parse(typed if kind.name in ("text", "secret") else typed.strip(), spec)
+    typed = typed if spec.type in ("text", "secret") else typed.strip()
+    return _as_special(typed, spec) or KINDS[spec.type].parse(typed, spec)
+
+
+def _as_special(typed: str, spec: Setting) -> Special | None:
+    """Give the special value that is meant by another word for it, such as ``0m`` for off; it may be out of range."""
+    if not spec.special:
+        return None
+    free = replace(spec, range=None, step=None, special={})
+    try:
+        stored = store(KINDS[spec.type].parse(typed, free), free)
+    except ValueProblem:
+        return None
+    return Special(stored) if stored in (plain_text(one, spec) for one in spec.special.values()) else None
 
 
 def read(stored: str, spec: Setting) -> Value:

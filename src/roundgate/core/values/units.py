@@ -23,19 +23,21 @@ _BYTES = {"bytes": Decimal(1)} | {
 }
 _SIZE_WORDS = {"b": "bytes", "k": "kilobytes", "m": "megabytes", "g": "gigabytes", "t": "terabytes"}
 _TIME_PART = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(ms|min|[smhd])[a-z]*\s*", re.IGNORECASE)
-_SIZE = re.compile(r"(\d+(?:\.\d+)?)\s*([bkmgt])(?:i?b)?", re.IGNORECASE)
+_SIZE = re.compile(r"(-?\d+(?:\.\d+)?)\s*([bkmgt])(?:i?b|ytes)?", re.IGNORECASE)
 
 
 def parse_seconds(typed: str) -> Decimal:
     """Read ``90s``, ``10m`` or ``1h30m`` as seconds. Raises ValueProblem for anything else."""
-    at, total = 0, Decimal(0)
-    while at < len(typed):
+    negative = typed.startswith("-")
+    first = at = 1 if negative else 0
+    total = Decimal(0)
+    while at < len(typed) or at == first:
         part = _TIME_PART.match(typed, at)
         if not part:
             raise ValueProblem("value-kind", f"'{typed}' is not a length of time: write it like 90s, 10m or 1h30m.")
         total += Decimal(part[1]) * _SECONDS[_TIME_WORDS[part[2].lower()]]
         at = part.end()
-    return total
+    return Decimal(0) - total if negative else total
 
 
 def say_seconds(seconds: Decimal | float) -> str:
@@ -51,14 +53,6 @@ def say_seconds(seconds: Decimal | float) -> str:
             words += f"{whole}{sign}"
             left -= whole * _SECONDS[unit]
     return words + (f"{plain(left * 1000)}ms" if left else "")
-
-
-def say_bytes(size: Decimal | int) -> str:
-    """Say a size as people do: ``5G``, ``1.5M``."""
-    for sign, unit in (("T", "terabytes"), ("G", "gigabytes"), ("M", "megabytes"), ("K", "kilobytes")):
-        if size >= _BYTES[unit]:
-            return plain(round(Decimal(size) / _BYTES[unit], 2)) + sign
-    return f"{plain(size)} bytes"
 
 
 def _whole_units(amount: Decimal, unit: Decimal, name: str, say: str) -> Decimal:
@@ -130,16 +124,16 @@ class Size:
 
     def store(self, value: Value, spec: Setting) -> str:
         """See ValueKind."""
-        return plain(_whole_units(Decimal(value), self._unit(spec), self._name(spec), say_bytes(Decimal(value))))
+        return plain(_whole_units(Decimal(value), self._unit(spec), self._name(spec), self.show(value, spec)))
 
     def show(self, value: Value, spec: Setting) -> str:
         """See ValueKind. Exact: a size that no larger unit holds in two decimals is said in the file's own."""
         amount = Decimal(value)
         for sign, unit in (("T", "terabytes"), ("G", "gigabytes"), ("M", "megabytes"), ("K", "kilobytes")):
             scaled = amount / _BYTES[unit]
-            if scaled >= 1 and scaled == round(scaled, 2):
+            if abs(scaled) >= 1 and scaled == round(scaled, 2):
                 return plain(scaled) + sign
-        return f"{plain(amount)} bytes"
+        return f"{plain(amount)}B"
 
     def describe(self, spec: Setting) -> str:
         """See ValueKind."""

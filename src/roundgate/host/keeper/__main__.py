@@ -201,6 +201,7 @@ class Keeper:
 def main() -> None:
     """Run the keeper of the state folder that the arguments name."""
     umask = os.umask(0o077)  # what the keeper writes is private; the server keeps the mask it would have had
+    os.chdir("/")
     state, ready = sys.argv[1], int(sys.argv[2])
     try:
         keeper = Keeper(state, umask)

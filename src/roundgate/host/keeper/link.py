@@ -87,20 +87,13 @@ class KeeperLink:
 
 def start_keeper(orders: Orders) -> KeeperLink:
     """Start a keeper in a session of its own and wait until it listens. Raises KeeperGone where it cannot start."""
-    import subprocess  # a keeper is started rarely, and asked often
-
     write_orders(orders)
     told, ready = os.pipe()
+    os.set_inheritable(ready, True)
+    nothing = [(os.POSIX_SPAWN_OPEN, handle, os.devnull, os.O_RDWR, 0) for handle in (0, 1, 2)]
+    words = [sys.executable, "-m", "roundgate.host.keeper", orders["state"], str(ready)]
     try:
-        subprocess.Popen(
-            [sys.executable, "-m", "roundgate.host.keeper", orders["state"], str(ready)],
-            stdin=subprocess.DEVNULL,
-            stdout=subprocess.DEVNULL,
-            stderr=subprocess.DEVNULL,
-            start_new_session=True,
-            pass_fds=(ready,),
-            cwd="/",
-        )
+        os.posix_spawn(sys.executable, words, os.environ, file_actions=nothing, setsid=True)
     finally:
         os.close(ready)
     with os.fdopen(told, "rb") as file:

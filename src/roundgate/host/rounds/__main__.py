@@ -26,6 +26,8 @@ def main() -> None:
     """Run or recover the round that the arguments name."""
     verb, folder, number = sys.argv[1], Path(sys.argv[2]), int(sys.argv[3])
     events = int(sys.argv[4]) if len(sys.argv) > 4 else None
+    if events is not None:
+        os.set_inheritable(events, False)  # a keeper that kept it open would keep the terminal waiting
     os.umask(0o077)
     for sign in (signal.SIGINT, signal.SIGHUP, signal.SIGPIPE):
         signal.signal(sign, signal.SIG_IGN)

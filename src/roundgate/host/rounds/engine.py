@@ -61,8 +61,11 @@ def conduct(round: Round) -> End:
 def _conduct(round: Round) -> End:
     state = round.driver.state()
     kind = round.options.kind
-    with round.step("gather"):
-        gathered = _gathered(round, state)
+    try:
+        with round.step("gather"):
+            gathered = _gathered(round, state)
+    except Trouble as error:  # nothing is touched yet
+        raise RoundEnd("refused", error.what, error.do) from error
     if kind == "start" and state.runs:
         return End("done", f"{round.server.name} runs already.")
     if state.runs:

@@ -37,7 +37,7 @@ def write(round: Round, contents: Mapping[str, bytes | None]) -> None:
     if not contents:
         return
     try:
-        prepared = files.prepare(round.server.files_folder, contents, str(round.number))
+        prepared = files.prepare(round.server.files_folder, contents, _marks(round)[0])
     except (OSError, Trouble, NotEncodable) as error:
         raise _failed(error) from error
     try:
@@ -59,6 +59,11 @@ def _failed(error: Exception) -> RoundEnd:
     return RoundEnd("failed", f"The files could not be written ({why}{place}); none was changed.", "Mend that first.")
 
 
+def _marks(round: Round) -> tuple[str, str]:
+    """Give the marks of what is written beside its place: on the way there, and on the way back."""
+    return str(round.number), f"{round.number}-back"
+
+
 def undo(round: Round, saved: Mapping[str, bytes | None]) -> list[str]:
     """Put the saved files back, byte for byte; give the paths that somebody else has written meanwhile.
 
@@ -69,12 +74,13 @@ def undo(round: Round, saved: Mapping[str, bytes | None]) -> list[str]:
     if raw is not None:
         manifest = files.read_manifest(raw)
         others = files.strangers(manifest)
-        files.discard(manifest)
     folder = round.server.files_folder
+    for mark in _marks(round):
+        files.sweep(folder, saved, mark)
     wrong = {
         path: data
         for path, data in saved.items()
         if files.digest(files.read_bytes(folder.resolve(path))) != files.digest(data)
     }
-    files.commit(files.prepare(folder, wrong, f"{round.number}-back"))
+    files.commit(files.prepare(folder, wrong, _marks(round)[1]))
     return others

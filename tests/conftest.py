@@ -1,0 +1,163 @@
+"""What tests share: a site of stand-in servers in a temporary folder, and the built program run on it."""
+
+from __future__ import annotations
+
+import os
+import signal
+import socket
+import subprocess
+import sys
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import psutil
+import pytest
+
+LAUNCH = '#!/bin/sh\nexec "{python}" -m gullwind_standin.main --may-take 4096 {more}\n'
+
+
+def free_port() -> int:
+    with socket.socket() as trial:
+        trial.bind(("127.0.0.1", 0))
+        return int(trial.getsockname()[1])
+
+
+class SiteUnderTest:
+    """A site in a temporary folder, and the program as a person calls it."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.names: list[str] = []
+        (folder / "roundgate.toml").write_text('[site]\nname = "Saltmarsh Sailing Club"\n')
+
+    def add(self, name: str, properties: str = "", *, extra: str = "", trials: str = "", launch: str = "") -> Path:
+        """Add a server; gives its folder. ``extra`` are more lines for its table of the site file."""
+        home = self.folder / name
+        home.mkdir()
+        (home / "gullwind.properties").write_text(f"{properties}net.port={free_port()}\n")
+        (home / "courses.txt").write_text("Harbour Mile\nThe Narrows\n")
+        (home / "launch.sh").write_text(LAUNCH.format(python=sys.executable, more=launch))
+        (home / "launch.sh").chmod(0o755)
+        if trials:
+            (home / "sea-trials.txt").write_text(trials)
+        table = f'[server.{name}]\nfolder = "{name}"\nstart = ["./launch.sh"]\nrulebook = "gullwind"\n'
+        defaults = "".join(
+            f"{key} = {value}\n" for key, value in (("watch", '"0.2s"'), ("grace", '"5s"')) if f"{key} =" not in extra
+        )
+        with (self.folder / "roundgate.toml").open("a") as file:
+            file.write(f"\n{table}{defaults}{extra}\n")
+        self.names.append(name)
+        return home
+
+    def run(
+        self, *words: str, cwd: Path | None = None, given: str | None = None, env: dict[str, str] | None = None
+    ) -> subprocess.CompletedProcess[str]:
+        """Run the program; ``given`` is its standard input."""
+        return subprocess.run(
+            [sys.executable, "-m", "roundgate", *words],
+            cwd=cwd or self.folder,
+            input=given,
+            stdin=subprocess.DEVNULL if given is None else None,
+            capture_output=True,
+            text=True,
+            timeout=100,
+            check=False,
+            env={**os.environ, "XDG_CONFIG_HOME": str(self.folder / "config"), **(env or {})},
+        )
+
+    def ok(self, *words: str, given: str | None = None) -> str:
+        """Run the program, see that it says 0, and give what it prints."""
+        done = self.run(*words, given=given)
+        assert done.returncode == 0, f"{words}: {done.returncode}\n{done.stdout}\n{done.stderr}"
+        return done.stdout
+
+    def fails(self, code: int, *words: str, given: str | None = None) -> str:
+        """Run the program, see that it says ``code`` without a stack trace, and give all that it prints."""
+        done = self.run(*words, given=given)
+        said = done.stdout + done.stderr
+        assert done.returncode == code, f"{words}: {done.returncode}\n{said}"
+        assert "Traceback" not in said
+        return said
+
+    def text(self, server: str, path: str = "gullwind.properties") -> str:
+        return (self.folder / server / path).read_text()
+
+    def value(self, server: str, key: str) -> str | None:
+        """Give a key's value in the core file, read by the test's own simple means."""
+        pairs = [line.split("=", 1) for line in self.text(server).splitlines() if "=" in line and line[0] != "#"]
+        return dict(pairs).get(key)  # type: ignore[arg-type]
+
+    def processes(self) -> list[psutil.Process]:
+        """Give every process that works for this site: servers, keepers, rounds."""
+        found = []
+        for process in psutil.process_iter():
+            try:
+                words = " ".join(process.cmdline())
+                if str(self.folder) in words or process.cwd().startswith(str(self.folder)):
+                    found.append(process)
+            except psutil.Error:
+                continue
+        return [one for one in found if one.pid != os.getpid()]
+
+    def server_process(self, name: str) -> int | None:
+        """Give the process that runs in a server's folder."""
+        home = str(self.folder / name)
+        for process in self.processes():
+            try:
+                if process.cwd() == home and process.status() != psutil.STATUS_ZOMBIE:
+                    return process.pid
+            except psutil.Error:
+                continue
+        return None
+
+    def keeper_process(self, name: str) -> int | None:
+        state = str(self.folder / ".roundgate" / "servers" / name)
+        for process in self.processes():
+            try:
+                if "roundgate.host.keeper" in process.cmdline() and state in process.cmdline():
+                    return process.pid
+            except psutil.Error:
+                continue
+        return None
+
+    def end(self) -> None:
+        """End all that is left."""
+        for _ in range(3):
+            for process in self.processes():
+                try:
+                    os.kill(process.pid, signal.SIGKILL)
+                except ProcessLookupError:
+                    continue
+
+
+@pytest.fixture
+def site(tmp_path: Path) -> Iterator[SiteUnderTest]:
+    folder = tmp_path / "saltmarsh"
+    folder.mkdir()
+    made = SiteUnderTest(folder)
+    yield made
+    made.end()
+
+
+@pytest.fixture
+def regatta(site: SiteUnderTest) -> SiteUnderTest:
+    """A site with one server, ``regatta``, that is down."""
+    site.add("regatta", "server.name=Saltmarsh Regatta\nboat.slots=16\nheat.size=8\n")
+    return site
+
+
+@pytest.fixture
+def running(regatta: SiteUnderTest) -> SiteUnderTest:
+    """A site with one server, ``regatta``, that is up."""
+    regatta.ok("start", "regatta")
+    return regatta
+
+
+def wait_for(what: Callable[[], bool], seconds: float = 20.0) -> None:
+    """Wait until something holds; fail where it does not in time."""
+    import time
+
+    end = time.monotonic() + seconds
+    while not what():
+        assert time.monotonic() < end, "it did not come about in time"
+        time.sleep(0.02)

@@ -1,0 +1,178 @@
+"""A round's process is ended by SIGKILL at every act on the disk; afterwards all is wholly old or wholly new."""
+
+from __future__ import annotations
+
+import os
+import time
+from pathlib import Path
+
+import pytest
+
+from conftest import SiteUnderTest, wait_for
+from roundgate.core.slate import AddItem, Operation, SetValue
+from roundgate.host.drivers.keeper import KeeperDriver
+from roundgate.host.errors import Busy
+from roundgate.host.rounds.locking import held, refuse_broken_off
+from roundgate.host.rounds.options import Options
+from roundgate.host.rounds.process import launch
+from roundgate.host.servers import Server
+from roundgate.host.site import read_site
+from roundgate.host.store import Store
+
+INJECT = str(Path(__file__).parent / "inject")
+PARTS = 6
+"""Into how many tests the crash points are parted, so that both cores have work."""
+
+GOOD: list[Operation] = [
+    SetValue("gullwind.properties", "boat.slots", "24", "16", "race.slots"),
+    AddItem("courses.txt", "courses", "Lantern Run"),
+]
+BAD: list[Operation] = [*GOOD, SetValue("gullwind.properties", "memory.limit", "8192", "1024", "memory.limit")]
+
+
+class Trial:
+    """One server with its round's process under attack; all but that process is as in life."""
+
+    def __init__(self, site: SiteUnderTest, operations: list[Operation]) -> None:
+        self.site = site
+        self.operations = operations
+        self.home = site.folder / "regatta"
+        self.server = Server(read_site(site.folder), "regatta")
+        self.store = Store(self.server.site.state)
+        self.driver = KeeperDriver(self.server)
+        self.first: dict[str, bytes] = {}
+        self.up()
+
+    def close(self) -> None:
+        self.driver.close()
+        self.store.close()
+
+    def up(self) -> None:
+        self.driver.open()
+        self.driver.follow()
+        if not self.driver.state().runs:
+            self.driver.start()
+        while not self.driver.state().ready:
+            self.driver.next_event(time.monotonic() + 5)
+
+    def down(self) -> None:
+        self.driver.expect_stop()
+        self.driver.send("stop")
+        while self.driver.state().runs:
+            self.driver.next_event(time.monotonic() + 5)
+
+    def files(self) -> dict[str, bytes]:
+        return {path.name: path.read_bytes() for path in self.home.iterdir() if path.suffix in (".properties", ".txt")}
+
+    def begin(self) -> None:
+        """Bring all to where the round begins: old files, server up, changes on the slate."""
+        self.store.take_off_slate([one.id for one in self.store.slate("regatta")])
+        for name, data in self.first.items():
+            (self.home / name).write_bytes(data)
+        self.up()
+        self.store.add_to_slate("regatta", self.operations, "test")
+
+    def round(self, monkeypatch: pytest.MonkeyPatch, at: int) -> str:
+        """Run a round that is ended at act ``at``, and wait until the keeper has had it recovered; give its outcome."""
+        monkeypatch.setenv("CRASH_AT", str(at))
+        window = launch(self.server, self.store, Options())
+        for _ in window.messages():
+            pass
+        window.close()
+        if not self.was_leased(window.number):  # nothing was touched; the next command closes it
+            refuse_broken_off(self.server, self.store)
+        wait_for(lambda: self.is_over(window.number), 40)
+        row = self.store.round(window.number)
+        return row.outcome if row else ""
+
+    def was_leased(self, number: int) -> bool:
+        """Tell whether the round had taken hold of the server, so that the keeper has to see to it."""
+        return any(line.step == "announce" for line in self.store.journal(number))
+
+    def is_over(self, number: int) -> bool:
+        row = self.store.round(number)
+        if row is None or not row.outcome:
+            return False
+        try:
+            with held(self.server, self.store):
+                return True
+        except Busy:
+            return False
+
+
+@pytest.mark.parametrize("operations", [GOOD, BAD], ids=["proven", "rewound"])
+@pytest.mark.parametrize("part", range(PARTS))
+def test_a_crash_at_any_act_leaves_all_old_or_all_new_and_the_server_up(
+    site: SiteUnderTest, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, part: int, operations: list[Operation]
+) -> None:
+    site.add("regatta", "server.name=Saltmarsh Regatta\nboat.slots=16\n", extra='watch = "0.02s"')
+    trial = Trial(site, operations)
+    trial.down()
+    trial.first = trial.files()
+    monkeypatch.setenv("PYTHONPATH", INJECT)
+    monkeypatch.setenv("CRASH_COUNT", str(tmp_path / "count"))
+    trial.begin()
+    assert trial.round(monkeypatch, 0) == ("proven" if operations is GOOD else "rewound")
+    done = (tmp_path / "count").read_text().split("\n")
+    acts = len(done)
+    writing = next(at for at, act in enumerate(done) if "/regatta/." in act)
+    assert 20 < writing < acts - 20
+    trial.down()
+    first = 1 if operations is GOOD else writing  # up to there both are the same
+    for at in range(first + part, acts + 1, PARTS):
+        trial.begin()
+        outcome = trial.round(monkeypatch, at)
+        where = f"act {at} of {acts}, {outcome}"
+        assert trial.driver.state().ready, f"{where}: the server is down"
+        assert not [path for path in trial.home.iterdir() if ".roundgate-" in path.name], where
+        is_new = trial.store.slate("regatta") == []
+        assert not (is_new and operations is BAD), where
+        trial.down()
+        new = {name: data.replace(b"boat.slots=16", b"boat.slots=24") for name, data in trial.first.items()}
+        new["courses.txt"] += b"Lantern Run\n"
+        assert trial.files() == (new if is_new else trial.first), where
+    trial.close()
+
+
+def test_with_the_keeper_dead_too_the_next_command_says_so_and_recover_finishes(site: SiteUnderTest) -> None:
+    """As after a power cut: round and keeper end while the files are being written, one new, the other old."""
+    site.add("regatta", "server.name=Saltmarsh Regatta\nboat.slots=16\n")
+    site.ok("start")
+    site.ok("set", "race.slots=24")
+    site.ok("add", "courses", "Lantern Run")
+    sabotage = site.folder / "sabotage"
+    sabotage.mkdir()
+    (sabotage / "sitecustomize.py").write_text(
+        "import os, signal, sys\n"
+        "if 'roundgate.host.rounds' in sys.orig_argv and 'run' in sys.orig_argv:\n"
+        "    plain = os.replace\n"
+        "    def cut(source, target):\n"
+        "        plain(source, target)\n"
+        "        if os.path.basename(target) == 'courses.txt':\n"
+        "            os.kill(int(open(os.environ['KEEPER']).read()), signal.SIGKILL)\n"
+        "            os.kill(os.getpid(), signal.SIGKILL)\n"
+        "    os.replace = cut\n"
+    )
+    keeper = site.folder / "keeper"
+    keeper.write_text(str(site.keeper_process("regatta")))
+    done = site.run("apply", "--yes", env={"PYTHONPATH": str(sabotage), "KEEPER": str(keeper)})
+    assert done.returncode == 4
+    wait_for(lambda: site.keeper_process("regatta") is None)
+    assert "Lantern Run" in site.text("regatta", "courses.txt") and site.value("regatta", "boat.slots") == "16"
+    said = site.fails(4, "apply", "--yes")
+    assert "was broken off" in said and "roundgate recover" in said and "will be put back" in said
+    assert "will be put back" in site.run("status").stderr
+    site.ok("recover")
+    assert "Lantern Run" not in site.text("regatta", "courses.txt")
+    assert site.server_process("regatta") is not None
+    assert "race.slots: 16 -> 24" in site.ok("slate")
+    assert "no round is broken off" in site.ok("recover")
+
+
+def test_a_keeper_that_lives_recovers_by_itself_though_nobody_looks(running: SiteUnderTest) -> None:
+    running.ok("set", "race.slots=24")
+    done = running.run("apply", "--yes", env={"PYTHONPATH": INJECT, "CRASH_AT": "40"})
+    assert done.returncode == 4 and "without a word" in done.stdout
+    wait_for(lambda: "open" not in running.run("rounds").stdout)
+    assert running.server_process("regatta") is not None
+    assert os.environ.get("CRASH_AT") is None

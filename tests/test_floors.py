@@ -1,0 +1,78 @@
+"""The three floors: each knows only the floors below it."""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+SOURCE = Path(__file__).parent.parent / "src"
+HOUSE = SOURCE / "roundgate"
+MACHINE = {
+    "os",
+    "socket",
+    "subprocess",
+    "sqlite3",
+    "psutil",
+    "pathlib",
+    "time",
+    "shutil",
+    "signal",
+    "filelock",
+    "threading",
+}
+
+
+def modules(folder: Path) -> list[Path]:
+    return sorted(folder.rglob("*.py"))
+
+
+def imports(path: Path) -> Iterator[str]:
+    for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+        if isinstance(node, ast.Import):
+            yield from (alias.name for alias in node.names)
+        elif isinstance(node, ast.ImportFrom) and node.module:
+            yield node.module
+
+
+@pytest.mark.parametrize("path", modules(HOUSE / "core"), ids=lambda path: str(path.relative_to(HOUSE)))
+def test_the_core_knows_neither_machine_nor_screen(path: Path) -> None:
+    for name in imports(path):
+        assert not name.startswith(("roundgate.host", "roundgate.cli", "typer", "rich", "gullwind")), name
+        assert name.split(".")[0] not in MACHINE, name
+    names = {node.id for node in ast.walk(ast.parse(path.read_text("utf-8"))) if isinstance(node, ast.Name)}
+    assert not names & {"print", "open", "input", "exit"}
+
+
+@pytest.mark.parametrize("path", modules(HOUSE / "host"), ids=lambda path: str(path.relative_to(HOUSE)))
+def test_the_host_knows_no_screen(path: Path) -> None:
+    for name in imports(path):
+        assert not name.startswith(("roundgate.cli", "typer", "rich", "gullwind")), name
+
+
+@pytest.mark.parametrize("path", modules(HOUSE / "host" / "keeper"), ids=lambda path: path.name)
+def test_the_keeper_itself_imports_only_the_standard_library(path: Path) -> None:
+    allowed = ("roundgate.host.keeper", "roundgate.host.errors")
+    for name in imports(path):
+        assert name.startswith(allowed) or not name.startswith(("roundgate", "msgspec", "psutil")), name
+
+
+def test_the_stand_in_and_the_program_share_nothing() -> None:
+    for path in modules(SOURCE / "gullwind_standin"):
+        assert not [name for name in imports(path) if name.startswith("roundgate")]
+    for path in modules(HOUSE):
+        assert not [name for name in imports(path) if name.startswith("gullwind_standin")]
+
+
+@pytest.mark.parametrize(
+    "path", [one for one in modules(HOUSE) if one.parent.name != "keeper"], ids=lambda path: path.name
+)
+def test_only_one_module_writes_a_servers_files(path: Path) -> None:
+    """Renames and unlinks of files stand in host/files.py; the keeper has its own log and socket."""
+    if path in (HOUSE / "host" / "files.py", HOUSE / "host" / "keeper" / "orders.py"):
+        return
+    for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+        if isinstance(node, ast.Attribute) and isinstance(node.value, ast.Name) and node.value.id == "os":
+            assert node.attr not in ("replace", "rename", "unlink", "remove", "truncate")
