@@ -13,6 +13,9 @@ from pathlib import Path
 import psutil
 import pytest
 
+import roundgate
+
+BOOK = (Path(roundgate.__file__).parent / "rulebooks" / "gullwind.toml").read_text("utf-8")
 LAUNCH = '#!/bin/sh\nexec "{python}" -m gullwind_standin.main --may-take 4096 {more}\n'
 
 

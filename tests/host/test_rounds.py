@@ -15,7 +15,7 @@ from pathlib import Path
 import psutil
 import pytest
 
-from conftest import SiteUnderTest, free_port, wait_for
+from conftest import BOOK, SiteUnderTest, free_port, wait_for
 
 
 def outcome(site: SiteUnderTest, number: int) -> str:
@@ -116,9 +116,8 @@ def test_a_start_that_fails_is_undone_and_told(site: SiteUnderTest, trials: str,
 
 def test_a_value_that_the_server_does_not_take_is_found_and_undone(site: SiteUnderTest) -> None:
     """A rulebook that is too generous: the server clamps the value without a word, and the proof reads it back."""
-    book = (Path(sys.modules["roundgate"].__file__ or "").parent / "rulebooks" / "gullwind.toml").read_text()
     (site.folder / "rulebooks").mkdir()
-    (site.folder / "rulebooks" / "gullwind.toml").write_text(book.replace("range = [0, 40]", "range = [0, 90]"))
+    (site.folder / "rulebooks" / "gullwind.toml").write_text(BOOK.replace("range = [0, 40]", "range = [0, 90]"))
     site.add("regatta", "gust.limit=20\n")
     site.ok("start")
     site.ok("set", "gust.limit=70")
@@ -281,9 +280,8 @@ def test_the_lobby_is_waited_for_and_must_show_the_new_name(site: SiteUnderTest)
         site.ok("set", "server.name=Saltmarsh Regatta")
         assert "the lobby shows it" in site.ok("apply", "--yes")
         (site.folder / "regatta" / "sea-trials.txt").write_text("lobby-delay 60\n")
-        book = (Path(sys.modules["roundgate"].__file__ or "").parent / "rulebooks" / "gullwind.toml").read_text()
         (site.folder / "rulebooks").mkdir()
-        (site.folder / "rulebooks" / "gullwind.toml").write_text(book.replace('within = "10s"', 'within = "1s"'))
+        (site.folder / "rulebooks" / "gullwind.toml").write_text(BOOK.replace('within = "10s"', 'within = "1s"'))
         site.ok("set", "race.slots=20")
         assert "it is not in the list" in site.fails(3, "apply", "--yes")
     finally:

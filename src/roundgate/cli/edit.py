@@ -55,12 +55,12 @@ def add(
     at: Annotated[int | None, typer.Option(help="Put it at this number, from 1; else at the end.")] = None,
 ) -> None:
     """Add entries to a list, such as a course to the rotation."""
-    _change_list(words, lambda server, name, item: _list_operations().added(server, name, item, at))
+    _change_list(words, lambda server, _store, name, item: _list_operations().added(server, name, item, at))
 
 
 def remove(words: Annotated[list[str], typer.Argument(help="[SERVER] LIST ENTRY...")]) -> None:
     """Remove entries from a list. A list never falls below its least."""
-    _change_list(words, lambda server, name, item: _list_operations().removed(server, name, item))
+    _change_list(words, lambda server, store, name, item: _list_operations().removed(server, store, name, item))
 
 
 def move(
@@ -68,7 +68,7 @@ def move(
     to: Annotated[int, typer.Option(help="The number it shall have, from 1.")],
 ) -> None:
     """Move an entry of a list to another place."""
-    _change_list(words, lambda server, name, item: _list_operations().moved(server, name, item, to))
+    _change_list(words, lambda server, store, name, item: _list_operations().moved(server, store, name, item, to))
 
 
 def _list_operations() -> Any:
@@ -86,7 +86,7 @@ def _change_list(words: list[str], make: Any) -> None:
         raise WrongWords("A list and an entry are needed.", "roundgate add SERVER LIST ENTRY")
     name, *items = rest
     for server in standing.several(word):
-        _put(standing, server, [make(server, name, item) for item in items])
+        _put(standing, server, [make(server, standing.store, name, item) for item in items])
 
 
 def _put(standing: Standing, server: Server, operations: Sequence[Operation]) -> None:

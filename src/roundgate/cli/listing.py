@@ -8,6 +8,7 @@ from roundgate.core.nearest import nearest
 from roundgate.core.slate import AddItem, MoveItem, Operation, RemoveItem
 from roundgate.host.errors import Trouble, WrongWords
 from roundgate.host.servers import Server
+from roundgate.host.store import Store
 
 
 def _list(server: Server, word: str) -> tuple[str, str]:
@@ -31,22 +32,24 @@ def added(server: Server, word: str, item: str, at: int | None) -> Operation:
     return AddItem(path, name, item, None if at is None else _number(at))
 
 
-def removed(server: Server, word: str, item: str) -> Operation:
+def removed(server: Server, store: Store, word: str, item: str) -> Operation:
     """Make the operation that removes an entry. Raises Trouble where it is not in the list."""
     name, path = _list(server, word)
-    _must_hold(server, name, item)
+    _must_hold(server, store, name, item)
     return RemoveItem(path, name, item)
 
 
-def moved(server: Server, word: str, item: str, to: int) -> Operation:
+def moved(server: Server, store: Store, word: str, item: str, to: int) -> Operation:
     """Make the operation that moves an entry. Raises Trouble where it is not in the list."""
     name, path = _list(server, word)
-    _must_hold(server, name, item)
+    _must_hold(server, store, name, item)
     return MoveItem(path, name, item, _number(to))
 
 
-def _must_hold(server: Server, name: str, item: str) -> None:
-    items = server.read().files.items(name)
+def _must_hold(server: Server, store: Store, name: str, item: str) -> None:
+    """See that an entry is in the list, or will be with what waits on the slate. Raises Trouble."""
+    _, outcome = server.outcome([one.operation for one in store.slate(server.name)])
+    items = outcome.after.items(name)
     if item not in items:
         near = nearest(item, items)
         hint = f"Did you mean {near}?" if near else f"It holds: {', '.join(items)}"

@@ -30,11 +30,12 @@ def main() -> None:
 def _say(error: Exception) -> int:
     """Say what went wrong; give the exit code."""
     from roundgate.cli.screen.trouble import say_trouble, say_unexpected
-    from roundgate.host.errors import Trouble
+    from roundgate.host.errors import Trouble, as_trouble
 
-    if isinstance(error, Trouble):
-        say_trouble(error)
-        return error.exit_code
+    trouble = error if isinstance(error, Trouble) else as_trouble(error)
+    if trouble is not None:
+        say_trouble(trouble)
+        return trouble.exit_code
     say_unexpected(error)
     return 1
 

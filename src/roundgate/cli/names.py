@@ -72,6 +72,9 @@ def list_of(server: Server, word: str) -> tuple[str, ListOf]:
 
 
 def _unknown(server: Server, word: str, what: str, known: list[str]) -> UnknownName:
+    family = [name for name in known if name.lower().startswith(word.lower() + ".")]
+    if family:
+        return UnknownName(f"{server.name} has no {what} '{word}'.", f"Did you mean one of {', '.join(family)}?")
     by_ending = {name.rpartition(".")[2]: name for name in reversed(known)}
     near = by_ending.get(nearest(word, by_ending, least=75)) or nearest(word, known)
     if near:

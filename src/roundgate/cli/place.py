@@ -64,7 +64,13 @@ class Standing:
             return first, rest
         if "=" in first or ":" in first or (len(words) == 1 and is_value):
             return None, words
-        return (None, words) if self._is_name(first) else (first, rest)
+        is_server = not self._is_name(first) and (rest or self._resembles_server(first))
+        return (first, rest) if is_server else (None, words)
+
+    def _resembles_server(self, word: str) -> bool:
+        from roundgate.core.nearest import nearest
+
+        return nearest(word, self.site.file.server, least=75) != ""
 
     def _is_name(self, word: str) -> bool:
         from roundgate.cli.names import find_name

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 
 from roundgate.core.formats.protocol import Document, Entry
+from roundgate.core.nearest import nearest
 from roundgate.core.rulebook.model import Rulebook
 from roundgate.core.text import Splice, Text
 
@@ -24,7 +25,13 @@ def is_secret(book: Rulebook, file_path: str, key: str) -> bool:
     for spec in book.setting.values():
         if spec.key == key and book.file[spec.file].path == file_path:
             return spec.type == "secret"
-    return sounds_secret(key)
+    return sounds_secret(key) or _resembles_secret(book, key)
+
+
+def _resembles_secret(book: Rulebook, key: str) -> bool:
+    """Tell whether a key that no rulebook knows is a secret's key misspelt."""
+    keys = {spec.key: spec.type for spec in book.setting.values()}
+    return key not in keys and keys.get(nearest(key, keys, least=75)) == "secret"
 
 
 def secret_entries(book: Rulebook, file_path: str, document: Document) -> list[Entry]:

@@ -6,6 +6,8 @@ The exit codes: 0 done, 1 findings or not done, 2 the call's words are off, 3 a 
 
 from __future__ import annotations
 
+import errno
+
 
 class Trouble(Exception):
     """Something a person must know of and can do something about."""
@@ -61,3 +63,12 @@ class KeeperGone(Trouble):
 
 class ConsoleCut(Trouble):
     """The console cannot be reached, or the connection was cut."""
+
+
+def as_trouble(error: Exception) -> Trouble | None:
+    """Give the words for a disk that is full or cannot be written, whoever met it; None for anything else."""
+    is_books = type(error).__module__ == "sqlite3" and type(error).__name__ == "OperationalError"
+    is_disk = isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EFBIG)
+    if not (is_books or is_disk):
+        return None
+    return Trouble(f"The disk is full, or cannot be written: {error}.", "Make room, then: roundgate status")

@@ -11,7 +11,7 @@ import os
 import sqlite3
 import time
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
@@ -233,8 +233,9 @@ class Store:
         return dict(rows.fetchall())
 
     def note_timing(self, server: str, step: str, seconds: float) -> None:
-        """Remember how long a step took."""
-        self.db.execute("INSERT OR REPLACE INTO timing VALUES (?, ?, ?)", (server, step, seconds))
+        """Remember how long a step took; forgotten where it cannot be written, for nothing hangs on it."""
+        with suppress(sqlite3.Error):
+            self.db.execute("INSERT OR REPLACE INTO timing VALUES (?, ?, ?)", (server, step, seconds))
 
     def timing(self, server: str, step: str) -> float | None:
         """Tell how long a step took the last time, in seconds."""

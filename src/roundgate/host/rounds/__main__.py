@@ -16,7 +16,7 @@ from roundgate.host.errors import Busy, Trouble
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.engine import End, conduct, finish
 from roundgate.host.rounds.locking import held
-from roundgate.host.rounds.recover import recover
+from roundgate.host.rounds.recover import marks_of, recover
 from roundgate.host.servers import Server
 from roundgate.host.site import read_site
 from roundgate.host.store import Store
@@ -54,6 +54,7 @@ def _work(round: Round, verb: str) -> None:
         return
     round.row = row
     if verb == "recover":
+        round.ran, round.marks = bool(row.ran), marks_of(round.store.journal(round.number))
         round.store.note_round(round.number, process=os.getpid(), ran=row.ran, changes=row.changes)
     try:
         end = recover(round) if verb == "recover" else conduct(round)
@@ -70,7 +71,6 @@ def _rescue(round: Round, error: Exception) -> End:
     why = getattr(error, "what", None) or f"{type(error).__name__}: {error}"
     round.degraded = True
     round.driver.close()
-    round.row = round.store.round(round.number) or round.row
     try:
         round.note("recover", f"something unforeseen happened: {why}")
         end = recover(round)

@@ -44,6 +44,10 @@ class Round:
         self.console: Console = console_of(server, self.driver)
         self.lines: deque[str] = deque(maxlen=_LINES_KEPT)
         self.exited: int | None = None
+        self.ran = bool(row.ran)
+        """Whether the server was up when the round began."""
+        self.marks: set[tuple[str, str]] = set()
+        """The journal's steps and marks so far, in memory too: the way back must not hang on a disk that is full."""
         self.degraded = False
         """True once the way back has begun: a journal that cannot be written must not keep the server down."""
         self.calling_off, self._bell = os.pipe()
@@ -74,6 +78,7 @@ class Round:
 
     def note(self, step: str, said: str, mark: str = "note") -> None:
         """Write a line into the journal and tell the terminal."""
+        self.marks.add((step, mark))
         try:
             self.store.write_journal(self.number, step, mark, said)
         except sqlite3.Error:

@@ -98,6 +98,7 @@ def _gathered(round: Round, state: RunState) -> Gathered:
     if options.kind not in ("stop", "rewind"):
         ours = machine.family(state.process) if state.process else []
         refuse_taken_ports(server, gathered.outcome.after, ours)
+    round.ran = state.runs
     keep_rescued(round.store, server.name, gathered.rescued)
     round.store.note_round(round.number, process=os.getpid(), ran=state.runs, changes=_changes(gathered))
     return gathered
@@ -227,7 +228,7 @@ def rewind(round: Round, error: NotProven) -> End:
 def _up_as_before(round: Round, error: NotProven) -> End:
     name = round.server.name
     why = error.why.rstrip(".")
-    if round.row.ran is False or (round.row.ran is None and not _ran(round)):
+    if not round.ran:
         said = f"Not proven: {why}. The files are as they were; {name} is down, as it was."
         return End("rewound", said, "", error.evidence)
     try:
@@ -245,20 +246,26 @@ def _up_as_before(round: Round, error: NotProven) -> End:
     return End("rewound", said, f"roundgate slate {name}", error.evidence)
 
 
-def _ran(round: Round) -> bool:
-    row = round.store.round(round.number)
-    return bool(row and row.ran)
-
-
 def finish(round: Round, end: End) -> None:
     """Write a round's end into the books, all in one."""
-    store = round.store
     if end.outcome == "unfinished":  # it stays open, for ``recover``
         round.note("recover", end.said)
         round.tell({"outcome": end.outcome, "said": end.said, "do": end.do, "evidence": list(end.evidence)})
         return
     evidence = [round.without_secrets(line) for line in end.evidence]
     said = round.without_secrets(end.said)
+    try:
+        _close(round, end, said, evidence)
+    except sqlite3.Error as error:
+        said += f" The books could not be written ({error})."
+        do = f"Make room, then: roundgate recover {round.server.name}"
+        round.tell({"outcome": "unfinished", "said": said, "do": do, "evidence": evidence})
+        return
+    round.tell({"outcome": end.outcome, "said": said, "do": end.do, "evidence": evidence})
+
+
+def _close(round: Round, end: End, said: str, evidence: list[str]) -> None:
+    store = round.store
     with store.whole():
         store.close_round(round.number, end.outcome, said, evidence)
         if end.operations:
@@ -267,4 +274,3 @@ def finish(round: Round, end: End) -> None:
             store.let_wait(round.server.name)
         if round.options.kind == "rewind" and end.outcome in ("proven", "written"):
             store.forget_written(round.server.name)
-    round.tell({"outcome": end.outcome, "said": said, "do": end.do, "evidence": evidence})

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Set
 
 from roundgate.host.drivers.protocol import RunState
 from roundgate.host.rounds.context import Round
@@ -15,28 +16,38 @@ from roundgate.host.store import JournalLine
 
 def plan(journal: list[JournalLine]) -> str:
     """Tell a person what ``recover`` will do with a round."""
-    point = broken_at(journal)
-    if point == "before":
-        return "nothing was changed; it will be closed, and the server started if it was up and is not"
-    if point == "writing":
-        return "it was writing; the files will be put back as they were, and the server started"
-    return "the files are written; the server will be started, and the change proven or undone"
+    return _PLANS[broken_at(marks_of(journal))]
 
 
-def broken_at(journal: list[JournalLine]) -> str:
-    """Tell at which point a journal breaks off: ``before`` the files were touched, ``writing``, or ``written``."""
-    marks = {(line.step, line.mark) for line in journal}
+_PLANS = {
+    "before": "nothing was changed; it will be closed, and the server started if it was up and is not",
+    "writing": "it was writing; the files will be put back as they were, and the server started",
+    "written": "the files are written; the server will be started, and the change proven or undone",
+}
+
+
+def marks_of(journal: list[JournalLine]) -> set[tuple[str, str]]:
+    """Give the steps and marks of a journal."""
+    return {(line.step, line.mark) for line in journal}
+
+
+def broken_at(marks: Set[tuple[str, str]]) -> str:
+    """Tell at which point a journal's marks break off: ``before`` the files were touched, ``writing``, ``written``."""
     if ("write", "begin") not in marks:
         return "before"
     return "written" if ("write", "end") in marks and ("rewind", "begin") not in marks else "writing"
 
 
 def recover(round: Round) -> End:
-    """Finish a broken-off round. Safe to be broken off and begun again. Raises Trouble where a person is needed."""
+    """Finish a broken-off round, from its marks. Safe to be broken off and begun again.
+
+    Raises Trouble where a person is needed.
+    """
     state = round.driver.state()
     refuse_outsiders(round.server, state)
-    point = broken_at(round.store.journal(round.number))
-    round.note("recover", plan(round.store.journal(round.number)))
+    point = broken_at(round.marks)
+    round.degraded = True
+    round.note("recover", _PLANS[point])
     if state.runs:
         round.driver.lease(round.number)
         round.driver.follow()
@@ -52,7 +63,7 @@ def _finish_forward(round: Round, state: RunState) -> End:
     names = [change[0] for change in round.row.changes]
     if round.options.kind == "stop":
         return End("done", f"{round.server.name} is down.", operations=waiting)
-    if not round.row.ran and round.options.kind in ("apply", "rewind") and not round.options.start:
+    if not round.ran and round.options.kind in ("apply", "rewind") and not round.options.start:
         return End("written", f"Written. {round.server.name} is down, so nothing is proven yet.", operations=waiting)
     if state.runs and not state.ready:
         _await_ready(round)
@@ -75,8 +86,8 @@ def _await_ready(round: Round) -> None:
 def _bring_up(round: Round, state: RunState) -> End:
     """Nothing was written: see that the server is as it was before, up or down."""
     said = "The round was broken off before anything was changed."
-    should_run = round.row.ran and round.options.kind != "stop"
-    if state.runs and _was_stopping(round) and _ends_now(round):
+    should_run = round.ran and round.options.kind != "stop"
+    if state.runs and _was_stopping(round) and not _came_up_since(round, state) and _ends_now(round):
         state = RunState()
     if state.runs or not should_run:
         return End("failed", said)
@@ -89,8 +100,13 @@ def _bring_up(round: Round, state: RunState) -> End:
 
 
 def _was_stopping(round: Round) -> bool:
-    marks = {(line.step, line.mark) for line in round.store.journal(round.number)}
-    return ("stop", "begin") in marks and ("stop", "end") not in marks
+    return ("stop", "begin") in round.marks and ("stop", "end") not in round.marks
+
+
+def _came_up_since(round: Round, state: RunState) -> bool:
+    """Tell whether the server was started after the stop had begun: then nothing is left to be waited for."""
+    began = [line.at for line in round.store.journal(round.number) if (line.step, line.mark) == ("stop", "begin")]
+    return bool(began and state.started and state.started > began[-1])
 
 
 def _ends_now(round: Round) -> bool:

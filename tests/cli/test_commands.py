@@ -1,0 +1,420 @@
+"""The built program as a person calls it: looking, editing, checking, and every wrong word or value."""
+
+from __future__ import annotations
+
+import json
+import os
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from conftest import BOOK, SiteUnderTest
+
+# --- what a person types --------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("typed", "key", "stored"),
+    [
+        ("idle.drop=10m", "idle.drop.minutes", "10"),
+        ("idle.drop=600s", "idle.drop.minutes", "10"),
+        ("idle.drop=off", "idle.drop.minutes", "0"),
+        ("ping.limit=0.5s", "ping.limit", "500"),
+        ("ping.limit=no limit", "ping.limit", "-1"),
+        ("hull.damage=90%", "hull.damage", "90"),
+        ("gust.share=90%", "gust.share", "0.9"),
+        ("memory.limit=2G", "memory.limit", "2048"),
+        ("gust.on=no", "gusts", "false"),
+        ("tick.rate=60", "tick.rate", "60"),
+        ("server.language=NL", "language", "nl"),
+        ("welcome=Ahoy\\nMind the gap", "welcome.text", "Ahoy|Mind the gap"),
+        ("boat.slots=20", "boat.slots", "20"),
+        ("RACE.SLOTS=20", "boat.slots", "20"),
+        ("slots=20", "boat.slots", "20"),
+        ("gullwind.properties:mod.sails=red and white", "mod.sails", "red and white"),
+        ("server.motto=a=b: #c", "server.motto", "a=b: #c"),
+    ],
+)
+def test_values_as_people_say_them_end_up_as_the_file_holds_them(
+    regatta: SiteUnderTest, typed: str, key: str, stored: str
+) -> None:
+    regatta.ok("set", "regatta", typed)
+    regatta.ok("apply", "--yes")
+    assert regatta.value("regatta", key) == stored
+
+
+@pytest.mark.parametrize(
+    ("code", "words", "said"),
+    [
+        (1, ["set", "race.slots=40"], ["40 is above the most, 32", "hides the server", "race.slots=32"]),
+        (1, ["set", "race.slots=many"], ["is not a whole number"]),
+        (1, ["set", "tide.mode=sprng"], ["is not one of calm, spring", "tide.mode=spring"]),
+        (1, ["set", "gust.on=perhaps"], ["neither yes nor no"]),
+        (1, ["set", "idle.drop=90s"], ["not a whole number of minutes"]),
+        (1, ["set", "wind.scale=0,8"], ["the decimal sign is a point", "wind.scale=0.8"]),
+        (1, ["set", "net.port=99999"], ["ports go from 1 to 65535"]),
+        (1, ["set", "net.address=300.1.1.1"], ["four numbers from 0 to 255"]),
+        (1, ["set", "server.site=saltmarsh.example"], ["https://saltmarsh.example"]),
+        (1, ["set", "server.name=The Privateers"], ["blocked word 'privateer'", "lobby hides"]),
+        (1, ["set", "server.name=ab"], ["the least is 3"]),
+        (1, ["set", "world.save=Second Tide"], ["does not have the right form", "first-tide"]),
+        (1, ["set", "tick.rate=33"], ["steps of 10", "tick.rate=30"]),
+        (1, ["set", "server.motto=a\tb"], ["control character"]),
+        (1, ["set", "race.heat=14", "race.slots=12"], ["A heat cannot have more boats"]),
+        (1, ["set", "console.open=on"], ["An open console needs a password"]),
+        (1, ["set", "hull.damage=120%"], ["120 is above the most, 100"]),
+        (2, ["set", "race.slot=3"], ["has no setting 'race.slot'", "Did you mean race.slots?"]),
+        (2, ["set", "race.slots"], ["has no value"]),
+        (2, ["set", "regata", "race.slots=3"], ["no server 'regata'", "Did you mean regatta?"]),
+        (2, ["set", "@fast", "race.slots=3"], ["No server has the tag fast", "@all"]),
+        (2, ["set", "entry.code=4711"], ["must not stand in the command"]),
+        (2, ["set", "gullwind.properties:admin_password=x"], ["must not stand in the command"]),
+        (2, ["set", "gulwind.properties:a=1"], ["has no file", "Did you mean gullwind.properties:a?"]),
+        (2, ["set", "server=3"], ["Did you mean one of server.name, server.motto"]),
+        (2, ["set", "courses=3"], ["courses is a list", "roundgate add"]),
+        (1, ["add", "courses", "harbour mile"], ["is not known", "Harbour Mile"]),
+        (1, ["remove", "courses", "Harbor Mile"], ["is not in courses", "Did you mean Harbour Mile?"]),
+        (2, ["add", "race.slots", "3"], ["is a setting, not a list"]),
+        (2, ["add", "courses"], ["A list and an entry are needed"]),
+        (2, ["apply"], []),
+        (2, ["rounds", "show", "99"], ["There is no round 99"]),
+        (2, ["rewind", "99", "--yes"], ["There is no round 99"]),
+        (2, ["check", "--format", "xml"], ["There is no format 'xml'"]),
+        (2, ["explain", "race.slotz"], ["Did you mean race.slots?"]),
+        (2, ["apply", "--at", "25:00", "--yes"], ["is not a time of day"]),
+        (2, ["apply", "--countdown", "soon", "--yes"], ["is not a length of time"]),
+        (1, ["send", "status"], ["regatta is down", "roundgate start"]),
+        (1, ["set", "race.laps=4", "--now"], ["is down"]),
+        (1, ["set", "race.slots=20", "--now"], ["cannot be set at the live console"]),
+    ],
+)
+def test_wrong_words_give_one_clear_message_and_change_nothing(
+    regatta: SiteUnderTest, code: int, words: list[str], said: list[str]
+) -> None:
+    before = regatta.text("regatta")
+    if words == ["apply"]:
+        regatta.ok("set", "race.slots=20")
+        assert "Give --yes" in regatta.fails(2, "apply")
+        regatta.ok("discard")
+    else:
+        heard = regatta.fails(code, *words)
+        for part in said:
+            assert part in heard, heard
+        assert "do:" in heard
+    assert regatta.text("regatta") == before
+    assert "the slate is empty" in regatta.ok("slate")
+
+
+def test_the_last_course_cannot_be_removed_and_order_is_kept(regatta: SiteUnderTest) -> None:
+    regatta.ok("remove", "courses", "Harbour Mile")
+    assert "at least one entry" in regatta.fails(1, "remove", "courses", "The Narrows")
+    regatta.ok("add", "courses", "Lantern Run", "--at", "1")
+    regatta.ok("add", "courses", "ws:204815", "Long Reach")
+    regatta.ok("move", "courses", "Long Reach", "--to", "2")
+    regatta.ok("apply", "--yes")
+    assert regatta.text("regatta", "courses.txt").split("\n") == [
+        "Lantern Run",
+        "Long Reach",
+        "The Narrows",
+        "ws:204815",
+        "",
+    ]
+
+
+def test_reset_discard_and_a_second_value_for_one_setting(regatta: SiteUnderTest) -> None:
+    regatta.ok("set", "race.slots=20")
+    regatta.ok("set", "race.slots=24", "race.laps=9")
+    assert regatta.ok("slate").count("race.slots: 16 -> 24") == 1
+    assert "1 taken off the slate, 1 left" in regatta.ok("discard", "slots")
+    regatta.fails(1, "discard", "race.heat")
+    regatta.ok("reset", "race.slots")
+    regatta.ok("apply", "--yes")
+    assert (regatta.value("regatta", "boat.slots"), regatta.value("regatta", "laps.count")) == ("12", "9")
+
+
+def test_a_secret_is_taken_from_standard_input_and_never_shown(running: SiteUnderTest) -> None:
+    secret = "48151623"
+    said = running.ok("set", "entry.code", given=secret + "\n")
+    running.fails(1, "set", "entry.code", given="12\n")
+    said += running.fails(1, "set", "entry.code", given="not-digits-99\n")
+    assert "not-digits-99" not in said
+    said += running.ok("slate") + running.ok("slate", "--json") + running.ok("apply", "--yes")
+    assert running.value("regatta", "entry.code") == secret
+    said += running.ok("show", "--all") + running.ok("show", "--all", "--json") + running.ok("explain", "entry.code")
+    path = running.folder / "regatta" / "gullwind.properties"
+    path.write_text(path.read_text() + f"entry.code=x{secret} \n#entry.code={secret}\nentry_codde={secret}\n")
+    said += running.fails(1, "check") + running.fails(1, "check", "--json") + running.ok("status")
+    said += (
+        running.ok("rounds") + running.ok("rounds", "show", "2") + running.ok("rounds", "--json") + running.ok("log")
+    )
+    assert secret not in said
+    state = running.folder / ".roundgate"
+    holds = [one for one in state.rglob("*") if one.is_file() and secret.encode() in one.read_bytes()]
+    allowed = ("before-", "gullwind.properties")
+    assert all(one.name.startswith(allowed) for one in holds), "only private copies of the file itself may hold it"
+
+
+def test_nothing_on_the_way_has_the_secret_among_its_arguments(running: SiteUnderTest) -> None:
+    running.ok("set", "entry.code", given="48151623\n")
+    terminal = subprocess.Popen(
+        [sys.executable, "-m", "roundgate", "apply", "--yes", "--countdown", "1s"],
+        cwd=running.folder,
+        stdin=subprocess.DEVNULL,
+        stdout=subprocess.DEVNULL,
+    )
+    seen = 0
+    while terminal.poll() is None:
+        for process in running.processes():
+            seen += 1
+            assert "48151623" not in " ".join(process.cmdline() if process.is_running() else [])
+    assert terminal.returncode == 0 and seen
+
+
+# --- looking --------------------------------------------------------------------------------------------------------
+
+
+def test_show_tells_the_four_layers(running: SiteUnderTest) -> None:
+    running.ok("set", "race.slots=24")
+    running.ok("send", "value gust.limit 30")
+    path = running.folder / "regatta" / "gullwind.properties"
+    path.write_text(path.read_text().replace("heat.size=8", "heat.size=6"))
+    found = {one["name"]: one for one in json.loads(running.ok("show", "--all", "--json"))[0]["settings"]}
+    slots, heat, gust = found["race.slots"], found["race.heat"], found["gust.limit"]
+    assert (slots["default"], slots["disk"], slots["slate"], slots["running"]) == ("12", "16", "24", "16")
+    assert slots["differences"] == ["on the slate: 24"]
+    assert (heat["disk"], heat["running"]) == ("6", "8")
+    assert heat["differences"] == ["on disk but not running: restart"]
+    assert gust["running"] == "30"
+    assert gust["differences"] == ["set at the console only: lost at the next restart"]
+    asked = {one["name"]: one for one in json.loads(running.ok("show", "gust.limit", "--ask", "--json"))[0]["settings"]}
+    assert asked["gust.limit"]["running"] == "30"
+
+
+def test_show_and_explain_find_by_name_key_file_and_meaning(regatta: SiteUnderTest) -> None:
+    assert "race.slots" in regatta.ok("show", "--search", "boats")
+    assert "race.slots" not in regatta.ok("show", "--advanced")
+    assert "tick.rate" in regatta.ok("show", "--all")
+    assert "courses" in regatta.ok("show", "--file", "courses.txt")
+    said = regatta.ok("explain", "idle.drop")
+    for words in (
+        "How long" if False else "put ashore",
+        "10m",
+        "'off' (0)",
+        "in minutes",
+        "rewrites this file when it stops",
+    ):
+        assert words in said
+    assert "gullwind.properties:2" in regatta.ok("explain", "boat.slots").replace(
+        "gullwind.properties:2 ", "gullwind.properties:2"
+    )
+    assert "at least" not in regatta.ok("explain", "courses")
+    assert "wrong" in regatta.ok("explain", "value-range")
+
+
+def test_piped_output_is_plain_and_status_is_stable_json(running: SiteUnderTest) -> None:
+    for words in (["status"], ["show"], ["slate"], ["check"], ["rounds"], ["--help"], []):
+        assert "\x1b" not in running.run(*words).stdout
+    server = json.loads(running.ok("status", "--json"))["servers"][0]
+    assert set(server) == {
+        *("server", "state", "since", "process", "players", "slots"),
+        *("address", "on-slate", "differs", "remarks"),
+    }
+    assert server["state"] == "up" and server["process"] == running.server_process("regatta")
+
+
+def test_which_server_is_meant(site: SiteUnderTest) -> None:
+    for name, tags in (("harbour", '["casual"]'), ("regatta", '["ranked"]'), ("nightwatch", '["casual"]')):
+        site.add(name, extra=f"tags = {tags}")
+    site.ok("set", "@casual", "race.laps=4")
+    site.ok("set", "regatta,harbour", "race.length=30m")
+    waiting = {one["server"]: one["on-slate"] for one in json.loads(site.ok("status", "--json"))["servers"]}
+    assert waiting == {"harbour": 2, "regatta": 1, "nightwatch": 1}
+    assert "Which server?" in site.fails(2, "set", "race.laps=5")
+    inside = site.run("set", "race.laps=6", cwd=site.folder / "regatta")
+    assert inside.returncode == 0 and inside.stdout.startswith("regatta")
+    elsewhere = site.run("status", cwd=Path("/"))
+    assert elsewhere.returncode == 2 and "There is no site here" in elsewhere.stderr
+    for words in (["--site", str(site.folder), "status"], ["status", "--site", str(site.folder)]):
+        assert "nightwatch" in site.run(*words, cwd=Path("/")).stdout
+    assert "nightwatch" in site.run("status", cwd=Path("/"), env={"ROUNDGATE_SITE": str(site.folder)}).stdout
+
+
+# --- checking -------------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("lines", "code", "line", "column"),
+    [
+        ("boat.slots=40", "value-range", 1, 12),
+        ("gusts=yes", "value-spelling", 1, 7),
+        ("boat.slot=24", "key-unknown", 1, 1),
+        ("a=1\nboat.slots=1\nboat.slots=2", "key-twice", 2, 1),
+        ("boat slots=24", "key-with-blank", 1, 5),
+        ("boat.slots", "key-alone", 1, 1),
+        ("server.motto=fair winds\\\nboat.slots=24", "line-runs-on", 1, 24),
+        ("server.motto=caf\\u00e", "escape-broken", 1, 17),
+        ("chart=C:\\charts", "backslash-lost", 1, 9),
+        ('server.name="Saltmarsh"', "quotes-kept", 1, 13),
+        ("gusts=true ", "blank-at-end", 1, 11),
+        ("boat.slots=\u00a024", "hidden-character", 1, 12),
+        ("<<<<<<< ours\nboat.slots=1", "merge-marker", 1, 1),
+        ("", "file-empty", 1, 1),
+        ("server.motto=x\\", "end-backslash", 1, 15),
+        ("tide.mode=sprng", "value-choice", 1, 11),
+        ("net.port=99999", "value-range", 1, 10),
+        ("heat.size=14\nboat.slots=12", "rule-broken", 1, 11),
+    ],
+)
+def test_each_mistake_is_found_at_its_place(
+    regatta: SiteUnderTest, lines: str, code: str, line: int, column: int
+) -> None:
+    (regatta.folder / "regatta" / "gullwind.properties").write_text(lines, encoding="utf-8")
+    found = json.loads(regatta.run("check", "--json").stdout)["findings"]
+    assert (code, line, column) in [(one["code"], one["line"], one["column"]) for one in found], found
+    text = regatta.run("check").stdout
+    assert f"gullwind.properties:{line}:{column}" in text and "Traceback" not in text
+    caret = next(row for row in text.split("\n") if "^" in row) if lines else ""
+    assert not lines or caret
+
+
+def test_findings_on_the_slate_are_told_apart_from_those_on_disk(regatta: SiteUnderTest) -> None:
+    path = regatta.folder / "regatta" / "gullwind.properties"
+    path.write_text(path.read_text() + "gusts=yes\n")
+    regatta.ok("set", "race.slots=10")
+    path.write_text(path.read_text().replace("heat.size=8", "heat.size=11"))
+    found = json.loads(regatta.run("check", "--json").stdout)["findings"]
+    assert {(one["code"], one["on-slate"]) for one in found} == {("value-spelling", False), ("rule-broken", True)}
+    assert "have errors" in regatta.fails(1, "apply", "--yes")
+    regatta.ok("discard")
+    regatta.ok("set", "race.laps=4")
+    assert "errors on disk already" in regatta.fails(1, "apply", "--yes")
+    regatta.ok("apply", "--yes", "--despite-errors")
+
+
+@pytest.mark.parametrize(
+    ("spoil", "said"),
+    [
+        (lambda path: path.unlink(), "is not there"),
+        (lambda path: path.write_bytes(b"boat.slots=1\n\0\0\x01"), "NUL byte stands in line 2"),
+        (lambda path: path.write_bytes(b"\xff\xfeb\x00\x00\xd8"), "byte-order mark says utf-16-le"),
+        (lambda path: (path.unlink(), path.mkdir()), "cannot be read"),
+    ],
+    ids=["missing", "nul", "broken-utf16", "folder"],
+)
+def test_a_file_that_cannot_be_read_is_told_and_not_touched(regatta: SiteUnderTest, spoil: object, said: str) -> None:
+    path = regatta.folder / "regatta" / "gullwind.properties"
+    spoil(path)  # type: ignore[operator]
+    assert said in regatta.run("check").stdout
+    if path.is_file():
+        before = path.read_bytes()
+        assert regatta.run("set", "race.slots=20").returncode == 1
+        assert path.read_bytes() == before
+    regatta.ok("status")
+
+
+@pytest.mark.skipif(os.getuid() == 0, reason="root reads and writes whatever the mode says")
+@pytest.mark.parametrize("mode", [0o000, 0o444])
+def test_a_file_without_permission_is_told(regatta: SiteUnderTest, mode: int) -> None:
+    path = regatta.folder / "regatta" / "gullwind.properties"
+    path.chmod(mode)
+    done = regatta.run("set", "race.slots=20")
+    done = regatta.run("apply", "--yes") if done.returncode == 0 else done
+    assert done.returncode == 1 and ("permission denied" in done.stdout or "write-protected" in done.stdout)
+
+
+# --- site and rulebooks ---------------------------------------------------------------------------------------------
+
+
+def test_init_and_adopt_recognise_the_game_and_make_the_first_run(tmp_path: Path, site: SiteUnderTest) -> None:
+    home = site.add("harbour")
+    (site.folder / "roundgate.toml").unlink()
+    assert "no site here" in site.fails(2, "adopt", "harbour")
+    site.ok("init", "--name", 'The "Saltmarsh"')
+    site.fails(1, "init")
+    for name in ("gullwind.properties", "courses.txt"):
+        (home / name).unlink()
+    said = site.ok(
+        "adopt", "harbour", "--tag", "casual", "--first-run", "--start", f"{sys.executable} -m gullwind_standin.main"
+    )
+    assert "gullwind (by its start command)" in said
+    assert (home / "gullwind.properties").exists() and (home / "courses.txt").exists()
+    assert site.server_process("harbour") is None
+    assert "already" in site.fails(1, "adopt", "harbour")
+    other = site.folder / "quay"
+    other.mkdir()
+    (other / "gullwind.properties").write_text("boat.slots=4\nserver.name=Quay\n")
+    assert "gullwind (by gullwind.properties, 2 of its 2 keys known)" in site.ok("adopt", "quay", "--start", "true")
+    assert "How is it started?" in site.fails(2, "adopt", ".", "--name", "here")
+
+
+def test_a_server_without_a_rulebook_is_still_read_checked_and_changed(site: SiteUnderTest) -> None:
+    home = site.folder / "barge"
+    home.mkdir()
+    (home / "barge.properties").write_text("colour=red\nowner.password=hunter22\n")
+    site.ok("adopt", "barge", "--start", "sleep 60")
+    assert "barge.properties:colour" in site.ok("show")
+    site.ok("set", "barge.properties:colour=blue")
+    said = site.ok("show", "--all") + site.ok("slate") + site.ok("apply", "--yes") + site.ok("rounds", "show", "1")
+    assert "hunter22" not in said
+    assert (home / "barge.properties").read_text() == "colour=blue\nowner.password=hunter22\n"
+    site.ok("start")
+    assert "up" in site.ok("status")
+    site.ok("stop")
+
+
+@pytest.mark.parametrize(
+    ("spoil", "place", "cause"),
+    [
+        (("[kind.course]", "[kind.course"), ":", "This is not TOML"),
+        (('type = "int"\nrange = [1, 32]', 'type = "itn"\nrange = [1, 32]'), "type", "Did you mean int?"),
+        (("range = [1, 32]\ndefault = 12", "range = [1, 32]\ndefault = 99"), "default", "above the most"),
+        (
+            ('about = "The name in the lobby."', 'abuot = "The name in the lobby."'),
+            "abuot",
+            "not a word that this table knows",
+        ),
+        (
+            ('needs = "race.heat <= race.slots"', 'needs = "race.heat <= race.slotz"'),
+            "needs",
+            "Did you mean race.slots?",
+        ),
+        (("'^Ready: \\d+ of \\d+ boats'", "'^Ready: (\\d+ of'"), "ready", "The pattern is wrong"),
+        (('set = { "gust.limit" = 12', 'set = { "gust.limit" = 99'), "set", "above the most"),
+        (('fixed_by = "world.save"', 'fixed_by = "world.safe"'), "fixed_by", "Did you mean world.save?"),
+    ],
+)
+def test_a_broken_rulebook_is_told_with_line_and_column(
+    regatta: SiteUnderTest, spoil: tuple[str, str], place: str, cause: str
+) -> None:
+    assert spoil[0] in BOOK
+    folder = regatta.folder / "rulebooks"
+    folder.mkdir()
+    (folder / "gullwind.toml").write_text(BOOK.replace(*spoil, 1))
+    said = regatta.fails(1, "rulebook", "check", "gullwind")
+    assert cause in said
+    where = re.search(r"gullwind\.toml:(\d+):(\d+)", said)
+    assert where, said
+    line = BOOK.replace(*spoil, 1).split("\n")[int(where[1]) - 1]
+    assert place in line or place == ":", f"{where[0]}: {line}"
+
+
+def test_the_bundled_rulebook_is_right_and_says_so(regatta: SiteUnderTest) -> None:
+    said = regatta.ok("rulebook", "check", "gullwind")
+    assert "nothing wrong" in said and int(re.search(r"(\d+) settings", said)[1]) >= 30  # type: ignore[index]
+    assert "Gullwind dedicated server" in regatta.ok("rulebook", "list")
+
+
+def test_an_unexpected_error_is_one_line_with_the_details_in_a_file(regatta: SiteUnderTest, tmp_path: Path) -> None:
+    (regatta.folder / ".roundgate").mkdir()
+    (regatta.folder / ".roundgate" / "state.sqlite").write_text(
+        "this is no database, and long enough to be seen as none" * 9
+    )
+    done = regatta.run("status", env={"XDG_STATE_HOME": str(tmp_path)})
+    assert done.returncode == 1
+    assert re.fullmatch(
+        r"error  Something unexpected happened \(DatabaseError\); the details are in \S+\. .*\n", done.stderr
+    )
+    assert "Traceback" in next(tmp_path.rglob("error-*.log")).read_text()
