@@ -238,9 +238,11 @@ class Store:
             self.db.execute("INSERT OR REPLACE INTO timing VALUES (?, ?, ?)", (server, step, seconds))
 
     def timing(self, server: str, step: str) -> float | None:
-        """Tell how long a step took the last time, in seconds."""
-        row = self.db.execute("SELECT seconds FROM timing WHERE server=? AND step=?", (server, step)).fetchone()
-        return float(row[0]) if row else None
+        """Tell how long a step took the last time, in seconds; None where that is not known."""
+        with suppress(sqlite3.Error):
+            row = self.db.execute("SELECT seconds FROM timing WHERE server=? AND step=?", (server, step)).fetchone()
+            return float(row[0]) if row else None
+        return None
 
 
 def _round(row: tuple[Any, ...]) -> RoundRow:

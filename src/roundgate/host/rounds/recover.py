@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sqlite3
 import time
 from collections.abc import Set
 
@@ -105,7 +106,11 @@ def _was_stopping(round: Round) -> bool:
 
 def _came_up_since(round: Round, state: RunState) -> bool:
     """Tell whether the server was started after the stop had begun: then nothing is left to be waited for."""
-    began = [line.at for line in round.store.journal(round.number) if (line.step, line.mark) == ("stop", "begin")]
+    try:
+        journal = round.store.journal(round.number)
+    except sqlite3.Error:
+        return False
+    began = [line.at for line in journal if (line.step, line.mark) == ("stop", "begin")]
     return bool(began and state.started and state.started > began[-1])
 
 

@@ -1,0 +1,79 @@
+"""The documents: the README's examples run as they stand, every picture is there, and the pages are current."""
+
+from __future__ import annotations
+
+import doctest
+import re
+import runpy
+import shlex
+import subprocess
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from conftest import SiteUnderTest
+
+ROOT = Path(__file__).parent.parent
+README = (ROOT / "README.md").read_text("utf-8")
+
+
+def examples() -> Iterator[tuple[str, str]]:
+    """Give each command of the README's console blocks and what it should print."""
+    for block in re.findall(r"```console\n(.*?)```", README, re.DOTALL):
+        for part in re.split(r"^\$ ", block, flags=re.MULTILINE)[1:]:
+            command, _, said = part.partition("\n")
+            yield command, said
+
+
+@pytest.fixture
+def saltmarsh(tmp_path: Path) -> Iterator[SiteUnderTest]:
+    """The demo's own site, its servers and lobby running."""
+    from roundgate.cli import demo
+
+    site = SiteUnderTest(tmp_path)
+    lobby, port = demo._start_lobby(tmp_path)
+    demo._make_site(tmp_path, port)
+    site.ok("start", "@all")
+    yield site
+    site.end()
+    lobby.terminate()
+    lobby.wait()
+    assert lobby.stdout is not None
+    lobby.stdout.close()
+
+
+def test_the_readmes_examples_print_what_the_readme_says(saltmarsh: SiteUnderTest) -> None:
+    checker, count = doctest.OutputChecker(), 0
+    for command, wanted in examples():
+        done = saltmarsh.run(*shlex.split(command)[1:])
+        said = done.stderr + done.stdout
+        flags = doctest.ELLIPSIS | doctest.NORMALIZE_WHITESPACE
+        assert checker.check_output(wanted, said, flags), f"$ {command}\n{said}\n--- the README says:\n{wanted}"
+        count += 1
+    assert count >= 9
+
+
+def test_every_picture_is_linked_and_every_link_leads_somewhere() -> None:
+    pictures = {path.name for path in (ROOT / "docs" / "screenshots").glob("*.png")}
+    linked = set(re.findall(r"docs/screenshots/([\w.-]+)", README))
+    assert linked == pictures and len(pictures) < 20
+    for link in re.findall(r"\]\(([\w./-]+)\)", README):
+        assert (ROOT / link).exists(), link
+
+
+def test_the_page_of_findings_is_current() -> None:
+    made = runpy.run_path(str(ROOT / "docs" / "make_findings.py"))["findings"]()
+    assert (ROOT / "docs" / "findings.md").read_text("utf-8") == made, "run: python docs/make_findings.py"
+
+
+def test_every_command_has_help_and_a_line_in_the_list() -> None:
+    from roundgate.cli.commands import COMMANDS
+
+    listed = subprocess.run([sys.executable, "-m", "roundgate", "--help"], capture_output=True, text=True, check=True)
+    for line in COMMANDS:
+        assert line.name in listed.stdout
+        words = [sys.executable, "-m", "roundgate", line.name, "--help"]
+        shown = subprocess.run(words, capture_output=True, text=True, check=False)
+        assert shown.returncode == 0 and "Usage" in shown.stdout, line.name
