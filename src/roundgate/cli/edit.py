@@ -144,6 +144,7 @@ def slate(
             continue
         say(f"{styled(one.name, 'bold')}")
         say_review(gathered)
+        say()
         say(f"  next: roundgate apply {one.name}    (or: roundgate discard {one.name})")
     if as_json:
         say_json(results)

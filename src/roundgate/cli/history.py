@@ -8,7 +8,7 @@ from typing import Any
 from roundgate.cli.place import Standing
 from roundgate.cli.screen.output import plain, say, say_json, styled
 from roundgate.cli.screen.rounds import say_end
-from roundgate.core.values.units import say_seconds
+from roundgate.core.values.units import say_took
 from roundgate.host.errors import WrongWords
 from roundgate.host.rounds.locking import broken_off
 from roundgate.host.store import RoundRow, Store
@@ -51,7 +51,7 @@ def say_round(standing: Standing, number: int, *, as_json: bool) -> None:
         say_json(round_json(standing.store, row))
         return
     when = time.strftime("%Y-%m-%d %H:%M:%S", time.localtime(row.began))
-    took = f", took {say_seconds(round(row.ended - row.began, 1))}" if row.ended else ""
+    took = f", took {say_took(row.ended - row.began)}" if row.ended else ""
     say(f"{styled(f'Round {row.number}', 'bold')}  {row.kind} of {row.server} by {row.by}, {when}{took}")
     for name, before, after in row.changes:
         say(f"  {name}: {plain(before)} -> {plain(after)}" if before else f"  {name}: {plain(after)}")
@@ -68,4 +68,4 @@ def say_round(standing: Standing, number: int, *, as_json: bool) -> None:
 def _words(mark: str, said: str) -> str:
     if mark == "begin":
         return f"begins {plain(said)}".rstrip()
-    return f"done in {say_seconds(round(float(said), 3))}" if mark == "end" else plain(said)
+    return f"done in {say_took(float(said))}" if mark == "end" else plain(said)

@@ -120,9 +120,18 @@ def _list_row(server: Server, known: Known, name: str) -> Row:
 
     disk, slate = items(known.disk), items(known.slate)
     running = items(known.started) if known.started else ""
-    words = [f"on the slate: {slate}"] if slate != disk else []
+    changed = _list_change(known.disk.items(name), known.slate.items(name))
+    words = [f"on the slate: {changed}"] if slate != disk else []
     words += ["on disk but not running: restart"] if running and running != disk else []
-    return Row(name, file, "", disk, slate if slate != disk else "", running, "", tuple(words))
+    return Row(name, file, "", disk, changed if slate != disk else "", running, "", tuple(words))
+
+
+def _list_change(before: list[str], after: list[str]) -> str:
+    """Say what comes and goes in a list."""
+    words = [f"+ {item}" for item in after if item not in before] + [
+        f"- {item}" for item in before if item not in after
+    ]
+    return ", ".join(words) or "another order"
 
 
 def _unknown_rows(server: Server, known: Known, chosen: Chosen) -> list[Row]:
@@ -183,6 +192,7 @@ def say_rows(server: Server, rows: list[Row], chosen: Chosen) -> None:
         table.append((row.name, row.disk, row.slate, row.running if differs else "", shown_default, about))
     say_table(("setting", "on disk", "on the slate", "running", "default", ""), table)
     hidden = sum(1 for spec in server.book.setting.values() if spec.tier == "advanced")
+    say()
     if hidden and not (chosen.names or chosen.everything or chosen.advanced or chosen.search):
         say(f"{hidden} advanced settings are not shown: --all. What one means: roundgate explain NAME")
     if not rows:

@@ -102,7 +102,7 @@ def _consequences(outcome: Outcome) -> Iterator[str]:
 
 
 _TAKES = {
-    "live": "{names}: can be set while the server runs, and lasts once it is in the file.",
+    "live": "{names}: could also be set without a restart, with 'apply --live'; lasts once it is in the file.",
     "restart": "{names}: takes effect when the server restarts; everybody on it is put off for that time.",
     "new-world": "{names}: fixed when a world is made; takes effect in a new world only.",
 }

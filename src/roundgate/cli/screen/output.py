@@ -71,8 +71,21 @@ def say_table(headers: Sequence[str], rows: Sequence[Sequence[str]]) -> None:
     for header in headers:
         table.add_column(header, overflow="fold")
     for row in rows:
-        table.add_row(*(Text(cell) for cell in row))
+        table.add_row(*(Text(cell, _style_of(header, cell)) for header, cell in zip(headers, row, strict=True)))
     Console(highlight=False).print(table)
+
+
+_WORDS = {
+    **dict.fromkeys(("up", "proven", "done", "written"), "green"),
+    **dict.fromkeys(("crashed", "lost", "open"), "red"),
+    **dict.fromkeys(("starting", "restarting", "rewound", "refused", "failed", "called-off"), "yellow"),
+}
+_COLUMNS = {"on the slate": "cyan", "waiting": "cyan", "running": "yellow", "differs": "yellow", "default": "dim"}
+
+
+def _style_of(header: str, cell: str) -> str:
+    """Give the style of a cell: what waits and what differs catches the eye."""
+    return _WORDS.get(cell, "") if header in ("state", "outcome") else _COLUMNS.get(header, "")
 
 
 def _say_plain(headers: Sequence[str], rows: Sequence[Sequence[str]]) -> None:

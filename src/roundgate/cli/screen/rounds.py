@@ -7,7 +7,7 @@ import time
 from typing import Any
 
 from roundgate.cli.screen.output import has_colour, is_terminal, plain, say, styled
-from roundgate.core.values.units import say_seconds
+from roundgate.core.values.units import say_seconds, say_took
 
 EXIT_CODES = {
     "proven": 0,
@@ -58,7 +58,7 @@ class RoundScreen:
         step, said, mark = f"{message['step']:<9}", message["said"], message["mark"]
         if mark == "end":
             self.wait = ""
-            say(f"  {step} done in {say_seconds(round(float(said), 3))}")
+            say(f"  {step} done in {say_took(float(said))}")
         elif mark == "note":
             say(f"  {step} {plain(said)}")
         elif said:

@@ -55,6 +55,13 @@ def say_seconds(seconds: Decimal | float) -> str:
     return words + (f"{plain(left * 1000)}ms" if left else "")
 
 
+def say_took(seconds: float) -> str:
+    """Say how long something took: ``51ms``, ``2.0s``, ``3m20s``."""
+    if seconds < 1:
+        return f"{round(seconds * 1000)}ms"
+    return f"{seconds:.1f}s" if seconds < 60 else say_seconds(int(seconds))
+
+
 def _whole_units(amount: Decimal, unit: Decimal, name: str, say: str) -> Decimal:
     stored = amount / unit
     if stored != stored.to_integral_value():

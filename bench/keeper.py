@@ -1,0 +1,41 @@
+"""The keeper's own memory (not shared) and processor time while it is idle.
+
+python bench/keeper.py [SECONDS]
+"""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import psutil
+from measure import end, say
+
+from roundgate.cli import demo
+
+
+def main() -> None:
+    """Measure and print."""
+    seconds = float(sys.argv[1]) if len(sys.argv) > 1 else 10.0
+    with tempfile.TemporaryDirectory() as folder:
+        site = Path(folder)
+        lobby, port = demo._start_lobby(site)
+        demo._make_site(site, port)
+        demo._run(site, "start @all", quiet=True)
+        keepers = [one for one in psutil.process_iter() if "roundgate.host.keeper" in one.cmdline()]
+        keepers = [one for one in keepers if any(word.startswith(folder) for word in one.cmdline())]
+        before = [sum(one.cpu_times()[:2]) for one in keepers]
+        time.sleep(seconds)
+        used = max(sum(one.cpu_times()[:2]) - old for one, old in zip(keepers, before, strict=True))
+        own = max(one.memory_full_info().uss for one in keepers) / 2**20
+        demo._run(site, "stop @all", quiet=True)
+        lobby.terminate()
+        lobby.wait()
+    kept = [say("memory of its own, MB", own, 15.0), say("processor time when idle, %", 100 * used / seconds, 0.1)]
+    end(kept)
+
+
+if __name__ == "__main__":
+    main()
