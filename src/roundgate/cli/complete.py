@@ -5,14 +5,18 @@ from __future__ import annotations
 
 def complete_server_or_name(incomplete: str) -> list[str]:
     """Give the servers, settings and lists that begin so."""
-    from roundgate.cli.place import Standing
+    from pathlib import Path
+
+    from roundgate.cli import place
     from roundgate.host.errors import Trouble
+    from roundgate.host.rulebooks import names_in_rulebook
+    from roundgate.host.site import find_site
 
     try:
-        standing = Standing(quiet=True)
-        names = [*standing.site.file.server]
-        for server in standing.several("@all"):
-            names += [*server.book.setting, *server.book.list]
+        site = find_site(place.SITE_GIVEN, Path.cwd())
+        names = [*site.file.server]
+        for book in dict.fromkeys(entry.rulebook for entry in site.file.server.values()):
+            names += names_in_rulebook(book, site.folder)
     except Trouble:
         return []
     return [name for name in dict.fromkeys(names) if name.startswith(incomplete)]

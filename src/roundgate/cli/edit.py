@@ -95,7 +95,7 @@ def _put(standing: Standing, server: Server, operations: Sequence[Operation]) ->
     from roundgate.cli.setting import new_findings
     from roundgate.core.findings import has_errors
     from roundgate.core.slate import name_of
-    from roundgate.host.machine import who
+    from roundgate.host.person import who
 
     findings: list[Finding] = new_findings(server, standing.store, operations)
     if findings:

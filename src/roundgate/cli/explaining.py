@@ -8,7 +8,6 @@ from roundgate.cli.names import list_of, setting_of
 from roundgate.cli.screen.output import plain, say, say_json, styled
 from roundgate.core import values
 from roundgate.core.files import say as say_value
-from roundgate.core.findings import Code
 from roundgate.core.rulebook.model import Setting
 from roundgate.host.servers import Server
 
@@ -101,13 +100,19 @@ def explain_list(server: Server, word: str, *, as_json: bool) -> None:
     say(f"  {'change it':<12} roundgate add {server.name} {name} ENTRY; remove, move")
 
 
-def explain_code(code: Code, *, as_json: bool) -> None:
-    """Print the page on a finding code."""
+def explain_code(name: str, *, as_json: bool) -> bool:
+    """Print the page on a finding code; tell whether there is such a code."""
+    from roundgate.core.checks import CODES
+
+    code = CODES.get(name)
+    if code is None:
+        return False
     if as_json:
         say_json({"code": code.name, "level": code.level, "title": code.title, "page": code.page})
-        return
+        return True
     say(f"{styled(code.name, 'bold')}  {code.title} ({code.level})")
     say(f"  {code.page}")
     for label, example in (("wrong", code.bad), ("right", code.good)):
         for number, line in enumerate(example.split("\n") if example else ()):
             say(f"  {label if number == 0 else '':<6} {plain(line)}")
+    return True

@@ -69,10 +69,8 @@ def explain(
 ) -> None:
     """All there is to know of a setting or list, where it stands, or of a finding code."""
     from roundgate.cli.explaining import explain_code, explain_list, explain_setting
-    from roundgate.core.checks import CODES
 
-    if len(words) == 1 and words[0] in CODES:
-        explain_code(CODES[words[0]], as_json=as_json)
+    if len(words) == 1 and "-" in words[0] and explain_code(words[0], as_json=as_json):
         return
     standing = Standing()
     word, names = standing.split(words)

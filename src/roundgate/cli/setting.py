@@ -5,13 +5,13 @@ from __future__ import annotations
 import sys
 from collections.abc import Sequence
 
-import msgspec
+from msgspec.structs import replace
 
 from roundgate.cli.names import Target, setting_of
 from roundgate.core import values
-from roundgate.core.checks import check_outcome
+from roundgate.core.checks import check_after, sameness
 from roundgate.core.checks.context import quoted
-from roundgate.core.findings import Finding
+from roundgate.core.findings import Finding, in_order
 from roundgate.core.secrets import sounds_secret
 from roundgate.core.slate import Operation, SetValue, Unset, merged, name_of
 from roundgate.core.values import ValueProblem
@@ -97,11 +97,11 @@ def new_findings(server: Server, store: Store, operations: Sequence[Operation]) 
     for operation in operations:
         waiting = merged(waiting, operation)
     now, outcome = server.outcome(waiting)
-    old = {(one.code, one.cause) for one in check_outcome(server.name, before, now.unreadable)}
-    found = check_outcome(server.name, outcome, now.unreadable)
-    broken = [one for one in found if one.code in ("file-not-text", "file-unreadable")]
-    touched = {operation.file for operation in operations}
-    return [one for one in found if (one.code, one.cause) not in old or (one in broken and one.place.file in touched)]
+    old = {sameness(one) for one in check_after(server.name, before, now.unreadable)}
+    found = check_after(server.name, outcome, now.unreadable)
+    spoilt = {operation.file for operation in operations} & set(now.unreadable)
+    new = [one for one in found if sameness(one) not in old or one.place.file in spoilt]
+    return [replace(one, waiting=True) for one in in_order(new)]
 
 
 def send_live(server: Server, store: Store, operations: Sequence[Operation]) -> list[Operation]:
@@ -125,7 +125,7 @@ def send_live(server: Server, store: Store, operations: Sequence[Operation]) -> 
     finally:
         console.close()
         driver.close()
-    return [msgspec.structs.replace(one, at_stop=True) for one in live]
+    return [replace(one, at_stop=True) for one in live]
 
 
 def _send_one(server: Server, store: Store, console: Console, one: SetValue) -> None:

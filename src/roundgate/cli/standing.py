@@ -124,7 +124,7 @@ def _remarks(server: Server, state: RunState, known: Known, layers: list[Layers]
 
 def _outside(server: Server) -> list[str]:
     """Say where a server that no keeper holds runs all the same."""
-    from roundgate.host.rounds.gather import refuse_outsiders
+    from roundgate.host.rounds.obstacles import refuse_outsiders
 
     try:
         refuse_outsiders(server, RunState())

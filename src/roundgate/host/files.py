@@ -8,7 +8,6 @@ durable, and only then ``commit`` makes the first rename.
 from __future__ import annotations
 
 import contextlib
-import hashlib
 import os
 import stat
 from collections.abc import Iterable, Mapping, Sequence
@@ -54,6 +53,8 @@ class Folder(Struct, frozen=True):
 
 def digest(data: bytes | None) -> str | None:
     """Give the SHA-256 of a file's bytes, None for a file that is not there."""
+    import hashlib  # it loads a large library, and a command that only looks needs none of it
+
     return None if data is None else hashlib.sha256(data).hexdigest()
 
 

@@ -1,8 +1,7 @@
-"""Facts about processes, ports and users of this machine."""
+"""Facts about processes and ports of this machine."""
 
 from __future__ import annotations
 
-import getpass
 import os
 import re
 import socket
@@ -19,14 +18,6 @@ class OwnedPort(NamedTuple):
     address: str
     port: int
     process: int | None
-
-
-def who() -> str:
-    """Name the person at the keyboard."""
-    try:
-        return getpass.getuser()
-    except (OSError, KeyError):
-        return f"user {os.getuid()}"
 
 
 def is_alive(process: int, born: float | None = None) -> bool:

@@ -6,8 +6,10 @@ from pathlib import Path
 
 from roundgate.core.nearest import nearest
 from roundgate.core.rulebook.model import NO_RULEBOOK, Rulebook
-from roundgate.core.rulebook.reading import RulebookProblem, read_rulebook
+from roundgate.core.rulebook.reading import BookReader, RawBook, RulebookProblem, read_rulebook
+from roundgate.host.cache import ParsedFiles
 from roundgate.host.errors import Trouble
+from roundgate.host.site import STATE_FOLDER
 
 _BUNDLED = Path(__file__).parent.parent / "rulebooks"
 
@@ -25,20 +27,18 @@ class BrokenRulebook(Trouble):
         self.problem = problem
 
 
-def _folders(site: Path | None) -> list[Path]:
-    folders = [site / "rulebooks"] if site else []
-    from platformdirs import user_config_path  # only where a rulebook is not the site's own
+def _folders(site: Path | None, parsed: ParsedFiles) -> list[Path]:
+    return [*([site / "rulebooks"] if site else []), parsed.person_folder(), _BUNDLED]
 
-    return [
-        *folders,
-        user_config_path("roundgate") / "rulebooks",
-        _BUNDLED,
-    ]
+
+def _parsed(site: Path | None) -> ParsedFiles:
+    return ParsedFiles(site / STATE_FOLDER if site else None)
 
 
 def rulebook_names(site: Path | None) -> list[str]:
     """List the rulebooks there are, the nearest first."""
-    names = [path.stem for folder in _folders(site) if folder.is_dir() for path in sorted(folder.glob("*.toml"))]
+    folders = _folders(site, _parsed(site))
+    names = [path.stem for folder in folders if folder.is_dir() for path in sorted(folder.glob("*.toml"))]
     return list(dict.fromkeys(names))
 
 
@@ -47,15 +47,20 @@ def load_rulebook(name: str, site: Path | None, *, checked: bool = False) -> Rul
 
     Raises BrokenRulebook with the place of the mistake, or Trouble where there is no such rulebook.
     """
-    if not name:
-        return NO_RULEBOOK
+    parsed = _parsed(site)
+    return _load(name, _reader(_folders(site, parsed), parsed), site, checked=checked) if name else NO_RULEBOOK
 
-    def reader(wanted: str) -> tuple[str, str]:
-        path = next((path for path in _paths(_folders(site), wanted) if path.is_file()), None)
-        if path is None:
-            raise KeyError(wanted)
-        return str(path), _text(path)
 
+def check_rulebook(word: str, site: Path | None) -> Rulebook:
+    """Load a rulebook by its name or its file, and check all that it refers to. Raises as ``load_rulebook``."""
+    path, parsed = Path(word), _parsed(site)
+    if path.suffix != ".toml":
+        return load_rulebook(word, site, checked=True)
+    by_name = _reader([path.parent, *_folders(site, parsed)], parsed)
+    return _load(word, lambda name: _raw(path, parsed) if name == word else by_name(name), site, checked=True)
+
+
+def _load(name: str, reader: BookReader, site: Path | None, *, checked: bool) -> Rulebook:
     try:
         return read_rulebook(name, reader, checked=checked)
     except RulebookProblem as error:
@@ -66,33 +71,30 @@ def load_rulebook(name: str, site: Path | None, *, checked: bool = False) -> Rul
         raise Trouble(f"There is no rulebook '{error.args[0]}'.", hint) from error
 
 
-def check_rulebook(word: str, site: Path | None) -> Rulebook:
-    """Load a rulebook by its name or its file, and check all that it refers to. Raises as ``load_rulebook``."""
-    path = Path(word)
-    if path.suffix != ".toml":
-        return load_rulebook(word, site, checked=True)
+def _reader(folders: list[Path], parsed: ParsedFiles) -> BookReader:
+    def read(name: str) -> RawBook:
+        path = next((path for folder in folders if (path := folder / f"{name}.toml").is_file()), None)
+        if path is None:
+            raise KeyError(name)
+        return _raw(path, parsed)
 
-    def reader(wanted: str) -> tuple[str, str]:
-        near = [path.parent, *_folders(site)]
-        found = path if wanted == word else next((one for one in _paths(near, wanted) if one.is_file()), None)
-        if found is None:
-            raise KeyError(wanted)
-        return str(found), _text(found)
+    return read
 
+
+def _raw(path: Path, parsed: ParsedFiles) -> RawBook:
     try:
-        return read_rulebook(word, reader, checked=True)
-    except RulebookProblem as error:
-        raise BrokenRulebook(error) from error
-    except KeyError as error:
-        raise Trouble(f"There is no rulebook '{error.args[0]}'.", "roundgate rulebook list") from error
-
-
-def _paths(folders: list[Path], name: str) -> list[Path]:
-    return [folder / f"{name}.toml" for folder in folders]
-
-
-def _text(path: Path) -> str:
-    try:
-        return path.read_text("utf-8")
+        return RawBook(str(path), parsed.toml(path), lambda: path.read_text("utf-8"))
     except (OSError, UnicodeDecodeError) as error:
         raise Trouble(f"The rulebook {path} cannot be read: {error}.", "Mend the file or its permissions.") from error
+
+
+def names_in_rulebook(name: str, site: Path) -> list[str]:
+    """Give the settings and lists of a rulebook without making a model of it; nothing where it is broken."""
+    parsed = _parsed(site)
+    reader = _reader(_folders(site, parsed), parsed)
+    try:
+        raws = [reader(name).raw]
+        raws += [reader(layer).raw for layer in raws[0].get("rulebook", {}).get("layers", ())]
+    except (KeyError, RulebookProblem):
+        return []
+    return [setting for raw in raws for table in ("setting", "list") for setting in raw.get(table, ())]

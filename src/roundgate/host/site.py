@@ -11,7 +11,8 @@ import msgspec
 from msgspec import Struct, field
 
 from roundgate.core.nearest import nearest
-from roundgate.core.rulebook.reading import RulebookProblem, parse_toml
+from roundgate.core.rulebook.reading import RulebookProblem
+from roundgate.host.cache import ParsedFiles
 from roundgate.host.errors import NoSite, Trouble, UnknownName, WrongWords
 
 SITE_FILE = "roundgate.toml"
@@ -103,7 +104,7 @@ def read_site(folder: Path) -> Site:
     """Read the site file of a folder. Raises Trouble with the line where it is wrong."""
     path = folder / SITE_FILE
     try:
-        raw = parse_toml(str(path), path.read_text("utf-8"))
+        raw = ParsedFiles(folder / STATE_FOLDER).toml(path)
     except RulebookProblem as error:
         place = error.findings[0].place
         raise Trouble(

@@ -5,7 +5,6 @@ Rich is only loaded for a terminal: a piped call starts faster without it, and n
 
 from __future__ import annotations
 
-import json
 import os
 import sys
 from collections.abc import Sequence
@@ -52,6 +51,8 @@ def plain(text: str) -> str:
 
 def say_json(value: Any) -> None:
     """Print a value as JSON."""
+    import json  # msgspec does not indent as people read it
+
     print(json.dumps(value, indent=2, ensure_ascii=False))
 
 

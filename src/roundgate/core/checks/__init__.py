@@ -41,12 +41,17 @@ def _without_followers(found: list[Finding]) -> list[Finding]:
 
 def check_outcome(server: str, outcome: Outcome, unreadable: Mapping[str, Unreadable]) -> list[Finding]:
     """Check a server's files as the slate would leave them; what is new by the slate is marked as waiting."""
-    old = {_sameness(one) for one in check_disk(server, outcome.before, unreadable)}
+    old = {sameness(one) for one in check_disk(server, outcome.before, unreadable)}
+    found = check_after(server, outcome, unreadable)
+    return in_order([one if sameness(one) in old else replace(one, waiting=True) for one in found])
+
+
+def check_after(server: str, outcome: Outcome, unreadable: Mapping[str, Unreadable]) -> list[Finding]:
+    """Check a server's files as the slate would leave them, whatever is wrong with them already."""
     subject = Subject(server, outcome.after, unreadable)
-    found = [*check_disk(server, outcome.after, unreadable), *rules.check_worlds(subject, outcome), *outcome.refused]
-    return in_order([one if _sameness(one) in old else replace(one, waiting=True) for one in found])
+    return [*check_disk(server, outcome.after, unreadable), *rules.check_worlds(subject, outcome), *outcome.refused]
 
 
-def _sameness(finding: Finding) -> tuple[str, str, str]:
+def sameness(finding: Finding) -> tuple[str, str, str]:
     """Two findings are the same when they say the same; lines move when a file is edited."""
     return finding.code, finding.place.file, finding.cause

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import re
-import tomllib
 from collections.abc import Callable, Mapping
 from typing import Any
 
 import msgspec
+from msgspec import Struct
 
 from roundgate.core.findings import Finding, Place
 from roundgate.core.rulebook.model import File, Kind, ListOf, Preset, Rulebook, Setting
@@ -16,8 +16,17 @@ _TOML_PLACE = re.compile(r"\(at line (\d+), column (\d+)\)|\(at end of document\
 _MSGSPEC_PATH = re.compile(r" - at `(?P<path>[^`]+)`$")
 _STEP = re.compile(r"\.([^.\[\]]+)|\[(\d+|\.\.\.)\]")
 
-FileReader = Callable[[str], tuple[str, str]]
-"""Gives the file name and the TOML text of a rulebook by its name. Raises KeyError where there is none."""
+
+class RawBook(Struct, frozen=True):
+    """A rulebook's file: its name, its tables, and its text for when a mistake must be placed in it."""
+
+    file: str
+    raw: dict[str, Any]
+    source: Callable[[], str]
+
+
+BookReader = Callable[[str], RawBook]
+"""Gives a rulebook's file by the rulebook's name. Raises KeyError where there is none."""
 
 
 class RulebookProblem(ValueError):
@@ -29,32 +38,32 @@ class RulebookProblem(ValueError):
         self.findings = findings
 
 
-def read_rulebook(name: str, reader: FileReader, *, checked: bool = False) -> Rulebook:
+def read_rulebook(name: str, reader: BookReader, *, checked: bool = False) -> Rulebook:
     """Read a rulebook and its layers. With ``checked``, everything that it refers to is checked as well.
 
     Raises RulebookProblem with a line and a column, or KeyError where ``reader`` knows no such rulebook.
     """
-    file, source = reader(name)
-    raw = parse_toml(file, source)
+    top = reader(name)
     merged: dict[str, Any] = {}
-    for layer in raw.get("rulebook", {}).get("layers", ()):
-        layer_file, layer_source = reader(layer)
-        merged = merge(merged, parse_toml(layer_file, layer_source))
-    book = _convert(file, source, merge(merged, raw))
-    findings = _mistakes(file, source, book) if checked else []
+    for layer in top.raw.get("rulebook", {}).get("layers", ()):
+        merged = merge(merged, reader(layer).raw)
+    book = _convert(top, merge(merged, top.raw) if merged else top.raw)
+    findings = _mistakes(top, book) if checked else []
     if findings:
         raise RulebookProblem(findings)
     return book
 
 
-def _mistakes(file: str, source: str, book: Rulebook) -> list[Finding]:
+def _mistakes(top: RawBook, book: Rulebook) -> list[Finding]:
     from roundgate.core.rulebook.mistakes import mistakes  # only a rulebook under check needs its expressions read
 
-    return [_placed(file, source, path, cause) for path, cause in mistakes(book)]
+    return [_placed(top, path, cause) for path, cause in mistakes(book)]
 
 
 def parse_toml(file: str, source: str) -> dict[str, Any]:
     """Read TOML. Raises RulebookProblem with the place where the reader gave up."""
+    import tomllib  # a rulebook in the cache needs no reader
+
     try:
         return tomllib.loads(source)
     except tomllib.TOMLDecodeError as error:
@@ -84,7 +93,7 @@ def merge(below: Mapping[str, Any], above: Mapping[str, Any]) -> dict[str, Any]:
     return merged
 
 
-def _convert(file: str, source: str, raw: dict[str, Any]) -> Rulebook:
+def _convert(top: RawBook, raw: dict[str, Any]) -> Rulebook:
     try:
         return msgspec.convert(raw, Rulebook)
     except msgspec.ValidationError as error:
@@ -92,7 +101,7 @@ def _convert(file: str, source: str, raw: dict[str, Any]) -> Rulebook:
         path = tuple(step for pair in _STEP.findall(match["path"]) for step in pair if step) if match else ()
         cause = _MSGSPEC_PATH.sub("", str(error))
         steps = _find_loose(raw, path, cause)
-        raise RulebookProblem([_placed(file, source, steps, _in_words(cause))]) from error
+        raise RulebookProblem([_placed(top, steps, _in_words(cause))]) from error
 
 
 def _in_words(cause: str) -> str:
@@ -137,8 +146,9 @@ _TABLES: dict[str, type[msgspec.Struct]] = {
 }
 
 
-def _placed(file: str, source: str, path: tuple[str, ...], cause: str) -> Finding:
-    line, column, shown = place_in_toml(source, path)
+def _placed(top: RawBook, path: tuple[str, ...], cause: str) -> Finding:
+    file = top.file
+    line, column, shown = place_in_toml(top.source(), path)
     do = "See 'roundgate explain rulebook-value', then mend the rulebook."
     return Finding(
         "rulebook-value", "error", Place(file, line, column, max(len(path[-1]) if path else 1, 1), shown), cause, do

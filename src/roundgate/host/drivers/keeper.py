@@ -7,9 +7,9 @@ from typing import Any
 
 import msgspec
 
+from roundgate.host.drivers.keeper_link import KeeperLink, start_keeper
 from roundgate.host.drivers.protocol import RunState
 from roundgate.host.errors import ConsoleCut, KeeperGone, Trouble
-from roundgate.host.keeper.link import KeeperLink, start_keeper
 from roundgate.host.keeper.orders import write_orders
 from roundgate.host.servers import Server
 

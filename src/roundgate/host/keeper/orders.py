@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import json
 import os
-from typing import Any, TypedDict
+from typing import TypedDict
 
 
 class Orders(TypedDict):
@@ -28,6 +27,8 @@ class Orders(TypedDict):
 
 def read_orders(state: str) -> Orders:
     """Read the orders in a state folder."""
+    import json
+
     with open(os.path.join(state, "orders.json"), encoding="utf-8") as file:
         orders: Orders = json.load(file)
     return orders
@@ -35,6 +36,8 @@ def read_orders(state: str) -> Orders:
 
 def write_orders(orders: Orders) -> None:
     """Write orders for a keeper that is about to start, or for its next start of the server."""
+    import json
+
     path = os.path.join(orders["state"], "orders.json")
     handle = os.open(path + ".new", os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
     with os.fdopen(handle, "w", encoding="utf-8") as file:
@@ -49,8 +52,3 @@ def socket_address(state: str) -> tuple[str, int]:
     """
     handle = os.open(state, os.O_RDONLY | os.O_DIRECTORY)
     return f"/proc/self/fd/{handle}/keeper.sock", handle
-
-
-def encode(message: dict[str, Any]) -> bytes:
-    """Write one message as a line."""
-    return json.dumps(message, ensure_ascii=False).encode() + b"\n"

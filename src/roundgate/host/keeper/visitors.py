@@ -9,7 +9,7 @@ import socket
 import struct
 from typing import Any
 
-from roundgate.host.keeper.orders import encode, socket_address
+from roundgate.host.keeper.orders import socket_address
 
 _MOST_UNSENT = 4 * 1024 * 1024
 
@@ -44,7 +44,7 @@ class Visitor:
 
     def tell(self, message: dict[str, Any]) -> None:
         """Send a message, now or as soon as the visitor reads; one that never reads is cut off."""
-        self.unsent += encode(message)
+        self.unsent += json.dumps(message, ensure_ascii=False).encode() + b"\n"
         self.flush()
 
     def flush(self) -> None:

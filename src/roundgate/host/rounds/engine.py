@@ -21,15 +21,8 @@ from roundgate.host.drivers.protocol import RunState
 from roundgate.host.errors import Trouble
 from roundgate.host.rounds.announce import announce
 from roundgate.host.rounds.context import Round
-from roundgate.host.rounds.gather import (
-    Gathered,
-    changed_names,
-    gather,
-    keep_rescued,
-    refuse_errors,
-    refuse_outsiders,
-    refuse_taken_ports,
-)
+from roundgate.host.rounds.gather import Gathered, changed_names, gather, keep_rescued
+from roundgate.host.rounds.obstacles import refuse_errors, refuse_outsiders, refuse_taken_ports
 from roundgate.host.rounds.options import NotProven, Outcome, RoundEnd
 from roundgate.host.rounds.prove import prove
 from roundgate.host.rounds.save import save, saved_files

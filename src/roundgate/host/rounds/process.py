@@ -11,7 +11,7 @@ from typing import Any
 
 from msgspec import json
 
-from roundgate.host import machine
+from roundgate.host.person import who
 from roundgate.host.rounds.options import Options
 from roundgate.host.servers import Server
 from roundgate.host.store import Store
@@ -47,7 +47,7 @@ class RoundWindow:
 
 def launch(server: Server, store: Store, options: Options) -> RoundWindow:
     """Open a round in the books and start its process."""
-    number = store.open_round(server.name, options.kind, json.encode(options), machine.who())
+    number = store.open_round(server.name, options.kind, json.encode(options), who())
     store.note_round(number, process=os.getpid(), ran=None, changes=[])
     return _spawn(server, number, "run")
 

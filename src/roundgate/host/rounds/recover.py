@@ -9,7 +9,7 @@ from collections.abc import Set
 from roundgate.host.drivers.protocol import RunState
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.engine import End, rewind, start_and_prove
-from roundgate.host.rounds.gather import refuse_outsiders
+from roundgate.host.rounds.obstacles import refuse_outsiders
 from roundgate.host.rounds.options import NotProven
 from roundgate.host.rounds.start import start
 from roundgate.host.store import JournalLine

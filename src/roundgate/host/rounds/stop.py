@@ -12,7 +12,7 @@ from roundgate.core.values.units import say_seconds
 from roundgate.host import machine
 from roundgate.host.errors import Trouble
 from roundgate.host.rounds.context import Round
-from roundgate.host.rounds.gather import wanted_ports
+from roundgate.host.rounds.obstacles import wanted_ports
 from roundgate.host.rounds.options import RoundEnd
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import os
 import select
 import socket
@@ -11,8 +10,10 @@ import time
 from collections import deque
 from typing import Any
 
+from msgspec import json
+
 from roundgate.host.errors import KeeperGone
-from roundgate.host.keeper.orders import Orders, encode, socket_address, write_orders
+from roundgate.host.keeper.orders import Orders, socket_address, write_orders
 
 
 class KeeperLink:
@@ -40,7 +41,7 @@ class KeeperLink:
     def ask(self, ask: str, **more: Any) -> Any:
         """Ask and wait for the answer. Raises KeeperGone where the keeper dies meanwhile."""
         try:
-            self.socket.sendall(encode({"ask": ask, **more}))
+            self.socket.sendall(json.encode({"ask": ask, **more}) + b"\n")
         except OSError as error:
             raise KeeperGone("The keeper has gone.", "roundgate status") from error
         while True:
@@ -72,7 +73,7 @@ class KeeperLink:
             data = self._read()
             self.rest += data
         line, _, self.rest = self.rest.partition(b"\n")
-        message: dict[str, Any] = json.loads(line)
+        message: dict[str, Any] = json.decode(line)
         return message
 
     def _read(self) -> bytes:

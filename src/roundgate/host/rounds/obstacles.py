@@ -1,0 +1,69 @@
+"""What keeps a round from beginning: errors, a server that runs outside Round Gate, a port that is taken."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from roundgate.core.checks.rules import broken_rules
+from roundgate.core.files import ServerFiles
+from roundgate.core.findings import has_errors
+from roundgate.host import machine
+from roundgate.host.drivers.protocol import RunState
+from roundgate.host.errors import Trouble
+from roundgate.host.rounds.gather import Gathered
+from roundgate.host.rounds.options import Options, RoundEnd
+from roundgate.host.servers import Server
+
+
+def refuse_errors(gathered: Gathered, options: Options, server: str) -> None:
+    """End the round where the outcome has errors. Raises RoundEnd."""
+    if any(one.level == "error" and one.waiting for one in gathered.findings):
+        raise RoundEnd("refused", "The changes have errors, so nothing was done.", f"roundgate check {server}")
+    if options.kind == "apply" and has_errors(gathered.findings) and not options.despite_errors:
+        said = "There are errors on disk already, so nothing was done."
+        raise RoundEnd("refused", said, f"roundgate check {server}, or apply with --despite-errors")
+
+
+def refuse_outsiders(server: Server, state: RunState) -> None:
+    """Refuse to go on where the server runs outside Round Gate. Raises Trouble."""
+    if state.runs:
+        return
+    found = machine.running_in(str(server.folder), server.book.server.process)
+    if found:
+        processes = ", ".join(machine.name_process(process) for process in found)
+        raise Trouble(
+            f"{server.name} already runs outside Round Gate: {processes}.",
+            f"Stop it the way it was started, then: roundgate start {server.name}",
+        )
+
+
+def refuse_taken_ports(server: Server, files: ServerFiles, ours: Sequence[int]) -> None:
+    """Refuse to go on where somebody else owns a port that the server will need. Raises RoundEnd."""
+    for protocol, _, port in wanted_ports(server, files):
+        for owner in machine.holders(protocol, port):
+            if owner.process not in ours:
+                who = _whose(server, owner.process)
+                said = f"Port {port} ({protocol}) is taken by {who}; {server.name} could not start."
+                raise RoundEnd("refused", said, f"Stop that, or: roundgate set {server.name} net.port=...")
+
+
+def _whose(server: Server, process: int | None) -> str:
+    for name in server.site.file.server:
+        folder = Path(server.site.folder_of(name))
+        if process is not None and process in machine.running_in(str(folder), server.book.server.process):
+            return f"{name} of this site, {machine.name_process(process)}"
+    return machine.name_process(process)
+
+
+def wanted_ports(server: Server, files: ServerFiles) -> list[tuple[str, str, int]]:
+    """Give protocol, address (empty: any) and number of each port that the server should open with these files."""
+    wanted: list[tuple[str, str, int]] = []
+    for port in server.book.server.port:
+        if port.needs and broken_rules(files.names, {"needs": port.needs}):
+            continue
+        number = files.counting(port.setting)
+        address = str(files.counting(port.address)) if port.address else ""
+        if isinstance(number, int):
+            wanted.append((port.protocol, address, number))
+    return wanted
