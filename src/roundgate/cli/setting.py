@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 
@@ -15,13 +16,13 @@ from roundgate.core.findings import Finding, in_order
 from roundgate.core.secrets import sounds_secret
 from roundgate.core.slate import Operation, SetValue, Unset, merged, name_of
 from roundgate.core.values import ValueProblem
-from roundgate.host.consoles import console_of
-from roundgate.host.consoles.protocol import Console
-from roundgate.host.drivers import driver_of
 from roundgate.host.errors import Trouble, WrongWords
-from roundgate.host.rounds.gather import Gathered, gather
 from roundgate.host.servers import Server
 from roundgate.host.store import Store, Waiting
+
+if TYPE_CHECKING:
+    from roundgate.host.consoles.protocol import Console
+    from roundgate.host.rounds.gather import Gathered
 
 
 def operations_of(server: Server, words: Sequence[str]) -> list[Operation]:
@@ -109,6 +110,9 @@ def send_live(server: Server, store: Store, operations: Sequence[Operation]) -> 
 
     Raises Trouble where a setting cannot be set live, before anything is sent.
     """
+    from roundgate.host.consoles import console_of  # only what goes live talks to the server
+    from roundgate.host.drivers import driver_of
+
     live = [one for one in operations if isinstance(one, SetValue)]
     for one in live:
         spec = server.book.setting.get(one.name)
@@ -147,6 +151,9 @@ def _send_one(server: Server, store: Store, console: Console, one: SetValue) -> 
 
 def gathered_now(server: Server, store: Store) -> Gathered:
     """Gather what a round would do now."""
+    from roundgate.host.drivers import driver_of
+    from roundgate.host.rounds.gather import gather
+
     driver = driver_of(server)
     try:
         return gather(server, store.slate(server.name), driver.state())

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 
 from roundgate.core.formats.protocol import Document, Entry
 from roundgate.core.nearest import nearest
@@ -22,25 +23,33 @@ def sounds_secret(key: str) -> bool:
 
 def is_secret(book: Rulebook, file_path: str, key: str) -> bool:
     """Tell whether a key of a file holds a secret, by the rulebook or by the sound of its name."""
-    for spec in book.setting.values():
-        if spec.key == key and book.file[spec.file].path == file_path:
-            return spec.type == "secret"
-    return sounds_secret(key) or _resembles_secret(book, key)
+    return _holds_secret(_types(book, file_path), key)
 
 
-def _resembles_secret(book: Rulebook, key: str) -> bool:
-    """Tell whether a key that no rulebook knows is a secret's key misspelt."""
-    keys = {spec.key: spec.type for spec in book.setting.values()}
-    return key not in keys and keys.get(nearest(key, keys, least=75)) == "secret"
+def _types(book: Rulebook, file_path: str) -> dict[str, str]:
+    """Give the type of each key that the rulebook knows in a file."""
+    return {spec.key: spec.type for spec in book.setting.values() if book.file[spec.file].path == file_path}
+
+
+def _holds_secret(types: Mapping[str, str], key: str) -> bool:
+    if key in types:
+        return types[key] == "secret"
+    secrets = [known for known, kind in types.items() if kind == "secret"]
+    return sounds_secret(key) or (bool(secrets) and types.get(nearest(key, types, least=75)) == "secret")
 
 
 def secret_entries(book: Rulebook, file_path: str, document: Document) -> list[Entry]:
-    """Give every entry, commented-out ones included, whose value must not be shown."""
+    """Give every entry, commented-out ones included, whose value must not be shown; a misspelt secret too."""
+    types = _types(book, file_path)
+    answers: dict[str, bool] = {}
     found = []
     for entry in (*document.entries(), *document.switched_off()):
-        key = str(entry.path[-1])
-        if entry.end > entry.start and isinstance(entry.path[-1], str) and is_secret(book, file_path, key):
-            found.append(entry)
+        key = entry.path[-1]
+        if entry.end > entry.start and isinstance(key, str):
+            if key not in answers:
+                answers[key] = _holds_secret(types, key)
+            if answers[key]:
+                found.append(entry)
     return found
 
 

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from msgspec import Struct
-
 from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.findings import Finding, Level, Place
 from roundgate.core.formats.protocol import Entry
@@ -13,12 +11,15 @@ from roundgate.core.rulebook.model import Rulebook
 from roundgate.core.secrets import secret_entries, shown_line
 
 
-class Subject(Struct, frozen=True):
+class Subject:
     """A server under check: its files, and what could not be read as text (path to cause)."""
 
-    server: str
-    files: ServerFiles
-    unreadable: Mapping[str, Unreadable]
+    def __init__(self, server: str, files: ServerFiles, unreadable: Mapping[str, Unreadable]) -> None:
+        """Keep what is checked."""
+        self.server = server
+        self.files = files
+        self.unreadable = unreadable
+        self._secrets: dict[str, list[Entry]] = {}
 
     @property
     def book(self) -> Rulebook:
@@ -31,8 +32,9 @@ class Subject(Struct, frozen=True):
         if document is None:
             return Place(path)
         line, _ = document.text.place(start)
-        secrets = secret_entries(self.book, path, document)
-        source, column, length = shown_line(document.text, start, end, secrets)
+        if path not in self._secrets:
+            self._secrets[path] = secret_entries(self.book, path, document)
+        source, column, length = shown_line(document.text, start, end, self._secrets[path])
         return Place(path, line, column, length, source)
 
     def entry_place(self, path: str, entry: Entry, *, key: bool = False) -> Place:
