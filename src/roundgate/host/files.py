@@ -158,6 +158,16 @@ def sweep(folder: Folder, paths: Iterable[str], mark: str) -> None:
             os.unlink(_temporary(folder.resolve(path), mark))
 
 
+def write_obstacle(folder: Folder, path: str) -> str:
+    """Say what would keep this user from writing a file, or give an empty text. Raises Trouble as ``resolve`` does."""
+    target = folder.resolve(path)
+    if os.path.exists(target) and not os.access(target, os.W_OK):
+        return f"{path} is write-protected"
+    if not os.access(os.path.dirname(target), os.W_OK):
+        return f"The folder that holds {path} is write-protected"
+    return ""
+
+
 def _write_beside(target: str, temporary: str, data: bytes) -> None:
     try:
         like = os.stat(target)

@@ -91,8 +91,8 @@ class Words:
     name = "text"
 
     def parse(self, typed: str, spec: Setting) -> Value:
-        """See ValueKind. Where the setting has lines, ``\\n`` may be typed for a line break."""
-        text = typed.replace("\\n", "\n") if spec.line_break else typed
+        """See ValueKind. Where the setting has lines, ``\\n`` or the file's own form may be typed for a line break."""
+        text = typed.replace("\\n", "\n").replace(spec.line_break, "\n") if spec.line_break else typed
         return self._checked(text.replace("\r\n", "\n"), spec)
 
     def read(self, stored: str, spec: Setting) -> Value:

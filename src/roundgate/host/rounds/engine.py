@@ -22,7 +22,12 @@ from roundgate.host.errors import Trouble
 from roundgate.host.rounds.announce import announce
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.gather import Gathered, changed_names, gather, keep_rescued
-from roundgate.host.rounds.obstacles import refuse_errors, refuse_outsiders, refuse_taken_ports
+from roundgate.host.rounds.obstacles import (
+    refuse_errors,
+    refuse_outsiders,
+    refuse_taken_ports,
+    refuse_unwritable,
+)
 from roundgate.host.rounds.options import NotProven, Outcome, RoundEnd
 from roundgate.host.rounds.prove import prove
 from roundgate.host.rounds.save import save, saved_files
@@ -88,6 +93,7 @@ def _gathered(round: Round, state: RunState) -> Gathered:
     if options.reviewed and options.reviewed != gathered.digest:
         said = "Something changed since you looked, so nothing was done."
         raise RoundEnd("refused", said, f"roundgate slate {server.name}")
+    refuse_unwritable(server, gathered.outcome.touched)
     if options.kind not in ("stop", "rewind"):
         ours = machine.family(state.process) if state.process else []
         refuse_taken_ports(server, gathered.outcome.after, ours)

@@ -11,6 +11,7 @@ from roundgate.core.findings import has_errors
 from roundgate.host import machine
 from roundgate.host.drivers.protocol import RunState
 from roundgate.host.errors import Trouble
+from roundgate.host.files import write_obstacle
 from roundgate.host.rounds.gather import Gathered
 from roundgate.host.rounds.options import Options, RoundEnd
 from roundgate.host.servers import Server
@@ -25,6 +26,14 @@ def refuse_errors(gathered: Gathered, options: Options, server: str) -> None:
         raise RoundEnd("refused", said, f"roundgate check {server}, or apply with --despite-errors")
 
 
+def refuse_unwritable(server: Server, paths: Sequence[str]) -> None:
+    """End the round where a file cannot be written. Raises RoundEnd, or Trouble for a link that leads away."""
+    for path in paths:
+        why = write_obstacle(server.files_folder, path)
+        if why:
+            raise RoundEnd("refused", f"{why}, so nothing was done.", f"ls -l {server.folder / path}")
+
+
 def refuse_outsiders(server: Server, state: RunState) -> None:
     """Refuse to go on where the server runs outside Round Gate. Raises Trouble."""
     if state.runs:
@@ -32,10 +41,9 @@ def refuse_outsiders(server: Server, state: RunState) -> None:
     found = machine.running_in(str(server.folder), server.book.server.process)
     if found:
         processes = ", ".join(machine.name_process(process) for process in found)
-        raise Trouble(
-            f"{server.name} already runs outside Round Gate: {processes}.",
-            f"Stop it the way it was started, then: roundgate start {server.name}",
-        )
+        way = f"Stop it the way it was started, or: kill {' '.join(map(str, found))}"
+        what = f"{server.name} already runs outside Round Gate: {processes}."
+        raise Trouble(what, f"{way}; then: roundgate start {server.name}")
 
 
 def refuse_taken_ports(server: Server, files: ServerFiles, ours: Sequence[int]) -> None:
