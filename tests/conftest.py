@@ -156,7 +156,7 @@ def running(regatta: SiteUnderTest) -> SiteUnderTest:
     return regatta
 
 
-def wait_for(what: Callable[[], bool], seconds: float = 20.0) -> None:
+def wait_for(what: Callable[[], bool], seconds: float = 60.0) -> None:
     """Wait until something holds; fail where it does not in time."""
     import time
 

@@ -50,7 +50,7 @@ TYPED = st.one_of(
 )
 
 
-@settings(max_examples=1500, deadline=None)
+@settings(max_examples=600, deadline=None)
 @given(st.sampled_from(sorted(SPECS)), TYPED)
 def test_what_is_typed_is_stored_read_back_and_shown_again(kind: str, typed: str) -> None:
     spec = SPECS[kind]

@@ -26,7 +26,8 @@ _LINE = re.compile(
 _COMMENT_LINE = re.compile(r"(?P<lead>[ \t\f]*+)[#!][^\r\n]*+(?:\r\n|\r|\n|\Z)")
 _SWITCHED_OFF = re.compile(r"(?P<mark>[#!][ \t]?)(?P<key>[^\s=:#!\\]+)(?P<sep>[ \t]*[=:][ \t]*)(?P<value>[^\r\n]*)")
 _DANGLING = re.compile(r"(?<!\\)(?:\\\\)*\\(?:\r\n?|\n)?[ \t\f]*\Z")
-_UNESCAPE = re.compile(r"\\(?:u([0-9a-fA-F]{4})|(\r\n?[ \t\f]*|\n[ \t\f]*)|([^\r\n])|\Z)")
+_CONTINUED = re.compile(r"\\(?:([^\r\n])|(?:\r\n?|\n)[ \t\f]*)")
+_UNESCAPE = re.compile(r"\\(?:u([0-9a-fA-F]{4})|(.)|\Z)", re.DOTALL)
 _LETTERS = {"t": "\t", "n": "\n", "r": "\r", "f": "\f"}
 _WRITTEN = {"\t": "\\t", "\n": "\\n", "\r": "\\r", "\f": "\\f", "\\": "\\\\"}
 
@@ -52,9 +53,10 @@ def unescape(raw: str) -> str:
     def plain(match: re.Match[str]) -> str:
         if match[1]:
             return chr(int(match[1], 16))
-        return _LETTERS.get(match[3], match[3]) if match[3] else ""
+        return _LETTERS.get(match[2], match[2]) if match[2] else ""
 
-    return _join_surrogates(_UNESCAPE.sub(plain, raw))
+    joined = _CONTINUED.sub(lambda match: match[0] if match[1] else "", raw)  # lines first: an escape may run over two
+    return _join_surrogates(_UNESCAPE.sub(plain, joined))
 
 
 def _join_surrogates(value: str) -> str:
