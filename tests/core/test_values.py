@@ -1,0 +1,143 @@
+"""Values, kind by kind: what people type, what the file holds, and the words for what will not do."""
+
+from __future__ import annotations
+
+import pytest
+
+from roundgate.core import values
+from roundgate.core.rulebook.model import Blocked, Plain, Setting
+from roundgate.core.values import ValueProblem
+
+
+def spec(kind: str, **more: object) -> Setting:
+    return Setting(file="f", key="k", type=kind, **more)  # type: ignore[arg-type]
+
+
+OFF: dict[str, Plain] = {"off": 0}
+NO_LIMIT: dict[str, Plain] = {"no limit": -1, "off": 0}
+
+
+@pytest.mark.parametrize(
+    ("setting", "typed", "stored", "shown"),
+    [
+        (spec("bool"), "Yes", "true", "true"),
+        (spec("bool", spelling=("1", "0")), "off", "0", "0"),
+        (spec("bool", spelling=("On", "Off")), "on", "On", "On"),
+        (spec("int"), " 24 ", "24", "24"),
+        (spec("int", special=NO_LIMIT, range=(1, 9)), "No Limit", "-1", "no limit"),
+        (spec("int", special=NO_LIMIT, range=(1, 9)), "-1", "-1", "no limit"),
+        (spec("int", special=NO_LIMIT, range=(1, 9)), "0", "0", "off"),
+        (spec("decimal"), "0.50", "0.50", "0.5"),
+        (spec("decimal"), ".5", "0.5", "0.5"),
+        (spec("percent"), "50%", "50", "50%"),
+        (spec("percent"), "50", "50", "50%"),
+        (spec("percent", stored="fraction"), "50%", "0.5", "50%"),
+        (spec("percent", stored="fraction"), "0.5", "0.5", "50%"),
+        (spec("percent", stored="fraction"), "12.5 %", "0.125", "12.5%"),
+        (spec("duration", stored="minutes"), "1h30m", "90", "1h30m"),
+        (spec("duration", stored="minutes"), "600 s", "10", "10m"),
+        (spec("duration", stored="minutes"), "10 min", "10", "10m"),
+        (spec("duration", stored="minutes"), "10", "10", "10m"),
+        (spec("duration", stored="minutes", special=OFF, range=(1, 9)), "0m", "0", "off"),
+        (spec("duration", stored="milliseconds"), "1.5s", "1500", "1s500ms"),
+        (spec("duration", stored="hours"), "2d", "48", "2d"),
+        (spec("size", stored="megabytes"), "5G", "5120", "5G"),
+        (spec("size", stored="megabytes"), "1.5GB", "1536", "1.5G"),
+        (spec("size", stored="megabytes"), "1000", "1000", "1000M"),
+        (spec("size", stored="kilobytes"), "1 MiB", "1024", "1M"),
+        (spec("size"), "2k", "2048", "2K"),
+        (spec("port"), "27800", "27800", "27800"),
+        (spec("choice", choices={"calm": "", "Spring": ""}), "SPRING", "Spring", "Spring"),
+        (spec("text", line_break="|"), "a\\nb", "a|b", "a\\nb"),
+        (spec("text", line_break="|"), "a\nb", "a|b", "a\\nb"),
+        (spec("text"), "", "", "(empty)"),
+        (spec("text"), "a=b # c", "a=b # c", "a=b # c"),
+        (spec("secret", pattern=r"\d+", length=(4, 8)), "4711", "4711", "(set, hidden)"),
+        (spec("secret"), "", "", "(empty)"),
+        (spec("address"), "127.0.0.1", "127.0.0.1", "127.0.0.1"),
+        (spec("address"), "::1", "::1", "::1"),
+        (spec("address"), "quay.saltmarsh.example", "quay.saltmarsh.example", "quay.saltmarsh.example"),
+        (
+            spec("url"),
+            "https://saltmarsh.example/a?b=c#d",
+            "https://saltmarsh.example/a?b=c#d",
+            "https://saltmarsh.example/a?b=c#d",
+        ),
+        (spec("url"), "http://[::1]:8080", "http://[::1]:8080", "http://[::1]:8080"),
+    ],
+)
+def test_typed_stored_and_shown(setting: Setting, typed: str, stored: str, shown: str) -> None:
+    value = values.parse(typed, setting)
+    assert values.store(value, setting) == stored
+    assert values.show(values.read(stored, setting), setting) == shown
+    assert values.describe(setting)
+
+
+@pytest.mark.parametrize(
+    ("setting", "typed", "code", "words", "meant"),
+    [
+        (spec("bool"), "perhaps", "value-kind", "neither yes nor no", ""),
+        (spec("int"), "24.5", "value-kind", "not a whole number", "24"),
+        (spec("int"), "24 boats", "value-kind", "not a whole number", "24"),
+        (spec("int", range=(1, 8)), "9", "value-range", "above the most, 8", "8"),
+        (spec("int", range=(1, 8)), "0", "value-range", "below the least, 1", "1"),
+        (spec("int", range=(10, 60), step=10), "33", "value-step", "steps of 10 from 10", "30"),
+        (spec("decimal"), "0,5", "value-kind", "the decimal sign is a point", "0.5"),
+        (spec("decimal"), "1e5", "value-kind", "a number belongs here", ""),
+        (spec("decimal"), "nan", "value-kind", "a number belongs here", ""),
+        (spec("percent", range=(0, 100)), "120%", "value-range", "above the most, 100", "100"),
+        (spec("duration", stored="minutes"), "90s", "value-unit", "whole minutes", "1m"),
+        (spec("duration", stored="minutes"), "soon", "value-kind", "not a length of time", ""),
+        (spec("duration", stored="minutes"), "", "value-kind", "not a length of time", ""),
+        (spec("size", stored="gigabytes"), "512M", "value-unit", "whole gigabytes", "1g"),
+        (spec("port"), "0", "value-range", "ports go from 1 to 65535", ""),
+        (spec("port"), "99999", "value-range", "quietly wrap", ""),
+        (
+            spec("choice", choices={"spring": "", "storm": ""}),
+            "sprng",
+            "value-choice",
+            "not one of spring, storm",
+            "spring",
+        ),
+        (spec("text", length=(3, 5)), "ab", "value-length", "the least is 3", ""),
+        (spec("text", length=(3, 5)), "abcdef", "value-length", "the most is 5", "abcde"),
+        (spec("text"), "a\nb", "value-control", "one line", ""),
+        (spec("text"), "a\x1bb", "value-control", "U\\+001B", ""),
+        (spec("text", pattern="[a-z]+", example="tide"), "Tide", "value-pattern", "should look like tide", "tide"),
+        (spec("text", blocked=Blocked(("pirate",), "It is hidden.")), "PIRATES", "value-blocked", "It is hidden.", ""),
+        (spec("secret", pattern=r"\d+", length=(4, 8)), "12", "value-length", "4 to 8 characters", ""),
+        (spec("secret", pattern=r"\d+"), "12a", "value-pattern", "digits only", ""),
+        (spec("address"), "300.1.1.1", "value-kind", "four numbers from 0 to 255", ""),
+        (spec("address"), "a b", "value-kind", "a host name belongs here", ""),
+        (spec("url"), "saltmarsh.example", "value-kind", "not a whole web address", "https://saltmarsh.example"),
+        (spec("url", schemes=("https",)), "http://a.b", "value-kind", "begin with https", ""),
+        (spec("url"), "http://user@host/", "value-kind", "not a whole web address", ""),
+    ],
+)
+def test_what_will_not_do_is_said_with_what_was_meant(
+    setting: Setting, typed: str, code: str, words: str, meant: str
+) -> None:
+    with pytest.raises(ValueProblem, match=words) as caught:
+        values.store(values.parse(typed, setting), setting)
+    assert (caught.value.code, caught.value.meant) == (code, meant)
+
+
+@pytest.mark.parametrize("stored", ["True", "TRUE", "yes", "1", " true", "on"])
+def test_a_file_counts_only_the_exact_spelling(stored: str) -> None:
+    with pytest.raises(ValueProblem, match="without a word") as caught:
+        values.read(stored, spec("bool"))
+    assert (caught.value.code, caught.value.meant) == ("value-spelling", "true")
+
+
+def test_special_values_count_as_numbers_in_the_rules() -> None:
+    setting = spec("duration", stored="minutes", special=NO_LIMIT, range=(1, 9))
+    assert values.number_behind(values.read("0", setting), setting) == 0
+    assert values.number_behind(values.read("-1", setting), setting) == -60
+    assert values.number_behind(values.read("5", setting), setting) == 300
+
+
+@pytest.mark.parametrize(
+    ("seconds", "said"), [(0.0004, "0ms"), (0.051, "51ms"), (2.04, "2.0s"), (75.5, "1m15s"), (7200, "2h")]
+)
+def test_how_long_something_took(seconds: float, said: str) -> None:
+    assert values.units.say_took(seconds) == said
