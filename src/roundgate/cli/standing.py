@@ -99,7 +99,8 @@ def standing_of(server: Server, store: Store) -> Standings:
     if ports:
         host = known.disk.counting(ports[0].address) if ports[0].address else ""
         address = f"{host}:{known.disk.counting(ports[0].setting)}"
-    slots = str(known.started.counting("race.slots")) if known.started and "race.slots" in server.book.setting else ""
+    counted = server.book.server.slots
+    slots = str(known.started.counting(counted)) if known.started and counted else ""
     remarks = _remarks(server, state, known, layers)
     return Standings(server, state, slots, address, len(store.slate(server.name)), layers, remarks)
 

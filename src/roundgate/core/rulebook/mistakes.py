@@ -108,8 +108,10 @@ def _preset_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
 
 def _server_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
     server = book.server
-    for field in ("ready", "joined", "left", "players_match"):
+    for field in ("ready", "joined", "left"):
         yield from ((("server", field.replace("_", "-")), cause) for cause in _pattern_mistakes(getattr(server, field)))
+    if server.slots and server.slots not in book.setting:
+        yield ("server", "slots"), _unknown("setting", server.slots, book.setting)
     for pattern in server.failures:
         yield from ((("server", "failures"), cause) for cause in _pattern_mistakes(pattern))
     for port in server.port:

@@ -179,22 +179,19 @@ class Server(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True)
     """A pattern of the command line by which the server's process is known, however it was started."""
     ready: str = ""
     stop: str = ""
-    save: str = ""
     signals: tuple[str, ...] = ("SIGTERM",)
     kill: bool = False
     grace: str = "20s"
     start_within: str = field(default="60s", name="start-within")
     watch: str = "5s"
     say: str = ""
-    players: str = ""
-    players_match: str = field(default="", name="players-match")
+    slots: str = ""
+    """The setting that says how many players the server takes."""
     failures: tuple[str, ...] = ()
     joined: str = ""
     left: str = ""
     worlds: tuple[str, ...] = ()
     """Folders that hold worlds, saved with a round where asked."""
-    world: str = ""
-    """The setting that names the world or save slot in use."""
     console: TcpConsole | None = None
     port: tuple[Port, ...] = ()
     lobby: Lobby | None = None

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from pathlib import Path
+from typing import NamedTuple
 
 from roundgate.core.checks.rules import broken_rules
 from roundgate.core.files import ServerFiles
@@ -48,12 +49,12 @@ def refuse_outsiders(server: Server, state: RunState) -> None:
 
 def refuse_taken_ports(server: Server, files: ServerFiles, ours: Sequence[int]) -> None:
     """Refuse to go on where somebody else owns a port that the server will need. Raises RoundEnd."""
-    for protocol, _, port in wanted_ports(server, files):
-        for owner in machine.holders(protocol, port):
+    for wanted in wanted_ports(server, files):
+        for owner in machine.holders(wanted.protocol, wanted.port):
             if owner.process not in ours:
                 who = _whose(server, owner.process)
-                said = f"Port {port} ({protocol}) is taken by {who}; {server.name} could not start."
-                raise RoundEnd("refused", said, f"Stop that, or: roundgate set {server.name} net.port=...")
+                said = f"Port {wanted.port} ({wanted.protocol}) is taken by {who}; {server.name} could not start."
+                raise RoundEnd("refused", said, f"Stop that, or: roundgate set {server.name} {wanted.setting}=...")
 
 
 def _whose(server: Server, process: int | None) -> str:
@@ -64,14 +65,23 @@ def _whose(server: Server, process: int | None) -> str:
     return machine.name_process(process)
 
 
-def wanted_ports(server: Server, files: ServerFiles) -> list[tuple[str, str, int]]:
-    """Give protocol, address (empty: any) and number of each port that the server should open with these files."""
-    wanted: list[tuple[str, str, int]] = []
+class WantedPort(NamedTuple):
+    """A port that the server should open: its protocol, address (empty: any), number, and the setting that holds it."""
+
+    protocol: str
+    address: str
+    port: int
+    setting: str
+
+
+def wanted_ports(server: Server, files: ServerFiles) -> list[WantedPort]:
+    """Give the ports that the server should open with these files."""
+    wanted: list[WantedPort] = []
     for port in server.book.server.port:
         if port.needs and broken_rules(files.names, {"needs": port.needs}):
             continue
         number = files.counting(port.setting)
         address = str(files.counting(port.address)) if port.address else ""
         if isinstance(number, int):
-            wanted.append((port.protocol, address, number))
+            wanted.append(WantedPort(port.protocol, address, number, port.setting))
     return wanted

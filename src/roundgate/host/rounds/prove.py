@@ -62,8 +62,8 @@ def _watch(round: Round, until: float) -> None:
 
 
 def _prove_ports(round: Round, files: ServerFiles) -> Iterator[str]:
-    for protocol, address, port in wanted_ports(round.server, files):
-        spec = next(one for one in round.server.book.server.port if files.counting(one.setting) == port)
+    for protocol, address, port, setting in wanted_ports(round.server, files):
+        spec = next(one for one in round.server.book.server.port if one.setting == setting)
         _await_port(round, protocol, address, port)
         words = f"owns port {port} ({protocol}) on {address or 'any address'}"
         yield words + (_probe(round, spec, address, port, spec.probe) if spec.probe else "")

@@ -88,6 +88,6 @@ def _await_family(leader: int, until: float) -> None:
 
 def _free_ports(round: Round, files: ServerFiles | None) -> None:
     """Note who holds a port that the server should have let go."""
-    for protocol, _, port in wanted_ports(round.server, files) if files else ():
+    for protocol, _, port, _ in wanted_ports(round.server, files) if files else ():
         for owner in machine.holders(protocol, port):
             round.note("stop", f"port {port} ({protocol}) is still held by {machine.name_process(owner.process)}")
