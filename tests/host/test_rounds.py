@@ -246,6 +246,8 @@ def test_a_value_reset_by_something_else_since_a_round_is_told(running: SiteUnde
     path = running.folder / "regatta" / "gullwind.properties"
     path.write_text(path.read_text().replace("boat.slots=24", "boat.slots=18"))
     assert "reset by something other than Round Gate since round 2" in running.ok("show", "race.slots")
+    path.write_text(path.read_text().replace("boat.slots=18", "boat.slots=024"))
+    assert "reset by" not in running.ok("show", "race.slots"), "another spelling of the same value is no other value"
 
 
 def test_a_new_world_is_needed_for_what_a_world_has_fixed(running: SiteUnderTest) -> None:

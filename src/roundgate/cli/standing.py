@@ -7,6 +7,7 @@ from typing import Any
 
 from msgspec import Struct
 
+from roundgate.core.files import plain_form
 from roundgate.core.layers import Known, Layers, layers_of
 from roundgate.core.rescue import rescue
 from roundgate.core.slate import Operation
@@ -78,7 +79,8 @@ def known_of(server: Server, store: Store, state: RunState, asked: dict[str, str
     drifted = {
         name: number
         for name, (number, mark) in store.written(server.name).items()
-        if name in server.book.setting and value_digest(server.name, name, now.files.stored(name)) != mark
+        if name in server.book.setting
+        and value_digest(server.name, name, plain_form(server.book, name, now.files.stored(name))) != mark
     }
     started = server.read_started() if state.runs else None
     live = store.live(server.name, state.started) if state.started else None

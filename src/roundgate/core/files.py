@@ -107,6 +107,12 @@ def value_of(stored: str | None, spec: Setting) -> Value | None:
         return values.default_of(spec)
 
 
+def plain_form(book: Rulebook, name: str, stored: str | None) -> str:
+    """Give a value in a form that does not hang on its spelling: a server that rewrites 0.50 as 0.5 changes nothing."""
+    spec = book.setting.get(name)
+    return repr(stored) if spec is None else str(value_of(stored, spec))
+
+
 def differing(before: ServerFiles, after: ServerFiles) -> list[str]:
     """Name the settings and lists that have another value; a list whose file was not there before is left out."""
     book = after.book

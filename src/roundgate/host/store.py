@@ -10,7 +10,7 @@ import os
 import sqlite3
 import time
 import zlib
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
@@ -78,9 +78,9 @@ class JournalLine(Struct, frozen=True):
     said: str
 
 
-def value_digest(server: str, setting: str, stored: str | None) -> str:
+def value_digest(server: str, setting: str, plain: str) -> str:
     """Give a mark of a value by which it is known again but not read; a checksum, which many values share."""
-    return f"{zlib.crc32(f'{server}:{setting}:{stored!r}'.encode()):08x}"
+    return f"{zlib.crc32(f'{server}:{setting}:{plain}'.encode()):08x}"
 
 
 class Store:
@@ -167,21 +167,17 @@ class Store:
         row = (time.time(), outcome, said, json.encode(list(evidence)), number)
         self.db.execute("UPDATE round SET ended=?, outcome=?, said=?, evidence=? WHERE number=?", row)
 
-    def finish_round(self, number: int, server: str, said: str, operations: Sequence[Waiting]) -> None:
-        """End a proven round: the books, the slate and what it wrote, all in one."""
-        with self.whole():
-            self.close_round(number, "proven", said)
-            self.remember_written(number, server, operations)
-
-    def remember_written(self, number: int, server: str, operations: Sequence[Waiting]) -> None:
-        """Take what was written off the slate, and remember each value's mark."""
+    def remember_written(
+        self, number: int, server: str, operations: Sequence[Waiting], plainly: Callable[[str, str | None], str]
+    ) -> None:
+        """Take what was written off the slate, and remember each value's mark, of its plain form."""
         self.db.executemany("DELETE FROM slate WHERE id=?", [(one.id,) for one in operations])
         for one in operations:
             operation = one.operation
             if isinstance(operation, SetValue | Unset):
                 name = operation.name or f"{operation.file}:{operation.key}"
                 stored = operation.stored if isinstance(operation, SetValue) else None
-                row = (server, name, number, value_digest(server, name, stored))
+                row = (server, name, number, value_digest(server, name, plainly(name, stored)))
                 self.db.execute("INSERT OR REPLACE INTO written VALUES (?, ?, ?, ?)", row)
 
     def forget_written(self, server: str) -> None:

@@ -11,10 +11,11 @@ from __future__ import annotations
 import os
 import sqlite3
 from collections.abc import Mapping, Sequence
+from functools import partial
 
 from msgspec import Struct
 
-from roundgate.core.files import differing
+from roundgate.core.files import differing, plain_form
 from roundgate.core.slate import Outcome as Replayed
 from roundgate.host import machine
 from roundgate.host.drivers.protocol import RunState
@@ -268,7 +269,9 @@ def _close(round: Round, end: End, said: str, evidence: list[str]) -> None:
     with store.whole():
         store.close_round(round.number, end.outcome, said, evidence)
         if end.operations:
-            store.remember_written(round.number, round.server.name, end.operations)
+            store.remember_written(
+                round.number, round.server.name, end.operations, partial(plain_form, round.server.book)
+            )
         if end.outcome == "rewound":
             store.let_wait(round.server.name)
         if round.options.kind == "rewind" and end.outcome in ("proven", "written"):
