@@ -39,12 +39,6 @@ class UnknownName(Trouble):
     exit_code = 2
 
 
-class Rewound(Trouble):
-    """The round was not proven, and all is as it was."""
-
-    exit_code = 3
-
-
 class NeedsRecovery(Trouble):
     """A round was broken off."""
 

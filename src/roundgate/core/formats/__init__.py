@@ -5,7 +5,6 @@ from __future__ import annotations
 from roundgate.core.formats.lines import LINES
 from roundgate.core.formats.properties import PROPERTIES
 from roundgate.core.formats.protocol import Document, Edit, EditRefused, Format
-from roundgate.core.text import Text
 
 FORMATS: dict[str, Format] = {one.name: one for one in (PROPERTIES, LINES)}
 
@@ -28,8 +27,3 @@ def apply_edit(kind: Format, document: Document, edit: Edit) -> Document:
     if changed.pairs() != edit.expected or kind.read_plainly(text) != edit.expected:
         raise EditRefused("the edit would change more than was asked for, so nothing was changed; please report this")
     return changed
-
-
-def read_bytes_again(kind: Format, text: Text) -> bool:
-    """Tell whether both readers of a format see the same values in a text."""
-    return kind.read(text).pairs() == kind.read_plainly(text)

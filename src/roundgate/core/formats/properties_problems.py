@@ -121,20 +121,6 @@ _NEXT_SETTING = re.compile(r"\\(?:\r\n?|\n)[ \t\f]*([\w.\-]+)[ \t]*=")
 _QUOTES = {'"': '"', "'": "'", "\N{LEFT DOUBLE QUOTATION MARK}": "\N{RIGHT DOUBLE QUOTATION MARK}"}
 
 
-class ReadLine(Protocol):
-    """What is asked of a logical line: its span."""
-
-    @property
-    def start(self) -> int:
-        """Where the line starts."""
-        ...
-
-    @property
-    def end(self) -> int:
-        """Where the next line starts."""
-        ...
-
-
 class Read(Protocol):
     """What is asked of a document that was read."""
 
