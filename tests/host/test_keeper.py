@@ -40,14 +40,35 @@ def test_after_a_few_crashes_the_keeper_gives_up_and_says_so(
         "    child.PAUSES = (0.05, 0.05)\n"
     )
     assert len(child.PAUSES) > 2
-    site.add("regatta", trials="die-after 0.3\n")
+    site.add("regatta", trials="die-after 2\n")
     monkeypatch.setenv("PYTHONPATH", str(short))
-    site.run("start")
-    wait_for(lambda: status(site)["state"] == "crashed")
+    site.ok("start")
+    wait_for(lambda: status(site)["state"] == "crashed", 90)
     assert "was given up" in site.ok("status")
     (site.folder / "regatta" / "sea-trials.txt").unlink()
     site.ok("start")
     assert status(site)["state"] == "up"
+
+
+def test_a_server_that_ends_just_before_its_round_lets_go_is_started_again(running: SiteUnderTest) -> None:
+    """While a round holds the server a crash is the round's business; once it lets go, it is the keeper's again."""
+    from roundgate.host.drivers.keeper import KeeperDriver
+    from roundgate.host.servers import Server
+    from roundgate.host.site import read_site
+
+    driver = KeeperDriver(Server(read_site(running.folder), "regatta"))
+    driver.lease(99)
+    driver.follow()
+    first = driver.state().process
+    assert first is not None
+    os.kill(first, signal.SIGKILL)
+    while (event := driver.next_event(None)) and event["event"] != "exit":
+        pass
+    assert event is not None and event["restart-in"] is None and not driver.state().restarting
+    driver.lease(None, up=True)
+    assert driver.state().restarting
+    driver.close()
+    wait_for(lambda: running.server_process("regatta") not in (None, first))
 
 
 def test_a_server_that_was_stopped_stays_down(running: SiteUnderTest) -> None:

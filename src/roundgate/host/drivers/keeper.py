@@ -72,9 +72,9 @@ class KeeperDriver:
         """See Driver."""
         return self._connected().next_event(until, also)
 
-    def lease(self, round: int | None) -> None:
+    def lease(self, round: int | None, *, up: bool = False) -> None:
         """See Driver."""
-        self._connected().ask("lease", round=round)
+        self._connected().ask("lease", round=round, up=up)
 
     def close(self) -> None:
         """See Driver."""

@@ -61,8 +61,11 @@ class Driver(Protocol):
         """Wait for what happens next, until a moment of the monotonic clock or until ``also`` can be read."""
         ...
 
-    def lease(self, round: int | None) -> None:
-        """Let a round hold the server: no restart after a crash, and recovery should the round's process die."""
+    def lease(self, round: int | None, *, up: bool = False) -> None:
+        """Let a round hold the server: no restart after a crash, and recovery should the round's process die.
+
+        None lets go; with ``up`` the server is meant to run from now on, and is started again should it have ended.
+        """
         ...
 
     def close(self) -> None:

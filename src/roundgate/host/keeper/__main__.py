@@ -98,9 +98,13 @@ class Keeper:
             return
         self._drain()
         self.child.reap()
-        pause = None if self._leased() else self.child.pause_before_restart()
-        self.restart_at = None if pause is None else time.monotonic() + pause
+        pause = None if self._leased() else self._plan_restart()
         self._tell_all({"event": "exit", "code": self.child.exit_code, "restart-in": pause})
+
+    def _plan_restart(self) -> float | None:
+        pause = self.child.pause_before_restart()
+        self.restart_at = None if pause is None else time.monotonic() + pause
+        return pause
 
     def _drain(self) -> None:
         """Hear the server's last words before its output is closed."""
@@ -177,6 +181,8 @@ class Keeper:
             self.child.exit_wanted, self.restart_at = True, None
         elif ask == "lease":
             visitor.round, self.restart_at = message.get("round"), None
+            if message.get("up") and not self.child.runs:
+                self._plan_restart()  # it ended between the round's last look and its letting go
         elif ask == "leave":
             self.leaving = not self.child.runs
         else:

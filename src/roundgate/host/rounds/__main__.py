@@ -86,7 +86,8 @@ def _let_go(round: Round, end: End) -> None:
     """Give the server back to its keeper, or let the keeper go where the server is to stay down."""
     if round.driver.state().keeper is None:
         return
-    round.driver.lease(None)
+    meant_up = round.options.kind != "stop" and end.outcome in ("proven", "done", "rewound")
+    round.driver.lease(None, up=meant_up and (round.ran or end.outcome != "rewound"))
     if round.options.kind == "stop" and end.outcome == "done":
         round.driver.leave()
 
