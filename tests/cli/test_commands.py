@@ -163,6 +163,24 @@ def test_a_secret_is_taken_from_standard_input_and_never_shown(running: SiteUnde
     assert all(one.name.startswith(allowed) for one in holds), "only private copies of the file itself may hold it"
 
 
+def test_a_secret_that_the_server_itself_logs_is_blanked_out_in_all_that_a_round_says(site: SiteUnderTest) -> None:
+    """The start script prints the new code as a failure: it is the reason of the rewind, and evidence."""
+    home = site.add("regatta", "boat.slots=16\n")
+    script = (home / "launch.sh").read_text()
+    words = "sed -n 's/^entry.code=[0-9]/ERROR in config: &/p' gullwind.properties\n"
+    (home / "launch.sh").write_text(script.replace("exec ", words + "exec "))
+    site.ok("start")
+    site.ok("set", "entry.code", given="48151623\n")
+    said = site.fails(3, "apply", "--yes")
+    assert "its log says: ERROR in config: entry.code=(hidden)" in said
+    said += site.ok("rounds", "show", "2") + site.ok("rounds", "show", "2", "--json") + site.ok("rounds", "--json")
+    assert "48151623" not in said
+    site.ok("discard")
+    site.ok("stop")
+    books = (site.folder / ".roundgate" / "state.sqlite").read_bytes()
+    assert b"48151623" not in books, "neither the journal nor the history may keep it"
+
+
 def test_nothing_on_the_way_has_the_secret_among_its_arguments(running: SiteUnderTest) -> None:
     running.ok("set", "entry.code", given="48151623\n")
     terminal = subprocess.Popen(

@@ -53,6 +53,7 @@ def _work(round: Round, verb: str) -> None:
     if row is None or row.outcome:  # somebody else was faster
         return
     round.row = row
+    round.learn_secrets()
     if verb == "recover":
         round.ran, round.marks = bool(row.ran), marks_of(round.store.journal(round.number))
         round.store.note_round(round.number, process=os.getpid(), ran=row.ran, changes=row.changes)

@@ -18,15 +18,20 @@ from typing import Any
 
 from msgspec import json
 
+from roundgate.core.secrets import HIDDEN, is_secret, secret_entries
+from roundgate.core.slate import SetValue
 from roundgate.host.consoles import console_of
 from roundgate.host.consoles.protocol import Console
 from roundgate.host.drivers import driver_of
+from roundgate.host.errors import Trouble
 from roundgate.host.rounds.options import Options, RoundEnd
 from roundgate.host.servers import Server
 from roundgate.host.site import make_private
 from roundgate.host.store import RoundRow, Store
 
 _LINES_KEPT = 400
+_SHORTEST_SECRET = 3
+"""Characters; blanking out anything shorter would make the log unreadable and hide nothing."""
 
 
 class Round:
@@ -42,6 +47,7 @@ class Round:
         self.events = events
         self.driver = driver_of(server)
         self.console: Console = console_of(server, self.driver)
+        self._secrets: set[str] = set()
         self.lines: deque[str] = deque(maxlen=_LINES_KEPT)
         self.exited: int | None = None
         self.ran = bool(row.ran)
@@ -79,6 +85,7 @@ class Round:
     def note(self, step: str, said: str, mark: str = "note") -> None:
         """Write a line into the journal and tell the terminal."""
         self.marks.add((step, mark))
+        said = said if mark == "end" else self.without_secrets(said)
         try:
             self.store.write_journal(self.number, step, mark, said)
         except sqlite3.Error:
@@ -136,16 +143,22 @@ class Round:
 
     def evidence(self, most: int = 12) -> list[str]:
         """Give the last lines of the log, without the values of secrets."""
+        self.learn_secrets()
         return [self.without_secrets(line) for line in list(self.lines)[-most:]]
 
     def without_secrets(self, line: str) -> str:
-        """Blank out every secret value of the server's files that stands in a line."""
-        for secret in self._secrets:
-            line = line.replace(secret, "(hidden)")
+        """Blank out every secret that stands in a line, old values and new ones: a server may log what it was given."""
+        for secret in sorted(self._secrets, key=len, reverse=True):
+            line = line.replace(secret, HIDDEN)
         return line
 
-    @property
-    def _secrets(self) -> list[str]:
-        files = self.server.read().files
-        names = [name for name, spec in self.server.book.setting.items() if spec.type == "secret"]
-        return [value for name in names if (value := files.stored(name))]
+    def learn_secrets(self) -> None:
+        """Remember every secret that is on disk or on the slate now; what was one at any time stays one."""
+        with contextlib.suppress(Trouble, OSError, sqlite3.Error):
+            book, files = self.server.book, self.server.read().files
+            waiting = (one.operation for one in self.store.slate(self.server.name))
+            found = [one.stored for one in waiting if isinstance(one, SetValue) and is_secret(book, one.file, one.key)]
+            for path in files.texts:
+                document = files.document(path)
+                found += [entry.value for entry in secret_entries(book, path, document)] if document else []
+            self._secrets |= {value for value in found if len(value) >= _SHORTEST_SECRET}

@@ -248,12 +248,13 @@ def _up_as_before(round: Round, error: NotProven) -> End:
 
 def finish(round: Round, end: End) -> None:
     """Write a round's end into the books, all in one."""
-    if end.outcome == "unfinished":  # it stays open, for ``recover``
-        round.note("recover", end.said)
-        round.tell({"outcome": end.outcome, "said": end.said, "do": end.do, "evidence": list(end.evidence)})
-        return
+    round.learn_secrets()
     evidence = [round.without_secrets(line) for line in end.evidence]
     said = round.without_secrets(end.said)
+    if end.outcome == "unfinished":  # it stays open, for ``recover``
+        round.note("recover", said)
+        round.tell({"outcome": end.outcome, "said": said, "do": end.do, "evidence": evidence})
+        return
     try:
         _close(round, end, said, evidence)
     except sqlite3.Error as error:
