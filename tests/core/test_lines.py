@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from roundgate.core.formats import LINES, apply_edit
+from roundgate.core.formats import FORMATS, apply_edit
 from roundgate.core.formats.lines import LinesDocument
 from roundgate.core.formats.protocol import Edit, EditRefused
 from roundgate.core.text import Text
@@ -18,7 +18,7 @@ ITEMS = st.sampled_from(["Harbour Mile", "ws:204815", "x", "\u00e9t\u00e9"])
 
 
 def after(body: str, edit: Edit) -> str:
-    return apply_edit(LINES, LinesDocument(Text(body)), edit).text.body
+    return apply_edit(FORMATS["lines"], LinesDocument(Text(body)), edit).text.body
 
 
 @pytest.mark.parametrize(
@@ -35,7 +35,7 @@ def after(body: str, edit: Edit) -> str:
     ],
 )
 def test_insert(before: str, at: int, wanted: str) -> None:
-    assert after(before, LinesDocument(Text(before)).insert(at, "x")) == wanted
+    assert after(before, LinesDocument(Text(before)).insert((at,), "x")) == wanted
 
 
 def test_remove_takes_the_line_and_leaves_comments() -> None:
@@ -46,7 +46,7 @@ def test_remove_takes_the_line_and_leaves_comments() -> None:
 
 def test_move_changes_places_and_leaves_comments_and_blanks_where_they_are() -> None:
     body = "# first\na\n\n  b\n# last\nc\n"
-    assert after(body, LinesDocument(Text(body)).move(2, 0)) == "# first\nc\n\n  a\n# last\nb\n"
+    assert after(body, LinesDocument(Text(body)).move((2,), 0)) == "# first\nc\n\n  a\n# last\nb\n"
 
 
 @settings(max_examples=400, deadline=None)
@@ -54,32 +54,32 @@ def test_move_changes_places_and_leaves_comments_and_blanks_where_they_are() -> 
 def test_every_edit_does_what_a_list_would_do(body: str, item: str, data: st.DataObject) -> None:
     document = LinesDocument(Text(body))
     items = [entry.value for entry in document.entries()]
-    assert document.pairs() == LINES.read_plainly(Text(body))
+    assert document.plain() == FORMATS["lines"].read_plainly(Text(body))
     at = data.draw(st.integers(0, len(items)))
-    inserted = LinesDocument(Text(after(body, document.insert(at, item))))
+    inserted = LinesDocument(Text(after(body, document.insert((at,), item))))
     assert [entry.value for entry in inserted.entries()] == [*items[:at], item, *items[at:]]
     assert after(inserted.text.body, inserted.remove((at,))).replace("\r\n", "\n").strip("\r\n") == body.replace(
         "\r\n", "\n"
     ).strip("\r\n")
     if len(items) > 1:
         start, to = data.draw(st.tuples(st.integers(0, len(items) - 1), st.integers(0, len(items) - 1)))
-        moved = LinesDocument(Text(after(body, document.move(start, to))))
+        moved = LinesDocument(Text(after(body, document.move((start,), to))))
         wanted = items.copy()
-        wanted.insert(to, wanted.pop(start))
+        wanted.insert((to,), wanted.pop(start))
         assert [entry.value for entry in moved.entries()] == wanted
 
 
 @pytest.mark.parametrize("item", ["", "  ", "two\nlines", "two\rlines", " led by a blank", "# a comment", "tail "])
 def test_what_cannot_be_an_entry_is_refused(item: str) -> None:
     with pytest.raises(EditRefused, match="cannot be an entry"):
-        LinesDocument(Text("a\n")).insert(0, item)
+        LinesDocument(Text("a\n")).insert((0,), item)
     with pytest.raises(EditRefused, match="cannot be an entry"):
         LinesDocument(Text("a\n")).set((0,), item)
 
 
 def test_entries_that_are_not_there_are_refused() -> None:
     document = LinesDocument(Text("a\n"))
-    for edit in (lambda: document.remove((1,)), lambda: document.set((3,), "x"), lambda: document.move(0, 1)):
+    for edit in (lambda: document.remove((1,)), lambda: document.set((3,), "x"), lambda: document.move((0,), 1)):
         with pytest.raises(EditRefused):
             edit()
     assert after("a\n", document.set((0,), "b")) == "b\n"

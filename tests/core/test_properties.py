@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from roundgate.core.formats import PROPERTIES, apply_edit
+from roundgate.core.formats import FORMATS, apply_edit
 from roundgate.core.formats.properties import PropertiesDocument
 from roundgate.core.formats.protocol import EditRefused
 from roundgate.core.text import Text, decode
@@ -14,9 +14,9 @@ def changed(before: str, key: str, value: str | None, encoding: str = "utf-8") -
     """Set (or with None remove) a key, and do it again: the second time must change nothing more."""
     document = PropertiesDocument(Text(before, encoding))
     edit = document.remove((key,)) if value is None else document.set((key,), value)
-    after = apply_edit(PROPERTIES, document, edit)
+    after = apply_edit(FORMATS["properties"], document, edit)
     if value is not None:
-        assert apply_edit(PROPERTIES, after, after.set((key,), value)).text == after.text
+        assert apply_edit(FORMATS["properties"], after, after.set((key,), value)).text == after.text
     return after.text.body
 
 
@@ -83,14 +83,14 @@ def test_remove_takes_a_comment_along_only_where_it_is_the_entrys_alone(before: 
 def test_latin_1_files_stay_latin_1() -> None:
     text = decode(b"motto=caf\xe9\nboat.slots=1\n")
     document = PropertiesDocument(text)
-    after = apply_edit(PROPERTIES, document, document.set(("boat.slots",), "2"))
+    after = apply_edit(FORMATS["properties"], document, document.set(("boat.slots",), "2"))
     assert after.text.encode() == b"motto=caf\xe9\nboat.slots=2\n"
-    again = apply_edit(PROPERTIES, after, after.set(("motto",), "\u20ac\u00e9"))
+    again = apply_edit(FORMATS["properties"], after, after.set(("motto",), "\u20ac\u00e9"))
     assert again.text.encode() == b"motto=\\u20AC\\u00E9\nboat.slots=2\n"
 
 
 @pytest.mark.parametrize(
-    "edit", [lambda one: one.insert(0, "x"), lambda one: one.move(0, 1), lambda one: one.remove(("q",))]
+    "edit", [lambda one: one.insert((0,), "x"), lambda one: one.move((0,), 1), lambda one: one.remove(("q",))]
 )
 def test_what_a_properties_file_cannot_do_is_refused(edit: object) -> None:
     with pytest.raises(EditRefused):
@@ -103,7 +103,7 @@ def test_an_edit_that_would_change_more_is_refused() -> None:
     edit = document.set(("a",), "3")
     lying = type(edit)(edit.splices, [("a", "3")])
     with pytest.raises(EditRefused, match="more than was asked for"):
-        apply_edit(PROPERTIES, document, lying)
+        apply_edit(FORMATS["properties"], document, lying)
 
 
 @pytest.mark.parametrize(

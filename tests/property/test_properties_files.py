@@ -6,7 +6,7 @@ import javaproperties
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from roundgate.core.formats import PROPERTIES, apply_edit
+from roundgate.core.formats import FORMATS, apply_edit
 from roundgate.core.formats.properties import PropertiesDocument
 from roundgate.core.text import NotText, Text, decode
 
@@ -52,14 +52,14 @@ def test_any_bytes_in_the_same_bytes_out(data: bytes) -> None:
     document = PropertiesDocument(text)
     for problem in document.problems():
         assert 0 <= problem.start <= problem.end <= len(text.body)
-    assert document.pairs() == PROPERTIES.read_plainly(text)
+    assert document.plain() == FORMATS["properties"].read_plainly(text)
 
 
 @MANY
 @given(BODIES)
 def test_three_readers_that_share_nothing_agree(body: str) -> None:
     """Ours by pattern, ours by lines, and the javaproperties package."""
-    ours = PropertiesDocument(Text(body)).pairs()
+    ours = PropertiesDocument(Text(body)).plain()
     theirs = None
     try:
         theirs = [
@@ -67,7 +67,7 @@ def test_three_readers_that_share_nothing_agree(body: str) -> None:
         ]
     except javaproperties.InvalidUEscapeError:
         assert any(one.code == "escape-broken" for one in PropertiesDocument(Text(body)).problems())
-    assert ours == PROPERTIES.read_plainly(Text(body))
+    assert ours == FORMATS["properties"].read_plainly(Text(body))
     assert theirs is None or ours == theirs
 
 
@@ -76,15 +76,15 @@ def test_three_readers_that_share_nothing_agree(body: str) -> None:
 def test_set_gives_the_value_and_leaves_every_other_byte(text: Text, key: str, value: str) -> None:
     document = PropertiesDocument(text)
     edit = document.set((key,), value)
-    changed = apply_edit(PROPERTIES, document, edit)
+    changed = apply_edit(FORMATS["properties"], document, edit)
     found = changed.find((key,))
     assert found is not None and found.value == value
-    others = [pair for pair in document.pairs() if pair[0] != key]
-    assert [pair for pair in changed.pairs() if pair[0] != key] == others
+    others = [pair for pair in document.plain() if pair[0] != key]
+    assert [pair for pair in changed.plain() if pair[0] != key] == others
     first, last = min(cut.start for cut in edit.splices), max(cut.end for cut in edit.splices)
     assert changed.text.body.startswith(text.body[:first])
     assert changed.text.body.endswith(text.body[last:])
-    again = apply_edit(PROPERTIES, changed, changed.set((key,), value))
+    again = apply_edit(FORMATS["properties"], changed, changed.set((key,), value))
     assert again.text == changed.text, "setting the same value twice changes nothing"
 
 
@@ -95,9 +95,9 @@ def test_remove_takes_out_the_key_and_nothing_else(text: Text, data: st.DataObje
     if not document.entries():
         return
     path = data.draw(st.sampled_from([entry.path for entry in document.entries()]))
-    changed = apply_edit(PROPERTIES, document, document.remove(path))
+    changed = apply_edit(FORMATS["properties"], document, document.remove(path))
     assert changed.find(path) is None
-    assert changed.pairs() == [pair for pair in document.pairs() if (pair[0],) != path]
+    assert changed.plain() == [pair for pair in document.plain() if (pair[0],) != path]
 
 
 @MANY
@@ -107,7 +107,7 @@ def test_a_setting_that_stands_commented_out_is_switched_on_in_its_place(
 ) -> None:
     body = newline.join(["# about boats", "a=1", "# boat.slots = 12", "b=2"]) + (newline if closed else "")
     changed = apply_edit(
-        PROPERTIES, PropertiesDocument(Text(body)), PropertiesDocument(Text(body)).set(("boat.slots",), value)
+        FORMATS["properties"], PropertiesDocument(Text(body)), PropertiesDocument(Text(body)).set(("boat.slots",), value)
     )
     lines = changed.text.body.split(newline)
     assert lines[2].startswith("boat.slots = ")

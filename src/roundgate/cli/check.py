@@ -1,51 +1,138 @@
-"""Check: ``check`` finds what is wrong on disk and on the slate."""
+"""Check: ``check`` finds what is wrong on disk and on the slate of servers, or in any files."""
 
 from __future__ import annotations
 
-from typing import Annotated
+import os
+import sys
+from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from roundgate.cli.place import Standing
 from roundgate.cli.screen.output import say, say_json
 from roundgate.core.findings import Finding
 from roundgate.host.errors import WrongWords
-from roundgate.host.servers import Server
-from roundgate.host.store import Store
+
+if TYPE_CHECKING:
+    from roundgate.host.servers import Server
+    from roundgate.host.store import Store
+
+FORMS = ("text", "json", "sarif")
 
 
 def check(
-    server: Annotated[str | None, typer.Argument(help="Which servers; all where left out.")] = None,
-    form: Annotated[str, typer.Option("--format", help="text or json")] = "text",
+    what: Annotated[
+        list[str] | None, typer.Argument(help="Which servers, all where left out; or files, folders, or - (stdin).")
+    ] = None,
+    form: Annotated[str, typer.Option("--format", help="text, json or sarif")] = "text",
     as_json: Annotated[bool, typer.Option("--json", help="The same as --format json.")] = False,
+    given: Annotated[str, typer.Option("--as", help="The format of the files; by name, then by content, if not.")] = "",
+    fix: Annotated[bool, typer.Option("--fix", help="Mend what can be mended safely: onto the slate, with a diff.")] = False,
+    strict: Annotated[bool, typer.Option("--strict", help="Warnings count as errors for the exit code.")] = False,
 ) -> None:
-    """Find what is wrong: syntax first, then values, then what they refer to and how they fit together."""
-    from roundgate.cli.screen.findings import as_json as finding_json
-    from roundgate.cli.screen.findings import count_words, say_findings
-    from roundgate.core.findings import has_errors
+    """Find what is wrong: syntax first, then values, then what they refer to and how they fit together.
 
-    if form not in ("text", "json"):
-        raise WrongWords(f"There is no format '{form}'.", "--format text, or --format json")
-    standing = Standing()
-    servers = standing.several(server, default_all=server is None)
-    findings = [finding for one in servers for finding in findings_of(one, standing.store)]
-    if as_json or form == "json":
-        say_json({"findings": [finding_json(one) for one in findings]})
+    Of FILES, which need no site and no rulebook, the syntax. Ends with 1 where there are errors.
+    """
+    form = "json" if as_json else form
+    if form not in FORMS:
+        raise WrongWords(f"There is no format '{form}'.", "--format text, --format json, or --format sarif")
+    words = what or []
+    if words and all(_is_file(word) for word in words):
+        from roundgate.cli.checking_files import check_the_files
+
+        worst = check_the_files(words, given, form, fix=fix)
     else:
-        say_findings(findings)
-        names = ", ".join(one.name for one in servers)
-        say(f"{names}: {count_words(findings)}.")
-    if has_errors(findings):
+        worst = _check_servers(words, given, form, fix=fix)
+    if worst == "error" or (strict and worst == "warning"):
         raise typer.Exit(1)
 
 
-def findings_of(server: Server, store: Store) -> list[Finding]:
+def _is_file(word: str) -> bool:
+    """Tell whether a word means a file or folder, and not a server."""
+    if word == "-" or os.sep in word:
+        return True
+    if os.path.isdir(word):
+        return not _is_server(word)
+    from roundgate.core.formats import format_name
+
+    return os.path.exists(word) or bool(format_name(word))
+
+
+def _is_server(word: str) -> bool:
+    from roundgate.cli.place import Standing
+    from roundgate.host.errors import Trouble
+
+    try:
+        return word in Standing(quiet=True).site.file.server
+    except Trouble:
+        return False
+
+
+def _check_servers(words: Sequence[str], given: str, form: str, *, fix: bool) -> str:
+    from roundgate.cli.place import Standing
+
+    if given:
+        raise WrongWords("--as is for files.", "roundgate check FILE --as FORMAT")
+    if len(words) > 1:
+        raise WrongWords("Several servers are named with commas.", f"roundgate check {','.join(words)}")
+    word = words[0] if words else None
+    standing = Standing()
+    servers = standing.several(word, default_all=word is None)
+    if fix:
+        from roundgate.cli.mending import mend_servers
+
+        mend_servers(standing, servers)
+    report = Report(form)
+    for server in servers:
+        for finding in findings_of(server, standing.store):
+            report.add(finding)
+    return report.end(", ".join(one.name for one in servers))
+
+
+def findings_of(server: Server, store: Store) -> Iterator[Finding]:
     """Check one server: its files on disk, and as the slate would leave them."""
     from roundgate.core.checks import check_disk, check_outcome
 
     waiting = [one.operation for one in store.slate(server.name)]
     now, outcome = server.outcome(waiting)
-    found = check_disk(server.name, now.files, now.unreadable)
+    yield from check_disk(server.name, now.files, now.unreadable)
     if waiting:
-        found += [one for one in check_outcome(server.name, outcome, now.unreadable) if one.waiting]
-    return found
+        yield from (one for one in check_outcome(server.name, outcome, now.unreadable) if one.waiting)
+
+
+class Report:
+    """What a check says, in the form asked for. As text it is said at once; so memory stays flat over many files."""
+
+    def __init__(self, form: str) -> None:
+        """Begin with nothing found."""
+        self.form = form
+        self.kept: list[Finding] = []
+        self.counts: dict[str, int] = {}
+
+    def add(self, finding: Finding) -> None:
+        """Say one finding, or keep it for the end."""
+        self.counts[finding.level] = self.counts.get(finding.level, 0) + 1
+        if self.form == "text":
+            from roundgate.cli.screen.findings import say_findings
+
+            say_findings([finding])
+        else:
+            self.kept.append(finding)
+
+    def end(self, names: str) -> str:
+        """Say the rest; give the worst level."""
+        if self.form == "json":
+            from roundgate.cli.screen.findings import as_json
+
+            say_json({"findings": [as_json(one) for one in self.kept]})
+        elif self.form == "sarif":
+            from roundgate.cli.screen.sarif import sarif_of
+
+            say_json(sarif_of(self.kept))
+        else:
+            from roundgate.cli.screen.findings import count_words
+
+            say(f"{names}: {count_words(self.counts)}.")
+        sys.stdout.flush()
+        return next((level for level in ("error", "warning", "note") if self.counts.get(level)), "")

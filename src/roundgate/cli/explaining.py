@@ -31,7 +31,7 @@ def explain_setting(server: Server, word: str, *, as_json: bool) -> None:
     files = server.read().files
     document = files.document(target.file)
     if document is not None:
-        entry = document.find((target.key,))
+        entry = document.find(document.resolve(target.key))
     line = document.text.place(entry.key_start)[0] if document and entry else None
     if target.spec is None:
         say(f"{target.name}: no rulebook knows it; it is read and written as plain text.")

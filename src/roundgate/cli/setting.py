@@ -77,7 +77,7 @@ def _stored(server: Server, target: Target, typed: str) -> str:
 
 def _then(server: Server, target: Target) -> str | None:
     document = server.read([target.file]).files.document(target.file)
-    entry = document.find((target.key,)) if document else None
+    entry = document.find(document.resolve(target.key)) if document else None
     return entry.value if entry else None
 
 

@@ -150,7 +150,7 @@ def _unknown_rows(server: Server, known: Known, chosen: Chosen) -> list[Row]:
 def _unknown_row(server: Server, known: Known, path: str, key: str) -> Row:
     def value(files: ServerFiles) -> str:
         document = files.document(path)
-        entry = document.find((key,)) if document else None
+        entry = document.find(document.resolve(key)) if document else None
         if entry is None:
             return "-"
         return "(set, hidden)" if is_secret(server.book, path, key) else entry.value or "(empty)"

@@ -7,8 +7,8 @@ from functools import cached_property
 from typing import Any, NamedTuple
 
 from roundgate.core import values
-from roundgate.core.formats import FORMATS, format_of
-from roundgate.core.formats.protocol import Document, Entry, Format
+from roundgate.core.formats import FORMATS, format_name
+from roundgate.core.formats.protocol import USUAL, Dialect, Document, Entry, Format
 from roundgate.core.rulebook.model import Rulebook, Setting
 from roundgate.core.text import Text
 from roundgate.core.values import Value, ValueProblem
@@ -30,10 +30,18 @@ class ServerFiles:
         self.texts = dict(texts)
         self._documents: dict[str, Document] = {}
 
+    def format_name(self, path: str) -> str:
+        """Tell the name of a file's format: the rulebook's word, then what the file's name says."""
+        by_book = next((file.format for file in self.book.file.values() if file.path == path), "")
+        return by_book or format_name(path)
+
     def format(self, path: str) -> Format | None:
-        """Tell the format of a file: the rulebook's word, then the name's."""
-        by_book = next((file.format for file in self.book.file.values() if file.path == path), None)
-        return FORMATS.get(by_book) if by_book else format_of(path)
+        """Tell the format of a file, or None where it is not known."""
+        return FORMATS.get(self.format_name(path))
+
+    def dialect(self, path: str) -> Dialect:
+        """Tell how the server reads a file, by the rulebook's word."""
+        return next((file.dialect for file in self.book.file.values() if file.path == path), USUAL)
 
     def document(self, path: str) -> Document | None:
         """Give a file, read; None where it does not exist or its format is not known."""
@@ -41,7 +49,7 @@ class ServerFiles:
             kind = self.format(path)
             if path not in self.texts or kind is None:
                 return None
-            self._documents[path] = kind.read(self.texts[path])
+            self._documents[path] = kind.read(self.texts[path], self.dialect(path))
         return self._documents[path]
 
     def with_document(self, path: str, document: Document) -> ServerFiles:
@@ -58,7 +66,7 @@ class ServerFiles:
         """Give the entry of a setting, or None where it is not in the file."""
         spec = self.book.setting[name]
         document = self.document(self.path_of(spec))
-        return document.find((spec.key,)) if document else None
+        return document.find(document.resolve(spec.key)) if document else None
 
     def stored(self, name: str) -> str | None:
         """Give what the file holds for a setting, or None."""

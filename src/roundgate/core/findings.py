@@ -9,6 +9,8 @@ from typing import Literal
 
 from msgspec import Struct
 
+from roundgate.core.text import Splice
+
 Level = Literal["error", "warning", "note"]
 _ORDER: dict[str, int] = {"error": 0, "warning": 1, "note": 2}
 
@@ -22,6 +24,8 @@ class Code(Struct, frozen=True):
     page: str
     bad: str = ""
     good: str = ""
+    format: str = ""
+    """The format in which the examples are written, where they are whole files that a test can check."""
 
 
 class Place(Struct, frozen=True):
@@ -33,6 +37,16 @@ class Place(Struct, frozen=True):
     length: int = 1
     source: str = ""
     """The line itself, with secrets blanked out; empty where there is none to show."""
+
+
+class Fix(Struct, frozen=True):
+    """A repair as a person or an editor can make it: replace the characters between two places by ``new``."""
+
+    line: int
+    column: int
+    end_line: int
+    end_column: int
+    new: str
 
 
 class Finding(Struct, frozen=True):
@@ -47,6 +61,11 @@ class Finding(Struct, frozen=True):
     setting: str = ""
     waiting: bool = False
     """True where the finding is about what waits on the slate, not about what is on disk."""
+    gave_up: tuple[int, int] = (0, 0)
+    """Line and column at which a reader would give up, where that is not where the mistake was made."""
+    fixes: tuple[Fix, ...] = ()
+    safe: bool = False
+    """True where ``fixes`` cannot change what is meant."""
 
 
 class Problem(Struct, frozen=True):
@@ -58,11 +77,16 @@ class Problem(Struct, frozen=True):
     end: int
     cause: str
     do: str = ""
+    repair: tuple[Splice, ...] = ()
+    safe: bool = False
+    """True where the repair cannot change what is meant: it may be made without asking again."""
+    gave_up: int = -1
+    """Where a reader gives up, where that is another line than ``start``; else -1."""
 
 
 def in_order(findings: list[Finding]) -> list[Finding]:
     """Sort findings as a person wants them: errors first, then by server, file and line."""
-    return sorted(findings, key=lambda one: (_ORDER[one.level], one.server, one.place.file, one.place.line))
+    return sorted(findings, key=lambda one: (_ORDER[one.level], one.server, one.place.file, one.place.line, one.place.column))
 
 
 def has_errors(findings: list[Finding]) -> bool:

@@ -5,6 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from roundgate.core.files import ServerFiles
+from roundgate.core.formats.flat import KeyFile
+from roundgate.core.formats.paths import say_path
+from roundgate.core.formats.protocol import Document
 from roundgate.core.slate import Operation, SetValue, Unset
 
 
@@ -21,11 +24,18 @@ def rescue(now: ServerFiles, started: ServerFiles | None, waiting: Sequence[Oper
         old, new = started.document(file.path), now.document(file.path)
         if file.rewritten != "at-stop" or old is None or new is None or old.text == new.text:
             continue
-        before, after = dict(old.pairs()), dict(new.pairs())
+        before, after = _keys(old), _keys(new)
         for key in dict.fromkeys((*after, *before)):
             if before.get(key) != after.get(key) and (file.path, key) not in taken:
                 found.append(_kept(now, file.path, key, after.get(key)))
     return found
+
+
+def _keys(document: Document) -> dict[str, str]:
+    """Give each key's value, the key as a person would write it."""
+    if isinstance(document, KeyFile):
+        return dict(document.plain())
+    return {say_path(entry.path): entry.value for entry in document.entries()}
 
 
 def _kept(files: ServerFiles, path: str, key: str, stored: str | None) -> Operation:

@@ -58,6 +58,30 @@ def without_secrets(text: Text, entries: list[Entry], word: str = HIDDEN) -> Tex
     return text.spliced(Splice(entry.start, entry.end, word) for entry in entries)
 
 
+_NAMED_VALUE = re.compile(
+    r"(?P<name>[\w.\-]+)[\"']?\]?[ \t]*(?:[:=]|[ \t])[ \t]*(?P<value>\"[^\"]*\"?|'[^']*'?|[^\s,;{}\[\]<>\"'=:/]+)"
+)
+
+
+def sounding_secret(text: Text, start: int, names: frozenset[str] = frozenset()) -> list[Entry]:
+    """Find what looks like a secret on the line that holds an index; ``names`` are more names of secrets.
+
+    This goes by the looks of the line alone, so that it works in a file that cannot be read.
+    """
+    line_start, line_end = text.line_around(start)
+    line = text.body[line_start:line_end]
+    cuts = []
+    at = 0
+    while found := _NAMED_VALUE.search(line, at):
+        if sounds_secret(found["name"]) or found["name"] in names:
+            spans = line_start + found.start("value"), line_start + found.end("value")
+            cuts.append(Entry((found["name"],), found["value"].strip("\"'"), 0, 0, *spans))
+            at = found.end()
+        else:
+            at = max(found.end("name"), found.start() + 1)
+    return cuts
+
+
 def shown_line(text: Text, start: int, end: int, entries: list[Entry]) -> tuple[str, int, int]:
     """Give the line around a span with secrets blanked out, and column (from 1) and length of the span in it."""
     line_start, line_end = text.line_around(start)

@@ -148,7 +148,7 @@ def _make(operation: Operation, files: ServerFiles) -> tuple[Change, ServerFiles
     kind = files.format(operation.file)
     if kind is None:
         raise EditRefused(f"the format of {operation.file} is not known")
-    document = files.document(operation.file) or kind.read(decode(b""))
+    document = files.document(operation.file) or kind.read(decode(b""), files.dialect(operation.file))
     if isinstance(operation, SetValue | Unset):
         return _make_value(operation, files, kind, document)
     items = [entry.value for entry in document.entries()]
@@ -163,7 +163,7 @@ def _make(operation: Operation, files: ServerFiles) -> tuple[Change, ServerFiles
 def _make_value(
     operation: SetValue | Unset, files: ServerFiles, kind: Format, document: Document
 ) -> tuple[Change, ServerFiles]:
-    path: Path = (operation.key,)
+    path: Path = document.resolve(operation.key)
     here = document.find(path)
     before = here.value if here else None
     after = operation.stored if isinstance(operation, SetValue) else None
@@ -177,7 +177,7 @@ def _make_value(
 def _add(operation: AddItem, document: Document, items: list[str]) -> Edit | None:
     if operation.item in items and operation.at is None:
         return None
-    return document.insert(len(items) if operation.at is None else min(operation.at, len(items)), operation.item)
+    return document.insert((len(items) if operation.at is None else min(operation.at, len(items)),), operation.item)
 
 
 def _remove(operation: RemoveItem, document: Document, items: list[str]) -> Edit | None:
@@ -188,7 +188,7 @@ def _move(operation: MoveItem, document: Document, items: list[str]) -> Edit | N
     if operation.item not in items:
         raise EditRefused(f"'{operation.item}' is no longer in the list")
     to = min(operation.to, len(items) - 1)
-    return None if items.index(operation.item) == to else document.move(items.index(operation.item), to)
+    return None if items.index(operation.item) == to else document.move((items.index(operation.item),), to)
 
 
 _LIST_EDITS: dict[type, Callable[..., Edit | None]] = {AddItem: _add, RemoveItem: _remove, MoveItem: _move}

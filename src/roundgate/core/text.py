@@ -15,6 +15,7 @@ from msgspec import Struct
 LINE_END = re.compile(r"\r\n|\r|\n")
 
 _BOMS = ((codecs.BOM_UTF8, "utf-8"), (codecs.BOM_UTF16_LE, "utf-16-le"), (codecs.BOM_UTF16_BE, "utf-16-be"))
+_WINDOWS_ONLY = bytes(range(0x80, 0xA0))
 
 
 class NotText(ValueError):
@@ -57,6 +58,19 @@ class Text(Struct, frozen=True):
             line, start = line + 1, end.end()
         return line, index - start + 1
 
+    def places(self, indexes: Iterable[int]) -> list[tuple[int, int]]:
+        """Tell line and column of several characters in one pass over the text; in the order given."""
+        wanted = list(indexes)
+        found: dict[int, tuple[int, int]] = {}
+        line, start = 1, 0
+        ends = LINE_END.finditer(self.body)
+        end = next(ends, None)
+        for index in sorted(set(wanted)):
+            while end is not None and end.end() <= index:
+                line, start, end = line + 1, end.end(), next(ends, None)
+            found[index] = (line, index - start + 1)
+        return [found[index] for index in wanted]
+
     def line_around(self, index: int) -> tuple[int, int]:
         """Tell where the line that holds ``index`` starts and ends, its line end left out."""
         start = max(self.body.rfind("\n", 0, index), self.body.rfind("\r", 0, index)) + 1
@@ -87,7 +101,9 @@ class Text(Struct, frozen=True):
 
 
 def decode(data: bytes) -> Text:
-    """Read bytes as text: by the byte-order mark, else UTF-8, else Latin-1.
+    """Read bytes as text: by the byte-order mark, else UTF-8, else Windows-1252 where its letters occur, else Latin-1.
+
+    All three can be undone, so a wrong guess never costs a byte.
 
     Raises NotText for NUL bytes (no configuration format has them) and for a broken UTF-16 file.
     """
@@ -101,7 +117,17 @@ def decode(data: bytes) -> Text:
     try:
         return Text(data.decode("utf-8"), "utf-8")
     except UnicodeDecodeError:
-        return Text(data.decode("latin-1"), "latin-1")
+        return _decode_single(data)
+
+
+def _decode_single(data: bytes) -> Text:
+    """Read one byte a character. Bytes 128 to 159 are letters and marks in Windows-1252, and controls in Latin-1."""
+    if data.translate(None, _WINDOWS_ONLY) != data:
+        try:
+            return Text(data.decode("cp1252"), "cp1252")
+        except UnicodeDecodeError:
+            pass
+    return Text(data.decode("latin-1"), "latin-1")
 
 
 def _decode_marked(data: bytes, bom: bytes, encoding: str) -> Text:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import unicodedata
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from roundgate.cli.screen.output import plain, say, styled
@@ -34,8 +34,12 @@ def _say_one(finding: Finding) -> None:
         say(f"{indent}{styled(carets, _COLOURS[finding.level])} {finding.cause}")
     else:
         say(f"{indent}{finding.cause}")
+    if finding.gave_up[0]:
+        line, column = finding.gave_up
+        say(f"  The mistake is here; a reader only gives up at {line}:{column}.")
     if finding.do:
-        say(f"  do: {finding.do}")
+        safe = "   (check --fix does this)" if finding.safe else ""
+        say(f"  do: {finding.do}{safe}")
 
 
 def _window(source: str, column: int, most: int = 100) -> tuple[str, int]:
@@ -67,14 +71,26 @@ def as_json(finding: Finding) -> dict[str, Any]:
         "on-slate": finding.waiting,
         "cause": finding.cause,
         "do": finding.do,
+        "gave-up": {"line": finding.gave_up[0], "column": finding.gave_up[1]} if finding.gave_up[0] else None,
+        "safe": finding.safe,
+        "repair": [
+            {
+                "line": fix.line,
+                "column": fix.column,
+                "end-line": fix.end_line,
+                "end-column": fix.end_column,
+                "new": fix.new,
+            }
+            for fix in finding.fixes
+        ],
     }
 
 
-def count_words(findings: Sequence[Finding]) -> str:
+def count_words(counts: Mapping[str, int]) -> str:
     """Say how many findings there are of each level."""
     words = []
     for level in ("error", "warning", "note"):
-        number = sum(1 for one in findings if one.level == level)
+        number = counts.get(level, 0)
         if number:
             words.append(f"{number} {level}{'s' if number > 1 else ''}")
     return ", ".join(words) or "nothing wrong"

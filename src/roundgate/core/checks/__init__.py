@@ -10,11 +10,11 @@ from roundgate.core.checks import lists, rules, syntax, values
 from roundgate.core.checks.context import Subject
 from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.findings import Code, Finding, in_order
-from roundgate.core.formats import properties_problems
+from roundgate.core.formats import catalogue
 from roundgate.core.slate import Outcome
 
 CODES: dict[str, Code] = {
-    code.name: code for family in (properties_problems, syntax, values, lists, rules) for code in family.CODES
+    code.name: code for family in (catalogue, syntax, values, lists, rules) for code in family.CODES
 }
 """Every finding code, with the page that ``explain`` shows."""
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from roundgate.core.checks.context import Subject
+from roundgate.core.checks.loose import finding_of, problems_here
 from roundgate.core.findings import Code, Finding, Place
 
 CODES = (
@@ -48,6 +49,9 @@ def check_syntax(subject: Subject) -> Iterator[Finding]:
     """Give what the formats' readers noticed."""
     for path in subject.files.texts:
         document = subject.files.document(path)
-        for problem in document.problems() if document else ():
+        if document is None:
+            continue
+        given = subject.files.format_name(path)
+        for problem in problems_here(path, document, given):
             place = subject.place(path, problem.start, problem.end)
-            yield subject.finding(problem.code, problem.level, place, problem.cause, problem.do)
+            yield finding_of(problem, place, document.text, subject.server)

@@ -1,29 +1,79 @@
-"""The file formats: the explicit registry, and the one way to make an edit."""
+"""The file formats: the explicit registry, which format a file has, and the one way to make an edit.
+
+A format's module is imported when a file needs it: ten formats cost no more at start-up than one.
+"""
 
 from __future__ import annotations
 
-from roundgate.core.formats.lines import LINES
-from roundgate.core.formats.properties import PROPERTIES
+from collections.abc import Iterator, Mapping
+from importlib import import_module
+
 from roundgate.core.formats.protocol import Document, Edit, EditRefused, Format
 
-FORMATS: dict[str, Format] = {one.name: one for one in (PROPERTIES, LINES)}
+ENDINGS: dict[str, tuple[str, ...]] = {
+    "properties": (".properties",),
+    "ini": (".ini",),
+    "directives": (".cfg", ".rc"),
+    "lines": (".txt", ".list"),
+    "json": (".json", ".jsonc"),
+    "yaml": (".yml", ".yaml"),
+    "toml": (".toml",),
+    "xml": (".xml",),
+    "launch": (".sh", ".bat", ".cmd"),
+    "lua": (".lua",),
+}
+"""Every format by name, with the endings of file names that are usual for it; ``formats/NAME.py`` holds it."""
+
+
+class _Formats(Mapping[str, Format]):
+    """The registry, each format imported when it is asked for."""
+
+    def __init__(self) -> None:
+        self._read: dict[str, Format] = {}
+
+    def __getitem__(self, name: str) -> Format:
+        if name not in self._read:
+            if name not in ENDINGS:
+                raise KeyError(name)
+            found: Format = import_module(f"roundgate.core.formats.{name}").FORMAT
+            self._read[name] = found
+        return self._read[name]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(ENDINGS)
+
+    def __len__(self) -> int:
+        return len(ENDINGS)
+
+    def __contains__(self, name: object) -> bool:
+        return name in ENDINGS
+
+
+FORMATS = _Formats()
+
+
+def format_name(file_name: str) -> str:
+    """Tell the name of the format that a file's name says, or an empty text."""
+    lowered = file_name.lower()
+    return next((name for name, endings in ENDINGS.items() if lowered.endswith(endings)), "")
 
 
 def format_of(file_name: str) -> Format | None:
     """Tell the format that a file's name says, or None."""
-    lowered = file_name.lower()
-    return next((one for one in FORMATS.values() if lowered.endswith(one.endings)), None)
+    name = format_name(file_name)
+    return FORMATS[name] if name else None
 
 
 def apply_edit(kind: Format, document: Document, edit: Edit) -> Document:
     """Make an edit and give the new document, or raise EditRefused: exactly the asked-for change, or nothing.
 
-    The new text is read again twice, by the format's own reader and by an independent one; both must find just
-    what the edit promised.
+    The new text is read again by independent means, which must find just what the edit promised.
     """
     text = document.text.spliced(edit.splices)
     text.encode()
-    changed = kind.read(text)
-    if changed.pairs() != edit.expected or kind.read_plainly(text) != edit.expected:
+    changed = kind.read(text, document.dialect)
+    if not kind.confirms(changed, edit.expected):
         raise EditRefused("the edit would change more than was asked for, so nothing was changed; please report this")
     return changed
+
+

@@ -1,137 +1,284 @@
-"""Lists: one entry to a line, with ``#`` comments on lines of their own and blank lines between."""
+"""Lists: one entry to a line, or (dialect ``records``) one entry to a block of lines with blank lines between.
+
+A comment stands on a line of its own and begins with ``#`` (dialect ``marks``: any other). In the dialect ``notes`` what
+follows a mark behind an entry is a note and no part of it. ``fields`` names an entry's parts (``id``, ``role``), which
+stand at ``(number, name)``; they are parted by blanks, or by ``separator``.
+"""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from functools import cached_property
+from typing import NamedTuple
 
 from roundgate.core.findings import Problem
-from roundgate.core.formats.protocol import Edit, EditRefused, Entry, Pairs, Path
+from roundgate.core.formats.flat import as_text, closed_before, line_span, one_line
+from roundgate.core.formats.protocol import USUAL, Dialect, Document, Edit, EditRefused, Entry, Kind, Pairs, Path, Plain
 from roundgate.core.text import LINE_END, Splice, Text
 
-_ITEM = re.compile(r"^[ \t]*+(?![#\r\n]|\Z)(?P<item>[^\r\n]*?)[ \t]*+(?=\r\n|\r|\n|\Z)", re.MULTILINE)
-_BREAK = re.compile(r"\r\n|\r|\n|\Z")
+_LABELLED = re.compile(r"[ \t]*(?P<name>[\w.-]+)[ \t]*[:=][ \t]*(?P<value>[^\r\n]*?)[ \t]*$", re.MULTILINE)
+
+
+class Row(NamedTuple):
+    """One entry: where it starts and ends, and where its note does."""
+
+    start: int
+    end: int
+    whole_end: int
 
 
 class LinesDocument:
-    """A list of lines, read. An entry's path is its number, from 0."""
+    """A list of lines, read. An entry's path is its number, from 0; ``(number, name)`` is one of its parts."""
 
-    def __init__(self, text: Text) -> None:
+    def __init__(self, text: Text, dialect: Dialect = USUAL) -> None:
         """Read ``text``."""
         self.text = text
+        self.dialect = dialect
+        self.marks = tuple(dialect.marks.split()) or ("#",)
 
     @cached_property
-    def _entries(self) -> list[Entry]:
-        entries: list[Entry] = []
+    def rows(self) -> list[Row]:
+        """Every entry with its spans, in order."""
+        lines = list(self._lines())
+        if not self.dialect.records:
+            return [row for row in lines if row is not None]
+        blocks: list[Row] = []
+        is_open = False
+        for row in lines:
+            if row is None:
+                is_open = False
+            elif is_open:
+                blocks[-1] = Row(blocks[-1].start, row.end, row.whole_end)
+            else:
+                blocks.append(row)
+                is_open = True
+        return blocks
+
+    def _lines(self) -> Iterator[Row | None]:
+        """Give the span of what each line says; None for a blank line. A comment line gives nothing at all."""
         at, body = 0, self.text.body
         while at < len(body):
             end = LINE_END.search(body, at)
             stop = end.start() if end else len(body)
-            line = body[at:stop]
-            item = line.strip(" \t")
-            if item and not item.startswith("#"):
-                start = at + line.index(item)
-                entries.append(Entry((len(entries),), item, start, start, start, start + len(item)))
+            said = body[at:stop].strip(" \t")
+            if not said:
+                yield None
+            elif not said.startswith(self.marks):
+                start = at + body[at:stop].index(said)
+                yield Row(start, start + len(self._without_note(said)), start + len(said))
             at = end.end() if end else len(body)
-        return entries
+
+    def _without_note(self, said: str) -> str:
+        if not self.dialect.notes:
+            return said
+        cuts = [found for mark in self.marks for blank in " \t" if (found := said.find(blank + mark)) > 0]
+        return said[: min(cuts)].rstrip(" \t") if cuts else said
+
+    @cached_property
+    def _entries(self) -> list[Entry]:
+        return [Entry((number,), self._value(row), row.start, row.start, *row[:2]) for number, row in enumerate(self.rows)]
+
+    def _value(self, row: Row) -> str:
+        value = self.text.body[row.start : row.end]
+        return LINE_END.sub("\n", value) if self.dialect.records else value
 
     def entries(self) -> Sequence[Entry]:
         """Give every entry in order."""
         return self._entries
 
     def find(self, path: Path) -> Entry | None:
-        """Give entry number ``path[0]``."""
-        number = path[0]
-        known = isinstance(number, int) and 0 <= number < len(self._entries)
-        return self._entries[int(number)] if known else None
+        """Give an entry by its number, or one part of it by number and name."""
+        number = path[0] if path else None
+        if not isinstance(number, int) or not 0 <= number < len(self._entries):
+            return None
+        return self._entries[number] if len(path) == 1 else self._parts(number).get(path[1])
+
+    def _parts(self, number: int) -> dict[str | int, Entry]:
+        row, body = self.rows[number], self.text.body
+        if self.dialect.records:
+            named = _LABELLED.finditer(body, row.start, row.end)
+            return {one["name"]: Entry((number, one["name"]), one["value"], *one.span("name"), *one.span("value")) for one in named}
+        sep = self.dialect.separator.strip(" ")
+        pattern = rf"[^{re.escape(sep)}]+" if sep else r"\S+"
+        spans = [found.span() for found in re.finditer(pattern, body[row.start : row.end])]
+        names = self.dialect.fields
+        if len(spans) > len(names) > 0:
+            spans[len(names) - 1 :] = [(spans[len(names) - 1][0], spans[-1][1])]
+        found = {}
+        for name, (start, end) in zip(names, spans, strict=False):
+            raw = body[row.start + start : row.start + end]
+            start += len(raw) - len(raw.lstrip(" \t"))
+            found[name] = self._part(number, name, row.start + start, row.start + start + len(raw.strip(" \t")))
+        return dict(found)
+
+    def _part(self, number: int, name: str, start: int, end: int) -> Entry:
+        return Entry((number, name), self.text.body[start:end], start, start, start, end)
+
+    def resolve(self, key: str) -> Path:
+        """Give the path of an entry: its number in square brackets, or its text."""
+        from roundgate.core.formats.paths import parse_path
+
+        by_text = next((entry.path for entry in self._entries if entry.value == key), None)
+        return by_text or parse_path(key)
 
     def switched_off(self) -> Sequence[Entry]:
         """Give nothing: a comment in a list may be anything."""
         return ()
 
     def problems(self) -> Sequence[Problem]:
-        """Find nothing: what an entry may be is the rulebook's to say."""
-        return ()
+        """Say what a person is likely to have got wrong."""
+        from roundgate.core.formats.lines_problems import problems_of
 
-    def pairs(self) -> Pairs:
+        return problems_of(self)
+
+    def plain(self) -> Pairs:
         """Give every item, all under one empty key, for a list has only an order."""
         return [("", entry.value) for entry in self._entries]
 
-    def set(self, path: Path, value: str) -> Edit:
-        """Replace entry number ``path[0]``."""
+    def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
+        """Replace an entry, or a part of one."""
         here = self.find(path)
         if here is None:
-            raise EditRefused(f"the list has no entry {path[0]}")
-        _one_line(value)
-        expected = self.pairs()
-        expected[int(path[0])] = ("", value)
-        return Edit((Splice(here.start, here.end, value),), expected)
+            raise EditRefused(f"the list has no entry {path[0]}" if len(path) == 1 else f"the entry has no {path[-1]}")
+        new = self._fit(as_text(value)) if len(path) == 1 else self._fit_part(as_text(value), path)
+        expected = self.plain()
+        number = int(path[0])
+        row = self.rows[number]
+        inner = self.text.body[row.start : here.start] + new + self.text.body[here.end : row.end]
+        expected[number] = ("", LINE_END.sub("\n", inner))
+        return Edit((Splice(here.start, here.end, new),), expected)
+
+    def _fit_part(self, value: str, path: Path) -> str:
+        parts = self.dialect.fields
+        last = bool(parts) and path[1] == parts[-1]
+        sep = self.dialect.separator.strip(" ")
+        breaks = bool(sep and sep in value) if sep else not last and (" " in value or "\t" in value)
+        if breaks or (not self.dialect.records and not value.strip()):
+            raise EditRefused(f"'{value}' cannot be a part of an entry: what parts the parts stands in it")
+        return one_line(value)
+
+    def _fit(self, value: str) -> str:
+        """Give an entry as the file will hold it. Raises EditRefused where it would not be one entry when read."""
+        lines = value.split("\n") if self.dialect.records else [value]
+        for line in lines:
+            self._fit_line(line)
+        return self.text.newline.join(lines)
+
+    def _fit_line(self, line: str) -> None:
+        said = line.strip(" \t")
+        if not said or LINE_END.search(line) or said.startswith(self.marks) or self._without_note(said) != said:
+            raise EditRefused(f"{line!r} cannot be an entry: it must be one line that is neither empty nor a comment")
+        if line != said and not self.dialect.records:
+            raise EditRefused(f"{line!r} cannot be an entry: blanks at its ends would not be read")
 
     def remove(self, path: Path) -> Edit:
-        """Take out one entry and its line."""
+        """Take out one entry and its line, its note with it."""
         here = self.find(path)
-        if here is None:
+        if here is None or len(path) != 1:
             raise EditRefused(f"the list has no entry {path[0]}")
         number = int(path[0])
-        expected = self.pairs()
+        expected = self.plain()
         del expected[number]
-        return Edit((Splice(*self._whole_line(here), ""),), expected)
+        start, end = self._whole_lines(number)
+        if self.dialect.records:
+            start, end = self._with_blank(start, end)
+        return Edit((Splice(start, end, ""),), expected)
 
-    def insert(self, at: int, value: str) -> Edit:
-        """Put a new entry before number ``at``, or at the end."""
-        _one_line(value)
-        expected = self.pairs()
-        expected.insert(at, ("", value))
-        if at < len(self._entries):
-            start = self._whole_line(self._entries[at])[0]
-            return Edit((Splice(start, start, value + self.text.newline),), expected)
-        return Edit((self._appended(value),), expected)
+    def _with_blank(self, start: int, end: int) -> tuple[int, int]:
+        """Take the blank line that parted a record from the next along, or from the one before."""
+        blank = re.compile(r"(?:[ \t]*(?:\r\n|\r|\n))+").match(self.text.body, end)
+        return start, blank.end() if blank else end
 
-    def _appended(self, value: str) -> Splice:
-        body, newline = self.text.body, self.text.newline
-        at = self._whole_line(self._entries[-1])[1] if self._entries else len(body)
-        closed = at == 0 or bool(LINE_END.search(body, at - 1, at))
-        return Splice(at, at, value + newline if closed else newline + value)
+    def insert(self, path: Path, value: Plain, kind: Kind | None = None) -> Edit:
+        """Put a new entry before the one at ``path``, or at the end."""
+        new = self._fit(as_text(value))
+        number = path[-1] if path else len(self.rows)
+        if not isinstance(number, int) or len(path) > 1:
+            raise EditRefused("an entry of a list is put in by its number")
+        expected = self.plain()
+        expected.insert(number, ("", LINE_END.sub("\n", new)))
+        gap = self.text.newline if self.dialect.records else ""
+        if number < len(self.rows):
+            start = self._whole_lines(number)[0]
+            return Edit((Splice(start, start, new + self.text.newline + gap),), expected)
+        return Edit((self._appended(new, gap),), expected)
 
-    def move(self, start: int, to: int) -> Edit:
-        """Move entry ``start`` so that it becomes number ``to``: the values change places, the lines stay."""
-        items = [entry.value for entry in self._entries]
-        if not (0 <= start < len(items) and 0 <= to < len(items)):
-            raise EditRefused(f"the list has entries 0 to {len(items) - 1}")
-        items.insert(to, items.pop(start))
+    def _appended(self, new: str, gap: str) -> Splice:
+        newline = self.text.newline
+        at = self._whole_lines(len(self.rows) - 1)[1] if self.rows else len(self.text.body)
+        before = gap if self.rows else ""
+        if closed_before(self.text, at):
+            follows = gap if gap and self.text.body[at:].strip() else ""
+            return Splice(at, at, before + new + newline + follows)
+        return Splice(at, at, newline + before + new)
+
+    def move(self, path: Path, to: int) -> Edit:
+        """Move an entry so that it becomes number ``to``: the entries change places with their notes, the lines stay."""
+        start = path[-1] if path else -1
+        if not isinstance(start, int) or not (0 <= start < len(self.rows) and 0 <= to < len(self.rows)):
+            raise EditRefused(f"the list has entries 0 to {len(self.rows) - 1}")
+        texts = [self.text.body[row.start : row.whole_end] for row in self.rows]
+        ordered = list(texts)
+        ordered.insert(to, ordered.pop(start))
         cuts = [
-            Splice(entry.start, entry.end, item)
-            for entry, item in zip(self._entries, items, strict=True)
-            if entry.value != item
+            Splice(row.start, row.whole_end, new)
+            for row, old, new in zip(self.rows, texts, ordered, strict=True)
+            if old != new
         ]
-        return Edit(tuple(cuts), [("", item) for item in items])
+        expected = self.plain()
+        expected.insert(to, expected.pop(start))
+        return Edit(tuple(cuts), expected)
 
-    def _whole_line(self, entry: Entry) -> tuple[int, int]:
-        start, end = self.text.line_around(entry.start)
-        closing = _BREAK.match(self.text.body, end)
-        return start, closing.end() if closing else end
+    def rename(self, path: Path, name: str) -> Edit:
+        """Refuse: an entry of a list has no name."""
+        raise EditRefused("an entry of a list has no name, only a place")
 
+    def switch(self, path: Path, *, on: bool) -> Edit:
+        """Comment an entry out. A comment in a list may be anything, so it is not switched on again."""
+        here = self.find(path)
+        if on or here is None or len(path) != 1:
+            raise EditRefused("an entry of a list can be commented out, by its number; switch it on by adding it anew")
+        expected = self.plain()
+        del expected[int(path[0])]
+        starts = [here.start] + [end.end() for end in LINE_END.finditer(self.text.body, here.start, here.end)]
+        return Edit(tuple(Splice(at, at, self.marks[0]) for at in starts), expected)
 
-def _one_line(value: str) -> None:
-    if not value.strip() or LINE_END.search(value) or value != value.strip(" \t") or value.startswith("#"):
-        raise EditRefused(f"{value!r} cannot be an entry: it must be one line that is neither empty nor a comment")
+    def _whole_lines(self, number: int) -> tuple[int, int]:
+        row = self.rows[number]
+        return line_span(self.text, row.start)[0], line_span(self.text, row.end)[1]
 
 
 class LinesFormat:
     """The registry's entry for lists of lines."""
 
     name = "lines"
-    endings: tuple[str, ...] = (".txt",)
 
-    def read(self, text: Text) -> LinesDocument:
+    def read(self, text: Text, dialect: Dialect = USUAL) -> LinesDocument:
         """Read a text. Never raises."""
-        return LinesDocument(text)
+        return LinesDocument(text, dialect)
 
-    def read_plainly(self, text: Text) -> Pairs:
+    def confirms(self, document: Document, expected: object) -> bool:
+        """Let both readers agree."""
+        return document.plain() == expected == self.read_plainly(document.text, document.dialect)
+
+    def read_plainly(self, text: Text, dialect: Dialect = USUAL) -> Pairs:
         """Read by one pattern over the whole text."""
         body = text.body.replace("\r\n", "\n").replace("\r", "\n")
-        return [("", match["item"]) for match in _ITEM.finditer(body)]
+        marks = "|".join(re.escape(mark) for mark in dialect.marks.split() or ["#"])
+        if dialect.records:
+            return [("", one) for one in self._records(body, marks, dialect)]
+        note = rf"(?=[ \t]+(?:{marks})|[ \t]*+(?:\n|\Z))" if dialect.notes else r"(?=[ \t]*+(?:\n|\Z))"
+        item = rf"^[ \t]*+(?!{marks})(?P<item>[^\s][^\n]*?){note}"
+        item = item.replace(r"[^\s]", r"[^ \t\n]")
+        return [("", match["item"]) for match in re.finditer(item, body, re.MULTILINE)]
+
+    def _records(self, body: str, marks: str, dialect: Dialect) -> Iterator[str]:
+        plain = re.sub(rf"^[ \t]*(?:{marks})[^\n]*\n?", "", body, flags=re.MULTILINE)
+        for block in re.split(r"(?:^[ \t]*\n)+|\n(?:[ \t]*(?:\n|\Z))+", plain, flags=re.MULTILINE):
+            said = block.strip(" \t\n")
+            if said:
+                yield said
 
 
-LINES = LinesFormat()
+FORMAT = LinesFormat()

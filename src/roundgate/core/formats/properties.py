@@ -12,7 +12,8 @@ from functools import cached_property
 from typing import NamedTuple
 
 from roundgate.core.findings import Problem
-from roundgate.core.formats.protocol import Edit, EditRefused, Entry, Pairs, Path
+from roundgate.core.formats.flat import KeyFile, as_text
+from roundgate.core.formats.protocol import USUAL, Dialect, Document, Edit, EditRefused, Entry, Kind, Pairs, Path, Plain
 from roundgate.core.text import LINE_END, Splice, Text
 
 _ESCAPE = r"\\(?:\r\n?[ \t\f]*|\n[ \t\f]*|[^\r\n]|\Z)"
@@ -84,12 +85,13 @@ def _escaped_char(char: str, *, is_key: bool, ascii_only: bool) -> str:
     return char
 
 
-class PropertiesDocument:
+class PropertiesDocument(KeyFile):
     """A properties file, read."""
 
-    def __init__(self, text: Text) -> None:
+    def __init__(self, text: Text, dialect: Dialect = USUAL) -> None:
         """Read ``text``; spans are kept for every logical line."""
         self.text = text
+        self.dialect = dialect
 
     @cached_property
     def lines(self) -> list[Line]:
@@ -124,7 +126,11 @@ class PropertiesDocument:
         """Give the entry that counts: the last one of equal keys."""
         return self._last_of.get(path)
 
-    def pairs(self) -> Pairs:
+    def resolve(self, key: str) -> Path:
+        """Give the path of a key: the whole of it is one name, dots and all."""
+        return (key,)
+
+    def plain(self) -> Pairs:
         """Give keys and values in order."""
         return [(str(entry.path[0]), entry.value) for entry in self._entries]
 
@@ -148,8 +154,9 @@ class PropertiesDocument:
 
         return problems_of(self)
 
-    def set(self, path: Path, value: str) -> Edit:
+    def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
         """Set in place, else switch on the commented-out line, else add a line near its relatives."""
+        value = as_text(value)
         here = self.find(path)
         if here:
             return self._replace(here, value)
@@ -158,7 +165,7 @@ class PropertiesDocument:
 
     def _replace(self, here: Entry, value: str) -> Edit:
         number = next(at for at, entry in enumerate(self._entries) if entry is here)
-        expected = self.pairs()
+        expected = self.plain()
         expected[number] = (expected[number][0], value)
         written = escape(value, ascii_only=self._ascii_only)
         separator = "=" if here.key_end == here.start else ""
@@ -174,7 +181,7 @@ class PropertiesDocument:
 
     def _with_pair(self, index: int, pair: tuple[str, str]) -> Pairs:
         before = sum(1 for entry in self._entries if entry.key_start < index)
-        pairs = self.pairs()
+        pairs = self.plain()
         return [*pairs[:before], pair, *pairs[before:]]
 
     def _add(self, key: str, value: str) -> Edit:
@@ -226,7 +233,7 @@ class PropertiesDocument:
         if not gone:
             raise EditRefused(f"{path[0]} does not stand in the file")
         cuts = [Splice(self._own_start(at), self.lines[at].end, "") for at in gone]
-        return Edit(tuple(cuts), [pair for pair in self.pairs() if (pair[0],) != path])
+        return Edit(tuple(cuts), [pair for pair in self.plain() if (pair[0],) != path])
 
     def _key_of(self, line: Line) -> Path | None:
         if line.is_comment or line.is_blank:
@@ -244,13 +251,35 @@ class PropertiesDocument:
         holds_setting = any(line.start <= index < line.end for line in above for index in off)
         return self.lines[at].start if top == 0 or shared or holds_setting else self.lines[top].start
 
-    def insert(self, at: int, value: str) -> Edit:
-        """Refuse: a properties file is no list."""
-        raise EditRefused("a properties file has keys, not a list of lines")
+    def rename(self, path: Path, name: str) -> Edit:
+        """Give the key that counts another name, and its doubles too."""
+        if self.find((name,)) is not None:
+            raise EditRefused(f"{name} stands in the file already")
+        here = [entry for entry in self._entries if entry.path == path]
+        if not here or not name:
+            raise EditRefused(f"{path[0]} does not stand in the file")
+        if any(entry.start == entry.key_start for entry in here):
+            raise EditRefused("a key of no characters cannot be renamed")
+        written = escape(name, is_key=True, ascii_only=self._ascii_only)
+        cuts = [Splice(entry.key_start, entry.key_end, written) for entry in here]
+        return Edit(tuple(cuts), [(name if (key,) == path else key, value) for key, value in self.plain()])
 
-    def move(self, start: int, to: int) -> Edit:
-        """Refuse: a properties file is no list."""
-        raise EditRefused("a properties file has keys, not a list of lines")
+    def switch(self, path: Path, *, on: bool) -> Edit:
+        """Comment the entry out, or set the commented-out one as it stands."""
+        if on:
+            off = [entry for entry in self._off if entry.path == path]
+            if self.find(path) is not None or not off:
+                raise EditRefused(f"{path[0]} does not stand in the file commented out")
+            return self._switch_on(off[-1], off[-1].value)
+        here = [line for line in self.lines if self._key_of(line) == path]
+        if not here:
+            raise EditRefused(f"{path[0]} does not stand in the file")
+        if any(LINE_END.search(self.text.body, line.start, line.value_end) for line in here):
+            raise EditRefused(f"{path[0]} runs over several lines and cannot be commented out in one")
+        return Edit(
+            tuple(Splice(line.lead_end, line.lead_end, "#") for line in here),
+            [pair for pair in self.plain() if (pair[0],) != path],
+        )
 
     @cached_property
     def _ascii_only(self) -> bool:
@@ -280,11 +309,14 @@ class PropertiesFormat:
     """The registry's entry for properties files."""
 
     name = "properties"
-    endings: tuple[str, ...] = (".properties",)
 
-    def read(self, text: Text) -> PropertiesDocument:
+    def read(self, text: Text, dialect: Dialect = USUAL) -> PropertiesDocument:
         """Read a text. Never raises."""
-        return PropertiesDocument(text)
+        return PropertiesDocument(text, dialect)
+
+    def confirms(self, document: Document, expected: object) -> bool:
+        """Let both readers agree."""
+        return document.plain() == expected == self.read_plainly(document.text)
 
     def read_plainly(self, text: Text) -> Pairs:
         """Read by joining natural lines first, as the format's documentation tells it."""
@@ -327,4 +359,4 @@ def _split(line: str) -> tuple[str, str]:
     return unescape(line[:at]), unescape(rest)
 
 
-PROPERTIES = PropertiesFormat()
+FORMAT = PropertiesFormat()

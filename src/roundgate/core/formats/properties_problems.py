@@ -9,111 +9,12 @@ import re
 from collections.abc import Callable, Iterator, Sequence
 from typing import NamedTuple, Protocol
 
-from roundgate.core.findings import Code, Problem
+from roundgate.core.findings import Problem
+from roundgate.core.formats.anywhere import merge_markers
+from roundgate.core.formats.catalogue import problem
 from roundgate.core.formats.protocol import Entry
-from roundgate.core.text import Text
+from roundgate.core.text import Splice, Text
 
-CODES = (
-    Code(
-        "escape-broken",
-        "error",
-        "A \\u escape without four hexadecimal digits",
-        "A backslash and a u announce a character by its number, in exactly four digits. Many servers refuse the file.",
-        "motto=caf\\u00e",
-        "motto=caf\\u00e9",
-    ),
-    Code(
-        "backslash-lost",
-        "warning",
-        "A backslash that the server drops",
-        "In a properties file a backslash starts an escape. Before a letter that means nothing it just disappears, "
-        "so a Windows path loses its backslashes. Write each one twice, or use forward slashes.",
-        "chart.folder=C:\\charts\\old",
-        "chart.folder=C:/charts/old",
-    ),
-    Code(
-        "key-alone",
-        "warning",
-        "A key without a value",
-        "There is neither a separator nor a value. The server reads an empty value, or the default.",
-        "boat.slots",
-        "boat.slots=24",
-    ),
-    Code(
-        "key-with-blank",
-        "warning",
-        "A blank inside a key",
-        "The key ends at the first blank, so all that follows, the equals sign included, is read as its value.",
-        "boat slots=24",
-        "boat.slots=24",
-    ),
-    Code(
-        "key-twice",
-        "warning",
-        "The same key twice",
-        "Only one of them counts, the last one in a properties file. Remove the other before somebody edits it.",
-        "boat.slots=12\nboat.slots=24",
-        "boat.slots=24",
-    ),
-    Code(
-        "line-runs-on",
-        "warning",
-        "A backslash at the end of a line swallows the next setting",
-        "A backslash at the very end of a line joins the next line to it. The setting there is not read at all.",
-        "motto=fair winds\\\nboat.slots=24",
-        "motto=fair winds\nboat.slots=24",
-    ),
-    Code(
-        "end-backslash",
-        "warning",
-        "A backslash at the very end of the file",
-        "It promises another line, and there is none. The server drops it.",
-        "motto=fair winds\\",
-        "motto=fair winds",
-    ),
-    Code(
-        "merge-marker",
-        "error",
-        "A mark left over from merging two versions",
-        "Version control put both versions into the file and marked them. Keep one, and take the marks out.",
-        "<<<<<<< ours\nboat.slots=12\n=======\nboat.slots=24\n>>>>>>> theirs",
-        "boat.slots=24",
-    ),
-    Code(
-        "hidden-character",
-        "warning",
-        "A character that cannot be seen",
-        "A non-breaking blank or a zero-width character came along when the line was copied from a page or a chat. "
-        "The server takes it as part of the name or value.",
-        "boat.slots\N{NO-BREAK SPACE}=24",
-        "boat.slots=24",
-    ),
-    Code(
-        "quotes-kept",
-        "warning",
-        "Quotes that become part of the value",
-        "A properties file has no quotes: the server reads them as part of the value.",
-        'server.name="Saltmarsh Regatta"',
-        "server.name=Saltmarsh Regatta",
-    ),
-    Code(
-        "blank-at-end",
-        "warning",
-        "Blanks behind the value",
-        "They count: the server reads `true` and a blank, which is not `true`.",
-        "gusts=true ",
-        "gusts=true",
-    ),
-    Code(
-        "file-empty",
-        "warning",
-        "An empty file",
-        "There is no setting in it. The server uses its defaults, or the file was cut off while it was saved.",
-    ),
-)
-
-_LEVELS = {code.name: code.level for code in CODES}
-_MERGE = re.compile(r"^(?:<{7}(?= |$)|={7}$|>{7}(?= |$)).*", re.MULTILINE)
 _BROKEN_ESCAPE = re.compile(r"(?<!\\)(?:\\\\)*(\\u(?![0-9a-fA-F]{4})[0-9a-fA-F]{0,3})")
 _LOST_BACKSLASH = re.compile(r"(?<!\\)(?:\\\\)*(\\[A-Za-su-z0-9.](?<!\\[tnrfu]))")
 _HIDDEN = re.compile("[\u00a0\u2000-\u200f\u2028-\u202f\u2060\u3000\ufeff]")
@@ -144,26 +45,14 @@ def problems_of(document: Read) -> list[Problem]:
     """Find every problem of a document, in the order of the file."""
     body = document.text.body
     if not body.strip():
-        return [_problem("file-empty", 0, 0, "The file is empty.", "Start the server once, or restore the file.")]
-    found = list(_merge_markers(body))
+        return [problem("file-empty", (0, 0), "The file is empty.", "Start the server once, or restore the file.")]
+    found = list(merge_markers(body))
     found += _doubles(document.entries())
     for entry in document.entries():
         seen = _Seen(body, entry, body[entry.key_start : entry.key_end], body[entry.start : entry.end])
         for check in _ENTRY_CHECKS:
             found += check(seen)
     return sorted(found, key=lambda one: one.start)
-
-
-def _problem(code: str, start: int, end: int, cause: str, do: str) -> Problem:
-    return Problem(code, _LEVELS[code], start, end, cause, do)
-
-
-def _merge_markers(body: str) -> Iterator[Problem]:
-    if "<<<<<<<" not in body and ">>>>>>>" not in body:
-        return
-    for mark in _MERGE.finditer(body):
-        cause = "A mark left over from merging two versions of the file."
-        yield _problem("merge-marker", mark.start(), mark.end(), cause, "Keep one version and delete the marks.")
 
 
 def _doubles(entries: Sequence[Entry]) -> Iterator[Problem]:
@@ -173,7 +62,7 @@ def _doubles(entries: Sequence[Entry]) -> Iterator[Problem]:
     for entry in entries:
         if last[entry.path] is not entry:
             cause = f"{entry.path[0]} stands again further down, and only the last one counts."
-            yield _problem("key-twice", entry.key_start, entry.key_end, cause, "Delete the line that should not count.")
+            yield problem("key-twice", (entry.key_start, entry.key_end), cause, "Delete the line that should not count.")
 
 
 def _broken_escapes(seen: _Seen) -> Iterator[Problem]:
@@ -181,7 +70,7 @@ def _broken_escapes(seen: _Seen) -> Iterator[Problem]:
         return
     for match in _BROKEN_ESCAPE.finditer(seen.body, seen.entry.key_start, seen.entry.end):
         cause = "\\u needs exactly four hexadecimal digits behind it."
-        yield _problem("escape-broken", *match.span(1), cause, "Complete the number, or write \\\\ for a backslash.")
+        yield problem("escape-broken", match.span(1), cause, "Complete the number, or write \\\\ for a backslash.")
 
 
 def _lost_backslashes(seen: _Seen) -> Iterator[Problem]:
@@ -189,13 +78,13 @@ def _lost_backslashes(seen: _Seen) -> Iterator[Problem]:
     if match:
         at = seen.entry.start + match.start(1)
         cause = "The server drops this backslash: in this format it starts an escape."
-        yield _problem("backslash-lost", at, at + 1, cause, "Write \\\\ for a backslash, or use / in a path.")
+        yield problem("backslash-lost", (at, at + 1), cause, "Write \\\\ for a backslash, or use / in a path.")
 
 
 def _keys_alone(seen: _Seen) -> Iterator[Problem]:
     if seen.entry.key_end == seen.entry.start and seen.key and seen.key[0] not in "<>":
         span = (seen.entry.key_start, seen.entry.key_end)
-        yield _problem("key-alone", *span, f"{seen.key} has no value.", "Write = and a value behind it, or delete it.")
+        yield problem("key-alone", span, f"{seen.key} has no value.", "Write = and a value behind it, or delete it.")
 
 
 def _keys_with_blank(seen: _Seen) -> Iterator[Problem]:
@@ -203,7 +92,7 @@ def _keys_with_blank(seen: _Seen) -> Iterator[Problem]:
     words = re.match(r"[\w.\-]+[ \t]*=", seen.value)
     if gap and not gap.strip(" \t\f") and words:
         cause = f"The key ends at this blank, so the server reads the key '{seen.key}', not the whole name."
-        yield _problem("key-with-blank", seen.entry.key_end, seen.entry.start, cause, "Write the name without a blank.")
+        yield problem("key-with-blank", (seen.entry.key_end, seen.entry.start), cause, "Write the name without a blank.")
 
 
 def _runs_on(seen: _Seen) -> Iterator[Problem]:
@@ -212,13 +101,12 @@ def _runs_on(seen: _Seen) -> Iterator[Problem]:
     for match in _NEXT_SETTING.finditer(seen.value):
         at = seen.entry.start + match.start()
         cause = f"This backslash joins the next line to this one, so '{match[1]}' is never read as a setting."
-        yield _problem("line-runs-on", at, at + 1, cause, "Delete the backslash.")
+        yield problem("line-runs-on", (at, at + 1), cause, "Delete the backslash.")
     trailing = len(seen.value) - len(seen.value.rstrip("\\"))
     if trailing % 2 and seen.entry.end == len(seen.body):
         at = seen.entry.end - 1
-        yield _problem(
-            "end-backslash", at, at + 1, "The file ends in a backslash that continues nothing.", "Delete it."
-        )
+        cause = "The file ends in a backslash that continues nothing."
+        yield problem("end-backslash", (at, at + 1), cause, "Delete it.", [Splice(at, at + 1, "")])
 
 
 def _hidden(seen: _Seen) -> Iterator[Problem]:
@@ -226,21 +114,33 @@ def _hidden(seen: _Seen) -> Iterator[Problem]:
         return
     for match in _HIDDEN.finditer(seen.body, seen.entry.key_start, seen.entry.end):
         cause = f"A character that cannot be seen (U+{ord(match[0]):04X}) stands here and counts."
-        yield _problem("hidden-character", match.start(), match.end(), cause, "Delete it and type a plain blank.")
+        yield problem("hidden-character", match.span(), cause, "Delete it and type a plain blank.")
 
 
 def _quotes(seen: _Seen) -> Iterator[Problem]:
     closing = _QUOTES.get(seen.value[:1])
     if closing and len(seen.value) > 1 and seen.value.endswith(closing):
         cause = "The quotes are read as part of the value."
-        yield _problem("quotes-kept", seen.entry.start, seen.entry.end, cause, "Delete both quotes.")
+        yield problem(
+            "quotes-kept",
+            (seen.entry.start, seen.entry.end),
+            cause,
+            "Delete both quotes.",
+            [Splice(seen.entry.start, seen.entry.start + 1, ""), Splice(seen.entry.end - 1, seen.entry.end, "")],
+        )
 
 
 def _blanks_at_end(seen: _Seen) -> Iterator[Problem]:
     stripped = seen.value.rstrip(" \t\f")
     if stripped and len(stripped) < len(seen.value) and not stripped.endswith("\\"):
         span = (seen.entry.start + len(stripped), seen.entry.end)
-        yield _problem("blank-at-end", *span, "The blanks at the end count as part of the value.", "Delete them.")
+        yield problem(
+            "blank-at-end",
+            span,
+            "The blanks at the end count as part of the value.",
+            "Delete them.",
+            [Splice(*span, "")],
+        )
 
 
 _ENTRY_CHECKS: tuple[Callable[[_Seen], Iterator[Problem]], ...] = (

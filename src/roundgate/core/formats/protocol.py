@@ -1,13 +1,13 @@
 """What every format's reader and editor offers. One file per format implements it; ``formats`` lists them.
 
-A document is the original text plus entries with spans. An edit is a list of splices and the entries that the new
-text must give when it is read again; ``formats.apply_edit`` holds every edit to that.
+A document is the original text plus entries with spans. An edit is a list of splices and what an independent reader
+must find in the new text; ``formats.apply_edit`` holds every edit to that.
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import NamedTuple, Protocol
+from typing import Any, Literal, NamedTuple, Protocol
 
 from msgspec import Struct
 
@@ -15,18 +15,53 @@ from roundgate.core.findings import Problem
 from roundgate.core.text import Splice, Text
 
 Path = tuple[str | int, ...]
-"""Where a value stands in a file: a key for a properties file, a number from 0 for a list of lines."""
+"""Where a value stands in a file: names, and numbers from 0 for the places of a list."""
+
+Plain = Any
+"""A value free of any file: text, int, float, bool, None, and lists and dicts of them."""
 
 Pairs = list[tuple[str, str]]
-"""What a reader gives in the end: keys and values as the server sees them, in order."""
+"""What a reader of a file of keys gives in the end: keys and values as the server sees them, in order."""
+
+Kind = Literal["text", "number", "bool", "null", "list", "map", "code"]
+"""What a value is in its file. ``code`` is anything that only the server can work out; it is kept as text."""
 
 
 class EditRefused(ValueError):
     """An edit that cannot be made in this file; the message says why. Nothing was changed."""
 
 
+class Dialect(Struct, frozen=True, forbid_unknown_fields=True, rename="kebab"):
+    """How one game's server reads a format that leaves room; each format's docstring says which fields it heeds."""
+
+    counts: Literal["first", "last"] = "last"
+    """Which of several equal keys counts."""
+    comments: bool = False
+    """JSON: comments are read over."""
+    last_comma: bool = False
+    """JSON: a comma after the last item is read over."""
+    notes: bool = False
+    """ini: a comment may follow a value on its line. lines: a note may follow an entry."""
+    marks: str = ""
+    """What begins a comment, where it is not the format's usual; several are parted by blanks."""
+    quotes: Literal["", "kept", "needed"] = ""
+    """ini: quotes are part of the value; or a value with a comma or a bracket needs them."""
+    case: bool = True
+    """directives: the case of a key counts."""
+    fields: tuple[str, ...] = ()
+    """lines: the names of an entry's parts, in order."""
+    separator: str = ""
+    """lines: what parts the parts of an entry, blanks where empty. launch: what parts the items of a flag's list."""
+    records: bool = False
+    """lines: an entry is several lines, with blank lines between entries."""
+
+
+USUAL = Dialect()
+"""The dialect of a file of which nothing is said."""
+
+
 class Entry(NamedTuple):
-    """One value of a file: its path, the value as the server sees it, and where key and value stand."""
+    """One value of a file: its path, the value as the server sees it, where key and value stand, and what it is."""
 
     path: Path
     value: str
@@ -34,13 +69,14 @@ class Entry(NamedTuple):
     key_end: int
     start: int
     end: int
+    kind: Kind = "text"
 
 
 class Edit(Struct, frozen=True):
     """The splices of an edit, and what any reader must find in the file afterwards."""
 
     splices: tuple[Splice, ...]
-    expected: Pairs
+    expected: Any
 
 
 class Document(Protocol):
@@ -51,12 +87,21 @@ class Document(Protocol):
         """The text that was read."""
         ...
 
+    @property
+    def dialect(self) -> Dialect:
+        """How it was read."""
+        ...
+
     def entries(self) -> Sequence[Entry]:
-        """Give every value in the file, in order, duplicates included."""
+        """Give every value in the file that is no list or map with content, in order, duplicates included."""
         ...
 
     def find(self, path: Path) -> Entry | None:
-        """Give the entry that counts for a path, or None."""
+        """Give the entry that counts for a path, a list or a map too, or None."""
+        ...
+
+    def resolve(self, key: str) -> Path:
+        """Give the path that a person means by a key's text."""
         ...
 
     def switched_off(self) -> Sequence[Entry]:
@@ -67,24 +112,36 @@ class Document(Protocol):
         """Say what is wrong or doubtful with the text itself."""
         ...
 
-    def pairs(self) -> Pairs:
-        """Give keys and values, in order."""
+    def plain(self) -> Any:
+        """Give what the file says, in the form that ``Edit.expected`` has for this format."""
         ...
 
-    def set(self, path: Path, value: str) -> Edit:
-        """Give ``path`` the value: in its place, by switching on a commented-out line, or as a new line."""
+    def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
+        """Give ``path`` the value: in its place, by switching on a commented-out line, or in its neighbours' style.
+
+        A text without a ``kind`` keeps the kind of the value that is there, where it can. ``on_copy`` lets a value
+        that the file shares between several places be changed in this place alone.
+        """
         ...
 
     def remove(self, path: Path) -> Edit:
-        """Take out every entry of ``path``. Raises EditRefused where there is none."""
+        """Take out ``path`` with its own comment and separator. Raises EditRefused where there is none."""
         ...
 
-    def insert(self, at: int, value: str) -> Edit:
-        """Put a new list entry before number ``at`` (from 0). Raises EditRefused in a file that is no list."""
+    def rename(self, path: Path, name: str) -> Edit:
+        """Give the last key of ``path`` another name. Raises EditRefused where that name is taken."""
         ...
 
-    def move(self, start: int, to: int) -> Edit:
-        """Move list entry ``start`` so that it becomes number ``to``. Raises EditRefused as ``insert`` does."""
+    def insert(self, path: Path, value: Plain, kind: Kind | None = None) -> Edit:
+        """Put a new item before the one at ``path``, which ends in a number, or at the list's end."""
+        ...
+
+    def move(self, path: Path, to: int) -> Edit:
+        """Move the item at ``path``, which ends in a number, so that it becomes number ``to`` of its list."""
+        ...
+
+    def switch(self, path: Path, *, on: bool) -> Edit:
+        """Switch an entry off by commenting it out, or on again. Raises EditRefused where the format cannot."""
         ...
 
 
@@ -92,12 +149,11 @@ class Format(Protocol):
     """A file format: how it is recognised, read, and read once more by independent means."""
 
     name: str
-    endings: tuple[str, ...]
 
-    def read(self, text: Text) -> Document:
+    def read(self, text: Text, dialect: Dialect = USUAL) -> Document:
         """Read a text. Never raises."""
         ...
 
-    def read_plainly(self, text: Text) -> Pairs:
-        """Read keys and values by code that shares nothing with ``read``, to confirm an edit."""
+    def confirms(self, document: Document, expected: Any) -> bool:
+        """Tell whether means that share nothing with the edit find just what is expected in the new document."""
         ...

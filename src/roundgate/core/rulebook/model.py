@@ -9,6 +9,8 @@ from typing import Literal
 
 from msgspec import Struct, field
 
+from roundgate.core.formats.protocol import USUAL, Dialect
+
 Plain = bool | int | float | str
 """A value as TOML writes it."""
 
@@ -45,6 +47,8 @@ class File(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     rewritten: Literal["never", "at-start", "at-stop", "while-running"] = "never"
     made: Literal["shipped", "first-run", "by-hand"] = "shipped"
     owner: Literal["site", "game"] = "site"
+    dialect: Dialect = USUAL
+    """How the game reads the file, where its format leaves room."""
 
 
 class Live(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):

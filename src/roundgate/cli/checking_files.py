@@ -1,0 +1,45 @@
+"""``check FILE...``: any files, with no site and no rulebook."""
+
+from __future__ import annotations
+
+import os
+import sys
+from collections.abc import Sequence
+
+from roundgate.cli.check import Report
+from roundgate.core.findings import Finding
+from roundgate.core.formats import ENDINGS
+from roundgate.host.errors import WrongWords
+
+
+def check_the_files(words: Sequence[str], given: str, form: str, *, fix: bool) -> str:
+    """Check files, folders and standard input; give the worst level. Raises WrongWords."""
+    if given and given not in ENDINGS:
+        raise WrongWords(f"There is no format '{given}'.", f"--as one of {', '.join(ENDINGS)}")
+    if "-" in words:
+        return _check_input(words, given, form, fix=fix)
+    from roundgate.host.checking import check_files, files_below
+
+    paths = [path for word in words for path in (files_below(word) if os.path.isdir(word) else [word])]
+    if fix:
+        from roundgate.cli.mending import mend_files
+
+        mend_files(paths, given)
+    report = Report(form)
+    for _, found in check_files(paths, given):
+        for finding in found:
+            report.add(finding)
+    return report.end(paths[0] if len(paths) == 1 else f"{len(paths)} files")
+
+
+def _check_input(words: Sequence[str], given: str, form: str, *, fix: bool) -> str:
+    if len(words) > 1 or fix:
+        raise WrongWords("Standard input is checked by itself, and cannot be mended in place.", "roundgate check -")
+    from roundgate.core.checks.loose import check_loose
+
+    data = sys.stdin.buffer.read()
+    found: list[Finding] = check_loose("(standard input)", data, given)
+    report = Report(form)
+    for finding in found:
+        report.add(finding)
+    return report.end("standard input")

@@ -1,0 +1,107 @@
+"""The check of a file of which nothing is known but its name and its bytes: no site, no rulebook."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from msgspec.structs import replace
+
+from roundgate.core.findings import Finding, Fix, Place, Problem
+from roundgate.core.formats import FORMATS
+from roundgate.core.formats.protocol import Dialect, Document, Entry
+from roundgate.core.secrets import HIDDEN, shown_line, sounding_secret
+from roundgate.core.text import NotText, Text, decode
+
+
+def read_loose(name: str, data: bytes, given: str = "") -> Document:
+    """Read a file by the format given, by its name, then by its content. Raises NotText."""
+    from roundgate.core.formats.sniffing import format_for
+
+    text = decode(data)
+    kind = FORMATS[given or format_for(name, text.body)]
+    loose = Dialect(comments=True, last_comma=True) if name.lower().endswith(".jsonc") else Dialect()
+    return kind.read(text, loose)
+
+
+def check_loose(name: str, data: bytes, given: str = "") -> list[Finding]:
+    """Check one file; ``name`` is what the findings call it."""
+    try:
+        document = read_loose(name, data, given)
+    except NotText as error:
+        do = "Mend or restore the file, then check again."
+        return [Finding("file-not-text", "error", Place(name), f"{name}: {error}.", do)]
+    text = document.text
+    return [_loose_finding(name, text, one) for one in problems_here(name, document, given)]
+
+
+def _loose_finding(name: str, text: Text, problem: Problem) -> Finding:
+    secrets = sounding_secret(text, problem.start)
+    source, column, length = shown_line(text, problem.start, problem.end, secrets)
+    line, _ = text.place(problem.start)
+    return without_secret_words(finding_of(problem, Place(name, line, column, length, source), text), secrets)
+
+
+def without_secret_words(finding: Finding, secrets: Sequence[Entry]) -> Finding:
+    """Keep secrets on a finding's line out of its words, and out of its repair."""
+    values = [one.value for one in secrets if one.value]
+    if not values:
+        return finding
+    cause, do = finding.cause, finding.do
+    for value in values:
+        cause, do = cause.replace(value, HIDDEN), do.replace(value, HIDDEN)
+    fixes = tuple(fix for fix in finding.fixes if not any(value in fix.new for value in values))
+    return replace(finding, cause=cause, do=do, fixes=fixes if len(fixes) == len(finding.fixes) else ())
+
+
+def problems_here(name: str, document: Document, given: str = "") -> Sequence[Problem]:
+    """Give a document's problems; one only, where the whole file is in another format than its name says."""
+    from roundgate.core.formats import format_name
+    from roundgate.core.formats.sniffing import looks_like_another
+
+    problems = document.problems()
+    by_name = given or format_name(name)
+    if by_name and any(one.level == "error" for one in problems):
+        other = looks_like_another(by_name, document.text)
+        if other:
+            return [_other(by_name, other, document.text)]
+    return problems
+
+
+def _other(name: str, other: str, text: Text) -> Problem:
+    start = len(text.body) - len(text.body.lstrip())
+    cause = f"The name says {name}, and what is in the file is {other}."
+    do = "Restore the right file, or give this one the right name."
+    return Problem("other-format", "error", start, text.line_around(start)[1], cause, do)
+
+
+def placed(text: Text, problems: Sequence[Problem]) -> dict[int, tuple[int, int]]:
+    """Give line and column of every index that some problems name, found in one pass."""
+    wanted = list(_indexes(problems))
+    return dict(zip(wanted, text.places(wanted), strict=True))
+
+
+def _indexes(problems: Sequence[Problem]) -> Iterator[int]:
+    for one in problems:
+        yield one.start
+        if one.gave_up >= 0:
+            yield one.gave_up
+        for cut in one.repair:
+            yield from (cut.start, cut.end)
+
+
+def finding_of(problem: Problem, place: Place, text: Text, server: str = "") -> Finding:
+    """Make a finding of what a reader noticed."""
+    places = placed(text, [problem])
+    fixes = tuple(Fix(*places[cut.start], *places[cut.end], cut.new) for cut in problem.repair)
+    gave_up = places[problem.gave_up] if problem.gave_up >= 0 else (0, 0)
+    return Finding(
+        problem.code,
+        problem.level,
+        place,
+        problem.cause,
+        problem.do,
+        server,
+        gave_up=gave_up,
+        fixes=fixes,
+        safe=problem.safe,
+    )

@@ -1,0 +1,102 @@
+"""What is looked for in every kind of file: marks of a merge, characters that cannot be seen, an empty file."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+
+from msgspec.structs import replace
+
+from roundgate.core.findings import Level, Problem
+from roundgate.core.formats.catalogue import problem
+from roundgate.core.text import LINE_END, Splice, Text
+
+HIDDEN = re.compile("[\u00a0\u2000-\u200f\u2028-\u202f\u2060\u3000\ufeff]")
+DASHES = "\u2010\u2011\u2012\u2013\u2014\u2015\u2212"
+CURLY = "\u201c\u201d\u201e\u201f\u2018\u2019\u00ab\u00bb"
+MOST = 5
+"""So many mistakes of one file are shown; a person mends them and looks again."""
+
+_NOT_ASCII = re.compile(r"[^\x00-\x7f]")
+_MERGE = re.compile(r"^(?:<{7}(?= |\r?$)|={7}(?=\r?$)|>{7}(?= |\r?$)|\|{7}(?= |\r?$))[^\r\n]*", re.MULTILINE)
+
+
+def merge_markers(body: str) -> Iterator[Problem]:
+    """Find the marks that version control leaves where two versions do not fit together."""
+    if "<<<<<<<" not in body and ">>>>>>>" not in body:
+        return
+    for mark in _MERGE.finditer(body):
+        cause = "A mark left over from merging two versions of the file."
+        yield problem("merge-marker", mark.span(), cause, "Keep one version and delete the marks.")
+
+
+def empty(body: str, level: Level = "warning") -> list[Problem]:
+    """Say that there is nothing in a file."""
+    if body.strip():
+        return []
+    do = "Start the server once, or restore the file."
+    return [problem("file-empty", (0, 0), "The file is empty.", do, level=level)]
+
+
+def not_utf8(text: Text, level: Level = "warning") -> Iterator[Problem]:
+    """Say that a file is written in an encoding that its format does not have."""
+    if text.encoding.startswith("utf-16") and level == "error":
+        cause = "The file is written in UTF-16; this format has UTF-8 only."
+        yield problem("encoding-other", (0, 1), cause, "Save the file as UTF-8.", level=level)
+    if text.encoding not in ("cp1252", "latin-1"):
+        return
+    odd = _NOT_ASCII.search(text.body)
+    if odd:
+        cause = "The file is not written in UTF-8 from here on, so this character comes out wrong."
+        yield problem("encoding-other", odd.span(), cause, "Save the file as UTF-8.", level=level)
+
+
+def hidden_characters(body: str, start: int = 0, end: int | None = None) -> Iterator[Problem]:
+    """Find characters that cannot be seen; the repair makes a blank of a wide one and nothing of a narrow one."""
+    if body.isascii():
+        return
+    for match in HIDDEN.finditer(body, start, len(body) if end is None else end):
+        cause = f"A character that cannot be seen (U+{ord(match[0]):04X}) stands here and counts."
+        repair = [Splice(match.start(), match.end(), visible(match[0]))]
+        yield problem("hidden-character", match.span(), cause, "Delete it and type a plain blank.", repair)
+
+
+def visible(char: str) -> str:
+    """Give what a person meant by a character that cannot be seen: a blank, or nothing."""
+    return "" if char in "\u200b\u200c\u200d\u200e\u200f\u2060\ufeff" else " "
+
+
+def handful(found: Sequence[Problem]) -> list[Problem]:
+    """Give the problems in the order of the file, and no more errors than a person can take in at once."""
+    ordered = sorted(found, key=lambda one: (one.start, one.end))
+    errors = [one for one in ordered if one.level == "error"]
+    if len(errors) <= MOST:
+        return ordered
+    last = errors[MOST - 1]
+    kept = [one for one in ordered if one.start <= last.start and (one.level != "error" or one in errors[:MOST])]
+    cause = f"{len(errors) - MOST} more mistakes are known further down; they may only follow from these."
+    more = problem("more-problems", (errors[MOST].start, errors[MOST].end), cause, "Mend these first, then check again.")
+    return [*kept, more]
+
+
+def with_place(found: Sequence[Problem], at: int, body: str) -> list[Problem]:
+    """Note where a reader gives up on the mistake that it trips over, where that is another line than the mistake's."""
+    before = [one for one in found if one.level == "error" and one.start <= at]
+    first = before[-1] if before else next((one for one in found if one.level == "error"), None)
+    if first is None:
+        return list(found)
+    low, high = sorted((first.start, min(at, len(body))))
+    if not LINE_END.search(body, low, high):
+        return list(found)
+    return [replace(one, gave_up=at) if one is first else one for one in found]
+
+
+def flood(found: Sequence[Problem], most: int = 20) -> list[Problem]:
+    """Keep the first few of each warning or note: the hundredth of a kind tells nothing new."""
+    seen: dict[str, int] = {}
+    kept = []
+    for one in found:
+        seen[one.code] = seen.get(one.code, 0) + 1
+        if one.level == "error" or seen[one.code] <= most:
+            kept.append(one)
+    return kept

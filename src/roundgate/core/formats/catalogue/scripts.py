@@ -1,0 +1,118 @@
+"""Mistakes in start scripts."""
+
+from __future__ import annotations
+
+from roundgate.core.findings import Code
+
+CODES = (
+    Code(
+        "continuation-blank",
+        "error",
+        "A blank behind the sign that continues the line",
+        "The sign only counts as the very last character of the line. With a blank behind it the command ends here and "
+        "the next line is run as a command of its own.",
+        "#!/bin/sh\nexec gullwind-server \\ \n  --slots 16\n",
+        "#!/bin/sh\nexec gullwind-server \\\n  --slots 16\n",
+        "launch",
+    ),
+    Code(
+        "continuation-cut",
+        "error",
+        "A comment or an empty line inside a continued command",
+        "It ends the command: the flags below it are run as a command of their own.",
+        "#!/bin/sh\nexec gullwind-server \\\n  # boats\n  --slots 16\n",
+        "#!/bin/sh\n# boats\nexec gullwind-server \\\n  --slots 16\n",
+        "launch",
+    ),
+    Code(
+        "continuation-missing",
+        "error",
+        "A line that should be continued and is not",
+        "The next line begins with a flag, so this one should end in the sign that continues a line.",
+        "#!/bin/sh\nexec gullwind-server --slots 16\n  --tide spring\n",
+        "#!/bin/sh\nexec gullwind-server --slots 16 \\\n  --tide spring\n",
+        "launch",
+    ),
+    Code(
+        "shell-quote",
+        "error",
+        "A quote that is not closed",
+        "The shell reads on to the next quote, over line ends, and takes all of it for one word.",
+        '#!/bin/sh\nexec gullwind-server --name "Saltmarsh\n',
+        '#!/bin/sh\nexec gullwind-server --name "Saltmarsh"\n',
+        "launch",
+    ),
+    Code(
+        "line-ends-windows",
+        "error",
+        "Windows line ends in a shell script",
+        "The system looks for a program whose name ends in an invisible character and says that it is not there.",
+        "#!/bin/sh\r\nexec gullwind-server\r\n",
+        "#!/bin/sh\nexec gullwind-server\n",
+        "launch",
+    ),
+    Code(
+        "first-line-late",
+        "error",
+        "The line that names the shell is not the first",
+        "#! only counts as the very first two characters of the file.",
+        "\n#!/bin/sh\nexec gullwind-server\n",
+        "#!/bin/sh\nexec gullwind-server\n",
+        "launch",
+    ),
+    Code(
+        "assignment-blanks",
+        "error",
+        "Blanks around the equals sign of a variable",
+        "The shell takes the name for a command and the rest for its words.",
+        "#!/bin/sh\nSLOTS = 16\nexec gullwind-server --slots $SLOTS\n",
+        "#!/bin/sh\nSLOTS=16\nexec gullwind-server --slots $SLOTS\n",
+        "launch",
+    ),
+    Code(
+        "variable-unset",
+        "warning",
+        "A variable that nothing sets",
+        "The script uses a name that it does not set; unless it is set outside, it stands for nothing at all. "
+        "Often it is a misspelt one.",
+        "#!/bin/sh\nSLOTS=16\nexec gullwind-server --slots $SLOT\n",
+        "#!/bin/sh\nSLOTS=16\nexec gullwind-server --slots $SLOTS\n",
+        "launch",
+    ),
+    Code(
+        "flag-dash",
+        "error",
+        "A long dash before a flag",
+        "A word processor or a chat made it of plain ones. The server does not know the flag.",
+        "#!/bin/sh\nexec gullwind-server \N{EN DASH}slots 16\n",
+        "#!/bin/sh\nexec gullwind-server --slots 16\n",
+        "launch",
+    ),
+    Code(
+        "flag-twice",
+        "warning",
+        "The same flag twice",
+        "Only one of them counts, the last one for most servers.",
+        "#!/bin/sh\nexec gullwind-server --slots 16 --slots 24\n",
+        "#!/bin/sh\nexec gullwind-server --slots 24\n",
+        "launch",
+    ),
+    Code(
+        "command-missing",
+        "warning",
+        "No command line that starts a server",
+        "The script sets variables and says things, and starts nothing.",
+        "#!/bin/sh\nSLOTS=16\n",
+        "#!/bin/sh\nSLOTS=16\nexec gullwind-server --slots $SLOTS\n",
+        "launch",
+    ),
+    Code(
+        "separator-in-flag",
+        "error",
+        "A separator outside quotes",
+        "In a shell an unquoted ; or & ends the command: the rest of the list is run as a command of its own.",
+        "#!/bin/sh\nexec gullwind-server -courses=reef;mile\n",
+        '#!/bin/sh\nexec gullwind-server "-courses=reef;mile"\n',
+        "launch",
+    ),
+)

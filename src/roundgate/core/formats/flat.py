@@ -1,0 +1,60 @@
+"""What files of keys have in common: properties, ini, command files, start scripts and lists.
+
+Their values are texts, and what any reader finds in them is pairs of key and value, in order.
+"""
+
+from __future__ import annotations
+
+from roundgate.core.formats.protocol import Edit, EditRefused, Entry, Kind, Pairs, Path, Plain
+from roundgate.core.text import LINE_END, Text
+
+
+def as_text(value: Plain) -> str:
+    """Write a plain value as the text that a file of keys holds. Raises EditRefused for lists and maps."""
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if isinstance(value, str | int | float):
+        return str(value)
+    raise EditRefused("this kind of file holds single values: no lists, no maps and no nothing")
+
+
+def one_line(text: str, what: str = "value") -> str:
+    """Give the text back. Raises EditRefused where it is more than one line: the file could not hold it."""
+    if LINE_END.search(text):
+        raise EditRefused(f"a {what} in this kind of file cannot have a line break")
+    return text
+
+
+def closed_before(text: Text, at: int) -> bool:
+    """Tell whether a new line can begin at an index: it is the file's start, or a line end is before it."""
+    return at == 0 or LINE_END.search(text.body, at - 1, at) is not None
+
+
+def line_span(text: Text, index: int) -> tuple[int, int]:
+    """Tell where the line that holds an index starts and ends, its line end included."""
+    start, end = text.line_around(index)
+    closing = LINE_END.match(text.body, end)
+    return start, closing.end() if closing else end
+
+
+def new_line(text: Text, at: int, line: str) -> str:
+    """Give what to put in at an index, the end of a line or of the file, so that ``line`` stands on one of its own."""
+    return line + text.newline if closed_before(text, at) else text.newline + line
+
+
+def with_pair(entries: list[Entry], pairs: Pairs, index: int, pair: tuple[str, str]) -> Pairs:
+    """Give the pairs with one more, where a key at a character of the text belongs."""
+    before = sum(1 for entry in entries if entry.key_start < index)
+    return [*pairs[:before], pair, *pairs[before:]]
+
+
+class KeyFile:
+    """What a file of keys is not: a list."""
+
+    def insert(self, path: Path, value: Plain, kind: Kind | None = None) -> Edit:
+        """Refuse: a file of keys is no list."""
+        raise EditRefused("this file has keys, not a list of items")
+
+    def move(self, path: Path, to: int) -> Edit:
+        """Refuse: a file of keys is no list."""
+        raise EditRefused("this file has keys, not a list of items")

@@ -1,0 +1,165 @@
+"""What people get wrong in an ini file. The format takes nearly anything, so most of it is taken without a word."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from typing import TYPE_CHECKING
+
+from roundgate.core.findings import Problem
+from roundgate.core.formats.anywhere import empty, flood, handful, hidden_characters, merge_markers
+from roundgate.core.formats.catalogue import problem
+from roundgate.core.text import Splice
+
+if TYPE_CHECKING:
+    from roundgate.core.formats.ini import IniDocument, Row
+
+_OPEN_HEADING = re.compile(r"[ \t]*\[[\w./ \-]+[ \t]*$")
+_TWO_WORDS = re.compile(r"([A-Za-z_][\w.]*)([ \t]+)(\S+)$")
+_STRINGS = re.compile(r'"(?:[^"\\]|\\.)*"')
+_LIST_SIGNS = ("+", "-", ".", "!")
+
+
+def problems_of(document: IniDocument) -> list[Problem]:
+    """Find every problem of an ini text, in the order of the file."""
+    body = document.text.body
+    if not body.strip():
+        return empty(body)
+    marks = list(merge_markers(body))
+    if marks:
+        return marks
+    found: list[Problem] = []
+    signs = sum(1 for row in document.rows if row.key and not row.is_heading and "=" in _sign(document, row))
+    for row in document.rows:
+        found += _in_heading(document, row) if row.is_heading else _in_line(document, row, signs)
+        if not body.isascii():
+            found += hidden_characters(body, row.key_start, row.value_end)
+    found += [*_doubles(document), *_sections(document)]
+    return flood(handful(found))
+
+
+def _sign(document: IniDocument, row: Row) -> str:
+    return document.text.body[row.key_end : row.value_start]
+
+
+def _in_heading(document: IniDocument, row: Row) -> Iterator[Problem]:
+    if not row.section:
+        span = (row.key_start - 1, row.key_end + 1)
+        yield problem("name-missing", span, "This section has no name.", "Write a name between the brackets.", level="warning")
+
+
+def _in_line(document: IniDocument, row: Row, signs: int) -> Iterator[Problem]:
+    raw = document.text.body[row.value_start : row.value_end]
+    if not row.key:
+        yield from _bare(document, row, raw, signs)
+        if not raw.startswith("="):
+            return
+    if "=" not in _sign(document, row) and ":" in _sign(document, row) and signs > 0:
+        at = row.key_end + _sign(document, row).index(":")
+        repair = [Splice(at, at + 1, "=")]
+        cause = "The other lines have an equals sign here, and many servers read no other."
+        yield problem("separator-colon", (at, at + 1), cause, "Write an equals sign.", repair)
+    yield from _value(document, row, raw)
+
+
+def _bare(document: IniDocument, row: Row, raw: str, signs: int) -> Iterator[Problem]:
+    if _OPEN_HEADING.fullmatch(raw):
+        repair = [Splice(row.value_end, row.value_end, "]")]
+        cause = "A section's closing bracket is missing, so this is no section."
+        yield problem("section-unclosed", (row.value_start, row.value_end), cause, "Write ] behind the name.", repair, safe=True)
+        return
+    mates = [one for one in document.rows if one.section == row.section and not one.is_heading]
+    named = [one for one in mates if one.key]
+    words = _TWO_WORDS.fullmatch(raw)
+    if words and signs and len(named) * 2 >= len(mates):
+        repair = [Splice(row.value_start + words.start(2), row.value_start + words.end(2), "=")]
+        cause = "The equals sign is missing, so this is no key with a value."
+        span = (row.value_start + words.start(2), row.value_start + words.end(2))
+        yield problem("separator-missing", span, cause, "Write = between key and value.", repair)
+
+
+def _value(document: IniDocument, row: Row, raw: str) -> Iterator[Problem]:
+    if not row.key:
+        span = (row.value_start, row.value_start + 1)
+        cause = "There is no key before the equals sign."
+        yield problem("name-missing", span, cause, "Write the key's name before it.", level="warning")
+    if document.dialect.quotes != "kept" and raw[:1] == '"' and not _STRINGS.match(raw) and raw.count('"') == 1:
+        cause = "This quote is opened and not closed on its line."
+        repair = [Splice(row.value_end, row.value_end, '"')]
+        yield problem("quote-open", (row.value_start, row.value_end), cause, "Write a quote behind the value.", repair)
+        return
+    if raw[:1] in ("\u201c", "\u201e", "\u2018") and len(raw) > 1:
+        cause = "Curly quotes are no quotes: the server reads them as part of the value."
+        inner = raw.strip("\u201c\u201d\u201e\u2018\u2019\"'")
+        repair = [Splice(row.value_start, row.value_end, f'"{inner}"')] if '"' not in inner else []
+        yield problem("quotes-curly", (row.value_start, row.value_end), cause, "Write straight quotes.", repair)
+    yield from _brackets(row, raw)
+    if document.dialect.quotes == "needed" and "," in _STRINGS.sub("", raw) and raw[:1] not in ('"', "("):
+        at = row.value_start + raw.index(",")
+        repair = [Splice(row.value_start, row.value_end, f'"{raw}"')] if '"' not in raw else []
+        cause = "The server ends the value at this comma, because no quotes stand around it."
+        yield problem("value-unquoted", (at, at + 1), cause, "Write quotes around the value.", repair)
+
+
+_PAIRS = {")": "(", "]": "[", "}": "{"}
+
+
+def _brackets(row: Row, raw: str) -> Iterator[Problem]:
+    """Look at a value that begins with a round bracket: every one must be closed on the line."""
+    if raw[:1] != "(":
+        return
+    blanked = _STRINGS.sub(lambda one: " " * len(one[0]), raw)
+    open_ones: list[tuple[str, int]] = []
+    for at, char in enumerate(blanked):
+        if char in "([{":
+            open_ones.append((char, at))
+        elif char in _PAIRS:
+            if not open_ones:
+                here = row.value_start + at
+                cause = f"This {char} closes nothing."
+                yield problem("bracket-extra", (here, here + 1), cause, "Delete it.", [Splice(here, here + 1, "")])
+                return
+            sign, opened = open_ones.pop()
+            if sign != _PAIRS[char]:
+                here = row.value_start + at
+                cause = f"This {char} closes what was opened with {sign}."
+                yield problem("bracket-wrong", (here, here + 1), cause, f"Close {sign} with its own partner.")
+                return
+    if open_ones:
+        here = row.value_start + open_ones[-1][1]
+        signs = "".join({"(": ")", "[": "]", "{": "}"}[sign] for sign, _ in reversed(open_ones))
+        repair = [Splice(row.value_end, row.value_end, signs)]
+        cause = "This bracket is opened and not closed on its line."
+        yield problem("brackets-open", (here, here + 1), cause, f"Write {signs} where the value ends.", repair)
+
+
+def _doubles(document: IniDocument) -> Iterator[Problem]:
+    """Find keys that stand twice in one section. Lines right below each other may be a list; that is only noted."""
+    last: dict[tuple[str, str], int] = {}
+    counts = document.dialect.counts
+    for number, row in enumerate(document.rows):
+        if row.is_heading or not row.key or row.key.startswith(_LIST_SIGNS):
+            continue
+        before = last.get((row.section, row.key))
+        last[row.section, row.key] = number
+        if before is None:
+            continue
+        other = document.rows[before]
+        lost, kept = (other, row) if counts == "last" else (row, other)
+        line = document.text.place(kept.key_start)[0]
+        cause = f"{row.key} stands again in line {line}, and only that one counts, unless the server reads a list."
+        near = before == number - 1
+        do = "Delete the one that should not count."
+        yield problem("key-twice", (lost.key_start, lost.key_end), cause, do, level="note" if near else "warning")
+
+
+def _sections(document: IniDocument) -> Iterator[Problem]:
+    seen: dict[str, int] = {}
+    for row in document.rows:
+        if row.is_heading:
+            if row.section in seen:
+                line = document.text.place(seen[row.section])[0]
+                cause = f"The section {row.section} begins in line {line} already."
+                do = "Join the two, unless the server wants one section for each item."
+                yield problem("section-twice", (row.key_start, row.key_end), cause, do)
+            seen.setdefault(row.section, row.key_start)

@@ -1,0 +1,78 @@
+"""Which format a text is in, by its content: for files whose names say nothing, and for names that say wrong."""
+
+from __future__ import annotations
+
+import re
+import tomllib
+
+from roundgate.core.formats import FORMATS, format_name
+from roundgate.core.text import Text
+
+_ENOUGH = 20_000
+_SECTION = re.compile(r"^[ \t]*\[[^\]\r\n]+\][ \t]*(?:[;#].*)?$", re.MULTILINE)
+_EQUALS = re.compile(r"^[ \t]*[\w./+!\-]+(?:\[\w*\])?[ \t]*=", re.MULTILINE)
+_COLON = re.compile(r"^[ \t]*(?:- )?[\w.\-\"']+:(?:[ \t]|$)", re.MULTILINE)
+_DASH = re.compile(r"^[ \t]*- \S", re.MULTILINE)
+_LUA = re.compile(r"^[ \t]*(?:local[ \t]+\w+|return[ \t]*\{|[A-Za-z_]\w*[ \t]*(?:=[ \t]*\{|\([ \t]*[\"'{]))", re.MULTILINE)
+_WORD_LINE = re.compile(r"^[ \t]*(?:set[ \t]+)?[+\-]?[A-Za-z_][\w.]*[ \t]+(?:\"[^\"\r\n]*\"|-?\d[\w.]*)", re.MULTILINE)
+_SCRIPT = re.compile(r"#!|[ \t\r\n]*@?(?:echo off|setlocal)\b", re.IGNORECASE)
+
+
+def sniffed(body: str) -> str:
+    """Give the name of the format that a text looks like, or an empty text where it could be anything."""
+    head = body[:_ENOUGH]
+    start = head.lstrip()
+    if not start:
+        return ""
+    if _SCRIPT.match(head):
+        return "launch"
+    if start[0] == "<":
+        return "xml" if re.match(r"<[?!A-Za-z]", start) and not start.startswith("<<<<") else ""
+    if start[0] == "{" or (start[0] == "[" and re.match(r"\[\s*(?:[\"{\[\d\]]|true|false|null|$)", start)):
+        return "json" if not _SECTION.match(start) else _of_lines(head)
+    return _of_lines(head)
+
+
+def _of_lines(head: str) -> str:
+    lines = [line for line in head.splitlines() if line.strip() and line.lstrip()[0] not in "#;!"]
+    if not lines:
+        return ""
+    half = len(lines) / 2
+    if _LUA.search(head) and "{" in head and not head.lstrip().startswith("#"):
+        return "lua"
+    if _SECTION.search(head) and len(_EQUALS.findall(head)) + len(_SECTION.findall(head)) >= half:
+        return "toml" if _is_toml(head) else "ini"
+    if len(_COLON.findall(head)) + len(_DASH.findall(head)) > half and _COLON.search(head):
+        return "yaml"
+    if len(_EQUALS.findall(head)) > half:
+        return "properties"
+    return "directives" if len(_WORD_LINE.findall(head)) > half else ""
+
+
+def _is_toml(head: str) -> bool:
+    try:
+        tomllib.loads(head)
+    except (tomllib.TOMLDecodeError, RecursionError):
+        return False
+    return re.search(r"=[ \t]*[\"'\[{]", head) is not None
+
+
+def format_for(file_name: str, body: str) -> str:
+    """Tell a file's format by its name, then by its content; a list of lines where neither says anything."""
+    by_name = format_name(file_name)
+    if by_name == "directives" and file_name.lower().endswith(".cfg"):
+        seen = sniffed(body)
+        return seen if seen in ("ini", "properties", "json", "yaml", "lua", "xml", "toml") else by_name
+    return by_name or sniffed(body) or "lines"
+
+
+def looks_like_another(name: str, text: Text) -> str:
+    """Give the format that a text which is broken in format ``name`` is written in without a mistake, or nothing."""
+    seen = sniffed(text.body)
+    if seen in ("", name, "properties", "directives") or (name, seen) in _ALIKE:
+        return ""
+    wrong = any(one.level == "error" for one in FORMATS[seen].read(text).problems())
+    return "" if wrong else seen
+
+
+_ALIKE = {("toml", "ini"), ("ini", "toml"), ("properties", "ini"), ("directives", "ini")}

@@ -1,0 +1,619 @@
+"""TOML 1.0 files: tables, dotted keys, arrays of tables, inline tables, and every kind of string.
+
+Values come from the standard library's reader, which also confirms every edit. Spans come from a scan of our own, made when
+an edit or a finding needs one. A table of an array of tables has a number in its path: ``("levels", 0, "points")``.
+"""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from collections.abc import Callable, Iterator, Sequence
+from functools import cached_property
+from typing import Any
+
+from roundgate.core.findings import Problem
+from roundgate.core.formats import bracketed
+from roundgate.core.formats.bracketed import Brackets, Span
+from roundgate.core.formats.collecting import without_collecting
+from roundgate.core.formats.flat import closed_before, line_span
+from roundgate.core.formats.protocol import USUAL, Dialect, Document, Edit, EditRefused, Entry, Kind, Path, Plain
+from roundgate.core.formats.scalars import Number, fitted
+from roundgate.core.formats.toml_spans import Child, Statement, Value, children, statements
+from roundgate.core.text import LINE_END, Splice, Text
+
+Tree = Any
+_BARE_KEY = re.compile(r"[A-Za-z0-9_-]+")
+_COMMENT = r"#[^\r\n]*"
+_OFF = re.compile(r"^(?P<mark>#[ \t]?)(?P<key>[A-Za-z0-9_.-]+)(?P<sep>[ \t]*=[ \t]*)(?P<value>[^\r\n]+?)[ \t]*$", re.M)
+_STRICT = 300_000
+
+
+class TomlError(ValueError):
+    """The text is no TOML; ``at`` is where the reader gave up."""
+
+    def __init__(self, what: str, at: int) -> None:
+        """Keep what the reader said, and where."""
+        super().__init__(what)
+        self.at = at
+
+
+def read_tree(body: str) -> Tree:
+    """Give what a TOML text says, decimals as the bytes of their digits. Raises TomlError."""
+    try:
+        with without_collecting():
+            return tomllib.loads(body, parse_float=str.encode)
+    except tomllib.TOMLDecodeError as error:
+        said = str(error)
+        place = re.search(r"\(at line (\d+), column (\d+)\)", said)
+        at = _index(body, int(place[1]), int(place[2])) if place else len(body)
+        raise TomlError(said.split(" (at ")[0], at) from error
+    except RecursionError as error:
+        raise TomlError("too deep", 0) from error
+
+
+def _index(body: str, line: int, column: int) -> int:
+    """Give the index of a place as the standard library counts it: carriage returns before line feeds left out."""
+    at = 0
+    for _ in range(line - 1):
+        at = body.find("\n", at) + 1
+    return min(at + column - 1, len(body))
+
+
+class TomlDocument:
+    """A TOML file, read."""
+
+    def __init__(self, text: Text, dialect: Dialect = USUAL) -> None:
+        """Read ``text``; nothing is parsed before it is asked for."""
+        self.text = text
+        self.dialect = dialect
+
+    @cached_property
+    def _result(self) -> Tree | TomlError:
+        try:
+            return read_tree(self.text.body)
+        except TomlError as error:
+            return error
+
+    @property
+    def error(self) -> TomlError | None:
+        """Why the text is no TOML, or None where it is."""
+        return self._result if isinstance(self._result, TomlError) else None
+
+    def plain(self) -> Tree:
+        """Give the tables. Raises EditRefused where the text is no TOML."""
+        if isinstance(self._result, TomlError):
+            raise EditRefused("the file has mistakes; mend them first (roundgate check)")
+        return self._result
+
+    @cached_property
+    def statements(self) -> list[Statement]:
+        """Every heading and ``key = value``, in order. Raises EditRefused where the text is no TOML."""
+        self.plain()
+        with without_collecting():
+            return list(statements(self.text.body))
+
+    def resolve(self, key: str) -> Path:
+        """Read a path as people write it."""
+        from roundgate.core.formats.paths import parse_path
+
+        return parse_path(key)
+
+    # --- what stands there ---
+
+    def entries(self) -> Sequence[Entry]:
+        """Give every value that holds no other; an empty array or inline table is one."""
+        if self.error:
+            return []
+        found: list[Entry] = []
+        for one in self.statements:
+            if one.value is not None:
+                key = (one.spans[0][0], one.spans[-1][1])
+                found += self._walk(one.path, key, one.value)
+        return found
+
+    def _walk(self, path: Path, key: tuple[int, int], value: Value) -> Iterator[Entry]:
+        inner = list(children(self.text.body, value)) if value.kind in ("list", "map") else []
+        if not inner:
+            yield self._entry(path, key, value)
+        for child in inner:
+            yield from self._walk((*path, *child.steps), (child.key_start, child.key_end), child.value)
+
+    def _entry(self, path: Path, key: tuple[int, int], value: Value) -> Entry:
+        raw = self.text.body[value.start : value.end]
+        said = str(tomllib.loads(f"x = {raw}")["x"]) if value.kind == "text" else raw
+        return Entry(path, said, *key, value.start, value.end, value.kind)
+
+    def find(self, path: Path) -> Entry | None:
+        """Give what stands at a path, or None; None too where the file cannot be read."""
+        if self.error:
+            return None
+        way = self._way(path)
+        if way:
+            child = way[-1]
+            return self._entry(path, (child.key_start, child.key_end), child.value)
+        head = self._heading(path)
+        if head is None:
+            return None
+        return Entry(path, "", *head.spans[-1], head.start, head.end, "map")
+
+    def _way(self, path: Path) -> list[Child]:
+        """Give the value of a path, with the arrays and inline tables that lead to it; empty where there is none."""
+        for one in self.statements:
+            if one.value is not None and path[: len(one.path)] == one.path:
+                child = Child(one.path, one.spans[0][0], one.spans[-1][1], one.value)
+                way = self._inside([child], path[len(one.path) :])
+                if way:
+                    return way
+        return []
+
+    def _inside(self, way: list[Child], rest: Path) -> list[Child]:
+        if not rest:
+            return way
+        if way[-1].value.kind not in ("list", "map"):
+            return []
+        for child in children(self.text.body, way[-1].value):
+            if rest[: len(child.steps)] == child.steps:
+                found = self._inside([*way, child], rest[len(child.steps) :])
+                if found:
+                    return found
+        return []
+
+    def _heading(self, path: Path) -> Statement | None:
+        return next((one for one in self.statements if one.value is None and one.table == path), None)
+
+    def switched_off(self) -> Sequence[Entry]:
+        """Give ``# key = value`` lines: what stands commented out in each table."""
+        found = []
+        heads = [] if self.error else [one for one in self.statements if one.value is None]
+        for off in _OFF.finditer(self.text.body.replace("\r", " ")):
+            above = [one for one in heads if one.start < off.start()]
+            path: Path = (*(above[-1].table if above else ()), off["key"])
+            found.append(Entry(path, off["value"].strip("\"'"), *off.span("key"), *off.span("value")))
+        return found
+
+    def problems(self) -> Sequence[Problem]:
+        """Say what is wrong with the text."""
+        from roundgate.core.formats.toml_problems import problems_of
+
+        return problems_of(self)
+
+    # --- edits ---
+
+    def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
+        """Replace a value in its place, else switch on the commented-out line, else add one to its table."""
+        way = self._way(path)
+        if not way:
+            return self._add(path, value, kind)
+        here = way[-1].value
+        if here.kind in ("list", "map") and not isinstance(value, dict | list):
+            raise EditRefused(f"a {here.kind} stands there; a single value cannot take its place")
+        raw = self.text.body[here.start : here.end]
+        written = _like(raw, here.kind, value, kind)
+        return Edit((Splice(here.start, here.end, written),), _with(self.plain(), path, _meaning(written)))
+
+    def _add(self, path: Path, value: Plain, kind: Kind | None) -> Edit:
+        if not path or not isinstance(path[-1], str):
+            raise EditRefused("there is no such place in the file")
+        off = [one for one in self.switched_off() if one.path == path]
+        written = _value(fitted(value, kind, None))
+        expected = _with(self.plain(), path, _meaning(written))
+        if off:
+            line = self.text.line_around(off[-1].key_start)[0]
+            return Edit((Splice(line, off[-1].key_start, ""), Splice(off[-1].start, off[-1].end, written)), expected)
+        inline = self._inline_home(path)
+        if inline is not None:
+            child, rest = inline
+            where = self._brackets(child.value)
+            member = f"{_key(rest)} = {written}"
+            return Edit(tuple(bracketed.added(where, len(where.items), member)), expected)
+        return Edit((self._new_line(path, written),), expected)
+
+    def _inline_home(self, path: Path) -> tuple[Child, Path] | None:
+        """Find the inline table into which a path leads, and the steps that remain."""
+        for length in range(len(path) - 1, 0, -1):
+            way = self._way(path[:length])
+            if way and way[-1].value.kind == "map":
+                return way[-1], path[length:]
+            if way:
+                raise EditRefused(f"{path[length]} has no table to stand in")
+        return None
+
+    def _new_line(self, path: Path, written: str) -> Splice:
+        """Put ``key = value`` behind its table's last one, or a new table at the end of the file."""
+        for length in range(len(path) - 1, -1, -1):
+            table = path[:length]
+            mine = [one for one in self.statements if one.table == table and one.value is not None]
+            dotted = [one for one in mine if len(one.keys) > 1 and path[: len(one.path) - 1] == one.path[:-1]]
+            if table and not mine and self._heading(table) is None:
+                continue
+            if length < len(path) - 1 and not dotted:
+                continue
+            if not table and not mine:
+                return self._before_headings(path, written)
+            last = (dotted or mine or [self._heading(table)])[-1]
+            assert last is not None
+            return self._below(last, f"{_key(path[length:])}{self._sign(mine)}{written}")
+        return self._new_table(path, written)
+
+    def _sign(self, mine: Sequence[Statement]) -> str:
+        if not mine or mine[-1].value is None:
+            return " = "
+        sign = self.text.body[mine[-1].spans[-1][1] : mine[-1].value.start]
+        return sign if re.fullmatch(r"[ \t]*=[ \t]*", sign) else " = "
+
+    def _below(self, last: Statement, line: str) -> Splice:
+        lead = self.text.body[self.text.line_around(last.start)[0] : last.start]
+        at = line_span(self.text, last.end)[1]
+        lead = lead if not lead.strip() else ""
+        if closed_before(self.text, at):
+            return Splice(at, at, lead + line + self.text.newline)
+        return Splice(at, at, self.text.newline + lead + line)
+
+    def _before_headings(self, path: Path, written: str) -> Splice:
+        line, newline = f"{_key(path)} = {written}", self.text.newline
+        if self.statements:
+            at = self._own_start(self.statements[0])
+            return Splice(at, at, line + newline + newline)
+        at = len(self.text.body)
+        return Splice(at, at, line + newline if closed_before(self.text, at) else newline + line)
+
+    def _new_table(self, path: Path, written: str) -> Splice:
+        if any(isinstance(step, int) for step in path[:-1]):
+            number = max(at for at, step in enumerate(path[:-1]) if isinstance(step, int))
+            if self._heading(path[: number + 1]) is None:
+                raise EditRefused("there is no such table in the file")
+            raise EditRefused("a table inside one of several is added by hand")
+        newline, at = self.text.newline, len(self.text.body)
+        under = [one for one in self.statements if one.value is None and one.table[: len(path) - 1] == path[:-1]]
+        head = f"[{_key(path[:-1])}]{newline}{_key(path[-1:])} = {written}{newline}"
+        if under:
+            start = self._own_start(under[0])
+            return Splice(start, start, head + newline)
+        gap = (newline if self.text.body.strip() else "") + ("" if closed_before(self.text, at) else newline)
+        return Splice(at, at, gap + head)
+
+    def _brackets(self, value: Value) -> Brackets:
+        spans = [Span(one.key_start, one.value.end) for one in children(self.text.body, value)]
+        unit = bracketed.unit_of(self.text.body)
+        inline = value.kind == "map"
+        comment = "" if inline else _COMMENT
+        return Brackets(self.text.body, value.start + 1, value.end - 1, spans, self.text.newline, comment, ",", unit)
+
+    def _own_start(self, one: Statement) -> int:
+        """Tell where a statement starts with the comment lines right above it."""
+        start = self.text.line_around(one.start)[0]
+        while start > 0:
+            above = self.text.line_around(start - (2 if self.text.body[start - 2 : start] == "\r\n" else 1))[0]
+            if not self.text.body[above:start].lstrip().startswith("#"):
+                break
+            start = above
+        return start
+
+    def _block(self, table: Path) -> tuple[int, int, int]:
+        """Give where a table begins with its comment, where its heading begins, and where it ends with all below it."""
+        heads = [one for one in self.statements if one.value is None]
+        first = next((at for at, one in enumerate(heads) if one.table == table), None)
+        if first is None:
+            raise EditRefused("it has no heading of its own in the file")
+        following = next((one for one in heads[first + 1 :] if one.table[: len(table)] != table), None)
+        if any(one.table[: len(table)] == table for one in heads[heads.index(following) :] if following) if following else False:
+            raise EditRefused("its parts stand in several places of the file; edit it by hand")
+        end = self._own_start(following) if following else len(self.text.body)
+        return self._own_start(heads[first]), heads[first].start, end
+
+    def _array_of(self, path: Path) -> tuple[list[tuple[int, int, int]], Path] | None:
+        """Give the blocks of the array of tables that a path ends in."""
+        if not path or not isinstance(path[-1], int):
+            return None
+        blocks = []
+        while self._heading((*path[:-1], len(blocks))) is not None:
+            blocks.append(self._block((*path[:-1], len(blocks))))
+        return (blocks, path[:-1]) if blocks else None
+
+    def remove(self, path: Path) -> Edit:
+        """Take out a key, an item, or a table with all that is in it."""
+        expected = _without(self.plain(), path)
+        way = self._way(path)
+        if not way:
+            start, _, end = self._block(path)
+            return Edit((Splice(start, end, ""),), expected)
+        if len(way) > 1:
+            where = self._brackets(way[-2].value)
+            number = [one.value.start for one in children(self.text.body, way[-2].value)].index(way[-1].value.start)
+            return Edit(tuple(bracketed.removed(where, number)), expected)
+        one = next(one for one in self.statements if one.value == way[0].value)
+        start = self._own_start(one) if self._owns_comment(one) else self.text.line_around(one.start)[0]
+        keeps = len(one.keys) > 1 and sum(other.path[:-1] == one.path[:-1] for other in self.statements) == 1
+        if keeps:
+            raise EditRefused("it is the last of its table; remove the table, or edit the file by hand")
+        return Edit((Splice(start, line_span(self.text, one.end)[1], ""),), expected)
+
+    def _owns_comment(self, one: Statement) -> bool:
+        """Tell whether the comment above is a statement's alone: blank lines stand around both."""
+        body = self.text.body
+        start, end = self._own_start(one), line_span(self.text, one.end)[1]
+        above = not body[:start].strip() or re.search(r"(?:\r?\n)[ \t]*\r?\n\Z", body[:start]) is not None
+        below = re.match(r"[ \t]*(?:\r?\n|\Z)", body[end:]) is not None
+        return bool(above and below and body[:start].strip())
+
+    def rename(self, path: Path, name: str) -> Edit:
+        """Give a key another name."""
+        way = self._way(path)
+        if not way or not isinstance(path[-1], str):
+            raise EditRefused("there is no key to rename; a table is renamed by hand")
+        if self.find((*path[:-1], name)) is not None or _has(self.plain(), (*path[:-1], name)):
+            raise EditRefused(f"{name} stands there already")
+        body = self.text.body
+        key = body[way[-1].key_start : way[-1].key_end]
+        last = list(re.finditer(r'[A-Za-z0-9_-]+|"(?:[^"\\\n]|\\.)*"|\'[^\'\n]*\'', key))[-1]
+        cut = Splice(way[-1].key_start + last.start(), way[-1].key_start + last.end(), _key((name,)))
+        moved = _with(_without(self.plain(), path), (*path[:-1], name), _part(self.plain(), path))
+        return Edit((cut,), moved)
+
+    def insert(self, path: Path, value: Plain, kind: Kind | None = None) -> Edit:
+        """Put an item into an array, or a whole table into an array of tables."""
+        array = self._array_of((*path[:-1], 0)) if path and isinstance(path[-1], int) else None
+        if array is not None:
+            return self._insert_table(array[0], path, value)
+        way = self._way(path[:-1])
+        if not way or way[-1].value.kind != "list":
+            raise EditRefused("there is no list to put it into")
+        where = self._brackets(way[-1].value)
+        at = min(int(path[-1]), len(where.items))
+        items = list(children(self.text.body, way[-1].value))
+        raw = self.text.body[items[0].value.start : items[0].value.end] if items else ""
+        present = items[0].value.kind if items and items[0].value.kind in ("text", "number", "bool") else None
+        written = _like(raw, present, value, kind) if present else _value(fitted(value, kind, None))
+        expected = _item(self.plain(), (*path[:-1], at), _meaning(written))
+        return Edit(tuple(bracketed.added(where, at, written)), expected)
+
+    def _insert_table(self, blocks: list[tuple[int, int, int]], path: Path, value: Plain) -> Edit:
+        if not isinstance(value, dict):
+            raise EditRefused("an item of this list is a table: give names and values")
+        newline, at = self.text.newline, min(int(path[-1]), len(blocks))
+        names = [step for step in path[:-1] if isinstance(step, str)]
+        lines = [f"[[{_key(tuple(names))}]]"]
+        lines += [f"{_key((name,))}{self._style(path)}{_value(fitted(one, None, None))}" for name, one in value.items()]
+        tree = {name: _meaning(_value(fitted(one, None, None))) for name, one in value.items()}
+        body, record = self.text.body, newline.join(lines) + newline
+        if at < len(blocks):
+            cut = Splice(blocks[at][0], blocks[at][0], record + newline)
+        else:
+            end = blocks[-1][0] + len(body[blocks[-1][0] : blocks[-1][2]].rstrip())
+            end = line_span(self.text, end)[1]
+            cut = Splice(end, end, ("" if closed_before(self.text, end) else newline) + newline + record)
+        return Edit((cut,), _item(self.plain(), (*path[:-1], at), tree))
+
+    def _style(self, path: Path) -> str:
+        mine = [one for one in self.statements if one.value and one.table[: len(path) - 1] == path[:-1]]
+        return self._sign(mine)
+
+    def move(self, path: Path, to: int) -> Edit:
+        """Move an item of an array, or a table of an array of tables."""
+        array = self._array_of(path)
+        expected = _moved(self.plain(), path, to)
+        if array is None:
+            way = self._way(path[:-1])
+            if not way or way[-1].value.kind != "list":
+                raise EditRefused("there is no list to move it in")
+            return Edit(tuple(bracketed.moved(self._brackets(way[-1].value), int(path[-1]), to)), expected)
+        body = self.text.body
+        texts = [body[start:end].rstrip() for start, _, end in array[0]]
+        order = list(range(len(texts)))
+        order.insert(to, order.pop(int(path[-1])))
+        cuts = [
+            Splice(array[0][slot][0], array[0][slot][0] + len(texts[slot]), texts[source])
+            for slot, source in enumerate(order)
+            if slot != source
+        ]
+        return Edit(tuple(cuts), expected)
+
+    def switch(self, path: Path, *, on: bool) -> Edit:
+        """Comment a key out, or set the commented-out one as it stands."""
+        if on:
+            off = [one for one in self.switched_off() if one.path == path]
+            if not off or self._way(path):
+                raise EditRefused(f"{path[-1]} does not stand in the file commented out")
+            written = self.text.body[off[-1].start : off[-1].end].split("#")[0].rstrip()
+            line = self.text.line_around(off[-1].key_start)[0]
+            return Edit((Splice(line, off[-1].key_start, ""),), _with(self.plain(), path, _meaning(written)))
+        one = next((one for one in self.statements if one.value and one.path == path), None)
+        if one is None:
+            raise EditRefused("only a key with its value can be commented out")
+        starts = [one.start] + [end.end() for end in LINE_END.finditer(self.text.body, one.start, one.end)]
+        return Edit(tuple(Splice(at, at, "# ") for at in starts), _without(self.plain(), path))
+
+
+# --- values as text ---
+
+
+def _key(path: Path) -> str:
+    return ".".join(step if _BARE_KEY.fullmatch(str(step)) else _basic(str(step)) for step in path if isinstance(step, str))
+
+
+def _basic(value: str) -> str:
+    """Write a text between double quotes."""
+    pieces = []
+    for char in value:
+        if char in '"\\':
+            pieces.append("\\" + char)
+        elif char in _SHORT:
+            pieces.append(_SHORT[char])
+        elif char < " " or char == "\x7f":
+            pieces.append(f"\\u{ord(char):04x}")
+        elif "\ud800" <= char <= "\udfff":
+            raise EditRefused("half a character cannot be written")
+        else:
+            pieces.append(char)
+    return '"' + "".join(pieces) + '"'
+
+
+_SHORT = {"\n": "\\n", "\t": "\\t", "\r": "\\r"}
+
+
+def _value(value: Plain) -> str:
+    """Write any value on one line."""
+    if isinstance(value, Number):
+        return str(value)
+    if isinstance(value, str):
+        return _basic(value)
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if isinstance(value, int | float):
+        return repr(value)
+    if isinstance(value, list):
+        return "[" + ", ".join(_value(one) for one in value) + "]"
+    if isinstance(value, dict):
+        inner = ", ".join(f"{_key((name,))} = {_value(one)}" for name, one in value.items())
+        return "{ " + inner + " }" if inner else "{}"
+    raise EditRefused("TOML has no word for nothing; remove the key instead")
+
+
+def _like(raw: str, present: Kind, value: Plain, kind: Kind | None) -> str:
+    """Write a value as what stands there is written: its quotes, where they can hold it."""
+    if isinstance(value, str) and kind in (None, "number", "code") and present in ("number", "code") and _is_same(value, present):
+        return value
+    new = fitted(value, kind, "text" if present == "code" else present)
+    if present == "code" and kind is None:
+        raise EditRefused(f"a date or time stands there, and '{value}' is none")
+    if isinstance(new, str) and not isinstance(new, Number):
+        clean = new.isprintable()
+        if raw.startswith("'") and not raw.startswith("'''") and clean and "'" not in new:
+            return f"'{new}'"
+        if raw.startswith(('"""', "'''")) and "\n" in new and '"""' not in new and not new.endswith('"'):
+            inner = _basic(new)[1:-1].replace("\\n", "\n").replace('\\"', '"')
+            return f'"""\n{inner}"""' if "\r" not in new and "\\\n" not in inner else _basic(new)
+    return _value(new)
+
+
+def _is_same(value: str, present: Kind) -> bool:
+    """Tell whether a text is a number (or a date) in TOML's own forms."""
+    try:
+        said = tomllib.loads(f"x = {value}", parse_float=str.encode)
+    except (tomllib.TOMLDecodeError, RecursionError):
+        return False
+    if list(said) != ["x"]:
+        return False
+    is_number = isinstance(said["x"], int | bytes) and not isinstance(said["x"], bool)
+    return is_number if present == "number" else not isinstance(said["x"], int | bytes | str | list | dict)
+
+
+def _meaning(written: str) -> Tree:
+    try:
+        return tomllib.loads(f"x = {written}", parse_float=str.encode)["x"]
+    except tomllib.TOMLDecodeError as error:
+        raise EditRefused("the value cannot be written in TOML") from error
+
+
+# --- trees of dicts and lists ---
+
+
+def _at(tree: Tree, path: Path, change: Callable[[Tree], Tree]) -> Tree:
+    if not path:
+        return change(tree)
+    step = path[0]
+    if isinstance(tree, dict) and isinstance(step, str):
+        return {**tree, step: _at(tree.get(step, {}), path[1:], change)}
+    if isinstance(tree, list) and isinstance(step, int) and 0 <= step < len(tree):
+        return [*tree[:step], _at(tree[step], path[1:], change), *tree[step + 1 :]]
+    raise EditRefused(f"there is no {step}")
+
+
+def _part(tree: Tree, path: Path) -> Tree:
+    for step in path:
+        tree = tree[step]
+    return tree
+
+
+def _has(tree: Tree, path: Path) -> bool:
+    try:
+        _part(tree, path)
+    except (KeyError, IndexError, TypeError):
+        return False
+    return True
+
+
+def _with(tree: Tree, path: Path, new: Tree) -> Tree:
+    return _at(tree, path, lambda _: new)
+
+
+def _without(tree: Tree, path: Path) -> Tree:
+    if not path or not _has(tree, path):
+        raise EditRefused("it does not stand in the file")
+
+    def take(parent: Tree) -> Tree:
+        if isinstance(parent, dict):
+            return {name: one for name, one in parent.items() if name != path[-1]}
+        return [one for at, one in enumerate(parent) if at != path[-1]]
+
+    gone = _at(tree, path[:-1], take)
+    if isinstance(path[-1], int) and not _part(gone, path[:-1]) and isinstance(_part(tree, path), dict):
+        return _without_empty(gone, path[:-1])
+    return gone
+
+
+def _without_empty(tree: Tree, path: Path) -> Tree:
+    """An array of tables that has lost its last heading is no longer there at all; an inline one is empty."""
+    return _Either(tree, _without(tree, path))
+
+
+class _Either:
+    """Equal to either of two trees: an array that is emptied stands there empty, or is gone with its last heading."""
+
+    def __init__(self, one: Tree, other: Tree) -> None:
+        self.trees = (one, other)
+
+    def __eq__(self, other: object) -> bool:
+        return other in self.trees
+
+    __hash__ = None  # type: ignore[assignment]
+
+
+def _item(tree: Tree, path: Path, new: Tree) -> Tree:
+    at = int(path[-1])
+    return _at(tree, path[:-1], lambda items: [*items[:at], new, *items[at:]])
+
+
+def _moved(tree: Tree, path: Path, to: int) -> Tree:
+    if not _has(tree, path) or not isinstance(path[-1], int) or not _has(tree, (*path[:-1], to)) or to < 0:
+        raise EditRefused("there are not so many items in the list")
+
+    def move(items: Tree) -> Tree:
+        items = list(items)
+        items.insert(to, items.pop(int(path[-1])))
+        return items
+
+    return _at(tree, path[:-1], move)
+
+
+def _typed(tree: Tree) -> Tree:
+    """Give the tree with each value's type beside it, for true equals 1 in Python."""
+    if isinstance(tree, dict):
+        return {name: _typed(one) for name, one in tree.items()}
+    if isinstance(tree, list):
+        return [_typed(one) for one in tree]
+    return (type(tree).__name__, tree)
+
+
+class TomlFormat:
+    """The registry's entry for TOML files."""
+
+    name = "toml"
+
+    def read(self, text: Text, dialect: Dialect = USUAL) -> TomlDocument:
+        """Read a text. Never raises."""
+        return TomlDocument(text, dialect)
+
+    def confirms(self, document: Document, expected: object) -> bool:
+        """Let the standard library read the new text; of a short one, kinds are compared too."""
+        try:
+            found = document.plain()
+        except EditRefused:
+            return False
+        if isinstance(expected, _Either) or len(document.text.body) > _STRICT:
+            return bool(expected == found)
+        return bool(_typed(found) == _typed(expected))
+
+
+FORMAT = TomlFormat()

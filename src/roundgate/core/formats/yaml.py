@@ -1,0 +1,514 @@
+"""YAML files: maps, lists and scalars in block and flow style, anchors, several documents.
+
+Read by libyaml, by its events; they carry indexes, so spans cost nothing more. A path leads into the first document;
+``#2`` as its first step into the second. What an anchor shares between several places is not edited, unless a copy is
+asked for. An edit is confirmed by reading the new text again: every event must be as before, but for those asked for.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from functools import cached_property
+
+from roundgate.core.findings import Problem
+from roundgate.core.formats import bracketed
+from roundgate.core.formats.bracketed import Brackets, Span
+from roundgate.core.formats.flat import closed_before, line_span
+from roundgate.core.formats.protocol import USUAL, Dialect, Document, Edit, EditRefused, Entry, Kind, Path, Plain
+from roundgate.core.formats.scalars import fitted
+from roundgate.core.formats.trees import nested
+from roundgate.core.formats.yaml_events import Member, Said, Stream, YamlError
+from roundgate.core.formats.yaml_words import BOOL_WORDS, Bare, Written, block, block_text, flow, kind_of, scalar
+from roundgate.core.text import LINE_END, Splice, Text
+
+_OFF = re.compile(r"^(?P<lead>[ \t]*)(?P<mark>#[ \t]?)(?P<key>[\w.\-]+)(?P<sep>:[ \t]+)(?P<value>[^\s#][^\r\n]*?)[ \t]*$", re.M)
+_DASH = re.compile(r"(?:[ \t\r\n]|#[^\r\n]*)*-")
+
+
+class YamlDocument:
+    """A YAML file, read."""
+
+    def __init__(self, text: Text, dialect: Dialect = USUAL) -> None:
+        """Read ``text``; libyaml is only asked when something is."""
+        self.text = text
+        self.dialect = dialect
+
+    @cached_property
+    def _result(self) -> Stream | YamlError:
+        try:
+            return Stream(self.text.body)
+        except YamlError as error:
+            return error
+
+    @property
+    def error(self) -> YamlError | None:
+        """Why libyaml does not read the text, or None where it does."""
+        return self._result if isinstance(self._result, YamlError) else None
+
+    @property
+    def stream(self) -> Stream:
+        """The events. Raises EditRefused where the text cannot be read."""
+        if isinstance(self._result, YamlError):
+            raise EditRefused("the file has mistakes; mend them first (roundgate check)")
+        return self._result
+
+    def plain(self) -> list[Said]:
+        """Give all that the file says."""
+        return self.stream.said
+
+    def resolve(self, key: str) -> Path:
+        """Read a path as people write it; a whole key with dots in it is taken where the file has one."""
+        from roundgate.core.formats.paths import parse_path
+
+        if not self.error and "." in key and self.stream.locate((key,)):
+            return (key,)
+        return parse_path(key)
+
+    # --- what stands there ---
+
+    def _entry(self, path: Path, member: Member) -> Entry:
+        stream = self.stream
+        said = stream.said[member.value]
+        start, end = stream.bare(member.value)
+        kind = kind_of(said)
+        if kind in ("list", "map"):
+            end = stream.content_end(member.value)
+        value = said[1] if said[0] == "S" else self.text.body[start:end]
+        key = stream.spans[member.key] if member.key >= 0 else (start, start)
+        return Entry(path, value, *key, start, max(start, end), kind)
+
+    def entries(self) -> Sequence[Entry]:
+        """Give every value that holds no other, of every document."""
+        if self.error:
+            return []
+        several = len(self.stream.roots) > 1
+        found: list[Entry] = []
+        for number, root in enumerate(self.stream.roots):
+            found += self._walk((f"#{number + 1}",) if several else (), Member("", -1, root))
+        return found
+
+    def _walk(self, path: Path, here: Member) -> Iterator[Entry]:
+        members = list(self.stream.members(here.value))
+        if not members:
+            yield self._entry(path, here)
+        for member in members:
+            yield from self._walk((*path, member.step), member)
+
+    def find(self, path: Path) -> Entry | None:
+        """Give what stands at a path, or None; None too where the file cannot be read."""
+        way = None if self.error else self.stream.locate(path)
+        return self._entry(path, way[-1]) if way else None
+
+    def switched_off(self) -> Sequence[Entry]:
+        """Give ``# name: value`` lines at the outermost level: what stands commented out."""
+        return [
+            Entry((off["key"],), off["value"].strip("\"'"), *off.span("key"), *off.span("value"))
+            for off in _OFF.finditer(self.text.body)
+            if not off["lead"]
+        ]
+
+    def problems(self) -> Sequence[Problem]:
+        """Say what is wrong with the text."""
+        from roundgate.core.formats.yaml_problems import problems_of
+
+        return problems_of(self)
+
+    # --- edits ---
+
+    @property
+    def _ascii_only(self) -> bool:
+        return self.text.encoding in ("latin-1", "cp1252")
+
+    def _refuse_shared(self, way: Sequence[Member]) -> None:
+        for member in way:
+            said = self.stream.said[member.value]
+            if said[0] == "*":
+                line = self.text.place(self.stream.spans[self.stream.meant(member.value)][0])[0]
+                raise EditRefused(f"*{said[1]} stands there: it shares what line {line} holds; change it there, or ask for a copy")
+            shared = self.stream.aliases(said[2], member.value) if said[2] else []
+            if shared:
+                lines = ", ".join(str(self.text.place(self.stream.spans[at][0])[0]) for at in shared[:5])
+                raise EditRefused(f"it is marked &{said[2]}, and line {lines} shares it; ask for a copy to change it here alone")
+
+    def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
+        """Replace a value in its place, keeping its quotes, or add a name in the style of its neighbours."""
+        way = self.stream.locate(path)
+        if way is None:
+            return self._add(path, value, kind, on_copy=on_copy)
+        event = way[-1].value
+        said = self.stream.said[event]
+        if on_copy and (said[0] == "*" or said[2]):
+            from roundgate.core.formats.yaml_copies import set_on_copy
+
+            return set_on_copy(self, way, value, kind)
+        self._refuse_shared(way)
+        if said[0] in "[{":
+            return self._replace_collection(way, value)
+        if isinstance(value, dict | list):
+            return self._replace_scalar(way, self._collection(way, value))
+        return self._replace_scalar(way, self._scalar_like(way, value, kind))
+
+    def _scalar_like(self, way: Sequence[Member], value: Plain, kind: Kind | None) -> Written:
+        event = way[-1].value
+        said = self.stream.said[event]
+        present = kind_of(said)
+        start, _ = self.stream.bare(event)
+        if isinstance(value, str) and kind is None and present == "bool" and value.lower() in BOOL_WORDS:
+            new: Plain = Bare(value)
+        else:
+            new = fitted(value, kind, "text" if present == "code" else present)
+        sign = self.text.body[start : start + 1] if not said[4] else ""
+        if sign in ("|", ">") and isinstance(new, str):
+            column = self._block_indent(way)
+            written = block_text(new, "|", column, self.text.newline) if column else None
+            if written:
+                return written
+        return scalar(new, like=sign, in_flow=self._in_flow(way), ascii_only=self._ascii_only)
+
+    def _block_indent(self, way: Sequence[Member]) -> str:
+        """Give the indentation of a block of text that stands there."""
+        start, end = self.stream.bare(way[-1].value)
+        found = re.compile(r"[^\r\n]*(?:(?:\r\n|\r|\n)[ \t]*(?=[\r\n]|\Z))*(?:\r\n|\r|\n)( +)").match(self.text.body, start, end)
+        header = re.match(r"[|>][-+]?\d", self.text.body[start:])
+        return "" if header or not found else found[1]
+
+    def _in_flow(self, way: Sequence[Member]) -> bool:
+        return any(self.stream.said[one.value][0] in "[{" and self.stream.is_flow(one.value) for one in way[:-1])
+
+    def _replace_scalar(self, way: Sequence[Member], new: Written) -> Edit:
+        event = way[-1].value
+        said = self.stream.said[event]
+        start, _ = self.stream.bare(event)
+        end = max(start, self.stream.content_end(event))
+        if not said[4] and self.text.body[start : start + 1] in ("|", ">"):
+            end = start + len(self.text.body[start:end].rstrip(" \t\r\n"))
+        text = new.text
+        if start == end:
+            text = self._into_nothing(way, start, text)
+        expected = self.plain()
+        made = [(*new.said[0][:2], said[2], said[3], new.said[0][4]), *new.said[1:]]
+        return Edit((Splice(start, end, text),), [*expected[:event], *made, *expected[event + 1 :]])
+
+    def _into_nothing(self, way: Sequence[Member], at: int, text: str) -> str:
+        """Give what to put where a value has no width: behind a colon or a dash, or where there is not even those."""
+        before, after = self.text.body[at - 1 : at], self.text.body[at : at + 1]
+        in_flow = self._in_flow(way)
+        if before not in (":", "-") and not in_flow and len(way) > 1 and not self.text.body[:at].rstrip(" ").endswith((":", "-")):
+            raise EditRefused("the name stands there without a colon, in the long form; write its value by hand")
+        if before in (" ", "\t", "") and at:
+            lead = ""
+        elif before in (":", "-", "?") or at == 0 or before in ("\n", "\r"):
+            lead = " " if before in (":", "-", "?") else ""
+        elif self._in_flow(way) and way[-1].key >= 0:
+            lead = ": "
+        else:
+            lead = " "
+        return lead + text + (" " if after not in ("", " ", "\t", "\r", "\n", ",", "]", "}") else "")
+
+    def _collection(self, way: Sequence[Member], value: Plain) -> Written:
+        """Write a map or list for the place of a scalar: on lines of its own, or in brackets where those are needed."""
+        member = way[-1]
+        if not value or self._in_flow(way) or member.key < 0 or self.stream.said[member.value][1]:
+            return flow(value, ascii_only=self._ascii_only)
+        indent = " " * (self._column(self.stream.spans[member.key][0]) + len(self._unit))
+        written = block(value, indent, self._unit, self.text.newline, ascii_only=self._ascii_only)
+        return Written(self.text.newline + indent + written.text, written.said)
+
+    def _replace_collection(self, way: Sequence[Member], value: Plain) -> Edit:
+        event = way[-1].value
+        if not isinstance(value, dict | list):
+            raise EditRefused("a list or a map stands there; a single value cannot take its place")
+        said, stream = self.stream.said[event], self.stream
+        new = flow(value, ascii_only=self._ascii_only)
+        start, end = stream.bare_start(event), stream.content_end(event)
+        if not stream.is_flow(event) and way[-1].key >= 0:
+            colon = self.text.body.rfind(":", 0, start)
+            has_line = LINE_END.search(self.text.body, colon, start)
+            start = colon + 1 if has_line and not self.text.body[colon + 1 : start].strip() else start
+        lead = " " if self.text.body[start - 1 : start] == ":" else ""
+        made = [(*new.said[0][:2], said[2], said[3], True), *new.said[1:]]
+        after = stream.after(event)
+        return Edit((Splice(start, end, lead + new.text),), [*self.plain()[:event], *made, *self.plain()[after:]])
+
+    @cached_property
+    def _unit(self) -> str:
+        found = re.search(r"^( +)(?=[^\s#-])", self.text.body, re.MULTILINE)
+        return found[1] if found else "  "
+
+    def _column(self, index: int) -> int:
+        return index - self.text.line_around(index)[0]
+
+    def _add(self, path: Path, value: Plain, kind: Kind | None, *, on_copy: bool) -> Edit:
+        depth = len(path) - 1
+        while depth > 0 and self.stream.locate(path[:depth]) is None:
+            depth -= 1
+        way = self.stream.locate(path[:depth])
+        name = path[depth]
+        new = nested(path[depth + 1 :], fitted(value, kind, None))
+        if way is None or (way[-1].value < len(self.plain()) and self.plain()[way[-1].value][0] == "d"):
+            return self._first(name, new)
+        if not on_copy:
+            self._refuse_shared(way)
+        said = self.stream.said[way[-1].value]
+        if said[0] == "S" and kind_of(said) == "null" and not said[1]:
+            if len(way) == 1:
+                return self._first(name, new)
+            return self._replace_scalar(way, self._collection(way, {name: new}))
+        if said[0] != "{" or isinstance(name, int):
+            raise EditRefused(f"there is no {name} in what stands there")
+        return self._add_member(way, name, new)
+
+    def _first(self, name: str | int, new: Plain) -> Edit:
+        """Put the first name into a file that says nothing yet."""
+        written = block({str(name): new}, "", self._unit, self.text.newline, ascii_only=self._ascii_only)
+        at = len(self.text.body)
+        lead = "" if closed_before(self.text, at) else self.text.newline
+        cut = Splice(at, at, lead + written.text + self.text.newline)
+        return Edit((cut,), [("D", "", None, None, True), *written.said, ("d", "", None, None, True)])
+
+    def _add_member(self, way: Sequence[Member], name: str, new: Plain) -> Edit:
+        event = way[-1].value
+        stream, last = self.stream, self.stream.closing[event]
+        if stream.is_flow(event):
+            written = flow({name: new}, ascii_only=self._ascii_only)
+            cuts = bracketed.added(self._brackets(event), len(list(stream.members(event))), written.text[1:-1])
+        else:
+            members = list(stream.members(event))
+            indent = " " * self._column(stream.spans[members[0].key][0])
+            written = block({name: new}, indent, self._unit, self.text.newline, ascii_only=self._ascii_only)
+            cuts = [self._line_behind(stream.content_end(members[-1].value), indent + written.text)]
+        said = self.plain()
+        return Edit(tuple(cuts), [*said[:last], *written.said[1:-1], *said[last:]])
+
+    def _line_behind(self, end: int, line: str) -> Splice:
+        """Put lines in behind the line on which something ends."""
+        at = end if closed_before(self.text, end) and end else line_span(self.text, end)[1]
+        if closed_before(self.text, at):
+            return Splice(at, at, line + self.text.newline)
+        return Splice(at, at, self.text.newline + line)
+
+    def _brackets(self, event: int) -> Brackets:
+        stream = self.stream
+        spans = [
+            Span(stream.spans[one.key if one.key >= 0 else one.value][0], stream.content_end(one.value))
+            for one in stream.members(event)
+        ]
+        close = stream.spans[stream.closing[event]][1] - 1
+        comment = r"(?<=[ \t\r\n])#[^\r\n]*"
+        return Brackets(self.text.body, stream.bare_start(event) + 1, close, spans, self.text.newline, comment, ",", self._unit)
+
+    def _list_at(self, path: Path) -> tuple[list[Member], list[Member]]:
+        """Give the way to the list that a path ends in, and its items. Raises EditRefused."""
+        way = self.stream.locate(path[:-1]) if path else None
+        if way is None or self.plain()[way[-1].value][0] != "[" or not isinstance(path[-1], int):
+            raise EditRefused("there is no list there")
+        self._refuse_shared(way)
+        return way, list(self.stream.members(way[-1].value))
+
+    def insert(self, path: Path, value: Plain, kind: Kind | None = None) -> Edit:
+        """Put an item into a list."""
+        way, items = self._list_at(path)
+        event, at = way[-1].value, min(int(path[-1]), len(items))
+        present = kind_of(self.plain()[items[0].value]) if items else None
+        new = fitted(value, kind, present if present in ("text", "number", "bool") else None)
+        if self.stream.is_flow(event):
+            written = flow(new, ascii_only=self._ascii_only)
+            cuts = bracketed.added(self._brackets(event), at, written.text)
+        else:
+            dash = self._dashes(event, items)[min(at, len(items) - 1)]
+            indent = " " * self._column(dash)
+            written = block([new], indent, self._unit, self.text.newline, ascii_only=self._ascii_only)
+            written = Written(written.text, written.said[1:-1])
+            cuts = [self._block_item(items, at, dash, indent, written.text)]
+        index = items[at].value if at < len(items) else self.stream.closing[event]
+        said = self.plain()
+        return Edit(tuple(cuts), [*said[:index], *written.said, *said[index:]])
+
+    def _block_item(self, items: Sequence[Member], at: int, dash: int, indent: str, text: str) -> Splice:
+        if at == len(items):
+            return self._line_behind(self.stream.content_end(items[-1].value), indent + text)
+        return Splice(dash, dash, text + self.text.newline + indent)
+
+    def _dashes(self, event: int, items: Sequence[Member]) -> list[int]:
+        """Give the index of each item's dash."""
+        found = []
+        at = self.stream.bare_start(event)
+        if self.text.body[at : at + 1] != "-":
+            at = self.stream.spans[event][0]
+        for item in items:
+            dash = _DASH.match(self.text.body, at)
+            if dash is None:
+                raise EditRefused("the list is written in a way that cannot be edited")
+            found.append(dash.end() - 1)
+            at = self.stream.content_end(item.value)
+            at = max(at, dash.end())
+            rest = re.compile(r"[^\r\n]*").match(self.text.body, at)
+            at = rest.end() if rest else at
+        return found
+
+    def remove(self, path: Path) -> Edit:
+        """Take out a name or an item, with its own comment."""
+        way = self.stream.locate(path)
+        if way is None or len(way) < 2:
+            raise EditRefused("it does not stand in the file")
+        self._refuse_shared(way)
+        parent = way[-2].value
+        members = list(self.stream.members(parent))
+        gone = [at for at, one in enumerate(members) if one.step == path[-1]]
+        if len(gone) > 1:
+            raise EditRefused("it stands there more than once; delete the ones that should not count first")
+        self._refuse_sharers(members[gone[0]])
+        cuts = self._cut(parent, members, gone[0])
+        first = members[gone[0]].key if members[gone[0]].key >= 0 else members[gone[0]].value
+        said = self.plain()
+        return Edit(tuple(cuts), [*said[:first], *said[self.stream.after(members[gone[0]].value) :]])
+
+    def _refuse_sharers(self, member: Member) -> None:
+        for at in range(member.value, self.stream.after(member.value)):
+            anchor = self.plain()[at][2]
+            if anchor and self.stream.aliases(anchor, at):
+                raise EditRefused(f"*{anchor} elsewhere stands for a part of it")
+
+    def _cut(self, parent: int, members: Sequence[Member], at: int) -> list[Splice]:
+        stream, body = self.stream, self.text.body
+        if stream.is_flow(parent):
+            return bracketed.removed(self._brackets(parent), at)
+        starts = self._dashes(parent, members) if members[0].key < 0 else [stream.spans[one.key][0] for one in members]
+        if len(members) == 1:
+            return [self._emptied(parent, starts[0], stream.content_end(members[0].value))]
+        start, end = starts[at], stream.content_end(members[at].value)
+        line_start = self.text.line_around(start)[0]
+        if body[line_start:start].strip(" "):
+            return [Splice(start, starts[at + 1], "")] if at + 1 < len(starts) else self._refuse_odd()
+        stop = end if closed_before(self.text, end) and end else line_span(self.text, end)[1]
+        return [Splice(self._own_start(line_start, start - line_start, at), stop, "")]
+
+    def _refuse_odd(self) -> list[Splice]:
+        raise EditRefused("it is written in a way that cannot be taken out; edit the file by hand")
+
+    def _own_start(self, line_start: int, column: int, at: int) -> int:
+        """Take along the comment right above that stands in the same column, unless it is the first: that is the group's."""
+        if at == 0:
+            return line_start
+        start = line_start
+        while start > 0:
+            above = self.text.line_around(start - 1)[0]
+            if self.text.body[start - 2 : start] == "\r\n":
+                above = self.text.line_around(start - 2)[0]
+            line = self.text.body[above:start].rstrip("\r\n")
+            if len(line) - len(line.lstrip(" ")) != column or line[column : column + 1] != "#" or _OFF.match(line):
+                break
+            start = above
+        return start
+
+    def _emptied(self, parent: int, start: int, end: int) -> Splice:
+        """Take the last member out of a group: brackets without anything keep it a list or a map."""
+        empty = "[]" if self.plain()[parent][0] == "[" else "{}"
+        colon = re.compile(r":[ \t]*(?:[ \t]#[^\r\n]*)?(?:\r\n|\r|\n)(?:[ \t]*(?:\r\n|\r|\n))*[ \t]*\Z")
+        before = colon.search(self.text.body, max(0, start - 400), start)
+        if before and "#" not in before[0] and self.text.body[before.start() + 1 : start].strip() == "":
+            return Splice(before.start() + 1, end, f" {empty}")
+        return Splice(start, end, empty)
+
+    def rename(self, path: Path, name: str) -> Edit:
+        """Give a name of a map another spelling."""
+        way = self.stream.locate(path)
+        if way is None or way[-1].key < 0 or self.plain()[way[-1].key][0] != "S":
+            raise EditRefused("there is no name to change")
+        self._refuse_shared(way[:-1])
+        if self.stream.locate((*path[:-1], name)) is not None:
+            raise EditRefused(f"{name} stands there already")
+        keys = [one.key for one in self.stream.members(way[-2].value) if one.step == path[-1]]
+        expected, cuts = list(self.plain()), []
+        for key in keys:
+            start, end = self.stream.bare(key)
+            like = "" if expected[key][4] else self.text.body[start : start + 1]
+            new = scalar(name, like=like, in_flow=self._in_flow(way), ascii_only=self._ascii_only)
+            cuts.append(Splice(start, end, new.text))
+            expected[key] = (*new.said[0][:2], expected[key][2], expected[key][3], new.said[0][4])
+        return Edit(tuple(cuts), expected)
+
+    def move(self, path: Path, to: int) -> Edit:
+        """Move an item of a list: the items change places with what stands behind them on their lines."""
+        way, items = self._list_at(path)
+        event, at = way[-1].value, int(path[-1])
+        if not (0 <= at < len(items) and 0 <= to < len(items)):
+            raise EditRefused(f"the list has items 0 to {len(items) - 1}")
+        order = list(range(len(items)))
+        order.insert(to, order.pop(at))
+        said = self.plain()
+        nodes = [said[one.value : self.stream.after(one.value)] for one in items]
+        expected = [*said[: items[0].value], *(one for number in order for one in nodes[number])]
+        expected += said[self.stream.closing[event] :]
+        if self.stream.is_flow(event):
+            return Edit(tuple(bracketed.moved(self._brackets(event), at, to)), expected)
+        spans = [self._item_span(one) for one in items]
+        cuts = [
+            Splice(*spans[slot], self.text.body[slice(*spans[source])])
+            for slot, source in enumerate(order)
+            if slot != source
+        ]
+        return Edit(tuple(cuts), expected)
+
+    def _item_span(self, item: Member) -> tuple[int, int]:
+        """Give the span of an item from behind its dash to the end of its last line."""
+        start = self.stream.spans[item.value][0]
+        end = self.stream.content_end(item.value)
+        rest = re.compile(r"[ \t]*(?:#[^\r\n]*)?(?=[\r\n]|\Z)").match(self.text.body, end)
+        return start, rest.end() if rest and not (closed_before(self.text, end) and end) else end
+
+    def switch(self, path: Path, *, on: bool) -> Edit:
+        """Comment a name and its lines out, or set the outermost one that stands commented out."""
+        if on:
+            off = next((one for one in reversed(_OFF.findall(self.text.body)) if one[2] == path[-1]), None)
+            if off is None or len(path) != 1 or self.stream.locate(path) is not None:
+                raise EditRefused(f"{path[-1]} does not stand in the file commented out")
+            return self._switch_on(str(path[0]))
+        edit = self.remove(path)
+        way = self.stream.locate(path)
+        assert way is not None
+        start, end = self.stream.spans[way[-1].key][0], self.stream.content_end(way[-1].value)
+        if way[-1].key < 0 or self.stream.is_flow(way[-2].value) or len(list(self.stream.members(way[-2].value))) == 1:
+            raise EditRefused("only a name on a line of its own, beside others, can be commented out")
+        first = self.text.line_around(start)[0]
+        starts = [first] + [one.end() for one in LINE_END.finditer(self.text.body, start, end)]
+        column = start - first
+        return Edit(tuple(Splice(at + column, at + column, "# ") for at in starts if at + column <= end), edit.expected)
+
+    def _switch_on(self, name: str) -> Edit:
+        off = [one for one in _OFF.finditer(self.text.body) if one["key"] == name and not one["lead"]][-1]
+        event = self.stream.roots[0]
+        if self.plain()[event][0] != "{" or self.stream.is_flow(event):
+            raise EditRefused(f"{name} cannot be switched on there")
+        new = self.text.spliced([Splice(*off.span("mark"), "")])
+        before = sum(1 for one in self.stream.members(event) if self.stream.spans[one.key][0] < off.start())
+        members = list(self.stream.members(event))
+        index = members[before].key if before < len(members) else self.stream.closing[event]
+        try:
+            value = Stream(new.body[off.start() :].split("\n")[0].rstrip("\r") + "\n").said[3:-2]
+        except YamlError as error:
+            raise EditRefused(f"{name} cannot be switched on there: the line cannot be read") from error
+        said = self.plain()
+        made: list[Said] = [("S", name, None, None, True), *value]
+        return Edit((Splice(*off.span("mark"), ""),), [*said[:index], *made, *said[index:]])
+
+
+class YamlFormat:
+    """The registry's entry for YAML files."""
+
+    name = "yaml"
+
+    def read(self, text: Text, dialect: Dialect = USUAL) -> YamlDocument:
+        """Read a text. Never raises."""
+        return YamlDocument(text, dialect)
+
+    def confirms(self, document: Document, expected: object) -> bool:
+        """Read the new text again and compare all that it says."""
+        try:
+            return bool(document.plain() == expected)
+        except EditRefused:
+            return False
+
+
+FORMAT = YamlFormat()

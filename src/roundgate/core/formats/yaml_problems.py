@@ -1,0 +1,171 @@
+"""What people get wrong in YAML. What the reader takes is looked at for traps; what it refuses, for the mistake behind."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from typing import TYPE_CHECKING
+
+from roundgate.core.findings import Problem
+from roundgate.core.formats.anywhere import (
+    DASHES,
+    empty,
+    flood,
+    handful,
+    hidden_characters,
+    merge_markers,
+    not_utf8,
+)
+from roundgate.core.formats.catalogue import problem
+from roundgate.core.formats.mending import one_after_another
+from roundgate.core.formats.yaml_diagnosis import diagnose, unknown_alias
+from roundgate.core.formats.yaml_events import Stream, YamlError
+from roundgate.core.formats.yaml_opinion import second_opinion
+from roundgate.core.text import Splice
+
+if TYPE_CHECKING:
+    from roundgate.core.formats.yaml import YamlDocument
+
+_OCTAL = re.compile(r"0[0-9]+")
+_CURLY = "\u201c\u201d\u201e\u2018\u2019"
+_TRAPS = frozenset(("yes", "no", "on", "off"))
+_DASHED = re.compile(r"(?:\r\n|\r|\n)[ \t]*(-) ")
+
+
+def problems_of(document: YamlDocument) -> list[Problem]:
+    """Find every problem of a YAML text, in the order of the file."""
+    body = document.text.body
+    if not body.strip():
+        return empty(body)
+    marks = list(merge_markers(body))
+    if marks:
+        return marks
+    if document.error is None:
+        found = [*_traps(document.stream), *_doubles(document), *hidden_characters(body), *not_utf8(document.text)]
+        opinion = second_opinion(body)
+        if opinion is not None and not found:
+            found.append(_differs(opinion))
+        return flood(sorted(found, key=lambda one: (one.start, one.end)))
+    found = one_after_another(body, _diagnose, _not_understood)
+    if second_opinion(body) is None and not _is_certain(found):
+        return [_differs(document.error.at)]
+    return handful(found)
+
+
+def _is_certain(found: list[Problem]) -> bool:
+    return bool(found) and found[0].code in _CERTAIN
+
+
+_CERTAIN = frozenset(("hidden-between", "escape-broken", "quote-unclosed"))
+
+
+def _diagnose(body: str) -> tuple[Problem | None, int] | None:
+    try:
+        Stream(body)
+    except YamlError as error:
+        return diagnose(body, error), error.at
+    return None
+
+
+def _not_understood(body: str, at: int) -> Problem:
+    at = min(at, max(len(body) - 1, 0))
+    cause = "The reader of YAML cannot go on here; look at this line and the one before it."
+    return problem("not-understood", (at, at + 1), cause, "Compare indentation, colons and quotes with lines that work.")
+
+
+def _differs(at: int) -> Problem:
+    cause = "The language allows this, or many readers do, and others refuse it."
+    return problem("reader-differs", (at, at + 1), cause, "Write it more plainly: blanks for tabs, quotes, one line.")
+
+
+def _doubles(document: YamlDocument) -> Iterator[Problem]:
+    """Find names that stand twice in one map, in one pass over the events."""
+    stream = document.stream
+    open_maps: list[tuple[dict[str, int], bool] | None] = []
+    is_key = False
+    stack: list[bool] = []
+    for at, said in enumerate(stream.said):
+        sign = said[0]
+        if sign in "]}":
+            open_maps.pop()
+            is_key = stack.pop()
+            continue
+        names = open_maps[-1] if open_maps else None
+        if sign in "S*" and names is not None:
+            if is_key:
+                known = names[0]
+                if sign == "S" and said[1] in known and said[1] != "<<":
+                    yield _double(document, known[said[1]], at)
+                known[said[1]] = at
+            is_key = not is_key
+        elif sign in "[{":
+            stack.append(names is not None and not is_key)
+            open_maps.append(({}, True) if sign == "{" else None)
+            is_key = sign == "{"
+
+
+def _double(document: YamlDocument, first: int, second: int) -> Problem:
+    span = document.stream.spans[first]
+    line = document.text.place(document.stream.spans[second][0])[0]
+    name = document.stream.said[first][1]
+    cause = f"{name} stands again in line {line}; most servers read only the last one, and some refuse the file."
+    return problem("key-twice", span, cause, "Delete the one that should not count, or join them.")
+
+
+def _traps(stream: Stream) -> Iterator[Problem]:
+    """Find what is read, and not as its writer is likely to have meant it."""
+    documents = 0
+    anchors: set[str] = set()
+    for at, (sign, value, anchor, tag, is_plain) in enumerate(stream.said):
+        if anchor is not None:
+            anchors.add(anchor)
+        if sign == "*" and value not in anchors:
+            yield unknown_alias(stream.body, stream.spans[at][0], anchors)
+        if sign == "D":
+            anchors = set()
+            documents += 1
+            if documents == 2:
+                span = stream.spans[at]
+                cause = "A second document begins here; many servers read only the first."
+                yield problem("document-second", span, cause, "Put it into a file of its own.")
+        if sign != "S" or not is_plain or not value or tag is not None:
+            continue
+        yield from _plain_traps(stream, at, value)
+
+
+def _plain_traps(stream: Stream, at: int, value: str) -> Iterator[Problem]:
+    span = stream.spans[at]
+    if value.lower() in _TRAPS:
+        meant = "true" if value.lower() in ("yes", "on") else "false"
+        cause = f"Many readers take '{value}' for {meant}, others for a word."
+        do = f'Write {meant}, or "{value}" for the word.'
+        yield problem("word-as-bool", span, cause, do, [Splice(*span, meant)])
+    elif _OCTAL.fullmatch(value):
+        cause = f"Many readers take {value} for a number to base eight, and drop the zero."
+        yield problem("number-octal", span, cause, f'Write "{value}" in quotes if it is a code.', [Splice(*span, f'"{value}"')])
+    elif value[0] in _CURLY:
+        yield _curly(stream, span)
+    elif value[0] in DASHES and value[1:2] == " ":
+        repair = [Splice(span[0], span[0] + 1, "-")]
+        cause = "This is a long dash, so the line is a text and no item of a list."
+        yield problem("dash-long", (span[0], span[0] + 1), cause, "Write a plain dash.", repair)
+    elif " " in value:
+        dashed = _DASHED.search(stream.body, *span)
+        if dashed and value[0] == "-":
+            repair = [Splice(span[0] + 1, span[0] + 1, " ")]
+            cause = "A blank is missing behind this dash, so it is part of the text, and the line below with it."
+            yield problem("dash-blank", (span[0], span[0] + 1), cause, "Write a blank behind the dash.", repair)
+        elif dashed:
+            cause = "This dash is deeper than the ones above, so it is part of the text before it, and no item."
+            do = "Put the dash below the one above it."
+            yield problem("dash-depth", dashed.span(1), cause, do, level="warning")
+
+
+def _curly(stream: Stream, span: tuple[int, int]) -> Problem:
+    cause = "Curly quotes are no quotes: the server reads them as part of the text."
+    text = stream.body[slice(*span)]
+    inner = text.strip(_CURLY + '"')
+    repair = [] if '"' in inner or "\\" in inner else [Splice(*span, f'"{inner}"')]
+    return problem("quotes-curly", span, cause, "Write straight quotes.", repair)
+
+
