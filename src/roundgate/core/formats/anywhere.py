@@ -16,6 +16,8 @@ DASHES = "\u2010\u2011\u2012\u2013\u2014\u2015\u2212"
 CURLY = "\u201c\u201d\u201e\u201f\u2018\u2019\u00ab\u00bb"
 MOST = 5
 """So many mistakes of one file are shown; a person mends them and looks again."""
+BLANKS = " \t\r\n\f\ufeff"
+"""What a file may consist of and still be empty."""
 
 _NOT_ASCII = re.compile(r"[^\x00-\x7f]")
 _MERGE = re.compile(r"^(?:<{7}(?= |\r?$)|={7}(?=\r?$)|>{7}(?= |\r?$)|\|{7}(?= |\r?$))[^\r\n]*", re.MULTILINE)
@@ -32,7 +34,7 @@ def merge_markers(body: str) -> Iterator[Problem]:
 
 def empty(body: str, level: Level = "warning") -> list[Problem]:
     """Say that there is nothing in a file."""
-    if body.strip():
+    if body.strip(BLANKS):
         return []
     do = "Start the server once, or restore the file."
     return [problem("file-empty", (0, 0), "The file is empty.", do, level=level)]

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from roundgate.core.findings import Problem
-from roundgate.core.formats.anywhere import empty, flood, handful, hidden_characters, merge_markers
+from roundgate.core.formats.anywhere import BLANKS, empty, flood, handful, hidden_characters, merge_markers
 from roundgate.core.formats.catalogue import problem
 from roundgate.core.text import Splice
 
@@ -23,7 +23,7 @@ _LIST_SIGNS = ("+", "-", ".", "!")
 def problems_of(document: IniDocument) -> list[Problem]:
     """Find every problem of an ini text, in the order of the file."""
     body = document.text.body
-    if not body.strip():
+    if not body.strip(BLANKS):
         return empty(body)
     marks = list(merge_markers(body))
     if marks:

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from roundgate.core.findings import Problem
 from roundgate.core.formats.anywhere import (
+    BLANKS,
     HIDDEN,
     empty,
     flood,
@@ -61,7 +62,7 @@ class Read(NamedTuple):
 def problems_of(document: JsonDocument) -> list[Problem]:
     """Find every problem of a JSON text, in the order of the file."""
     body = document.text.body
-    if not body.strip():
+    if not body.strip(BLANKS):
         return empty(body, "error")
     error = document.error
     if error is None:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from roundgate.core.findings import Problem
 from roundgate.core.formats.anywhere import (
+    BLANKS,
     CURLY,
     DASHES,
     HIDDEN,
@@ -57,7 +58,7 @@ class Scene(NamedTuple):
 def problems_of(document: TomlDocument) -> list[Problem]:
     """Find every problem of a TOML text, in the order of the file."""
     body = document.text.body
-    if not body.strip():
+    if not body.strip(BLANKS):
         return empty(body)
     wrong = list(not_utf8(document.text, "error"))
     if document.error is None:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from roundgate.core.findings import Problem
 from roundgate.core.formats.anywhere import (
+    BLANKS,
     DASHES,
     empty,
     flood,
@@ -35,7 +36,7 @@ _DASHED = re.compile(r"(?:\r\n|\r|\n)[ \t]*(-) ")
 def problems_of(document: YamlDocument) -> list[Problem]:
     """Find every problem of a YAML text, in the order of the file."""
     body = document.text.body
-    if not body.strip():
+    if not body.strip(BLANKS):
         return empty(body)
     marks = list(merge_markers(body))
     if marks:

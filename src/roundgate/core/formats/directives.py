@@ -1,0 +1,438 @@
+"""Command files: ``KEY value``, ``set KEY value``, ``+option value``, several commands on a line with ``;`` between.
+
+A path is ``(key,)``; of a command that stands several times the last one counts (dialect ``counts``), and ``(key, 0)`` is the
+first of them. ``set`` and its like are no part of a key: ``("sv_wind",)`` for ``set sv_wind 3``. What begins with ``+`` or ``-``
+is an option, and keeps its sign: ``("+map",)``. Comments begin with ``//`` or ``#`` (dialect ``marks``) and run to the line's end. In
+the dialect ``case = false`` the case of a key does not count.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from functools import cached_property
+from typing import NamedTuple
+
+from roundgate.core.findings import Problem
+from roundgate.core.formats.flat import as_text, closed_before, line_span, one_line
+from roundgate.core.formats.protocol import USUAL, Dialect, Document, Edit, EditRefused, Entry, Kind, Pairs, Path, Plain
+from roundgate.core.text import LINE_END, Splice, Text
+
+VERBS = ("set", "seta", "sets", "setu", "setp")
+_TOKEN = re.compile(r'"(?:[^"\r\n])*"|[^\s;"]+')
+_OPTION = re.compile(r"[+\-][A-Za-z_][\w.\-]*")
+
+
+class Command(NamedTuple):
+    """One command: its key and value with their spans, and the span of the whole of it."""
+
+    key: str
+    start: int
+    key_start: int
+    key_end: int
+    value_start: int
+    value_end: int
+    end: int
+
+
+class DirectivesDocument:
+    """A command file, read."""
+
+    def __init__(self, text: Text, dialect: Dialect = USUAL) -> None:
+        """Read ``text``."""
+        self.text = text
+        self.dialect = dialect
+        self.marks = tuple(dialect.marks.split()) or ("//", "#")
+
+    @cached_property
+    def commands(self) -> list[Command]:
+        """Every command, in order."""
+        found: list[Command] = []
+        at, body = 0, self.text.body
+        while at < len(body):
+            end = LINE_END.search(body, at)
+            stop = end.start() if end else len(body)
+            found += self._line(at, self._comment_start(at, stop))
+            at = end.end() if end else len(body)
+        return found
+
+    def _comment_start(self, start: int, stop: int) -> int:
+        """Tell where a line's comment begins, or where the line ends. Marks count at a word's beginning, outside quotes."""
+        line = self.text.body[start:stop]
+        if not any(mark in line for mark in self.marks):
+            return stop
+        in_quotes = False
+        for at, char in enumerate(line):
+            if char == '"':
+                in_quotes = not in_quotes
+            elif not in_quotes and (at == 0 or line[at - 1] in " \t;") and line.startswith(self.marks, at):
+                return start + at
+        return stop
+
+    def _line(self, start: int, stop: int) -> Iterator[Command]:
+        """Give the commands of a line without its comment."""
+        at, body = start, self.text.body
+        while at < stop:
+            end, in_quotes = at, False
+            while end < stop and (in_quotes or body[end] != ";"):
+                in_quotes ^= body[end] == '"'
+                end += 1
+            yield from self._command(at, end)
+            at = end + 1
+
+    def _command(self, start: int, end: int) -> Iterator[Command]:
+        tokens = list(_TOKEN.finditer(self.text.body, start, end))
+        if not tokens:
+            return
+        if _OPTION.fullmatch(tokens[0][0]):
+            yield from self._options(tokens, end)
+            return
+        skip = 1 if len(tokens) > 1 and tokens[0][0].lower() in VERBS else 0
+        key, values = tokens[skip], tokens[skip + 1 :]
+        span = (values[0].start(), values[-1].end()) if values else (key.end(), key.end())
+        yield Command(_bare(key[0]), tokens[0].start(), *key.span(), *span, tokens[-1].end())
+
+    def _options(self, tokens: list[re.Match[str]], end: int) -> Iterator[Command]:
+        """Give the options of a line: each begins with a sign and a letter, and runs to the next."""
+        begun = [at for at, token in enumerate(tokens) if _OPTION.fullmatch(token[0])]
+        for number, at in enumerate(begun):
+            stop = begun[number + 1] if number + 1 < len(begun) else len(tokens)
+            key, values = tokens[at], tokens[at + 1 : stop]
+            span = (values[0].start(), values[-1].end()) if values else (key.end(), key.end())
+            yield Command(key[0], key.start(), *key.span(), *span, max(key.end(), span[1]))
+
+    # --- what stands there ---
+
+    def _named(self, key: str) -> str:
+        return key if self.dialect.case else key.lower()
+
+    def _value(self, one: Command) -> str:
+        return _bare(self.text.body[one.value_start : one.value_end])
+
+    @cached_property
+    def _entries(self) -> list[Entry]:
+        found = []
+        for one in self.commands:
+            raw = self.text.body[one.value_start : one.value_end]
+            quotes = 1 if _is_quoted(raw) else 0
+            span = (one.value_start + quotes, one.value_end - quotes)
+            found.append(Entry((one.key,), _bare(raw), one.key_start, one.key_end, *span))
+        return found
+
+    def entries(self) -> Sequence[Entry]:
+        """Give every command, in order, repeated ones included."""
+        return self._entries
+
+    @cached_property
+    def _by_key(self) -> dict[str, list[int]]:
+        found: dict[str, list[int]] = {}
+        for at, one in enumerate(self.commands):
+            found.setdefault(self._named(one.key), []).append(at)
+        return found
+
+    def _several(self, path: Path) -> list[int]:
+        return self._by_key.get(self._named(str(path[0])), []) if path else []
+
+    def _number_at(self, path: Path) -> int | None:
+        several = self._several(path)
+        if len(path) == 2 and isinstance(path[1], int):
+            return several[path[1]] if path[1] < len(several) else None
+        if len(path) != 1 or not several:
+            return None
+        return several[0 if self.dialect.counts == "first" else -1]
+
+    def find(self, path: Path) -> Entry | None:
+        """Give the command that counts, or the one of a number."""
+        at = self._number_at(path)
+        return self._entries[at]._replace(path=path) if at is not None else None
+
+    def resolve(self, key: str) -> Path:
+        """Give the path of a key; ``key[0]`` is the first of several."""
+        from roundgate.core.formats.paths import parse_path
+
+        if self._named(key) in self._by_key:
+            return (key,)
+        path = parse_path(key)
+        return path if len(path) == 2 and isinstance(path[1], int) else (key,)
+
+    @cached_property
+    def _off(self) -> list[Entry]:
+        marks = "|".join(re.escape(mark) for mark in self.marks)
+        off = re.compile(rf'^[ \t]*(?:{marks})[ \t]?(?:set[a-z]?[ \t]+)?(?P<key>[a-z_][\w.]*)[ \t]+(?P<value>"[^"\r\n]*"|[\w.\-]+)[ \t]*$', re.M)
+        body = self.text.body.replace("\r", " ")
+        return [Entry((one["key"],), _bare(one["value"]), *one.span("key"), *one.span("value")) for one in off.finditer(body)]
+
+    def switched_off(self) -> Sequence[Entry]:
+        """Give ``// key value`` lines of one value: what may stand commented out."""
+        return self._off
+
+    def problems(self) -> Sequence[Problem]:
+        """Say what a person is likely to have got wrong."""
+        from roundgate.core.formats.directives_problems import problems_of
+
+        return problems_of(self)
+
+    def plain(self) -> Pairs:
+        """Give keys and values, in order."""
+        return [(one.key, self._value(one)) for one in self.commands]
+
+    # --- edits ---
+
+    def _written(self, value: str, *, was_quoted: bool) -> str:
+        one_line(value)
+        if '"' in value:
+            plain = not was_quoted and value.count('"') % 2 == 0 and not _is_quoted(value) and value == value.strip()
+            if plain and all(" " not in part for part in value.split('"')[::2]):
+                return value
+            raise EditRefused("a value with a quote in it cannot be written in this kind of file")
+        if not was_quoted and not value:
+            return '""'
+        marked = any(mark in value for mark in self.marks)
+        needs = was_quoted or marked or re.search(r"[;\t]|^ | $|  ", value) is not None
+        return f'"{value}"' if needs else value
+
+    def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
+        """Set in place, else switch on the commented-out line, else add a line near its relatives."""
+        new = as_text(value)
+        at = self._number_at(path)
+        if at is not None:
+            return self._replace(at, new)
+        if len(path) != 1:
+            raise EditRefused("there is no such command in the file")
+        off = [one for one in self._off if one.path == path]
+        return self._switch_on(off[-1], new) if off else self._add(str(path[0]), new)
+
+    def _replace(self, at: int, new: str) -> Edit:
+        one = self.commands[at]
+        raw = self.text.body[one.value_start : one.value_end]
+        written = self._written(new, was_quoted=_is_quoted(raw) or not raw and not new)
+        if one.key[:1] in "+-" and _OPTION.match(written):
+            written = f'"{new}"'
+        elif not _is_quoted(raw) and " " in new and " " not in raw and '"' not in new:
+            written = f'"{new}"'
+        expected = self.plain()
+        expected[at] = (one.key, _bare(written))
+        gap = " " if one.value_start == one.key_end else ""
+        return Edit((Splice(one.value_start, one.value_end, gap + written),), expected)
+
+    def _insertion(self, index: int, pair: tuple[str, str]) -> Pairs:
+        before = sum(1 for one in self.commands if one.start < index)
+        plain = self.plain()
+        return [*plain[:before], pair, *plain[before:]]
+
+    def _switch_on(self, off: Entry, new: str) -> Edit:
+        start = self.text.line_around(off.key_start)[0]
+        lead = re.compile(r"[ \t]*").match(self.text.body, start)
+        mark_start = lead.end() if lead else start
+        mark = next(mark for mark in self.marks if self.text.body.startswith(mark, mark_start))
+        mark_end = mark_start + len(mark)
+        mark_end += self.text.body[mark_end : mark_end + 1] in (" ", "\t")
+        was_quoted = self.text.body[off.start : off.start + 1] == '"'
+        written = self._written(new, was_quoted=was_quoted or " " in new)
+        cuts = (Splice(mark_start, mark_end, ""), Splice(off.start, off.end, written))
+        return Edit(cuts, self._insertion(mark_start, (str(off.path[0]), _bare(written))))
+
+    def _add(self, key: str, new: str) -> Edit:
+        if not re.fullmatch(r'[^\s;"]+', key) or key.startswith(self.marks) or key.lower() in VERBS:
+            raise EditRefused(f"'{key}' cannot be a command's name")
+        like = self._relative(key)
+        line = self._like(like, key, new)
+        at = line_span(self.text, like.end)[1] if like else len(self.text.body)
+        newline = self.text.newline
+        text = line + newline if closed_before(self.text, at) else newline + line
+        return Edit((Splice(at, at, text),), self._insertion(at, (key, new)))
+
+    def _relative(self, key: str) -> Command | None:
+        """Find the command after which a new one belongs: the last one that begins alike."""
+        best, best_shared = None, -1
+        for one in self.commands:
+            shared = 0
+            for a, b in zip(key.lower(), one.key.lower(), strict=False):
+                if a != b:
+                    break
+                shared += 1
+            if shared >= max(best_shared, 2) or best is None or (best_shared < 2 and shared < 2):
+                best, best_shared = one, shared
+        return best
+
+    def _like(self, like: Command | None, key: str, new: str) -> str:
+        """Write a command as its neighbour is written: verb, blanks, quotes."""
+        if like is None:
+            return f"{key} {self._written(new, was_quoted=' ' in new)}"
+        body = self.text.body
+        lead = body[self.text.line_around(like.start)[0] : like.start]
+        verb = body[like.start : like.key_start] if key[:1] not in "+-" else ""
+        gap = body[like.key_end : like.value_start] if like.value_start > like.key_end else " "
+        quoted = _is_quoted(body[like.value_start : like.value_end]) or " " in new or (key[:1] in "+-" and _OPTION.match(new))
+        gap = gap if not gap.strip() else " "
+        return (lead if not lead.strip() else "") + verb + key + gap + self._written(new, was_quoted=bool(quoted))
+
+    def remove(self, path: Path) -> Edit:
+        """Take out every command of a key, or the one of a number; a line that says nothing more goes too."""
+        at = self._number_at(path)
+        gone = self._several(path) if len(path) == 1 else [at] if at is not None else []
+        if not gone:
+            raise EditRefused(f"{path[0]} does not stand in the file")
+        cuts = [self._cut(number, set(gone)) for number in gone]
+        expected = [pair for number, pair in enumerate(self.plain()) if number not in gone]
+        merged = list(dict.fromkeys((cut.start, cut.end) for cut in cuts))
+        return Edit(tuple(Splice(*span, "") for span in merged), expected)
+
+    def _cut(self, number: int, gone: set[int]) -> Splice:
+        one = self.commands[number]
+        start, stop = line_span(self.text, one.start)
+        mates = [at for at, other in enumerate(self.commands) if start <= other.start < stop]
+        if all(at in gone for at in mates):
+            return Splice(start, stop, "")
+        following = [at for at in mates if at > number]
+        if following:
+            return Splice(one.start, self.commands[following[0]].start, "")
+        before = self.commands[max(at for at in mates if at < number)]
+        return Splice(before.end, one.end, "")
+
+    def rename(self, path: Path, name: str) -> Edit:
+        """Give a command another name, its repetitions too."""
+        several = self._several(path)
+        if not several:
+            raise EditRefused("there is no such command in the file")
+        if self._named(name) in self._by_key or not re.fullmatch(r'[^\s;"]+', name) or name.startswith(self.marks):
+            raise EditRefused(f"'{name}' stands there already, or cannot be a command's name")
+        if name.lower() in VERBS or (_OPTION.fullmatch(name) is None) != (str(path[0])[:1] not in "+-"):
+            raise EditRefused(f"'{name}' would be read as another kind of command")
+        cuts = [Splice(self.commands[at].key_start, self.commands[at].key_end, name) for at in several]
+        pairs = [(name if at in several else key, value) for at, (key, value) in enumerate(self.plain())]
+        return Edit(tuple(cuts), pairs)
+
+    def insert(self, path: Path, value: Plain, kind: Kind | None = None) -> Edit:
+        """Put one more line in for a command that stands several times."""
+        new = as_text(value)
+        several = self._several(path)
+        if len(path) != 2 or not isinstance(path[1], int) or not several:
+            raise EditRefused("there is no such list; set the command first")
+        like = self.commands[several[min(path[1], len(several) - 1)]]
+        line = self._like(like, like.key, new)
+        start, stop = line_span(self.text, like.start)
+        at = start if path[1] < len(several) else stop
+        newline = self.text.newline
+        text = line + newline if closed_before(self.text, at) else newline + line
+        return Edit((Splice(at, at, text),), self._insertion(at, (like.key, new)))
+
+    def move(self, path: Path, to: int) -> Edit:
+        """Move one of the lines of a command that stands several times; the values change places."""
+        several = self._several(path)
+        if len(path) != 2 or not isinstance(path[1], int) or not (path[1] < len(several) and 0 <= to < len(several)):
+            raise EditRefused(f"the list has items 0 to {len(several) - 1}")
+        order = list(several)
+        order.insert(to, order.pop(path[1]))
+        expected, cuts = self.plain(), []
+        for slot, source in zip(several, order, strict=True):
+            here, there = self.commands[slot], self.commands[source]
+            if slot != source:
+                raw = self.text.body[there.value_start : there.value_end]
+                cuts.append(Splice(here.value_start, here.value_end, raw))
+                expected[slot] = (here.key, self._value(there))
+        return Edit(tuple(cuts), expected)
+
+    def switch(self, path: Path, *, on: bool) -> Edit:
+        """Comment a command's lines out, or set the commented-out one as it stands."""
+        if on:
+            off = [one for one in self._off if one.path == path]
+            if not off or self._number_at(path) is not None:
+                raise EditRefused(f"{path[0]} does not stand in the file commented out")
+            return self._switch_on(off[-1], off[-1].value)
+        at = self._number_at(path)
+        gone = self._several(path) if len(path) == 1 else [at] if at is not None else []
+        lines = {line_span(self.text, self.commands[one].start) for one in gone}
+        mates = {at for at, one in enumerate(self.commands) for line in lines if line[0] <= one.start < line[1]}
+        if not gone or mates != set(gone):
+            raise EditRefused("only a command that has its line to itself can be commented out")
+        cuts = tuple(Splice(self.commands[one].start, self.commands[one].start, self.marks[0] + " ") for one in gone)
+        return Edit(cuts, [pair for number, pair in enumerate(self.plain()) if number not in gone])
+
+
+def _is_quoted(raw: str) -> bool:
+    return len(raw) > 1 and raw[0] == raw[-1] == '"' and '"' not in raw[1:-1]
+
+
+def _bare(raw: str) -> str:
+    return raw[1:-1] if _is_quoted(raw) else raw
+
+
+class DirectivesFormat:
+    """The registry's entry for command files."""
+
+    name = "directives"
+
+    def read(self, text: Text, dialect: Dialect = USUAL) -> DirectivesDocument:
+        """Read a text. Never raises."""
+        return DirectivesDocument(text, dialect)
+
+    def confirms(self, document: Document, expected: object) -> bool:
+        """Let both readers agree."""
+        return document.plain() == expected == read_plainly(document.text.body, document.dialect)
+
+
+def read_plainly(body: str, dialect: Dialect = USUAL) -> Pairs:
+    """Read character by character: words, quotes, ends of commands; sharing nothing with the reader above."""
+    marks = dialect.marks.split() or ["//", "#"]
+    found: Pairs = []
+    for line in body.replace("\r\n", "\n").replace("\r", "\n").split("\n"):
+        words: list[tuple[int, int]] = []
+        begun, quoted, at = -1, False, 0
+        while at <= len(line):
+            char = line[at] if at < len(line) else ";"
+            at_end = at == len(line)
+            if quoted and not at_end:
+                if char == '"':
+                    quoted = False
+                    words.append((begun, at + 1))
+                    begun = -1
+                at += 1
+                continue
+            comment = not at_end and (at == 0 or line[at - 1] in " \t;") and any(line.startswith(m, at) for m in marks)
+            if begun >= 0 and (char in ' \t;"\f\v' or char.isspace() or comment or at_end):
+                if not quoted:
+                    words.append((begun, at))
+                begun = -1
+            if comment or char == ";":
+                found += _plain_commands(line, words)
+                words = []
+                if comment or at_end:
+                    break
+            elif char == '"':
+                if '"' in line[at + 1 :]:
+                    begun, quoted = at, True
+            elif not char.isspace() and begun < 0:
+                begun = at
+            at += 1
+    return found
+
+
+def _plain_commands(line: str, words: list[tuple[int, int]]) -> Pairs:
+    said = [line[start:end] for start, end in words]
+    if not said:
+        return []
+
+    def is_option(word: str) -> bool:
+        rest = word[1:]
+        return word[0] in "+-" and rest[:1].isascii() and (rest[:1].isalpha() or rest[:1] == "_") and all(
+            one.isalnum() or one in "_.-" for one in rest
+        )
+
+    def pair(first: int, stop: int) -> tuple[str, str]:
+        value = line[words[first + 1][0] : words[stop - 1][1]] if stop > first + 1 else ""
+        return _unquoted(said[first]), _unquoted(value)
+
+    if is_option(said[0]):
+        begun = [at for at, word in enumerate(said) if is_option(word)]
+        pairs = [pair(at, (begun[number + 1 : number + 2] or [len(said)])[0]) for number, at in enumerate(begun)]
+        return [(said[at], value) for at, (_, value) in zip(begun, pairs, strict=True)]
+    skip = len(said) > 1 and said[0].lower() in ("set", "seta", "sets", "setu", "setp")
+    return [pair(int(skip), len(said))]
+
+
+def _unquoted(raw: str) -> str:
+    return raw[1:-1] if len(raw) > 1 and raw.startswith('"') and raw.endswith('"') and raw.count('"') == 2 else raw
+
+
+FORMAT = DirectivesFormat()

@@ -1,0 +1,102 @@
+"""What people get wrong in a command file. The server takes any line for a command, so most of it is taken silently."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from typing import TYPE_CHECKING
+
+from roundgate.core.findings import Problem
+from roundgate.core.formats.anywhere import (
+    BLANKS,
+    CURLY,
+    DASHES,
+    empty,
+    flood,
+    handful,
+    hidden_characters,
+    merge_markers,
+)
+from roundgate.core.formats.catalogue import problem
+from roundgate.core.text import LINE_END, Splice
+
+if TYPE_CHECKING:
+    from roundgate.core.formats.directives import Command, DirectivesDocument
+
+
+def problems_of(document: DirectivesDocument) -> list[Problem]:
+    """Find every problem of a command file, in the order of the file."""
+    body = document.text.body
+    if not body.strip(BLANKS):
+        return empty(body)
+    marks = list(merge_markers(body))
+    if marks:
+        return marks
+    found: list[Problem] = list(_quotes(document))
+    equals = [one for one in document.commands if _equals(one)]
+    if len(equals) * 2 <= len(document.commands):
+        found += [_with_equals(document, one) for one in equals]
+    for one in document.commands:
+        found += _signs(document, one)
+    found += hidden_characters(body)
+    found += _doubles(document)
+    return flood(handful(found))
+
+
+def _quotes(document: DirectivesDocument) -> Iterator[Problem]:
+    """Find lines with an odd number of quotes."""
+    body, at = document.text.body, 0
+    while at < len(body):
+        end = LINE_END.search(body, at)
+        stop = document._comment_start(at, end.start() if end else len(body))
+        line = body[at:stop]
+        if line.count('"') % 2:
+            opened = at + (line.rindex('"') if line.count('"') > 1 else line.index('"'))
+            close = at + len(line.rstrip())
+            repair = [Splice(close, close, '"')] if close > opened + 1 else []
+            cause = "This quote has no partner on its line."
+            yield problem("quote-open", (opened, max(close, opened + 1)), cause, "Write a quote where the value ends.", repair)
+        at = end.end() if end else len(body)
+
+
+def _equals(one: Command) -> bool:
+    return re.fullmatch(r"[A-Za-z_][\w.]*=.*", one.key) is not None
+
+
+def _with_equals(document: DirectivesDocument, one: Command) -> Problem:
+    at = one.key_start + one.key.index("=")
+    repair = [Splice(at, at + 1, " ")]
+    cause = "The server takes key, sign and value for one command that it does not know."
+    return problem("separator-equals", (at, at + 1), cause, "Write a blank for the equals sign.", repair)
+
+
+def _signs(document: DirectivesDocument, one: Command) -> Iterator[Problem]:
+    """Find curly quotes and long dashes."""
+    body = document.text.body
+    raw = body[one.value_start : one.value_end]
+    if raw[:1] and raw[0] in CURLY and len(raw) > 1:
+        inner = raw.strip(CURLY + '"')
+        repair = [Splice(one.value_start, one.value_end, f'"{inner}"')] if '"' not in inner else []
+        cause = "Curly quotes are no quotes: the server reads them as part of the value."
+        yield problem("quotes-curly", (one.value_start, one.value_end), cause, "Write straight quotes.", repair)
+    if one.key[0] in DASHES and len(one.key) > 1:
+        cause = "A long dash is no minus sign: the server does not know this option."
+        repair = [Splice(one.key_start, one.key_start + 1, "-")]
+        yield problem("flag-dash", (one.key_start, one.key_start + 1), cause, "Write a plain dash.", repair, safe=True)
+
+
+def _doubles(document: DirectivesDocument) -> Iterator[Problem]:
+    """Find single values that are set twice with other commands between; lines below each other are a list."""
+    last: dict[str, int] = {}
+    for number, one in enumerate(document.commands):
+        key = document._named(one.key)
+        before = last.get(key)
+        last[key] = number
+        lists = one.value_end == one.value_start or key in ("exec", "include", "echo", "say", "wait", "bind", "alias", "unset")
+        if before is None or before == number - 1 or lists or len(document._by_key[key]) > 2:
+            continue
+        other = document.commands[before]
+        lost, kept = (other, one) if document.dialect.counts == "last" else (one, other)
+        line = document.text.place(kept.key_start)[0]
+        cause = f"{one.key} stands again in line {line}, and only that one counts, unless the server keeps a list."
+        yield problem("key-twice", (lost.key_start, lost.key_end), cause, "Delete the one that should not count.")
