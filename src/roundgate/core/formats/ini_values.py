@@ -111,7 +111,7 @@ def set_part(raw: str, path: Path, new: str) -> str:
 
 def _brackets(raw: str, start: int, stop: int) -> Brackets:
     items = [Span(part.key_start, part.end) for part in parts(raw, start, stop)]
-    return Brackets(raw, start + 1, stop - 1, items, tight=", " not in raw)
+    return Brackets(raw, start + 1, stop - 1, items, tight=", " not in _QUOTED.sub("", raw))
 
 
 def remove_part(raw: str, path: Path) -> str:

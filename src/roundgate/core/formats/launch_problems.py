@@ -1,0 +1,225 @@
+"""What people get wrong in start scripts."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from typing import TYPE_CHECKING
+
+from roundgate.core.findings import Problem
+from roundgate.core.formats.anywhere import (
+    BLANKS,
+    CURLY,
+    DASHES,
+    empty,
+    flood,
+    handful,
+    hidden_characters,
+    merge_markers,
+)
+from roundgate.core.formats.catalogue import problem
+from roundgate.core.text import LINE_END, Splice
+
+if TYPE_CHECKING:
+    from roundgate.core.formats.launch import LaunchDocument
+
+_USED = re.compile(r"\$(?:(\w+)|\{(\w+)\})")
+_CALLED = re.compile(r"[ \t]*(?:exec[ \t]+|nohup[ \t]+)?[\w./$\"{}\-]+")
+
+
+def problems_of(document: LaunchDocument) -> list[Problem]:
+    """Find every problem of a start script, in the order of the file."""
+    body = document.text.body
+    if not body.strip(BLANKS):
+        return empty(body)
+    marks = list(merge_markers(body))
+    if marks:
+        return marks
+    found: list[Problem] = []
+    if not document.batch:
+        found += [*_first_line(body), *_line_ends(body), *_assignments(body), *_unset(document)]
+    opened = [] if document.batch else list(_quotes(body))
+    found += [*opened, *_continuations(document), *hidden_characters(body)]
+    if not opened:
+        found += [*_words(document), *_doubles(document), *_separators(document)]
+        if document.main is None and not found:
+            cause = "No command in this script looks like one that starts a server."
+            found.append(problem("command-missing", (0, 1), cause, "Write the command line at its end."))
+    return flood(handful(found))
+
+
+def _lines(body: str) -> Iterator[tuple[int, str]]:
+    at = 0
+    while at < len(body):
+        end = LINE_END.search(body, at)
+        stop = end.start() if end else len(body)
+        yield at, body[at:stop]
+        at = end.end() if end else len(body)
+
+
+def _first_line(body: str) -> Iterator[Problem]:
+    late = re.match(r"[\s\ufeff]+(?=#!)", body)
+    if late:
+        cause = "Something stands before the line that names the shell, so it is only a comment."
+        repair = [Splice(0, late.end(), "")]
+        yield problem("first-line-late", (late.end(), late.end() + 2), cause, "Delete what stands before it.", repair, safe=True)
+
+
+def _line_ends(body: str) -> Iterator[Problem]:
+    ends = [found.span() for found in re.finditer(r"\r(?=\n)", body)]
+    if ends and body.startswith("#!"):
+        cause = "The lines end as on Windows; the system then looks for a shell of another name."
+        repair = [Splice(*span, "") for span in ends]
+        yield problem("line-ends-windows", ends[0], cause, "Save the file with Unix line ends.", repair, safe=True)
+
+
+def _assignments(body: str) -> Iterator[Problem]:
+    for start, line in _lines(body):
+        found = re.match(r"[ \t]*(?:export[ \t]+)?([A-Za-z_]\w*)([ \t]+=[ \t]*|=[ \t]+)(?=[\w\"'$./-]+[ \t]*$)", line)
+        if found:
+            span = (start + found.start(2), start + found.end(2))
+            cause = f"The shell runs {found[1]} as a command here; a variable is set without blanks around the sign."
+            yield problem("assignment-blanks", span, cause, "Write = without blanks.", [Splice(*span, "=")])
+
+
+def _quotes(body: str) -> Iterator[Problem]:
+    """Find the quote that is still open at the end of the file, on the first line where they do not pair up."""
+    whole = re.compile(r"'[^']*'|\"(?:[^\"\\]|\\.)*\"|\\.|(?<!\S)#[^\r\n]*|[^'\"\\]", re.S)
+    at = 0
+    while at < len(body):
+        part = whole.match(body, at)
+        if part is None:
+            break
+        at = part.end()
+    if at >= len(body):
+        return
+    for start, line in _lines(body):
+        opened = _open_quote(line)
+        if opened >= 0:
+            end = start + len(line.rstrip(" \t\\"))
+            repair = [Splice(end, end, line[opened])]
+            cause = "This quote is opened and not closed."
+            yield problem("shell-quote", (start + opened, max(end, start + opened + 1)), cause, "Write a quote where the text ends.", repair)
+            return
+    yield problem("shell-quote", (at, at + 1), "This quote is opened and not closed.", "Write a quote where the text ends.")
+
+
+def _open_quote(line: str) -> int:
+    at = 0
+    while at < len(line):
+        if line[at] == "\\":
+            at += 2
+            continue
+        if line[at] == "#" and (at == 0 or line[at - 1] in " \t"):
+            return -1
+        if line[at] in "\"'":
+            closed = re.compile(r"'[^']*'|\"(?:[^\"\\]|\\.)*\"").match(line, at)
+            if closed is None:
+                return at
+            at = closed.end()
+            continue
+        at += 1
+    return -1
+
+
+def _continuations(document: LaunchDocument) -> Iterator[Problem]:
+    """Look at lines that are continued, and at those that should be."""
+    sign = "^" if document.batch else "\\"
+    body = document.text.body
+    lines = list(_lines(body))
+    continued = False
+    for number, (start, line) in enumerate(lines):
+        said = line.strip()
+        blank = re.search(rf"{re.escape(sign)}([ \t]+)$", line)
+        if blank and not said.startswith(("#", "rem ", "::")) and number + 1 < len(lines) and lines[number + 1][1].strip():
+            span = (start + blank.start(1), start + blank.end(1))
+            cause = f"A blank stands behind {sign}, so the line is not continued."
+            yield problem("continuation-blank", span, cause, "Delete the blanks.", [Splice(*span, "")], safe=True)
+        following = lines[number + 1][1] if number + 1 < len(lines) else ""
+        is_comment = said.startswith("#") if not document.batch else said.lower().startswith(("rem ", "::"))
+        if continued and (is_comment or not said) and _is_flag_line(following):
+            what = "comment" if said else "empty line"
+            cause = f"This {what} ends the command: the flags below are run as a command of their own."
+            yield problem("continuation-cut", (start, start + max(len(line), 1)), cause, "Move it above the command.")
+            continued = False
+            continue
+        ends = line.endswith(sign)
+        if said and not is_comment and not ends and not blank and _is_flag_line(following) and _CALLED.match(line):
+            end = start + len(line.rstrip())
+            cause = "The next line begins with a flag, and this one is not continued."
+            yield problem("continuation-missing", (end, end + 1), cause, f"Write {sign} at the end of the line.", [Splice(end, end, f" {sign}")])
+        continued = ends and not is_comment
+
+
+def _is_flag_line(line: str) -> bool:
+    return re.match(r"[ \t]+[-+]{1,2}[A-Za-z]", line) is not None
+
+
+def _words(document: LaunchDocument) -> Iterator[Problem]:
+    if document.main is None:
+        return
+    body = document.text.body
+    for word in document.main.words:
+        raw = body[word.start : word.end]
+        if raw[0] in DASHES and len(raw) > 1:
+            dashes = "--" if len(raw.lstrip(DASHES)) > 1 and raw[1] not in "-" + DASHES else "-"
+            repair = [Splice(word.start, word.start + 1, dashes)]
+            cause = "A long dash is no minus sign: the server does not know this flag."
+            yield problem("flag-dash", (word.start, word.start + 1), cause, f"Write {dashes}.", repair)
+        curly = next((at for at, char in enumerate(raw) if char in CURLY), -1)
+        if curly >= 0:
+            at = word.start + curly
+            cause = "Curly quotes are letters to the shell; only straight ones hold a text together."
+            yield problem("quote-curly", (at, at + 1), cause, "Write straight quotes.")
+
+
+def _doubles(document: LaunchDocument) -> Iterator[Problem]:
+    last: dict[str, int] = {}
+    for number, one in enumerate(document.flags):
+        if not isinstance(one.name, str):
+            continue
+        before = last.get(one.name)
+        last[one.name] = number
+        if before is None or sum(other.name == one.name for other in document.flags) > 2:
+            continue
+        lost = document.flags[before]
+        cause = f"{one.name} stands again further on, and most servers take only the last one."
+        yield problem("flag-twice", (lost.word.start, lost.word.end), cause, "Delete the one that should not count.")
+
+
+def _separators(document: LaunchDocument) -> Iterator[Problem]:
+    """Find a ; or & right behind a flag's list, without a blank: it was meant as a separator of the list."""
+    if document.main is None or document.batch:
+        return
+    body = document.text.body
+    at = document.main.end
+    last = document.main.words[-1]
+    if body[at : at + 1] in (";", "&") and last.end == at and re.match(r"[;&][\w@]", body[at:]) and "=" in last.value:
+        rest = re.compile(r"[^\s\"']*").match(body, last.start)
+        end = rest.end() if rest else at
+        whole = body[last.start : end]
+        repair = [Splice(last.start, end, f'"{whole}"')] if not re.search(r"[\"'$`\\]", whole) else []
+        cause = f"This {body[at]} ends the command, because no quotes stand around the list."
+        yield problem("separator-in-flag", (at, at + 1), cause, "Write quotes around the whole flag.", repair)
+
+
+_OUTSIDE = frozenset("HOME PATH USER PWD SHELL LANG TERM HOSTNAME OLDPWD IFS LD_LIBRARY_PATH LD_PRELOAD JAVA_HOME TMPDIR".split())
+
+
+def _unset(document: LaunchDocument) -> Iterator[Problem]:
+    """Find variables that nothing sets and that look like one that is set."""
+    from roundgate.core.nearest import nearest
+
+    body = document.text.body
+    known = set(document.variables)
+    known |= set(re.findall(r"\b(?:for|read)[ \t]+(?:-\w+[ \t]+)*([A-Za-z_]\w*)", body))
+    for used in _USED.finditer(body):
+        name = used[1] or used[2]
+        line = body[body.rfind("\n", 0, used.start()) + 1 : used.start()]
+        if name in known or name in _OUTSIDE or name.isdigit() or line.lstrip().startswith("#") or line.count("'") % 2:
+            continue
+        near = nearest(name, known, least=75)
+        if near:
+            span = used.span(1 if used[1] else 2)
+            cause = f"Nothing sets ${name}. Did you mean ${near}?"
+            yield problem("variable-unset", span, cause, f"Write ${near}.", [Splice(*span, near)])
