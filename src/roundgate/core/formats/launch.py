@@ -327,6 +327,8 @@ class LaunchDocument:
         one = self._flag(name)
         if one is None:
             return self._add(name, new, bare=value is True)
+        if value is True:
+            raise EditRefused(f"{name} stands there already")
         shared = self._shared(one.value)
         if shared:
             uses = len(re.findall(rf"\$\{{?{shared}\b|%{shared}%", self.text.body, re.I if self.batch else 0))

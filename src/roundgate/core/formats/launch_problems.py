@@ -127,9 +127,12 @@ def _continuations(document: LaunchDocument) -> Iterator[Problem]:
     sign = "^" if document.batch else "\\"
     body = document.text.body
     lines = list(_lines(body))
+    arrays = [word for word, start in document.variables.values() if body[start : start + 1] == "("]
     continued = False
     for number, (start, line) in enumerate(lines):
         said = line.strip()
+        if any(word.start <= start + len(line) < word.end for word in arrays):
+            continue
         blank = re.search(rf"{re.escape(sign)}([ \t]+)$", line)
         if blank and not said.startswith(("#", "rem ", "::")) and number + 1 < len(lines) and lines[number + 1][1].strip():
             span = (start + blank.start(1), start + blank.end(1))

@@ -1,0 +1,496 @@
+"""Lua data files: tables, and calls that take a table, such as ``role("MARSHAL", { pay = 3 })``.
+
+A path begins with the name that is assigned, with ``return``, or with a call's name and first text: ``("role", "MARSHAL", "pay")``.
+Calls without a text, and items of a table without a name, have a number. What is no plain value (a condition, a function)
+is kept as text, of the kind ``code``. The grammar of tree-sitter reads the file and gives the spans; an edit is confirmed by a
+reader of words of our own: every word must be as before, but for those asked for, and the grammar must find no mistake.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from functools import cached_property
+from typing import Any, NamedTuple
+
+from roundgate.core.findings import Problem
+from roundgate.core.formats import bracketed
+from roundgate.core.formats.bracketed import Brackets, Span
+from roundgate.core.formats.flat import closed_before, line_span
+from roundgate.core.formats.lua_tree import Item, Statement, fields, kind_of, parse, statements, text_of, tokens
+from roundgate.core.formats.protocol import USUAL, Dialect, Document, Edit, EditRefused, Entry, Kind, Path, Plain
+from roundgate.core.formats.scalars import Number, fitted, is_number
+from roundgate.core.formats.trees import nested
+from roundgate.core.text import LINE_END, Splice, Text
+
+_NAME = re.compile(r"[A-Za-z_][A-Za-z_0-9]*")
+_KEYWORDS = frozenset(
+    "and break do else elseif end false for function goto if in local nil not or repeat return then true until while".split()
+)
+_COMMENT = r"--(?!\[=*\[)[^\r\n]*|--\[\[(?:(?!\]\])[^\r\n])*\]\]"
+_OFF = re.compile(r"^[ \t]*(?P<mark>--[ \t]?)(?P<key>[A-Za-z_]\w*)[ \t]*=[ \t]*(?P<value>[^\r\n{}]+?)(?P<comma>[,;]?)[ \t]*$", re.M)
+
+
+class Promise(NamedTuple):
+    """What an edit promises: every word of the new text, and the value at a path where one was set."""
+
+    words: list[str]
+    path: Path | None = None
+    value: str | None = None
+
+
+class LuaDocument:
+    """A Lua data file, read."""
+
+    def __init__(self, text: Text, dialect: Dialect = USUAL) -> None:
+        """Read ``text``; the grammar is only asked when something is."""
+        self.text = text
+        self.dialect = dialect
+
+    @cached_property
+    def root(self) -> Any:
+        """The grammar's root node."""
+        return parse(self.text.body)
+
+    @property
+    def has_error(self) -> bool:
+        """Whether the grammar finds a mistake."""
+        return bool(self.root.has_error)
+
+    @cached_property
+    def statements(self) -> list[Statement]:
+        """The assignments and calls at the outermost level. Raises EditRefused where the text has mistakes."""
+        if self.has_error:
+            raise EditRefused("the file has mistakes; mend them first (roundgate check)")
+        return list(statements(self.text.body, self.root))
+
+    def plain(self) -> list[str]:
+        """Give every word of the text."""
+        return tokens(self.text.body)
+
+    def resolve(self, key: str) -> Path:
+        """Read a path as people write it."""
+        from roundgate.core.formats.paths import parse_path
+
+        return parse_path(key)
+
+    # --- what stands there ---
+
+    def _raw(self, node: Any) -> str:
+        return self.text.body[node.start_byte : node.end_byte]
+
+    def _entry(self, path: Path, item: Item) -> Entry:
+        kind = kind_of(item.node, self.text.body)
+        raw = self._raw(item.node)
+        value = text_of(raw) if kind == "text" else raw
+        return Entry(path, value, item.key_start, item.key_end, item.node.start_byte, item.node.end_byte, kind)
+
+    def _items(self, one: Statement) -> list[Item]:
+        """Give what a statement holds: its value, or its arguments behind the first text, numbered from 1."""
+        if one.value is not None:
+            return [Item("", one.start, one.end, *one.key, one.value)]
+        first = 1 if len(one.path) > 1 and isinstance(one.path[-1], str) else 0
+        return [
+            Item(first + at, node.start_byte, node.end_byte, node.start_byte, node.start_byte, node)
+            for at, node in enumerate(one.arguments)
+        ]
+
+    def entries(self) -> Sequence[Entry]:
+        """Give every value that holds no other; an empty table is one."""
+        if self.has_error:
+            return []
+        found: list[Entry] = []
+        for one in self.statements:
+            for item in self._items(one):
+                path = one.path if item.step == "" else (*one.path, item.step)
+                found += self._walk(path, item)
+        return found
+
+    def _walk(self, path: Path, item: Item) -> Iterator[Entry]:
+        inner = list(fields(self.text.body, item.node)) if item.node.type == "table_constructor" else []
+        if not inner:
+            yield self._entry(path, item)
+        for one in inner:
+            yield from self._walk((*path, one.step), one)
+
+    def _locate(self, path: Path) -> list[Item] | None:
+        """Give the way to a path: the statement's value, then the fields; of equal names the last."""
+        for one in reversed(self.statements):
+            if path[: len(one.path)] != one.path:
+                continue
+            rest = path[len(one.path) :]
+            for item in self._items(one):
+                if item.step == "":
+                    way = self._inside([item], rest)
+                elif rest[:1] == (item.step,):
+                    way = self._inside([item], rest[1:])
+                else:
+                    way = None
+                if way is not None:
+                    return way
+        return None
+
+    def _inside(self, way: list[Item], rest: Path) -> list[Item] | None:
+        for step in rest:
+            node = way[-1].node
+            if node.type != "table_constructor":
+                return None
+            found = [one for one in fields(self.text.body, node) if one.step == step and type(one.step) is type(step)]
+            if not found:
+                return None
+            way = [*way, found[-1]]
+        return way
+
+    def find(self, path: Path) -> Entry | None:
+        """Give what stands at a path, or None; None too where the file cannot be read."""
+        way = None if self.has_error or not path else self._locate(path)
+        return self._entry(path, way[-1]) if way else None
+
+    def switched_off(self) -> Sequence[Entry]:
+        """Give ``-- name = value`` lines inside tables: what stands commented out."""
+        if self.has_error:
+            return []
+        found = []
+        for off in _OFF.finditer(self.text.body.replace("\r", " ")):
+            table = self._table_around(off.start("key"))
+            if table is not None:
+                found.append(Entry((*table, off["key"]), off["value"].strip("\"'"), *off.span("key"), *off.span("value")))
+        return found
+
+    def _table_around(self, index: int) -> Path | None:
+        for one in self.statements:
+            if one.start <= index < one.end:
+                for item in self._items(one):
+                    if item.node.start_byte < index < item.node.end_byte and item.node.type == "table_constructor":
+                        path = one.path if item.step == "" else (*one.path, item.step)
+                        return self._deepest(path, item, index)
+        return None
+
+    def _deepest(self, path: Path, item: Item, index: int) -> Path:
+        for one in fields(self.text.body, item.node):
+            if one.node.type == "table_constructor" and one.node.start_byte < index < one.node.end_byte:
+                return self._deepest((*path, one.step), one, index)
+        return path
+
+    def problems(self) -> Sequence[Problem]:
+        """Say what is wrong with the text."""
+        from roundgate.core.formats.lua_problems import problems_of
+
+        return problems_of(self)
+
+    # --- edits ---
+
+    def _promise(self, cuts: Sequence[Splice], path: Path | None = None, value: str | None = None) -> Edit:
+        """Give an edit with its promise: the words outside its splices as they are, and those that it puts in."""
+        words: list[str] = []
+        at = 0
+        body = self.text.body
+        ordered = sorted(cuts, key=lambda cut: (cut.start, cut.end))
+        for cut in ordered:
+            words += [*tokens(body[at : cut.start]), *tokens(cut.new)]
+            at = cut.end
+        return Edit(tuple(cuts), Promise([*words, *tokens(body[at:])], path, value))
+
+    def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
+        """Replace a value in its place, or put a name into its table in the style of its neighbours."""
+        way = self._locate(path)
+        if way is None:
+            return self._add(path, value, kind)
+        node = way[-1].node
+        present = kind_of(node, self.text.body)
+        if present in ("map", "list") and not isinstance(value, dict | list):
+            raise EditRefused(f"a {present} stands there; a single value cannot take its place")
+        if present == "code" and kind != "code":
+            raise EditRefused("something stands there that only the server can work out; give the kind 'code' to replace it")
+        if kind == "code":
+            new: Plain = _Code(str(value))
+        elif isinstance(value, str) and kind is None and present == "number" and _is_lua_number(value):
+            new = Number(value)
+        else:
+            new = fitted("" if value == "nil" and present == "null" else value, kind, present)
+        written = self._written(new, self._raw(node)[:2])
+        said = _said(new)
+        return self._promise([Splice(node.start_byte, node.end_byte, written)], path, said)
+
+    def _written(self, value: Plain, like: str = "", indent: str = "", *, spread: bool = False) -> str:
+        if isinstance(value, Number | _Code):
+            return str(value)
+        if value is None:
+            return "nil"
+        if isinstance(value, bool):
+            return "true" if value else "false"
+        if isinstance(value, int | float):
+            return repr(value)
+        if isinstance(value, str):
+            return self._text(value, like)
+        inner = indent + self._unit
+        items = [self._written(one, like, inner) for one in (value.values() if isinstance(value, dict) else value)]
+        if isinstance(value, dict):
+            items = [f"{_key(name, self._quote)} = {one}" for name, one in zip(value, items, strict=True)]
+        if not items:
+            return "{}"
+        if not spread:
+            return "{ " + ", ".join(items) + " }"
+        newline = self.text.newline
+        return "{" + "".join(f"{newline}{inner}{one}," for one in items) + newline + indent + "}"
+
+    @cached_property
+    def _quote(self) -> str:
+        return "'" if self.text.body.count("'") > self.text.body.count('"') else '"'
+
+    @cached_property
+    def _unit(self) -> str:
+        return bracketed.unit_of(self.text.body)
+
+    def _text(self, value: str, like: str) -> str:
+        if like[:1] == "[" and "]]" not in value and "\r" not in value and not value.startswith("\n") and not value.endswith("]"):
+            return f"[[{value}]]"
+        quote = like[0] if like[:1] in ("'", '"') and like[:1] else self._quote
+        if any("\ud800" <= char <= "\udfff" for char in value):
+            raise EditRefused("half a character cannot be written")
+        ascii_only = not self.text.encoding.startswith("utf")
+        pieces = []
+        for char in value:
+            if char in (quote, "\\"):
+                pieces.append("\\" + char)
+            elif char in _SHORT:
+                pieces.append(_SHORT[char])
+            elif char < " " or char == "\x7f":
+                pieces.append(f"\\{ord(char):03d}")
+            elif ascii_only and char > "~":
+                pieces.append("".join(f"\\{byte:03d}" for byte in char.encode()))
+            else:
+                pieces.append(char)
+        return quote + "".join(pieces) + quote
+
+    def _add(self, path: Path, value: Plain, kind: Kind | None) -> Edit:
+        off = [one for one in self.switched_off() if one.path == path]
+        new = _Code(str(value)) if kind == "code" else fitted(value, kind, None)
+        if off and not isinstance(new, dict | list):
+            return self._switched_on(off[-1], self._written(new), path, _said(new))
+        for length in range(len(path) - 1, 0, -1):
+            way = self._locate(path[:length])
+            if way is not None:
+                return self._add_field(way[-1], path[length:], new)
+        return self._add_statement(path, new)
+
+    def _add_field(self, home: Item, rest: Path, new: Plain) -> Edit:
+        if home.node.type != "table_constructor" or isinstance(rest[0], int):
+            raise EditRefused(f"there is no {rest[0]} in what stands there")
+        where, inner = self._brackets(home), list(fields(self.text.body, home.node))
+        like = inner[-1] if inner else None
+        sign = self.text.body[like.key_end : like.node.start_byte] if like and isinstance(like.step, str) else " = "
+        sign = sign if re.fullmatch(r"[ \t]*=[ \t]*", sign) else " = "
+        written = self._like(like, nested(rest[1:], new) if len(rest) > 1 else new)
+        member = _key(str(rest[0]), self._quote) + sign + written
+        return self._promise(bracketed.added(where, len(where.items), member))
+
+    def _like(self, like: Item | None, new: Plain) -> str:
+        """Write a record over several lines where its neighbour is written so."""
+        if like is None or not isinstance(new, dict | list):
+            return self._written(new)
+        spread = LINE_END.search(self._raw(like.node)) is not None
+        return self._written(new, "", bracketed._indent_at(self.text.body, like.whole_start), spread=spread)
+
+    def _brackets(self, home: Item) -> Brackets:
+        spans = [Span(one.whole_start, one.whole_end) for one in fields(self.text.body, home.node)]
+        tight = re.search(r",(?=\S)", self._raw(home.node)) is not None and ", " not in self._raw(home.node)
+        start, end = home.node.start_byte, home.node.end_byte
+        return Brackets(self.text.body, start + 1, end - 1, spans, self.text.newline, _COMMENT, ",;", self._unit, tight)
+
+    def _add_statement(self, path: Path, new: Plain) -> Edit:
+        """Put in a call beside others of its name, or an assignment at the end."""
+        mates = [one for one in self.statements if one.path[0] == path[0] and len(one.path) == 2]
+        if len(path) == 2 and mates and isinstance(path[1], str) and isinstance(new, dict):
+            last = mates[-1]
+            called = self.text.body[last.start : last.start + len(str(path[0]))]
+            spread = last.value is not None and LINE_END.search(self._raw(last.value)) is not None
+            gap = self.text.body[last.key[1] : last.value.start_byte] if last.value is not None else ", "
+            head = self.text.body[last.start + len(called) : last.key[0]]
+            tail = self.text.body[last.value.end_byte : last.end] if last.value is not None else ")"
+            quote = self.text.body[last.key[0] : last.key[0] + 1]
+            record = self._written(new, quote, "", spread=spread)
+            line = f"{called}{head}{self._text(path[1], quote)}{gap}{record}{tail}"
+            return self._line_at(line_span(self.text, last.end)[1], line, blank=self._parted(mates))
+        if len(path) == 1 and isinstance(path[0], str) and _NAME.fullmatch(path[0]) and path[0] not in _KEYWORDS:
+            if any(one.path == ("return",) for one in self.statements):
+                raise EditRefused("the file ends in a return; nothing can stand behind it")
+            return self._line_at(len(self.text.body), f"{path[0]} = {self._written(new)}", blank=False)
+        raise EditRefused("there is nothing in the file to put it into")
+
+    def _parted(self, mates: Sequence[Statement]) -> bool:
+        if len(mates) < 2:
+            return False
+        between = self.text.body[mates[-2].end : mates[-1].start]
+        return len(LINE_END.findall(between)) > 1
+
+    def _line_at(self, at: int, line: str, *, blank: bool) -> Edit:
+        newline = self.text.newline
+        lead = newline if blank else ""
+        if closed_before(self.text, at):
+            return self._promise([Splice(at, at, lead + line + newline)])
+        return self._promise([Splice(at, at, newline + lead + line)])
+
+    def insert(self, path: Path, value: Plain, kind: Kind | None = None) -> Edit:
+        """Put an item into a table that is a list."""
+        way = self._locate(path[:-1]) if path else None
+        if way is None or way[-1].node.type != "table_constructor" or not isinstance(path[-1], int):
+            raise EditRefused("there is no list to put it into")
+        inner = list(fields(self.text.body, way[-1].node))
+        numbered = [at for at, one in enumerate(inner) if isinstance(one.step, int)]
+        at = numbered[path[-1]] if path[-1] < len(numbered) else len(inner)
+        like = inner[min(at, len(inner) - 1)] if inner else None
+        present = kind_of(like.node, self.text.body) if like else None
+        new = fitted(value, kind, present if present in ("text", "number", "bool") else None)
+        written = self._like(like, new) if isinstance(new, dict | list) else self._written(new, self._raw(like.node)[:1] if like and present == "text" else "")
+        return self._promise(bracketed.added(self._brackets(way[-1]), at, written))
+
+    def remove(self, path: Path) -> Edit:
+        """Take out a field or an item with its comma and comment, or a whole statement with its lines."""
+        one = next((one for one in reversed(self.statements) if one.path == path), None)
+        if one is not None:
+            start, _ = self.text.line_around(one.start)
+            stop = line_span(self.text, one.end)[1]
+            rest = self.text.body[one.end : stop].strip()
+            if self.text.body[start : one.start].strip() or (rest and not re.fullmatch(rf";?[ \t]*(?:{_COMMENT})?", rest)):
+                return self._promise([Splice(one.start, one.end, "")])
+            return self._promise([Splice(start, stop, "")])
+        way = self._locate(path)
+        if way is None or len(way) < 2:
+            raise EditRefused("it does not stand in the file")
+        inner = list(fields(self.text.body, way[-2].node))
+        same = [at for at, item in enumerate(inner) if item.step == path[-1]]
+        if len(same) > 1:
+            raise EditRefused("it stands there more than once; delete the ones that should not count first")
+        return self._removed(way[-2], same[0])
+
+    def _removed(self, home: Item, at: int) -> Edit:
+        return self._promise(bracketed.removed(self._brackets(home), at))
+
+    def rename(self, path: Path, name: str) -> Edit:
+        """Give a field another name, or a call another first text."""
+        call = next((one for one in self.statements if one.path == path and len(path) == 2), None)
+        taken = (*path[:-1], name)
+        if self._locate(taken) is not None or any(one.path == taken for one in self.statements):
+            raise EditRefused(f"{name} stands there already")
+        if call is not None:
+            quote = self.text.body[call.key[0] : call.key[0] + 1]
+            return self._promise([Splice(*call.key, self._text(name, quote))])
+        way = self._locate(path)
+        if way is None or len(way) < 2 or not isinstance(path[-1], str) or path[-1].startswith("["):
+            raise EditRefused("there is no name to change")
+        item = way[-1]
+        bracket = self.text.body[item.whole_start] == "["
+        sign = self.text.body.index("=", item.key_end)
+        end = len(self.text.body[:sign].rstrip()) if bracket else item.key_end
+        return self._promise([Splice(item.whole_start if bracket else item.key_start, end, _key(name, self._quote))])
+
+    def move(self, path: Path, to: int) -> Edit:
+        """Move an item of a list, or a call among those of its name."""
+        calls = [one for one in self.statements if one.path[:1] == path[:1] and len(one.path) == 2]
+        here = next((at for at, one in enumerate(calls) if one.path == path), None)
+        if here is not None:
+            return self._swapped([(one.start, one.end) for one in calls], here, to)
+        way = self._locate(path)
+        if way is None or len(way) < 2 or not isinstance(path[-1], int):
+            raise EditRefused("there is no such item")
+        inner = list(fields(self.text.body, way[-2].node))
+        numbered = [at for at, one in enumerate(inner) if isinstance(one.step, int)]
+        if to >= len(numbered) or len(numbered) != len(inner):
+            raise EditRefused(f"the list has items 0 to {len(numbered) - 1}, or names among them")
+        return self._promise(bracketed.moved(self._brackets(way[-2]), path[-1], to))
+
+    def _swapped(self, spans: list[tuple[int, int]], at: int, to: int) -> Edit:
+        if not 0 <= to < len(spans):
+            raise EditRefused(f"there are calls 0 to {len(spans) - 1}")
+        order = list(range(len(spans)))
+        order.insert(to, order.pop(at))
+        return self._promise(
+            [Splice(*spans[slot], self.text.body[slice(*spans[source])]) for slot, source in enumerate(order) if slot != source]
+        )
+
+    def switch(self, path: Path, *, on: bool) -> Edit:
+        """Comment out a field that has its lines to itself, or set the commented-out one as it stands."""
+        if on:
+            off = [one for one in self.switched_off() if one.path == path]
+            if not off or self._locate(path) is not None:
+                raise EditRefused(f"{path[-1]} does not stand in the file commented out")
+            return self._switched_on(off[-1], self.text.body[off[-1].start : off[-1].end], path, None)
+        way = self._locate(path)
+        if way is None or len(way) < 2:
+            raise EditRefused("only a field of a table can be commented out")
+        item = way[-1]
+        start, _ = self.text.line_around(item.whole_start)
+        stop = line_span(self.text, item.whole_end)[1]
+        if self.text.body[start : item.whole_start].strip() or not re.match(rf"[ \t]*[,;]?[ \t]*(?:{_COMMENT})?[ \t]*(?:[\r\n]|\Z)", self.text.body[item.whole_end : stop]):
+            raise EditRefused("only a field that has its lines to itself can be commented out")
+        starts = [item.whole_start] + [end.end() for end in LINE_END.finditer(self.text.body, item.whole_start, item.whole_end)]
+        gone = Splice(start, stop, "")
+        promise = self._promise([gone]).expected
+        return Edit(tuple(Splice(at, at, "-- ") for at in starts), promise)
+
+    def _switched_on(self, off: Entry, written: str, path: Path, said: str | None) -> Edit:
+        mark = self.text.body.rfind("--", 0, off.key_start)
+        key = str(path[-1])
+        line_end = self.text.line_around(off.start)[1]
+        rest = self.text.body[off.end : line_end]
+        comma = "" if rest.lstrip()[:1] in (",", ";") and rest.strip() else ","
+        sign = self.text.body[off.key_end : off.start]
+        cuts = [Splice(mark, line_end, f"{key}{sign}{written}{comma}{rest}")]
+        parent = self._locate(path[:-1])
+        before = [one for one in fields(self.text.body, parent[-1].node) if one.whole_end < mark] if parent else []
+        if before and not re.match(rf"(?:\s|{_COMMENT})*[,;]", self.text.body[before[-1].whole_end :]):
+            cuts.insert(0, Splice(before[-1].whole_end, before[-1].whole_end, ","))
+        return self._promise(cuts, path, said)
+
+
+class _Code(str):
+    """Text to be written as it is."""
+
+    __slots__ = ()
+
+
+_SHORT = {"\n": "\\n", "\t": "\\t", "\r": "\\r"}
+
+
+def _key(name: str, quote: str) -> str:
+    if _NAME.fullmatch(name) and name not in _KEYWORDS:
+        return name
+    escaped = name.replace("\\", "\\\\").replace(quote, "\\" + quote).replace("\n", "\\n").replace("\r", "\\r")
+    return f"[{quote}{escaped}{quote}]"
+
+
+def _said(value: Plain) -> str | None:
+    """Give a single value as an entry says it; None for a list or map."""
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if value is None:
+        return "nil"
+    return str(value) if isinstance(value, str | int | float) else None
+
+
+def _is_lua_number(value: str) -> bool:
+    return is_number(value) or re.fullmatch(r"-?(?:0[xX][0-9a-fA-F]+|[0-9]+\.?[0-9]*(?:[eE][+-]?[0-9]+)?)", value) is not None
+
+
+class LuaFormat:
+    """The registry's entry for Lua data files."""
+
+    name = "lua"
+
+    def read(self, text: Text, dialect: Dialect = USUAL) -> LuaDocument:
+        """Read a text. Never raises."""
+        return LuaDocument(text, dialect)
+
+    def confirms(self, document: Document, expected: object) -> bool:
+        """Compare all words, see that the grammar finds no mistake, and that the value asked for stands there."""
+        assert isinstance(document, LuaDocument) and isinstance(expected, Promise)
+        if document.has_error or document.plain() != expected.words:
+            return False
+        if expected.path is None or expected.value is None:
+            return True
+        here = document.find(expected.path)
+        return here is not None and here.value == expected.value
+
+
+FORMAT = LuaFormat()

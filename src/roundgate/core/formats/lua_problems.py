@@ -1,0 +1,87 @@
+"""What people get wrong in Lua data files. It runs only where the grammar finds a mistake; it reads on behind each."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from typing import TYPE_CHECKING, Any
+
+from roundgate.core.findings import Problem
+from roundgate.core.formats.anywhere import (
+    BLANKS,
+    empty,
+    flood,
+    handful,
+    hidden_characters,
+    merge_markers,
+    with_place,
+)
+from roundgate.core.formats.catalogue import problem
+from roundgate.core.formats.lua_scan import Scan
+from roundgate.core.formats.lua_tree import fields
+
+if TYPE_CHECKING:
+    from roundgate.core.formats.lua import LuaDocument
+
+_LARGE = 500_000
+
+
+def problems_of(document: LuaDocument) -> list[Problem]:
+    """Find every problem of a Lua text, in the order of the file."""
+    body = document.text.body
+    if not body.strip(BLANKS):
+        return empty(body)
+    if not document.has_error:
+        doubles = [] if len(body) > _LARGE else list(_doubles(document))
+        return flood(sorted([*doubles, *hidden_characters(body)], key=lambda one: one.start))
+    marks = list(merge_markers(body))
+    if marks:
+        return marks
+    scan = Scan(body)
+    scan.run()
+    found = handful(scan.found)
+    gave_up = _first_error(document.root)
+    if not any(one.level == "error" for one in found):
+        at = min(gave_up, max(len(body.rstrip()) - 1, 0))
+        cause = "The reader of Lua cannot go on here."
+        return [*found, problem("not-understood", (at, at + 1), cause, "Compare with a line that works.")]
+    return with_place(found, min(gave_up, len(body)), body)
+
+
+def _first_error(root: Any) -> int:
+    """Give the place of the first part that the grammar cannot take."""
+    node = root
+    while True:
+        child = next((one for one in node.children if one.has_error or one.is_error or one.is_missing), None)
+        if child is None or node.is_error:
+            return int(node.start_byte)
+        node = child
+
+
+def _doubles(document: LuaDocument) -> Iterator[Problem]:
+    """Find names that stand twice in one table, and calls with the same first text."""
+    last: dict[tuple[str | int, ...], int] = {}
+    for one in document.statements:
+        if len(one.path) == 2 and one.path in last:
+            yield _double(document, one.path[-1], last[one.path], one.key)
+        last[one.path] = one.key[0]
+        for item in document._items(one):
+            yield from _doubles_in(document, item.node)
+
+
+def _doubles_in(document: LuaDocument, node: Any) -> Iterator[Problem]:
+    if node.type != "table_constructor":
+        return
+    last: dict[str | int, tuple[int, int]] = {}
+    for item in fields(document.text.body, node):
+        if isinstance(item.step, str) and item.step in last:
+            yield _double(document, item.step, item.key_start, last[item.step])
+        last[item.step] = (item.key_start, item.key_end)
+        yield from _doubles_in(document, item.node)
+
+
+def _double(document: LuaDocument, name: str | int, other: int, span: tuple[int, int]) -> Problem:
+    line = document.text.place(other)[0]
+    cause = f"{name} stands also in line {line}, and only the last one counts."
+    return problem("key-twice", span, cause, "Delete the one that should not count.")
+
