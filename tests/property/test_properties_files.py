@@ -107,7 +107,9 @@ def test_a_setting_that_stands_commented_out_is_switched_on_in_its_place(
 ) -> None:
     body = newline.join(["# about boats", "a=1", "# boat.slots = 12", "b=2"]) + (newline if closed else "")
     changed = apply_edit(
-        FORMATS["properties"], PropertiesDocument(Text(body)), PropertiesDocument(Text(body)).set(("boat.slots",), value)
+        FORMATS["properties"],
+        PropertiesDocument(Text(body)),
+        PropertiesDocument(Text(body)).set(("boat.slots",), value),
     )
     lines = changed.text.body.split(newline)
     assert lines[2].startswith("boat.slots = ")

@@ -27,7 +27,9 @@ def check(
     form: Annotated[str, typer.Option("--format", help="text, json or sarif")] = "text",
     as_json: Annotated[bool, typer.Option("--json", help="The same as --format json.")] = False,
     given: Annotated[str, typer.Option("--as", help="The format of the files; by name, then by content, if not.")] = "",
-    fix: Annotated[bool, typer.Option("--fix", help="Mend what can be mended safely: onto the slate, with a diff.")] = False,
+    fix: Annotated[
+        bool, typer.Option("--fix", help="Mend what can be mended safely: onto the slate, with a diff.")
+    ] = False,
     strict: Annotated[bool, typer.Option("--strict", help="Warnings count as errors for the exit code.")] = False,
 ) -> None:
     """Find what is wrong: syntax first, then values, then what they refer to and how they fit together.

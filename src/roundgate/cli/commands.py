@@ -37,6 +37,7 @@ COMMANDS = (
     CommandLine("add", EDIT, "Add entries to a list.", "edit", "add"),
     CommandLine("remove", EDIT, "Remove entries from a list.", "edit", "remove"),
     CommandLine("move", EDIT, "Move an entry of a list to another place.", "edit", "move"),
+    CommandLine("edit", EDIT, "A file in your own editor, on a copy, checked when it closes.", "editing", "edit"),
     CommandLine("slate", EDIT, "What waits: the changes, what they mean, the difference.", "edit", "slate"),
     CommandLine("discard", EDIT, "Take waiting changes back.", "edit", "discard"),
     CommandLine("check", CHECK, "Find what is wrong, on disk and on the slate.", "check", "check"),

@@ -37,7 +37,7 @@ def set_values(
     for server, operations in planned:
         if now:
             operations = send_live(server, standing.store, operations)
-        _put(standing, server, operations)
+        put(standing, server, operations)
 
 
 def reset(words: Annotated[list[str], typer.Argument(help="[SERVER] NAME...")]) -> None:
@@ -47,7 +47,7 @@ def reset(words: Annotated[list[str], typer.Argument(help="[SERVER] NAME...")]) 
     standing = Standing()
     word, names = standing.split(words)
     for server in standing.several(word):
-        _put(standing, server, [reset_operation(server, name) for name in names])
+        put(standing, server, [reset_operation(server, name) for name in names])
 
 
 def add(
@@ -86,11 +86,11 @@ def _change_list(words: list[str], make: Any) -> None:
         raise WrongWords("A list and an entry are needed.", "roundgate add SERVER LIST ENTRY")
     name, *items = rest
     for server in standing.several(word):
-        _put(standing, server, [make(server, standing.store, name, item) for item in items])
+        put(standing, server, [make(server, standing.store, name, item) for item in items])
 
 
-def _put(standing: Standing, server: Server, operations: Sequence[Operation]) -> None:
-    """Check the slate with the operations on it, and put them there if they bring no error."""
+def put(standing: Standing, server: Server, operations: Sequence[Operation], *, despite_errors: bool = False) -> None:
+    """Check the slate with the operations on it, and put them there if they bring no error, or ``despite_errors``."""
     from roundgate.cli.screen.findings import say_findings
     from roundgate.cli.setting import new_findings
     from roundgate.core.findings import has_errors
@@ -98,9 +98,9 @@ def _put(standing: Standing, server: Server, operations: Sequence[Operation]) ->
     from roundgate.host.person import who
 
     findings: list[Finding] = new_findings(server, standing.store, operations)
-    if findings:
+    if findings and not despite_errors:
         say_findings(findings)
-    if has_errors(findings):
+    if has_errors(findings) and not despite_errors:
         say("Nothing was put on the slate.")
         raise typer.Exit(1)
     standing.store.add_to_slate(server.name, operations, who())

@@ -86,7 +86,9 @@ class Problem(Struct, frozen=True):
 
 def in_order(findings: list[Finding]) -> list[Finding]:
     """Sort findings as a person wants them: errors first, then by server, file and line."""
-    return sorted(findings, key=lambda one: (_ORDER[one.level], one.server, one.place.file, one.place.line, one.place.column))
+    return sorted(
+        findings, key=lambda one: (_ORDER[one.level], one.server, one.place.file, one.place.line, one.place.column)
+    )
 
 
 def has_errors(findings: list[Finding]) -> bool:

@@ -9,6 +9,7 @@ from msgspec import Struct
 
 from roundgate.core.files import say
 from roundgate.core.formats.protocol import Entry
+from roundgate.core.mends import EditText, Mend
 from roundgate.core.rulebook.model import Rulebook, Setting
 from roundgate.core.secrets import is_secret, secret_entries, without_secrets
 from roundgate.core.slate import Change, MoveItem, Outcome, SetValue, Unset
@@ -57,6 +58,8 @@ def say_stored(stored: str | None, change: Change, book: Rulebook) -> str:
     if stored is None:
         return "not set"
     operation = change.operation
+    if isinstance(operation, Mend | EditText):
+        return stored
     key = operation.key if isinstance(operation, SetValue | Unset) else ""
     return "(set, hidden)" if is_secret(book, change.file, key) else stored or "(empty)"
 
@@ -67,6 +70,8 @@ def _in_words(change: Change, book: Rulebook) -> ChangeWords:
         then = say_stored(operation.then, change, book) if change.has_moved_on else ""
         before, after = say_stored(change.before, change, book), say_stored(change.after, change, book)
         return ChangeWords(change.name, change.file, before, after, then, change.is_nothing)
+    if isinstance(operation, Mend | EditText):
+        return ChangeWords(change.name, change.file, change.before or "", change.after or "", "", change.is_nothing)
     before, after = _list_words(change)
     return ChangeWords(change.name, change.file, before, after, "", change.is_nothing)
 

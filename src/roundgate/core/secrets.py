@@ -82,6 +82,18 @@ def sounding_secret(text: Text, start: int, names: frozenset[str] = frozenset())
     return cuts
 
 
+def without_sounding(body: str) -> str:
+    """Give a text with every value blanked out whose name sounds like a secret, line by line."""
+
+    def blanked(found: re.Match[str]) -> str:
+        if not sounds_secret(found["name"]):
+            return found[0]
+        start = found.start("value") - found.start()
+        return found[0][:start] + HIDDEN
+
+    return _NAMED_VALUE.sub(blanked, body)
+
+
 def shown_line(text: Text, start: int, end: int, entries: list[Entry]) -> tuple[str, int, int]:
     """Give the line around a span with secrets blanked out, and column (from 1) and length of the span in it."""
     line_start, line_end = text.line_around(start)

@@ -12,7 +12,8 @@ from msgspec import Struct
 from roundgate.core.files import ServerFiles
 from roundgate.core.findings import Finding, Place
 from roundgate.core.formats import apply_edit
-from roundgate.core.formats.protocol import Document, Edit, EditRefused, Format, Path
+from roundgate.core.formats.protocol import Document, Edit, EditRefused, Format, Kind, Path
+from roundgate.core.mends import EditText, Mend, edited, mended
 from roundgate.core.text import NotEncodable, decode
 
 
@@ -65,7 +66,7 @@ class MoveItem(Struct, frozen=True, tag="move"):
     to: int
 
 
-Operation = SetValue | Unset | AddItem | RemoveItem | MoveItem
+Operation = SetValue | Unset | AddItem | RemoveItem | MoveItem | Mend | EditText
 
 
 class Change(Struct, frozen=True):
@@ -108,11 +109,15 @@ def name_of(operation: Operation) -> str:
     """Give the name by which a person knows what an operation changes."""
     if isinstance(operation, SetValue | Unset):
         return operation.name or f"{operation.file}:{operation.key}"
+    if isinstance(operation, Mend | EditText):
+        return operation.file
     return operation.list
 
 
 def merged(waiting: Sequence[Operation], new: Operation) -> list[Operation]:
     """Put an operation on a slate. A second value for a key takes the place of the first and keeps its ``then``."""
+    if isinstance(new, Mend) and new in waiting:
+        return list(waiting)
     if not isinstance(new, SetValue | Unset):
         return [*waiting, new]
     kept: list[Operation] = []
@@ -151,6 +156,8 @@ def _make(operation: Operation, files: ServerFiles) -> tuple[Change, ServerFiles
     document = files.document(operation.file) or kind.read(decode(b""), files.dialect(operation.file))
     if isinstance(operation, SetValue | Unset):
         return _make_value(operation, files, kind, document)
+    if isinstance(operation, Mend | EditText):
+        return _make_text(operation, files, kind, document)
     items = [entry.value for entry in document.entries()]
     edit = _LIST_EDITS[type(operation)](operation, document, items)
     if edit is not None:
@@ -168,10 +175,45 @@ def _make_value(
     before = here.value if here else None
     after = operation.stored if isinstance(operation, SetValue) else None
     if before != after:
-        edit = document.set(path, after) if after is not None else document.remove(path)
+        kept = None if here else _kind_for(operation, files)
+        edit = document.set(path, after, kept) if after is not None else document.remove(path)
         document = apply_edit(kind, document, edit)
         files = files.with_document(operation.file, document)
     return Change(operation, name_of(operation), operation.file, before, after), files
+
+
+def _kind_for(operation: SetValue | Unset, files: ServerFiles) -> Kind | None:
+    """Tell what a setting that is not there yet shall be in a file that knows kinds, by the rulebook's type."""
+    spec = files.book.setting.get(operation.name)
+    return _KINDS.get(spec.type) if spec else None
+
+
+_KINDS: dict[str, Kind] = {
+    **dict.fromkeys(("text", "choice", "secret", "address", "url"), "text"),
+    **dict.fromkeys(("int", "decimal", "port", "percent"), "number"),
+}
+
+
+def _make_text(
+    operation: Mend | EditText, files: ServerFiles, kind: Format, document: Document
+) -> tuple[Change, ServerFiles]:
+    """Mend a file, or change its text as it was edited by hand."""
+    name = name_of(operation)
+    if isinstance(operation, Mend):
+        changed = mended(kind, document, operation.codes)
+        count = len(document.problems()) - len(changed.problems())
+        words = (
+            f"{len(document.problems())} findings",
+            f"{count} mended" if count else f"{len(document.problems())} findings",
+        )
+    else:
+        text = edited(document.text, operation.hunks)
+        text.encode()
+        changed = kind.read(text, document.dialect)
+        words = ("as it is", "edited by hand" if text != document.text else "as it is")
+    same = changed.text == document.text
+    change = Change(operation, name, operation.file, words[0], words[0] if same else words[1])
+    return change, files if same else files.with_document(operation.file, changed)
 
 
 def _add(operation: AddItem, document: Document, items: list[str]) -> Edit | None:

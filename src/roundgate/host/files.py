@@ -117,6 +117,27 @@ def _write_all(handle: int, data: bytes) -> None:
         view = view[os.write(handle, view) :]
 
 
+def replace_file(path: str, before: bytes, data: bytes) -> None:
+    """Write one file of no server: beside its place, then renamed over it. A link stays one.
+
+    Raises Trouble where the file is no longer what ``before`` says, or cannot be written.
+    """
+    target = os.path.realpath(path)
+    if read_bytes(target) != before:
+        raise Trouble(f"{path} was changed by somebody else just now.", "Look at it, then try again.")
+    temporary = _temporary(target, "edit")
+    try:
+        _write_beside(target, temporary, data)
+        os.replace(temporary, target)
+    except OSError as error:
+        with contextlib.suppress(OSError):
+            os.unlink(temporary)
+        raise Trouble(
+            f"{path} cannot be written: {(error.strerror or str(error)).lower()}.", "Nothing was changed."
+        ) from error
+    sync_folder(os.path.dirname(target))
+
+
 def prepare(folder: Folder, contents: Mapping[str, bytes | None], mark: str) -> list[Replacement]:
     """Write every new content beside its place, with the old file's mode and owner; nothing is replaced yet.
 

@@ -21,7 +21,9 @@ def sarif_of(findings: Sequence[Finding]) -> dict[str, Any]:
         "version": "2.1.0",
         "runs": [
             {
-                "tool": {"driver": {"name": "Round Gate", "version": __version__, "rules": [_rule(name) for name in used]}},
+                "tool": {
+                    "driver": {"name": "Round Gate", "version": __version__, "rules": [_rule(name) for name in used]}
+                },
                 "columnKind": "unicodeCodePoints",
                 "results": [_result(one, used) for one in findings],
             }

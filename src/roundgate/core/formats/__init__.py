@@ -75,5 +75,3 @@ def apply_edit(kind: Format, document: Document, edit: Edit) -> Document:
     if not kind.confirms(changed, edit.expected):
         raise EditRefused("the edit would change more than was asked for, so nothing was changed; please report this")
     return changed
-
-

@@ -77,7 +77,9 @@ def handful(found: Sequence[Problem]) -> list[Problem]:
     last = errors[MOST - 1]
     kept = [one for one in ordered if one.start <= last.start and (one.level != "error" or one in errors[:MOST])]
     cause = f"{len(errors) - MOST} more mistakes are known further down; they may only follow from these."
-    more = problem("more-problems", (errors[MOST].start, errors[MOST].end), cause, "Mend these first, then check again.")
+    more = problem(
+        "more-problems", (errors[MOST].start, errors[MOST].end), cause, "Mend these first, then check again."
+    )
     return [*kept, more]
 
 

@@ -158,9 +158,15 @@ class DirectivesDocument:
     @cached_property
     def _off(self) -> list[Entry]:
         marks = "|".join(re.escape(mark) for mark in self.marks)
-        off = re.compile(rf'^[ \t]*(?:{marks})[ \t]?(?:set[a-z]?[ \t]+)?(?P<key>[a-z_][\w.]*)[ \t]+(?P<value>"[^"\r\n]*"|[\w.\-]+)[ \t]*$', re.M)
+        off = re.compile(
+            rf'^[ \t]*(?:{marks})[ \t]?(?:set[a-z]?[ \t]+)?(?P<key>[a-z_][\w.]*)[ \t]+(?P<value>"[^"\r\n]*"|[\w.\-]+)[ \t]*$',
+            re.M,
+        )
         body = self.text.body.replace("\r", " ")
-        return [Entry((one["key"],), _bare(one["value"]), *one.span("key"), *one.span("value")) for one in off.finditer(body)]
+        return [
+            Entry((one["key"],), _bare(one["value"]), *one.span("key"), *one.span("value"))
+            for one in off.finditer(body)
+        ]
 
     def switched_off(self) -> Sequence[Entry]:
         """Give ``// key value`` lines of one value: what may stand commented out."""
@@ -263,7 +269,11 @@ class DirectivesDocument:
         lead = body[self.text.line_around(like.start)[0] : like.start]
         verb = body[like.start : like.key_start] if key[:1] not in "+-" else ""
         gap = body[like.key_end : like.value_start] if like.value_start > like.key_end else " "
-        quoted = _is_quoted(body[like.value_start : like.value_end]) or " " in new or (key[:1] in "+-" and _OPTION.match(new))
+        quoted = (
+            _is_quoted(body[like.value_start : like.value_end])
+            or " " in new
+            or (key[:1] in "+-" and _OPTION.match(new))
+        )
         gap = gap if not gap.strip() else " "
         return (lead if not lead.strip() else "") + verb + key + gap + self._written(new, was_quoted=bool(quoted))
 
@@ -415,8 +425,11 @@ def _plain_commands(line: str, words: list[tuple[int, int]]) -> Pairs:
 
     def is_option(word: str) -> bool:
         rest = word[1:]
-        return word[0] in "+-" and rest[:1].isascii() and (rest[:1].isalpha() or rest[:1] == "_") and all(
-            one.isalnum() or one in "_.-" for one in rest
+        return (
+            word[0] in "+-"
+            and rest[:1].isascii()
+            and (rest[:1].isalpha() or rest[:1] == "_")
+            and all(one.isalnum() or one in "_.-" for one in rest)
         )
 
     def pair(first: int, stop: int) -> tuple[str, str]:

@@ -55,7 +55,9 @@ def _quotes(document: DirectivesDocument) -> Iterator[Problem]:
             close = at + len(line.rstrip())
             repair = [Splice(close, close, '"')] if close > opened + 1 else []
             cause = "This quote has no partner on its line."
-            yield problem("quote-open", (opened, max(close, opened + 1)), cause, "Write a quote where the value ends.", repair)
+            yield problem(
+                "quote-open", (opened, max(close, opened + 1)), cause, "Write a quote where the value ends.", repair
+            )
         at = end.end() if end else len(body)
 
 
@@ -92,7 +94,16 @@ def _doubles(document: DirectivesDocument) -> Iterator[Problem]:
         key = document._named(one.key)
         before = last.get(key)
         last[key] = number
-        lists = one.value_end == one.value_start or key in ("exec", "include", "echo", "say", "wait", "bind", "alias", "unset")
+        lists = one.value_end == one.value_start or key in (
+            "exec",
+            "include",
+            "echo",
+            "say",
+            "wait",
+            "bind",
+            "alias",
+            "unset",
+        )
         if before is None or before == number - 1 or lists or len(document._by_key[key]) > 2:
             continue
         other = document.commands[before]

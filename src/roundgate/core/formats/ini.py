@@ -106,7 +106,9 @@ class IniDocument:
     def _entry(self, path: Path, row: Row) -> Entry:
         raw = self.text.body[row.value_start : row.value_end]
         quotes = 1 if self.dialect.quotes != "kept" and _QUOTED.fullmatch(raw) else 0
-        return Entry(path, self._value(row), row.key_start, row.key_end, row.value_start + quotes, row.value_end - quotes)
+        return Entry(
+            path, self._value(row), row.key_start, row.key_end, row.value_start + quotes, row.value_end - quotes
+        )
 
     @cached_property
     def _entries(self) -> list[Entry]:
@@ -177,7 +179,9 @@ class IniDocument:
     @cached_property
     def _off(self) -> list[Entry]:
         marks = "|".join(re.escape(mark) for mark in self.marks)
-        pattern = re.compile(rf"^[ \t]*(?P<mark>(?:{marks})[ \t]?)(?P<key>[\w.+\-\[\]]+)[ \t]*=[ \t]*(?P<value>[^\r\n]*?)[ \t]*$", re.M)
+        pattern = re.compile(
+            rf"^[ \t]*(?P<mark>(?:{marks})[ \t]?)(?P<key>[\w.+\-\[\]]+)[ \t]*=[ \t]*(?P<value>[^\r\n]*?)[ \t]*$", re.M
+        )
         headings = [row for row in self.rows if row.is_heading]
         found = []
         for off in pattern.finditer(LINE_END.sub(lambda one: "\n" * len(one[0]), self.text.body)):
@@ -414,8 +418,11 @@ class IniDocument:
             raise EditRefused("there is no list to move it in")
         numbers = self._by_path.get(path[:-1])
         if numbers is None:
-            numbers = [at for at, entry in enumerate(self._entries) if len(entry.path) == len(path) == 2
-                       and entry.path[0] == path[0] and isinstance(entry.path[1], int)]
+            numbers = [
+                at
+                for at, entry in enumerate(self._entries)
+                if len(entry.path) == len(path) == 2 and entry.path[0] == path[0] and isinstance(entry.path[1], int)
+            ]
         if not (0 <= path[-1] < len(numbers) and 0 <= to < len(numbers)):
             raise EditRefused(f"the list has items 0 to {len(numbers) - 1}")
         order = list(numbers)

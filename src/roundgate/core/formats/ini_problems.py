@@ -45,7 +45,9 @@ def _sign(document: IniDocument, row: Row) -> str:
 def _in_heading(document: IniDocument, row: Row) -> Iterator[Problem]:
     if not row.section:
         span = (row.key_start - 1, row.key_end + 1)
-        yield problem("name-missing", span, "This section has no name.", "Write a name between the brackets.", level="warning")
+        yield problem(
+            "name-missing", span, "This section has no name.", "Write a name between the brackets.", level="warning"
+        )
 
 
 def _in_line(document: IniDocument, row: Row, signs: int) -> Iterator[Problem]:
@@ -66,7 +68,9 @@ def _bare(document: IniDocument, row: Row, raw: str, signs: int) -> Iterator[Pro
     if _OPEN_HEADING.fullmatch(raw):
         repair = [Splice(row.value_end, row.value_end, "]")]
         cause = "A section's closing bracket is missing, so this is no section."
-        yield problem("section-unclosed", (row.value_start, row.value_end), cause, "Write ] behind the name.", repair, safe=True)
+        yield problem(
+            "section-unclosed", (row.value_start, row.value_end), cause, "Write ] behind the name.", repair, safe=True
+        )
         return
     mates = [one for one in document.rows if one.section == row.section and not one.is_heading]
     named = [one for one in mates if one.key]

@@ -103,7 +103,12 @@ def set_part(raw: str, path: Path, new: str) -> str:
         return raw[: part.start] + written + raw[part.end :]
     parent = _find(raw, 0, len(raw), path[:-1])
     start, stop = (parent[-1].start, parent[-1].end) if parent else (0, len(raw))
-    if (len(path) > 1 and not parent) or raw[start : start + 1] != "(" or isinstance(path[-1], int) or raw[stop - 1] != ")":
+    if (
+        (len(path) > 1 and not parent)
+        or raw[start : start + 1] != "("
+        or isinstance(path[-1], int)
+        or raw[stop - 1] != ")"
+    ):
         raise EditRefused(f"there is no {path[-1]} in the value")
     where = _brackets(raw, start, stop)
     return Text(raw).spliced(bracketed.added(where, len(where.items), f"{path[-1]}={_fit(new)}")).body

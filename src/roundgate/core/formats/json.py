@@ -228,7 +228,11 @@ class JsonDocument:
         has_lines = "\n" in body.strip() or "\r" in body.strip()
 
         def write(value: Plain) -> str:
-            if has_lines and isinstance(value, list | dict) and any(isinstance(one, list | dict) for one in _inner(value)):
+            if (
+                has_lines
+                and isinstance(value, list | dict)
+                and any(isinstance(one, list | dict) for one in _inner(value))
+            ):
                 return _written(value, ascii_only, indent, bracketed.unit_of(body), self.text.newline)
             return _written(value, ascii_only, "", "", " ")
 
@@ -343,9 +347,7 @@ def _text(raw: str) -> str:
     return str(json.loads(raw, strict=False))
 
 
-def _written(
-    value: Plain, ascii_only: bool, indent: str, unit: str, newline: str, *, spread: bool = False
-) -> str:
+def _written(value: Plain, ascii_only: bool, indent: str, unit: str, newline: str, *, spread: bool = False) -> str:
     """Write a value; ``unit`` empty or a flat value gives one line."""
     if isinstance(value, Number):
         return str(value)

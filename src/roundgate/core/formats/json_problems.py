@@ -31,9 +31,7 @@ if TYPE_CHECKING:
 
 _BLANK = re.compile(r"[ \t\r\n]*")
 _COMMENT = re.compile(r"//[^\r\n]*|/\*(?:[^*]|\*(?!/))*\*/|#[^\r\n]*")
-_HALF = re.compile(
-    r"(?<!\\)(?:\\\\)*(\\u[dD](?:[89abAB][0-9a-fA-F]{2}(?!\\u[dD][c-fC-F])|[c-fC-F][0-9a-fA-F]{2}))"
-)
+_HALF = re.compile(r"(?<!\\)(?:\\\\)*(\\u[dD](?:[89abAB][0-9a-fA-F]{2}(?!\\u[dD][c-fC-F])|[c-fC-F][0-9a-fA-F]{2}))")
 _CLOSES = {"{": "}", "[": "]", "(": ")"}
 _OPENS = {"}": "{", "]": "[", ")": "("}
 
@@ -150,9 +148,7 @@ class _Reader:
         else:
             self.top = state
 
-    def say(
-        self, code: str, span: tuple[int, int], cause: str, do: str, *repair: Splice, safe: bool = False
-    ) -> None:
+    def say(self, code: str, span: tuple[int, int], cause: str, do: str, *repair: Splice, safe: bool = False) -> None:
         self.found.append(problem(code, span, cause, do, repair, safe=safe))
 
     def run(self) -> None:
@@ -309,7 +305,7 @@ class _Reader:
                 cut = Splice(frame.comma, frame.comma + 1, "")
                 cause = "After this comma another item is expected, and none follows."
                 self.say("comma-last", (frame.comma, frame.comma + 1), cause, "Delete the comma.", cut, safe=True)
-        elif frame.state == "colon":
+        elif frame.state == "colon" and frame.count >= 0:
             cause = "This is a name without a value."
             self.say("value-missing", frame.key, cause, "Write : and a value behind it.")
         elif frame.state == "value" and frame.sign == "{":
@@ -335,7 +331,7 @@ class _Reader:
         elif frame.state == "colon":
             cause = "In curly brackets every value has a name, and this one has none."
             self.say("name-missing", frame.key, cause, 'Write "name": before it, or make the brackets square.')
-            frame.state = "key"
+            frame.state, frame.count = "key", -1
         elif frame.state == "value" and frame.sign == "{":
             self.say("value-missing", span, "The value is missing before this comma.", "Write a value.")
             frame.state = "key"
@@ -381,7 +377,9 @@ class _Reader:
     def _missing_colon(self) -> None:
         start, end = self.stack[-1].key
         cause = "The colon between this name and its value is missing."
-        self.say("colon-missing", (start, end), cause, "Write a colon behind the name.", Splice(end, end, ":"), safe=True)
+        self.say(
+            "colon-missing", (start, end), cause, "Write a colon behind the name.", Splice(end, end, ":"), safe=True
+        )
         self.state = "value"
 
     # --- names and values ---

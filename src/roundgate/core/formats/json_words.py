@@ -80,7 +80,11 @@ def _quoted(reader: _Reader, *, is_key: bool) -> Read:
     if good is None:
         return _without_end(reader, start, line)
     follows = body[good.end() : good.end() + 1]
-    if not is_key and follows and (follows.isalnum() or follows in "_'" or (odd is False and _goes_on(line, good, start))):
+    if (
+        not is_key
+        and follows
+        and (follows.isalnum() or follows in "_'" or (odd is False and _goes_on(line, good, start)))
+    ):
         return _with_quotes_inside(reader, start, line, good.end())
     _look_inside(reader, start + 1, good.end() - 1)
     return _read(start, good.end(), is_text=True)
@@ -118,7 +122,9 @@ def _without_end(reader: _Reader, start: int, line: str) -> Read:
         breaks = [found.span() for found in LINE_END.finditer(body, start, broken)]
         cause = "This text begins on one line and ends on another; in JSON it must stand on one."
         cuts = [Splice(*span, "\\n") for span in breaks]
-        reader.say("line-break-in-text", (breaks[0][0], breaks[0][0] + 1), cause, "Write \\n for the line break.", *cuts)
+        reader.say(
+            "line-break-in-text", (breaks[0][0], breaks[0][0] + 1), cause, "Write \\n for the line break.", *cuts
+        )
         return _read(start, broken, is_text=True)
     said = re.match(r'"[^\r\n]*?(?=[ \t]*(?:[,}\]][ \t,}\]]*)?$)', line)
     return _unclosed(reader, start, start + (said.end() if said else len(line)))
@@ -249,7 +255,12 @@ def _number_or_text(reader: _Reader, start: int, end: int, text: str) -> Read:
     end = start + len(words[0].rstrip()) if words else end
     text = reader.body[start:end]
     if not any(char.isalnum() for char in text):
-        reader.say("text-after-end" if not reader.stack else "not-understood", (start, end), f"'{text}' means nothing here.", "Delete it.")
+        reader.say(
+            "text-after-end" if not reader.stack else "not-understood",
+            (start, end),
+            f"'{text}' means nothing here.",
+            "Delete it.",
+        )
         return _read(start, end, is_text=False)
     cause = f"The text {text} needs quotes."
     repair = _in_quotes(start, end, text)
@@ -269,7 +280,9 @@ def _bare_key(reader: _Reader, start: int, end: int) -> Read:
     text = reader.body[start:end]
     cause = f"The name {text} needs quotes."
     safe = re.fullmatch(r"[\w.\- ]+", text) is not None
-    reader.say("quote-missing", (start, end), cause, "Write quotes around it.", *_in_quotes(start, end, text), safe=safe)
+    reader.say(
+        "quote-missing", (start, end), cause, "Write quotes around it.", *_in_quotes(start, end, text), safe=safe
+    )
     return _read(start, end, is_text=True)
 
 
@@ -281,7 +294,9 @@ def number_meant(text: str) -> tuple[str, str] | None:
     if re.fullmatch(r"-?0+[0-9]+(?:\.[0-9]+)?", bare):
         sign = "-" if bare.startswith("-") else ""
         meant = sign + (bare.lstrip("-").lstrip("0") or "0")
-        return (meant if meant.lstrip("-")[0] != "." else f"{sign}0{meant.lstrip('-')}"), "A number has no zero before it."
+        return (
+            meant if meant.lstrip("-")[0] != "." else f"{sign}0{meant.lstrip('-')}"
+        ), "A number has no zero before it."
     if text.startswith("+") and _NUMBER.fullmatch(bare):
         return bare, "A number has no plus sign before it."
     pointed = re.sub(r"^(-?)\.", r"\g<1>0.", bare)
@@ -292,4 +307,6 @@ def number_meant(text: str) -> tuple[str, str] | None:
         return str(int(bare, 16)), "JSON has no hexadecimal numbers."
     if text.lstrip("+-") in ("NaN", "Infinity", "inf", "nan"):
         return "", f"JSON has no {text}."
-    return ("", f"{text} is no number, and no text without quotes.") if re.fullmatch(r"[+-]?[0-9.eE+-]+", text) else None
+    return (
+        ("", f"{text} is no number, and no text without quotes.") if re.fullmatch(r"[+-]?[0-9.eE+-]+", text) else None
+    )

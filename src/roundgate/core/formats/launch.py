@@ -28,7 +28,9 @@ from roundgate.core.formats.launch_words import (
 from roundgate.core.formats.protocol import USUAL, Dialect, Document, Edit, EditRefused, Entry, Kind, Path, Plain
 from roundgate.core.text import Splice, Text
 
-_FLAG = re.compile(r"(?P<name>[-+]{1,2}[A-Za-z_][\w.:\-]*?)(?:(?P<sign>=)(?P<value>.*)|(?P<attached>(?<=[A-Za-z])\d[\w.]*))?", re.S)
+_FLAG = re.compile(
+    r"(?P<name>[-+]{1,2}[A-Za-z_][\w.:\-]*?)(?:(?P<sign>=)(?P<value>.*)|(?P<attached>(?<=[A-Za-z])\d[\w.]*))?", re.S
+)
 _PAIR = re.compile(r"(?P<name>[A-Za-z_][\w.]*)=(?P<value>.*)", re.S)
 _ASSIGNED = re.compile(r"([A-Za-z_]\w*)\+?=(.*)", re.S)
 _ASIDE = frozenset(
@@ -127,11 +129,18 @@ class LaunchDocument:
     def _arguments(self, command: Command) -> list[Word]:
         """Give a command's words from its program on, or nothing where it starts no program."""
         words = [word for word in command.words if not word.is_target]
-        while words and (words[0].value in ("exec", "nohup", "env", "nice", "do", "then", "sudo") or _ASSIGNED.match(words[0].value)):
+        while words and (
+            words[0].value in ("exec", "nohup", "env", "nice", "do", "then", "sudo") or _ASSIGNED.match(words[0].value)
+        ):
             words.pop(0)
         if self.batch and words and words[0].value.lower().lstrip("@") in ("start", "call"):
             words.pop(0)
-            while words and (words[0].value.startswith("/") or self.text.body[words[0].start] == '"' and len(words) > 1 and not _looks_run(words[0].value)):
+            while words and (
+                words[0].value.startswith("/")
+                or self.text.body[words[0].start] == '"'
+                and len(words) > 1
+                and not _looks_run(words[0].value)
+            ):
                 words.pop(0)
         if not words or words[0].value.lower().lstrip("@") in _ASIDE or words[0].value.startswith((":", "-")):
             return []
@@ -176,7 +185,12 @@ class LaunchDocument:
                 found.append(Flag(flag["name"], flag["value"], "equals", word, word, outer))
             elif flag and flag["attached"]:
                 found.append(Flag(flag["name"], flag["attached"], "attached", word, word, outer))
-            elif flag and at < len(words) and not _FLAG.fullmatch(words[at][0].value) and not _PAIR.fullmatch(words[at][0].value):
+            elif (
+                flag
+                and at < len(words)
+                and not _FLAG.fullmatch(words[at][0].value)
+                and not _PAIR.fullmatch(words[at][0].value)
+            ):
                 found.append(Flag(flag["name"], words[at][0].value, "apart", word, words[at][0], words[at][1]))
                 at += 1
             elif flag:
@@ -333,7 +347,9 @@ class LaunchDocument:
         if shared:
             uses = len(re.findall(rf"\$\{{?{shared}\b|%{shared}%", self.text.body, re.I if self.batch else 0))
             if uses > 1 and not on_copy:
-                raise EditRefused(f"its value is ${shared}, which the script uses {uses} times; set ${shared} itself, or ask for a copy")
+                raise EditRefused(
+                    f"its value is ${shared}, which the script uses {uses} times; set ${shared} itself, or ask for a copy"
+                )
             if not on_copy:
                 return self._set_variable(shared, new)
         return self._set_flag(one, new)
@@ -351,7 +367,7 @@ class LaunchDocument:
             if re.search(r'["%&|<>^]', new):
                 raise EditRefused(f"'{new}' cannot be written in a start script for Windows")
             return self._replaced(word, body[word.start : first] + new + body[last : word.end])
-        return self._replaced(word, body[word.start : start] + self._quoted(new, body[start:start + 1]))
+        return self._replaced(word, body[word.start : start] + self._quoted(new, body[start : start + 1]))
 
     def _set_flag(self, one: Flag, new: str) -> Edit:
         body = self.text.body
@@ -424,7 +440,9 @@ class LaunchDocument:
         inside = [word for word in self.main.words if not word.is_target]
         last = inside[-1]
         line = self.text.body[self.text.line_around(last.start)[0] : last.start]
-        own_line = [one for one in inside if not self.text.body[self.text.line_around(one.start)[0] : one.start].strip()]
+        own_line = [
+            one for one in inside if not self.text.body[self.text.line_around(one.start)[0] : one.start].strip()
+        ]
         sign = "^" if self.batch else "\\"
         follows = len(own_line) > 1 or (own_line and own_line[0] is not inside[0])
         gap = f" {sign}{self.text.newline}{line[: len(line) - len(line.lstrip())]}" if follows else " "
@@ -476,7 +494,9 @@ class LaunchDocument:
         one = self._flag(path[0]) if len(path) == 1 else None
         if one is None or isinstance(one.name, int) or self._flag(name) is not None:
             raise EditRefused("there is no such flag, or the new name is taken")
-        if not re.fullmatch(r"[-+]{1,2}[A-Za-z_][\w.:\-]*|[A-Za-z_][\w.]*", name) or (name[0] in "-+") != (one.name[0] in "-+"):
+        if not re.fullmatch(r"[-+]{1,2}[A-Za-z_][\w.:\-]*|[A-Za-z_][\w.]*", name) or (name[0] in "-+") != (
+            one.name[0] in "-+"
+        ):
             raise EditRefused(f"'{name}' cannot take its place")
         raw = self.text.body[one.word.start : one.word.end]
         if one.form == "attached" and not name[-1].isalpha():

@@ -62,7 +62,9 @@ def _first_line(body: str) -> Iterator[Problem]:
     if late:
         cause = "Something stands before the line that names the shell, so it is only a comment."
         repair = [Splice(0, late.end(), "")]
-        yield problem("first-line-late", (late.end(), late.end() + 2), cause, "Delete what stands before it.", repair, safe=True)
+        yield problem(
+            "first-line-late", (late.end(), late.end() + 2), cause, "Delete what stands before it.", repair, safe=True
+        )
 
 
 def _line_ends(body: str) -> Iterator[Problem]:
@@ -99,9 +101,17 @@ def _quotes(body: str) -> Iterator[Problem]:
             end = start + len(line.rstrip(" \t\\"))
             repair = [Splice(end, end, line[opened])]
             cause = "This quote is opened and not closed."
-            yield problem("shell-quote", (start + opened, max(end, start + opened + 1)), cause, "Write a quote where the text ends.", repair)
+            yield problem(
+                "shell-quote",
+                (start + opened, max(end, start + opened + 1)),
+                cause,
+                "Write a quote where the text ends.",
+                repair,
+            )
             return
-    yield problem("shell-quote", (at, at + 1), "This quote is opened and not closed.", "Write a quote where the text ends.")
+    yield problem(
+        "shell-quote", (at, at + 1), "This quote is opened and not closed.", "Write a quote where the text ends."
+    )
 
 
 def _open_quote(line: str) -> int:
@@ -134,7 +144,12 @@ def _continuations(document: LaunchDocument) -> Iterator[Problem]:
         if any(word.start <= start + len(line) < word.end for word in arrays):
             continue
         blank = re.search(rf"{re.escape(sign)}([ \t]+)$", line)
-        if blank and not said.startswith(("#", "rem ", "::")) and number + 1 < len(lines) and lines[number + 1][1].strip():
+        if (
+            blank
+            and not said.startswith(("#", "rem ", "::"))
+            and number + 1 < len(lines)
+            and lines[number + 1][1].strip()
+        ):
             span = (start + blank.start(1), start + blank.end(1))
             cause = f"A blank stands behind {sign}, so the line is not continued."
             yield problem("continuation-blank", span, cause, "Delete the blanks.", [Splice(*span, "")], safe=True)
@@ -150,7 +165,13 @@ def _continuations(document: LaunchDocument) -> Iterator[Problem]:
         if said and not is_comment and not ends and not blank and _is_flag_line(following) and _CALLED.match(line):
             end = start + len(line.rstrip())
             cause = "The next line begins with a flag, and this one is not continued."
-            yield problem("continuation-missing", (end, end + 1), cause, f"Write {sign} at the end of the line.", [Splice(end, end, f" {sign}")])
+            yield problem(
+                "continuation-missing",
+                (end, end + 1),
+                cause,
+                f"Write {sign} at the end of the line.",
+                [Splice(end, end, f" {sign}")],
+            )
         continued = ends and not is_comment
 
 
@@ -206,7 +227,9 @@ def _separators(document: LaunchDocument) -> Iterator[Problem]:
         yield problem("separator-in-flag", (at, at + 1), cause, "Write quotes around the whole flag.", repair)
 
 
-_OUTSIDE = frozenset("HOME PATH USER PWD SHELL LANG TERM HOSTNAME OLDPWD IFS LD_LIBRARY_PATH LD_PRELOAD JAVA_HOME TMPDIR".split())
+_OUTSIDE = frozenset(
+    "HOME PATH USER PWD SHELL LANG TERM HOSTNAME OLDPWD IFS LD_LIBRARY_PATH LD_PRELOAD JAVA_HOME TMPDIR".split()
+)
 
 
 def _unset(document: LaunchDocument) -> Iterator[Problem]:

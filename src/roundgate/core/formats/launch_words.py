@@ -40,7 +40,14 @@ def is_batch(body: str) -> bool:
     """Tell whether a script is one for Windows."""
     if body.lstrip().startswith("#!"):
         return False
-    return re.search(r"^[ \t]*@?(?:echo[ \t]+off|rem\b|setlocal|title\b|start[ \t]|set[ \t]+\"?\w+=|::)|%\w+%|\^\r?$", body, re.I | re.M) is not None
+    return (
+        re.search(
+            r"^[ \t]*@?(?:echo[ \t]+off|rem\b|setlocal|title\b|start[ \t]|set[ \t]+\"?\w+=|::)|%\w+%|\^\r?$",
+            body,
+            re.I | re.M,
+        )
+        is not None
+    )
 
 
 def commands(body: str, *, batch: bool) -> list[Command]:
@@ -111,11 +118,7 @@ def array_words(body: str, word: Word) -> list[Word]:
     """Give the words of ``NAME=( ... )``."""
     begun = body.index("(", word.start) + 1
     inner = body[begun : word.end - 1]
-    return [
-        Word(begun + one.start, begun + one.end, one.value)
-        for command in _shell(inner)
-        for one in command.words
-    ]
+    return [Word(begun + one.start, begun + one.end, one.value) for command in _shell(inner) for one in command.words]
 
 
 def split_words(body: str, start: int, end: int) -> list[Word]:

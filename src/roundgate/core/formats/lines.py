@@ -77,7 +77,9 @@ class LinesDocument:
 
     @cached_property
     def _entries(self) -> list[Entry]:
-        return [Entry((number,), self._value(row), row.start, row.start, *row[:2]) for number, row in enumerate(self.rows)]
+        return [
+            Entry((number,), self._value(row), row.start, row.start, *row[:2]) for number, row in enumerate(self.rows)
+        ]
 
     def _value(self, row: Row) -> str:
         value = self.text.body[row.start : row.end]
@@ -98,7 +100,10 @@ class LinesDocument:
         row, body = self.rows[number], self.text.body
         if self.dialect.records:
             named = _LABELLED.finditer(body, row.start, row.end)
-            return {one["name"]: Entry((number, one["name"]), one["value"], *one.span("name"), *one.span("value")) for one in named}
+            return {
+                one["name"]: Entry((number, one["name"]), one["value"], *one.span("name"), *one.span("value"))
+                for one in named
+            }
         sep = self.dialect.separator.strip(" ")
         pattern = rf"[^{re.escape(sep)}]+" if sep else r"\S+"
         spans = [found.span() for found in re.finditer(pattern, body[row.start : row.end])]

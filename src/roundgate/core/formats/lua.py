@@ -28,7 +28,9 @@ _KEYWORDS = frozenset(
     "and break do else elseif end false for function goto if in local nil not or repeat return then true until while".split()
 )
 _COMMENT = r"--(?!\[=*\[)[^\r\n]*|--\[\[(?:(?!\]\])[^\r\n])*\]\]"
-_OFF = re.compile(r"^[ \t]*(?P<mark>--[ \t]?)(?P<key>[A-Za-z_]\w*)[ \t]*=[ \t]*(?P<value>[^\r\n{}]+?)(?P<comma>[,;]?)[ \t]*$", re.M)
+_OFF = re.compile(
+    r"^[ \t]*(?P<mark>--[ \t]?)(?P<key>[A-Za-z_]\w*)[ \t]*=[ \t]*(?P<value>[^\r\n{}]+?)(?P<comma>[,;]?)[ \t]*$", re.M
+)
 
 
 class Promise(NamedTuple):
@@ -154,7 +156,9 @@ class LuaDocument:
         for off in _OFF.finditer(self.text.body.replace("\r", " ")):
             table = self._table_around(off.start("key"))
             if table is not None:
-                found.append(Entry((*table, off["key"]), off["value"].strip("\"'"), *off.span("key"), *off.span("value")))
+                found.append(
+                    Entry((*table, off["key"]), off["value"].strip("\"'"), *off.span("key"), *off.span("value"))
+                )
         return found
 
     def _table_around(self, index: int) -> Path | None:
@@ -201,7 +205,9 @@ class LuaDocument:
         if present in ("map", "list") and not isinstance(value, dict | list):
             raise EditRefused(f"a {present} stands there; a single value cannot take its place")
         if present == "code" and kind != "code":
-            raise EditRefused("something stands there that only the server can work out; give the kind 'code' to replace it")
+            raise EditRefused(
+                "something stands there that only the server can work out; give the kind 'code' to replace it"
+            )
         if kind == "code":
             new: Plain = _Code(str(value))
         elif isinstance(value, str) and kind is None and present == "number" and _is_lua_number(value):
@@ -243,7 +249,13 @@ class LuaDocument:
         return bracketed.unit_of(self.text.body)
 
     def _text(self, value: str, like: str) -> str:
-        if like[:1] == "[" and "]]" not in value and "\r" not in value and not value.startswith("\n") and not value.endswith("]"):
+        if (
+            like[:1] == "["
+            and "]]" not in value
+            and "\r" not in value
+            and not value.startswith("\n")
+            and not value.endswith("]")
+        ):
             return f"[[{value}]]"
         quote = like[0] if like[:1] in ("'", '"') and like[:1] else self._quote
         if any("\ud800" <= char <= "\udfff" for char in value):
@@ -342,7 +354,11 @@ class LuaDocument:
         like = inner[min(at, len(inner) - 1)] if inner else None
         present = kind_of(like.node, self.text.body) if like else None
         new = fitted(value, kind, present if present in ("text", "number", "bool") else None)
-        written = self._like(like, new) if isinstance(new, dict | list) else self._written(new, self._raw(like.node)[:1] if like and present == "text" else "")
+        written = (
+            self._like(like, new)
+            if isinstance(new, dict | list)
+            else self._written(new, self._raw(like.node)[:1] if like and present == "text" else "")
+        )
         return self._promise(bracketed.added(self._brackets(way[-1]), at, written))
 
     def remove(self, path: Path) -> Edit:
@@ -352,7 +368,9 @@ class LuaDocument:
             start, _ = self.text.line_around(one.start)
             stop = line_span(self.text, one.end)[1]
             rest = self.text.body[one.end : stop].strip()
-            if self.text.body[start : one.start].strip() or (rest and not re.fullmatch(rf";?[ \t]*(?:{_COMMENT})?", rest)):
+            if self.text.body[start : one.start].strip() or (
+                rest and not re.fullmatch(rf";?[ \t]*(?:{_COMMENT})?", rest)
+            ):
                 return self._promise([Splice(one.start, one.end, "")])
             return self._promise([Splice(start, stop, "")])
         way = self._locate(path)
@@ -406,7 +424,11 @@ class LuaDocument:
         order = list(range(len(spans)))
         order.insert(to, order.pop(at))
         return self._promise(
-            [Splice(*spans[slot], self.text.body[slice(*spans[source])]) for slot, source in enumerate(order) if slot != source]
+            [
+                Splice(*spans[slot], self.text.body[slice(*spans[source])])
+                for slot, source in enumerate(order)
+                if slot != source
+            ]
         )
 
     def switch(self, path: Path, *, on: bool) -> Edit:
@@ -422,9 +444,13 @@ class LuaDocument:
         item = way[-1]
         start, _ = self.text.line_around(item.whole_start)
         stop = line_span(self.text, item.whole_end)[1]
-        if self.text.body[start : item.whole_start].strip() or not re.match(rf"[ \t]*[,;]?[ \t]*(?:{_COMMENT})?[ \t]*(?:[\r\n]|\Z)", self.text.body[item.whole_end : stop]):
+        if self.text.body[start : item.whole_start].strip() or not re.match(
+            rf"[ \t]*[,;]?[ \t]*(?:{_COMMENT})?[ \t]*(?:[\r\n]|\Z)", self.text.body[item.whole_end : stop]
+        ):
             raise EditRefused("only a field that has its lines to itself can be commented out")
-        starts = [item.whole_start] + [end.end() for end in LINE_END.finditer(self.text.body, item.whole_start, item.whole_end)]
+        starts = [item.whole_start] + [
+            end.end() for end in LINE_END.finditer(self.text.body, item.whole_start, item.whole_end)
+        ]
         gone = Splice(start, stop, "")
         promise = self._promise([gone]).expected
         return Edit(tuple(Splice(at, at, "-- ") for at in starts), promise)
@@ -470,7 +496,10 @@ def _said(value: Plain) -> str | None:
 
 
 def _is_lua_number(value: str) -> bool:
-    return is_number(value) or re.fullmatch(r"-?(?:0[xX][0-9a-fA-F]+|[0-9]+\.?[0-9]*(?:[eE][+-]?[0-9]+)?)", value) is not None
+    return (
+        is_number(value)
+        or re.fullmatch(r"-?(?:0[xX][0-9a-fA-F]+|[0-9]+\.?[0-9]*(?:[eE][+-]?[0-9]+)?)", value) is not None
+    )
 
 
 class LuaFormat:

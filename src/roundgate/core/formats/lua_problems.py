@@ -84,4 +84,3 @@ def _double(document: LuaDocument, name: str | int, other: int, span: tuple[int,
     line = document.text.place(other)[0]
     cause = f"{name} stands also in line {line}, and only the last one counts."
     return problem("key-twice", span, cause, "Delete the one that should not count.")
-

@@ -14,7 +14,16 @@ _GOOD = re.compile(r"\"(?:[^\"\\\r\n]|\\(?:\r\n|.))*\"|'(?:[^'\\\r\n]|\\(?:\r\n|
 _NAME = re.compile(r"[A-Za-z_][A-Za-z_0-9]*")
 _NUMBER = re.compile(r"\.?[0-9](?:[eEpP][+-]|[\w.])*")
 _BINARY = frozenset(("and", "or", "not"))
-_SPELLINGS = {"True": "true", "TRUE": "true", "False": "false", "FALSE": "false", "None": "nil", "null": "nil", "Nil": "nil", "NULL": "nil"}
+_SPELLINGS = {
+    "True": "true",
+    "TRUE": "true",
+    "False": "false",
+    "FALSE": "false",
+    "None": "nil",
+    "null": "nil",
+    "Nil": "nil",
+    "NULL": "nil",
+}
 
 
 class Scan(_Reader):
@@ -53,7 +62,14 @@ class Scan(_Reader):
     def _end_of(self, frame: Frame, at: int) -> None:
         if frame.sign == "(" and frame.comma >= 0 and frame.state == "item":
             cut = Splice(frame.comma, frame.comma + 1, "")
-            self.say("comma-last", (frame.comma, frame.comma + 1), "After this comma another argument is expected.", "Delete it.", cut, safe=True)
+            self.say(
+                "comma-last",
+                (frame.comma, frame.comma + 1),
+                "After this comma another argument is expected.",
+                "Delete it.",
+                cut,
+                safe=True,
+            )
         elif frame.state == "value":
             at = frame.key[1]
             self.say("value-missing", (at - 1, at), "There is no value behind this equals sign.", "Write one.")
@@ -106,7 +122,9 @@ class Scan(_Reader):
         if opened and rest.count("}") > rest.count("{") + len([one for one in self.stack if one.sign == "{"]):
             cause = "This line is commented out, and the bracket that closes it is not."
             cut = Splice(start, start + len(re.match(r"--[ \t]?", self.body[start:])[0]), "")  # type: ignore[index]
-            self.say("parent-off", (start, end), cause, "Take the comment sign away, or take the lines below out too.", cut)
+            self.say(
+                "parent-off", (start, end), cause, "Take the comment sign away, or take the lines below out too.", cut
+            )
             self.at = start
             brace = self.body.rindex("{", start, end)
             self.stack.append(self._frame("{", brace))
@@ -120,8 +138,19 @@ class Scan(_Reader):
         mark = 1 if self.body[self.at] == "#" else 2
         end = self._line_end(self.at)
         block = self.body.find("*/", self.at) if self.body.startswith("/*", self.at) else -1
-        cuts = [Splice(self.at, self.at + mark, "--")] if block < 0 else [Splice(self.at, self.at + 2, "--[["), Splice(block, block + 2, "]]")]
-        self.say("comment-here", (self.at, end if block < 0 else block + 2), "A comment begins with -- in Lua.", "Write --.", *cuts, safe=True)
+        cuts = (
+            [Splice(self.at, self.at + mark, "--")]
+            if block < 0
+            else [Splice(self.at, self.at + 2, "--[["), Splice(block, block + 2, "]]")]
+        )
+        self.say(
+            "comment-here",
+            (self.at, end if block < 0 else block + 2),
+            "A comment begins with -- in Lua.",
+            "Write --.",
+            *cuts,
+            safe=True,
+        )
         self.at = end if block < 0 else block + 2
 
     def _line_end(self, at: int) -> int:
@@ -166,7 +195,12 @@ class Scan(_Reader):
         if long:
             self._string()
             return
-        if self.stack and char == "{" and self.last in ("number", "text", "close", "word") and self.stack[-1].state == "whole":
+        if (
+            self.stack
+            and char == "{"
+            and self.last in ("number", "text", "close", "word")
+            and self.stack[-1].state == "whole"
+        ):
             self._lacks_comma()
         if char == "[" and self.stack and self.stack[-1].state == "whole" and self.last != "name":
             self._lacks_comma()
@@ -195,7 +229,9 @@ class Scan(_Reader):
         at = self.at
         self.at += 1
         if not self.stack:
-            self.say("bracket-extra", (at, at + 1), f"This {char} closes nothing.", "Delete it.", Splice(at, at + 1, ""))
+            self.say(
+                "bracket-extra", (at, at + 1), f"This {char} closes nothing.", "Delete it.", Splice(at, at + 1, "")
+            )
             return
         frame = self.stack[-1]
         if char == ")" and frame.sign == "(":
@@ -262,18 +298,37 @@ class Scan(_Reader):
             line_end = self._line_end(start)
             last = self.body.rfind(good[0][0], good.end(), line_end)
             if last > 0:
-                inner = [start + one.start() for one in re.finditer(r"(?<!\\)" + good[0][0], self.body[start:last]) if one.start()]
+                inner = [
+                    start + one.start()
+                    for one in re.finditer(r"(?<!\\)" + good[0][0], self.body[start:last])
+                    if one.start()
+                ]
                 cuts = [Splice(at, at, "\\") for at in inner]
                 cause = "This quote ends the text too early: more of it follows on the line."
-                self.say("quote-inside", (inner[0], inner[0] + 1), cause, f"Write \\{good[0][0]} for a quote inside a text.", *cuts)
+                self.say(
+                    "quote-inside",
+                    (inner[0], inner[0] + 1),
+                    cause,
+                    f"Write \\{good[0][0]} for a quote inside a text.",
+                    *cuts,
+                )
                 self._whole("text", last + 1)
                 return
         bad = re.search(r"\\(?:[^abfnrtvzxu\"'\\\d\r\n]|x(?![0-9a-fA-F]{2})|u(?!\{))", re.sub(r"\\\\", "  ", good[0]))
         if bad:
             span = (start + bad.start(), start + bad.end())
-            lone = [start + one.start() for one in re.finditer(r"\\(?![abfnrtvzxu\"'\\\d\r\n])", re.sub(r"\\\\", "  ", good[0]))]
+            lone = [
+                start + one.start()
+                for one in re.finditer(r"\\(?![abfnrtvzxu\"'\\\d\r\n])", re.sub(r"\\\\", "  ", good[0]))
+            ]
             cause = "A backslash begins an escape, and this is none."
-            self.say("escape-broken", span, cause, "Write \\\\ for a backslash, or / in a path.", *[Splice(at, at, "\\") for at in lone])
+            self.say(
+                "escape-broken",
+                span,
+                cause,
+                "Write \\\\ for a backslash, or / in a path.",
+                *[Splice(at, at, "\\") for at in lone],
+            )
         self._whole("text", good.end())
 
     def _odd(self, start: int) -> bool:
@@ -285,14 +340,27 @@ class Scan(_Reader):
         said = re.match(r"[\"'][^\r\n]*?(?=[ \t]*(?:[,}\])][ \t,}\])]*)?(?:--.*)?$)", line)
         end = start + (said.end() if said else len(line))
         cause = "This quote is opened and not closed on its line."
-        self.say("quote-unclosed", (start, max(end, start + 1)), cause, "Write a quote where the text ends.", Splice(end, end, line[0]))
+        self.say(
+            "quote-unclosed",
+            (start, max(end, start + 1)),
+            cause,
+            "Write a quote where the text ends.",
+            Splice(end, end, line[0]),
+        )
         self._whole("text", end)
 
     def _pretty(self) -> None:
         found = re.compile(rf"[{CURLY}]([^{CURLY}\r\n\"]*)[{CURLY}\"]").match(self.body, self.at)
         end = found.end() if found else self.at + 1
         cuts = [Splice(self.at, end, f'"{found[1]}"')] if found else []
-        self.say("quote-curly", (self.at, end), "Curly quotes do not count; only straight ones do.", "Write straight quotes.", *cuts, safe=True)
+        self.say(
+            "quote-curly",
+            (self.at, end),
+            "Curly quotes do not count; only straight ones do.",
+            "Write straight quotes.",
+            *cuts,
+            safe=True,
+        )
         self._whole("text", end)
 
     def _operand(self, kind: str, pattern: re.Pattern[str]) -> None:
@@ -330,13 +398,24 @@ class Scan(_Reader):
         spelling = _SPELLINGS.get(word)
         if spelling and self.stack and not re.match(r"\s*=", self.body[name.end() :]):
             cut = Splice(self.at, name.end(), spelling)
-            self.say("word-spelling", name.span(), f"'{word}' is no word that Lua knows; {spelling} is.", f"Write {spelling}.", cut)
+            self.say(
+                "word-spelling",
+                name.span(),
+                f"'{word}' is no word that Lua knows; {spelling} is.",
+                f"Write {spelling}.",
+                cut,
+            )
         self._set("whole")
         self.last = "word" if word in ("true", "false", "nil") else "name"
         self.at = self.last_end = name.end()
         if self.stack and re.compile(r"[ \t]*=(?!=)").match(self.body, name.end()):
             self.stack[-1].key = name.span()
-        elif self.stack and self.stack[-1].sign == "{" and re.compile(r"[ \t]+[\"'{\d]").match(self.body, name.end()) and self.last == "name":
+        elif (
+            self.stack
+            and self.stack[-1].sign == "{"
+            and re.compile(r"[ \t]+[\"'{\d]").match(self.body, name.end())
+            and self.last == "name"
+        ):
             self._equals_missing(name.end())
 
     def _equals_missing(self, at: int) -> None:
@@ -349,7 +428,9 @@ class Scan(_Reader):
     def _function(self, at: int) -> None:
         """Go over a function: to the ``end`` that closes it."""
         depth = 1
-        for word in re.compile(r"--[^\r\n]*|\"(?:[^\"\\\r\n]|\\.)*\"|'(?:[^'\\\r\n]|\\.)*'|\b(?:function|do|then|repeat|end|until)\b").finditer(self.body, at):
+        for word in re.compile(
+            r"--[^\r\n]*|\"(?:[^\"\\\r\n]|\\.)*\"|'(?:[^'\\\r\n]|\\.)*'|\b(?:function|do|then|repeat|end|until)\b"
+        ).finditer(self.body, at):
             if word[0] in ("function", "do", "then", "repeat"):
                 depth += 1
             elif word[0] in ("end", "until"):
@@ -364,10 +445,23 @@ class Scan(_Reader):
         double = self.body.startswith("==", self.at)
         in_table = bool(self.stack) and self.stack[-1].sign == "{"
         span = (self.at, self.at + (2 if double else 1))
-        if char == ":" and in_table and self.last in ("name", "text") and not re.match(r":[A-Za-z_]\w*[ \t]*[({\"']", self.body[self.at :]):
-            self.say("separator-wrong", span, "Lua has an equals sign here, not a colon.", "Write =.", self._equals(span))
+        if (
+            char == ":"
+            and in_table
+            and self.last in ("name", "text")
+            and not re.match(r":[A-Za-z_]\w*[ \t]*[({\"']", self.body[self.at :])
+        ):
+            self.say(
+                "separator-wrong", span, "Lua has an equals sign here, not a colon.", "Write =.", self._equals(span)
+            )
         elif double and in_table and self.last == "name" and self._names_field():
-            self.say("separator-wrong", span, "One equals sign gives a field its value; two compare.", "Write one.", Splice(*span, "="))
+            self.say(
+                "separator-wrong",
+                span,
+                "One equals sign gives a field its value; two compare.",
+                "Write one.",
+                Splice(*span, "="),
+            )
         elif char == "=" and in_table and self.last == "text" and not double:
             self._quoted_name()
         if in_table and not double:

@@ -62,7 +62,9 @@ def _doubles(entries: Sequence[Entry]) -> Iterator[Problem]:
     for entry in entries:
         if last[entry.path] is not entry:
             cause = f"{entry.path[0]} stands again further down, and only the last one counts."
-            yield problem("key-twice", (entry.key_start, entry.key_end), cause, "Delete the line that should not count.")
+            yield problem(
+                "key-twice", (entry.key_start, entry.key_end), cause, "Delete the line that should not count."
+            )
 
 
 def _broken_escapes(seen: _Seen) -> Iterator[Problem]:
@@ -92,7 +94,9 @@ def _keys_with_blank(seen: _Seen) -> Iterator[Problem]:
     words = re.match(r"[\w.\-]+[ \t]*=", seen.value)
     if gap and not gap.strip(" \t\f") and words:
         cause = f"The key ends at this blank, so the server reads the key '{seen.key}', not the whole name."
-        yield problem("key-with-blank", (seen.entry.key_end, seen.entry.start), cause, "Write the name without a blank.")
+        yield problem(
+            "key-with-blank", (seen.entry.key_end, seen.entry.start), cause, "Write the name without a blank."
+        )
 
 
 def _runs_on(seen: _Seen) -> Iterator[Problem]:

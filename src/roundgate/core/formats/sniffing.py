@@ -13,7 +13,9 @@ _SECTION = re.compile(r"^[ \t]*\[[^\]\r\n]+\][ \t]*(?:[;#].*)?$", re.MULTILINE)
 _EQUALS = re.compile(r"^[ \t]*[\w./+!\-]+(?:\[\w*\])?[ \t]*=", re.MULTILINE)
 _COLON = re.compile(r"^[ \t]*(?:- )?[\w.\-\"']+:(?:[ \t]|$)", re.MULTILINE)
 _DASH = re.compile(r"^[ \t]*- \S", re.MULTILINE)
-_LUA = re.compile(r"^[ \t]*(?:local[ \t]+\w+|return[ \t]*\{|[A-Za-z_]\w*[ \t]*(?:=[ \t]*\{|\([ \t]*[\"'{]))", re.MULTILINE)
+_LUA = re.compile(
+    r"^[ \t]*(?:local[ \t]+\w+|return[ \t]*\{|[A-Za-z_]\w*[ \t]*(?:=[ \t]*\{|\([ \t]*[\"'{]))", re.MULTILINE
+)
 _WORD_LINE = re.compile(r"^[ \t]*(?:set[ \t]+)?[+\-]?[A-Za-z_][\w.]*[ \t]+(?:\"[^\"\r\n]*\"|-?\d[\w.]*)", re.MULTILINE)
 _SCRIPT = re.compile(r"#!|[ \t\r\n]*@?(?:echo off|setlocal)\b", re.IGNORECASE)
 
@@ -28,8 +30,8 @@ def sniffed(body: str) -> str:
         return "launch"
     if start[0] == "<":
         return "xml" if re.match(r"<[?!A-Za-z]", start) and not start.startswith("<<<<") else ""
-    if start[0] == "{" or (start[0] == "[" and re.match(r"\[\s*(?:[\"{\[\d\]]|true|false|null|$)", start)):
-        return "json" if not _SECTION.match(start) else _of_lines(head)
+    if start[0] == "{" or (start[0] == "[" and re.match(r"\[\s*(?:[\"{\[\d\]-]|true|false|null|$)", start)):
+        return "json"
     return _of_lines(head)
 
 
@@ -75,4 +77,4 @@ def looks_like_another(name: str, text: Text) -> str:
     return "" if wrong else seen
 
 
-_ALIKE = {("toml", "ini"), ("ini", "toml"), ("properties", "ini"), ("directives", "ini")}
+_ALIKE = {("toml", "lua"), ("toml", "ini"), ("ini", "toml"), ("properties", "ini"), ("directives", "ini")}

@@ -297,7 +297,11 @@ class TomlDocument:
         if first is None:
             raise EditRefused("it has no heading of its own in the file")
         following = next((one for one in heads[first + 1 :] if one.table[: len(table)] != table), None)
-        if any(one.table[: len(table)] == table for one in heads[heads.index(following) :] if following) if following else False:
+        if (
+            any(one.table[: len(table)] == table for one in heads[heads.index(following) :] if following)
+            if following
+            else False
+        ):
             raise EditRefused("its parts stand in several places of the file; edit it by hand")
         end = self._own_start(following) if following else len(self.text.body)
         return self._own_start(heads[first]), heads[first].start, end
@@ -429,7 +433,9 @@ class TomlDocument:
 
 
 def _key(path: Path) -> str:
-    return ".".join(step if _BARE_KEY.fullmatch(str(step)) else _basic(str(step)) for step in path if isinstance(step, str))
+    return ".".join(
+        step if _BARE_KEY.fullmatch(str(step)) else _basic(str(step)) for step in path if isinstance(step, str)
+    )
 
 
 def _basic(value: str) -> str:
@@ -472,7 +478,12 @@ def _value(value: Plain) -> str:
 
 def _like(raw: str, present: Kind, value: Plain, kind: Kind | None) -> str:
     """Write a value as what stands there is written: its quotes, where they can hold it."""
-    if isinstance(value, str) and kind in (None, "number", "code") and present in ("number", "code") and _is_same(value, present):
+    if (
+        isinstance(value, str)
+        and kind in (None, "number", "code")
+        and present in ("number", "code")
+        and _is_same(value, present)
+    ):
         return value
     new = fitted(value, kind, "text" if present == "code" else present)
     if present == "code" and kind is None:

@@ -33,7 +33,10 @@ if TYPE_CHECKING:
 _KEY = r"[ \t]*(?:[A-Za-z0-9_\-.]+|\"[^\"\r\n]*\"|'[^'\r\n]*')[ \t]*"
 _ASSIGNED = re.compile(rf"(?P<key>{_KEY})=(?P<gap>[ \t]*)(?P<value>[^\r\n]*?)[ \t]*$")
 _NEXT_KEY = re.compile(rf"[ \t]*(?:{_KEY}=|\[\[?[\w.\-\" ]+\]\]?[ \t]*(?:#.*)?$)")
-_STRINGS = re.compile(r'"""(?:[^"\\]|\\.|"(?!""))*"""|' + r"'''(?:[^']|'(?!''))*'''|" + r'"(?:[^"\\\n]|\\.)*"|' + r"'[^'\n]*'|#[^\n]*", re.S)
+_STRINGS = re.compile(
+    r'"""(?:[^"\\]|\\.|"(?!""))*"""|' + r"'''(?:[^']|'(?!''))*'''|" + r'"(?:[^"\\\n]|\\.)*"|' + r"'[^'\n]*'|#[^\n]*",
+    re.S,
+)
 
 
 class Scene(NamedTuple):
@@ -134,7 +137,14 @@ def _heading(scene: Scene) -> Problem | None:
     at = scene.start + found.end(3 if found[3] else 2)
     missing = "]" * (len(found[1]) - len(found[3]))
     cause = f"This heading is opened with {found[1]} and not closed with {']' * len(found[1])}."
-    return problem("section-unclosed", (scene.start + found.start(1), at), cause, f"Write {missing} behind it.", [Splice(at, at, missing)], safe=True)
+    return problem(
+        "section-unclosed",
+        (scene.start + found.start(1), at),
+        cause,
+        f"Write {missing} behind it.",
+        [Splice(at, at, missing)],
+        safe=True,
+    )
 
 
 def _twice(scene: Scene) -> Problem | None:
@@ -147,27 +157,38 @@ def _twice(scene: Scene) -> Problem | None:
         other = re.search(rf"^[ \t]*{mark}[ \t]*{re.escape(name[2])}[ \t]*\]", scene.body[: scene.start], re.M)
         if other:
             line = scene.body.count("\n", 0, other.start()) + 1
-            cause = f"{name[2]} is {'one table' if is_array else 'a list of tables'} since line {line}, and here the other."
+            cause = (
+                f"{name[2]} is {'one table' if is_array else 'a list of tables'} since line {line}, and here the other."
+            )
             here = (other.start(), other.end()) if is_array else span
-            return problem("table-array", here, cause, "Write double brackets for each of several, single ones for one.")
+            return problem(
+                "table-array", here, cause, "Write double brackets for each of several, single ones for one."
+            )
         first = re.search(rf"^[ \t]*\[[ \t]*{re.escape(name[2])}[ \t]*\]", scene.body[: scene.start], re.M)
         if first:
             line = scene.body.count("\n", 0, first.start()) + 1
             cause = f"The table {name[2]} begins in line {line} already."
             return problem("table-twice", span, cause, "Put its keys there, or give this one another name.")
-        return problem("key-over-value", span, f"{name[2]} holds, or lies inside, a plain value already.", "Choose another name.")
+        return problem(
+            "key-over-value", span, f"{name[2]} holds, or lies inside, a plain value already.", "Choose another name."
+        )
     key = re.match(rf"({_KEY})=", scene.line)
     if not key:
         return None
     said = key[1].strip()
-    span = (scene.start + key.start(1) + len(key[1]) - len(key[1].lstrip()), scene.start + key.start(1) + len(key[1].rstrip()))
+    span = (
+        scene.start + key.start(1) + len(key[1]) - len(key[1].lstrip()),
+        scene.start + key.start(1) + len(key[1].rstrip()),
+    )
     table = max(scene.body.rfind("\n[", 0, scene.start), -1) + 1
     first = re.search(rf"^[ \t]*{re.escape(said)}[ \t]*=", scene.body[table : scene.start], re.M)
     if first:
         line = scene.body.count("\n", 0, table + first.start()) + 1
         cause = f"{said} stands in line {line} already; TOML does not allow it twice."
         return problem("key-again", span, cause, "Delete the one that should not count.")
-    return problem("key-over-value", span, f"{said} is, or lies inside, something else already.", "Choose another name.")
+    return problem(
+        "key-over-value", span, f"{said} is, or lies inside, something else already.", "Choose another name."
+    )
 
 
 # --- keys and values ---
@@ -180,12 +201,16 @@ def _after_key(scene: Scene) -> Problem | None:
     if colon:
         at = scene.start + colon.start(2)
         cut = Splice(at, scene.start + colon.end(2), " = " if not colon[1].endswith(" ") else "= ")
-        return problem("separator-wrong", (at, at + 1), "TOML has an equals sign here, not a colon.", "Write =.", [cut], safe=True)
+        return problem(
+            "separator-wrong", (at, at + 1), "TOML has an equals sign here, not a colon.", "Write =.", [cut], safe=True
+        )
     words = re.match(r"[ \t]*([A-Za-z0-9_.\-]+)([ \t]+)(?=[\"'\d\[{+\-]|true|false)", line)
     if words:
         at = scene.start + words.end(1)
         cause = "The equals sign between this key and its value is missing."
-        return problem("equals-missing", (scene.start + words.start(1), at), cause, "Write = between them.", [Splice(at, at, " =")])
+        return problem(
+            "equals-missing", (scene.start + words.start(1), at), cause, "Write = between them.", [Splice(at, at, " =")]
+        )
     key = re.match(r"[ \t]*([A-Za-z][\w \-]*?)[ \t]*=", line)
     if key and " " in key[1]:
         cause = f"A key with blanks needs quotes: {key[1]}."
@@ -194,7 +219,12 @@ def _after_key(scene: Scene) -> Problem | None:
     alone = re.match(r"[ \t]*([A-Za-z0-9_.\-]+)[ \t]*(?:#.*)?$", line)
     if alone:
         at = scene.start + alone.end(1)
-        return problem("value-missing", (scene.start + alone.start(1), at), "This key has no value.", "Write = and a value behind it.")
+        return problem(
+            "value-missing",
+            (scene.start + alone.start(1), at),
+            "This key has no value.",
+            "Write = and a value behind it.",
+        )
     return None
 
 
@@ -206,11 +236,15 @@ def _key_start(scene: Scene) -> Problem | None:
         begun = scene.start + len(line) - len(line.lstrip())
         mark = 1 if line.lstrip()[0] == ";" else 2
         cut = Splice(begun, begun + mark, "#")
-        return problem("comment-here", (begun, scene.end), "A comment begins with # in TOML.", "Write #.", [cut], safe=True)
+        return problem(
+            "comment-here", (begun, scene.end), "A comment begins with # in TOML.", "Write #.", [cut], safe=True
+        )
     if sign and sign in CURLY:
         return _curly(scene, at)
     if sign in DASHES and sign:
-        return problem("dash-smart", (at, at + 1), "This is a long dash.", "Write a plain one.", [Splice(at, at + 1, "-")])
+        return problem(
+            "dash-smart", (at, at + 1), "This is a long dash.", "Write a plain one.", [Splice(at, at + 1, "-")]
+        )
     key = re.match(r"[ \t]*([^=\"'#\[\]{}]*?)[ \t]*=", line)
     if key and key[1]:
         span = (scene.start + key.start(1), scene.start + key.end(1))
@@ -219,7 +253,9 @@ def _key_start(scene: Scene) -> Problem | None:
     if sign == "=":
         return problem("name-missing", (at, at + 1), "There is no key before this equals sign.", "Write the key.")
     if sign in ("]", "}", ")"):
-        return problem("bracket-extra", (at, at + 1), f"This {sign} closes nothing.", "Delete it.", [Splice(at, at + 1, "")])
+        return problem(
+            "bracket-extra", (at, at + 1), f"This {sign} closes nothing.", "Delete it.", [Splice(at, at + 1, "")]
+        )
     return _after_key(scene)
 
 
@@ -229,7 +265,9 @@ def _curly(scene: Scene, at: int) -> Problem:
     found = re.match(rf"[{CURLY}]([^{CURLY}\"\\]*)[{CURLY}\"]", rest)
     cause = "Curly quotes do not count; only straight ones do."
     cuts = [Splice(at, at + found.end(), f'"{found[1]}"')] if found else []
-    return problem("quote-curly", (at, at + (found.end() if found else 1)), cause, "Write straight quotes.", cuts, safe=True)
+    return problem(
+        "quote-curly", (at, at + (found.end() if found else 1)), cause, "Write straight quotes.", cuts, safe=True
+    )
 
 
 def _value(scene: Scene) -> Problem | None:
@@ -243,25 +281,51 @@ def _value(scene: Scene) -> Problem | None:
     if at >= len(body.rstrip()) or not text:
         sign = body[at : at + 1]
         if sign == ",":
-            return problem("comma-extra", (at, at + 1), "There is nothing before this comma.", "Delete it.", [Splice(at, at + 1, "")])
+            return problem(
+                "comma-extra",
+                (at, at + 1),
+                "There is nothing before this comma.",
+                "Delete it.",
+                [Splice(at, at + 1, "")],
+            )
         begun = body.rfind("=", 0, at)
         if sign in ("", "\n", "\r", "#") and begun >= 0 and not body[begun + 1 : at].strip():
-            return problem("value-missing", (begun, begun + 1), "There is no value behind the equals sign.", "Write one.")
+            return problem(
+                "value-missing", (begun, begun + 1), "There is no value behind the equals sign.", "Write one."
+            )
         return _unclosed(scene)
     if text[0] in CURLY:
         return _curly(scene, at)
     if text[0] in DASHES:
-        return problem("dash-smart", (at, at + 1), "This is a long dash, not a minus sign.", "Write a plain one.", [Splice(at, at + 1, "-")], safe=True)
+        return problem(
+            "dash-smart",
+            (at, at + 1),
+            "This is a long dash, not a minus sign.",
+            "Write a plain one.",
+            [Splice(at, at + 1, "-")],
+            safe=True,
+        )
     meant = WORDS.get(text.lower())
     if meant and meant != "null":
         sure = text.lower() == meant
-        return problem("word-spelling", span, f"'{text}' is no word that TOML knows; {meant} is.", f"Write {meant}.", [Splice(*span, meant)], safe=sure)
+        return problem(
+            "word-spelling",
+            span,
+            f"'{text}' is no word that TOML knows; {meant} is.",
+            f"Write {meant}.",
+            [Splice(*span, meant)],
+            safe=sure,
+        )
     number = number_meant(text)
     if number is not None:
         cuts = [Splice(*span, number[0])] if number[0] else []
-        return problem("number-form", span, number[1], f"Write {number[0]}." if number[0] else "Write a plain number.", cuts)
+        return problem(
+            "number-form", span, number[1], f"Write {number[0]}." if number[0] else "Write a plain number.", cuts
+        )
     if text == "=" or body[at] == "=":
-        return problem("separator-wrong", (at, at + 1), "One equals sign is enough.", "Delete it.", [Splice(at, at + 1, "")])
+        return problem(
+            "separator-wrong", (at, at + 1), "One equals sign is enough.", "Delete it.", [Splice(at, at + 1, "")]
+        )
     opened = text[0] in "[{" or body[at - 1] in "[{,"
     if not opened:
         end = min(line_end, at + len(body[at:line_end].split("#")[0].rstrip()))
@@ -269,7 +333,14 @@ def _value(scene: Scene) -> Problem | None:
         unopened = re.match(r'[^"]*"[ \t]*$', text)
         if unopened:
             cuts = [Splice(at, at, '"')]
-            return problem("quote-unopened", (at, end), "This text ends with a quote and has none before it.", "Write one.", cuts, safe=True)
+            return problem(
+                "quote-unopened",
+                (at, end),
+                "This text ends with a quote and has none before it.",
+                "Write one.",
+                cuts,
+                safe=True,
+            )
         span = (at, end)
     clean = '"' not in text and "\\" not in text
     cuts = [Splice(*span, f'"{text}"')] if clean else []
@@ -289,9 +360,17 @@ def _after_value(scene: Scene) -> Problem | None:
     if date and len(date[0]) < 10:
         meant = f"{date[1]}-{date[2]:0>2}-{date[3]:0>2}"
         span = (value_start, value_start + date.end())
-        return problem("date-form", span, "Month and day have two digits each.", f"Write {meant}.", [Splice(*span, meant)])
+        return problem(
+            "date-form", span, "Month and day have two digits each.", f"Write {meant}.", [Splice(*span, meant)]
+        )
     if re.match(r"\d{1,2}[./]\d{1,2}[./]\d{2,4}$|\d{1,2}:\d{1,2}$", raw):
-        return problem("date-form", (value_start, value_start + len(raw)), "TOML has no date or time of this form.", "Write 2026-07-05 or 17:30:00, or put quotes around it.", [Splice(value_start, value_start + len(raw), f'"{raw}"')])
+        return problem(
+            "date-form",
+            (value_start, value_start + len(raw)),
+            "TOML has no date or time of this form.",
+            "Write 2026-07-05 or 17:30:00, or put quotes around it.",
+            [Splice(value_start, value_start + len(raw), f'"{raw}"')],
+        )
     number = number_meant(raw)
     if number is not None:
         cuts = [Splice(value_start, value_start + len(raw), number[0])] if number[0] else []
@@ -302,13 +381,26 @@ def _after_value(scene: Scene) -> Problem | None:
         return problem("comma-last", (at, at + 1), cause, "Delete it.", [Splice(at, at + 1, "")], safe=True)
     if re.match(rf"[,;]?[ \t]*{_KEY}=", rest):
         cut = Splice(at, at + len(rest) - len(rest.lstrip(",; \t")), "\n")
-        return problem("line-two-values", (at, scene.end), "A second key stands on this line.", "Put it on a line of its own.", [cut])
+        return problem(
+            "line-two-values",
+            (at, scene.end),
+            "A second key stands on this line.",
+            "Put it on a line of its own.",
+            [cut],
+        )
     if scene.body[value_start] in "\"'":
         return _behind_quote(scene, value_start, at)
     if rest.lstrip().startswith(("//", ";", "--")):
         mark = at + len(rest) - len(rest.lstrip())
         length = 1 if scene.body[mark] == ";" else 2
-        return problem("comment-here", (mark, scene.end), "A comment begins with # in TOML.", "Write #.", [Splice(mark, mark + length, "#")], safe=True)
+        return problem(
+            "comment-here",
+            (mark, scene.end),
+            "A comment begins with # in TOML.",
+            "Write #.",
+            [Splice(mark, mark + length, "#")],
+            safe=True,
+        )
     extra = _extra_bracket(scene, at)
     if extra:
         return extra
@@ -317,7 +409,14 @@ def _after_value(scene: Scene) -> Problem | None:
         unopened = raw.endswith('"') and raw.count('"') == 1
         span = (value_start, value_start + len(raw))
         if unopened:
-            return problem("quote-unopened", span, "This text ends with a quote and has none before it.", "Write one.", [Splice(value_start, value_start, '"')], safe=True)
+            return problem(
+                "quote-unopened",
+                span,
+                "This text ends with a quote and has none before it.",
+                "Write one.",
+                [Splice(value_start, value_start, '"')],
+                safe=True,
+            )
         cuts = [Splice(*span, f'"{raw}"')] if '"' not in raw and "\\" not in raw else []
         return problem("quote-missing", span, f"The text {raw or word} needs quotes.", "Write quotes around it.", cuts)
     return None
@@ -326,7 +425,9 @@ def _after_value(scene: Scene) -> Problem | None:
 def _extra_bracket(scene: Scene, at: int) -> Problem | None:
     sign = scene.body[at : at + 1]
     if sign in ("]", "}", ")") and sign:
-        return problem("bracket-extra", (at, at + 1), f"This {sign} closes nothing.", "Delete it.", [Splice(at, at + 1, "")])
+        return problem(
+            "bracket-extra", (at, at + 1), f"This {sign} closes nothing.", "Delete it.", [Splice(at, at + 1, "")]
+        )
     return None
 
 
@@ -343,15 +444,27 @@ def _behind_quote(scene: Scene, start: int, at: int) -> Problem | None:
         inner_text = scene.body[start + 1 : last]
         cuts = [Splice(start, last + 1, f'"{inner_text}"')] if '"' not in inner_text and "\\" not in inner_text else []
         close = scene.body.find("'", start + 1)
-        return problem("quote-inside", (close, close + 1), "This quote ends the text too early.", "Write double quotes around it.", cuts)
+        return problem(
+            "quote-inside",
+            (close, close + 1),
+            "This quote ends the text too early.",
+            "Write double quotes around it.",
+            cuts,
+        )
     extra = _extra_bracket(scene, at)
     if extra:
         return extra
     tail = scene.body[at:line_end].rstrip()
     end = scene.body.rfind(quote, start, at)
-    cuts = [Splice(end, at + len(tail), scene.body[end + 1 : at] + tail + quote)] if quote not in tail and "\\" not in tail else []
+    cuts = (
+        [Splice(end, at + len(tail), scene.body[end + 1 : at] + tail + quote)]
+        if quote not in tail and "\\" not in tail
+        else []
+    )
     cause = "The text ends at the quote, and this stands behind it."
-    return problem("text-after-quote", (at, at + len(tail)), cause, "Put the quotes around all of it, or take it away.", cuts)
+    return problem(
+        "text-after-quote", (at, at + len(tail)), cause, "Put the quotes around all of it, or take it away.", cuts
+    )
 
 
 # --- texts ---
@@ -381,11 +494,23 @@ def _text(scene: Scene) -> Problem | None:
         end = line_quote + said.end() if said and said.end() > 1 else end
         cause = "This quote is opened and not closed on its line."
         repair = Splice(end, end, scene.body[line_quote])
-        return problem("quote-unclosed", (line_quote, max(end, line_quote + 1)), cause, "Write a quote where the text ends.", [repair])
+        return problem(
+            "quote-unclosed",
+            (line_quote, max(end, line_quote + 1)),
+            cause,
+            "Write a quote where the text ends.",
+            [repair],
+        )
     if sign and (sign < " " or sign == "\x7f"):
         written = "\\t" if sign == "\t" else f"\\u{ord(sign):04x}"
         cause = "A control character stands here; no reader takes it."
-        return problem("control-character", (at, at + 1), cause, "Delete it.", [Splice(at, at + 1, written if line_quote >= 0 else "")])
+        return problem(
+            "control-character",
+            (at, at + 1),
+            cause,
+            "Delete it.",
+            [Splice(at, at + 1, written if line_quote >= 0 else "")],
+        )
     return None
 
 
@@ -436,7 +561,10 @@ def _escape(scene: Scene) -> Problem | None:
     back = scene.body.rfind("\\", 0, scene.error.at + 1)
     if back < scene.start:
         return None
-    lone = [scene.start + one.start() for one in re.finditer(r'(?<!\\)\\(?![btnfr"\\uU\\])|(?<!\\)\\u(?![0-9a-fA-F]{4})', scene.line)]
+    lone = [
+        scene.start + one.start()
+        for one in re.finditer(r'(?<!\\)\\(?![btnfr"\\uU\\])|(?<!\\)\\u(?![0-9a-fA-F]{4})', scene.line)
+    ]
     cause = "Between double quotes a backslash begins an escape, and this is none."
     do = "Write \\\\ for a backslash, / in a path, or single quotes around the text."
     cuts = [Splice(at, at, "\\") for at in lone] or [Splice(back, back, "\\")]
@@ -466,7 +594,13 @@ def _unclosed(scene: Scene) -> Problem | None:
         end = len(re.sub(r"[ \t]*#[^\n]*\Z", "", scene.body[:before])) if "#" in scene.body[opened:before] else before
         end = end - 1 if scene.body[end - 1 : end] == "," else end
         cause = f"This {sign} is opened and never closed."
-        return problem("bracket-unclosed", (opened, opened + 1), cause, f"Write {right} where it should end.", [Splice(end, end, right)])
+        return problem(
+            "bracket-unclosed",
+            (opened, opened + 1),
+            cause,
+            f"Write {right} where it should end.",
+            [Splice(end, end, right)],
+        )
     end = before
     cause = "A comma is missing here, behind the item that ends."
     return problem("comma-missing", (end, end + 1), cause, "Write a comma.", [Splice(end, end, ",")], safe=True)
@@ -481,21 +615,56 @@ def _in_braces(scene: Scene, opened: int, at: int, before: int) -> Problem | Non
             cause = "A table in curly brackets must stand on one line."
             breaks = re.search(r"[\r\n]", inner)
             where = opened + (breaks.start() if breaks else 0)
-            return problem("break-in-braces", (where, where + 1), cause, "Join the lines, or give the table a heading.", [Splice(opened, close, joined)])
+            return problem(
+                "break-in-braces",
+                (where, where + 1),
+                cause,
+                "Join the lines, or give the table a heading.",
+                [Splice(opened, close, joined)],
+            )
         end = scene.start + len(scene.line.rstrip())
         cause = "This { is opened and not closed on its line."
         first = scene_at(scene.body, opened, scene.error)
         end = first.end
-        return problem("bracket-unclosed", (opened, opened + 1), cause, "Write } where it should end.", [Splice(end, end, " }")])
+        return problem(
+            "bracket-unclosed", (opened, opened + 1), cause, "Write } where it should end.", [Splice(end, end, " }")]
+        )
     if scene.body[at : at + 1] == "}" and scene.body[before - 1] == ",":
         cut = Splice(before - 1, before, "")
-        return problem("comma-last", (before - 1, before), "After this comma another key is expected.", "Delete it.", [cut], safe=True)
+        return problem(
+            "comma-last",
+            (before - 1, before),
+            "After this comma another key is expected.",
+            "Delete it.",
+            [cut],
+            safe=True,
+        )
     if scene.body[at : at + 1] == ":":
-        return problem("separator-wrong", (at, at + 1), "TOML has an equals sign here, not a colon.", "Write =.", [Splice(at, at + 1, " =")], safe=True)
+        return problem(
+            "separator-wrong",
+            (at, at + 1),
+            "TOML has an equals sign here, not a colon.",
+            "Write =.",
+            [Splice(at, at + 1, " =")],
+            safe=True,
+        )
     if re.match(rf"{_KEY}=", scene.body[at:]):
-        return problem("comma-missing", (before, before + 1), "A comma is missing here.", "Write a comma.", [Splice(before, before, ",")], safe=True)
+        return problem(
+            "comma-missing",
+            (before, before + 1),
+            "A comma is missing here.",
+            "Write a comma.",
+            [Splice(before, before, ",")],
+            safe=True,
+        )
     if at >= len(scene.body.rstrip()):
-        return problem("bracket-unclosed", (opened, opened + 1), "This { is opened and never closed.", "Write }.", [Splice(before, before, " }")])
+        return problem(
+            "bracket-unclosed",
+            (opened, opened + 1),
+            "This { is opened and never closed.",
+            "Write }.",
+            [Splice(before, before, " }")],
+        )
     return None
 
 
@@ -534,7 +703,14 @@ _LOOKS: tuple[tuple[str, Callable[[Scene], Problem | None]], ...] = (
     ("array declaration", _heading),
     ("Cannot", _twice),
     ("Duplicate", _twice),
-    ("Expected '='", lambda scene: _unclosed(scene) if scene.body[scene.error.at : scene.error.at + 1] == ":" and _open_bracket(scene) >= 0 else _after_key(scene)),
+    (
+        "Expected '='",
+        lambda scene: (
+            _unclosed(scene)
+            if scene.body[scene.error.at : scene.error.at + 1] == ":" and _open_bracket(scene) >= 0
+            else _after_key(scene)
+        ),
+    ),
     ("Invalid initial character", lambda scene: _in_table(scene) or _key_start(scene)),
     ("Invalid statement", _key_start),
     ("Invalid value", _value),
@@ -544,7 +720,7 @@ _LOOKS: tuple[tuple[str, Callable[[Scene], Problem | None]], ...] = (
     ("Unicode scalar", _escape),
     ("Illegal character", _text),
     ("Unterminated string", _never_closed),
-    ("Expected \"'\"", _never_closed),
+    ('Expected "\'"', _never_closed),
     ("Expected newline or end of document", _after_value),
     ("Unclosed array", _unclosed),
     ("Unclosed inline table", _unclosed),

@@ -23,7 +23,9 @@ Said = tuple[str, str, Any]
 """One event of expat: ``<`` name attributes, ``>`` name, or ``t`` text; texts of blanks between elements are left out."""
 
 _NAME = re.compile(r"[A-Za-z_][\w.\-:]*")
-_OFF = re.compile(r"<!--[ \t\r\n]*(?P<element><(?P<name>[A-Za-z_][\w.\-:]*)(?:\s[^<>]*)?(?:/>|>[^<>]*</(?P=name)>))[ \t\r\n]*-->")
+_OFF = re.compile(
+    r"<!--[ \t\r\n]*(?P<element><(?P<name>[A-Za-z_][\w.\-:]*)(?:\s[^<>]*)?(?:/>|>[^<>]*</(?P=name)>))[ \t\r\n]*-->"
+)
 
 
 class XmlError(ValueError):
@@ -319,7 +321,9 @@ class XmlDocument:
         if one is not None:
             quote = self.text.body[one.end - 1]
             cut = Splice(*one.value, written(new, quote))
-            return self._edit([cut], self._with_attributes(element, lambda all_of: [(k, new if k == name else v) for k, v in all_of]))
+            return self._edit(
+                [cut], self._with_attributes(element, lambda all_of: [(k, new if k == name else v) for k, v in all_of])
+            )
         if not _NAME.fullmatch(name):
             raise EditRefused(f"'{name}' cannot be an attribute's name")
         at = element.attributes[1]
@@ -336,7 +340,11 @@ class XmlDocument:
             raise EditRefused("there is no element to put it into")
         _no_control(new)
         text = f"<{name}>{written(new)}</{name}>" if new else f"<{name}/>"
-        said: list[Said] = [("<", name, ()), *([("t", new.replace("\r\n", "\n"), None)] if new else []), (">", name, None)]
+        said: list[Said] = [
+            ("<", name, ()),
+            *([("t", new.replace("\r\n", "\n"), None)] if new else []),
+            (">", name, None),
+        ]
         return self._put(parent, len(parent.children), text, said)
 
     def _put(self, parent: Element, at: int, text: str, said: list[Said]) -> Edit:
@@ -425,7 +433,9 @@ class XmlDocument:
             element = self._locate(path[:-1])
             assert element is not None
             cut = Splice(one.start, one.end, "")
-            return self._edit([cut], self._with_attributes(element, lambda all_of: [pair for pair in all_of if pair[0] != one.name]))
+            return self._edit(
+                [cut], self._with_attributes(element, lambda all_of: [pair for pair in all_of if pair[0] != one.name])
+            )
         element = self._locate(path) if path and not str(path[-1]).startswith("@") else None
         if element is None or element.parent is None:
             raise EditRefused("it does not stand in the file")
@@ -460,7 +470,9 @@ class XmlDocument:
             assert element is not None
             if any(other.name == new for other in attributes(self.text.body, element)):
                 raise EditRefused(f"{new} stands there already")
-            renamed = self._with_attributes(element, lambda all_of: [(new if k == one.name else k, v) for k, v in all_of])
+            renamed = self._with_attributes(
+                element, lambda all_of: [(new if k == one.name else k, v) for k, v in all_of]
+            )
             return self._edit([Splice(*one.key, new)], renamed)
         element = self._locate(path) if not str(path[-1]).startswith("@") else None
         if element is None:

@@ -28,7 +28,14 @@ _DECLARED = re.compile(r"<\?xml[^>]*?encoding\s*=\s*[\"']([\w.\-]+)[\"']")
 _NAME = re.compile(r"[A-Za-z_\u00c0-\U000effff][\w.\-:\u00b7]*")
 _BARE = re.compile(r"&(?:(?P<good>#[0-9]+;|#x[0-9a-fA-F]+;)|(?P<named>[A-Za-z_][\w.\-]*);)?")
 _KNOWN = ("amp", "lt", "gt", "quot", "apos")
-_PAGE_NAMES = {"nbsp": "&#160;", "copy": "&#169;", "eacute": "&#233;", "auml": "&#228;", "ouml": "&#246;", "uuml": "&#252;"}
+_PAGE_NAMES = {
+    "nbsp": "&#160;",
+    "copy": "&#169;",
+    "eacute": "&#233;",
+    "auml": "&#228;",
+    "ouml": "&#246;",
+    "uuml": "&#252;",
+}
 _SPACE = re.compile(r"\s*")
 
 
@@ -70,7 +77,9 @@ def _encoding(document: XmlDocument) -> list[Problem]:
     if name in fits.get(mine, singles) or (mine == "utf-8" and document.text.body.isascii()):
         return []
     cause = f"The first line says {said[1]}, and the file is written in {mine}."
-    return [problem("encoding-differs", said.span(1), cause, f"Write {mine.upper()} there, or save the file as {said[1]}.")]
+    return [
+        problem("encoding-differs", said.span(1), cause, f"Write {mine.upper()} there, or save the file as {said[1]}.")
+    ]
 
 
 class _Scan:
@@ -112,14 +121,27 @@ class _Scan:
             begun = start + len(said) - len(said.lstrip())
             if HIDDEN.fullmatch(said.strip()):
                 cut = Splice(begun, start + len(said.rstrip()), visible(said.strip()[0]))
-                self.say("hidden-between", (begun, begun + 1), "A character that cannot be seen stands here.", "Delete it.", cut, safe=True)
+                self.say(
+                    "hidden-between",
+                    (begun, begun + 1),
+                    "A character that cannot be seen stands here.",
+                    "Delete it.",
+                    cut,
+                    safe=True,
+                )
                 return
             cause = "This stands outside the outermost element."
             self.say("text-after-end", (begun, start + len(said.rstrip())), cause, "Delete it, or put it inside.")
         end_mark = said.find("]]>")
         if end_mark >= 0:
             at = start + end_mark
-            self.say("text-after-end", (at, at + 3), "]]> may not stand in a text.", "Write ]]&gt;.", Splice(at, at + 3, "]]&gt;"))
+            self.say(
+                "text-after-end",
+                (at, at + 3),
+                "]]> may not stand in a text.",
+                "Write ]]&gt;.",
+                Splice(at, at + 3, "]]&gt;"),
+            )
 
     def controls(self, start: int, end: int) -> None:
         """Find characters that XML has no form for."""
@@ -135,7 +157,14 @@ class _Scan:
                 continue
             if not one["named"]:
                 cause = "A bare & begins the name of a character, and none follows."
-                self.say("ampersand-bare", (one.start(), one.start() + 1), cause, "Write &amp;.", Splice(one.start(), one.start() + 1, "&amp;"), safe=True)
+                self.say(
+                    "ampersand-bare",
+                    (one.start(), one.start() + 1),
+                    cause,
+                    "Write &amp;.",
+                    Splice(one.start(), one.start() + 1, "&amp;"),
+                    safe=True,
+                )
             elif one["named"] not in _KNOWN and not self.has_types:
                 meant = _PAGE_NAMES.get(one["named"], "")
                 cause = f"&{one['named']}; is no character name that XML knows."
@@ -153,7 +182,9 @@ class _Scan:
         elif body.startswith("<![CDATA[", at):
             end = body.find("]]>", at)
             if end < 0:
-                self.say("text-unclosed", (at, at + 9), "This CDATA part is never closed.", "Write ]]> where it should end.")
+                self.say(
+                    "text-unclosed", (at, at + 9), "This CDATA part is never closed.", "Write ]]> where it should end."
+                )
             self.at = end + 3 if end >= 0 else len(body)
         elif body.startswith("<?", at):
             self.instruction()
@@ -207,9 +238,16 @@ class _Scan:
 
     def types(self) -> None:
         """Skip a document type."""
-        whole = re.compile(r"<![A-Z]+(?:\"[^\"]*\"|'[^']*'|\[(?:<!--.*?-->|\"[^\"]*\"|'[^']*'|[^\]\"'])*\]|[^>\[\"'])*>", re.S).match(self.body, self.at)
+        whole = re.compile(
+            r"<![A-Z]+(?:\"[^\"]*\"|'[^']*'|\[(?:<!--.*?-->|\"[^\"]*\"|'[^']*'|[^\]\"'])*\]|[^>\[\"'])*>", re.S
+        ).match(self.body, self.at)
         if whole is None:
-            self.say("tag-broken", (self.at, self.at + 2), "This declaration is never closed.", "Write > where it should end.")
+            self.say(
+                "tag-broken",
+                (self.at, self.at + 2),
+                "This declaration is never closed.",
+                "Write > where it should end.",
+            )
         self.at = whole.end() if whole else len(self.body)
 
     def closing(self) -> None:
@@ -241,7 +279,11 @@ class _Scan:
     def _close_other(self, name: str, span: tuple[int, int]) -> None:
         from roundgate.core.nearest import nearest
 
-        if self.stack and not self._closes_later(self.stack[-1].name) and nearest(name, [self.stack[-1].name], least=60):
+        if (
+            self.stack
+            and not self._closes_later(self.stack[-1].name)
+            and nearest(name, [self.stack[-1].name], least=60)
+        ):
             right = self.stack.pop()
             cause = f"This closes {name}, and what is open since line {self._line(right.at)} is {right.name}."
             self.say("tag-mismatch", span, cause, f"Write {right.name}.", Splice(*span, right.name))
@@ -317,13 +359,33 @@ class _Scan:
             char = self.body[self.at]
             if HIDDEN.match(char):
                 cut = Splice(self.at, self.at + 1, visible(char))
-                self.say("hidden-between", (self.at, self.at + 1), "A character that cannot be seen stands here.", "Delete it.", cut, safe=True)
+                self.say(
+                    "hidden-between",
+                    (self.at, self.at + 1),
+                    "A character that cannot be seen stands here.",
+                    "Delete it.",
+                    cut,
+                    safe=True,
+                )
             elif char != "/" or not self.found:
-                self.say("not-understood", (self.at, self.at + 1), f"'{char}' cannot stand in a tag.", "Delete it.", Splice(self.at, self.at + 1, ""))
+                self.say(
+                    "not-understood",
+                    (self.at, self.at + 1),
+                    f"'{char}' cannot stand in a tag.",
+                    "Delete it.",
+                    Splice(self.at, self.at + 1, ""),
+                )
             return False
         if not gap:
             cause = "No blank parts this attribute from the one before it."
-            self.say("attribute-joined", name.span(), cause, "Write a blank before it.", Splice(name.start(), name.start(), " "), safe=True)
+            self.say(
+                "attribute-joined",
+                name.span(),
+                cause,
+                "Write a blank before it.",
+                Splice(name.start(), name.start(), " "),
+                safe=True,
+            )
         if name[0] in seen:
             cause = f"{name[0]} stands in this tag already."
             self.say("attribute-twice", name.span(), cause, "Delete the one that should not count.")
@@ -332,7 +394,13 @@ class _Scan:
         if sign is None:
             self.at = name.end()
             cause = f"The attribute {name[0]} has no value."
-            self.say("attribute-value", name.span(), cause, 'Write ="..." behind it.', Splice(name.end(), name.end(), '="true"'))
+            self.say(
+                "attribute-value",
+                name.span(),
+                cause,
+                'Write ="..." behind it.',
+                Splice(name.end(), name.end(), '="true"'),
+            )
             return True
         if sign[1] == ":":
             cut = Splice(sign.start(1), sign.end(1), "=")
@@ -375,7 +443,13 @@ class _Scan:
             stop = other.start() if other else stop
             cause = "This quote is opened and not closed before the tag ends."
             if end < 0 or end > stop:
-                self.say("attribute-quote", (at, stop), cause, "Write a quote where the value ends.", Splice(stop, stop, quote))
+                self.say(
+                    "attribute-quote",
+                    (at, stop),
+                    cause,
+                    "Write a quote where the value ends.",
+                    Splice(stop, stop, quote),
+                )
                 self.at = stop
                 return
         if end < 0:
@@ -386,7 +460,14 @@ class _Scan:
         self.controls(at + 1, end)
         less = body.find("<", at + 1, end)
         if less >= 0:
-            self.say("less-bare", (less, less + 1), "A bare < may not stand in a value.", "Write &lt;.", Splice(less, less + 1, "&lt;"), safe=True)
+            self.say(
+                "less-bare",
+                (less, less + 1),
+                "A bare < may not stand in a value.",
+                "Write &lt;.",
+                Splice(less, less + 1, "&lt;"),
+                safe=True,
+            )
         self.at = end + 1
 
     # --- the end ---

@@ -22,7 +22,9 @@ from roundgate.core.formats.yaml_events import Member, Said, Stream, YamlError
 from roundgate.core.formats.yaml_words import BOOL_WORDS, Bare, Written, block, block_text, flow, kind_of, scalar
 from roundgate.core.text import LINE_END, Splice, Text
 
-_OFF = re.compile(r"^(?P<lead>[ \t]*)(?P<mark>#[ \t]?)(?P<key>[\w.\-]+)(?P<sep>:[ \t]+)(?P<value>[^\s#][^\r\n]*?)[ \t]*$", re.M)
+_OFF = re.compile(
+    r"^(?P<lead>[ \t]*)(?P<mark>#[ \t]?)(?P<key>[\w.\-]+)(?P<sep>:[ \t]+)(?P<value>[^\s#][^\r\n]*?)[ \t]*$", re.M
+)
 _DASH = re.compile(r"(?:[ \t\r\n]|#[^\r\n]*)*-")
 
 
@@ -125,11 +127,15 @@ class YamlDocument:
             said = self.stream.said[member.value]
             if said[0] == "*":
                 line = self.text.place(self.stream.spans[self.stream.meant(member.value)][0])[0]
-                raise EditRefused(f"*{said[1]} stands there: it shares what line {line} holds; change it there, or ask for a copy")
+                raise EditRefused(
+                    f"*{said[1]} stands there: it shares what line {line} holds; change it there, or ask for a copy"
+                )
             shared = self.stream.aliases(said[2], member.value) if said[2] else []
             if shared:
                 lines = ", ".join(str(self.text.place(self.stream.spans[at][0])[0]) for at in shared[:5])
-                raise EditRefused(f"it is marked &{said[2]}, and line {lines} shares it; ask for a copy to change it here alone")
+                raise EditRefused(
+                    f"it is marked &{said[2]}, and line {lines} shares it; ask for a copy to change it here alone"
+                )
 
     def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
         """Replace a value in its place, keeping its quotes, or add a name in the style of its neighbours."""
@@ -169,7 +175,9 @@ class YamlDocument:
     def _block_indent(self, way: Sequence[Member]) -> str:
         """Give the indentation of a block of text that stands there."""
         start, end = self.stream.bare(way[-1].value)
-        found = re.compile(r"[^\r\n]*(?:(?:\r\n|\r|\n)[ \t]*(?=[\r\n]|\Z))*(?:\r\n|\r|\n)( +)").match(self.text.body, start, end)
+        found = re.compile(r"[^\r\n]*(?:(?:\r\n|\r|\n)[ \t]*(?=[\r\n]|\Z))*(?:\r\n|\r|\n)( +)").match(
+            self.text.body, start, end
+        )
         header = re.match(r"[|>][-+]?\d", self.text.body[start:])
         return "" if header or not found else found[1]
 
@@ -194,7 +202,12 @@ class YamlDocument:
         """Give what to put where a value has no width: behind a colon or a dash, or where there is not even those."""
         before, after = self.text.body[at - 1 : at], self.text.body[at : at + 1]
         in_flow = self._in_flow(way)
-        if before not in (":", "-") and not in_flow and len(way) > 1 and not self.text.body[:at].rstrip(" ").endswith((":", "-")):
+        if (
+            before not in (":", "-")
+            and not in_flow
+            and len(way) > 1
+            and not self.text.body[:at].rstrip(" ").endswith((":", "-"))
+        ):
             raise EditRefused("the name stands there without a colon, in the long form; write its value by hand")
         if before in (" ", "\t", "") and at:
             lead = ""
@@ -296,7 +309,9 @@ class YamlDocument:
         ]
         close = stream.spans[stream.closing[event]][1] - 1
         comment = r"(?<=[ \t\r\n])#[^\r\n]*"
-        return Brackets(self.text.body, stream.bare_start(event) + 1, close, spans, self.text.newline, comment, ",", self._unit)
+        return Brackets(
+            self.text.body, stream.bare_start(event) + 1, close, spans, self.text.newline, comment, ",", self._unit
+        )
 
     def _list_at(self, path: Path) -> tuple[list[Member], list[Member]]:
         """Give the way to the list that a path ends in, and its items. Raises EditRefused."""

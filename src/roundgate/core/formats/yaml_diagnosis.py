@@ -12,7 +12,9 @@ from roundgate.core.formats.catalogue import problem
 from roundgate.core.formats.yaml_events import YamlError
 from roundgate.core.text import LINE_END, Splice
 
-_KEY_LINE = re.compile(r"(?P<lead>[ ]*(?:- +)*)(?P<key>[\w.\-/]+|\"[^\"]*\"|'[^']*')[ \t]*:(?P<gap>[ \t]+|$)(?P<value>.*)")
+_KEY_LINE = re.compile(
+    r"(?P<lead>[ ]*(?:- +)*)(?P<key>[\w.\-/]+|\"[^\"]*\"|'[^']*')[ \t]*:(?P<gap>[ \t]+|$)(?P<value>.*)"
+)
 _TIGHT = re.compile(r"([ ]*(?:- +)*)([\w.\-]+):(?=[^\s:])")
 _EQUALS = re.compile(r"([ ]*(?:- +)*)([\w.\-]+)([ \t]*=>?[ \t]*)(?=\S|$)")
 _WORD_VALUE = re.compile(r"([ ]*(?:- +)*)([\w.\-]+)[ \t]+(\S.*)")
@@ -151,7 +153,13 @@ def _mapping_values(scene: Scene) -> Problem | None:
         return None
     if ":" not in above.said and above.indent < line.indent and not above.said.startswith("-"):
         cause = "This line has no colon, and the lines below belong to it."
-        return problem("colon-absent", (above.end, above.end + 1), cause, "Write a colon at its end.", [Splice(above.end, above.end, ":")])
+        return problem(
+            "colon-absent",
+            (above.end, above.end + 1),
+            cause,
+            "Write a colon at its end.",
+            [Splice(above.end, above.end, ":")],
+        )
     if above.indent < line.indent:
         return _uneven(scene.body, line, above.indent)
     return _without_colon(above)
@@ -273,7 +281,7 @@ def _columns_above(body: str, line: Line) -> list[int]:
     above = line_before(body, line)
     while above is not None and least > 0:
         lead = re.match(r" *(?:- +)*", above.text)
-        for column in ({above.indent, lead.end() if lead else above.indent}):
+        for column in {above.indent, lead.end() if lead else above.indent}:
             if column < least:
                 columns.append(column)
         least = min(least, above.indent)
@@ -300,14 +308,24 @@ def _expected_dash(scene: Scene) -> Problem | None:
 
 def _after_quote(line: Line) -> Problem | None:
     """Find what stands behind a closing quote, or a quote inside a text."""
-    found = re.match(r"(?P<lead> *(?:- +)*(?:[\w.\-]+:[ \t]+)?)(?P<quote>[\"'])(?P<text>.*?)(?P=quote)(?P<rest>.*)", line.text)
-    if not found or not (rest := re.sub(r"(?:^|[ \t])#.*", "", found["rest"]).strip()) or rest[:1] in (":", ",", "]", "}"):
+    found = re.match(
+        r"(?P<lead> *(?:- +)*(?:[\w.\-]+:[ \t]+)?)(?P<quote>[\"'])(?P<text>.*?)(?P=quote)(?P<rest>.*)", line.text
+    )
+    if (
+        not found
+        or not (rest := re.sub(r"(?:^|[ \t])#.*", "", found["rest"]).strip())
+        or rest[:1] in (":", ",", "]", "}")
+    ):
         return None
     quote, start = found["quote"], line.start + found.start("quote")
     last = line.text.rstrip().rfind(quote)
     end_inner = line.start + found.end("text")
     if line.start + last > end_inner:
-        inner = [line.start + one.start() for one in re.finditer(quote, line.text) if start < line.start + one.start() < line.start + last]
+        inner = [
+            line.start + one.start()
+            for one in re.finditer(quote, line.text)
+            if start < line.start + one.start() < line.start + last
+        ]
         cuts = [Splice(at, at, "'" if quote == "'" else "\\") for at in inner]
         cause = "This quote ends the text too early: more of it follows on the line."
         do = "Write it twice." if quote == "'" else 'Write \\" for a quote inside a text.'
@@ -327,7 +345,9 @@ def _unclosed_quote(scene: Scene) -> Problem | None:
         return None
     end = line.start + len(line.text.rstrip())
     cause = "This quote is opened and never closed, so all that follows is read as part of the text."
-    return problem("quote-unclosed", (start, end), cause, "Write a quote where the text ends.", [Splice(end, end, quote)])
+    return problem(
+        "quote-unclosed", (start, end), cause, "Write a quote where the text ends.", [Splice(end, end, quote)]
+    )
 
 
 def _flow_end(scene: Scene) -> Problem | None:
@@ -352,7 +372,13 @@ def _flow_end(scene: Scene) -> Problem | None:
     if block_line and before.endswith((",", sign)):
         end = len(before.rstrip(","))
         cause = f"This {sign} is opened and never closed."
-        return problem("bracket-unclosed", (begun, begun + 1), cause, f"Write {right} where it should end.", [Splice(end, end, right)])
+        return problem(
+            "bracket-unclosed",
+            (begun, begun + 1),
+            cause,
+            f"Write {right} where it should end.",
+            [Splice(end, end, right)],
+        )
     end = len(before)
     cause = "A comma is missing here, behind the item that ends."
     return problem("comma-missing", (end, end + 1), cause, "Write a comma.", [Splice(end, end, ",")])
@@ -400,7 +426,9 @@ def unknown_alias(body: str, at: int, known: Collection[str]) -> Problem:
 
 def _escape(scene: Scene) -> Problem | None:
     body, start = scene.body, scene.error.begun
-    found = re.compile(r'\\(?:x(?![0-9a-fA-F]{2})|u(?![0-9a-fA-F]{4})|[^0abtnvfre "/\\N_LPxuU\r\n])').search(body, start)
+    found = re.compile(r'\\(?:x(?![0-9a-fA-F]{2})|u(?![0-9a-fA-F]{4})|[^0abtnvfre "/\\N_LPxuU\r\n])').search(
+        body, start
+    )
     if found is None:
         return None
     line = line_at(body, found.start())
@@ -458,7 +486,11 @@ def _block_header(scene: Scene) -> Problem | None:
 def _any_line(scene: Scene) -> Problem | None:
     """Nothing fits what the reader said: look at the lines around for what is plain to see."""
     for line in (line_before(scene.body, scene.here), scene.here):
-        found = (_after_quote(line) or (_without_colon(line) if line.said and not _KEY_LINE.match(line.text) else None)) if line else None
+        found = (
+            (_after_quote(line) or (_without_colon(line) if line.said and not _KEY_LINE.match(line.text) else None))
+            if line
+            else None
+        )
         if found and found.code in ("colon-blank", "equals-sign", "dash-blank", "text-after-quote", "quote-inside"):
             return found
     return None

@@ -18,7 +18,9 @@ from roundgate.core.formats.protocol import Path
 Said = tuple[str, str, str | None, str | None, bool]
 """One event: its sign (S scalar, * alias, [ ] list, { } map, D d document), value, anchor, tag, written plain."""
 
-_PROPERTIES = re.compile(r"(?:(?:&|!)[^\s,\[\]{}]*(?:[ \t]+|(?=[\r\n,\]}])|\Z)|[ \t]*(?:#[^\r\n]*)?(?:\r\n|\r|\n)[ \t]*)*")
+_PROPERTIES = re.compile(
+    r"(?:(?:&|!)[^\s,\[\]{}]*(?:[ \t]+|(?=[\r\n,\]}])|\Z)|[ \t]*(?:#[^\r\n]*)?(?:\r\n|\r|\n)[ \t]*)*"
+)
 _LOADER = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
 
 
@@ -55,7 +57,9 @@ def read_events(body: str) -> Events:
         mark, begun = error.problem_mark, error.context_mark
         at = mark.index if mark else 0
         start = begun.index if begun else at
-        raise YamlError(str(error.problem), min(at, len(body)), str(error.context or ""), min(start, len(body))) from error
+        raise YamlError(
+            str(error.problem), min(at, len(body)), str(error.context or ""), min(start, len(body))
+        ) from error
     except yaml.reader.ReaderError as error:
         raise YamlError("unreadable character", _unreadable(body), "", _unreadable(body)) from error
     except (UnicodeEncodeError, RecursionError) as error:

@@ -71,7 +71,9 @@ def _diagnose(body: str) -> tuple[Problem | None, int] | None:
 def _not_understood(body: str, at: int) -> Problem:
     at = min(at, max(len(body) - 1, 0))
     cause = "The reader of YAML cannot go on here; look at this line and the one before it."
-    return problem("not-understood", (at, at + 1), cause, "Compare indentation, colons and quotes with lines that work.")
+    return problem(
+        "not-understood", (at, at + 1), cause, "Compare indentation, colons and quotes with lines that work."
+    )
 
 
 def _differs(at: int) -> Problem:
@@ -143,7 +145,9 @@ def _plain_traps(stream: Stream, at: int, value: str) -> Iterator[Problem]:
         yield problem("word-as-bool", span, cause, do, [Splice(*span, meant)])
     elif _OCTAL.fullmatch(value):
         cause = f"Many readers take {value} for a number to base eight, and drop the zero."
-        yield problem("number-octal", span, cause, f'Write "{value}" in quotes if it is a code.', [Splice(*span, f'"{value}"')])
+        yield problem(
+            "number-octal", span, cause, f'Write "{value}" in quotes if it is a code.', [Splice(*span, f'"{value}"')]
+        )
     elif value[0] in _CURLY:
         yield _curly(stream, span)
     elif value[0] in DASHES and value[1:2] == " ":
@@ -168,5 +172,3 @@ def _curly(stream: Stream, span: tuple[int, int]) -> Problem:
     inner = text.strip(_CURLY + '"')
     repair = [] if '"' in inner or "\\" in inner else [Splice(*span, f'"{inner}"')]
     return problem("quotes-curly", span, cause, "Write straight quotes.", repair)
-
-

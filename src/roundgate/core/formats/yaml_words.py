@@ -13,7 +13,9 @@ from roundgate.core.formats.yaml_events import Said
 BOOL_WORDS = frozenset(("y", "n", "yes", "no", "on", "off", "true", "false"))
 _NULL = frozenset(("", "~", "null", "Null", "NULL"))
 _BOOL = frozenset(("true", "True", "TRUE", "false", "False", "FALSE"))
-_NUMBER = re.compile(r"[-+]?(?:0x[0-9a-fA-F_]+|0o?[0-7_]+|0b[01_]+|(?:[0-9][0-9_]*)?\.?[0-9_]+(?:[eE][-+]?[0-9]+)?|[0-9][0-9_]*\.?|\.(?:inf|Inf|INF))|\.(?:nan|NaN|NAN)")
+_NUMBER = re.compile(
+    r"[-+]?(?:0x[0-9a-fA-F_]+|0o?[0-7_]+|0b[01_]+|(?:[0-9][0-9_]*)?\.?[0-9_]+(?:[eE][-+]?[0-9]+)?|[0-9][0-9_]*\.?|\.(?:inf|Inf|INF))|\.(?:nan|NaN|NAN)"
+)
 _TIME = re.compile(r"\d{4}-\d\d?-\d\d?|\d+(?::[0-5]?\d)+(?:\.\d*)?")
 _SAFE = re.compile(r"[\w/(.$+](?:[\w ./()+$%@;'\"&*?!|<>=~^-]|:(?=\S)|,)*(?<![\s:])|[\w]")
 _SAFE_IN_FLOW = re.compile(r"[\w/(.$](?:[\w ./()+$%@;&*|<>=~^-]|:(?=[\w/]))*(?<![\s:])|[\w]")
@@ -93,7 +95,13 @@ def _double(value: str, *, ascii_only: bool) -> str:
         elif char in _SHORT:
             pieces.append(_SHORT[char])
         elif char < " " or char == "\x7f" or (ascii_only and char > "~"):
-            pieces.append(f"\\x{ord(char):02x}" if char <= "\xff" else f"\\u{ord(char):04x}" if char <= "\uffff" else f"\\U{ord(char):08x}")
+            pieces.append(
+                f"\\x{ord(char):02x}"
+                if char <= "\xff"
+                else f"\\u{ord(char):04x}"
+                if char <= "\uffff"
+                else f"\\U{ord(char):08x}"
+            )
         else:
             pieces.append(char)
     return '"' + "".join(pieces) + '"'
@@ -120,7 +128,10 @@ def flow(value: Plain, *, ascii_only: bool = False) -> Written:
         said: list[Said] = [("{", "", None, None, True)]
         parts = []
         for name, one in value.items():
-            key, inner = scalar(str(name), like="", in_flow=True, ascii_only=ascii_only), flow(one, ascii_only=ascii_only)
+            key, inner = (
+                scalar(str(name), like="", in_flow=True, ascii_only=ascii_only),
+                flow(one, ascii_only=ascii_only),
+            )
             parts.append(f"{key.text}: {inner.text}")
             said += key.said + inner.said
         return Written("{" + ", ".join(parts) + "}", [*said, ("}", "", None, None, True)])
@@ -151,4 +162,8 @@ def block(value: Plain, indent: str, unit: str, newline: str, *, ascii_only: boo
             lines.append(f"- {inner.text}")
             said += inner.said
         return Written(f"{newline}{indent}".join(lines), [*said, ("]", "", None, None, True)])
-    return flow(value, ascii_only=ascii_only) if isinstance(value, dict | list) else scalar(value, like="", in_flow=False, ascii_only=ascii_only)
+    return (
+        flow(value, ascii_only=ascii_only)
+        if isinstance(value, dict | list)
+        else scalar(value, like="", in_flow=False, ascii_only=ascii_only)
+    )

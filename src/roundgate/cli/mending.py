@@ -1,0 +1,118 @@
+"""``check --fix``: what can be mended safely, shown as a diff; onto the slate of a server, or into a file of no server."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+
+from roundgate.cli.place import Standing
+from roundgate.cli.screen.output import say
+from roundgate.core.mends import Mend, mended, safe_repairs
+from roundgate.host.servers import Server
+
+
+def mend_servers(standing: Standing, servers: Sequence[Server]) -> None:
+    """Put the safe repairs of servers' files onto their slates and show what they will change."""
+    from roundgate.core.review import review_of
+    from roundgate.core.slate import Operation
+    from roundgate.host.person import who
+
+    for server in servers:
+        waiting: list[Operation] = [one.operation for one in standing.store.slate(server.name)]
+        _, outcome = server.outcome(waiting)
+        new: list[Operation] = []
+        for path in outcome.after.texts:
+            document = outcome.after.document(path)
+            codes = sorted({one.code for one in safe_repairs(document)}) if document else []
+            if codes:
+                new.append(Mend(path, tuple(codes)))
+        if not new:
+            say(f"{server.name}: nothing that can be mended safely.")
+            continue
+        standing.store.add_to_slate(server.name, new, who())
+        _, after = server.outcome([*waiting, *new])
+        say(review_of(after).diff)
+        say(f"  On the slate of {server.name}, not in force yet.")
+        say(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
+        say()
+
+
+def mend_files(paths: Sequence[str], given: str) -> None:
+    """Mend files of no server in place and show the difference; a file of a server goes onto its slate."""
+    standing, homes = _site()
+    for path in paths:
+        home = next((one for one in homes if _is_inside(Path(path), one.folder)), None)
+        if home is not None and standing is not None:
+            _mend_on_slate(standing, home, path)
+        else:
+            _mend_in_place(path, given)
+
+
+def _site() -> tuple[Standing | None, list[Server]]:
+    from roundgate.host.errors import Trouble
+
+    try:
+        standing = Standing(quiet=True)
+    except Trouble:
+        return None, []
+    return standing, standing.several(None, default_all=True)
+
+
+def _is_inside(path: Path, folder: Path) -> bool:
+    return path.resolve().is_relative_to(folder.resolve())
+
+
+def _mend_on_slate(standing: Standing, server: Server, path: str) -> None:
+    from roundgate.core.review import review_of
+    from roundgate.core.slate import Operation
+    from roundgate.host.person import who
+
+    name = Path(path).resolve().relative_to(server.folder.resolve()).as_posix()
+    waiting: list[Operation] = [one.operation for one in standing.store.slate(server.name)]
+    document = server.read([name]).files.document(name)
+    codes = sorted({one.code for one in safe_repairs(document)}) if document else []
+    if not codes:
+        return
+    new: list[Operation] = [Mend(name, tuple(codes))]
+    standing.store.add_to_slate(server.name, new, who())
+    _, after = server.outcome([*waiting, *new])
+    say(review_of(after).diff)
+    say(f"  {path} is {server.name}'s: the repair is on its slate, not in force yet.")
+    say(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
+
+
+def _mend_in_place(path: str, given: str) -> None:
+    from roundgate.core.checks.loose import read_loose
+    from roundgate.core.formats import FORMATS
+    from roundgate.core.formats.protocol import EditRefused
+    from roundgate.core.formats.sniffing import format_for
+    from roundgate.core.text import NotEncodable, NotText
+    from roundgate.host.files import LARGEST, read_bytes, replace_file
+
+    data = read_bytes(path)
+    if data is None or len(data) > LARGEST:
+        return
+    try:
+        document = read_loose(path, data, given)
+        after = mended(FORMATS[given or format_for(path, document.text.body)], document)
+    except (NotText, NotEncodable, EditRefused) as error:
+        print(f"{path}: not mended: {error}", file=sys.stderr)
+        return
+    if after.text == document.text:
+        return
+    replace_file(path, data, after.text.encode())
+    say(difference(path, document.text.body, after.text.body))
+    say(f"{path}: mended.")
+    say()
+
+
+def difference(path: str, before: str, after: str) -> str:
+    """Give the difference of two texts in unified form, secrets blanked out."""
+    import difflib
+
+    from roundgate.core.secrets import without_sounding
+
+    old = without_sounding(before).replace("\r\n", "\n").replace("\r", "\n").split("\n")
+    new = without_sounding(after).replace("\r\n", "\n").replace("\r", "\n").split("\n")
+    return "\n".join(difflib.unified_diff(old, new, f"{path} (before)", f"{path} (after)", n=2, lineterm=""))
