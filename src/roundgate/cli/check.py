@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import sys
 from collections.abc import Iterator, Sequence
+from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
@@ -54,11 +55,11 @@ def _is_file(word: str) -> bool:
     """Tell whether a word means a file or folder, and not a server."""
     if word == "-" or os.sep in word:
         return True
-    if os.path.isdir(word):
+    if Path(word).is_dir():
         return not _is_server(word)
     from roundgate.core.formats import format_name
 
-    return os.path.exists(word) or bool(format_name(word))
+    return Path(word).exists() or bool(format_name(word))
 
 
 def _is_server(word: str) -> bool:

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import os
 import sys
 from collections.abc import Sequence
+from pathlib import Path
 
 from roundgate.cli.check import Report
 from roundgate.core.findings import Finding
@@ -20,7 +20,7 @@ def check_the_files(words: Sequence[str], given: str, form: str, *, fix: bool) -
         return _check_input(words, given, form, fix=fix)
     from roundgate.host.checking import check_files, files_below
 
-    paths = [path for word in words for path in (files_below(word) if os.path.isdir(word) else [word])]
+    paths = [path for word in words for path in (files_below(word) if Path(word).is_dir() else [word])]
     if fix:
         from roundgate.cli.mending import mend_files
 

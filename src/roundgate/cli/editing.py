@@ -29,7 +29,7 @@ def edit(
     """
     if len(words) > 2:
         raise WrongWords("One file at a time.", "roundgate edit SERVER FILE")
-    if len(words) == 1 and os.path.exists(words[0]) and not _home_of(words[0]):
+    if len(words) == 1 and Path(words[0]).exists() and not _home_of(words[0]):
         _edit_file(words[0], anyway=anyway)
         return
     _edit_of_server(words, anyway=anyway)
@@ -59,7 +59,7 @@ def _edit_of_server(words: list[str], *, anyway: bool) -> None:
     from roundgate.core.text import decode
 
     standing = Standing()
-    home = _home_of(words[0]) if len(words) == 1 and os.path.exists(words[0]) else None
+    home = _home_of(words[0]) if len(words) == 1 and Path(words[0]).exists() else None
     word, path = home or ((words[0] if len(words) == 2 else None), words[-1])
     server = standing.one(word)
     waiting: list[Operation] = [one.operation for one in standing.store.slate(server.name)]

@@ -1,4 +1,7 @@
-"""``check --fix``: what can be mended safely, shown as a diff; onto the slate of a server, or into a file of no server."""
+"""``check --fix``.
+
+What can be mended safely, shown as a diff; onto the slate of a server, or into a file of no server.
+"""
 
 from __future__ import annotations
 

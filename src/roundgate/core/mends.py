@@ -1,4 +1,7 @@
-"""Two operations on a whole file: safe repairs, made anew on whatever is on disk, and an edit by hand as hunks of lines."""
+"""Two operations on a whole file.
+
+Safe repairs, made anew on whatever is on disk, and an edit by hand as hunks of lines.
+"""
 
 from __future__ import annotations
 
@@ -41,9 +44,9 @@ def safe_repairs(document: Document, codes: Sequence[str] = ()) -> list[Problem]
 
 
 def mended(kind: Format, document: Document, codes: Sequence[str] = ()) -> Document:
-    """Make the safe repairs, again and again while there are any. Raises EditRefused where they do not lessen the errors.
+    """Make the safe repairs, again and again while there are any.
 
-    After each time the text is read anew; what was right before must not have become wrong.
+    After each time the text is read anew. Raises EditRefused where there are more errors than before.
     """
     for _ in range(_ROUNDS):
         repairs = safe_repairs(document, codes)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Iterable, Iterator, Sequence
 from itertools import islice
+from pathlib import Path
 
 from msgspec import json
 
@@ -33,7 +34,7 @@ def _size(paths: Sequence[str]) -> int:
     total = 0
     for path in paths:
         try:
-            total += os.path.getsize(path)
+            total += Path(path).stat().st_size
         except OSError:
             continue
     return total
@@ -95,5 +96,5 @@ def files_below(folder: str) -> list[str]:
     found = []
     for root, folders, names in os.walk(folder):
         folders[:] = sorted(name for name in folders if not name.startswith("."))
-        found += [os.path.join(root, name) for name in sorted(names) if format_name(name) and name[0] != "."]
+        found += [f"{root}{os.sep}{name}" for name in sorted(names) if format_name(name) and name[0] != "."]
     return found

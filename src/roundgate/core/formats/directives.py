@@ -1,15 +1,14 @@
 """Command files: ``KEY value``, ``set KEY value``, ``+option value``, several commands on a line with ``;`` between.
 
-A path is ``(key,)``; of a command that stands several times the last one counts (dialect ``counts``), and ``(key, 0)`` is the
-first of them. ``set`` and its like are no part of a key: ``("sv_wind",)`` for ``set sv_wind 3``. What begins with ``+`` or ``-``
-is an option, and keeps its sign: ``("+map",)``. Comments begin with ``//`` or ``#`` (dialect ``marks``) and run to the line's end. In
-the dialect ``case = false`` the case of a key does not count.
-"""
+A path is ``(key,)``; of a command that stands several times the last one counts (dialect ``counts``), and ``(key,
+0)`` is the first of them. ``set`` and its like are no part of a key: ``("sv_wind",)`` for ``set sv_wind 3``. What
+begins with ``+`` or ``-`` is an option, and keeps its sign: ``("+map",)``. Comments begin with ``//`` or ``#``
+(dialect ``marks``) and run to the line's end. In the dialect ``case = false`` the case of a key does not count."""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from functools import cached_property
 from typing import NamedTuple
 
@@ -57,7 +56,7 @@ class DirectivesDocument:
         return found
 
     def _comment_start(self, start: int, stop: int) -> int:
-        """Tell where a line's comment begins, or where the line ends. Marks count at a word's beginning, outside quotes."""
+        """Tell where a line's comment begins, or where the line ends. A mark counts at a word's beginning only."""
         line = self.text.body[start:stop]
         if not any(mark in line for mark in self.marks):
             return stop
@@ -159,7 +158,8 @@ class DirectivesDocument:
     def _off(self) -> list[Entry]:
         marks = "|".join(re.escape(mark) for mark in self.marks)
         off = re.compile(
-            rf'^[ \t]*(?:{marks})[ \t]?(?:set[a-z]?[ \t]+)?(?P<key>[a-z_][\w.]*)[ \t]+(?P<value>"[^"\r\n]*"|[\w.\-]+)[ \t]*$',
+            rf"^[ \t]*(?:{marks})[ \t]?(?:set[a-z]?[ \t]+)?(?P<key>[a-z_][\w.]*)[ \t]+"
+            r'(?P<value>"[^"\r\n]*"|[\w.\-]+)[ \t]*$',
             re.M,
         )
         body = self.text.body.replace("\r", " ")
@@ -211,10 +211,10 @@ class DirectivesDocument:
     def _replace(self, at: int, new: str) -> Edit:
         one = self.commands[at]
         raw = self.text.body[one.value_start : one.value_end]
-        written = self._written(new, was_quoted=_is_quoted(raw) or not raw and not new)
-        if one.key[:1] in "+-" and _OPTION.match(written):
-            written = f'"{new}"'
-        elif not _is_quoted(raw) and " " in new and " " not in raw and '"' not in new:
+        written = self._written(new, was_quoted=_is_quoted(raw) or (not raw and not new))
+        if (one.key[:1] in "+-" and _OPTION.match(written)) or (
+            not _is_quoted(raw) and " " in new and " " not in raw and '"' not in new
+        ):
             written = f'"{new}"'
         expected = self.plain()
         expected[at] = (one.key, _bare(written))
@@ -283,12 +283,12 @@ class DirectivesDocument:
         gone = self._several(path) if len(path) == 1 else [at] if at is not None else []
         if not gone:
             raise EditRefused(f"{path[0]} does not stand in the file")
-        cuts = [self._cut(number, set(gone)) for number in gone]
+        cuts = [self._cut(number, gone) for number in gone]
         expected = [pair for number, pair in enumerate(self.plain()) if number not in gone]
         merged = list(dict.fromkeys((cut.start, cut.end) for cut in cuts))
         return Edit(tuple(Splice(*span, "") for span in merged), expected)
 
-    def _cut(self, number: int, gone: set[int]) -> Splice:
+    def _cut(self, number: int, gone: Collection[int]) -> Splice:
         one = self.commands[number]
         start, stop = line_span(self.text, one.start)
         mates = [at for at, other in enumerate(self.commands) if start <= other.start < stop]
@@ -379,7 +379,7 @@ class DirectivesFormat:
 
     def confirms(self, document: Document, expected: object) -> bool:
         """Let both readers agree."""
-        return document.plain() == expected == read_plainly(document.text.body, document.dialect)
+        return bool(document.plain() == expected == read_plainly(document.text.body, document.dialect))
 
 
 def read_plainly(body: str, dialect: Dialect = USUAL) -> Pairs:

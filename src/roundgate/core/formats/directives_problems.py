@@ -35,7 +35,7 @@ def problems_of(document: DirectivesDocument) -> list[Problem]:
     found: list[Problem] = list(_quotes(document))
     equals = [one for one in document.commands if _equals(one)]
     if len(equals) * 2 <= len(document.commands):
-        found += [_with_equals(document, one) for one in equals]
+        found += [_with_equals(one) for one in equals]
     for one in document.commands:
         found += _signs(document, one)
     found += hidden_characters(body)
@@ -65,7 +65,7 @@ def _equals(one: Command) -> bool:
     return re.fullmatch(r"[A-Za-z_][\w.]*=.*", one.key) is not None
 
 
-def _with_equals(document: DirectivesDocument, one: Command) -> Problem:
+def _with_equals(one: Command) -> Problem:
     at = one.key_start + one.key.index("=")
     repair = [Splice(at, at + 1, " ")]
     cause = "The server takes key, sign and value for one command that it does not know."

@@ -1,11 +1,11 @@
 """ini files: ``[section]`` headings, ``key=value`` lines, and sections of bare items.
 
-A path is ``(section, key)``, or ``(key,)`` before any section. Of a key that stands several times the last one counts (dialect
-``counts``); ``(section, key, 0)`` is the first of them. ``(section, 0)`` is the first bare item of a section. A value in round
-brackets, ``(a=1,b=(c=2))``, has its parts below it: ``(section, key, "b", "c")``. Comment lines begin with ``;`` or ``#`` (dialect
-``marks``); in the dialect ``notes`` a comment may follow a value. Quotes around a value are no part of it, unless the dialect
-says ``quotes = "kept"``; with ``"needed"`` a value with a comma or a bracket is written in quotes.
-"""
+A path is ``(section, key)``, or ``(key,)`` before any section. Of a key that stands several times the last one counts
+(dialect ``counts``); ``(section, key, 0)`` is the first of them. ``(section, 0)`` is the first bare item of a
+section. A value in round brackets, ``(a=1,b=(c=2))``, has its parts below it: ``(section, key, "b", "c")``. Comment
+lines begin with ``;`` or ``#`` (dialect ``marks``); in the dialect ``notes`` a comment may follow a value. Quotes
+around a value are no part of it, unless the dialect says ``quotes = "kept"``; with ``"needed"`` a value with a comma
+or a bracket is written in quotes."""
 
 from __future__ import annotations
 
@@ -464,7 +464,7 @@ class IniFormat:
 
     def confirms(self, document: Document, expected: object) -> bool:
         """Let both readers agree."""
-        return document.plain() == expected == read_plainly(document.text.body, document.dialect)
+        return bool(document.plain() == expected == read_plainly(document.text.body, document.dialect))
 
 
 def read_plainly(body: str, dialect: Dialect = USUAL) -> list[Triple]:
@@ -503,9 +503,9 @@ def _plain_value(value: str, marks: tuple[str, ...], dialect: Dialect) -> str:
     value = value.rstrip(" \t")
     if dialect.quotes != "kept" and len(value) > 1 and value[0] == value[-1] and value[0] in "\"'":
         inner = value[1:-1]
-        if value[0] not in inner or (value[0] == '"' and _all_escaped(inner)):
-            if value[0] == "'" or not _ends_in_escape(inner):
-                return inner
+        is_one = value[0] not in inner or (value[0] == '"' and _all_escaped(inner))
+        if is_one and (value[0] == "'" or not _ends_in_escape(inner)):
+            return inner
     return value
 
 

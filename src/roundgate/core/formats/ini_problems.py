@@ -31,7 +31,7 @@ def problems_of(document: IniDocument) -> list[Problem]:
     found: list[Problem] = []
     signs = sum(1 for row in document.rows if row.key and not row.is_heading and "=" in _sign(document, row))
     for row in document.rows:
-        found += _in_heading(document, row) if row.is_heading else _in_line(document, row, signs)
+        found += _in_heading(row) if row.is_heading else _in_line(document, row, signs)
         if not body.isascii():
             found += hidden_characters(body, row.key_start, row.value_end)
     found += [*_doubles(document), *_sections(document)]
@@ -42,7 +42,7 @@ def _sign(document: IniDocument, row: Row) -> str:
     return document.text.body[row.key_end : row.value_start]
 
 
-def _in_heading(document: IniDocument, row: Row) -> Iterator[Problem]:
+def _in_heading(row: Row) -> Iterator[Problem]:
     if not row.section:
         span = (row.key_start - 1, row.key_end + 1)
         yield problem(
@@ -123,7 +123,7 @@ def _brackets(row: Row, raw: str) -> Iterator[Problem]:
                 cause = f"This {char} closes nothing."
                 yield problem("bracket-extra", (here, here + 1), cause, "Delete it.", [Splice(here, here + 1, "")])
                 return
-            sign, opened = open_ones.pop()
+            sign, _ = open_ones.pop()
             if sign != _PAIRS[char]:
                 here = row.value_start + at
                 cause = f"This {char} closes what was opened with {sign}."

@@ -56,7 +56,7 @@ def _no_constant(word: str) -> Any:
     raise ValueError(word)
 
 
-_DECODER = json.JSONDecoder(
+_DECODER: Any = json.JSONDecoder(
     object_pairs_hook=tuple, parse_float=str.encode, parse_int=str.encode, parse_constant=_no_constant
 )
 
@@ -74,7 +74,7 @@ def strict_form(body: str, dialect: Dialect) -> str:
     return _LOOSE.sub(blanked, body)
 
 
-def decoded(body: str, decoder: json.JSONDecoder = _DECODER) -> trees.Tree:
+def decoded(body: str, decoder: Any = _DECODER) -> trees.Tree:
     """Give the tree of a strict JSON text. Raises JsonError."""
     try:
         with without_collecting():

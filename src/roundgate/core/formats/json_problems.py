@@ -1,8 +1,7 @@
 """What people get wrong in JSON, found by a reader that does not give up.
 
-It runs only where the strict decoder fails. It goes through the text once, keeps the open brackets on a stack, and where
-something does not fit it says what was most likely meant, takes it for that, and goes on.
-"""
+It runs only where the strict decoder fails. It goes through the text once, keeps the open brackets on a stack, and
+where something does not fit it says what was most likely meant, takes it for that, and goes on."""
 
 from __future__ import annotations
 

@@ -1,10 +1,10 @@
 """Start scripts for sh and for Windows: the command line that starts the server, its flags, and the variables above it.
 
-A path is ``("--slots",)`` for a flag in whatever form it is written (``-x v``, ``-x=v``, ``-x4G``, ``"-x=a;b"``, ``key=value``),
-``("--mods", 0)`` for an item of a flag that is a list (dialect ``separator``, else ``;`` or ``,``), ``("$NAME",)`` for a variable that the script
-sets, ``(0,)`` for the first word that is no flag, and ``("program",)``. Where a flag's value is a variable that the script sets,
-that is the value. A flag that stands there without a value has an empty one.
-"""
+A path is ``("--slots",)`` for a flag in whatever form it is written (``-x v``, ``-x=v``, ``-x4G``, ``"-x=a;b"``,
+``key=value``), ``("--mods", 0)`` for an item of a flag that is a list (dialect ``separator``, else ``;`` or ``,``),
+``("$NAME",)`` for a variable that the script sets, ``(0,)`` for the first word that is no flag, and ``("program",)``.
+Where a flag's value is a variable that the script sets, that is the value. A flag that stands there without a value
+has an empty one."""
 
 from __future__ import annotations
 
@@ -34,9 +34,76 @@ _FLAG = re.compile(
 _PAIR = re.compile(r"(?P<name>[A-Za-z_][\w.]*)=(?P<value>.*)", re.S)
 _ASSIGNED = re.compile(r"([A-Za-z_]\w*)\+?=(.*)", re.S)
 _ASIDE = frozenset(
-    "cd export echo sleep set if then else elif fi while until do done for in case esac mkdir source . trap read test [ [[ "
-    "unset local declare readonly ulimit umask true false return exit shift title pause rem setlocal endlocal goto call cls "
-    "@echo chcp timeout popd pushd let printf kill wait rm cp mv touch ln chmod chown grep sed awk cat tar screen tmux".split()
+    [
+        "cd",
+        "export",
+        "echo",
+        "sleep",
+        "set",
+        "if",
+        "then",
+        "else",
+        "elif",
+        "fi",
+        "while",
+        "until",
+        "do",
+        "done",
+        "for",
+        "in",
+        "case",
+        "esac",
+        "mkdir",
+        "source",
+        ".",
+        "trap",
+        "read",
+        "test",
+        "[",
+        "[[",
+        "unset",
+        "local",
+        "declare",
+        "readonly",
+        "ulimit",
+        "umask",
+        "true",
+        "false",
+        "return",
+        "exit",
+        "shift",
+        "title",
+        "pause",
+        "rem",
+        "setlocal",
+        "endlocal",
+        "goto",
+        "call",
+        "cls",
+        "@echo",
+        "chcp",
+        "timeout",
+        "popd",
+        "pushd",
+        "let",
+        "printf",
+        "kill",
+        "wait",
+        "rm",
+        "cp",
+        "mv",
+        "touch",
+        "ln",
+        "chmod",
+        "chown",
+        "grep",
+        "sed",
+        "awk",
+        "cat",
+        "tar",
+        "screen",
+        "tmux",
+    ]
 )
 _SAFE = re.compile(r"[\w@%+=:,./^~-]+")
 _VARIABLE = re.compile(r"\$(?:(\w+)|\{(\w+)(?:\[@\])?\})|%(\w+)%")
@@ -112,7 +179,7 @@ class LaunchDocument:
 
     @cached_property
     def main(self) -> Command | None:
-        """The command that starts the server: one after ``exec``, else the one with the most flags, the last of equals."""
+        """The command that starts the server: one after ``exec``, else the one with the most flags."""
         best: Command | None = None
         best_score = 0
         for command in self.commands:
@@ -137,9 +204,7 @@ class LaunchDocument:
             words.pop(0)
             while words and (
                 words[0].value.startswith("/")
-                or self.text.body[words[0].start] == '"'
-                and len(words) > 1
-                and not _looks_run(words[0].value)
+                or (self.text.body[words[0].start] == '"' and len(words) > 1 and not _looks_run(words[0].value))
             ):
                 words.pop(0)
         if not words or words[0].value.lower().lstrip("@") in _ASIDE or words[0].value.startswith((":", "-")):
@@ -348,7 +413,7 @@ class LaunchDocument:
             uses = len(re.findall(rf"\$\{{?{shared}\b|%{shared}%", self.text.body, re.I if self.batch else 0))
             if uses > 1 and not on_copy:
                 raise EditRefused(
-                    f"its value is ${shared}, which the script uses {uses} times; set ${shared} itself, or ask for a copy"
+                    f"its value is ${shared}, which stands there {uses} times; set ${shared} itself, or ask for a copy"
                 )
             if not on_copy:
                 return self._set_variable(shared, new)

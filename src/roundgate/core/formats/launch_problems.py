@@ -228,7 +228,22 @@ def _separators(document: LaunchDocument) -> Iterator[Problem]:
 
 
 _OUTSIDE = frozenset(
-    "HOME PATH USER PWD SHELL LANG TERM HOSTNAME OLDPWD IFS LD_LIBRARY_PATH LD_PRELOAD JAVA_HOME TMPDIR".split()
+    [
+        "HOME",
+        "PATH",
+        "USER",
+        "PWD",
+        "SHELL",
+        "LANG",
+        "TERM",
+        "HOSTNAME",
+        "OLDPWD",
+        "IFS",
+        "LD_LIBRARY_PATH",
+        "LD_PRELOAD",
+        "JAVA_HOME",
+        "TMPDIR",
+    ]
 )
 
 

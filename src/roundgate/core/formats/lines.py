@@ -1,9 +1,8 @@
 """Lists: one entry to a line, or (dialect ``records``) one entry to a block of lines with blank lines between.
 
-A comment stands on a line of its own and begins with ``#`` (dialect ``marks``: any other). In the dialect ``notes`` what
-follows a mark behind an entry is a note and no part of it. ``fields`` names an entry's parts (``id``, ``role``), which
-stand at ``(number, name)``; they are parted by blanks, or by ``separator``.
-"""
+A comment stands on a line of its own and begins with ``#`` (dialect ``marks``: any other). In the dialect ``notes``
+what follows a mark behind an entry is a note and no part of it. ``fields`` names an entry's parts (``id``, ``role``),
+which stand at ``(number, name)``; they are parted by blanks, or by ``separator``."""
 
 from __future__ import annotations
 
@@ -110,12 +109,12 @@ class LinesDocument:
         names = self.dialect.fields
         if len(spans) > len(names) > 0:
             spans[len(names) - 1 :] = [(spans[len(names) - 1][0], spans[-1][1])]
-        found = {}
+        found: dict[str | int, Entry] = {}
         for name, (start, end) in zip(names, spans, strict=False):
             raw = body[row.start + start : row.start + end]
             start += len(raw) - len(raw.lstrip(" \t"))
             found[name] = self._part(number, name, row.start + start, row.start + start + len(raw.strip(" \t")))
-        return dict(found)
+        return found
 
     def _part(self, number: int, name: str, start: int, end: int) -> Entry:
         return Entry((number, name), self.text.body[start:end], start, start, start, end)
@@ -219,7 +218,7 @@ class LinesDocument:
         return Splice(at, at, newline + before + new)
 
     def move(self, path: Path, to: int) -> Edit:
-        """Move an entry so that it becomes number ``to``: the entries change places with their notes, the lines stay."""
+        """Move an entry to number ``to``: the entries change places with their notes, the lines stay."""
         start = path[-1] if path else -1
         if not isinstance(start, int) or not (0 <= start < len(self.rows) and 0 <= to < len(self.rows)):
             raise EditRefused(f"the list has entries 0 to {len(self.rows) - 1}")
@@ -265,7 +264,7 @@ class LinesFormat:
 
     def confirms(self, document: Document, expected: object) -> bool:
         """Let both readers agree."""
-        return document.plain() == expected == self.read_plainly(document.text, document.dialect)
+        return bool(document.plain() == expected == self.read_plainly(document.text, document.dialect))
 
     def read_plainly(self, text: Text, dialect: Dialect = USUAL) -> Pairs:
         """Read by one pattern over the whole text."""

@@ -1,10 +1,10 @@
 """Lua data files: tables, and calls that take a table, such as ``role("MARSHAL", { pay = 3 })``.
 
-A path begins with the name that is assigned, with ``return``, or with a call's name and first text: ``("role", "MARSHAL", "pay")``.
-Calls without a text, and items of a table without a name, have a number. What is no plain value (a condition, a function)
-is kept as text, of the kind ``code``. The grammar of tree-sitter reads the file and gives the spans; an edit is confirmed by a
-reader of words of our own: every word must be as before, but for those asked for, and the grammar must find no mistake.
-"""
+A path begins with the name that is assigned, with ``return``, or with a call's name and first text: ``("role",
+"MARSHAL", "pay")``. Calls without a text, and items of a table without a name, have a number. What is no plain value
+(a condition, a function) is kept as text, of the kind ``code``. The grammar of tree-sitter reads the file and gives
+the spans; an edit is confirmed by a reader of words of our own: every word must be as before, but for those asked
+for, and the grammar must find no mistake."""
 
 from __future__ import annotations
 
@@ -25,7 +25,30 @@ from roundgate.core.text import LINE_END, Splice, Text
 
 _NAME = re.compile(r"[A-Za-z_][A-Za-z_0-9]*")
 _KEYWORDS = frozenset(
-    "and break do else elseif end false for function goto if in local nil not or repeat return then true until while".split()
+    [
+        "and",
+        "break",
+        "do",
+        "else",
+        "elseif",
+        "end",
+        "false",
+        "for",
+        "function",
+        "goto",
+        "if",
+        "in",
+        "local",
+        "nil",
+        "not",
+        "or",
+        "repeat",
+        "return",
+        "then",
+        "true",
+        "until",
+        "while",
+    ]
 )
 _COMMENT = r"--(?!\[=*\[)[^\r\n]*|--\[\[(?:(?!\]\])[^\r\n])*\]\]"
 _OFF = re.compile(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from roundgate.core.formats.anywhere import CURLY, DASHES, HIDDEN, visible
+from roundgate.core.formats.anywhere import CURLY, DASHES, HIDDEN
 from roundgate.core.formats.json_problems import Frame, _Reader
 from roundgate.core.text import LINE_END, Splice
 
@@ -29,7 +29,8 @@ _SPELLINGS = {
 class Scan(_Reader):
     """Goes through a broken text once and says what does not fit.
 
-    Inside a table it knows whether an item begins, is under way (``part``), or is whole (``whole``) so that a comma must follow.
+    Inside a table it knows whether an item begins, is under way (``part``), or is ``whole``, so that a comma must
+    follow.
     """
 
     def __init__(self, body: str) -> None:
@@ -250,7 +251,8 @@ class Scan(_Reader):
             self._shut(char)
             return
         right = signs[frame.sign]
-        cause = f"This {char} closes what was opened with {frame.sign} in line {self._line(frame.at)}; it should be {right}."
+        line = self._line(frame.at)
+        cause = f"This {char} closes what was opened with {frame.sign} in line {line}; it should be {right}."
         self.say("bracket-wrong", (at, at + 1), cause, f"Write {right} here.", Splice(at, at + 1, right))
         self.stack.pop()
 

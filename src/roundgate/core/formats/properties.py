@@ -316,7 +316,7 @@ class PropertiesFormat:
 
     def confirms(self, document: Document, expected: object) -> bool:
         """Let both readers agree."""
-        return document.plain() == expected == self.read_plainly(document.text)
+        return bool(document.plain() == expected == self.read_plainly(document.text))
 
     def read_plainly(self, text: Text) -> Pairs:
         """Read by joining natural lines first, as the format's documentation tells it."""

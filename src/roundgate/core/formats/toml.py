@@ -1,8 +1,8 @@
 """TOML 1.0 files: tables, dotted keys, arrays of tables, inline tables, and every kind of string.
 
-Values come from the standard library's reader, which also confirms every edit. Spans come from a scan of our own, made when
-an edit or a finding needs one. A table of an array of tables has a number in its path: ``("levels", 0, "points")``.
-"""
+Values come from the standard library's reader, which also confirms every edit. Spans come from a scan of our own,
+made when an edit or a finding needs one. A table of an array of tables has a number in its path: ``("levels", 0,
+"points")``."""
 
 from __future__ import annotations
 
@@ -231,7 +231,7 @@ class TomlDocument:
                 continue
             if not table and not mine:
                 return self._before_headings(path, written)
-            last = (dotted or mine or [self._heading(table)])[-1]
+            last = (dotted or mine)[-1] if dotted or mine else self._heading(table)
             assert last is not None
             return self._below(last, f"{_key(path[length:])}{self._sign(mine)}{written}")
         return self._new_table(path, written)
@@ -310,7 +310,7 @@ class TomlDocument:
         """Give the blocks of the array of tables that a path ends in."""
         if not path or not isinstance(path[-1], int):
             return None
-        blocks = []
+        blocks: list[tuple[int, int, int]] = []
         while self._heading((*path[:-1], len(blocks))) is not None:
             blocks.append(self._block((*path[:-1], len(blocks))))
         return (blocks, path[:-1]) if blocks else None

@@ -1,4 +1,5 @@
-"""Where keys, values and headings of a TOML text stand. It is only asked of a text that the standard library's reader takes.
+"""Where keys, values and headings of a TOML text stand. It is only asked of a text that the standard library's reader
+takes.
 
 So it need not check anything: it skips over what it passes and keeps spans.
 """
@@ -144,7 +145,8 @@ def key_at(body: str, at: int) -> tuple[tuple[str, ...], tuple[tuple[int, int], 
 
 def statements(body: str) -> Iterator[Statement]:
     """Give every heading and every ``key = value`` of a text, in order."""
-    at, table = 0, ()
+    at = 0
+    table: Path = ()
     counts: dict[Path, int] = {}
     while True:
         skip = _SKIP.match(body, at)

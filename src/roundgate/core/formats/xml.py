@@ -1,9 +1,8 @@
 """XML files: attributes and texts of elements, comments, CDATA, entities, declaration.
 
-A path names the elements from the root; a number behind a name tells which of several of that name among its siblings, from
-0; ``@name`` at the end is an attribute: ``("buoys", "buoy", 2, "@x")``. Expat reads the text and confirms every edit; spans
-come from a scan of the tags, which need not check what expat has read.
-"""
+A path names the elements from the root; a number behind a name tells which of several of that name among its
+siblings, from 0; ``@name`` at the end is an attribute: ``("buoys", "buoy", 2, "@x")``. Expat reads the text and
+confirms every edit; spans come from a scan of the tags, which need not check what expat has read."""
 
 from __future__ import annotations
 
@@ -20,7 +19,7 @@ from roundgate.core.formats.xml_spans import Attribute, Element, attributes, ele
 from roundgate.core.text import Splice, Text
 
 Said = tuple[str, str, Any]
-"""One event of expat: ``<`` name attributes, ``>`` name, or ``t`` text; texts of blanks between elements are left out."""
+"""One event of expat: ``<`` name attributes, ``>`` name, or ``t`` text; blanks between elements are left out."""
 
 _NAME = re.compile(r"[A-Za-z_][\w.\-:]*")
 _OFF = re.compile(
@@ -350,7 +349,7 @@ class XmlDocument:
     def _put(self, parent: Element, at: int, text: str, said: list[Said]) -> Edit:
         """Put an element in as child number ``at`` of its parent."""
         cuts = [self._place_for(parent, at, text)]
-        first, last = self._events(parent)
+        _, last = self._events(parent)
         index = self._starts[parent.children[at].number] if at < len(parent.children) else last
         return self._edit(cuts, [*self.said[:index], *said, *self.said[index:]])
 
@@ -443,8 +442,7 @@ class XmlDocument:
 
     def _without(self, element: Element) -> list[Said]:
         first, last = self._events(element)
-        kept = [*self.said[:first], *self.said[last + 1 :]]
-        return kept
+        return [*self.said[:first], *self.said[last + 1 :]]
 
     def _own_lines(self, element: Element) -> tuple[int, int]:
         """Give the span of an element with its lines, where it has them to itself."""

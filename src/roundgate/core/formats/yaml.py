@@ -403,7 +403,7 @@ class YamlDocument:
         raise EditRefused("it is written in a way that cannot be taken out; edit the file by hand")
 
     def _own_start(self, line_start: int, column: int, at: int) -> int:
-        """Take along the comment right above that stands in the same column, unless it is the first: that is the group's."""
+        """Take along the comment right above in the same column, unless it is the first one: that is the group's."""
         if at == 0:
             return line_start
         start = line_start

@@ -1,4 +1,7 @@
-"""From the place where libyaml gives up to the mistake that a person made: what was most likely meant, and the repair."""
+"""From the place where libyaml gives up to the mistake that a person made.
+
+What was most likely meant, and the repair.
+"""
 
 from __future__ import annotations
 
@@ -161,7 +164,7 @@ def _mapping_values(scene: Scene) -> Problem | None:
             [Splice(above.end, above.end, ":")],
         )
     if above.indent < line.indent:
-        return _uneven(scene.body, line, above.indent)
+        return _uneven(line, above.indent)
     return _without_colon(above)
 
 
@@ -183,14 +186,14 @@ def _parent_off(body: str, line: Line) -> Problem | None:
         if off and max(len(off[1]), len(off[2])) < line.indent:
             mark = above.start + len(off[1])
             cause = "This line is commented out, and the lines below it belong to it."
-            cut = Splice(mark, mark + 1, "" if len(off[2]) != 1 else "")
+            cut = Splice(mark, mark + 1, "")
             return problem("parent-off", (mark, above.start + off.end()), cause, "Take the comment sign away.", [cut])
         if above.said or not above.text.strip():
             return None
     return None
 
 
-def _uneven(body: str, line: Line, meant: int) -> Problem:
+def _uneven(line: Line, meant: int) -> Problem:
     cut = Splice(line.start, line.start + line.indent, " " * meant)
     cause = f"This line begins in column {line.indent + 1}; the ones it belongs to begin in column {meant + 1}."
     span = (line.start, line.start + max(line.indent, 1))
@@ -252,10 +255,10 @@ def _expected_key(scene: Scene) -> Problem | None:
         return problem("bracket-extra", (at, at + 1), cause, "Delete it.", [Splice(at, at + 1, "")])
     dash = _dash_column(scene.body, line)
     if dash is not None:
-        return _uneven(scene.body, line, dash)
+        return _uneven(line, dash)
     columns = _columns_above(scene.body, line)
     if columns and line.indent not in columns:
-        return _uneven(scene.body, line, min(columns, key=lambda one: (abs(one - line.indent), one)))
+        return _uneven(line, min(columns, key=lambda one: (abs(one - line.indent), one)))
     above = line_before(scene.body, line)
     return (_without_colon(line) or (_without_colon(above) if above else None)) if above else _without_colon(line)
 
@@ -297,7 +300,7 @@ def _expected_dash(scene: Scene) -> Problem | None:
         return tight
     dash = _dash_column(scene.body, line)
     if dash is not None:
-        return _uneven(scene.body, line, dash)
+        return _uneven(line, dash)
     above = line_before(scene.body, line)
     if above and above.said.startswith("- ") and above.indent == line.indent and not _KEY_LINE.match(line.text):
         at = line.start + line.indent
@@ -452,7 +455,7 @@ def _dash_not_allowed(scene: Scene) -> Problem | None:
     above = line_before(scene.body, line)
     if above and ":" not in above.said:
         return _without_colon(above)
-    return _uneven(scene.body, line, above.indent) if above and above.indent != line.indent else None
+    return _uneven(line, above.indent) if above and above.indent != line.indent else None
 
 
 def _document_start(scene: Scene) -> Problem | None:
@@ -468,7 +471,7 @@ def _document_start(scene: Scene) -> Problem | None:
     columns = _columns_above(scene.body, scene.here)
     least = min(columns) if columns else 0
     if scene.here.indent < least:
-        return _uneven(scene.body, scene.here, least)
+        return _uneven(scene.here, least)
     above = line_before(scene.body, scene.here)
     if above and not _KEY_LINE.match(above.text) and _KEY_LINE.match(scene.here.text):
         return _without_colon(above)

@@ -52,7 +52,7 @@ def read_events(body: str) -> Events:
                 made = _MAKERS.get(type(event))
                 if made is not None:
                     said.append(made(event))
-                    spans.append((event.start_mark.index, event.end_mark.index))
+                    spans.append((event.start_mark.index, event.end_mark.index))  # type: ignore[union-attr]
     except yaml.MarkedYAMLError as error:
         mark, begun = error.problem_mark, error.context_mark
         at = mark.index if mark else 0

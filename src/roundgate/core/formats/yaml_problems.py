@@ -1,4 +1,7 @@
-"""What people get wrong in YAML. What the reader takes is looked at for traps; what it refuses, for the mistake behind."""
+"""What people get wrong in YAML.
+
+What the reader takes is looked at for traps; what it refuses, for the mistake behind.
+"""
 
 from __future__ import annotations
 

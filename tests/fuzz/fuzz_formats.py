@@ -1,0 +1,61 @@
+"""Coverage-guided fuzzing of one format: any bytes give the same bytes, nothing but our own findings, and honest edits.
+
+    pip install atheris
+    python tests/fuzz/fuzz_formats.py FORMAT CORPUS_FOLDER -max_total_time=600
+
+What it finds belongs into tests/corpus/. It is not part of the default tests: a run takes minutes.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import sys
+from importlib import import_module
+from pathlib import Path
+
+import atheris
+
+FORMATS_FOLDER = Path(__file__).parents[2] / "src" / "roundgate" / "core" / "formats"
+NAME = sys.argv.pop(1)
+
+with atheris.instrument_imports(include=["roundgate.core"]):
+    for path in sorted(FORMATS_FOLDER.glob("*.py")):  # a reader's own modules are else imported when they are needed
+        if path.stem.split("_")[0] in (NAME, "json", "anywhere", "mending", "bracketed"):
+            import_module(f"roundgate.core.formats.{path.stem}")
+    from roundgate.core.checks.loose import problems_here
+    from roundgate.core.formats import FORMATS, apply_edit
+    from roundgate.core.formats.protocol import EditRefused
+    from roundgate.core.mends import mended
+    from roundgate.core.text import NotEncodable, NotText, decode
+
+KIND = FORMATS[NAME]
+
+
+def one_input(data: bytes) -> None:
+    """Read, check, mend and edit one text."""
+    try:
+        text = decode(data)
+    except NotText:
+        return
+    assert text.encode() == data
+    document = KIND.read(text)
+    problems = problems_here(f"x.{NAME}", document, NAME)
+    for one in problems:
+        assert 0 <= one.start <= one.end <= len(text.body) + 2, one
+        assert one.cause
+        assert one.code
+        for cut in one.repair:
+            assert 0 <= cut.start <= cut.end <= len(text.body), one
+    with contextlib.suppress(EditRefused, NotEncodable):
+        mended(KIND, document)
+    entries = document.entries()
+    if not entries:
+        return
+    entry = entries[len(data) % len(entries)]
+    for change in (lambda: document.set(entry.path, "7"), lambda: document.remove(entry.path)):
+        with contextlib.suppress(EditRefused, NotEncodable):
+            apply_edit(KIND, document, change())
+
+
+atheris.Setup([sys.argv[0], *sys.argv[1:]], one_input)
+atheris.Fuzz()
