@@ -65,7 +65,7 @@ def test_every_edit_does_what_a_list_would_do(body: str, item: str, data: st.Dat
         start, to = data.draw(st.tuples(st.integers(0, len(items) - 1), st.integers(0, len(items) - 1)))
         moved = LinesDocument(Text(after(body, document.move((start,), to))))
         wanted = items.copy()
-        wanted.insert((to,), wanted.pop(start))
+        wanted.insert(to, wanted.pop(start))
         assert [entry.value for entry in moved.entries()] == wanted
 
 

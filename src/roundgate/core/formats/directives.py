@@ -187,8 +187,9 @@ class DirectivesDocument:
     def _written(self, value: str, *, was_quoted: bool) -> str:
         one_line(value)
         if '"' in value:
+            outside = "".join(value.split('"')[::2])
             plain = not was_quoted and value.count('"') % 2 == 0 and not _is_quoted(value) and value == value.strip()
-            if plain and all(" " not in part for part in value.split('"')[::2]):
+            if plain and ";" not in outside and not any(mark in outside for mark in self.marks):
                 return value
             raise EditRefused("a value with a quote in it cannot be written in this kind of file")
         if not was_quoted and not value:

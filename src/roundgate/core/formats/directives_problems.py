@@ -81,7 +81,7 @@ def _signs(document: DirectivesDocument, one: Command) -> Iterator[Problem]:
         repair = [Splice(one.value_start, one.value_end, f'"{inner}"')] if '"' not in inner else []
         cause = "Curly quotes are no quotes: the server reads them as part of the value."
         yield problem("quotes-curly", (one.value_start, one.value_end), cause, "Write straight quotes.", repair)
-    if one.key[0] in DASHES and len(one.key) > 1:
+    if one.key and one.key[0] in DASHES and len(one.key) > 1:
         cause = "A long dash is no minus sign: the server does not know this option."
         repair = [Splice(one.key_start, one.key_start + 1, "-")]
         yield problem("flag-dash", (one.key_start, one.key_start + 1), cause, "Write a plain dash.", repair, safe=True)

@@ -81,6 +81,9 @@ class IniDocument:
             end = lead + len(self._without_note(line[lead:]))
             return Row(section, "", at, at + lead, at + lead, at + lead, at + end)
         key = line[lead:sign].rstrip(" \t")
+        if not key:
+            end = lead + len(self._without_note(line[lead:]))
+            return Row(section, "", at, at + lead, at + lead, at + lead, at + end)
         start = sign + 1 + len(line[sign + 1 :]) - len(line[sign + 1 :].lstrip(" \t"))
         value = self._without_note(line[start:])
         return Row(section, key, at, at + lead, at + lead + len(key), at + start, at + start + len(value))
@@ -490,7 +493,7 @@ def read_plainly(body: str, dialect: Dialect = USUAL) -> list[Triple]:
             is_key = is_key and all(char.isalnum() or char in "_.- " for char in name)
             if colon and is_key and (not rest or rest[0] in " \t"):
                 key, sign, value = head, ":", rest
-        if not sign:
+        if not sign or not key.strip(" \t"):
             found.append((section, "", _plain_value(line.strip(" \t"), marks, dialect)))
         else:
             found.append((section, key.strip(" \t"), _plain_value(value.lstrip(" \t"), marks, dialect)))

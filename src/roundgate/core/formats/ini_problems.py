@@ -54,8 +54,7 @@ def _in_line(document: IniDocument, row: Row, signs: int) -> Iterator[Problem]:
     raw = document.text.body[row.value_start : row.value_end]
     if not row.key:
         yield from _bare(document, row, raw, signs)
-        if not raw.startswith("="):
-            return
+        return
     if "=" not in _sign(document, row) and ":" in _sign(document, row) and signs > 0:
         at = row.key_end + _sign(document, row).index(":")
         repair = [Splice(at, at + 1, "=")]
@@ -65,6 +64,11 @@ def _in_line(document: IniDocument, row: Row, signs: int) -> Iterator[Problem]:
 
 
 def _bare(document: IniDocument, row: Row, raw: str, signs: int) -> Iterator[Problem]:
+    if raw.startswith(("=", ":")):
+        cause = "There is no key before the equals sign."
+        span = (row.value_start, row.value_start + 1)
+        yield problem("name-missing", span, cause, "Write the key's name before it.", level="warning")
+        return
     if _OPEN_HEADING.fullmatch(raw):
         repair = [Splice(row.value_end, row.value_end, "]")]
         cause = "A section's closing bracket is missing, so this is no section."
@@ -83,10 +87,6 @@ def _bare(document: IniDocument, row: Row, raw: str, signs: int) -> Iterator[Pro
 
 
 def _value(document: IniDocument, row: Row, raw: str) -> Iterator[Problem]:
-    if not row.key:
-        span = (row.value_start, row.value_start + 1)
-        cause = "There is no key before the equals sign."
-        yield problem("name-missing", span, cause, "Write the key's name before it.", level="warning")
     if document.dialect.quotes != "kept" and raw[:1] == '"' and not _STRINGS.match(raw) and raw.count('"') == 1:
         cause = "This quote is opened and not closed on its line."
         repair = [Splice(row.value_end, row.value_end, '"')]

@@ -131,7 +131,7 @@ class _Reader:
         self.found: list[Problem] = []
         self.stack: list[Frame] = []
         self.at = 0
-        self.last_end = 0
+        self.last_start = self.last_end = 0
         self.top = "value"
 
     # --- the state of the innermost bracket, or of the whole file ---
@@ -169,7 +169,7 @@ class _Reader:
                 self.at = begun + 1
             if self.top == "over":
                 return
-        if len(self.found) < 30:
+        if len(self.found) < 30 and self.top != "over":
             self.finish()
 
     def skip(self) -> bool:
@@ -211,6 +211,10 @@ class _Reader:
         if opens != sum(comment[0].count(sign) for sign in "}]") and not comment[0].startswith("/*"):
             cause = "This line is commented out, and a bracket in it has its partner elsewhere in the file."
             self.say("parent-off", comment.span(), cause, "Take the comment sign away, or take the partner out too.")
+            sign = comment[0].rstrip()[-1]
+            if sign in "{[" and sign:
+                self.state = "comma" if self.stack else "end"
+                self.stack.append(Frame(sign, comment.end() - 1))
             return
         cut = Splice(*comment.span(), "")
         cause = "JSON has no comments; the reader stops here."
@@ -252,6 +256,7 @@ class _Reader:
                 self._unclosed(frame, at)
                 self.stack.pop()
                 self.at = at
+                self.close(sign)
                 return
             right = _CLOSES[frame.sign]
             line = self._line(frame.at)
@@ -293,8 +298,14 @@ class _Reader:
 
     def _unclosed(self, frame: Frame, noticed: int) -> None:
         sign = _CLOSES[frame.sign]
-        cause = f"This {frame.sign} is never closed; {self.body[noticed]} in line {self._line(noticed)} closes another."
-        repair = Splice(self.last_end, self.last_end, sign)
+        what = f"{self.body[noticed]} in line {self._line(noticed)} closes another"
+        if self.body[noticed] not in ")]}":
+            what = f"what begins in line {self._line(noticed)} stands outside it"
+        cause = f"This {frame.sign} is never closed; {what}."
+        end = frame.comma if frame.comma >= 0 and frame.state in ("key", "value") else self.last_end
+        end = frame.comma if self.body[noticed] not in ")]}" and frame.comma >= 0 else end
+        end = max(end, frame.at + 1)
+        repair = Splice(end, end, sign)
         self.say("bracket-unclosed", (frame.at, frame.at + 1), cause, f"Write {sign} where it should end.", repair)
 
     def _end_of(self, frame: Frame, at: int) -> None:
@@ -350,6 +361,10 @@ class _Reader:
             cause = "A name and its value are parted by a colon, not by an equals sign."
             cut = Splice(span[0], self.at, ":")
             self.say("separator-wrong", (span[0], self.at), cause, "Write a colon.", cut, safe=self.state == "colon")
+        if self._is_name_outside():
+            self._unclosed(self.stack[-1], self.last_start)
+            self.stack.pop()
+            self.stack[-1].state = "colon"
         if self.state == "colon":
             self.state, self.last_end = "value", self.at
         elif sign == "=":
@@ -364,6 +379,13 @@ class _Reader:
             self.state = "value"
         else:
             self.say("separator-wrong", span, "This colon belongs to nothing.", "Delete it.", Splice(*span, ""))
+
+    def _is_name_outside(self) -> bool:
+        """Tell whether a name with its colon stands in a list that was forgotten to be closed."""
+        if len(self.stack) < 2 or self.stack[-1].sign != "[" or self.stack[-2].sign != "{" or self.state != "comma":
+            return False
+        column = self._indent(self.last_start)
+        return column is not None and column <= self._indent_of_line(self.stack[-1].at)
 
     def _missing_comma(self) -> None:
         end = self.last_end
@@ -403,7 +425,7 @@ class _Reader:
             if not self.stack:
                 self.top = "end"
         self.at = max(read.end, self.at)
-        self.last_end = self.at
+        self.last_start, self.last_end = read.start, self.at
 
     def _after_end(self) -> None:
         end = self.body.find("\n", self.at)

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
 from roundgate.core.findings import Problem
 from roundgate.core.formats.anywhere import (
     BLANKS,
+    CURLY,
+    DASHES,
+    HIDDEN,
     empty,
     flood,
     handful,
@@ -17,12 +21,13 @@ from roundgate.core.formats.anywhere import (
 )
 from roundgate.core.formats.catalogue import problem
 from roundgate.core.formats.lua_scan import Scan
-from roundgate.core.formats.lua_tree import fields
+from roundgate.core.formats.lua_tree import TOKEN, fields
 
 if TYPE_CHECKING:
     from roundgate.core.formats.lua import LuaDocument
 
 _LARGE = 500_000
+_ODD = re.compile(rf"[?!$@`\\{CURLY}{DASHES}]|{HIDDEN.pattern}")
 
 
 def problems_of(document: LuaDocument) -> list[Problem]:
@@ -30,7 +35,8 @@ def problems_of(document: LuaDocument) -> list[Problem]:
     body = document.text.body
     if not body.strip(BLANKS):
         return empty(body)
-    if not document.has_error:
+    odd = _odd_sign(body)
+    if not document.has_error and odd < 0:
         doubles = [] if len(body) > _LARGE else list(_doubles(document))
         return flood(sorted([*doubles, *hidden_characters(body)], key=lambda one: one.start))
     marks = list(merge_markers(body))
@@ -39,12 +45,21 @@ def problems_of(document: LuaDocument) -> list[Problem]:
     scan = Scan(body)
     scan.run()
     found = handful(scan.found)
-    gave_up = _first_error(document.root)
+    gave_up = _first_error(document.root) if document.has_error else odd
     if not any(one.level == "error" for one in found):
         at = min(gave_up, max(len(body.rstrip()) - 1, 0))
         cause = "The reader of Lua cannot go on here."
         return [*found, problem("not-understood", (at, at + 1), cause, "Compare with a line that works.")]
     return with_place(found, min(gave_up, len(body)), body)
+
+
+def _odd_sign(body: str) -> int:
+    """Find a sign outside texts that the grammar lets pass as part of a name and that no reader of Lua takes, or -1."""
+    if body.isascii() and not _ODD.search(body):
+        return -1
+    bare = TOKEN.sub(lambda word: " " * len(word[0]) if word[0][0] in "\"'" or len(word[0]) > 3 else word[0], body)
+    found = _ODD.search(bare)
+    return found.start() if found else -1
 
 
 def _first_error(root: Any) -> int:
@@ -59,11 +74,11 @@ def _first_error(root: Any) -> int:
 
 def _doubles(document: LuaDocument) -> Iterator[Problem]:
     """Find names that stand twice in one table, and calls with the same first text."""
-    last: dict[tuple[str | int, ...], int] = {}
+    last: dict[tuple[str | int, ...], tuple[int, int]] = {}
     for one in document.statements:
         if len(one.path) == 2 and one.path in last:
-            yield _double(document, one.path[-1], last[one.path], one.key)
-        last[one.path] = one.key[0]
+            yield _double(document, one.path[-1], one.key[0], last[one.path])
+        last[one.path] = one.key
         for item in document._items(one):
             yield from _doubles_in(document, item.node)
 

@@ -8,7 +8,7 @@ from roundgate.core.formats.anywhere import CURLY, DASHES, HIDDEN
 from roundgate.core.formats.json_problems import Frame, _Reader
 from roundgate.core.text import LINE_END, Splice
 
-_BLANK = re.compile(r"\s*")
+_BLANK = re.compile(r"[ \t\r\n\f\v]*")
 _LONG = re.compile(r"\[(=*)\[")
 _GOOD = re.compile(r"\"(?:[^\"\\\r\n]|\\(?:\r\n|.))*\"|'(?:[^'\\\r\n]|\\(?:\r\n|.))*'", re.S)
 _NAME = re.compile(r"[A-Za-z_][A-Za-z_0-9]*")
@@ -41,7 +41,7 @@ class Scan(_Reader):
         self.last_end = 0
         self.top = "part"
         self.last = ""
-        self.depth = 0
+        self.last_start = 0
 
     def run(self) -> None:
         """Read to the end, or until so much is wrong that going on tells nothing."""
@@ -52,7 +52,7 @@ class Scan(_Reader):
                 self.at = begun + 1
             if self.top == "over":
                 return
-        if len(self.found) < 30:
+        if len(self.found) < 30 and self.top != "over":
             self.finish()
 
     def finish(self) -> None:
@@ -245,7 +245,8 @@ class Scan(_Reader):
             self.stack.pop()
             right = signs[frame.sign]
             cause = f"This {frame.sign} is never closed; {char} in line {self._line(at)} closes another."
-            cut = Splice(self.last_end, self.last_end, self._own_line(frame, right))
+            end = max(self.last_end, frame.at + 1)
+            cut = Splice(end, end, self._own_line(frame, right))
             self.say("bracket-unclosed", (frame.at, frame.at + 1), cause, f"Write {right} where it should end.", cut)
             self.at = at
             self._shut(char)
@@ -379,6 +380,7 @@ class Scan(_Reader):
             cause = "The equals sign between this name and its value is missing."
             self.say("equals-missing", (at, at + 1), cause, "Write = between them.", Splice(at, at, " ="))
         self._set("whole")
+        self.last_start = start
         self.last, self.at, self.last_end = kind, end, end
 
     def _same_line(self, at: int) -> bool:
@@ -485,7 +487,7 @@ class Scan(_Reader):
     def _quoted_name(self) -> None:
         """A name in quotes before an equals sign: it needs square brackets around it."""
         end = self.last_end
-        start = self.body.rfind(self.body[end - 1], 0, end - 1)
+        start = self.last_start
         inner = self.body[start + 1 : end - 1]
         new = inner if _NAME.fullmatch(inner) else f"[{self.body[start:end]}]"
         cause = "A name in quotes stands in square brackets in Lua, or without quotes."

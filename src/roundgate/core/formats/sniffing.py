@@ -73,8 +73,14 @@ def looks_like_another(name: str, text: Text) -> str:
     seen = sniffed(text.body)
     if seen in ("", name, "properties", "directives") or (name, seen) in _ALIKE:
         return ""
+    few = sum(1 for line in text.body.splitlines() if line.strip()) < _FEW
+    if (few and seen not in ("xml", "json", "launch")) or text.body.lstrip()[:1] in _OPENERS.get(name, ""):
+        return ""
     wrong = any(one.level == "error" for one in FORMATS[seen].read(text).problems())
     return "" if wrong else seen
 
 
+_FEW = 3
+"""So many lines a text must have before their look tells more than the name of its file."""
+_OPENERS = {"json": "{[", "xml": "<"}
 _ALIKE = {("toml", "lua"), ("toml", "ini"), ("ini", "toml"), ("properties", "ini"), ("directives", "ini")}

@@ -590,7 +590,7 @@ def _unclosed(scene: Scene) -> Problem | None:
     if sign == "{":
         return _in_braces(scene, opened, at, before)
     following = scene_at(scene.body, at, scene.error)
-    if at >= len(scene.body.rstrip()) or _NEXT_KEY.match(following.line):
+    if at >= len(scene.body.rstrip()) or (following.start > opened and _NEXT_KEY.match(following.line)):
         end = len(re.sub(r"[ \t]*#[^\n]*\Z", "", scene.body[:before])) if "#" in scene.body[opened:before] else before
         end = end - 1 if scene.body[end - 1 : end] == "," else end
         cause = f"This {sign} is opened and never closed."
@@ -720,7 +720,7 @@ _LOOKS: tuple[tuple[str, Callable[[Scene], Problem | None]], ...] = (
     ("Unicode scalar", _escape),
     ("Illegal character", _text),
     ("Unterminated string", _never_closed),
-    ('Expected "\'"', _never_closed),
+    ("Expected \"'", _never_closed),
     ("Expected newline or end of document", _after_value),
     ("Unclosed array", _unclosed),
     ("Unclosed inline table", _unclosed),

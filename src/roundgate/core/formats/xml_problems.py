@@ -90,6 +90,7 @@ class _Scan:
         self.found: list[Problem] = []
         self.stack: list[Open] = []
         self.at = 0
+        self.crossed: list[str] = []
         self.roots = 0
         self.has_types = "<!DOCTYPE" in body
 
@@ -185,6 +186,8 @@ class _Scan:
                 self.say(
                     "text-unclosed", (at, at + 9), "This CDATA part is never closed.", "Write ]]> where it should end."
                 )
+                self.stack.clear()
+                self.roots = 1
             self.at = end + 3 if end >= 0 else len(body)
         elif body.startswith("<?", at):
             self.instruction()
@@ -273,6 +276,7 @@ class _Scan:
             return
         while self.stack[-1].name != name:
             inner = self.stack.pop()
+            self.crossed.append(inner.name)
             self._unclosed(inner, f"</{name}> in line {self._line(span[0])} closes what is around it.")
         self.stack.pop()
 
@@ -289,6 +293,9 @@ class _Scan:
             self.say("tag-mismatch", span, cause, f"Write {right.name}.", Splice(*span, right.name))
             return
         end = self.at
+        if name in self.crossed:
+            self.crossed.remove(name)
+            return
         cut = Splice(span[0] - 2, end, "")
         self.say("tag-extra", (span[0] - 2, end), f"No {name} is open here.", "Delete it, or open it before.", cut)
 
@@ -390,7 +397,8 @@ class _Scan:
             cause = f"{name[0]} stands in this tag already."
             self.say("attribute-twice", name.span(), cause, "Delete the one that should not count.")
         seen[name[0]] = name.start()
-        sign = re.compile(r"\s*([=:])\s*").match(self.body, name.end())
+        colon = name[0].endswith(":") and self.body[name.end() : name.end() + 1] in ("'", '"')
+        sign = re.compile(r"\s*([=:])\s*").match(self.body, name.end() - colon)
         if sign is None:
             self.at = name.end()
             cause = f"The attribute {name[0]} has no value."
@@ -436,7 +444,12 @@ class _Scan:
         end = body.find(quote, at + 1)
         tag_end = re.compile(r"\s*/?>|\s*[\r\n]|<").search(body, at + 1)
         value = body[at + 1 : end] if end >= 0 else ""
-        wrong = end < 0 or "<" in value or re.search(r"\s[\w:.\-]+=$", value) is not None
+        whole = (
+            end >= 0
+            and re.compile(r"\s*/?>|\s+[\w:.\-]+\s*=").match(body, end + 1)
+            and not re.search(r"[\r\n>]", value)
+        )
+        wrong = end < 0 or ("<" in value and not whole) or re.search(r"\s[\w:.\-]+=$", value) is not None
         if wrong and tag_end is not None:
             stop = tag_end.start()
             other = re.compile(r"\s+[\w:.\-]+\s*=\s*[\"']").search(body, at + 1, stop)

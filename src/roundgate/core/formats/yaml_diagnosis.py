@@ -164,7 +164,8 @@ def _mapping_values(scene: Scene) -> Problem | None:
             [Splice(above.end, above.end, ":")],
         )
     if above.indent < line.indent:
-        return _uneven(line, above.indent)
+        lead = re.match(r" *(?:- +)*", above.text)
+        return _uneven(line, lead.end() if lead else above.indent)
     return _without_colon(above)
 
 
@@ -186,7 +187,10 @@ def _parent_off(body: str, line: Line) -> Problem | None:
         if off and max(len(off[1]), len(off[2])) < line.indent:
             mark = above.start + len(off[1])
             cause = "This line is commented out, and the lines below it belong to it."
-            cut = Splice(mark, mark + 1, "")
+            tight = [width for width in (1, 2) if above.text[len(off[1]) + 1 :].startswith(" ") or width == 1]
+            columns = _columns_above(body, above)
+            fits = [width for width in tight if len(off[1]) + len(off[2]) + 1 - width in columns]
+            cut = Splice(mark, mark + (fits or tight)[0], "")
             return problem("parent-off", (mark, above.start + off.end()), cause, "Take the comment sign away.", [cut])
         if above.said or not above.text.strip():
             return None
@@ -237,7 +241,18 @@ def _no_colon_found(scene: Scene) -> Problem | None:
         if first not in rest:
             return _unclosed_quote(scene)
         return _after_quote(line) or _without_colon(line)
-    return _without_colon(line)
+    tight = _DASH_TIGHT.match(line.text)
+    return (None if tight else _no_dash(scene.body, line)) or _without_colon(line)
+
+
+def _no_dash(body: str, line: Line) -> Problem | None:
+    """A line among the items of a list, in the column of their dashes, without one."""
+    above = line_before(body, line)
+    if not above or not above.said.startswith("- ") or above.indent != line.indent or _KEY_LINE.match(line.text):
+        return None
+    at = line.start + line.indent
+    cause = "The lines around it are items of a list, and this one has no dash."
+    return problem("dash-depth", (at, at + 1), cause, "Write a dash and a blank before it.", [Splice(at, at, "- ")])
 
 
 def _expected_key(scene: Scene) -> Problem | None:
@@ -301,11 +316,9 @@ def _expected_dash(scene: Scene) -> Problem | None:
     dash = _dash_column(scene.body, line)
     if dash is not None:
         return _uneven(line, dash)
-    above = line_before(scene.body, line)
-    if above and above.said.startswith("- ") and above.indent == line.indent and not _KEY_LINE.match(line.text):
-        at = line.start + line.indent
-        cause = "The lines around it are items of a list, and this one has no dash."
-        return problem("dash-depth", (at, at + 1), cause, "Write a dash and a blank before it.", [Splice(at, at, "- ")])
+    dashless = _no_dash(scene.body, line)
+    if dashless:
+        return dashless
     return _expected_key(scene)
 
 

@@ -286,7 +286,7 @@ CODES = (
         "error",
         "The equals sign between a name and its value is missing",
         "A name and its value are parted by an equals sign.",
-        "boats = {\n  gull { slots = 4 },\n}\nname 24\n",
+        "boats = { gull 4, tern = 2 }\n",
         "boats = {\n  gull = { slots = 4 },\n}\nname = 24\n",
         "lua",
     ),

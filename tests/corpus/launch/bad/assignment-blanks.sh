@@ -1,0 +1,3 @@
+#!/bin/sh
+SLOTS = 16
+exec gullwind-server --slots $SLOTS

@@ -1,0 +1,3 @@
+@echo off
+gullwind.exe -port=4000 ^ 
+  -slots=16

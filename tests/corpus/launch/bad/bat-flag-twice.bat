@@ -1,0 +1,2 @@
+@echo off
+gullwind.exe -slots 16 -slots 24

@@ -1,0 +1,4 @@
+#!/bin/sh
+exec gullwind-server \
+
+  --slots 16

@@ -1,0 +1,3 @@
+#!/bin/sh
+exec gullwind-server --slots 16
+  --tide spring

@@ -1,0 +1,2 @@
+#!/bin/sh
+exec gullwind-server –slots 16

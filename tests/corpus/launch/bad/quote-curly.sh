@@ -1,0 +1,2 @@
+#!/bin/sh
+exec gullwind-server --name “Saltmarsh”

@@ -1,0 +1,2 @@
+#!/bin/sh
+exec gullwind-server -courses=reef;mile

@@ -1,0 +1,6 @@
+#!/bin/bash
+ARGS=(
+  --slots 16
+  --name "Salt Marsh"
+)
+./gullwind-server "${ARGS[@]}"

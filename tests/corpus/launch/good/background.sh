@@ -1,0 +1,2 @@
+#!/bin/sh
+nohup ./gullwind-server --port 4000 &

@@ -1,0 +1,6 @@
+#!/bin/sh
+SLOTS=16
+exec gullwind-server \
+  --slots "$SLOTS" \
+  --tide spring \
+  "-mods=reef;mile"

@@ -1,0 +1,5 @@
+crew = {
+  gull = {
+    slots = 4,
+  tern = 2,
+}

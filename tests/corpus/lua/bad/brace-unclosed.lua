@@ -1,0 +1,3 @@
+role("MARSHAL", {
+  pay = 3,
+)

@@ -1,0 +1,2 @@
+role("MARSHAL", { pay = 3 })
+role("MARSHAL", { pay = 4 })

@@ -1,0 +1,1 @@
+boats = { "Gull",, "Tern" }

@@ -1,0 +1,4 @@
+crew = {
+  gull = { slots = 4 }
+  tern = { slots = 2 },
+}

@@ -1,0 +1,4 @@
+role("MARSHAL", {
+  pay = 3
+  colour = "red",
+})

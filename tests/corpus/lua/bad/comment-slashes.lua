@@ -1,0 +1,2 @@
+// crew
+crew = { pay = 3 }

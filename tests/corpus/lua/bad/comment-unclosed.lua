@@ -1,0 +1,2 @@
+crew = { pay = 3 }
+--[[ more to come

@@ -1,0 +1,1 @@
+crew = { depth = –7 }

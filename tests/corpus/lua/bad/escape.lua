@@ -1,0 +1,1 @@
+charts = { path = "C:\gulls" }

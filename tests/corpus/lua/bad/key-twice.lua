@@ -1,0 +1,1 @@
+crew = { pay = 3, colour = "red", pay = 4 }

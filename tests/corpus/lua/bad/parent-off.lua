@@ -1,0 +1,5 @@
+role("MARSHAL", {
+  -- rights = {
+    "start", "stop",
+  },
+})

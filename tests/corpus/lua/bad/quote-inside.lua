@@ -1,0 +1,1 @@
+motto = { text = "they say "never" here" }

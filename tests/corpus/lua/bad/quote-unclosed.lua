@@ -1,0 +1,4 @@
+role("MARSHAL", {
+  colour = "red,
+  pay = 3,
+})

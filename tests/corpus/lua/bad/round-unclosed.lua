@@ -1,0 +1,1 @@
+role("MARSHAL", { pay = 3 }

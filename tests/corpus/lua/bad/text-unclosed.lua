@@ -1,0 +1,2 @@
+motto = [[fair winds
+crew = { pay = 3 }

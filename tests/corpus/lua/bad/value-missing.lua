@@ -1,0 +1,1 @@
+crew = { pay = , colour = "red" }

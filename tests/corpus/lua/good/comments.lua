@@ -1,0 +1,5 @@
+--[[ a block
+comment ]]
+x = { -- trailing
+  a = 1, --[[ inline ]] b = 2,
+}

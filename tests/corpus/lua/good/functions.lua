@@ -1,0 +1,6 @@
+function hello(name)
+  if name == "Wren" then
+    print("aboard")
+  end
+end
+x = { 1, 2 }

@@ -1,0 +1,1 @@
+name = { motto = "Möwe 🚤" } -- Grüße

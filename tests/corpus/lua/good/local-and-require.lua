@@ -1,0 +1,3 @@
+local base = require("base")
+local t = { a = base.a }
+return t

@@ -1,0 +1,4 @@
+return {
+  name = "Gull",
+  boats = { "a", "b", },
+}

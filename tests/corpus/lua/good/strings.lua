@@ -1,0 +1,4 @@
+texts = {
+  'single', "double", [[long
+text]], [==[with ]] inside]==], "esc \" \\ \n \065",
+}
