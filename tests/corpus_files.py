@@ -1,6 +1,6 @@
-"""The corpus: files that are right, and files with one mistake or a few, found by walking ``corpus/FORMAT/{good,bad}/``.
+"""The corpus: files that are right, and files with a mistake or a few, in ``corpus/FORMAT/{good,bad}/``.
 
-Beside each bad file stands its sidecar: the codes that a check must give, with line and column, in the order of the file.
+Beside each bad file stands its sidecar: the codes that a check must give, with line and column, in order.
 """
 
 from __future__ import annotations

@@ -53,7 +53,7 @@ def _home_of(path: str) -> tuple[str, str] | None:
 def _edit_of_server(words: list[str], *, anyway: bool) -> None:
     from roundgate.cli.edit import put
     from roundgate.cli.place import Standing
-    from roundgate.core.checks import check_after
+    from roundgate.core.checks import check_after, sameness
     from roundgate.core.mends import EditText, hunks_between
     from roundgate.core.slate import Operation
     from roundgate.core.text import decode
@@ -69,10 +69,14 @@ def _edit_of_server(words: list[str], *, anyway: bool) -> None:
         why = now.unreadable[path].cause if path in now.unreadable else f"{server.name} has no file {path}"
         raise Trouble(f"{why}.", f"Files: {', '.join(server.paths())}")
 
+    old = {sameness(one) for one in check_after(server.name, outcome, now.unreadable)}
+
     def check(data: bytes) -> list[Finding]:
+        """Check the text; what was wrong before is not this edit's doing."""
         operation = EditText(path, hunks_between(text.body, decode(data).body))
         _, after = server.outcome([*waiting, operation])
-        return [one for one in check_after(server.name, after, now.unreadable) if one.place.file == path]
+        found = check_after(server.name, after, now.unreadable)
+        return [one for one in found if one.place.file == path and sameness(one) not in old]
 
     data = _until_right(path, text.encode(), check, anyway=anyway)
     if data is None:

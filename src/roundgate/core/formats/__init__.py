@@ -73,5 +73,5 @@ def apply_edit(kind: Format, document: Document, edit: Edit) -> Document:
     text.encode()
     changed = kind.read(text, document.dialect)
     if not kind.confirms(changed, edit.expected):
-        raise EditRefused("the edit would change more than was asked for, so nothing was changed; please report this")
+        raise EditRefused("this place is written in a way that cannot be changed safely, so nothing was changed")
     return changed

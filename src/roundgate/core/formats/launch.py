@@ -443,7 +443,7 @@ class LaunchDocument:
         assert one.value_word is not None
         raw = body[one.value_word.start : one.value_word.end]
         if one.form in ("apart", "word"):
-            if one.form == "apart" and _FLAG.fullmatch(new):
+            if _FLAG.fullmatch(new) or _PAIR.fullmatch(new):
                 raise EditRefused(f"'{new}' would be read as a flag of its own")
             return self._within(one, one.value_word, self._fit(one, new, raw[:1]))
         sign = "=" if one.form == "equals" else ""
@@ -496,7 +496,7 @@ class LaunchDocument:
         if is_pair or (len(equals) > len(apart) and not bare and new):
             like = self.text.body[equals[-1].word.start] if equals else ""
             words = [self._quoted(f"{name}={new}", like) if like in ("'", '"') else f"{name}={self._quoted(new, '')}"]
-        elif new and _FLAG.fullmatch(new):
+        elif new and (_FLAG.fullmatch(new) or _PAIR.fullmatch(new)):
             raise EditRefused(f"'{new}' would be read as a flag of its own")
         return self._at_end(" ".join(words))
 

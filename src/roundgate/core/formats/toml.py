@@ -395,6 +395,8 @@ class TomlDocument:
 
     def move(self, path: Path, to: int) -> Edit:
         """Move an item of an array, or a table of an array of tables."""
+        if not path:
+            raise EditRefused("there is no list to move it in")
         array = self._array_of(path)
         expected = _moved(self.plain(), path, to)
         if array is None:

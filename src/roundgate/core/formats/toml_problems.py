@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from roundgate.core.findings import Problem
 from roundgate.core.formats.anywhere import (
-    BLANKS,
     CURLY,
     DASHES,
     HIDDEN,
@@ -61,7 +60,7 @@ class Scene(NamedTuple):
 def problems_of(document: TomlDocument) -> list[Problem]:
     """Find every problem of a TOML text, in the order of the file."""
     body = document.text.body
-    if not body.strip(BLANKS):
+    if not body.strip(" \t\r\n"):
         return empty(body)
     wrong = list(not_utf8(document.text, "error"))
     if document.error is None:

@@ -475,6 +475,8 @@ class YamlDocument:
 
     def switch(self, path: Path, *, on: bool) -> Edit:
         """Comment a name and its lines out, or set the outermost one that stands commented out."""
+        if not path:
+            raise EditRefused("the whole file cannot be commented out")
         if on:
             off = next((one for one in reversed(_OFF.findall(self.text.body)) if one[2] == path[-1]), None)
             if off is None or len(path) != 1 or self.stream.locate(path) is not None:
