@@ -18,7 +18,8 @@ def page(code: Code) -> str:
     lines = [f"\n## {code.name}\n", f"{code.title} ({code.level}).\n", f"{code.page}\n"]
     for label, example in (("wrong", code.bad), ("right", code.good)):
         if example:
-            lines.append(f"{label}:\n\n```\n{example}\n```\n")
+            shown = example.replace("\r", "\N{SYMBOL FOR CARRIAGE RETURN}")
+            lines.append(f"{label}:\n\n```\n{shown}\n```\n")
     return "\n".join(lines)
 
 

@@ -155,8 +155,8 @@ def test_fix_mends_a_file_of_no_server_and_shows_the_difference(tmp_path: Path) 
     assert path.read_text() == MENDED
     assert path.stat().st_mode & 0o777 == 0o640
     text = said(done)
-    assert '\n-    {"id": "GW-7K3M-Q2XD"}\n' in text
-    assert '\n+    {"id": "GW-7K3M-Q2XD"},\n' in text
+    assert '\n  -    {"id": "GW-7K3M-Q2XD"}\n' in text
+    assert '\n  +    {"id": "GW-7K3M-Q2XD"},\n' in text
     assert "officers.json: mended." in text
     assert [one.name for one in tmp_path.iterdir()] == ["officers.json"]
     assert said(run(tmp_path, "officers.json", "--fix")) == "officers.json: nothing wrong.\n"
@@ -182,7 +182,7 @@ def test_fix_of_a_server_goes_onto_the_slate_and_into_force_by_a_round(running: 
     (home / "officers.json").write_text(BROKEN)
     out = running.run("check", str(home / "officers.json"), "--fix").stdout
     assert "the repair is on its slate, not in force yet" in out
-    assert '+    {"id": "GW-7K3M-Q2XD"},' in out
+    assert '  +    {"id": "GW-7K3M-Q2XD"},' in out
     assert (home / "officers.json").read_text() == BROKEN
     assert "officers.json: 2 findings -> 2 mended" in " ".join(running.ok("slate", "regatta").split())
     running.ok("apply", "regatta", "--yes", "--countdown", "0s")

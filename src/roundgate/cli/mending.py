@@ -17,6 +17,7 @@ from roundgate.host.servers import Server
 
 def mend_servers(standing: Standing, servers: Sequence[Server]) -> None:
     """Put the safe repairs of servers' files onto their slates and show what they will change."""
+    from roundgate.cli.screen.review import say_diff
     from roundgate.core.review import review_of
     from roundgate.core.slate import Operation
     from roundgate.host.person import who
@@ -35,7 +36,7 @@ def mend_servers(standing: Standing, servers: Sequence[Server]) -> None:
             continue
         standing.store.add_to_slate(server.name, new, who())
         _, after = server.outcome([*waiting, *new])
-        say(review_of(after).diff)
+        say_diff(review_of(after).diff)
         say(f"  On the slate of {server.name}, not in force yet.")
         say(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
         say()
@@ -67,6 +68,7 @@ def _is_inside(path: Path, folder: Path) -> bool:
 
 
 def _mend_on_slate(standing: Standing, server: Server, path: str) -> None:
+    from roundgate.cli.screen.review import say_diff
     from roundgate.core.review import review_of
     from roundgate.core.slate import Operation
     from roundgate.host.person import who
@@ -80,12 +82,13 @@ def _mend_on_slate(standing: Standing, server: Server, path: str) -> None:
     new: list[Operation] = [Mend(name, tuple(codes))]
     standing.store.add_to_slate(server.name, new, who())
     _, after = server.outcome([*waiting, *new])
-    say(review_of(after).diff)
+    say_diff(review_of(after).diff)
     say(f"  {path} is {server.name}'s: the repair is on its slate, not in force yet.")
     say(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
 
 
 def _mend_in_place(path: str, given: str) -> None:
+    from roundgate.cli.screen.review import say_diff
     from roundgate.core.checks.loose import read_loose
     from roundgate.core.formats import FORMATS
     from roundgate.core.formats.protocol import EditRefused
@@ -105,8 +108,9 @@ def _mend_in_place(path: str, given: str) -> None:
     if after.text == document.text:
         return
     replace_file(path, data, after.text.encode())
-    say(difference(path, document.text.body, after.text.body))
-    say(f"{path}: mended.")
+    say_diff(difference(path, document.text.body, after.text.body))
+    left = sum(1 for one in after.problems() if one.level == "error")
+    say(f"{path}: mended, as far as is safe; what is left:" if left else f"{path}: mended.")
     say()
 
 

@@ -48,21 +48,23 @@ def mended(kind: Format, document: Document, codes: Sequence[str] = ()) -> Docum
 
     After each time the text is read anew. Raises EditRefused where there are more errors than before.
     """
+    problems = document.problems()
     for _ in range(_ROUNDS):
-        repairs = safe_repairs(document, codes)
+        repairs = [one for one in problems if one.safe and one.repair and (not codes or one.code in codes)]
         if not repairs:
             return document
         text = document.text.spliced(_apart(repairs))
         text.encode()
         after = kind.read(text, document.dialect)
-        if _errors(after) > _errors(document) or text == document.text:
+        left = after.problems()
+        if _errors(left) > _errors(problems) or text == document.text:
             raise EditRefused("the repair would not make the file better, so nothing was changed")
-        document = after
+        document, problems = after, left
     return document
 
 
-def _errors(document: Document) -> int:
-    return sum(1 for one in document.problems() if one.level == "error")
+def _errors(problems: Sequence[Problem]) -> int:
+    return sum(1 for one in problems if one.level == "error")
 
 
 def _apart(problems: Sequence[Problem]) -> list[Splice]:

@@ -28,10 +28,11 @@ def say_review(gathered: Gathered, *, diff: bool = True) -> None:
         say(f"  ! {words}")
     if diff and review.diff:
         say()
-        _say_diff(review.diff)
+        say_diff(review.diff)
 
 
-def _say_diff(diff: str) -> None:
+def say_diff(diff: str) -> None:
+    """Print a difference, what comes in green and what goes in red."""
     for line in diff.split("\n"):
         colour = {"+": "green", "-": "red", "@": "cyan"}.get(line[:1])
         say("  " + (styled(plain(line), colour) if colour else plain(line)))

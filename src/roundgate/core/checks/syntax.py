@@ -38,8 +38,8 @@ def check_files(subject: Subject) -> Iterator[Finding]:
         do = "Mend or restore the file, then check again."
         yield subject.finding(unread.code, "error", Place(path), f"{unread.cause}.", do)
     for file in subject.book.file.values():
-        if file.path in subject.files.texts or file.path in subject.unreadable:
-            continue
+        if file.path in subject.files.texts or file.path in subject.unreadable or file.made == "by-hand":
+            continue  # what a person makes by hand is not missing where nobody has made it
         do = subject.command("start") if file.made == "first-run" else "Restore it, or write a new one."
         why = "the server makes it at its first start" if file.made == "first-run" else "the server needs it"
         yield subject.finding("file-missing", "warning", Place(file.path), f"{file.path} is not there; {why}.", do)

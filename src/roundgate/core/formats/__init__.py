@@ -69,9 +69,15 @@ def apply_edit(kind: Format, document: Document, edit: Edit) -> Document:
 
     The new text is read again by independent means, which must find just what the edit promised.
     """
-    text = document.text.spliced(edit.splices)
+    try:
+        text = document.text.spliced(edit.splices)
+    except ValueError as error:
+        raise EditRefused(_UNSAFE) from error
     text.encode()
     changed = kind.read(text, document.dialect)
     if not kind.confirms(changed, edit.expected):
-        raise EditRefused("this place is written in a way that cannot be changed safely, so nothing was changed")
+        raise EditRefused(_UNSAFE)
     return changed
+
+
+_UNSAFE = "this place is written in a way that cannot be changed safely, so nothing was changed"

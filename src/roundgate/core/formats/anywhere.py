@@ -76,11 +76,30 @@ def handful(found: Sequence[Problem]) -> list[Problem]:
         return ordered
     last = errors[MOST - 1]
     kept = [one for one in ordered if one.start <= last.start and (one.level != "error" or one in errors[:MOST])]
-    cause = f"{len(errors) - MOST} more mistakes are known further down; they may only follow from these."
+    count = len(errors) - MOST
+    more_words = "1 more mistake is" if count == 1 else f"{count} more mistakes are"
+    cause = f"{more_words} known further down; what is further down may only follow from these."
     more = problem(
         "more-problems", (errors[MOST].start, errors[MOST].end), cause, "Mend these first, then check again."
     )
     return [*kept, more]
+
+
+LARGE = 200_000
+"""From so many characters on a file of lines is first looked over as a whole, and only then line by line."""
+
+
+def is_plainly_right(body: str, suspicious: Sequence[re.Pattern[str]], key: re.Pattern[str] | None = None) -> bool:
+    """Tell whether a large text has no trace of any mistake, by a few passes at C speed.
+
+    False only means that it is worth a closer look. ``key`` finds the keys: none may stand there twice.
+    """
+    if len(body) < LARGE or not body.isascii() or any(one.search(body) for one in suspicious):
+        return False
+    if key is None:
+        return True
+    keys = key.findall(body)
+    return len(set(keys)) == len(keys)
 
 
 def with_place(found: Sequence[Problem], at: int, body: str) -> list[Problem]:

@@ -58,19 +58,23 @@ class DirectivesDocument:
     def _comment_start(self, start: int, stop: int) -> int:
         """Tell where a line's comment begins, or where the line ends. A mark counts at a word's beginning only."""
         line = self.text.body[start:stop]
-        if not any(mark in line for mark in self.marks):
-            return stop
-        in_quotes = False
-        for at, char in enumerate(line):
-            if char == '"':
-                in_quotes = not in_quotes
-            elif not in_quotes and (at == 0 or line[at - 1] in " \t;") and line.startswith(self.marks, at):
-                return start + at
-        return stop
+        begun = [self._mark_in(line, mark) for mark in self.marks if mark in line]
+        return start + min((at for at in begun if at >= 0), default=stop - start)
+
+    def _mark_in(self, line: str, mark: str) -> int:
+        at = line.find(mark)
+        while at >= 0:
+            if (at == 0 or line[at - 1] in " \t;") and line.count('"', 0, at) % 2 == 0:
+                return at
+            at = line.find(mark, at + 1)
+        return -1
 
     def _line(self, start: int, stop: int) -> Iterator[Command]:
         """Give the commands of a line without its comment."""
         at, body = start, self.text.body
+        if body.find(";", start, stop) < 0:
+            yield from self._command(start, stop)
+            return
         while at < stop:
             end, in_quotes = at, False
             while end < stop and (in_quotes or body[end] != ";"):
@@ -286,8 +290,7 @@ class DirectivesDocument:
             raise EditRefused(f"{path[0]} does not stand in the file")
         cuts = [self._cut(number, gone) for number in gone]
         expected = [pair for number, pair in enumerate(self.plain()) if number not in gone]
-        merged = list(dict.fromkeys((cut.start, cut.end) for cut in cuts))
-        return Edit(tuple(Splice(*span, "") for span in merged), expected)
+        return Edit(tuple(_joined(cuts)), expected)
 
     def _cut(self, number: int, gone: Collection[int]) -> Splice:
         one = self.commands[number]
@@ -361,6 +364,17 @@ class DirectivesDocument:
         return Edit(cuts, [pair for number, pair in enumerate(self.plain()) if number not in gone])
 
 
+def _joined(cuts: Sequence[Splice]) -> list[Splice]:
+    """Make one of cuts that touch or overlap: neighbours on a line that go together."""
+    joined: list[Splice] = []
+    for cut in sorted(cuts, key=lambda one: (one.start, one.end)):
+        if joined and cut.start <= joined[-1].end:
+            joined[-1] = Splice(joined[-1].start, max(joined[-1].end, cut.end), "")
+        else:
+            joined.append(cut)
+    return joined
+
+
 def _is_quoted(raw: str) -> bool:
     return len(raw) > 1 and raw[0] == raw[-1] == '"' and '"' not in raw[1:-1]
 
@@ -388,6 +402,10 @@ def read_plainly(body: str, dialect: Dialect = USUAL) -> Pairs:
     marks = dialect.marks.split() or ["//", "#"]
     found: Pairs = []
     for line in body.replace("\r\n", "\n").replace("\r", "\n").split("\n"):
+        if '"' not in line and not any(mark in line for mark in marks):
+            for part in line.split(";"):
+                found += _plain_commands(part, [one.span() for one in re.finditer(r"\S+", part)])
+            continue
         words: list[tuple[int, int]] = []
         begun, quoted, at = -1, False, 0
         while at <= len(line):

@@ -15,6 +15,7 @@ from roundgate.core.formats.anywhere import (
     flood,
     handful,
     hidden_characters,
+    is_plainly_right,
     merge_markers,
 )
 from roundgate.core.formats.catalogue import problem
@@ -23,12 +24,27 @@ from roundgate.core.text import LINE_END, Splice
 if TYPE_CHECKING:
     from roundgate.core.formats.directives import Command, DirectivesDocument
 
+_SUSPICIOUS = tuple(
+    re.compile(pattern, re.MULTILINE)
+    for pattern in (
+        r'^[^"\r\n]*+(?:"[^"\r\n]*+"[^"\r\n]*+)*+"[^"\r\n]*+$',
+        r";",
+        r"^[ \t]*(?:set[a-z]?[ \t]+)?[A-Za-z_][\w.]*=",
+        r"^[ \t]*[+\-]",
+        r"^(?:<<<<<<<|>>>>>>>)",
+        r"\r(?!\n)",
+    )
+)
+_KEY = re.compile(r"^[ \t]*(?!//|#)(?:set[a-z]?[ \t]+)?([^\s\"]+)", re.MULTILINE)
+
 
 def problems_of(document: DirectivesDocument) -> list[Problem]:
     """Find every problem of a command file, in the order of the file."""
     body = document.text.body
     if not body.strip(BLANKS):
         return empty(body)
+    if not document.dialect.marks and document.dialect.case and is_plainly_right(body, _SUSPICIOUS, _KEY):
+        return []
     marks = list(merge_markers(body))
     if marks:
         return marks

@@ -7,7 +7,15 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from roundgate.core.findings import Problem
-from roundgate.core.formats.anywhere import BLANKS, empty, flood, handful, hidden_characters, merge_markers
+from roundgate.core.formats.anywhere import (
+    BLANKS,
+    empty,
+    flood,
+    handful,
+    hidden_characters,
+    is_plainly_right,
+    merge_markers,
+)
 from roundgate.core.formats.catalogue import problem
 from roundgate.core.text import Splice
 
@@ -17,6 +25,38 @@ if TYPE_CHECKING:
 _OPEN_HEADING = re.compile(r"[ \t]*\[[\w./ \-]+[ \t]*$")
 _TWO_WORDS = re.compile(r"([A-Za-z_][\w.]*)([ \t]+)(\S+)$")
 _STRINGS = re.compile(r'"(?:[^"\\]|\\.)*"')
+_SUSPICIOUS = tuple(
+    re.compile(pattern, re.MULTILINE)
+    for pattern in (
+        r"^[ \t]*[^\[;#\s=][^=\r\n]*$",
+        r"^[ \t]*\[(?![^\]\r\n]+\][ \t]*$)",
+        r"^[ \t]*=",
+        r"=[ \t]*[(\u201c\u2018]",
+        r"=[ \t]*\"[^\"\r\n]*$",
+        r"^(?:<<<<<<<|>>>>>>>)",
+        r"\r(?!\n)",
+    )
+)
+_PARTS = re.compile(r"^[ \t]*(?:\[([^\]\r\n]*)\]|([^\[;#\s=][^=\r\n]*?)[ \t]*=)", re.MULTILINE)
+
+
+def _repeats(body: str) -> bool:
+    """Tell whether a section, or a key within its section, stands twice."""
+    sections: set[str] = set()
+    keys: set[str] = set()
+    for section, key in _PARTS.findall(body):
+        if key:
+            if key in keys:
+                return True
+            keys.add(key)
+        else:
+            if section in sections:
+                return True
+            sections.add(section)
+            keys = set()
+    return False
+
+
 _LIST_SIGNS = ("+", "-", ".", "!")
 
 
@@ -25,6 +65,8 @@ def problems_of(document: IniDocument) -> list[Problem]:
     body = document.text.body
     if not body.strip(BLANKS):
         return empty(body)
+    if document.dialect.quotes != "needed" and is_plainly_right(body, _SUSPICIOUS) and not _repeats(body):
+        return []
     marks = list(merge_markers(body))
     if marks:
         return marks

@@ -61,6 +61,18 @@ _DECODER: Any = json.JSONDecoder(
 )
 
 
+class _Doubles:
+    """Whether any map of a text has a name twice; noted while the text is decoded."""
+
+    def __init__(self) -> None:
+        self.found = False
+
+    def members(self, pairs: list[tuple[str, Any]]) -> tuple[tuple[str, Any], ...]:
+        if len(dict(pairs)) != len(pairs):
+            self.found = True
+        return tuple(pairs)
+
+
 def strict_form(body: str, dialect: Dialect) -> str:
     """Blank out what the dialect reads over; the text keeps its length, so spans hold in both."""
     if not (dialect.comments or dialect.last_comma):
@@ -106,13 +118,26 @@ class JsonDocument:
         self.text = text
         self.dialect = dialect
         self.strict = strict_form(text.body, dialect)
+        self._has_doubles = False
 
     @cached_property
     def _result(self) -> trees.Tree | JsonError:
+        doubles = _Doubles()
+        decoder = json.JSONDecoder(
+            object_pairs_hook=doubles.members, parse_float=str.encode, parse_int=str.encode, parse_constant=_no_constant
+        )
         try:
-            return decoded(self.strict)
+            tree = decoded(self.strict, decoder)
         except JsonError as error:
             return error
+        self._has_doubles = doubles.found
+        return tree
+
+    @property
+    def has_doubles(self) -> bool:
+        """Whether any map has a name twice. Raises EditRefused where the text is no JSON."""
+        self.plain()
+        return self._has_doubles
 
     @property
     def error(self) -> JsonError | None:
@@ -155,7 +180,7 @@ class JsonDocument:
         self.plain()
         blank = _BLANK.match(self.strict)
         start = blank.end() if blank else 0
-        return Child("", start, start, start, _DECODER.scan_once(self.strict, start)[1])
+        return Child("", start, start, start, len(self.strict.rstrip(" \t\r\n")))
 
     def locate(self, path: Path) -> Child | None:
         """Find the spans of the value that counts at a path; of equal names the last one."""
@@ -167,6 +192,8 @@ class JsonDocument:
             for child in self.children(here.start):
                 if child.step == step and isinstance(step, int) == (self.strict[here.start] == "["):
                     found = child
+                    if isinstance(step, int) or not self.has_doubles:
+                        break
             if found is None:
                 return None
             here = found

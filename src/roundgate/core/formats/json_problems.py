@@ -81,22 +81,9 @@ def problems_of(document: JsonDocument) -> list[Problem]:
 
 
 def _doubles(document: JsonDocument) -> Iterator[Problem]:
-    if not _has_doubles(document.plain()):
+    if not document.has_doubles:
         return
     yield from _doubles_in(document, document.locate(()).start, ())  # type: ignore[union-attr]
-
-
-def _has_doubles(tree: object) -> bool:
-    pending = [tree]
-    while pending:
-        one = pending.pop()
-        if isinstance(one, tuple):
-            if len(one) > 1 and len(dict(one)) != len(one):
-                return True
-            pending += [value for _, value in one if isinstance(value, tuple | list)]
-        elif isinstance(one, list):
-            pending += [value for value in one if isinstance(value, tuple | list)]
-    return False
 
 
 def _doubles_in(document: JsonDocument, start: int, path: tuple[str | int, ...]) -> Iterator[Problem]:
@@ -290,6 +277,8 @@ class _Reader:
             return False
         if column is not None:
             return self._indent_of_line(frame.at) != column
+        if self._line(frame.at) == self._line(at) != self._line(self.stack[-2].at):
+            return False
         following = re.compile(r"\s*([}\]]*)").match(self.body, at)
         closers = re.sub(r"\s", "", self.body[at : following.end()]) if following else ""
         rest = re.match(r"[}\]\s]*", self.body[at:])

@@ -249,7 +249,7 @@ def _number_or_text(reader: _Reader, start: int, end: int, text: str) -> Read:
         meant, cause = number
         repair = [Splice(start, end, meant)] if meant else []
         do = f"Write {meant}." if meant else "Write a plain number, or put quotes around it."
-        reader.say("number-form", (start, end), cause, do, *repair)
+        reader.say("number-form", (start, end), cause, do, *repair, safe=not re.match(r"[+-]?0", text) and "." in text)
         return _read(start, end, is_text=False)
     words = _WORDS_ON.match(reader.body, start)
     end = start + len(words[0].rstrip()) if words else end

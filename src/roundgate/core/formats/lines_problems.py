@@ -2,21 +2,28 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from roundgate.core.findings import Problem
-from roundgate.core.formats.anywhere import flood, hidden_characters, merge_markers
+from roundgate.core.formats.anywhere import flood, hidden_characters, is_plainly_right, merge_markers
 from roundgate.core.formats.catalogue import problem
 from roundgate.core.text import Splice
 
 if TYPE_CHECKING:
     from roundgate.core.formats.lines import LinesDocument
 
+_SUSPICIOUS = tuple(
+    re.compile(one, re.MULTILINE) for one in (r",[ \t]*\r?$", r"[\"']", r"^(?:<<<<<<<|>>>>>>>)", r"\r(?!\n)")
+)
+
 
 def problems_of(document: LinesDocument) -> list[Problem]:
     """Find every problem of a list, in the order of the file. An empty list is none."""
     body = document.text.body
+    if not document.dialect.marks and is_plainly_right(body, _SUSPICIOUS):
+        return []
     found = [*merge_markers(body), *_commas(document), *_quotes(document)]
     for row in document.rows:
         found += hidden_characters(body, row.start, row.whole_end)

@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterator, Sequence
 from typing import NamedTuple, Protocol
 
 from roundgate.core.findings import Problem
-from roundgate.core.formats.anywhere import merge_markers
+from roundgate.core.formats.anywhere import is_plainly_right, merge_markers
 from roundgate.core.formats.catalogue import problem
 from roundgate.core.formats.protocol import Entry
 from roundgate.core.text import Splice, Text
@@ -19,6 +19,20 @@ _BROKEN_ESCAPE = re.compile(r"(?<!\\)(?:\\\\)*(\\u(?![0-9a-fA-F]{4})[0-9a-fA-F]{
 _LOST_BACKSLASH = re.compile(r"(?<!\\)(?:\\\\)*(\\[A-Za-su-z0-9.](?<!\\[tnrfu]))")
 _HIDDEN = re.compile("[\u00a0\u2000-\u200f\u2028-\u202f\u2060\u3000\ufeff]")
 _NEXT_SETTING = re.compile(r"\\(?:\r\n?|\n)[ \t\f]*([\w.\-]+)[ \t]*=")
+_SUSPICIOUS = tuple(
+    re.compile(pattern, re.MULTILINE)
+    for pattern in (
+        r"\\",
+        r"[=:][ \t]*[\"']",
+        r"[ \t\f]$",
+        r"^[ \t\f]*[^#!\s=:][^\s=:]*[ \t]*$",
+        r"^(?:<<<<<<<|>>>>>>>)",
+        r"\f",
+        r"^[ \t]*[^#!\s=:][^\s=:]*[ \t]+[^\s=:]",
+        r"\r(?!\n)",
+    )
+)
+_KEY = re.compile(r"^[ \t]*([^#!\s=:][^\s=:]*)", re.MULTILINE)
 _QUOTES = {'"': '"', "'": "'", "\N{LEFT DOUBLE QUOTATION MARK}": "\N{RIGHT DOUBLE QUOTATION MARK}"}
 
 
@@ -46,6 +60,8 @@ def problems_of(document: Read) -> list[Problem]:
     body = document.text.body
     if not body.strip():
         return [problem("file-empty", (0, 0), "The file is empty.", "Start the server once, or restore the file.")]
+    if is_plainly_right(body, _SUSPICIOUS, _KEY):
+        return []
     found = list(merge_markers(body))
     found += _doubles(document.entries())
     for entry in document.entries():
