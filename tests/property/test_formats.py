@@ -18,7 +18,7 @@ from roundgate.core.formats.protocol import Path as Where
 from roundgate.core.mends import mended
 from roundgate.core.text import NotEncodable, NotText, Text, decode
 
-MANY = settings(max_examples=int(os.environ.get("MANY_EXAMPLES", "120")), deadline=None)
+MANY = settings(max_examples=int(os.environ.get("MANY_EXAMPLES", "60")), deadline=None)
 PIECES = {
     "json": [
         "{",

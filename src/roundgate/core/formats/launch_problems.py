@@ -23,8 +23,9 @@ from roundgate.core.text import LINE_END, Splice
 if TYPE_CHECKING:
     from roundgate.core.formats.launch import LaunchDocument
 
+_VARIABLE = re.compile(r"[A-Za-z_]\w*")
+_SOURCED = re.compile(r"^[ \t]*(?:\.|source)[ \t]", re.MULTILINE)
 _USED = re.compile(r"\$(?:(\w+)|\{(\w+)\})")
-_CALLED = re.compile(r"[ \t]*(?:exec[ \t]+|nohup[ \t]+)?[\w./$\"{}\-]+")
 
 
 def problems_of(document: LaunchDocument) -> list[Problem]:
@@ -37,7 +38,7 @@ def problems_of(document: LaunchDocument) -> list[Problem]:
         return marks
     found: list[Problem] = []
     if not document.batch:
-        found += [*_first_line(body), *_line_ends(body), *_assignments(body), *_unset(document)]
+        found += [*_first_line(body), *_line_ends(body), *_assignments(document), *_unset(document)]
     opened = [] if document.batch else list(_quotes(body))
     found += [*opened, *_continuations(document), *hidden_characters(body)]
     if not opened:
@@ -75,13 +76,23 @@ def _line_ends(body: str) -> Iterator[Problem]:
         yield problem("line-ends-windows", ends[0], cause, "Save the file with Unix line ends.", repair, safe=True)
 
 
-def _assignments(body: str) -> Iterator[Problem]:
-    for start, line in _lines(body):
-        found = re.match(r"[ \t]*(?:export[ \t]+)?([A-Za-z_]\w*)([ \t]+=[ \t]*|=[ \t]+)(?=[\w\"'$./-]+[ \t]*$)", line)
-        if found:
-            span = (start + found.start(2), start + found.end(2))
-            cause = f"The shell runs {found[1]} as a command here; a variable is set without blanks around the sign."
-            yield problem("assignment-blanks", span, cause, "Write = without blanks.", [Splice(*span, "=")])
+def _assignments(document: LaunchDocument) -> Iterator[Problem]:
+    """Find ``NAME = value`` and ``NAME= value``: three words, or two, that were meant as one."""
+    body = document.text.body
+    for command in document.commands:
+        words = [word for word in command.words if word.value not in ("export", "readonly")]
+        raw = [body[word.start : word.end] for word in words]
+        if len(raw) == 3 and raw[1] == "=" and _VARIABLE.fullmatch(raw[0]):
+            span = (words[0].end, words[2].start)
+        elif (
+            len(raw) == 2 and raw[0].endswith("=") and _VARIABLE.fullmatch(raw[0][:-1]) and raw[1][0] in "\"'0123456789"
+        ):
+            span = (words[0].end - 1, words[1].start)
+        else:
+            continue
+        name = raw[0].rstrip("=")
+        cause = f"The shell runs {name} as a command here; a variable is set without blanks around the sign."
+        yield problem("assignment-blanks", span, cause, "Write = without blanks.", [Splice(*span, "=")])
 
 
 def _quotes(body: str) -> Iterator[Problem]:
@@ -162,7 +173,8 @@ def _continuations(document: LaunchDocument) -> Iterator[Problem]:
             continued = False
             continue
         ends = line.endswith(sign)
-        if said and not is_comment and not ends and not blank and _is_flag_line(following) and _CALLED.match(line):
+        is_main = document.main is not None and document.main.end == start + len(line)
+        if is_main and not is_comment and not ends and not blank and _is_flag_line(following):
             end = start + len(line.rstrip())
             cause = "The next line begins with a flag, and this one is not continued."
             yield problem(
@@ -253,13 +265,15 @@ def _unset(document: LaunchDocument) -> Iterator[Problem]:
 
     body = document.text.body
     known = set(document.variables)
+    if _SOURCED.search(body):
+        return  # another script may set them
     known |= set(re.findall(r"\b(?:for|read)[ \t]+(?:-\w+[ \t]+)*([A-Za-z_]\w*)", body))
     for used in _USED.finditer(body):
         name = used[1] or used[2]
         line = body[body.rfind("\n", 0, used.start()) + 1 : used.start()]
         if name in known or name in _OUTSIDE or name.isdigit() or line.lstrip().startswith("#") or line.count("'") % 2:
             continue
-        near = nearest(name, known, least=75)
+        near = nearest(name, known, least=85) if len(name) > 3 else ""
         if near:
             span = used.span(1 if used[1] else 2)
             cause = f"Nothing sets ${name}. Did you mean ${near}?"

@@ -17,6 +17,7 @@ _BAT_PART = re.compile(r"\"[^\"\r\n]*\"?|\^(?!\r?\n)[^\r\n]|[^\s\"&|<>^()]+|[()]
 _BAT_BLANK = re.compile(r"(?:[ \t]|\^\r?\n)+")
 _BAT_OPERATOR = re.compile(r"[&|]+|[0-9]?[<>]+&?[0-9]?|[()]|\^")
 _BAT_COMMENT = re.compile(r"[ \t@]*(?:rem\b|::)[^\r\n]*", re.IGNORECASE)
+_HERE = re.compile(r"(<<-?[ \t]*(['\"]?)(\w+)\2[^\r\n]*\r?\n)((?:.*\r?\n)*?)([ \t]*\3[ \t]*(?=\r?\n|\Z))")
 _LINE = re.compile(r"\r\n|\r|\n")
 
 
@@ -52,7 +53,14 @@ def is_batch(body: str) -> bool:
 
 def commands(body: str, *, batch: bool) -> list[Command]:
     """Give every command of a script, in order; one without words is left out."""
-    return [one for one in (_batch(body) if batch else _shell(body)) if one.words]
+    return [one for one in (_batch(body) if batch else _shell(_without_documents(body))) if one.words]
+
+
+def _without_documents(body: str) -> str:
+    """Blank out texts that a script feeds to a command with ``<<WORD``; the script keeps its length."""
+    if "<<" not in body:
+        return body
+    return _HERE.sub(lambda one: one[1] + re.sub(r"[^\r\n]", " ", one[4]) + one[5], body)
 
 
 def _shell(body: str) -> Iterator[Command]:

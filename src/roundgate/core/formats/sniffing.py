@@ -16,6 +16,7 @@ _DASH = re.compile(r"^[ \t]*- \S", re.MULTILINE)
 _LUA = re.compile(
     r"^[ \t]*(?:local[ \t]+\w+|return[ \t]*\{|[A-Za-z_]\w*[ \t]*(?:=[ \t]*\{|\([ \t]*[\"'{]))", re.MULTILINE
 )
+_HASH = re.compile(r"^[ \t]*#", re.MULTILINE)
 _WORD_LINE = re.compile(r"^[ \t]*(?:set[ \t]+)?[+\-]?[A-Za-z_][\w.]*[ \t]+(?:\"[^\"\r\n]*\"|-?\d[\w.]*)", re.MULTILINE)
 _SCRIPT = re.compile(r"#!|[ \t\r\n]*@?(?:echo off|setlocal)\b", re.IGNORECASE)
 
@@ -40,7 +41,7 @@ def _of_lines(head: str) -> str:
     if not lines:
         return ""
     half = len(lines) / 2
-    if _LUA.search(head) and "{" in head and not head.lstrip().startswith("#"):
+    if _LUA.search(head) and "{" in head and not _SECTION.search(head) and not _HASH.search(head):
         return "lua"
     if _SECTION.search(head) and len(_EQUALS.findall(head)) + len(_SECTION.findall(head)) >= half:
         return "toml" if _is_toml(head) else "ini"

@@ -8,9 +8,8 @@ from __future__ import annotations
 
 import re
 import tomllib
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from functools import cached_property
-from typing import Any
 
 from roundgate.core.findings import Problem
 from roundgate.core.formats import bracketed
@@ -18,12 +17,25 @@ from roundgate.core.formats.bracketed import Brackets, Span
 from roundgate.core.formats.collecting import without_collecting
 from roundgate.core.formats.flat import closed_before, line_span
 from roundgate.core.formats.protocol import USUAL, Dialect, Document, Edit, EditRefused, Entry, Kind, Path, Plain
-from roundgate.core.formats.scalars import Number, fitted
+from roundgate.core.formats.scalars import fitted
 from roundgate.core.formats.toml_spans import Child, Statement, Value, children, statements
+from roundgate.core.formats.toml_words import (
+    Either,
+    Tree,
+    has,
+    key_text,
+    like,
+    meaning,
+    part,
+    typed,
+    value_text,
+    with_item,
+    with_move,
+    with_value,
+    without,
+)
 from roundgate.core.text import LINE_END, Splice, Text
 
-Tree = Any
-_BARE_KEY = re.compile(r"[A-Za-z0-9_-]+")
 _COMMENT = r"#[^\r\n]*"
 _OFF = re.compile(r"^(?P<mark>#[ \t]?)(?P<key>[A-Za-z0-9_.-]+)(?P<sep>[ \t]*=[ \t]*)(?P<value>[^\r\n]+?)[ \t]*$", re.M)
 _STRICT = 300_000
@@ -189,15 +201,15 @@ class TomlDocument:
         if here.kind in ("list", "map") and not isinstance(value, dict | list):
             raise EditRefused(f"a {here.kind} stands there; a single value cannot take its place")
         raw = self.text.body[here.start : here.end]
-        written = _like(raw, here.kind, value, kind)
-        return Edit((Splice(here.start, here.end, written),), _with(self.plain(), path, _meaning(written)))
+        written = like(raw, here.kind, value, kind)
+        return Edit((Splice(here.start, here.end, written),), with_value(self.plain(), path, meaning(written)))
 
     def _add(self, path: Path, value: Plain, kind: Kind | None) -> Edit:
         if not path or not isinstance(path[-1], str):
             raise EditRefused("there is no such place in the file")
         off = [one for one in self.switched_off() if one.path == path]
-        written = _value(fitted(value, kind, None))
-        expected = _with(self.plain(), path, _meaning(written))
+        written = value_text(fitted(value, kind, None))
+        expected = with_value(self.plain(), path, meaning(written))
         if off:
             line = self.text.line_around(off[-1].key_start)[0]
             return Edit((Splice(line, off[-1].key_start, ""), Splice(off[-1].start, off[-1].end, written)), expected)
@@ -205,7 +217,7 @@ class TomlDocument:
         if inline is not None:
             child, rest = inline
             where = self._brackets(child.value)
-            member = f"{_key(rest)} = {written}"
+            member = f"{key_text(rest)} = {written}"
             return Edit(tuple(bracketed.added(where, len(where.items), member)), expected)
         return Edit((self._new_line(path, written),), expected)
 
@@ -233,7 +245,7 @@ class TomlDocument:
                 return self._before_headings(path, written)
             last = (dotted or mine)[-1] if dotted or mine else self._heading(table)
             assert last is not None
-            return self._below(last, f"{_key(path[length:])}{self._sign(mine)}{written}")
+            return self._below(last, f"{key_text(path[length:])}{self._sign(mine)}{written}")
         return self._new_table(path, written)
 
     def _sign(self, mine: Sequence[Statement]) -> str:
@@ -251,7 +263,7 @@ class TomlDocument:
         return Splice(at, at, self.text.newline + lead + line)
 
     def _before_headings(self, path: Path, written: str) -> Splice:
-        line, newline = f"{_key(path)} = {written}", self.text.newline
+        line, newline = f"{key_text(path)} = {written}", self.text.newline
         if self.statements:
             at = self._own_start(self.statements[0])
             return Splice(at, at, line + newline + newline)
@@ -266,7 +278,7 @@ class TomlDocument:
             raise EditRefused("a table inside one of several is added by hand")
         newline, at = self.text.newline, len(self.text.body)
         under = [one for one in self.statements if one.value is None and one.table[: len(path) - 1] == path[:-1]]
-        head = f"[{_key(path[:-1])}]{newline}{_key(path[-1:])} = {written}{newline}"
+        head = f"[{key_text(path[:-1])}]{newline}{key_text(path[-1:])} = {written}{newline}"
         if under:
             start = self._own_start(under[0])
             return Splice(start, start, head + newline)
@@ -317,7 +329,7 @@ class TomlDocument:
 
     def remove(self, path: Path) -> Edit:
         """Take out a key, an item, or a table with all that is in it."""
-        expected = _without(self.plain(), path)
+        expected = without(self.plain(), path)
         way = self._way(path)
         if not way:
             start, _, end = self._block(path)
@@ -346,13 +358,13 @@ class TomlDocument:
         way = self._way(path)
         if not way or not isinstance(path[-1], str):
             raise EditRefused("there is no key to rename; a table is renamed by hand")
-        if self.find((*path[:-1], name)) is not None or _has(self.plain(), (*path[:-1], name)):
+        if self.find((*path[:-1], name)) is not None or has(self.plain(), (*path[:-1], name)):
             raise EditRefused(f"{name} stands there already")
         body = self.text.body
         key = body[way[-1].key_start : way[-1].key_end]
         last = list(re.finditer(r'[A-Za-z0-9_-]+|"(?:[^"\\\n]|\\.)*"|\'[^\'\n]*\'', key))[-1]
-        cut = Splice(way[-1].key_start + last.start(), way[-1].key_start + last.end(), _key((name,)))
-        moved = _with(_without(self.plain(), path), (*path[:-1], name), _part(self.plain(), path))
+        cut = Splice(way[-1].key_start + last.start(), way[-1].key_start + last.end(), key_text((name,)))
+        moved = with_value(without(self.plain(), path), (*path[:-1], name), part(self.plain(), path))
         return Edit((cut,), moved)
 
     def insert(self, path: Path, value: Plain, kind: Kind | None = None) -> Edit:
@@ -368,8 +380,8 @@ class TomlDocument:
         items = list(children(self.text.body, way[-1].value))
         raw = self.text.body[items[0].value.start : items[0].value.end] if items else ""
         present = items[0].value.kind if items and items[0].value.kind in ("text", "number", "bool") else None
-        written = _like(raw, present, value, kind) if present else _value(fitted(value, kind, None))
-        expected = _item(self.plain(), (*path[:-1], at), _meaning(written))
+        written = like(raw, present, value, kind) if present else value_text(fitted(value, kind, None))
+        expected = with_item(self.plain(), (*path[:-1], at), meaning(written))
         return Edit(tuple(bracketed.added(where, at, written)), expected)
 
     def _insert_table(self, blocks: list[tuple[int, int, int]], path: Path, value: Plain) -> Edit:
@@ -377,9 +389,12 @@ class TomlDocument:
             raise EditRefused("an item of this list is a table: give names and values")
         newline, at = self.text.newline, min(int(path[-1]), len(blocks))
         names = [step for step in path[:-1] if isinstance(step, str)]
-        lines = [f"[[{_key(tuple(names))}]]"]
-        lines += [f"{_key((name,))}{self._style(path)}{_value(fitted(one, None, None))}" for name, one in value.items()]
-        tree = {name: _meaning(_value(fitted(one, None, None))) for name, one in value.items()}
+        lines = [f"[[{key_text(tuple(names))}]]"]
+        lines += [
+            f"{key_text((name,))}{self._style(path)}{value_text(fitted(one, None, None))}"
+            for name, one in value.items()
+        ]
+        tree = {name: meaning(value_text(fitted(one, None, None))) for name, one in value.items()}
         body, record = self.text.body, newline.join(lines) + newline
         if at < len(blocks):
             cut = Splice(blocks[at][0], blocks[at][0], record + newline)
@@ -387,7 +402,7 @@ class TomlDocument:
             end = blocks[-1][0] + len(body[blocks[-1][0] : blocks[-1][2]].rstrip())
             end = line_span(self.text, end)[1]
             cut = Splice(end, end, ("" if closed_before(self.text, end) else newline) + newline + record)
-        return Edit((cut,), _item(self.plain(), (*path[:-1], at), tree))
+        return Edit((cut,), with_item(self.plain(), (*path[:-1], at), tree))
 
     def _style(self, path: Path) -> str:
         mine = [one for one in self.statements if one.value and one.table[: len(path) - 1] == path[:-1]]
@@ -398,7 +413,7 @@ class TomlDocument:
         if not path:
             raise EditRefused("there is no list to move it in")
         array = self._array_of(path)
-        expected = _moved(self.plain(), path, to)
+        expected = with_move(self.plain(), path, to)
         if array is None:
             way = self._way(path[:-1])
             if not way or way[-1].value.kind != "list":
@@ -423,190 +438,12 @@ class TomlDocument:
                 raise EditRefused(f"{path[-1]} does not stand in the file commented out")
             written = self.text.body[off[-1].start : off[-1].end].split("#")[0].rstrip()
             line = self.text.line_around(off[-1].key_start)[0]
-            return Edit((Splice(line, off[-1].key_start, ""),), _with(self.plain(), path, _meaning(written)))
+            return Edit((Splice(line, off[-1].key_start, ""),), with_value(self.plain(), path, meaning(written)))
         one = next((one for one in self.statements if one.value and one.path == path), None)
         if one is None:
             raise EditRefused("only a key with its value can be commented out")
         starts = [one.start] + [end.end() for end in LINE_END.finditer(self.text.body, one.start, one.end)]
-        return Edit(tuple(Splice(at, at, "# ") for at in starts), _without(self.plain(), path))
-
-
-# --- values as text ---
-
-
-def _key(path: Path) -> str:
-    return ".".join(
-        step if _BARE_KEY.fullmatch(str(step)) else _basic(str(step)) for step in path if isinstance(step, str)
-    )
-
-
-def _basic(value: str) -> str:
-    """Write a text between double quotes."""
-    pieces = []
-    for char in value:
-        if char in '"\\':
-            pieces.append("\\" + char)
-        elif char in _SHORT:
-            pieces.append(_SHORT[char])
-        elif char < " " or char == "\x7f":
-            pieces.append(f"\\u{ord(char):04x}")
-        elif "\ud800" <= char <= "\udfff":
-            raise EditRefused("half a character cannot be written")
-        else:
-            pieces.append(char)
-    return '"' + "".join(pieces) + '"'
-
-
-_SHORT = {"\n": "\\n", "\t": "\\t", "\r": "\\r"}
-
-
-def _value(value: Plain) -> str:
-    """Write any value on one line."""
-    if isinstance(value, Number):
-        return str(value)
-    if isinstance(value, str):
-        return _basic(value)
-    if isinstance(value, bool):
-        return "true" if value else "false"
-    if isinstance(value, int | float):
-        return repr(value)
-    if isinstance(value, list):
-        return "[" + ", ".join(_value(one) for one in value) + "]"
-    if isinstance(value, dict):
-        inner = ", ".join(f"{_key((name,))} = {_value(one)}" for name, one in value.items())
-        return "{ " + inner + " }" if inner else "{}"
-    raise EditRefused("TOML has no word for nothing; remove the key instead")
-
-
-def _like(raw: str, present: Kind, value: Plain, kind: Kind | None) -> str:
-    """Write a value as what stands there is written: its quotes, where they can hold it."""
-    if (
-        isinstance(value, str)
-        and kind in (None, "number", "code")
-        and present in ("number", "code")
-        and _is_same(value, present)
-    ):
-        return value
-    new = fitted(value, kind, "text" if present == "code" else present)
-    if present == "code" and kind is None:
-        raise EditRefused(f"a date or time stands there, and '{value}' is none")
-    if isinstance(new, str) and not isinstance(new, Number):
-        clean = new.isprintable()
-        if raw.startswith("'") and not raw.startswith("'''") and clean and "'" not in new:
-            return f"'{new}'"
-        if raw.startswith(('"""', "'''")) and "\n" in new and '"""' not in new and not new.endswith('"'):
-            inner = _basic(new)[1:-1].replace("\\n", "\n").replace('\\"', '"')
-            return f'"""\n{inner}"""' if "\r" not in new and "\\\n" not in inner else _basic(new)
-    return _value(new)
-
-
-def _is_same(value: str, present: Kind) -> bool:
-    """Tell whether a text is a number (or a date) in TOML's own forms."""
-    try:
-        said = tomllib.loads(f"x = {value}", parse_float=str.encode)
-    except (tomllib.TOMLDecodeError, RecursionError):
-        return False
-    if list(said) != ["x"]:
-        return False
-    is_number = isinstance(said["x"], int | bytes) and not isinstance(said["x"], bool)
-    return is_number if present == "number" else not isinstance(said["x"], int | bytes | str | list | dict)
-
-
-def _meaning(written: str) -> Tree:
-    try:
-        return tomllib.loads(f"x = {written}", parse_float=str.encode)["x"]
-    except tomllib.TOMLDecodeError as error:
-        raise EditRefused("the value cannot be written in TOML") from error
-
-
-# --- trees of dicts and lists ---
-
-
-def _at(tree: Tree, path: Path, change: Callable[[Tree], Tree]) -> Tree:
-    if not path:
-        return change(tree)
-    step = path[0]
-    if isinstance(tree, dict) and isinstance(step, str):
-        return {**tree, step: _at(tree.get(step, {}), path[1:], change)}
-    if isinstance(tree, list) and isinstance(step, int) and 0 <= step < len(tree):
-        return [*tree[:step], _at(tree[step], path[1:], change), *tree[step + 1 :]]
-    raise EditRefused(f"there is no {step}")
-
-
-def _part(tree: Tree, path: Path) -> Tree:
-    for step in path:
-        tree = tree[step]
-    return tree
-
-
-def _has(tree: Tree, path: Path) -> bool:
-    try:
-        _part(tree, path)
-    except (KeyError, IndexError, TypeError):
-        return False
-    return True
-
-
-def _with(tree: Tree, path: Path, new: Tree) -> Tree:
-    return _at(tree, path, lambda _: new)
-
-
-def _without(tree: Tree, path: Path) -> Tree:
-    if not path or not _has(tree, path):
-        raise EditRefused("it does not stand in the file")
-
-    def take(parent: Tree) -> Tree:
-        if isinstance(parent, dict):
-            return {name: one for name, one in parent.items() if name != path[-1]}
-        return [one for at, one in enumerate(parent) if at != path[-1]]
-
-    gone = _at(tree, path[:-1], take)
-    if isinstance(path[-1], int) and not _part(gone, path[:-1]) and isinstance(_part(tree, path), dict):
-        return _without_empty(gone, path[:-1])
-    return gone
-
-
-def _without_empty(tree: Tree, path: Path) -> Tree:
-    """An array of tables that has lost its last heading is no longer there at all; an inline one is empty."""
-    return _Either(tree, _without(tree, path))
-
-
-class _Either:
-    """Equal to either of two trees: an array that is emptied stands there empty, or is gone with its last heading."""
-
-    def __init__(self, one: Tree, other: Tree) -> None:
-        self.trees = (one, other)
-
-    def __eq__(self, other: object) -> bool:
-        return other in self.trees
-
-    __hash__ = None  # type: ignore[assignment]
-
-
-def _item(tree: Tree, path: Path, new: Tree) -> Tree:
-    at = int(path[-1])
-    return _at(tree, path[:-1], lambda items: [*items[:at], new, *items[at:]])
-
-
-def _moved(tree: Tree, path: Path, to: int) -> Tree:
-    if not _has(tree, path) or not isinstance(path[-1], int) or not _has(tree, (*path[:-1], to)) or to < 0:
-        raise EditRefused("there are not so many items in the list")
-
-    def move(items: Tree) -> Tree:
-        items = list(items)
-        items.insert(to, items.pop(int(path[-1])))
-        return items
-
-    return _at(tree, path[:-1], move)
-
-
-def _typed(tree: Tree) -> Tree:
-    """Give the tree with each value's type beside it, for true equals 1 in Python."""
-    if isinstance(tree, dict):
-        return {name: _typed(one) for name, one in tree.items()}
-    if isinstance(tree, list):
-        return [_typed(one) for one in tree]
-    return (type(tree).__name__, tree)
+        return Edit(tuple(Splice(at, at, "# ") for at in starts), without(self.plain(), path))
 
 
 class TomlFormat:
@@ -624,9 +461,9 @@ class TomlFormat:
             found = document.plain()
         except EditRefused:
             return False
-        if isinstance(expected, _Either) or len(document.text.body) > _STRICT:
+        if isinstance(expected, Either) or len(document.text.body) > _STRICT:
             return bool(expected == found)
-        return bool(_typed(found) == _typed(expected))
+        return bool(typed(found) == typed(expected))
 
 
 FORMAT = TomlFormat()

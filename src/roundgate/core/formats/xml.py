@@ -75,7 +75,8 @@ def _without_gaps(said: list[Said]) -> Iterator[Said]:
         while end < len(said) and said[end][0] == "t":
             end += 1
         text = "".join(one[1] for one in said[at:end])
-        if text.strip() or (at > 0 and said[at - 1][0] == "<" and end < len(said) and said[end][0] == ">"):
+        is_leaf = at > 0 and said[at - 1][0] == "<" and end < len(said) and said[end][0] == ">"
+        if text.strip() or (is_leaf and "\n" not in text):
             yield "t", text, None
         at = end
 

@@ -99,7 +99,7 @@ CODES = (
     ),
     Code(
         "command-missing",
-        "warning",
+        "note",
         "No command line that starts a server",
         "The script sets variables and says things, and starts nothing.",
         "#!/bin/sh\nSLOTS=16\n",
