@@ -22,7 +22,8 @@ from roundgate.core.formats.catalogue import problem
 from roundgate.core.text import LINE_END, Splice
 
 if TYPE_CHECKING:
-    from roundgate.core.formats.directives import Command, DirectivesDocument
+    from roundgate.core.formats.directives import DirectivesDocument
+from roundgate.core.formats.directives_reading import Command
 
 _SUSPICIOUS = tuple(
     re.compile(pattern, re.MULTILINE)

@@ -20,7 +20,8 @@ from roundgate.core.formats.catalogue import problem
 from roundgate.core.text import Splice
 
 if TYPE_CHECKING:
-    from roundgate.core.formats.ini import IniDocument, Row
+    from roundgate.core.formats.ini import IniDocument
+from roundgate.core.formats.ini_reading import Row
 
 _OPEN_HEADING = re.compile(r"[ \t]*\[[\w./ \-]+[ \t]*$")
 _TWO_WORDS = re.compile(r"([A-Za-z_][\w.]*)([ \t]+)(\S+)$")

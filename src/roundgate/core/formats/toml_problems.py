@@ -22,9 +22,9 @@ from roundgate.core.formats.anywhere import (
 )
 from roundgate.core.formats.catalogue import problem
 from roundgate.core.formats.mending import one_after_another
-from roundgate.core.formats.toml import TomlError, read_tree
 from roundgate.core.formats.toml_brackets import in_table, open_bracket, unclosed
 from roundgate.core.formats.toml_lines import after_key, heading, key_start, twice
+from roundgate.core.formats.toml_reading import TomlError, read_tree
 from roundgate.core.formats.toml_scene import Scene, scene_at
 from roundgate.core.formats.toml_texts import broken_escape, broken_text, never_closed
 from roundgate.core.formats.toml_values import after_value, no_value

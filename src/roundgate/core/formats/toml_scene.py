@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import NamedTuple
 
-from roundgate.core.formats.toml import TomlError
+from roundgate.core.formats.toml_reading import TomlError
 
 KEY = r"[ \t]*(?:[A-Za-z0-9_\-.]+|\"[^\"\r\n]*\"|'[^'\r\n]*')[ \t]*"
 

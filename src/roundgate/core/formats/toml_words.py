@@ -15,6 +15,7 @@ _BARE_KEY = re.compile(r"[A-Za-z0-9_-]+")
 
 
 def key_text(path: Path) -> str:
+    """Write a path as a dotted key."""
     return ".".join(
         step if _BARE_KEY.fullmatch(str(step)) else _basic(str(step)) for step in path if isinstance(step, str)
     )
@@ -93,6 +94,7 @@ def _is_same(value: str, present: Kind) -> bool:
 
 
 def meaning(written: str) -> Tree:
+    """Give what a written value says. Raises EditRefused where it says nothing."""
     try:
         return tomllib.loads(f"x = {written}", parse_float=str.encode)["x"]
     except tomllib.TOMLDecodeError as error:
@@ -111,12 +113,14 @@ def _at(tree: Tree, path: Path, change: Callable[[Tree], Tree]) -> Tree:
 
 
 def part(tree: Tree, path: Path) -> Tree:
+    """Give the part of a tree at a path."""
     for step in path:
         tree = tree[step]
     return tree
 
 
 def has(tree: Tree, path: Path) -> bool:
+    """Tell whether a tree has a part at a path."""
     try:
         part(tree, path)
     except (KeyError, IndexError, TypeError):
@@ -125,10 +129,12 @@ def has(tree: Tree, path: Path) -> bool:
 
 
 def with_value(tree: Tree, path: Path, new: Tree) -> Tree:
+    """Give the tree with another value at a path."""
     return _at(tree, path, lambda _: new)
 
 
 def without(tree: Tree, path: Path) -> Tree:
+    """Give the tree without what is at a path."""
     if not path or not has(tree, path):
         raise EditRefused("it does not stand in the file")
 
@@ -161,11 +167,13 @@ class Either:
 
 
 def with_item(tree: Tree, path: Path, new: Tree) -> Tree:
+    """Give the tree with one more item before the number that ends the path."""
     at = int(path[-1])
     return _at(tree, path[:-1], lambda items: [*items[:at], new, *items[at:]])
 
 
 def with_move(tree: Tree, path: Path, to: int) -> Tree:
+    """Give the tree with an item at another place of its list."""
     if not has(tree, path) or not isinstance(path[-1], int) or not has(tree, (*path[:-1], to)) or to < 0:
         raise EditRefused("there are not so many items in the list")
 

@@ -6,71 +6,41 @@ What was most likely meant, and the repair.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Collection
-from typing import NamedTuple
+from collections.abc import Callable
 
 from roundgate.core.findings import Problem
 from roundgate.core.formats.anywhere import HIDDEN, visible
 from roundgate.core.formats.catalogue import problem
 from roundgate.core.formats.yaml_events import YamlError
+from roundgate.core.formats.yaml_scene import Line, Scene, line_at, line_before
+from roundgate.core.formats.yaml_signs import (
+    after_quote,
+    begins_with_sign,
+    block_header,
+    broken_escape,
+    cannot_start,
+    flow_end,
+    flow_node,
+    quote_value,
+    unclosed_quote,
+)
 from roundgate.core.text import LINE_END, Splice
 
 _KEY_LINE = re.compile(
     r"(?P<lead>[ ]*(?:- +)*)(?P<key>[\w.\-/]+|\"[^\"]*\"|'[^']*')[ \t]*:(?P<gap>[ \t]+|$)(?P<value>.*)"
 )
+
+
 _TIGHT = re.compile(r"([ ]*(?:- +)*)([\w.\-]+):(?=[^\s:])")
+
+
 _EQUALS = re.compile(r"([ ]*(?:- +)*)([\w.\-]+)([ \t]*=>?[ \t]*)(?=\S|$)")
+
+
 _WORD_VALUE = re.compile(r"([ ]*(?:- +)*)([\w.\-]+)[ \t]+(\S.*)")
+
+
 _DASH_TIGHT = re.compile(r"([ ]*)-(?=[^\s\-])")
-_CLOSERS = {"[": "]", "{": "}"}
-
-
-class Line(NamedTuple):
-    """One line of the text without its end: where it starts, and what it says."""
-
-    start: int
-    text: str
-
-    @property
-    def indent(self) -> int:
-        """How many blanks it begins with."""
-        return len(self.text) - len(self.text.lstrip(" "))
-
-    @property
-    def said(self) -> str:
-        """What it says without indentation and comment."""
-        return re.sub(r"(?:^|[ \t])#.*", "", self.text).strip(" \t")
-
-    @property
-    def end(self) -> int:
-        """Where what it says ends."""
-        return self.start + len(re.sub(r"(?:^|[ \t]+)#.*", "", self.text).rstrip(" \t"))
-
-
-class Scene(NamedTuple):
-    """The place where the reader gave up: the whole text, its error, and the line it happened on."""
-
-    body: str
-    error: YamlError
-    here: Line
-
-
-def line_at(body: str, index: int) -> Line:
-    """Give the line that holds an index."""
-    start = max(body.rfind("\n", 0, index), body.rfind("\r", 0, index)) + 1
-    end = LINE_END.search(body, start)
-    return Line(start, body[start : end.start() if end else len(body)])
-
-
-def line_before(body: str, line: Line) -> Line | None:
-    """Give the nearest line above that says something, comments and blank lines left out."""
-    at = line.start
-    while at > 0:
-        above = line_at(body, at - 2 if body[at - 2 : at] == "\r\n" else at - 1)
-        at = above.start
-        if above.said:
-            return above
-    return None
 
 
 def diagnose(body: str, error: YamlError) -> Problem | None:
@@ -89,9 +59,6 @@ def diagnose(body: str, error: YamlError) -> Problem | None:
             if found:
                 return found
     return _any_line(scene)
-
-
-# --- what cannot be seen ---
 
 
 def _unseen(scene: Scene) -> Problem | None:
@@ -139,15 +106,12 @@ def _blanks_for(body: str, line: Line, lead: str) -> str:
     return " " * width
 
 
-# --- by what libyaml says ---
-
-
 def _mapping_values(scene: Scene) -> Problem | None:
     """A colon where none may be: in a value, or on a line that is too deep for what is above."""
     line = scene.here
     key = _KEY_LINE.match(line.text)
     if key and line.start + key.end("gap") <= scene.error.at and key["value"]:
-        return _quote_value(line, key.start("value"), "A colon and a blank stand inside this value.")
+        return quote_value(line, key.start("value"), "A colon and a blank stand inside this value.")
     off = _parent_off(scene.body, line)
     if off:
         return off
@@ -167,14 +131,6 @@ def _mapping_values(scene: Scene) -> Problem | None:
         lead = re.match(r" *(?:- +)*", above.text)
         return _uneven(line, lead.end() if lead else above.indent)
     return _without_colon(above)
-
-
-def _quote_value(line: Line, column: int, why: str) -> Problem:
-    start = line.start + column
-    end = max(line.end, start + 1)
-    text = line.text[column : end - line.start]
-    quoted = f'"{text}"' if '"' not in text and "\\" not in text else "'" + text.replace("'", "''") + "'"
-    return problem("quotes-needed", (start, end), why, "Put quotes around the value.", [Splice(start, end, quoted)])
 
 
 def _parent_off(body: str, line: Line) -> Problem | None:
@@ -239,8 +195,8 @@ def _no_colon_found(scene: Scene) -> Problem | None:
     if first in ("'", '"'):
         rest = line.text[scene.error.begun - line.start + 1 :]
         if first not in rest:
-            return _unclosed_quote(scene)
-        return _after_quote(line) or _without_colon(line)
+            return unclosed_quote(scene)
+        return after_quote(line) or _without_colon(line)
     tight = _DASH_TIGHT.match(line.text)
     return (None if tight else _no_dash(scene.body, line)) or _without_colon(line)
 
@@ -258,7 +214,7 @@ def _no_dash(body: str, line: Line) -> Problem | None:
 def _expected_key(scene: Scene) -> Problem | None:
     """A line that does not fit into the map it stands in."""
     line = scene.here
-    quoted = _after_quote(line_at(scene.body, scene.error.at))
+    quoted = after_quote(line_at(scene.body, scene.error.at))
     if quoted:
         return quoted
     off = _parent_off(scene.body, line)
@@ -322,139 +278,6 @@ def _expected_dash(scene: Scene) -> Problem | None:
     return _expected_key(scene)
 
 
-def _after_quote(line: Line) -> Problem | None:
-    """Find what stands behind a closing quote, or a quote inside a text."""
-    found = re.match(
-        r"(?P<lead> *(?:- +)*(?:[\w.\-]+:[ \t]+)?)(?P<quote>[\"'])(?P<text>.*?)(?P=quote)(?P<rest>.*)", line.text
-    )
-    if (
-        not found
-        or not (rest := re.sub(r"(?:^|[ \t])#.*", "", found["rest"]).strip())
-        or rest[:1] in (":", ",", "]", "}")
-    ):
-        return None
-    quote, start = found["quote"], line.start + found.start("quote")
-    last = line.text.rstrip().rfind(quote)
-    end_inner = line.start + found.end("text")
-    if line.start + last > end_inner:
-        inner = [
-            line.start + one.start()
-            for one in re.finditer(quote, line.text)
-            if start < line.start + one.start() < line.start + last
-        ]
-        cuts = [Splice(at, at, "'" if quote == "'" else "\\") for at in inner]
-        cause = "This quote ends the text too early: more of it follows on the line."
-        do = "Write it twice." if quote == "'" else 'Write \\" for a quote inside a text.'
-        return problem("quote-inside", (inner[0], inner[0] + 1), cause, do, cuts)
-    span = (end_inner + 1, line.start + len(line.text.rstrip()))
-    cause = "The text ends at the quote, and this stands behind it."
-    tail = line.text[span[0] - line.start : span[1] - line.start]
-    cuts = [Splice(end_inner, span[1], tail + quote)] if quote not in tail else []
-    return problem("text-after-quote", span, cause, "Put the quotes around all of it, or take them away.", cuts)
-
-
-def _unclosed_quote(scene: Scene) -> Problem | None:
-    start = scene.error.begun
-    line = line_at(scene.body, start)
-    quote = scene.body[start : start + 1]
-    if quote not in ("'", '"'):
-        return None
-    end = line.start + len(line.text.rstrip())
-    cause = "This quote is opened and never closed, so all that follows is read as part of the text."
-    return problem(
-        "quote-unclosed", (start, end), cause, "Write a quote where the text ends.", [Splice(end, end, quote)]
-    )
-
-
-def _flow_end(scene: Scene) -> Problem | None:
-    """A list or map in brackets that does not go on as it should."""
-    begun, at, body = scene.error.begun, scene.error.at, scene.body
-    sign = body[begun : begun + 1]
-    if sign not in _CLOSERS:
-        return None
-    right = _CLOSERS[sign]
-    if body[at : at + 1] in ("]", "}") and body[at] != right:
-        cause = f"This {body[at]} closes what was opened with {sign}; it should be {right}."
-        return problem("bracket-wrong", (at, at + 1), cause, f"Write {right} here.", [Splice(at, at + 1, right)])
-    here = line_at(body, at)
-    opened = line_at(body, begun)
-    block_line = re.match(r" *(?:- )?[\w.\-\"']+:(?:\s|$)| *- |$", here.text) is not None and here.start > opened.start
-    if not body[at:].strip() or (block_line and here.indent <= opened.indent):
-        end = opened.end
-        cause = f"This {sign} is opened and never closed."
-        cuts = [Splice(end, end, right)]
-        return problem("bracket-unclosed", (begun, begun + 1), cause, f"Write {right} where it should end.", cuts)
-    before = body[:at].rstrip()
-    if block_line and before.endswith((",", sign)):
-        end = len(before.rstrip(","))
-        cause = f"This {sign} is opened and never closed."
-        return problem(
-            "bracket-unclosed",
-            (begun, begun + 1),
-            cause,
-            f"Write {right} where it should end.",
-            [Splice(end, end, right)],
-        )
-    end = len(before)
-    cause = "A comma is missing here, behind the item that ends."
-    return problem("comma-missing", (end, end + 1), cause, "Write a comma.", [Splice(end, end, ",")])
-
-
-def _flow_node(scene: Scene) -> Problem | None:
-    at = scene.error.at
-    if scene.body[at : at + 1] == ",":
-        cause = "There is nothing before this comma."
-        return problem("comma-extra", (at, at + 1), cause, "Delete it.", [Splice(at, at + 1, "")])
-    return None
-
-
-def _cannot_start(scene: Scene) -> Problem | None:
-    at = scene.error.at
-    line = line_at(scene.body, at)
-    sign = scene.body[at : at + 1]
-    if sign in ("@", "`", "%"):
-        return _quote_value(line, at - line.start, f"A text cannot begin with {sign} unless quotes stand around it.")
-    return None
-
-
-def _begins_with_sign(scene: Scene) -> Problem | None:
-    at = scene.error.begun
-    line = line_at(scene.body, at)
-    sign = scene.body[at : at + 1]
-    if sign not in ("*", "&", "!", "%", "|", ">"):
-        return None
-    return _quote_value(line, at - line.start, f"A text cannot begin with {sign} unless quotes stand around it.")
-
-
-def unknown_alias(body: str, at: int, known: Collection[str]) -> Problem:
-    """Say that a reference leads to nothing that is marked above."""
-    name = re.match(r"\*([^\s,\[\]{}]+)", body[at : at + 200])
-    said = name[1] if name else ""
-    from roundgate.core.nearest import nearest
-
-    near = nearest(said, known, least=60)
-    hint = f" Did you mean *{near}?" if near else ""
-    cause = f"Nothing above is marked &{said}.{hint}"
-    cuts = [Splice(at + 1, at + 1 + len(said), near)] if near else []
-    do = f"Write *{near}." if near else "Mark the part it stands for, or put quotes around it if it is a text."
-    return problem("anchor-unknown", (at, at + 1 + len(said)), cause, do, cuts)
-
-
-def _escape(scene: Scene) -> Problem | None:
-    body, start = scene.body, scene.error.begun
-    found = re.compile(r'\\(?:x(?![0-9a-fA-F]{2})|u(?![0-9a-fA-F]{4})|[^0abtnvfre "/\\N_LPxuU\r\n])').search(
-        body, start
-    )
-    if found is None:
-        return None
-    line = line_at(body, found.start())
-    text = line.text[found.start() - line.start :]
-    lone = [found.start() + one.start() for one in re.finditer(r"(?<!\\)\\(?!\\)", text)]
-    cause = "Between double quotes a backslash begins an escape, and this is none."
-    do = "Write \\\\ for a backslash, / in a path, or single quotes around the text."
-    return problem("escape-broken", found.span(), cause, do, [Splice(at, at, "\\") for at in lone])
-
-
 def _dash_not_allowed(scene: Scene) -> Problem | None:
     line = scene.here
     key = re.match(r" *(?:- +)*[\w.\-]+:[ \t]+(?=- )", line.text)
@@ -476,7 +299,7 @@ def _document_start(scene: Scene) -> Problem | None:
     off = _parent_off(scene.body, scene.here)
     if off:
         return off
-    quoted = _after_quote(scene.here)
+    quoted = after_quote(scene.here)
     if quoted:
         return quoted
     if scene.body[scene.error.at : scene.error.at + 1] in ("]", "}"):
@@ -491,19 +314,11 @@ def _document_start(scene: Scene) -> Problem | None:
     return _without_colon(scene.here)
 
 
-def _block_header(scene: Scene) -> Problem | None:
-    line = scene.here
-    found = re.search(r"(?<=[:\-] )[|>][^\s#]?.*", line.text)
-    if not found:
-        return None
-    return _quote_value(line, found.start(), "| and > begin a text on the lines below; on one line it needs quotes.")
-
-
 def _any_line(scene: Scene) -> Problem | None:
     """Nothing fits what the reader said: look at the lines around for what is plain to see."""
     for line in (line_before(scene.body, scene.here), scene.here):
         found = (
-            (_after_quote(line) or (_without_colon(line) if line.said and not _KEY_LINE.match(line.text) else None))
+            (after_quote(line) or (_without_colon(line) if line.said and not _KEY_LINE.match(line.text) else None))
             if line
             else None
         )
@@ -517,19 +332,19 @@ _LOOKS: tuple[tuple[str, Callable[[Scene], Problem | None]], ...] = (
     ("could not find expected ':'", _no_colon_found),
     ("did not find expected key", _expected_key),
     ("did not find expected '-' indicator", _expected_dash),
-    ("did not find expected ',' or", _flow_end),
-    ("did not find expected node content", _flow_node),
-    ("unexpected end of stream", _unclosed_quote),
-    ("unexpected document indicator", _unclosed_quote),
-    ("that cannot start any token", _cannot_start),
-    ("unknown escape", _escape),
-    ("hexdecimal", _escape),
-    ("hexadecimal", _escape),
+    ("did not find expected ',' or", flow_end),
+    ("did not find expected node content", flow_node),
+    ("unexpected end of stream", unclosed_quote),
+    ("unexpected document indicator", unclosed_quote),
+    ("that cannot start any token", cannot_start),
+    ("unknown escape", broken_escape),
+    ("hexdecimal", broken_escape),
+    ("hexadecimal", broken_escape),
     ("sequence entries are not allowed", _dash_not_allowed),
     ("<document start>", _document_start),
-    ("alphabetic or numeric", _begins_with_sign),
-    ("comment or line break", _block_header),
-    ("whitespace or line break", _begins_with_sign),
-    ("tag", _begins_with_sign),
-    ("directive", _begins_with_sign),
+    ("alphabetic or numeric", begins_with_sign),
+    ("comment or line break", block_header),
+    ("whitespace or line break", begins_with_sign),
+    ("tag", begins_with_sign),
+    ("directive", begins_with_sign),
 )

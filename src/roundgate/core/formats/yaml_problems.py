@@ -22,9 +22,10 @@ from roundgate.core.formats.anywhere import (
 )
 from roundgate.core.formats.catalogue import problem
 from roundgate.core.formats.mending import one_after_another
-from roundgate.core.formats.yaml_diagnosis import diagnose, unknown_alias
+from roundgate.core.formats.yaml_diagnosis import diagnose
 from roundgate.core.formats.yaml_events import Stream, YamlError
 from roundgate.core.formats.yaml_opinion import second_opinion
+from roundgate.core.formats.yaml_signs import unknown_alias
 from roundgate.core.text import Splice
 
 if TYPE_CHECKING:

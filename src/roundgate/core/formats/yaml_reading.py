@@ -1,0 +1,99 @@
+"""Reading YAML files: what stands where, and what it says. ``yaml`` edits them."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from functools import cached_property
+
+from roundgate.core.formats.protocol import USUAL, Dialect, EditRefused, Entry, Path
+from roundgate.core.formats.yaml_events import Member, Said, Stream, YamlError
+from roundgate.core.formats.yaml_words import kind_of
+from roundgate.core.text import Text
+
+_OFF = re.compile(
+    r"^(?P<lead>[ \t]*)(?P<mark>#[ \t]?)(?P<key>[\w.\-]+)(?P<sep>:[ \t]+)(?P<value>[^\s#][^\r\n]*?)[ \t]*$", re.M
+)
+
+
+class YamlReading:
+    """A YAML file, read: what stands where."""
+
+    def __init__(self, text: Text, dialect: Dialect = USUAL) -> None:
+        """Read ``text``; libyaml is only asked when something is."""
+        self.text = text
+        self.dialect = dialect
+
+    @cached_property
+    def _result(self) -> Stream | YamlError:
+        try:
+            return Stream(self.text.body)
+        except YamlError as error:
+            return error
+
+    @property
+    def error(self) -> YamlError | None:
+        """Why libyaml does not read the text, or None where it does."""
+        return self._result if isinstance(self._result, YamlError) else None
+
+    @property
+    def stream(self) -> Stream:
+        """The events. Raises EditRefused where the text cannot be read."""
+        if isinstance(self._result, YamlError):
+            raise EditRefused("the file has mistakes; mend them first (roundgate check)")
+        return self._result
+
+    def plain(self) -> list[Said]:
+        """Give all that the file says."""
+        return self.stream.said
+
+    def resolve(self, key: str) -> Path:
+        """Read a path as people write it; a whole key with dots in it is taken where the file has one."""
+        from roundgate.core.formats.paths import parse_path
+
+        if not self.error and "." in key and self.stream.locate((key,)):
+            return (key,)
+        return parse_path(key)
+
+    # --- what stands there ---
+
+    def _entry(self, path: Path, member: Member) -> Entry:
+        stream = self.stream
+        said = stream.said[member.value]
+        start, end = stream.bare(member.value)
+        kind = kind_of(said)
+        if kind in ("list", "map"):
+            end = stream.content_end(member.value)
+        value = said[1] if said[0] == "S" else self.text.body[start:end]
+        key = stream.spans[member.key] if member.key >= 0 else (start, start)
+        return Entry(path, value, *key, start, max(start, end), kind)
+
+    def entries(self) -> Sequence[Entry]:
+        """Give every value that holds no other, of every document."""
+        if self.error:
+            return []
+        several = len(self.stream.roots) > 1
+        found: list[Entry] = []
+        for number, root in enumerate(self.stream.roots):
+            found += self._walk((f"#{number + 1}",) if several else (), Member("", -1, root))
+        return found
+
+    def _walk(self, path: Path, here: Member) -> Iterator[Entry]:
+        members = list(self.stream.members(here.value))
+        if not members:
+            yield self._entry(path, here)
+        for member in members:
+            yield from self._walk((*path, member.step), member)
+
+    def find(self, path: Path) -> Entry | None:
+        """Give what stands at a path, or None; None too where the file cannot be read."""
+        way = None if self.error else self.stream.locate(path)
+        return self._entry(path, way[-1]) if way else None
+
+    def switched_off(self) -> Sequence[Entry]:
+        """Give ``# name: value`` lines at the outermost level: what stands commented out."""
+        return [
+            Entry((off["key"],), off["value"].strip("\"'"), *off.span("key"), *off.span("value"))
+            for off in _OFF.finditer(self.text.body)
+            if not off["lead"]
+        ]
