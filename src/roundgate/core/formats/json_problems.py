@@ -359,8 +359,10 @@ class _Reader:
         elif sign == "=":
             return
         elif self.stack and self.stack[-1].sign == "[" and self.state == "comma":
-            cause = "A name with a value stands in a list; names belong in curly brackets."
-            self.say("name-in-list", span, cause, "Put { and } around name and value, or make the brackets curly.")
+            if self.stack[-1].count >= 0:
+                cause = "A name with a value stands in a list; names belong in curly brackets."
+                self.say("name-in-list", span, cause, "Put { and } around name and value, or make the brackets curly.")
+            self.stack[-1].count = -1
             self.state = "value"
         elif self.state == "comma":
             cause = "A colon follows a value: a comma is missing before the name, or there is one colon too many."
@@ -399,6 +401,8 @@ class _Reader:
         if self.top == "end" and not self.stack:
             self._after_end()
             return
+        if self._is_decimal_comma():
+            return
         if self.state == "comma":
             self._missing_comma()
         elif self.state == "colon":
@@ -415,6 +419,21 @@ class _Reader:
                 self.top = "end"
         self.at = max(read.end, self.at)
         self.last_start, self.last_end = read.start, self.at
+
+    def _is_decimal_comma(self) -> bool:
+        """Take ``0,6`` where a name is expected for the number that it was meant to be."""
+        if self.state != "key" or self.stack[-1].comma != self.at - 1:
+            return False
+        digits = re.compile(r"[0-9]+(?=[ \t]*[,}\r\n])").match(self.body, self.at)
+        before = self.body[self.last_start : self.at - 1]
+        if digits is None or not re.fullmatch(r"-?[0-9]+", before):
+            return False
+        span = (self.last_start, digits.end())
+        meant = f"{before}.{digits[0]}"
+        self.say("number-form", span, "A number has a point, not a comma.", f"Write {meant}.", Splice(*span, meant))
+        self.stack[-1].state, self.stack[-1].comma = "comma", -1
+        self.at = self.last_end = digits.end()
+        return True
 
     def _after_end(self) -> None:
         end = self.body.find("\n", self.at)
@@ -433,7 +452,8 @@ class _Reader:
                 self.say("value-missing", (0, 1), "There is no value in the file.", "Restore the file from a backup.")
             return
         frame = self.stack[-1]
-        more = f" So are {len(self.stack) - 1} around it." if len(self.stack) > 1 else ""
+        around = len(self.stack) - 1
+        more = "" if not around else " So is the one around it." if around == 1 else f" So are the {around} around it."
         cause = f"This {frame.sign} is opened and never closed.{more}"
         signs = "".join(_CLOSES[one.sign] for one in reversed(self.stack))
         end = len(self.body.rstrip())

@@ -79,6 +79,9 @@ def _quoted(reader: _Reader, *, is_key: bool) -> Read:
         return _unclosed(reader, start, name.end())
     if good is None:
         return _without_end(reader, start, line)
+    swallowed = re.fullmatch(r'"([^"]*?)[ \t]*,[ \t]*"', good[0]) if odd and not is_key else None
+    if swallowed and re.match(r'[\w .\-]+"[ \t]*:', body[good.end() :]):
+        return _unclosed(reader, start, start + 1 + len(swallowed[1]))
     follows = body[good.end() : good.end() + 1]
     if (
         not is_key

@@ -88,6 +88,8 @@ def _assignments(document: LaunchDocument) -> Iterator[Problem]:
             len(raw) == 2 and raw[0].endswith("=") and _VARIABLE.fullmatch(raw[0][:-1]) and raw[1][0] in "\"'0123456789"
         ):
             span = (words[0].end - 1, words[1].start)
+        elif len(raw) == 2 and raw[1][:1] == "=" and _VARIABLE.fullmatch(raw[0]):
+            span = (words[0].end, words[1].start + 1)
         else:
             continue
         name = raw[0].rstrip("=")

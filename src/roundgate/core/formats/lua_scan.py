@@ -397,6 +397,7 @@ class Scan(_Reader):
         if word == "function" and self.stack:
             self._function(name.end())
             return
+        self._leave_forgotten(name.end())
         if self.stack and self.stack[-1].state == "whole" and self.last != "operator":
             self._lacks_comma()
         spelling = _SPELLINGS.get(word)
@@ -421,6 +422,23 @@ class Scan(_Reader):
             and self.last == "name"
         ):
             self._equals_missing(name.end())
+
+    def _leave_forgotten(self, at: int) -> None:
+        """A new statement in the column of the line on which a bracket was opened: that one was never closed."""
+        column = self._indent(self.at)
+        if column is None or not re.compile(r"[ \t]*[(\"'=]").match(self.body, at):
+            return
+        while self.stack and self.stack[-1].state == "whole" and self._indent_of_line(self.stack[-1].at) >= column:
+            frame = self.stack[-1]
+            if frame.sign == "{" and self._indent_of_line(frame.at) >= column and column > 0:
+                return
+            right = {"{": "}", "[": "]", "(": ")"}[frame.sign]
+            cause = f"This {frame.sign} is never closed; a new statement begins in line {self._line(self.at)}."
+            end = max(self.last_end, frame.at + 1)
+            cut = Splice(end, end, self._own_line(frame, right))
+            self.say("bracket-unclosed", (frame.at, frame.at + 1), cause, f"Write {right} where it should end.", cut)
+            self.stack.pop()
+            self.last_end = end
 
     def _equals_missing(self, at: int) -> None:
         """A name and a value side by side in a table: a call of a text is rare there, a forgotten sign is not."""

@@ -489,7 +489,10 @@ class _Scan:
         """Say what is still open."""
         if self.stack:
             one = self.stack[-1]
-            more = f" So are {len(self.stack) - 1} around it." if len(self.stack) > 1 else ""
+            around = len(self.stack) - 1
+            more = (
+                "" if not around else " So is the one around it." if around == 1 else f" So are the {around} around it."
+            )
             end = len(self.body.rstrip())
             closing = "".join(f"</{each.name}>" for each in reversed(self.stack))
             cut = Splice(end, end, "\n" + closing)

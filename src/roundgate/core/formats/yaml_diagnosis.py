@@ -227,9 +227,12 @@ def _expected_key(scene: Scene) -> Problem | None:
     dash = _dash_column(scene.body, line)
     if dash is not None:
         return _uneven(line, dash)
+    sibling = _sibling_off(scene.body, line)
+    if sibling:
+        return sibling
     columns = _columns_above(scene.body, line)
     if columns and line.indent not in columns:
-        return _uneven(line, min(columns, key=lambda one: (abs(one - line.indent), one)))
+        return _uneven(line, min(columns, key=lambda one: (abs(one - line.indent), -one)))
     above = line_before(scene.body, line)
     return (_without_colon(line) or (_without_colon(above) if above else None)) if above else _without_colon(line)
 
@@ -245,6 +248,25 @@ def _dash_column(body: str, line: Line) -> int | None:
         if above.indent < line.indent and not above.said.startswith("- "):
             return above.indent + 2 if above.said.endswith(":") else None
         above = line_before(body, above)
+    return None
+
+
+def _sibling_off(body: str, line: Line) -> Problem | None:
+    """Find a commented-out name in this line's column further up, with deeper lines left standing below it."""
+    deeper = False
+    above = line
+    while above.start > 0:
+        above = line_at(body, above.start - (2 if body[above.start - 2 : above.start] == "\r\n" else 1))
+        off = re.match(r"( *)#( *)([\w.\-\"']+:)[ \t]*$", above.text)
+        if off and deeper and line.indent in (len(off[1]) + len(off[2]), len(off[1]) + max(len(off[2]) - 1, 0)):
+            mark = above.start + len(off[1])
+            width = 1 if len(off[1]) + len(off[2]) == line.indent else 2
+            cause = "This line is commented out, and the lines below it belong to it."
+            span = (mark, above.start + off.end())
+            return problem("parent-off", span, cause, "Take the comment sign away.", [Splice(mark, mark + width, "")])
+        if above.said and above.indent <= line.indent:
+            return None
+        deeper = deeper or bool(above.said)
     return None
 
 

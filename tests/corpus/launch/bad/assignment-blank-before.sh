@@ -1,0 +1,3 @@
+#!/bin/sh
+NAME ="Saltmarsh"
+exec gullwind-server --name "$NAME"

@@ -1,0 +1,5 @@
+category("DECK", { limit = 6 }
+
+role("HAND", {
+  pay = 1,
+})
