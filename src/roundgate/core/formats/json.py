@@ -245,7 +245,9 @@ class JsonDocument:
 
     @cached_property
     def _is_tight(self) -> bool:
-        return re.search(r'[\d"\]}el],(?=["\d\[{tfn-])', self.text.body) is not None
+        if re.search(r'[\d"\]}el],(?=["\d\[{tfn-])', self.text.body):
+            return True
+        return ", " not in self.text.body and re.search(r'":(?=["\d\[{tfn-])', self.text.body) is not None
 
     def _writer(self, at: int) -> Callable[[Plain], str]:
         """Give what writes a value that shall stand on the line of ``at``, as the file writes its own."""

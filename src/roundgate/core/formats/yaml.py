@@ -395,7 +395,9 @@ class YamlDocument(YamlReading):
         if not path:
             raise EditRefused("the whole file cannot be commented out")
         if on:
-            off = next((one for one in reversed(_OFF.findall(self.text.body)) if one[2] == path[-1]), None)
+            off = next(
+                (one for one in reversed(_OFF.findall(self.text.body.replace("\r", " "))) if one[2] == path[-1]), None
+            )
             if off is None or len(path) != 1 or self.stream.locate(path) is not None:
                 raise EditRefused(f"{path[-1]} does not stand in the file commented out")
             return self._switch_on(str(path[0]))
@@ -411,7 +413,9 @@ class YamlDocument(YamlReading):
         return Edit(tuple(Splice(at + column, at + column, "# ") for at in starts if at + column <= end), edit.expected)
 
     def _switch_on(self, name: str) -> Edit:
-        off = [one for one in _OFF.finditer(self.text.body) if one["key"] == name and not one["lead"]][-1]
+        off = [
+            one for one in _OFF.finditer(self.text.body.replace("\r", " ")) if one["key"] == name and not one["lead"]
+        ][-1]
         event = self.stream.roots[0]
         if self.plain()[event][0] != "{" or self.stream.is_flow(event):
             raise EditRefused(f"{name} cannot be switched on there")

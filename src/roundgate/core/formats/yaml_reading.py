@@ -94,6 +94,6 @@ class YamlReading:
         """Give ``# name: value`` lines at the outermost level: what stands commented out."""
         return [
             Entry((off["key"],), off["value"].strip("\"'"), *off.span("key"), *off.span("value"))
-            for off in _OFF.finditer(self.text.body)
+            for off in _OFF.finditer(self.text.body.replace("\r", " "))
             if not off["lead"]
         ]

@@ -1,0 +1,62 @@
+"""``set SERVER FILE:PATH=VALUE`` in a file of every format: onto the slate, through a round, and not one byte more."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+import roundgate
+from conftest import SiteUnderTest
+
+DEMO = Path(roundgate.__file__).parent / "demo" / "site" / "regatta"
+VALUES = {
+    "weather.ini:wind.Gusts=7": ("Gusts=4", "Gusts=7"),
+    "weather.ini:tide.Curve.Peak.H=2.8": ("H=3.1", "H=2.8"),
+    "startup.cfg:sv_fog=1": ("sv_fog 0", "sv_fog 1"),
+    "officers.json:officers[2].rank=coxswain": ('"Skua", "rank": "marshal"', '"Skua", "rank": "coxswain"'),
+    "guestlist.txt:[1]=GW-9Z9Z-Z9Z9": ("GW-8P2C-W4TN", "GW-9Z9Z-Z9Z9"),
+    "ranks.yml:ranks.marshal.colour=#2c3e50": ("'#c0392b'", "'#2c3e50'"),
+    "berths.lua:category.DECK.limit=8": ("limit = 6", "limit = 8"),
+    "flotsam.json:crates.wooden.loot[0].chance=0.55": ("0.6 }", "0.55 }"),
+    "seamanship.toml:levels[1].points=300": ("points = 250", "points = 300"),
+    'buoys.xml:buoys.buoy[1]."@x"=311': ('x="310"', 'x="311"'),
+}
+
+
+def test_one_value_of_each_file_and_nothing_else(running: SiteUnderTest) -> None:
+    home = running.folder / "regatta"
+    for path in DEMO.iterdir():
+        if not (home / path.name).exists():
+            shutil.copy(path, home)
+    names = {word.split(":")[0] for word in VALUES}
+    before = {name: (home / name).read_bytes() for name in names}
+    running.ok("set", "regatta", *VALUES)
+    assert all((home / name).read_bytes() == data for name, data in before.items()), "nothing is written yet"
+    running.ok("apply", "regatta", "--yes", "--countdown", "0s")
+    for name, data in before.items():
+        for word, (old, new) in VALUES.items():
+            if word.startswith(name):
+                assert data.count(old.encode()) == 1
+                data = data.replace(old.encode(), new.encode())
+        assert (home / name).read_bytes() == data, name
+    running.ok("check", "regatta")
+
+
+def test_a_broken_file_is_found_by_check_and_refuses_a_set(regatta: SiteUnderTest) -> None:
+    (regatta.folder / "regatta" / "officers.json").write_text('{"officers": [1, 2}\n')
+    assert "bracket-" in regatta.fails(1, "check", "regatta")
+    said = regatta.fails(1, "set", "regatta", "officers.json:officers[0]=3")
+    assert "mend them first" in said
+
+
+def test_what_does_not_fit_is_refused_with_the_reason(regatta: SiteUnderTest) -> None:
+    shutil.copy(DEMO / "seamanship.toml", regatta.folder / "regatta")
+    said = regatta.fails(1, "set", "regatta", "seamanship.toml:levels[1].points=many")
+    assert "a number stands there, and 'many' is none" in said
+
+
+def test_show_and_reset_of_a_value_in_a_file(regatta: SiteUnderTest) -> None:
+    shutil.copy(DEMO / "ranks.yml", regatta.folder / "regatta")
+    assert "#c0392b" in regatta.ok("show", "regatta", "ranks.yml:ranks.marshal.colour")
+    regatta.ok("reset", "regatta", "ranks.yml:ranks.marshal.colour")
+    assert "-    colour: '#c0392b'" in regatta.ok("slate", "regatta")

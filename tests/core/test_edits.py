@@ -1,0 +1,232 @@
+"""How each kind of edit looks in its surroundings, for every format: text in, text out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import pytest
+
+from roundgate.core.formats import FORMATS, apply_edit
+from roundgate.core.formats.protocol import Dialect, Document, Edit, EditRefused
+from roundgate.core.text import Text
+
+Make = Callable[[Document], Edit]
+
+
+def edited(name: str, before: str, make: Make, dialect: Dialect | None = None) -> str:
+    document = FORMATS[name].read(Text(before), dialect or Dialect())
+    return apply_edit(FORMATS[name], document, make(document)).text.body
+
+
+CASES: list[tuple[str, str, Make, str]] = [
+    # JSON
+    ("json", '{\n  "a": 1\n}\n', lambda d: d.set(("b",), "2"), '{\n  "a": 1,\n  "b": 2\n}\n'),
+    ("json", '{"a":1}', lambda d: d.set(("b", "c"), "x"), '{"a":1,"b":{"c": "x"}}'),
+    ("json", '{"a": {}}', lambda d: d.set(("a", "b"), "true"), '{"a": {"b": true}}'),
+    ("json", "[1, 2]", lambda d: d.insert((1,), "9"), "[1, 9, 2]"),
+    ("json", '[\n  "a",\n  "b"\n]', lambda d: d.insert((2,), "c"), '[\n  "a",\n  "b",\n  "c"\n]'),
+    ("json", '[\n  "a",\n  "b"\n]', lambda d: d.remove((1,)), '[\n  "a"\n]'),
+    ("json", '[\n  "a",\n  "b"\n]', lambda d: d.move((1,), 0), '[\n  "b",\n  "a"\n]'),
+    ("json", '{"a": 1, "b": 2}', lambda d: d.remove(("a",)), '{"b": 2}'),
+    ("json", '{"a": 1, "b": 2}', lambda d: d.remove(("b",)), '{"a": 1}'),
+    ("json", '{"a": 1, "b": 2}', lambda d: d.rename(("a",), "c"), '{"c": 1, "b": 2}'),
+    ("json", '{"a": "x"}', lambda d: d.set(("a",), "7"), '{"a": "7"}'),
+    ("json", '{"a": "x"}', lambda d: d.set(("a",), "7", "number"), '{"a": 7}'),
+    ("json", '[{"id": "A"}]', lambda d: d.insert((1,), {"id": "B", "n": 1}), '[{"id": "A"}, {"id": "B", "n": 1}]'),
+    # YAML
+    ("yaml", "a: 1 # one\nb: 2\n", lambda d: d.set(("a",), "9"), "a: 9 # one\nb: 2\n"),
+    ("yaml", "a: 'x'\n", lambda d: d.set(("a",), "it's"), "a: 'it''s'\n"),
+    ("yaml", "a: x\n", lambda d: d.set(("a",), "yes"), 'a: "yes"\n'),
+    ("yaml", "a: x\n", lambda d: d.set(("a",), "b: c"), 'a: "b: c"\n'),
+    ("yaml", "a:\nb: 2\n", lambda d: d.set(("a",), "9"), "a: 9\nb: 2\n"),
+    ("yaml", "r:\n  a: 1\n\nx: 2\n", lambda d: d.set(("r", "b"), "9"), "r:\n  a: 1\n  b: 9\n\nx: 2\n"),
+    ("yaml", "r:\n  - a\n  - b\n", lambda d: d.insert(("r", 1), "c"), "r:\n  - a\n  - c\n  - b\n"),
+    ("yaml", "r:\n- a\n- b", lambda d: d.insert(("r", 2), "c"), "r:\n- a\n- b\n- c"),
+    ("yaml", "r: [a, b]\n", lambda d: d.insert(("r", 0), "c"), "r: [c, a, b]\n"),
+    ("yaml", "r:\n  # own\n  - a\n", lambda d: d.remove(("r", 0)), "r:\n  # own\n  []\n"),
+    ("yaml", "r:\n  a: 1\n", lambda d: d.remove(("r", "a")), "r: {}\n"),
+    ("yaml", "r:\n  a: 1\n  # about b\n  b: 2\n", lambda d: d.remove(("r", "b")), "r:\n  a: 1\n"),
+    ("yaml", "- a: 1\n  b: 2\n", lambda d: d.remove((0, "a")), "- b: 2\n"),
+    ("yaml", "r:\n  - a # one\n  - b\n", lambda d: d.move(("r", 0), 1), "r:\n  - b\n  - a # one\n"),
+    ("yaml", "a: &x 1\nb: *x\n", lambda d: d.set(("b",), "2", on_copy=True), "a: &x 1\nb: 2\n"),
+    ("yaml", "a: &x 1\nb: *x\n", lambda d: d.set(("a",), "2", on_copy=True), "a: 2\nb: &x 1\n"),
+    ("yaml", "a: 1\nb: 2\n", lambda d: d.switch(("b",), on=False), "a: 1\n# b: 2\n"),
+    ("yaml", "a: 1\n# b: 2\n", lambda d: d.switch(("b",), on=True), "a: 1\nb: 2\n"),
+    ("yaml", "t: |\n  x\n  y\nz: 1\n", lambda d: d.set(("t",), "p\nq\n"), "t: |\n  p\n  q\nz: 1\n"),
+    ("yaml", "", lambda d: d.set(("a", "b"), "1"), "a:\n  b: 1\n"),
+    # TOML
+    ("toml", "a = 1 # one\n", lambda d: d.set(("a",), "0x1F"), "a = 0x1F # one\n"),
+    ("toml", "a = 'x'\n", lambda d: d.set(("a",), "y"), "a = 'y'\n"),
+    ("toml", "a = 1\n\n[t]\nb = 2\n", lambda d: d.set(("t", "c"), "3"), "a = 1\n\n[t]\nb = 2\nc = 3\n"),
+    ("toml", "[t]\nb = 2\n", lambda d: d.set(("a",), "1"), "a = 1\n\n[t]\nb = 2\n"),
+    ("toml", "a = 1\n", lambda d: d.set(("t", "b"), "x"), 'a = 1\n\n[t]\nb = "x"\n'),
+    ("toml", "d = 2026-07-05\n", lambda d: d.set(("d",), "2026-08-01"), "d = 2026-08-01\n"),
+    ("toml", "[[l]]\na = 1\n", lambda d: d.insert(("l", 1), {"a": 2}), "[[l]]\na = 1\n\n[[l]]\na = 2\n"),
+    ("toml", "[[l]]\na = 1\n\n[[l]]\na = 2\n", lambda d: d.move(("l", 0), 1), "[[l]]\na = 2\n\n[[l]]\na = 1\n"),
+    ("toml", "[[l]]\na = 1\n\n[[l]]\na = 2\n", lambda d: d.remove(("l", 0)), "[[l]]\na = 2\n"),
+    ("toml", "a = [1, 2]\n", lambda d: d.remove(("a", 0)), "a = [2]\n"),
+    ("toml", "# a = 1\nb = 2\n", lambda d: d.set(("a",), "5"), "a = 5\nb = 2\n"),
+    # XML
+    ("xml", '<a x="1"/>', lambda d: d.set(("a", "@x"), 'q"<'), '<a x="q&quot;&lt;"/>'),
+    ("xml", '<a x="1"/>', lambda d: d.set(("a", "@y"), "2"), '<a x="1" y="2"/>'),
+    ("xml", "<a>\n  <b/>\n</a>", lambda d: d.set(("a", "c"), "t"), "<a>\n  <b/>\n  <c>t</c>\n</a>"),
+    ("xml", "<a>\n  <b/>\n  <c/>\n</a>", lambda d: d.remove(("a", "b")), "<a>\n  <c/>\n</a>"),
+    ("xml", "<a><b/></a>", lambda d: d.set(("a", "b"), "t"), "<a><b>t</b></a>"),
+    ("xml", "<a><![CDATA[x]]></a>", lambda d: d.set(("a",), "<y>"), "<a><![CDATA[<y>]]></a>"),
+    ("xml", "<a>\n  <b/>\n</a>", lambda d: d.switch(("a", "b"), on=False), "<a>\n  <!-- <b/> -->\n</a>"),
+    ("xml", "<a>\n  <!-- <b/> -->\n</a>", lambda d: d.switch(("a", "b"), on=True), "<a>\n  <b/>\n</a>"),
+    # Lua
+    ("lua", "t = { a = 1 }", lambda d: d.set(("t", "b"), "x"), 't = { a = 1, b = "x" }'),
+    ("lua", "t = {\n  a = 1, -- one\n}", lambda d: d.set(("t", "b"), "2"), "t = {\n  a = 1, -- one\n  b = 2,\n}"),
+    ("lua", "t = { 'a', 'b' }", lambda d: d.insert(("t", 1), "c"), "t = { 'a', 'c', 'b' }"),
+    ("lua", "t = {\n  a = 1,\n  b = 2\n}", lambda d: d.remove(("t", "b")), "t = {\n  a = 1\n}"),
+    ("lua", 'role("A", { x = 1 })\n', lambda d: d.rename(("role", "A"), "B"), 'role("B", { x = 1 })\n'),
+    ("lua", "t = { x = y > 1 }", lambda d: d.set(("t", "x"), "y > 2", "code"), "t = { x = y > 2 }"),
+    # ini
+    ("ini", "[a]\nb = 1\n[c]\n", lambda d: d.set(("a", "d"), "2"), "[a]\nb = 1\nd = 2\n[c]\n"),
+    ("ini", "[a]\n;b=1\n", lambda d: d.set(("a", "b"), "2"), "[a]\nb=2\n"),
+    ("ini", "[a]\nb=1\n", lambda d: d.set(("c", "d"), "2"), "[a]\nb=1\n\n[c]\nd=2\n"),
+    ("ini", "[a]\nb=(x=1,y=(z=2))\n", lambda d: d.set(("a", "b", "y", "z"), "9"), "[a]\nb=(x=1,y=(z=9))\n"),
+    ("ini", "[m]\nreef\n", lambda d: d.insert(("m", 0), "mile"), "[m]\nmile\nreef\n"),
+    ("ini", "[m]\n+k=a\n+k=b\n", lambda d: d.remove(("m", "+k", 0)), "[m]\n+k=b\n"),
+    # directives
+    ("directives", 'a "x" // n\n', lambda d: d.set(("a",), "y z"), 'a "y z" // n\n'),
+    ("directives", "set a 1; set b 2\n", lambda d: d.remove(("a",)), "set b 2\n"),
+    ("directives", "exec x\nexec y\n", lambda d: d.insert(("exec", 1), "z"), "exec x\nexec z\nexec y\n"),
+    ("directives", "-p 1 +m reef\n", lambda d: d.set(("+m",), "mile"), "-p 1 +m mile\n"),
+    ("directives", "set sv_a 1\n", lambda d: d.set(("sv_b",), "2"), "set sv_a 1\nset sv_b 2\n"),
+    # launch
+    (
+        "launch",
+        "#!/bin/sh\nexec ./s -x=1 --y 2\n",
+        lambda d: d.set(("-x",), "a b"),
+        '#!/bin/sh\nexec ./s -x="a b" --y 2\n',
+    ),
+    (
+        "launch",
+        "#!/bin/sh\nS=1\nexec ./s --y $S\n",
+        lambda d: d.set(("--y",), "2"),
+        "#!/bin/sh\nS=2\nexec ./s --y $S\n",
+    ),
+    (
+        "launch",
+        '#!/bin/sh\nexec ./s "-m=a;b"\n',
+        lambda d: d.insert(("-m", 1), "c"),
+        '#!/bin/sh\nexec ./s "-m=a;c;b"\n',
+    ),
+    (
+        "launch",
+        "#!/bin/sh\nexec ./s \\\n  --a 1 \\\n  --b 2\n",
+        lambda d: d.remove(("--a",)),
+        "#!/bin/sh\nexec ./s \\\n  --b 2\n",
+    ),
+    (
+        "launch",
+        "#!/bin/sh\nexec ./s \\\n  --a 1\n",
+        lambda d: d.set(("--b",), True),
+        "#!/bin/sh\nexec ./s \\\n  --a 1 \\\n  --b\n",
+    ),
+    (
+        "launch",
+        "@echo off\ns.exe -a 1 ^\n  -b 2\n",
+        lambda d: d.set(("-a",), "x y"),
+        '@echo off\ns.exe -a "x y" ^\n  -b 2\n',
+    ),
+]
+
+
+@pytest.mark.parametrize(("name", "before", "make", "after"), CASES)
+def test_edit(name: str, before: str, make: Make, after: str) -> None:
+    assert edited(name, before, make) == after
+
+
+@pytest.mark.parametrize(("name", "before", "make", "after"), [case for case in CASES if case[0] != "launch"])
+def test_the_same_edit_with_windows_line_ends(name: str, before: str, make: Make, after: str) -> None:
+    if "t: |" not in before:
+        assert edited(name, before.replace("\n", "\r\n"), make) == after.replace("\n", "\r\n") or "\n" not in before
+
+
+SHAPES = [
+    (Dialect(notes=True), "a # one\nb\n", lambda d: d.move((0,), 1), "b\na # one\n"),
+    (Dialect(fields=("id", "role")), "GW-1 mate\n", lambda d: d.set((0, "role"), "cook"), "GW-1 cook\n"),
+    (Dialect(fields=("ip", "name"), separator="|"), "1 | a\n", lambda d: d.set((0, "name"), "b"), "1 | b\n"),
+    (Dialect(records=True), "id: 1\nn: a\n\nid: 2\n", lambda d: d.set((0, "n"), "b"), "id: 1\nn: b\n\nid: 2\n"),
+    (
+        Dialect(records=True),
+        "id: 1\n\nid: 2\n",
+        lambda d: d.insert((1,), "id: 9\nn: x"),
+        "id: 1\n\nid: 9\nn: x\n\nid: 2\n",
+    ),
+    (Dialect(records=True), "id: 1\n\nid: 2\n", lambda d: d.remove((0,)), "id: 2\n"),
+    (Dialect(marks="//"), "a\n// b\n", lambda d: d.insert((1,), "# c"), "a\n# c\n// b\n"),
+]
+
+
+@pytest.mark.parametrize(("dialect", "before", "make", "after"), SHAPES)
+def test_lists_of_every_shape(dialect: Dialect, before: str, make: Make, after: str) -> None:
+    assert edited("lines", before, make, dialect) == after
+
+
+OTHER_DIALECTS = [
+    (
+        "json",
+        Dialect(comments=True, last_comma=True),
+        '{\n  "a": 1, // one\n}\n',
+        lambda d: d.set(("b",), "2"),
+        '{\n  "a": 1, // one\n  "b": 2,\n}\n',
+    ),
+    (
+        "json",
+        Dialect(comments=True),
+        '{\n  "a": 1 // one\n}\n',
+        lambda d: d.set(("b",), "2"),
+        '{\n  "a": 1, // one\n  "b": 2\n}\n',
+    ),
+    ("ini", Dialect(counts="first"), "a=1\na=2\n", lambda d: d.set(("a",), "9"), "a=9\na=2\n"),
+    ("ini", Dialect(notes=True), "a=1 ; one\n", lambda d: d.set(("a",), "9"), "a=9 ; one\n"),
+    ("ini", Dialect(quotes="needed"), "a=1\n", lambda d: d.set(("a",), "x,y"), 'a="x,y"\n'),
+    ("ini", Dialect(quotes="kept"), 'a="1"\n', lambda d: d.set(("a",), "9"), "a=9\n"),
+    ("directives", Dialect(case=False), "Slots 1\n", lambda d: d.set(("slots",), "9"), "Slots 9\n"),
+]
+
+
+@pytest.mark.parametrize(("name", "dialect", "before", "make", "after"), OTHER_DIALECTS)
+def test_dialects(name: str, dialect: Dialect, before: str, make: Make, after: str) -> None:
+    assert edited(name, before, make, dialect) == after
+
+
+def test_a_dialect_reads_over_what_strict_json_refuses() -> None:
+    body = '{\n  // boats\n  "a": [1, 2,], /* x */\n}\n'
+    loose = FORMATS["json"].read(Text(body), Dialect(comments=True, last_comma=True))
+    assert not [one for one in loose.problems() if one.level == "error"]
+    assert [(one.path, one.value) for one in loose.entries()] == [(("a", 0), "1"), (("a", 1), "2")]
+    strict = FORMATS["json"].read(Text(body))
+    assert {one.code for one in strict.problems()} == {"comment-here", "comma-last"}
+
+
+def test_a_value_with_a_comma_needs_quotes_where_the_dialect_says_so() -> None:
+    document = FORMATS["ini"].read(Text("[a]\nb=x,y\n"), Dialect(quotes="needed"))
+    assert [one.code for one in document.problems()] == ["value-unquoted"]
+
+
+REFUSED: list[tuple[str, str, Make, str]] = [
+    ("json", "{", lambda d: d.set(("a",), "1"), "mend them first"),
+    ("json", '{"a": [1]}', lambda d: d.set(("a",), "1"), "a single value cannot take its place"),
+    ("json", '{"a": 1}', lambda d: d.set(("a",), "x"), "a number stands there"),
+    ("json", '{"a": 1, "b": 2}', lambda d: d.rename(("a",), "b"), "stands there already"),
+    ("yaml", "a: &x 1\nb: *x\n", lambda d: d.set(("a",), "2"), "line 2 shares it"),
+    ("yaml", "a: &x 1\nb: *x\n", lambda d: d.set(("b",), "2"), "shares what line 1 holds"),
+    ("yaml", "a: &x 1\nb: *x\n", lambda d: d.remove(("a",)), "shares"),
+    ("toml", "d = 2026-07-05\n", lambda d: d.set(("d",), "soon"), "a date or time stands there"),
+    ("xml", "<a><b/><b/></a>", lambda d: d.set(("a", "b"), "x"), "say which"),
+    ("xml", "<a/>", lambda d: d.set(("a",), "\x01"), "no form for a control character"),
+    ("lua", "t = { x = f() }", lambda d: d.set(("t", "x"), "1"), "only the server can work out"),
+    ("launch", "#!/bin/sh\nS=1\nexec ./s -a $S -b $S\n", lambda d: d.set(("-a",), "2"), "stands there 2 times"),
+    ("directives", "a 1\n", lambda d: d.set(("a",), "x\ny"), "line break"),
+]
+
+
+@pytest.mark.parametrize(("name", "before", "make", "why"), REFUSED)
+def test_what_cannot_be_done_is_refused_with_the_reason(name: str, before: str, make: Make, why: str) -> None:
+    with pytest.raises(EditRefused, match=why):
+        edited(name, before, make)
