@@ -60,3 +60,31 @@ def test_show_and_reset_of_a_value_in_a_file(regatta: SiteUnderTest) -> None:
     assert "#c0392b" in regatta.ok("show", "regatta", "ranks.yml:ranks.marshal.colour")
     regatta.ok("reset", "regatta", "ranks.yml:ranks.marshal.colour")
     assert "-    colour: '#c0392b'" in regatta.ok("slate", "regatta")
+
+
+def test_the_rulebook_says_how_its_game_reads_a_file(regatta: SiteUnderTest) -> None:
+    book = regatta.folder / "rulebooks"
+    book.mkdir()
+    (book / "tidewater.toml").write_text(
+        '[rulebook]\nname = "tidewater"\n\n[file.crates]\npath = "crates.json"\nformat = "json"\n'
+        "dialect = { comments = true, last-comma = true }\n"
+    )
+    site_file = regatta.folder / "roundgate.toml"
+    site_file.write_text(site_file.read_text().replace('rulebook = "gullwind"', 'rulebook = "tidewater"'))
+    crates = regatta.folder / "regatta" / "crates.json"
+    crates.write_text('{\n  "rope": 2, // of four\n}\n')
+    assert regatta.ok("rulebook", "check", "tidewater")
+    assert regatta.ok("check", "regatta") == "regatta: nothing wrong.\n"
+    regatta.ok("set", "regatta", "crates.json:net=3")
+    assert '+  "net": 3,' in regatta.ok("slate", "regatta")
+    assert regatta.run("check", str(crates)).returncode == 1, "without the rulebook it is plain JSON"
+
+
+def test_secrets_of_a_file_that_cannot_be_read_stay_hidden(regatta: SiteUnderTest) -> None:
+    officers = regatta.folder / "regatta" / "officers.json"
+    officers.write_text('{\n  "entry_code": "4711-hush" "a": True,\n  "rcon_password": 4711-hush\n}\n')
+    said = [regatta.run("check", "regatta", "--format", form).stdout for form in ("text", "json", "sarif")]
+    said += [regatta.run("check", "--fix").stdout, regatta.run("slate", "regatta").stdout]
+    said.append(regatta.run("slate", "regatta", "--json").stdout)
+    assert "comma-missing" in said[0] and "+" in said[3]
+    assert not [one for one in said if "4711-hush" in one]

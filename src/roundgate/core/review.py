@@ -11,7 +11,7 @@ from roundgate.core.files import say
 from roundgate.core.formats.protocol import Entry
 from roundgate.core.mends import EditText, Mend
 from roundgate.core.rulebook.model import Rulebook, Setting
-from roundgate.core.secrets import is_secret, secret_entries, without_secrets
+from roundgate.core.secrets import is_secret, secret_entries, secret_names, without_secrets, without_sounding
 from roundgate.core.slate import Change, MoveItem, Outcome, SetValue, Unset
 
 
@@ -147,4 +147,7 @@ def _shown(outcome: Outcome, path: str, *, old: bool) -> list[str]:
     blanked = {entry.start: "(hidden)" for entry in same} | {entry.start: word for entry in changed}
     for entry in sorted((*same, *changed), key=lambda one: one.start, reverse=True):
         text = without_secrets(text, [entry], blanked[entry.start])
-    return text.body.replace("\r\n", "\n").replace("\r", "\n").split("\n")
+    body = text.body
+    if not document.entries():  # it cannot be read, so its secrets are told by their looks
+        body = without_sounding(body, secret_names(book, path))
+    return body.replace("\r\n", "\n").replace("\r", "\n").split("\n")

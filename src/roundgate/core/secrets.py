@@ -38,6 +38,12 @@ def _holds_secret(types: Mapping[str, str], key: str) -> bool:
     return sounds_secret(key) or (bool(secrets) and types.get(nearest(key, types, least=75)) == "secret")
 
 
+def secret_names(book: Rulebook, file_path: str) -> frozenset[str]:
+    """Give the last names of the keys that hold a secret in a file, for a text that cannot be read."""
+    keys = (key for key, kind in _types(book, file_path).items() if kind == "secret")
+    return frozenset(re.split(r"[.\[\]\"]+", key.strip('"]'))[-1] for key in keys)
+
+
 def secret_entries(book: Rulebook, file_path: str, document: Document) -> list[Entry]:
     """Give every entry, commented-out ones included, whose value must not be shown; a misspelt secret too."""
     types = _types(book, file_path)
@@ -82,11 +88,11 @@ def sounding_secret(text: Text, start: int, names: frozenset[str] = frozenset())
     return cuts
 
 
-def without_sounding(body: str) -> str:
-    """Give a text with every value blanked out whose name sounds like a secret, line by line."""
+def without_sounding(body: str, names: frozenset[str] = frozenset()) -> str:
+    """Give a text with every value blanked out whose name sounds like a secret, or is one of ``names``."""
 
     def blanked(found: re.Match[str]) -> str:
-        if not sounds_secret(found["name"]):
+        if not sounds_secret(found["name"]) and found["name"] not in names:
             return found[0]
         start = found.start("value") - found.start()
         return found[0][:start] + HIDDEN

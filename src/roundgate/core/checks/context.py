@@ -6,9 +6,10 @@ from collections.abc import Mapping
 
 from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.findings import Finding, Level, Place
+from roundgate.core.formats.flat import KeyFile
 from roundgate.core.formats.protocol import Entry
 from roundgate.core.rulebook.model import Rulebook
-from roundgate.core.secrets import secret_entries, shown_line
+from roundgate.core.secrets import secret_entries, secret_names, shown_line, sounding_secret
 
 
 class Subject:
@@ -32,10 +33,21 @@ class Subject:
         if document is None:
             return Place(path)
         line, _ = document.text.place(start)
+        source, column, length = shown_line(document.text, start, end, self.secrets_on_line(path, start))
+        return Place(path, line, column, length, source)
+
+    def secrets_on_line(self, path: str, index: int) -> list[Entry]:
+        """Give what must not be shown of the line that holds an index; in a file that cannot be read, by its looks."""
+        document = self.files.document(path)
+        if document is None:
+            return []
         if path not in self._secrets:
             self._secrets[path] = secret_entries(self.book, path, document)
-        source, column, length = shown_line(document.text, start, end, self._secrets[path])
-        return Place(path, line, column, length, source)
+        start, end = document.text.line_around(index)
+        known = [entry for entry in self._secrets[path] if start <= entry.start < end]
+        if known or isinstance(document, KeyFile):
+            return known
+        return sounding_secret(document.text, index, secret_names(self.book, path))
 
     def entry_place(self, path: str, entry: Entry, *, key: bool = False) -> Place:
         """Give the place of an entry's value, or of its key."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from roundgate.core.checks.context import Subject
-from roundgate.core.checks.loose import finding_of, problems_here
+from roundgate.core.checks.loose import finding_of, problems_here, without_secret_words
 from roundgate.core.findings import Code, Finding, Place
 
 CODES = (
@@ -54,4 +54,5 @@ def check_syntax(subject: Subject) -> Iterator[Finding]:
         given = subject.files.format_name(path)
         for problem in problems_here(path, document, given):
             place = subject.place(path, problem.start, problem.end)
-            yield finding_of(problem, place, document.text, subject.server)
+            finding = finding_of(problem, place, document.text, subject.server)
+            yield without_secret_words(finding, subject.secrets_on_line(path, problem.start))
