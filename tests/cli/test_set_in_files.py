@@ -88,3 +88,26 @@ def test_secrets_of_a_file_that_cannot_be_read_stay_hidden(regatta: SiteUnderTes
     said.append(regatta.run("slate", "regatta", "--json").stdout)
     assert "comma-missing" in said[0] and "+" in said[3]
     assert not [one for one in said if "4711-hush" in one]
+
+
+def test_lists_and_records_inside_files(regatta: SiteUnderTest) -> None:
+    home = regatta.folder / "regatta"
+    for name in ("ranks.yml", "officers.json", "seamanship.toml"):
+        shutil.copy(DEMO / name, home)
+    regatta.ok("add", "regatta", "ranks.yml:ranks.deckhand.rights", "sail.reef")
+    regatta.ok("remove", "regatta", "ranks.yml:ranks.deckhand.rights", "sail.stop")
+    regatta.ok("move", "regatta", "ranks.yml:ranks.coxswain.rights", "crew.swap", "--to", "1")
+    regatta.ok("add", "regatta", "officers.json:officers", '{"id": "GW-9Z9Z-Z9Z9", "rank": "marshal"}', "--at", "1")
+    regatta.ok("add", "regatta", "seamanship.toml:levels", '{"name": "Storm", "points": 2000}')
+    regatta.ok("reset", "regatta", "officers.json:officers[2]")
+    said = regatta.ok("slate", "regatta")
+    assert "+    rights: [sail.start, sail.reef]" in said
+    assert (
+        '+    { "id": "GW-9Z9Z-Z9Z9", "rank": "marshal" },' in said
+        or '+    {"id": "GW-9Z9Z-Z9Z9", "rank": "marshal"},' in said
+    )
+    assert '+[[levels]]\n  +name = "Storm"\n  +points = 2000' in said
+    assert '-    { "id": "GW-8P2C-W4TN", "name": "Tern", "rank": "marshal" },' in said
+    assert "is not in ranks.yml:ranks.deckhand.rights" in regatta.fails(
+        1, "remove", "regatta", "ranks.yml:ranks.deckhand.rights", "sail.fly"
+    )

@@ -7,12 +7,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from msgspec import Struct
+from msgspec import DecodeError, Struct, json
 
 from roundgate.core.files import ServerFiles
 from roundgate.core.findings import Finding, Place
 from roundgate.core.formats import apply_edit
-from roundgate.core.formats.protocol import Document, Edit, EditRefused, Format, Kind, Path
+from roundgate.core.formats.protocol import Document, Edit, EditRefused, Format, Kind, Path, Plain
 from roundgate.core.mends import EditText, Mend, edited, mended
 from roundgate.core.text import NotEncodable, decode
 
@@ -158,11 +158,12 @@ def _make(operation: Operation, files: ServerFiles) -> tuple[Change, ServerFiles
         return _make_value(operation, files, kind, document)
     if isinstance(operation, Mend | EditText):
         return _make_text(operation, files, kind, document)
-    items = [entry.value for entry in document.entries()]
-    edit = _LIST_EDITS[type(operation)](operation, document, items)
+    home = _home(operation, document)
+    items = items_at(document, home)
+    edit = _LIST_EDITS[type(operation)](operation, document, items, home)
     if edit is not None:
         document = apply_edit(kind, document, edit)
-    after = tuple(entry.value for entry in document.entries())
+    after = tuple(items_at(document, home))
     change = Change(operation, operation.list, operation.file, None, None, tuple(items), after)
     return change, files.with_document(operation.file, document) if edit else files
 
@@ -180,6 +181,32 @@ def _make_value(
         document = apply_edit(kind, document, edit)
         files = files.with_document(operation.file, document)
     return Change(operation, name_of(operation), operation.file, before, after), files
+
+
+def _home(operation: AddItem | RemoveItem | MoveItem, document: Document) -> Path:
+    """Give the path of an operation's list: the whole file's, or the place in it that its name says."""
+    prefix = f"{operation.file}:"
+    return document.resolve(operation.list[len(prefix) :]) if operation.list.startswith(prefix) else ()
+
+
+def items_at(document: Document, home: Path) -> list[str]:
+    """Give the items of the list at a path, each as the file says it; of the whole file where the path is empty."""
+    if not home:
+        return [entry.value for entry in document.entries()]
+    items: list[str] = []
+    while (entry := document.find((*home, len(items)))) is not None:
+        items.append(" ".join(entry.value.split()))
+    return items
+
+
+def _record(item: str) -> Plain:
+    """Take a record that is written as JSON for what it says; anything else is a text."""
+    if item[:1] not in ("{", "["):
+        return item
+    try:
+        return json.decode(item)
+    except DecodeError:
+        return item
 
 
 def _kind_for(operation: SetValue | Unset, files: ServerFiles) -> Kind | None:
@@ -216,21 +243,22 @@ def _make_text(
     return change, files if same else files.with_document(operation.file, changed)
 
 
-def _add(operation: AddItem, document: Document, items: list[str]) -> Edit | None:
+def _add(operation: AddItem, document: Document, items: list[str], home: Path) -> Edit | None:
     if operation.item in items and operation.at is None:
         return None
-    return document.insert((len(items) if operation.at is None else min(operation.at, len(items)),), operation.item)
+    at = len(items) if operation.at is None else min(operation.at, len(items))
+    return document.insert((*home, at), _record(operation.item) if home else operation.item)
 
 
-def _remove(operation: RemoveItem, document: Document, items: list[str]) -> Edit | None:
-    return document.remove((items.index(operation.item),)) if operation.item in items else None
+def _remove(operation: RemoveItem, document: Document, items: list[str], home: Path) -> Edit | None:
+    return document.remove((*home, items.index(operation.item))) if operation.item in items else None
 
 
-def _move(operation: MoveItem, document: Document, items: list[str]) -> Edit | None:
+def _move(operation: MoveItem, document: Document, items: list[str], home: Path) -> Edit | None:
     if operation.item not in items:
         raise EditRefused(f"'{operation.item}' is no longer in the list")
-    to = min(operation.to, len(items) - 1)
-    return None if items.index(operation.item) == to else document.move((items.index(operation.item),), to)
+    here, to = items.index(operation.item), min(operation.to, len(items) - 1)
+    return None if here == to else document.move((*home, here), to)
 
 
 _LIST_EDITS: dict[type, Callable[..., Edit | None]] = {AddItem: _add, RemoveItem: _remove, MoveItem: _move}

@@ -5,7 +5,7 @@ Their values are texts, and what any reader finds in them is pairs of key and va
 
 from __future__ import annotations
 
-from roundgate.core.formats.protocol import Edit, EditRefused, Entry, Kind, Pairs, Path, Plain
+from roundgate.core.formats.protocol import Edit, EditRefused, Kind, Path, Plain
 from roundgate.core.text import LINE_END, Text
 
 
@@ -35,17 +35,6 @@ def line_span(text: Text, index: int) -> tuple[int, int]:
     start, end = text.line_around(index)
     closing = LINE_END.match(text.body, end)
     return start, closing.end() if closing else end
-
-
-def new_line(text: Text, at: int, line: str) -> str:
-    """Give what to put in at an index, the end of a line or of the file, so that ``line`` stands on one of its own."""
-    return line + text.newline if closed_before(text, at) else text.newline + line
-
-
-def with_pair(entries: list[Entry], pairs: Pairs, index: int, pair: tuple[str, str]) -> Pairs:
-    """Give the pairs with one more, where a key at a character of the text belongs."""
-    before = sum(1 for entry in entries if entry.key_start < index)
-    return [*pairs[:before], pair, *pairs[before:]]
 
 
 class KeyFile:

@@ -47,11 +47,6 @@ def tokens(body: str) -> list[str]:
     return [one for one in TOKEN.findall(body) if not one.startswith("--")]
 
 
-def token_count(body: str, start: int, end: int) -> int:
-    """Count the words of a part of a text."""
-    return sum(1 for one in TOKEN.findall(body, start, end) if not one.startswith("--"))
-
-
 def text_of(raw: str) -> str:
     """Give the text that a string stands for."""
     if raw[0] == "[":

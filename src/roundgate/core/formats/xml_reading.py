@@ -123,17 +123,6 @@ class XmlReading:
 
     # --- what stands there ---
 
-    def _path_of(self, element: Element) -> Path:
-        steps: list[str | int] = []
-        here: Element | None = element
-        while here is not None:
-            same = [one for one in here.parent.children if one.name == here.name] if here.parent else [here]
-            if len(same) > 1:
-                steps.append(same.index(here))
-            steps.append(here.name)
-            here = here.parent
-        return tuple(reversed(steps))
-
     @cached_property
     def _paths(self) -> dict[int, Path]:
         """Give each element's path, in one pass."""
