@@ -98,9 +98,10 @@ def new_findings(server: Server, store: Store, operations: Sequence[Operation]) 
     for operation in operations:
         waiting = merged(waiting, operation)
     now, outcome = server.outcome(waiting)
-    old = {sameness(one) for one in check_after(server.name, before, now.unreadable)}
-    found = check_after(server.name, outcome, now.unreadable)
-    spoilt = {operation.file for operation in operations} & set(now.unreadable)
+    touched = {operation.file for operation in operations}  # in the other files nothing new can be wrong
+    old = {sameness(one) for one in check_after(server.name, before, now.unreadable, touched)}
+    found = check_after(server.name, outcome, now.unreadable, touched)
+    spoilt = touched & set(now.unreadable)
     new = [one for one in found if sameness(one) not in old or one.place.file in spoilt]
     return [replace(one, waiting=True) for one in in_order(new)]
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 
 from msgspec.structs import replace
 
@@ -19,12 +19,14 @@ CODES: dict[str, Code] = {
 """Every finding code, with the page that ``explain`` shows."""
 
 
-def check_disk(server: str, files: ServerFiles, unreadable: Mapping[str, Unreadable]) -> list[Finding]:
-    """Check a server's files as they are."""
+def check_disk(
+    server: str, files: ServerFiles, unreadable: Mapping[str, Unreadable], written: Collection[str] | None = None
+) -> list[Finding]:
+    """Check a server's files as they are; ``written`` names those whose syntax is looked at, all where it is None."""
     subject = Subject(server, files, unreadable)
     found = [
         *syntax.check_files(subject),
-        *syntax.check_syntax(subject),
+        *syntax.check_syntax(subject, written),
         *values.check_values(subject),
         *values.check_keys(subject),
         *lists.check_lists(subject),
@@ -46,10 +48,16 @@ def check_outcome(server: str, outcome: Outcome, unreadable: Mapping[str, Unread
     return in_order([one if sameness(one) in old else replace(one, waiting=True) for one in found])
 
 
-def check_after(server: str, outcome: Outcome, unreadable: Mapping[str, Unreadable]) -> list[Finding]:
+def check_after(
+    server: str, outcome: Outcome, unreadable: Mapping[str, Unreadable], written: Collection[str] | None = None
+) -> list[Finding]:
     """Check a server's files as the slate would leave them, whatever is wrong with them already."""
     subject = Subject(server, outcome.after, unreadable)
-    return [*check_disk(server, outcome.after, unreadable), *rules.check_worlds(subject, outcome), *outcome.refused]
+    return [
+        *check_disk(server, outcome.after, unreadable, written),
+        *rules.check_worlds(subject, outcome),
+        *outcome.refused,
+    ]
 
 
 def sameness(finding: Finding) -> tuple[str, str, str]:

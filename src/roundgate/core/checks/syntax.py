@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 
 from roundgate.core.checks.context import Subject
 from roundgate.core.checks.loose import finding_of, problems_here, without_secret_words
@@ -45,9 +45,9 @@ def check_files(subject: Subject) -> Iterator[Finding]:
         yield subject.finding("file-missing", "warning", Place(file.path), f"{file.path} is not there; {why}.", do)
 
 
-def check_syntax(subject: Subject) -> Iterator[Finding]:
-    """Give what the formats' readers noticed."""
-    for path in subject.files.texts:
+def check_syntax(subject: Subject, written: Collection[str] | None = None) -> Iterator[Finding]:
+    """Give what the formats' readers noticed, in all files or in those that were written."""
+    for path in subject.files.texts if written is None else [one for one in subject.files.texts if one in written]:
         document = subject.files.document(path)
         if document is None:
             continue

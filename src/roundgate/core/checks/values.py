@@ -113,8 +113,8 @@ def check_keys(subject: Subject) -> Iterator[Finding]:
     """Find keys that the rulebook does not know, in files that it does know."""
     for file_name, file in subject.book.file.items():
         known = {spec.key for spec in subject.book.setting.values() if spec.file == file_name}
-        document = subject.files.document(file.path)
-        if document is None or not known:
+        document = subject.files.document(file.path) if known else None  # a format is only loaded where it is needed
+        if document is None:
             continue
         for entry in document.entries():
             key = entry.path[-1]
