@@ -21,8 +21,10 @@ def rescue(now: ServerFiles, started: ServerFiles | None, waiting: Sequence[Oper
     taken = {(one.file, one.key) for one in waiting if isinstance(one, SetValue | Unset)}
     found: list[Operation] = []
     for file in now.book.file.values():
+        if file.rewritten != "at-stop" or started.texts.get(file.path) == now.texts.get(file.path):
+            continue  # before a document is asked for: its format would be loaded for nothing
         old, new = started.document(file.path), now.document(file.path)
-        if file.rewritten != "at-stop" or old is None or new is None or old.text == new.text:
+        if old is None or new is None:
             continue
         before, after = _keys(old), _keys(new)
         for key in dict.fromkeys((*after, *before)):
