@@ -211,6 +211,7 @@ class _Reader:
 
     def open(self, sign: str) -> None:
         """Read an opening bracket."""
+        self._leave_record(sign)
         span = (self.at, self.at + 1)
         if self.state == "comma":
             self._missing_comma()
@@ -227,6 +228,17 @@ class _Reader:
         self.state = "comma" if self.stack else "end"
         self.stack.append(Frame(sign, self.at))
         self.at += 1
+
+    def _leave_record(self, sign: str) -> None:
+        """Where the next record of a list begins in the column of the one before, that one was never closed."""
+        if len(self.stack) < 2 or sign != "{" or self.stack[-1].sign != "{" or self.stack[-2].sign != "[":
+            return
+        frame, column = self.stack[-1], self._indent(self.at)
+        if column is None or self.state not in ("key", "comma") or self._indent(frame.at) != column:
+            return
+        self._unclosed(frame, self.at)
+        self.stack.pop()
+        self.state = "value" if frame.state == "key" else "comma"
 
     def close(self, sign: str) -> None:
         """Read a closing bracket; settle whether it is of the wrong kind or another one was forgotten."""
