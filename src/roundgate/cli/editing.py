@@ -7,14 +7,20 @@ import shlex
 import subprocess
 import sys
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from roundgate.cli.screen.output import say
 from roundgate.core.findings import Finding
 from roundgate.host.errors import Trouble, WrongWords
+
+if TYPE_CHECKING:
+    from roundgate.core.text import Text
+
+Check = Callable[[bytes], list[Finding]]
 
 CHOICES = "[a]gain in the editor, [k]eep it as it is, or [g]ive up? "
 
@@ -85,7 +91,7 @@ def _edit_of_server(words: list[str], *, anyway: bool) -> None:
     put(standing, server, [operation], despite_errors=True)
 
 
-def _decoded(data: bytes):  # type: ignore[no-untyped-def]
+def _decoded(data: bytes) -> Text:
     from roundgate.core.text import NotText, decode
 
     try:
@@ -107,7 +113,7 @@ def _edit_file(path: str, *, anyway: bool) -> None:
         say(f"{path}: written.")
 
 
-def _until_right(path: str, before: bytes, check, *, anyway: bool) -> bytes | None:  # type: ignore[no-untyped-def]
+def _until_right(path: str, before: bytes, check: Check, *, anyway: bool) -> bytes | None:
     """Let a person edit a copy until it is right, or is kept or given up; None where nothing is to change."""
     from roundgate.cli.screen.findings import say_findings
     from roundgate.core.findings import has_errors
@@ -135,7 +141,7 @@ def _until_right(path: str, before: bytes, check, *, anyway: bool) -> bytes | No
                 raise typer.Exit(1)
 
 
-def _found(check, data: bytes, path: str) -> list[Finding]:  # type: ignore[no-untyped-def]
+def _found(check: Check, data: bytes, path: str) -> list[Finding]:
     from roundgate.core.findings import Place
     from roundgate.core.text import NotText
 

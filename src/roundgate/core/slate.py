@@ -228,11 +228,8 @@ def _make_text(
     name = name_of(operation)
     if isinstance(operation, Mend):
         changed = mended(kind, document, operation.codes)
-        count = len(document.problems()) - len(changed.problems())
-        words = (
-            f"{len(document.problems())} findings",
-            f"{count} mended" if count else f"{len(document.problems())} findings",
-        )
+        before = len(document.problems())
+        words = (f"{before} findings", f"{before - len(changed.problems())} mended")
     else:
         text = edited(document.text, operation.hunks)
         text.encode()

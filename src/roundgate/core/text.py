@@ -26,6 +26,18 @@ class NotEncodable(ValueError):
     """A character has no form in the file's encoding."""
 
 
+def line_start(body: str, index: int) -> int:
+    """Tell where the line that holds an index starts. It looks no further back than that line, whatever its end is."""
+    feed = body.rfind("\n", 0, index)
+    return max(feed, body.rfind("\r", feed + 1, index)) + 1
+
+
+def one_line(body: str, start: int, end: int) -> bool:
+    """Tell whether no line ends between two indexes, without counting the lines before them."""
+    low, high = sorted((start, end))
+    return LINE_END.search(body, low, high) is None
+
+
 class Splice(Struct, frozen=True):
     """Replace the characters from ``start`` up to ``end`` (counted from 0) by ``new``."""
 
@@ -73,7 +85,7 @@ class Text(Struct, frozen=True):
 
     def line_around(self, index: int) -> tuple[int, int]:
         """Tell where the line that holds ``index`` starts and ends, its line end left out."""
-        start = max(self.body.rfind("\n", 0, index), self.body.rfind("\r", 0, index)) + 1
+        start = line_start(self.body, index)
         end = LINE_END.search(self.body, index)
         return start, end.start() if end else len(self.body)
 

@@ -11,7 +11,7 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from roundgate.core.formats.protocol import EditRefused
-from roundgate.core.text import Splice
+from roundgate.core.text import Splice, line_start
 
 
 class Span(NamedTuple):
@@ -44,13 +44,13 @@ _GAP = re.compile(r"[\s]*")
 
 
 def _indent_at(body: str, index: int) -> str:
-    start = max(body.rfind("\n", 0, index), body.rfind("\r", 0, index)) + 1
+    start = line_start(body, index)
     found = _BLANKS.match(body, start)
     return found.group() if found else ""
 
 
 def _is_first_on_line(body: str, index: int) -> bool:
-    start = max(body.rfind("\n", 0, index), body.rfind("\r", 0, index)) + 1
+    start = line_start(body, index)
     return not body[start:index].strip(" \t")
 
 
@@ -121,8 +121,8 @@ def _first(where: Brackets, new: str) -> list[Splice]:
         return [Splice(where.inner, where.close, new if not between else f" {new} ")]
     indent = _indent_at(where.body, where.inner)
     if _is_first_on_line(where.body, where.close):
-        line_start = max(where.body.rfind("\n", 0, where.close), where.body.rfind("\r", 0, where.close)) + 1
-        return [Splice(line_start, line_start, indent + where.unit + new + where.newline)]
+        start = line_start(where.body, where.close)
+        return [Splice(start, start, indent + where.unit + new + where.newline)]
     if re.search(r"[\r\n]", between):
         return [Splice(where.close, where.close, where.newline + indent + where.unit + new + where.newline + indent)]
     return [Splice(where.close, where.close, new)]
@@ -144,7 +144,7 @@ def removed(where: Brackets, at: int) -> list[Splice]:
     if _is_first_on_line(where.body, start):
         line_end = re.compile(r"[ \t]*(\r\n|\r|\n)").match(where.body, end)
         if line_end:
-            start = max(where.body.rfind("\n", 0, start), where.body.rfind("\r", 0, start)) + 1
+            start = line_start(where.body, start)
             return [*cuts, Splice(start, line_end.end(), "")]
     return [*cuts, _inline_cut(where, at, start, end, is_last=is_last)]
 

@@ -185,6 +185,9 @@ def _doubles(document: IniDocument) -> Iterator[Problem]:
     last: dict[tuple[str, str], int] = {}
     counts = document.dialect.counts
     for number, row in enumerate(document.rows):
+        raw = document.text.body[row.value_start : row.value_end] if not row.key else ""
+        if _OPEN_HEADING.fullmatch(raw):
+            last.clear()  # what follows was meant for a section of its own; that is said already
         if row.is_heading or not row.key or row.key.startswith(_LIST_SIGNS):
             continue
         before = last.get((row.section, row.key))

@@ -130,9 +130,8 @@ class IniReading:
     @cached_property
     def _by_path(self) -> dict[Path, list[int]]:
         found: dict[Path, list[int]] = {}
-        for at, row in enumerate(self._content):
-            found.setdefault(self._entries[at].path, []).append(at)
-            del row
+        for at, entry in enumerate(self._entries):
+            found.setdefault(entry.path, []).append(at)
         return found
 
     @cached_property

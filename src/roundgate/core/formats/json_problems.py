@@ -23,7 +23,7 @@ from roundgate.core.formats.anywhere import (
     with_place,
 )
 from roundgate.core.formats.catalogue import problem
-from roundgate.core.text import LINE_END, Splice
+from roundgate.core.text import LINE_END, Splice, line_start, one_line
 
 if TYPE_CHECKING:
     from roundgate.core.formats.json import JsonDocument
@@ -33,6 +33,10 @@ _COMMENT = re.compile(r"//[^\r\n]*|/\*(?:[^*]|\*(?!/))*\*/|#[^\r\n]*")
 _HALF = re.compile(r"(?<!\\)(?:\\\\)*(\\u[dD](?:[89abAB][0-9a-fA-F]{2}(?!\\u[dD][c-fC-F])|[c-fC-F][0-9a-fA-F]{2}))")
 _CLOSES = {"{": "}", "[": "]", "(": ")"}
 _OPENS = {"}": "{", "]": "[", ")": "("}
+
+
+FAR = 200_000
+"""So far behind the place where the decoder gives up a reader goes on, once it has found a mistake."""
 
 
 class Frame:
@@ -70,7 +74,7 @@ def problems_of(document: JsonDocument) -> list[Problem]:
     if str(error) == "too deep":
         cause = "Brackets stand inside one another more than a few hundred deep here."
         return [problem("too-deep", (error.at, error.at + 1), cause, "Restore the file from a backup.")]
-    reader = _Reader(document)
+    reader = _Reader(document, error.at + FAR)
     reader.run()
     found = handful(reader.found)
     if not any(one.level == "error" for one in found):
@@ -112,7 +116,8 @@ def _in_texts(document: JsonDocument) -> Iterator[Problem]:
 class _Reader:
     """Goes through a broken text once and says what does not fit."""
 
-    def __init__(self, document: JsonDocument) -> None:
+    def __init__(self, document: JsonDocument, far: int) -> None:
+        self.far = far
         self.body = document.text.body
         self.dialect = document.dialect
         self.found: list[Problem] = []
@@ -138,26 +143,32 @@ class _Reader:
         self.found.append(problem(code, span, cause, do, repair, safe=safe))
 
     def run(self) -> None:
-        """Read to the end, or until so much is wrong that going on tells nothing."""
+        """Read to the end, or until so much is wrong, or lies so far behind, that going on tells nothing."""
         while len(self.found) < 30 and self.skip():
+            if self.found and self.at > self.far:
+                return
             begun = self.at
-            sign = self.body[self.at]
-            if sign in "{[":
-                self.open(sign)
-            elif sign in "}]":
-                self.close(sign)
-            elif sign in ",;":
-                self.comma(sign)
-            elif sign in ":=":
-                self.colon(sign)
-            else:
-                self.scalar()
+            self.one()
             if self.at <= begun:
                 self.at = begun + 1
             if self.top == "over":
                 return
         if len(self.found) < 30 and self.top != "over":
             self.finish()
+
+    def one(self) -> None:
+        """Read one sign, name or value."""
+        sign = self.body[self.at]
+        if sign in "{[":
+            self.open(sign)
+        elif sign in "}]":
+            self.close(sign)
+        elif sign in ",;":
+            self.comma(sign)
+        elif sign in ":=":
+            self.colon(sign)
+        else:
+            self.scalar()
 
     def skip(self) -> bool:
         """Go over blanks and comments; tell whether anything is left."""
@@ -276,7 +287,7 @@ class _Reader:
             inner = self._indent_of_line(self.stack[-1].at)
             outer = [frame for frame in self.stack[:-1] if frame.sign == _OPENS[sign]]
             fits = any(self._indent_of_line(frame.at) == column for frame in outer)
-            if inner <= column or not fits or self._line(self.stack[-1].at) == self._line(at):
+            if inner <= column or not fits or one_line(self.body, self.stack[-1].at, at):
                 return
             self._unclosed(self.stack[-1], at)
             self.last_end = self.last_end or at
@@ -289,7 +300,7 @@ class _Reader:
             return False
         if column is not None:
             return self._indent_of_line(frame.at) != column
-        if self._line(frame.at) == self._line(at) != self._line(self.stack[-2].at):
+        if one_line(self.body, frame.at, at) and not one_line(self.body, self.stack[-2].at, at):
             return False
         following = re.compile(r"\s*([}\]]*)").match(self.body, at)
         closers = re.sub(r"\s", "", self.body[at : following.end()]) if following else ""
@@ -484,7 +495,7 @@ class _Reader:
         return self.body.count("\n", 0, index) + 1
 
     def _line_start(self, index: int) -> int:
-        return max(self.body.rfind("\n", 0, index), self.body.rfind("\r", 0, index)) + 1
+        return line_start(self.body, index)
 
     def _indent(self, index: int) -> int | None:
         """Give the column of what begins its line, None for what does not."""

@@ -20,6 +20,7 @@ from roundgate.core.formats.anywhere import (
     with_place,
 )
 from roundgate.core.formats.catalogue import problem
+from roundgate.core.formats.json_problems import FAR
 from roundgate.core.formats.lua_scan import Scan
 from roundgate.core.formats.lua_tree import TOKEN, fields
 
@@ -42,10 +43,10 @@ def problems_of(document: LuaDocument) -> list[Problem]:
     marks = list(merge_markers(body))
     if marks:
         return marks
-    scan = Scan(body)
+    gave_up = _first_error(document.root) if document.has_error else odd
+    scan = Scan(body, gave_up + FAR)
     scan.run()
     found = handful(scan.found)
-    gave_up = _first_error(document.root) if document.has_error else odd
     if not any(one.level == "error" for one in found):
         at = min(gave_up, max(len(body.rstrip()) - 1, 0))
         cause = "The reader of Lua cannot go on here."

@@ -33,7 +33,8 @@ class Scan(_Reader):
     follow.
     """
 
-    def __init__(self, body: str) -> None:
+    def __init__(self, body: str, far: int) -> None:
+        self.far = far
         self.body = body
         self.found = []
         self.stack: list[Frame] = []
@@ -42,18 +43,6 @@ class Scan(_Reader):
         self.top = "part"
         self.last = ""
         self.last_start = 0
-
-    def run(self) -> None:
-        """Read to the end, or until so much is wrong that going on tells nothing."""
-        while len(self.found) < 30 and self._skip_all():
-            begun = self.at
-            self._one()
-            if self.at <= begun:
-                self.at = begun + 1
-            if self.top == "over":
-                return
-        if len(self.found) < 30 and self.top != "over":
-            self.finish()
 
     def finish(self) -> None:
         """Say which brackets are still open."""
@@ -77,7 +66,8 @@ class Scan(_Reader):
 
     # --- blanks and comments ---
 
-    def _skip_all(self) -> bool:
+    def skip(self) -> bool:
+        """Go over blanks and comments; tell whether anything is left."""
         while True:
             blank = _BLANK.match(self.body, self.at)
             self.at = blank.end() if blank else self.at
@@ -160,7 +150,8 @@ class Scan(_Reader):
 
     # --- one word after another ---
 
-    def _one(self) -> None:
+    def one(self) -> None:
+        """Read one sign, name or value."""
         char = self.body[self.at]
         if char in "{([":
             self._open(char)

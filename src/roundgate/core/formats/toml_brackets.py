@@ -105,10 +105,14 @@ def _in_braces(scene: Scene, opened: int, at: int, before: int) -> Problem | Non
     return None
 
 
+_NEAR = 40
+"""So many lines with an equals sign before a mistake are looked at: what is before them was read well."""
+
+
 def open_bracket(scene: Scene) -> int:
     """Give the innermost bracket that is open where the reader gave up, or -1."""
     begun = [found.start() for found in re.finditer(rf"^{KEY}=", scene.body[: scene.error.at + 1], re.M)]
-    for start in reversed(begun):
+    for start in reversed(begun[-_NEAR:]):
         sign = scene.body.find("=", start) + 1
         stack: list[int] = []
         index = sign

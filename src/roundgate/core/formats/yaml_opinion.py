@@ -11,7 +11,7 @@ _MOST_LINES = 30_000
 
 
 def second_opinion(body: str) -> int | None:
-    """Give the index at which the grammar finds a mistake, or None where it finds none, or cannot be asked."""
+    """Give the index at which the grammar finds a mistake, -1 where it finds none, None where it cannot be asked."""
     if len(body) > _LONGEST or body.count("\n") > _MOST_LINES:
         return None
     import tree_sitter
@@ -21,7 +21,7 @@ def second_opinion(body: str) -> int | None:
     data = body.encode("utf-8", "surrogatepass")
     root = parser.parse(data).root_node
     if not root.has_error:
-        return None
+        return -1
     node = root
     while True:
         child = next((one for one in node.children if one.has_error or one.is_error or one.is_missing), None)

@@ -48,11 +48,11 @@ def problems_of(document: YamlDocument) -> list[Problem]:
     if document.error is None:
         found = [*_traps(document.stream), *_doubles(document), *hidden_characters(body), *not_utf8(document.text)]
         opinion = second_opinion(body)
-        if opinion is not None and not found:
+        if opinion is not None and opinion >= 0 and not found:
             found.append(_differs(opinion))
         return flood(sorted(found, key=lambda one: (one.start, one.end)))
     found = one_after_another(body, _diagnose, _not_understood)
-    if second_opinion(body) is None and not _is_certain(found):
+    if second_opinion(body) == -1 and not _is_certain(found):
         return [_differs(document.error.at)]
     return handful(found)
 

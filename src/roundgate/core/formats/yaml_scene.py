@@ -6,7 +6,7 @@ import re
 from typing import NamedTuple
 
 from roundgate.core.formats.yaml_events import YamlError
-from roundgate.core.text import LINE_END
+from roundgate.core.text import LINE_END, line_start
 
 
 class Line(NamedTuple):
@@ -41,7 +41,7 @@ class Scene(NamedTuple):
 
 def line_at(body: str, index: int) -> Line:
     """Give the line that holds an index."""
-    start = max(body.rfind("\n", 0, index), body.rfind("\r", 0, index)) + 1
+    start = line_start(body, index)
     end = LINE_END.search(body, start)
     return Line(start, body[start : end.start() if end else len(body)])
 
