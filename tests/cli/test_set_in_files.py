@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import shutil
 from pathlib import Path
 
@@ -111,3 +112,17 @@ def test_lists_and_records_inside_files(regatta: SiteUnderTest) -> None:
     assert "is not in ranks.yml:ranks.deckhand.rights" in regatta.fails(
         1, "remove", "regatta", "ranks.yml:ranks.deckhand.rights", "sail.fly"
     )
+
+
+def test_every_value_that_show_names_is_found_by_that_name(regatta: SiteUnderTest) -> None:
+    for path in DEMO.iterdir():
+        if not (regatta.folder / "regatta" / path.name).exists():
+            shutil.copy(path, regatta.folder / "regatta")
+    (regatta.folder / "regatta" / "of-no-rulebook.yml").write_text("calm: { most: 4 }\n")
+    (listed,) = json.loads(regatta.ok("show", "regatta", "--all", "--json"))
+    named = {row["name"]: row["disk"] for row in listed["settings"] if ":" in row["name"]}
+    assert {name.split(":")[0] for name in named} >= {word.split(":")[0] for word in VALUES} - {"guestlist.txt"}
+    assert named["flotsam.json:crates.wooden.loot[0].chance"] == "0.6"
+    (again,) = json.loads(regatta.ok("show", "regatta", *named, "of-no-rulebook.yml:calm.most", "--json"))
+    found = {row["name"]: row["disk"] for row in again["settings"]}
+    assert found == {**named, "of-no-rulebook.yml:calm.most": "4"}

@@ -184,3 +184,18 @@ def test_what_differs_is_told_by_value_not_by_spelling() -> None:
     before = files("boat.slots=16\nwind.scale=1.0\nidle.drop.minutes=0\n")
     after = files("boat.slots= 16\nwind.scale=1.00\n", "Harbour Mile\nLong Reach\n")
     assert differing(before, after) == ["courses"]
+
+
+def test_a_value_set_before_entries_changed_places_is_not_replaced_by_one_set_after() -> None:
+    """The first entry is changed, another is put before it, and the new first entry is changed too."""
+    first = SetValue(COURSES, "[0]", "Harbour Mile, short")
+    slate: list[Operation] = []
+    for one in (
+        first,
+        AddItem(COURSES, "courses", "The Narrows", 0),
+        SetValue(COURSES, "[0]", "Long Reach", "The Narrows"),
+    ):
+        slate = merged(slate, one)
+    outcome = replay(slate, files())
+    assert outcome.after.items("courses") == ["Long Reach", "Harbour Mile, short"]
+    assert not any(one.has_moved_on for one in outcome.changes[1:])

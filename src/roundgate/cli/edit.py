@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from typing import Annotated, Any
 
 import typer
+from msgspec.structs import replace
 
 from roundgate.cli.complete import complete_server_or_name
 from roundgate.cli.place import Standing
@@ -22,6 +23,9 @@ Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 def set_values(
     words: Words,
     now: Annotated[bool, typer.Option("--now", help="Also send it to the live console, at once.")] = False,
+    here_only: Annotated[
+        bool, typer.Option("--here-only", help="Where a file shares the value (YAML &), change this place alone.")
+    ] = False,
 ) -> None:
     """Change settings. The change waits on the slate until 'apply'.
 
@@ -35,9 +39,51 @@ def set_values(
     servers = standing.several(word)
     planned = [(server, operations_of(server, rest)) for server in servers]
     for server, operations in planned:
+        if here_only:
+            operations = [replace(one, here_only=True) for one in operations]
         if now:
             operations = send_live(server, standing.store, operations)
         put(standing, server, operations)
+
+
+def switch(
+    words: Annotated[list[str], typer.Argument(help="[SERVER] NAME...", autocompletion=complete_server_or_name)],
+    on: Annotated[
+        bool | None, typer.Option("--on/--off", help="Let it count again as it stands, or comment it out.")
+    ] = None,
+) -> None:
+    """Comment keys out with all that is in them, or let commented-out ones count again as they stand.
+
+    NAME is a setting, or FILE:KEY. A setting that is commented out has its default.
+    """
+    from roundgate.cli.setting import switch_operation
+    from roundgate.host.errors import WrongWords
+
+    if on is None:
+        raise WrongWords("On or off?", f"roundgate switch {' '.join(words)} --off    (or --on)")
+    standing = Standing()
+    word, names = standing.split(words)
+    if not names:
+        raise WrongWords("What shall be switched?", "roundgate switch SERVER NAME --off")
+    for server in standing.several(word):
+        put(standing, server, [switch_operation(server, standing.store, name, on=on) for name in names])
+
+
+def rename(words: Annotated[list[str], typer.Argument(help="[SERVER] NAME NEW-NAME")]) -> None:
+    """Give a key another name, in its place: its value, comment and order stay.
+
+    NAME is a setting, or FILE:KEY; the new name is the last part alone.
+    """
+    from roundgate.cli.setting import rename_operation
+    from roundgate.host.errors import WrongWords
+
+    standing = Standing()
+    *before, new = words
+    word, names = standing.split(before)
+    if len(names) != 1:
+        raise WrongWords("A key and its new name are needed.", "roundgate rename SERVER FILE:KEY NEW-NAME")
+    for server in standing.several(word):
+        put(standing, server, [rename_operation(server, standing.store, names[0], new)])
 
 
 def reset(words: Annotated[list[str], typer.Argument(help="[SERVER] NAME...")]) -> None:

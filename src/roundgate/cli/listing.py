@@ -41,14 +41,14 @@ def added(server: Server, word: str, item: str, at: int | None) -> Operation:
 def removed(server: Server, store: Store, word: str, item: str) -> Operation:
     """Make the operation that removes an entry. Raises Trouble where it is not in the list."""
     name, path = _list(server, word)
-    _must_hold(server, store, name, item)
+    _must_hold(server, store, name, path, item)
     return RemoveItem(path, name, item)
 
 
 def moved(server: Server, store: Store, word: str, item: str, to: int) -> Operation:
     """Make the operation that moves an entry. Raises Trouble where it is not in the list."""
     name, path = _list(server, word)
-    _must_hold(server, store, name, item)
+    _must_hold(server, store, name, path, item)
     return MoveItem(path, name, item, _number(to))
 
 
@@ -58,9 +58,9 @@ def _items(files: ServerFiles, name: str) -> list[str]:
     return items_at(document, document.resolve(key)) if document else []
 
 
-def _must_hold(server: Server, store: Store, name: str, item: str) -> None:
+def _must_hold(server: Server, store: Store, name: str, path: str, item: str) -> None:
     """See that an entry is in the list, or will be with what waits on the slate. Raises Trouble."""
-    _, outcome = server.outcome([one.operation for one in store.slate(server.name)])
+    _, outcome = server.outcome([one.operation for one in store.slate(server.name)], [path])
     items = outcome.after.items(name) if name in server.book.list else _items(outcome.after, name)
     if item not in items:
         near = nearest(item, items)

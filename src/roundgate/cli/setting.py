@@ -14,7 +14,7 @@ from roundgate.core.checks import check_after, sameness
 from roundgate.core.checks.context import quoted
 from roundgate.core.findings import Finding, in_order
 from roundgate.core.secrets import sounds_secret
-from roundgate.core.slate import Operation, SetValue, Unset, merged, name_of
+from roundgate.core.slate import Operation, Rename, SetValue, Switch, Unset, merged, name_of
 from roundgate.core.values import ValueProblem
 from roundgate.host.errors import Trouble, WrongWords
 from roundgate.host.servers import Server
@@ -25,7 +25,7 @@ if TYPE_CHECKING:
     from roundgate.host.rounds.gather import Gathered
 
 
-def operations_of(server: Server, words: Sequence[str]) -> list[Operation]:
+def operations_of(server: Server, words: Sequence[str]) -> list[SetValue]:
     """Make an operation of each NAME=VALUE. Raises WrongWords, UnknownName, or Trouble for a value that will not do."""
     if not words:
         raise WrongWords("What shall be set?", f"roundgate set {server.name} NAME=VALUE")
@@ -81,6 +81,35 @@ def _then(server: Server, target: Target) -> str | None:
     return entry.value if entry else None
 
 
+def _must_stand(server: Server, store: Store, target: Target, *, or_off: bool) -> None:
+    """See that a key is in its file, or will be with what waits on the slate. Raises Trouble."""
+    _, outcome = server.outcome([one.operation for one in store.slate(server.name)], [target.file])
+    document = outcome.after.document(target.file)
+    path = document.resolve(target.key) if document else ()
+    if document is not None and document.find(path) is not None:
+        return
+    if document is not None and any(one.path == path for one in document.switched_off()):
+        if or_off:
+            return
+        raise Trouble(f"{target.name} is commented out.", f"roundgate switch {server.name} {target.name} --on")
+    raise Trouble(f"{target.name} is not in {target.file} of {server.name}.", f"roundgate show {server.name}")
+
+
+def switch_operation(server: Server, store: Store, name: str, *, on: bool) -> Operation:
+    """Make the operation that comments a key out, or lets it count again. Raises Trouble where there is none."""
+    target = setting_of(server, name)
+    if not on:
+        _must_stand(server, store, target, or_off=True)
+    return Switch(target.file, target.key, on, target.name if target.spec else "")
+
+
+def rename_operation(server: Server, store: Store, name: str, new: str) -> Operation:
+    """Make the operation that gives a key another name. Raises Trouble where it does not stand there."""
+    target = setting_of(server, name)
+    _must_stand(server, store, target, or_off=False)
+    return Rename(target.file, target.key, new)
+
+
 def reset_operation(server: Server, name: str) -> Operation:
     """Make the operation that gives a setting its default again."""
     target = setting_of(server, name)
@@ -103,10 +132,15 @@ def new_findings(server: Server, store: Store, operations: Sequence[Operation]) 
     found = check_after(server.name, outcome, now.unreadable, touched)
     spoilt = touched & set(now.unreadable)
     new = [one for one in found if sameness(one) not in old or one.place.file in spoilt]
-    return [replace(one, waiting=True) for one in in_order(new)]
+    return [_not_put(one) if one.code == "slate-stuck" else replace(one, waiting=True) for one in in_order(new)]
 
 
-def send_live(server: Server, store: Store, operations: Sequence[Operation]) -> list[Operation]:
+def _not_put(finding: Finding) -> Finding:
+    """Say that what cannot be done was not put on the slate: there is nothing to discard."""
+    return replace(finding, do="")
+
+
+def send_live(server: Server, store: Store, operations: Sequence[Operation]) -> list[SetValue]:
     """Send values to the live console and read them back; give the operations, marked to go into the file too.
 
     Raises Trouble where a setting cannot be set live, before anything is sent.

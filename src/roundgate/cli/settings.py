@@ -11,6 +11,8 @@ from roundgate.cli.screen.output import say, say_table, styled
 from roundgate.cli.standing import known_of
 from roundgate.core.files import ServerFiles
 from roundgate.core.files import say as say_value
+from roundgate.core.formats.paths import say_path
+from roundgate.core.formats.protocol import Path
 from roundgate.core.layers import Known, layers_of
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.secrets import is_secret
@@ -62,7 +64,8 @@ def chosen_rows(server: Server, store: Store, chosen: Chosen, *, ask: bool) -> l
     driver = driver_of(server)
     try:
         state = driver.state()
-        known = known_of(server, store, state, _asked(server) if ask and state.runs else None)
+        also = [path for name in chosen.names if (path := name.partition(":")[0]) != name]
+        known = known_of(server, store, state, _asked(server) if ask and state.runs else None, also)
     finally:
         driver.close()
     if chosen.names:
@@ -142,9 +145,13 @@ def _unknown_rows(server: Server, known: Known, chosen: Chosen) -> list[Row]:
         listed = any(server.book.file[one.file].path == path for one in server.book.list.values())
         if document is None or listed or (chosen.file and chosen.file != path):
             continue
-        keys = dict.fromkeys(str(entry.path[-1]) for entry in document.entries() if isinstance(entry.path[-1], str))
+        keys = dict.fromkeys(_key(entry.path) for entry in document.entries() if isinstance(entry.path[0], str))
         rows += [_unknown_row(server, known, path, key) for key in keys if key not in taken]
     return rows
+
+
+def _key(path: Path) -> str:
+    return str(path[0]) if len(path) == 1 else say_path(path)
 
 
 def _unknown_row(server: Server, known: Known, path: str, key: str) -> Row:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 from typing import Any
 
 from msgspec import Struct
@@ -72,10 +73,16 @@ def _only_slate(layers: Layers) -> bool:
     return all(words.startswith("on the slate") for words in layers.differences)
 
 
-def known_of(server: Server, store: Store, state: RunState, asked: dict[str, str] | None = None) -> Known:
-    """Gather what is known of a server's values."""
+def known_of(
+    server: Server,
+    store: Store,
+    state: RunState,
+    asked: dict[str, str] | None = None,
+    also: Sequence[str] = (),
+) -> Known:
+    """Gather what is known of a server's values; ``also`` are files to read that its rulebook does not name."""
     operations: list[Operation] = [one.operation for one in store.slate(server.name)]
-    now, outcome = server.outcome(operations)
+    now, outcome = server.outcome(operations, also)
     drifted = {
         name: number
         for name, (number, mark) in store.written(server.name).items()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import difflib
+import re
 from collections.abc import Iterator
 
 from msgspec import Struct
@@ -12,7 +13,10 @@ from roundgate.core.formats.protocol import Entry
 from roundgate.core.mends import EditText, Mend
 from roundgate.core.rulebook.model import Rulebook, Setting
 from roundgate.core.secrets import is_secret, secret_entries, secret_names, without_secrets, without_sounding
-from roundgate.core.slate import Change, MoveItem, Outcome, SetValue, Unset
+from roundgate.core.slate import Change, MoveItem, Outcome, Rename, SetValue, Switch, Unset
+
+_LONG = 72
+"""A longer value is cut short where it is only named; the difference below shows the whole of it."""
 
 
 class ChangeWords(Struct, frozen=True):
@@ -46,7 +50,7 @@ def review_of(outcome: Outcome) -> Review:
 
 def spec_of(change: Change, book: Rulebook) -> Setting | None:
     """Give the setting that a change is about, where the rulebook knows it."""
-    return book.setting.get(change.name) if isinstance(change.operation, SetValue | Unset) else None
+    return book.setting.get(change.name) if isinstance(change.operation, SetValue | Unset | Switch) else None
 
 
 def say_stored(stored: str | None, change: Change, book: Rulebook) -> str:
@@ -60,8 +64,11 @@ def say_stored(stored: str | None, change: Change, book: Rulebook) -> str:
     operation = change.operation
     if isinstance(operation, Mend | EditText):
         return stored
-    key = operation.key if isinstance(operation, SetValue | Unset) else ""
-    return "(set, hidden)" if is_secret(book, change.file, key) else stored or "(empty)"
+    key = operation.key if isinstance(operation, SetValue | Unset | Switch) else ""
+    if is_secret(book, change.file, key):
+        return "(set, hidden)"
+    shown = without_sounding(" ".join(stored.split()), secret_names(book, change.file))
+    return shown if len(shown) <= _LONG else f"{shown[: _LONG - 1].rstrip()}…" if shown else "(empty)"
 
 
 def _in_words(change: Change, book: Rulebook) -> ChangeWords:
@@ -70,10 +77,20 @@ def _in_words(change: Change, book: Rulebook) -> ChangeWords:
         then = say_stored(operation.then, change, book) if change.has_moved_on else ""
         before, after = say_stored(change.before, change, book), say_stored(change.after, change, book)
         return ChangeWords(change.name, change.file, before, after, then, change.is_nothing)
+    if isinstance(operation, Switch):
+        before, after = (_switch_words(one, change, book) for one in (change.before, change.after))
+        return ChangeWords(change.name, change.file, before, after, "", change.is_nothing)
+    if isinstance(operation, Rename):
+        before, after = f"called {change.before}", f"called {change.after}"
+        return ChangeWords(change.name, change.file, before, after, "", change.is_nothing)
     if isinstance(operation, Mend | EditText):
         return ChangeWords(change.name, change.file, change.before or "", change.after or "", "", change.is_nothing)
     before, after = _list_words(change)
     return ChangeWords(change.name, change.file, before, after, "", change.is_nothing)
+
+
+def _switch_words(stored: str | None, change: Change, book: Rulebook) -> str:
+    return "commented out" if stored is None else say_stored(stored, change, book)
 
 
 def _list_words(change: Change) -> tuple[str, str]:
@@ -100,7 +117,9 @@ def _consequences(outcome: Outcome) -> Iterator[str]:
         if spec and spec.advice:
             yield f"{change.name}: {spec.advice}"
     unknown = [
-        change.name for change in real if isinstance(change.operation, SetValue | Unset) and not spec_of(change, book)
+        change.name
+        for change in real
+        if isinstance(change.operation, SetValue | Unset | Switch | Rename) and not spec_of(change, book)
     ]
     if unknown:
         yield f"{', '.join(unknown)}: the rulebook does not know this key; it is written, but not checked or proven."
@@ -116,7 +135,8 @@ _TAKES = {
 def _takes(change: Change, book: Rulebook) -> str:
     spec = spec_of(change, book)
     if spec:
-        return "live" if spec.live and spec.live.set and spec.takes == "live" else spec.takes
+        is_live = spec.live and spec.live.set and spec.takes == "live" and not isinstance(change.operation, Switch)
+        return "live" if is_live else "restart" if spec.takes == "live" else spec.takes
     known = book.list.get(change.name)
     return known.takes if known else "restart"
 
@@ -150,4 +170,13 @@ def _shown(outcome: Outcome, path: str, *, old: bool) -> list[str]:
     body = text.body
     if not document.entries():  # it cannot be read, so its secrets are told by their looks
         body = without_sounding(body, secret_names(book, path))
-    return body.replace("\r\n", "\n").replace("\r", "\n").split("\n")
+    lines = body.replace("\r\n", "\n").replace("\r", "\n").split("\n")
+    return [_hidden_in_comment(line, book, path) if _COMMENT.match(line) else line for line in lines]
+
+
+def _hidden_in_comment(line: str, book: Rulebook, path: str) -> str:
+    """Blank out what sounds like a secret in a comment: what stands there commented out may run over lines."""
+    return line if "(hidden" in line else without_sounding(line, secret_names(book, path))
+
+
+_COMMENT = re.compile(r"[ \t]*(?:[#;!]|//|--|<!--)")

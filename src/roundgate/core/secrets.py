@@ -56,7 +56,16 @@ def secret_entries(book: Rulebook, file_path: str, document: Document) -> list[E
                 answers[key] = _holds_secret(types, key)
             if answers[key]:
                 found.append(entry)
-    return found
+    return _apart(found)
+
+
+def _apart(entries: list[Entry]) -> list[Entry]:
+    """Leave out what stands inside another entry: a line of a text that looks as if it were commented out."""
+    kept: list[Entry] = []
+    for one in sorted(entries, key=lambda one: (one.start, -one.end)):
+        if not kept or one.start >= kept[-1].end:
+            kept.append(one)
+    return kept
 
 
 def without_secrets(text: Text, entries: list[Entry], word: str = HIDDEN) -> Text:

@@ -8,10 +8,11 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from msgspec import DecodeError, Struct, json
+from msgspec.structs import replace
 
 from roundgate.core.files import ServerFiles
 from roundgate.core.findings import Finding, Place
-from roundgate.core.formats import apply_edit
+from roundgate.core.formats import apply_edit, apply_switch
 from roundgate.core.formats.protocol import Document, Edit, EditRefused, Format, Kind, Path, Plain
 from roundgate.core.mends import EditText, Mend, edited, mended
 from roundgate.core.text import NotEncodable, decode
@@ -28,6 +29,8 @@ class SetValue(Struct, frozen=True, tag="set"):
     at_stop: bool = False
     """True where it goes into the file at the next stop, whatever stops the server: the console has it already, or
     somebody wrote it into a file that the server will overwrite."""
+    here_only: bool = False
+    """True where a value that the file shares between several places is to change in this place alone."""
 
 
 class Unset(Struct, frozen=True, tag="unset"):
@@ -66,7 +69,24 @@ class MoveItem(Struct, frozen=True, tag="move"):
     to: int
 
 
-Operation = SetValue | Unset | AddItem | RemoveItem | MoveItem | Mend | EditText
+class Switch(Struct, frozen=True, tag="switch"):
+    """Comment a key out, so that it no longer counts but still stands there; or let it count again as it stands."""
+
+    file: str
+    key: str
+    on: bool
+    name: str = ""
+
+
+class Rename(Struct, frozen=True, tag="rename"):
+    """Give a key another name, in its place and with its value."""
+
+    file: str
+    key: str
+    to: str
+
+
+Operation = SetValue | Unset | Switch | Rename | AddItem | RemoveItem | MoveItem | Mend | EditText
 
 
 class Change(Struct, frozen=True):
@@ -79,6 +99,8 @@ class Change(Struct, frozen=True):
     after: str | None
     items_before: tuple[str, ...] = ()
     items_after: tuple[str, ...] = ()
+    after_others: bool = False
+    """True where an operation before it on the slate may have given its key another meaning."""
 
     @property
     def is_nothing(self) -> bool:
@@ -88,7 +110,9 @@ class Change(Struct, frozen=True):
     @property
     def has_moved_on(self) -> bool:
         """True where the value on disk is no longer the one that was there when the change was put on the slate."""
-        return isinstance(self.operation, SetValue | Unset) and self.operation.then != self.before
+        if not isinstance(self.operation, SetValue | Unset) or self.after_others:
+            return False
+        return self.operation.then != self.before
 
 
 class Outcome(Struct, frozen=True):
@@ -107,41 +131,50 @@ class Outcome(Struct, frozen=True):
 
 def name_of(operation: Operation) -> str:
     """Give the name by which a person knows what an operation changes."""
-    if isinstance(operation, SetValue | Unset):
+    if isinstance(operation, SetValue | Unset | Switch):
         return operation.name or f"{operation.file}:{operation.key}"
+    if isinstance(operation, Rename):
+        return f"{operation.file}:{operation.key}"
     if isinstance(operation, Mend | EditText):
         return operation.file
     return operation.list
 
 
 def merged(waiting: Sequence[Operation], new: Operation) -> list[Operation]:
-    """Put an operation on a slate. A second value for a key takes the place of the first and keeps its ``then``."""
+    """Put an operation on a slate. A second value for a key takes the place of the first and keeps its ``then``.
+
+    What waits from before the file's names or places changed is left alone: its key may mean another value by now.
+    """
     if isinstance(new, Mend) and new in waiting:
         return list(waiting)
     if not isinstance(new, SetValue | Unset):
         return [*waiting, new]
-    kept: list[Operation] = []
+    since = max((at + 1 for at, old in enumerate(waiting) if _shifts(old, new.file)), default=0)
+    kept: list[Operation] = list(waiting[:since])
     then = new.then
-    for old in waiting:
+    for old in waiting[since:]:
         if isinstance(old, SetValue | Unset) and (old.file, old.key) == (new.file, new.key):
             then = old.then
         else:
             kept.append(old)
-    replaced = (
-        SetValue(new.file, new.key, new.stored, then, new.name, new.at_stop)
-        if isinstance(new, SetValue)
-        else Unset(new.file, new.key, then, new.name, new.at_stop)
-    )
-    return [*kept, replaced]
+    return [*kept, replace(new, then=then)]
+
+
+def _shifts(operation: Operation, file: str) -> bool:
+    """Tell whether an operation may give names or places in a file another meaning."""
+    if operation.file != file or isinstance(operation, SetValue):
+        return False
+    return not isinstance(operation, Unset) or operation.key.endswith("]")
 
 
 def replay(operations: Sequence[Operation], files: ServerFiles, server: str = "") -> Outcome:
     """Make every operation on the files, in order. What cannot be done becomes an error finding; the rest goes on."""
     now, changes, refused = files, [], []
-    for operation in operations:
+    for number, operation in enumerate(operations):
         try:
             change, now = _make(operation, now)
-            changes.append(change)
+            others = any(_shifts(one, operation.file) for one in operations[:number])
+            changes.append(replace(change, after_others=True) if others else change)
         except (EditRefused, NotEncodable) as error:
             place = Place(operation.file)
             do = f"roundgate discard {server} {name_of(operation)}".replace("  ", " ")
@@ -158,6 +191,8 @@ def _make(operation: Operation, files: ServerFiles) -> tuple[Change, ServerFiles
         return _make_value(operation, files, kind, document)
     if isinstance(operation, Mend | EditText):
         return _make_text(operation, files, kind, document)
+    if isinstance(operation, Switch | Rename):
+        return _make_name(operation, files, kind, document)
     home = _home(operation, document)
     items = items_at(document, home)
     edit = _LIST_EDITS[type(operation)](operation, document, items, home)
@@ -177,10 +212,34 @@ def _make_value(
     after = operation.stored if isinstance(operation, SetValue) else None
     if before != after:
         kept = None if here else _kind_for(operation, files)
-        edit = document.set(path, after, kept) if after is not None else document.remove(path)
+        if isinstance(operation, SetValue):
+            edit = document.set(path, operation.stored, kept, on_copy=operation.here_only)
+        else:
+            edit = document.remove(path)
         document = apply_edit(kind, document, edit)
         files = files.with_document(operation.file, document)
     return Change(operation, name_of(operation), operation.file, before, after), files
+
+
+def _make_name(
+    operation: Switch | Rename, files: ServerFiles, kind: Format, document: Document
+) -> tuple[Change, ServerFiles]:
+    """Switch a key off or on, or give it another name. Where it is so already, nothing is done."""
+    path = document.resolve(operation.key)
+    here = document.find(path)
+    before: str | None
+    after: str | None
+    if isinstance(operation, Rename):
+        before, after = str(path[-1]) if path else operation.key, operation.to
+        is_so = here is None and document.find((*path[:-1], operation.to)) is not None
+        changed = document if is_so else apply_edit(kind, document, document.rename(path, operation.to))
+        before = after if is_so else before
+    else:
+        is_so = (here is not None) == operation.on
+        changed = document if is_so else apply_switch(kind, document, path, on=operation.on)
+        before, after = (one.value if one else None for one in (here, changed.find(path)))
+    change = Change(operation, name_of(operation), operation.file, before, after)
+    return change, files if is_so else files.with_document(operation.file, changed)
 
 
 def _home(operation: AddItem | RemoveItem | MoveItem, document: Document) -> Path:

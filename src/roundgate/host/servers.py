@@ -84,9 +84,9 @@ class Server:
         texts, _ = read_texts(Folder(f"{self.state}/started"), self.paths())
         return ServerFiles(self.book, texts)
 
-    def outcome(self, operations: Sequence[Operation]) -> tuple[FilesNow, Outcome]:
-        """Replay operations on the files as they are now."""
-        now = self.read([operation.file for operation in operations])
+    def outcome(self, operations: Sequence[Operation], also: Sequence[str] = ()) -> tuple[FilesNow, Outcome]:
+        """Replay operations on the files as they are now; ``also`` are more files to read."""
+        now = self.read([*(operation.file for operation in operations), *also])
         return now, replay(operations, now.files, self.name)
 
     def seconds(self, name: str) -> float:

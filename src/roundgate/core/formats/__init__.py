@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from importlib import import_module
 
-from roundgate.core.formats.protocol import Document, Edit, EditRefused, Format
+from roundgate.core.formats.protocol import Document, Edit, EditRefused, Format, Path
 
 ENDINGS: dict[str, tuple[str, ...]] = {
     "properties": (".properties",),
@@ -77,6 +77,25 @@ def apply_edit(kind: Format, document: Document, edit: Edit) -> Document:
     changed = kind.read(text, document.dialect)
     if not kind.confirms(changed, edit.expected):
         raise EditRefused(_UNSAFE)
+    return changed
+
+
+def apply_switch(kind: Format, document: Document, path: Path, *, on: bool) -> Document:
+    """Comment an entry out or let it count again; nothing is commented out that could not be let back in.
+
+    Raises EditRefused. A line of a list goes without that promise: a comment there may be anything.
+    """
+    changed = apply_edit(kind, document, document.switch(path, on=on))
+    if on or kind.name == "lines":
+        return changed
+    try:
+        back = apply_edit(kind, changed, changed.switch(path, on=True))
+    except EditRefused:
+        back = None
+    if back is None or back.plain() != document.plain():
+        raise EditRefused(
+            "it is written in a way that could not be let back in, so it was not commented out; remove it"
+        )
     return changed
 
 

@@ -12,9 +12,9 @@ from collections.abc import Collection, Sequence
 
 from roundgate.core.findings import Problem
 from roundgate.core.formats.directives_reading import _OPTION, VERBS, Command, DirectivesReading, _bare, _is_quoted
-from roundgate.core.formats.flat import as_text, closed_before, line_span, one_line
+from roundgate.core.formats.flat import as_text, closed_before, line_span, mark_in_use, one_line
 from roundgate.core.formats.protocol import USUAL, Dialect, Document, Edit, EditRefused, Entry, Kind, Pairs, Path, Plain
-from roundgate.core.text import Splice, Text
+from roundgate.core.text import LINE_END, Splice, Text
 
 
 class DirectivesDocument(DirectivesReading):
@@ -188,18 +188,32 @@ class DirectivesDocument(DirectivesReading):
     def switch(self, path: Path, *, on: bool) -> Edit:
         """Comment a command's lines out, or set the commented-out one as it stands."""
         if on:
-            off = [one for one in self._off if one.path == path]
-            if not off or self._number_at(path) is not None:
-                raise EditRefused(f"{path[0]} does not stand in the file commented out")
-            return self._switch_on(off[-1], off[-1].value)
+            return self._as_it_stood(path)
         at = self._number_at(path)
         gone = self._several(path) if len(path) == 1 else [at] if at is not None else []
         lines = {line_span(self.text, self.commands[one].start) for one in gone}
         mates = {at for at, one in enumerate(self.commands) for line in lines if line[0] <= one.start < line[1]}
-        if not gone or mates != set(gone):
+        if not gone:
+            raise EditRefused(f"{path[0]} does not stand in the file")
+        if len(gone) > 1:
+            raise EditRefused(f"{path[0]} stands there more than once; say which by its number, from 0: {path[0]}[0]")
+        if mates != set(gone):
             raise EditRefused("only a command that has its line to itself can be commented out")
-        cuts = tuple(Splice(self.commands[one].start, self.commands[one].start, self.marks[0] + " ") for one in gone)
+        mark = mark_in_use(self.text, self.marks)
+        cuts = tuple(Splice(self.commands[one].start, self.commands[one].start, f"{mark} ") for one in gone)
         return Edit(cuts, [pair for number, pair in enumerate(self.plain()) if number not in gone])
+
+    def _as_it_stood(self, path: Path) -> Edit:
+        """Set a command again that stands commented out on a line of its own."""
+        if self._number_at(path) is None:
+            for mark in self.marks:
+                line = re.compile(rf"^[ \t]*(?P<mark>{re.escape(mark)}[ \t]?)(?P<left>[^\r\n]*)", re.M)
+                for off in reversed(list(line.finditer(LINE_END.sub(lambda end: "\n" * len(end[0]), self.text.body)))):
+                    said = DirectivesDocument(self.text.with_body(off["left"]), self.dialect).plain()
+                    if len(said) == 1 and (self._named(said[0][0]),) == (self._named(str(path[0])),):
+                        cut = Splice(*off.span("mark"), "")
+                        return Edit((cut,), self._insertion(off.start(), said[0]))
+        raise EditRefused(f"{path[0]} does not stand in the file commented out")
 
 
 def _joined(cuts: Sequence[Splice]) -> list[Splice]:

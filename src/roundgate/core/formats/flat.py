@@ -5,6 +5,8 @@ Their values are texts, and what any reader finds in them is pairs of key and va
 
 from __future__ import annotations
 
+import re
+
 from roundgate.core.formats.protocol import Edit, EditRefused, Kind, Path, Plain
 from roundgate.core.text import LINE_END, Text
 
@@ -35,6 +37,12 @@ def line_span(text: Text, index: int) -> tuple[int, int]:
     start, end = text.line_around(index)
     closing = LINE_END.match(text.body, end)
     return start, closing.end() if closing else end
+
+
+def mark_in_use(text: Text, marks: tuple[str, ...]) -> str:
+    """Tell which of several marks a file begins its comments with; the usual one where it has none."""
+    begun = ((re.search(rf"^[ \t]*{re.escape(mark)}", text.body, re.M), mark) for mark in marks)
+    return min(((found.start(), mark) for found, mark in begun if found), default=(0, marks[0]))[1]
 
 
 class KeyFile:

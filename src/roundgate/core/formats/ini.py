@@ -13,7 +13,7 @@ import re
 from collections.abc import Sequence
 
 from roundgate.core.findings import Problem
-from roundgate.core.formats.flat import as_text, closed_before, line_span, one_line
+from roundgate.core.formats.flat import as_text, closed_before, line_span, mark_in_use, one_line
 from roundgate.core.formats.ini_reading import _COLON, _QUOTED, IniReading, Row, Triple
 from roundgate.core.formats.protocol import USUAL, Dialect, Document, Edit, EditRefused, Entry, Kind, Path, Plain
 from roundgate.core.text import LINE_END, Splice, Text
@@ -266,15 +266,26 @@ class IniDocument(IniReading):
             off = [one for one in self._off if one.path == path]
             if not off or self._number_at(path) is not None:
                 raise EditRefused(f"{path[-1]} does not stand in the file commented out")
-            raw = off[-1].value
-            quoted = self.dialect.quotes != "kept" and _QUOTED.fullmatch(raw)
-            return self._switch_on(off[-1], raw[1:-1] if quoted else raw)
+            return self._as_it_stood(off[-1])
         gone = self._by_path.get(path)
         if gone is None:
             raise EditRefused(f"{path[-1]} does not stand in the file")
+        if len(gone) > 1:
+            raise EditRefused(f"{path[-1]} stands there more than once; say which by its number, from 0: {path[-1]}[0]")
         numbers = {self._row_number(at) for at in gone}
-        cuts = [Splice(self._content[at].key_start, self._content[at].key_start, self.marks[0]) for at in gone]
+        mark = mark_in_use(self.text, self.marks)
+        cuts = [Splice(self._content[at].key_start, self._content[at].key_start, mark) for at in gone]
         return Edit(tuple(cuts), [one for at, one in enumerate(self.plain()) if at not in numbers])
+
+    def _as_it_stood(self, off: Entry) -> Edit:
+        body = self.text.body
+        start, end = self.text.line_around(off.key_start)
+        mark = start + len(body[start:end]) - len(body[start:end].lstrip(" \t"))
+        said = IniDocument(self.text.with_body(body[off.key_start : end]), self.dialect).plain()
+        if len(said) != 1:
+            raise EditRefused(f"{off.path[-1]} cannot be read as it stands there commented out")
+        section = str(off.path[0]) if len(off.path) == 2 else ""
+        return Edit((Splice(mark, off.key_start, ""),), self._insertion(mark, (section, *said[0][1:])))
 
 
 class IniFormat:

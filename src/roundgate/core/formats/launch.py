@@ -82,7 +82,8 @@ class LaunchDocument(LaunchReading):
             uses = len(re.findall(rf"\$\{{?{shared}\b|%{shared}%", self.text.body, re.I if self.batch else 0))
             if uses > 1 and not on_copy:
                 raise EditRefused(
-                    f"its value is ${shared}, which stands there {uses} times; set ${shared} itself, or ask for a copy"
+                    f"its value is ${shared}, which stands there {uses} times; set ${shared} itself, "
+                    "or this flag alone with --here-only"
                 )
             if not on_copy:
                 return self._set_variable(shared, new)

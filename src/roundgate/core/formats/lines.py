@@ -12,7 +12,7 @@ from functools import cached_property
 from typing import NamedTuple
 
 from roundgate.core.findings import Problem
-from roundgate.core.formats.flat import as_text, closed_before, line_span, one_line
+from roundgate.core.formats.flat import as_text, closed_before, line_span, mark_in_use, one_line
 from roundgate.core.formats.protocol import USUAL, Dialect, Document, Edit, EditRefused, Entry, Kind, Pairs, Path, Plain
 from roundgate.core.text import LINE_END, Splice, Text
 
@@ -246,7 +246,8 @@ class LinesDocument:
         expected = self.plain()
         del expected[int(path[0])]
         starts = [here.start] + [end.end() for end in LINE_END.finditer(self.text.body, here.start, here.end)]
-        return Edit(tuple(Splice(at, at, self.marks[0]) for at in starts), expected)
+        mark = mark_in_use(self.text, self.marks)
+        return Edit(tuple(Splice(at, at, mark) for at in starts), expected)
 
     def _whole_lines(self, number: int) -> tuple[int, int]:
         row = self.rows[number]

@@ -18,7 +18,8 @@ from roundgate.core.formats import bracketed
 from roundgate.core.formats.bracketed import Brackets, Span
 from roundgate.core.formats.flat import closed_before, line_span
 from roundgate.core.formats.lua_reading import LuaReading
-from roundgate.core.formats.lua_tree import Item, Statement, fields, kind_of, tokens
+from roundgate.core.formats.lua_tree import Item, Statement, fields, kind_of, parse, tokens
+from roundgate.core.formats.off_lines import commented, uncommented
 from roundgate.core.formats.protocol import USUAL, Dialect, Document, Edit, EditRefused, Entry, Kind, Path, Plain
 from roundgate.core.formats.scalars import Number, fitted, is_number
 from roundgate.core.formats.trees import nested
@@ -56,6 +57,7 @@ _KEYWORDS = frozenset(
 
 
 _COMMENT = r"--(?!\[=*\[)[^\r\n]*|--\[\[(?:(?!\]\])[^\r\n])*\]\]"
+_HAS_COMMA = re.compile(rf"(?:\s|{_COMMENT})*[,;]")
 
 
 class Promise(NamedTuple):
@@ -169,7 +171,7 @@ class LuaDocument(LuaReading):
     def _add(self, path: Path, value: Plain, kind: Kind | None) -> Edit:
         off = [one for one in self.switched_off() if one.path == path]
         new = _Code(str(value)) if kind == "code" else fitted(value, kind, None)
-        if off and not isinstance(new, dict | list):
+        if off and not isinstance(new, dict | list) and not off[-1].value.startswith("{"):
             return self._switched_on(off[-1], self._written(new), path, _said(new))
         for length in range(len(path) - 1, 0, -1):
             way = self._locate(path[:length])
@@ -328,7 +330,7 @@ class LuaDocument(LuaReading):
             off = [one for one in self.switched_off() if one.path == path]
             if not off or self._locate(path) is not None:
                 raise EditRefused(f"{path[-1]} does not stand in the file commented out")
-            return self._switched_on(off[-1], self.text.body[off[-1].start : off[-1].end], path, None)
+            return self._block_on(off[-1], path)
         way = self._locate(path)
         if way is None or len(way) < 2:
             raise EditRefused("only a field of a table can be commented out")
@@ -339,24 +341,43 @@ class LuaDocument(LuaReading):
             rf"[ \t]*[,;]?[ \t]*(?:{_COMMENT})?[ \t]*(?:[\r\n]|\Z)", self.text.body[item.whole_end : stop]
         ):
             raise EditRefused("only a field that has its lines to itself can be commented out")
-        starts = [item.whole_start] + [
-            end.end() for end in LINE_END.finditer(self.text.body, item.whole_start, item.whole_end)
-        ]
         gone = Splice(start, stop, "")
-        promise = self._promise([gone]).expected
-        return Edit(tuple(Splice(at, at, "-- ") for at in starts), promise)
+        return Edit(commented(self.text, item.whole_start, item.whole_end, "--"), self._promise([gone]).expected)
+
+    def _block_on(self, off: Entry, path: Path) -> Edit:
+        """Set a field as it stands commented out, over as many lines as it takes to read it."""
+        for lines in uncommented(self.text, off.key_start, "--"):
+            if not parse(f"x = {{\n{lines.left}}}").has_error:
+                break
+        else:
+            raise EditRefused(f"{path[-1]} stands there commented out, but not the whole of it")
+        start = lines.cuts[0].start
+        written = self.text.body[start : lines.end]
+        for cut in reversed(lines.cuts):
+            written = written[: cut.start - start] + written[cut.end - start :]
+        table = "x = {\n"
+        field = LuaReading(self.text.with_body(f"{table}{written}\n}}"))._locate(("x", path[-1]))
+        if field is None:
+            raise EditRefused(f"{path[-1]} stands there commented out, among other things")
+        end = field[-1].whole_end - len(table)
+        comma = "" if _HAS_COMMA.match(written, end) else ","
+        return self._in_place(start, lines.end, written[:end] + comma + written[end:], path, None)
 
     def _switched_on(self, off: Entry, written: str, path: Path, said: str | None) -> Edit:
-        mark = self.text.body.rfind("--", 0, off.key_start)
-        key = str(path[-1])
-        line_end = self.text.line_around(off.start)[1]
-        rest = self.text.body[off.end : line_end]
+        """Set a field of one line that stands commented out to another value."""
+        body = self.text.body
+        mark, line_end = body.rfind("--", 0, off.key_start), self.text.line_around(off.start)[1]
+        rest = body[off.end : line_end]
         comma = "" if rest.lstrip()[:1] in (",", ";") and rest.strip() else ","
-        sign = self.text.body[off.key_end : off.start]
-        cuts = [Splice(mark, line_end, f"{key}{sign}{written}{comma}{rest}")]
+        line = f"{body[off.key_start : off.start]}{written}{comma}{rest}"
+        return self._in_place(mark, line_end, line, path, said)
+
+    def _in_place(self, start: int, end: int, field: str, path: Path, said: str | None) -> Edit:
+        """Put a field in place of a comment, and a comma behind the one before it where there is none."""
+        cuts = [Splice(start, end, field)]
         parent = self._locate(path[:-1])
-        before = [one for one in fields(self.text.body, parent[-1].node) if one.whole_end < mark] if parent else []
-        if before and not re.match(rf"(?:\s|{_COMMENT})*[,;]", self.text.body[before[-1].whole_end :]):
+        before = [one for one in fields(self.text.body, parent[-1].node) if one.whole_end < start] if parent else []
+        if before and not _HAS_COMMA.match(self.text.body, before[-1].whole_end):
             cuts.insert(0, Splice(before[-1].whole_end, before[-1].whole_end, ","))
         return self._promise(cuts, path, said)
 

@@ -12,8 +12,14 @@ from roundgate.core.formats.protocol import USUAL, Dialect, EditRefused, Entry, 
 from roundgate.core.text import Text
 
 _OFF = re.compile(
-    r"^[ \t]*(?P<mark>--[ \t]?)(?P<key>[A-Za-z_]\w*)[ \t]*=[ \t]*(?P<value>[^\r\n{}]+?)(?P<comma>[,;]?)[ \t]*$", re.M
+    r"^[ \t]*(?P<mark>--[ \t]?)(?P<key>[A-Za-z_]\w*|\[[ \t]*(?:\"[^\"\r\n]*\"|'[^'\r\n]*')[ \t]*\])[ \t]*="
+    r"[ \t]*(?P<value>[^\r\n{}]+?|\{[^\r\n]*?)(?P<comma>[,;]?)[ \t]*$",
+    re.M,
 )
+
+
+def _name(key: str) -> str:
+    return text_of(key[1:-1].strip()) if key.startswith("[") else key
 
 
 class LuaReading:
@@ -132,7 +138,7 @@ class LuaReading:
             table = self._table_around(off.start("key"))
             if table is not None:
                 found.append(
-                    Entry((*table, off["key"]), off["value"].strip("\"'"), *off.span("key"), *off.span("value"))
+                    Entry((*table, _name(off["key"])), off["value"].strip("\"'"), *off.span("key"), *off.span("value"))
                 )
         return found
 

@@ -270,7 +270,7 @@ class PropertiesDocument(KeyFile):
             off = [entry for entry in self._off if entry.path == path]
             if self.find(path) is not None or not off:
                 raise EditRefused(f"{path[0]} does not stand in the file commented out")
-            return self._switch_on(off[-1], off[-1].value)
+            return self._as_it_stood(off[-1])
         here = [line for line in self.lines if self._key_of(line) == path]
         if not here:
             raise EditRefused(f"{path[0]} does not stand in the file")
@@ -280,6 +280,14 @@ class PropertiesDocument(KeyFile):
             tuple(Splice(line.lead_end, line.lead_end, "#") for line in here),
             [pair for pair in self.plain() if (pair[0],) != path],
         )
+
+    def _as_it_stood(self, off: Entry) -> Edit:
+        body = self.text.body
+        said = PropertiesDocument(self.text.with_body(body[off.key_start : off.end])).plain()
+        if len(said) != 1:
+            raise EditRefused(f"{off.path[0]} cannot be read as it stands there commented out")
+        mark = max(body.rfind("#", 0, off.key_start), body.rfind("!", 0, off.key_start))
+        return Edit((Splice(mark, off.key_start, ""),), self._with_pair(off.key_start, said[0]))
 
     @cached_property
     def _ascii_only(self) -> bool:

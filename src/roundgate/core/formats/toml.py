@@ -8,11 +8,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from typing import NamedTuple
 
 from roundgate.core.findings import Problem
 from roundgate.core.formats import bracketed
 from roundgate.core.formats.bracketed import Brackets, Span
 from roundgate.core.formats.flat import closed_before, line_span
+from roundgate.core.formats.off_lines import Uncommented, commented, uncommented
 from roundgate.core.formats.protocol import USUAL, Dialect, Document, Edit, EditRefused, Kind, Path, Plain
 from roundgate.core.formats.scalars import fitted
 from roundgate.core.formats.toml_reading import TomlReading
@@ -31,12 +33,20 @@ from roundgate.core.formats.toml_words import (
     with_value,
     without,
 )
-from roundgate.core.text import LINE_END, Splice, Text
+from roundgate.core.text import Splice, Text
 
 _COMMENT = r"#[^\r\n]*"
 
 
 _STRICT = 300_000
+
+
+class Off(NamedTuple):
+    """A key that stands commented out: its lines, its value, and the span of that where it has one line."""
+
+    lines: Uncommented
+    plain: Plain
+    value: tuple[int, int]
 
 
 class TomlDocument(TomlReading):
@@ -63,12 +73,11 @@ class TomlDocument(TomlReading):
     def _add(self, path: Path, value: Plain, kind: Kind | None) -> Edit:
         if not path or not isinstance(path[-1], str):
             raise EditRefused("there is no such place in the file")
-        off = [one for one in self.switched_off() if one.path == path]
         written = value_text(fitted(value, kind, None))
         expected = with_value(self.plain(), path, meaning(written))
-        if off:
-            line = self.text.line_around(off[-1].key_start)[0]
-            return Edit((Splice(line, off[-1].key_start, ""), Splice(off[-1].start, off[-1].end, written)), expected)
+        off = self._off(path)
+        if off and len(off.lines.cuts) == 1:
+            return Edit((*off.lines.cuts, Splice(*off.value, written)), expected)
         inline = self._inline_home(path)
         if inline is not None:
             child, rest = inline
@@ -196,10 +205,12 @@ class TomlDocument(TomlReading):
             return Edit(tuple(bracketed.removed(where, number)), expected)
         one = next(one for one in self.statements if one.value == way[0].value)
         start = self._own_start(one) if self._owns_comment(one) else self.text.line_around(one.start)[0]
-        keeps = len(one.keys) > 1 and sum(other.path[:-1] == one.path[:-1] for other in self.statements) == 1
-        if keeps:
-            raise EditRefused("it is the last of its table; remove the table, or edit the file by hand")
+        self._refuse_last(one)
         return Edit((Splice(start, line_span(self.text, one.end)[1], ""),), expected)
+
+    def _refuse_last(self, one: Statement) -> None:
+        if len(one.keys) > 1 and sum(other.path[:-1] == one.path[:-1] for other in self.statements) == 1:
+            raise EditRefused("it is the last of its table; remove the table, or edit the file by hand")
 
     def _owns_comment(self, one: Statement) -> bool:
         """Tell whether the comment above is a statement's alone: blank lines stand around both."""
@@ -289,17 +300,25 @@ class TomlDocument(TomlReading):
     def switch(self, path: Path, *, on: bool) -> Edit:
         """Comment a key out, or set the commented-out one as it stands."""
         if on:
-            off = [one for one in self.switched_off() if one.path == path]
-            if not off or self._way(path):
+            off = self._off(path)
+            if off is None or self._way(path):
                 raise EditRefused(f"{path[-1]} does not stand in the file commented out")
-            written = self.text.body[off[-1].start : off[-1].end].split("#")[0].rstrip()
-            line = self.text.line_around(off[-1].key_start)[0]
-            return Edit((Splice(line, off[-1].key_start, ""),), with_value(self.plain(), path, meaning(written)))
+            return Edit(off.lines.cuts, with_value(self.plain(), path, off.plain))
         one = next((one for one in self.statements if one.value and one.path == path), None)
         if one is None:
             raise EditRefused("only a key with its value can be commented out")
-        starts = [one.start] + [end.end() for end in LINE_END.finditer(self.text.body, one.start, one.end)]
-        return Edit(tuple(Splice(at, at, "# ") for at in starts), without(self.plain(), path))
+        self._refuse_last(one)
+        return Edit(commented(self.text, one.start, one.end, "#"), without(self.plain(), path))
+
+    def _off(self, path: Path) -> Off | None:
+        """Find the last key of a path that stands commented out and can be read: the fewest lines that can."""
+        for one in reversed([one for one in self.switched_off() if one.path == path]):
+            for lines in uncommented(self.text, one.key_start, "#"):
+                block = TomlDocument(self.text.with_body(lines.left))
+                if not block.error and len(block.statements) == 1 and (value := block.statements[0].value):
+                    span = (one.key_start + value.start, one.key_start + value.end)
+                    return Off(lines, part(block.plain(), block.statements[0].path), span)
+        return None
 
 
 class TomlFormat:

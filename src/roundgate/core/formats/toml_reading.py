@@ -15,7 +15,11 @@ from roundgate.core.formats.toml_words import (
 )
 from roundgate.core.text import Text
 
-_OFF = re.compile(r"^(?P<mark>#[ \t]?)(?P<key>[A-Za-z0-9_.-]+)(?P<sep>[ \t]*=[ \t]*)(?P<value>[^\r\n]+?)[ \t]*$", re.M)
+_OFF = re.compile(
+    r"^[ \t]*(?P<mark>#[ \t]?)(?P<key>[A-Za-z0-9_.-]+|\"[^\"\\\r\n]*\"|'[^'\r\n]*')"
+    r"(?P<sep>[ \t]*=[ \t]*)(?P<value>[^\r\n]+?)[ \t]*$",
+    re.M,
+)
 
 
 class TomlError(ValueError):
@@ -47,6 +51,10 @@ def _index(body: str, line: int, column: int) -> int:
     for _ in range(line - 1):
         at = body.find("\n", at) + 1
     return min(at + column - 1, len(body))
+
+
+def _steps(key: str) -> Path:
+    return (key[1:-1],) if key[:1] in "\"'" else tuple(key.split("."))
 
 
 class TomlReading:
@@ -157,6 +165,6 @@ class TomlReading:
         heads = [] if self.error else [one for one in self.statements if one.value is None]
         for off in _OFF.finditer(self.text.body.replace("\r", " ")):
             above = [one for one in heads if one.start < off.start()]
-            path: Path = (*(above[-1].table if above else ()), off["key"])
+            path: Path = (*(above[-1].table if above else ()), *_steps(off["key"]))
             found.append(Entry(path, off["value"].strip("\"'"), *off.span("key"), *off.span("value")))
         return found

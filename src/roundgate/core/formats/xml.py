@@ -14,7 +14,7 @@ from typing import Any
 from roundgate.core.findings import Problem
 from roundgate.core.formats.flat import line_span
 from roundgate.core.formats.protocol import USUAL, Dialect, Document, Edit, EditRefused, Kind, Path, Plain
-from roundgate.core.formats.xml_reading import _OFF, Said, XmlError, XmlReading, _without_gaps, read_events
+from roundgate.core.formats.xml_reading import _OFF, Said, XmlError, XmlReading, _without_gaps
 from roundgate.core.formats.xml_spans import Element, attributes, written
 from roundgate.core.text import Splice, Text
 
@@ -292,8 +292,13 @@ class XmlDocument(XmlReading):
                 raise EditRefused("no such element stands in the file commented out")
             comment = next(one for one in _OFF.finditer(self.text.body) if one.start("element") == off[-1].start)
             cuts = [Splice(*comment.span(), comment["element"])]
-            new = self.text.spliced(cuts)
-            return self._edit(cuts, read_events(new.body))
+            new = XmlDocument(self.text.spliced(cuts))
+            element = (
+                next((one for one in new.elements if one.start == comment.start()), None) if not new.error else None
+            )
+            if element is None or list(_without_gaps(new._without(element))) != self.said:
+                raise EditRefused("what stands there commented out is not one whole element")
+            return self._edit(cuts, new.said)
         element = self._locate(path)
         if element is None or element.parent is None:
             raise EditRefused("there is no such element")

@@ -17,7 +17,9 @@ Said = tuple[str, str, Any]
 
 
 _OFF = re.compile(
-    r"<!--[ \t\r\n]*(?P<element><(?P<name>[A-Za-z_][\w.\-:]*)(?:\s[^<>]*)?(?:/>|>[^<>]*</(?P=name)>))[ \t\r\n]*-->"
+    r"<!--[ \t\r\n]*(?P<element><(?P<name>[A-Za-z_][\w.\-:]*)(?:\s[^<>]*)?"
+    r"(?:/>|>(?:(?!-->).)*</(?P=name)[ \t\r\n]*>))[ \t\r\n]*-->",
+    re.S,
 )
 
 

@@ -18,7 +18,7 @@ from roundgate.core.formats.flat import closed_before, line_span
 from roundgate.core.formats.protocol import USUAL, Dialect, Document, Edit, EditRefused, Kind, Path, Plain
 from roundgate.core.formats.scalars import fitted
 from roundgate.core.formats.trees import nested
-from roundgate.core.formats.yaml_events import Member, Said, Stream, YamlError
+from roundgate.core.formats.yaml_events import Member
 from roundgate.core.formats.yaml_reading import _OFF, YamlReading
 from roundgate.core.formats.yaml_words import BOOL_WORDS, Bare, Written, block, block_text, flow, kind_of, scalar
 from roundgate.core.text import LINE_END, Splice, Text
@@ -35,37 +35,53 @@ class YamlDocument(YamlReading):
 
         return problems_of(self)
 
+    def alone(self, text: Text) -> YamlDocument:
+        """Read another text as this one was read."""
+        return YamlDocument(text, self.dialect)
+
     @property
-    def _ascii_only(self) -> bool:
+    def ascii_only(self) -> bool:
+        """True where the encoding has few letters, so that others are written by their numbers."""
         return self.text.encoding in ("latin-1", "cp1252")
 
-    def _refuse_shared(self, way: Sequence[Member]) -> None:
+    def refuse_shared(self, way: Sequence[Member]) -> None:
+        """Raise EditRefused where a way leads through what the file shares between several places."""
         for member in way:
             said = self.stream.said[member.value]
             if said[0] == "*":
                 line = self.text.place(self.stream.spans[self.stream.meant(member.value)][0])[0]
                 raise EditRefused(
-                    f"*{said[1]} stands there: it shares what line {line} holds; change it there, or ask for a copy"
+                    f"*{said[1]} stands there: it shares what line {line} holds; change it there, "
+                    "or here alone with --here-only"
                 )
             shared = self.stream.aliases(said[2], member.value) if said[2] else []
             if shared:
                 lines = ", ".join(str(self.text.place(self.stream.spans[at][0])[0]) for at in shared[:5])
                 raise EditRefused(
-                    f"it is marked &{said[2]}, and line {lines} shares it; ask for a copy to change it here alone"
+                    f"it is marked &{said[2]}, and line {lines} shares it; change it here alone with --here-only"
                 )
 
     def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
         """Replace a value in its place, keeping its quotes, or add a name in the style of its neighbours."""
-        way = self.stream.locate(path)
-        if way is None:
-            return self._add(path, value, kind, on_copy=on_copy)
-        event = way[-1].value
-        said = self.stream.said[event]
-        if on_copy and (said[0] == "*" or said[2]):
+        if on_copy:
             from roundgate.core.formats.yaml_copies import set_on_copy
 
-            return set_on_copy(self, way, value, kind)
-        self._refuse_shared(way)
+            edit = set_on_copy(self, path, value, kind)
+            if edit is not None:
+                return edit
+        way = self.stream.locate(path)
+        if way is None:
+            from roundgate.core.formats.yaml_switching import set_switched_off
+
+            off = (
+                set_switched_off(self, path, fitted(value, kind, None))
+                if path and _OFF.search(self.text.body)
+                else None
+            )
+            return off or self._add(path, value, kind)
+        event = way[-1].value
+        said = self.stream.said[event]
+        self.refuse_shared(way)
         if said[0] in "[{":
             return self._replace_collection(way, value)
         if isinstance(value, dict | list):
@@ -87,7 +103,7 @@ class YamlDocument(YamlReading):
             written = block_text(new, "|", column, self.text.newline) if column else None
             if written:
                 return written
-        return scalar(new, like=sign, in_flow=self._in_flow(way), ascii_only=self._ascii_only)
+        return scalar(new, like=sign, in_flow=self._in_flow(way), ascii_only=self.ascii_only)
 
     def _block_indent(self, way: Sequence[Member]) -> str:
         """Give the indentation of a block of text that stands there."""
@@ -140,9 +156,9 @@ class YamlDocument(YamlReading):
         """Write a map or list for the place of a scalar: on lines of its own, or in brackets where those are needed."""
         member = way[-1]
         if not value or self._in_flow(way) or member.key < 0 or self.stream.said[member.value][1]:
-            return flow(value, ascii_only=self._ascii_only)
+            return flow(value, ascii_only=self.ascii_only)
         indent = " " * (self._column(self.stream.spans[member.key][0]) + len(self._unit))
-        written = block(value, indent, self._unit, self.text.newline, ascii_only=self._ascii_only)
+        written = block(value, indent, self._unit, self.text.newline, ascii_only=self.ascii_only)
         return Written(self.text.newline + indent + written.text, written.said)
 
     def _replace_collection(self, way: Sequence[Member], value: Plain) -> Edit:
@@ -150,7 +166,7 @@ class YamlDocument(YamlReading):
         if not isinstance(value, dict | list):
             raise EditRefused("a list or a map stands there; a single value cannot take its place")
         said, stream = self.stream.said[event], self.stream
-        new = flow(value, ascii_only=self._ascii_only)
+        new = flow(value, ascii_only=self.ascii_only)
         start, end = stream.bare_start(event), stream.content_end(event)
         if not stream.is_flow(event) and way[-1].key >= 0:
             colon = self.text.body.rfind(":", 0, start)
@@ -169,7 +185,7 @@ class YamlDocument(YamlReading):
     def _column(self, index: int) -> int:
         return index - self.text.line_around(index)[0]
 
-    def _add(self, path: Path, value: Plain, kind: Kind | None, *, on_copy: bool) -> Edit:
+    def _add(self, path: Path, value: Plain, kind: Kind | None) -> Edit:
         depth = len(path) - 1
         while depth > 0 and self.stream.locate(path[:depth]) is None:
             depth -= 1
@@ -178,8 +194,7 @@ class YamlDocument(YamlReading):
         new = nested(path[depth + 1 :], fitted(value, kind, None))
         if way is None or (way[-1].value < len(self.plain()) and self.plain()[way[-1].value][0] == "d"):
             return self._first(name, new)
-        if not on_copy:
-            self._refuse_shared(way)
+        self.refuse_shared(way)
         said = self.stream.said[way[-1].value]
         if said[0] == "S" and kind_of(said) == "null" and not said[1]:
             if len(way) == 1:
@@ -191,7 +206,7 @@ class YamlDocument(YamlReading):
 
     def _first(self, name: str | int, new: Plain) -> Edit:
         """Put the first name into a file that says nothing yet."""
-        written = block({str(name): new}, "", self._unit, self.text.newline, ascii_only=self._ascii_only)
+        written = block({str(name): new}, "", self._unit, self.text.newline, ascii_only=self.ascii_only)
         at = len(self.text.body)
         lead = "" if closed_before(self.text, at) else self.text.newline
         cut = Splice(at, at, lead + written.text + self.text.newline)
@@ -201,12 +216,12 @@ class YamlDocument(YamlReading):
         event = way[-1].value
         stream, last = self.stream, self.stream.closing[event]
         if stream.is_flow(event):
-            written = flow({name: new}, ascii_only=self._ascii_only)
+            written = flow({name: new}, ascii_only=self.ascii_only)
             cuts = bracketed.added(self._brackets(event), len(list(stream.members(event))), written.text[1:-1])
         else:
             members = list(stream.members(event))
             indent = " " * self._column(stream.spans[members[0].key][0])
-            written = block({name: new}, indent, self._unit, self.text.newline, ascii_only=self._ascii_only)
+            written = block({name: new}, indent, self._unit, self.text.newline, ascii_only=self.ascii_only)
             cuts = [self._line_behind(stream.content_end(members[-1].value), indent + written.text)]
         said = self.plain()
         return Edit(tuple(cuts), [*said[:last], *written.said[1:-1], *said[last:]])
@@ -235,7 +250,7 @@ class YamlDocument(YamlReading):
         way = self.stream.locate(path[:-1]) if path else None
         if way is None or self.plain()[way[-1].value][0] != "[" or not isinstance(path[-1], int):
             raise EditRefused("there is no list there")
-        self._refuse_shared(way)
+        self.refuse_shared(way)
         return way, list(self.stream.members(way[-1].value))
 
     def insert(self, path: Path, value: Plain, kind: Kind | None = None) -> Edit:
@@ -245,12 +260,12 @@ class YamlDocument(YamlReading):
         present = kind_of(self.plain()[items[0].value]) if items else None
         new = fitted(value, kind, present if present in ("text", "number", "bool") else None)
         if self.stream.is_flow(event):
-            written = flow(new, ascii_only=self._ascii_only)
+            written = flow(new, ascii_only=self.ascii_only)
             cuts = bracketed.added(self._brackets(event), at, written.text)
         else:
             dash = self._dashes(event, items)[min(at, len(items) - 1)]
             indent = " " * self._column(dash)
-            written = block([new], indent, self._unit, self.text.newline, ascii_only=self._ascii_only)
+            written = block([new], indent, self._unit, self.text.newline, ascii_only=self.ascii_only)
             written = Written(written.text, written.said[1:-1])
             cuts = [self._block_item(items, at, dash, indent, written.text)]
         index = items[at].value if at < len(items) else self.stream.closing[event]
@@ -284,7 +299,7 @@ class YamlDocument(YamlReading):
         way = self.stream.locate(path)
         if way is None or len(way) < 2:
             raise EditRefused("it does not stand in the file")
-        self._refuse_shared(way)
+        self.refuse_shared(way)
         parent = way[-2].value
         members = list(self.stream.members(parent))
         gone = [at for at, one in enumerate(members) if one.step == path[-1]]
@@ -348,7 +363,7 @@ class YamlDocument(YamlReading):
         way = self.stream.locate(path)
         if way is None or way[-1].key < 0 or self.plain()[way[-1].key][0] != "S":
             raise EditRefused("there is no name to change")
-        self._refuse_shared(way[:-1])
+        self.refuse_shared(way[:-1])
         if self.stream.locate((*path[:-1], name)) is not None:
             raise EditRefused(f"{name} stands there already")
         keys = [one.key for one in self.stream.members(way[-2].value) if one.step == path[-1]]
@@ -356,7 +371,7 @@ class YamlDocument(YamlReading):
         for key in keys:
             start, end = self.stream.bare(key)
             like = "" if expected[key][4] else self.text.body[start : start + 1]
-            new = scalar(name, like=like, in_flow=self._in_flow(way), ascii_only=self._ascii_only)
+            new = scalar(name, like=like, in_flow=self._in_flow(way), ascii_only=self.ascii_only)
             cuts.append(Splice(start, end, new.text))
             expected[key] = (*new.said[0][:2], expected[key][2], expected[key][3], new.said[0][4])
         return Edit(tuple(cuts), expected)
@@ -391,45 +406,10 @@ class YamlDocument(YamlReading):
         return start, rest.end() if rest and not (closed_before(self.text, end) and end) else end
 
     def switch(self, path: Path, *, on: bool) -> Edit:
-        """Comment a name and its lines out, or set the outermost one that stands commented out."""
-        if not path:
-            raise EditRefused("the whole file cannot be commented out")
-        if on:
-            off = next(
-                (one for one in reversed(_OFF.findall(self.text.body.replace("\r", " "))) if one[2] == path[-1]), None
-            )
-            if off is None or len(path) != 1 or self.stream.locate(path) is not None:
-                raise EditRefused(f"{path[-1]} does not stand in the file commented out")
-            return self._switch_on(str(path[0]))
-        edit = self.remove(path)
-        way = self.stream.locate(path)
-        assert way is not None
-        start, end = self.stream.spans[way[-1].key][0], self.stream.content_end(way[-1].value)
-        if way[-1].key < 0 or self.stream.is_flow(way[-2].value) or len(list(self.stream.members(way[-2].value))) == 1:
-            raise EditRefused("only a name on a line of its own, beside others, can be commented out")
-        first = self.text.line_around(start)[0]
-        starts = [first] + [one.end() for one in LINE_END.finditer(self.text.body, start, end)]
-        column = start - first
-        return Edit(tuple(Splice(at + column, at + column, "# ") for at in starts if at + column <= end), edit.expected)
+        """Comment a name and its lines out, or set the one that stands commented out."""
+        from roundgate.core.formats.yaml_switching import switched
 
-    def _switch_on(self, name: str) -> Edit:
-        off = [
-            one for one in _OFF.finditer(self.text.body.replace("\r", " ")) if one["key"] == name and not one["lead"]
-        ][-1]
-        event = self.stream.roots[0]
-        if self.plain()[event][0] != "{" or self.stream.is_flow(event):
-            raise EditRefused(f"{name} cannot be switched on there")
-        new = self.text.spliced([Splice(*off.span("mark"), "")])
-        before = sum(1 for one in self.stream.members(event) if self.stream.spans[one.key][0] < off.start())
-        members = list(self.stream.members(event))
-        index = members[before].key if before < len(members) else self.stream.closing[event]
-        try:
-            value = Stream(new.body[off.start() :].split("\n")[0].rstrip("\r") + "\n").said[3:-2]
-        except YamlError as error:
-            raise EditRefused(f"{name} cannot be switched on there: the line cannot be read") from error
-        said = self.plain()
-        made: list[Said] = [("S", name, None, None, True), *value]
-        return Edit((Splice(*off.span("mark"), ""),), [*said[:index], *made, *said[index:]])
+        return switched(self, path, on=on)
 
 
 class YamlFormat:

@@ -2,43 +2,143 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from roundgate.core.formats.protocol import Edit, EditRefused, Kind, Plain
+from roundgate.core.formats.protocol import Edit, EditRefused, Kind, Path, Plain
 from roundgate.core.formats.scalars import fitted
-from roundgate.core.formats.yaml_events import Member
-from roundgate.core.formats.yaml_words import flow, kind_of, scalar
+from roundgate.core.formats.yaml_events import Member, Said, Stream
+from roundgate.core.formats.yaml_words import Bare, flow, kind_of, scalar
 from roundgate.core.text import Splice
 
 if TYPE_CHECKING:
     from roundgate.core.formats.yaml import YamlDocument
 
 
-def set_on_copy(document: YamlDocument, way: Sequence[Member], value: Plain, kind: Kind | None) -> Edit:
-    """Change a shared value in one place: a reference gives way to the value, a marked one hands its mark on."""
+def set_on_copy(document: YamlDocument, path: Path, value: Plain, kind: Kind | None) -> Edit | None:
+    """Change a shared value in one place; None where what stands there is not shared.
+
+    A reference gives way to a copy; what others refer to hands its mark on to the first of them. Raises EditRefused.
+    """
+    stream = document.stream
+    for depth in range(len(path), 0, -1):
+        way = stream.locate(path[:depth])
+        if way is None:
+            continue
+        event = way[-1].value
+        if stream.said[event][0] == "*":
+            return _instead_of_reference(document, way, path[depth:], value, kind)
+        mark = stream.said[event][2]
+        if mark and stream.aliases(mark, event):
+            return _handed_on(document, path, way, value, kind)
+        if mark and depth == len(path):
+            return _marked(document, path, value, kind)
+    return None
+
+
+def _instead_of_reference(
+    document: YamlDocument, way: Sequence[Member], rest: Path, value: Plain, kind: Kind | None
+) -> Edit:
+    """Put a copy of what a reference means in its place, changed."""
     stream, event = document.stream, way[-1].value
-    said = document.plain()[event]
+    meant = stream.meant(event)
+    if rest:
+        written = flow(_with(_tree(stream, meant), rest, _fitted(stream, meant, rest, value, kind)))
+    elif isinstance(value, dict | list):
+        written = flow(value)
+    else:
+        present = kind_of(stream.said[meant]) if stream.said[meant][0] == "S" else None
+        written = scalar(fitted(value, kind, present), like="", in_flow=True)
+    cut = Splice(*stream.spans[event], written.text)
+    return Edit((cut,), [*document.plain()[:event], *written.said, *document.plain()[event + 1 :]])
+
+
+def _handed_on(document: YamlDocument, path: Path, way: Sequence[Member], value: Plain, kind: Kind | None) -> Edit:
+    """Give the first place that refers to it the mark, with what it means by now; then change it here."""
+    stream, event = document.stream, way[-1].value
+    mark, tag = stream.said[event][2:4]
+    if tag is not None:
+        raise EditRefused("a value with a tag cannot be changed here alone; edit the file by hand")
+    first = stream.aliases(mark or "", event)[0]
+    if first < stream.after(event):
+        raise EditRefused("it refers to itself; edit the file by hand")
+    old = flow(_tree(stream, event))
+    said = [(*old.said[0][:2], mark, *old.said[0][3:]), *old.said[1:]]
+    expected = [*document.plain()[:first], *said, *document.plain()[first + 1 :]]
+    expected[event] = (*expected[event][:2], None, *expected[event][3:])
+    alone = document.alone(document.text.spliced([_without_mark(document, event)]))
+    change = alone.set(path, value, kind)
+    cuts = [_without_mark(document, event), *_shifted(document, event, change)]
+    cuts.append(Splice(*stream.spans[first], f"&{mark} {old.text}"))
+    made = change.expected[: len(change.expected) - (len(document.plain()) - first)]
+    return Edit(tuple(cuts), [*made, *expected[first:]])
+
+
+def _marked(document: YamlDocument, path: Path, value: Plain, kind: Kind | None) -> Edit | None:
+    """Change a marked value to which nothing refers: the mark goes with it."""
+    stream = document.stream
+    event = (stream.locate(path) or [])[-1].value
+    if stream.said[event][3] is not None:
+        raise EditRefused("a value with a tag cannot be changed here alone; edit the file by hand")
+    alone = document.alone(document.text.spliced([_without_mark(document, event)]))
+    change = alone.set(path, value, kind)
+    return Edit((_without_mark(document, event), *_shifted(document, event, change)), change.expected)
+
+
+def _shifted(document: YamlDocument, event: int, change: Edit) -> list[Splice]:
+    """Give an edit's cuts as they are in the text that still has an event's mark."""
+    gone = _without_mark(document, event)
+    by = gone.end - gone.start
+    moved = [one for one in change.splices if one.start >= gone.start]
+    return [Splice(one.start + by, one.end + by, one.new) if one in moved else one for one in change.splices]
+
+
+def _without_mark(document: YamlDocument, event: int) -> Splice:
+    """Take the mark off a value, with the blanks that part it from what follows, or else from what is before it."""
+    body, start = document.text.body, document.stream.spans[event][0]
+    found = re.compile(r"&[^\s,\[\]{}]+(?P<gap>[ \t]*)(?P<ends>[\r\n]|\Z)?").match(body, start)
+    if found is None:
+        raise EditRefused("its mark stands behind a tag; edit the file by hand")
+    if found["ends"] is None:
+        return Splice(start, found.end("gap"), "")
+    return Splice(len(body[:start].rstrip(" \t")), found.end("gap"), "")
+
+
+def _with(tree: Plain, path: Path, new: Plain) -> Plain:
+    """Give lists and maps with another value at a path, or a new name in a map. Raises EditRefused."""
+    if not path:
+        return new
+    step, rest = path[0], path[1:]
+    if isinstance(tree, dict) and isinstance(step, str) and (step in tree or not rest):
+        return {**tree, step: _with(tree.get(step), rest, new)}
+    if isinstance(tree, list) and isinstance(step, int) and step < len(tree):
+        return [*tree[:step], _with(tree[step], rest, new), *tree[step + 1 :]]
+    raise EditRefused(f"there is no {step} in what is shared")
+
+
+def _fitted(stream: Stream, meant: int, rest: Path, value: Plain, kind: Kind | None) -> Plain:
+    way = [Member("", -1, meant)]
+    for step in rest:
+        way += [one for one in stream.members(way[-1].value) if one.step == step][-1:]
+    there = stream.said[way[-1].value] if len(way) == len(rest) + 1 else None
+    return fitted(value, kind, kind_of(there) if there and there[0] == "S" else None)
+
+
+def _tree(stream: Stream, event: int) -> Plain:
+    """Give what an event means as lists, maps and words. Raises EditRefused where a copy would mean something else."""
+    said: Said = stream.said[event]
     if said[0] == "*":
-        meant = document.plain()[stream.meant(event)]
-        present = kind_of(meant) if meant[0] == "S" else None
-        new = value if isinstance(value, dict | list) else fitted(value, kind, present)
-        written = flow(new) if isinstance(new, dict | list) else scalar(new, like="", in_flow=True)
-        cut = Splice(*stream.spans[event], written.text)
-        return Edit((cut,), [*document.plain()[:event], *written.said, *document.plain()[event + 1 :]])
-    sharers = stream.aliases(said[2] or "", event)
-    if said[0] != "S" or isinstance(value, dict | list):
-        raise EditRefused("only a single value can be changed on a copy; write the list or map out by hand")
-    new = scalar(fitted(value, kind, kind_of(said)), like="", in_flow=True)
-    expected = list(document.plain())
-    expected[event] = (*new.said[0][:2], None, said[3], new.said[0][4])
-    whole = stream.spans[event]
-    start, end = stream.bare(event)
+        return _tree(stream, stream.meant(event))
     if said[3] is not None:
-        raise EditRefused("a value with a tag cannot be changed on a copy; edit the file by hand")
-    cuts = [Splice(*whole, new.text)]
-    if sharers:
-        first = sharers[0]
-        cuts.append(Splice(*stream.spans[first], f"&{said[2]} {document.text.body[start:end]}"))
-        expected[first] = said
-    return Edit(tuple(cuts), expected)
+        raise EditRefused("what is shared has a tag, so it is not copied; edit the file by hand")
+    members = list(stream.members(event))
+    if said[0] == "[":
+        return [_tree(stream, one.value) for one in members]
+    if said[0] == "{":
+        if any(stream.said[one.key][0] != "S" or one.step == "<<" for one in members):
+            raise EditRefused("what is shared takes in other things by <<, so it is not copied; edit the file by hand")
+        return {str(one.step): _tree(stream, one.value) for one in members}
+    if said[4] and kind_of(said) != "text":
+        return Bare(said[1]) if said[1] else None
+    return said[1]

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import re
+from bisect import bisect
 from collections.abc import Iterator, Sequence
 from functools import cached_property
 
 from roundgate.core.formats.protocol import USUAL, Dialect, EditRefused, Entry, Path
 from roundgate.core.formats.yaml_events import Member, Said, Stream, YamlError
 from roundgate.core.formats.yaml_words import kind_of
-from roundgate.core.text import Text
+from roundgate.core.text import Text, line_start
 
 _OFF = re.compile(
-    r"^(?P<lead>[ \t]*)(?P<mark>#[ \t]?)(?P<key>[\w.\-]+)(?P<sep>:[ \t]+)(?P<value>[^\s#][^\r\n]*?)[ \t]*$", re.M
+    r"^(?P<lead> *)(?P<mark>#[ \t]?)(?P<key>[\w.\-]+|\"[^\"\\\r\n]*\"|'[^'\r\n]*')(?P<sep>:(?:[ \t]+|$))"
+    r"(?P<value>(?:[^\s#][^\r\n]*?)?)[ \t]*(?:(?<=[ \t])#[^\r\n]*)?$",
+    re.M,
 )
 
 
@@ -91,9 +94,42 @@ class YamlReading:
         return self._entry(path, way[-1]) if way else None
 
     def switched_off(self) -> Sequence[Entry]:
-        """Give ``# name: value`` lines at the outermost level: what stands commented out."""
-        return [
-            Entry((off["key"],), off["value"].strip("\"'"), *off.span("key"), *off.span("value"))
-            for off in _OFF.finditer(self.text.body.replace("\r", " "))
-            if not off["lead"]
-        ]
+        """Give ``# name: value`` lines: what stands commented out in each map, as far as its indentation tells."""
+        return [one for one in self.names_off() if one.value]
+
+    def names_off(self) -> list[Entry]:
+        """Give the names that stand commented out, those too whose values would be on the lines below."""
+        found = []
+        names = None
+        for off in _OFF.finditer(self.text.body.replace("\r", " ")):
+            names = self._names() if names is None else names
+            home = self._home(names, off.start("mark"), len(off["lead"]))
+            value, start = off["value"], off.start("value")
+            name = off["key"][1:-1] if off["key"][0] in "\"'" else off["key"]
+            end = start + len(value)
+            found.append(Entry((*home, name), value.strip("\"'"), *off.span("key"), start, end))
+        return found
+
+    def _names(self) -> list[tuple[int, int, Path]]:
+        """Give, for each name in a block of the first document, where it stands, its column and its path."""
+        if self.error or not self.stream.roots:
+            return []
+        stream, found = self.stream, []
+        waiting: list[tuple[Path, int]] = [((), stream.roots[0])]
+        while waiting:
+            path, event = waiting.pop()
+            is_flow = stream.said[event][0] in "[{" and stream.is_flow(event)
+            for one in () if is_flow else stream.members(event):
+                waiting.append(((*path, one.step), one.value))
+                if one.key >= 0:
+                    start = stream.spans[one.key][0]
+                    found.append((start, start - line_start(self.text.body, start), (*path, one.step)))
+        return sorted(found)
+
+    def _home(self, names: Sequence[tuple[int, int, Path]], at: int, column: int) -> Path:
+        """Give the path of the map to which a line belongs that stands at an index, in a column."""
+        for number in range(bisect(names, (at,)) - 1, -1, -1):
+            _, other, path = names[number]
+            if other <= column:
+                return path[:-1] if other == column else path
+        return ()

@@ -1,0 +1,95 @@
+"""``switch`` and ``rename``: keys commented out, let back in and renamed, through the slate and a round."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+import roundgate
+from conftest import SiteUnderTest
+
+DEMO = Path(roundgate.__file__).parent / "demo" / "site" / "regatta"
+
+
+def with_files(site: SiteUnderTest, *names: str) -> Path:
+    home = site.folder / "regatta"
+    for name in names:
+        shutil.copy(DEMO / name, home)
+    return home
+
+
+def test_a_rank_is_commented_out_by_one_round_and_let_back_in_by_the_next(running: SiteUnderTest) -> None:
+    ranks = with_files(running, "ranks.yml") / "ranks.yml"
+    before = ranks.read_bytes()
+    said = running.ok("switch", "regatta", "ranks.yml:ranks.marshal", "--off")
+    assert "-> commented out" in said
+    assert ranks.read_bytes() == before, "nothing is written yet"
+    running.ok("apply", "regatta", "--yes", "--countdown", "0s")
+    assert b"\n  # marshal:\n  #   inherits: [coxswain]\n" in ranks.read_bytes()
+    running.ok("switch", "regatta", "ranks.yml:ranks.marshal", "--on")
+    running.ok("apply", "regatta", "--yes", "--countdown", "0s")
+    assert ranks.read_bytes() == before
+
+
+def test_a_setting_that_is_commented_out_has_its_default_and_set_lets_it_back_in(regatta: SiteUnderTest) -> None:
+    regatta.ok("set", "regatta", "idle.drop=20m")
+    regatta.ok("apply", "regatta", "--yes")
+    regatta.ok("switch", "regatta", "idle.drop", "--off")
+    regatta.ok("apply", "regatta", "--yes")
+    assert "\n#idle.drop.minutes=20" in regatta.text("regatta")
+    assert "off" in regatta.ok("show", "regatta", "idle.drop")
+    assert "is so already" in regatta.ok("switch", "regatta", "idle.drop", "--off")
+    regatta.ok("discard", "regatta")
+    regatta.ok("set", "regatta", "idle.drop=5m")
+    regatta.ok("apply", "regatta", "--yes")
+    assert "\nidle.drop.minutes=5" in regatta.text("regatta")
+
+
+def test_a_name_is_changed_in_its_place_and_what_follows_goes_by_the_new_name(regatta: SiteUnderTest) -> None:
+    ranks = with_files(regatta, "ranks.yml") / "ranks.yml"
+    before = ranks.read_text()
+    regatta.ok("set", "regatta", "ranks.yml:ranks.coxswain.inherits[0]=hand")
+    regatta.ok("rename", "regatta", "ranks.yml:ranks.coxswain", "cox")
+    regatta.ok("set", "regatta", "ranks.yml:ranks.cox.inherits[0]=crew")
+    said = regatta.ok("slate", "regatta")
+    assert "called coxswain -> called cox" in said
+    assert "somebody has changed it" not in said
+    regatta.ok("apply", "regatta", "--yes")
+    wanted = before.replace("  coxswain:\n    inherits: [deckhand]", "  cox:\n    inherits: [crew]")
+    assert ranks.read_text() == wanted
+
+
+def test_what_cannot_be_is_said_with_its_reason_and_is_not_put_on_the_slate(regatta: SiteUnderTest) -> None:
+    with_files(regatta, "officers.json", "ranks.yml")
+    assert "cannot hold what is switched off" in regatta.fails(
+        1, "switch", "regatta", "officers.json:officers[0].rank", "--off"
+    )
+    assert "is not in ranks.yml" in regatta.fails(1, "switch", "regatta", "ranks.yml:ranks.bosun", "--off")
+    assert "is not in ranks.yml" in regatta.fails(1, "rename", "regatta", "ranks.yml:ranks.bosun", "x")
+    said = regatta.fails(1, "rename", "regatta", "ranks.yml:ranks.coxswain", "marshal")
+    assert "marshal stands there already" in said
+    assert "discard" not in said, "there is nothing to discard"
+    assert "On or off?" in regatta.fails(2, "switch", "regatta", "idle.drop")
+    assert "the slate is empty" in regatta.ok("slate", "regatta")
+
+
+def test_a_value_shared_between_places_is_changed_in_one_of_them_where_asked(regatta: SiteUnderTest) -> None:
+    gusts = regatta.folder / "regatta" / "gusts.yml"
+    gusts.write_text("day: &calm\n  most: 4\nnight: *calm\n")
+    said = regatta.fails(1, "set", "regatta", "gusts.yml:night.most=2")
+    assert "shares" in said
+    assert "--here-only" in said
+    regatta.ok("set", "regatta", "gusts.yml:night.most=2", "--here-only")
+    regatta.ok("apply", "regatta", "--yes")
+    assert gusts.read_text().startswith("day: &calm\n  most: 4\n")
+    assert "2" in regatta.ok("show", "regatta", "gusts.yml:night.most")
+    assert "4" in regatta.ok("show", "regatta", "gusts.yml:day.most")
+
+
+def test_a_secret_inside_what_is_commented_out_stays_hidden(regatta: SiteUnderTest) -> None:
+    crew = regatta.folder / "regatta" / "crew.yml"
+    crew.write_text("boat: 1\nlink:\n  password: hush-4711\n  host: quay\nnotes: |\n  # password: hush-4711\n  more\n")
+    said = [regatta.ok("switch", "regatta", "crew.yml:link", "--off"), regatta.ok("slate", "regatta")]
+    said.append(regatta.ok("slate", "regatta", "--json"))
+    said.append(regatta.ok("switch", "regatta", "crew.yml:link", "--on"))
+    assert not [one for one in said if "hush-4711" in one]
