@@ -13,6 +13,7 @@ from collections.abc import Collection, Sequence
 from roundgate.core.findings import Problem
 from roundgate.core.formats.directives_reading import _OPTION, VERBS, Command, DirectivesReading, _bare, _is_quoted
 from roundgate.core.formats.flat import as_text, closed_before, line_span, mark_in_use, one_line
+from roundgate.core.formats.nearby import Within, confirmed
 from roundgate.core.formats.protocol import USUAL, Dialect, Document, Edit, EditRefused, Entry, Kind, Pairs, Path, Plain
 from roundgate.core.text import LINE_END, Splice, Text
 
@@ -42,6 +43,9 @@ class DirectivesDocument(DirectivesReading):
 
     def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
         """Set in place, else switch on the commented-out line, else add a line near its relatives."""
+        near = self._near(path)
+        if near:
+            return near.whole(near.document.set(near.path, value, kind), self.text)
         new = as_text(value)
         at = self._number_at(path)
         if at is not None:
@@ -238,6 +242,8 @@ class DirectivesFormat:
 
     def confirms(self, document: Document, expected: object) -> bool:
         """Let both readers agree."""
+        if isinstance(expected, Within):
+            return confirmed(self, document, expected)
         return bool(document.plain() == expected == read_plainly(document.text.body, document.dialect))
 
 

@@ -15,8 +15,9 @@ from roundgate.core.formats.anywhere import (
     flood,
     handful,
     hidden_characters,
-    is_plainly_right,
     merge_markers,
+    plain_keys,
+    stand_once,
 )
 from roundgate.core.formats.catalogue import problem
 from roundgate.core.text import LINE_END, Splice
@@ -25,18 +26,12 @@ if TYPE_CHECKING:
     from roundgate.core.formats.directives import DirectivesDocument
 from roundgate.core.formats.directives_reading import Command
 
-_SUSPICIOUS = tuple(
-    re.compile(pattern, re.MULTILINE)
-    for pattern in (
-        r'^[^"\r\n]*+(?:"[^"\r\n]*+"[^"\r\n]*+)*+"[^"\r\n]*+$',
-        r";",
-        r"^[ \t]*(?:set[a-z]?[ \t]+)?[A-Za-z_][\w.]*=",
-        r"^[ \t]*[+\-]",
-        r"^(?:<<<<<<<|>>>>>>>)",
-        r"\r(?!\n)",
-    )
+_PLAIN_LINE = re.compile(
+    r"\n[ \t]*+(?:(?:set[aspu]?[ \t]++)?+([A-Za-z_][A-Za-z0-9_.]*+)(?=[ \t\r\n])[^\r\n\";/#]*+"
+    r"(?:(?:(?<=[ \t])\"[^\"\r\n]*+\"(?=[ \t\r\n])|(?<![ \t])[/#]|(?<=[ \t])/(?!/))[^\r\n\";/#]*+)*+"
+    r"(?:(?<=[ \t])(?://|#)[^\r\n]*+)?+|(?://|#)[^\r\n]*+)?+(?=\r?\n)"
 )
-_KEY = re.compile(r"^[ \t]*(?!//|#)(?:set[a-z]?[ \t]+)?([^\s\"]+)", re.MULTILINE)
+"""A comment, or one command in which nothing needs a second look."""
 
 
 def problems_of(document: DirectivesDocument) -> list[Problem]:
@@ -44,7 +39,10 @@ def problems_of(document: DirectivesDocument) -> list[Problem]:
     body = document.text.body
     if not body.strip(BLANKS):
         return empty(body)
-    if not document.dialect.marks and document.dialect.case and is_plainly_right(body, _SUSPICIOUS, _KEY):
+    is_usual = not document.dialect.marks and document.dialect.case and body.isascii()
+    is_usual = is_usual and body.count("set") == body.lower().count("set")
+    keys = plain_keys(body, _PLAIN_LINE) if is_usual else None
+    if keys is not None and stand_once(keys):
         return []
     marks = list(merge_markers(body))
     if marks:

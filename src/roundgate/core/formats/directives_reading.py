@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 from functools import cached_property
 from typing import NamedTuple
 
+from roundgate.core.formats.nearby import Near, around, is_large, lines_with
 from roundgate.core.formats.protocol import USUAL, Dialect, Entry, Pairs, Path
 from roundgate.core.text import LINE_END, Text
 
@@ -33,6 +34,9 @@ class Command(NamedTuple):
 
 class DirectivesReading:
     """A command file, read: what stands where."""
+
+    is_part = False
+    """True for a few lines of a file, read by themselves."""
 
     def __init__(self, text: Text, dialect: Dialect = USUAL) -> None:
         """Read ``text``."""
@@ -143,14 +147,38 @@ class DirectivesReading:
 
     def find(self, path: Path) -> Entry | None:
         """Give the command that counts, or the one of a number."""
+        near = self._near(path) if "_by_key" not in self.__dict__ else None
+        if near:
+            return near.entry(path)
         at = self._number_at(path)
         return self._entries[at]._replace(path=path) if at is not None else None
+
+    def _near(self, path: Path) -> Near | None:
+        """Give the lines around a command of a large file, or around the one of a number."""
+        numbered = len(path) == 2 and isinstance(path[1], int)
+        if not (len(path) == 1 or numbered) or not self.dialect.case:
+            return None
+        if self.is_part or not is_large(self.text):
+            return None
+        body, key = self.text.body, str(path[0])
+        hits: list[tuple[int, int]] = []
+        for start, end in lines_with(body, key) or ():
+            commands = type(self)(self.text.with_body(body[start:end].rstrip("\r")), self.dialect).commands
+            hits += [(start, end) for one in commands if one.key == key]
+        number = int(path[1]) if numbered else 0 if self.dialect.counts == "first" else len(hits) - 1
+        if not 0 <= number < len(hits):
+            return None
+        start, end = around(body, *hits[number])
+        before = sum(1 for one in hits if one[0] < start)
+        part = type(self)(self.text.with_body(body[start:end]), self.dialect)
+        part.is_part = True
+        return Near(start, end, part, (key, number - before) if numbered else path)
 
     def resolve(self, key: str) -> Path:
         """Give the path of a key; ``key[0]`` is the first of several."""
         from roundgate.core.formats.paths import parse_path
 
-        if self._named(key) in self._by_key:
+        if self._near((key,)) or self._named(key) in self._by_key:
             return (key,)
         path = parse_path(key)
         return path if len(path) == 2 and isinstance(path[1], int) else (key,)

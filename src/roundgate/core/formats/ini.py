@@ -15,6 +15,7 @@ from collections.abc import Sequence
 from roundgate.core.findings import Problem
 from roundgate.core.formats.flat import as_text, closed_before, line_span, mark_in_use, one_line
 from roundgate.core.formats.ini_reading import _COLON, _QUOTED, IniReading, Row, Triple
+from roundgate.core.formats.nearby import Within, confirmed
 from roundgate.core.formats.protocol import USUAL, Dialect, Document, Edit, EditRefused, Entry, Kind, Path, Plain
 from roundgate.core.text import LINE_END, Splice, Text
 
@@ -60,6 +61,9 @@ class IniDocument(IniReading):
 
     def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
         """Set in place, else switch on the commented-out line, else add a line to its section."""
+        near = self._near(path)
+        if near:
+            return near.whole(near.document.set(near.path, value, kind), self.text)
         new = as_text(value)
         at = self._number_at(path)
         if at is not None:
@@ -299,14 +303,20 @@ class IniFormat:
 
     def confirms(self, document: Document, expected: object) -> bool:
         """Let both readers agree."""
-        return bool(document.plain() == expected == read_plainly(document.text.body, document.dialect))
+        if isinstance(expected, Within):
+            return confirmed(self, document, expected)
+        section = document.section if isinstance(document, IniDocument) else ""
+        return bool(document.plain() == expected == read_plainly(document.text.body, document.dialect, section))
+
+    def read_in(self, text: Text, dialect: Dialect, section: str) -> IniDocument:
+        """Read lines of a section without its heading."""
+        return IniDocument(text, dialect, section)
 
 
-def read_plainly(body: str, dialect: Dialect = USUAL) -> list[Triple]:
+def read_plainly(body: str, dialect: Dialect = USUAL, section: str = "") -> list[Triple]:
     """Read line by line with plain text functions only, sharing nothing with the reader above."""
     marks = tuple(dialect.marks.split()) or (";", "#")
     found: list[Triple] = []
-    section = ""
     for line in body.replace("\r\n", "\n").replace("\r", "\n").split("\n"):
         said = line.strip(" \t\ufeff")
         if not said or said.startswith(marks):

@@ -9,11 +9,12 @@ from typing import TYPE_CHECKING
 from roundgate.core.findings import Problem
 from roundgate.core.formats.anywhere import (
     BLANKS,
+    UNSEEN,
+    all_plain,
     empty,
     flood,
     handful,
     hidden_characters,
-    is_plainly_right,
     merge_markers,
 )
 from roundgate.core.formats.catalogue import problem
@@ -26,35 +27,30 @@ from roundgate.core.formats.ini_reading import Row
 _OPEN_HEADING = re.compile(r"[ \t]*\[[\w./ \-]+[ \t]*$")
 _TWO_WORDS = re.compile(r"([A-Za-z_][\w.]*)([ \t]+)(\S+)$")
 _STRINGS = re.compile(r'"(?:[^"\\]|\\.)*"')
-_SUSPICIOUS = tuple(
-    re.compile(pattern, re.MULTILINE)
-    for pattern in (
-        r"^[ \t]*[^\[;#\s=][^=\r\n]*$",
-        r"^[ \t]*\[(?![^\]\r\n]+\][ \t]*$)",
-        r"^[ \t]*=",
-        r"=[ \t]*[(\u201c\u2018]",
-        r"=[ \t]*\"[^\"\r\n]*$",
-        r"^(?:<<<<<<<|>>>>>>>)",
-        r"\r(?!\n)",
-    )
+_PLAIN_LINES = re.compile(
+    rf"(?:[ \t]*+(?:[;#][^\r\n]*+|\[[^\]\s{UNSEEN}][^\]\r\n{UNSEEN}]*+\][ \t]*+"
+    rf"|[^\[;#=<>\s{UNSEEN}][^=\r\n{UNSEEN}]*+=[ \t]*+"
+    rf"(?:\"[^\"\\\r\n{UNSEEN}]*+\"[ \t]*+|[^\s(\"\u201c\u201e\u2018{UNSEEN}][^\r\n{UNSEEN}]*+)?)?+\r?\n)*+"
 )
-_PARTS = re.compile(r"^[ \t]*(?:\[([^\]\r\n]*)\]|([^\[;#\s=][^=\r\n]*?)[ \t]*=)", re.MULTILINE)
+"""Comments, headings, and keys with a value in which nothing needs a second look."""
+_PARTS = re.compile(r"\n[ \t]*+(\[[^\]\r\n]*+|[^\[;#=\s][^=\r\n]*+)")
 
 
 def _repeats(body: str) -> bool:
-    """Tell whether a section, or a key within its section, stands twice."""
+    """Tell whether a section, or a key within its section, stands twice in a text of plain lines."""
     sections: set[str] = set()
     keys: set[str] = set()
-    for section, key in _PARTS.findall(body):
-        if key:
-            if key in keys:
+    names: list[str] = _PARTS.findall("\n" + body)
+    for name in map(str.rstrip, names) if " =" in body or "\t=" in body else names:
+        if name[0] == "[":
+            if name.rstrip() in sections:
                 return True
-            keys.add(key)
-        else:
-            if section in sections:
-                return True
-            sections.add(section)
+            sections.add(name.rstrip())
             keys = set()
+        elif name in keys:
+            return True
+        else:
+            keys.add(name)
     return False
 
 
@@ -66,7 +62,8 @@ def problems_of(document: IniDocument) -> list[Problem]:
     body = document.text.body
     if not body.strip(BLANKS):
         return empty(body)
-    if document.dialect.quotes != "needed" and is_plainly_right(body, _SUSPICIOUS) and not _repeats(body):
+    dialect = document.dialect
+    if dialect.quotes != "needed" and not dialect.marks and all_plain(body, _PLAIN_LINES) and not _repeats(body):
         return []
     marks = list(merge_markers(body))
     if marks:

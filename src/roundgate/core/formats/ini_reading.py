@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 from functools import cached_property
 from typing import NamedTuple
 
+from roundgate.core.formats.nearby import Near, around, is_large, lines_with
 from roundgate.core.formats.protocol import USUAL, Dialect, Entry, Path
 from roundgate.core.text import LINE_END, Text
 
@@ -15,6 +16,9 @@ Triple = tuple[str, str, str]
 
 
 _HEADING = re.compile(r"[ \t]*\[(?P<name>[^\]\r\n]*)\][ \t]*(?P<rest>[;#][^\r\n]*)?")
+
+
+_HEADING_LINE = re.compile(r"^[ \t]*\[(?P<name>[^\]\r\n]*)\][ \t]*(?:[;#][^\r\n]*)?(?=\r?$)", re.MULTILINE)
 
 
 _COLON = re.compile(r"[ \t]*[A-Za-z_][\w.\- ]*:(?=[ \t]|\Z)")
@@ -39,10 +43,14 @@ class Row(NamedTuple):
 class IniReading:
     """An ini file, read: what stands where."""
 
-    def __init__(self, text: Text, dialect: Dialect = USUAL) -> None:
-        """Read ``text``."""
+    is_part = False
+    """True for a few lines of a file, read by themselves."""
+
+    def __init__(self, text: Text, dialect: Dialect = USUAL, section: str = "") -> None:
+        """Read ``text``, whose first lines belong to ``section`` where its heading is not among them."""
         self.text = text
         self.dialect = dialect
+        self.section = section
         self.marks = tuple(dialect.marks.split()) or (";", "#")
 
     @cached_property
@@ -51,7 +59,7 @@ class IniReading:
         return list(self._read())
 
     def _read(self) -> Iterator[Row]:
-        at, body, section = 0, self.text.body, ""
+        at, body, section = 0, self.text.body, self.section
         while at < len(body):
             end = LINE_END.search(body, at)
             stop = end.start() if end else len(body)
@@ -151,6 +159,9 @@ class IniReading:
 
     def find(self, path: Path) -> Entry | None:
         """Give what counts for a path: an entry, a bare item, or a part of a value in brackets."""
+        near = self._near(path) if "_by_path" not in self.__dict__ else None
+        if near:
+            return near.entry(path)
         at = self._number_at(path)
         if at is not None:
             return self._entries[at]._replace(path=path)
@@ -163,12 +174,48 @@ class IniReading:
                 return part_of(self.text.body, row.value_start, row.value_end, path, length)
         return None
 
+    def _near(self, path: Path) -> Near | None:
+        """Give the lines around a key of a large file; None where it is none of a section, or is not there."""
+        if len(path) not in (1, 2) or not all(isinstance(one, str) for one in path):
+            return None
+        if self.is_part or not is_large(self.text):
+            return None
+        body, section, key = self.text.body, str(path[0]) if len(path) == 2 else "", str(path[-1])
+        hits: list[tuple[int, int, int]] = []
+        for begin, stop in self._blocks(section):
+            for start, end in lines_with(body, key, begin, stop) or ():
+                rows = type(self)(self.text.with_body(body[start:end]), self.dialect, section).rows
+                if rows and rows[0].key == key and not rows[0].is_heading:
+                    hits.append((begin, start, end))
+        if not hits:
+            return None
+        begin, start, end = hits[0 if self.dialect.counts == "first" else -1]
+        start, end = around(body, start, end)
+        start = max(start, begin)
+        inside = section if start > begin else ""
+        part = type(self)(self.text.with_body(body[start:end]), self.dialect, inside)
+        part.is_part = True
+        return Near(start, end, part, path, inside)
+
+    def _blocks(self, section: str) -> Iterator[tuple[int, int]]:
+        """Give the spans of the parts of a file that belong to a section, headings included."""
+        body = self.text.body
+        if not section:
+            first = _HEADING_LINE.search(body)
+            yield 0, first.start() if first else len(body)
+            return
+        for start, end in lines_with(body, section) or ():
+            heading = _HEADING_LINE.match(body, start)
+            if heading and heading["name"].strip() == section:
+                following = _HEADING_LINE.search(body, end)
+                yield start, following.start() if following else len(body)
+
     def resolve(self, key: str) -> Path:
         """Give the path that a person means: ``section.key``, a key that only one section has, or a path."""
         from roundgate.core.formats.paths import parse_path
 
         for dot in [at for at, char in enumerate(key) if char == "."]:
-            if (key[:dot], key[dot + 1 :]) in self._by_path:
+            if self._near((key[:dot], key[dot + 1 :])) or (key[:dot], key[dot + 1 :]) in self._by_path:
                 return key[:dot], key[dot + 1 :]
         alone = [path for path in self._by_path if path[-1] == key]
         return alone[0] if len(alone) == 1 else parse_path(key)

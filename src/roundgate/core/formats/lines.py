@@ -9,10 +9,12 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 from functools import cached_property
+from itertools import islice
 from typing import NamedTuple
 
 from roundgate.core.findings import Problem
 from roundgate.core.formats.flat import as_text, closed_before, line_span, mark_in_use, one_line
+from roundgate.core.formats.nearby import Near, Within, around, confirmed, is_large
 from roundgate.core.formats.protocol import USUAL, Dialect, Document, Edit, EditRefused, Entry, Kind, Pairs, Path, Plain
 from roundgate.core.text import LINE_END, Splice, Text
 
@@ -29,6 +31,9 @@ class Row(NamedTuple):
 
 class LinesDocument:
     """A list of lines, read. An entry's path is its number, from 0; ``(number, name)`` is one of its parts."""
+
+    is_part = False
+    """True for a few lines of a file, read by themselves."""
 
     def __init__(self, text: Text, dialect: Dialect = USUAL) -> None:
         """Read ``text``."""
@@ -90,10 +95,31 @@ class LinesDocument:
 
     def find(self, path: Path) -> Entry | None:
         """Give an entry by its number, or one part of it by number and name."""
+        near = self._near(path) if "rows" not in self.__dict__ else None
+        if near:
+            return near.entry(path)
         number = path[0] if path else None
         if not isinstance(number, int) or not 0 <= number < len(self._entries):
             return None
         return self._entries[number] if len(path) == 1 else self._parts(number).get(path[1])
+
+    def _near(self, path: Path) -> Near | None:
+        """Give the lines around an entry of a large file."""
+        number = path[0] if path else None
+        if self.dialect.records or not isinstance(number, int) or number < 0:
+            return None
+        if self.is_part or not is_large(self.text):
+            return None
+        marks = "|".join(re.escape(mark) for mark in self.marks)
+        items = re.compile(rf"^[ \t]*+(?!{marks})[^ \t\r\n]", re.MULTILINE).finditer(self.text.body)
+        here = next(islice(items, number, None), None)
+        if here is None:
+            return None
+        start, end = around(self.text.body, here.start(), here.end())
+        part = LinesDocument(self.text.with_body(self.text.body[start:end]), self.dialect)
+        inner = sum(1 for row in part.rows if row.start + start < here.end() - 1)
+        part.is_part = True
+        return Near(start, end, part, (inner, *path[1:]))
 
     def _parts(self, number: int) -> dict[str | int, Entry]:
         row, body = self.rows[number], self.text.body
@@ -142,6 +168,9 @@ class LinesDocument:
 
     def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
         """Replace an entry, or a part of one."""
+        near = self._near(path)
+        if near:
+            return near.whole(near.document.set(near.path, value, kind), self.text)
         here = self.find(path)
         if here is None:
             raise EditRefused(f"the list has no entry {path[0]}" if len(path) == 1 else f"the entry has no {path[-1]}")
@@ -265,6 +294,8 @@ class LinesFormat:
 
     def confirms(self, document: Document, expected: object) -> bool:
         """Let both readers agree."""
+        if isinstance(expected, Within):
+            return confirmed(self, document, expected)
         return bool(document.plain() == expected == self.read_plainly(document.text, document.dialect))
 
     def read_plainly(self, text: Text, dialect: Dialect = USUAL) -> Pairs:

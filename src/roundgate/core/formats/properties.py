@@ -13,8 +13,9 @@ from typing import NamedTuple
 
 from roundgate.core.findings import Problem
 from roundgate.core.formats.flat import KeyFile, as_text
+from roundgate.core.formats.nearby import Near, Within, around, confirmed, is_large, lines_with, runs_on_into
 from roundgate.core.formats.protocol import USUAL, Dialect, Document, Edit, EditRefused, Entry, Kind, Pairs, Path, Plain
-from roundgate.core.text import LINE_END, Splice, Text
+from roundgate.core.text import LINE_END, Splice, Text, line_start
 
 _ESCAPE = r"\\(?:\r\n?[ \t\f]*|\n[ \t\f]*|[^\r\n]|\Z)"
 _BLANK = r"(?:[ \t\f]|\\(?:\r\n?|\n|\Z)[ \t\f]*)"
@@ -26,6 +27,7 @@ _LINE = re.compile(
 )
 _COMMENT_LINE = re.compile(r"(?P<lead>[ \t\f]*+)[#!][^\r\n]*+(?:\r\n|\r|\n|\Z)")
 _SWITCHED_OFF = re.compile(r"(?P<mark>[#!][ \t]?)(?P<key>[^\s=:#!\\]+)(?P<sep>[ \t]*[=:][ \t]*)(?P<value>[^\r\n]*)")
+_ESCAPED_KEY = re.compile(r"^[ \t\f]*+[^=:\s#!\\]*+\\", re.MULTILINE)
 _DANGLING = re.compile(r"(?<!\\)(?:\\\\)*\\(?:\r\n?|\n)?[ \t\f]*\Z")
 _CONTINUED = re.compile(r"\\(?:([^\r\n])|(?:\r\n?|\n)[ \t\f]*)")
 _UNESCAPE = re.compile(r"\\(?:u([0-9a-fA-F]{4})|(.)|\Z)", re.DOTALL)
@@ -88,6 +90,9 @@ def _escaped_char(char: str, *, is_key: bool, ascii_only: bool) -> str:
 class PropertiesDocument(KeyFile):
     """A properties file, read."""
 
+    is_part = False
+    """True for a few lines of a file, read by themselves."""
+
     def __init__(self, text: Text, dialect: Dialect = USUAL) -> None:
         """Read ``text``; spans are kept for every logical line."""
         self.text = text
@@ -124,7 +129,35 @@ class PropertiesDocument(KeyFile):
 
     def find(self, path: Path) -> Entry | None:
         """Give the entry that counts: the last one of equal keys."""
+        near = self._near(path) if "_last_of" not in self.__dict__ else None
+        if near:
+            return near.entry(path)
         return self._last_of.get(path)
+
+    def _near(self, path: Path) -> Near | None:
+        """Give the lines around a key of a large file, where its letters alone tell which lines are its own."""
+        body = self.text.body
+        if self.is_part or not is_large(self.text) or len(path) != 1 or _ESCAPED_KEY.search(body):
+            return None
+        here: tuple[int, int] | None = None
+        for start, end in lines_with(body, str(path[0])) or ():
+            first = start
+            while runs_on_into(body, first):
+                first = line_start(body, first - 1)
+            line = next((one for one in _lines(body, first) if one.end > start), None)
+            if line and line.start == start and self._key_of(line) == path:
+                here = start, max(end, line.value_end)
+        if here is None:
+            return None
+        start, end = around(body, *here)
+        while runs_on_into(body, start):
+            start = line_start(body, start - 1)
+        while runs_on_into(body, end):
+            end = body.find("\n", end) + 1 or len(body)
+        part = PropertiesDocument(self.text.with_body(body[start:end]), self.dialect)
+        part._ascii_only = self._ascii_only
+        part.is_part = True
+        return Near(start, end, part, path)
 
     def resolve(self, key: str) -> Path:
         """Give the path of a key: the whole of it is one name, dots and all."""
@@ -156,6 +189,9 @@ class PropertiesDocument(KeyFile):
 
     def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
         """Set in place, else switch on the commented-out line, else add a line near its relatives."""
+        near = self._near(path)
+        if near:
+            return near.whole(near.document.set(near.path, value, kind), self.text)
         value = as_text(value)
         here = self.find(path)
         if here:
@@ -295,8 +331,8 @@ class PropertiesDocument(KeyFile):
         return self.text.encoding == "latin-1" or (not self.text.bom and self.text.body.isascii())
 
 
-def _lines(body: str) -> Iterator[Line]:
-    at, length = 0, len(body)
+def _lines(body: str, at: int = 0) -> Iterator[Line]:
+    length = len(body)
     while at < length:
         comment = _COMMENT_LINE.match(body, at)
         if comment:
@@ -324,6 +360,8 @@ class PropertiesFormat:
 
     def confirms(self, document: Document, expected: object) -> bool:
         """Let both readers agree."""
+        if isinstance(expected, Within):
+            return confirmed(self, document, expected)
         return bool(document.plain() == expected == self.read_plainly(document.text))
 
     def read_plainly(self, text: Text) -> Pairs:

@@ -10,29 +10,20 @@ from collections.abc import Callable, Iterator, Sequence
 from typing import NamedTuple, Protocol
 
 from roundgate.core.findings import Problem
-from roundgate.core.formats.anywhere import is_plainly_right, merge_markers
+from roundgate.core.formats.anywhere import HIDDEN, UNSEEN, merge_markers, plain_keys, stand_once
 from roundgate.core.formats.catalogue import problem
 from roundgate.core.formats.protocol import Entry
 from roundgate.core.text import Splice, Text
 
 _BROKEN_ESCAPE = re.compile(r"(?<!\\)(?:\\\\)*(\\u(?![0-9a-fA-F]{4})[0-9a-fA-F]{0,3})")
 _LOST_BACKSLASH = re.compile(r"(?<!\\)(?:\\\\)*(\\[A-Za-su-z0-9.](?<!\\[tnrfu]))")
-_HIDDEN = re.compile("[\u00a0\u2000-\u200f\u2028-\u202f\u2060\u3000\ufeff]")
 _NEXT_SETTING = re.compile(r"\\(?:\r\n?|\n)[ \t\f]*([\w.\-]+)[ \t]*=")
-_SUSPICIOUS = tuple(
-    re.compile(pattern, re.MULTILINE)
-    for pattern in (
-        r"\\",
-        r"[=:][ \t]*[\"']",
-        r"[ \t\f]$",
-        r"^[ \t\f]*[^#!\s=:][^\s=:]*[ \t]*$",
-        r"^(?:<<<<<<<|>>>>>>>)",
-        r"\f",
-        r"^[ \t]*[^#!\s=:][^\s=:]*[ \t]+[^\s=:]",
-        r"\r(?!\n)",
-    )
+_PLAIN_LINE = re.compile(
+    rf"\n[ \t]*+(?:([A-Za-z0-9_.\-\[\]/+]++)[ \t]*+[=:][ \t]*+"
+    rf"(?:[^\s\\\"'\u201c{UNSEEN}][^\r\n\\{UNSEEN}]*+(?<![ \t\f]))?+|[#!][^\r\n]*+)?+(?=\r?\n)"
 )
-_KEY = re.compile(r"^[ \t]*([^#!\s=:][^\s=:]*)", re.MULTILINE)
+"""A comment, or a key with a sign and a value in which nothing needs a second look."""
+
 _QUOTES = {'"': '"', "'": "'", "\N{LEFT DOUBLE QUOTATION MARK}": "\N{RIGHT DOUBLE QUOTATION MARK}"}
 
 
@@ -60,7 +51,8 @@ def problems_of(document: Read) -> list[Problem]:
     body = document.text.body
     if not body.strip():
         return [problem("file-empty", (0, 0), "The file is empty.", "Start the server once, or restore the file.")]
-    if is_plainly_right(body, _SUSPICIOUS, _KEY):
+    keys = plain_keys(body, _PLAIN_LINE)
+    if keys is not None and stand_once(keys):
         return []
     found = list(merge_markers(body))
     found += _doubles(document.entries())
@@ -132,7 +124,7 @@ def _runs_on(seen: _Seen) -> Iterator[Problem]:
 def _hidden(seen: _Seen) -> Iterator[Problem]:
     if seen.body.isascii():
         return
-    for match in _HIDDEN.finditer(seen.body, seen.entry.key_start, seen.entry.end):
+    for match in HIDDEN.finditer(seen.body, seen.entry.key_start, seen.entry.end):
         cause = f"A character that cannot be seen (U+{ord(match[0]):04X}) stands here and counts."
         yield problem("hidden-character", match.span(), cause, "Delete it and type a plain blank.")
 
