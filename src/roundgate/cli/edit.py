@@ -13,7 +13,7 @@ from roundgate.cli.complete import complete_server_or_name
 from roundgate.cli.place import Standing
 from roundgate.cli.screen.output import say, say_json, styled
 from roundgate.core.findings import Finding
-from roundgate.core.slate import Operation
+from roundgate.core.slate import Operation, Outcome
 from roundgate.host.servers import Server
 
 Words = Annotated[list[str], typer.Argument(help="[SERVER] NAME=VALUE...", autocompletion=complete_server_or_name)]
@@ -143,23 +143,23 @@ def put(standing: Standing, server: Server, operations: Sequence[Operation], *, 
     from roundgate.core.slate import name_of
     from roundgate.host.person import who
 
-    findings: list[Finding] = new_findings(server, standing.store, operations)
+    findings: list[Finding]
+    findings, outcome = new_findings(server, standing.store, operations)
     if findings and not despite_errors:
         say_findings(findings)
     if has_errors(findings) and not despite_errors:
         say("Nothing was put on the slate.")
         raise typer.Exit(1)
     standing.store.add_to_slate(server.name, operations, who())
-    _say_put(standing, server, {name_of(one) for one in operations})
+    _say_put(standing, server, outcome, {name_of(one) for one in operations})
 
 
-def _say_put(standing: Standing, server: Server, names: set[str]) -> None:
-    from roundgate.core.review import review_of
+def _say_put(standing: Standing, server: Server, outcome: Outcome, names: set[str]) -> None:
+    from roundgate.core.review import changes_in_words
     from roundgate.core.slate import name_of
 
     waiting = standing.store.slate(server.name)
-    _, outcome = server.outcome([one.operation for one in waiting])
-    for change in review_of(outcome).changes:
+    for change in changes_in_words(outcome):
         if change.name in names:
             arrow = "is so already:" if change.is_nothing else "->"
             say(f"{server.name}  {styled(change.name, 'bold')}: {change.before} {arrow} {change.after}")

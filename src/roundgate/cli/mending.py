@@ -116,10 +116,8 @@ def _mend_in_place(path: str, given: str) -> None:
 
 def difference(path: str, before: str, after: str) -> str:
     """Give the difference of two texts in unified form, secrets blanked out."""
-    import difflib
+    from roundgate.core.differences import lines_of, unified
+    from roundgate.core.secrets import hidden_line
 
-    from roundgate.core.secrets import without_sounding
-
-    old = without_sounding(before).replace("\r\n", "\n").replace("\r", "\n").split("\n")
-    new = without_sounding(after).replace("\r\n", "\n").replace("\r", "\n").split("\n")
-    return "\n".join(difflib.unified_diff(old, new, f"{path} (before)", f"{path} (after)", n=2, lineterm=""))
+    names = (f"{path} (before)", f"{path} (after)")
+    return "\n".join(unified(lines_of(before), lines_of(after), names, shown=hidden_line))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 import sys
 import threading
 import time
@@ -11,7 +10,8 @@ from typing import Any
 from roundgate.cli.place import Standing
 from roundgate.cli.screen.output import is_terminal, plain, say, styled
 from roundgate.cli.screen.rounds import RoundScreen
-from roundgate.core.secrets import secret_entries, without_secrets
+from roundgate.core.differences import unified
+from roundgate.core.review import lines_shown
 from roundgate.core.slate import SetValue
 from roundgate.core.text import NotText, decode
 from roundgate.core.values import ValueProblem
@@ -122,9 +122,7 @@ def say_rewind(standing: Standing, server: Server, number: int) -> bool:
             continue
         changed = True
         old, new = (_lines(server, path, one) for one in (now, data))
-        for line in difflib.unified_diff(
-            old, new, f"{path} (on disk)", f"{path} (before round {number})", "", "", 1, ""
-        ):
+        for line in unified(old, new, (f"{path} (on disk)", f"{path} (before round {number})"), context=1):
             colour = {"+": "green", "-": "red"}.get(line[:1])
             say("  " + (styled(plain(line), colour) if colour else plain(line)))
     return changed
@@ -137,11 +135,7 @@ def _lines(server: Server, path: str, data: bytes | None) -> list[str]:
         text = decode(data)
     except NotText:
         return ["(not text)"]
-    files = server.read([path]).files
-    kind = files.format(path)
-    if kind:
-        text = without_secrets(text, secret_entries(server.book, path, kind.read(text)))
-    return text.body.splitlines()
+    return lines_shown(server.read([path]).files, path, text)
 
 
 def apply_live(standing: Standing, server: Server) -> int:

@@ -14,7 +14,7 @@ from roundgate.core.checks import check_after, sameness
 from roundgate.core.checks.context import quoted
 from roundgate.core.findings import Finding, in_order
 from roundgate.core.secrets import sounds_secret
-from roundgate.core.slate import Operation, Rename, SetValue, Switch, Unset, merged, name_of
+from roundgate.core.slate import Operation, Outcome, Rename, SetValue, Switch, Unset, merged, name_of
 from roundgate.core.values import ValueProblem
 from roundgate.host.errors import Trouble, WrongWords
 from roundgate.host.servers import Server
@@ -120,8 +120,11 @@ def reset_operation(server: Server, name: str) -> Operation:
     return SetValue(target.file, target.key, stored, then, target.name)
 
 
-def new_findings(server: Server, store: Store, operations: Sequence[Operation]) -> list[Finding]:
-    """Check what the slate would be with the operations on it; give what they bring that is not wrong already."""
+def new_findings(server: Server, store: Store, operations: Sequence[Operation]) -> tuple[list[Finding], Outcome]:
+    """Check what the slate would be with the operations on it; give what they bring that is not wrong already.
+
+    The outcome is that of the whole slate, with them.
+    """
     waiting: list[Operation] = [one.operation for one in store.slate(server.name)]
     _, before = server.outcome(waiting)
     for operation in operations:
@@ -132,7 +135,8 @@ def new_findings(server: Server, store: Store, operations: Sequence[Operation]) 
     found = check_after(server.name, outcome, now.unreadable, touched)
     spoilt = touched & set(now.unreadable)
     new = [one for one in found if sameness(one) not in old or one.place.file in spoilt]
-    return [_not_put(one) if one.code == "slate-stuck" else replace(one, waiting=True) for one in in_order(new)]
+    said = [_not_put(one) if one.code == "slate-stuck" else replace(one, waiting=True) for one in in_order(new)]
+    return said, outcome
 
 
 def _not_put(finding: Finding) -> Finding:

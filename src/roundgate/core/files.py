@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, MutableMapping
 from functools import cached_property
 from typing import Any, NamedTuple
 
@@ -24,11 +24,17 @@ class Unreadable(NamedTuple):
 class ServerFiles:
     """The texts of a server's files by path, read as the rulebook says. Never changed once made."""
 
-    def __init__(self, book: Rulebook, texts: Mapping[str, Text]) -> None:
-        """Keep the texts of those files that exist."""
+    def __init__(
+        self, book: Rulebook, texts: Mapping[str, Text], known: MutableMapping[str, Document] | None = None
+    ) -> None:
+        """Keep the texts of those files that exist.
+
+        ``known`` holds documents that were read earlier by their path, for those files whose text is still the same.
+        """
         self.book = book
         self.texts = dict(texts)
         self._documents: dict[str, Document] = {}
+        self._known = {} if known is None else known
 
     def format_name(self, path: str) -> str:
         """Tell the name of a file's format: the rulebook's word, then what the file's name says."""
@@ -49,7 +55,11 @@ class ServerFiles:
             kind = self.format(path)
             if path not in self.texts or kind is None:
                 return None
-            self._documents[path] = kind.read(self.texts[path], self.dialect(path))
+            text, dialect = self.texts[path], self.dialect(path)
+            known = self._known.get(path)
+            if known is None or known.text != text or known.dialect != dialect:
+                known = self._known[path] = kind.read(text, dialect)
+            self._documents[path] = known
         return self._documents[path]
 
     def with_document(self, path: str, document: Document) -> ServerFiles:

@@ -5,11 +5,11 @@ Safe repairs, made anew on whatever is on disk, and an edit by hand as hunks of 
 
 from __future__ import annotations
 
-import difflib
 from collections.abc import Sequence
 
 from msgspec import Struct
 
+from roundgate.core.differences import groups
 from roundgate.core.findings import Problem
 from roundgate.core.formats.protocol import Document, EditRefused, Format
 from roundgate.core.text import Splice, Text
@@ -81,9 +81,9 @@ def _apart(problems: Sequence[Problem]) -> list[Splice]:
 def hunks_between(before: str, after: str, context: int = 2) -> tuple[Hunk, ...]:
     """Give the differences of two texts, each with a few lines around it."""
     old, new = before.splitlines(keepends=True), after.splitlines(keepends=True)
-    groups = difflib.SequenceMatcher(None, old, new, autojunk=False).get_grouped_opcodes(context)
     return tuple(
-        Hunk(tuple(old[group[0][1] : group[-1][2]]), tuple(new[group[0][3] : group[-1][4]])) for group in groups
+        Hunk(tuple(old[group[0][1] : group[-1][2]]), tuple(new[group[0][3] : group[-1][4]]))
+        for group in groups(old, new, context)
     )
 
 

@@ -2,18 +2,27 @@
 
 from __future__ import annotations
 
-import difflib
-import re
 from collections.abc import Iterator
+from functools import partial
 
 from msgspec import Struct
 
-from roundgate.core.files import say
+from roundgate.core.differences import lines_of, unified
+from roundgate.core.files import ServerFiles, say
+from roundgate.core.formats.anywhere import LARGE
 from roundgate.core.formats.protocol import Entry
 from roundgate.core.mends import EditText, Mend
 from roundgate.core.rulebook.model import Rulebook, Setting
-from roundgate.core.secrets import is_secret, secret_entries, secret_names, without_secrets, without_sounding
+from roundgate.core.secrets import (
+    hidden_line,
+    is_secret,
+    secret_entries,
+    secret_names,
+    without_secrets,
+    without_sounding,
+)
 from roundgate.core.slate import Change, MoveItem, Outcome, Rename, SetValue, Switch, Unset
+from roundgate.core.text import Text
 
 _LONG = 72
 """A longer value is cut short where it is only named; the difference below shows the whole of it."""
@@ -41,11 +50,12 @@ class Review(Struct, frozen=True):
 
 def review_of(outcome: Outcome) -> Review:
     """Say what an outcome means."""
-    return Review(
-        tuple(_in_words(change, outcome.before.book) for change in outcome.changes),
-        tuple(_consequences(outcome)),
-        diff_of(outcome),
-    )
+    return Review(changes_in_words(outcome), tuple(_consequences(outcome)), diff_of(outcome))
+
+
+def changes_in_words(outcome: Outcome) -> tuple[ChangeWords, ...]:
+    """Say what each operation of an outcome did."""
+    return tuple(_in_words(change, outcome.before.book) for change in outcome.changes)
 
 
 def spec_of(change: Change, book: Rulebook) -> Setting | None:
@@ -145,10 +155,24 @@ def diff_of(outcome: Outcome) -> str:
     """Give the difference of every file that changes, secrets blanked out, in unified form."""
     pieces = []
     for path in outcome.touched:
-        old, new = _shown(outcome, path, old=True), _shown(outcome, path, old=False)
-        lines = difflib.unified_diff(old, new, f"{path} (on disk)", f"{path} (after)", n=2, lineterm="")
-        pieces.append("\n".join(lines))
+        names = (f"{path} (on disk)", f"{path} (after)")
+        texts = [files.texts.get(path, Text("")) for files in (outcome.before, outcome.after)]
+        hidden = partial(hidden_line, names=secret_names(outcome.after.book, path))
+        if max(len(text.body) for text in texts) > LARGE:  # reading all of it to find its secrets would take too long
+            old, new = (lines_of(text.body) for text in texts)
+        else:
+            old, new = _shown(outcome, path, old=True), _shown(outcome, path, old=False)
+        pieces.append("\n".join(unified(old, new, names, shown=hidden)))
     return "\n".join(pieces)
+
+
+def lines_shown(files: ServerFiles, path: str, text: Text) -> list[str]:
+    """Give the lines of a text of one of a server's files, secrets blanked out."""
+    kind, names = files.format(path), secret_names(files.book, path)
+    if len(text.body) <= LARGE and kind:
+        text = without_secrets(text, secret_entries(files.book, path, kind.read(text, files.dialect(path))))
+    lines = lines_of(text.body)
+    return [hidden_line(lines, number, names) for number in range(len(lines))]
 
 
 def _shown(outcome: Outcome, path: str, *, old: bool) -> list[str]:
@@ -167,16 +191,4 @@ def _shown(outcome: Outcome, path: str, *, old: bool) -> list[str]:
     blanked = {entry.start: "(hidden)" for entry in same} | {entry.start: word for entry in changed}
     for entry in sorted((*same, *changed), key=lambda one: one.start, reverse=True):
         text = without_secrets(text, [entry], blanked[entry.start])
-    body = text.body
-    if not document.entries():  # it cannot be read, so its secrets are told by their looks
-        body = without_sounding(body, secret_names(book, path))
-    lines = body.replace("\r\n", "\n").replace("\r", "\n").split("\n")
-    return [_hidden_in_comment(line, book, path) if _COMMENT.match(line) else line for line in lines]
-
-
-def _hidden_in_comment(line: str, book: Rulebook, path: str) -> str:
-    """Blank out what sounds like a secret in a comment: what stands there commented out may run over lines."""
-    return line if "(hidden" in line else without_sounding(line, secret_names(book, path))
-
-
-_COMMENT = re.compile(r"[ \t]*(?:[#;!]|//|--|<!--)")
+    return lines_of(text.body)

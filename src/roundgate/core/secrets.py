@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 from roundgate.core.formats.protocol import Document, Entry
 from roundgate.core.nearest import nearest
@@ -107,6 +107,26 @@ def without_sounding(body: str, names: frozenset[str] = frozenset()) -> str:
         return found[0][:start] + HIDDEN
 
     return _NAMED_VALUE.sub(blanked, body)
+
+
+_OPENS = re.compile(r"(?P<name>[\w.\-]+)[\"']?\]?[ \t]*[:=][ \t]*(?:[|>][-+\d]*|\"\"\"|'''|\[\[)?[ \t]*$")
+"""The end of a line that has a name, and its value on the lines below."""
+_LOOK_BACK = 50
+
+
+def hidden_line(lines: Sequence[str], number: int, names: frozenset[str] = frozenset()) -> str:
+    """Give a line of a file with what looks like a secret blanked out, by the looks of it and of the lines above."""
+    line = lines[number]
+    hidden = line if "(hidden" in line else without_sounding(line, names)
+    indent = len(line) - len(line.lstrip())
+    if hidden != line or not indent or not line.strip():
+        return hidden
+    for above in reversed(lines[max(0, number - _LOOK_BACK) : number]):
+        if above.strip() and len(above) - len(above.lstrip()) < indent:
+            opened = _OPENS.search(above)
+            is_secret_name = opened and (sounds_secret(opened["name"]) or opened["name"] in names)
+            return line[:indent] + HIDDEN if is_secret_name else line
+    return line
 
 
 def shown_line(text: Text, start: int, end: int, entries: list[Entry]) -> tuple[str, int, int]:

@@ -13,6 +13,7 @@ from msgspec import Struct
 
 from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.formats import format_of
+from roundgate.core.formats.protocol import Document
 from roundgate.core.rulebook.model import Rulebook
 from roundgate.core.slate import Operation, Outcome, replay
 from roundgate.core.values import ValueProblem
@@ -77,7 +78,12 @@ class Server:
     def read(self, extra: Sequence[str] = ()) -> FilesNow:
         """Read its files as they are on disk now."""
         texts, unreadable = read_texts(self.files_folder, self.paths(extra))
-        return FilesNow(ServerFiles(self.book, texts), unreadable)
+        return FilesNow(ServerFiles(self.book, texts, self._known), unreadable)
+
+    @cached_property
+    def _known(self) -> dict[str, Document]:
+        """What was read last of each file, so that a large one is not read anew where it is still the same."""
+        return {}
 
     def read_started(self) -> ServerFiles:
         """Read the copies of its files as the running server read them at its start."""

@@ -184,6 +184,10 @@ class JsonDocument:
 
     def locate(self, path: Path) -> Child | None:
         """Find the spans of the value that counts at a path; of equal names the last one."""
+        with without_collecting():  # what is passed over is decoded and thrown away at once
+            return self._located(path)
+
+    def _located(self, path: Path) -> Child | None:
         here = self._root()
         for step in path:
             if self.strict[here.start] not in "{[":
