@@ -18,7 +18,7 @@ from roundgate.core.formats import bracketed
 from roundgate.core.formats.bracketed import Brackets, Span
 from roundgate.core.formats.flat import closed_before, line_span
 from roundgate.core.formats.lua_reading import LuaReading
-from roundgate.core.formats.lua_tree import Item, Statement, fields, kind_of, parse, tokens
+from roundgate.core.formats.lua_tree import Item, Statement, fields, kind_of, outermost, parse, tokens
 from roundgate.core.formats.off_lines import commented, uncommented
 from roundgate.core.formats.protocol import USUAL, Dialect, Document, Edit, EditRefused, Entry, Kind, Path, Plain
 from roundgate.core.formats.scalars import Number, fitted, is_number
@@ -61,11 +61,20 @@ _HAS_COMMA = re.compile(rf"(?:\s|{_COMMENT})*[,;]")
 
 
 class Promise(NamedTuple):
-    """What an edit promises: every word of the new text, and the value at a path where one was set."""
+    """What an edit promises: the text outside a span as it was, the words inside, and the value that was set there."""
 
+    before: str
+    start: int
+    end: int
     words: list[str]
     path: Path | None = None
     value: str | None = None
+
+    def span_in(self, body: str) -> tuple[int, int] | None:
+        """Give where the span is in a new text, or None where the text outside is another."""
+        end = len(body) - (len(self.before) - self.end)
+        is_same = body.startswith(self.before[: self.start]) and body.endswith(self.before[self.end :])
+        return (self.start, end) if is_same and end >= self.start else None
 
 
 class LuaDocument(LuaReading):
@@ -80,13 +89,20 @@ class LuaDocument(LuaReading):
     def _promise(self, cuts: Sequence[Splice], path: Path | None = None, value: str | None = None) -> Edit:
         """Give an edit with its promise: the words outside its splices as they are, and those that it puts in."""
         words: list[str] = []
-        at = 0
         body = self.text.body
         ordered = sorted(cuts, key=lambda cut: (cut.start, cut.end))
+        start, end = self._statement_around(ordered[0].start, ordered[-1].end) if ordered else (0, len(body))
+        at = start
         for cut in ordered:
             words += [*tokens(body[at : cut.start]), *tokens(cut.new)]
             at = cut.end
-        return Edit(tuple(cuts), Promise([*words, *tokens(body[at:])], path, value))
+        return Edit(tuple(cuts), Promise(body, start, end, [*words, *tokens(body[at:end])], path, value))
+
+    def _statement_around(self, start: int, end: int) -> tuple[int, int]:
+        """Give the span of the outermost statement that a span is inside of; of the whole text where there is none."""
+        node = outermost(self.root, start, end)
+        inside = node is not None and node.start_byte < start and end < node.end_byte
+        return (node.start_byte, node.end_byte) if inside else (0, len(self.text.body))
 
     def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
         """Replace a value in its place, or put a name into its table in the style of its neighbours."""
@@ -424,13 +440,14 @@ class LuaFormat:
         return LuaDocument(text, dialect)
 
     def confirms(self, document: Document, expected: object) -> bool:
-        """Compare all words, see that the grammar finds no mistake, and that the value asked for stands there."""
+        """Compare text and words, see that the grammar finds no mistake, and that the value asked for stands there."""
         assert isinstance(document, LuaDocument) and isinstance(expected, Promise)
-        if document.has_error or document.plain() != expected.words:
+        span = expected.span_in(document.text.body)
+        if span is None or document.has_error or tokens(document.text.body[slice(*span)]) != expected.words:
             return False
         if expected.path is None or expected.value is None:
             return True
-        here = document.find(expected.path)
+        here = document.find_in(span, expected.path) or document.find(expected.path)
         return here is not None and here.value == expected.value
 
 

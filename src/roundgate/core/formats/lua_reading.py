@@ -7,7 +7,17 @@ from collections.abc import Iterator, Sequence
 from functools import cached_property
 from typing import Any
 
-from roundgate.core.formats.lua_tree import Item, Statement, fields, kind_of, parse, statements, text_of, tokens
+from roundgate.core.formats.lua_tree import (
+    Item,
+    Statement,
+    fields,
+    kind_of,
+    outermost,
+    parse,
+    statements,
+    text_of,
+    tokens,
+)
 from roundgate.core.formats.protocol import USUAL, Dialect, EditRefused, Entry, Path
 from roundgate.core.text import Text
 
@@ -45,7 +55,7 @@ class LuaReading:
         """The assignments and calls at the outermost level. Raises EditRefused where the text has mistakes."""
         if self.has_error:
             raise EditRefused("the file has mistakes; mend them first (roundgate check)")
-        return list(statements(self.text.body, self.root))
+        return list(statements(self.text.body, self.root.named_children))
 
     def plain(self) -> list[str]:
         """Give every word of the text."""
@@ -128,6 +138,16 @@ class LuaReading:
         """Give what stands at a path, or None; None too where the file cannot be read."""
         way = None if self.has_error or not path else self._locate(path)
         return self._entry(path, way[-1]) if way else None
+
+    def find_in(self, span: tuple[int, int], path: Path) -> Entry | None:
+        """Give what stands at a path in the one statement of a span, without a look at all the others."""
+        node = outermost(self.root, *span)
+        if node is None or self.has_error:
+            return None
+        part = type(self)(self.text, self.dialect)
+        part.root = self.root
+        part.statements = list(statements(self.text.body, [node]))
+        return part.find(path)
 
     def switched_off(self) -> Sequence[Entry]:
         """Give ``-- name = value`` lines inside tables: what stands commented out."""

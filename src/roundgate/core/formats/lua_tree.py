@@ -7,7 +7,7 @@ characters. Such characters only stand in texts and comments, and there they mak
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any, NamedTuple
 
 import tree_sitter
@@ -42,9 +42,17 @@ def parse(body: str) -> Any:
     return tree_sitter.Parser(_LANGUAGE).parse(body.encode("ascii", "replace")).root_node
 
 
+def outermost(root: Any, start: int, end: int) -> Any:
+    """Give the outermost statement that a span is inside of, or None."""
+    node = root.descendant_for_byte_range(start, max(start, end - 1))
+    while node is not None and node.parent is not None and node.parent.parent is not None:
+        node = node.parent
+    return node if node is not None and node.parent is not None else None
+
+
 def tokens(body: str) -> list[str]:
     """Give the words of a text, comments left out, by one pattern: it shares nothing with the grammar."""
-    return [one for one in TOKEN.findall(body) if not one.startswith("--")]
+    return [one for one in TOKEN.findall(body) if one[:2] != "--"]
 
 
 def text_of(raw: str) -> str:
@@ -126,10 +134,10 @@ class Statement(NamedTuple):
     arguments: tuple[Any, ...] = ()
 
 
-def statements(body: str, root: Any) -> Iterator[Statement]:
+def statements(body: str, nodes: Sequence[Any]) -> Iterator[Statement]:
     """Give the assignments, calls and the return at the outermost level, as paths to their values."""
     counts: dict[Path, int] = {}
-    for node in root.named_children:
+    for node in nodes:
         whole = node
         if node.type == "variable_declaration" and node.named_child_count:
             node = node.named_children[0]

@@ -31,7 +31,7 @@ class XmlDocument(XmlReading):
         return problems_of(self)
 
     def _edit(self, cuts: Sequence[Splice], said: list[Said]) -> Edit:
-        return Edit(tuple(cuts), list(_without_gaps(said)))
+        return Edit(tuple(cuts), _without_gaps(said))
 
     @cached_property
     def _starts(self) -> list[int]:
@@ -296,7 +296,7 @@ class XmlDocument(XmlReading):
             element = (
                 next((one for one in new.elements if one.start == comment.start()), None) if not new.error else None
             )
-            if element is None or list(_without_gaps(new._without(element))) != self.said:
+            if element is None or _without_gaps(new._without(element)) != self.said:
                 raise EditRefused("what stands there commented out is not one whole element")
             return self._edit(cuts, new.said)
         element = self._locate(path)

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from functools import cached_property
 from typing import Any
 from xml.parsers import expat
 
+from roundgate.core.formats.collecting import without_collecting
 from roundgate.core.formats.protocol import USUAL, Dialect, EditRefused, Entry, Path
 from roundgate.core.formats.xml_spans import Attribute, Element, attributes, elements, meaning
 from roundgate.core.text import Text
@@ -55,26 +56,30 @@ def read_events(body: str) -> list[Said]:
     parser.StartElementHandler = lambda name, given: said.append(("<", name, tuple(given)))
     parser.EndElementHandler = lambda name: said.append((">", name, None))
     parser.CharacterDataHandler = lambda text: said.append(("t", text, None))
-    _parse(body, parser)
-    return list(_without_gaps(said))
+    with without_collecting():
+        _parse(body, parser)
+        return _without_gaps(said)
 
 
-def _without_gaps(said: list[Said]) -> Iterator[Said]:
+def _without_gaps(said: list[Said]) -> list[Said]:
     """Join texts and leave out those of blanks that only part elements."""
-    at = 0
-    while at < len(said):
-        if said[at][0] != "t":
-            yield said[at]
-            at += 1
+    found: list[Said] = []
+    add = found.append
+    text: Said | None = None
+    before = ""
+    for one in said:
+        sign = one[0]
+        if sign == "t":
+            text = one if text is None else ("t", text[1] + one[1], None)
             continue
-        end = at
-        while end < len(said) and said[end][0] == "t":
-            end += 1
-        text = "".join(one[1] for one in said[at:end])
-        is_leaf = at > 0 and said[at - 1][0] == "<" and end < len(said) and said[end][0] == ">"
-        if text.strip() or (is_leaf and "\n" not in text):
-            yield "t", text, None
-        at = end
+        if text is not None:
+            inner = text[1]
+            if (inner and not inner.isspace()) or (before == "<" and sign == ">" and "\n" not in inner):
+                add(text)
+            text = None
+        add(one)
+        before = sign
+    return found if text is None else [*found, text]
 
 
 class XmlReading:
@@ -112,7 +117,8 @@ class XmlReading:
     def elements(self) -> list[Element]:
         """Every element, in order. Raises EditRefused where the text cannot be read."""
         self._refuse_broken()
-        return elements(self.text.body)
+        with without_collecting():
+            return elements(self.text.body)
 
     def resolve(self, key: str) -> Path:
         """Read a path as people write it; the root's name may be left out."""
