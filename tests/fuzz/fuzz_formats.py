@@ -23,7 +23,7 @@ with atheris.instrument_imports(include=["roundgate.core"]):
         if path.stem.split("_")[0] in (NAME, "json", "anywhere", "mending", "bracketed"):
             import_module(f"roundgate.core.formats.{path.stem}")
     from roundgate.core.checks.loose import problems_here
-    from roundgate.core.formats import FORMATS, apply_edit
+    from roundgate.core.formats import FORMATS, apply_edit, apply_switch, nearby
     from roundgate.core.formats.protocol import EditRefused
     from roundgate.core.mends import mended
     from roundgate.core.text import NotEncodable, NotText, decode
@@ -49,12 +49,19 @@ def one_input(data: bytes) -> None:
     with contextlib.suppress(EditRefused, NotEncodable):
         mended(KIND, document)
     entries = document.entries()
+    nearby.LARGE = len(data) % 3 * 100  # so that some are edited by the lines around the value
     if not entries:
         return
     entry = entries[len(data) % len(entries)]
     for change in (lambda: document.set(entry.path, "7"), lambda: document.remove(entry.path)):
         with contextlib.suppress(EditRefused, NotEncodable):
             apply_edit(KIND, document, change())
+    with contextlib.suppress(EditRefused, NotEncodable):
+        back = apply_switch(KIND, apply_switch(KIND, document, entry.path, on=False), entry.path, on=True)
+        assert NAME == "lines" or back.plain() == document.plain()
+    for off in document.switched_off()[:2]:
+        with contextlib.suppress(EditRefused, NotEncodable):
+            apply_switch(KIND, document, off.path, on=True)
 
 
 atheris.Setup([sys.argv[0], *sys.argv[1:]], one_input)

@@ -17,8 +17,9 @@ from roundgate.core.findings import Problem
 from roundgate.core.formats import bracketed, trees
 from roundgate.core.formats.bracketed import Brackets, Span
 from roundgate.core.formats.collecting import without_collecting
+from roundgate.core.formats.json_writing import inner_values, tree_of, value_text
 from roundgate.core.formats.protocol import USUAL, Dialect, Document, Edit, EditRefused, Entry, Kind, Path, Plain
-from roundgate.core.formats.scalars import Number, fitted
+from roundgate.core.formats.scalars import fitted
 from roundgate.core.text import Splice, Text
 
 DEEPEST = 400
@@ -264,10 +265,10 @@ class JsonDocument:
             if (
                 has_lines
                 and isinstance(value, list | dict)
-                and any(isinstance(one, list | dict) for one in _inner(value))
+                and any(isinstance(one, list | dict) for one in inner_values(value))
             ):
-                return _written(value, ascii_only, indent, bracketed.unit_of(body), self.text.newline)
-            return _written(value, ascii_only, "", "", " ")
+                return value_text(value, ascii_only, indent, bracketed.unit_of(body), self.text.newline)
+            return value_text(value, ascii_only, "", "", " ")
 
         return write
 
@@ -327,7 +328,7 @@ class JsonDocument:
         if "\n" not in neighbour and "\r" not in neighbour:
             return ""
         indent, unit = bracketed._indent_at(self.text.body, like.start), bracketed.unit_of(self.text.body)
-        return _written(new, not self.text.encoding.startswith("utf"), indent, unit, self.text.newline, spread=True)
+        return value_text(new, not self.text.encoding.startswith("utf"), indent, unit, self.text.newline, spread=True)
 
     def remove(self, path: Path) -> Edit:
         """Take a member or an item out, with its comma and its own comment."""
@@ -372,42 +373,8 @@ class JsonDocument:
         raise EditRefused("a JSON file cannot hold what is switched off; remove it instead")
 
 
-def _inner(value: Plain) -> list[Plain]:
-    return list(value.values()) if isinstance(value, dict) else list(value)
-
-
 def _text(raw: str) -> str:
     return str(json.loads(raw, strict=False))
-
-
-def _written(value: Plain, ascii_only: bool, indent: str, unit: str, newline: str, *, spread: bool = False) -> str:
-    """Write a value; ``unit`` empty or a flat value gives one line."""
-    if isinstance(value, Number):
-        return str(value)
-    if not isinstance(value, dict | list):
-        return json.dumps(value, ensure_ascii=ascii_only)
-    flat = not unit or not value or not (spread or any(isinstance(one, dict | list) for one in _inner(value)))
-    inner = indent + unit
-    items = [_written(one, ascii_only, inner, unit, newline) for one in _inner(value)]
-    if isinstance(value, dict):
-        items = [f"{json.dumps(name, ensure_ascii=ascii_only)}: {one}" for name, one in zip(value, items, strict=True)]
-    opening, closing = "{}" if isinstance(value, dict) else "[]"
-    if flat:
-        return opening + ", ".join(items) + closing
-    return opening + newline + inner + f",{newline}{inner}".join(items) + newline + indent + closing
-
-
-def tree_of(value: Plain) -> trees.Tree:
-    """Give the tree that a plain value has when it is read again."""
-    if isinstance(value, Number):
-        return value.encode()
-    if isinstance(value, bool) or value is None or isinstance(value, str):
-        return value
-    if isinstance(value, int | float):
-        return json.dumps(value).encode()
-    if isinstance(value, dict):
-        return tuple((name, tree_of(one)) for name, one in value.items())
-    return [tree_of(one) for one in value]
 
 
 class JsonFormat:

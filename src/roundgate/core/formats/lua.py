@@ -10,7 +10,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from functools import cached_property
 from typing import NamedTuple
 
 from roundgate.core.findings import Problem
@@ -19,42 +18,12 @@ from roundgate.core.formats.bracketed import Brackets, Span
 from roundgate.core.formats.flat import closed_before, line_span
 from roundgate.core.formats.lua_reading import LuaReading
 from roundgate.core.formats.lua_tree import Item, Statement, fields, kind_of, outermost, parse, tokens
+from roundgate.core.formats.lua_writing import KEYWORDS, NAME, Code, LuaWriting, is_lua_number, key_text, said_of
 from roundgate.core.formats.off_lines import commented, uncommented
 from roundgate.core.formats.protocol import USUAL, Dialect, Document, Edit, EditRefused, Entry, Kind, Path, Plain
-from roundgate.core.formats.scalars import Number, fitted, is_number
+from roundgate.core.formats.scalars import Number, fitted
 from roundgate.core.formats.trees import nested
 from roundgate.core.text import LINE_END, Splice, Text
-
-_NAME = re.compile(r"[A-Za-z_][A-Za-z_0-9]*")
-
-
-_KEYWORDS = frozenset(
-    [
-        "and",
-        "break",
-        "do",
-        "else",
-        "elseif",
-        "end",
-        "false",
-        "for",
-        "function",
-        "goto",
-        "if",
-        "in",
-        "local",
-        "nil",
-        "not",
-        "or",
-        "repeat",
-        "return",
-        "then",
-        "true",
-        "until",
-        "while",
-    ]
-)
-
 
 _COMMENT = r"--(?!\[=*\[)[^\r\n]*|--\[\[(?:(?!\]\])[^\r\n])*\]\]"
 _HAS_COMMA = re.compile(rf"(?:\s|{_COMMENT})*[,;]")
@@ -77,7 +46,7 @@ class Promise(NamedTuple):
         return (self.start, end) if is_same and end >= self.start else None
 
 
-class LuaDocument(LuaReading):
+class LuaDocument(LuaWriting):
     """A Lua data file, read."""
 
     def problems(self) -> Sequence[Problem]:
@@ -118,77 +87,20 @@ class LuaDocument(LuaReading):
                 "something stands there that only the server can work out; give the kind 'code' to replace it"
             )
         if kind == "code":
-            new: Plain = _Code(str(value))
-        elif isinstance(value, str) and kind is None and present == "number" and _is_lua_number(value):
+            new: Plain = Code(str(value))
+        elif isinstance(value, str) and kind is None and present == "number" and is_lua_number(value):
             new = Number(value)
         else:
             new = fitted("" if value == "nil" and present == "null" else value, kind, present)
-        written = self._written(new, self._raw(node)[:2])
-        said = _said(new)
+        written = self.written(new, self._raw(node)[:2])
+        said = said_of(new)
         return self._promise([Splice(node.start_byte, node.end_byte, written)], path, said)
-
-    def _written(self, value: Plain, like: str = "", indent: str = "", *, spread: bool = False) -> str:
-        if isinstance(value, Number | _Code):
-            return str(value)
-        if value is None:
-            return "nil"
-        if isinstance(value, bool):
-            return "true" if value else "false"
-        if isinstance(value, int | float):
-            return repr(value)
-        if isinstance(value, str):
-            return self._text(value, like)
-        inner = indent + self._unit
-        items = [self._written(one, like, inner) for one in (value.values() if isinstance(value, dict) else value)]
-        if isinstance(value, dict):
-            items = [f"{_key(name, self._quote)} = {one}" for name, one in zip(value, items, strict=True)]
-        if not items:
-            return "{}"
-        if not spread:
-            return "{ " + ", ".join(items) + " }"
-        newline = self.text.newline
-        return "{" + "".join(f"{newline}{inner}{one}," for one in items) + newline + indent + "}"
-
-    @cached_property
-    def _quote(self) -> str:
-        return "'" if self.text.body.count("'") > self.text.body.count('"') else '"'
-
-    @cached_property
-    def _unit(self) -> str:
-        return bracketed.unit_of(self.text.body)
-
-    def _text(self, value: str, like: str) -> str:
-        if (
-            like[:1] == "["
-            and "]]" not in value
-            and "\r" not in value
-            and not value.startswith("\n")
-            and not value.endswith("]")
-        ):
-            return f"[[{value}]]"
-        quote = like[0] if like[:1] in ("'", '"') and like[:1] else self._quote
-        if any("\ud800" <= char <= "\udfff" for char in value):
-            raise EditRefused("half a character cannot be written")
-        ascii_only = not self.text.encoding.startswith("utf")
-        pieces = []
-        for char in value:
-            if char in (quote, "\\"):
-                pieces.append("\\" + char)
-            elif char in _SHORT:
-                pieces.append(_SHORT[char])
-            elif char < " " or char == "\x7f":
-                pieces.append(f"\\{ord(char):03d}")
-            elif ascii_only and char > "~":
-                pieces.append("".join(f"\\{byte:03d}" for byte in char.encode()))
-            else:
-                pieces.append(char)
-        return quote + "".join(pieces) + quote
 
     def _add(self, path: Path, value: Plain, kind: Kind | None) -> Edit:
         off = [one for one in self.switched_off() if one.path == path]
-        new = _Code(str(value)) if kind == "code" else fitted(value, kind, None)
+        new = Code(str(value)) if kind == "code" else fitted(value, kind, None)
         if off and not isinstance(new, dict | list) and not off[-1].value.startswith("{"):
-            return self._switched_on(off[-1], self._written(new), path, _said(new))
+            return self._switched_on(off[-1], self.written(new), path, said_of(new))
         for length in range(len(path) - 1, 0, -1):
             way = self._locate(path[:length])
             if way is not None:
@@ -203,21 +115,21 @@ class LuaDocument(LuaReading):
         sign = self.text.body[like.key_end : like.node.start_byte] if like and isinstance(like.step, str) else " = "
         sign = sign if re.fullmatch(r"[ \t]*=[ \t]*", sign) else " = "
         written = self._like(like, nested(rest[1:], new) if len(rest) > 1 else new)
-        member = _key(str(rest[0]), self._quote) + sign + written
+        member = key_text(str(rest[0]), self.quote_sign) + sign + written
         return self._promise(bracketed.added(where, len(where.items), member))
 
     def _like(self, like: Item | None, new: Plain) -> str:
         """Write a record over several lines where its neighbour is written so."""
         if like is None or not isinstance(new, dict | list):
-            return self._written(new)
+            return self.written(new)
         spread = LINE_END.search(self._raw(like.node)) is not None
-        return self._written(new, "", bracketed._indent_at(self.text.body, like.whole_start), spread=spread)
+        return self.written(new, "", bracketed._indent_at(self.text.body, like.whole_start), spread=spread)
 
     def _brackets(self, home: Item) -> Brackets:
         spans = [Span(one.whole_start, one.whole_end) for one in fields(self.text.body, home.node)]
         tight = re.search(r",(?=\S)", self._raw(home.node)) is not None and ", " not in self._raw(home.node)
         start, end = home.node.start_byte, home.node.end_byte
-        return Brackets(self.text.body, start + 1, end - 1, spans, self.text.newline, _COMMENT, ",;", self._unit, tight)
+        return Brackets(self.text.body, start + 1, end - 1, spans, self.text.newline, _COMMENT, ",;", self.unit, tight)
 
     def _add_statement(self, path: Path, new: Plain) -> Edit:
         """Put in a call beside others of its name, or an assignment at the end."""
@@ -230,13 +142,13 @@ class LuaDocument(LuaReading):
             head = self.text.body[last.start + len(called) : last.key[0]]
             tail = self.text.body[last.value.end_byte : last.end] if last.value is not None else ")"
             quote = self.text.body[last.key[0] : last.key[0] + 1]
-            record = self._written(new, quote, "", spread=spread)
-            line = f"{called}{head}{self._text(path[1], quote)}{gap}{record}{tail}"
+            record = self.written(new, quote, "", spread=spread)
+            line = f"{called}{head}{self.quoted(path[1], quote)}{gap}{record}{tail}"
             return self._line_at(line_span(self.text, last.end)[1], line, blank=self._parted(mates))
-        if len(path) == 1 and isinstance(path[0], str) and _NAME.fullmatch(path[0]) and path[0] not in _KEYWORDS:
+        if len(path) == 1 and isinstance(path[0], str) and NAME.fullmatch(path[0]) and path[0] not in KEYWORDS:
             if any(one.path == ("return",) for one in self.statements):
                 raise EditRefused("the file ends in a return; nothing can stand behind it")
-            return self._line_at(len(self.text.body), f"{path[0]} = {self._written(new)}", blank=False)
+            return self._line_at(len(self.text.body), f"{path[0]} = {self.written(new)}", blank=False)
         raise EditRefused("there is nothing in the file to put it into")
 
     def _parted(self, mates: Sequence[Statement]) -> bool:
@@ -266,7 +178,7 @@ class LuaDocument(LuaReading):
         written = (
             self._like(like, new)
             if isinstance(new, dict | list)
-            else self._written(new, self._raw(like.node)[:1] if like and present == "text" else "")
+            else self.written(new, self._raw(like.node)[:1] if like and present == "text" else "")
         )
         return self._promise(bracketed.added(self._brackets(way[-1]), at, written))
 
@@ -302,7 +214,7 @@ class LuaDocument(LuaReading):
             raise EditRefused(f"{name} stands there already")
         if call is not None:
             quote = self.text.body[call.key[0] : call.key[0] + 1]
-            return self._promise([Splice(*call.key, self._text(name, quote))])
+            return self._promise([Splice(*call.key, self.quoted(name, quote))])
         way = self._locate(path)
         if way is None or len(way) < 2 or not isinstance(path[-1], str) or path[-1].startswith("["):
             raise EditRefused("there is no name to change")
@@ -310,7 +222,9 @@ class LuaDocument(LuaReading):
         bracket = self.text.body[item.whole_start] == "["
         sign = self.text.body.index("=", item.key_end)
         end = len(self.text.body[:sign].rstrip()) if bracket else item.key_end
-        return self._promise([Splice(item.whole_start if bracket else item.key_start, end, _key(name, self._quote))])
+        return self._promise(
+            [Splice(item.whole_start if bracket else item.key_start, end, key_text(name, self.quote_sign))]
+        )
 
     def move(self, path: Path, to: int) -> Edit:
         """Move an item of a list, or a call among those of its name."""
@@ -396,38 +310,6 @@ class LuaDocument(LuaReading):
         if before and not _HAS_COMMA.match(self.text.body, before[-1].whole_end):
             cuts.insert(0, Splice(before[-1].whole_end, before[-1].whole_end, ","))
         return self._promise(cuts, path, said)
-
-
-class _Code(str):
-    """Text to be written as it is."""
-
-    __slots__ = ()
-
-
-_SHORT = {"\n": "\\n", "\t": "\\t", "\r": "\\r"}
-
-
-def _key(name: str, quote: str) -> str:
-    if _NAME.fullmatch(name) and name not in _KEYWORDS:
-        return name
-    escaped = name.replace("\\", "\\\\").replace(quote, "\\" + quote).replace("\n", "\\n").replace("\r", "\\r")
-    return f"[{quote}{escaped}{quote}]"
-
-
-def _said(value: Plain) -> str | None:
-    """Give a single value as an entry says it; None for a list or map."""
-    if isinstance(value, bool):
-        return "true" if value else "false"
-    if value is None:
-        return "nil"
-    return str(value) if isinstance(value, str | int | float) else None
-
-
-def _is_lua_number(value: str) -> bool:
-    return (
-        is_number(value)
-        or re.fullmatch(r"-?(?:0[xX][0-9a-fA-F]+|[0-9]+\.?[0-9]*(?:[eE][+-]?[0-9]+)?)", value) is not None
-    )
 
 
 class LuaFormat:

@@ -9,24 +9,21 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from functools import cached_property
 
 from roundgate.core.findings import Problem
 from roundgate.core.formats import bracketed
-from roundgate.core.formats.bracketed import Brackets, Span
 from roundgate.core.formats.flat import closed_before, line_span
 from roundgate.core.formats.protocol import USUAL, Dialect, Document, Edit, EditRefused, Kind, Path, Plain
 from roundgate.core.formats.scalars import fitted
 from roundgate.core.formats.trees import nested
 from roundgate.core.formats.yaml_events import Member
-from roundgate.core.formats.yaml_reading import _OFF, YamlReading
+from roundgate.core.formats.yaml_places import YamlPlaces
+from roundgate.core.formats.yaml_reading import _OFF
 from roundgate.core.formats.yaml_words import BOOL_WORDS, Bare, Written, block, block_text, flow, kind_of, scalar
 from roundgate.core.text import LINE_END, Splice, Text
 
-_DASH = re.compile(r"(?:[ \t\r\n]|#[^\r\n]*)*-")
 
-
-class YamlDocument(YamlReading):
+class YamlDocument(YamlPlaces):
     """A YAML file, read."""
 
     def problems(self) -> Sequence[Problem]:
@@ -38,28 +35,6 @@ class YamlDocument(YamlReading):
     def alone(self, text: Text) -> YamlDocument:
         """Read another text as this one was read."""
         return YamlDocument(text, self.dialect)
-
-    @property
-    def ascii_only(self) -> bool:
-        """True where the encoding has few letters, so that others are written by their numbers."""
-        return self.text.encoding in ("latin-1", "cp1252")
-
-    def refuse_shared(self, way: Sequence[Member]) -> None:
-        """Raise EditRefused where a way leads through what the file shares between several places."""
-        for member in way:
-            said = self.stream.said[member.value]
-            if said[0] == "*":
-                line = self.text.place(self.stream.spans[self.stream.meant(member.value)][0])[0]
-                raise EditRefused(
-                    f"*{said[1]} stands there: it shares what line {line} holds; change it there, "
-                    "or here alone with --here-only"
-                )
-            shared = self.stream.aliases(said[2], member.value) if said[2] else []
-            if shared:
-                lines = ", ".join(str(self.text.place(self.stream.spans[at][0])[0]) for at in shared[:5])
-                raise EditRefused(
-                    f"it is marked &{said[2]}, and line {lines} shares it; change it here alone with --here-only"
-                )
 
     def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
         """Replace a value in its place, keeping its quotes, or add a name in the style of its neighbours."""
@@ -103,7 +78,7 @@ class YamlDocument(YamlReading):
             written = block_text(new, "|", column, self.text.newline) if column else None
             if written:
                 return written
-        return scalar(new, like=sign, in_flow=self._in_flow(way), ascii_only=self.ascii_only)
+        return scalar(new, like=sign, in_flow=self.in_flow(way), ascii_only=self.ascii_only)
 
     def _block_indent(self, way: Sequence[Member]) -> str:
         """Give the indentation of a block of text that stands there."""
@@ -114,9 +89,6 @@ class YamlDocument(YamlReading):
         header = re.match(r"[|>][-+]?\d", self.text.body[start:])
         return "" if header or not found else found[1]
 
-    def _in_flow(self, way: Sequence[Member]) -> bool:
-        return any(self.stream.said[one.value][0] in "[{" and self.stream.is_flow(one.value) for one in way[:-1])
-
     def _replace_scalar(self, way: Sequence[Member], new: Written) -> Edit:
         event = way[-1].value
         said = self.stream.said[event]
@@ -126,39 +98,18 @@ class YamlDocument(YamlReading):
             end = start + len(self.text.body[start:end].rstrip(" \t\r\n"))
         text = new.text
         if start == end:
-            text = self._into_nothing(way, start, text)
+            text = self.into_nothing(way, start, text)
         expected = self.plain()
         made = [(*new.said[0][:2], said[2], said[3], new.said[0][4]), *new.said[1:]]
         return Edit((Splice(start, end, text),), [*expected[:event], *made, *expected[event + 1 :]])
 
-    def _into_nothing(self, way: Sequence[Member], at: int, text: str) -> str:
-        """Give what to put where a value has no width: behind a colon or a dash, or where there is not even those."""
-        before, after = self.text.body[at - 1 : at], self.text.body[at : at + 1]
-        in_flow = self._in_flow(way)
-        if (
-            before not in (":", "-")
-            and not in_flow
-            and len(way) > 1
-            and not self.text.body[:at].rstrip(" ").endswith((":", "-"))
-        ):
-            raise EditRefused("the name stands there without a colon, in the long form; write its value by hand")
-        if before in (" ", "\t", "") and at:
-            lead = ""
-        elif before in (":", "-", "?") or at == 0 or before in ("\n", "\r"):
-            lead = " " if before in (":", "-", "?") else ""
-        elif self._in_flow(way) and way[-1].key >= 0:
-            lead = ": "
-        else:
-            lead = " "
-        return lead + text + (" " if after not in ("", " ", "\t", "\r", "\n", ",", "]", "}") else "")
-
     def _collection(self, way: Sequence[Member], value: Plain) -> Written:
         """Write a map or list for the place of a scalar: on lines of its own, or in brackets where those are needed."""
         member = way[-1]
-        if not value or self._in_flow(way) or member.key < 0 or self.stream.said[member.value][1]:
+        if not value or self.in_flow(way) or member.key < 0 or self.stream.said[member.value][1]:
             return flow(value, ascii_only=self.ascii_only)
-        indent = " " * (self._column(self.stream.spans[member.key][0]) + len(self._unit))
-        written = block(value, indent, self._unit, self.text.newline, ascii_only=self.ascii_only)
+        indent = " " * (self.column(self.stream.spans[member.key][0]) + len(self.unit))
+        written = block(value, indent, self.unit, self.text.newline, ascii_only=self.ascii_only)
         return Written(self.text.newline + indent + written.text, written.said)
 
     def _replace_collection(self, way: Sequence[Member], value: Plain) -> Edit:
@@ -176,14 +127,6 @@ class YamlDocument(YamlReading):
         made = [(*new.said[0][:2], said[2], said[3], True), *new.said[1:]]
         after = stream.after(event)
         return Edit((Splice(start, end, lead + new.text),), [*self.plain()[:event], *made, *self.plain()[after:]])
-
-    @cached_property
-    def _unit(self) -> str:
-        found = re.search(r"^( +)(?=[^\s#-])", self.text.body, re.MULTILINE)
-        return found[1] if found else "  "
-
-    def _column(self, index: int) -> int:
-        return index - self.text.line_around(index)[0]
 
     def _add(self, path: Path, value: Plain, kind: Kind | None) -> Edit:
         depth = len(path) - 1
@@ -206,7 +149,7 @@ class YamlDocument(YamlReading):
 
     def _first(self, name: str | int, new: Plain) -> Edit:
         """Put the first name into a file that says nothing yet."""
-        written = block({str(name): new}, "", self._unit, self.text.newline, ascii_only=self.ascii_only)
+        written = block({str(name): new}, "", self.unit, self.text.newline, ascii_only=self.ascii_only)
         at = len(self.text.body)
         lead = "" if closed_before(self.text, at) else self.text.newline
         cut = Splice(at, at, lead + written.text + self.text.newline)
@@ -217,55 +160,28 @@ class YamlDocument(YamlReading):
         stream, last = self.stream, self.stream.closing[event]
         if stream.is_flow(event):
             written = flow({name: new}, ascii_only=self.ascii_only)
-            cuts = bracketed.added(self._brackets(event), len(list(stream.members(event))), written.text[1:-1])
+            cuts = bracketed.added(self.brackets(event), len(list(stream.members(event))), written.text[1:-1])
         else:
             members = list(stream.members(event))
-            indent = " " * self._column(stream.spans[members[0].key][0])
-            written = block({name: new}, indent, self._unit, self.text.newline, ascii_only=self.ascii_only)
-            cuts = [self._line_behind(stream.content_end(members[-1].value), indent + written.text)]
+            indent = " " * self.column(stream.spans[members[0].key][0])
+            written = block({name: new}, indent, self.unit, self.text.newline, ascii_only=self.ascii_only)
+            cuts = [self.line_behind(stream.content_end(members[-1].value), indent + written.text)]
         said = self.plain()
         return Edit(tuple(cuts), [*said[:last], *written.said[1:-1], *said[last:]])
 
-    def _line_behind(self, end: int, line: str) -> Splice:
-        """Put lines in behind the line on which something ends."""
-        at = end if closed_before(self.text, end) and end else line_span(self.text, end)[1]
-        if closed_before(self.text, at):
-            return Splice(at, at, line + self.text.newline)
-        return Splice(at, at, self.text.newline + line)
-
-    def _brackets(self, event: int) -> Brackets:
-        stream = self.stream
-        spans = [
-            Span(stream.spans[one.key if one.key >= 0 else one.value][0], stream.content_end(one.value))
-            for one in stream.members(event)
-        ]
-        close = stream.spans[stream.closing[event]][1] - 1
-        comment = r"(?<=[ \t\r\n])#[^\r\n]*"
-        return Brackets(
-            self.text.body, stream.bare_start(event) + 1, close, spans, self.text.newline, comment, ",", self._unit
-        )
-
-    def _list_at(self, path: Path) -> tuple[list[Member], list[Member]]:
-        """Give the way to the list that a path ends in, and its items. Raises EditRefused."""
-        way = self.stream.locate(path[:-1]) if path else None
-        if way is None or self.plain()[way[-1].value][0] != "[" or not isinstance(path[-1], int):
-            raise EditRefused("there is no list there")
-        self.refuse_shared(way)
-        return way, list(self.stream.members(way[-1].value))
-
     def insert(self, path: Path, value: Plain, kind: Kind | None = None) -> Edit:
         """Put an item into a list."""
-        way, items = self._list_at(path)
+        way, items = self.list_at(path)
         event, at = way[-1].value, min(int(path[-1]), len(items))
         present = kind_of(self.plain()[items[0].value]) if items else None
         new = fitted(value, kind, present if present in ("text", "number", "bool") else None)
         if self.stream.is_flow(event):
             written = flow(new, ascii_only=self.ascii_only)
-            cuts = bracketed.added(self._brackets(event), at, written.text)
+            cuts = bracketed.added(self.brackets(event), at, written.text)
         else:
-            dash = self._dashes(event, items)[min(at, len(items) - 1)]
-            indent = " " * self._column(dash)
-            written = block([new], indent, self._unit, self.text.newline, ascii_only=self.ascii_only)
+            dash = self.dashes(event, items)[min(at, len(items) - 1)]
+            indent = " " * self.column(dash)
+            written = block([new], indent, self.unit, self.text.newline, ascii_only=self.ascii_only)
             written = Written(written.text, written.said[1:-1])
             cuts = [self._block_item(items, at, dash, indent, written.text)]
         index = items[at].value if at < len(items) else self.stream.closing[event]
@@ -274,25 +190,8 @@ class YamlDocument(YamlReading):
 
     def _block_item(self, items: Sequence[Member], at: int, dash: int, indent: str, text: str) -> Splice:
         if at == len(items):
-            return self._line_behind(self.stream.content_end(items[-1].value), indent + text)
+            return self.line_behind(self.stream.content_end(items[-1].value), indent + text)
         return Splice(dash, dash, text + self.text.newline + indent)
-
-    def _dashes(self, event: int, items: Sequence[Member]) -> list[int]:
-        """Give the index of each item's dash."""
-        found = []
-        at = self.stream.bare_start(event)
-        if self.text.body[at : at + 1] != "-":
-            at = self.stream.spans[event][0]
-        for item in items:
-            dash = _DASH.match(self.text.body, at)
-            if dash is None:
-                raise EditRefused("the list is written in a way that cannot be edited")
-            found.append(dash.end() - 1)
-            at = self.stream.content_end(item.value)
-            at = max(at, dash.end())
-            rest = re.compile(r"[^\r\n]*").match(self.text.body, at)
-            at = rest.end() if rest else at
-        return found
 
     def remove(self, path: Path) -> Edit:
         """Take out a name or an item, with its own comment."""
@@ -320,10 +219,10 @@ class YamlDocument(YamlReading):
     def _cut(self, parent: int, members: Sequence[Member], at: int) -> list[Splice]:
         stream, body = self.stream, self.text.body
         if stream.is_flow(parent):
-            return bracketed.removed(self._brackets(parent), at)
-        starts = self._dashes(parent, members) if members[0].key < 0 else [stream.spans[one.key][0] for one in members]
+            return bracketed.removed(self.brackets(parent), at)
+        starts = self.dashes(parent, members) if members[0].key < 0 else [stream.spans[one.key][0] for one in members]
         if len(members) == 1:
-            return [self._emptied(parent, starts[0], stream.content_end(members[0].value))]
+            return [self.emptied(parent, starts[0], stream.content_end(members[0].value))]
         start, end = starts[at], stream.content_end(members[at].value)
         line_start = self.text.line_around(start)[0]
         if body[line_start:start].strip(" "):
@@ -349,15 +248,6 @@ class YamlDocument(YamlReading):
             start = above
         return start
 
-    def _emptied(self, parent: int, start: int, end: int) -> Splice:
-        """Take the last member out of a group: brackets without anything keep it a list or a map."""
-        empty = "[]" if self.plain()[parent][0] == "[" else "{}"
-        colon = re.compile(r":[ \t]*(?:[ \t]#[^\r\n]*)?(?:\r\n|\r|\n)(?:[ \t]*(?:\r\n|\r|\n))*[ \t]*\Z")
-        before = colon.search(self.text.body, max(0, start - 400), start)
-        if before and "#" not in before[0] and self.text.body[before.start() + 1 : start].strip() == "":
-            return Splice(before.start() + 1, end, f" {empty}")
-        return Splice(start, end, empty)
-
     def rename(self, path: Path, name: str) -> Edit:
         """Give a name of a map another spelling."""
         way = self.stream.locate(path)
@@ -371,14 +261,14 @@ class YamlDocument(YamlReading):
         for key in keys:
             start, end = self.stream.bare(key)
             like = "" if expected[key][4] else self.text.body[start : start + 1]
-            new = scalar(name, like=like, in_flow=self._in_flow(way), ascii_only=self.ascii_only)
+            new = scalar(name, like=like, in_flow=self.in_flow(way), ascii_only=self.ascii_only)
             cuts.append(Splice(start, end, new.text))
             expected[key] = (*new.said[0][:2], expected[key][2], expected[key][3], new.said[0][4])
         return Edit(tuple(cuts), expected)
 
     def move(self, path: Path, to: int) -> Edit:
         """Move an item of a list: the items change places with what stands behind them on their lines."""
-        way, items = self._list_at(path)
+        way, items = self.list_at(path)
         event, at = way[-1].value, int(path[-1])
         if not (0 <= at < len(items) and 0 <= to < len(items)):
             raise EditRefused(f"the list has items 0 to {len(items) - 1}")
@@ -389,7 +279,7 @@ class YamlDocument(YamlReading):
         expected = [*said[: items[0].value], *(one for number in order for one in nodes[number])]
         expected += said[self.stream.closing[event] :]
         if self.stream.is_flow(event):
-            return Edit(tuple(bracketed.moved(self._brackets(event), at, to)), expected)
+            return Edit(tuple(bracketed.moved(self.brackets(event), at, to)), expected)
         spans = [self._item_span(one) for one in items]
         cuts = [
             Splice(*spans[slot], self.text.body[slice(*spans[source])])
