@@ -6,10 +6,11 @@ import re
 from typing import TYPE_CHECKING
 
 from roundgate.core.formats.anywhere import CURLY, DASHES
+from roundgate.core.formats.bracket_scan import Read
 from roundgate.core.text import LINE_END, Splice
 
 if TYPE_CHECKING:
-    from roundgate.core.formats.json_problems import Read, _Reader
+    from roundgate.core.formats.json_scan import JsonScan
 
 WORDS = {
     "true": "true",
@@ -36,7 +37,7 @@ _UNOPENED = re.compile(r'([^\s"{}\[\],:=][^"\r\n{}\[\],:=]*)"(?=[ \t]*(?:[,}\]:=
 _WORDS_ON = re.compile(r"[^\r\n{}\[\],:=\"]+")
 
 
-def read_scalar(reader: _Reader, *, is_key: bool) -> Read:
+def read_scalar(reader: JsonScan, *, is_key: bool) -> Read:
     """Read one name or value and say what is wrong with it."""
     char = reader.body[reader.at]
     if char == '"':
@@ -55,8 +56,6 @@ def read_scalar(reader: _Reader, *, is_key: bool) -> Read:
 
 
 def _read(start: int, end: int, *, is_text: bool) -> Read:
-    from roundgate.core.formats.json_problems import Read
-
     return Read(start, end, is_text)
 
 
@@ -69,7 +68,7 @@ def _quotes_in(text: str) -> int:
     return len(re.findall(r'(?<!\\)(?:\\\\)*"', text))
 
 
-def _quoted(reader: _Reader, *, is_key: bool) -> Read:
+def _quoted(reader: JsonScan, *, is_key: bool) -> Read:
     body, start = reader.body, reader.at
     line = _rest_of_line(body, start)
     good = _GOOD.match(body, start)
@@ -99,7 +98,7 @@ def _goes_on(line: str, good: re.Match[str], start: int) -> bool:
     return re.match(r'[ \t]+[^\s"{}\[\],:][^"{}\[\]:]*"[^"]*"?[ \t]*[,}\]]*[ \t]*$', rest) is not None
 
 
-def _with_quotes_inside(reader: _Reader, start: int, line: str, first_end: int) -> Read:
+def _with_quotes_inside(reader: JsonScan, start: int, line: str, first_end: int) -> Read:
     """Find the quote that really ends the text: the last one of the line before a comma, a bracket or its end."""
     ends = [
         found.start()
@@ -117,7 +116,7 @@ def _with_quotes_inside(reader: _Reader, start: int, line: str, first_end: int) 
     return _read(start, end + 1, is_text=True)
 
 
-def _without_end(reader: _Reader, start: int, line: str) -> Read:
+def _without_end(reader: JsonScan, start: int, line: str) -> Read:
     """Settle a text whose closing quote is not on its line: on another line, or forgotten."""
     body = reader.body
     broken = _line_break(body, start, line)
@@ -152,14 +151,14 @@ def _line_break(body: str, start: int, line: str) -> int:
     return 0
 
 
-def _unclosed(reader: _Reader, start: int, end: int) -> Read:
+def _unclosed(reader: JsonScan, start: int, end: int) -> Read:
     cause = "This quote is opened and not closed on its line."
     repair = Splice(end, end, '"')
     reader.say("quote-unclosed", (start, max(end, start + 1)), cause, "Write a quote where the text ends.", repair)
     return _read(start, end, is_text=True)
 
 
-def _look_inside(reader: _Reader, start: int, end: int) -> None:
+def _look_inside(reader: JsonScan, start: int, end: int) -> None:
     """Say what is wrong between two good quotes."""
     text = reader.body[start:end]
     bad = _first_bad_escape(text)
@@ -206,7 +205,7 @@ def _lone_backslashes(text: str) -> list[int]:
     return found
 
 
-def _other_quotes(reader: _Reader, pattern: re.Pattern[str], code: str, cause: str) -> Read:
+def _other_quotes(reader: JsonScan, pattern: re.Pattern[str], code: str, cause: str) -> Read:
     start = reader.at
     found = pattern.match(reader.body, start)
     if found is None:
@@ -222,7 +221,7 @@ def _other_quotes(reader: _Reader, pattern: re.Pattern[str], code: str, cause: s
     return _read(*found.span(), is_text=True)
 
 
-def _bare(reader: _Reader, *, is_key: bool) -> Read:
+def _bare(reader: JsonScan, *, is_key: bool) -> Read:
     start = reader.at
     word = _WORD.match(reader.body, start)
     end = word.end() if word else start + 1
@@ -246,7 +245,7 @@ def _bare(reader: _Reader, *, is_key: bool) -> Read:
     return _number_or_text(reader, start, end, text)
 
 
-def _number_or_text(reader: _Reader, start: int, end: int, text: str) -> Read:
+def _number_or_text(reader: JsonScan, start: int, end: int, text: str) -> Read:
     number = number_meant(text)
     if number is not None:
         meant, cause = number
@@ -276,7 +275,7 @@ def _in_quotes(start: int, end: int, text: str) -> list[Splice]:
     return [Splice(start, end, f'"{escaped}"')]
 
 
-def _bare_key(reader: _Reader, start: int, end: int) -> Read:
+def _bare_key(reader: JsonScan, start: int, end: int) -> Read:
     words = re.compile(r"[^\r\n{}\[\],:=\"']+").match(reader.body, start)
     if words and reader.body[words.end() : words.end() + 1] in (":", "="):
         end = start + len(words[0].rstrip())

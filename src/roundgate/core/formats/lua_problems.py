@@ -19,8 +19,8 @@ from roundgate.core.formats.anywhere import (
     merge_markers,
     with_place,
 )
+from roundgate.core.formats.bracket_scan import FAR
 from roundgate.core.formats.catalogue import problem
-from roundgate.core.formats.json_problems import FAR
 from roundgate.core.formats.lua_scan import Scan
 from roundgate.core.formats.lua_tree import TOKEN, fields
 
