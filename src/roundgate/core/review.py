@@ -9,7 +9,6 @@ from msgspec import Struct
 
 from roundgate.core.differences import lines_of, unified
 from roundgate.core.files import ServerFiles, say
-from roundgate.core.formats.anywhere import LARGE
 from roundgate.core.formats.protocol import Entry
 from roundgate.core.mends import EditText, Mend
 from roundgate.core.rulebook.model import Rulebook, Setting
@@ -22,7 +21,7 @@ from roundgate.core.secrets import (
     without_sounding,
 )
 from roundgate.core.slate import Change, MoveItem, Outcome, Rename, SetValue, Switch, Unset
-from roundgate.core.text import Text
+from roundgate.core.text import LARGE, Text
 
 _LONG = 72
 """A longer value is cut short where it is only named; the difference below shows the whole of it."""

@@ -12,6 +12,9 @@ from collections.abc import Iterable
 
 from msgspec import Struct
 
+LARGE = 200_000
+"""From so many characters on it pays not to read all of a file where a part of it will do."""
+
 LINE_END = re.compile(r"\r\n|\r|\n")
 
 _BOMS = ((codecs.BOM_UTF8, "utf-8"), (codecs.BOM_UTF16_LE, "utf-16-le"), (codecs.BOM_UTF16_BE, "utf-16-be"))

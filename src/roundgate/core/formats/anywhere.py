@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from roundgate.core.findings import Level, Problem
 from roundgate.core.formats.catalogue import problem
-from roundgate.core.text import LINE_END, Splice, Text
+from roundgate.core.text import LARGE, LINE_END, Splice, Text
 
 UNSEEN = "\u00a0\u2000-\u200f\u2028-\u202f\u2060\u3000\ufeff"
 """The characters that cannot be seen, as they stand in a pattern's square brackets."""
@@ -97,10 +97,6 @@ def all_plain(body: str, lines: re.Pattern[str]) -> bool:
     found = lines.match(body)
     rest = body[found.end() :] if found else body
     return not rest or ("\n" not in rest and lines.fullmatch(rest + "\n") is not None)
-
-
-LARGE = 200_000
-"""From so many characters on a file of lines is first looked over as a whole, and only then line by line."""
 
 
 def is_plainly_right(body: str, suspicious: Sequence[re.Pattern[str]]) -> bool:

@@ -12,9 +12,8 @@ from typing import Any, NamedTuple, Protocol
 
 from msgspec import Struct
 
-from roundgate.core.formats.anywhere import LARGE
 from roundgate.core.formats.protocol import Dialect, Document, Edit, Entry, Format, Path
-from roundgate.core.text import Splice, Text
+from roundgate.core.text import LARGE, Splice, Text
 
 AROUND = 20
 """So many lines above and below a value are read with it."""
