@@ -126,3 +126,13 @@ def test_every_value_that_show_names_is_found_by_that_name(regatta: SiteUnderTes
     (again,) = json.loads(regatta.ok("show", "regatta", *named, "of-no-rulebook.yml:calm.most", "--json"))
     found = {row["name"]: row["disk"] for row in again["settings"]}
     assert found == {**named, "of-no-rulebook.yml:calm.most": "4"}
+
+
+def test_a_comment_behind_a_number_is_the_one_thing_said_of_its_line(regatta: SiteUnderTest) -> None:
+    """Not also that '24 # the most' is no number: one mistake, one finding, and an error because the value is lost."""
+    core = regatta.folder / "regatta" / "gullwind.properties"
+    core.write_text(core.read_text().replace("heat.size=8", "heat.size=8 # at once"))
+    said = regatta.fails(1, "check", "regatta")
+    assert said.count("heat.size=8 # at once") == 1
+    assert said.startswith("error  comment-in-value")
+    assert "after 8." in said

@@ -38,7 +38,23 @@ def check_disk(
 def _without_followers(found: list[Finding]) -> list[Finding]:
     """Leave out unknown keys on lines where a mistake is known that makes them so."""
     explained = {(one.place.file, one.place.line) for one in found if one.code in ("key-with-blank", "merge-marker")}
-    return [one for one in found if one.code != "key-unknown" or (one.place.file, one.place.line) not in explained]
+    kept = [one for one in found if one.code != "key-unknown" or (one.place.file, one.place.line) not in explained]
+    return _with_cause_named(kept)
+
+
+def _with_cause_named(found: list[Finding]) -> list[Finding]:
+    """Of a value that is wrong because of the comment behind it say only that, and as an error."""
+    comments = {(one.place.file, one.place.line) for one in found if one.code == "comment-in-value"}
+    if not comments:
+        return found
+    wrong = {(one.place.file, one.place.line) for one in found if one.code.startswith("value-")} & comments
+    kept = [one for one in found if not one.code.startswith("value-") or (one.place.file, one.place.line) not in wrong]
+    return [
+        replace(one, level="error")
+        if one.code == "comment-in-value" and (one.place.file, one.place.line) in wrong
+        else one
+        for one in kept
+    ]
 
 
 def check_outcome(server: str, outcome: Outcome, unreadable: Mapping[str, Unreadable]) -> list[Finding]:

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from roundgate.core.findings import Level, Problem
 from roundgate.core.formats.catalogue import problem
-from roundgate.core.text import LARGE, LINE_END, Splice, Text
+from roundgate.core.text import LARGE, LINE_END, Splice, Text, line_start
 
 UNSEEN = "\u00a0\u2000-\u200f\u2028-\u202f\u2060\u3000\ufeff"
 """The characters that cannot be seen, as they stand in a pattern's square brackets."""
@@ -121,6 +121,36 @@ def plain_keys(body: str, line: re.Pattern[str]) -> list[str] | None:
 def stand_once(keys: Sequence[str]) -> bool:
     """Tell whether no key stands there twice, empty ones left aside."""
     return len(set(keys) - {""}) == len(keys) - keys.count("")
+
+
+_SINGLE = r"[-+]?[0-9][0-9.,]*[A-Za-z%]{0,2}|true|false|yes|no|on|off|\"[^\"]*\"|'[^']*'"
+_NOTED = re.compile(rf"(?P<said>{_SINGLE})(?P<note>[ \t]+(?:#|;|//)[ \t]*\S.*)", re.IGNORECASE)
+
+
+def comment_in_value(
+    body: str, start: int, end: int, marks: str = "#", level: Level | None = None
+) -> Iterator[Problem]:
+    """Find a comment behind a number, a true or false, or a quoted text that the format reads as part of the value.
+
+    The repair gives it a line of its own above.
+    """
+    noted = _NOTED.fullmatch(body, start, end)
+    if noted is None:
+        return
+    first = line_start(body, start)
+    note = noted["note"].lstrip(" \t#;/")
+    newline = "\r\n" if "\r\n" in body else "\n"
+    blanks = body[first:start]
+    lead = blanks[: len(blanks) - len(blanks.lstrip(" \t"))]
+    cuts = [Splice(first, first, f"{lead}{marks} {note}{newline}"), Splice(*noted.span("note"), "")]
+    span = (noted.start("note") + len(noted["note"]) - len(noted["note"].lstrip()), end)
+    cause = f"Here this is no comment: the server reads it as part of the value, after {noted['said']}."
+    yield problem("comment-in-value", span, cause, "Put it on a line of its own, above.", cuts, level=level)
+
+
+def may_hold_comments(body: str) -> bool:
+    """Tell whether a comment may stand behind a value anywhere, by a quick look."""
+    return any(blank + mark in body for blank in " \t" for mark in ("#", ";", "//"))
 
 
 def with_place(found: Sequence[Problem], at: int, body: str) -> list[Problem]:

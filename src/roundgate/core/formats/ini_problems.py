@@ -11,10 +11,12 @@ from roundgate.core.formats.anywhere import (
     BLANKS,
     UNSEEN,
     all_plain,
+    comment_in_value,
     empty,
     flood,
     handful,
     hidden_characters,
+    may_hold_comments,
     merge_markers,
 )
 from roundgate.core.formats.catalogue import problem
@@ -63,7 +65,12 @@ def problems_of(document: IniDocument) -> list[Problem]:
     if not body.strip(BLANKS):
         return empty(body)
     dialect = document.dialect
-    if dialect.quotes != "needed" and not dialect.marks and all_plain(body, _PLAIN_LINES) and not _repeats(body):
+    if (
+        dialect.quotes != "needed"
+        and not dialect.marks
+        and not may_hold_comments(body)
+        and (all_plain(body, _PLAIN_LINES) and not _repeats(body))
+    ):
         return []
     marks = list(merge_markers(body))
     if marks:
@@ -127,6 +134,9 @@ def _bare(document: IniDocument, row: Row, raw: str, signs: int) -> Iterator[Pro
 
 
 def _value(document: IniDocument, row: Row, raw: str) -> Iterator[Problem]:
+    if not document.dialect.notes:
+        mark = document.marks[0]
+        yield from comment_in_value(document.text.body, row.value_start, row.value_end, mark, "note")
     if document.dialect.quotes != "kept" and raw[:1] == '"' and not _STRINGS.match(raw) and raw.count('"') == 1:
         cause = "This quote is opened and not closed on its line."
         repair = [Splice(row.value_end, row.value_end, '"')]

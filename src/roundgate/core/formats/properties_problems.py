@@ -10,7 +10,15 @@ from collections.abc import Callable, Iterator, Sequence
 from typing import NamedTuple, Protocol
 
 from roundgate.core.findings import Problem
-from roundgate.core.formats.anywhere import HIDDEN, UNSEEN, merge_markers, plain_keys, stand_once
+from roundgate.core.formats.anywhere import (
+    HIDDEN,
+    UNSEEN,
+    comment_in_value,
+    may_hold_comments,
+    merge_markers,
+    plain_keys,
+    stand_once,
+)
 from roundgate.core.formats.catalogue import problem
 from roundgate.core.formats.protocol import Entry
 from roundgate.core.text import Splice, Text
@@ -52,7 +60,7 @@ def problems_of(document: Read) -> list[Problem]:
     if not body.strip():
         return [problem("file-empty", (0, 0), "The file is empty.", "Start the server once, or restore the file.")]
     keys = plain_keys(body, _PLAIN_LINE)
-    if keys is not None and stand_once(keys):
+    if keys is not None and stand_once(keys) and not may_hold_comments(body):
         return []
     found = list(merge_markers(body))
     found += _doubles(document.entries())
@@ -142,6 +150,11 @@ def _quotes(seen: _Seen) -> Iterator[Problem]:
         )
 
 
+def _comments(seen: _Seen) -> Iterator[Problem]:
+    if seen.value[:1] not in "\"'" and ("#" in seen.value or ";" in seen.value or "//" in seen.value):
+        yield from comment_in_value(seen.body, seen.entry.start, seen.entry.end)
+
+
 def _blanks_at_end(seen: _Seen) -> Iterator[Problem]:
     stripped = seen.value.rstrip(" \t\f")
     if stripped and len(stripped) < len(seen.value) and not stripped.endswith("\\"):
@@ -163,5 +176,6 @@ _ENTRY_CHECKS: tuple[Callable[[_Seen], Iterator[Problem]], ...] = (
     _runs_on,
     _hidden,
     _quotes,
+    _comments,
     _blanks_at_end,
 )

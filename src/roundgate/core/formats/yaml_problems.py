@@ -26,7 +26,7 @@ from roundgate.core.formats.yaml_diagnosis import diagnose
 from roundgate.core.formats.yaml_events import Stream, YamlError
 from roundgate.core.formats.yaml_opinion import second_opinion
 from roundgate.core.formats.yaml_signs import unknown_alias
-from roundgate.core.text import Splice
+from roundgate.core.text import LINE_END, Splice
 
 if TYPE_CHECKING:
     from roundgate.core.formats.yaml import YamlDocument
@@ -34,6 +34,8 @@ if TYPE_CHECKING:
 _OCTAL = re.compile(r"0[0-9]+")
 _CURLY = "\u201c\u201d\u201e\u2018\u2019"
 _TRAPS = frozenset(("yes", "no", "on", "off"))
+_GLUED = re.compile(r"(?P<said>[-+]?[0-9][0-9.]*[A-Za-z%]{0,2}|true|false|yes|no|on|off)#(?= |\Z)", re.IGNORECASE)
+_GLUED_END = re.compile(r"[\"'\]}]#")
 _DASHED = re.compile(r"(?:\r\n|\r|\n)[ \t]*(-) ")
 
 
@@ -47,6 +49,7 @@ def problems_of(document: YamlDocument) -> list[Problem]:
         return marks
     if document.error is None:
         found = [*_traps(document.stream), *_doubles(document), *hidden_characters(body), *not_utf8(document.text)]
+        found += _glued_ends(document.stream)
         opinion = second_opinion(body)
         if opinion is not None and opinion >= 0 and not found:
             found.append(_differs(opinion))
@@ -147,6 +150,8 @@ def _plain_traps(stream: Stream, at: int, value: str) -> Iterator[Problem]:
         cause = f"Many readers take '{value}' for {meant}, others for a word."
         do = f'Write {meant}, or "{value}" for the word.'
         yield problem("word-as-bool", span, cause, do, [Splice(*span, meant)])
+    elif "#" in value and (glued := _GLUED.match(value)):
+        yield _glued(span, glued)
     elif _OCTAL.fullmatch(value):
         cause = f"Many readers take {value} for a number to base eight, and drop the zero."
         yield problem(
@@ -168,6 +173,28 @@ def _plain_traps(stream: Stream, at: int, value: str) -> Iterator[Problem]:
             cause = "This dash is deeper than the ones above, so it is part of the text before it, and no item."
             do = "Put the dash below the one above it."
             yield problem("dash-depth", dashed.span(1), cause, do, level="warning")
+
+
+def _glued(span: tuple[int, int], found: re.Match[str]) -> Problem:
+    at = span[0] + found.end("said")
+    cause = f"Without a blank before it this is no comment: it is part of the value, after {found['said']}."
+    repair = [Splice(at, at, " ")]
+    return problem("comment-in-value", (at, span[1]), cause, "Write a blank before the mark.", repair)
+
+
+def _glued_ends(stream: Stream) -> Iterator[Problem]:
+    """Find a comment right behind a closing quote or bracket."""
+    if not _GLUED_END.search(stream.body):
+        return
+    for at, said in enumerate(stream.said):
+        end = stream.spans[at][1]
+        is_end = (said[0] == "S" and not said[4]) or said[0] in "]}"
+        if is_end and stream.body[end : end + 1] == "#" and stream.body[end - 1 : end] in ("'", '"', "]", "}"):
+            line = LINE_END.search(stream.body, end)
+            stop = line.start() if line else len(stream.body)
+            cause = "A comment needs a blank before its mark; some readers refuse the file without it."
+            repair = [Splice(end, end, " ")]
+            yield problem("comment-glued", (end, stop), cause, "Write a blank before the mark.", repair, safe=True)
 
 
 def _curly(stream: Stream, span: tuple[int, int]) -> Problem:

@@ -65,6 +65,27 @@ CODES = (
         "yaml",
     ),
     Code(
+        "comment-in-value",
+        "warning",
+        "A comment that is read as part of the value",
+        "In this format a comment has a line of its own, or a blank before its mark. Behind a value on the same line "
+        "it becomes part of the value: no number and no true, so the server uses its default. Where a game's server "
+        "does read such comments, its rulebook can say so.",
+        "boat.slots=24 # the most",
+        "# the most\nboat.slots=24",
+        "properties",
+    ),
+    Code(
+        "comment-glued",
+        "warning",
+        "A comment without a blank before its mark",
+        "In YAML a mark begins a comment only behind a blank. Right behind a quote or a bracket many readers take it "
+        "all the same, and others refuse the file.",
+        'name: "Gull"# the fast one',
+        'name: "Gull" # the fast one',
+        "yaml",
+    ),
+    Code(
         "encoding-other",
         "warning",
         "Not written in UTF-8",
