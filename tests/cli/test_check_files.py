@@ -197,3 +197,22 @@ def test_a_hook_for_commits_is_shipped() -> None:
     hooks = (Path(__file__).parents[2] / ".pre-commit-hooks.yaml").read_text()
     assert "entry: roundgate check" in hooks
     assert "roundgate check --strict" not in hooks
+
+
+def test_many_servers_are_checked_in_their_order_on_all_cores(site: SiteUnderTest) -> None:
+    """More than one process has: findings come in the order of the servers, and trouble is said as it is with one."""
+    names = [f"berth{number:02}" for number in range(20)]
+    for name in names:
+        site.add(name)
+    assert site.ok("check", "@all") == "20 servers: nothing wrong.\n"
+    for name in ("berth03", "berth17"):
+        (site.folder / name / "officers.json").write_text('{"officers": [1 2]}\n')
+    said = site.fails(1, "check", "@all")
+    assert 0 < said.index("berth03") < said.index("berth17")
+    assert said.count("comma-missing") == 2
+    (site.folder / "berth09").rename(site.folder / "elsewhere")
+    assert "is not there" in site.fails(1, "check", "@all")
+    (site.folder / "elsewhere").rename(site.folder / "berth09")
+    (site.folder / "rulebooks").mkdir()
+    (site.folder / "rulebooks" / "gullwind.toml").write_text("[rulebook]\nname = 3\n")
+    assert "The rulebook is broken at" in site.fails(1, "check", "@all")

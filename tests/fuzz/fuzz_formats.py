@@ -46,6 +46,7 @@ def one_input(data: bytes) -> None:
         assert one.code
         for cut in one.repair:
             assert 0 <= cut.start <= cut.end <= len(text.body), one
+        text.spliced(one.repair)
     with contextlib.suppress(EditRefused, NotEncodable):
         mended(KIND, document)
     entries = document.entries()

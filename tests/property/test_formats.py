@@ -120,6 +120,8 @@ PIECES = {
         "]]",
         "function",
         "end",
+        "/*",
+        "*/",
         "'",
         ";",
         "f",
@@ -166,6 +168,7 @@ def look(name: str, text: Text) -> Document:
         assert 0 <= one.start <= one.end <= len(text.body) + 2, one
         assert (one.cause and one.do) or one.level == "note", one
         assert all(0 <= cut.start <= cut.end <= len(text.body) for cut in one.repair), one
+        text.spliced(one.repair)
     for entry in (*document.entries(), *document.switched_off()):
         assert 0 <= entry.start <= entry.end <= len(text.body), entry
     return document

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -15,8 +15,7 @@ from roundgate.core.findings import Finding
 from roundgate.host.errors import WrongWords
 
 if TYPE_CHECKING:
-    from roundgate.host.servers import Server
-    from roundgate.host.store import Store
+    pass
 
 FORMS = ("text", "json", "sarif")
 
@@ -72,8 +71,13 @@ def _is_server(word: str) -> bool:
         return False
 
 
+_NAMED = 8
+"""So many servers are named at the end; more are counted."""
+
+
 def _check_servers(words: Sequence[str], given: str, form: str, *, fix: bool) -> str:
     from roundgate.cli.place import Standing
+    from roundgate.host.checking import check_servers
 
     if given:
         raise WrongWords("--as is for files.", "roundgate check FILE --as FORMAT")
@@ -87,21 +91,9 @@ def _check_servers(words: Sequence[str], given: str, form: str, *, fix: bool) ->
 
         mend_servers(standing, servers)
     report = Report(form)
-    for server in servers:
-        for finding in findings_of(server, standing.store):
-            report.add(finding)
-    return report.end(", ".join(one.name for one in servers))
-
-
-def findings_of(server: Server, store: Store) -> Iterator[Finding]:
-    """Check one server: its files on disk, and as the slate would leave them."""
-    from roundgate.core.checks import check_disk, check_outcome
-
-    waiting = [one.operation for one in store.slate(server.name)]
-    now, outcome = server.outcome(waiting)
-    yield from check_disk(server.name, now.files, now.unreadable)
-    if waiting:
-        yield from (one for one in check_outcome(server.name, outcome, now.unreadable) if one.waiting)
+    for finding in check_servers(servers, standing.store):
+        report.add(finding)
+    return report.end(", ".join(one.name for one in servers) if len(servers) <= _NAMED else f"{len(servers)} servers")
 
 
 class Report:

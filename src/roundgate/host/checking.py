@@ -3,16 +3,26 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from functools import partial
 from itertools import islice
 from pathlib import Path
+from typing import TYPE_CHECKING, TypeVar
 
 from msgspec import json
 
 from roundgate.core.findings import Finding, Place
 from roundgate.host.files import LARGEST, read_bytes
 
+if TYPE_CHECKING:
+    from roundgate.core.slate import Operation
+    from roundgate.host.servers import Server
+    from roundgate.host.store import Store
+
+T = TypeVar("T")
+
 _MANY = 200
+_MANY_SERVERS = 16
 _CHUNK = 100
 _LARGE = 1_000_000
 
@@ -27,7 +37,7 @@ def check_files(paths: Sequence[str], given: str = "") -> Iterator[tuple[str, li
         for path in paths:
             yield path, check_file(path, given)
         return
-    yield from _on_all_cores(paths, given, cores)
+    yield from zip(paths, _on_all_cores(paths, partial(_check_chunk, given=given), cores), strict=True)
 
 
 def _size(paths: Sequence[str]) -> int:
@@ -40,33 +50,62 @@ def _size(paths: Sequence[str]) -> int:
     return total
 
 
-def _on_all_cores(paths: Sequence[str], given: str, cores: int) -> Iterator[tuple[str, list[Finding]]]:
+def _on_all_cores(items: Sequence[T], work: Callable[[list[T]], list[bytes]], cores: int) -> Iterator[list[Finding]]:
+    """Let every core work on chunks of the items; give the findings of each item, in order."""
     from concurrent.futures import Future, ProcessPoolExecutor
     from multiprocessing import get_context
 
-    size = max(1, min(_CHUNK, len(paths) // (cores * 4) or 1))
-    chunks = _chunks(paths, size)
+    size = max(1, min(_CHUNK, len(items) // (cores * 4) or 1))
+    chunks = _chunks(items, size)
     with ProcessPoolExecutor(cores, get_context("fork")) as pool:
-        waiting: list[tuple[list[str], Future[list[bytes]]]] = []
-        for chunk in islice(chunks, cores * 3):
-            waiting.append((chunk, pool.submit(_check_chunk, chunk, given)))
+        waiting: list[Future[list[bytes]]] = [pool.submit(work, chunk) for chunk in islice(chunks, cores * 3)]
         while waiting:
-            chunk, future = waiting.pop(0)
-            for path, found in zip(chunk, future.result(), strict=True):
-                yield path, json.decode(found, type=list[Finding]) if found else []
+            for found in waiting.pop(0).result():
+                yield json.decode(found, type=list[Finding]) if found else []
             following = next(chunks, None)
             if following:
-                waiting.append((following, pool.submit(_check_chunk, following, given)))
+                waiting.append(pool.submit(work, following))
 
 
-def _chunks(paths: Iterable[str], size: int) -> Iterator[list[str]]:
-    several = iter(paths)
+def _chunks(items: Iterable[T], size: int) -> Iterator[list[T]]:
+    several = iter(items)
     while chunk := list(islice(several, size)):
         yield chunk
 
 
 def _check_chunk(paths: Sequence[str], given: str) -> list[bytes]:
-    return [json.encode(found) if (found := check_file(path, given)) else b"" for path in paths]
+    return [_packed(check_file(path, given)) for path in paths]
+
+
+def _packed(found: Sequence[Finding]) -> bytes:
+    return json.encode(found) if found else b""
+
+
+def check_servers(servers: Sequence[Server], store: Store) -> Iterator[Finding]:
+    """Check servers one after another, on as many cores as there are where there are many. Raises Trouble."""
+    cores = os.cpu_count() or 1
+    several = ((server, [one.operation for one in store.slate(server.name)]) for server in servers)
+    if cores < 2 or len(servers) < _MANY_SERVERS:
+        for server, waiting in several:
+            yield from check_server(server, waiting)
+        return
+    for found in _on_all_cores(list(several), _check_servers, cores):
+        yield from found
+
+
+def _check_servers(several: Sequence[tuple[Server, list[Operation]]]) -> list[bytes]:
+    return [_packed(check_server(*one)) for one in several]
+
+
+def check_server(server: Server, waiting: Sequence[Operation]) -> list[Finding]:
+    """Check one server: its files on disk, and as the slate would leave them. Raises Trouble."""
+    from roundgate.core.checks import check_disk, check_outcome
+
+    now, outcome = server.outcome(waiting)
+    found = check_disk(server.name, now.files, now.unreadable)
+    if waiting:
+        found += [one for one in check_outcome(server.name, outcome, now.unreadable) if one.waiting]
+    return found
 
 
 def check_file(path: str, given: str = "") -> list[Finding]:

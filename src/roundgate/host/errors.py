@@ -7,6 +7,7 @@ The exit codes: 0 done, 1 findings or not done, 2 the call's words are off, 3 a 
 from __future__ import annotations
 
 import errno
+from typing import Any
 
 
 class Trouble(Exception):
@@ -19,6 +20,16 @@ class Trouble(Exception):
         super().__init__(what)
         self.what = what
         self.do = do
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        """Come whole out of another process, whatever a kind of trouble is made of."""
+        return _made_again, (type(self), self.what, self.do)
+
+
+def _made_again(kind: type[Trouble], what: str, do: str) -> Trouble:
+    trouble = kind.__new__(kind)
+    Trouble.__init__(trouble, what, do)
+    return trouble
 
 
 class WrongWords(Trouble):

@@ -53,7 +53,7 @@ class WordScan(BracketScan):
     def _other_comment(self) -> None:
         mark = 1 if self.body[self.at] == "#" else 2
         end = self._line_end(self.at)
-        block = self.body.find("*/", self.at) if self.body.startswith("/*", self.at) else -1
+        block = self.body.find("*/", self.at + 2) if self.body.startswith("/*", self.at) else -1
         cuts = (
             [Splice(self.at, self.at + mark, "--")]
             if block < 0

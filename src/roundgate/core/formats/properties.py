@@ -110,7 +110,7 @@ class PropertiesDocument(KeyFile):
         start, end = around(body, *here)
         while runs_on_into(body, start):
             start = line_start(body, start - 1)
-        while runs_on_into(body, end):
+        while end < len(body) and runs_on_into(body, end):
             end = body.find("\n", end) + 1 or len(body)
         part = PropertiesDocument(self.text.with_body(body[start:end]), self.dialect)
         part._ascii_only = self._ascii_only

@@ -120,7 +120,7 @@ class Scan(TagScan):
             cuts = [Splice(0, at, "")] if not before.strip("\ufeff \t\r\n") else []
             cause = "The declaration must be the very first thing in the file, and something stands before it."
             self.say("declaration-late", (at, at + 5), cause, "Delete what stands before it.", *cuts, safe=True)
-        end = self.body.find("?>", at)
+        end = self.body.find("?>", at + 2)
         if end < 0:
             self.say("tag-broken", (at, at + 2), "This declaration is never closed.", "Write ?> where it should end.")
         self.at = end + 2 if end >= 0 else len(self.body)

@@ -1,0 +1,2 @@
+tide = { high = 1 }
+/*/ not yet
