@@ -76,8 +76,11 @@ def say_stored(stored: str | None, change: Change, book: Rulebook) -> str:
     key = operation.key if isinstance(operation, SetValue | Unset | Switch) else ""
     if is_secret(book, change.file, key):
         return "(set, hidden)"
-    shown = without_sounding(" ".join(stored.split()), secret_names(book, change.file))
-    return shown if len(shown) <= _LONG else f"{shown[: _LONG - 1].rstrip()}…" if shown else "(empty)"
+    lines = [line.strip() for line in without_sounding(stored, secret_names(book, change.file)).splitlines()]
+    if not "".join(lines):
+        return "(empty)"
+    shown = lines[0] if len(lines[0]) <= _LONG else f"{lines[0][: _LONG - 1].rstrip()}…"
+    return shown if len(lines) == 1 else f"{shown} … ({len(lines)} lines)"
 
 
 def _in_words(change: Change, book: Rulebook) -> ChangeWords:
