@@ -73,6 +73,11 @@ class _Doubles:
             self.found = True
         return tuple(pairs)
 
+    def nothing(self, pairs: list[tuple[str, Any]]) -> None:
+        """Keep nothing of a map: where only mistakes are asked for, a tree would be many times the file."""
+        if len(dict(pairs)) != len(pairs):
+            self.found = True
+
 
 def strict_form(body: str, dialect: Dialect) -> str:
     """Blank out what the dialect reads over; the text keeps its length, so spans hold in both."""
@@ -123,9 +128,18 @@ class JsonDocument:
 
     @cached_property
     def _result(self) -> trees.Tree | JsonError:
+        return self._decoded(keep=True)
+
+    @cached_property
+    def _verdict(self) -> JsonError | None:
+        found = self._decoded(keep=False)
+        return found if isinstance(found, JsonError) else None
+
+    def _decoded(self, *, keep: bool) -> trees.Tree | JsonError:
         doubles = _Doubles()
+        hook = doubles.members if keep else doubles.nothing
         decoder = json.JSONDecoder(
-            object_pairs_hook=doubles.members, parse_float=str.encode, parse_int=str.encode, parse_constant=_no_constant
+            object_pairs_hook=hook, parse_float=str.encode, parse_int=str.encode, parse_constant=_no_constant
         )
         try:
             tree = decoded(self.strict, decoder)
@@ -136,13 +150,14 @@ class JsonDocument:
 
     @property
     def has_doubles(self) -> bool:
-        """Whether any map has a name twice. Raises EditRefused where the text is no JSON."""
-        self.plain()
-        return self._has_doubles
+        """Whether any map has a name twice; False where the text is no JSON."""
+        return self.error is None and self._has_doubles
 
     @property
     def error(self) -> JsonError | None:
         """Why the text is no JSON, or None where it is."""
+        if "_result" not in self.__dict__:
+            return self._verdict
         return self._result if isinstance(self._result, JsonError) else None
 
     def plain(self) -> trees.Tree:
@@ -225,7 +240,7 @@ class JsonDocument:
 
     def find(self, path: Path) -> Entry | None:
         """Give what stands at a path, or None; None too where the file cannot be read."""
-        child = None if self.error else self.locate(path)
+        child = None if isinstance(self._result, JsonError) else self.locate(path)
         return self._entry(path, child) if child else None
 
     def switched_off(self) -> Sequence[Entry]:

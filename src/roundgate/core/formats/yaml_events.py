@@ -6,6 +6,7 @@ Flat lists compare and cut at C speed; a path is found by walking them. Indexes 
 from __future__ import annotations
 
 import re
+from array import array
 from collections.abc import Iterator
 from functools import cached_property
 from typing import Any, NamedTuple
@@ -35,24 +36,40 @@ class YamlError(ValueError):
         self.begun = begun
 
 
+class Spans:
+    """The span of each event; two rows of numbers, for a list of pairs would be ten times as large."""
+
+    def __init__(self) -> None:
+        """Begin with none."""
+        self.starts, self.ends = array("Q"), array("Q")
+
+    def __getitem__(self, event: int) -> tuple[int, int]:
+        """Give where an event starts and ends."""
+        return self.starts[event], self.ends[event]
+
+
 class Events(NamedTuple):
     """What a text says, and the span of each event."""
 
     said: list[Said]
-    spans: list[tuple[int, int]]
+    spans: Spans
 
 
 def read_events(body: str) -> Events:
     """Read a text. Raises YamlError."""
     said: list[Said] = []
-    spans: list[tuple[int, int]] = []
+    spans = Spans()
+    add, starts, ends = said.append, spans.starts.append, spans.ends.append
+    known: dict[Said, Said] = {}  # most files say the same again and again
     try:
         with without_collecting():
             for event in yaml.parse(body, Loader=_LOADER):
                 made = _MAKERS.get(type(event))
                 if made is not None:
-                    said.append(made(event))
-                    spans.append((event.start_mark.index, event.end_mark.index))  # type: ignore[union-attr]
+                    one = made(event)
+                    add(known.setdefault(one, one) if made is _scalar else one)
+                    starts(event.start_mark.index)  # type: ignore[union-attr]
+                    ends(event.end_mark.index)  # type: ignore[union-attr]
     except yaml.MarkedYAMLError as error:
         mark, begun = error.problem_mark, error.context_mark
         at = mark.index if mark else 0
@@ -79,12 +96,18 @@ def _scalar(event: Any) -> Said:
     return "S", event.value, event.anchor, event.tag, not event.style
 
 
+_LIST: Said = ("[", "", None, None, True)
+_MAP: Said = ("{", "", None, None, True)
 _MAKERS: dict[type, Any] = {
     yaml.ScalarEvent: _scalar,
     yaml.AliasEvent: lambda event: ("*", event.anchor, None, None, True),
-    yaml.SequenceStartEvent: lambda event: ("[", "", event.anchor, event.tag, True),
+    yaml.SequenceStartEvent: lambda event: (
+        ("[", "", event.anchor, event.tag, True) if event.anchor or event.tag else _LIST
+    ),
     yaml.SequenceEndEvent: lambda event: ("]", "", None, None, True),
-    yaml.MappingStartEvent: lambda event: ("{", "", event.anchor, event.tag, True),
+    yaml.MappingStartEvent: lambda event: (
+        ("{", "", event.anchor, event.tag, True) if event.anchor or event.tag else _MAP
+    ),
     yaml.MappingEndEvent: lambda event: ("}", "", None, None, True),
     yaml.DocumentStartEvent: lambda event: ("D", "", None, None, True),
     yaml.DocumentEndEvent: lambda event: ("d", "", None, None, True),
