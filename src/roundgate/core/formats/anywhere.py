@@ -44,6 +44,11 @@ def empty(body: str, level: Level = "warning") -> list[Problem]:
     return [problem("file-empty", (0, 0), "The file is empty.", do, level=level)]
 
 
+def pointless(body: str) -> list[Problem]:
+    """Say why a text need not be looked at any further: it is empty, or two versions of it are still to be merged."""
+    return empty(body) or list(merge_markers(body))
+
+
 def not_utf8(text: Text, level: Level = "warning") -> Iterator[Problem]:
     """Say that a file is written in an encoding that its format does not have."""
     if text.encoding.startswith("utf-16") and level == "error":

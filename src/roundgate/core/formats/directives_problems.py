@@ -8,15 +8,13 @@ from typing import TYPE_CHECKING
 
 from roundgate.core.findings import Problem
 from roundgate.core.formats.anywhere import (
-    BLANKS,
     CURLY,
     DASHES,
-    empty,
     flood,
     handful,
     hidden_characters,
-    merge_markers,
     plain_keys,
+    pointless,
     stand_once,
 )
 from roundgate.core.formats.catalogue import problem
@@ -37,16 +35,13 @@ _PLAIN_LINE = re.compile(
 def problems_of(document: DirectivesDocument) -> list[Problem]:
     """Find every problem of a command file, in the order of the file."""
     body = document.text.body
-    if not body.strip(BLANKS):
-        return empty(body)
+    if first := pointless(body):
+        return first
     is_usual = not document.dialect.marks and document.dialect.case and body.isascii()
     is_usual = is_usual and body.count("set") == body.lower().count("set")
     keys = plain_keys(body, _PLAIN_LINE) if is_usual else None
     if keys is not None and stand_once(keys):
         return []
-    marks = list(merge_markers(body))
-    if marks:
-        return marks
     found: list[Problem] = list(_quotes(document))
     equals = [one for one in document.commands if _equals(one)]
     if len(equals) * 2 <= len(document.commands):

@@ -8,16 +8,14 @@ from typing import TYPE_CHECKING
 
 from roundgate.core.findings import Problem
 from roundgate.core.formats.anywhere import (
-    BLANKS,
     UNSEEN,
     all_plain,
     comment_in_value,
-    empty,
     flood,
     handful,
     hidden_characters,
     may_hold_comments,
-    merge_markers,
+    pointless,
 )
 from roundgate.core.formats.catalogue import problem
 from roundgate.core.text import Splice
@@ -62,8 +60,8 @@ _LIST_SIGNS = ("+", "-", ".", "!")
 def problems_of(document: IniDocument) -> list[Problem]:
     """Find every problem of an ini text, in the order of the file."""
     body = document.text.body
-    if not body.strip(BLANKS):
-        return empty(body)
+    if first := pointless(body):
+        return first
     dialect = document.dialect
     if (
         dialect.quotes != "needed"
@@ -72,9 +70,6 @@ def problems_of(document: IniDocument) -> list[Problem]:
         and (all_plain(body, _PLAIN_LINES) and not _repeats(body))
     ):
         return []
-    marks = list(merge_markers(body))
-    if marks:
-        return marks
     found: list[Problem] = []
     signs = sum(1 for row in document.rows if row.key and not row.is_heading and "=" in _sign(document, row))
     for row in document.rows:

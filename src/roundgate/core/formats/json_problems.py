@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING
 
 from roundgate.core.findings import Problem
 from roundgate.core.formats.anywhere import (
-    BLANKS,
     empty,
     flood,
     handful,
@@ -32,13 +31,12 @@ _HALF = re.compile(r"(?<!\\)(?:\\\\)*(\\u[dD](?:[89abAB][0-9a-fA-F]{2}(?!\\u[dD]
 def problems_of(document: JsonDocument) -> list[Problem]:
     """Find every problem of a JSON text, in the order of the file."""
     body = document.text.body
-    if not body.strip(BLANKS):
-        return empty(body, "error")
+    if nothing := empty(body, "error"):
+        return nothing
     error = document.error
     if error is None:
         return flood([*_doubles(document), *_in_texts(document), *not_utf8(document.text)])
-    marks = list(merge_markers(body))
-    if marks:
+    if marks := list(merge_markers(body)):
         return marks
     if str(error) == "too deep":
         cause = "Brackets stand inside one another more than a few hundred deep here."

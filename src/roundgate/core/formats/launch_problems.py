@@ -8,14 +8,12 @@ from typing import TYPE_CHECKING
 
 from roundgate.core.findings import Problem
 from roundgate.core.formats.anywhere import (
-    BLANKS,
     CURLY,
     DASHES,
-    empty,
     flood,
     handful,
     hidden_characters,
-    merge_markers,
+    pointless,
 )
 from roundgate.core.formats.catalogue import problem
 from roundgate.core.text import LINE_END, Splice
@@ -31,11 +29,8 @@ _USED = re.compile(r"\$(?:(\w+)|\{(\w+)\})")
 def problems_of(document: LaunchDocument) -> list[Problem]:
     """Find every problem of a start script, in the order of the file."""
     body = document.text.body
-    if not body.strip(BLANKS):
-        return empty(body)
-    marks = list(merge_markers(body))
-    if marks:
-        return marks
+    if first := pointless(body):
+        return first
     found: list[Problem] = []
     if not document.batch:
         found += [*_first_line(body), *_line_ends(body), *_assignments(document), *_unset(document)]

@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING, Any
 
 from roundgate.core.findings import Problem
 from roundgate.core.formats.anywhere import (
-    BLANKS,
     CURLY,
     DASHES,
     HIDDEN,
@@ -34,14 +33,13 @@ _ODD = re.compile(rf"[?!$@`\\{CURLY}{DASHES}]|{HIDDEN.pattern}")
 def problems_of(document: LuaDocument) -> list[Problem]:
     """Find every problem of a Lua text, in the order of the file."""
     body = document.text.body
-    if not body.strip(BLANKS):
-        return empty(body)
+    if nothing := empty(body):
+        return nothing
     odd = _odd_sign(body)
     if not document.has_error and odd < 0:
         doubles = [] if len(body) > _LARGE else list(_doubles(document))
         return flood(sorted([*doubles, *hidden_characters(body)], key=lambda one: one.start))
-    marks = list(merge_markers(body))
-    if marks:
+    if marks := list(merge_markers(body)):
         return marks
     gave_up = _first_error(document.root) if document.has_error else odd
     scan = Scan(body, gave_up + FAR)

@@ -14,6 +14,7 @@ from roundgate.core.formats.anywhere import (
     HIDDEN,
     UNSEEN,
     comment_in_value,
+    empty,
     may_hold_comments,
     merge_markers,
     plain_keys,
@@ -57,8 +58,8 @@ class _Seen(NamedTuple):
 def problems_of(document: Read) -> list[Problem]:
     """Find every problem of a document, in the order of the file."""
     body = document.text.body
-    if not body.strip():
-        return [problem("file-empty", (0, 0), "The file is empty.", "Start the server once, or restore the file.")]
+    if nothing := empty(body):
+        return nothing
     keys = plain_keys(body, _PLAIN_LINE)
     if keys is not None and stand_once(keys) and not may_hold_comments(body):
         return []

@@ -37,7 +37,7 @@ if TYPE_CHECKING:
 def problems_of(document: TomlDocument) -> list[Problem]:
     """Find every problem of a TOML text, in the order of the file."""
     body = document.text.body
-    if not body.strip(" \t\r\n"):
+    if not body.strip(" \t\r\n"):  # a form feed is no blank in TOML
         return empty(body)
     wrong = list(not_utf8(document.text, "error"))
     if document.error is None:

@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING
 
 from roundgate.core.findings import Problem
 from roundgate.core.formats.anywhere import (
-    BLANKS,
     empty,
     flood,
     handful,
@@ -27,12 +26,11 @@ _DECLARED = re.compile(r"<\?xml[^>]*?encoding\s*=\s*[\"']([\w.\-]+)[\"']")
 def problems_of(document: XmlDocument) -> list[Problem]:
     """Find every problem of an XML text, in the order of the file."""
     body = document.text.body
-    if not body.strip(BLANKS):
-        return empty(body, "error")
+    if nothing := empty(body, "error"):
+        return nothing
     if document.error is None:
         return flood([*_encoding(document), *hidden_characters(body)])
-    marks = list(merge_markers(body))
-    if marks:
+    if marks := list(merge_markers(body)):
         return marks
     scan = Scan(body)
     scan.run()

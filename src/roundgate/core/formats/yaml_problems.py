@@ -11,14 +11,12 @@ from typing import TYPE_CHECKING
 
 from roundgate.core.findings import Problem
 from roundgate.core.formats.anywhere import (
-    BLANKS,
     DASHES,
-    empty,
     flood,
     handful,
     hidden_characters,
-    merge_markers,
     not_utf8,
+    pointless,
 )
 from roundgate.core.formats.catalogue import problem
 from roundgate.core.formats.mending import one_after_another
@@ -42,11 +40,8 @@ _DASHED = re.compile(r"(?:\r\n|\r|\n)[ \t]*(-) ")
 def problems_of(document: YamlDocument) -> list[Problem]:
     """Find every problem of a YAML text, in the order of the file."""
     body = document.text.body
-    if not body.strip(BLANKS):
-        return empty(body)
-    marks = list(merge_markers(body))
-    if marks:
-        return marks
+    if first := pointless(body):
+        return first
     if document.error is None:
         found = [*_traps(document.stream), *_doubles(document), *hidden_characters(body), *not_utf8(document.text)]
         found += _glued_ends(document.stream)
