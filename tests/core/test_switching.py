@@ -8,7 +8,7 @@ import pytest
 
 from corpus_files import files, format_of, name_of
 from roundgate.core.formats import FORMATS, apply_edit, apply_switch
-from roundgate.core.formats.protocol import Document, EditRefused
+from roundgate.core.formats.protocol import Dialect, Document, EditRefused
 from roundgate.core.formats.protocol import Path as Path_
 from roundgate.core.text import decode
 
@@ -23,6 +23,7 @@ REASONS = (
     "can be commented out",
     "cannot be commented out",
     "cannot hold what is switched off",
+    "stands there no longer",
     "whole file",
     "more than once",
     "last of its table",
@@ -83,3 +84,54 @@ def test_a_new_value_for_what_stands_commented_out_goes_there(form: str, text: s
     assert said is not None
     assert said.value == "7"
     assert len(changed.text.body.splitlines()) == len(text.splitlines()), changed.text.body
+
+
+CRATES = """{
+  // what floats
+  "crates": {
+    "rope": 2,
+    "net": {
+      "chance": 0.5, // half, so {to speak}
+      "of": [1, 2]
+    },
+    "last": "x" // the end
+  }, "beside": 1,
+  "only": {
+    "one": true
+  }
+}
+"""
+
+
+@pytest.mark.parametrize("last_comma", [False, True])
+@pytest.mark.parametrize("newline", ["\n", "\r\n"])
+def test_json_with_comments_too(newline: str, *, last_comma: bool) -> None:
+    kind, text = FORMATS["json"], CRATES.replace("\n", newline)
+    document = kind.read(decode(text.encode()), Dialect(comments=True, last_comma=last_comma))
+    done = []
+    for name in names(document):
+        try:
+            off = apply_switch(kind, document, name, on=False)
+        except EditRefused as reason:
+            assert "lines to itself" in str(reason), (name, str(reason))
+            continue
+        assert off.find(name) is None
+        assert apply_switch(kind, off, name, on=True).text.body == text, off.text.body
+        done.append(name[-1])
+    assert done == ["rope", "net", "chance", "of", "last", "only", "one"]
+
+
+def test_json_without_comments_says_why_not() -> None:
+    document = FORMATS["json"].read(decode(b'{\n  "a": 1,\n  "b": 2\n}\n'))
+    with pytest.raises(EditRefused, match="reads no comments"):
+        document.switch(("a",), on=False)
+
+
+def test_signs_in_a_comment_are_no_signs() -> None:
+    """A bracket or a comma in a comment neither closes anything nor parts it from what follows."""
+    crate = FORMATS["json"].read(decode(b'{"a": 1, // of {4}\n"b": 2}\n'), Dialect(comments=True, last_comma=True))
+    assert list(crate.problems()) == []
+    kind = FORMATS["lua"]
+    berth = kind.read(decode(b"t = {\n  a = 1 -- one, so to speak\n  -- z = 2,\n}\n"))
+    on = apply_switch(kind, berth, ("t", "z"), on=True)
+    assert on.text.body == "t = {\n  a = 1, -- one, so to speak\n  z = 2,\n}\n"

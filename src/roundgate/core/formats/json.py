@@ -28,7 +28,7 @@ _KEY = re.compile(r'[ \t\r\n]*("(?:[^"\\]|\\.)*")[ \t\r\n]*:[ \t\r\n]*')
 _NEXT = re.compile(r"[ \t\r\n]*([,\]}])")
 _LOOSE = re.compile(
     r'"(?:[^"\\\r\n]|\\.)*"|(?P<comment>//[^\r\n]*|/\*(?:[^*]|\*(?!/))*\*/)'
-    r"|(?P<comma>,)(?=(?:[ \t\r\n]|//[^\r\n]*|/\*(?:[^*]|\*(?!/))*\*/)*[}\]])"
+    r"|(?P<comma>,)(?=(?:[ \t\r\n]++|//[^\r\n]*+|/\*(?:[^*]|\*(?!/))*\*/)*+[}\]])"
 )
 _COMMENT = r"//[^\r\n]*|/\*(?:[^*\r\n]|\*(?!/))*\*/"
 _KINDS: dict[str, Kind] = {'"': "text", "{": "map", "[": "list", "t": "bool", "f": "bool", "n": "null"}
@@ -384,8 +384,10 @@ class JsonDocument:
         return Edit(tuple(cuts), trees.with_move(self.plain(), path, to))
 
     def switch(self, path: Path, *, on: bool) -> Edit:
-        """Refuse: nothing in a JSON file can be switched off by a comment."""
-        raise EditRefused("a JSON file cannot hold what is switched off; remove it instead")
+        """Comment a name out with its value, or set the one that is, where the dialect has comments."""
+        from roundgate.core.formats.json_switching import switched
+
+        return switched(self, path, on=on)
 
 
 def _text(raw: str) -> str:

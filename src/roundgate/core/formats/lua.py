@@ -26,7 +26,7 @@ from roundgate.core.formats.trees import nested
 from roundgate.core.text import LINE_END, Splice, Text
 
 _COMMENT = r"--(?!\[=*\[)[^\r\n]*|--\[\[(?:(?!\]\])[^\r\n])*\]\]"
-_HAS_COMMA = re.compile(rf"(?:\s|{_COMMENT})*[,;]")
+_HAS_COMMA = re.compile(rf"(?:\s|{_COMMENT})*+[,;]")
 
 
 class Promise(NamedTuple):
