@@ -71,6 +71,21 @@ def test_what_cannot_be_is_said_with_its_reason_and_is_not_put_on_the_slate(rega
     assert "the slate is empty" in regatta.ok("slate", "regatta")
 
 
+def test_an_entry_of_a_list_is_commented_out_by_its_number(regatta: SiteUnderTest) -> None:
+    guests = with_files(regatta, "guestlist.txt") / "guestlist.txt"
+    before = guests.read_text()
+    first = next(line for line in before.splitlines() if not line.startswith("#"))
+    assert f"{first} -> commented out" in regatta.ok("switch", "regatta", "guestlist.txt:[0]", "--off")
+    regatta.ok("apply", "regatta", "--yes")
+    assert guests.read_text() == before.replace(first, f"#{first}", 1)
+
+
+def test_a_setting_under_another_name_is_one_that_the_rulebook_does_not_know(regatta: SiteUnderTest) -> None:
+    said = regatta.ok("rename", "regatta", "race.slots", "boat.places")
+    assert "key-unknown" in said
+    assert "called boat.slots -> called boat.places" in said
+
+
 def test_a_value_shared_between_places_is_changed_in_one_of_them_where_asked(regatta: SiteUnderTest) -> None:
     gusts = regatta.folder / "regatta" / "gusts.yml"
     gusts.write_text("day: &calm\n  most: 4\nnight: *calm\n")

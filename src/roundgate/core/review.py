@@ -131,7 +131,7 @@ def _consequences(outcome: Outcome) -> Iterator[str]:
     unknown = [
         change.name
         for change in real
-        if isinstance(change.operation, SetValue | Unset | Switch | Rename) and not spec_of(change, book)
+        if isinstance(change.operation, SetValue | Unset | Switch) and not spec_of(change, book)
     ]
     if unknown:
         yield f"{', '.join(unknown)}: the rulebook does not know this key; it is written, but not checked or proven."

@@ -237,7 +237,8 @@ def _make_name(
     else:
         is_so = (here is not None) == operation.on
         changed = document if is_so else apply_switch(kind, document, path, on=operation.on)
-        before, after = (one.value if one else None for one in (here, changed.find(path)))
+        there = changed.find(path) if operation.on else None  # by its number the next entry would be found
+        before, after = (one.value if one else None for one in (here, there))
     change = Change(operation, name_of(operation), operation.file, before, after)
     return change, files if is_so else files.with_document(operation.file, changed)
 
