@@ -7,7 +7,6 @@ and behind is passed over at once.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from difflib import SequenceMatcher
 from operator import getitem
 from typing import Any
 
@@ -26,6 +25,8 @@ def lines_of(body: str) -> list[str]:
 
 def groups(old: Sequence[str], new: Sequence[str], context: int) -> Iterator[list[Opcode]]:
     """Give the differences of two texts, near ones together, each with some lines around it."""
+    from difflib import SequenceMatcher  # only where something differs: the program starts without it
+
     matcher: Any = SequenceMatcher(None, "", "")
     matcher.opcodes = list(opcodes(old, new))  # it groups what it has found already
     yield from matcher.get_grouped_opcodes(context)
@@ -89,6 +90,8 @@ def _same(a: list[str], at: int, b: list[str], to: int) -> int:
 
 def _parting(a: list[str], at: int, b: list[str], to: int) -> list[Opcode]:
     """Give what differs from two places on, up to where the texts go on together for a few lines."""
+    from difflib import SequenceMatcher
+
     found: list[Opcode] = []
     for size in _WINDOWS:
         old, new = a[at : at + size], b[to : to + size]
