@@ -6,16 +6,13 @@ import os
 import sys
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import Annotated
 
 import typer
 
 from roundgate.cli.screen.output import say, say_json
 from roundgate.core.findings import Finding
 from roundgate.host.errors import WrongWords
-
-if TYPE_CHECKING:
-    pass
 
 FORMS = ("text", "json", "sarif")
 
