@@ -11,36 +11,23 @@ import json
 import re
 from collections.abc import Callable, Iterator, Sequence
 from functools import cached_property
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from roundgate.core.findings import Problem
 from roundgate.core.formats import bracketed, trees
 from roundgate.core.formats.bracketed import Brackets, Span
 from roundgate.core.formats.collecting import without_collecting
+from roundgate.core.formats.json_reading import DECODER, Doubles, JsonError, decoded, no_constant, strict_form
 from roundgate.core.formats.json_writing import inner_values, tree_of, value_text
 from roundgate.core.formats.protocol import USUAL, Dialect, Document, Edit, EditRefused, Entry, Kind, Path, Plain
 from roundgate.core.formats.scalars import fitted
 from roundgate.core.text import Splice, Text
 
-DEEPEST = 400
 _BLANK = re.compile(r"[ \t\r\n]*")
 _KEY = re.compile(r'[ \t\r\n]*("(?:[^"\\]|\\.)*")[ \t\r\n]*:[ \t\r\n]*')
 _NEXT = re.compile(r"[ \t\r\n]*([,\]}])")
-_LOOSE = re.compile(
-    r'"(?:[^"\\\r\n]|\\.)*"|(?P<comment>//[^\r\n]*|/\*(?:[^*]|\*(?!/))*\*/)'
-    r"|(?P<comma>,)(?=(?:[ \t\r\n]++|//[^\r\n]*+|/\*(?:[^*]|\*(?!/))*\*/)*+[}\]])"
-)
 _COMMENT = r"//[^\r\n]*|/\*(?:[^*\r\n]|\*(?!/))*\*/"
 _KINDS: dict[str, Kind] = {'"': "text", "{": "map", "[": "list", "t": "bool", "f": "bool", "n": "null"}
-
-
-class JsonError(ValueError):
-    """The text is no JSON; ``at`` is where the decoder gave up."""
-
-    def __init__(self, what: str, at: int) -> None:
-        """Keep what the decoder said, and where."""
-        super().__init__(what)
-        self.at = at
 
 
 class Child(NamedTuple):
@@ -51,69 +38,6 @@ class Child(NamedTuple):
     key_end: int
     start: int
     end: int
-
-
-def _no_constant(word: str) -> Any:
-    raise ValueError(word)
-
-
-_DECODER: Any = json.JSONDecoder(
-    object_pairs_hook=tuple, parse_float=str.encode, parse_int=str.encode, parse_constant=_no_constant
-)
-
-
-class _Doubles:
-    """Whether any map of a text has a name twice; noted while the text is decoded."""
-
-    def __init__(self) -> None:
-        self.found = False
-
-    def members(self, pairs: list[tuple[str, Any]]) -> tuple[tuple[str, Any], ...]:
-        if len(dict(pairs)) != len(pairs):
-            self.found = True
-        return tuple(pairs)
-
-    def nothing(self, pairs: list[tuple[str, Any]]) -> None:
-        """Keep nothing of a map: where only mistakes are asked for, a tree would be many times the file."""
-        if len(dict(pairs)) != len(pairs):
-            self.found = True
-
-
-def strict_form(body: str, dialect: Dialect) -> str:
-    """Blank out what the dialect reads over; the text keeps its length, so spans hold in both."""
-    if not (dialect.comments or dialect.last_comma):
-        return body
-
-    def blanked(match: re.Match[str]) -> str:
-        if match["comment"] is not None and dialect.comments:
-            return " " * len(match[0])
-        return " " if match["comma"] is not None and dialect.last_comma else match[0]
-
-    return _LOOSE.sub(blanked, body)
-
-
-def decoded(body: str, decoder: Any = _DECODER) -> trees.Tree:
-    """Give the tree of a strict JSON text. Raises JsonError."""
-    try:
-        with without_collecting():
-            return decoder.decode(body)
-    except json.JSONDecodeError as error:
-        raise JsonError(error.msg, error.pos) from error
-    except RecursionError as error:
-        raise JsonError("too deep", _deepest(body)) from error
-    except ValueError as error:
-        word = re.search(r"-?Infinity|NaN", body)
-        raise JsonError(str(error), word.start() if word else 0) from error
-
-
-def _deepest(body: str) -> int:
-    """Find where brackets stand deeper than any reader goes."""
-    depth = 0
-    for bracket in re.finditer(r'"(?:[^"\\]|\\.)*"|[\[{]|[\]}]', body):
-        depth += 1 if bracket[0] in "[{" else -1 if bracket[0] in "]}" else 0
-        if depth > DEEPEST:
-            return bracket.start()
-    return 0
 
 
 class JsonDocument:
@@ -136,10 +60,10 @@ class JsonDocument:
         return found if isinstance(found, JsonError) else None
 
     def _decoded(self, *, keep: bool) -> trees.Tree | JsonError:
-        doubles = _Doubles()
+        doubles = Doubles()
         hook = doubles.members if keep else doubles.nothing
         decoder = json.JSONDecoder(
-            object_pairs_hook=hook, parse_float=str.encode, parse_int=str.encode, parse_constant=_no_constant
+            object_pairs_hook=hook, parse_float=str.encode, parse_int=str.encode, parse_constant=no_constant
         )
         try:
             tree = decoded(self.strict, decoder)
@@ -188,7 +112,7 @@ class JsonDocument:
                 blank = _BLANK.match(body, at)
                 at = blank.end() if blank else at
                 step, key_start, key_end = number, at, at
-            end = _DECODER.scan_once(body, at)[1]
+            end = DECODER.scan_once(body, at)[1]
             yield Child(step, key_start, key_end, at, end)
             at, number = end, number + 1
 

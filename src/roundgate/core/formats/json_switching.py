@@ -6,7 +6,8 @@ import json
 import re
 
 from roundgate.core.formats import trees
-from roundgate.core.formats.json import Child, JsonDocument, JsonError, decoded, strict_form
+from roundgate.core.formats.json import Child, JsonDocument
+from roundgate.core.formats.json_reading import JsonError, decoded, strict_form
 from roundgate.core.formats.off_lines import Uncommented, commented, uncommented
 from roundgate.core.formats.protocol import Dialect, Edit, EditRefused, Path
 from roundgate.core.text import Splice, line_start
