@@ -158,6 +158,11 @@ def may_hold_comments(body: str) -> bool:
     return any(blank + mark in body for blank in " \t" for mark in ("#", ";", "//"))
 
 
+def bare_quotes(raw: str, quote: str = '"') -> list[int]:
+    """Tell where quotes stand that no backslash makes a letter; one behind two backslashes does count."""
+    return [one.end() - 1 for one in re.finditer(rf"(?<!\\)(?:\\\\)*{quote}", raw)]
+
+
 def with_place(found: Sequence[Problem], at: int, body: str) -> list[Problem]:
     """Note where a reader gives up on the mistake that it trips over, where that is another line than the mistake's."""
     before = [one for one in found if one.level == "error" and one.start <= at]

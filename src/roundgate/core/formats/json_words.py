@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
-from roundgate.core.formats.anywhere import CURLY, DASHES
+from roundgate.core.formats.anywhere import CURLY, DASHES, bare_quotes
 from roundgate.core.formats.bracket_scan import Read
 from roundgate.core.text import LINE_END, Splice
 
@@ -82,19 +82,17 @@ def _quoted(reader: JsonScan, *, is_key: bool) -> Read:
     if swallowed and re.match(r'[\w .\-]+"[ \t]*:', body[good.end() :]):
         return _unclosed(reader, start, start + 1 + len(swallowed[1]))
     follows = body[good.end() : good.end() + 1]
-    if (
-        not is_key
-        and follows
-        and (follows.isalnum() or follows in "_'" or (odd is False and _goes_on(line, good, start)))
-    ):
+    if not is_key and follows and (follows.isalnum() or follows in "_'" or _goes_on(line, good, start, odd=odd)):
         return _with_quotes_inside(reader, start, line, good.end())
     _look_inside(reader, start + 1, good.end() - 1)
     return _read(start, good.end(), is_text=True)
 
 
-def _goes_on(line: str, good: re.Match[str], start: int) -> bool:
+def _goes_on(line: str, good: re.Match[str], start: int, *, odd: bool) -> bool:
     """Tell whether a text goes on behind a quote: a word follows, and a last quote further on ends it."""
     rest = line[good.end() - start :]
+    if odd:
+        return re.match(r'[ \t]+[^\s"{}\[\],:][^"{}\[\]:]*"[ \t]*[,}\]]*[ \t]*$', rest) is not None
     return re.match(r'[ \t]+[^\s"{}\[\],:][^"{}\[\]:]*"[^"]*"?[ \t]*[,}\]]*[ \t]*$', rest) is not None
 
 
@@ -109,10 +107,11 @@ def _with_quotes_inside(reader: JsonScan, start: int, line: str, first_end: int)
         _look_inside(reader, start + 1, first_end - 1)
         return _read(start, first_end, is_text=True)
     end = start + ends[0]
-    inner = [start + found.start() for found in re.finditer(r'(?<!\\)"', line) if start < start + found.start() < end]
+    inner = [start + one for one in bare_quotes(line) if start < start + one < end]
     cause = "This quote ends the text too early: more of it follows on the line."
     cuts = [Splice(at, at, "\\") for at in inner]
-    reader.say("quote-inside", (inner[0], inner[0] + 1), cause, 'Write \\" for a quote inside a text.', *cuts)
+    first = inner[0] if inner else first_end - 1
+    reader.say("quote-inside", (first, first + 1), cause, 'Write \\" for a quote inside a text.', *cuts)
     return _read(start, end + 1, is_text=True)
 
 

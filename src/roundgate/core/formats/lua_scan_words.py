@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from roundgate.core.formats.anywhere import CURLY
+from roundgate.core.formats.anywhere import CURLY, bare_quotes
 from roundgate.core.formats.bracket_scan import BracketScan, Frame
 from roundgate.core.text import LINE_END, Splice
 
@@ -105,16 +105,12 @@ class WordScan(BracketScan):
             line_end = self._line_end(start)
             last = self.body.rfind(good[0][0], good.end(), line_end)
             if last > 0:
-                inner = [
-                    start + one.start()
-                    for one in re.finditer(r"(?<!\\)" + good[0][0], self.body[start:last])
-                    if one.start()
-                ]
+                inner = [start + one for one in bare_quotes(self.body[start:last], good[0][0]) if one]
                 cuts = [Splice(at, at, "\\") for at in inner]
                 cause = "This quote ends the text too early: more of it follows on the line."
                 self.say(
                     "quote-inside",
-                    (inner[0], inner[0] + 1),
+                    (inner[0], inner[0] + 1) if inner else (good.end() - 1, good.end()),
                     cause,
                     f"Write \\{good[0][0]} for a quote inside a text.",
                     *cuts,

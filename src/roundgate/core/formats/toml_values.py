@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 from roundgate.core.findings import Problem
-from roundgate.core.formats.anywhere import CURLY, DASHES
+from roundgate.core.formats.anywhere import CURLY, DASHES, bare_quotes
 from roundgate.core.formats.catalogue import problem
 from roundgate.core.formats.json_words import WORDS, number_meant
 from roundgate.core.formats.toml_brackets import unclosed
@@ -164,12 +164,12 @@ def _behind_quote(scene: Scene, start: int, at: int) -> Problem | None:
     line_end = scene.end
     quote = scene.body[start]
     last = scene.body.rfind(quote, start, line_end)
-    if last > at and quote == '"':
-        inner = [start + one.start() for one in re.finditer(r'(?<!\\)"', scene.body[start:last]) if one.start()]
+    inner = [start + one for one in bare_quotes(scene.body[start:last]) if one] if last > at and quote == '"' else []
+    if inner:
         cause = "This quote ends the text too early: more of it follows on the line."
         cuts = [Splice(one, one, "\\") for one in inner]
         return problem("quote-inside", (inner[0], inner[0] + 1), cause, 'Write \\" for a quote inside a text.', cuts)
-    if last > at:
+    if last > at and quote == "'":
         inner_text = scene.body[start + 1 : last]
         cuts = [Splice(start, last + 1, f'"{inner_text}"')] if '"' not in inner_text and "\\" not in inner_text else []
         close = scene.body.find("'", start + 1)

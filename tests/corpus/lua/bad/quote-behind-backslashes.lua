@@ -1,0 +1,4 @@
+berth = {
+  path = "C:\\"is it",
+  next = 1,
+}
