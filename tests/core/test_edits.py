@@ -249,3 +249,17 @@ REFUSED: list[tuple[str, str, Make, str]] = [
 def test_what_cannot_be_done_is_refused_with_the_reason(name: str, before: str, make: Make, why: str) -> None:
     with pytest.raises(EditRefused, match=why):
         edited(name, before, make)
+
+
+def test_what_refers_to_itself_or_multiplies_is_not_copied() -> None:
+    """A copy of a circle has no end, and a few references inside references make millions."""
+    kind = FORMATS["yaml"]
+    levels = "".join(f"l{n}: &l{n} [{', '.join([f'*l{n - 1}'] * 9)}]\n" for n in range(1, 12))
+    for body, path in (
+        ("a: &x\n  b: *x\nc: *x\n", ("c", "b")),
+        ("a: &x\n  b: *x\n", ("a", "b", "d")),
+        ("l0: &l0 {m: 1}\n" + levels + "last: *l11\n", ("last", 0)),
+    ):
+        document = kind.read(Text(body))
+        with pytest.raises(EditRefused):
+            document.set(path, "7", on_copy=True)

@@ -41,6 +41,13 @@ def one_line(body: str, start: int, end: int) -> bool:
     return LINE_END.search(body, low, high) is None
 
 
+def span_kept(before: str, after: str, start: int, end: int) -> tuple[int, int] | None:
+    """Tell where a span of a text is in a later one that is the same outside of it, or None where it is not."""
+    behind = len(after) - (len(before) - end)
+    is_same = behind >= start and after.startswith(before[:start]) and after.endswith(before[end:])
+    return (start, behind) if is_same else None
+
+
 class Splice(Struct, frozen=True):
     """Replace the characters from ``start`` up to ``end`` (counted from 0) by ``new``."""
 

@@ -23,7 +23,7 @@ from roundgate.core.formats.off_lines import commented, uncommented
 from roundgate.core.formats.protocol import USUAL, Dialect, Document, Edit, EditRefused, Entry, Kind, Path, Plain
 from roundgate.core.formats.scalars import Number, fitted
 from roundgate.core.formats.trees import nested
-from roundgate.core.text import LINE_END, Splice, Text
+from roundgate.core.text import LINE_END, Splice, Text, span_kept
 
 _COMMENT = r"--(?!\[=*\[)[^\r\n]*|--\[\[(?:(?!\]\])[^\r\n])*\]\]"
 _HAS_COMMA = re.compile(rf"(?:\s|{_COMMENT})*+[,;]")
@@ -38,12 +38,6 @@ class Promise(NamedTuple):
     words: list[str]
     path: Path | None = None
     value: str | None = None
-
-    def span_in(self, body: str) -> tuple[int, int] | None:
-        """Give where the span is in a new text, or None where the text outside is another."""
-        end = len(body) - (len(self.before) - self.end)
-        is_same = body.startswith(self.before[: self.start]) and body.endswith(self.before[self.end :])
-        return (self.start, end) if is_same and end >= self.start else None
 
 
 class LuaDocument(LuaWriting):
@@ -282,9 +276,8 @@ class LuaDocument(LuaWriting):
         else:
             raise EditRefused(f"{path[-1]} stands there commented out, but not the whole of it")
         start = lines.cuts[0].start
-        written = self.text.body[start : lines.end]
-        for cut in reversed(lines.cuts):
-            written = written[: cut.start - start] + written[cut.end - start :]
+        marks = sum(cut.end - cut.start for cut in lines.cuts)
+        written = self.text.spliced(lines.cuts).body[start : lines.end - marks]
         table = "x = {\n"
         field = LuaReading(self.text.with_body(f"{table}{written}\n}}"))._locate(("x", path[-1]))
         if field is None:
@@ -324,7 +317,7 @@ class LuaFormat:
     def confirms(self, document: Document, expected: object) -> bool:
         """Compare text and words, see that the grammar finds no mistake, and that the value asked for stands there."""
         assert isinstance(document, LuaDocument) and isinstance(expected, Promise)
-        span = expected.span_in(document.text.body)
+        span = span_kept(expected.before, document.text.body, expected.start, expected.end)
         if span is None or document.has_error or tokens(document.text.body[slice(*span)]) != expected.words:
             return False
         if expected.path is None or expected.value is None:

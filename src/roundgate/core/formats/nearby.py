@@ -13,7 +13,7 @@ from typing import Any, NamedTuple, Protocol
 from msgspec import Struct
 
 from roundgate.core.formats.protocol import Dialect, Document, Edit, Entry, Format, Path
-from roundgate.core.text import LARGE, Splice, Text
+from roundgate.core.text import LARGE, Splice, Text, span_kept
 
 AROUND = 20
 """So many lines above and below a value are read with it."""
@@ -94,13 +94,11 @@ def confirmed(kind: Format, document: Document, expected: Within) -> bool:
 
     The first and the last line inside must be as they were too, so that what is outside is read as before.
     """
-    old, new = expected.before, document.text.body
-    inside = new[expected.start : len(new) - (len(old) - expected.end)]
-    there = old[expected.start : expected.end]
-    if not new.startswith(old[: expected.start]) or not new.endswith(old[expected.end :]):
+    old = expected.before
+    span = span_kept(old, document.text.body, expected.start, expected.end)
+    if span is None:
         return False
-    if len(new) != len(old) - len(there) + len(inside):
-        return False
+    inside, there = document.text.body[slice(*span)], old[expected.start : expected.end]
     is_whole = (expected.start == 0, expected.end == len(old))
     if not (is_whole[0] or _first(inside) == _first(there)) or not (is_whole[1] or _last(inside) == _last(there)):
         return False

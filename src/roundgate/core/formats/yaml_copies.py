@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from itertools import count
 from typing import TYPE_CHECKING
 
 from roundgate.core.formats.protocol import Edit, EditRefused, Kind, Path, Plain
@@ -125,20 +126,32 @@ def _fitted(stream: Stream, meant: int, rest: Path, value: Plain, kind: Kind | N
     return fitted(value, kind, kind_of(there) if there and there[0] == "S" else None)
 
 
+_DEEPEST = 200
+_MOST_COPIED = 5_000
+"""So many values are copied at most: references inside what is shared multiply it."""
+
+
 def _tree(stream: Stream, event: int) -> Plain:
     """Give what an event means as lists, maps and words. Raises EditRefused where a copy would mean something else."""
+    return _copied(stream, event, (), count(1))
+
+
+def _copied(stream: Stream, event: int, inside: tuple[int, ...], copied: Iterator[int]) -> Plain:
     said: Said = stream.said[event]
+    if event in inside or len(inside) > _DEEPEST or next(copied) > _MOST_COPIED:
+        raise EditRefused("what is shared refers to itself, or is too much to copy; edit the file by hand")
     if said[0] == "*":
-        return _tree(stream, stream.meant(event))
+        return _copied(stream, stream.meant(event), (*inside, event), copied)
     if said[3] is not None:
         raise EditRefused("what is shared has a tag, so it is not copied; edit the file by hand")
     members = list(stream.members(event))
+    inner = (*inside, event)
     if said[0] == "[":
-        return [_tree(stream, one.value) for one in members]
+        return [_copied(stream, one.value, inner, copied) for one in members]
     if said[0] == "{":
         if any(stream.said[one.key][0] != "S" or one.step == "<<" for one in members):
             raise EditRefused("what is shared takes in other things by <<, so it is not copied; edit the file by hand")
-        return {str(one.step): _tree(stream, one.value) for one in members}
+        return {str(one.step): _copied(stream, one.value, inner, copied) for one in members}
     if said[4] and kind_of(said) != "text":
         return Bare(said[1]) if said[1] else None
     return said[1]
