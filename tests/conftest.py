@@ -113,15 +113,37 @@ class SiteUnderTest:
                 continue
         return None
 
-    def keeper_process(self, name: str) -> int | None:
+    def _keepers(self, name: str) -> list[psutil.Process]:
+        """Give the guard and the keeper of a server; the guard is the keeper's parent."""
         state = str(self.folder / ".roundgate" / "servers" / name)
+        found = []
         for process in self.processes():
             try:
-                if "roundgate.host.keeper" in process.cmdline() and state in process.cmdline():
-                    return process.pid
+                words = process.cmdline()
+                if "roundgate.host.keeper" in words and state in words and process.status() != psutil.STATUS_ZOMBIE:
+                    found.append(process)
             except psutil.Error:
                 continue
-        return None
+        return found
+
+    def keeper_process(self, name: str) -> int | None:
+        """Give the process of a server's keeper."""
+        found = self._keepers(name)
+        pids = {one.pid for one in found}
+        inner = [one.pid for one in found if one.ppid() in pids]
+        return inner[0] if inner else None
+
+    def kill_keeper(self, name: str, *, with_guard: bool = False) -> int:
+        """Kill a server's keeper, and the guard that would start another one; gives the keeper's process."""
+        keeper = self.keeper_process(name)
+        assert keeper is not None
+        if with_guard:
+            for process in self._keepers(name):
+                if process.pid != keeper:
+                    process.kill()
+        os.kill(keeper, signal.SIGKILL)
+        wait_for(lambda: keeper not in {one.pid for one in self._keepers(name)})
+        return keeper
 
     def end(self) -> None:
         """End all that is left."""

@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
+import resource
 import signal
+import socket
 import time
+from pathlib import Path
 
 import psutil
 import pytest
 
 from conftest import SiteUnderTest, wait_for
 from roundgate.host.keeper import child
+from roundgate.host.keeper.orders import socket_address
 
 
 def status(site: SiteUnderTest) -> dict[str, object]:
@@ -78,17 +83,148 @@ def test_a_server_that_was_stopped_stays_down(running: SiteUnderTest) -> None:
     assert status(running)["state"] == "down"
 
 
-def test_a_dead_keeper_is_told_and_its_server_is_left_alone(running: SiteUnderTest) -> None:
-    keeper, server = running.keeper_process("regatta"), running.server_process("regatta")
-    assert keeper is not None
-    os.kill(keeper, signal.SIGKILL)
-    wait_for(lambda: running.keeper_process("regatta") is None)
-    assert "outside Round Gate" in running.ok("status")
+@pytest.mark.parametrize("sign", [signal.SIGKILL, signal.SIGTERM, signal.SIGSEGV])
+def test_a_keeper_that_dies_is_replaced_at_once_and_the_server_runs_on(
+    running: SiteUnderTest, sign: signal.Signals
+) -> None:
+    running.ok("send", "muster 3")
+    first, server = running.keeper_process("regatta"), running.server_process("regatta")
+    assert first is not None
+    os.kill(first, sign)
+    wait_for(lambda: running.keeper_process("regatta") not in (None, first))
+    now = status(running)
+    assert (now["state"], now["players"], now["process"]) == ("up", 3, server)
+    assert "3 of 16 boats" in running.ok("send", "status")
     running.ok("set", "race.slots=24")
-    said = running.fails(1, "apply", "--yes")
-    assert str(server) in said and "do:" in said
-    assert running.value("regatta", "boat.slots") == "16"
-    assert server is not None and psutil.pid_exists(server)
+    assert "proven" in running.ok("apply", "--yes")
+
+
+def test_the_next_command_takes_over_a_server_whose_keeper_and_guard_are_dead(running: SiteUnderTest) -> None:
+    """It says that the server is up, starts no second copy, and talks to its console."""
+    running.kill_keeper("regatta", with_guard=True)
+    server = running.server_process("regatta")
+    now = status(running)
+    assert (now["state"], now["process"], now["remarks"]) == ("up", server, [])
+    assert "0 of 16 boats" in running.ok("send", "status")
+    assert "runs already" in running.ok("start")
+    assert running.server_process("regatta") == server
+    running.ok("stop")
+    assert running.server_process("regatta") is None
+
+
+def test_a_server_goes_on_talking_while_no_keeper_listens(site: SiteUnderTest) -> None:
+    """Without a reader its output would end it; a new keeper hears what it has said meanwhile."""
+    home = site.folder / "buoy"
+    home.mkdir()
+    (home / "buoy.sh").write_text("#!/bin/sh\necho up\nwhile read -r line; do echo heard $line; done\n")
+    (home / "buoy.sh").chmod(0o755)
+    with (site.folder / "roundgate.toml").open("a") as file:
+        file.write('[server.buoy]\nfolder = "buoy"\nstart = ["./buoy.sh"]\nwatch = "0.1s"\n')
+    site.ok("start", "buoy")
+    site.kill_keeper("buoy", with_guard=True)
+    server = site.server_process("buoy")
+    with (site.folder / ".roundgate" / "servers" / "buoy" / "console.in").open("w") as console:
+        console.write("a line with nobody there\n")
+    assert "heard hello" in site.ok("send", "buoy", "hello")
+    assert "heard a line with nobody there" in site.ok("log", "buoy")
+    assert site.server_process("buoy") == server
+
+
+def test_a_server_that_died_with_its_keeper_is_brought_back_by_the_next_command(running: SiteUnderTest) -> None:
+    first = running.server_process("regatta")
+    running.kill_keeper("regatta", with_guard=True)
+    assert first is not None
+    os.kill(first, signal.SIGKILL)
+    wait_for(lambda: running.server_process("regatta") is None)
+    assert status(running)["state"] == "restarting"
+    wait_for(lambda: running.server_process("regatta") not in (None, first))
+
+
+def test_a_deleted_socket_is_no_dead_keeper(running: SiteUnderTest) -> None:
+    keeper, server = running.keeper_process("regatta"), running.server_process("regatta")
+    (running.folder / ".roundgate" / "servers" / "regatta" / "keeper.sock").unlink()
+    assert status(running)["state"] == "up"
+    assert (running.keeper_process("regatta"), running.server_process("regatta")) == (keeper, server)
+
+
+@pytest.mark.parametrize(
+    "message",
+    [
+        b"[]\n",
+        b'"state"\n',
+        b"7\n",
+        b"null\n",
+        b'{"ask": "signal", "name": "SIGFOO"}\n',
+        b'{"ask": "signal", "name": ["x"]}\n',
+        b'{"ask": "signal", "name": "Signals"}\n',
+        b'{"ask": "send", "text": "\\ud800"}\n',
+        b'{"ask": "\\ud800"}\n',
+        b'{"ask": "lease", "round": "x"}\n',
+        b'{"ask": "lease", "round": {}}\n',
+        b'{"ask": "stopping", "how": []}\n{"ask": "stopping", "how": "failed"}\n',
+        b"[" * 100_000 + b"\n",
+        b'{"ask": ' * 50_000 + b"\n",
+        b"\xff\xfe\x00\n",
+        b"x" * 3_000_000,
+        b"",
+    ],
+)
+def test_nothing_that_a_client_sends_ends_the_keeper(running: SiteUnderTest, message: bytes) -> None:
+    keeper = running.keeper_process("regatta")
+    with socket.socket(socket.AF_UNIX) as link:
+        address, handle = socket_address(str(running.folder / ".roundgate" / "servers" / "regatta"))
+        link.connect(address)
+        os.close(handle)
+        with contextlib.suppress(OSError):
+            link.sendall(message)
+    assert status(running)["state"] == "up"
+    assert running.keeper_process("regatta") == keeper
+    assert "0 of 16 boats" in running.ok("send", "status")
+
+
+def test_more_connections_than_a_keeper_can_hold_do_not_end_it(
+    regatta: SiteUnderTest, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
+    resource.setrlimit(resource.RLIMIT_NOFILE, (64, hard))
+    try:
+        regatta.ok("start")
+    finally:
+        resource.setrlimit(resource.RLIMIT_NOFILE, (soft, hard))
+    keeper = regatta.keeper_process("regatta")
+    links = []
+    for _ in range(100):
+        link = socket.socket(socket.AF_UNIX)
+        link.setblocking(False)
+        address, handle = socket_address(str(regatta.folder / ".roundgate" / "servers" / "regatta"))
+        with contextlib.suppress(OSError):
+            link.connect(address)
+        os.close(handle)
+        links.append(link)
+    for link in links:
+        link.close()
+    wait_for(lambda: status(regatta)["state"] == "up")
+    assert regatta.keeper_process("regatta") == keeper
+
+
+def test_a_log_that_cannot_be_rotated_or_has_no_folder_does_not_end_the_keeper(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from roundgate.host.keeper import log
+
+    monkeypatch.setattr(log, "LARGEST", 100)
+    folder = tmp_path / "state"
+    folder.mkdir()
+    written = log.ConsoleLog(str(folder / "console.log"))
+    written.write(b"x" * 50)
+    (folder / "console.log").unlink()
+    folder.rmdir()
+    for _ in range(5):
+        written.write(b"y" * 60)
+    folder.mkdir()
+    written.write(b"back")
+    assert (folder / "console.log").read_bytes().endswith(b"back\n")
+    os.close(written.handle)
 
 
 def test_the_keeper_is_small_and_idle(running: SiteUnderTest) -> None:

@@ -93,8 +93,8 @@ def _rewritten(text: str) -> str:
 @pytest.mark.parametrize(
     ("trials", "words"),
     [
-        ("die-after 0.1", "ended soon after it was ready, with exit code 3"),
-        ("die-at-start", "ended before it was ready, with exit code 1"),
+        ("die-after 0.1", "ended soon after it was ready with exit code 3"),
+        ("die-at-start", "ended before it was ready with exit code 1"),
         ("ready-never", "was not ready within 1s"),
     ],
 )

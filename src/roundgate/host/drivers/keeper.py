@@ -7,7 +7,7 @@ from typing import Any
 
 import msgspec
 
-from roundgate.host.drivers.keeper_link import KeeperLink, start_keeper
+from roundgate.host.drivers.keeper_link import KeeperLink, connect, start_keeper
 from roundgate.host.drivers.protocol import RunState
 from roundgate.host.errors import ConsoleCut, KeeperGone, Trouble
 from roundgate.host.keeper.orders import write_orders
@@ -24,23 +24,25 @@ class KeeperDriver:
 
     def _connected(self) -> KeeperLink:
         if self._link is None:
-            self._link = KeeperLink(self.server.state)
+            self._link = connect(self.server.state)
         return self._link
 
-    def state(self) -> RunState:
+    def state(self, within: float | None = None) -> RunState:
         """See Driver."""
         try:
             link = self._connected()
         except KeeperGone:
             return RunState()
-        return msgspec.convert(link.ask("state"), RunState)
+        answer = link.ask("state") if within is None else link.ask("state", within)
+        return msgspec.convert(answer, RunState)
 
     def open(self) -> None:
         """See Driver."""
         try:
             self._connected()
         except KeeperGone:
-            self._link = start_keeper(self.server.orders())
+            write_orders(self.server.orders())
+            self._link = start_keeper(self.server.state)
 
     def start(self) -> None:
         """See Driver."""
@@ -52,7 +54,11 @@ class KeeperDriver:
 
     def expect_stop(self) -> None:
         """See Driver."""
-        self._connected().ask("stopping")
+        self._connected().ask("stopping", how="now")
+
+    def stop_failed(self, *, for_good: bool) -> None:
+        """See Driver."""
+        self._connected().ask("stopping", how="late" if for_good else "failed")
 
     def send(self, text: str) -> None:
         """See Driver."""
@@ -62,7 +68,9 @@ class KeeperDriver:
 
     def signal(self, name: str) -> None:
         """See Driver."""
-        self._connected().ask("signal", name=name)
+        trouble = self._connected().ask("signal", name=name)
+        if trouble:
+            raise Trouble(f"{self.server.name}: {trouble}.", "Correct 'signals' in the rulebook.")
 
     def follow(self) -> None:
         """See Driver."""

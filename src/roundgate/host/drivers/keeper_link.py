@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import select
+import signal
 import socket
 import sys
 import time
@@ -13,7 +15,13 @@ from typing import Any
 from msgspec import json
 
 from roundgate.host.errors import KeeperGone
-from roundgate.host.keeper.orders import Orders, socket_address, write_orders
+from roundgate.host.keeper.clients import lock_holder
+from roundgate.host.keeper.orders import socket_address
+from roundgate.host.keeper.record import needs_keeper, read_record
+
+_ANSWER_WITHIN = 30.0
+_REOPENS_WITHIN = 2.0
+"""Seconds for a keeper to open its socket anew after somebody deleted it."""
 
 
 class KeeperLink:
@@ -38,14 +46,15 @@ class KeeperLink:
         """Hang up."""
         self.socket.close()
 
-    def ask(self, ask: str, **more: Any) -> Any:
-        """Ask and wait for the answer. Raises KeeperGone where the keeper dies meanwhile."""
+    def ask(self, ask: str, within: float = _ANSWER_WITHIN, **more: Any) -> Any:
+        """Ask and wait for the answer. Raises KeeperGone where the keeper dies, or does not answer in time (seconds)."""
         try:
             self.socket.sendall(json.encode({"ask": ask, **more}) + b"\n")
         except OSError as error:
             raise KeeperGone("The keeper has gone.", "roundgate status") from error
+        until = time.monotonic() + within
         while True:
-            message = self._receive(30.0)
+            message = self._receive(max(0.0, until - time.monotonic()))
             if message is None:
                 raise KeeperGone("The keeper does not answer.", "roundgate status")
             if "answer" in message:
@@ -86,19 +95,51 @@ class KeeperLink:
         return data
 
 
-def start_keeper(orders: Orders) -> KeeperLink:
-    """Start a keeper in a session of its own and wait until it listens. Raises KeeperGone where it cannot start."""
-    write_orders(orders)
+def connect(state: str) -> KeeperLink:
+    """Connect to the keeper of a state folder. One whose socket was deleted opens it again; a dead one that had
+    something to look after is replaced by a new one, which takes the server over. Raises KeeperGone.
+    """
+    try:
+        return KeeperLink(state)
+    except KeeperGone:
+        holder = lock_holder(state)
+        if holder is not None:
+            return _reopened(state, holder)
+        if not (needs_keeper(read_record(state)) and os.access(os.path.join(state, "orders.json"), os.R_OK)):
+            raise
+    return start_keeper(state)
+
+
+def _reopened(state: str, holder: int) -> KeeperLink:
+    """Have a keeper open its socket anew, and connect."""
+    with contextlib.suppress(ProcessLookupError, PermissionError):
+        os.kill(holder, signal.SIGHUP)
+    until = time.monotonic() + _REOPENS_WITHIN
+    while True:
+        try:
+            return KeeperLink(state)
+        except KeeperGone:
+            if time.monotonic() > until:
+                raise
+            time.sleep(0.01)  # the socket's coming cannot be awaited without watching the folder
+
+
+def start_keeper(state: str) -> KeeperLink:
+    """Start a keeper in a session of its own and wait until it listens; its orders lie in the state folder.
+
+    Where another one was faster, that one is it. Raises KeeperGone where it cannot start.
+    """
     told, ready = os.pipe()
     os.set_inheritable(ready, True)
     nothing = [(os.POSIX_SPAWN_OPEN, handle, os.devnull, os.O_RDWR, 0) for handle in (0, 1, 2)]
-    words = [sys.executable, "-m", "roundgate.host.keeper", orders["state"], str(ready)]
+    words = [sys.executable, "-m", "roundgate.host.keeper", state, str(ready)]
     try:
         os.posix_spawn(sys.executable, words, os.environ, file_actions=nothing, setsid=True)
     finally:
         os.close(ready)
     with os.fdopen(told, "rb") as file:
         trouble = file.read().decode("utf-8", "replace").strip()
-    if trouble:
+    holder = lock_holder(state) if trouble else None
+    if trouble and holder is None:
         raise KeeperGone(f"The keeper could not start: {trouble}.", "roundgate status")
-    return KeeperLink(orders["state"])
+    return KeeperLink(state) if holder is None else _reopened(state, holder)

@@ -19,6 +19,12 @@ class RunState(Struct, frozen=True, rename="kebab"):
     restarting: bool = False
     players: int = 0
     keeper: int | None = None
+    round: int | None = None
+    """The round that holds the server."""
+    recovering: int | None = None
+    """How often the recovery of a round has been tried; None where none is under way."""
+    slow_patterns: list[str] = []
+    """Patterns of the rulebook that took too long and are no longer searched in the log."""
 
     @property
     def runs(self) -> bool:
@@ -26,11 +32,25 @@ class RunState(Struct, frozen=True, rename="kebab"):
         return self.process is not None
 
 
+def exit_words(code: int | None) -> str:
+    """Say an exit code, to be put behind "it ended"; negative ones are signals, None is not known."""
+    if code is None:
+        return ""
+    if code < 0:
+        import signal
+
+        try:
+            return f" by {signal.Signals(-code).name}"
+        except ValueError:
+            return f" by signal {-code}"
+    return f" with exit code {code}"
+
+
 class Driver(Protocol):
     """Starts, stops and watches one server."""
 
-    def state(self) -> RunState:
-        """Tell how it stands, without starting anything."""
+    def state(self, within: float | None = None) -> RunState:
+        """Tell how it stands, without starting the server. Raises KeeperGone where no answer comes in time (seconds)."""
         ...
 
     def open(self) -> None:
@@ -45,12 +65,16 @@ class Driver(Protocol):
         """Say that the server will now end because somebody wants it to."""
         ...
 
+    def stop_failed(self, *, for_good: bool) -> None:
+        """Say that it did not end: when it ends later it is started again, unless it was to stay down ``for_good``."""
+        ...
+
     def send(self, text: str) -> None:
         """Write a line to its console. Raises ConsoleCut."""
         ...
 
     def signal(self, name: str) -> None:
-        """Send it a signal."""
+        """Send it a signal. Raises Trouble where there is no such signal."""
         ...
 
     def follow(self) -> None:

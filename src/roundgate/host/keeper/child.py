@@ -1,21 +1,30 @@
-"""The server's process: started with a console of its own, watched, and started again after a crash within limits."""
+"""The server's process: started with a console of its own, or taken over; watched, and started again after a crash."""
 
 from __future__ import annotations
 
+import contextlib
 import os
-import re
 import shutil
 import signal
+import stat
 import subprocess
 import time
+from collections import deque
 
 from roundgate.host.keeper.orders import Orders
+from roundgate.host.keeper.pipes import Pipes, make_pipes, reopen_pipes
+from roundgate.host.keeper.record import Record, birth_of, boot_mark, lives
+from roundgate.host.patterns import LinePattern, PatternError
 
 PAUSES = (1.0, 2.0, 5.0, 15.0, 30.0)
 """Seconds before each new start after a crash; after the last one the keeper gives up."""
 STEADY = 300.0
 """Seconds that a server must have been up for its earlier crashes to be forgotten."""
+LATE_STOP = 600.0
+"""Seconds within which a server that was told to stop for good, and did not, may still end without being restarted."""
 _LONGEST_LINE = 64 * 1024
+_LARGEST_COPY = 200 * 1024 * 1024
+_LAST_WORDS = 5
 
 
 class Child:
@@ -24,131 +33,164 @@ class Child:
     def __init__(self, orders: Orders, umask: int) -> None:
         """Keep the orders, and the file mode mask that the server shall have; nothing is started."""
         self.umask = umask
-        self.process: subprocess.Popen[bytes] | None = None
+        self.process: int | None = None
+        self.birth = 0
+        self.ended: int | None = None
+        """A handle that can be read once the process has ended."""
+        self._popen: subprocess.Popen[bytes] | None = None
+        self._pipes: Pipes | None = None
         self.rest = b""
         self.crashes = 0
         self.gave_up = False
         self.started = 0.0
         self.ready: float | None = None
         self.exit_code: int | None = None
-        self.exit_wanted = False
+        self.exit_wanted_until = 0.0
+        """Until when (monotonic) an end of the server is what somebody wants; infinite while a stop is under way."""
+        self.stop_failed = False
+        """True once a stop was asked for and did not happen in time: whenever it ends now, it is started again."""
+        self.was_stopped_late = False
+        """True from such an end until the server is up again."""
         self.players: set[str] = set()
+        self.last_words: deque[str] = deque(maxlen=_LAST_WORDS)
         self.take(orders)
 
-    def take(self, orders: Orders) -> None:
-        """Take new orders, for the next start."""
+    def take(self, orders: Orders) -> str:
+        """Take new orders, for the next start. Give an empty text, or what is wrong with them; then the old ones stay."""
+        try:
+            patterns = [LinePattern(orders[key]) for key in ("ready", "joined", "left")]
+        except PatternError as error:
+            if not hasattr(self, "orders"):
+                self.orders = orders
+                self._ready = self._joined = self._left = LinePattern("")
+            return f"a pattern of its rulebook is broken: {error}"
         self.orders = orders
-        self._ready, self._joined, self._left = (
-            re.compile(orders[key].encode()) if orders[key] else None for key in ("ready", "joined", "left")
-        )
+        self._ready, self._joined, self._left = patterns
+        return ""
 
     @property
     def runs(self) -> bool:
         """Tell whether the process is there."""
         return self.process is not None
 
+    @property
+    def exit_wanted(self) -> bool:
+        """Tell whether somebody wants the server to end."""
+        return time.monotonic() < self.exit_wanted_until
+
+    @property
+    def slow_patterns(self) -> list[str]:
+        """Name the patterns that took too long and are no longer searched."""
+        named = {"ready": self._ready, "joined": self._joined, "left": self._left}
+        return [name for name, pattern in named.items() if pattern.is_off]
+
+    # --- its process ---------------------------------------------------------------------------------------------
+
     def start(self) -> None:
         """Copy the files as the server will read them, then start it. Raises OSError where it cannot be started."""
         self._copy_files()
-        self.rest, self.ready, self.exit_code, self.exit_wanted = b"", None, None, False
-        self.players.clear()
+        pipes = make_pipes(self.orders["state"])
+        try:
+            self._popen = subprocess.Popen(
+                self.orders["command"],
+                cwd=self.orders["folder"],
+                env={**os.environ, **self.orders["environment"]},
+                stdin=pipes.server_input,
+                stdout=pipes.server_output,
+                stderr=pipes.server_output,
+                start_new_session=True,
+                bufsize=0,
+                umask=self.umask,
+            )
+        except BaseException:
+            for handle in pipes:
+                os.close(handle)
+            raise
+        pipes.close_servers_ends()
+        self._forget()
+        self._pipes = pipes
         self.started = time.time()
-        self.process = subprocess.Popen(
-            self.orders["command"],
-            cwd=self.orders["folder"],
-            env={**os.environ, **self.orders["environment"]},
-            stdin=subprocess.PIPE,
-            stdout=subprocess.PIPE,
-            stderr=subprocess.STDOUT,
-            start_new_session=True,
-            bufsize=0,
-            umask=self.umask,
-        )
-        for stream in (self.process.stdin, self.process.stdout):
-            if stream:
-                os.set_blocking(stream.fileno(), False)
+        self._watch(self._popen.pid)
+
+    def _forget(self) -> None:
+        self.rest, self.ready, self.exit_code = b"", None, None
+        self.exit_wanted_until, self.stop_failed = 0.0, False
+        self.players.clear()
+        self.last_words.clear()
+
+    def _watch(self, process: int) -> None:
+        self.process, self.birth = process, birth_of(process) or 0
+        self.ended = os.pidfd_open(process)
+
+    def take_over(self, record: Record) -> bool:
+        """Watch a server that another keeper started. Tell whether it is still there."""
+        self.crashes, self.started = record["crashes"], record["started"]
+        if not lives(record) or record["process"] is None:
+            return False
+        try:
+            self._watch(record["process"])
+        except OSError:
+            return False
+        self.ready, self.players = record["ready"], set(record["players"])
+        self._pipes = reopen_pipes(self.orders["state"], record["process"])
+        return True
+
+    def record(self, wanted: bool, round: int | None) -> Record:
+        """Say how it stands, for a new keeper."""
+        return {
+            "process": self.process,
+            "birth": self.birth,
+            "boot": boot_mark(),
+            "started": self.started,
+            "ready": self.ready,
+            "wanted": wanted,
+            "crashes": self.crashes,
+            "players": sorted(self.players),
+            "round": round,
+        }
 
     def _copy_files(self) -> None:
+        """Keep copies of the files as the server reads them now; on a full disk, of those for which there is room."""
         folder = os.path.join(self.orders["state"], "started")
         shutil.rmtree(folder, ignore_errors=True)
-        os.mkdir(folder, 0o700)
+        with contextlib.suppress(OSError):
+            os.mkdir(folder, 0o700)
         for path, source in self.orders["files"].items():
-            try:
-                with open(source, "rb") as file:
-                    data = file.read()
-            except OSError:
-                continue
-            copy = os.path.join(folder, path)
-            os.makedirs(os.path.dirname(copy), 0o700, exist_ok=True)
-            with open(os.open(copy, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "wb") as file:
-                file.write(data)
+            with contextlib.suppress(OSError):
+                _copy(source, os.path.join(folder, path))
 
-    def output(self) -> int:
-        """Give the handle from which the server's words come."""
-        assert self.process is not None and self.process.stdout is not None
-        return self.process.stdout.fileno()
-
-    def read_lines(self) -> list[bytes] | None:
-        """Give the lines that have come; None at the end of the output."""
-        try:
-            data = os.read(self.output(), 65536)
-        except BlockingIOError:
-            return []
-        if not data:
-            return None
-        *lines, self.rest = (self.rest + data).split(b"\n")
-        if len(self.rest) > _LONGEST_LINE:
-            lines, self.rest = [*lines, self.rest], b""
-        return [line.rstrip(b"\r") for line in lines]
-
-    def heed(self, line: bytes) -> bool:
-        """Notice who comes and goes; tell whether this line is the ready sign."""
-        if self._joined and (match := self._joined.search(line)):
-            self.players.add((match.groupdict().get("id") or match[0]).decode("utf-8", "replace"))
-        elif self._left and (match := self._left.search(line)):
-            self.players.discard((match.groupdict().get("id") or match[0]).decode("utf-8", "replace"))
-        if self.ready is None and self._ready and self._ready.search(line):
-            self.ready = time.time()
-            return True
-        return False
-
-    def send(self, text: str) -> str:
-        """Write a line to the console. Give an empty text, or why it could not be done."""
-        if any(char < " " or char == "\x7f" for char in text):
-            return "a line break or a control character cannot be sent to a console"
-        if self.process is None or self.process.stdin is None:
-            return "the server does not run"
-        try:
-            os.write(self.process.stdin.fileno(), text.encode() + b"\n")
-        except BlockingIOError:
-            return "the server does not read its console"
-        except OSError as error:
-            return f"the console is closed: {error.strerror}"
-        return ""
-
-    def signal(self, name: str) -> None:
-        """Send a signal to the server and all that it started."""
+    def signal(self, name: str) -> str:
+        """Send a signal to the server and all that it started. Give an empty text, or why it could not be done."""
+        if not isinstance(getattr(signal, name, None), signal.Signals):
+            return f"there is no signal {name!r}"
         if self.process is not None:
-            try:
-                os.killpg(self.process.pid, signal.Signals[name])
-            except ProcessLookupError:
-                return
+            with contextlib.suppress(ProcessLookupError, PermissionError):
+                os.killpg(self.process, getattr(signal, name))
+        return ""
 
     def reap(self) -> bool:
         """Notice the end of the process; tell whether it has ended."""
-        if self.process is None or self.process.poll() is None:
+        if self.process is None:
             return False
-        self.exit_code = self.process.returncode
-        for stream in (self.process.stdin, self.process.stdout):
-            if stream:
-                stream.close()
-        self.process, self.ready = None, None
+        if self._popen is not None:
+            if self._popen.poll() is None:
+                return False
+            self.exit_code = self._popen.returncode
+        elif birth_of(self.process) == self.birth:
+            return False
+        if self._pipes is not None:
+            for handle in self._pipes[:2]:
+                if handle >= 0:
+                    os.close(handle)
+        if self.ended is not None:
+            os.close(self.ended)
+        self.process, self.ready, self._popen, self._pipes, self.ended = None, None, None, None, None
         self.players.clear()
         return True
 
     def pause_before_restart(self) -> float | None:
-        """Tell how long to wait before starting again after a crash, in seconds; None where it should stay down."""
-        if self.exit_wanted or not self.orders["restart"]:
+        """Tell how long to wait before starting again, in seconds; None where it should stay down."""
+        if self.exit_wanted or not (self.orders["restart"] or self.stop_failed):
             return None
         if time.time() - self.started > STEADY:
             self.crashes = 0
@@ -157,3 +199,64 @@ class Child:
             return None
         self.crashes += 1
         return PAUSES[self.crashes - 1]
+
+    # --- its console and its log -----------------------------------------------------------------------------------
+
+    def output(self) -> int:
+        """Give the handle from which the server's words come, -1 where there is none."""
+        return -1 if self._pipes is None else self._pipes.from_server
+
+    def read_lines(self) -> list[bytes] | None:
+        """Give the lines that have come; None at the end of the output."""
+        try:
+            data = os.read(self.output(), 65536)
+        except BlockingIOError:
+            return []
+        except OSError:
+            return None
+        if not data:
+            return None
+        *lines, self.rest = (self.rest + data).split(b"\n")
+        if len(self.rest) > _LONGEST_LINE:
+            lines, self.rest = [*lines, self.rest], b""
+        return [line.rstrip(b"\r") for line in lines]
+
+    def note_line(self, line: bytes) -> bool:
+        """Notice who comes and goes; tell whether this line is the ready sign."""
+        self.last_words.append(line[:500].decode("utf-8", "replace"))
+        if match := self._joined.search(line):
+            self.players.add((match.groupdict().get("id") or match[0]).decode("utf-8", "replace"))
+        elif match := self._left.search(line):
+            self.players.discard((match.groupdict().get("id") or match[0]).decode("utf-8", "replace"))
+        if self.ready is None and self._ready.search(line):
+            self.ready = time.time()
+            return True
+        return False
+
+    def send(self, text: str) -> str:
+        """Write a line to the console. Give an empty text, or why it could not be done."""
+        if any(char < " " or char == "\x7f" for char in text):
+            return "a line break or a control character cannot be sent to a console"
+        if self.process is None:
+            return "the server does not run"
+        if self._pipes is None or self._pipes.to_server < 0:
+            return "its keeper died and was replaced, and the server's console could not be opened again"
+        try:
+            os.write(self._pipes.to_server, text.encode("utf-8", "replace") + b"\n")
+        except BlockingIOError:
+            return "the server does not read its console"
+        except OSError as error:
+            return f"the console is closed: {error.strerror}"
+        return ""
+
+
+def _copy(source: str, target: str) -> None:
+    """Copy a regular file of a sensible size; nothing else is read, for a pipe or a device might never end."""
+    handle = os.open(source, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+    with open(handle, "rb") as file:
+        found = os.fstat(handle)
+        if not stat.S_ISREG(found.st_mode) or found.st_size > _LARGEST_COPY:
+            return
+        os.makedirs(os.path.dirname(target), 0o700, exist_ok=True)
+        with open(os.open(target, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "wb") as copy:
+            shutil.copyfileobj(file, copy)

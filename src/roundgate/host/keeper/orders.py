@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 from typing import TypedDict
 
@@ -35,14 +36,25 @@ def read_orders(state: str) -> Orders:
 
 
 def write_orders(orders: Orders) -> None:
-    """Write orders for a keeper that is about to start, or for its next start of the server."""
+    """Write orders for a keeper that is about to start, or for its next start of the server.
+
+    Orders that are the same already are left alone, so that a full disk does not keep a server down. Raises OSError.
+    """
     import json
 
     path = os.path.join(orders["state"], "orders.json")
-    handle = os.open(path + ".new", os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
-    with os.fdopen(handle, "w", encoding="utf-8") as file:
-        json.dump(orders, file)
-    os.replace(path + ".new", path)
+    with contextlib.suppress(OSError, ValueError, RecursionError):
+        if read_orders(orders["state"]) == orders:
+            return
+    temporary = f"{path}.{os.getpid()}.new"
+    try:
+        with os.fdopen(os.open(temporary, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w", encoding="utf-8") as file:
+            json.dump(orders, file)
+        os.replace(temporary, path)
+    except OSError:
+        with contextlib.suppress(OSError):
+            os.unlink(temporary)
+        raise
 
 
 def socket_address(state: str) -> tuple[str, int]:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 import os
-import re
 import select
 import signal
 import sqlite3
@@ -24,6 +23,7 @@ from roundgate.host.consoles import console_of
 from roundgate.host.consoles.protocol import Console
 from roundgate.host.drivers import driver_of
 from roundgate.host.errors import Trouble
+from roundgate.host.patterns import search
 from roundgate.host.rounds.options import Options, RoundEnd
 from roundgate.host.servers import Server
 from roundgate.host.site import make_private
@@ -49,7 +49,9 @@ class Round:
         self.console: Console = console_of(server, self.driver)
         self._secrets: set[str] = set()
         self.lines: deque[str] = deque(maxlen=_LINES_KEPT)
-        self.exited: int | None = None
+        self.exited = False
+        self.exit_code: int | None = None
+        """The exit code of the server's last end; None where it is not known."""
         self.ran = bool(row.ran)
         """Whether the server was up when the round began."""
         self.marks: set[tuple[str, str]] = set()
@@ -134,12 +136,12 @@ class Round:
         if event and event["event"] == "line":
             self.lines.append(str(event["text"]))
         if event and event["event"] == "exit":
-            self.exited = int(event["code"])
+            self.exited, self.exit_code = True, event["code"]
         return event
 
     def failure_in(self, line: str) -> bool:
         """Tell whether the rulebook calls a log line a failure."""
-        return any(re.search(pattern, line) for pattern in self.server.book.server.failures)
+        return any(search(pattern, line) for pattern in self.server.book.server.failures)
 
     def evidence(self, most: int = 12) -> list[str]:
         """Give the last lines of the log, without the values of secrets."""

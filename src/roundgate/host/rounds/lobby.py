@@ -41,7 +41,7 @@ def prove_lobby(round: Round, files: ServerFiles) -> list[str]:
             return [f"visibility not proven: the lobby does not answer ({error})"]
         if not wrong:
             return ["the lobby shows it"]
-        if time.monotonic() > until or round.exited is not None:
+        if time.monotonic() > until or round.exited:
             raise NotProven(f"the lobby does not show it as it should after {limit:g}s: {wrong}", round.evidence())
         round.hear(time.monotonic() + _PAUSES[min(tries, len(_PAUSES) - 1)])
         tries += 1

@@ -15,6 +15,7 @@ from roundgate.core.files import ServerFiles, say, value_of
 from roundgate.core.rulebook.model import Port, Probe, Setting
 from roundgate.core.values.units import say_seconds
 from roundgate.host import machine
+from roundgate.host.drivers.protocol import exit_words
 from roundgate.host.errors import Trouble
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.lobby import prove_lobby
@@ -53,7 +54,7 @@ def _watch(round: Round, until: float) -> None:
     round.waits("prove", "watching that it stays up", max(0.0, until - time.monotonic()))
     while event := round.hear(until):
         if event["event"] == "exit":
-            raise NotProven(f"it ended soon after it was ready, with exit code {event['code']}", round.evidence())
+            raise NotProven(f"it ended soon after it was ready{exit_words(event['code'])}", round.evidence())
         if event["event"] == "line" and round.failure_in(str(event["text"])):
             raise NotProven(f"its log says: {str(event['text']).strip()}", round.evidence())
 
@@ -81,7 +82,7 @@ def _await_port(round: Round, protocol: str, address: str, port: int) -> None:
         if mine and time.monotonic() > until:
             where = ", ".join(sorted({one.address for one in mine}))
             raise NotProven(f"it owns port {port} on {where}, not on {address}", round.evidence())
-        if time.monotonic() > until or round.exited is not None:
+        if time.monotonic() > until or round.exited:
             raise NotProven(f"it does not own port {port} ({protocol})", round.evidence())
         round.hear(time.monotonic() + _PORT_PAUSE)
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 
 from roundgate.core.values.units import say_seconds
+from roundgate.host.drivers.protocol import exit_words
 from roundgate.host.errors import Trouble
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.options import NotProven
@@ -14,7 +15,7 @@ def start(round: Round) -> None:
     """Start the server and wait until it is ready. Raises NotProven with the log as evidence."""
     began = time.monotonic()
     round.lines.clear()
-    round.exited = None
+    round.exited = False
     try:
         round.driver.open()
         round.driver.lease(round.number)
@@ -22,6 +23,8 @@ def start(round: Round) -> None:
         round.driver.start()
     except Trouble as error:
         raise NotProven(error.what, []) from error
+    except OSError as error:
+        raise NotProven(f"its keeper's orders cannot be written: {error.strerror or error}", []) from error
     round.waits("start", "waiting for the ready sign", round.store.timing(round.server.name, "start"))
     if round.server.book.server.ready:
         _await_ready(round, began + round.server.seconds("start_within"))
@@ -33,6 +36,8 @@ def _await_ready(round: Round, until: float) -> None:
         if event["event"] == "ready":
             return
         if event["event"] == "exit":
-            raise NotProven(f"it ended before it was ready, with exit code {event['code']}", round.evidence())
+            raise NotProven(f"it ended before it was ready{exit_words(event['code'])}", round.evidence())
+        if event["event"] == "line" and round.failure_in(str(event["text"])):
+            raise NotProven(f"its log says: {str(event['text']).strip()}", round.evidence())
     limit = say_seconds(int(round.server.seconds("start_within")))
     raise NotProven(f"it was not ready within {limit}", round.evidence())

@@ -1,0 +1,126 @@
+"""Those who talk to the keeper: one connection each, JSON lines both ways, this user (or root) only.
+
+Whatever a client sends, the keeper goes on: what makes no sense ends that client's connection, and nothing else.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import fcntl
+import json
+import os
+import socket
+import struct
+from typing import Any
+
+from roundgate.host.keeper.orders import socket_address
+
+_MOST_UNSENT = 4 * 1024 * 1024
+_MOST_UNREAD = 1024 * 1024
+_LOCK = "keeper.lock"
+_FLOCK = "hhlli"
+"""The C structure ``flock``: type, whence, start, length, process."""
+
+
+class Client:
+    """One connection."""
+
+    def __init__(self, connection: socket.socket) -> None:
+        """Talk without blocking."""
+        connection.setblocking(False)
+        self.connection = connection
+        self.rest = b""
+        self.unsent = b""
+        self.waits_to_write = False
+        self.follows = False
+        self.round: int | None = None
+
+    def read(self) -> list[dict[str, Any]] | None:
+        """Give the messages that have come; None when the client has gone or talks nonsense."""
+        try:
+            data = self.connection.recv(65536)
+        except BlockingIOError:
+            return []
+        except OSError:
+            return None
+        if not data:
+            return None
+        *lines, self.rest = (self.rest + data).split(b"\n")
+        if len(self.rest) > _MOST_UNREAD:
+            return None
+        try:
+            messages = [json.loads(line) for line in lines if line]
+        except (ValueError, RecursionError):
+            return None
+        return messages if all(isinstance(message, dict) for message in messages) else None
+
+    def tell(self, message: dict[str, Any]) -> None:
+        """Send a message, now or as soon as the client reads; one that never reads is cut off."""
+        self.unsent += json.dumps(message).encode() + b"\n"
+        self.flush()
+
+    def flush(self) -> None:
+        """Send what waits."""
+        try:
+            while self.unsent:
+                self.unsent = self.unsent[self.connection.send(self.unsent) :]
+        except BlockingIOError:
+            if len(self.unsent) > _MOST_UNSENT:
+                with contextlib.suppress(OSError):
+                    self.connection.shutdown(socket.SHUT_RDWR)
+        except OSError:
+            self.unsent = b""
+
+
+def take_lock(state: str) -> int:
+    """Take the lock that says that this keeper is the one. Raises OSError where another keeper holds it.
+
+    The system releases it when its holder ends, and names the holder: a deleted socket does not make a keeper dead.
+    """
+    handle = os.open(os.path.join(state, _LOCK), os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+    try:
+        fcntl.lockf(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
+        os.close(handle)
+        raise
+    return handle
+
+
+def lock_holder(state: str) -> int | None:
+    """Give the process of the keeper that holds the lock; None where none does."""
+    try:
+        handle = os.open(os.path.join(state, _LOCK), os.O_RDONLY | os.O_CLOEXEC)
+    except OSError:
+        return None
+    try:
+        asked = struct.pack(_FLOCK, fcntl.F_WRLCK, os.SEEK_SET, 0, 0, 0)
+        kind, *_, process = struct.unpack(_FLOCK, fcntl.fcntl(handle, fcntl.F_GETLK, asked))
+        return None if kind == fcntl.F_UNLCK else process
+    finally:
+        os.close(handle)
+
+
+def listen(state: str) -> socket.socket:
+    """Open the keeper's socket, for this user only; whoever listens holds the lock, so an old socket is a dead one's."""
+    listener = socket.socket(socket.AF_UNIX)
+    address, handle = socket_address(state)
+    before = os.umask(0o177)
+    try:
+        with contextlib.suppress(FileNotFoundError):
+            os.unlink(os.path.join(state, "keeper.sock"))
+        listener.bind(address)
+    except BaseException:
+        listener.close()
+        raise
+    finally:
+        os.umask(before)
+        os.close(handle)
+    listener.listen(16)
+    listener.setblocking(False)
+    return listener
+
+
+def is_welcome(connection: socket.socket) -> bool:
+    """Tell whether the other end belongs to this user or to root."""
+    _, user, _ = struct.unpack("3i", connection.getsockopt(socket.SOL_SOCKET, socket.SO_PEERCRED, 12))
+    return user in (os.getuid(), 0)

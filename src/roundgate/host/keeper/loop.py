@@ -1,0 +1,354 @@
+"""The keeper's loop: wait for the server's words, its end, and clients; nothing is polled."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import resource
+import selectors
+import signal
+import socket
+import time
+from collections.abc import Callable
+from typing import Any
+
+from roundgate.host.keeper.child import LATE_STOP, Child
+from roundgate.host.keeper.clients import Client, is_welcome, listen, take_lock
+from roundgate.host.keeper.crashes import write_event
+from roundgate.host.keeper.log import ConsoleLog
+from roundgate.host.keeper.orders import read_orders
+from roundgate.host.keeper.record import needs_keeper, read_record, write_record
+from roundgate.host.keeper.recovery import ORPHANED, Recovery
+
+_MOST_CLIENTS = 64
+_SPARE_HANDLES = 32
+"""Handles kept free for the server's pipes, its process, the log and a recovery."""
+
+
+class Keeper:
+    """One server's keeper."""
+
+    def __init__(self, state: str, umask: int) -> None:
+        """Take the lock, open the socket and the log. Raises OSError where another keeper has the lock."""
+        self.state = state
+        self.lock = take_lock(state)
+        self.child = Child(read_orders(state), umask)
+        self.selector = selectors.DefaultSelector()
+        self.listener: socket.socket | None = None
+        self._listen()
+        self.log = ConsoleLog(os.path.join(state, "console.log"))
+        self.clients: list[Client] = []
+        self.round: int | None = None
+        """The round that holds the server, also after its process has died."""
+        self.wanted = False
+        self.restart_at: float | None = None
+        self.recovery: Recovery | None = None
+        self.leaving = False
+        limit, _ = resource.getrlimit(resource.RLIMIT_NOFILE)
+        self.most_clients = max(4, min(_MOST_CLIENTS, limit - _SPARE_HANDLES))
+        self._bell()
+
+    def _listen(self) -> None:
+        if self.listener is not None:
+            self.selector.unregister(self.listener)
+            self.listener.close()
+        self.listener = listen(self.state)
+        self.selector.register(self.listener, selectors.EVENT_READ, self._welcome)
+
+    def _bell(self) -> None:
+        """Let SIGHUP open the socket anew, where somebody deleted it."""
+        ring, bell = os.pipe()
+        for handle in (ring, bell):
+            os.set_blocking(handle, False)
+        signal.set_wakeup_fd(bell, warn_on_full_buffer=False)
+        signal.signal(signal.SIGHUP, lambda *_: None)
+        signal.signal(signal.SIGINT, signal.SIG_IGN)
+        self.selector.register(ring, selectors.EVENT_READ, lambda: self._rung(ring))
+
+    def _rung(self, ring: int) -> None:
+        with contextlib.suppress(BlockingIOError):
+            os.read(ring, 4096)
+        with contextlib.suppress(OSError):
+            self._listen()
+
+    # --- the loop ------------------------------------------------------------------------------------------------
+
+    def run(self) -> None:
+        """Keep, until told to leave."""
+        while not self.leaving:
+            for client in self.clients:
+                if client.waits_to_write != bool(client.unsent):
+                    client.waits_to_write = bool(client.unsent)
+                    events = selectors.EVENT_READ | (selectors.EVENT_WRITE if client.unsent else 0)
+                    self.selector.modify(client.connection, events, self._hearing(client))
+            for key, _ in self.selector.select(self._wait()):
+                key.data()
+            self._do_what_is_due()
+
+    def _wait(self) -> float | None:
+        due = [moment for moment in (self.restart_at, self.recovery and self.recovery.due) if moment is not None]
+        return max(0.0, min(due) - time.monotonic()) if due else None
+
+    def _do_what_is_due(self) -> None:
+        now = time.monotonic()
+        if self.restart_at is not None and now >= self.restart_at:
+            self.restart_at = None
+            self._start_again()
+        if self.recovery is not None and self.recovery.due is not None and now >= self.recovery.due:
+            self.recovery.begin()
+            if self.recovery.ended is not None:
+                self.selector.register(self.recovery.ended, selectors.EVENT_READ, self._recovery_ended)
+
+    def _note(self) -> None:
+        """Write down how it stands, for a new keeper."""
+        write_record(self.state, self.child.record(self.wanted, self.round))
+
+    # --- the server ----------------------------------------------------------------------------------------------
+
+    def take_over(self) -> None:
+        """Take over from a keeper that died: its server, the start it owed, and the round that held it."""
+        record = read_record(self.state)
+        if record is None or not needs_keeper(record):
+            return
+        self.wanted = record["wanted"]
+        if self.child.take_over(record):
+            self._watch()
+        elif self.wanted and record["round"] is None:
+            self._write_event("crash")
+            self._plan_restart()
+        if record["round"] is not None:
+            self.round = record["round"]
+            self.recovery = Recovery(self.child.orders["recover"], record["round"], ORPHANED)
+        self._note()
+
+    def _watch(self) -> None:
+        assert self.child.ended is not None
+        self.selector.register(self.child.ended, selectors.EVENT_READ, self._ended)
+        if self.child.output() >= 0:
+            self.selector.register(self.child.output(), selectors.EVENT_READ, self._hear)
+
+    def _start(self) -> str:
+        """Start the server. Give an empty text, or why that cannot be done."""
+        if self.child.runs:
+            return "the server runs already"
+        self.restart_at = None
+        try:
+            trouble = self.child.take(read_orders(self.state))
+            if trouble:
+                return trouble
+            self.child.start()
+        except (OSError, ValueError) as error:
+            name = getattr(error, "filename", None) or self.child.orders["command"][0]
+            return f"it cannot be started: {getattr(error, 'strerror', None) or error}: {name}"
+        self.wanted = True
+        self._watch()
+        self._note()
+        self._tell_all({"event": "started", "process": self.child.process})
+        return ""
+
+    def _start_again(self) -> None:
+        """Start after a crash. What keeps it from starting, such as a lack of handles, may pass: try again later."""
+        trouble = self._start()
+        if trouble and not self.child.runs:
+            self._write_event("cannot-start", [trouble])
+            self._plan_restart()
+        elif not self.child.orders["ready"]:
+            self._write_event("up-again")
+
+    def _hear(self) -> None:
+        lines = self.child.read_lines()
+        if lines is None:
+            self.selector.unregister(self.child.output())
+        for line in lines or ():
+            self._heard(line)
+
+    def _heard(self, line: bytes) -> None:
+        self.log.write(line)
+        players = len(self.child.players)
+        is_ready = self.child.note_line(line)
+        self._tell_all({"event": "line", "text": line.decode("utf-8", "replace")})
+        if is_ready:
+            if self.child.crashes or self.child.was_stopped_late:
+                self._write_event("up-again", [])
+                self.child.was_stopped_late = False
+            self._tell_all({"event": "ready"})
+        if is_ready or len(self.child.players) != players:
+            self._note()
+
+    def _ended(self) -> None:
+        handle, output = self.child.ended, self.child.output()
+        self._drain()
+        if handle is None or not self.child.reap():
+            return
+        for one in (handle, output):
+            with contextlib.suppress(KeyError, ValueError):
+                self.selector.unregister(one)
+        pause = None if self._leased() else self._after_end()
+        self._note()
+        self._tell_all({"event": "exit", "code": self.child.exit_code, "restart-in": pause})
+
+    def _after_end(self) -> float | None:
+        """The server ended, and no round holds it: decide whether it is started again."""
+        if self.child.exit_wanted:
+            self.wanted = False
+            return None
+        self.child.was_stopped_late = self.child.stop_failed
+        self._write_event("late-stop" if self.child.stop_failed else "crash")
+        return self._plan_restart()
+
+    def _write_event(self, what: Any, words: list[str] | None = None) -> None:
+        lines = list(self.child.last_words) if words is None else words
+        write_event(self.state, {"at": time.time(), "what": what, "code": self.child.exit_code, "words": lines})
+
+    def _plan_restart(self) -> float | None:
+        pause = self.child.pause_before_restart()
+        self.restart_at = None if pause is None else time.monotonic() + pause
+        if self.child.gave_up:
+            self.wanted = False
+            self._write_event("gave-up", [])
+        return pause
+
+    def _drain(self) -> None:
+        """Hear the server's last words before its output is closed; a process it left behind may go on talking."""
+        for _ in range(64):
+            lines = self.child.read_lines() if self.child.output() >= 0 else None
+            if not lines:
+                break
+            for line in lines:
+                self._heard(line)
+        if self.child.rest:
+            self._heard(self.child.rest)
+            self.child.rest = b""
+
+    # --- clients -------------------------------------------------------------------------------------------------
+
+    def _welcome(self) -> None:
+        assert self.listener is not None
+        try:
+            connection, _ = self.listener.accept()
+        except OSError:
+            return
+        if len(self.clients) >= self.most_clients or not is_welcome(connection):
+            connection.close()
+            return
+        client = Client(connection)
+        self.clients.append(client)
+        self.selector.register(connection, selectors.EVENT_READ, self._hearing(client))
+
+    def _hearing(self, client: Client) -> Callable[[], None]:
+        return lambda: self._listen_to(client)
+
+    def _listen_to(self, client: Client) -> None:
+        client.flush()
+        messages = client.read()
+        if messages is None:
+            self._goodbye(client)
+        for message in messages or ():
+            client.tell({"answer": self._do(client, message)})
+
+    def _goodbye(self, client: Client) -> None:
+        self.selector.unregister(client.connection)
+        client.connection.close()
+        self.clients.remove(client)
+        if client.round is not None and not self._leased():
+            self.recovery = Recovery(self.child.orders["recover"], client.round)
+
+    def _recovery_ended(self) -> None:
+        assert self.recovery is not None and self.recovery.ended is not None
+        self.selector.unregister(self.recovery.ended)
+        if self.recovery.end():
+            self.recovery = None
+            if not any(client.round is not None for client in self.clients):
+                self.round = None
+            if self.wanted and not self.child.runs and self.restart_at is None:
+                self._after_end()
+            self._note()
+
+    def _leased(self) -> bool:
+        return any(client.round is not None for client in self.clients) or self.recovery is not None
+
+    def _tell_all(self, event: dict[str, Any]) -> None:
+        for client in self.clients:
+            if client.follows:
+                client.tell(event)
+
+    def _do(self, client: Client, message: dict[str, Any]) -> Any:
+        ask = message.get("ask")
+        if ask == "state":
+            return self._state()
+        if ask == "start":
+            self.child.crashes, self.child.gave_up = 0, False
+            return self._start()
+        if ask == "send":
+            return self.child.send(str(message.get("text", "")))
+        if ask == "signal":
+            return self.child.signal(str(message.get("name")))
+        return self._do_more(client, str(ask), message)
+
+    def _do_more(self, client: Client, ask: str, message: dict[str, Any]) -> Any:
+        if ask == "follow":
+            client.follows = bool(message.get("on", True))
+        elif ask == "stopping":
+            self._stopping(str(message.get("how", "now")))
+        elif ask == "lease":
+            self._lease(client, message.get("round"), up=bool(message.get("up")))
+        elif ask == "leave":
+            self.leaving = not self.child.runs
+        else:
+            return f"unknown: {ask[:80]}"
+        return ""
+
+    def _stopping(self, how: str) -> None:
+        """Whoever stops the server says so first, or its end would count as a crash, and takes it back on failure.
+
+        now: it is about to end. failed: it did not, and is to run on. late: it did not, and may still end for good.
+        """
+        self.restart_at = None if how == "now" else self.restart_at
+        until = {"now": float("inf"), "late": time.monotonic() + LATE_STOP}
+        self.child.exit_wanted_until = until.get(how, 0.0)
+        self.child.stop_failed = how == "failed"
+
+    def _lease(self, client: Client, round: Any, *, up: bool) -> None:
+        client.round = round if isinstance(round, int) else None
+        self.restart_at = None
+        if client.round is not None:
+            self.round = client.round
+            if self.recovery is not None and self.recovery.process is None:
+                self.recovery = None  # the round lives after all, or its recovery has come by itself
+        else:
+            self.round, self.wanted = None, up
+            if up and not self.child.runs:
+                self._after_end()  # it ended between the round's last look and its letting go
+        self._note()
+
+    def _state(self) -> dict[str, Any]:
+        child = self.child
+        return {
+            "process": child.process,
+            "started": child.started if child.runs else None,
+            "ready": child.ready,
+            "exit-code": child.exit_code,
+            "crashes": child.crashes,
+            "gave-up": child.gave_up,
+            "restarting": self.restart_at is not None,
+            "players": len(child.players),
+            "keeper": os.getpid(),
+            "round": self.round,
+            "recovering": self.recovery.tries if self.recovery is not None else None,
+            "slow-patterns": child.slow_patterns,
+        }
+
+
+def keep(state: str, umask: int, ready: int | None) -> int:
+    """Be the keeper of a state folder until told to leave; give the exit code."""
+    try:
+        keeper = Keeper(state, umask)
+    except OSError as error:
+        if ready is not None:
+            os.write(ready, f"{error.strerror}\n".encode())
+        return 1
+    keeper.take_over()
+    if ready is not None:
+        os.close(ready)
+    keeper.run()
+    return 0

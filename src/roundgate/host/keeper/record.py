@@ -1,0 +1,111 @@
+"""The record of a server's process: what a new keeper needs in order to take a running server over.
+
+One file of a fixed size, made once and overwritten in place, so that a full disk cannot keep it from being current.
+A process is known by its number and the moment of its birth: numbers are used again.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+from typing import TypedDict, cast
+
+_NAME = "process.json"
+_SIZE = 64 * 1024
+"""Bytes; room for the identifiers of some thousand players."""
+
+
+class Record(TypedDict):
+    """How the server stood when the keeper last wrote it down; times in seconds since 1970."""
+
+    process: int | None
+    birth: int
+    """When the process began, in clock ticks since the machine's boot."""
+    boot: str
+    """The machine's boot; after another one, nothing of the process is left."""
+    started: float
+    ready: float | None
+    wanted: bool
+    """Whether the server is meant to be up."""
+    crashes: int
+    players: list[str]
+    round: int | None
+    """The round that holds the server."""
+
+
+def write_record(state: str, record: Record) -> None:
+    """Write the record in a state folder. What cannot be written is lost, for the server's life must go on."""
+    data = json.dumps(record).encode() + b"\n"
+    if len(data) > _SIZE:
+        data = json.dumps({**record, "players": []}).encode() + b"\n"
+    try:
+        handle = os.open(os.path.join(state, _NAME), os.O_WRONLY | os.O_CREAT | os.O_CLOEXEC, 0o600)
+    except OSError:
+        return
+    try:
+        if os.fstat(handle).st_size < _SIZE:
+            os.posix_fallocate(handle, 0, _SIZE)
+        os.pwrite(handle, data, 0)
+    except OSError:
+        return
+    finally:
+        os.close(handle)
+
+
+def read_record(state: str) -> Record | None:
+    """Read the record in a state folder; None where there is none, or it makes no sense."""
+    try:
+        with open(os.path.join(state, _NAME), "rb") as file:
+            found = json.loads(file.read(_SIZE).partition(b"\n")[0])
+    except (OSError, ValueError, RecursionError):
+        return None
+    if not isinstance(found, dict) or not all(
+        isinstance(found.get(name), kind) for name, kind in _KINDS.items() if name in found or name != "players"
+    ):
+        return None
+    return cast(Record, found)
+
+
+_KINDS = {
+    "process": int | None,
+    "birth": int,
+    "boot": str,
+    "started": float | int,
+    "ready": float | int | None,
+    "wanted": bool,
+    "crashes": int,
+    "players": list,
+    "round": int | None,
+}
+
+
+def birth_of(process: int) -> int | None:
+    """Tell when a process began, in clock ticks since boot; None where it does not live."""
+    try:
+        with open(f"/proc/{process}/stat", "rb") as file:
+            fields = file.read().rpartition(b")")[2].split()
+    except OSError:
+        return None
+    return None if fields[0] in (b"Z", b"X") else int(fields[19])
+
+
+def boot_mark() -> str:
+    """Give a mark of the machine's boot."""
+    try:
+        with open("/proc/sys/kernel/random/boot_id", encoding="ascii") as file:
+            return file.read().strip()
+    except OSError:
+        return ""
+
+
+def lives(record: Record) -> bool:
+    """Tell whether the process of a record is still there, and is not another one with its number."""
+    process = record["process"]
+    return process is not None and record["boot"] == boot_mark() and birth_of(process) == record["birth"]
+
+
+def needs_keeper(record: Record | None) -> bool:
+    """Tell whether there is something to look after: a server that lives, or one that should, since this boot."""
+    if record is None or record["boot"] != boot_mark():
+        return False
+    return lives(record) or record["wanted"] or record["round"] is not None

@@ -1,0 +1,48 @@
+"""Patterns of a rulebook on lines that a server or a player wrote: searched within a limit of time and length.
+
+A pattern with catastrophic backtracking would otherwise stop the keeper, or a round, for good.
+"""
+
+from __future__ import annotations
+
+import regex
+
+LONGEST_LINE = 4096
+"""Characters of a line that are searched; what lies beyond is kept in the log and not looked at."""
+_SECONDS = 0.1
+_MOST_TIMEOUTS = 3
+
+PatternError = regex.error
+Match = regex.Match
+
+
+def search(pattern: str, text: str) -> regex.Match[str] | None:
+    """Search a text. A pattern that takes too long, or is broken, has not matched."""
+    try:
+        return regex.search(pattern, text[:LONGEST_LINE], timeout=_SECONDS)
+    except (TimeoutError, regex.error):
+        return None
+
+
+class LinePattern:
+    """One pattern for the many lines of a log; switched off once it has taken too long a few times."""
+
+    def __init__(self, pattern: str) -> None:
+        """Compile. Raises PatternError. The empty pattern matches nothing."""
+        self._compiled = regex.compile(pattern.encode()) if pattern else None
+        self.timeouts = 0
+
+    @property
+    def is_off(self) -> bool:
+        """Tell whether the pattern took too long too often and is no longer searched."""
+        return self.timeouts >= _MOST_TIMEOUTS
+
+    def search(self, line: bytes) -> regex.Match[bytes] | None:
+        """Search a line."""
+        if self._compiled is None or self.is_off:
+            return None
+        try:
+            return self._compiled.search(line[:LONGEST_LINE], timeout=_SECONDS)
+        except TimeoutError:
+            self.timeouts += 1
+            return None
