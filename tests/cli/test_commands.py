@@ -250,6 +250,7 @@ def test_piped_output_is_plain_and_status_is_stable_json(running: SiteUnderTest)
     assert set(server) == {
         *("server", "state", "since", "process", "players", "slots"),
         *("address", "on-slate", "differs", "remarks"),
+        *("round", "crashes", "listed"),
     }
     assert server["state"] == "up" and server["process"] == running.server_process("regatta")
 
@@ -422,13 +423,16 @@ def test_the_bundled_rulebook_is_right_and_says_so(regatta: SiteUnderTest) -> No
 
 
 def test_an_unexpected_error_is_one_line_with_the_details_in_a_file(regatta: SiteUnderTest, tmp_path: Path) -> None:
-    (regatta.folder / ".roundgate").mkdir()
-    (regatta.folder / ".roundgate" / "state.sqlite").write_text(
-        "this is no database, and long enough to be seen as none" * 9
+    broken = tmp_path / "broken"
+    broken.mkdir()
+    (broken / "sitecustomize.py").write_text(
+        "import roundgate.host.store as store\n"
+        "def slate(*_words): raise RuntimeError('a mistake of ours')\n"
+        "store.Store.slate = slate\n"
     )
-    done = regatta.run("status", env={"XDG_STATE_HOME": str(tmp_path)})
+    done = regatta.run("slate", env={"XDG_STATE_HOME": str(tmp_path), "PYTHONPATH": str(broken)})
     assert done.returncode == 1
     assert re.fullmatch(
-        r"error  Something unexpected happened \(DatabaseError\); the details are in \S+\. .*\n", done.stderr
+        r"error  Something unexpected happened \(RuntimeError\); the details are in \S+\. .*\n", done.stderr
     )
     assert "Traceback" in next(tmp_path.rglob("error-*.log")).read_text()

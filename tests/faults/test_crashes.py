@@ -11,6 +11,7 @@ import time
 from collections.abc import Iterator
 from pathlib import Path
 
+import psutil
 import pytest
 
 from conftest import SiteUnderTest, wait_for
@@ -84,6 +85,7 @@ class Trial:
         for _ in window.messages():
             pass
         window.close()
+        os.waitpid(window.process, 0)
         if not self.was_leased(window.number):  # nothing was touched; the next command closes it
             refuse_broken_off(self.server, self.store)
         wait_for(lambda: self.is_over(window.number), 40)
@@ -116,17 +118,11 @@ def quick_site() -> Iterator[SiteUnderTest]:
 
 
 def points_of(done: list[str], step: str) -> list[int]:
-    """Give the acts, from 1, at which to end a round: every statement to its books, and every act of ``step``.
-
-    The journal has a begin and an end for gather, announce, stop, save and write, in this order; a round that fails
-    goes on with the begin of start, a note of prove, then begin and end of rewind. Up to there both are the same.
-    """
-    journal = [at for at, act in enumerate(done, start=1) if "INTO journal" in act]
-    begin, end = (journal[8], journal[9]) if step == "write" else (journal[12], journal[13])
+    """Give the acts, from 1, at which to end a round: every statement to its books, and every act of ``step``."""
+    begin, end = (done.index(f"journal {step} {mark}") + 1 for mark in ("begin", "end"))
     assert end - begin > 8, done[begin:end]
-    books = [
-        at for at, act in enumerate(done, start=1) if act.startswith(("INSERT", "UPDATE", "DELETE", "BEGIN", "COMMIT"))
-    ]
+    words = ("journal", "INSERT", "UPDATE", "DELETE", "BEGIN", "COMMIT")
+    books = [at for at, act in enumerate(done, start=1) if act.startswith(words)]
     found = sorted({*books, *range(begin, end + 1)})
     return found if step == "write" else [at for at in found if at >= begin]
 
@@ -174,17 +170,21 @@ def test_with_the_keeper_dead_too_the_next_command_says_so_and_recover_finishes(
     (sabotage / "sitecustomize.py").write_text(
         "import os, signal, sys\n"
         "if 'roundgate.host.rounds' in sys.orig_argv and 'run' in sys.orig_argv:\n"
-        "    plain = os.replace\n"
-        "    def cut(source, target):\n"
-        "        plain(source, target)\n"
-        "        if os.path.basename(target) == 'courses.txt':\n"
-        "            os.kill(int(open(os.environ['KEEPER']).read()), signal.SIGKILL)\n"
+        "    plain = os.unlink\n"
+        "    seen = []\n"
+        "    def cut(path, **more):\n"
+        "        seen.append(path) if 'courses.txt.roundgate' in str(path) else None\n"
+        "        if len(seen) == 2:\n"  # the first one clears the way, the second one is behind the file's change
+        "            for one in open(os.environ['KEEPERS']).read().split():\n"
+        "                os.kill(int(one), signal.SIGKILL)\n"
         "            os.kill(os.getpid(), signal.SIGKILL)\n"
-        "    os.replace = cut\n"
+        "        plain(path, **more)\n"
+        "    os.unlink = cut\n"
     )
-    keeper = site.folder / "keeper"
-    keeper.write_text(str(site.keeper_process("regatta")))
-    done = site.run("apply", "--yes", env={"PYTHONPATH": str(sabotage), "KEEPER": str(keeper)})
+    keepers = site.folder / "keepers"
+    guard = psutil.Process(site.keeper_process("regatta")).ppid()
+    keepers.write_text(f"{guard} {site.keeper_process('regatta')}")
+    done = site.run("apply", "--yes", env={"PYTHONPATH": str(sabotage), "KEEPERS": str(keepers)})
     assert done.returncode == 4
     wait_for(lambda: site.keeper_process("regatta") is None)
     assert "Lantern Run" in site.text("regatta", "courses.txt") and site.value("regatta", "boat.slots") == "16"
@@ -200,7 +200,7 @@ def test_with_the_keeper_dead_too_the_next_command_says_so_and_recover_finishes(
 
 def test_a_keeper_that_lives_recovers_by_itself_though_nobody_looks(running: SiteUnderTest) -> None:
     running.ok("set", "race.slots=24")
-    done = running.run("apply", "--yes", env={"PYTHONPATH": INJECT, "CRASH_AT": "40"})
+    done = running.run("apply", "--yes", env={"PYTHONPATH": INJECT, "CRASH_AT": "journal stop begin"})
     assert done.returncode == 4 and "without a word" in done.stdout
     wait_for(lambda: "open" not in running.run("rounds").stdout)
     assert running.server_process("regatta") is not None

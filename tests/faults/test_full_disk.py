@@ -13,7 +13,7 @@ import pytest
 
 from conftest import SiteUnderTest
 
-LIMIT = 40_000
+LIMIT = 80_000
 
 
 def test_a_limit_on_what_may_be_written_ends_the_round_and_brings_the_server_up(site: SiteUnderTest) -> None:
@@ -22,7 +22,7 @@ def test_a_limit_on_what_may_be_written_ends_the_round_and_brings_the_server_up(
     site.ok("start")
     site.ok("stop")
     large = home / "courses.txt"
-    large.write_text("Harbour Mile\n" + "# tide table\n" * 6000)
+    large.write_text("Harbour Mile\n" + "# tide table\n" * 12_000)
     site.ok("start")
     site.ok("add", "courses", "Lantern Run")
     before = large.read_bytes()
@@ -36,12 +36,10 @@ def test_a_limit_on_what_may_be_written_ends_the_round_and_brings_the_server_up(
         preexec_fn=lambda: resource.setrlimit(resource.RLIMIT_FSIZE, (LIMIT, LIMIT)),
     )
     log = (site.folder / ".roundgate/servers/regatta/round-errors.log").read_text()
-    assert done.returncode == 4 and "Traceback" not in done.stdout, done.stdout + done.stderr + log
+    assert done.returncode == 1 and "Traceback" not in done.stdout, done.stdout + done.stderr + log
     assert "is up again as it was" in done.stdout, done.stdout + log
-    assert "roundgate recover" in done.stdout
     assert large.read_bytes() == before
     assert site.server_process("regatta") is not None
-    site.ok("recover")
     assert "+ Lantern Run" in site.ok("slate")
     site.ok("apply", "--yes")
 

@@ -27,22 +27,23 @@ def test_several_files_are_replaced_with_their_modes_and_nothing_is_left_beside_
     prepared = files.prepare(folder, {"a": b"new a", "b": b"new b", "gone": None}, "7")
     assert (tmp_path / "a").read_bytes() == b"old a", "nothing is replaced before the commit"
     assert files.read_manifest(files.manifest_bytes(prepared)) == prepared
-    files.commit(prepared)
+    files.commit(folder, prepared)
     assert (tmp_path / "a").read_bytes() == b"new a" and (tmp_path / "a").stat().st_mode & 0o777 == 0o640
     assert (tmp_path / "b").read_bytes() == b"new b" and not (tmp_path / "gone").exists()
-    assert left_behind(tmp_path) == [] and files.strangers(prepared) == []
+    assert left_behind(tmp_path) == [] and files.written_by_others(folder, prepared) == []
 
 
 def test_a_change_by_somebody_else_is_noticed_before_the_first_rename(tmp_path: Path) -> None:
     for name in ("a", "b"):
         (tmp_path / name).write_bytes(b"old")
-    prepared = files.prepare(Folder(str(tmp_path)), {"a": b"new", "b": b"new"}, "7")
+    folder = Folder(str(tmp_path))
+    prepared = files.prepare(folder, {"a": b"new", "b": b"new"}, "7")
     (tmp_path / "b").write_bytes(b"theirs")
     with pytest.raises(Trouble, match="b was changed by somebody else"):
-        files.commit(prepared)
+        files.commit(folder, prepared)
     assert (tmp_path / "a").read_bytes() == b"old" and (tmp_path / "b").read_bytes() == b"theirs"
-    assert files.strangers(prepared) == ["b"]
-    files.discard(prepared)
+    assert files.written_by_others(folder, prepared) == ["b"]
+    files.discard(folder, prepared)
     assert left_behind(tmp_path) == []
 
 
@@ -82,7 +83,7 @@ def test_links_are_followed_within_the_folder_and_named_places_and_nowhere_else(
     with pytest.raises(Trouble, match="outside the server's folder"):
         Folder(str(home)).resolve("../shared/real")
     allowed = Folder(str(home), (str(shared),))
-    files.commit(files.prepare(allowed, {"link": b"new"}, "1"))
+    files.commit(allowed, files.prepare(allowed, {"link": b"new"}, "1"))
     assert (home / "link").is_symlink() and (shared / "real").read_bytes() == b"new"
     with pytest.raises(Trouble):
         Folder(str(home), (str(tmp_path / "sha"),)).resolve("link")
@@ -107,10 +108,10 @@ def test_whatever_is_written_can_be_put_back(
     def now() -> dict[str, bytes]:
         return {path.name: path.read_bytes() for path in tmp_path.iterdir()}
 
-    files.commit(files.prepare(folder, after, "1"))
+    files.commit(folder, files.prepare(folder, after, "1"))
     wanted = {**before, **after}
     assert now() == {name: data for name, data in wanted.items() if data is not None}
-    files.commit(files.prepare(folder, {name: before.get(name) for name in after}, "1-back"))
+    files.commit(folder, files.prepare(folder, {name: before.get(name) for name in after}, "1-back"))
     assert now() == before
 
 

@@ -49,7 +49,9 @@ def test_after_a_few_crashes_the_keeper_gives_up_and_says_so(
     monkeypatch.setenv("PYTHONPATH", str(short))
     site.ok("start")
     wait_for(lambda: status(site)["state"] == "crashed", 90)
-    assert "was given up" in site.ok("status")
+    said = site.ok("status")
+    assert "crashed 3 times in the last day" in said and "its last words: " in said
+    assert "no longer started again" in said
     (site.folder / "regatta" / "sea-trials.txt").unlink()
     site.ok("start")
     assert status(site)["state"] == "up"

@@ -20,6 +20,9 @@ At = Annotated[str | None, typer.Option(help="Wait until this time of day, HH:MM
 Silent = Annotated[bool, typer.Option("--silent", help="Go on where the players cannot be told.")]
 Kill = Annotated[bool, typer.Option("--kill", help="End a server that ignores everything else by SIGKILL.")]
 
+Backup = Annotated[bool, typer.Option("--backup", help="Save the worlds too.")]
+Despite = Annotated[bool, typer.Option("--despite-errors", help="Go on though errors are on disk already.")]
+
 
 def apply(
     server: Annotated[str | None, typer.Argument(help="Which servers.")] = None,
@@ -28,13 +31,13 @@ def apply(
     reason: Reason = "",
     when_empty: WhenEmpty = False,
     at: At = None,
-    backup: Annotated[bool, typer.Option("--backup", help="Save the worlds too.")] = False,
+    backup: Backup = False,
     live: Annotated[bool, typer.Option("--live", help="Only what needs no stop, by the live console.")] = False,
     start: Annotated[bool, typer.Option("--start", help="Start a server that is down.")] = False,
     keep: Annotated[bool, typer.Option("--keep", help="Keep the change even if it is not proven.")] = False,
     silent: Silent = False,
     kill: Kill = False,
-    despite: Annotated[bool, typer.Option("--despite-errors", help="Go on though errors are on disk already.")] = False,
+    despite: Despite = False,
 ) -> None:
     """Bring the slate into force: stop, write, start, prove; or all is put back as it was."""
     from roundgate.cli.rounding import moment, seconds
@@ -137,18 +140,39 @@ def recover(server: Annotated[str | None, typer.Argument(help="Which servers; al
 
     standing = Standing(quiet=True)
     codes = [0]
-    for one in standing.several(server, default_all=server is None):
+    for one in standing.several(server, default_all=server is None, lenient=True):
         row = broken_off(one, standing.store)
         if row is None:
             say(f"{one.name}: no round is broken off.")
             continue
         say(f"{one.name}: recovering round {row.number}")
-        codes.append(min(watch(launch_recovery(one, row.number)), 4))
+        codes.append(min(watch(launch_recovery(one, row.number), standing.store), 5))
         closed = standing.store.round(row.number)
         if closed and closed.outcome in ("failed", "rewound"):
             codes[-1] = 0  # that is what recovery is for
     if any(codes):
         raise typer.Exit(max(codes))
+
+
+def cancel(
+    server: Annotated[str | None, typer.Argument(help="Which servers.")] = None,
+) -> None:
+    """Call off the round that waits for a server, from any terminal, until it begins to write. The players are told."""
+    from roundgate.host.rounds.locking import is_at_work
+    from roundgate.host.rounds.process import call_off
+
+    standing = Standing(quiet=True)
+    for one in standing.several(server):
+        row = next((row for row in standing.store.open_rounds(one.name) if is_at_work(row)), None)
+        if row is None:
+            say(f"{one.name}: no round is at work.")
+            continue
+        if any(line.step == "write" and line.mark == "begin" for line in standing.store.journal(row.number)):
+            say(f"{one.name}: round {row.number} writes already, so it cannot be called off any more.")
+            raise typer.Exit(1)
+        call_off(row)
+        say(f"{one.name}: round {row.number} ({row.kind}) of {row.by} is asked to end; that works until it writes.")
+        say(f"  next: roundgate rounds show {row.number}")
 
 
 def rounds(

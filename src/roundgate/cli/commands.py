@@ -44,6 +44,7 @@ COMMANDS = (
     CommandLine("discard", EDIT, "Take waiting changes back.", "edit", "discard"),
     CommandLine("check", CHECK, "Find what is wrong, on disk and on the slate.", "check", "check"),
     CommandLine("apply", APPLY, "Bring the slate into force by a round: proven, or undone.", "apply", "apply"),
+    CommandLine("cancel", APPLY, "Call off a round that waits, before it writes.", "apply", "cancel"),
     CommandLine("rounds", APPLY, "The rounds so far; 'rounds show N' for one of them.", "apply", "rounds"),
     CommandLine("rewind", APPLY, "Put the files back as they were before a round.", "apply", "rewind"),
     CommandLine("recover", APPLY, "Finish what a crash broke off.", "apply", "recover"),

@@ -15,6 +15,7 @@ from roundgate.cli.screen.output import say, say_json, styled
 from roundgate.core.findings import Finding
 from roundgate.core.slate import Operation, Outcome
 from roundgate.host.servers import Server
+from roundgate.host.store import Waiting
 
 Words = Annotated[list[str], typer.Argument(help="[SERVER] NAME=VALUE...", autocompletion=complete_server_or_name)]
 Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
@@ -202,12 +203,32 @@ def discard(words: Annotated[list[str] | None, typer.Argument(help="[SERVER] [NA
 
     standing = Standing()
     word, names = standing.split(words or [])
-    for server in standing.several(word):
+    held = 0
+    for server in standing.several(word, lenient=True):
         waiting = standing.store.slate(server.name)
-        gone = matching(server, waiting, names) if names else waiting
-        standing.store.take_off_slate([one.id for one in gone])
-        left = len(waiting) - len(gone)
+        odd = [] if names else standing.store.odd_entries(server.name)
+        asked = matching(server, waiting, names) if names else waiting
+        gone = standing.store.take_off_slate([*(one.id for one in asked), *odd])
+        left = len(waiting) + len(odd) - len(gone)
         say(f"{server.name}: {len(gone)} taken off the slate, {left} left.")
-        if names and not gone:
+        held += _say_held(standing, server, [one for one in asked if one.id not in gone])
+        if names and not asked:
             print(f"  Nothing of that name waits; see: roundgate slate {server.name}", file=sys.stderr)
             raise typer.Exit(1)
+    if held:
+        raise typer.Exit(1)
+
+
+def _say_held(standing: Standing, server: Server, kept: Sequence[Waiting]) -> int:
+    """Say what could not be taken back, for a round is bringing it into force; give the number."""
+    from roundgate.core.slate import name_of
+
+    still = {one.id for one in standing.store.slate(server.name)}
+    held = [one for one in kept if one.id in still]
+    if held:
+        names = ", ".join(dict.fromkeys(name_of(one.operation) for one in held))
+        say(f"  {names}: round {held[0].round} is bringing that into force.")
+        say(f"  to call that round off: roundgate cancel {server.name}")
+    elif kept:
+        say(f"  {len(kept)} went into force meanwhile; to go back: roundgate rounds {server.name}")
+    return len(kept)

@@ -8,7 +8,7 @@ import typer
 
 from roundgate.cli.complete import complete_server_or_name
 from roundgate.cli.place import Standing
-from roundgate.cli.screen.output import say, say_json, say_table
+from roundgate.cli.screen.output import plain, say, say_json, say_table
 from roundgate.host.servers import Server
 
 Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
@@ -16,13 +16,20 @@ Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 
 def status(
     server: Annotated[str | None, typer.Argument(help="Which servers; all where left out.")] = None,
+    ask_list: Annotated[bool, typer.Option("--list", help="Look into the public list of servers now.")] = False,
     as_json: Json = False,
 ) -> None:
     """Which servers are up and since when, who is on them, what waits on the slate, and what differs."""
-    from roundgate.cli.standing import standing_of
+    from roundgate.cli.standing import standings_of
 
     standing = Standing()
-    found = [standing_of(one, standing.store) for one in standing.several(server, default_all=True)]
+    servers = standing.several(server, default_all=True, lenient=True)
+    if ask_list:
+        from roundgate.host.lobby import look_at_list
+
+        for asked in servers:
+            look_at_list(asked, once=True)
+    found = standings_of(servers, standing.store)
     if as_json:
         say_json({"site": standing.site.file.site.name, "servers": [one.as_json() for one in found]})
         return
@@ -32,7 +39,9 @@ def status(
     say_table(("server", "state", "since", "players", "address", "waiting", "differs"), rows)
     for one in found:
         for word in one.remarks:
-            say(f"  {one.server.name}  {word}")
+            say(f"  {one.server.name}  {plain(word)}")
+        if ask_list and one.listed is not None and one.listed.shown:
+            say(f"  {one.server.name}  the public list shows it")
 
 
 def show(

@@ -21,6 +21,8 @@ class Standing:
         self.here = Path.cwd()
         self.site: Site = find_site(SITE_GIVEN, self.here)
         self.store = Store(self.site.state)
+        for remark in self.store.remarks:
+            print(f"warning  {remark}", file=sys.stderr)
         if not quiet:
             self._warn()
 
@@ -37,19 +39,19 @@ class Standing:
                 print(f"Round {row.number} of {row.server} was broken off: {what}.", file=sys.stderr)
                 print(f"  do: roundgate recover {row.server}", file=sys.stderr)
 
-    def server(self, name: str) -> Server:
-        """Give a server by its name."""
-        return Server(self.site, name)
+    def server(self, name: str, *, lenient: bool = False) -> Server:
+        """Give a server by its name; ``lenient`` where a broken rulebook must not be in the way."""
+        return Server(self.site, name, lenient)
 
-    def one(self, word: str | None) -> Server:
+    def one(self, word: str | None, *, lenient: bool = False) -> Server:
         """Give the one server that a word means. Raises UnknownName or WrongWords."""
-        return self.server(choose_one(self.site, word, self.here))
+        return self.server(choose_one(self.site, word, self.here), lenient=lenient)
 
-    def several(self, word: str | None, *, default_all: bool = False) -> list[Server]:
+    def several(self, word: str | None, *, default_all: bool = False, lenient: bool = False) -> list[Server]:
         """Give the servers that a word means; nothing means all of them where ``default_all``."""
         if word is None and default_all:
-            return [self.server(name) for name in self.site.file.server]
-        return [self.server(name) for name in choose_servers(self.site, word, self.here)]
+            return [self.server(name, lenient=lenient) for name in self.site.file.server]
+        return [self.server(name, lenient=lenient) for name in choose_servers(self.site, word, self.here)]
 
     def split(self, words: list[str], *, is_value: bool = False) -> tuple[str | None, list[str]]:
         """Part the words of a call into the server's and the rest; the server may be left out.

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import sys
 import threading
 import time
@@ -10,6 +11,7 @@ from typing import Any
 from roundgate.cli.place import Standing
 from roundgate.cli.screen.output import is_terminal, plain, say, styled
 from roundgate.cli.screen.rounds import RoundScreen
+from roundgate.core.checks.context import quoted
 from roundgate.core.differences import unified
 from roundgate.core.review import lines_shown
 from roundgate.core.slate import SetValue
@@ -17,20 +19,26 @@ from roundgate.core.text import NotText, decode
 from roundgate.core.values import ValueProblem
 from roundgate.core.values.units import parse_seconds
 from roundgate.host.errors import WrongWords
-from roundgate.host.files import read_bytes
 from roundgate.host.rounds.locking import held
 from roundgate.host.rounds.options import Options
 from roundgate.host.rounds.process import RoundWindow, launch
-from roundgate.host.rounds.save import saved_files
+from roundgate.host.rounds.write import changed_since, rewind_target
 from roundgate.host.servers import Server
+from roundgate.host.store import Store
+
+_LONGEST_WAIT = 30 * 24 * 3600
+"""Seconds; a longer countdown is a slip of the finger."""
 
 
 def seconds(typed: str) -> float:
     """Read a length of time that a person typed. Raises WrongWords."""
     try:
-        return float(typed) if typed.replace(".", "", 1).isdigit() else float(parse_seconds(typed))
-    except ValueProblem as error:
-        raise WrongWords(error.cause, "Write it like 30s or 5m.") from error
+        found = float(typed) if re.fullmatch(r"[0-9]{1,9}(\.[0-9]{1,3})?", typed) else float(parse_seconds(typed))
+    except (ValueProblem, ValueError, OverflowError) as error:
+        raise WrongWords(f"{quoted(typed[:40])} is not a length of time.", "Write it like 30s or 5m.") from error
+    if not 0 <= found <= _LONGEST_WAIT:
+        raise WrongWords(f"A wait of {quoted(typed[:40])} is not possible: 0s to 30d is.", "Write it like 30s or 5m.")
+    return found
 
 
 def moment(typed: str | None) -> float | None:
@@ -65,10 +73,10 @@ def run_round(standing: Standing, server: Server, options: Options) -> int:
     """Run a round in its own process and watch it; give the exit code. Raises Busy where another holds the server."""
     with held(server, standing.store):
         pass  # quickly told here; the round's own process takes the lock for good
-    return watch(launch(server, standing.store, options))
+    return watch(launch(server, standing.store, options), standing.store)
 
 
-def watch(window: RoundWindow) -> int:
+def watch(window: RoundWindow, store: Store) -> int:
     """Show a round until it ends; Ctrl-C asks whether to leave it running or to call it off. Give the exit code."""
     screen = RoundScreen()
     say(f"Round {window.number} (it goes on by itself if this terminal is closed)")
@@ -88,7 +96,7 @@ def watch(window: RoundWindow) -> int:
     finally:
         ended.set()
         window.close()
-    return screen.finish(window.number)
+    return screen.finish(window.number, store.round(window.number) if screen.end is None else None)
 
 
 def _tick(screen: RoundScreen, ended: threading.Event) -> None:
@@ -115,17 +123,21 @@ def _stay(window: RoundWindow) -> bool:
 
 def say_rewind(standing: Standing, server: Server, number: int) -> bool:
     """Show what going back before a round will change; tell whether that is anything. Raises Trouble."""
-    changed = False
-    for path, data in saved_files(standing.site, number).items():
-        now = read_bytes(server.files_folder.resolve(path))
+    changed = []
+    for path, data in rewind_target(standing.site, number).items():
+        now = server.files_folder.read(path)
         if now == data:
             continue
-        changed = True
+        changed.append(path)
         old, new = (_lines(server, path, one) for one in (now, data))
         for line in unified(old, new, (f"{path} (on disk)", f"{path} (before round {number})"), context=1):
             colour = {"+": "green", "-": "red"}.get(line[:1])
             say("  " + (styled(plain(line), colour) if colour else plain(line)))
-    return changed
+    since = [path for path in changed_since(server, number) if path in changed]
+    if since:
+        say(f"  ! {', '.join(since)}: changed again since round {number}; those changes go too.")
+        say("    They are kept in the folder of the round that goes back.")
+    return bool(changed)
 
 
 def _lines(server: Server, path: str, data: bytes | None) -> list[str]:

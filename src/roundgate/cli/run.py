@@ -8,8 +8,9 @@ from pathlib import Path
 from typing import Annotated
 
 import typer
+from msgspec.structs import replace
 
-from roundgate.cli.apply import At, Countdown, Kill, Reason, Silent, WhenEmpty
+from roundgate.cli.apply import At, Backup, Countdown, Despite, Kill, Reason, Silent, WhenEmpty
 from roundgate.cli.place import Standing
 from roundgate.cli.screen.output import plain, say
 from roundgate.host.errors import Trouble, WrongWords
@@ -44,11 +45,14 @@ def restart(
     reason: Reason = "",
     when_empty: WhenEmpty = False,
     at: At = None,
+    backup: Backup = False,
     silent: Silent = False,
     kill: Kill = False,
+    despite: Despite = False,
 ) -> None:
     """Stop and start a server. The slate waits on; what was set live, or edited by hand meanwhile, is kept."""
-    _run(server, _options("restart", countdown, reason, when_empty, at, silent=silent, kill=kill))
+    options = _options("restart", countdown, reason, when_empty, at, silent=silent, kill=kill)
+    _run(server, replace(options, backup=backup, despite_errors=despite))
 
 
 def _options(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Sequence
+from contextlib import suppress
 from typing import Any
 
 from msgspec import Struct
@@ -14,10 +15,17 @@ from roundgate.core.rescue import rescue
 from roundgate.core.slate import Operation
 from roundgate.core.values.units import say_seconds
 from roundgate.host.drivers import driver_of
-from roundgate.host.drivers.protocol import RunState
-from roundgate.host.errors import Trouble
+from roundgate.host.drivers.protocol import Driver, RunState, exit_words
+from roundgate.host.errors import KeeperGone, Trouble
+from roundgate.host.life import life_of, recent_crashes
+from roundgate.host.lobby import ListLook, known_look
+from roundgate.host.rounds.locking import is_at_work
+from roundgate.host.rounds.options import Options
 from roundgate.host.servers import Server
-from roundgate.host.store import Store, value_digest
+from roundgate.host.store import RoundRow, Store, value_digest
+
+_ANSWER_WITHIN = 3.0
+"""Seconds for a keeper to say how its server stands; one that hangs must not hide the others."""
 
 
 class Standings(Struct, frozen=True):
@@ -25,15 +33,24 @@ class Standings(Struct, frozen=True):
 
     server: Server
     state: RunState
-    slots: str
-    address: str
-    waiting: int
-    layers: list[Layers]
-    remarks: list[str]
+    slots: str = ""
+    address: str = ""
+    waiting: int = 0
+    layers: list[Layers] = []
+    remarks: list[str] = []
+    odd: str = ""
+    """A word for the state where nothing is known of the server."""
+    round: RoundRow | None = None
+    """The round that is at work on it."""
+    crashes: int = 0
+    """Crashes in the last day."""
+    listed: ListLook | None = None
 
     @property
     def word(self) -> str:
         """The state in a word."""
+        if self.odd:
+            return self.odd
         if self.state.runs:
             return "up" if self.state.ready or not self.server.book.server.ready else "starting"
         if self.state.gave_up:
@@ -66,6 +83,9 @@ class Standings(Struct, frozen=True):
             "on-slate": self.waiting,
             "differs": {one.name: list(one.differences) for one in self.layers if one.differences},
             "remarks": self.remarks,
+            "round": self.round.number if self.round else None,
+            "crashes": self.crashes,
+            "listed": self.listed.shown if self.listed else None,
         }
 
 
@@ -94,24 +114,132 @@ def known_of(
     return Known(now.files, outcome.after, started, live, asked, drifted)
 
 
-def standing_of(server: Server, store: Store) -> Standings:
-    """Work out how a server stands."""
-    driver = driver_of(server)
+def standings_of(servers: Sequence[Server], store: Store) -> list[Standings]:
+    """Work out how servers stand. Each has its own row, whatever is wrong with it, and all are asked at once."""
+    drivers = []
+    for server in servers:
+        driver = driver_of(server) if server.folder.is_dir() else None
+        if driver is not None:
+            with suppress(Trouble):
+                driver.post_state()
+        drivers.append(driver)
+    until = time.monotonic() + _ANSWER_WITHIN
+    found = []
+    for server, driver in zip(servers, drivers, strict=True):
+        try:
+            found.append(_standing_of(server, store, driver, until))
+        finally:
+            if driver is not None:
+                driver.close()
+    return found
+
+
+def _standing_of(server: Server, store: Store, driver: Driver | None, until: float) -> Standings:
+    if driver is None:
+        remark = f"its folder {server.folder} is not there; correct 'folder' in the site file"
+        return Standings(server, RunState(), remarks=[remark], odd="no folder")
     try:
-        state = driver.state()
+        state = driver.posted_state(until)
+    except KeeperGone:
+        remark = "its keeper does not answer; if it stays so, end it (it is started again): " + _keeper_words(server)
+        return Standings(server, RunState(), remarks=[remark], odd="no answer")
+    return _standing_with(server, store, state)
+
+
+def _keeper_words(server: Server) -> str:
+    from roundgate.host.keeper.clients import lock_holder
+
+    return f"kill -9 {lock_holder(server.state) or 'KEEPER'}"
+
+
+def _standing_with(server: Server, store: Store, state: RunState) -> Standings:
+    remarks = _life_remarks(server, store, state)
+    work = next((row for row in store.open_rounds(server.name) if is_at_work(row)), None)
+    crashes = len(recent_crashes(life_of(server)))
+    listed = known_look(server, state.started)
+    try:
         known = known_of(server, store, state)
-    finally:
-        driver.close()
-    layers = [layers_of(name, known) for name in server.book.setting]
+        layers = [layers_of(name, known) for name in server.book.setting]
+        address = _address(server, known)
+        counted = server.book.server.slots
+        slots = str(known.started.counting(counted)) if known.started and counted else ""
+        remarks += _remarks(server, state, known, layers)
+    except Exception as error:  # noqa: BLE001 - whatever its files hold, a server has its row
+        why = getattr(error, "what", None) or type(error).__name__
+        remarks.append(f"its files could not be looked at: {why}")
+        layers, address, slots = [], "", ""
+    waiting = len(store.slate(server.name)) + len(store.odd_entries(server.name))
+    return Standings(server, state, slots, address, waiting, layers, remarks, "", work, crashes, listed)
+
+
+def _address(server: Server, known: Known) -> str:
     ports = server.book.server.port
-    address = ""
-    if ports:
-        host = known.disk.counting(ports[0].address) if ports[0].address else ""
-        address = f"{host}:{known.disk.counting(ports[0].setting)}"
-    counted = server.book.server.slots
-    slots = str(known.started.counting(counted)) if known.started and counted else ""
-    remarks = _remarks(server, state, known, layers)
-    return Standings(server, state, slots, address, len(store.slate(server.name)), layers, remarks)
+    if not ports:
+        return ""
+    host = known.disk.counting(ports[0].address) if ports[0].address else ""
+    return f"{host}:{known.disk.counting(ports[0].setting)}"
+
+
+def _life_remarks(server: Server, store: Store, state: RunState) -> list[str]:
+    """Say what goes on with a server by itself: a round that waits, crashes, and whether players find it."""
+    remarks = []
+    for row in store.open_rounds(server.name):
+        if is_at_work(row):
+            remarks.append(f"{round_words(row)}; to call it off: roundgate cancel {server.name}")
+    if state.recovering is not None:
+        remarks.append(f"round {state.round} is being recovered by itself (try {state.recovering or 1})")
+    crashes = recent_crashes(life_of(server))
+    if crashes:
+        last = crashes[-1]
+        when = time.strftime("%H:%M:%S", time.localtime(last["at"]))
+        times = f"{len(crashes)} times in the last day, last" if len(crashes) > 1 else "once in the last day,"
+        said = f"; its last words: {_masked(server, last['words'][-1])}" if last["words"] else ""
+        remarks.append(f"crashed {times} at {when}{exit_words(last['code'])}{said}")
+    if state.gave_up:
+        remarks.append(
+            f"it is no longer started again; see: roundgate log {server.name}, then: roundgate start {server.name}"
+        )
+    look = known_look(server, state.started)
+    if look is not None and not look.shown:
+        ago = say_seconds(max(1, int(time.time() - look.at)))
+        words = "is being looked for in the public list" if look.going_on else "not found in the public list"
+        remarks.append(f"{words}: {look.why} ({ago} ago); ask again: roundgate status {server.name} --list")
+    if state.slow_patterns:
+        remarks.append(
+            f"these patterns of its rulebook take too long and are no longer used: {', '.join(state.slow_patterns)}"
+        )
+    odd = store.odd_entries(server.name)
+    if odd:
+        remarks.append(
+            f"{len(odd)} entries on its slate cannot be read; 'roundgate discard {server.name}' takes all off"
+        )
+    return remarks
+
+
+def _masked(server: Server, line: str) -> str:
+    from roundgate.host.masking import secrets_of, without
+
+    return without(line, secrets_of(server, ()))
+
+
+def round_words(row: RoundRow) -> str:
+    """Say what a round that is at work waits for."""
+    from msgspec import MsgspecError, json
+
+    try:
+        options = json.decode(row.options, type=Options)
+    except MsgspecError:
+        options = Options()
+    since = time.strftime("%H:%M:%S", time.localtime(row.began))
+    waits = []
+    if options.at is not None:
+        waits.append(f"until {time.strftime('%Y-%m-%d %H:%M', time.localtime(options.at))}")
+    if options.when_empty:
+        waits.append("until nobody is on it")
+    if options.countdown:
+        waits.append(f"for a countdown of {say_seconds(int(options.countdown))}")
+    words = f", waits {' and '.join(waits)}" if waits else " is at work"
+    return f"round {row.number} ({row.kind}) of {row.by}, since {since}{words}"
 
 
 def _remarks(server: Server, state: RunState, known: Known, layers: list[Layers]) -> list[str]:
@@ -125,8 +253,6 @@ def _remarks(server: Server, state: RunState, known: Known, layers: list[Layers]
         for name in server.book.list:
             if known.disk.items(name) != known.started.items(name):
                 remarks.append(f"{name}: on disk but not running: restart")
-    if state.gave_up:
-        remarks.append(f"crashed {state.crashes + 1} times and was given up; see: roundgate log {server.name}")
     if not state.runs:
         remarks += _outside(server)
     return remarks

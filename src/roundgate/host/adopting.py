@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import re
+import stat
 from pathlib import Path
 
 from msgspec import Struct, json
@@ -13,7 +14,7 @@ from roundgate.host.errors import Trouble, WrongWords
 from roundgate.host.files import Folder, read_bytes, read_texts, write_durably
 from roundgate.host.rulebooks import load_rulebook, rulebook_names
 from roundgate.host.servers import Server
-from roundgate.host.site import NAME, SITE_FILE, Site, read_site
+from roundgate.host.site import NAME, SITE_FILE, Site, make_private, read_site
 
 _SCRIPTS = ("launch.sh", "start.sh", "run.sh")
 
@@ -123,23 +124,42 @@ def _score(plan: Adoption, book: Rulebook) -> tuple[float, str]:
 
 
 def write_server(plan: Adoption, guess: Guess) -> None:
-    """Put the server into the site file, behind what is there. Raises Trouble where the name or folder is taken."""
-    name, folder = plan.server_name, plan.folder
-    for other in plan.site.file.server:
+    """Put the server into the site file, behind what is there. Raises Trouble where the name or folder is taken.
+
+    One at a time: two people who adopt at once must not lose each other's server.
+    """
+    from filelock import FileLock
+
+    make_private(plan.site.state)
+    with FileLock(plan.site.state / "site.lock", mode=0o600):
+        site = read_site(plan.site.folder)
+        _refuse_taken(site, plan.server_name, plan.folder)
+        path = site.folder / SITE_FILE
+        old = path.read_bytes()
+        gap = b"" if old.endswith(b"\n") or not old else b"\n"
+        new = old + gap + b"\n" + _table(plan, guess).encode()
+        write_durably(str(path), new, stat.S_IMODE(path.stat().st_mode))
+    read_site(plan.site.folder)
+
+
+def _refuse_taken(site: Site, name: str, folder: Path) -> None:
+    for other in site.file.server:
         if other == name:
             raise Trouble(f"The site has a server '{name}' already.", "Give another --name.")
-        if plan.site.folder_of(other).resolve() == folder:
+        if site.folder_of(other).resolve() == folder:
             raise Trouble(f"That folder is the server '{other}' already.", f"roundgate status {other}")
+
+
+def _table(plan: Adoption, guess: Guess) -> str:
+    """Write the server's table of the site file."""
+    folder = plan.folder
     inside = folder.is_relative_to(plan.site.folder)
     shown = str(folder.relative_to(plan.site.folder)) if inside else str(folder)
-    lines = [f"[server.{name}]", f"folder = {_quoted(shown)}", f"start = {json.encode(plan.command).decode()}"]
+    lines = [f"[server.{plan.server_name}]", f"folder = {_quoted(shown)}"]
+    lines += [f"start = {json.encode(plan.command).decode()}"]
     lines += [f"rulebook = {_quoted(guess.rulebook)}"] if guess.rulebook else []
     lines += [f"tags = {json.encode(plan.tags).decode()}"] if plan.tags else []
-    path = plan.site.folder / SITE_FILE
-    old = path.read_bytes()
-    gap = b"" if old.endswith(b"\n") or not old else b"\n"
-    write_durably(str(path), old + gap + b"\n" + "\n".join(lines).encode() + b"\n", 0o644)
-    read_site(plan.site.folder)
+    return "\n".join(lines) + "\n"
 
 
 def missing_files(server: Server) -> list[str]:

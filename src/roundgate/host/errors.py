@@ -62,8 +62,21 @@ class Busy(Trouble):
     exit_code = 5
 
 
+class ChangedMeanwhile(Trouble):
+    """Somebody else changed a file between its reading and its writing."""
+
+    def __init__(self, path: str) -> None:
+        """Say which file."""
+        self.path = path
+        super().__init__(f"{path} was changed by somebody else just now.", "Look at it, then apply again.")
+
+
 class KeeperGone(Trouble):
     """The keeper does not answer."""
+
+
+class KeeperSilent(KeeperGone):
+    """The keeper is there and does not answer in time."""
 
 
 class ConsoleCut(Trouble):
@@ -72,6 +85,8 @@ class ConsoleCut(Trouble):
 
 def as_trouble(error: Exception) -> Trouble | None:
     """Give the words for a disk that is full or cannot be written, whoever met it; None for anything else."""
+    if isinstance(error, PermissionError):
+        return Trouble(f"{error.filename or 'A file'}: permission denied.", "See who owns it: ls -ld on it")
     is_books = type(error).__module__ == "sqlite3" and type(error).__name__ == "OperationalError"
     is_disk = isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EFBIG)
     if not (is_books or is_disk):

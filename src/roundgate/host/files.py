@@ -1,8 +1,8 @@
-"""The only module that reads and writes a server's files.
+"""The only module that writes a server's files.
 
-A file is written beside its place, synced, given the old one's mode and owner, and renamed over it. Several files are
-one transaction: ``prepare`` writes every new content beside its place, a manifest of the old and new digests is made
-durable, and only then ``commit`` makes the first rename.
+A file is written beside its place, synced, given the old one's mode and owner, and changes places with it. Several
+files are one transaction: ``prepare`` writes every new content beside its place, a manifest of the old and new digests
+is made durable, and only then ``commit`` begins.
 """
 
 from __future__ import annotations
@@ -10,16 +10,23 @@ from __future__ import annotations
 import contextlib
 import os
 import stat
-from collections.abc import Iterable, Mapping, Sequence
+from collections import Counter
+from collections.abc import Callable, Iterable, Mapping, Sequence
 
 from msgspec import Struct, json
 
 from roundgate.core.files import Unreadable
 from roundgate.core.text import NotText, Text, decode
-from roundgate.host.errors import Trouble
+from roundgate.host.errors import ChangedMeanwhile, Trouble
+from roundgate.host.places import LARGEST, Folder, NotAFile, Place, read_handle
 
-LARGEST = 200 * 1024 * 1024
+__all__ = ["LARGEST", "Folder", "NotAFile"]
+
 _TEMPORARY = ".{name}.roundgate-{mark}"
+
+_UMASK = os.umask(0o077)
+os.umask(_UMASK)
+"""The mask that this process was started with, for new files that have no neighbours."""
 
 
 class Replacement(Struct, frozen=True):
@@ -32,25 +39,6 @@ class Replacement(Struct, frozen=True):
     new: str | None
 
 
-class Folder(Struct, frozen=True):
-    """A server's folder, and the folders outside it that the site file allows its links to lead to."""
-
-    root: str
-    allowed: tuple[str, ...] = ()
-
-    def resolve(self, path: str) -> str:
-        """Follow links to where a file really is. Raises Trouble where that is outside the allowed folders."""
-        real = os.path.realpath(os.path.join(self.root, path))
-        for home in (self.root, *self.allowed):
-            top = os.path.realpath(home)
-            if real == top or real.startswith(top + os.sep):
-                return real
-        raise Trouble(
-            f"{path} leads to {real}, outside the server's folder.",
-            "Name that folder under 'outside' in the site file if Round Gate may write there.",
-        )
-
-
 def digest(data: bytes | None) -> str | None:
     """Give the SHA-256 of a file's bytes, None for a file that is not there."""
     import hashlib  # it loads a large library, and a command that only looks needs none of it
@@ -59,12 +47,12 @@ def digest(data: bytes | None) -> str | None:
 
 
 def read_bytes(path: str) -> bytes | None:
-    """Give a file's bytes, or None where it does not exist. Raises OSError for anything else."""
+    """Give a file's bytes, or None where it does not exist. Raises OSError for anything else, a pipe too."""
     try:
-        with open(path, "rb") as file:
-            return file.read(LARGEST + 1)
+        handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC | os.O_NOCTTY)
     except FileNotFoundError:
         return None
+    return read_handle(handle, path)
 
 
 def read_texts(folder: Folder, paths: Iterable[str]) -> tuple[dict[str, Text], dict[str, Unreadable]]:
@@ -73,7 +61,7 @@ def read_texts(folder: Folder, paths: Iterable[str]) -> tuple[dict[str, Text], d
     unreadable: dict[str, Unreadable] = {}
     for path in paths:
         try:
-            data = read_bytes(folder.resolve(path))
+            data = folder.read(path)
             if data is not None and len(data) > LARGEST:
                 cause = f"{path} is larger than {LARGEST >> 20} MB, too large for a configuration file"
                 unreadable[path] = Unreadable("file-unreadable", cause)
@@ -81,8 +69,8 @@ def read_texts(folder: Folder, paths: Iterable[str]) -> tuple[dict[str, Text], d
                 texts[path] = decode(data)
         except NotText as error:
             unreadable[path] = Unreadable("file-not-text", f"{path}: {error}")
-        except OSError as error:
-            why = (error.strerror or str(error)).lower()
+        except (OSError, ValueError) as error:
+            why = (getattr(error, "strerror", None) or str(error)).lower()
             unreadable[path] = Unreadable("file-unreadable", f"{path} cannot be read: {why}")
         except Trouble as error:
             unreadable[path] = Unreadable("file-unreadable", error.what.rstrip("."))
@@ -99,15 +87,20 @@ def sync_folder(path: str) -> None:
 
 
 def write_durably(path: str, data: bytes, mode: int = 0o600) -> None:
-    """Write a file of our own so that it is wholly there or not at all, and durable."""
-    temporary = path + ".new"
-    handle = os.open(temporary, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, mode)
+    """Write a file of our own so that it is wholly there or not at all, and durable; two at once do not mix."""
+    temporary = f"{path}.{os.getpid()}-{os.urandom(4).hex()}.new"
+    handle = os.open(temporary, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, mode)
     try:
-        _write_all(handle, data)
-        os.fsync(handle)
-    finally:
-        os.close(handle)
-    os.replace(temporary, path)
+        try:
+            _write_all(handle, data)
+            os.fsync(handle)
+        finally:
+            os.close(handle)
+        os.replace(temporary, path)
+    except BaseException:
+        with contextlib.suppress(OSError):
+            os.unlink(temporary)
+        raise
     sync_folder(os.path.dirname(path))
 
 
@@ -117,66 +110,76 @@ def _write_all(handle: int, data: bytes) -> None:
         view = view[os.write(handle, view) :]
 
 
-def replace_file(path: str, before: bytes, data: bytes) -> None:
-    """Write one file of no server: beside its place, then renamed over it. A link stays one.
+def replace_file(path: str, before: bytes, data: bytes, within: str | None = None) -> None:
+    """Write one file of no server: beside its place, then in its place. A link stays one.
 
-    Raises Trouble where the file is no longer what ``before`` says, or cannot be written.
+    Raises Trouble where the file is no longer what ``before`` says, leads out of the folder ``within``, or cannot be
+    written.
     """
-    target = os.path.realpath(path)
-    if read_bytes(target) != before:
-        raise Trouble(f"{path} was changed by somebody else just now.", "Look at it, then try again.")
-    temporary = _temporary(target, "edit")
+    root = os.path.realpath(within) if within is not None else os.path.dirname(os.path.realpath(path))
+    folder = Folder(root)
+    name = os.path.relpath(os.path.join(os.path.realpath(os.path.dirname(path)), os.path.basename(path)), root)
+    name = os.path.realpath(path) if within is None else name
     try:
-        _write_beside(target, temporary, data)
-        os.replace(temporary, target)
+        made = prepare(folder, {name: data}, f"edit-{os.getpid()}", {name: digest(before)})
+        try:
+            commit(folder, made)
+        except BaseException:
+            discard(folder, made)
+            raise
+    except ChangedMeanwhile as error:
+        raise Trouble(f"{path} was changed by somebody else just now.", "Look at it, then try again.") from error
     except OSError as error:
-        with contextlib.suppress(OSError):
-            os.unlink(temporary)
-        raise Trouble(
-            f"{path} cannot be written: {(error.strerror or str(error)).lower()}.", "Nothing was changed."
-        ) from error
-    sync_folder(os.path.dirname(target))
+        why = (error.strerror or str(error)).lower()
+        raise Trouble(f"{path} cannot be written: {why}.", "Nothing was changed.") from error
 
 
-def prepare(folder: Folder, contents: Mapping[str, bytes | None], mark: str) -> list[Replacement]:
+def prepare(
+    folder: Folder, contents: Mapping[str, bytes | None], mark: str, expected: Mapping[str, str | None] | None = None
+) -> list[Replacement]:
     """Write every new content beside its place, with the old file's mode and owner; nothing is replaced yet.
 
-    None as content stands for a file that is to go. On failure what was written is removed again.
+    None as content stands for a file that is to go. ``expected`` are the digests that the files must still have. On
+    failure what was written is removed again. Raises ChangedMeanwhile, OSError or Trouble.
     """
     made: list[Replacement] = []
     try:
         for path, data in contents.items():
             made.append(_prepare_one(folder, path, data, mark))
+            if expected is not None and path in expected and made[-1].old != expected[path]:
+                raise ChangedMeanwhile(path)
     except BaseException:
-        discard(made)
+        discard(folder, made)
         raise
     return made
 
 
 def _prepare_one(folder: Folder, path: str, data: bytes | None, mark: str) -> Replacement:
     target = folder.resolve(path)
-    old = read_bytes(target)
-    temporary = None
-    if data is not None:
-        temporary = _temporary(target, mark)
-        try:
-            _write_beside(target, temporary, data)
-        except BaseException:
-            with contextlib.suppress(OSError):
-                os.unlink(temporary)
-            raise
+    with folder.place(path) as place:
+        old = place.read()
+        temporary = None
+        if data is not None or old is not None:
+            temporary = _temporary(place.name, mark)
+        if data is not None and temporary is not None:
+            try:
+                _write_beside(place, temporary, data)
+            except BaseException:
+                with contextlib.suppress(OSError):
+                    place.beside(temporary).unlink()
+                raise
     return Replacement(path, target, temporary, digest(old), digest(data))
 
 
-def _temporary(target: str, mark: str) -> str:
-    return os.path.join(os.path.dirname(target), _TEMPORARY.format(name=os.path.basename(target), mark=mark))
+def _temporary(name: str, mark: str) -> str:
+    return _TEMPORARY.format(name=name, mark=mark)
 
 
 def sweep(folder: Folder, paths: Iterable[str], mark: str) -> None:
-    """Remove what a broken-off ``prepare`` of these paths may have left beside them."""
+    """Remove what a broken-off ``prepare`` or ``commit`` of these paths may have left beside them."""
     for path in paths:
-        with contextlib.suppress(FileNotFoundError):
-            os.unlink(_temporary(folder.resolve(path), mark))
+        with contextlib.suppress(FileNotFoundError), folder.place(path) as place:
+            place.beside(_temporary(place.name, mark)).unlink()
 
 
 def write_obstacle(folder: Folder, path: str) -> str:
@@ -189,31 +192,50 @@ def write_obstacle(folder: Folder, path: str) -> str:
     return ""
 
 
-def _write_beside(target: str, temporary: str, data: bytes) -> None:
-    try:
-        like = os.stat(target)
-        if not os.access(target, os.W_OK):
-            raise PermissionError(13, "it is write-protected", target)
-    except FileNotFoundError:
-        like = None
-    with contextlib.suppress(FileNotFoundError):
-        os.unlink(temporary)
-    handle = os.open(temporary, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+def _write_beside(place: Place, temporary: str, data: bytes) -> None:
+    like = place.stat()
+    if like is not None and not os.access(place.name, os.W_OK, dir_fd=place.folder):
+        raise PermissionError(13, "it is write-protected", place.path)
+    place.beside(temporary).unlink()
+    flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
+    handle = os.open(temporary, flags, 0o600, dir_fd=place.folder)
     try:
         _write_all(handle, data)
         if like is not None:
-            _take_after(handle, like)
+            _take_after(handle, like.st_uid, like.st_gid, stat.S_IMODE(like.st_mode))
+        else:
+            _take_after(handle, *_as_neighbours(place))
         os.fsync(handle)
     finally:
         os.close(handle)
 
 
-def _take_after(handle: int, like: os.stat_result) -> None:
-    """Give a new file the owner and mode of the old one; an owner that the system does not let us give is kept out."""
+def _take_after(handle: int, user: int, group: int, mode: int) -> None:
+    """Give a new file its owner and mode; an owner that the system does not let us give is kept out."""
     mine = os.fstat(handle)
-    if (mine.st_uid, mine.st_gid) != (like.st_uid, like.st_gid):
-        os.fchown(handle, like.st_uid, like.st_gid)
-    os.fchmod(handle, stat.S_IMODE(like.st_mode))
+    if (mine.st_uid, mine.st_gid) != (user, group):
+        os.fchown(handle, user, group)
+    os.fchmod(handle, mode)
+
+
+def _as_neighbours(place: Place) -> tuple[int, int, int]:
+    """Give the owner, group and mode that most files beside a new one have; one of its own kind counts before all."""
+    ending = os.path.splitext(place.name)[1]
+    found: Counter[tuple[int, int, int]] = Counter()
+    with os.scandir(place.folder) as entries:
+        for entry in entries:
+            if entry.name.startswith(".") or not entry.is_file(follow_symlinks=False):
+                continue
+            known = entry.stat(follow_symlinks=False)
+            mode = stat.S_IMODE(known.st_mode)
+            if mode & 0o111 == 0:  # a program is no model for a configuration file
+                same = 1000 if os.path.splitext(entry.name)[1] == ending else 1
+                found[known.st_uid, known.st_gid, mode] += same
+    if found:
+        return found.most_common(1)[0][0]
+    home = os.fstat(place.folder)
+    mine = os.geteuid()
+    return (home.st_uid, home.st_gid, 0o666 & ~_UMASK) if mine == 0 else (mine, os.getegid(), 0o666 & ~_UMASK)
 
 
 def manifest_bytes(replacements: Sequence[Replacement]) -> bytes:
@@ -226,31 +248,56 @@ def read_manifest(data: bytes) -> list[Replacement]:
     return json.decode(data, type=list[Replacement])
 
 
-def commit(replacements: Sequence[Replacement]) -> None:
-    """Rename every new file over the old one and make it durable.
+Keep = Callable[[str, bytes], None]
+"""Keeps what somebody else wrote into a file: its path and its bytes."""
 
-    Raises Trouble before the first rename where a file has changed since it was prepared.
+
+def commit(folder: Folder, replacements: Sequence[Replacement], keep: Keep | None = None) -> None:
+    """Put every new file in the old one's place and make it durable.
+
+    Raises ChangedMeanwhile before the first one where a file has changed since it was prepared. One that changes after
+    that, in the last instant, is given to ``keep``.
     """
     for one in replacements:
-        if digest(read_bytes(one.target)) != one.old:
-            raise Trouble(f"{one.path} was changed by somebody else just now.", "Look at it, then apply again.")
+        if folder.resolve(one.path) != one.target or digest(folder.read(one.path)) != one.old:
+            raise ChangedMeanwhile(one.path)
     for one in replacements:
         if one.temporary is not None:
-            os.replace(one.temporary, one.target)
-        elif one.old is not None:
-            os.unlink(one.target)
+            with folder.place(one.path) as place:
+                replaced = _put(place, one)
+                if keep is not None and digest(replaced) != one.old and replaced is not None:
+                    keep(one.path, replaced)
+                place.beside(one.temporary).unlink()
     for parent in dict.fromkeys(os.path.dirname(one.target) for one in replacements):
         sync_folder(parent)
 
 
-def discard(replacements: Sequence[Replacement]) -> None:
+def _put(place: Place, one: Replacement) -> bytes | None:
+    """Put one new file in its place; give what was there, as far as the system let us keep it."""
+    assert one.temporary is not None
+    beside = place.beside(one.temporary)
+    home = place.folder
+    if one.new is None:
+        os.replace(place.name, one.temporary, src_dir_fd=home, dst_dir_fd=home)
+        return beside.read()
+    if one.old is None:
+        try:
+            os.link(one.temporary, place.name, src_dir_fd=home, dst_dir_fd=home)
+        except FileExistsError as error:
+            raise ChangedMeanwhile(one.path) from error
+        return None
+    place.exchange(one.temporary)
+    return beside.read()
+
+
+def discard(folder: Folder, replacements: Sequence[Replacement]) -> None:
     """Remove what ``prepare`` wrote, as far as it is still there."""
     for one in replacements:
         if one.temporary is not None:
-            with contextlib.suppress(FileNotFoundError):
-                os.unlink(one.temporary)
+            with contextlib.suppress(FileNotFoundError), folder.place(one.path) as place:
+                place.beside(one.temporary).unlink()
 
 
-def strangers(replacements: Sequence[Replacement]) -> list[str]:
-    """Name the files that are neither as before the transaction nor as after it: somebody else wrote them."""
-    return [one.path for one in replacements if digest(read_bytes(one.target)) not in (one.old, one.new)]
+def written_by_others(folder: Folder, replacements: Sequence[Replacement]) -> list[str]:
+    """Name the files that are neither as before the transaction nor as after it."""
+    return [one.path for one in replacements if digest(folder.read(one.path)) not in (one.old, one.new)]

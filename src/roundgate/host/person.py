@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import os
-import pwd
+
+from roundgate.host.ownership import name_of_user
+
+_USER = os.getuid()
+"""The user who called; root may go on as the owner of the site."""
 
 
 def who() -> str:
     """Name the person, as the system knows them."""
-    try:
-        return pwd.getpwuid(os.getuid()).pw_name
-    except KeyError:
-        return f"user {os.getuid()}"
+    return name_of_user(_USER)

@@ -4,25 +4,28 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from decimal import Decimal
 from functools import cached_property
 from pathlib import Path
 
-from msgspec import Struct
+from msgspec import MsgspecError, Struct, json
 
 from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.formats import format_of
 from roundgate.core.formats.protocol import Document
-from roundgate.core.rulebook.model import Rulebook
+from roundgate.core.rulebook.model import NO_RULEBOOK, Rulebook
 from roundgate.core.slate import Operation, Outcome, replay
 from roundgate.core.values import ValueProblem
 from roundgate.core.values.units import parse_seconds
 from roundgate.host.errors import Trouble
-from roundgate.host.files import Folder, read_texts
+from roundgate.host.files import Folder, read_bytes, read_texts, write_durably
 from roundgate.host.keeper.orders import Orders
 from roundgate.host.rulebooks import load_rulebook
 from roundgate.host.site import ServerEntry, Site
+
+_BOOK = "rulebook.json"
 
 
 class FilesNow(Struct, frozen=True):
@@ -38,6 +41,9 @@ class Server:
 
     site: Site
     name: str
+    lenient: bool = False
+    """True where a broken rulebook must not keep the server from being stopped or looked at: the last good one is
+    taken then."""
 
     @property
     def entry(self) -> ServerEntry:
@@ -47,7 +53,24 @@ class Server:
     @cached_property
     def book(self) -> Rulebook:
         """Its rulebook. Raises BrokenRulebook or Trouble."""
-        return load_rulebook(self.entry.rulebook, self.site.folder)
+        try:
+            return load_rulebook(self.entry.rulebook, self.site.folder)
+        except Trouble:
+            if not self.lenient:
+                raise
+        return self._last_good_book() or NO_RULEBOOK
+
+    def _last_good_book(self) -> Rulebook | None:
+        try:
+            raw = read_bytes(f"{self.state}/{_BOOK}")
+            return json.decode(raw, type=Rulebook) if raw else None
+        except (OSError, MsgspecError):
+            return None
+
+    def remember_book(self) -> None:
+        """Keep the rulebook as it is now, for the case that it is broken when the server is to be stopped."""
+        with suppress(OSError):
+            write_durably(f"{self.state}/{_BOOK}", json.encode(self.book))
 
     @property
     def folder(self) -> Path:
@@ -121,10 +144,18 @@ class Server:
             "ready": server.ready,
             "joined": server.joined,
             "left": server.left,
-            "files": {path: folder.resolve(path) for path in self.paths()},
+            "files": self._places(folder),
             "restart": self.entry.restart,
             "recover": [sys.executable, "-m", "roundgate.host.rounds", "recover", str(self.site.folder)],
         }
+
+    def _places(self, folder: Folder) -> dict[str, str]:
+        """Give where each of its files really is; one that leads out of its folder is not copied."""
+        places: dict[str, str] = {}
+        for path in self.paths():
+            with suppress(Trouble):
+                places[path] = folder.resolve(path)
+        return places
 
 
 def stored_value(server: Server, files: ServerFiles, name: str) -> str:

@@ -14,6 +14,7 @@ from roundgate.core.nearest import nearest
 from roundgate.core.rulebook.reading import RulebookProblem
 from roundgate.host.cache import ParsedFiles
 from roundgate.host.errors import NoSite, Trouble, UnknownName, WrongWords
+from roundgate.host.ownership import claim
 
 SITE_FILE = "roundgate.toml"
 STATE_FOLDER = ".roundgate"
@@ -104,6 +105,7 @@ def read_site(folder: Path) -> Site:
     """Read the site file of a folder. Raises Trouble with the line where it is wrong."""
     path = folder / SITE_FILE
     try:
+        claim(folder, folder / STATE_FOLDER)
         raw = ParsedFiles(folder / STATE_FOLDER).toml(path)
     except RulebookProblem as error:
         place = error.findings[0].place

@@ -6,7 +6,6 @@ is overwritten, for the slate may hold a secret until its round is done.
 
 from __future__ import annotations
 
-import os
 import sqlite3
 import time
 import zlib
@@ -15,30 +14,11 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
-from msgspec import Struct, json
+from msgspec import MsgspecError, Struct, json
 from msgspec.structs import replace
 
 from roundgate.core.slate import Operation, SetValue, Unset, merged
-
-_SCHEMA = """
-CREATE TABLE IF NOT EXISTS slate (
-    id INTEGER PRIMARY KEY, server TEXT NOT NULL, operation BLOB NOT NULL, at REAL NOT NULL, by TEXT NOT NULL);
-CREATE TABLE IF NOT EXISTS round (
-    number INTEGER PRIMARY KEY AUTOINCREMENT, server TEXT NOT NULL, kind TEXT NOT NULL, options BLOB NOT NULL,
-    by TEXT NOT NULL, began REAL NOT NULL, ended REAL, outcome TEXT NOT NULL DEFAULT '', said TEXT NOT NULL DEFAULT '',
-    ran INTEGER, changes BLOB NOT NULL DEFAULT '[]', evidence BLOB NOT NULL DEFAULT '[]',
-    process INTEGER NOT NULL DEFAULT 0);
-CREATE TABLE IF NOT EXISTS journal (
-    id INTEGER PRIMARY KEY, round INTEGER NOT NULL, at REAL NOT NULL, step TEXT NOT NULL, mark TEXT NOT NULL,
-    said TEXT NOT NULL);
-CREATE TABLE IF NOT EXISTS live (
-    server TEXT NOT NULL, setting TEXT NOT NULL, stored TEXT NOT NULL, at REAL NOT NULL, PRIMARY KEY (server, setting));
-CREATE TABLE IF NOT EXISTS written (
-    server TEXT NOT NULL, setting TEXT NOT NULL, round INTEGER NOT NULL, digest TEXT NOT NULL,
-    PRIMARY KEY (server, setting));
-CREATE TABLE IF NOT EXISTS timing (server TEXT NOT NULL, step TEXT NOT NULL, seconds REAL NOT NULL,
-    PRIMARY KEY (server, step));
-"""
+from roundgate.host.books import RoundSummary, open_books
 
 
 class RoundRow(Struct, frozen=True):
@@ -58,6 +38,8 @@ class RoundRow(Struct, frozen=True):
     """Name, before and after of each change, in words; secrets are hidden in them."""
     evidence: list[str]
     process: int
+    birth: int
+    """When that process began, in clock ticks since boot: process numbers are used again."""
 
 
 class Waiting(Struct, frozen=True):
@@ -67,6 +49,8 @@ class Waiting(Struct, frozen=True):
     operation: Operation
     at: float
     by: str
+    round: int | None = None
+    """The round that is bringing it into force; nobody else takes it off meanwhile."""
 
 
 class JournalLine(Struct, frozen=True):
@@ -87,17 +71,11 @@ class Store:
     """The open state file of a site."""
 
     def __init__(self, folder: Path) -> None:
-        """Open the state file in ``folder``, and make it where it is not there yet."""
+        """Open the state file in ``folder``, and make it where it is not there yet. Raises as ``open_books``."""
         folder.mkdir(mode=0o700, exist_ok=True)
-        path = folder / "state.sqlite"
-        is_new = not path.exists()
-        if is_new:
-            os.close(os.open(path, os.O_CREAT | os.O_RDWR, 0o600))
-        self.db = sqlite3.connect(path, timeout=20, isolation_level=None)
-        self.db.execute("PRAGMA synchronous=FULL")
-        self.db.execute("PRAGMA secure_delete=ON")
-        if is_new or not self.db.execute("SELECT 1 FROM sqlite_master WHERE name='timing'").fetchone():
-            self.db.executescript(_SCHEMA)
+        self.folder = folder
+        self.db, self.remarks = open_books(folder)
+        """What a person must know: that the file was damaged, or lost."""
 
     def close(self) -> None:
         """Close the file."""
@@ -117,29 +95,75 @@ class Store:
     # --- the slate ---------------------------------------------------------------------------------------------
 
     def slate(self, server: str) -> list[Waiting]:
-        """Give what waits for a server, in order."""
-        rows = self.db.execute("SELECT id, operation, at, by FROM slate WHERE server=? ORDER BY id", (server,))
-        return [Waiting(number, json.decode(raw, type=Operation), at, by) for number, raw, at, by in rows]
+        """Give what waits for a server, in order. Entries that make no sense are left out; see ``odd_entries``."""
+        return [one for one in self._entries(server) if isinstance(one, Waiting)]
 
-    def add_to_slate(self, server: str, operations: Sequence[Operation], by: str) -> None:
-        """Put operations on a server's slate; a second value for a key replaces the first."""
+    def odd_entries(self, server: str) -> list[int]:
+        """Give the ids of entries on a server's slate that cannot be read, being damaged or a newer version's."""
+        return [one for one in self._entries(server) if isinstance(one, int)]
+
+    def _entries(self, server: str) -> Iterator[Waiting | int]:
+        query = "SELECT id, operation, at, by, round FROM slate WHERE server=? ORDER BY id"
+        for number, raw, at, by, round in self.db.execute(query, (server,)).fetchall():
+            try:
+                yield Waiting(number, json.decode(raw, type=Operation), at, by, round)
+            except (MsgspecError, TypeError):
+                yield number
+
+    def add_to_slate(self, server: str, operations: Sequence[Operation], by: str, round: int | None = None) -> None:
+        """Put operations on a server's slate; a second value for a key replaces the first.
+
+        What a round is bringing into force is left alone. ``round`` is the round that puts them there for itself.
+        """
         with self.whole():
             for operation in operations:
-                self._add_one(server, operation, by)
+                self._add_one(server, operation, by, round)
 
-    def _add_one(self, server: str, operation: Operation, by: str) -> None:
-        waiting = self.slate(server)
+    def _add_one(self, server: str, operation: Operation, by: str, round: int | None = None) -> None:
+        waiting = [one for one in self.slate(server) if one.round == round]
         *kept, final = merged([one.operation for one in waiting], operation)
         stays = {id(one) for one in kept}
         gone = [(one.id,) for one in waiting if id(one.operation) not in stays]
         self.db.executemany("DELETE FROM slate WHERE id=?", gone)
-        row = (server, json.encode(final), time.time(), by)
-        self.db.execute("INSERT INTO slate (server, operation, at, by) VALUES (?, ?, ?, ?)", row)
+        row = (server, json.encode(final), time.time(), by, round)
+        self.db.execute("INSERT INTO slate (server, operation, at, by, round) VALUES (?, ?, ?, ?, ?)", row)
 
-    def take_off_slate(self, numbers: Sequence[int]) -> None:
-        """Take operations off the slate by their ids."""
+    def take_off_slate(self, numbers: Sequence[int]) -> list[int]:
+        """Take operations off the slate by their ids, but for those of a round at work; give the ids that are gone."""
         with self.whole():
-            self.db.executemany("DELETE FROM slate WHERE id=?", [(number,) for number in numbers])
+            return [
+                number
+                for number in numbers
+                if self.db.execute("DELETE FROM slate WHERE id=? AND round IS NULL", (number,)).rowcount
+            ]
+
+    def claim(self, round: int, numbers: Sequence[int]) -> list[Waiting]:
+        """Give operations to a round, which brings them into force; give those that are its own now."""
+        server = self._server_of(round)
+        with self.whole():
+            rows = [(round, number) for number in numbers]
+            self.db.executemany("UPDATE slate SET round=? WHERE id=? AND round IS NULL", rows)
+        return self.claimed(server, round)
+
+    def claimed(self, server: str, round: int) -> list[Waiting]:
+        """Give the operations that a round is bringing into force."""
+        return [one for one in self.slate(server) if one.round == round]
+
+    def _server_of(self, round: int) -> str:
+        row = self.db.execute("SELECT server FROM round WHERE number=?", (round,)).fetchone()
+        return str(row[0]) if row else ""
+
+    def _release(self, round: int) -> None:
+        """Let a round's operations wait again; what was put on the slate since for the same key takes their place."""
+        server = self._server_of(round)
+        mine = self.claimed(server, round)
+        if not mine:
+            return
+        since = [one for one in self.slate(server) if one.round is None and one.id > mine[0].id]
+        self.db.execute("UPDATE slate SET round=NULL WHERE round=?", (round,))
+        for one in since:
+            self.db.execute("DELETE FROM slate WHERE id=?", (one.id,))
+            self._add_one(server, one.operation, one.by)
 
     def let_wait(self, server: str) -> None:
         """Let what was to go into the files at a stop wait for a round like the rest: it was tried, and undone."""
@@ -150,22 +174,45 @@ class Store:
 
     # --- rounds ------------------------------------------------------------------------------------------------
 
-    def open_round(self, server: str, kind: str, options: bytes, by: str) -> int:
-        """Begin a round in the books; give its number."""
-        row = (server, kind, options, by, time.time())
-        cursor = self.db.execute("INSERT INTO round (server, kind, options, by, began) VALUES (?, ?, ?, ?, ?)", row)
+    def open_round(
+        self,
+        server: str,
+        kind: str,
+        options: bytes,
+        by: str,
+        *,
+        ran: bool | None = None,
+        process: int = 0,
+        birth: int = 0,
+    ) -> int:
+        """Begin a round in the books; give its number. ``ran``: is the server up? ``process`` is whoever begins it."""
+        row = (server, kind, options, by, time.time(), ran, process, birth)
+        cursor = self.db.execute(
+            "INSERT INTO round (server, kind, options, by, began, ran, process, birth) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+            row,
+        )
         return int(cursor.lastrowid or 0)
 
-    def note_round(self, number: int, *, process: int, ran: bool | None, changes: list[list[str]]) -> None:
-        """Note who runs a round, whether the server was up before it, and what it will change."""
-        self.db.execute(
-            "UPDATE round SET process=?, ran=?, changes=? WHERE number=?", (process, ran, json.encode(changes), number)
-        )
+    def note_process(self, number: int, process: int, birth: int) -> None:
+        """Note which process works on a round."""
+        self.db.execute("UPDATE round SET process=?, birth=? WHERE number=?", (process, birth, number))
+
+    def note_round(self, number: int, *, ran: bool, changes: list[list[str]]) -> None:
+        """Note whether the server was up before a round, and what the round changes."""
+        self.db.execute("UPDATE round SET ran=?, changes=? WHERE number=?", (ran, json.encode(changes), number))
 
     def close_round(self, number: int, outcome: str, said: str, evidence: Sequence[str] = ()) -> None:
-        """End a round in the books."""
+        """End a round in the books; what it was bringing into force, and did not, waits again."""
         row = (time.time(), outcome, said, json.encode(list(evidence)), number)
+        self._release(number)
         self.db.execute("UPDATE round SET ended=?, outcome=?, said=?, evidence=? WHERE number=?", row)
+
+    def summary(self, number: int) -> RoundSummary | None:
+        """Give what a round's folder is to remember of it."""
+        row = self.round(number)
+        if row is None:
+            return None
+        return RoundSummary(**{name: getattr(row, name) for name in RoundSummary.__struct_fields__})
 
     def remember_written(
         self, number: int, server: str, operations: Sequence[Waiting], plainly: Callable[[str, str | None], str]
@@ -190,21 +237,23 @@ class Store:
         return {setting: (number, mark) for setting, number, mark in rows}
 
     def rounds(self, server: str | None = None, most: int = 1000) -> list[RoundRow]:
-        """Give the rounds of a server, or of all, the newest first."""
-        query = "SELECT number, server, kind, options, by, began, ended, outcome, said, ran, changes, evidence, process"
-        where = "WHERE server=?" if server else "WHERE ?=''"
-        rows = self.db.execute(f"{query} FROM round {where} ORDER BY number DESC LIMIT ?", (server or "", most))
-        return [_round(row) for row in rows]
+        """Give the last rounds of a server, or of all, the newest first."""
+        where = "server=?" if server else "?=''"
+        return self._rounds(f"{where} ORDER BY number DESC LIMIT ?", (server or "", most))
 
     def round(self, number: int) -> RoundRow | None:
         """Give one round."""
-        return next((one for one in self.rounds() if one.number == number), None)
+        return next(iter(self._rounds("number=?", (number,))), None)
 
-    def open_rounds(self) -> list[RoundRow]:
-        """Give the rounds that have not ended."""
-        return [one for one in self.rounds() if not one.outcome]
+    def open_rounds(self, server: str | None = None) -> list[RoundRow]:
+        """Give the rounds that have not ended, of one server or of all, the newest first."""
+        where = "server=?" if server else "?=''"
+        return self._rounds(f"outcome='' AND {where} ORDER BY number DESC", (server or "",))
 
-    # --- the journal -------------------------------------------------------------------------------------------
+    def _rounds(self, condition: str, values: tuple[object, ...]) -> list[RoundRow]:
+        return [_round(row) for row in self.db.execute(f"SELECT {_COLUMNS} FROM round WHERE {condition}", values)]
+
+    # --- journal -------------------------------------------------------------------------------------------------
 
     def write_journal(self, number: int, step: str, mark: str, said: str) -> None:
         """Write one line of a round's journal; it is on disk when this returns."""
@@ -228,6 +277,10 @@ class Store:
         rows = self.db.execute("SELECT setting, stored FROM live WHERE server=? AND at>=?", (server, since))
         return dict(rows.fetchall())
 
+    def forget_live(self, server: str) -> None:
+        """Forget the values that were sent to the console: the server has ended since."""
+        self.db.execute("DELETE FROM live WHERE server=?", (server,))
+
     def note_timing(self, server: str, step: str, seconds: float) -> None:
         """Remember how long a step took; forgotten where it cannot be written, for nothing hangs on it."""
         with suppress(sqlite3.Error):
@@ -241,8 +294,15 @@ class Store:
         return None
 
 
+_COLUMNS = "number, server, kind, options, by, began, ended, outcome, said, ran, changes, evidence, process, birth"
+
+
 def _round(row: tuple[Any, ...]) -> RoundRow:
     values = list(row)
     values[9] = None if values[9] is None else bool(values[9])
-    values[10], values[11] = json.decode(values[10]), json.decode(values[11])
+    for at, kind in ((10, list[list[str]]), (11, list[str])):
+        try:
+            values[at] = json.decode(values[at], type=kind)
+        except (MsgspecError, TypeError):
+            values[at] = []
     return RoundRow(*values)

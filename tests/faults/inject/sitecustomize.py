@@ -1,7 +1,8 @@
 """Ends a round's process by SIGKILL at its N-th act on the disk: between any two file operations or journal steps.
 
 Put on PYTHONPATH by the crash tests; it does nothing but in a round's first process, and nothing is changed in the
-program itself. ``CRASH_AT`` is N, ``CRASH_COUNT`` a file into which an unharmed run writes its acts, one to a line.
+program itself. ``CRASH_AT`` is N, or how the act begins, such as ``journal stop begin``; ``CRASH_COUNT`` is a file into
+which an unharmed run writes its acts, one to a line.
 """
 
 import atexit
@@ -12,19 +13,19 @@ import sys
 from typing import Any
 
 _WORDS = sys.orig_argv
-_ACTS = ("open", "write", "fsync", "replace", "unlink", "fchmod", "fchown", "mkdir")
+_ACTS = ("open", "write", "fsync", "replace", "link", "unlink", "fchmod", "fchown", "mkdir")
 
 
 class Acts:
     """Counts acts, and ends the process at the one asked for."""
 
-    def __init__(self, at: int) -> None:
+    def __init__(self, at: str) -> None:
         self.at = at
         self.done: list[str] = []
 
     def act(self, what: str) -> None:
         self.done.append(what)
-        if len(self.done) == self.at:
+        if str(len(self.done)) == self.at or (not self.at.isdigit() and what.startswith(self.at)):
             os.kill(os.getpid(), signal.SIGKILL)
 
 
@@ -40,7 +41,9 @@ def _install(acts: Acts) -> None:
 
     class Counted(sqlite3.Connection):
         def execute(self, statement: str, *more: Any) -> sqlite3.Cursor:
-            if not statement.lstrip().upper().startswith(("SELECT", "PRAGMA")):
+            if "INTO journal" in statement:
+                acts.act(f"journal {more[0][2]} {more[0][3]}")
+            elif not statement.lstrip().upper().startswith(("SELECT", "PRAGMA")):
                 acts.act(statement)
             return super().execute(statement, *more)
 
@@ -49,7 +52,7 @@ def _install(acts: Acts) -> None:
 
 
 if "roundgate.host.rounds" in _WORDS and "run" in _WORDS and "CRASH_AT" in os.environ:
-    _acts = Acts(int(os.environ["CRASH_AT"]))
+    _acts = Acts(os.environ["CRASH_AT"])
     _install(_acts)
     if "CRASH_COUNT" in os.environ:
         _path = os.environ["CRASH_COUNT"]

@@ -8,6 +8,7 @@ from typing import Any
 
 from roundgate.cli.screen.output import has_colour, is_terminal, plain, say, styled
 from roundgate.core.values.units import say_seconds, say_took
+from roundgate.host.store import RoundRow
 
 EXIT_CODES = {
     "proven": 0,
@@ -82,8 +83,10 @@ class RoundScreen:
         if self.wait and is_terminal():
             sys.stdout.write("\r" + ("\033[K" if has_colour() else " " * 79 + "\r"))
 
-    def finish(self, number: int) -> int:
-        """Print the end; give the exit code."""
+    def finish(self, number: int, row: RoundRow | None = None) -> int:
+        """Print the end; give the exit code. ``row`` is what the books say where the round itself said nothing."""
+        if self.end is None and row is not None and row.outcome:
+            return say_end(number, row.outcome, row.said, "", row.evidence)
         if self.end is None:
             say(f"Round {number} ended without a word.")
             say(f"  do: roundgate rounds show {number}")

@@ -9,7 +9,7 @@ import msgspec
 
 from roundgate.host.drivers.keeper_link import KeeperLink, connect, start_keeper
 from roundgate.host.drivers.protocol import RunState
-from roundgate.host.errors import ConsoleCut, KeeperGone, Trouble
+from roundgate.host.errors import ConsoleCut, KeeperGone, KeeperSilent, Trouble
 from roundgate.host.keeper.orders import write_orders
 from roundgate.host.servers import Server
 
@@ -31,10 +31,28 @@ class KeeperDriver:
         """See Driver."""
         try:
             link = self._connected()
+        except KeeperSilent:
+            raise
         except KeeperGone:
             return RunState()
         answer = link.ask("state") if within is None else link.ask("state", within)
         return msgspec.convert(answer, RunState)
+
+    def post_state(self) -> None:
+        """Ask how it stands, and leave the answer for ``posted_state``: so many servers are asked at once."""
+        with contextlib.suppress(KeeperGone):
+            self._connected().post("state")
+
+    def posted_state(self, until: float) -> RunState:
+        """Give the answer. Raises KeeperSilent where none comes until a moment of the monotonic clock."""
+        if self._link is None:
+            return RunState()
+        try:
+            return msgspec.convert(self._link.answer(until), RunState)
+        except KeeperSilent:
+            raise
+        except KeeperGone:
+            return RunState()
 
     def open(self) -> None:
         """See Driver."""
@@ -48,9 +66,11 @@ class KeeperDriver:
         """See Driver."""
         self.open()
         write_orders(self.server.orders())
+        self.server.remember_book()
         trouble = self._connected().ask("start")
+        self._connected().events.clear()  # what was heard of an earlier process says nothing of this one
         if trouble:
-            raise Trouble(f"{self.server.name}: {trouble}.", "Mend 'start' in the site file, or the start script.")
+            raise Trouble(f"{self.server.name}: {trouble}.", "Correct 'start' in the site file, or the start script.")
 
     def expect_stop(self) -> None:
         """See Driver."""

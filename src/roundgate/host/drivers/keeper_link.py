@@ -14,12 +14,14 @@ from typing import Any
 
 from msgspec import json
 
-from roundgate.host.errors import KeeperGone
+from roundgate.host.errors import KeeperGone, KeeperSilent
 from roundgate.host.keeper.clients import lock_holder
 from roundgate.host.keeper.orders import socket_address
 from roundgate.host.keeper.record import needs_keeper, read_record
 
 _ANSWER_WITHIN = 30.0
+_ACCEPTS_WITHIN = 3.0
+"""Seconds for a keeper to take a connection; where many wait already, it hangs."""
 _REOPENS_WITHIN = 2.0
 """Seconds for a keeper to open its socket anew after somebody deleted it."""
 
@@ -35,7 +37,9 @@ class KeeperLink:
         try:
             address, handle = socket_address(state)
             try:
+                self.socket.settimeout(_ACCEPTS_WITHIN)
                 self.socket.connect(address)
+                self.socket.settimeout(None)
             finally:
                 os.close(handle)
         except OSError as error:
@@ -47,16 +51,23 @@ class KeeperLink:
         self.socket.close()
 
     def ask(self, ask: str, within: float = _ANSWER_WITHIN, **more: Any) -> Any:
-        """Ask and wait for the answer. Raises KeeperGone where the keeper dies, or does not answer in time (seconds)."""
+        """Ask and wait for the answer, so many seconds. Raises KeeperGone where the keeper dies or does not answer."""
+        self.post(ask, **more)
+        return self.answer(time.monotonic() + within)
+
+    def post(self, ask: str, **more: Any) -> None:
+        """Ask, and leave the answer for later. Raises KeeperGone."""
         try:
             self.socket.sendall(json.encode({"ask": ask, **more}) + b"\n")
         except OSError as error:
             raise KeeperGone("The keeper has gone.", "roundgate status") from error
-        until = time.monotonic() + within
+
+    def answer(self, until: float) -> Any:
+        """Wait for the answer to what was asked, until a moment of the monotonic clock. Raises KeeperGone."""
         while True:
             message = self._receive(max(0.0, until - time.monotonic()))
             if message is None:
-                raise KeeperGone("The keeper does not answer.", "roundgate status")
+                raise KeeperSilent("The keeper does not answer.", "roundgate status")
             if "answer" in message:
                 return message["answer"]
             self.events.append(message)
@@ -105,7 +116,7 @@ def connect(state: str) -> KeeperLink:
         holder = lock_holder(state)
         if holder is not None:
             return _reopened(state, holder)
-        if not (needs_keeper(read_record(state)) and os.access(os.path.join(state, "orders.json"), os.R_OK)):
+        if not (needs_keeper(read_record(state)) and os.access(f"{state}/orders.json", os.R_OK)):
             raise
     return start_keeper(state)
 

@@ -50,7 +50,15 @@ class Driver(Protocol):
     """Starts, stops and watches one server."""
 
     def state(self, within: float | None = None) -> RunState:
-        """Tell how it stands, without starting the server. Raises KeeperGone where no answer comes in time (seconds)."""
+        """Tell how it stands, without starting the server. Raises KeeperGone where no answer comes in time."""
+        ...
+
+    def post_state(self) -> None:
+        """Ask how it stands without waiting; ``posted_state`` gives the answer."""
+        ...
+
+    def posted_state(self, until: float) -> RunState:
+        """Give the answer, until a moment of the monotonic clock. Raises KeeperSilent where none comes."""
         ...
 
     def open(self) -> None:

@@ -56,7 +56,7 @@ class Child:
         self.take(orders)
 
     def take(self, orders: Orders) -> str:
-        """Take new orders, for the next start. Give an empty text, or what is wrong with them; then the old ones stay."""
+        """Take new orders, for the next start. Give an empty text, or what is wrong: then the old ones stay."""
         try:
             patterns = [LinePattern(orders[key]) for key in ("ready", "joined", "left")]
         except PatternError as error:

@@ -101,7 +101,7 @@ def lock_holder(state: str) -> int | None:
 
 
 def listen(state: str) -> socket.socket:
-    """Open the keeper's socket, for this user only; whoever listens holds the lock, so an old socket is a dead one's."""
+    """Open the socket, for this user only; whoever listens holds the lock, so an old socket is a dead one's."""
     listener = socket.socket(socket.AF_UNIX)
     address, handle = socket_address(state)
     before = os.umask(0o177)

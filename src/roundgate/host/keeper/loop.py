@@ -86,7 +86,8 @@ class Keeper:
             self._do_what_is_due()
 
     def _wait(self) -> float | None:
-        due = [moment for moment in (self.restart_at, self.recovery and self.recovery.due) if moment is not None]
+        recovery_at = None if self.recovery is None else self.recovery.due
+        due = [moment for moment in (self.restart_at, recovery_at) if moment is not None]
         return max(0.0, min(due) - time.monotonic()) if due else None
 
     def _do_what_is_due(self) -> None:

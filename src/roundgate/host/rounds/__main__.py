@@ -5,6 +5,7 @@ python -m roundgate.host.rounds run|recover SITE-FOLDER NUMBER [EVENTS-HANDLE]
 
 from __future__ import annotations
 
+import contextlib
 import os
 import signal
 import sqlite3
@@ -13,6 +14,8 @@ import traceback
 from pathlib import Path
 
 from roundgate.host.errors import Busy, Trouble
+from roundgate.host.keeper.record import birth_of
+from roundgate.host.lobby import look_at_list
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.engine import End, conduct, finish
 from roundgate.host.rounds.locking import held
@@ -23,12 +26,13 @@ from roundgate.host.store import Store
 
 
 def main() -> None:
-    """Run or recover the round that the arguments name."""
-    verb, folder, number = sys.argv[1], Path(sys.argv[2]), int(sys.argv[3])
+    """Run or recover the round that the arguments name. The exit code is 0 where the round is closed at the end."""
+    verb, folder, number = sys.argv[1], Path(sys.argv[2]).absolute(), int(sys.argv[3])
     events = int(sys.argv[4]) if len(sys.argv) > 4 else None
     if events is not None:
         os.set_inheritable(events, False)  # a keeper that kept it open would keep the terminal waiting
     os.umask(0o077)
+    os.chdir("/")
     for sign in (signal.SIGINT, signal.SIGHUP, signal.SIGPIPE):
         signal.signal(sign, signal.SIG_IGN)
     site = read_site(folder)
@@ -36,61 +40,81 @@ def main() -> None:
     row = store.round(number)
     if row is None or row.outcome:
         return
-    server = Server(site, row.server)
+    server = Server(site, row.server, lenient=verb == "recover" or row.kind == "stop")
     round = Round(server, store, row, events)
     round.heed_call_off()
     try:
         with held(server, store, number):
-            _work(round, verb)
+            end = _work(round, verb)
     except Busy as error:
+        end = End("busy", error.what, error.do)
         if verb == "run":
-            finish(round, End("busy", error.what, error.do))
+            finish(round, end)
+        else:
+            round.tell({"outcome": end.outcome, "said": end.said, "do": end.do, "evidence": []})
     round.driver.close()
+    if end is not None and end.outcome in ("proven", "done"):
+        round.stop_telling()
+        look_at_list(server)
+    if end is not None and end.outcome in ("busy", "unfinished"):
+        raise SystemExit(1)
 
 
-def _work(round: Round, verb: str) -> None:
+def _work(round: Round, verb: str) -> End | None:
     row = round.store.round(round.number)
     if row is None or row.outcome:  # somebody else was faster
-        return
+        return None
     round.row = row
+    round.ran = bool(row.ran)
+    with contextlib.suppress(sqlite3.Error):  # a full disk must not keep a server down
+        round.store.note_process(round.number, os.getpid(), birth_of(os.getpid()) or 0)
     round.learn_secrets()
     if verb == "recover":
-        round.ran, round.marks = bool(row.ran), marks_of(round.store.journal(round.number))
-        round.store.note_round(round.number, process=os.getpid(), ran=row.ran, changes=row.changes)
+        round.marks = marks_of(round.store.journal(round.number))
     try:
         end = recover(round) if verb == "recover" else conduct(round)
     except Exception as error:  # noqa: BLE001 - whatever it is, the server must not be left as it stands
         end = _rescue(round, error)
-    finish(round, end)
-    _let_go(round, end)
+    closed = finish(round, end)
+    if closed:
+        _let_go(round, end)
+    return end if closed else End("unfinished", end.said)
 
 
 def _rescue(round: Round, error: Exception) -> End:
     """The plan did not foresee this: write it down, and recover as after a crash."""
-    print(f"round {round.number}:", file=sys.stderr)
-    traceback.print_exc()
+    with contextlib.suppress(OSError):
+        print(f"round {round.number}:", file=sys.stderr)
+        traceback.print_exc()
     why = getattr(error, "what", None) or f"{type(error).__name__}: {error}"
     round.degraded = True
     round.driver.close()
     try:
         round.note("recover", f"something unforeseen happened: {why}")
         end = recover(round)
-    except (Trouble, OSError, sqlite3.Error) as second:
+    except Exception as second:  # noqa: BLE001 - the keeper tries again
+        with contextlib.suppress(OSError):
+            traceback.print_exc()
         words = getattr(second, "what", None) or str(second)
         do = getattr(second, "do", "") or f"roundgate recover {round.server.name}"
-        said = f"{why} The round could not be finished: {words} What was saved lies in {round.folder}."
+        said = f"{why} The round could not be finished: {words} {round.kept_words}"
         return End("unfinished", said, do, round.evidence())
     return End(end.outcome, f"{why} {end.said}", end.do, end.evidence, end.operations)
 
 
 def _let_go(round: Round, end: End) -> None:
-    """Give the server back to its keeper, or let the keeper go where the server is to stay down."""
-    if round.driver.state().keeper is None:
-        return
-    meant_up = round.options.kind != "stop" and end.outcome in ("proven", "done", "rewound")
-    round.driver.lease(None, up=meant_up and (round.ran or end.outcome != "rewound"))
-    if round.options.kind == "stop" and end.outcome == "done":
-        round.driver.leave()
+    """Give the server back to its keeper, or let the keeper go where the server is to stay down.
+
+    A round that is not closed keeps its hold: the keeper sees the connection end, and has the round recovered.
+    """
+    with contextlib.suppress(Trouble):
+        if round.driver.state().keeper is None:
+            return
+        is_down_as_asked = round.options.kind == "stop" and end.outcome == "done"
+        came_up = round.options.kind != "stop" and end.outcome in ("proven", "done")
+        round.driver.lease(None, up=not is_down_as_asked and (round.ran or came_up))
+        if is_down_as_asked:
+            round.driver.leave()
 
 
 if __name__ == "__main__":

@@ -14,18 +14,24 @@ from roundgate.host.rounds.options import RoundEnd
 _MARKS = (3600, 1800, 900, 600, 300, 120, 60, 30, 10, 5, 3, 2, 1)
 
 
+_CLOCK_CHECKED = 20.0
+"""Seconds after which a wait for a time of day looks at the clock again: somebody may have set it."""
+
+
 def announce(round: Round) -> None:
     """Wait as asked, and tell the players. Raises RoundEnd where it is called off or nobody can be told."""
     options = round.options
     round.driver.follow()
+    countdown = options.countdown
     if options.at is not None:
+        countdown = min(countdown, max(0.0, options.at - time.time()))  # it happens at the time that was asked for
         _wait_until(
-            round, options.at - options.countdown, f"waiting until {time.strftime('%H:%M', time.localtime(options.at))}"
+            round, options.at - countdown, f"waiting until {time.strftime('%H:%M', time.localtime(options.at))}"
         )
     if options.when_empty:
         _wait_until_empty(round)
     try:
-        _count_down(round)
+        _count_down(round, countdown)
     except RoundEnd:
         with contextlib.suppress(Trouble):
             _say(round, "The restart is called off.")
@@ -34,11 +40,18 @@ def announce(round: Round) -> None:
 
 
 def _wait_until(round: Round, moment: float, what: str) -> None:
+    """Wait for a moment of the clock, in seconds since 1970; a clock that is set meanwhile counts as it is then."""
     left = moment - time.time()
     if left <= 0:
         return
     round.waits("announce", what, left)
-    until = time.monotonic() + left
+    while (left := moment - time.time()) > 0:
+        round.check_called_off("announce")
+        _refuse_dead(round, round.hear(time.monotonic() + min(left, _CLOCK_CHECKED), heed=True))
+
+
+def _wait_for(round: Round, until: float) -> None:
+    """Wait for a moment of the monotonic clock."""
     while time.monotonic() < until:
         round.check_called_off("announce")
         _refuse_dead(round, round.hear(until, heed=True))
@@ -60,16 +73,15 @@ def _wait_until_empty(round: Round) -> None:
         _refuse_dead(round, round.hear(None, heed=True))
 
 
-def _count_down(round: Round) -> None:
-    left = round.options.countdown
+def _count_down(round: Round, left: float) -> None:
     end = time.monotonic() + left
     for mark in (left, *(mark for mark in _MARKS if mark < left)):
         if mark <= 0:
             return
-        _wait_until(round, time.time() + (end - mark - time.monotonic()), "counting down")
+        _wait_for(round, end - mark)
         _tell(round, mark)
         round.waits("announce", "counting down", max(end - time.monotonic(), 0))
-    _wait_until(round, time.time() + (end - time.monotonic()), "counting down")
+    _wait_for(round, end)
 
 
 def _tell(round: Round, seconds: float) -> None:

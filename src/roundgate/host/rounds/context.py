@@ -17,21 +17,19 @@ from typing import Any
 
 from msgspec import json
 
-from roundgate.core.secrets import HIDDEN, is_secret, secret_entries
-from roundgate.core.slate import SetValue
 from roundgate.host.consoles import console_of
 from roundgate.host.consoles.protocol import Console
 from roundgate.host.drivers import driver_of
-from roundgate.host.errors import Trouble
+from roundgate.host.masking import secrets_of, without
 from roundgate.host.patterns import search
 from roundgate.host.rounds.options import Options, RoundEnd
 from roundgate.host.servers import Server
 from roundgate.host.site import make_private
-from roundgate.host.store import RoundRow, Store
+from roundgate.host.store import RoundRow, Store, Waiting
 
 _LINES_KEPT = 400
-_SHORTEST_SECRET = 3
-"""Characters; blanking out anything shorter would make the log unreadable and hide nothing."""
+_MOST_UNTOLD = 1024 * 1024
+"""Bytes that wait for a terminal that does not read; beyond that it is no longer told."""
 
 
 class Round:
@@ -45,6 +43,9 @@ class Round:
         self.number = row.number
         self.options = json.decode(row.options, type=Options)
         self.events = events
+        self._untold = b""
+        if events is not None:
+            os.set_blocking(events, False)
         self.driver = driver_of(server)
         self.console: Console = console_of(server, self.driver)
         self._secrets: set[str] = set()
@@ -54,6 +55,8 @@ class Round:
         """The exit code of the server's last end; None where it is not known."""
         self.ran = bool(row.ran)
         """Whether the server was up when the round began."""
+        self.operations: list[Waiting] = []
+        """What the round brings into force: claimed at its beginning, as it was reviewed."""
         self.marks: set[tuple[str, str]] = set()
         """The journal's steps and marks so far, in memory too: the way back must not hang on a disk that is full."""
         self.degraded = False
@@ -67,6 +70,17 @@ class Round:
         """The folder that holds the round's snapshot."""
         return self.server.site.state / "rounds" / str(self.number)
 
+    def claimed(self) -> list[Waiting]:
+        """Give what the round brings into force, from the books; nothing where they cannot be read."""
+        with contextlib.suppress(sqlite3.Error):
+            return self.store.claimed(self.server.name, self.number)
+        return []
+
+    @property
+    def kept_words(self) -> str:
+        """Say where a person finds what was saved."""
+        return f"What was saved lies in {self.folder}."
+
     def make_folder(self) -> Path:
         """Make the round's folder, for this user only."""
         make_private(self.server.site.state / "rounds")
@@ -79,9 +93,21 @@ class Round:
         """Tell the terminal, if one still listens."""
         if self.events is None:
             return
+        self._untold += json.encode(message) + b"\n"
         try:
-            os.write(self.events, json.encode(message) + b"\n")
+            while self._untold:
+                self._untold = self._untold[os.write(self.events, self._untold) :]
+        except BlockingIOError:  # a terminal that is paused; the round never waits for its window
+            if len(self._untold) > _MOST_UNTOLD:
+                self.events = None
         except OSError:
+            self.events = None
+
+    def stop_telling(self) -> None:
+        """Close the terminal's window: what follows goes on by itself."""
+        if self.events is not None:
+            with contextlib.suppress(OSError):
+                os.close(self.events)
             self.events = None
 
     def note(self, step: str, said: str, mark: str = "note") -> None:
@@ -150,17 +176,11 @@ class Round:
 
     def without_secrets(self, line: str) -> str:
         """Blank out every secret that stands in a line, old values and new ones: a server may log what it was given."""
-        for secret in sorted(self._secrets, key=len, reverse=True):
-            line = line.replace(secret, HIDDEN)
-        return line
+        return without(line, self._secrets)
 
     def learn_secrets(self) -> None:
         """Remember every secret that is on disk or on the slate now; what was one at any time stays one."""
-        with contextlib.suppress(Trouble, OSError, sqlite3.Error):
-            book, files = self.server.book, self.server.read().files
-            waiting = (one.operation for one in self.store.slate(self.server.name))
-            found = [one.stored for one in waiting if isinstance(one, SetValue) and is_secret(book, one.file, one.key)]
-            for path in files.texts:
-                document = files.document(path)
-                found += [entry.value for entry in secret_entries(book, path, document)] if document else []
-            self._secrets |= {value for value in found if len(value) >= _SHORTEST_SECRET}
+        waiting: list[Waiting] = []
+        with contextlib.suppress(sqlite3.Error):
+            waiting = self.store.slate(self.server.name)
+        self._secrets |= secrets_of(self.server, [one.operation for one in waiting])

@@ -2,19 +2,28 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
-from msgspec import Struct
+from msgspec import Struct, json
 
-from roundgate.core.checks import check_outcome
+from roundgate.core.checks import check_outcome, sameness
 from roundgate.core.files import ServerFiles, differing
-from roundgate.core.findings import Finding
+from roundgate.core.findings import Finding, has_errors
 from roundgate.core.rescue import rescue
 from roundgate.core.review import Review, review_of
 from roundgate.core.slate import Change, Operation, Outcome, merged, name_of
 from roundgate.host.drivers.protocol import RunState
+from roundgate.host.rounds.options import Options, RoundEnd
 from roundgate.host.servers import FilesNow, Server
 from roundgate.host.store import Store, Waiting
+
+if TYPE_CHECKING:
+    from roundgate.host.rounds.context import Round
+
+FOUND = "found on disk"
+"""Who puts an edit onto the slate that was made by hand."""
 
 
 class Gathered(Struct, frozen=True):
@@ -36,18 +45,40 @@ class Gathered(Struct, frozen=True):
 
     @property
     def digest(self) -> str:
-        """A mark by which one sees whether anything has changed between the review and the round."""
+        """A mark by which one sees whether the review still holds: the changes and their values, not the whole files.
+
+        A server that writes its files all the time would never come to be the same twice.
+        """
         import hashlib  # slow to load, and only a round compares what was agreed to
 
-        parts = [f"{path}\0{text.body}" for path, text in sorted(self.outcome.after.texts.items())]
-        return hashlib.sha256("\0".join(parts).encode("utf-8", "surrogatepass")).hexdigest()
+        seen = [
+            [
+                name_of(one.operation),
+                one.file,
+                one.before,
+                one.after,
+                one.items_before,
+                one.items_after,
+                repr(one.operation),
+            ]
+            for one in self.outcome.changes
+        ]
+        errors = sorted(sameness(one) for one in self.findings if one.level == "error")
+        busy = {one.path for one in self.outcome.after.book.file.values() if one.rewritten == "while-running"}
+        book = self.outcome.after.book
+        differs = [
+            name
+            for name in self.differs
+            if name not in book.setting or book.file[book.setting[name].file].path not in busy
+        ]
+        return hashlib.sha256(json.encode([seen, errors, differs])).hexdigest()
 
 
 def gather(server: Server, waiting: Sequence[Waiting], state: RunState) -> Gathered:
     """Replay the slate on what is on disk, check the outcome, and say what it means. Changes nothing."""
     operations: list[Operation] = [one.operation for one in waiting]
     started = server.read_started() if state.runs else None
-    rescued = rescue(server.read().files, started, operations)
+    rescued = edited_by_hand(server, started, operations)
     for operation in rescued:
         operations = merged(operations, operation)
     now, outcome = server.outcome(operations)
@@ -55,12 +86,82 @@ def gather(server: Server, waiting: Sequence[Waiting], state: RunState) -> Gathe
     return Gathered(now, outcome, findings, review_of(outcome), rescued, started)
 
 
+def edited_by_hand(server: Server, started: ServerFiles | None, operations: Sequence[Operation]) -> list[Operation]:
+    """Give the edits made by hand since the server started, in files that it will overwrite."""
+    return rescue(server.read().files, started, operations)
+
+
+_AT_REST = (0.05, 0.2, 0.5)
+"""Seconds after which files with errors are read again: a server may be writing them just now."""
+
+
+def gather_at_rest(server: Server, waiting: Sequence[Waiting], state: RunState) -> Gathered:
+    """Gather, and where there are errors while the server runs, gather again until twice the same comes out."""
+    gathered = gather(server, waiting, state)
+    for pause in _AT_REST:
+        if not state.runs or not has_errors(gathered.findings):
+            break
+        time.sleep(pause)  # nothing tells when a server has finished writing
+        again = gather(server, waiting, state)
+        if again.now.files.texts == gathered.now.files.texts:
+            break
+        gathered = again
+    return gathered
+
+
+def look_again(round: Round, gathered: Gathered, state: RunState) -> None:
+    """Right before the stop, see what was edited by hand while the round waited. Raises RoundEnd where it is wrong.
+
+    An edit in a file that the server overwrites goes into the file again after the stop, as if made a moment later.
+    """
+    server = round.server
+    now = server.read().files
+    if now.texts == gathered.now.files.texts:
+        return
+    asked = [one for one in round.operations if one.by != FOUND]
+    again = gather_at_rest(server, asked, state)
+    if round.options.kind in ("apply", "restart"):
+        refuse_errors(again, round.options, server.name)
+    _say_overruled(round, gathered, again)
+    known = {(one.operation.file, name_of(one.operation)): one.operation for one in round.operations if one.by == FOUND}
+    late = [one for one in again.rescued if not _same_value(known.get((one.file, name_of(one))), one)]
+    for one in late:
+        round.note("stop", f"{name_of(one)} was edited by hand while the round waited; it is kept")
+    round.operations = keep_rescued(round.store, server.name, late, round.number)
+
+
+def refuse_errors(gathered: Gathered, options: Options, server: str) -> None:
+    """End the round where the outcome has errors. Raises RoundEnd."""
+    if any(one.level == "error" and one.waiting for one in gathered.findings):
+        raise RoundEnd("refused", "The changes have errors, so nothing was done.", f"roundgate check {server}")
+    if has_errors(gathered.findings) and not options.despite_errors:
+        said = "There are errors on disk, so nothing was done."
+        raise RoundEnd("refused", said, f"roundgate check {server}, or {options.kind} with --despite-errors")
+
+
+def _same_value(old: Operation | None, new: Operation) -> bool:
+    return type(old) is type(new) and getattr(old, "stored", None) == getattr(new, "stored", None)
+
+
+def _say_overruled(round: Round, gathered: Gathered, again: Gathered) -> None:
+    """Say where a key that the round sets was edited by hand meanwhile: the round's value stands."""
+    before = {(one.file, one.name): one.before for one in gathered.review.changes}
+    for change in again.review.changes:
+        old = before.get((change.file, change.name), change.before)
+        if old != change.before:
+            round.note(
+                "stop",
+                f"{change.name} was changed by hand to {change.before} while the round waited; {change.after} stands",
+            )
+
+
 def changed_names(changes: Sequence[Change]) -> list[str]:
     """Name what really changes."""
     return list(dict.fromkeys(name_of(change.operation) for change in changes if not change.is_nothing))
 
 
-def keep_rescued(store: Store, server: str, rescued: Sequence[Operation]) -> None:
-    """Put rescued edits on the slate, so that no crash can lose them."""
+def keep_rescued(store: Store, server: str, rescued: Sequence[Operation], round: int) -> list[Waiting]:
+    """Put rescued edits on the slate, so that no crash can lose them, as the round's own; give what is its own now."""
     if rescued:
-        store.add_to_slate(server, rescued, "found on disk")
+        store.add_to_slate(server, rescued, FOUND, round)
+    return store.claimed(server, round)

@@ -6,11 +6,11 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-import psutil
 from filelock import FileLock, Timeout
 
 from roundgate.core.values.units import say_seconds
 from roundgate.host.errors import Busy, NeedsRecovery
+from roundgate.host.keeper.record import birth_of
 from roundgate.host.servers import Server
 from roundgate.host.store import RoundRow, Store
 
@@ -18,7 +18,7 @@ from roundgate.host.store import RoundRow, Store
 @contextmanager
 def held(server: Server, store: Store, number: int = 0) -> Iterator[None]:
     """Hold a server for round ``number``. Raises Busy that says who holds it and since when."""
-    lock = FileLock(f"{server.state}/lock", blocking=False, mode=0o600)
+    lock = FileLock(f"{server.state}/lock", blocking=False, mode=0o600)  # on a full disk the old file does
     try:
         lock.acquire()
     except Timeout as error:
@@ -31,7 +31,7 @@ def held(server: Server, store: Store, number: int = 0) -> Iterator[None]:
 
 def busy(server: Server, store: Store, number: int = 0) -> Busy:
     """Say who holds a server and since when."""
-    other = next((one for one in store.rounds(server.name) if not one.outcome and one.number != number), None)
+    other = next((one for one in store.open_rounds(server.name) if one.number != number), None)
     if other is None:
         return Busy(f"{server.name} is held by another command just now.", "Try again in a moment.")
     since = time.strftime("%H:%M:%S", time.localtime(other.began))
@@ -44,15 +44,12 @@ def busy(server: Server, store: Store, number: int = 0) -> Busy:
 
 def broken_off(server: Server, store: Store) -> RoundRow | None:
     """Give the round of a server that has not ended though nobody works on it any more."""
-    rows = [one for one in store.rounds(server.name, 20) if not one.outcome]
-    return next((row for row in rows if not _is_ours(row.process)), None)
+    return next((row for row in store.open_rounds(server.name) if not is_at_work(row)), None)
 
 
-def _is_ours(process: int) -> bool:
-    try:
-        return any("roundgate" in word for word in psutil.Process(process).cmdline())
-    except psutil.Error:
-        return False
+def is_at_work(row: RoundRow) -> bool:
+    """Tell whether the process of a round lives, and is not another one that has its number by now."""
+    return row.process > 0 and birth_of(row.process) == row.birth
 
 
 def refuse_broken_off(server: Server, store: Store) -> None:

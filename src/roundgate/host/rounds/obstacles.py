@@ -8,23 +8,13 @@ from typing import NamedTuple
 
 from roundgate.core.checks.rules import broken_rules
 from roundgate.core.files import ServerFiles
-from roundgate.core.findings import has_errors
 from roundgate.host import machine
 from roundgate.host.drivers.protocol import RunState
 from roundgate.host.errors import Trouble
 from roundgate.host.files import write_obstacle
-from roundgate.host.rounds.gather import Gathered
-from roundgate.host.rounds.options import Options, RoundEnd
+from roundgate.host.rounds.options import RoundEnd
+from roundgate.host.rulebooks import load_rulebook
 from roundgate.host.servers import Server
-
-
-def refuse_errors(gathered: Gathered, options: Options, server: str) -> None:
-    """End the round where the outcome has errors. Raises RoundEnd."""
-    if any(one.level == "error" and one.waiting for one in gathered.findings):
-        raise RoundEnd("refused", "The changes have errors, so nothing was done.", f"roundgate check {server}")
-    if options.kind == "apply" and has_errors(gathered.findings) and not options.despite_errors:
-        said = "There are errors on disk already, so nothing was done."
-        raise RoundEnd("refused", said, f"roundgate check {server}, or apply with --despite-errors")
 
 
 def refuse_unwritable(server: Server, paths: Sequence[str]) -> None:
@@ -33,6 +23,11 @@ def refuse_unwritable(server: Server, paths: Sequence[str]) -> None:
         why = write_obstacle(server.files_folder, path)
         if why:
             raise RoundEnd("refused", f"{why}, so nothing was done.", f"ls -l {server.folder / path}")
+
+
+def check_rulebook_whole(server: Server) -> None:
+    """See that the whole rulebook is right before a round begins, for a keeper acts on it. Raises Trouble."""
+    load_rulebook(server.entry.rulebook, server.site.folder, checked=True)
 
 
 def refuse_outsiders(server: Server, state: RunState) -> None:

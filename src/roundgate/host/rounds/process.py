@@ -2,25 +2,28 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import signal
-import subprocess
 import sys
 from collections.abc import Iterator
 from typing import Any
 
 from msgspec import json
 
+from roundgate.host.drivers import driver_of
+from roundgate.host.keeper.record import birth_of
 from roundgate.host.person import who
+from roundgate.host.rounds.locking import is_at_work
 from roundgate.host.rounds.options import Options
 from roundgate.host.servers import Server
-from roundgate.host.store import Store
+from roundgate.host.store import RoundRow, Store
 
 
 class RoundWindow:
     """The terminal's view of a round that runs in a process of its own."""
 
-    def __init__(self, number: int, process: subprocess.Popen[bytes], events: int) -> None:
+    def __init__(self, number: int, process: int, events: int) -> None:
         """Keep the round's number, its process and the handle that its words come from."""
         self.number = number
         self.process = process
@@ -28,17 +31,16 @@ class RoundWindow:
         self._rest = b""
 
     def messages(self) -> Iterator[dict[str, Any]]:
-        """Give the round's words as they come, until its process ends."""
+        """Give the round's words as they come, until it has said its last one."""
         while data := self._file.read(65536):
             *lines, self._rest = (self._rest + data).split(b"\n")
             for line in lines:
                 yield json.decode(line)
-        self.process.wait()
 
     def call_off(self) -> None:
         """Ask the round to end before it writes."""
-        if self.process.poll() is None:
-            self.process.send_signal(signal.SIGUSR1)
+        with contextlib.suppress(ProcessLookupError):
+            os.kill(self.process, signal.SIGUSR1)
 
     def close(self) -> None:
         """Look away; the round goes on."""
@@ -46,9 +48,21 @@ class RoundWindow:
 
 
 def launch(server: Server, store: Store, options: Options) -> RoundWindow:
-    """Open a round in the books and start its process."""
-    number = store.open_round(server.name, options.kind, json.encode(options), who())
-    store.note_round(number, process=os.getpid(), ran=None, changes=[])
+    """Open a round in the books and start its process. Whether the server is up is noted before anything else."""
+    driver = driver_of(server)
+    try:
+        state = driver.state()
+    finally:
+        driver.close()
+    number = store.open_round(
+        server.name,
+        options.kind,
+        json.encode(options),
+        who(),
+        ran=state.runs or state.restarting,
+        process=os.getpid(),
+        birth=birth_of(os.getpid()) or 0,
+    )
     return _spawn(server, number, "run")
 
 
@@ -58,19 +72,42 @@ def launch_recovery(server: Server, number: int) -> RoundWindow:
 
 
 def _spawn(server: Server, number: int, verb: str) -> RoundWindow:
+    """Start a round's process in a session of its own."""
     ours, theirs = os.pipe()
-    log = os.open(f"{server.state}/round-errors.log", os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600)
+    os.set_inheritable(theirs, True)
+    log = _errors_log(server)
+    stdio = [
+        (os.POSIX_SPAWN_OPEN, 0, os.devnull, os.O_RDONLY, 0),
+        (os.POSIX_SPAWN_DUP2, log, 1),
+        (os.POSIX_SPAWN_DUP2, log, 2),
+    ]
+    words = [
+        *(sys.executable, "-m", "roundgate.host.rounds", verb),
+        *(str(server.site.folder), str(number), str(theirs)),
+    ]
     try:
-        process = subprocess.Popen(
-            [sys.executable, "-m", "roundgate.host.rounds", verb, str(server.site.folder), str(number), str(theirs)],
-            stdin=subprocess.DEVNULL,
-            stdout=log,
-            stderr=log,
-            start_new_session=True,
-            pass_fds=(theirs,),
-            cwd="/",
-        )
+        process = os.posix_spawn(sys.executable, words, os.environ, file_actions=stdio, setsid=True)
     finally:
         os.close(theirs)
         os.close(log)
     return RoundWindow(number, process, ours)
+
+
+def _errors_log(server: Server) -> int:
+    """Open the log of a round's own mistakes; on a full disk they are lost."""
+    try:
+        return os.open(f"{server.state}/round-errors.log", os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600)
+    except OSError:
+        return os.open(os.devnull, os.O_WRONLY)
+
+
+def call_off(row: RoundRow) -> bool:
+    """Ask a round to end before it writes; tell whether there is anybody to ask."""
+    if not is_at_work(row):
+        return False
+    handle = os.pidfd_open(row.process)
+    try:
+        signal.pidfd_send_signal(handle, signal.SIGUSR1)
+    finally:
+        os.close(handle)
+    return True

@@ -6,7 +6,6 @@ addresses, a probe is answered, changed values are read back and compared, and t
 
 from __future__ import annotations
 
-import re
 import socket
 import time
 from collections.abc import Iterator, Sequence
@@ -17,8 +16,8 @@ from roundgate.core.values.units import say_seconds
 from roundgate.host import machine
 from roundgate.host.drivers.protocol import exit_words
 from roundgate.host.errors import Trouble
+from roundgate.host.patterns import search
 from roundgate.host.rounds.context import Round
-from roundgate.host.rounds.lobby import prove_lobby
 from roundgate.host.rounds.obstacles import wanted_ports
 from roundgate.host.rounds.options import NotProven
 
@@ -37,7 +36,6 @@ def prove(round: Round, files: ServerFiles, names: Sequence[str]) -> list[str]:
     proofs += _prove_values(round, files, names)
     round.console.close()
     round.note("prove", "ready, and in force as far as can be told at once")
-    proofs += prove_lobby(round, files)
     _watch(round, began + round.server.seconds("watch"))
     proofs.append(f"has stayed up for {say_seconds(max(1, int(time.monotonic() - began)))}")
     return proofs
@@ -105,7 +103,7 @@ def _probe(round: Round, spec: Port, address: str, port: int, probe: Probe) -> s
         answer = _asked(spec.protocol, host, port, probe.send)
     except OSError as error:
         raise NotProven(f"port {port} does not answer: {error.strerror or error}", round.evidence()) from error
-    if not re.search(probe.match, answer):
+    if not search(probe.match, answer):
         raise NotProven(f"port {port} answers something else: {answer.strip()[:60]!r}", round.evidence())
     return " and answers there"
 
@@ -151,7 +149,7 @@ def _read_back(round: Round, name: str, spec: Setting) -> tuple[str, str] | None
         return None
     if spec.shown:
         for line in round.lines:
-            found = re.search(spec.shown, line)
+            found = search(spec.shown, line)
             if found:
                 return found["value"], "its start log"
     if not (spec.live and spec.live.read):

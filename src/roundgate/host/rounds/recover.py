@@ -45,6 +45,7 @@ def recover(round: Round) -> End:
     Raises Trouble where a person is needed.
     """
     state = round.driver.state()
+    round.operations = round.claimed()
     refuse_outsiders(round.server, state)
     point = broken_at(round.marks)
     round.degraded = True
@@ -60,7 +61,7 @@ def recover(round: Round) -> End:
 
 
 def _finish_forward(round: Round, state: RunState) -> End:
-    waiting = [one for one in round.store.slate(round.server.name) if _belongs(round, one.operation)]
+    waiting = round.operations
     names = [change[0] for change in round.row.changes]
     if round.options.kind == "stop":
         return End("done", f"{round.server.name} is down.", operations=waiting)
@@ -68,11 +69,7 @@ def _finish_forward(round: Round, state: RunState) -> End:
         return End("written", f"Written. {round.server.name} is down, so nothing is proven yet.", operations=waiting)
     if state.runs and not state.ready:
         _await_ready(round)
-    return start_and_prove(round, waiting, names)
-
-
-def _belongs(round: Round, operation: object) -> bool:
-    return round.options.kind == "apply" or bool(getattr(operation, "at_stop", False))
+    return start_and_prove(round, names)
 
 
 def _await_ready(round: Round) -> None:

@@ -4,76 +4,136 @@ from __future__ import annotations
 
 import os
 import shutil
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from contextlib import suppress
+from pathlib import Path
 
-from msgspec import json
+from msgspec import MsgspecError, json
 
+from roundgate.host.books import SUMMARY
 from roundgate.host.errors import Trouble
 from roundgate.host.files import Folder, digest, read_bytes, sync_folder, write_durably
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.options import RoundEnd
 from roundgate.host.site import Site
 
-_INDEX = "saved.json"
+_INDEX = {"before": "saved.json", "started": "started.json"}
+"""The indexes of the two sets of copies: the files before the round wrote, and as the running server had read them."""
+MANIFEST = "manifest.json"
 
 
-def save(round: Round, paths: list[str]) -> None:
-    """Save the files. Raises RoundEnd where there is no room."""
+def save(round: Round, paths: Sequence[str]) -> Mapping[str, str | None]:
+    """Save the files; give the digest of each. Raises RoundEnd where there is no room, or they cannot be read."""
     try:
-        _save(round, paths)
-        if round.options.backup:
-            _save_worlds(round)
-    except OSError as error:
-        why = error.strerror or str(error)
+        places = round.server.files_folder
+        return _save(round, "before", {path: places.read(path) for path in paths})
+    except Trouble as error:
         raise RoundEnd(
-            "failed", f"The files could not be saved ({why}), so nothing was changed.", "Make room."
+            "failed", f"The files could not be saved, so nothing was changed: {error.what}", error.do
         ) from error
+    except OSError as error:
+        raise _no_room(error) from error
 
 
-def _save(round: Round, paths: list[str]) -> None:
+def _no_room(error: OSError) -> RoundEnd:
+    why = error.strerror or str(error)
+    place = f": {error.filename}" if error.filename else ""
+    return RoundEnd(
+        "failed",
+        f"The files could not be saved ({why}{place}), so nothing was changed.",
+        "Make room, or correct the permissions; then apply again.",
+    )
+
+
+def _save(round: Round, kind: str, contents: Mapping[str, bytes | None]) -> Mapping[str, str | None]:
     folder = round.make_folder()
-    places = round.server.files_folder
-    index: dict[str, str | None] = {}
-    for path in paths:
-        data = read_bytes(places.resolve(path))
-        index[path] = digest(data)
+    index = {path: digest(data) for path, data in contents.items()}
+    for path, data in contents.items():
         if data is not None:
-            write_durably(str(folder / _file_name(path)), data)
-    write_durably(str(folder / _INDEX), json.encode(index))
+            write_durably(str(folder / _file_name(kind, path)), data)
+    write_durably(str(folder / _INDEX[kind]), json.encode(index))
     sync_folder(str(folder))
     sync_folder(str(folder.parent))
+    return index
 
 
-def _file_name(path: str) -> str:
-    return "before-" + path.replace("%", "%25").replace("/", "%2F")
+def _file_name(kind: str, path: str) -> str:
+    return f"{kind}-" + path.replace("%", "%25").replace("/", "%2F")
 
 
-def _save_worlds(round: Round) -> None:
-    """Copy the folders that hold worlds, and make the copies durable."""
-    for name in round.server.book.server.worlds:
-        source = Folder(str(round.server.folder)).resolve(name)
-        copy = round.folder / "worlds" / name
-        if not os.path.isdir(source):  # noqa: PTH112
-            continue
-        shutil.copytree(source, copy, symlinks=True)
-        for file in copy.rglob("*"):
-            if file.is_file() and not file.is_symlink():
-                handle = os.open(file, os.O_RDONLY)
-                os.fsync(handle)
-                os.close(handle)
-        round.note("save", f"the worlds in {name} are saved in {copy}")
+def save_started(round: Round) -> None:
+    """Keep the files as the running server had read them, should those on disk turn out not to start it."""
+    started = Folder(f"{round.server.state}/started")
+    with suppress(OSError, Trouble):
+        _save(round, "started", {path: started.read(path) for path in round.server.paths()})
 
 
-def saved_files(site: Site, number: int) -> Mapping[str, bytes | None]:
-    """Give the files as they were before a round, None for one that was not there. Raises Trouble if they are lost."""
+def save_worlds(round: Round) -> None:
+    """Copy the folders that hold worlds, and make the copies durable. Raises RoundEnd where there is no room."""
+    try:
+        for name in round.server.book.server.worlds:
+            _save_world(round, name)
+    except OSError as error:
+        raise _no_room(error) from error
+
+
+def _save_world(round: Round, name: str) -> None:
+    source = Folder(str(round.server.folder)).resolve(name)
+    copy = round.make_folder() / "worlds" / name
+    if not os.path.isdir(source):  # noqa: PTH112
+        return
+    shutil.copytree(source, copy, symlinks=True, ignore=_no_special_files, dirs_exist_ok=True)
+    for file in copy.rglob("*"):
+        if file.is_file() and not file.is_symlink():
+            handle = os.open(file, os.O_RDONLY)
+            os.fsync(handle)
+            os.close(handle)
+    round.note("save", f"the worlds in {name} are saved in {copy}")
+
+
+def _no_special_files(folder: str, names: list[str]) -> list[str]:
+    """Leave out pipes and devices: reading them might never end."""
+    return [name for name in names if not _is_ordinary(Path(folder) / name)]
+
+
+def _is_ordinary(path: Path) -> bool:
+    return path.is_symlink() or path.is_file() or path.is_dir()
+
+
+def keep_copy(round: Round, path: str, data: bytes, why: str) -> None:
+    """Keep bytes that somebody wrote and that are about to be replaced, beside the snapshot, and say so."""
+    folder = round.make_folder()
+    number = 0
+    while (copy := folder / f"kept-{number}-{_file_name('', path)[1:]}").exists():
+        number += 1
+    write_durably(str(copy), data)
+    round.note("rewind" if round.degraded else "write", f"{path}: {why}; that version is kept as {copy}")
+
+
+def saved_files(site: Site, number: int, kind: str = "before") -> dict[str, bytes | None]:
+    """Give the files that a round saved, None for one that was not there. Raises Trouble if they are lost."""
     folder = site.state / "rounds" / str(number)
-    raw = read_bytes(str(folder / _INDEX))
+    raw = read_bytes(str(folder / _INDEX[kind]))
     if raw is None:
         raise Trouble(f"Round {number} saved no files.", "roundgate rounds")
+    try:
+        index = json.decode(raw, type=dict[str, str | None])
+    except MsgspecError as error:
+        raise Trouble(
+            f"The list of what round {number} saved, in {folder}, is damaged.", "Restore it from a backup of your own."
+        ) from error
     saved: dict[str, bytes | None] = {}
-    for path, mark in json.decode(raw, type=dict[str, str | None]).items():
-        data = read_bytes(str(folder / _file_name(path))) if mark is not None else None
+    for path, mark in index.items():
+        data = read_bytes(str(folder / _file_name(kind, path))) if mark is not None else None
         if digest(data) != mark:
             raise Trouble(f"The saved copy of {path} in {folder} is damaged.", "Restore it from a backup of your own.")
         saved[path] = data
     return saved
+
+
+def write_summary(round: Round) -> None:
+    """Let the round's folder remember the round, in case the state file is lost. A full disk is no reason to fail."""
+    with suppress(OSError):
+        summary = round.store.summary(round.number)
+        if summary is not None and round.folder.is_dir():
+            write_durably(str(round.folder / SUMMARY), json.encode(summary))

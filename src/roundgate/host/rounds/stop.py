@@ -37,13 +37,26 @@ def stop(round: Round, files: ServerFiles | None) -> None:
             break
         round.note("stop", f"still there {say_seconds(int(round.server.seconds('grace')))} after: {way}")
     else:
-        hint = f"roundgate log {round.server.name}; to end it by force, give --kill"
-        raise DoesNotStop(
-            "failed", f"{round.server.name} does not stop. It runs on as it was; nothing was changed.", hint
-        )
+        raise _does_not_stop(round)
     _await_family(process, began + round.server.seconds("grace"))
     _free_ports(round, files)
     round.store.note_timing(round.server.name, "stop", time.monotonic() - began)
+
+
+def _does_not_stop(round: Round) -> DoesNotStop:
+    """Take the wish back: whenever the server ends now, its keeper starts it again, unless it is to stay down."""
+    name, for_good = round.server.name, round.options.kind == "stop"
+    round.driver.stop_failed(for_good=for_good)
+    hint = f"roundgate log {name}; to end it by force, give --kill"
+    within = say_seconds(int(round.server.seconds("grace")))
+    if for_good:
+        said = f"{name} does not stop within {within}. Should it end in the next 10 minutes after all, it stays down."
+    else:
+        said = (
+            f"{name} does not stop within {within}. It runs on as it was; nothing was changed. Should it end later "
+            "after all, it is started again."
+        )
+    return DoesNotStop("failed", said, hint)
 
 
 def _ways(round: Round) -> Iterator[str]:
@@ -57,7 +70,11 @@ def _ways(round: Round) -> Iterator[str]:
         except Trouble as error:
             round.note("stop", f"the console did not take the stop command: {error.what}")
     for name in round.server.book.server.signals:
-        round.driver.signal(name)
+        try:
+            round.driver.signal(name)
+        except Trouble as error:
+            round.note("stop", error.what)
+            continue
         yield name
     if round.server.may_kill or round.options.kill:
         round.driver.signal("SIGKILL")
@@ -66,7 +83,7 @@ def _ways(round: Round) -> Iterator[str]:
 
 def _ended(round: Round, until: float) -> bool:
     while event := round.hear(until):
-        if event["event"] == "exit":
+        if event["event"] == "exit" and not round.driver.state().runs:
             return True
     return not round.driver.state().runs
 

@@ -1,24 +1,30 @@
-"""The step write: read anew, replay, check again, and write all files or none."""
+"""The step write: read anew, replay, check again, and write all files or none; and the way back."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from pathlib import Path
+
+from msgspec import MsgspecError
 
 from roundgate.core.checks import check_outcome
 from roundgate.core.slate import Outcome
 from roundgate.core.text import NotEncodable
 from roundgate.host import files
-from roundgate.host.errors import Trouble
+from roundgate.host.errors import ChangedMeanwhile, Trouble
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.options import RoundEnd
+from roundgate.host.rounds.save import MANIFEST, keep_copy, saved_files
+from roundgate.host.servers import Server
+from roundgate.host.site import Site
 from roundgate.host.store import Waiting
-
-MANIFEST = "manifest.json"
 
 
 def replayed(round: Round, waiting: Sequence[Waiting]) -> Outcome:
     """Read the files anew, for the server may have rewritten them, and replay the slate. Raises RoundEnd on errors."""
     now, outcome = round.server.outcome([one.operation for one in waiting])
+    if not waiting:
+        return outcome
     findings = check_outcome(round.server.name, outcome, now.unreadable)
     wrong = next((one for one in findings if one.level == "error" and one.waiting), None)
     if wrong:
@@ -32,22 +38,39 @@ def contents_of(outcome: Outcome) -> dict[str, bytes | None]:
     return {path: outcome.after.texts[path].encode() for path in outcome.touched}
 
 
-def write(round: Round, contents: Mapping[str, bytes | None]) -> None:
-    """Write all or none. Raises RoundEnd where it cannot be done; then no file is changed."""
+def read_for(outcome: Outcome) -> dict[str, str | None]:
+    """Give the digests of what an outcome was worked out from, for every file that it changes."""
+    texts = outcome.before.texts
+    return {path: files.digest(texts[path].encode()) if path in texts else None for path in outcome.touched}
+
+
+def write(round: Round, contents: Mapping[str, bytes | None], expected: Mapping[str, str | None]) -> None:
+    """Write all or none; ``expected`` are the digests that the files must have.
+
+    Raises ChangedMeanwhile where somebody else has changed one, or RoundEnd where it cannot be done; then no file is
+    changed.
+    """
     if not contents:
         return
+    folder = round.server.files_folder
     try:
-        prepared = files.prepare(round.server.files_folder, contents, _marks(round)[0])
+        prepared = files.prepare(folder, contents, _marks(round)[0], expected)
+    except ChangedMeanwhile:
+        raise
     except (OSError, Trouble, NotEncodable) as error:
         raise _failed(error) from error
     try:
         files.write_durably(str(round.make_folder() / MANIFEST), files.manifest_bytes(prepared))
-        files.commit(prepared)
+        files.commit(folder, prepared, lambda path, data: keep_copy(round, path, data, "somebody changed it just now"))
     except (OSError, Trouble) as error:
-        changed = [one.path for one in prepared if files.digest(files.read_bytes(one.target)) == one.new != one.old]
+        changed = [
+            one.path for one in prepared if one.new != one.old and files.digest(folder.read(one.path)) == one.new
+        ]
         if changed:
             raise  # some files are new already: the engine rewinds
-        files.discard(prepared)
+        files.discard(folder, prepared)
+        if isinstance(error, ChangedMeanwhile):
+            raise
         raise _failed(error) from error
 
 
@@ -56,7 +79,11 @@ def _failed(error: Exception) -> RoundEnd:
         return RoundEnd("failed", f"{error.what} Nothing was written.", error.do)
     place = f": {error.filename}" if isinstance(error, OSError) and error.filename else ""
     why = error.strerror if isinstance(error, OSError) and error.strerror else str(error)
-    return RoundEnd("failed", f"The files could not be written ({why}{place}); none was changed.", "Mend that first.")
+    return RoundEnd(
+        "failed",
+        f"The files could not be written ({why}{place}); none was changed.",
+        "Correct that, then apply again.",
+    )
 
 
 def _marks(round: Round) -> tuple[str, str]:
@@ -64,23 +91,71 @@ def _marks(round: Round) -> tuple[str, str]:
     return str(round.number), f"{round.number}-back"
 
 
-def undo(round: Round, saved: Mapping[str, bytes | None]) -> list[str]:
-    """Put the saved files back, byte for byte; give the paths that somebody else has written meanwhile.
+def undo(round: Round, saved: Mapping[str, bytes | None]) -> None:
+    """Put back the files that the round wrote, byte for byte. Files that it never wrote are left as they are.
 
-    Works from any point at which a write may have been broken off.
+    What somebody else, or the server itself, has made of one meanwhile is kept beside the snapshot and named. Works
+    from any point at which a write may have been broken off.
     """
-    raw = files.read_bytes(str(round.folder / MANIFEST))
-    others: list[str] = []
-    if raw is not None:
-        manifest = files.read_manifest(raw)
-        others = files.strangers(manifest)
+    manifest = _manifest(round.folder)
     folder = round.server.files_folder
+    written = [one.path for one in manifest]
     for mark in _marks(round):
-        files.sweep(folder, saved, mark)
-    wrong = {
-        path: data
-        for path, data in saved.items()
-        if files.digest(files.read_bytes(folder.resolve(path))) != files.digest(data)
-    }
-    files.commit(files.prepare(folder, wrong, _marks(round)[1]))
-    return others
+        files.sweep(folder, [*written, *saved], mark)
+    digests = {one.path: one.new for one in manifest}
+    put_back(round, {path: saved[path] for path in written if path in saved}, digests)
+
+
+def put_back(round: Round, wanted: Mapping[str, bytes | None], ours: Mapping[str, str | None]) -> None:
+    """Give files these contents; keep a copy of what is there, unless it has a digest of ``ours``.
+
+    Raises OSError, or Trouble where they change again and again.
+    """
+    folder = round.server.files_folder
+    for last in (False, False, True):
+        now = {path: folder.read(path) for path in wanted}
+        wrong = {path: data for path, data in wanted.items() if now[path] != data}
+        for path in wrong:
+            there = now[path]
+            if there is not None and files.digest(there) != ours.get(path):
+                keep_copy(round, path, there, _whose(round, path))
+        try:
+            made = files.prepare(folder, wrong, _marks(round)[1], {path: files.digest(now[path]) for path in wrong})
+            files.commit(folder, made, lambda path, data: keep_copy(round, path, data, "somebody changed it just now"))
+        except ChangedMeanwhile:
+            if last:
+                raise
+        else:
+            return
+
+
+def _whose(round: Round, path: str) -> str:
+    rewritten = next((one.rewritten for one in round.server.book.file.values() if one.path == path), "never")
+    if rewritten in ("at-stop", "while-running"):
+        return "the server had rewritten it, or somebody had changed it, since it was saved"
+    return "somebody had changed it since the round wrote it"
+
+
+def rewind_target(site: Site, number: int) -> dict[str, bytes | None]:
+    """Give the files that a round wrote, as they were before it. Raises Trouble where there are none."""
+    manifest = _manifest(site.state / "rounds" / str(number))
+    if not manifest:
+        raise Trouble(
+            f"Round {number} wrote no files, so there is nothing to put back.", f"roundgate rounds show {number}"
+        )
+    saved = saved_files(site, number)
+    return {one.path: saved[one.path] for one in manifest if one.path in saved}
+
+
+def changed_since(server: Server, number: int) -> list[str]:
+    """Name the files that a round wrote and that are no longer as it left them: going back drops those changes too."""
+    manifest = _manifest(server.site.state / "rounds" / str(number))
+    return files.written_by_others(server.files_folder, manifest)
+
+
+def _manifest(folder: Path) -> list[files.Replacement]:
+    raw = files.read_bytes(str(folder / MANIFEST))
+    try:
+        return files.read_manifest(raw) if raw is not None else []
+    except MsgspecError as error:
+        raise Trouble(f"The list of what was written, {folder / MANIFEST}, is damaged.", f"ls -l {folder}") from error

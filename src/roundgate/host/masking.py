@@ -1,0 +1,32 @@
+"""Blanking out secrets in what a server or a file says."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from roundgate.core.secrets import HIDDEN, is_secret, secret_entries
+from roundgate.core.slate import Operation, SetValue
+from roundgate.host.servers import Server
+
+_SHORTEST = 3
+"""Characters; blanking out anything shorter would make a log unreadable and hide nothing."""
+
+
+def secrets_of(server: Server, waiting: Iterable[Operation]) -> set[str]:
+    """Give the secrets on a server's disk and among operations that wait. Files that cannot be read have none."""
+    try:
+        book, files = server.book, server.read().files
+        found = [one.stored for one in waiting if isinstance(one, SetValue) and is_secret(book, one.file, one.key)]
+        for path in files.texts:
+            document = files.document(path)
+            found += [entry.value for entry in secret_entries(book, path, document)] if document else []
+    except Exception:  # noqa: BLE001 - no content of a file may keep the server from being stopped
+        return set()
+    return {value for value in found if len(value) >= _SHORTEST}
+
+
+def without(line: str, secrets: Iterable[str]) -> str:
+    """Blank out every secret that stands in a line."""
+    for secret in sorted(secrets, key=len, reverse=True):
+        line = line.replace(secret, HIDDEN)
+    return line
