@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from functools import lru_cache
 
 from roundgate.core.formats.protocol import Document, Entry
 from roundgate.core.nearest import nearest
@@ -11,14 +12,34 @@ from roundgate.core.rulebook.model import Rulebook
 from roundgate.core.text import Splice, Text
 
 HIDDEN = "(hidden)"
-_SOUNDS_SECRET = re.compile(
-    r"passw|secret|token|api.?key|(?:entry|access|door|admin|rcon).?(?:code|pin|key)|\bpin\b", re.IGNORECASE
+_ANYWHERE = re.compile(
+    r"passw|passphrase|passcode|secret|token|credential|webhook"
+    r"|(?:api|private|licen[cs]e|access|encryption|signing|session|auth)[\W_]?key"
+    r"|(?:entry|access|door|admin|rcon|invite)[\W_]?(?:code|pin|key)",
+    re.IGNORECASE,
 )
+"""What tells of a secret wherever it stands in a name."""
+_LAST_WORD = frozenset(("pass", "pwd", "pw", "psk", "pin", "auth", "creds", "passkey"))
+"""What tells of a secret as a word of its own at the end of a name: ``rcon_pass``, ``rconPass``, but not ``pass_count``."""
+_RUN_TOGETHER = re.compile(r"(?<!by)(?<!com)(?<!tres)(?<!over)(?<!under)(?<!sur)(?:pass|pwd)$", re.IGNORECASE)
+"""The same in a name without any mark between its words: ``rconpass``, but not ``bypass``."""
+_WORDS = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|[0-9]+")
+_LONGEST_NAME = 200
+_HOLDS_SECRETS = re.compile(r"passwords?|passwd|secrets?|credentials?|passphrases?|passcodes?", re.IGNORECASE)
+"""Names of lists and tables in which all values are secrets."""
+_LOGIN_IN_URL = re.compile(r"(?<=://)[^/\s:@\"']{0,200}:[^/\s@\"']{1,200}(?=@)")
+_NAME_STEPS = frozenset(("name", "key", "id", "setting", "option", "variable", "property"))
+_VALUE_STEPS = frozenset(("value", "val", "content", "data", "text"))
 
 
+@lru_cache(maxsize=4096)
 def sounds_secret(key: str) -> bool:
     """Tell whether a key that no rulebook knows is likely to hold a secret."""
-    return _SOUNDS_SECRET.search(key) is not None
+    key = key[-_LONGEST_NAME:]
+    if _ANYWHERE.search(key) or _RUN_TOGETHER.search(key):
+        return True
+    words = _WORDS.findall(key)
+    return bool(words) and words[-1].lower() in _LAST_WORD
 
 
 def is_secret(book: Rulebook, file_path: str, key: str) -> bool:
@@ -48,15 +69,35 @@ def secret_entries(book: Rulebook, file_path: str, document: Document) -> list[E
     """Give every entry, commented-out ones included, whose value must not be shown; a misspelt secret too."""
     types = _types(book, file_path)
     answers: dict[str, bool] = {}
+    entries = [one for one in (*document.entries(), *document.switched_off()) if one.end > one.start and one.path]
+    named = _named_secrets(entries)
     found = []
-    for entry in (*document.entries(), *document.switched_off()):
-        key = entry.path[-1]
-        if entry.end > entry.start and isinstance(key, str):
-            if key not in answers:
-                answers[key] = _holds_secret(types, key)
-            if answers[key]:
-                found.append(entry)
+    for entry in entries:
+        key = next((step for step in reversed(entry.path) if isinstance(step, str)), "")
+        if key not in answers:
+            answers[key] = _holds_secret(types, key)
+        if (
+            answers[key]
+            or "://" in entry.value
+            and _LOGIN_IN_URL.search(entry.value)
+            or any(isinstance(step, str) and _HOLDS_SECRETS.fullmatch(step) for step in entry.path[:-1])
+            or entry.path[:-1] in named
+            and _bare(entry.path[-1]) in _VALUE_STEPS
+        ):
+            found.append(entry)
     return _apart(found)
+
+
+def _bare(step: str | int) -> str:
+    """Give a step's name without the mark of an XML attribute."""
+    return step.lstrip("@").lower() if isinstance(step, str) else ""
+
+
+def _named_secrets(entries: Sequence[Entry]) -> set[tuple[str | int, ...]]:
+    """Give the records that name a secret in one field and hold it in another: ``name: password``, ``value: ...``."""
+    return {
+        one.path[:-1] for one in entries if _bare(one.path[-1]) in _NAME_STEPS and sounds_secret(one.value.strip())
+    }
 
 
 def _apart(entries: list[Entry]) -> list[Entry]:
@@ -74,8 +115,12 @@ def without_secrets(text: Text, entries: list[Entry], word: str = HIDDEN) -> Tex
 
 
 _NAMED_VALUE = re.compile(
-    r"(?P<name>[\w.\-]+)[\"']?\]?[ \t]*(?:[:=]|[ \t])[ \t]*(?P<value>\"[^\"]*\"?|'[^']*'?|[^\s,;{}\[\]<>\"'=:/]+)"
+    r"(?<![\w.\-])(?P<name>[\w.\-]++)[\"']?\]?[ \t]*+(?:[:=>]|(?<=[ \t]))[ \t]*+"
+    r"(?P<value>\"[^\"]*+\"?|'[^']*+'?|[^\s,;{}\[\]<>\"'=:/]++)"
 )
+"""A name and its value by the looks of a line. It never goes back over what it has read: lines may be very long."""
+_LONGEST_LINE = 4000
+"""Characters of a line around the place of interest that are searched for secrets."""
 
 
 def sounding_secret(text: Text, start: int, names: frozenset[str] = frozenset()) -> list[Entry]:
@@ -84,32 +129,36 @@ def sounding_secret(text: Text, start: int, names: frozenset[str] = frozenset())
     This goes by the looks of the line alone, so that it works in a file that cannot be read.
     """
     line_start, line_end = text.line_around(start)
-    line = text.body[line_start:line_end]
-    cuts = []
+    line_start = max(line_start, start - _LONGEST_LINE)
+    line_end = min(line_end, start + _LONGEST_LINE)
+    return list(_sounding(text.body[line_start:line_end], line_start, names))
+
+
+def _sounding(line: str, offset: int, names: frozenset[str]) -> Iterator[Entry]:
+    """Give what looks like a secret in a piece of text that begins at an offset."""
     at = 0
     while found := _NAMED_VALUE.search(line, at):
         if sounds_secret(found["name"]) or found["name"] in names:
-            spans = line_start + found.start("value"), line_start + found.end("value")
-            cuts.append(Entry((found["name"],), found["value"].strip("\"'"), 0, 0, *spans))
+            spans = offset + found.start("value"), offset + found.end("value")
+            yield Entry((found["name"],), found["value"].strip("\"'"), 0, 0, *spans)
             at = found.end()
         else:
             at = max(found.end("name"), found.start() + 1)
-    return cuts
+    for login in _LOGIN_IN_URL.finditer(line):
+        yield Entry(("login",), login[0], 0, 0, offset + login.start(), offset + login.end())
 
 
 def without_sounding(body: str, names: frozenset[str] = frozenset()) -> str:
     """Give a text with every value blanked out whose name sounds like a secret, or is one of ``names``."""
-
-    def blanked(found: re.Match[str]) -> str:
-        if not sounds_secret(found["name"]) and found["name"] not in names:
-            return found[0]
-        start = found.start("value") - found.start()
-        return found[0][:start] + HIDDEN
-
-    return _NAMED_VALUE.sub(blanked, body)
+    pieces: list[str] = []
+    at = 0
+    for cut in _apart(list(_sounding(body, 0, names))):
+        pieces += (body[at : cut.start], HIDDEN)
+        at = cut.end
+    return "".join((*pieces, body[at:]))
 
 
-_OPENS = re.compile(r"(?P<name>[\w.\-]+)[\"']?\]?[ \t]*[:=][ \t]*(?:[|>][-+\d]*|\"\"\"|'''|\[\[)?[ \t]*$")
+_OPENS = re.compile(r"(?<![\w.\-])(?P<name>[\w.\-]++)[\"']?\]?[ \t]*[:=][ \t]*(?:[|>][-+\d]*|\"\"\"|'''|\[\[|[\[{(])?[ \t]*$")
 """The end of a line that has a name, and its value on the lines below."""
 _LOOK_BACK = 50
 
@@ -119,10 +168,12 @@ def hidden_line(lines: Sequence[str], number: int, names: frozenset[str] = froze
     line = lines[number]
     hidden = line if "(hidden" in line else without_sounding(line, names)
     indent = len(line) - len(line.lstrip())
-    if hidden != line or not indent or not line.strip():
+    is_item = line.lstrip()[:1] == "-"
+    if hidden != line or not (indent or is_item) or not line.strip():
         return hidden
     for above in reversed(lines[max(0, number - _LOOK_BACK) : number]):
-        if above.strip() and len(above) - len(above.lstrip()) < indent:
+        below = len(above) - len(above.lstrip()) - (is_item and above.lstrip()[:1] != "-")
+        if above.strip() and below < indent:
             opened = _OPENS.search(above)
             is_secret_name = opened and (sounds_secret(opened["name"]) or opened["name"] in names)
             return line[:indent] + HIDDEN if is_secret_name else line

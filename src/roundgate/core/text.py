@@ -8,7 +8,9 @@ from __future__ import annotations
 
 import codecs
 import re
+from bisect import bisect_right
 from collections.abc import Iterable
+from functools import lru_cache
 
 from msgspec import Struct
 
@@ -48,6 +50,30 @@ def span_kept(before: str, after: str, start: int, end: int) -> tuple[int, int] 
     return (start, behind) if is_same else None
 
 
+class _Lines:
+    """Where the lines of a text start, found as far as somebody asks: once for all that is asked of one text."""
+
+    def __init__(self, body: str) -> None:
+        self._ends = LINE_END.finditer(body)
+        self._starts = [0]
+        self._is_whole = False
+
+    def place(self, index: int) -> tuple[int, int]:
+        while not self._is_whole and self._starts[-1] <= index:
+            end = next(self._ends, None)
+            if end is None:
+                self._is_whole = True
+            else:
+                self._starts.append(end.end())
+        line = bisect_right(self._starts, index)
+        return line, index - self._starts[line - 1] + 1
+
+
+@lru_cache(maxsize=4)
+def _lines_of(body: str) -> _Lines:
+    return _Lines(body)
+
+
 class Splice(Struct, frozen=True):
     """Replace the characters from ``start`` up to ``end`` (counted from 0) by ``new``."""
 
@@ -73,25 +99,12 @@ class Text(Struct, frozen=True):
 
     def place(self, index: int) -> tuple[int, int]:
         """Tell line and column, both from 1, of the character at ``index``."""
-        line, start = 1, 0
-        for end in LINE_END.finditer(self.body, 0, index):
-            if end.end() > index or (end.end() == index and self.body[index - 1 : index + 1] == "\r\n"):
-                break
-            line, start = line + 1, end.end()
-        return line, index - start + 1
+        return _lines_of(self.body).place(index)
 
     def places(self, indexes: Iterable[int]) -> list[tuple[int, int]]:
-        """Tell line and column of several characters in one pass over the text; in the order given."""
-        wanted = list(indexes)
-        found: dict[int, tuple[int, int]] = {}
-        line, start = 1, 0
-        ends = LINE_END.finditer(self.body)
-        end = next(ends, None)
-        for index in sorted(set(wanted)):
-            while end is not None and end.end() <= index:
-                line, start, end = line + 1, end.end(), next(ends, None)
-            found[index] = (line, index - start + 1)
-        return [found[index] for index in wanted]
+        """Tell line and column of several characters; in the order given."""
+        lines = _lines_of(self.body)
+        return [lines.place(index) for index in indexes]
 
     def line_around(self, index: int) -> tuple[int, int]:
         """Tell where the line that holds ``index`` starts and ends, its line end left out."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator, Sequence
 
 from msgspec.structs import replace
@@ -58,13 +59,34 @@ def problems_here(name: str, document: Document, given: str = "") -> Sequence[Pr
     from roundgate.core.formats import format_name
     from roundgate.core.formats.sniffing import looks_like_another
 
-    problems = document.problems()
+    problems = at_most(document.problems())
     by_name = given or format_name(name)
     if by_name and any(one.level == "error" for one in problems):
         other = looks_like_another(by_name, document.text)
         if other:
             return [_other(by_name, other, document.text)]
     return problems
+
+
+MOST_ALIKE = 100
+"""Problems of one code that are told of one file; whoever has more repairs them all the same way."""
+
+
+def at_most(problems: Sequence[Problem]) -> Sequence[Problem]:
+    """Keep so many problems of each code, and let the last of them say how many more there are."""
+    if len(problems) <= MOST_ALIKE:
+        return problems
+    counts = Counter(one.code for one in problems)
+    seen: Counter[str] = Counter()
+    kept = []
+    for one in problems:
+        seen[one.code] += 1
+        if seen[one.code] < MOST_ALIKE or counts[one.code] == MOST_ALIKE == seen[one.code]:
+            kept.append(one)
+        elif seen[one.code] == MOST_ALIKE:
+            more = counts[one.code] - MOST_ALIKE
+            kept.append(replace(one, cause=f"{one.cause.rstrip('.')}. There are {more} more like this in the file."))
+    return kept
 
 
 def _other(name: str, other: str, text: Text) -> Problem:

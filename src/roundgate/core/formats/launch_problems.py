@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
@@ -208,12 +209,13 @@ def _words(document: LaunchDocument) -> Iterator[Problem]:
 
 def _doubles(document: LaunchDocument) -> Iterator[Problem]:
     last: dict[str, int] = {}
+    counts = Counter(one.name for one in document.flags)
     for number, one in enumerate(document.flags):
         if not isinstance(one.name, str):
             continue
         before = last.get(one.name)
         last[one.name] = number
-        if before is None or sum(other.name == one.name for other in document.flags) > 2:
+        if before is None or counts[one.name] > 2:
             continue
         lost = document.flags[before]
         cause = f"{one.name} stands again further on, and most servers take only the last one."

@@ -101,7 +101,7 @@ class LuaReading:
 
     def _walk(self, path: Path, item: Item) -> Iterator[Entry]:
         inner = list(fields(self.text.body, item.node)) if item.node.type == "table_constructor" else []
-        if not inner:
+        if not inner and path:  # what is the whole file has no name by which it could be set
             yield self._entry(path, item)
         for one in inner:
             yield from self._walk((*path, one.step), one)

@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 import tree_sitter
 import tree_sitter_lua
 
+from roundgate.core.formats.bounded_parse import bounded_parse
 from roundgate.core.formats.protocol import Kind, Path
 
 _LANGUAGE = tree_sitter.Language(tree_sitter_lua.language())
@@ -38,8 +39,9 @@ class Item(NamedTuple):
 
 
 def parse(body: str) -> Any:
-    """Give the grammar's root node."""
-    return tree_sitter.Parser(_LANGUAGE).parse(body.encode("ascii", "replace")).root_node
+    """Give the grammar's root node; one that has an error where the text is too tangled to be read."""
+    root = bounded_parse(_LANGUAGE, body.encode("ascii", "replace"))
+    return root if root is not None else tree_sitter.Parser(_LANGUAGE).parse(b"= =").root_node
 
 
 def outermost(root: Any, start: int, end: int) -> Any:

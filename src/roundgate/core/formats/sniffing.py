@@ -55,7 +55,7 @@ def _of_lines(head: str) -> str:
 def _is_toml(head: str) -> bool:
     try:
         tomllib.loads(head)
-    except (tomllib.TOMLDecodeError, RecursionError):
+    except (ValueError, RecursionError):
         return False
     return re.search(r"=[ \t]*[\"'\[{]", head) is not None
 

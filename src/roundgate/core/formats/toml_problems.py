@@ -73,6 +73,9 @@ def diagnose(body: str, error: TomlError) -> Problem | None:
     """Give the first mistake of a text that is no TOML, or None where it cannot be told."""
     at = min(error.at, max(len(body) - 1, 0))
     scene = scene_at(body, at, error)
+    if str(error) == "too long":
+        cause = "This number has more digits than any program reads."
+        return problem("not-understood", (at, at + 1), cause, "Write a shorter number.")
     if str(error) == "too deep":
         return problem("too-deep", (0, 1), "Brackets stand inside one another too deep.", "Restore the file.")
     found = _unseen(scene)

@@ -41,6 +41,9 @@ def read_tree(body: str) -> Tree:
         place = re.search(r"\(at line (\d+), column (\d+)\)", said)
         at = _index(body, int(place[1]), int(place[2])) if place else len(body)
         raise TomlError(said.split(" (at ")[0], at) from error
+    except ValueError as error:  # Python reads no whole number of more than some thousand digits
+        found = re.search(r"[0-9][0-9_]{4000,}", body)
+        raise TomlError("too long", found.start() if found else 0) from error
     except RecursionError as error:
         raise TomlError("too deep", 0) from error
 

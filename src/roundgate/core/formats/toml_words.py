@@ -85,7 +85,7 @@ def _is_same(value: str, present: Kind) -> bool:
     """Tell whether a text is a number (or a date) in TOML's own forms."""
     try:
         said = tomllib.loads(f"x = {value}", parse_float=str.encode)
-    except (tomllib.TOMLDecodeError, RecursionError):
+    except (ValueError, RecursionError):
         return False
     if list(said) != ["x"]:
         return False
@@ -97,7 +97,7 @@ def meaning(written: str) -> Tree:
     """Give what a written value says. Raises EditRefused where it says nothing."""
     try:
         return tomllib.loads(f"x = {written}", parse_float=str.encode)["x"]
-    except tomllib.TOMLDecodeError as error:
+    except (ValueError, RecursionError) as error:
         raise EditRefused("the value cannot be written in TOML") from error
 
 

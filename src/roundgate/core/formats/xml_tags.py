@@ -20,6 +20,7 @@ NAME = re.compile(r"[A-Za-z_\u00c0-\U000effff][\w.\-:\u00b7]*")
 _BARE = re.compile(r"&(?:(?P<good>#[0-9]+;|#x[0-9a-fA-F]+;)|(?P<named>[A-Za-z_][\w.\-]*);)?")
 
 
+_TAG_END = re.compile(r"\s*/?>|\s*[\r\n]|<")
 _KNOWN = ("amp", "lt", "gt", "quot", "apos")
 
 
@@ -211,7 +212,6 @@ class TagScan:
         """Read a value in quotes; a tag's end or another attribute before the closing one shows that it is missing."""
         body, at = self.body, self.at
         end = body.find(quote, at + 1)
-        tag_end = re.compile(r"\s*/?>|\s*[\r\n]|<").search(body, at + 1)
         value = body[at + 1 : end] if end >= 0 else ""
         whole = (
             end >= 0
@@ -219,6 +219,7 @@ class TagScan:
             and not re.search(r"[\r\n>]", value)
         )
         wrong = end < 0 or ("<" in value and not whole) or re.search(r"\s[\w:.\-]+=$", value) is not None
+        tag_end = _TAG_END.search(body, at + 1) if wrong else None  # only then: the tag may be very long
         if wrong and tag_end is not None:
             stop = tag_end.start()
             other = re.compile(r"\s+[\w:.\-]+\s*=\s*[\"']").search(body, at + 1, stop)

@@ -83,7 +83,7 @@ class YamlReading:
 
     def _walk(self, path: Path, here: Member) -> Iterator[Entry]:
         members = list(self.stream.members(here.value))
-        if not members:
+        if not members and path:  # what is the whole file has no name by which it could be set
             yield self._entry(path, here)
         for member in members:
             yield from self._walk((*path, member.step), member)

@@ -66,7 +66,7 @@ def parse_toml(file: str, source: str) -> dict[str, Any]:
 
     try:
         return tomllib.loads(source)
-    except tomllib.TOMLDecodeError as error:
+    except (ValueError, RecursionError) as error:
         match = _TOML_PLACE.search(str(error))
         lines = source.split("\n")
         line = int(match[1]) if match and match[1] else len(lines)
