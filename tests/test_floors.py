@@ -53,8 +53,8 @@ def test_the_host_knows_no_screen(path: Path) -> None:
 
 
 @pytest.mark.parametrize("path", modules(HOUSE / "host" / "keeper"), ids=lambda path: path.name)
-def test_the_keeper_itself_imports_only_the_standard_library(path: Path) -> None:
-    allowed = ("roundgate.host.keeper", "roundgate.host.errors")
+def test_the_keeper_itself_imports_only_the_standard_library_and_the_patterns(path: Path) -> None:
+    allowed = ("roundgate.host.keeper", "roundgate.host.errors", "roundgate.host.patterns")
     for name in imports(path):
         assert name.startswith(allowed) or not name.startswith(("roundgate", "msgspec", "psutil")), name
 
@@ -70,8 +70,8 @@ def test_the_stand_in_and_the_program_share_nothing() -> None:
     "path", [one for one in modules(HOUSE) if one.parent.name != "keeper"], ids=lambda path: path.name
 )
 def test_only_one_module_writes_a_servers_files(path: Path) -> None:
-    """Renames and unlinks of files stand in host/files.py; the keeper has its own log and socket."""
-    if path in (HOUSE / "host" / "files.py", HOUSE / "host" / "keeper" / "orders.py"):
+    """Renames and unlinks of files stand in host/files.py and its places; the keeper has its own log and socket."""
+    if path in (HOUSE / "host" / "files.py", HOUSE / "host" / "places.py", HOUSE / "host" / "keeper" / "orders.py"):
         return
     for node in ast.walk(ast.parse(path.read_text("utf-8"))):
         if isinstance(node, ast.Attribute) and isinstance(node.value, ast.Name) and node.value.id == "os":

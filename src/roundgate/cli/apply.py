@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Annotated, Any
 
 import typer
@@ -102,7 +103,7 @@ def _agreed(server: Server, gathered: Any, options: Options, *, yes: bool) -> bo
 
 
 def rewind(
-    number: Annotated[int, typer.Argument(help="The round to go back before.")],
+    number: Annotated[int, typer.Argument(min=1, max=10**9, help="The round to go back before.")],
     yes: Yes = False,
     countdown: Countdown = "0s",
     reason: Reason = "",
@@ -200,6 +201,6 @@ def rounds(
 
 
 def _number(words: list[str]) -> int:
-    if len(words) != 1 or not words[0].isdigit():
+    if len(words) != 1 or not re.fullmatch(r"[0-9]{1,9}", words[0]):
         raise WrongWords("Which round?", "roundgate rounds show N")
     return int(words[0])

@@ -56,6 +56,7 @@ COMMANDS = (
     CommandLine("log", RUN, "What a server has said.", "run", "log"),
     CommandLine("init", SITE, "Make a site here.", "site", "init"),
     CommandLine("adopt", SITE, "Make a folder a server of the site.", "site", "adopt"),
+    CommandLine("unadopt", SITE, "Take a server out of the site; its files stay.", "site", "unadopt"),
     CommandLine("rulebook", SITE, "List the rulebooks, or check one.", "site", "rulebook"),
     CommandLine("demo", SITE, "Watch the whole of it on made-up servers.", "demo", "demo"),
 )

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from collections.abc import Sequence
 from typing import Annotated, Any
 
@@ -11,7 +10,7 @@ from msgspec.structs import replace
 
 from roundgate.cli.complete import complete_server_or_name
 from roundgate.cli.place import Standing
-from roundgate.cli.screen.output import say, say_json, styled
+from roundgate.cli.screen.output import say, say_json, styled, warn
 from roundgate.core.findings import Finding
 from roundgate.core.slate import Operation, Outcome
 from roundgate.host.servers import Server
@@ -213,7 +212,7 @@ def discard(words: Annotated[list[str] | None, typer.Argument(help="[SERVER] [NA
         say(f"{server.name}: {len(gone)} taken off the slate, {left} left.")
         held += _say_held(standing, server, [one for one in asked if one.id not in gone])
         if names and not asked:
-            print(f"  Nothing of that name waits; see: roundgate slate {server.name}", file=sys.stderr)
+            warn(f"  Nothing of that name waits; see: roundgate slate {server.name}")
             raise typer.Exit(1)
     if held:
         raise typer.Exit(1)

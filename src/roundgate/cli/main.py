@@ -16,7 +16,9 @@ def main() -> None:
     """Run the program on the words of the call; this is its one error boundary."""
     arguments = _with_site_first(sys.argv[1:])
     try:
-        build(arguments)(arguments, prog_name="roundgate")
+        _refuse_odd_bytes(arguments)
+        code = build(arguments)(arguments, prog_name="roundgate", standalone_mode=False)
+        raise SystemExit(code if isinstance(code, int) else 0)
     except KeyboardInterrupt:
         print("\nStopped; nothing more was done.", file=sys.stderr)
         raise SystemExit(130) from None
@@ -27,17 +29,35 @@ def main() -> None:
         raise SystemExit(_say(error)) from error
 
 
+def _refuse_odd_bytes(words: list[str]) -> None:
+    """Refuse words that are no UTF-8, but for the names of files. Raises WrongWords."""
+    odd = next((word for word in words if any("\ud800" <= char <= "\udfff" for char in word)), None)
+    if odd is not None and _called(words) not in ("check", "edit"):
+        from roundgate.host.errors import WrongWords
+
+        raise WrongWords(f"The call holds bytes that are not UTF-8: {ascii(odd)[1:-1]}", "Write it in UTF-8.")
+
+
 def _say(error: Exception) -> int:
     """Say what went wrong; give the exit code."""
     from roundgate.cli.screen.trouble import say_trouble, say_unexpected
-    from roundgate.host.errors import Trouble, as_trouble
+    from roundgate.host.errors import Trouble, WrongWords, as_trouble
 
+    if hasattr(error, "format_message") and hasattr(error, "exit_code"):  # what the parser of the call says
+        context = getattr(error, "ctx", None)
+        path = context.command_path if context is not None else "roundgate"
+        say_trouble(WrongWords(_sentence(error.format_message()), f"{path} --help"))
+        return int(error.exit_code)
     trouble = error if isinstance(error, Trouble) else as_trouble(error)
     if trouble is not None:
         say_trouble(trouble)
         return trouble.exit_code
     say_unexpected(error)
     return 1
+
+
+def _sentence(text: str) -> str:
+    return text if text.endswith((".", "?")) else f"{text}."
 
 
 def _with_site_first(words: list[str]) -> list[str]:

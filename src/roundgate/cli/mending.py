@@ -5,12 +5,11 @@ What can be mended safely, shown as a diff; onto the slate of a server, or into 
 
 from __future__ import annotations
 
-import sys
 from collections.abc import Sequence
 from pathlib import Path
 
 from roundgate.cli.place import Standing
-from roundgate.cli.screen.output import say
+from roundgate.cli.screen.output import say, warn
 from roundgate.core.mends import Mend, mended, safe_repairs
 from roundgate.host.servers import Server
 
@@ -103,7 +102,7 @@ def _mend_in_place(path: str, given: str) -> None:
         document = read_loose(path, data, given)
         after = mended(FORMATS[given or format_for(path, document.text.body)], document)
     except (NotText, NotEncodable, EditRefused) as error:
-        print(f"{path}: not mended: {error}", file=sys.stderr)
+        warn(f"{path}: not repaired: {error}")
         return
     if after.text == document.text:
         return

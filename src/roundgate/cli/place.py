@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import sys
 from pathlib import Path
 
+from roundgate.cli.screen.output import warn
 from roundgate.host.servers import Server
 from roundgate.host.site import Site, choose_one, choose_servers, find_site, is_server_word
 from roundgate.host.store import Store
@@ -22,7 +22,7 @@ class Standing:
         self.site: Site = find_site(SITE_GIVEN, self.here)
         self.store = Store(self.site.state)
         for remark in self.store.remarks:
-            print(f"warning  {remark}", file=sys.stderr)
+            warn(f"warning  {remark}")
         if not quiet:
             self._warn()
 
@@ -36,8 +36,8 @@ class Standing:
             broken = broken_off(self.server(row.server), self.store)
             if broken and broken.number == row.number:
                 what = plan(self.store.journal(row.number))
-                print(f"Round {row.number} of {row.server} was broken off: {what}.", file=sys.stderr)
-                print(f"  do: roundgate recover {row.server}", file=sys.stderr)
+                warn(f"Round {row.number} of {row.server} was broken off: {what}.")
+                warn(f"  do: roundgate recover {row.server}")
 
     def server(self, name: str, *, lenient: bool = False) -> Server:
         """Give a server by its name; ``lenient`` where a broken rulebook must not be in the way."""

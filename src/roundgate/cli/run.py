@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 import time
 from pathlib import Path
 from typing import Annotated
@@ -12,7 +11,7 @@ from msgspec.structs import replace
 
 from roundgate.cli.apply import At, Backup, Countdown, Despite, Kill, Reason, Silent, WhenEmpty
 from roundgate.cli.place import Standing
-from roundgate.cli.screen.output import plain, say
+from roundgate.cli.screen.output import plain, say, warn
 from roundgate.host.errors import Trouble, WrongWords
 from roundgate.host.rounds.options import Kind, Options
 from roundgate.host.servers import Server
@@ -123,14 +122,18 @@ def _note_live(standing: Standing, server: Server, line: str) -> None:
     """Remember where a line set a setting: it is lost at the next restart, and 'show' says so."""
     import re
 
+    from roundgate.host.store import secret_mark
+
     for name, spec in server.book.setting.items():
         form = spec.live.set if spec.live else ""
         pattern = re.escape(form).replace(re.escape("{value}"), "(?P<value>.+)")
         found = re.fullmatch(pattern, line.strip()) if form else None
         if found:
-            standing.store.note_live(server.name, name, found["value"])
+            is_secret = spec.type == "secret"
+            kept = secret_mark(server.name, name, found["value"]) if is_secret else found["value"]
+            standing.store.note_live(server.name, name, kept)
             say(f"  {name} is set at the console only: it is lost at the next restart.")
-            say(f"  to keep it: roundgate set {server.name} {name}={found['value']}")
+            say(f"  to keep it: roundgate set {server.name} {name}{'' if is_secret else '=' + found['value']}")
 
 
 def console(server: Which = None) -> None:
@@ -156,7 +159,7 @@ def log(
         raise WrongWords("A number of lines cannot be negative.", "-n 40")
     shown = last_lines(Path(one.state) / "console.log", lines)
     if not shown and not follow:
-        print(f"{one.name} has not said anything yet.", file=sys.stderr)
+        warn(f"{one.name} has not said anything yet.")
     for line in shown:
         say(plain(line))
     if follow:

@@ -18,7 +18,7 @@ from roundgate.core.slate import Operation, Outcome, Rename, SetValue, Switch, U
 from roundgate.core.values import ValueProblem
 from roundgate.host.errors import Trouble, WrongWords
 from roundgate.host.servers import Server
-from roundgate.host.store import Store, Waiting
+from roundgate.host.store import Store, Waiting, secret_mark
 
 if TYPE_CHECKING:
     from roundgate.host.consoles.protocol import Console
@@ -184,7 +184,8 @@ def _send_one(server: Server, store: Store, console: Console, one: SetValue) -> 
     answer = console.ask(line, live.match) if live.match else None
     if live.match and (answer is None or value_of(answer["value"], spec) != value_of(one.stored, spec)):
         raise Trouble(f"The server did not take {one.name}.", f"roundgate log {server.name}")
-    store.note_live(server.name, one.name, one.stored)
+    kept = secret_mark(server.name, one.name, one.stored) if spec.type == "secret" else one.stored
+    store.note_live(server.name, one.name, kept)
     say(f"{server.name}  {one.name} is {say_value(one.stored, spec)} now, says the console")
 
 

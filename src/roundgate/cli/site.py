@@ -72,6 +72,34 @@ def _offer_first_run(name: str, missing: list[str], first_run: bool | None) -> N
     say(f"  next: roundgate check {name}, roundgate show {name}")
 
 
+def unadopt(
+    server: Annotated[str, typer.Argument(help="Which server.")],
+    yes: Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")] = False,
+) -> None:
+    """Take a server out of the site. Its folder, its rounds and what was saved of it stay."""
+    from roundgate.cli.rounding import agreed
+    from roundgate.host.adopting import remove_server
+    from roundgate.host.drivers import driver_of
+    from roundgate.host.rounds.locking import held
+
+    standing = Standing(quiet=True)
+    one = standing.one(server, lenient=True)
+    driver = driver_of(one)
+    try:
+        if driver.state().runs:
+            raise Trouble(f"{one.name} is up.", f"roundgate stop {one.name}, then: roundgate unadopt {one.name}")
+    finally:
+        driver.close()
+    waiting = len(standing.store.slate(one.name))
+    question = f" {waiting} changes wait on its slate, and stay there." if waiting else ""
+    if not agreed(f"Take {one.name} out of this site? Its files stay in {one.folder}.{question}", yes=yes):
+        raise typer.Exit(1)
+    with held(one, standing.store):
+        remove_server(standing.site, one.name)
+    say(f"{one.name} is no longer a server of this site. Its files stay in {one.folder}.")
+    say(f"  to take it in again: roundgate adopt {one.folder} --name {one.name}")
+
+
 def rulebook(
     words: Annotated[list[str] | None, typer.Argument(help="list, or: check NAME-OR-FILE...")] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,

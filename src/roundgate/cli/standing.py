@@ -9,7 +9,7 @@ from typing import Any
 
 from msgspec import Struct
 
-from roundgate.core.files import plain_form
+from roundgate.core.files import ServerFiles, plain_form
 from roundgate.core.layers import Known, Layers, layers_of
 from roundgate.core.rescue import rescue
 from roundgate.core.slate import Operation
@@ -22,7 +22,7 @@ from roundgate.host.lobby import ListLook, known_look
 from roundgate.host.rounds.locking import is_at_work
 from roundgate.host.rounds.options import Options
 from roundgate.host.servers import Server
-from roundgate.host.store import RoundRow, Store, value_digest
+from roundgate.host.store import RoundRow, Store, secret_mark, value_digest
 
 _ANSWER_WITHIN = 3.0
 """Seconds for a keeper to say how its server stands; one that hangs must not hide the others."""
@@ -110,8 +110,24 @@ def known_of(
         and value_digest(server.name, name, plain_form(server.book, name, now.files.stored(name))) != mark
     }
     started = server.read_started() if state.runs else None
-    live = store.live(server.name, state.started) if state.started else None
+    live = _live(server, store, state, now.files, outcome.after)
     return Known(now.files, outcome.after, started, live, asked, drifted)
+
+
+def _live(
+    server: Server, store: Store, state: RunState, disk: ServerFiles, slate: ServerFiles
+) -> dict[str, str] | None:
+    """Give what was sent to the console since the start. Of a secret only a mark is kept; the files may know it."""
+    if not state.started:
+        return None
+    found = store.live(server.name, state.started)
+    for name, kept in found.items():
+        spec = server.book.setting.get(name)
+        if spec is not None and spec.type == "secret":
+            held = [files.stored(name) for files in (slate, disk)]
+            known = (one for one in held if one is not None and secret_mark(server.name, name, one) == kept)
+            found[name] = next(known, "")
+    return found
 
 
 def standings_of(servers: Sequence[Server], store: Store) -> list[Standings]:

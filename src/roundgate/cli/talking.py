@@ -6,7 +6,7 @@ import select
 import sys
 import time
 
-from roundgate.cli.screen.output import plain, say
+from roundgate.cli.screen.output import plain, say, warn
 from roundgate.host.consoles import console_of
 from roundgate.host.drivers import driver_of
 from roundgate.host.drivers.protocol import Driver
@@ -21,7 +21,7 @@ def talk(server: Server) -> None:
         raise Trouble(f"{server.name} is down.", f"roundgate start {server.name}")
     console = console_of(server, driver)
     driver.follow()
-    print(f"Console of {server.name}. Ctrl-D leaves; the server runs on.", file=sys.stderr)
+    warn(f"Console of {server.name}. Ctrl-D leaves; the server runs on.")
     try:
         while True:
             event = driver.next_event(None, sys.stdin.fileno())
@@ -34,7 +34,7 @@ def talk(server: Server) -> None:
                 try:
                     console.send(line.rstrip("\r\n"))
                 except WrongWords as error:
-                    print(f"error  {error.what}", file=sys.stderr)
+                    warn(f"error  {error.what}")
     finally:
         _hear_the_rest(driver)
         console.close()

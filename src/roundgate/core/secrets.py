@@ -20,7 +20,7 @@ _ANYWHERE = re.compile(
 )
 """What tells of a secret wherever it stands in a name."""
 _LAST_WORD = frozenset(("pass", "pwd", "pw", "psk", "pin", "auth", "creds", "passkey"))
-"""What tells of a secret as a word of its own at the end of a name: ``rcon_pass``, ``rconPass``, but not ``pass_count``."""
+"""What tells of a secret as a word at the end of a name: ``rcon_pass``, ``rconPass``, but not ``pass_count``."""
 _RUN_TOGETHER = re.compile(r"(?<!by)(?<!com)(?<!tres)(?<!over)(?<!under)(?<!sur)(?:pass|pwd)$", re.IGNORECASE)
 """The same in a name without any mark between its words: ``rconpass``, but not ``bypass``."""
 _WORDS = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|[0-9]+")
@@ -78,11 +78,9 @@ def secret_entries(book: Rulebook, file_path: str, document: Document) -> list[E
             answers[key] = _holds_secret(types, key)
         if (
             answers[key]
-            or "://" in entry.value
-            and _LOGIN_IN_URL.search(entry.value)
+            or ("://" in entry.value and _LOGIN_IN_URL.search(entry.value))
             or any(isinstance(step, str) and _HOLDS_SECRETS.fullmatch(step) for step in entry.path[:-1])
-            or entry.path[:-1] in named
-            and _bare(entry.path[-1]) in _VALUE_STEPS
+            or (entry.path[:-1] in named and _bare(entry.path[-1]) in _VALUE_STEPS)
         ):
             found.append(entry)
     return _apart(found)
@@ -95,9 +93,7 @@ def _bare(step: str | int) -> str:
 
 def _named_secrets(entries: Sequence[Entry]) -> set[tuple[str | int, ...]]:
     """Give the records that name a secret in one field and hold it in another: ``name: password``, ``value: ...``."""
-    return {
-        one.path[:-1] for one in entries if _bare(one.path[-1]) in _NAME_STEPS and sounds_secret(one.value.strip())
-    }
+    return {one.path[:-1] for one in entries if _bare(one.path[-1]) in _NAME_STEPS and sounds_secret(one.value.strip())}
 
 
 def _apart(entries: list[Entry]) -> list[Entry]:
@@ -158,7 +154,9 @@ def without_sounding(body: str, names: frozenset[str] = frozenset()) -> str:
     return "".join((*pieces, body[at:]))
 
 
-_OPENS = re.compile(r"(?<![\w.\-])(?P<name>[\w.\-]++)[\"']?\]?[ \t]*[:=][ \t]*(?:[|>][-+\d]*|\"\"\"|'''|\[\[|[\[{(])?[ \t]*$")
+_OPENS = re.compile(
+    r"(?<![\w.\-])(?P<name>[\w.\-]++)[\"']?\]?[ \t]*[:=][ \t]*(?:[|>][-+\d]*|\"\"\"|'''|\[\[|[\[{(])?[ \t]*$"
+)
 """The end of a line that has a name, and its value on the lines below."""
 _LOOK_BACK = 50
 

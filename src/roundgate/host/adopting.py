@@ -7,14 +7,16 @@ import re
 import stat
 from pathlib import Path
 
+import msgspec
 from msgspec import Struct, json
 
 from roundgate.core.rulebook.model import Rulebook
+from roundgate.core.rulebook.reading import RulebookProblem, parse_toml
 from roundgate.host.errors import Trouble, WrongWords
 from roundgate.host.files import Folder, read_bytes, read_texts, write_durably
 from roundgate.host.rulebooks import load_rulebook, rulebook_names
 from roundgate.host.servers import Server
-from roundgate.host.site import NAME, SITE_FILE, Site, make_private, read_site
+from roundgate.host.site import NAME, SITE_FILE, Site, SiteFile, make_private, read_site
 
 _SCRIPTS = ("launch.sh", "start.sh", "run.sh")
 
@@ -140,6 +142,41 @@ def write_server(plan: Adoption, guess: Guess) -> None:
         new = old + gap + b"\n" + _table(plan, guess).encode()
         write_durably(str(path), new, stat.S_IMODE(path.stat().st_mode))
     read_site(plan.site.folder)
+
+
+def remove_server(site: Site, name: str) -> None:
+    """Take a server's tables out of the site file; its files, its rounds and its state stay where they are.
+
+    Raises Trouble where the file cannot be read again afterwards: then it is left as it was.
+    """
+    from filelock import FileLock
+
+    with FileLock(site.state / "site.lock", mode=0o600):
+        path = site.folder / SITE_FILE
+        old = path.read_bytes()
+        new = _without_tables(old.decode("utf-8"), name)
+        try:
+            left = msgspec.convert(parse_toml(SITE_FILE, new), SiteFile).server
+        except (RulebookProblem, msgspec.ValidationError) as error:
+            raise Trouble(f"{name} cannot be taken out of {path}: {error}.", "Take it out by hand.") from error
+        if left != {other: entry for other, entry in site.file.server.items() if other != name}:
+            raise Trouble(f"{name} is not written in {path} as a table of its own.", "Take it out by hand.")
+        write_durably(str(path), new.encode(), stat.S_IMODE(path.stat().st_mode))
+
+
+def _without_tables(text: str, name: str) -> str:
+    """Take out the tables of a server, each from its heading to the next one, with the blank lines before it."""
+    heading = re.compile(rf"^[ \t]*\[[ \t]*server[ \t]*\.[ \t]*[\"']?{re.escape(name)}[\"']?[ \t]*[.\]]")
+    kept: list[str] = []
+    is_ours = False
+    for line in text.splitlines(keepends=True):
+        if line.lstrip().startswith("["):
+            is_ours = heading.match(line) is not None
+            while is_ours and kept and not kept[-1].strip():
+                kept.pop()
+        if not is_ours:
+            kept.append(line)
+    return "".join(kept)
 
 
 def _refuse_taken(site: Site, name: str, folder: Path) -> None:

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from roundgate.core.nearest import nearest
 from roundgate.core.rulebook.model import NO_RULEBOOK, Rulebook
-from roundgate.core.rulebook.reading import BookReader, RawBook, RulebookProblem, read_rulebook
+from roundgate.core.rulebook.reading import BookReader, RawBook, RulebookProblem, layers_of, read_rulebook
 from roundgate.host.cache import ParsedFiles
 from roundgate.host.errors import Trouble
 from roundgate.host.site import STATE_FOLDER
@@ -94,7 +94,8 @@ def names_in_rulebook(name: str, site: Path) -> list[str]:
     reader = _reader(_folders(site, parsed), parsed)
     try:
         raws = [reader(name).raw]
-        raws += [reader(layer).raw for layer in raws[0].get("rulebook", {}).get("layers", ())]
-    except (KeyError, RulebookProblem):
+        raws += [reader(layer).raw for layer in layers_of(raws[0])]
+    except (KeyError, RulebookProblem, Trouble):
         return []
-    return [setting for raw in raws for table in ("setting", "list") for setting in raw.get(table, ())]
+    tables = [raw.get(table) for raw in raws for table in ("setting", "list")]
+    return [setting for table in tables if isinstance(table, dict) for setting in table]

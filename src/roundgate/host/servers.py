@@ -122,7 +122,7 @@ class Server:
         """Give one of the times ``grace``, ``start_within`` and ``watch``, the site's word before the rulebook's."""
         words = getattr(self.entry, name) or getattr(self.book.server, name)
         try:
-            return float(Decimal(words) if words.isdigit() else parse_seconds(words))
+            return float(Decimal(words) if words.isascii() and words.isdigit() else parse_seconds(words))
         except ValueProblem as error:
             raise Trouble(f"'{name}' of {self.name}: {error.cause}", "Mend it in the site file.") from error
 

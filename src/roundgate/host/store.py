@@ -67,6 +67,11 @@ def value_digest(server: str, setting: str, plain: str) -> str:
     return f"{zlib.crc32(f'{server}:{setting}:{plain}'.encode()):08x}"
 
 
+def secret_mark(server: str, setting: str, stored: str) -> str:
+    """Give what is remembered of a secret that was sent to a console: enough to know it again, not to read it."""
+    return f"mark:{value_digest(server, setting, stored)}"
+
+
 class Store:
     """The open state file of a site."""
 

@@ -6,6 +6,7 @@ Rich is only loaded for a terminal: a piped call starts faster without it, and n
 from __future__ import annotations
 
 import os
+import re
 import sys
 from collections.abc import Sequence
 from typing import Any
@@ -25,35 +26,64 @@ def has_colour(stream: Any = None) -> bool:
 
 
 def styled(text: str, style: str, stream: Any = None) -> str:
-    """Colour a word, where colour may be used; the words alone say everything already."""
-    return f"\033[{_CODES[style]}m{text}\033[0m" if has_colour(stream) else text
+    """Colour a word, where colour may be used; the words alone say everything already.
+
+    The colour is a mark that only this process knows, and becomes an escape when it is printed: an escape that came in
+    with a name, a value or a file never does.
+    """
+    return f"{_mark(_CODES[style])}{text}{_mark('0')}" if has_colour(stream) else text
 
 
-def say(text: str = "") -> None:
-    """Print a line, free of control characters that a file may have smuggled in."""
-    print(clean(text))
+_NONCE = os.urandom(6).hex()
+_MARK = re.compile(f"\ue0f0{_NONCE}([0-9]{{1,2}})\ue0f1")
+
+
+def _mark(code: str) -> str:
+    return f"\ue0f0{_NONCE}{code}\ue0f1"
+
+
+def say(text: str = "", stream: Any = None) -> None:
+    """Print a line, free of what would act on the terminal instead of being shown. All that is printed goes here."""
+    print(clean(text), file=stream or sys.stdout)
+
+
+def warn(text: str) -> None:
+    """Print a line on standard error."""
+    say(text, sys.stderr)
 
 
 def clean(text: str) -> str:
-    """Show control characters as what they are instead of letting them act on the terminal."""
-    allowed = "\n\t\033" if has_colour() else "\n\t"
+    """Show control characters as what they are instead of letting them act on the terminal; colours are made real."""
     if text.isprintable():
         return text
-    return "".join(char if char.isprintable() or char in allowed else f"\\x{ord(char):02x}" for char in text)
+    pieces = _MARK.split(text)
+    return "".join(f"\033[{piece}m" if at % 2 else _shown(piece, "\n\t") for at, piece in enumerate(pieces))
 
 
 def plain(text: str) -> str:
-    """Show every control character of a value as what it is, the escape that begins a colour included."""
-    return (
-        text if text.isprintable() else "".join(char if char.isprintable() else f"\\x{ord(char):02x}" for char in text)
-    )
+    """Show every control character of a value as what it is, line breaks and tabs included."""
+    return _shown(text, "")
+
+
+def _shown(text: str, allowed: str) -> str:
+    if text.isprintable():
+        return text
+    return "".join(char if char.isprintable() or char in allowed else _escape(char) for char in text)
+
+
+def _escape(char: str) -> str:
+    number = ord(char)
+    return f"\\x{number:02x}" if number < 0x100 else f"\\u{number:04x}" if number < 0x10000 else f"\\U{number:08x}"
 
 
 def say_json(value: Any) -> None:
-    """Print a value as JSON."""
+    """Print a value as JSON; what would act on a terminal is escaped as JSON does it."""
     import json  # msgspec does not indent as people read it
 
-    print(json.dumps(value, indent=2, ensure_ascii=False))
+    text = json.dumps(value, indent=2, ensure_ascii=False)
+    if not text.replace("\n", "").isprintable():
+        text = "".join(char if char.isprintable() or char == "\n" else json.dumps(char)[1:-1] for char in text)
+    print(text)
 
 
 def say_table(headers: Sequence[str], rows: Sequence[Sequence[str]]) -> None:

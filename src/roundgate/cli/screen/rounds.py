@@ -76,7 +76,7 @@ class RoundScreen:
             words = f"{say_seconds(int(gone))} of about {say_seconds(max(1, round(self.wait_seconds)))}"
         else:
             bar, words = "." * _WIDTH, say_seconds(int(gone))
-        sys.stdout.write(f"\r  {bar} {self.wait}, {words} " + ("\033[K" if has_colour() else ""))
+        sys.stdout.write(f"\r  {bar} {plain(self.wait)}, {words} " + ("\033[K" if has_colour() else ""))
         sys.stdout.flush()
 
     def _clear(self) -> None:

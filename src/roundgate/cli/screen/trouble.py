@@ -8,15 +8,15 @@ import time
 import traceback
 from pathlib import Path
 
-from roundgate.cli.screen.output import clean, styled
+from roundgate.cli.screen.output import styled, warn
 from roundgate.host.errors import Trouble
 
 
 def say_trouble(error: Trouble) -> None:
     """Say a trouble on standard error."""
-    print(f"{styled('error', 'red', sys.stderr)}  {clean(error.what)}", file=sys.stderr)
+    warn(f"{styled('error', 'red', sys.stderr)}  {error.what}")
     if error.do:
-        print(f"  do: {clean(error.do)}", file=sys.stderr)
+        warn(f"  do: {error.do}")
 
 
 def say_unexpected(error: Exception) -> None:
@@ -24,7 +24,7 @@ def say_unexpected(error: Exception) -> None:
     path = _write_details(error)
     where = f"the details are in {path}" if path else "the details could not be written"
     name = type(error).__name__
-    print(f"error  Something unexpected happened ({name}); {where}. Please report it.", file=sys.stderr)
+    warn(f"error  Something unexpected happened ({name}); {where}. Please report it.")
 
 
 def _write_details(error: Exception) -> Path | None:
@@ -37,7 +37,7 @@ def _write_details(error: Exception) -> Path | None:
         path = folder / f"error-{time.strftime('%Y%m%d-%H%M%S')}-{os.getpid()}.log"
         handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
         with os.fdopen(handle, "w", encoding="utf-8") as file:
-            file.write(f"roundgate {sys.argv[1:2]}\n{details}")
+            file.write(f"roundgate {sys.argv[1:2]}\n{details}".encode("utf-8", "backslashreplace").decode())
     except OSError:
         return None
     return path

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Mapping
 from typing import Any
+
+import regex
 
 from roundgate.core import values
 from roundgate.core.formats import FORMATS
 from roundgate.core.nearest import nearest
 from roundgate.core.rulebook.expressions import ExpressionProblem, names_in, read_expression
-from roundgate.core.rulebook.model import Rulebook, Setting
+from roundgate.core.rulebook.model import Rulebook, Server, Setting
 from roundgate.core.values import ValueProblem
 from roundgate.core.values.units import parse_seconds
+
+_SIGNALS = ("SIGTERM", "SIGINT", "SIGHUP", "SIGQUIT", "SIGUSR1", "SIGUSR2", "SIGKILL", "SIGABRT", "SIGALRM", "SIGCONT")
+"""The signals that a server may be sent."""
 
 
 def mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
@@ -64,8 +68,8 @@ def _setting_mistakes(book: Rulebook, spec: Setting) -> Iterator[tuple[str, str]
 
 def _pattern_mistakes(pattern: str, group: str = "") -> Iterator[str]:
     try:
-        groups = re.compile(pattern).groupindex
-    except re.error as error:
+        groups = regex.compile(pattern).groupindex
+    except regex.error as error:
         yield f"The pattern is wrong: {error}."
         return
     if pattern and group and group not in groups:
@@ -108,20 +112,59 @@ def _preset_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
 
 def _server_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
     server = book.server
-    for field in ("ready", "joined", "left"):
+    for field in ("ready", "joined", "left", "process"):
         yield from ((("server", field.replace("_", "-")), cause) for cause in _pattern_mistakes(getattr(server, field)))
     if server.slots and server.slots not in book.setting:
         yield ("server", "slots"), _unknown("setting", server.slots, book.setting)
+    yield from _stop_mistakes(server)
     for pattern in server.failures:
         yield from ((("server", "failures"), cause) for cause in _pattern_mistakes(pattern))
     for port in server.port:
         for name in filter(None, (port.setting, port.address)):
             if name not in book.setting:
                 yield ("server", "port"), _unknown("setting", name, book.setting)
+        if port.probe:
+            yield from ((("server", "port"), cause) for cause in _pattern_mistakes(port.probe.match))
         if port.needs:
             yield from ((("server", "port"), cause) for cause in _expression_mistakes(book, port.needs))
+    yield from _console_and_list_mistakes(book)
     for field in ("grace", "start_within", "watch"):
-        try:
-            parse_seconds(getattr(server, field))
-        except ValueProblem as error:
-            yield ("server", field.replace("_", "-")), error.cause
+        yield from ((("server", field.replace("_", "-")), cause) for cause in _time_mistakes(getattr(server, field)))
+    if book.rulebook.version:
+        match = _pattern_mistakes(book.rulebook.version.match, "version")
+        yield from ((("rulebook", "version"), cause) for cause in match)
+
+
+def _time_mistakes(typed: str) -> Iterator[str]:
+    try:
+        if parse_seconds(typed) < 0:
+            yield f"'{typed}' is less than nothing."
+    except ValueProblem as error:
+        yield error.cause
+
+
+def _stop_mistakes(server: Server) -> Iterator[tuple[tuple[str, ...], str]]:
+    """Find what would keep a server from being stopped or spoken to."""
+    for name in server.signals:
+        if name not in _SIGNALS:
+            yield ("server", "signals"), _unknown("signal", name, dict.fromkeys(_SIGNALS))
+    for field in ("stop", "say"):
+        if any(char < " " for char in getattr(server, field)):
+            yield ("server", field), "A console line cannot hold a line break or a control character."
+    if server.say and "{text}" not in server.say:
+        yield ("server", "say"), "It needs {text}, where the words to the players go."
+
+
+def _console_and_list_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
+    console, lobby = book.server.console, book.server.lobby
+    if console:
+        for name in filter(None, (console.port, console.password, console.address)):
+            if name not in book.setting:
+                yield ("server", "console"), _unknown("setting", name, book.setting)
+        for pattern in (console.asks, console.welcome, console.refused):
+            yield from ((("server", "console"), cause) for cause in _pattern_mistakes(pattern))
+    if lobby:
+        for name in (*lobby.ours.values(), *lobby.shows.values()):
+            if name not in book.setting:
+                yield ("server", "lobby"), _unknown("setting", name, book.setting)
+        yield from ((("server", "lobby"), cause) for cause in _time_mistakes(lobby.within))

@@ -38,6 +38,13 @@ class RulebookProblem(ValueError):
         self.findings = findings
 
 
+def layers_of(raw: Mapping[str, Any]) -> list[str]:
+    """Give the names of the rulebooks beneath one; none where it does not say them in the right form."""
+    about = raw.get("rulebook")
+    layers = about.get("layers") if isinstance(about, dict) else None
+    return [one for one in layers if isinstance(one, str)] if isinstance(layers, list) else []
+
+
 def read_rulebook(name: str, reader: BookReader, *, checked: bool = False) -> Rulebook:
     """Read a rulebook and its layers. With ``checked``, everything that it refers to is checked as well.
 
@@ -45,7 +52,7 @@ def read_rulebook(name: str, reader: BookReader, *, checked: bool = False) -> Ru
     """
     top = reader(name)
     merged: dict[str, Any] = {}
-    for layer in top.raw.get("rulebook", {}).get("layers", ()):
+    for layer in layers_of(top.raw):
         merged = merge(merged, reader(layer).raw)
     book = _convert(top, merge(merged, top.raw) if merged else top.raw)
     findings = _mistakes(top, book) if checked else []

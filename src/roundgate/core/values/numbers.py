@@ -8,8 +8,8 @@ from decimal import Decimal
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.values.protocol import Value, ValueProblem
 
-_WHOLE = re.compile(r"[+-]?\d{1,30}")
-_DECIMAL = re.compile(r"[+-]?(?:\d{1,30}(?:\.\d{0,30})?|\.\d{1,30})")
+_WHOLE = re.compile(r"[+-]?[0-9]{1,30}")
+_DECIMAL = re.compile(r"[+-]?(?:[0-9]{1,30}(?:\.[0-9]{0,30})?|\.[0-9]{1,30})")
 
 
 def plain(number: Decimal | int | float) -> str:
@@ -57,7 +57,7 @@ def read_whole(text: str) -> int:
         return int(text)
     if _DECIMAL.fullmatch(text):
         raise ValueProblem("value-kind", f"{text} is not a whole number.", str(int(Decimal(text))))
-    digits = re.match(r"[+-]?\d+", text)
+    digits = re.match(r"[+-]?[0-9]+", text)
     raise ValueProblem("value-kind", f"'{text}' is not a whole number.", digits.group() if digits else "")
 
 

@@ -9,7 +9,7 @@ from roundgate.core.values.protocol import Value, ValueProblem
 
 _HOST = re.compile(r"(?!-)[A-Za-z0-9-]{1,63}(?<!-)(?:\.(?!-)[A-Za-z0-9-]{1,63}(?<!-))*\.?")
 _URL = re.compile(
-    r"(?P<scheme>[A-Za-z][A-Za-z0-9+.-]*)://(?P<host>\[[0-9A-Fa-f:.]+\]|[^\s/:?#@]+)(?::(?P<port>\d+))?(?:[/?#]\S*)?"
+    r"(?P<scheme>[A-Za-z][A-Za-z0-9+.-]*)://(?P<host>\[[0-9A-Fa-f:.]+\]|[^\s/:?#@]+)(?::(?P<port>[0-9]+))?(?:[/?#]\S*)?"
 )
 
 
@@ -29,7 +29,7 @@ class Address:
         try:
             return str(ip_address(stored))
         except ValueError as error:
-            looks_numeric = re.fullmatch(r"[\d.]+", stored)
+            looks_numeric = re.fullmatch(r"[0-9.]+", stored)
             if not looks_numeric and _HOST.fullmatch(stored):
                 return stored
             hint = (

@@ -22,8 +22,8 @@ _BYTES = {"bytes": Decimal(1)} | {
     for power, name in enumerate(("kilobytes", "megabytes", "gigabytes", "terabytes"), start=1)
 }
 _SIZE_WORDS = {"b": "bytes", "k": "kilobytes", "m": "megabytes", "g": "gigabytes", "t": "terabytes"}
-_TIME_PART = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(ms|min|[smhd])[a-z]*\s*", re.IGNORECASE)
-_SIZE = re.compile(r"(-?\d+(?:\.\d+)?)\s*([bkmgt])(?:i?b|ytes)?", re.IGNORECASE)
+_TIME_PART = re.compile(r"\s*([0-9]{1,15}(?:\.[0-9]{1,15})?)\s*(ms|min|[smhd])[a-z]*\s*", re.IGNORECASE)
+_SIZE = re.compile(r"(-?[0-9]+(?:\.[0-9]+)?)\s*([bkmgt])(?:i?b|ytes)?", re.IGNORECASE)
 
 
 def parse_seconds(typed: str) -> Decimal:
@@ -78,7 +78,7 @@ class Duration:
 
     def parse(self, typed: str, spec: Setting) -> Value:
         """See ValueKind. A bare number is taken in the file's unit."""
-        if re.fullmatch(r"[+-]?[\d.,]+", typed):
+        if re.fullmatch(r"[+-]?[0-9.,]+", typed):
             return self.read(typed, spec)
         seconds = parse_seconds(typed)
         in_range(_whole_units(seconds, self._unit(spec), self._name(spec), typed), spec)

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import re
 from typing import Protocol
 
 from roundgate.host.errors import WrongWords
+from roundgate.host.patterns import Match
 
 ANSWER_WITHIN = 3.0
 """Seconds to wait for a console's answer."""
@@ -18,7 +18,7 @@ class Console(Protocol):
         """Send a line. Raises ConsoleCut, or WrongWords where the line could smuggle in a second one."""
         ...
 
-    def ask(self, text: str, match: str) -> re.Match[str] | None:
+    def ask(self, text: str, match: str) -> Match[str] | None:
         """Send a line and wait for a line that fits ``match``; None where none comes in time. Raises as ``send``."""
         ...
 
@@ -27,9 +27,14 @@ class Console(Protocol):
         ...
 
 
+def _is_bad(char: str) -> bool:
+    """Tell whether a character may not go to a console: controls, line ends, and halves of characters."""
+    return char < " " or "\x7f" <= char <= "\x9f" or char in "\u2028\u2029" or "\ud800" <= char <= "\udfff"
+
+
 def one_line(text: str) -> str:
     """Give the text, or raise WrongWords where it holds a line break or a control character."""
-    bad = next((char for char in text if char < " " or "\x7f" <= char <= "\x9f" or char in "\u2028\u2029"), None)
+    bad = next((char for char in text if _is_bad(char)), None)
     if bad is not None:
         what = "a line break" if bad in "\r\n\u2028\u2029" else f"a control character (U+{ord(bad):04X})"
         raise WrongWords(f"The text holds {what}; it could smuggle in a second command.", "Send one line at a time.")

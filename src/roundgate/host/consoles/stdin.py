@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import re
 import time
 
 from roundgate.host.consoles.protocol import ANSWER_WITHIN, one_line
 from roundgate.host.drivers.protocol import Driver
+from roundgate.host.patterns import Match, search
 from roundgate.host.servers import Server
 
 
@@ -22,13 +22,13 @@ class StdinConsole:
         """See Console."""
         self.driver.send(one_line(text))
 
-    def ask(self, text: str, match: str) -> re.Match[str] | None:
+    def ask(self, text: str, match: str) -> Match[str] | None:
         """See Console."""
         self.driver.follow()
         self.send(text)
         until = time.monotonic() + ANSWER_WITHIN
         while event := self.driver.next_event(until):
-            found = re.search(match, event["text"]) if event.get("event") == "line" else None
+            found = search(match, event["text"]) if event.get("event") == "line" else None
             if found:
                 return found
         return None

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-import re
 import socket
+import time
 
 from roundgate.host.consoles.protocol import ANSWER_WITHIN, one_line
 from roundgate.host.drivers.protocol import Driver
 from roundgate.host.errors import ConsoleCut, Trouble
+from roundgate.host.patterns import Match, search
 from roundgate.host.servers import Server, stored_value
+
+_LONGEST_LINE = 65536
 
 
 class TcpLineConsole:
@@ -20,20 +23,25 @@ class TcpLineConsole:
         self.driver = driver
         self._socket: socket.socket | None = None
         self._rest = b""
+        self._until = 0.0
+        """When the exchange under way must be over (monotonic): a console may talk without end."""
 
     def send(self, text: str) -> None:
         """See Console."""
         line = one_line(text)
+        self._until = time.monotonic() + ANSWER_WITHIN
         self._connect()
         self._write(line)
 
-    def ask(self, text: str, match: str) -> re.Match[str] | None:
+    def ask(self, text: str, match: str) -> Match[str] | None:
         """See Console."""
+        self._rest = b""  # what it said before is no answer
         self.send(text)
         return self._await(match)
 
     def close(self) -> None:
         """See Console."""
+        self._rest = b""
         if self._socket is not None:
             self._socket.close()
             self._socket = None
@@ -53,8 +61,9 @@ class TcpLineConsole:
         port = stored_value(self.server, files, spec.port)
         try:
             self._socket = socket.create_connection((address, int(port)), ANSWER_WITHIN)
-        except OSError as error:
-            raise self._cut(f"no answer on {address}:{port} ({error.strerror or error})") from error
+        except (OSError, ValueError, OverflowError) as error:
+            why = getattr(error, "strerror", None) or error
+            raise self._cut(f"no answer on {address}:{port} ({why})") from error
         if spec.asks and not self._await(spec.asks):
             raise self._cut("it did not ask for the password")
         self._write(stored_value(self.server, files, spec.password))
@@ -65,25 +74,32 @@ class TcpLineConsole:
     def _write(self, line: str) -> None:
         assert self._socket is not None
         try:
-            self._socket.sendall(line.encode() + b"\n")
+            self._socket.settimeout(max(0.1, self._until - time.monotonic()))
+            self._socket.sendall(line.encode("utf-8", "replace") + b"\n")
         except OSError as error:
             raise self._cut("the connection was cut") from error
 
-    def _await(self, match: str) -> re.Match[str] | None:
+    def _await(self, match: str) -> Match[str] | None:
+        """Wait for a line that fits; None where none comes while the exchange may last."""
         while True:
-            while b"\n" in self._rest:
-                line, _, self._rest = self._rest.partition(b"\n")
-                found = re.search(match, line.decode("utf-8", "replace").rstrip("\r"))
+            *lines, self._rest = self._rest.split(b"\n")
+            for number, line in enumerate(lines):
+                found = search(match, line.decode("utf-8", "replace").rstrip("\r"))
                 if found:
+                    self._rest = b"\n".join((*lines[number + 1 :], self._rest))
                     return found
             data = self._receive()
             if data is None:
                 return None
-            self._rest += data
+            self._rest = (self._rest + data)[-_LONGEST_LINE:] if b"\n" not in data else self._rest + data
 
     def _receive(self) -> bytes | None:
         assert self._socket is not None
+        left = self._until - time.monotonic()
+        if left <= 0:
+            return None
         try:
+            self._socket.settimeout(left)
             data = self._socket.recv(65536)
         except TimeoutError:
             return None
