@@ -113,8 +113,17 @@ class GullwindServer:
             self.log(f"Ready: 0 of {self.settings['boat.slots']} boats")
         if self.settings["lobby.listed"] == "true":
             self.background = asyncio.create_task(asyncio.to_thread(self._tell_lobby, "POST"))
+        if self.trials.restless:
+            self.restless_task = asyncio.create_task(self._write_again_and_again())
         if self.trials.die_after >= 0:
             asyncio.get_running_loop().call_later(self.trials.die_after, self._die)
+
+    async def _write_again_and_again(self) -> None:
+        number = 0
+        while True:
+            await asyncio.sleep(self.trials.restless)
+            number += 1
+            files.write_properties(self.folder, {**self.written, "saved.count": str(number)})
 
     def _die(self) -> None:
         self.log("keel bolt sheared")

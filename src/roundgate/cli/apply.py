@@ -181,7 +181,7 @@ def rounds(
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
     """The rounds so far, the newest first; 'rounds show N' tells all of one."""
-    from roundgate.cli.history import round_json, say_round, summary_row
+    from roundgate.cli.history import round_json, say_round, table_rows
 
     standing = Standing()
     words = words or []
@@ -192,11 +192,13 @@ def rounds(
     rows = standing.store.rounds(name)
     if as_json:
         say_json([round_json(standing.store, row) for row in rows])
-    elif not rows:
+        return
+    listed = table_rows(standing, rows, [name] if name else list(standing.site.file.server))
+    if not listed:
         say("No round yet.")
     else:
         headers = ("round", "server", "what", "when", "by", "outcome", "changes")
-        say_table(headers, [summary_row(row) for row in rows])
+        say_table(headers, listed)
         say("One of them: roundgate rounds show N")
 
 

@@ -20,11 +20,16 @@ def check_the_files(words: Sequence[str], given: str, form: str, *, fix: bool) -
         return _check_input(words, given, form, fix=fix)
     from roundgate.host.checking import check_files, files_below
 
-    paths = [path for word in words for path in (files_below(word) if Path(word).is_dir() else [word])]
+    found_in = [
+        (path, word if Path(word).is_dir() else None)
+        for word in words
+        for path in (files_below(word) if Path(word).is_dir() else [word])
+    ]
+    paths = [path for path, _ in found_in]
     if fix:
         from roundgate.cli.mending import mend_files
 
-        mend_files(paths, given)
+        mend_files(found_in, given)
     report = Report(form)
     for _, found in check_files(paths, given):
         for finding in found:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 from typing import Any
 
 from roundgate.cli.place import Standing
@@ -10,6 +11,7 @@ from roundgate.cli.screen.output import plain, say, say_json, styled
 from roundgate.cli.screen.rounds import say_end
 from roundgate.core.values.units import say_took
 from roundgate.host.errors import WrongWords
+from roundgate.host.life import event_words, life_of
 from roundgate.host.rounds.locking import broken_off
 from roundgate.host.store import RoundRow, Store
 
@@ -20,6 +22,16 @@ def summary_row(row: RoundRow) -> tuple[str, ...]:
     more = f" and {len(row.changes) - 3} more" if len(row.changes) > 3 else ""
     when = time.strftime("%Y-%m-%d %H:%M", time.localtime(row.began))
     return (str(row.number), row.server, row.kind, when, row.by, row.outcome or "open", changes + more)
+
+
+def table_rows(standing: Standing, rows: Sequence[RoundRow], servers: Sequence[str]) -> list[tuple[str, ...]]:
+    """Give the rows of the list, the newest first; what servers did by themselves stands among their rounds."""
+    found = [(row.began, summary_row(row)) for row in rows]
+    for name in servers:
+        for event in life_of(standing.server(name)):
+            when = time.strftime("%Y-%m-%d %H:%M", time.localtime(event["at"]))
+            found.append((event["at"], ("", name, event["what"], when, "", "", f"(by itself) {event_words(event)}")))
+    return [row for _, row in sorted(found, key=lambda one: one[0], reverse=True)]
 
 
 def round_json(store: Store, row: RoundRow) -> dict[str, Any]:

@@ -41,15 +41,21 @@ def mend_servers(standing: Standing, servers: Sequence[Server]) -> None:
         say()
 
 
-def mend_files(paths: Sequence[str], given: str) -> None:
-    """Mend files of no server in place and show the difference; a file of a server goes onto its slate."""
+def mend_files(paths: Sequence[tuple[str, str | None]], given: str) -> None:
+    """Mend files of no server in place and show the difference; a file of a server goes onto its slate.
+
+    Each file comes with the folder that was named and that it was found in; a link in it that leads out is left alone.
+    """
     standing, homes = _site()
-    for path in paths:
+    for path, within in paths:
+        if within is not None and not Path(path).resolve().is_relative_to(Path(within).resolve()):
+            warn(f"{path}: not repaired: it leads outside {within}")
+            continue
         home = next((one for one in homes if _is_inside(Path(path), one.folder)), None)
         if home is not None and standing is not None:
             _mend_on_slate(standing, home, path)
         else:
-            _mend_in_place(path, given)
+            _mend_in_place(path, given, within)
 
 
 def _site() -> tuple[Standing | None, list[Server]]:
@@ -86,7 +92,7 @@ def _mend_on_slate(standing: Standing, server: Server, path: str) -> None:
     say(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
 
 
-def _mend_in_place(path: str, given: str) -> None:
+def _mend_in_place(path: str, given: str, within: str | None) -> None:
     from roundgate.cli.screen.review import say_diff
     from roundgate.core.checks.loose import read_loose
     from roundgate.core.formats import FORMATS
@@ -106,7 +112,7 @@ def _mend_in_place(path: str, given: str) -> None:
         return
     if after.text == document.text:
         return
-    replace_file(path, data, after.text.encode())
+    replace_file(path, data, after.text.encode(), within)
     say_diff(difference(path, document.text.body, after.text.body))
     left = sum(1 for one in after.problems() if one.level == "error")
     say(f"{path}: mended, as far as is safe; what is left:" if left else f"{path}: mended.")

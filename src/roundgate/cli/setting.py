@@ -192,11 +192,11 @@ def _send_one(server: Server, store: Store, console: Console, one: SetValue) -> 
 def gathered_now(server: Server, store: Store) -> Gathered:
     """Gather what a round would do now."""
     from roundgate.host.drivers import driver_of
-    from roundgate.host.rounds.gather import gather
+    from roundgate.host.rounds.gather import gather_at_rest
 
     driver = driver_of(server)
     try:
-        return gather(server, store.slate(server.name), driver.state())
+        return gather_at_rest(server, store.slate(server.name), driver.state())
     finally:
         driver.close()
 

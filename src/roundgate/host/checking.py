@@ -98,7 +98,19 @@ def _check_servers(several: Sequence[tuple[Server, list[Operation]]]) -> list[by
 
 
 def check_server(server: Server, waiting: Sequence[Operation]) -> list[Finding]:
-    """Check one server: its files on disk, and as the slate would leave them. Raises Trouble."""
+    """Check one server: its files on disk, and as the slate would leave them.
+
+    One that cannot be looked at at all has that as its finding: it must not hide the others.
+    """
+    from roundgate.host.errors import Trouble
+
+    try:
+        return _check_server(server, waiting)
+    except Trouble as error:
+        return [Finding("server-unreadable", "error", Place(str(server.folder)), error.what, error.do, server.name)]
+
+
+def _check_server(server: Server, waiting: Sequence[Operation]) -> list[Finding]:
     from roundgate.core.checks import check_disk, check_outcome
 
     now, outcome = server.outcome(waiting)

@@ -10,6 +10,7 @@ from __future__ import annotations
 import contextlib
 import os
 import stat
+import time
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
 
@@ -75,6 +76,29 @@ def read_texts(folder: Folder, paths: Iterable[str]) -> tuple[dict[str, Text], d
         except Trouble as error:
             unreadable[path] = Unreadable("file-unreadable", error.what.rstrip("."))
     return texts, unreadable
+
+
+_AT_REST = (0.01, 0.02, 0.03, 0.05, 0.08)
+"""Seconds between two reads of a file that its server may be writing just now."""
+
+
+def read_at_rest(folder: Folder, paths: Iterable[str]) -> tuple[dict[str, Text], dict[str, Unreadable]]:
+    """Read files that a server writes while it runs: until twice the same comes out, else the longest that was seen.
+
+    A file that is emptied and then written is seen shorter than it is.
+    """
+    wanted = list(paths)
+    best, unreadable = read_texts(folder, wanted)
+    last = best
+    for pause in _AT_REST:
+        time.sleep(pause)  # nothing tells when a server has finished writing
+        now, unreadable = read_texts(folder, wanted)
+        if now == last:
+            return now, unreadable
+        longer = {path for path, text in now.items() if path not in best or len(text.body) >= len(best[path].body)}
+        best = {**best, **{path: now[path] for path in longer}}
+        last = now
+    return best, {path: why for path, why in unreadable.items() if path not in best}
 
 
 def sync_folder(path: str) -> None:

@@ -20,7 +20,7 @@ from roundgate.core.slate import Operation, Outcome, replay
 from roundgate.core.values import ValueProblem
 from roundgate.core.values.units import parse_seconds
 from roundgate.host.errors import Trouble
-from roundgate.host.files import Folder, read_bytes, read_texts, write_durably
+from roundgate.host.files import Folder, read_at_rest, read_bytes, read_texts, write_durably
 from roundgate.host.keeper.orders import Orders
 from roundgate.host.rulebooks import load_rulebook
 from roundgate.host.site import ServerEntry, Site
@@ -99,8 +99,13 @@ class Server:
         return list(dict.fromkeys((*known, *extra)))
 
     def read(self, extra: Sequence[str] = ()) -> FilesNow:
-        """Read its files as they are on disk now."""
-        texts, unreadable = read_texts(self.files_folder, self.paths(extra))
+        """Read its files as they are on disk now; those that the server rewrites while it runs, at rest."""
+        paths = self.paths(extra)
+        busy = [file.path for file in self.book.file.values() if file.rewritten == "while-running"]
+        texts, unreadable = read_texts(self.files_folder, [path for path in paths if path not in busy])
+        if busy:
+            more, others = read_at_rest(self.files_folder, [path for path in paths if path in busy])
+            texts, unreadable = {**texts, **more}, {**unreadable, **others}
         return FilesNow(ServerFiles(self.book, texts, self._known), unreadable)
 
     @cached_property

@@ -29,6 +29,13 @@ CODES = (
         "A file that cannot be read",
         "The system refuses it to this user. Ask the owner, or change its permissions.",
     ),
+    Code(
+        "server-unreadable",
+        "error",
+        "A server that cannot be looked at",
+        "Its folder is not there, or its rulebook is broken, so none of its files could be checked. "
+        "The other servers of the site were.",
+    ),
 )
 
 

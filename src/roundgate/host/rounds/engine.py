@@ -26,7 +26,7 @@ from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.gather import (
     Gathered,
     changed_names,
-    gather_at_rest,
+    gather_as_reviewed,
     keep_rescued,
     look_again,
     refuse_errors,
@@ -116,12 +116,9 @@ def _gather_and_refuse(round: Round, state: RunState) -> Gathered:
     if options.kind != "stop":
         check_rulebook_whole(server)
     round.operations = round.store.claim(round.number, [one.id for one in _chosen(round)])
-    gathered = gather_at_rest(server, round.operations, state)
+    gathered = gather_as_reviewed(server, round.operations, state, options.reviewed)
     if options.kind in ("apply", "restart"):
         refuse_errors(gathered, options, server.name)
-    if options.reviewed and options.reviewed != gathered.digest:
-        said = "Something changed since you looked, so nothing was done."
-        raise RoundEnd("refused", said, f"roundgate slate {server.name}")
     refuse_unwritable(server, gathered.outcome.touched)
     if options.kind not in ("stop", "rewind"):
         ours = machine.family(state.process) if state.process else []

@@ -91,21 +91,36 @@ def edited_by_hand(server: Server, started: ServerFiles | None, operations: Sequ
     return rescue(server.read().files, started, operations)
 
 
-_AT_REST = (0.05, 0.2, 0.5)
-"""Seconds after which files with errors are read again: a server may be writing them just now."""
+_AT_REST = (0.02, 0.05, 0.1, 0.2, 0.2)
+"""Seconds after which files are read again that a running server may be writing just now."""
 
 
 def gather_at_rest(server: Server, waiting: Sequence[Waiting], state: RunState) -> Gathered:
-    """Gather, and where there are errors while the server runs, gather again until twice the same comes out."""
+    """Gather; where the files are not the same afterwards, gather again until twice the same comes out."""
     gathered = gather(server, waiting, state)
     for pause in _AT_REST:
-        if not state.runs or not has_errors(gathered.findings):
+        if not state.runs or server.read().files.texts == gathered.now.files.texts:
             break
         time.sleep(pause)  # nothing tells when a server has finished writing
-        again = gather(server, waiting, state)
-        if again.now.files.texts == gathered.now.files.texts:
+        again, gathered = gathered, gather(server, waiting, state)
+        if again.digest == gathered.digest:
             break
-        gathered = again
+    return gathered
+
+
+def gather_as_reviewed(server: Server, waiting: Sequence[Waiting], state: RunState, reviewed: str) -> Gathered:
+    """Gather what a person has agreed to. Raises RoundEnd where it is no longer that, at any of a few looks."""
+    gathered = gather_at_rest(server, waiting, state)
+    for pause in _AT_REST:
+        if not reviewed or gathered.digest == reviewed:
+            return gathered
+        if not state.runs:
+            break
+        time.sleep(pause)
+        gathered = gather(server, waiting, state)
+    if reviewed and gathered.digest != reviewed:
+        said = "Something changed since you looked, so nothing was done."
+        raise RoundEnd("refused", said, f"roundgate slate {server.name}")
     return gathered
 
 

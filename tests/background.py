@@ -1,0 +1,63 @@
+"""Commands that go on while a test does something else."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from typing import Any
+
+from conftest import SiteUnderTest, wait_for
+
+
+class Background:
+    """One command of the program, running beside the test."""
+
+    def __init__(self, site: SiteUnderTest, *words: str, **environment: str) -> None:
+        self.site = site
+        self.process = subprocess.Popen(
+            [sys.executable, "-m", "roundgate", *words],
+            cwd=site.folder,
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            text=True,
+            env={**os.environ, "XDG_CONFIG_HOME": str(site.folder / "config"), **environment},
+        )
+
+    def end(self) -> tuple[int, str]:
+        """Wait for the end; give the exit code and all that was printed."""
+        said, _ = self.process.communicate(timeout=90)
+        return self.process.returncode, said
+
+
+def rounds(site: SiteUnderTest) -> list[dict[str, Any]]:
+    """Give the rounds so far, the newest first."""
+    found: list[dict[str, Any]] = json.loads(site.ok("rounds", "--json"))
+    return found
+
+
+def journal(site: SiteUnderTest, number: int) -> list[tuple[str, str, str]]:
+    """Give step, mark and words of each line of a round's journal."""
+    found = json.loads(site.ok("rounds", "show", str(number), "--json"))["journal"]
+    return [(line["step"], line["mark"], line["said"]) for line in found]
+
+
+def wait_for_step(site: SiteUnderTest, step: str, mark: str = "begin", words: str = "") -> int:
+    """Wait until the newest round has come to a step; give its number."""
+
+    def has_come() -> bool:
+        newest = rounds(site)
+        return bool(newest) and any(
+            (one, other) == (step, mark) and words in said for one, other, said in journal(site, newest[0]["round"])
+        )
+
+    wait_for(has_come)
+    return int(rounds(site)[0]["round"])
+
+
+def status(site: SiteUnderTest, name: str = "regatta") -> dict[str, Any]:
+    """Give what ``status`` says of a server."""
+    found = json.loads(site.ok("status", name, "--json"))["servers"][0]
+    return dict(found)
