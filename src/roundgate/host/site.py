@@ -18,6 +18,7 @@ from roundgate.host.ownership import claim
 
 SITE_FILE = "roundgate.toml"
 STATE_FOLDER = ".roundgate"
+CONSOLE_KINDS = ("stdin", "tcp")
 NAME = re.compile(r"[A-Za-z][A-Za-z0-9_-]{0,39}")
 
 
@@ -121,6 +122,12 @@ def read_site(folder: Path) -> Site:
     wrong = next((name for name in file.server if not NAME.fullmatch(name)), None)
     if wrong is not None:
         raise Trouble(f"{SITE_FILE}: '{wrong}' cannot be a server's name.", "Use letters, digits, - and _.")
+    odd = next((name for name, entry in file.server.items() if entry.console not in CONSOLE_KINDS), None)
+    if odd is not None:
+        raise Trouble(
+            f"{SITE_FILE}: '{file.server[odd].console}' of {odd} is no kind of console.",
+            f"Write one of {', '.join(CONSOLE_KINDS)} as 'console'.",
+        )
     return Site(folder.resolve(), file)
 
 

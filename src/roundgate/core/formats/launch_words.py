@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import re
+from bisect import bisect_right
 from collections.abc import Iterator
 from typing import NamedTuple
 
 _SH_PART = re.compile(
-    r"'[^']*'|\"(?:[^\"\\]|\\.)*\"|\\(?:\r\n|.)|\$\((?:[^()]|\((?:[^()]|\([^()]*\))*\))*\)|`[^`]*`|\$\{[^}\r\n]*\}"
+    r"'[^']*'|\"(?:[^\"\\]|\\.)*\"|\\(?:\r\n|.)|\$\((?:[^()]|\((?:[^()]|\([^()]*\))*\))*\)|`[^`]*`|\$\{[^}\r\n]{0,1000}\}"
     r"|[^\s'\"\\;&|<>()$`]+|\$",
     re.S,
 )
@@ -17,7 +18,7 @@ _BAT_PART = re.compile(r"\"[^\"\r\n]*\"?|\^(?!\r?\n)[^\r\n]|[^\s\"&|<>^()]+|[()]
 _BAT_BLANK = re.compile(r"(?:[ \t]|\^\r?\n)+")
 _BAT_OPERATOR = re.compile(r"[&|]+|[0-9]?[<>]+&?[0-9]?|[()]|\^")
 _BAT_COMMENT = re.compile(r"[ \t@]*(?:rem\b|::)[^\r\n]*", re.IGNORECASE)
-_HERE = re.compile(r"(<<-?[ \t]*(['\"]?)(\w+)\2[^\r\n]*\r?\n)((?:.*\r?\n)*?)([ \t]*\3[ \t]*(?=\r?\n|\Z))")
+_HERE = re.compile(r"<<-?[ \t]*(['\"]?)(\w+)\1")
 _LINE = re.compile(r"\r\n|\r|\n")
 
 
@@ -60,7 +61,21 @@ def _without_documents(body: str) -> str:
     """Blank out texts that a script feeds to a command with ``<<WORD``; the script keeps its length."""
     if "<<" not in body:
         return body
-    return _HERE.sub(lambda one: one[1] + re.sub(r"[^\r\n]", " ", one[4]) + one[5], body)
+    lines = body.splitlines(keepends=True)
+    ends: dict[str, list[int]] = {}
+    for number, line in enumerate(lines):
+        ends.setdefault(line.strip(" \t\r\n"), []).append(number)
+    at = 0
+    while at < len(lines):
+        opened = _HERE.search(lines[at])
+        after = ends.get(opened[2], []) if opened else []
+        where = bisect_right(after, at)
+        if where < len(after):  # without its end it is no text that is fed to a command
+            for number in range(at + 1, after[where]):
+                lines[number] = re.sub(r"[^\r\n]", " ", lines[number])
+            at = after[where]
+        at += 1
+    return "".join(lines)
 
 
 def _shell(body: str) -> Iterator[Command]:

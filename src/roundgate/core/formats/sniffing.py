@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import tomllib
 
 from roundgate.core.formats import FORMATS, format_name
 from roundgate.core.text import Text
@@ -53,8 +52,10 @@ def _of_lines(head: str) -> str:
 
 
 def _is_toml(head: str) -> bool:
+    from roundgate.core.formats.toml_reading import read_tree  # only where a file's name says nothing
+
     try:
-        tomllib.loads(head)
+        read_tree(head)
     except (ValueError, RecursionError):
         return False
     return re.search(r"=[ \t]*[\"'\[{]", head) is not None

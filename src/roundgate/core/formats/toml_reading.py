@@ -31,8 +31,16 @@ class TomlError(ValueError):
         self.at = at
 
 
+_DEEPEST = 300
+_DEEP_KEY = re.compile(rf"(?<![\w\-.])(?:(?:[\w\-]++|\"[^\"\n]*+\"|'[^'\n]*+')[ \t]*+\.[ \t]*+){{{_DEEPEST}}}")
+"""A key of so many parts."""
+
+
 def read_tree(body: str) -> Tree:
     """Give what a TOML text says, decimals as the bytes of their digits. Raises TomlError."""
+    deep = _DEEP_KEY.search(body) if body.count(".") > _DEEPEST else None
+    if deep:  # the library takes time and memory with the square of a key's parts
+        raise TomlError("too deep", deep.start())
     try:
         with without_collecting():
             return tomllib.loads(body, parse_float=str.encode)

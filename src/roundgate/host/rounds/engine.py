@@ -96,23 +96,30 @@ def _chosen(round: Round) -> list[Waiting]:
 
 
 def _gathered(round: Round, state: RunState) -> Gathered | None:
-    """Gather, and refuse what must not go on. A stop goes on whatever the files hold; it is given None then."""
+    """Gather, and refuse what must not go on. Whatever the files hold, a server can be stopped and started.
+
+    Where they cannot be looked at, None is given: then nothing is written.
+    """
+    kind = round.options.kind
+    refuse_outsiders(round.server, state)
     try:
         return _gather_and_refuse(round, state)
-    except (RoundEnd, Trouble):
-        raise
-    except Exception as error:
-        if round.options.kind != "stop":
+    except (RoundEnd, Trouble) as error:
+        if kind != "stop":
             raise
-        round.note(
-            "gather", f"the files could not be looked at ({type(error).__name__}); the server is stopped all the same"
-        )
-        return None
+        why = getattr(error, "what", None) or str(error)
+    except Exception as error:
+        if kind not in ("stop", "start"):
+            raise
+        why = type(error).__name__
+    round.ran = state.runs or state.restarting
+    round.operations = []
+    round.note("gather", f"the files could not be looked at ({why.rstrip('.')}); the {kind} goes on all the same")
+    return None
 
 
 def _gather_and_refuse(round: Round, state: RunState) -> Gathered:
     server, options = round.server, round.options
-    refuse_outsiders(server, state)
     if options.kind != "stop":
         check_rulebook_whole(server)
     round.operations = round.store.claim(round.number, [one.id for one in _chosen(round)])
@@ -137,7 +144,7 @@ def _changes(gathered: Gathered) -> list[list[str]]:
 
 def _with_server_down(round: Round, gathered: Gathered | None, *, was_up: bool) -> End:
     if gathered is None:
-        return End("done", f"{round.server.name} is down.")
+        return _after_write(round, [], was_up=was_up)
     try:
         round.check_called_off("stop")
         names = _save_and_write(round, gathered, was_up=was_up)

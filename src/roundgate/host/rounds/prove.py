@@ -32,8 +32,14 @@ def prove(round: Round, files: ServerFiles, names: Sequence[str]) -> list[str]:
     """
     began = time.monotonic()
     _no_failures(round)
-    proofs = list(_prove_ports(round, files))
-    proofs += _prove_values(round, files, names)
+    try:
+        proofs = [*_prove_ports(round, files), *_prove_values(round, files, names)]
+    except (NotProven, Trouble):
+        raise
+    except Exception as error:
+        if names:
+            raise
+        proofs = [f"its ports were not looked at, for its files cannot be ({type(error).__name__})"]
     round.console.close()
     round.note("prove", "ready, and in force as far as can be told at once")
     _watch(round, began + round.server.seconds("watch"))
