@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from roundgate.cli.apply import At, Backup, Countdown, Despite, Kill, Reason, Silent, WhenEmpty
 from roundgate.cli.place import Standing
 from roundgate.cli.screen.output import plain, say, warn
-from roundgate.host.errors import Trouble, WrongWords
+from roundgate.host.errors import BooksUnusable, Trouble, WrongWords, as_trouble
 from roundgate.host.rounds.options import Kind, Options
 from roundgate.host.servers import Server
 from roundgate.host.site import is_server_word
@@ -74,13 +74,43 @@ def _run(word: str | None, options: Options) -> None:
     from roundgate.cli.rounding import run_round
     from roundgate.host.rounds.locking import refuse_broken_off
 
-    standing = Standing()
     codes = []
-    for server in standing.several(word):
-        refuse_broken_off(server, standing.store)
-        codes.append(run_round(standing, server, options))
+    try:
+        standing = Standing()
+        servers = standing.several(word, lenient=options.kind == "stop")
+    except BooksUnusable as error:
+        _run_bare(word, options, error)
+        return
+    for server in servers:
+        try:
+            refuse_broken_off(server, standing.store)
+            codes.append(run_round(standing, server, options))
+        except Exception as error:
+            trouble = as_trouble(error)
+            if not isinstance(trouble, BooksUnusable):
+                raise
+            _run_bare(server.name, options, trouble)
     if any(codes):
         raise typer.Exit(max(codes))
+
+
+def _run_bare(word: str | None, options: Options, why: BooksUnusable) -> None:
+    """Stop or start servers without the books. Raises BooksUnusable for what needs them."""
+    from roundgate.cli import place
+    from roundgate.host.rounds.bare import start_bare, stop_bare
+    from roundgate.host.site import choose_servers, find_site
+
+    if options.countdown or options.when_empty or options.at is not None:
+        raise why
+    site = find_site(place.SITE_GIVEN, Path.cwd())
+    warn(f"warning  {why.what}")
+    warn(f"  The {options.kind} goes on without the books: it is no round, and nothing is written into files.")
+    for name in choose_servers(site, word, Path.cwd()):
+        server = Server(site, name, lenient=True)
+        if options.kind in ("stop", "restart"):
+            say(stop_bare(server, kill=options.kill))
+        if options.kind in ("start", "restart"):
+            say(start_bare(server))
 
 
 def send(words: Annotated[list[str], typer.Argument(help="[SERVER] LINE")]) -> None:

@@ -16,7 +16,7 @@ from typing import Any
 
 from msgspec import MsgspecError, Struct, json
 
-from roundgate.host.errors import Trouble
+from roundgate.host.errors import BooksUnusable
 from roundgate.host.places import read_handle
 
 FILE = "state.sqlite"
@@ -72,8 +72,18 @@ class RoundSummary(Struct, frozen=True):
 def open_books(folder: Path) -> tuple[sqlite3.Connection, list[str]]:
     """Open the state file in a folder; give the connection, and what a person must know of it.
 
-    Raises sqlite3.OperationalError where the disk or a lock is in the way, or Trouble where it is a newer version's.
+    Raises BooksUnusable where the disk or a lock is in the way, or it is a newer version's.
     """
+    try:
+        return _opened(folder)
+    except sqlite3.OperationalError as error:
+        raise BooksUnusable(
+            f"The state file {folder / FILE} cannot be used: {error}.",
+            "Make room, or end the process that holds it; then try again.",
+        ) from error
+
+
+def _opened(folder: Path) -> tuple[sqlite3.Connection, list[str]]:
     path = folder / FILE
     if not path.exists():
         return _made(path)
@@ -87,6 +97,9 @@ def open_books(folder: Path) -> tuple[sqlite3.Connection, list[str]]:
     return db, remarks
 
 
+_LOST = "The state file was not there. The rounds were taken from their folders; what waited on a slate is lost."
+
+
 def is_damage(error: BaseException) -> bool:
     """Tell whether an error says that the file itself is damaged."""
     code = getattr(error, "sqlite_errorcode", 0) & 0xFF
@@ -94,7 +107,7 @@ def is_damage(error: BaseException) -> bool:
 
 
 def _connected(path: Path) -> sqlite3.Connection:
-    db = sqlite3.connect(path, timeout=20, isolation_level=None)
+    db = sqlite3.connect(path, timeout=10, isolation_level=None)
     try:
         db.execute("PRAGMA synchronous=FULL")
         db.execute("PRAGMA secure_delete=ON")
@@ -124,7 +137,7 @@ def _brought_to_date(db: sqlite3.Connection, folder: Path) -> list[str]:
         if count == len(_TABLES):
             return []
     if version > VERSION:
-        raise Trouble(
+        raise BooksUnusable(
             "The state file of this site was made by a newer version of Round Gate.", "Install that version again."
         )
     db.execute("BEGIN IMMEDIATE")
@@ -153,10 +166,11 @@ def _migrated(db: sqlite3.Connection, folder: Path) -> list[str]:
     for statement in _SCHEMA.split(";"):
         db.execute(statement)
     db.execute(f"PRAGMA user_version={VERSION}")
-    lost = sorted(set(_TABLES) - there) if there & set(_TABLES) else []
-    if not lost:
+    lost = sorted(set(_TABLES) - there)
+    if not lost or not (_know_again(db, folder) or len(lost) < len(_TABLES)):
         return []
-    _know_again(db, folder)
+    if len(lost) == len(_TABLES):
+        return [_LOST]
     return [f"The state file lacked {', '.join(lost)}; what could be known again was put back."]
 
 
@@ -164,12 +178,7 @@ def _made(path: Path) -> tuple[sqlite3.Connection, list[str]]:
     """Make the file. Where rounds have been, its absence is a loss, and their numbers go on."""
     os.close(os.open(path, os.O_CREAT | os.O_RDWR | os.O_CLOEXEC, 0o600))
     db = _connected(path)
-    _brought_to_date(db, path.parent)
-    if not _know_again(db, path.parent):
-        return db, []
-    return db, [
-        "The state file was not there. The rounds were taken from their folders; what waited on a slate is lost."
-    ]
+    return db, _brought_to_date(db, path.parent)
 
 
 def _rebuilt(path: Path) -> tuple[sqlite3.Connection, list[str]]:

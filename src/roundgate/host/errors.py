@@ -62,6 +62,10 @@ class Busy(Trouble):
     exit_code = 5
 
 
+class BooksUnusable(Trouble):
+    """The state file cannot be opened or written. A server's life does not hang on it."""
+
+
 class ChangedMeanwhile(Trouble):
     """Somebody else changed a file between its reading and its writing."""
 
@@ -91,4 +95,6 @@ def as_trouble(error: Exception) -> Trouble | None:
     is_disk = isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EFBIG)
     if not (is_books or is_disk):
         return None
-    return Trouble(f"The disk is full, or cannot be written: {error}.", "Make room, then: roundgate status")
+    if is_books and "locked" in str(error):
+        return BooksUnusable("Another process holds the state file.", "Try again in a moment.")
+    return BooksUnusable(f"The disk is full, or cannot be written: {error}.", "Make room, then: roundgate status")

@@ -8,6 +8,7 @@ from __future__ import annotations
 import os
 import pwd
 import stat
+import sys
 from pathlib import Path
 
 from roundgate.host.errors import Trouble
@@ -29,6 +30,12 @@ def claim(site: Path, state: Path) -> None:
             _make_private(state, found)
         return
     if me == 0 and owner == site.stat().st_uid:
+        if not _could_run_as(owner):
+            name = name_of_user(owner)
+            raise Trouble(
+                f"The site {site} belongs to {name}, who cannot read where this Round Gate is installed.",
+                f"Install it for {name} too, then: sudo -u {name} roundgate ...",
+            )
         _become(owner)
         return
     if found is None:  # a site of somebody else's whose folder we may write to
@@ -70,6 +77,19 @@ def _become(user: int) -> None:
     os.setresuid(user, user, user)
     if entry:
         os.environ["HOME"] = entry.pw_dir
+
+
+def _could_run_as(user: int) -> bool:
+    """Tell whether another user could run this program; asked in a process of its own, for there is no way back."""
+    process = os.fork()
+    if process == 0:
+        try:
+            _become(user)
+            os._exit(0 if os.access(__file__, os.R_OK) and os.access(sys.executable, os.X_OK) else 1)
+        finally:
+            os._exit(1)
+    _, status = os.waitpid(process, 0)
+    return os.waitstatus_to_exitcode(status) == 0
 
 
 def _is_known(user: int) -> bool:

@@ -104,11 +104,12 @@ def read_handle(handle: int, path: str) -> bytes:
 
     One byte more than the largest size is enough to tell that it is too large. Raises OSError, NotAFile.
     """
+    if not stat.S_ISREG(os.fstat(handle).st_mode):
+        os.close(handle)
+        raise NotAFile(path)
     with open(handle, "rb", buffering=0) as file:
         for _ in range(_TRIES):
             before = os.fstat(handle)
-            if not stat.S_ISREG(before.st_mode):
-                raise NotAFile(path)
             file.seek(0)
             data = bytearray()
             while len(data) <= LARGEST and (piece := file.read(LARGEST + 1 - len(data))):
@@ -179,4 +180,7 @@ def _step(handle: int, name: str, path: str) -> int:
 
 
 def _swapped(path: str) -> Trouble:
-    return Trouble(f"A folder on the way to {path} was replaced by a link just now.", "Look at it, then try again.")
+    return Trouble(
+        f"{path} was replaced by a link just now, or a folder on the way to it, or it is a link that leads to itself.",
+        f"Look at it: ls -ld {path}; then try again.",
+    )

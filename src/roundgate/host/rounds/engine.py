@@ -166,8 +166,9 @@ def _save_and_write(round: Round, gathered: Gathered, *, was_up: bool) -> list[s
     """Save, replay and write, on files that are the same at all three; give the names of what is in force anew."""
     with round.step("save"):
         target = _target(round)
-        paths = round.server.paths([*(one.operation.file for one in round.operations), *target])
-        saved = save(round, paths)
+        needed = [*(one.operation.file for one in round.operations), *target]
+        paths = round.server.paths(needed)
+        saved = save(round, paths, needed)
         if was_up:
             save_started(round)
         if round.options.backup:
@@ -186,7 +187,7 @@ def _save_and_write(round: Round, gathered: Gathered, *, was_up: bool) -> list[s
                 return _names_in_force(round, gathered, names)
         round.note("write", f"{moved} was changed by somebody else just now; it is read again")
         if last < _TRIES - 1:
-            saved = save(round, paths)
+            saved = save(round, paths, needed)
     said = f"{moved} was changed by somebody else again and again, so nothing was written."
     raise RoundEnd("failed", said, f"See who writes {moved} while {round.server.name} is down, then apply again.")
 

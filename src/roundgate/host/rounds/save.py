@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import shutil
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from contextlib import suppress
 from pathlib import Path
 
@@ -22,11 +22,22 @@ _INDEX = {"before": "saved.json", "started": "started.json"}
 MANIFEST = "manifest.json"
 
 
-def save(round: Round, paths: Sequence[str]) -> Mapping[str, str | None]:
-    """Save the files; give the digest of each. Raises RoundEnd where there is no room, or they cannot be read."""
+def save(round: Round, paths: Sequence[str], needed: Collection[str]) -> Mapping[str, str | None]:
+    """Save the files; give the digest of each. One that cannot be read is left out, unless the round is to write it.
+
+    Raises RoundEnd where there is no room, or a file that is needed cannot be read.
+    """
+    places = round.server.files_folder
+    contents: dict[str, bytes | None] = {}
     try:
-        places = round.server.files_folder
-        return _save(round, "before", {path: places.read(path) for path in paths})
+        for path in paths:
+            try:
+                contents[path] = places.read(path)
+            except (OSError, Trouble):
+                if path in needed:
+                    raise
+                round.note("save", f"{path} cannot be read, and is left as it is")
+        return _save(round, "before", contents)
     except Trouble as error:
         raise RoundEnd(
             "failed", f"The files could not be saved, so nothing was changed: {error.what}", error.do

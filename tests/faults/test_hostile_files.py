@@ -1,0 +1,165 @@
+"""No content of any file, and no file that is none, keeps a server from being stopped, started or looked at."""
+
+from __future__ import annotations
+
+import os
+import random
+import socket
+import threading
+from pathlib import Path
+
+import pytest
+
+from background import status
+from conftest import BOOK, SiteUnderTest, wait_for
+from hostile_shapes import Shape, shapes
+
+ENDINGS = {
+    "weather.ini": "ini", "startup.cfg": "cfg", "officers.json": "json", "guestlist.txt": "txt", "banned.txt": "txt",
+    "ranks.yml": "yml", "berths.lua": "lua", "flotsam.json": "json", "seamanship.toml": "toml", "buoys.xml": "xml",
+}  # fmt: skip
+LIFE = (["status"], ["discard", "regatta"], ["stop", "regatta"], ["start", "regatta"], ["recover"])
+
+
+def contents(number: int) -> dict[str, bytes]:
+    """Give a hostile content for each file that the server itself does not read: shapes first, then any bytes."""
+    by_ending: dict[str, list[Shape]] = {}
+    for shape in shapes():
+        by_ending.setdefault(shape.ending, []).append(shape)
+    dice = random.Random(number)
+    found = {}
+    for name, ending in ENDINGS.items():
+        known = by_ending[ending]
+        if number < len(known):
+            found[name] = known[number].text(4000).encode()
+        else:
+            found[name] = bytes(dice.choices(range(256), k=dice.choice((0, 1, 7, 300))))
+    return found
+
+
+ROOTS = [b"{}\n", b"[]\n", b"word\n", b"---\n", b"null\n", b'"x"\n', b"\x00", b"\xff\xfe", b"- " * 254, b"\n" * 9]
+
+
+@pytest.mark.parametrize("number", range(18))
+def test_the_life_of_a_server_does_not_hang_on_what_its_files_hold(running: SiteUnderTest, number: int) -> None:
+    home = running.folder / "regatta"
+    for name, data in contents(number).items():
+        (home / name).write_bytes(data)
+    if number < len(ROOTS):
+        (home / "ranks.yml").write_bytes(ROOTS[number])
+    for words in LIFE:
+        done = running.run(*words)
+        said = done.stdout + done.stderr
+        assert done.returncode == 0 and "unexpected" not in said and "without a word" not in said, (words, said)
+    assert status(running)["state"] == "up"
+    for words in (["show", "--all"], ["slate"], ["check"]):
+        said = running.run(*words).stderr
+        assert "unexpected" not in said, (words, said)
+
+
+@pytest.mark.parametrize("made", ["fifo", "device", "folder", "socket", "loop"])
+def test_what_is_no_regular_file_is_not_read(running: SiteUnderTest, made: str) -> None:
+    """A pipe would be waited for without end, and a device read without end."""
+    place = running.folder / "regatta" / "ranks.yml"
+    if made == "fifo":
+        os.mkfifo(place)
+    elif made == "device":
+        place.symlink_to("/dev/zero")
+    elif made == "folder":
+        place.mkdir()
+    elif made == "socket":
+        with socket.socket(socket.AF_UNIX) as listener:
+            listener.bind(str(place))
+    else:
+        place.symlink_to(place)
+    for words in (["status"], ["stop"], ["start"]):
+        running.ok(*words)
+    said = running.run("check").stdout
+    assert "file-unreadable" in said and "ranks.yml" in said
+    assert "Traceback" not in running.run("set", "race.slots=24").stderr
+    keeper = running.keeper_process("regatta")
+    assert keeper is not None and int(Path(f"/proc/{keeper}/statm").read_text().split()[1]) * 4096 < 60_000_000
+
+
+def test_a_pattern_that_breaks_while_the_server_is_up_is_refused_before_the_stop(running: SiteUnderTest) -> None:
+    (running.folder / "rulebooks").mkdir()
+    book = running.folder / "rulebooks" / "gullwind.toml"
+    first, keeper = running.server_process("regatta"), running.keeper_process("regatta")
+    running.ok("set", "race.slots=24")
+    for spoilt in (
+        BOOK.replace("ready = '", "ready = '^READY('", 1).replace("^READY('", "^READY(' #", 1),
+        BOOK.replace("[server]\n", '[server]\nsignals = ["SIGFOO"]\n', 1),
+    ):
+        assert spoilt != BOOK
+        book.write_text(spoilt)
+        assert running.run("apply", "--yes").returncode == 1
+        assert running.run("restart").returncode == 1
+        assert (running.server_process("regatta"), running.keeper_process("regatta")) == (first, keeper)
+        assert running.run("rulebook", "check", "gullwind").returncode == 1
+    assert "regatta" in running.ok("status")
+    running.ok("discard", "regatta")
+    running.ok("stop")
+    assert running.server_process("regatta") is None
+
+
+def test_a_pattern_with_endless_backtracking_does_not_stop_the_keeper(site: SiteUnderTest) -> None:
+    """The players' names are the players' own; the pattern is switched off, and that is said."""
+    (site.folder / "rulebooks").mkdir()
+    book = BOOK.replace("joined = '", "joined = '^sailor (?:(?:[a-z]|[a-z])*)*X (?P<id>GW) ", 1)
+    assert book != BOOK
+    (site.folder / "rulebooks" / "gullwind.toml").write_text(book)
+    site.add("regatta")
+    site.ok("start")
+    for _ in range(5):
+        site.ok("send", "say sailor " + "a" * 60)
+    console = "[harbour radio] sailor"
+    assert console in site.ok("log")
+    (site.folder / "rulebooks" / "gullwind.toml").write_text(
+        book.replace("joined = '^sailor", "joined = '^.harbour radio. sailor", 1)
+    )
+    site.ok("restart")
+    for _ in range(5):
+        site.ok("send", "say sailor " + "a" * 60)
+    wait_for(lambda: "take too long" in site.ok("status"))
+    assert "0 of 12 boats" in site.ok("send", "status")
+
+
+def test_a_tcp_console_that_talks_without_end_is_left_in_time(site: SiteUnderTest) -> None:
+    stop = threading.Event()
+    listener = socket.create_server(("127.0.0.1", 0))
+    port = listener.getsockname()[1]
+
+    def stream() -> None:
+        listener.settimeout(0.2)
+        while not stop.is_set():
+            try:
+                link, _ = listener.accept()
+            except TimeoutError:
+                continue
+            threading.Thread(target=flood, args=(link,), daemon=True).start()
+
+    def flood(link: socket.socket) -> None:
+        with link:
+            try:
+                link.sendall(b"code?\n")
+                link.recv(100)
+                link.sendall(b"aboard\n")
+                while not stop.is_set():
+                    link.sendall(b"the tide goes in, the tide goes out\n" * 50)
+            except OSError:
+                return
+
+    thread = threading.Thread(target=stream)
+    thread.start()
+    try:
+        site.add("regatta", f"console.port={port}\nconsole.code=barnacle-77\n", extra='console = "tcp"')
+        site.ok("start")
+        core = site.folder / "regatta" / "gullwind.properties"
+        core.write_text(core.read_text() + "")
+        done = site.run("set", "race.laps=7", "--now")
+        assert done.returncode == 1 and "did not take" in done.stderr + done.stdout
+        assert "is held by" not in site.run("stop", "--kill").stdout
+    finally:
+        stop.set()
+        thread.join()
+        listener.close()
