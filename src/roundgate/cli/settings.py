@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Any
 
 from msgspec import Struct
@@ -15,7 +16,7 @@ from roundgate.core.formats.paths import say_path
 from roundgate.core.formats.protocol import Path
 from roundgate.core.layers import Known, layers_of
 from roundgate.core.rulebook.model import Setting
-from roundgate.core.secrets import is_secret
+from roundgate.core.secrets import hidden_paths, is_secret
 from roundgate.host.consoles import console_of
 from roundgate.host.drivers import driver_of
 from roundgate.host.errors import ConsoleCut
@@ -100,7 +101,7 @@ def _named_row(server: Server, known: Known, word: str) -> Row:
     target = setting_of(server, word)
     if target.spec is not None:
         return _row(target.name, target.spec, known)
-    return _unknown_row(server, known, target.file, target.key)
+    return _unknown_row(server, known, target.file, target.key, _hidden(server, known, target.file))
 
 
 def _row(name: str, spec: Setting, known: Known) -> Row:
@@ -146,21 +147,30 @@ def _unknown_rows(server: Server, known: Known, chosen: Chosen) -> list[Row]:
         if document is None or listed or (chosen.file and chosen.file != path):
             continue
         keys = dict.fromkeys(_key(entry.path) for entry in document.entries() if isinstance(entry.path[0], str))
-        rows += [_unknown_row(server, known, path, key) for key in keys if key not in taken]
+        hidden = _hidden(server, known, path)
+        rows += [_unknown_row(server, known, path, key, hidden) for key in keys if key not in taken]
     return rows
+
+
+def _hidden(server: Server, known: Known, path: str) -> frozenset[Path]:
+    """Give the paths of the values in a file that must not be shown, in any of its layers."""
+    several = (known.disk, known.slate, known.started)
+    documents = [one.document(path) for one in several if one is not None]
+    return frozenset().union(*(hidden_paths(server.book, path, one) for one in documents if one is not None))
 
 
 def _key(path: Path) -> str:
     return str(path[0]) if len(path) == 1 else say_path(path)
 
 
-def _unknown_row(server: Server, known: Known, path: str, key: str) -> Row:
+def _unknown_row(server: Server, known: Known, path: str, key: str, hidden: Collection[Path]) -> Row:
     def value(files: ServerFiles) -> str:
         document = files.document(path)
         entry = document.find(document.resolve(key)) if document else None
         if entry is None:
             return "-"
-        return "(set, hidden)" if is_secret(server.book, path, key) else entry.value or "(empty)"
+        is_hidden = entry.path in hidden or is_secret(server.book, path, key)
+        return "(set, hidden)" if is_hidden else entry.value or "(empty)"
 
     disk, slate = value(known.disk), value(known.slate)
     running = value(known.started) if known.started else ""

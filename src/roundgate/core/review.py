@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from functools import partial
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from roundgate.core.differences import lines_of, unified
 from roundgate.core.files import ServerFiles, say
@@ -13,8 +14,11 @@ from roundgate.core.formats.protocol import Entry
 from roundgate.core.mends import EditText, Mend
 from roundgate.core.rulebook.model import Rulebook, Setting
 from roundgate.core.secrets import (
+    HIDDEN,
     hidden_line,
+    hidden_paths,
     is_secret,
+    may_be_named_elsewhere,
     secret_entries,
     secret_names,
     without_secrets,
@@ -54,7 +58,29 @@ def review_of(outcome: Outcome) -> Review:
 
 def changes_in_words(outcome: Outcome) -> tuple[ChangeWords, ...]:
     """Say what each operation of an outcome did."""
-    return tuple(_in_words(change, outcome.before.book) for change in outcome.changes)
+    return tuple(
+        _in_words(_masked(change) if _is_named_elsewhere(change, outcome) else change, outcome.before.book)
+        for change in outcome.changes
+    )
+
+
+def _is_named_elsewhere(change: Change, outcome: Outcome) -> bool:
+    """Tell whether another field of its record says that a change's value is a secret."""
+    operation = change.operation
+    if not isinstance(operation, SetValue | Unset | Switch) or not may_be_named_elsewhere(operation.key):
+        return False
+    for files in (outcome.before, outcome.after):
+        document = files.document(change.file)
+        if document is not None:
+            path = document.resolve(operation.key)
+            if path in hidden_paths(files.book, change.file, document):
+                return True
+    return False
+
+
+def _masked(change: Change) -> Change:
+    before, after = (None if one is None else HIDDEN for one in (change.before, change.after))
+    return replace(change, before=before, after="(hidden, new)" if after and change.before != change.after else after)
 
 
 def spec_of(change: Change, book: Rulebook) -> Setting | None:
@@ -97,7 +123,7 @@ def _in_words(change: Change, book: Rulebook) -> ChangeWords:
         return ChangeWords(change.name, change.file, before, after, "", change.is_nothing)
     if isinstance(operation, Mend | EditText):
         return ChangeWords(change.name, change.file, change.before or "", change.after or "", "", change.is_nothing)
-    before, after = _list_words(change)
+    before, after = _list_words(change, book)
     return ChangeWords(change.name, change.file, before, after, "", change.is_nothing)
 
 
@@ -105,8 +131,10 @@ def _switch_words(stored: str | None, change: Change, book: Rulebook) -> str:
     return "commented out" if stored is None else say_stored(stored, change, book)
 
 
-def _list_words(change: Change) -> tuple[str, str]:
+def _list_words(change: Change, book: Rulebook) -> tuple[str, str]:
     operation, before, after = change.operation, change.items_before, change.items_after
+    if is_secret(book, change.file, change.name.partition(":")[2]):
+        return f"{len(before)} entries", f"{len(after)} entries (hidden)"
     count = f"{len(before)} entries"
     if isinstance(operation, MoveItem) and operation.item in before:
         old, new = before.index(operation.item) + 1, after.index(operation.item) + 1

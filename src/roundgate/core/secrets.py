@@ -28,6 +28,7 @@ _LONGEST_NAME = 200
 _HOLDS_SECRETS = re.compile(r"passwords?|passwd|secrets?|credentials?|passphrases?|passcodes?", re.IGNORECASE)
 """Names of lists and tables in which all values are secrets."""
 _LOGIN_IN_URL = re.compile(r"(?<=://)[^/\s:@\"']{0,200}:[^/\s@\"']{1,200}(?=@)")
+_STEP = re.compile(r"[.\[\]\"]+")
 _NAME_STEPS = frozenset(("name", "key", "id", "setting", "option", "variable", "property"))
 _VALUE_STEPS = frozenset(("value", "val", "content", "data", "text"))
 
@@ -43,8 +44,21 @@ def sounds_secret(key: str) -> bool:
 
 
 def is_secret(book: Rulebook, file_path: str, key: str) -> bool:
-    """Tell whether a key of a file holds a secret, by the rulebook or by the sound of its name."""
-    return _holds_secret(_types(book, file_path), key)
+    """Tell whether a key of a file holds a secret, by the rulebook or by the sound of its name, or of what it is in."""
+    if _holds_secret(_types(book, file_path), key):
+        return True
+    names = [name for name in _STEP.split(key) if name and not name.isdecimal()]
+    return bool(names) and (sounds_secret(names[-1]) or any(_HOLDS_SECRETS.fullmatch(name) for name in names))
+
+
+def hidden_paths(book: Rulebook, file_path: str, document: Document) -> frozenset[tuple[str | int, ...]]:
+    """Give the paths of a document's values that must not be shown."""
+    return frozenset(entry.path for entry in secret_entries(book, file_path, document))
+
+
+def may_be_named_elsewhere(key: str) -> bool:
+    """Tell whether a key's name says nothing, so that another field may name what it holds: ``value``, ``content``."""
+    return _bare(_STEP.split(key.rstrip(']"'))[-1]) in _VALUE_STEPS
 
 
 def _types(book: Rulebook, file_path: str) -> dict[str, str]:
