@@ -1,0 +1,132 @@
+"""The table of faults for ``docs/faults.md``: each row is held by the test that it names.
+
+Run ``python tests/faults/table.py`` to write the page anew; ``test_table.py`` holds that it is current and that every
+named test is there.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import NamedTuple
+
+PAGE = Path(__file__).parent.parent.parent / "docs" / "faults.md"
+
+
+class Fault(NamedTuple):
+    """One fault: what happens, when, how the command or round ends, and what becomes of files and server."""
+
+    fault: str
+    moment: str
+    outcome: str
+    files: str
+    server: str
+    test: str
+
+
+OLD, NEW, WHOLE, SAME = "as before", "new", "wholly old or wholly new", "untouched"
+UP, DOWN, RUNS = "up again", "down, as asked", "runs on"
+DOWN_TEST, KEPT, FILES, STATE = "test_never_down", "test_edits_kept", "test_hostile_files", "test_state"
+KEEPER, CRASH, DISK = "test_keeper", "test_crashes", "test_full_disk"
+
+ROWS = (
+    # --- servers and keepers
+    Fault("the server ignores the stop for longer than its grace time", "stop", "failed", SAME, "started again when it ends late", f"{DOWN_TEST}::test_a_server_that_ends_long_after_a_failed_stop_is_started_again"),
+    Fault("the server crashes after a failed stop", "later", "a crash like any other", SAME, UP, f"{DOWN_TEST}::test_after_a_failed_stop_a_crash_is_a_crash"),
+    Fault("`stop` is heard late", "after the grace time", "failed, and said", SAME, "down, as asked", f"{DOWN_TEST}::test_a_stop_that_comes_late_is_still_a_stop"),
+    Fault("the keeper gets SIGKILL", "while the server runs", "a new keeper at once", SAME, RUNS, f"{KEEPER}::test_a_keeper_that_dies_is_replaced_at_once_and_the_server_runs_on"),
+    Fault("the keeper gets SIGTERM", "while the server runs", "a new keeper at once", SAME, RUNS, f"{KEEPER}::test_a_keeper_that_dies_is_replaced_at_once_and_the_server_runs_on"),
+    Fault("the keeper gets SIGSEGV", "while the server runs", "a new keeper at once", SAME, RUNS, f"{KEEPER}::test_a_keeper_that_dies_is_replaced_at_once_and_the_server_runs_on"),
+    Fault("keeper and guard die", "while the server runs", "the next command takes the server over", SAME, RUNS, f"{KEEPER}::test_the_next_command_takes_over_a_server_whose_keeper_and_guard_are_dead"),
+    Fault("the server writes while no keeper reads", "between two keepers", "nothing is lost", SAME, RUNS, f"{KEEPER}::test_a_server_goes_on_talking_while_no_keeper_listens"),
+    Fault("keeper, guard and server die", "at once", "the next command brings it back", SAME, UP, f"{KEEPER}::test_a_server_that_died_with_its_keeper_is_brought_back_by_the_next_command"),
+    Fault("the keeper's socket is deleted", "while the server runs", "opened anew", SAME, RUNS, f"{KEEPER}::test_a_deleted_socket_is_no_dead_keeper"),
+    Fault("a client sends no object, deep JSON, odd signals, half characters, 3 MB", "while the server runs", "that client is cut off or refused", SAME, RUNS, f"{KEEPER}::test_nothing_that_a_client_sends_ends_the_keeper"),
+    Fault("100 connections with 64 handles", "while the server runs", "those too many are closed", SAME, RUNS, f"{KEEPER}::test_more_connections_than_a_keeper_can_hold_do_not_end_it"),
+    Fault("the log cannot be rotated; its folder is gone", "while the server runs", "lines are lost until it is back", SAME, RUNS, f"{KEEPER}::test_a_log_that_cannot_be_rotated_or_has_no_folder_does_not_end_the_keeper"),
+    Fault("the server crashes", "while it runs", "shown by `status` and `rounds`", SAME, UP, f"{DOWN_TEST}::test_a_crash_and_its_coming_back_are_shown"),
+    Fault("the server crashes again and again", "while it runs", "given up after a few, and said", SAME, "down, and said", f"{KEEPER}::test_after_a_few_crashes_the_keeper_gives_up_and_says_so"),
+    Fault("the server ends just before its round lets go", "end of a round", "a crash like any other", SAME, UP, f"{KEEPER}::test_a_server_that_ends_just_before_its_round_lets_go_is_started_again"),
+    Fault("one keeper hangs", "`status`, `check @all`", "its row says so", SAME, RUNS, f"{DOWN_TEST}::test_one_hung_keeper_or_missing_folder_does_not_hide_the_other_servers"),
+    Fault("one server's folder is gone", "`status`, `check @all`", "its row says so", SAME, "-", f"{DOWN_TEST}::test_one_hung_keeper_or_missing_folder_does_not_hide_the_other_servers"),
+    # --- rounds that are killed
+    Fault("round, keeper and server are killed", "gather begins", "`recover` starts it", OLD, UP, f"{DOWN_TEST}::test_a_round_killed_before_or_at_its_beginning_knows_whether_the_server_ran"),
+    Fault("round, keeper and server are killed", "changes are claimed", "`recover` starts it", OLD, UP, f"{DOWN_TEST}::test_a_round_killed_before_or_at_its_beginning_knows_whether_the_server_ran"),
+    Fault("round, keeper and server are killed", "gather ends", "`recover` starts it", OLD, UP, f"{DOWN_TEST}::test_a_round_killed_before_or_at_its_beginning_knows_whether_the_server_ran"),
+    Fault("round, keeper and server are killed", "announce begins", "`recover` starts it", OLD, UP, f"{DOWN_TEST}::test_a_round_killed_before_or_at_its_beginning_knows_whether_the_server_ran"),
+    Fault("the round is killed", "at every act on the disk of a proven round", "recovered by the keeper", WHOLE, UP, f"{CRASH}::test_a_crash_at_any_act_leaves_all_old_or_all_new_and_the_server_up"),
+    Fault("the round is killed", "at every act on the disk of a rewound round", "recovered by the keeper", WHOLE, UP, f"{CRASH}::test_a_crash_at_any_act_leaves_all_old_or_all_new_and_the_server_up"),
+    Fault("round and keeper are killed", "between two files of the write", "`recover` puts back", OLD, UP, f"{CRASH}::test_with_the_keeper_dead_too_the_next_command_says_so_and_recover_finishes"),
+    Fault("the round is killed", "stop begins", "recovered though nobody looks", OLD, UP, f"{CRASH}::test_a_keeper_that_lives_recovers_by_itself_though_nobody_looks"),
+    Fault("three people call `recover` while the keeper recovers", "after a kill", "each is told", WHOLE, UP, f"{KEPT}::test_two_people_who_call_recover_at_once_are_both_told"),
+    Fault("the terminal is closed", "countdown", "the round goes on; `cancel` ends it", SAME, RUNS, f"{DOWN_TEST}::test_a_waiting_round_is_shown_and_can_be_called_off_from_another_terminal"),
+    Fault("the terminal is paused", "any", "the round does not wait for it", NEW, UP, f"{DOWN_TEST}::test_a_paused_terminal_does_not_hold_up_its_round"),
+    # --- starts and proofs
+    Fault("errors on disk made by hand", "`restart`, before the stop", "refused", SAME, RUNS, f"{DOWN_TEST}::test_restart_refuses_errors_on_disk_before_the_stop"),
+    Fault("a file broken by hand keeps the server from starting", "`restart --despite-errors`", "rewound", "those it had last started with; the broken one is kept", UP, f"{DOWN_TEST}::test_a_rewind_brings_back_what_the_server_had_started_with"),
+    Fault("the server says at once that it failed", "start", "rewound without waiting for the ready sign", OLD, UP, f"{DOWN_TEST}::test_a_server_that_says_at_once_that_it_failed_does_not_cost_the_whole_start"),
+    Fault("the public list is slow, silent or wrong", "after the proof", "proven; `status` tells of the list", NEW, UP, "test_rounds::test_a_public_list_never_undoes_anything_and_is_looked_at_after_the_round"),
+    # --- edits by others
+    Fault("a hand edits a file that the server rewrites", "wait of `apply`", "proven; the edit goes in too", NEW, UP, f"{KEPT}::test_an_edit_by_hand_during_the_wait_survives_the_stop"),
+    Fault("a hand edits a file that the server rewrites", "wait of `restart`", "done; the edit goes in too", NEW, UP, f"{KEPT}::test_an_edit_by_hand_during_the_wait_survives_the_stop"),
+    Fault("a hand edits what the round sets", "wait", "proven; both values are told", NEW, UP, f"{KEPT}::test_an_edit_by_hand_of_what_the_round_sets_is_told"),
+    Fault("a hand makes a mistake in a file", "wait", "refused before the stop", SAME, RUNS, f"{KEPT}::test_a_mistake_by_hand_during_the_wait_ends_the_round_before_the_stop"),
+    Fault("somebody sets another value", "wait", "proven with what was reviewed; the other waits", NEW, UP, f"{KEPT}::test_what_is_set_or_discarded_during_the_wait_is_not_part_of_the_round"),
+    Fault("somebody discards a change of the round", "wait", "refused: the round has it", NEW, UP, f"{KEPT}::test_what_is_set_or_discarded_during_the_wait_is_not_part_of_the_round"),
+    Fault("a value is set anew while the round fails", "wait", "rewound; the newer value waits", OLD, UP, f"{KEPT}::test_after_a_rewind_what_was_set_since_stands_for_the_same_key"),
+    Fault("a file is edited once", "between replay and write", "read again; both edits are there", NEW, UP, f"{KEPT}::test_an_edit_between_replay_and_write_is_seen"),
+    Fault("a file is edited again and again", "between replay and write", "failed, and said", "the other's edits", UP, f"{KEPT}::test_an_edit_between_replay_and_write_is_seen"),
+    Fault("files are edited", "before a rewind", "rewound; what is replaced is kept and named", "those of the round only", UP, f"{KEPT}::test_a_rewind_puts_back_only_what_the_round_wrote_and_keeps_what_it_replaces"),
+    Fault("files are edited", "before `rewind N`", "said before; kept", "those of round N only", UP, f"{KEPT}::test_going_back_before_a_round_tells_of_later_edits_and_keeps_them"),
+    Fault("the server writes its file all the time", "every step", "proven", NEW, UP, f"{KEPT}::test_a_server_that_rewrites_its_file_all_the_time_can_be_applied_to"),
+    Fault("eight people adopt at once", "`adopt`", "all are there", NEW, "-", f"{KEPT}::test_servers_adopted_at_once_are_all_there"),
+    Fault("a folder becomes a link that leads outside", "between prepare and commit", "refused", SAME, "-", f"{KEPT}::test_a_folder_swapped_for_a_link_leads_nowhere"),
+    Fault("a folder becomes a link that leads outside", "between look and open", "refused", SAME, "-", f"{KEPT}::test_a_folder_swapped_between_the_look_and_the_step_is_noticed"),
+    Fault("a link in a folder leads outside", "`check --fix FOLDER`", "left alone, and said", SAME, "-", f"{KEPT}::test_fixing_a_folder_leaves_files_alone_that_lie_outside_of_it"),
+    # --- hostile files, patterns and consoles
+    Fault("hostile shapes in ten files", "`status`, `discard`, `stop`, `start`, `recover`", "all of them work", SAME, UP, f"{FILES}::test_the_life_of_a_server_does_not_hang_on_what_its_files_hold"),
+    Fault("any bytes in ten files", "`status`, `discard`, `stop`, `start`, `recover`", "all of them work", SAME, UP, f"{FILES}::test_the_life_of_a_server_does_not_hang_on_what_its_files_hold"),
+    Fault("a pipe in a file's place", "`status`, `stop`, `start`, `check`", "a finding", SAME, UP, f"{FILES}::test_what_is_no_regular_file_is_not_read"),
+    Fault("a device in a file's place", "`status`, `stop`, `start`, `check`", "a finding; the keeper stays small", SAME, UP, f"{FILES}::test_what_is_no_regular_file_is_not_read"),
+    Fault("a socket, a folder or a circular link in a file's place", "`status`, `stop`, `start`, `check`", "a finding", SAME, UP, f"{FILES}::test_what_is_no_regular_file_is_not_read"),
+    Fault("a broken pattern in the rulebook", "`apply`, `restart`", "refused before the stop", SAME, RUNS, f"{FILES}::test_a_pattern_that_breaks_while_the_server_is_up_is_refused_before_the_stop"),
+    Fault("an unknown signal in the rulebook", "`apply`, `restart`, `rulebook check`", "refused before the stop", SAME, RUNS, f"{FILES}::test_a_pattern_that_breaks_while_the_server_is_up_is_refused_before_the_stop"),
+    Fault("a broken rulebook", "`stop`", "done with the last good one", SAME, DOWN, f"{FILES}::test_a_pattern_that_breaks_while_the_server_is_up_is_refused_before_the_stop"),
+    Fault("a pattern with endless backtracking", "every line of the log", "switched off, and said", SAME, RUNS, f"{FILES}::test_a_pattern_with_endless_backtracking_does_not_stop_the_keeper"),
+    Fault("a TCP console that talks without end", "`set --now`, `stop`", "left in time", SAME, DOWN, f"{FILES}::test_a_tcp_console_that_talks_without_end_is_left_in_time"),
+    # --- state and disk
+    Fault("the state file is cut in half", "any command", "kept aside; rebuilt", SAME, RUNS, f"{STATE}::test_a_damaged_state_file_is_set_aside_and_the_server_can_be_stopped"),
+    Fault("the state file is garbled", "any command", "kept aside; rebuilt", SAME, RUNS, f"{STATE}::test_a_damaged_state_file_is_set_aside_and_the_server_can_be_stopped"),
+    Fault("the state file is a text, or empty", "any command", "kept aside; rebuilt", SAME, RUNS, f"{STATE}::test_a_damaged_state_file_is_set_aside_and_the_server_can_be_stopped"),
+    Fault("the state file is deleted", "any command", "said; numbers go on", SAME, RUNS, f"{STATE}::test_a_lost_state_file_is_told_and_round_numbers_go_on"),
+    Fault("a table is missing", "any command", "said; made again", SAME, RUNS, f"{STATE}::test_a_missing_table_is_made_again"),
+    Fault("the state file is an older version's", "any command", "brought to today's form", SAME, RUNS, f"{STATE}::test_the_form_of_an_older_version_is_brought_to_todays"),
+    Fault("the state file is a newer version's", "`stop`", "done without the books", SAME, DOWN, f"{STATE}::test_the_form_of_a_newer_version_is_left_alone"),
+    Fault("a slate entry cannot be read", "`restart`, `apply`, `discard`", "said; all work", NEW, UP, f"{STATE}::test_an_entry_that_cannot_be_read_does_not_keep_the_server_from_being_stopped"),
+    Fault("the state file is locked for good", "`stop`, `start`", "done without the books", SAME, UP, f"{STATE}::test_a_disk_without_room_or_a_state_that_is_write_protected_does_not_keep_a_server_from_being_stopped"),
+    Fault("another user calls", "any command", "one clear message", SAME, RUNS, f"{STATE}::test_another_users_commands_end_in_one_clear_message"),
+    Fault("the state folder is another user's, open to all, or a link", "any command", "refused", SAME, "-", f"{STATE}::test_a_state_folder_of_another_user_is_not_believed"),
+    Fault("root looks at somebody's site", "`status`, `set`", "done as that user", SAME, "-", f"{STATE}::test_a_look_by_root_does_not_lock_the_owner_out"),
+    Fault("no room for a large file", "save", "failed", OLD, UP, f"{DISK}::test_a_limit_on_what_may_be_written_ends_the_round_and_brings_the_server_up"),
+    Fault("the snapshot's folder cannot be made", "save", "failed", OLD, UP, f"{DISK}::test_files_that_cannot_be_saved_end_the_round_before_anything_is_written"),
+    Fault("the disk is full to the last block", "`apply`", "failed or recovered later", OLD, UP, f"{DISK}::test_a_disk_that_is_really_full"),
+)  # fmt: skip
+
+
+def page() -> str:
+    """Give the text of the page."""
+    lines = [
+        "# Faults, and what becomes of them",
+        "",
+        "Each row is held by a test that makes the fault happen to the real program and a real process. Written by",
+        "`python tests/faults/table.py`. Beyond these, `tests/faults/random_kills.py` ends rounds, keepers, recoveries,",
+        "commands and servers at random instants and looks whether every file is whole and the server up afterwards.",
+        "",
+        "| fault | moment | outcome | files | server |",
+        "|---|---|---|---|---|",
+        *(f"| {row.fault} | {row.moment} | {row.outcome} | {row.files} | {row.server} |" for row in ROWS),
+    ]
+    return "\n".join(lines) + "\n"
+
+
+if __name__ == "__main__":
+    PAGE.write_text(page(), "utf-8")
