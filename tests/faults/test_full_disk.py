@@ -11,7 +11,8 @@ from pathlib import Path
 
 import pytest
 
-from conftest import SiteUnderTest
+from background import Background, status, wait_for_step
+from conftest import SiteUnderTest, wait_for
 
 LIMIT = 80_000
 
@@ -80,6 +81,44 @@ def test_a_disk_that_is_really_full(tmp_path: Path) -> None:
         site.run("recover")
         site.ok("apply", "--yes")
         assert site.value("regatta", "boat.slots") == "24"
+        assert not [path for path in home.iterdir() if ".roundgate-" in path.name]
+    finally:
+        site.end()
+        subprocess.run(["umount", "-l", disk], check=False)
+
+
+@pytest.mark.skipif(os.getuid() != 0, reason="mounting a small disk needs root")
+@pytest.mark.parametrize("left", [0, 3, 6])
+def test_a_disk_that_fills_during_the_stop(tmp_path: Path, left: int) -> None:
+    """So many pages of 4 kB are left. The server may be down while there is no room; then it comes back by itself."""
+    disk = tmp_path / "disk"
+    disk.mkdir()
+    mounted = subprocess.run(["mount", "-t", "tmpfs", "-o", "size=2m", "tmpfs", disk], check=False, capture_output=True)
+    if mounted.returncode:
+        pytest.skip("this system does not let us mount")
+    site = SiteUnderTest(disk)
+    try:
+        home = site.add("regatta", "boat.slots=16\n", trials="stop-seconds 4\n")
+        site.ok("start")
+        core = home / "gullwind.properties"
+        before = core.read_text()
+        site.ok("set", "race.slots=24")
+        work = Background(site, "apply", "--yes")
+        wait_for_step(site, "stop")
+        filler = disk / "filler"
+        with filler.open("wb", buffering=0) as file, contextlib.suppress(OSError):
+            while True:
+                file.write(b"x" * 4096)
+        os.truncate(filler, filler.stat().st_size // 4096 * 4096 - 4096 * left)
+        code, said = work.end()
+        assert code not in (0, 2) and "Traceback" not in said, said
+        filler.unlink()
+        if not core.read_text():
+            core.write_text(before)  # the stand-in itself lost it: it had no room to write it at its stop
+        wait_for(lambda: status(site)["state"] == "up" and status(site)["round"] is None, 90)
+        assert "race.slots" in site.ok("slate")
+        (home / "sea-trials.txt").unlink()
+        assert "proven" in site.ok("apply", "--yes")
         assert not [path for path in home.iterdir() if ".roundgate-" in path.name]
     finally:
         site.end()

@@ -142,6 +142,15 @@ def test_a_server_that_died_with_its_keeper_is_brought_back_by_the_next_command(
     wait_for(lambda: running.server_process("regatta") not in (None, first))
 
 
+def test_a_server_that_was_never_noted_down_is_found_by_its_console(running: SiteUnderTest) -> None:
+    """The keeper, and its guard, die between the start of the server and the note of it."""
+    running.kill_keeper("regatta", with_guard=True)
+    server = running.server_process("regatta")
+    (running.folder / ".roundgate" / "servers" / "regatta" / "process.json").unlink()
+    assert status(running)["process"] == server
+    assert "0 of 16 boats" in running.ok("send", "status")
+
+
 def test_a_deleted_socket_is_no_dead_keeper(running: SiteUnderTest) -> None:
     keeper, server = running.keeper_process("regatta"), running.server_process("regatta")
     (running.folder / ".roundgate" / "servers" / "regatta" / "keeper.sock").unlink()

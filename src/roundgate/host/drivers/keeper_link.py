@@ -17,7 +17,7 @@ from msgspec import json
 from roundgate.host.errors import KeeperGone, KeeperSilent
 from roundgate.host.keeper.clients import lock_holder
 from roundgate.host.keeper.orders import socket_address
-from roundgate.host.keeper.record import needs_keeper, read_record
+from roundgate.host.keeper.record import current_record, needs_keeper
 
 _ANSWER_WITHIN = 30.0
 _ACCEPTS_WITHIN = 3.0
@@ -116,7 +116,7 @@ def connect(state: str) -> KeeperLink:
         holder = lock_holder(state)
         if holder is not None:
             return _reopened(state, holder)
-        if not (needs_keeper(read_record(state)) and os.access(f"{state}/orders.json", os.R_OK)):
+        if not (needs_keeper(current_record(state)) and os.access(f"{state}/orders.json", os.R_OK)):
             raise
     return start_keeper(state)
 

@@ -124,7 +124,7 @@ class Child:
 
     def take_over(self, record: Record) -> bool:
         """Watch a server that another keeper started. Tell whether it is still there."""
-        self.crashes, self.started = record["crashes"], record["started"]
+        self.crashes, self.started = record["crashes"], record["started"] or time.time()
         if not lives(record) or record["process"] is None:
             return False
         try:

@@ -17,7 +17,7 @@ from roundgate.host.keeper.clients import Client, is_welcome, listen, take_lock
 from roundgate.host.keeper.crashes import write_event
 from roundgate.host.keeper.log import ConsoleLog
 from roundgate.host.keeper.orders import read_orders
-from roundgate.host.keeper.record import needs_keeper, read_record, write_record
+from roundgate.host.keeper.record import current_record, needs_keeper, write_record
 from roundgate.host.keeper.recovery import ORPHANED, Recovery
 
 _MOST_CLIENTS = 64
@@ -108,7 +108,7 @@ class Keeper:
 
     def take_over(self) -> None:
         """Take over from a keeper that died: its server, the start it owed, and the round that held it."""
-        record = read_record(self.state)
+        record = current_record(self.state)
         if record is None or not needs_keeper(record):
             return
         self.wanted = record["wanted"]

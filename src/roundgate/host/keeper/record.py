@@ -10,6 +10,8 @@ import json
 import os
 from typing import TypedDict, cast
 
+from roundgate.host.keeper.pipes import process_on_pipes
+
 _NAME = "process.json"
 _SIZE = 64 * 1024
 """Bytes; room for the identifiers of some thousand players."""
@@ -102,6 +104,32 @@ def lives(record: Record) -> bool:
     """Tell whether the process of a record is still there, and is not another one with its number."""
     process = record["process"]
     return process is not None and record["boot"] == boot_mark() and birth_of(process) == record["birth"]
+
+
+def current_record(state: str) -> Record | None:
+    """Give the record as it is in truth: with a server in it that a keeper started, and died before noting it down."""
+    record = read_record(state)
+    if record is not None and lives(record):
+        return record
+    process = process_on_pipes(state)
+    birth = None if process is None else birth_of(process)
+    if process is None or birth is None:
+        return record
+    old: Record = record or _NOTHING
+    return {**old, "process": process, "birth": birth, "boot": boot_mark(), "ready": None, "wanted": True}
+
+
+_NOTHING: Record = {
+    "process": None,
+    "birth": 0,
+    "boot": "",
+    "started": 0.0,
+    "ready": None,
+    "wanted": False,
+    "crashes": 0,
+    "players": [],
+    "round": None,
+}
 
 
 def needs_keeper(record: Record | None) -> bool:
