@@ -5,19 +5,25 @@ A pattern with catastrophic backtracking would otherwise stop the keeper, or a r
 
 from __future__ import annotations
 
-import regex
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from regex import Match, Pattern
 
 LONGEST_LINE = 4096
 """Characters of a line that are searched; what lies beyond is kept in the log and not looked at."""
 _SECONDS = 0.1
 _MOST_TIMEOUTS = 3
 
-PatternError = regex.error
-Match = regex.Match
+
+class PatternError(ValueError):
+    """A pattern that is not one."""
 
 
-def search(pattern: str, text: str) -> regex.Match[str] | None:
+def search(pattern: str, text: str) -> Match[str] | None:
     """Search a text. A pattern that takes too long, or is broken, has not matched."""
+    import regex  # it is large, and a command that only looks at settings searches nothing
+
     try:
         return regex.search(pattern, text[:LONGEST_LINE], timeout=_SECONDS)
     except (TimeoutError, regex.error):
@@ -29,7 +35,7 @@ class LinePattern:
 
     def __init__(self, pattern: str) -> None:
         """Compile. Raises PatternError. The empty pattern matches nothing."""
-        self._compiled = regex.compile(pattern.encode()) if pattern else None
+        self._compiled = _compiled(pattern) if pattern else None
         self.timeouts = 0
 
     @property
@@ -37,7 +43,7 @@ class LinePattern:
         """Tell whether the pattern took too long too often and is no longer searched."""
         return self.timeouts >= _MOST_TIMEOUTS
 
-    def search(self, line: bytes) -> regex.Match[bytes] | None:
+    def search(self, line: bytes) -> Match[bytes] | None:
         """Search a line."""
         if self._compiled is None or self.is_off:
             return None
@@ -46,3 +52,12 @@ class LinePattern:
         except TimeoutError:
             self.timeouts += 1
             return None
+
+
+def _compiled(pattern: str) -> Pattern[bytes]:
+    import regex
+
+    try:
+        return regex.compile(pattern.encode())
+    except regex.error as error:
+        raise PatternError(str(error)) from error

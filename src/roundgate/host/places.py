@@ -6,7 +6,6 @@ handles that follow no links. Whoever swaps a folder for a link in between gets 
 
 from __future__ import annotations
 
-import ctypes
 import errno
 import os
 import stat
@@ -73,6 +72,8 @@ class Place(NamedTuple):
 
         Elsewhere ``other`` takes this one's place, and what was here is gone.
         """
+        import ctypes  # only a write needs it
+
         code = _renameat2()(self.folder, os.fsencode(other), self.folder, os.fsencode(self.name), _EXCHANGE)
         if code == 0:
             return
@@ -87,6 +88,8 @@ _EXCHANGE = 2
 
 @cache
 def _renameat2() -> Any:
+    import ctypes
+
     library = ctypes.CDLL(None, use_errno=True)
     try:
         return library.renameat2

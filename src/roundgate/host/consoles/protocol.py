@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from roundgate.host.errors import WrongWords
-from roundgate.host.patterns import Match
+
+if TYPE_CHECKING:
+    from regex import Match
 
 ANSWER_WITHIN = 3.0
 """Seconds to wait for a console's answer."""

@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import time
+from typing import TYPE_CHECKING
 
 from roundgate.host.consoles.protocol import ANSWER_WITHIN, one_line
 from roundgate.host.drivers.protocol import Driver
-from roundgate.host.patterns import Match, search
+from roundgate.host.patterns import search
 from roundgate.host.servers import Server
+
+if TYPE_CHECKING:
+    from regex import Match
 
 
 class StdinConsole:

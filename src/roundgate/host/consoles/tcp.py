@@ -4,12 +4,16 @@ from __future__ import annotations
 
 import socket
 import time
+from typing import TYPE_CHECKING
 
 from roundgate.host.consoles.protocol import ANSWER_WITHIN, one_line
 from roundgate.host.drivers.protocol import Driver
 from roundgate.host.errors import ConsoleCut, Trouble
-from roundgate.host.patterns import Match, search
+from roundgate.host.patterns import search
 from roundgate.host.servers import Server, stored_value
+
+if TYPE_CHECKING:
+    from regex import Match
 
 _LONGEST_LINE = 65536
 

@@ -6,8 +6,6 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from filelock import FileLock, Timeout
-
 from roundgate.core.values.units import say_seconds
 from roundgate.host.errors import Busy, NeedsRecovery
 from roundgate.host.keeper.record import birth_of
@@ -18,6 +16,8 @@ from roundgate.host.store import RoundRow, Store
 @contextmanager
 def held(server: Server, store: Store, number: int = 0) -> Iterator[None]:
     """Hold a server for round ``number``. Raises Busy that says who holds it and since when."""
+    from filelock import FileLock, Timeout  # a command that only looks locks nothing
+
     lock = FileLock(f"{server.state}/lock", blocking=False, mode=0o600)  # on a full disk the old file does
     try:
         lock.acquire()
