@@ -117,6 +117,10 @@ def main() -> int:
         site.ok("start")
         try:
             for number in range(trials):
+                if number % 4 == 0:  # a keeper gives up after six crashes in five minutes, as it should
+                    site.ok("restart")
+                if number % 20 == 0:
+                    print(f"{number} trials, {bad} bad", flush=True)
                 target, wrong = trial(site, dice)
                 if wrong:
                     bad += 1
