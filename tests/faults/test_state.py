@@ -10,6 +10,7 @@ from pathlib import Path
 
 import pytest
 
+import roundgate
 from background import rounds, status
 from conftest import SiteUnderTest
 from roundgate.host.books import VERSION
@@ -145,7 +146,7 @@ def test_a_disk_without_room_or_a_state_that_is_write_protected_does_not_keep_a_
 
 def others_can_run() -> bool:
     """Tell whether another user could run the interpreter and the package of these tests."""
-    for path in (Path(sys.executable).resolve(), Path(sys.executable)):
+    for path in (Path(sys.executable).resolve(), Path(sys.executable), Path(roundgate.__file__)):
         if any(not folder.stat().st_mode & 0o005 for folder in path.parents):
             return False
     return True

@@ -93,7 +93,7 @@ def read_at_rest(folder: Folder, paths: Iterable[str]) -> tuple[dict[str, Text],
     for pause in _AT_REST:
         time.sleep(pause)  # nothing tells when a server has finished writing
         now, unreadable = read_texts(folder, wanted)
-        if now == last:
+        if now == last and all(text.body for text in now.values()):
             return now, unreadable
         longer = {path for path, text in now.items() if path not in best or len(text.body) >= len(best[path].body)}
         best = {**best, **{path: now[path] for path in longer}}

@@ -99,13 +99,25 @@ def gather_at_rest(server: Server, waiting: Sequence[Waiting], state: RunState) 
     """Gather; where the files are not the same afterwards, gather again until twice the same comes out."""
     gathered = gather(server, waiting, state)
     for pause in _AT_REST:
-        if not state.runs or server.read().files.texts == gathered.now.files.texts:
+        if not state.runs or _is_at_rest(server, gathered):
             break
         time.sleep(pause)  # nothing tells when a server has finished writing
         again, gathered = gathered, gather(server, waiting, state)
-        if again.digest == gathered.digest:
+        if again.digest == gathered.digest and not _is_emptied(gathered):
             break
     return gathered
+
+
+def _is_at_rest(server: Server, gathered: Gathered) -> bool:
+    return not _is_emptied(gathered) and server.read().files.texts == gathered.now.files.texts
+
+
+def _is_emptied(gathered: Gathered) -> bool:
+    """Tell whether a file is empty now that was not when the server started: it is probably being written."""
+    started = gathered.started.texts if gathered.started else {}
+    return any(
+        not text.body and path in started and started[path].body for path, text in gathered.now.files.texts.items()
+    )
 
 
 def gather_as_reviewed(server: Server, waiting: Sequence[Waiting], state: RunState, reviewed: str) -> Gathered:
