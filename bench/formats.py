@@ -25,7 +25,7 @@ import tree_sitter_lua
 import yaml
 from measure import end, say
 
-from roundgate.core.formats import FORMATS, apply_edit
+from roundgate.core.formats import FORMATS, apply_edit, problems_of
 from roundgate.core.formats.protocol import Path
 from roundgate.core.text import Text, decode
 
@@ -108,7 +108,7 @@ def timed(work: Callable[[], object]) -> float:
 
 def check(name: str, body: str) -> None:
     """Check a file as the program does."""
-    assert not [one for one in FORMATS[name].read(Text(body)).problems() if one.level == "error"]
+    assert not [one for one in problems_of(FORMATS[name].read(Text(body))) if one.level == "error"]
 
 
 def edit(name: str, body: str) -> None:
@@ -125,11 +125,11 @@ from pathlib import Path
 from roundgate.core.formats import FORMATS
 from roundgate.core.text import Text
 name, path = sys.argv[1:]
-FORMATS[name].read(Text("a=1")).problems()
+problems_of(FORMATS[name].read(Text("a=1")))
 body = Path(path).read_text()
 peak = lambda: int(Path("/proc/self/status").read_text().split("VmHWM:")[1].split()[0])
 before = peak()
-FORMATS[name].read(Text(body)).problems()
+problems_of(FORMATS[name].read(Text(body)))
 print((peak() - before) * 1024 / len(body))
 """
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import doctest
+import json
 import re
 import runpy
 import shlex
@@ -66,6 +67,12 @@ def test_every_picture_is_linked_and_every_link_leads_somewhere() -> None:
 def test_the_page_of_findings_is_current() -> None:
     made = runpy.run_path(str(ROOT / "docs" / "make_findings.py"))["findings"]()
     assert (ROOT / "docs" / "findings.md").read_text("utf-8") == made, "run: python docs/make_findings.py"
+
+
+def test_the_page_and_the_schema_of_the_site_file_are_current() -> None:
+    made = runpy.run_path(str(ROOT / "docs" / "make_site.py"))
+    assert (ROOT / "docs" / "site.md").read_text("utf-8") == made["page"](), "run: python docs/make_site.py"
+    assert json.loads((ROOT / "docs" / "site.schema.json").read_text("utf-8")) == made["schema"]()
 
 
 def test_every_command_has_help_and_a_line_in_the_list() -> None:

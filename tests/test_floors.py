@@ -76,3 +76,32 @@ def test_only_one_module_writes_a_servers_files(path: Path) -> None:
     for node in ast.walk(ast.parse(path.read_text("utf-8"))):
         if isinstance(node, ast.Attribute) and isinstance(node.value, ast.Name) and node.value.id == "os":
             assert node.attr not in ("replace", "rename", "unlink", "remove", "truncate")
+
+
+def _needed(path: Path, names: dict[str, Path]) -> set[str]:
+    """Give the modules of the house that a module imports: at its head, inside a function, or for its types."""
+    found: set[str] = set()
+    for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+        if isinstance(node, ast.ImportFrom) and node.module:
+            found |= {f"{node.module}.{alias.name}" for alias in node.names} & set(names)
+            found |= {node.module} & set(names)
+    return found
+
+
+def test_no_modules_import_each_other_in_a_circle() -> None:
+    names = {
+        ".".join(("roundgate", *path.relative_to(HOUSE).with_suffix("").parts)).removesuffix(".__init__"): path
+        for path in modules(HOUSE)
+    }
+    graph = {name: _needed(path, names) - {name} for name, path in names.items()}
+    packages = {name for name, path in names.items() if path.name == "__init__.py"}
+    left = dict(graph)
+    while free := [name for name, needs in left.items() if not {one for one in needs if one in left} - packages]:
+        for name in free:
+            del left[name]
+    assert not left, f"these are in circles, or need one: {sorted(left)}"
+
+
+def test_no_folder_is_wider_than_a_person_can_overlook() -> None:
+    for folder in {path.parent for path in modules(HOUSE)}:
+        assert len(list(folder.glob("*.py"))) <= 25, folder

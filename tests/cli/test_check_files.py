@@ -215,4 +215,4 @@ def test_many_servers_are_checked_in_their_order_on_all_cores(site: SiteUnderTes
     (site.folder / "elsewhere").rename(site.folder / "berth09")
     (site.folder / "rulebooks").mkdir()
     (site.folder / "rulebooks" / "gullwind.toml").write_text("[rulebook]\nname = 3\n")
-    assert "The rulebook is broken at" in site.fails(1, "check", "@all")
+    assert "rulebook-value" in site.fails(1, "check", "@all")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import shlex
 import shutil
 from pathlib import Path
 
@@ -53,7 +54,7 @@ def test_a_broken_file_is_found_by_check_and_refuses_a_set(regatta: SiteUnderTes
 def test_what_does_not_fit_is_refused_with_the_reason(regatta: SiteUnderTest) -> None:
     shutil.copy(DEMO / "seamanship.toml", regatta.folder / "regatta")
     said = regatta.fails(1, "set", "regatta", "seamanship.toml:levels[1].points=many")
-    assert "a number stands there, and 'many' is none" in said
+    assert "a number is expected there, and 'many' is none" in said
 
 
 def test_show_and_reset_of_a_value_in_a_file(regatta: SiteUnderTest) -> None:
@@ -76,7 +77,7 @@ def test_the_rulebook_says_how_its_game_reads_a_file(regatta: SiteUnderTest) -> 
     crates.write_text('{\n  "rope": 2, // of four\n}\n')
     assert regatta.ok("rulebook", "check", "tidewater")
     assert regatta.ok("check", "regatta") == "regatta: nothing wrong.\n"
-    regatta.ok("set", "regatta", "crates.json:net=3")
+    regatta.ok("set", "regatta", "crates.json:net=3", "--new")
     assert '+  "net": 3,' in regatta.ok("slate", "regatta")
     assert regatta.run("check", str(crates)).returncode == 1, "without the rulebook it is plain JSON"
 
@@ -85,6 +86,7 @@ def test_secrets_of_a_file_that_cannot_be_read_stay_hidden(regatta: SiteUnderTes
     officers = regatta.folder / "regatta" / "officers.json"
     officers.write_text('{\n  "entry_code": "4711-hush" "a": True,\n  "rcon_password": 4711-hush\n}\n')
     said = [regatta.run("check", "regatta", "--format", form).stdout for form in ("text", "json", "sarif")]
+    officers.write_text('{\n  "entry_code": "4711-hush" "a": true\n}\n')
     said += [regatta.run("check", "--fix").stdout, regatta.run("slate", "regatta").stdout]
     said.append(regatta.run("slate", "regatta", "--json").stdout)
     assert "comma-missing" in said[0] and "+" in said[3]
@@ -95,22 +97,22 @@ def test_lists_and_records_inside_files(regatta: SiteUnderTest) -> None:
     home = regatta.folder / "regatta"
     for name in ("ranks.yml", "officers.json", "seamanship.toml"):
         shutil.copy(DEMO / name, home)
-    regatta.ok("add", "regatta", "ranks.yml:ranks.deckhand.rights", "sail.reef")
-    regatta.ok("remove", "regatta", "ranks.yml:ranks.deckhand.rights", "sail.stop")
-    regatta.ok("move", "regatta", "ranks.yml:ranks.coxswain.rights", "crew.swap", "--to", "1")
-    regatta.ok("add", "regatta", "officers.json:officers", '{"id": "GW-9Z9Z-Z9Z9", "rank": "marshal"}', "--at", "1")
+    regatta.ok("add", "regatta", "ranks.yml:ranks.deckhand.may", "sail.reef")
+    regatta.ok("remove", "regatta", "ranks.yml:ranks.deckhand.may", "sail.stop")
+    regatta.ok("move", "regatta", "ranks.yml:ranks.coxswain.may", "crew.swap", "--to", "0")
+    regatta.ok("add", "regatta", "officers.json:officers", '{"id": "GW-9Z9Z-Z9Z9", "rank": "marshal"}', "--at", "0")
     regatta.ok("add", "regatta", "seamanship.toml:levels", '{"name": "Storm", "points": 2000}')
     regatta.ok("reset", "regatta", "officers.json:officers[2]")
     said = regatta.ok("slate", "regatta")
-    assert "+    rights: [sail.start, sail.reef]" in said
+    assert "+    may: [sail.start, sail.reef]" in said
     assert (
         '+    { "id": "GW-9Z9Z-Z9Z9", "rank": "marshal" },' in said
         or '+    {"id": "GW-9Z9Z-Z9Z9", "rank": "marshal"},' in said
     )
     assert '+[[levels]]\n  +name = "Storm"\n  +points = 2000' in said
     assert '-    { "id": "GW-8P2C-W4TN", "name": "Tern", "rank": "marshal" },' in said
-    assert "is not in ranks.yml:ranks.deckhand.rights" in regatta.fails(
-        1, "remove", "regatta", "ranks.yml:ranks.deckhand.rights", "sail.fly"
+    assert "is not in ranks.yml:ranks.deckhand.may" in regatta.fails(
+        1, "remove", "regatta", "ranks.yml:ranks.deckhand.may", "sail.fly"
     )
 
 
@@ -136,3 +138,44 @@ def test_a_comment_behind_a_number_is_the_one_thing_said_of_its_line(regatta: Si
     assert said.count("heat.size=8 # at once") == 1
     assert said.startswith("error  comment-in-value")
     assert "after 8." in said
+
+
+def test_a_rulebooks_nested_keys_are_known_and_texts_in_quotes_are_told_from_values(regatta: SiteUnderTest) -> None:
+    book = regatta.folder / "rulebooks"
+    book.mkdir()
+    setting = '[setting."{0}"]\nfile = "main"\nkey = "{1}"\ntype = "{2}"\n{3}\n\n'
+    (book / "tidewater.toml").write_text(
+        '[rulebook]\nname = "tidewater"\n\n[file.main]\npath = "main.json"\nformat = "json"\n\n'
+        + setting.format("fog", "Server.EnableFog", "bool", "default = true")
+        + setting.format(
+            "slots", "Server.Slots", "int", 'range = [1, 32]\nadvice = "Many."\nadvice_when = "slots > 24"'
+        )
+    )
+    site_file = regatta.folder / "roundgate.toml"
+    site_file.write_text(site_file.read_text().replace('rulebook = "gullwind"', 'rulebook = "tidewater"'))
+    main = regatta.folder / "regatta" / "main.json"
+    main.write_text('{"Server": {"EnableFog": "true", "Slots": 4, "EnabelFog": 1, "Mods": {"a": 1, "b": 2}}}\n')
+    said = regatta.run("check", "regatta").stdout
+    assert "value-quoted" in said and "key-unknown" not in said.replace("EnabelFog", "")
+    assert "2 keys are not described" in said or "3 keys are not described" in said
+    advice = next(line.partition("do: ")[2] for line in said.splitlines() if "do: roundgate set" in line)
+    regatta.ok(*shlex.split(advice)[1:])
+    assert '+{"Server": {"EnableFog": true' in regatta.ok("slate", "regatta")
+    assert "Many." not in regatta.ok("set", "regatta", "slots=20") + regatta.ok("slate", "regatta")
+    regatta.ok("set", "regatta", "slots=30")
+    assert "Many." in regatta.ok("slate", "regatta")
+
+
+def test_a_list_that_no_rulebook_names_is_shown_and_its_entries_need_no_end_sign(regatta: SiteUnderTest) -> None:
+    path = regatta.folder / "regatta" / "banlist.txt"
+    path.write_text("10.9.9.9 =\n10.8.8.8 =\n# by hand\n")
+    assert "10.9.9.9 =, 10.8.8.8 =" in regatta.ok("show", "banlist.txt")
+    assert "10.9.9.9 =, 10.8.8.8 =" in regatta.ok("show", "--all", "--file", "banlist.txt")
+    regatta.ok("remove", "banlist.txt", "10.9.9.9")
+    regatta.ok("add", "banlist.txt", "10.7.7.7")
+    regatta.ok("move", "banlist.txt", "10.7.7.7", "--to", "0")
+    shown = regatta.ok("show", "banlist.txt")
+    assert "+ 10.7.7.7 =, - 10.9.9.9 =" in shown
+    regatta.ok("apply", "--yes")
+    assert path.read_text() == "10.7.7.7 =\n10.8.8.8 =\n# by hand\n"
+    assert "is not in banlist.txt" in regatta.fails(1, "remove", "banlist.txt", "10.9.9.9")

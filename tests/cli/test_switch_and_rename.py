@@ -25,7 +25,7 @@ def test_a_rank_is_commented_out_by_one_round_and_let_back_in_by_the_next(runnin
     assert "-> commented out" in said
     assert ranks.read_bytes() == before, "nothing is written yet"
     running.ok("apply", "regatta", "--yes", "--countdown", "0s")
-    assert b"\n  # marshal:\n  #   inherits: [coxswain]\n" in ranks.read_bytes()
+    assert b"\n  # marshal:\n  #   also: [coxswain]\n" in ranks.read_bytes()
     running.ok("switch", "regatta", "ranks.yml:ranks.marshal", "--on")
     running.ok("apply", "regatta", "--yes", "--countdown", "0s")
     assert ranks.read_bytes() == before
@@ -33,12 +33,14 @@ def test_a_rank_is_commented_out_by_one_round_and_let_back_in_by_the_next(runnin
 
 def test_a_setting_that_is_commented_out_has_its_default_and_set_lets_it_back_in(regatta: SiteUnderTest) -> None:
     regatta.ok("set", "regatta", "idle.drop=20m")
+    assert "idle.drop: can also be set without a restart" in regatta.ok("slate")
     regatta.ok("apply", "regatta", "--yes")
     regatta.ok("switch", "regatta", "idle.drop", "--off")
+    assert "idle.drop: takes effect at the next restart" in regatta.ok("slate"), "no console can comment it out"
     regatta.ok("apply", "regatta", "--yes")
     assert "\n#idle.drop.minutes=20" in regatta.text("regatta")
     assert "off" in regatta.ok("show", "regatta", "idle.drop")
-    assert "is so already" in regatta.ok("switch", "regatta", "idle.drop", "--off")
+    assert "idle.drop: no change" in regatta.ok("switch", "regatta", "idle.drop", "--off")
     regatta.ok("discard", "regatta")
     regatta.ok("set", "regatta", "idle.drop=5m")
     regatta.ok("apply", "regatta", "--yes")
@@ -48,14 +50,14 @@ def test_a_setting_that_is_commented_out_has_its_default_and_set_lets_it_back_in
 def test_a_name_is_changed_in_its_place_and_what_follows_goes_by_the_new_name(regatta: SiteUnderTest) -> None:
     ranks = with_files(regatta, "ranks.yml") / "ranks.yml"
     before = ranks.read_text()
-    regatta.ok("set", "regatta", "ranks.yml:ranks.coxswain.inherits[0]=hand")
+    regatta.ok("set", "regatta", "ranks.yml:ranks.coxswain.also[0]=hand")
     regatta.ok("rename", "regatta", "ranks.yml:ranks.coxswain", "cox")
-    regatta.ok("set", "regatta", "ranks.yml:ranks.cox.inherits[0]=crew")
+    regatta.ok("set", "regatta", "ranks.yml:ranks.cox.also[0]=crew")
     said = regatta.ok("slate", "regatta")
     assert "called coxswain -> called cox" in said
     assert "somebody has changed it" not in said
     regatta.ok("apply", "regatta", "--yes")
-    wanted = before.replace("  coxswain:\n    inherits: [deckhand]", "  cox:\n    inherits: [crew]")
+    wanted = before.replace("  coxswain:\n    also: [deckhand]", "  cox:\n    also: [crew]")
     assert ranks.read_text() == wanted
 
 
@@ -65,7 +67,7 @@ def test_what_cannot_be_is_said_with_its_reason_and_is_not_put_on_the_slate(rega
     assert "is not in ranks.yml" in regatta.fails(1, "switch", "regatta", "ranks.yml:ranks.bosun", "--off")
     assert "is not in ranks.yml" in regatta.fails(1, "rename", "regatta", "ranks.yml:ranks.bosun", "x")
     said = regatta.fails(1, "rename", "regatta", "ranks.yml:ranks.coxswain", "marshal")
-    assert "marshal stands there already" in said
+    assert "marshal is there already" in said
     assert "discard" not in said, "there is nothing to discard"
     assert "On or off?" in regatta.fails(2, "switch", "regatta", "idle.drop")
     assert "the slate is empty" in regatta.ok("slate", "regatta")
@@ -81,8 +83,9 @@ def test_an_entry_of_a_list_is_commented_out_by_its_number(regatta: SiteUnderTes
 
 
 def test_a_setting_under_another_name_is_one_that_the_rulebook_does_not_know(regatta: SiteUnderTest) -> None:
-    said = regatta.ok("rename", "regatta", "race.slots", "boat.places")
-    assert "key-unknown" in said
+    assert "is a setting of the rulebook" in regatta.fails(1, "rename", "regatta", "race.slots", "boat.places")
+    said = regatta.ok("rename", "regatta", "race.slots", "boat.places", "--force")
+    assert "keys-undescribed" in said
     assert "called boat.slots -> called boat.places" in said
 
 

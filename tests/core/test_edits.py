@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import pytest
 
-from roundgate.core.formats import FORMATS, apply_edit
+from roundgate.core.formats import FORMATS, apply_edit, problems_of
 from roundgate.core.formats.protocol import Dialect, Document, Edit, EditRefused
 from roundgate.core.text import Text
 
@@ -217,30 +217,30 @@ def test_dialects(name: str, dialect: Dialect, before: str, make: Make, after: s
 def test_a_dialect_reads_over_what_strict_json_refuses() -> None:
     body = '{\n  // boats\n  "a": [1, 2,], /* x */\n}\n'
     loose = FORMATS["json"].read(Text(body), Dialect(comments=True, last_comma=True))
-    assert not [one for one in loose.problems() if one.level == "error"]
+    assert not [one for one in problems_of(loose) if one.level == "error"]
     assert [(one.path, one.value) for one in loose.entries()] == [(("a", 0), "1"), (("a", 1), "2")]
     strict = FORMATS["json"].read(Text(body))
-    assert {one.code for one in strict.problems()} == {"comment-here", "comma-last"}
+    assert {one.code for one in problems_of(strict)} == {"comment-here", "comma-last"}
 
 
 def test_a_value_with_a_comma_needs_quotes_where_the_dialect_says_so() -> None:
     document = FORMATS["ini"].read(Text("[a]\nb=x,y\n"), Dialect(quotes="needed"))
-    assert [one.code for one in document.problems()] == ["value-unquoted"]
+    assert [one.code for one in problems_of(document)] == ["value-unquoted"]
 
 
 REFUSED: list[tuple[str, str, Make, str]] = [
     ("json", "{", lambda d: d.set(("a",), "1"), "mend them first"),
-    ("json", '{"a": [1]}', lambda d: d.set(("a",), "1"), "a single value cannot take its place"),
-    ("json", '{"a": 1}', lambda d: d.set(("a",), "x"), "a number stands there"),
-    ("json", '{"a": 1, "b": 2}', lambda d: d.rename(("a",), "b"), "stands there already"),
+    ("json", '{"a": [1]}', lambda d: d.set(("a",), "1"), "a single value cannot replace it"),
+    ("json", '{"a": 1}', lambda d: d.set(("a",), "x"), "a number is expected there"),
+    ("json", '{"a": 1, "b": 2}', lambda d: d.rename(("a",), "b"), "is there already"),
     ("yaml", "a: &x 1\nb: *x\n", lambda d: d.set(("a",), "2"), "line 2 shares it"),
     ("yaml", "a: &x 1\nb: *x\n", lambda d: d.set(("b",), "2"), "shares what line 1 holds"),
     ("yaml", "a: &x 1\nb: *x\n", lambda d: d.remove(("a",)), "shares"),
-    ("toml", "d = 2026-07-05\n", lambda d: d.set(("d",), "soon"), "a date or time stands there"),
+    ("toml", "d = 2026-07-05\n", lambda d: d.set(("d",), "soon"), "there is a date or time here"),
     ("xml", "<a><b/><b/></a>", lambda d: d.set(("a", "b"), "x"), "say which"),
     ("xml", "<a/>", lambda d: d.set(("a",), "\x01"), "no form for a control character"),
     ("lua", "t = { x = f() }", lambda d: d.set(("t", "x"), "1"), "only the server can work out"),
-    ("launch", "#!/bin/sh\nS=1\nexec ./s -a $S -b $S\n", lambda d: d.set(("-a",), "2"), "stands there 2 times"),
+    ("launch", "#!/bin/sh\nS=1\nexec ./s -a $S -b $S\n", lambda d: d.set(("-a",), "2"), "is used 2 times"),
     ("directives", "a 1\n", lambda d: d.set(("a",), "x\ny"), "line break"),
 ]
 

@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from roundgate.core.checks.rules import broken_rules
 from roundgate.core.rulebook.expressions import ExpressionProblem, names_in, read_expression, work_out
 
 VALUES = {
@@ -63,7 +64,7 @@ def test_expressions_give_what_one_expects(source: str, answer: object) -> None:
         ("__import__('os')", "one thing too many"),
         ("server.name matches race.heat", "needs a pattern"),
         ("server.name matches '('", "pattern '\\(' is wrong"),
-        ("and 3", "stands where a value belongs"),
+        ("and 3", "is where a value belongs"),
         ("(" * 100 + "1" + ")" * 100, "nested too deeply"),
     ],
 )
@@ -115,3 +116,8 @@ def test_any_text_is_read_or_refused(source: str) -> None:
         read_expression(source)
     except ExpressionProblem as problem:
         assert str(problem)
+
+
+def test_a_rule_that_cannot_be_worked_out_is_broken_and_not_forgotten() -> None:
+    rules = {"holds": "race.heat <= race.slots", "broken": "race.heat > race.slots", "odd": "server.name < race.heat"}
+    assert broken_rules(VALUES, rules) == ["broken", "odd"]

@@ -8,7 +8,7 @@ import pytest
 
 from hostile_shapes import Shape, shapes
 from roundgate.core.checks.loose import check_loose
-from roundgate.core.formats import FORMATS
+from roundgate.core.formats import FORMATS, problems_of
 from roundgate.core.formats.protocol import EditRefused
 from roundgate.core.rulebook.model import NO_RULEBOOK
 from roundgate.core.secrets import hidden_line, secret_entries, sounding_secret, without_sounding
@@ -39,7 +39,7 @@ def test_whatever_the_whole_file_is_each_entry_has_a_name(kind: str, root: str) 
     for text in (root, f"{root}\n", f"return {root}"):
         document = FORMATS[kind].read(decode(text.encode()))
         assert all(entry.path for entry in document.entries())
-        assert document.problems() is not None
+        assert problems_of(document) is not None
 
 
 @pytest.mark.parametrize("depth", [100, 253, 254, 255, 1000, 20_000])

@@ -10,7 +10,8 @@ import sys
 from roundgate.core.checks import check_after
 from roundgate.core.files import ServerFiles
 from roundgate.core.rescue import rescue
-from roundgate.core.slate import SetValue, replay
+from roundgate.core.operations import SetValue
+from roundgate.core.slate import replay
 from roundgate.core.text import Text
 from roundgate.host.rulebooks import load_rulebook
 from pathlib import Path

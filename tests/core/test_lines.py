@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from roundgate.core.formats import FORMATS, apply_edit
-from roundgate.core.formats.lines import LinesDocument
+from roundgate.core.formats.lines.document import LinesDocument
 from roundgate.core.formats.protocol import Edit, EditRefused
 from roundgate.core.text import Text
 
@@ -83,3 +83,16 @@ def test_entries_that_are_not_there_are_refused() -> None:
         with pytest.raises(EditRefused):
             edit()
     assert after("a\n", document.set((0,), "b")) == "b\n"
+
+
+@pytest.mark.parametrize(
+    ("before", "at", "wanted"),
+    [
+        ("a\ra\n\n# no", 2, "a\ra\nx\n\n# no"),
+        ("a\r\nb\nc", 2, "a\r\nb\nx\nc"),
+        ("a\nb\r\nc\r\n", 3, "a\nb\r\nc\r\nx\r\n"),
+        ("a\r\n\nb\r", 1, "a\r\n\nx\nb\r"),
+    ],
+)
+def test_a_new_line_ends_as_its_neighbours_do(before: str, at: int, wanted: str) -> None:
+    assert after(before, LinesDocument(Text(before)).insert((at,), "x")) == wanted

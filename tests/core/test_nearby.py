@@ -7,9 +7,10 @@ from pathlib import Path
 import pytest
 
 from corpus_files import files, format_of, name_of
-from roundgate.core.formats import FORMATS, apply_edit, nearby
+from roundgate.core.formats import FORMATS, apply_edit
 from roundgate.core.formats.protocol import USUAL, Dialect, EditRefused, Entry
 from roundgate.core.formats.protocol import Path as Path_
+from roundgate.core.formats.shared import window as nearby
 from roundgate.core.text import Text, decode
 
 OF_LINES = ("properties", "ini", "directives", "lines")

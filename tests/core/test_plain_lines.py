@@ -10,7 +10,7 @@ from importlib import import_module
 import pytest
 
 from corpus_files import files, format_of
-from roundgate.core.formats import FORMATS
+from roundgate.core.formats import FORMATS, problems_of
 from roundgate.core.formats.protocol import USUAL, Dialect
 from roundgate.core.text import Text, decode
 
@@ -74,16 +74,16 @@ def texts(form: str) -> Iterator[str]:
 
 @pytest.mark.parametrize("form", PATTERNS)
 def test_the_quick_look_overlooks_nothing(form: str, monkeypatch: pytest.MonkeyPatch) -> None:
-    problems = import_module(f"roundgate.core.formats.{form}_problems")
+    problems = import_module(f"roundgate.core.formats.{form}.problems")
     quick = 0
     for body in texts(form):
         for dialect in (USUAL, Dialect(quotes="kept"), Dialect(notes=True)):
             document = FORMATS[form].read(Text(body), dialect)
-            if document.problems():
+            if problems_of(document):
                 continue
             with monkeypatch.context() as patch:
                 patch.setattr(problems, PATTERNS[form], NEVER)
-                found = FORMATS[form].read(Text(body), dialect).problems()
+                found = problems_of(FORMATS[form].read(Text(body), dialect))
             assert found == [], (body, dialect)
             quick += 1
     assert quick > 1000, "the quick look has to take some files for right"
@@ -97,5 +97,5 @@ def test_a_large_file_is_taken_for_right_by_the_quick_look() -> None:
         ("directives", 'set k{} "v" // c\n'),
     ):
         document = FORMATS[form].read(Text("".join(line.format(number) for number in range(1000))))
-        assert list(document.problems()) == []
+        assert list(problems_of(document)) == []
         assert not {"rows", "commands", "lines"} & set(document.__dict__), f"{form}: its lines were read one by one"

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from roundgate.core.formats import FORMATS, apply_edit
-from roundgate.core.formats.properties import PropertiesDocument
+from roundgate.core.formats import FORMATS, apply_edit, problems_of
+from roundgate.core.formats.properties.document import PropertiesDocument
 from roundgate.core.formats.protocol import EditRefused
 from roundgate.core.text import Text, decode
 
@@ -144,6 +144,6 @@ def test_an_edit_that_would_change_more_is_refused() -> None:
 )
 def test_each_mistake_is_noticed_and_what_is_right_is_left_alone(body: str, codes: list[str]) -> None:
     found = [
-        one.code for one in PropertiesDocument(Text(body)).problems() if one.code != "key-alone" or "<" not in body
+        one.code for one in problems_of(PropertiesDocument(Text(body))) if one.code != "key-alone" or "<" not in body
     ]
     assert found == codes

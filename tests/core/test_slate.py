@@ -13,10 +13,11 @@ from conftest import BOOK
 from roundgate.core.checks import check_disk, check_outcome
 from roundgate.core.files import ServerFiles, differing
 from roundgate.core.layers import Known, layers_of
+from roundgate.core.operations import AddItem, MoveItem, Operation, RemoveItem, SetValue, Unset, merged
 from roundgate.core.rescue import rescue
 from roundgate.core.review import review_of
 from roundgate.core.rulebook.model import Rulebook
-from roundgate.core.slate import AddItem, MoveItem, Operation, RemoveItem, SetValue, Unset, merged, replay
+from roundgate.core.slate import replay
 from roundgate.core.text import Text
 
 RULES = msgspec.convert(tomllib.loads(BOOK), Rulebook)
@@ -149,7 +150,7 @@ def test_findings_never_show_a_secret() -> None:
         (
             Known(files(), files(), files(), None, {"race.slots": "12"}),
             "12",
-            ("on disk, but the server says otherwise: it did not take the value",),
+            ("on disk, but the server says otherwise: changed at its console since, or it did not take the value",),
         ),
         (
             Known(files(), files(), None, None, None, {"race.slots": 12}),

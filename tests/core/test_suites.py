@@ -15,7 +15,7 @@ from typing import NamedTuple
 import pytest
 
 from roundgate.core.checks.loose import problems_here
-from roundgate.core.formats import FORMATS, apply_edit
+from roundgate.core.formats import FORMATS, apply_edit, problems_of
 from roundgate.core.formats.protocol import Document, EditRefused, Entry
 from roundgate.core.text import NotText, decode
 
@@ -83,7 +83,7 @@ def test_every_case_gives_the_same_bytes_and_nothing_but_findings(suite: Suite) 
                 continue
             assert text.encode() == path.read_bytes()
             document = FORMATS[suite.format].read(text)
-            for one in document.problems():
+            for one in problems_of(document):
                 assert 0 <= one.start <= one.end <= len(text.body) + 1, path
 
 

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 from corpus_files import files, format_of, name_of
-from roundgate.core.formats import FORMATS, apply_edit, apply_switch
+from roundgate.core.formats import FORMATS, apply_edit, apply_switch, problems_of
 from roundgate.core.formats.protocol import Dialect, Document, EditRefused
 from roundgate.core.formats.protocol import Path as Path_
 from roundgate.core.text import decode
@@ -130,7 +130,7 @@ def test_json_without_comments_says_why_not() -> None:
 def test_signs_in_a_comment_are_no_signs() -> None:
     """A bracket or a comma in a comment neither closes anything nor parts it from what follows."""
     crate = FORMATS["json"].read(decode(b'{"a": 1, // of {4}\n"b": 2}\n'), Dialect(comments=True, last_comma=True))
-    assert list(crate.problems()) == []
+    assert list(problems_of(crate)) == []
     kind = FORMATS["lua"]
     berth = kind.read(decode(b"t = {\n  a = 1 -- one, so to speak\n  -- z = 2,\n}\n"))
     on = apply_switch(kind, berth, ("t", "z"), on=True)

@@ -31,9 +31,9 @@ def test_an_encoding_is_chosen_so_that_it_can_be_undone(data: bytes, encoding: s
 @pytest.mark.parametrize(
     ("data", "words"),
     [
-        (b"a=1\nb=\0\n", "NUL byte stands in line 2"),
+        (b"a=1\nb=\0\n", "NUL byte in line 2"),
         (b"\xff\xfea", "byte-order mark says utf-16-le"),
-        (b"\xff\xfe\x00\x00", "NUL character stands in line 1"),
+        (b"\xff\xfe\x00\x00", "NUL character in line 1"),
         (b"\xef\xbb\xbf\xff", "byte-order mark says utf-8, but byte 3 is not"),
     ],
 )

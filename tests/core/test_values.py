@@ -23,6 +23,8 @@ NO_LIMIT: dict[str, Plain] = {"no limit": -1, "off": 0}
         (spec("bool"), "Yes", "true", "true"),
         (spec("bool", spelling=("1", "0")), "off", "0", "0"),
         (spec("bool", spelling=("On", "Off")), "on", "On", "On"),
+        (spec("bool", spelling=("Offen", "Zu")), "zu", "Zu", "Zu"),
+        (spec("bool", spelling=("Offen", "Zu")), "offen", "Offen", "Offen"),
         (spec("int"), " 24 ", "24", "24"),
         (spec("int", special=NO_LIMIT, range=(1, 9)), "No Limit", "-1", "no limit"),
         (spec("int", special=NO_LIMIT, range=(1, 9)), "-1", "-1", "no limit"),
@@ -46,6 +48,8 @@ NO_LIMIT: dict[str, Plain] = {"no limit": -1, "off": 0}
         (spec("size", stored="megabytes"), "1000", "1000", "1000M"),
         (spec("size", stored="kilobytes"), "1 MiB", "1024", "1M"),
         (spec("size"), "2k", "2048", "2K"),
+        (spec("size", stored="megabytes", suffix="M", range=(256, 4096)), "2G", "2048M", "2G"),
+        (spec("size", stored="megabytes", suffix="M", range=(256, 4096)), "512", "512M", "512M"),
         (spec("port"), "27800", "27800", "27800"),
         (spec("choice", choices={"calm": "", "Spring": ""}), "SPRING", "Spring", "Spring"),
         (spec("text", line_break="|"), "a\\nb", "a|b", "a\\nb"),
@@ -120,6 +124,44 @@ def test_what_will_not_do_is_said_with_what_was_meant(
     with pytest.raises(ValueProblem, match=words) as caught:
         values.store(values.parse(typed, setting), setting)
     assert (caught.value.code, caught.value.meant) == (code, meant)
+
+
+@pytest.mark.parametrize(
+    ("setting", "taken", "refused"),
+    [
+        (spec("int", range=(1, 8)), ("1", "8"), ("0", "9")),
+        (spec("decimal", range=(0.5, 2)), ("0.5", "2"), ("0.49", "2.01")),
+        (spec("int", range=(10, 60), step=10), ("10", "20", "60"), ("15", "59")),
+        (spec("port"), ("1", "65535"), ("0", "65536")),
+        (spec("percent", range=(0, 100)), ("0", "100"), ("-1", "101")),
+        (spec("text", length=(3, 5)), ("abc", "abcde"), ("ab", "abcdef")),
+        (spec("duration", stored="minutes", range=(1, 240)), ("1", "240"), ("0", "241")),
+    ],
+)
+def test_the_bounds_themselves_are_taken_and_nothing_beyond(
+    setting: Setting, taken: tuple[str, ...], refused: tuple[str, ...]
+) -> None:
+    for stored in taken:
+        values.read(stored, setting)
+    for stored in refused:
+        with pytest.raises(ValueProblem):
+            values.read(stored, setting)
+
+
+def test_a_unit_in_the_file_keeps_its_meaning_in_the_advice() -> None:
+    with pytest.raises(ValueProblem, match="bare number of minutes") as caught:
+        values.read("10m", spec("duration", stored="minutes"))
+    assert caught.value.meant == "10m"
+    with pytest.raises(ValueProblem, match="bare number of megabytes") as caught:
+        values.read("2G", spec("size", stored="megabytes"))
+    assert caught.value.meant == "2G"
+
+
+@pytest.mark.parametrize(("stored", "meant"), [("0.6", "0.4"), ("40", "40%"), ("100", "100%"), ("101", "0.4")])
+def test_a_percentage_in_a_fraction_is_taken_for_what_it_is(stored: str, meant: str) -> None:
+    with pytest.raises(ValueProblem) as caught:
+        values.read(stored, spec("percent", stored="fraction", range=(0, 0.4)))
+    assert caught.value.meant == meant
 
 
 @pytest.mark.parametrize("stored", ["True", "TRUE", "yes", "1", " true", "on"])

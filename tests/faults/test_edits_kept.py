@@ -142,7 +142,7 @@ def test_a_rewind_puts_back_only_what_the_round_wrote_and_keeps_what_it_replaces
     (sabotage / "sitecustomize.py").write_text(
         "import sys\n"
         "if 'roundgate.host.rounds' in sys.orig_argv and 'run' in sys.orig_argv:\n"
-        "    import roundgate.host.rounds.engine as engine\n"
+        "    import roundgate.host.rounds.bring_up as engine\n"
         "    plain = engine.undo\n"
         "    def late(*words):\n"
         f"        open({str(home / 'courses.txt')!r}, 'a').write('Lantern Run\\n')\n"

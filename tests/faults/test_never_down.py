@@ -16,7 +16,7 @@ INJECT = str(Path(__file__).parent / "inject")
 
 
 def test_a_server_that_ends_long_after_a_failed_stop_is_started_again(site: SiteUnderTest) -> None:
-    home = site.add("regatta", "boat.slots=16\n", trials="stop-seconds 2\n", extra='grace = "0.3s"\nrestart = false')
+    home = site.add("regatta", "boat.slots=16\n", trials="stop-seconds 5\n", extra='grace = "0.3s"\nrestart = false')
     site.ok("start")
     first = site.server_process("regatta")
     site.ok("set", "race.slots=24")
@@ -41,7 +41,7 @@ def test_after_a_failed_stop_a_crash_is_a_crash(site: SiteUnderTest) -> None:
 
 
 def test_a_stop_that_comes_late_is_still_a_stop(site: SiteUnderTest) -> None:
-    site.add("regatta", trials="stop-seconds 1\n", extra='grace = "0.2s"')
+    site.add("regatta", trials="stop-seconds 5\n", extra='grace = "0.2s"')
     site.ok("start")
     assert "it stays down" in site.fails(1, "stop")
     wait_for(lambda: site.server_process("regatta") is None)

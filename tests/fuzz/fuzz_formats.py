@@ -19,13 +19,14 @@ FORMATS_FOLDER = Path(__file__).parents[2] / "src" / "roundgate" / "core" / "for
 NAME = sys.argv.pop(1)
 
 with atheris.instrument_imports(include=["roundgate.core"]):
-    for path in sorted(FORMATS_FOLDER.glob("*.py")):  # a reader's own modules are else imported when they are needed
-        if path.stem.split("_")[0] in (NAME, "json", "anywhere", "mending", "bracketed"):
-            import_module(f"roundgate.core.formats.{path.stem}")
+    for folder in (NAME, "shared"):  # a format's modules are else imported when they are needed
+        for path in sorted((FORMATS_FOLDER / folder).glob("[a-z]*.py")):
+            import_module(f"roundgate.core.formats.{folder}.{path.stem}")
     from roundgate.core.checks.loose import problems_here
-    from roundgate.core.formats import FORMATS, apply_edit, apply_switch, nearby
+    from roundgate.core.formats import FORMATS, apply_edit, apply_switch
     from roundgate.core.formats.protocol import EditRefused
-    from roundgate.core.mends import mended
+    from roundgate.core.formats.shared import window
+    from roundgate.core.repairs import with_repairs
     from roundgate.core.text import NotEncodable, NotText, decode
 
 KIND = FORMATS[NAME]
@@ -48,9 +49,9 @@ def one_input(data: bytes) -> None:
             assert 0 <= cut.start <= cut.end <= len(text.body), one
         text.spliced(one.repair)
     with contextlib.suppress(EditRefused, NotEncodable):
-        mended(KIND, document)
+        with_repairs(KIND, document)
     entries = document.entries()
-    nearby.LARGE = len(data) % 3 * 100  # so that some are edited by the lines around the value
+    window.LARGE = len(data) % 3 * 100  # so that some are edited by the lines around the value
     if not entries:
         return
     entry = entries[len(data) % len(entries)]

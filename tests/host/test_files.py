@@ -139,3 +139,23 @@ def test_our_own_files_are_wholly_there_or_not_at_all(tmp_path: Path, monkeypatc
         files.write_durably(str(path), b"second")
     monkeypatch.undo()
     assert path.read_bytes() == b"first"
+
+
+def test_a_file_that_is_no_longer_what_was_replayed_on_is_not_prepared(tmp_path: Path) -> None:
+    (tmp_path / "a").write_bytes(b"theirs")
+    folder = Folder(str(tmp_path))
+    with pytest.raises(files.ChangedMeanwhile):
+        files.prepare(folder, {"a": b"new"}, "7", {"a": files.digest(b"ours")})
+    assert left_behind(tmp_path) == []
+    assert files.prepare(folder, {"a": b"new"}, "7", {"a": files.digest(b"theirs")})
+
+
+def test_a_new_file_is_like_its_neighbours_but_not_like_a_program(tmp_path: Path) -> None:
+    for name in ("start.sh", "stop.sh", "tool"):
+        (tmp_path / name).write_bytes(b"#!/bin/sh\n")
+        (tmp_path / name).chmod(0o755)
+    (tmp_path / "core.cfg").write_bytes(b"a 1\n")
+    (tmp_path / "core.cfg").chmod(0o640)
+    folder = Folder(str(tmp_path))
+    files.commit(folder, files.prepare(folder, {"new.json": b"{}"}, "7"))
+    assert (tmp_path / "new.json").stat().st_mode & 0o777 == 0o640

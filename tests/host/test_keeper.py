@@ -45,14 +45,20 @@ def test_after_a_few_crashes_the_keeper_gives_up_and_says_so(
         "    child.PAUSES = (0.05, 0.05)\n"
     )
     assert len(child.PAUSES) > 2
-    site.add("regatta", trials="die-after 2\n")
+    site.add("regatta")
     monkeypatch.setenv("PYTHONPATH", str(short))
     site.ok("start")
-    wait_for(lambda: status(site)["state"] == "crashed", 90)
+    killed = None
+    for _ in range(3):
+        wait_for(lambda: site.server_process("regatta") not in (None, killed))  # noqa: B023 - it is called at once
+        wait_for(lambda: status(site)["state"] == "up")
+        killed = site.server_process("regatta")
+        assert killed is not None
+        os.kill(killed, signal.SIGKILL)
+    wait_for(lambda: status(site)["state"] == "crashed")
     said = site.ok("status")
     assert "crashed 3 times in the last day" in said and "its last words: " in said
     assert "no longer started again" in said
-    (site.folder / "regatta" / "sea-trials.txt").unlink()
     site.ok("start")
     assert status(site)["state"] == "up"
 
@@ -297,3 +303,28 @@ def test_the_log_is_rotated(tmp_path: object, monkeypatch: pytest.MonkeyPatch) -
     assert files == ["console.log", "console.log.1"]
     lines = [line for name in reversed(files) for line in (path.parent / name).read_text().splitlines()]
     assert lines == [f"line {number:04}" for number in range(200)][-len(lines) :]
+
+
+def test_so_many_old_logs_are_kept_and_no_more(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    from roundgate.host.keeper import log
+
+    monkeypatch.setattr(log, "LARGEST", 10)
+    written = log.ConsoleLog(str(tmp_path / "console.log"))
+    for number in range(9):
+        written.write(b"line %d is long" % number)
+    os.close(written.handle)
+    kept = sorted(path.name for path in tmp_path.iterdir())
+    assert kept == ["console.log", *(f"console.log.{number}" for number in range(1, log.KEPT + 1))]
+    assert (tmp_path / f"console.log.{log.KEPT}").read_bytes() == b"line %d is long\n" % (9 - log.KEPT)
+
+
+@pytest.mark.parametrize("text", ["say hi\nstop", "say hi\rstop", "say \x1b[2J", "say \x7f"])
+def test_the_keeper_itself_takes_one_line_without_controls(running: SiteUnderTest, text: str) -> None:
+    with socket.socket(socket.AF_UNIX) as link:
+        address, handle = socket_address(str(running.folder / ".roundgate" / "servers" / "regatta"))
+        link.settimeout(60)
+        link.connect(address)
+        os.close(handle)
+        link.sendall(json.dumps({"ask": "send", "text": text}).encode() + b"\n")
+        assert b"cannot be sent to a console" in link.recv(65536)
+    assert "0 of 16 boats" in running.ok("send", "status")

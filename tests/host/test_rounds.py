@@ -9,12 +9,12 @@ import socket
 import subprocess
 import sys
 import threading
-import time
 from pathlib import Path
 
 import psutil
 import pytest
 
+from background import Background, wait_for_step
 from conftest import BOOK, SiteUnderTest, free_port, wait_for
 
 
@@ -91,17 +91,24 @@ def _rewritten(text: str) -> str:
 
 
 @pytest.mark.parametrize(
-    ("trials", "words"),
+    ("trials", "within", "words"),
     [
-        ("die-after 0.1", "ended soon after it was ready with exit code 3"),
-        ("die-at-start", "its log says: ERROR bad config"),
-        ("ready-never", "was not ready within 1s"),
+        ("die-after 0.1", "90s", "ended soon after it was ready with exit code 3"),
+        ("die-at-start", "90s", "its log says: ERROR bad config"),
+        ("ready-never", "1s", "was not ready within 1s"),
     ],
 )
-def test_a_start_that_fails_is_undone_and_told(site: SiteUnderTest, trials: str, words: str) -> None:
-    """The fault comes with the new start and stays: the old state does not start either, and that is said loudly."""
-    home = site.add("regatta", "boat.slots=16\n", extra='start-within = "1s"\nwatch = "0.5s"')
+def test_a_start_that_fails_is_undone_and_told(site: SiteUnderTest, trials: str, within: str, words: str) -> None:
+    """The fault comes with the new start and stays: the old state does not start either, and that is said loudly.
+
+    Only the times of the start that must fail are short, or long enough that the fault always comes first: a busy
+    machine must not turn one fault into another.
+    """
+    home = site.add("regatta", "boat.slots=16\n")
     site.ok("start")
+    file = site.folder / "roundgate.toml"
+    patient = file.read_text()
+    file.write_text(patient.replace('watch = "0.2s"', f'watch = "60s"\nstart-within = "{within}"'))
     (home / "sea-trials.txt").write_text(trials + "\n")
     site.ok("set", "race.slots=24")
     said = site.fails(3, "apply", "--yes")
@@ -109,6 +116,7 @@ def test_a_start_that_fails_is_undone_and_told(site: SiteUnderTest, trials: str,
     assert "DOES NOT COME UP WITH THEM EITHER" in said
     assert site.value("regatta", "boat.slots") == "16"
     (home / "sea-trials.txt").unlink()
+    file.write_text(patient)
     site.run("stop", "--kill")
     site.ok("start")
     assert "up" in site.ok("status")
@@ -389,18 +397,18 @@ def test_the_state_is_for_this_user_only(running: SiteUnderTest) -> None:
 
 def test_a_server_is_not_slower_to_come_back_for_a_long_watch(site: SiteUnderTest) -> None:
     """The watch goes on after the server is ready; players come in meanwhile."""
-    site.add("regatta", extra='watch = "1.5s"')
+    site.add("regatta")
     site.ok("start")
-    began = time.monotonic()
+    file = site.folder / "roundgate.toml"
+    file.write_text(file.read_text().replace('watch = "0.2s"', 'watch = "100s"'))
     site.ok("set", "race.slots=24")
-    site.ok("apply", "--yes")
-    assert time.monotonic() - began > 1.5
-    journal = json.loads(site.ok("rounds", "show", "2", "--json"))["journal"]
-    moments = {(one["step"], one["mark"]): one["at"] for one in journal}
-    assert (
-        moments[("prove", "note")] - moments[("stop", "begin")]
-        < moments[("prove", "end")] - moments[("prove", "begin")]
-    )
+    work = Background(site, "apply", "--yes")
+    number = wait_for_step(site, "prove", "note", "ready")
+    assert outcome(site, number) == "open", "it still watches"
+    assert "came aboard" in site.ok("send", "muster 3")
+    assert outcome(site, number) == "open"
+    site.end()
+    work.end()
 
 
 def test_the_keeper_lets_nobody_else_in(running: SiteUnderTest) -> None:

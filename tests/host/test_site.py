@@ -6,6 +6,7 @@ from pathlib import Path
 
 import pytest
 
+from conftest import BOOK, SiteUnderTest
 from roundgate.host.errors import NoSite, Trouble, UnknownName, WrongWords
 from roundgate.host.site import choose_one, choose_servers, find_site, is_server_word, read_site
 
@@ -107,3 +108,14 @@ def test_a_site_file_that_is_no_text_is_told(tmp_path: Path) -> None:
     (tmp_path / "roundgate.toml").write_bytes(b"\xff\xfe\x00")
     with pytest.raises(Trouble, match="cannot be read"):
         read_site(tmp_path)
+
+
+def test_a_rulebook_that_has_changed_is_read_anew(regatta: SiteUnderTest) -> None:
+    """What was parsed is kept from call to call, by the file's time, size and number."""
+    folder = regatta.folder / "rulebooks"
+    folder.mkdir()
+    book = folder / "gullwind.toml"
+    book.write_text(BOOK.replace("range = [1, 32]", "range = [1, 30]"))
+    assert "1 to 30" in regatta.ok("explain", "race.slots")
+    book.write_text(BOOK.replace("range = [1, 32]", "range = [1, 31]"))
+    assert "1 to 31" in regatta.ok("explain", "race.slots")

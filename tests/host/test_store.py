@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from roundgate.core.slate import AddItem, SetValue, Unset
+from roundgate.core.operations import AddItem, SetValue, Unset
 from roundgate.host.cache import ParsedFiles
 from roundgate.host.logs import last_lines
 from roundgate.host.store import Store, value_digest
@@ -105,3 +105,18 @@ def test_the_last_lines_of_a_log_however_long(tmp_path: Path, count: int) -> Non
     lines = [f"line {number} {'x' * (number % 300)}" for number in range(3000)]
     path.write_text("".join(line + "\n" for line in lines))
     assert last_lines(path, count) == (lines[-count:] if count else [])
+
+
+def test_what_a_round_brings_into_force_is_nobody_elses(store: Store) -> None:
+    first = store.open_round("regatta", "apply", b"{}", "wren")
+    second = store.open_round("regatta", "apply", b"{}", "tern")
+    store.add_to_slate("regatta", [slots("20"), AddItem("list", "courses", "x")], "wren")
+    numbers = [one.id for one in store.slate("regatta")]
+    assert [one.id for one in store.claim(first, numbers[:1])] == numbers[:1]
+    assert [one.id for one in store.claim(second, numbers)] == numbers[1:], "the first round has the other"
+    assert store.take_off_slate(numbers) == [], "rounds are at work with them"
+    store.add_to_slate("regatta", [slots("24")], "tern")
+    store.close_round(first, "failed", "no room", [])
+    waiting = [one.operation for one in store.slate("regatta") if one.round is None]
+    assert waiting == [slots("24")], "what was put there since takes the place of what waits again"
+    store.close()

@@ -12,10 +12,10 @@ from hypothesis import strategies as st
 
 from corpus_files import files, format_of
 from roundgate.core.checks.loose import problems_here
-from roundgate.core.formats import FORMATS, apply_edit
+from roundgate.core.formats import FORMATS, apply_edit, problems_of
 from roundgate.core.formats.protocol import Document, Edit, EditRefused
 from roundgate.core.formats.protocol import Path as Where
-from roundgate.core.mends import mended
+from roundgate.core.repairs import with_repairs
 from roundgate.core.text import NotEncodable, NotText, Text, decode
 
 MANY = settings(max_examples=int(os.environ.get("MANY_EXAMPLES", "60")), deadline=None)
@@ -224,12 +224,12 @@ def test_what_is_damaged_gives_findings_and_mending_makes_it_no_worse(name: str)
         end = data.draw(st.integers(at, min(len(body), at + 4)))
         new = data.draw(st.sampled_from(["", *PIECES[name]]))
         document = look(name, Text(body[:at] + new + body[end:]))
-        before = sum(one.level == "error" for one in document.problems())
+        before = sum(one.level == "error" for one in problems_of(document))
         try:
-            after = mended(FORMATS[name], document)
+            after = with_repairs(FORMATS[name], document)
         except EditRefused:
             return
-        assert sum(one.level == "error" for one in after.problems()) <= before
+        assert sum(one.level == "error" for one in problems_of(after)) <= before
 
     check()
 

@@ -6,8 +6,8 @@ import javaproperties
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from roundgate.core.formats import FORMATS, apply_edit
-from roundgate.core.formats.properties import PropertiesDocument
+from roundgate.core.formats import FORMATS, apply_edit, problems_of
+from roundgate.core.formats.properties.document import PropertiesDocument
 from roundgate.core.text import NotText, Text, decode
 
 MANY = settings(max_examples=400, deadline=None)
@@ -50,7 +50,7 @@ def test_any_bytes_in_the_same_bytes_out(data: bytes) -> None:
         return
     assert text.encode() == data
     document = PropertiesDocument(text)
-    for problem in document.problems():
+    for problem in problems_of(document):
         assert 0 <= problem.start <= problem.end <= len(text.body)
     assert document.plain() == FORMATS["properties"].read_plainly(text)
 
@@ -66,7 +66,7 @@ def test_three_readers_that_share_nothing_agree(body: str) -> None:
             (one.key, one.value) for one in javaproperties.parse(body) if isinstance(one, javaproperties.KeyValue)
         ]
     except javaproperties.InvalidUEscapeError:
-        assert any(one.code == "escape-broken" for one in PropertiesDocument(Text(body)).problems())
+        assert any(one.code == "escape-broken" for one in problems_of(PropertiesDocument(Text(body))))
     assert ours == FORMATS["properties"].read_plainly(Text(body))
     assert theirs is None or ours == theirs
 

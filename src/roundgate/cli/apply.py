@@ -6,8 +6,9 @@ import re
 from typing import Annotated, Any
 
 import typer
+from msgspec.structs import replace
 
-from roundgate.cli.place import Standing
+from roundgate.cli.call import CallContext
 from roundgate.cli.screen.output import say, say_json, say_table, styled
 from roundgate.host.errors import WrongWords
 from roundgate.host.rounds.options import Options
@@ -43,7 +44,7 @@ def apply(
     """Bring the slate into force: stop, write, start, prove; or all is put back as it was."""
     from roundgate.cli.rounding import moment, seconds
 
-    standing = Standing()
+    context = CallContext()
     options = Options(
         countdown=seconds(countdown),
         reason=reason,
@@ -56,28 +57,32 @@ def apply(
         despite_errors=despite,
         start=start,
     )
-    codes = [_apply_one(standing, one, options, yes=yes, live=live) for one in standing.several(server)]
+    codes = [_apply_one(context, one, options, yes=yes, live=live) for one in context.several(server)]
     if any(codes):
         raise typer.Exit(max(codes))
 
 
-def _apply_one(standing: Standing, server: Server, options: Options, *, yes: bool, live: bool) -> int:
+def _apply_one(context: CallContext, server: Server, options: Options, *, yes: bool, live: bool) -> int:
+    from roundgate.cli.changes.new_findings import gathered_now
     from roundgate.cli.rounding import apply_live, run_round
-    from roundgate.cli.setting import gathered_now
     from roundgate.host.rounds.locking import refuse_broken_off
 
-    refuse_broken_off(server, standing.store)
+    refuse_broken_off(server, context.store)
     if live:
-        return apply_live(standing, server)
-    gathered = gathered_now(server, standing.store)
+        return apply_live(context, server)
+    gathered = gathered_now(server, context.store)
     if not gathered.review.changes and not gathered.differs:
-        say(f"{server.name}: nothing waits, and what is on disk is what runs.")
+        if gathered.started is not None:
+            say(f"{server.name}: nothing waits, and what is on disk is what runs.")
+        elif options.start:
+            return run_round(context, server, replace(options, kind="start"))
+        else:
+            say(f"{server.name}: nothing waits, and it is down.")
+            say(f"  next: roundgate start {server.name}")
         return 0
     if not _agreed(server, gathered, options, yes=yes):
         return 1
-    import msgspec
-
-    return run_round(standing, server, msgspec.structs.replace(options, reviewed=gathered.digest))
+    return run_round(context, server, replace(options, reviewed=gathered.digest))
 
 
 def _agreed(server: Server, gathered: Any, options: Options, *, yes: bool) -> bool:
@@ -114,13 +119,13 @@ def rewind(
     from roundgate.cli.rounding import agreed, run_round, say_rewind, seconds
     from roundgate.host.rounds.locking import refuse_broken_off
 
-    standing = Standing()
-    row = standing.store.round(number)
+    context = CallContext()
+    row = context.store.round(number)
     if row is None:
         raise WrongWords(f"There is no round {number}.", "roundgate rounds")
-    server = standing.server(row.server)
-    refuse_broken_off(server, standing.store)
-    if not say_rewind(standing, server, number):
+    server = context.server(row.server)
+    refuse_broken_off(server, context.store)
+    if not say_rewind(context, server, number):
         say(f"{server.name}: the files are as they were before round {number} already.")
         return
     if not agreed(f"Put these files of {server.name} back?", yes=yes):
@@ -128,7 +133,7 @@ def rewind(
     options = Options(
         kind="rewind", target=number, countdown=seconds(countdown), reason=reason, silent=silent, kill=kill
     )
-    code = run_round(standing, server, options)
+    code = run_round(context, server, options)
     if code:
         raise typer.Exit(code)
 
@@ -139,16 +144,16 @@ def recover(server: Annotated[str | None, typer.Argument(help="Which servers; al
     from roundgate.host.rounds.locking import broken_off
     from roundgate.host.rounds.process import launch_recovery
 
-    standing = Standing(quiet=True)
+    context = CallContext(quiet=True)
     codes = [0]
-    for one in standing.several(server, default_all=server is None, lenient=True):
-        row = broken_off(one, standing.store)
+    for one in context.several(server, default_all=server is None, lenient=True):
+        row = broken_off(one, context.store)
         if row is None:
             say(f"{one.name}: no round is broken off.")
             continue
         say(f"{one.name}: recovering round {row.number}")
-        codes.append(min(watch(launch_recovery(one, row.number), standing.store), 5))
-        closed = standing.store.round(row.number)
+        codes.append(min(watch(launch_recovery(one, row.number), context.store), 5))
+        closed = context.store.round(row.number)
         if closed and closed.outcome in ("failed", "rewound"):
             codes[-1] = 0  # that is what recovery is for
     if any(codes):
@@ -162,13 +167,13 @@ def cancel(
     from roundgate.host.rounds.locking import is_at_work
     from roundgate.host.rounds.process import call_off
 
-    standing = Standing(quiet=True)
-    for one in standing.several(server):
-        row = next((row for row in standing.store.open_rounds(one.name) if is_at_work(row)), None)
+    context = CallContext(quiet=True)
+    for one in context.several(server):
+        row = next((row for row in context.store.open_rounds(one.name) if is_at_work(row)), None)
         if row is None:
             say(f"{one.name}: no round is at work.")
             continue
-        if any(line.step == "write" and line.mark == "begin" for line in standing.store.journal(row.number)):
+        if any(line.step == "write" and line.mark == "begin" for line in context.store.journal(row.number)):
             say(f"{one.name}: round {row.number} writes already, so it cannot be called off any more.")
             raise typer.Exit(1)
         call_off(row)
@@ -183,17 +188,17 @@ def rounds(
     """The rounds so far, the newest first; 'rounds show N' tells all of one."""
     from roundgate.cli.history import round_json, say_round, table_rows
 
-    standing = Standing()
+    context = CallContext()
     words = words or []
     if words[:1] == ["show"]:
-        say_round(standing, _number(words[1:]), as_json=as_json)
+        say_round(context, _number(words[1:]), as_json=as_json)
         return
-    name = standing.one(words[0]).name if words else None
-    rows = standing.store.rounds(name)
+    name = context.one(words[0]).name if words else None
+    rows = context.store.rounds(name)
     if as_json:
-        say_json([round_json(standing.store, row) for row in rows])
+        say_json([round_json(context.store, row) for row in rows])
         return
-    listed = table_rows(standing, rows, [name] if name else list(standing.site.file.server))
+    listed = table_rows(context, rows, [name] if name else list(context.site.file.server))
     if not listed:
         say("No round yet.")
     else:

@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 import os
-import sys
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
-from roundgate.cli.screen.output import say, say_json
-from roundgate.core.findings import Finding
+from roundgate.cli.screen.report import Report
 from roundgate.host.errors import WrongWords
 
 FORMS = ("text", "json", "sarif")
@@ -59,11 +57,11 @@ def _is_file(word: str) -> bool:
 
 
 def _is_server(word: str) -> bool:
-    from roundgate.cli.place import Standing
+    from roundgate.cli.call import CallContext
     from roundgate.host.errors import Trouble
 
     try:
-        return word in Standing(quiet=True).site.file.server
+        return word in CallContext(quiet=True).site.file.server
     except Trouble:
         return False
 
@@ -73,7 +71,7 @@ _NAMED = 8
 
 
 def _check_servers(words: Sequence[str], given: str, form: str, *, fix: bool) -> str:
-    from roundgate.cli.place import Standing
+    from roundgate.cli.call import CallContext
     from roundgate.host.checking import check_servers
 
     if given:
@@ -81,50 +79,13 @@ def _check_servers(words: Sequence[str], given: str, form: str, *, fix: bool) ->
     if len(words) > 1:
         raise WrongWords("Several servers are named with commas.", f"roundgate check {','.join(words)}")
     word = words[0] if words else None
-    standing = Standing()
-    servers = standing.several(word, default_all=word is None)
+    context = CallContext()
+    servers = context.several(word, default_all=word is None)
     if fix:
-        from roundgate.cli.mending import mend_servers
+        from roundgate.cli.changes.repairs import mend_servers
 
-        mend_servers(standing, servers)
+        mend_servers(context, servers)
     report = Report(form)
-    for finding in check_servers(servers, standing.store):
+    for finding in check_servers(servers, context.store):
         report.add(finding)
     return report.end(", ".join(one.name for one in servers) if len(servers) <= _NAMED else f"{len(servers)} servers")
-
-
-class Report:
-    """What a check says, in the form asked for. As text it is said at once; so memory stays flat over many files."""
-
-    def __init__(self, form: str) -> None:
-        """Begin with nothing found."""
-        self.form = form
-        self.kept: list[Finding] = []
-        self.counts: dict[str, int] = {}
-
-    def add(self, finding: Finding) -> None:
-        """Say one finding, or keep it for the end."""
-        self.counts[finding.level] = self.counts.get(finding.level, 0) + 1
-        if self.form == "text":
-            from roundgate.cli.screen.findings import say_findings
-
-            say_findings([finding])
-        else:
-            self.kept.append(finding)
-
-    def end(self, names: str) -> str:
-        """Say the rest; give the worst level."""
-        if self.form == "json":
-            from roundgate.cli.screen.findings import as_json
-
-            say_json({"findings": [as_json(one) for one in self.kept]})
-        elif self.form == "sarif":
-            from roundgate.cli.screen.sarif import sarif_of
-
-            say_json(sarif_of(self.kept))
-        else:
-            from roundgate.cli.screen.findings import count_words
-
-            say(f"{names}: {count_words(self.counts)}.")
-        sys.stdout.flush()
-        return next((level for level in ("error", "warning", "note") if self.counts.get(level)), "")

@@ -6,7 +6,8 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 
-from roundgate.cli.check import Report
+from roundgate.cli.screen.report import Report
+from roundgate.core.checks.loose import WITH_COMMENTS
 from roundgate.core.findings import Finding
 from roundgate.core.formats import ENDINGS
 from roundgate.host.errors import WrongWords
@@ -14,8 +15,8 @@ from roundgate.host.errors import WrongWords
 
 def check_the_files(words: Sequence[str], given: str, form: str, *, fix: bool) -> str:
     """Check files, folders and standard input; give the worst level. Raises WrongWords."""
-    if given and given not in ENDINGS:
-        raise WrongWords(f"There is no format '{given}'.", f"--as one of {', '.join(ENDINGS)}")
+    if given and given not in (*ENDINGS, WITH_COMMENTS):
+        raise WrongWords(f"There is no format '{given}'.", f"--as one of {', '.join((*ENDINGS, WITH_COMMENTS))}")
     if "-" in words:
         return _check_input(words, given, form, fix=fix)
     from roundgate.host.checking import check_files, files_below
@@ -27,7 +28,7 @@ def check_the_files(words: Sequence[str], given: str, form: str, *, fix: bool) -
     ]
     paths = [path for path, _ in found_in]
     if fix:
-        from roundgate.cli.mending import mend_files
+        from roundgate.cli.changes.repairs import mend_files
 
         mend_files(found_in, given)
     report = Report(form)

@@ -39,7 +39,7 @@ COMMANDS = (
     CommandLine("move", EDIT, "Move an entry of a list to another place.", "edit", "move"),
     CommandLine("switch", EDIT, "Comment keys out, or let them count again.", "edit", "switch"),
     CommandLine("rename", EDIT, "Give a key another name, in its place.", "edit", "rename"),
-    CommandLine("edit", EDIT, "A file in your own editor, on a copy, checked when it closes.", "editing", "edit"),
+    CommandLine("edit", EDIT, "A file in your own editor, checked when it closes.", "changes.editor", "edit"),
     CommandLine("slate", EDIT, "What waits: the changes, what they mean, the difference.", "edit", "slate"),
     CommandLine("discard", EDIT, "Take waiting changes back.", "edit", "discard"),
     CommandLine("check", CHECK, "Find what is wrong, on disk and on the slate.", "check", "check"),

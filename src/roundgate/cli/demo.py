@@ -18,7 +18,7 @@ from roundgate.host.errors import Trouble
 
 _STORY: tuple[tuple[str, str], ...] = (
     (
-        "Three servers of a made-up sailing club, all stand-ins that behave as real ones do. How do they stand?",
+        "Three servers of a made-up sailing club, all stand-ins that behave as real ones do. What state are they in?",
         "status",
     ),
     ("What is there to set on the regatta server, and what does it hold now?", "show regatta"),

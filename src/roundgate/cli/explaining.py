@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from roundgate.cli.names import list_of, setting_of
+from roundgate.cli.changes.targets import list_of, setting_of
 from roundgate.cli.screen.output import plain, say, say_json, styled
 from roundgate.core import values
 from roundgate.core.files import say as say_value
+from roundgate.core.formats.places import find_key
 from roundgate.core.rulebook.model import Setting
 from roundgate.host.servers import Server
 
@@ -27,11 +28,9 @@ _REWRITTEN = {
 def explain_setting(server: Server, word: str, *, as_json: bool) -> None:
     """Print all there is to know of a setting."""
     target = setting_of(server, word)
-    entry = None
-    files = server.read().files
+    files = server.read([target.file]).files
     document = files.document(target.file)
-    if document is not None:
-        entry = document.find(document.resolve(target.key))
+    entry = find_key(document, target.key)
     line = document.text.place(entry.key_start)[0] if document and entry else None
     if target.spec is None:
         say(f"{target.name}: no rulebook knows it; it is read and written as plain text.")
@@ -43,7 +42,7 @@ def explain_setting(server: Server, word: str, *, as_json: bool) -> None:
         say_json({"name": target.name, "place": place, "on-disk": on_disk, **facts})
         return
     say(f"{styled(target.name, 'bold')}  {target.spec.about}")
-    for label, value in (*facts.items(), ("stands in", place), ("on disk", on_disk)):
+    for label, value in (*facts.items(), ("where", place), ("on disk", on_disk)):
         if value:
             say(f"  {label:<12} {plain(str(value))}")
     say(f"  {'change it':<12} roundgate set {server.name} {_example(target.name, target.spec)}")
@@ -70,7 +69,7 @@ def _facts(server: Server, name: str, spec: Setting) -> dict[str, Any]:
 
 def _example(name: str, spec: Setting) -> str:
     if spec.type == "secret":
-        return f"{name}     (it is asked for, so that it does not stand in the command)"
+        return f"{name}     (it is asked for, so that it is not part of the command)"
     shown = {"duration": "10m", "size": "2G", "percent": "50%", "bool": "on"}.get(spec.type, "VALUE")
     return f"{name}={shown}"
 
@@ -87,7 +86,7 @@ def explain_list(server: Server, word: str, *, as_json: bool) -> None:
         "least": spec.least or None,
         "most": spec.most,
         "advice": spec.advice,
-        "stands in": server.book.file[spec.file].path,
+        "where": server.book.file[spec.file].path,
         "on disk": ", ".join(items) or "(empty)",
     }
     if as_json:

@@ -6,7 +6,7 @@ import time
 from collections.abc import Sequence
 from typing import Any
 
-from roundgate.cli.place import Standing
+from roundgate.cli.call import CallContext
 from roundgate.cli.screen.output import plain, say, say_json, styled
 from roundgate.cli.screen.rounds import say_end
 from roundgate.core.values.units import say_took
@@ -24,11 +24,11 @@ def summary_row(row: RoundRow) -> tuple[str, ...]:
     return (str(row.number), row.server, row.kind, when, row.by, row.outcome or "open", changes + more)
 
 
-def table_rows(standing: Standing, rows: Sequence[RoundRow], servers: Sequence[str]) -> list[tuple[str, ...]]:
+def table_rows(context: CallContext, rows: Sequence[RoundRow], servers: Sequence[str]) -> list[tuple[str, ...]]:
     """Give the rows of the list, the newest first; what servers did by themselves stands among their rounds."""
     found = [(row.began, summary_row(row)) for row in rows]
     for name in servers:
-        for event in life_of(standing.server(name)):
+        for event in life_of(context.server(name)):
             when = time.strftime("%Y-%m-%d %H:%M", time.localtime(event["at"]))
             found.append((event["at"], ("", name, event["what"], when, "", "", f"(by itself) {event_words(event)}")))
     return [row for _, row in sorted(found, key=lambda one: one[0], reverse=True)]
@@ -54,24 +54,24 @@ def round_json(store: Store, row: RoundRow) -> dict[str, Any]:
     }
 
 
-def say_round(standing: Standing, number: int, *, as_json: bool) -> None:
+def say_round(context: CallContext, number: int, *, as_json: bool) -> None:
     """Print one round whole. Raises WrongWords where there is none of this number."""
-    row = standing.store.round(number)
+    row = context.store.round(number)
     if row is None:
         raise WrongWords(f"There is no round {number}.", "roundgate rounds")
     if as_json:
-        say_json(round_json(standing.store, row))
+        say_json(round_json(context.store, row))
         return
     when = time.strftime("%Y-%m-%d %H:%M:%S", time.localtime(row.began))
     took = f", took {say_took(row.ended - row.began)}" if row.ended else ""
     say(f"{styled(f'Round {row.number}', 'bold')}  {row.kind} of {row.server} by {row.by}, {when}{took}")
     for name, before, after in row.changes:
         say(f"  {name}: {plain(before)} -> {plain(after)}" if before else f"  {name}: {plain(after)}")
-    for line in standing.store.journal(number):
+    for line in context.store.journal(number):
         say(f"  {time.strftime('%H:%M:%S', time.localtime(line.at))}  {line.step:<9} {_words(line.mark, line.said)}")
     if row.outcome:
         say_end(row.number, row.outcome, row.said, "", row.evidence)
-    elif broken_off(standing.server(row.server), standing.store):
+    elif broken_off(context.server(row.server), context.store):
         say(f"It was broken off.\n  do: roundgate recover {row.server}")
     else:
         say("It is at work.")

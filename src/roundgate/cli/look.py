@@ -6,8 +6,8 @@ from typing import Annotated, Any
 
 import typer
 
+from roundgate.cli.call import CallContext
 from roundgate.cli.complete import complete_server_or_name
-from roundgate.cli.place import Standing
 from roundgate.cli.screen.output import plain, say, say_json, say_table
 from roundgate.host.servers import Server
 
@@ -20,18 +20,18 @@ def status(
     as_json: Json = False,
 ) -> None:
     """Which servers are up and since when, who is on them, what waits on the slate, and what differs."""
-    from roundgate.cli.standing import standings_of
+    from roundgate.cli.server_state import states_of
 
-    standing = Standing()
-    servers = standing.several(server, default_all=True, lenient=True)
+    context = CallContext()
+    servers = context.several(server, default_all=True, lenient=True)
     if ask_list:
         from roundgate.host.lobby import look_at_list
 
         for asked in servers:
             look_at_list(asked, once=True)
-    found = standings_of(servers, standing.store)
+    found = states_of(servers, context.store)
     if as_json:
-        say_json({"site": standing.site.file.site.name, "servers": [one.as_json() for one in found]})
+        say_json({"site": context.site.file.site.name, "servers": [one.as_json() for one in found]})
         return
     if not found:
         say("This site has no server yet.\n  do: roundgate adopt FOLDER")
@@ -46,11 +46,11 @@ def status(
 
 def show(
     words: Annotated[
-        list[str] | None, typer.Argument(help="[SERVER] [NAME...]", autocompletion=complete_server_or_name)
+        list[str] | None, typer.Argument(help="[SERVER] [NAME or FILE...]", autocompletion=complete_server_or_name)
     ] = None,
     everything: Annotated[bool, typer.Option("--all", help="Advanced settings and unknown keys too.")] = False,
     advanced: Annotated[bool, typer.Option("--advanced", help="Advanced settings only.")] = False,
-    file: Annotated[str | None, typer.Option(help="Only what stands in this file.")] = None,
+    file: Annotated[str | None, typer.Option(help="Only what is in this file.")] = None,
     search: Annotated[str | None, typer.Option(help="Only what has this word in name, key or meaning.")] = None,
     ask: Annotated[bool, typer.Option("--ask", help="Ask the running server what it has, where that is safe.")] = False,
     as_json: Json = False,
@@ -58,12 +58,12 @@ def show(
     """The settings of a server: on disk, on the slate, running, and by default, where these differ."""
     from roundgate.cli.settings import Chosen, chosen_rows, say_rows
 
-    standing = Standing()
-    word, names = standing.split(words or [])
+    context = CallContext()
+    word, names = context.split(words or [])
     results: list[dict[str, Any]] = []
-    for server in standing.several(word):
+    for server in context.several(word):
         wanted = Chosen(names, everything, advanced, file or "", search or "")
-        rows = chosen_rows(server, standing.store, wanted, ask=ask)
+        rows = chosen_rows(server, context.store, wanted, ask=ask)
         if as_json:
             results.append({"server": server.name, "settings": [row.as_json() for row in rows]})
         else:
@@ -81,26 +81,30 @@ def explain(
 
     if len(words) == 1 and "-" in words[0] and explain_code(words[0], as_json=as_json):
         return
-    standing = Standing()
-    word, names = standing.split(words)
-    for server in [_with(standing, name) for name in names] if word is None else standing.several(word):
+    context = CallContext()
+    word, names = context.split(words)
+    if not names:
+        from roundgate.host.errors import WrongWords
+
+        raise WrongWords("What shall be explained?", f"roundgate explain {word} NAME    (or a finding's code)")
+    for server in [_with(context, name) for name in names] if word is None else context.several(word):
         for name in names:
             (explain_list if _is_list(server, name) else explain_setting)(server, name, as_json=as_json)
 
 
-def _with(standing: Standing, name: str) -> Server:
+def _with(context: CallContext, name: str) -> Server:
     """Give the server whose folder one stands in, else the first whose rulebook knows the name."""
-    from roundgate.cli.names import find_name
+    from roundgate.cli.changes.targets import find_name
     from roundgate.host.errors import WrongWords
 
     try:
-        return standing.one(None)
+        return context.one(None)
     except WrongWords:
-        servers = standing.several("@all")
+        servers = context.several("@all")
         return next((one for one in servers if find_name(one.book, name)), servers[0])
 
 
 def _is_list(server: Server, name: str) -> bool:
-    from roundgate.cli.names import find_name
+    from roundgate.cli.changes.targets import find_name
 
     return find_name(server.book, name) in server.book.list

@@ -114,7 +114,7 @@ def _stub() -> None:
 
 _HELP = (
     "Edit a game server's settings, check them, and bring them into force by a restart that is proven or undone. "
-    "SERVER is a name, several by commas, @tag or @all; left out, it is the one whose folder you stand in."
+    "SERVER is a name, several by commas, @tag or @all; left out, it is the one whose folder you are in."
 )
 
 
@@ -133,9 +133,9 @@ def _program(
         bool, typer.Option("--version", callback=_version, is_eager=True, help="Say the version.")
     ] = False,
 ) -> None:
-    from roundgate.cli import place
+    from roundgate.cli import call
 
-    place.SITE_GIVEN = site
+    call.SITE_GIVEN = site
     if context.invoked_subcommand is None:
         from roundgate.cli.welcome import welcome
 

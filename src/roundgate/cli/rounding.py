@@ -8,13 +8,13 @@ import threading
 import time
 from typing import Any
 
-from roundgate.cli.place import Standing
+from roundgate.cli.call import CallContext
 from roundgate.cli.screen.output import is_terminal, plain, say, styled
 from roundgate.cli.screen.rounds import RoundScreen
 from roundgate.core.checks.context import quoted
 from roundgate.core.differences import unified
+from roundgate.core.operations import SetValue
 from roundgate.core.review import lines_shown
-from roundgate.core.slate import SetValue
 from roundgate.core.text import NotText, decode
 from roundgate.core.values import ValueProblem
 from roundgate.core.values.units import parse_seconds
@@ -69,11 +69,11 @@ def agreed(question: str, *, yes: bool) -> bool:
     return True
 
 
-def run_round(standing: Standing, server: Server, options: Options) -> int:
+def run_round(context: CallContext, server: Server, options: Options) -> int:
     """Run a round in its own process and watch it; give the exit code. Raises Busy where another holds the server."""
-    with held(server, standing.store):
+    with held(server, context.store):
         pass  # quickly told here; the round's own process takes the lock for good
-    return watch(launch(server, standing.store, options), standing.store)
+    return watch(launch(server, context.store, options), context.store)
 
 
 def watch(window: RoundWindow, store: Store) -> int:
@@ -121,10 +121,10 @@ def _stay(window: RoundWindow) -> bool:
     return True
 
 
-def say_rewind(standing: Standing, server: Server, number: int) -> bool:
+def say_rewind(context: CallContext, server: Server, number: int) -> bool:
     """Show what going back before a round will change; tell whether that is anything. Raises Trouble."""
     changed = []
-    for path, data in rewind_target(standing.site, number).items():
+    for path, data in rewind_target(context.site, number).items():
         now = server.files_folder.read(path)
         if now == data:
             continue
@@ -150,17 +150,17 @@ def _lines(server: Server, path: str, data: bytes | None) -> list[str]:
     return lines_shown(server.read([path]).files, path, text)
 
 
-def apply_live(standing: Standing, server: Server) -> int:
+def apply_live(context: CallContext, server: Server) -> int:
     """Send to the console what needs no stop; it goes into the files at the next stop. Give the exit code."""
-    from roundgate.cli.setting import send_live
+    from roundgate.cli.changes.live import send_live
 
-    waiting = standing.store.slate(server.name)
+    waiting = context.store.slate(server.name)
     able = [one for one in waiting if isinstance(one.operation, SetValue) and _is_live(server, one.operation)]
     if not able:
         say(f"{server.name}: nothing on the slate can be set live.")
         return 1
-    marked: list[Any] = send_live(server, standing.store, [one.operation for one in able])
-    standing.store.add_to_slate(server.name, marked, able[0].by)
+    marked: list[Any] = send_live(server, context.store, [one.operation for one in able])
+    context.store.add_to_slate(server.name, marked, able[0].by)
     left = len(waiting) - len(able)
     say(f"  In force now; it goes into the file at the next stop. {left} more wait for a round.")
     return 0

@@ -10,7 +10,7 @@ import typer
 from msgspec.structs import replace
 
 from roundgate.cli.apply import At, Backup, Countdown, Despite, Kill, Reason, Silent, WhenEmpty
-from roundgate.cli.place import Standing
+from roundgate.cli.call import CallContext
 from roundgate.cli.screen.output import plain, say, warn
 from roundgate.host.errors import BooksUnusable, Trouble, WrongWords, as_trouble
 from roundgate.host.rounds.options import Kind, Options
@@ -76,15 +76,15 @@ def _run(word: str | None, options: Options) -> None:
 
     codes = []
     try:
-        standing = Standing()
-        servers = standing.several(word, lenient=options.kind == "stop")
+        context = CallContext()
+        servers = context.several(word, lenient=options.kind == "stop")
     except BooksUnusable as error:
         _run_bare(word, options, error)
         return
     for server in servers:
         try:
-            refuse_broken_off(server, standing.store)
-            codes.append(run_round(standing, server, options))
+            refuse_broken_off(server, context.store)
+            codes.append(run_round(context, server, options))
         except Exception as error:
             trouble = as_trouble(error)
             if not isinstance(trouble, BooksUnusable):
@@ -96,13 +96,13 @@ def _run(word: str | None, options: Options) -> None:
 
 def _run_bare(word: str | None, options: Options, why: BooksUnusable) -> None:
     """Stop or start servers without the books. Raises BooksUnusable for what needs them."""
-    from roundgate.cli import place
+    from roundgate.cli import call
     from roundgate.host.rounds.bare import start_bare, stop_bare
     from roundgate.host.site import choose_servers, find_site
 
     if options.countdown or options.when_empty or options.at is not None:
         raise why
-    site = find_site(place.SITE_GIVEN, Path.cwd())
+    site = find_site(call.SITE_GIVEN, Path.cwd())
     warn(f"warning  {why.what}")
     warn(f"  The {options.kind} goes on without the books: it is no round, and nothing is written into files.")
     for name in choose_servers(site, word, Path.cwd()):
@@ -115,15 +115,15 @@ def _run_bare(word: str | None, options: Options, why: BooksUnusable) -> None:
 
 def send(words: Annotated[list[str], typer.Argument(help="[SERVER] LINE")]) -> None:
     """Send one line to a running server's console, and show what it answers within a moment."""
-    standing = Standing()
-    named = len(words) > 1 and is_server_word(standing.site, words[0])
+    context = CallContext()
+    named = len(words) > 1 and is_server_word(context.site, words[0])
     word, rest = (words[0], words[1:]) if named else (None, words)
-    server = standing.one(word)
+    server = context.one(word)
     line = " ".join(rest)
     answers = _send(server, line)
     for answer in answers:
         say(plain(answer))
-    _note_live(standing, server, line)
+    _note_live(context, server, line)
 
 
 def _send(server: Server, line: str) -> list[str]:
@@ -148,7 +148,7 @@ def _send(server: Server, line: str) -> list[str]:
     return heard
 
 
-def _note_live(standing: Standing, server: Server, line: str) -> None:
+def _note_live(context: CallContext, server: Server, line: str) -> None:
     """Remember where a line set a setting: it is lost at the next restart, and 'show' says so."""
     import re
 
@@ -161,7 +161,7 @@ def _note_live(standing: Standing, server: Server, line: str) -> None:
         if found:
             is_secret = spec.type == "secret"
             kept = secret_mark(server.name, name, found["value"]) if is_secret else found["value"]
-            standing.store.note_live(server.name, name, kept)
+            context.store.note_live(server.name, name, kept)
             say(f"  {name} is set at the console only: it is lost at the next restart.")
             say(f"  to keep it: roundgate set {server.name} {name}{'' if is_secret else '=' + found['value']}")
 
@@ -170,8 +170,8 @@ def console(server: Which = None) -> None:
     """Talk to a running server: what it says is shown, what you type is sent. Ctrl-D leaves; the server runs on."""
     from roundgate.cli.talking import talk
 
-    standing = Standing()
-    talk(standing.one(server))
+    context = CallContext()
+    talk(context.one(server))
 
 
 def log(
@@ -183,12 +183,12 @@ def log(
     from roundgate.cli.talking import follow_log
     from roundgate.host.logs import last_lines
 
-    standing = Standing()
-    one = standing.one(server)
+    context = CallContext()
+    one = context.one(server)
     if lines < 0:
         raise WrongWords("A number of lines cannot be negative.", "-n 40")
     shown = last_lines(Path(one.state) / "console.log", lines)
-    if not shown and not follow:
+    if not shown and not follow and lines:
         warn(f"{one.name} has not said anything yet.")
     for line in shown:
         say(plain(line))

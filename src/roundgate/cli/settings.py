@@ -6,17 +6,19 @@ from collections.abc import Collection
 from typing import Any
 
 from msgspec import Struct
+from msgspec.structs import replace
 
-from roundgate.cli.names import list_of, setting_of
+from roundgate.cli.changes.targets import list_of, setting_of
 from roundgate.cli.screen.output import say, say_table, styled
-from roundgate.cli.standing import known_of
+from roundgate.cli.server_state import known_of
 from roundgate.core.files import ServerFiles
 from roundgate.core.files import say as say_value
-from roundgate.core.formats.paths import say_path
-from roundgate.core.formats.protocol import Path
+from roundgate.core.formats import format_name
+from roundgate.core.formats.places import find_key, key_of
+from roundgate.core.formats.protocol import Document, Path
 from roundgate.core.layers import Known, layers_of
 from roundgate.core.rulebook.model import Setting
-from roundgate.core.secrets import hidden_paths, is_secret
+from roundgate.core.secrets import HIDDEN, hidden_paths, is_secret
 from roundgate.host.consoles import console_of
 from roundgate.host.drivers import driver_of
 from roundgate.host.errors import ConsoleCut
@@ -65,12 +67,33 @@ def chosen_rows(server: Server, store: Store, chosen: Chosen, *, ask: bool) -> l
     driver = driver_of(server)
     try:
         state = driver.state()
+        files = [word for word in chosen.names if _is_file(server, word)]
         also = [path for name in chosen.names if (path := name.partition(":")[0]) != name]
+        also += [*files, chosen.file] if _is_file(server, chosen.file) else files
         known = known_of(server, store, state, _asked(server) if ask and state.runs else None, also)
     finally:
         driver.close()
-    if chosen.names:
-        return [_named_row(server, known, name) for name in chosen.names]
+    rows = [
+        row
+        for word in chosen.names
+        for row in (
+            _rows(server, known, replace(chosen, everything=True, file=word))
+            if word in files
+            else [_named_row(server, known, name) for name in _members(server, word)]
+        )
+    ]
+    return rows if chosen.names else _rows(server, known, chosen)
+
+
+def _is_file(server: Server, word: str) -> bool:
+    """Tell whether a word names a file of the server, known to its rulebook or not."""
+    if not word or ":" in word:
+        return False
+    return word in server.paths() or (server.folder / word).is_file()
+
+
+def _rows(server: Server, known: Known, chosen: Chosen) -> list[Row]:
+    """Give the rows of a server, or of one of its files."""
     rows = [
         _row(name, spec, known) for name, spec in server.book.setting.items() if _wanted(server, name, spec, chosen)
     ]
@@ -78,7 +101,27 @@ def chosen_rows(server: Server, store: Store, chosen: Chosen, *, ask: bool) -> l
         rows += [_list_row(server, known, name) for name in server.book.list if _file_fits(server, name, chosen)]
     if chosen.everything or not server.book.setting:
         rows += _unknown_rows(server, known, chosen)
+    if not chosen.advanced and not chosen.search and not chosen.everything:
+        rows += [_gone_row(name, number) for name, number in (known.drifted or {}).items() if ":" in name]
     return rows
+
+
+def _members(server: Server, word: str) -> list[str]:
+    """Give the settings of a group by its name, ``race`` for ``race.slots`` and its like; else the word itself."""
+    from roundgate.cli.changes.targets import find_name
+
+    if ":" in word or find_name(server.book, word):
+        return [word]
+    return [name for name in server.book.setting if name.lower().startswith(f"{word.lower()}.")] or [word]
+
+
+def _gone_row(name: str, number: int) -> Row:
+    file, _, key = name.partition(":")
+    return Row(name, file, key, "-", "", "", "", (_gone_words(number),))
+
+
+def _gone_words(number: int) -> str:
+    return f"written by round {number}, and no longer in the file: the server does not know it, or took it out"
 
 
 def _wanted(server: Server, name: str, spec: Setting, chosen: Chosen) -> bool:
@@ -94,7 +137,7 @@ def _file_fits(server: Server, name: str, chosen: Chosen) -> bool:
 
 
 def _named_row(server: Server, known: Known, word: str) -> Row:
-    from roundgate.cli.names import find_name
+    from roundgate.cli.changes.targets import find_name
 
     if find_name(server.book, word) in server.book.list:
         return _list_row(server, known, list_of(server, word)[0])
@@ -146,10 +189,32 @@ def _unknown_rows(server: Server, known: Known, chosen: Chosen) -> list[Row]:
         listed = any(server.book.file[one.file].path == path for one in server.book.list.values())
         if document is None or listed or (chosen.file and chosen.file != path):
             continue
-        keys = dict.fromkeys(_key(entry.path) for entry in document.entries() if isinstance(entry.path[0], str))
+        if format_name(path) in ("", "lines") and document.entries() and is_plain_list(document):
+            rows.append(_unknown_list_row(server, known, path))
+            continue
+        keys = dict.fromkeys(key_of(entry.path) for entry in document.entries() if isinstance(entry.path[0], str))
         hidden = _hidden(server, known, path)
         rows += [_unknown_row(server, known, path, key, hidden) for key in keys if key not in taken]
     return rows
+
+
+def is_plain_list(document: Document) -> bool:
+    """Tell whether a file holds entries without names: a list."""
+    return all(len(entry.path) == 1 and isinstance(entry.path[0], int) for entry in document.entries())
+
+
+def _unknown_list_row(server: Server, known: Known, path: str) -> Row:
+    hidden = _hidden(server, known, path)
+
+    def items(files: ServerFiles) -> list[str]:
+        document = files.document(path)
+        entries = document.entries() if document is not None else ()
+        return [HIDDEN if entry.path in hidden else entry.value for entry in entries]
+
+    disk, slate = items(known.disk), items(known.slate)
+    running = ", ".join(items(known.started)) if known.started else ""
+    changed = _list_change(disk, slate) if slate != disk else ""
+    return Row(path, path, "", ", ".join(disk), changed, running, "", (f"on the slate: {changed}",) if changed else ())
 
 
 def _hidden(server: Server, known: Known, path: str) -> frozenset[Path]:
@@ -159,14 +224,10 @@ def _hidden(server: Server, known: Known, path: str) -> frozenset[Path]:
     return frozenset().union(*(hidden_paths(server.book, path, one) for one in documents if one is not None))
 
 
-def _key(path: Path) -> str:
-    return str(path[0]) if len(path) == 1 else say_path(path)
-
-
 def _unknown_row(server: Server, known: Known, path: str, key: str, hidden: Collection[Path]) -> Row:
     def value(files: ServerFiles) -> str:
         document = files.document(path)
-        entry = document.find(document.resolve(key)) if document else None
+        entry = find_key(document, key)
         if entry is None:
             return "-"
         is_hidden = entry.path in hidden or is_secret(server.book, path, key)
@@ -175,6 +236,8 @@ def _unknown_row(server: Server, known: Known, path: str, key: str, hidden: Coll
     disk, slate = value(known.disk), value(known.slate)
     running = value(known.started) if known.started else ""
     words = [f"on the slate: {slate}"] if slate != disk else []
+    gone = (known.drifted or {}).get(f"{path}:{key}")
+    words += [_gone_words(gone)] if gone is not None and disk == "-" else []
     return Row(f"{path}:{key}", path, key, disk, slate if slate != disk else "", running, "", tuple(words))
 
 
@@ -213,4 +276,4 @@ def say_rows(server: Server, rows: list[Row], chosen: Chosen) -> None:
     if hidden and not (chosen.names or chosen.everything or chosen.advanced or chosen.search):
         say(f"{hidden} advanced settings are not shown: --all. What one means: roundgate explain NAME")
     if not rows:
-        say("Nothing fits. Try another --search, or --all.")
+        say("Nothing fits. Try another --search or --file, or --all.")

@@ -7,8 +7,8 @@ from typing import Annotated
 
 import typer
 
-from roundgate.cli import place
-from roundgate.cli.place import Standing
+from roundgate.cli import call
+from roundgate.cli.call import CallContext
 from roundgate.cli.screen.output import say, say_json, say_table
 from roundgate.host.errors import Trouble, WrongWords
 
@@ -37,14 +37,14 @@ def adopt(
     """Make a folder a server of the site."""
     from roundgate.host.adopting import Adoption, missing_files, recognise, write_server
 
-    standing = Standing()
-    plan = Adoption(standing.site, folder, name, rulebook, start, tuple(tag or ()))
+    context = CallContext()
+    plan = Adoption(context.site, folder, name, rulebook, start, tuple(tag or ()))
     guess = recognise(plan)
     write_server(plan, guess)
     say(f"{plan.server_name} is a server of this site now: {folder}")
     say(f"  rulebook: {guess.words}")
     say(f"  start command: {' '.join(plan.command)}")
-    missing = missing_files(Standing(quiet=True).server(plan.server_name))
+    missing = missing_files(CallContext(quiet=True).server(plan.server_name))
     if missing:
         _offer_first_run(plan.server_name, missing, first_run)
         return
@@ -64,9 +64,9 @@ def _offer_first_run(name: str, missing: list[str], first_run: bool | None) -> N
     if not first_run:
         say(f"  next: roundgate start {name}, then roundgate stop {name}")
         return
-    standing = Standing()
-    server = standing.server(name)
-    code = run_round(standing, server, Options(kind="start")) or run_round(standing, server, Options(kind="stop"))
+    context = CallContext()
+    server = context.server(name)
+    code = run_round(context, server, Options(kind="start")) or run_round(context, server, Options(kind="stop"))
     if code:
         raise typer.Exit(code)
     say(f"  next: roundgate check {name}, roundgate show {name}")
@@ -82,20 +82,20 @@ def unadopt(
     from roundgate.host.drivers import driver_of
     from roundgate.host.rounds.locking import held
 
-    standing = Standing(quiet=True)
-    one = standing.one(server, lenient=True)
+    context = CallContext(quiet=True)
+    one = context.one(server, lenient=True)
     driver = driver_of(one)
     try:
         if driver.state().runs:
             raise Trouble(f"{one.name} is up.", f"roundgate stop {one.name}, then: roundgate unadopt {one.name}")
     finally:
         driver.close()
-    waiting = len(standing.store.slate(one.name))
+    waiting = len(context.store.slate(one.name))
     question = f" {waiting} changes wait on its slate, and stay there." if waiting else ""
     if not agreed(f"Take {one.name} out of this site? Its files stay in {one.folder}.{question}", yes=yes):
         raise typer.Exit(1)
-    with held(one, standing.store):
-        remove_server(standing.site, one.name)
+    with held(one, context.store):
+        remove_server(context.site, one.name)
     say(f"{one.name} is no longer a server of this site. Its files stay in {one.folder}.")
     say(f"  to take it in again: roundgate adopt {one.folder} --name {one.name}")
 
@@ -130,7 +130,7 @@ def _site_folder() -> Path | None:
     from roundgate.host.site import find_site
 
     try:
-        return find_site(place.SITE_GIVEN, Path.cwd()).folder
+        return find_site(call.SITE_GIVEN, Path.cwd()).folder
     except NoSite:
         return None
 

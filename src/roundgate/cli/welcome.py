@@ -11,19 +11,19 @@ def welcome() -> None:
     say("Round Gate edits a game server's settings, checks them, and brings them into force")
     say("by a restart that is proven or undone.")
     say()
-    from roundgate.cli.place import Standing
+    from roundgate.cli.call import CallContext
 
     try:
-        standing = Standing()
+        context = CallContext()
     except NoSite:
         say("  roundgate demo            watch it at work on made-up servers, in under a minute")
         say("  roundgate init            make a site in this folder")
         say("  roundgate adopt FOLDER    make a server's folder part of the site")
     else:
-        names = ", ".join(standing.site.file.server) or "no server yet: roundgate adopt FOLDER"
-        say(f"This site: {standing.site.file.site.name or standing.site.folder} ({names})")
+        names = ", ".join(context.site.file.server) or "no server yet: roundgate adopt FOLDER"
+        say(f"This site: {context.site.file.site.name or context.site.folder} ({names})")
         say()
-        say("  roundgate status                   how the servers stand")
+        say("  roundgate status                   the state of each server")
         say("  roundgate show SERVER              a server's settings")
         say("  roundgate set SERVER NAME=VALUE    change one; then 'roundgate apply SERVER'")
     say()

@@ -8,6 +8,8 @@ from typing import Any, NamedTuple
 
 from roundgate.core import values
 from roundgate.core.formats import FORMATS, format_name
+from roundgate.core.formats.detect import format_for
+from roundgate.core.formats.places import find_key
 from roundgate.core.formats.protocol import USUAL, Dialect, Document, Entry, Format
 from roundgate.core.rulebook.model import Rulebook, Setting
 from roundgate.core.text import Text
@@ -34,12 +36,17 @@ class ServerFiles:
         self.book = book
         self.texts = dict(texts)
         self._documents: dict[str, Document] = {}
+        self._formats: dict[str, str] = {}
         self._known = {} if known is None else known
 
     def format_name(self, path: str) -> str:
         """Tell the name of a file's format: the rulebook's word, then what the file's name says."""
         by_book = next((file.format for file in self.book.file.values() if file.path == path), "")
-        return by_book or format_name(path)
+        if by_book or path not in self.texts:
+            return by_book or format_name(path)
+        if path not in self._formats:
+            self._formats[path] = format_for(path, self.texts[path].body)
+        return self._formats[path]
 
     def format(self, path: str) -> Format | None:
         """Tell the format of a file, or None where it is not known."""
@@ -66,6 +73,7 @@ class ServerFiles:
         """Give the same files with one of them changed."""
         changed = ServerFiles(self.book, {**self.texts, path: document.text})
         changed._documents = {**self._documents, path: document}
+        changed._formats = dict(self._formats)
         return changed
 
     def path_of(self, spec: Setting) -> str:
@@ -76,7 +84,7 @@ class ServerFiles:
         """Give the entry of a setting, or None where it is not in the file."""
         spec = self.book.setting[name]
         document = self.document(self.path_of(spec))
-        return document.find(document.resolve(spec.key)) if document else None
+        return find_key(document, spec.key)
 
     def stored(self, name: str) -> str | None:
         """Give what the file holds for a setting, or None."""

@@ -24,6 +24,8 @@ class Known(Struct, frozen=True):
     """What the running server answered when it was asked, by setting, as stored."""
     drifted: Mapping[str, int] | None = None
     """The settings that no longer hold what a round wrote, with that round's number."""
+    world: Mapping[str, str] | None = None
+    """What the running world was made with, by setting, as stored."""
 
 
 class Layers(Struct, frozen=True):
@@ -49,7 +51,7 @@ def layers_of(name: str, known: Known) -> Layers:
 
 
 def _running(name: str, known: Known) -> str | None:
-    for source in (known.asked, known.live):
+    for source in (known.asked, known.live, known.world):
         if source and name in source:
             return source[name]
     return known.started.stored(name) if known.started else None
@@ -76,7 +78,7 @@ def _running_words(name: str, spec: Setting, known: Known, running: str | None) 
             return ["in force by the console; goes into the file at the next stop"]
         return ["set at the console only: lost at the next restart"]
     if known.asked and name in known.asked and known.started and known.started.stored(name) == disk:
-        return ["on disk, but the server says otherwise: it did not take the value"]
+        return ["on disk, but the server says otherwise: changed at its console since, or it did not take the value"]
     if spec.takes == "new-world":
         return ["on disk but not running: needs a restart and a new world"]
     return ["on disk but not running: restart"]

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from roundgate.core.files import ServerFiles
-from roundgate.core.formats.flat import KeyFile
-from roundgate.core.formats.paths import say_path
 from roundgate.core.formats.protocol import Document
-from roundgate.core.slate import Operation, Rename, SetValue, Switch, Unset
+from roundgate.core.formats.shared.key_value import KeyFile
+from roundgate.core.formats.shared.paths import say_path
+from roundgate.core.operations import Operation, SetValue, Unset
 
 
 def rescue(now: ServerFiles, started: ServerFiles | None, waiting: Sequence[Operation]) -> list[Operation]:
@@ -18,7 +18,7 @@ def rescue(now: ServerFiles, started: ServerFiles | None, waiting: Sequence[Oper
     """
     if started is None:
         return []
-    taken = {(one.file, one.key) for one in waiting if isinstance(one, SetValue | Unset | Switch | Rename)}
+    taken = {(one.file, one.claimed_key) for one in waiting if one.claimed_key}
     found: list[Operation] = []
     for file in now.book.file.values():
         if file.rewritten != "at-stop" or started.texts.get(file.path) == now.texts.get(file.path):

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import partial
 
 from msgspec import Struct
 from msgspec.structs import replace
 
+from roundgate.core.advice import advice_for
 from roundgate.core.differences import lines_of, unified
 from roundgate.core.files import ServerFiles, say
+from roundgate.core.formats.places import find_key
 from roundgate.core.formats.protocol import Entry
-from roundgate.core.mends import EditText, Mend
+from roundgate.core.operations import Change
 from roundgate.core.rulebook.model import Rulebook, Setting
 from roundgate.core.secrets import (
     HIDDEN,
@@ -24,7 +26,7 @@ from roundgate.core.secrets import (
     without_secrets,
     without_sounding,
 )
-from roundgate.core.slate import Change, MoveItem, Outcome, Rename, SetValue, Switch, Unset
+from roundgate.core.slate import Outcome
 from roundgate.core.text import LARGE, Text
 
 _LONG = 72
@@ -66,14 +68,14 @@ def changes_in_words(outcome: Outcome) -> tuple[ChangeWords, ...]:
 
 def _is_named_elsewhere(change: Change, outcome: Outcome) -> bool:
     """Tell whether another field of its record says that a change's value is a secret."""
-    operation = change.operation
-    if not isinstance(operation, SetValue | Unset | Switch) or not may_be_named_elsewhere(operation.key):
+    key = change.operation.value_key
+    if not key or not may_be_named_elsewhere(key):
         return False
     for files in (outcome.before, outcome.after):
         document = files.document(change.file)
         if document is not None:
-            path = document.resolve(operation.key)
-            if path in hidden_paths(files.book, change.file, document):
+            entry = find_key(document, key)
+            if entry is not None and entry.path in hidden_paths(files.book, change.file, document):
                 return True
     return False
 
@@ -85,7 +87,7 @@ def _masked(change: Change) -> Change:
 
 def spec_of(change: Change, book: Rulebook) -> Setting | None:
     """Give the setting that a change is about, where the rulebook knows it."""
-    return book.setting.get(change.name) if isinstance(change.operation, SetValue | Unset | Switch) else None
+    return book.setting.get(change.name) if change.operation.value_key else None
 
 
 def say_stored(stored: str | None, change: Change, book: Rulebook) -> str:
@@ -96,11 +98,7 @@ def say_stored(stored: str | None, change: Change, book: Rulebook) -> str:
         return say(stored, spec) if stored is not None else f"not set{default}"
     if stored is None:
         return "not set"
-    operation = change.operation
-    if isinstance(operation, Mend | EditText):
-        return stored
-    key = operation.key if isinstance(operation, SetValue | Unset | Switch) else ""
-    if is_secret(book, change.file, key):
+    if is_secret(book, change.file, change.operation.value_key):
         return "(set, hidden)"
     lines = [line.strip() for line in without_sounding(stored, secret_names(book, change.file)).splitlines()]
     if not "".join(lines):
@@ -111,38 +109,14 @@ def say_stored(stored: str | None, change: Change, book: Rulebook) -> str:
 
 def _in_words(change: Change, book: Rulebook) -> ChangeWords:
     operation = change.operation
-    if isinstance(operation, SetValue | Unset):
-        then = say_stored(operation.then, change, book) if change.has_moved_on else ""
-        before, after = say_stored(change.before, change, book), say_stored(change.after, change, book)
-        return ChangeWords(change.name, change.file, before, after, then, change.is_nothing)
-    if isinstance(operation, Switch):
-        before, after = (_switch_words(one, change, book) for one in (change.before, change.after))
-        return ChangeWords(change.name, change.file, before, after, "", change.is_nothing)
-    if isinstance(operation, Rename):
-        before, after = f"called {change.before}", f"called {change.after}"
-        return ChangeWords(change.name, change.file, before, after, "", change.is_nothing)
-    if isinstance(operation, Mend | EditText):
-        return ChangeWords(change.name, change.file, change.before or "", change.after or "", "", change.is_nothing)
-    before, after = _list_words(change, book)
-    return ChangeWords(change.name, change.file, before, after, "", change.is_nothing)
+    is_hidden = is_secret(book, change.file, change.name.partition(":")[2])
 
+    def say_one(stored: str | None) -> str:
+        return say_stored(stored, change, book)
 
-def _switch_words(stored: str | None, change: Change, book: Rulebook) -> str:
-    return "commented out" if stored is None else say_stored(stored, change, book)
-
-
-def _list_words(change: Change, book: Rulebook) -> tuple[str, str]:
-    operation, before, after = change.operation, change.items_before, change.items_after
-    if is_secret(book, change.file, change.name.partition(":")[2]):
-        return f"{len(before)} entries", f"{len(after)} entries (hidden)"
-    count = f"{len(before)} entries"
-    if isinstance(operation, MoveItem) and operation.item in before:
-        old, new = before.index(operation.item) + 1, after.index(operation.item) + 1
-        return f"'{operation.item}' is number {old}", f"number {new}"
-    added = [item for item in after if after.count(item) > before.count(item)]
-    gone = [item for item in before if before.count(item) > after.count(item)]
-    words = [f"+ {item} (number {after.index(item) + 1})" for item in added[-1:]] + [f"- {item}" for item in gone[:1]]
-    return count, ", ".join(words) + f", {len(after)} entries" if words else count
+    then = say_one(operation.value_when_slated) if change.has_moved_on else ""
+    before, after = operation.in_words(change, say_one, is_secret=is_hidden)
+    return ChangeWords(change.name, change.file, before, after, then, change.is_nothing)
 
 
 def _consequences(outcome: Outcome) -> Iterator[str]:
@@ -154,20 +128,27 @@ def _consequences(outcome: Outcome) -> Iterator[str]:
             yield words.format(names=", ".join(dict.fromkeys(names)))
     for change in real:
         spec = spec_of(change, book)
-        if spec and spec.advice:
-            yield f"{change.name}: {spec.advice}"
-    unknown = [
-        change.name
-        for change in real
-        if isinstance(change.operation, SetValue | Unset | Switch) and not spec_of(change, book)
-    ]
+        advice = advice_for(change.name, spec, outcome.after.names) if spec else ""
+        if advice:
+            yield f"{change.name}: {advice}"
+    unknown = [change.name for change in real if change.operation.value_key and not spec_of(change, book)]
     if unknown:
         yield f"{', '.join(unknown)}: the rulebook does not know this key; it is written, but not checked or proven."
+    unread = [name for name in dict.fromkeys(one.name for one in real) if not _can_be_read(name, book, unknown)]
+    if unread:
+        yield f"{', '.join(unread)}: cannot be read back from the server; a round says that it is written, and no more."
+
+
+def _can_be_read(name: str, book: Rulebook, unknown: Sequence[str]) -> bool:
+    spec = book.setting.get(name)
+    if spec is None:
+        return name in unknown  # that is said already
+    return spec.type != "secret" and bool(spec.shown or (spec.live and spec.live.read))
 
 
 _TAKES = {
-    "live": "{names}: could also be set without a restart, with 'apply --live'; lasts once it is in the file.",
-    "restart": "{names}: takes effect when the server restarts; everybody on it is put off for that time.",
+    "live": "{names}: can also be set without a restart: 'apply --live'. It is kept only once it is in the file.",
+    "restart": "{names}: takes effect at the next restart, which disconnects everybody.",
     "new-world": "{names}: fixed when a world is made; takes effect in a new world only.",
 }
 
@@ -175,7 +156,7 @@ _TAKES = {
 def _takes(change: Change, book: Rulebook) -> str:
     spec = spec_of(change, book)
     if spec:
-        is_live = spec.live and spec.live.set and spec.takes == "live" and not isinstance(change.operation, Switch)
+        is_live = spec.live and spec.live.set and spec.takes == "live" and change.operation.can_be_live
         return "live" if is_live else "restart" if spec.takes == "live" else spec.takes
     known = book.list.get(change.name)
     return known.takes if known else "restart"

@@ -18,6 +18,7 @@ LARGE = 200_000
 """From so many characters on it pays not to read all of a file where a part of it will do."""
 
 LINE_END = re.compile(r"\r\n|\r|\n")
+_LAST_END = re.compile(r"(?:\r\n|\r|\n)\Z")
 
 _BOMS = ((codecs.BOM_UTF8, "utf-8"), (codecs.BOM_UTF16_LE, "utf-16-le"), (codecs.BOM_UTF16_BE, "utf-16-be"))
 _WINDOWS_ONLY = bytes(range(0x80, 0xA0))
@@ -122,6 +123,29 @@ class Text(Struct, frozen=True):
         """Give the same file with another body."""
         return Text(body, self.encoding, self.bom)
 
+    def with_neighbours_ends(self, splices: Iterable[Splice]) -> list[Splice]:
+        """Give splices whose new line ends are those of the lines around them, in a file that mixes line ends.
+
+        A new ``\\r`` right before a ``\\n`` would become one line end with it.
+        """
+        cuts = list(splices)
+        if "\r" not in self.body or len(set(LINE_END.findall(self.body))) < 2:
+            return cuts
+        return [self._with_near_ends(cut) for cut in cuts]
+
+    def _with_near_ends(self, cut: Splice) -> Splice:
+        if not LINE_END.search(cut.new):
+            return cut
+        before = self.body[max(0, cut.start - 2) : cut.start]
+        last, after = _LAST_END.search(before), LINE_END.search(self.body, cut.end)
+        near = last.group() if last else after.group() if after else self.newline
+        if near == "\r" and self.body[cut.end : cut.end + 1] == "\n":
+            near = "\n"
+        new = LINE_END.sub(lambda _: near, cut.new)
+        if before.endswith("\r") and new.startswith("\n"):
+            new = LINE_END.sub("\r", cut.new)
+        return Splice(cut.start, cut.end, new)
+
     def spliced(self, splices: Iterable[Splice]) -> Text:
         """Give the text with the splices made. Raises ValueError where two of them overlap."""
         pieces: list[str] = []
@@ -148,7 +172,7 @@ def decode(data: bytes) -> Text:
     nul = data.find(b"\0")
     if nul >= 0:
         line = data.count(b"\n", 0, nul) + 1
-        raise NotText(f"a NUL byte stands in line {line}: this is not a text file, or it was damaged")
+        raise NotText(f"there is a NUL byte in line {line}: this is not a text file, or it was damaged")
     try:
         return Text(data.decode("utf-8"), "utf-8")
     except UnicodeDecodeError:
@@ -172,5 +196,5 @@ def _decode_marked(data: bytes, bom: bytes, encoding: str) -> Text:
         raise NotText(f"the byte-order mark says {encoding}, but byte {error.start + len(bom)} is not") from error
     nul = text.body.find("\0")
     if nul >= 0:
-        raise NotText(f"a NUL character stands in line {text.place(nul)[0]}: the file was damaged")
+        raise NotText(f"there is a NUL character in line {text.place(nul)[0]}: the file was damaged")
     return text

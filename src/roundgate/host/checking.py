@@ -10,13 +10,14 @@ from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
 from msgspec import json
+from msgspec.structs import replace
 
 from roundgate.core.findings import Finding, Place
 from roundgate.host.files import LARGEST, read_bytes
 
 if TYPE_CHECKING:
-    from roundgate.core.slate import Operation
-    from roundgate.host.servers import Server
+    from roundgate.core.operations import Operation
+    from roundgate.host.servers import FilesNow, Server
     from roundgate.host.store import Store
 
 T = TypeVar("T")
@@ -103,9 +104,12 @@ def check_server(server: Server, waiting: Sequence[Operation]) -> list[Finding]:
     One that cannot be looked at at all has that as its finding: it must not hide the others.
     """
     from roundgate.host.errors import Trouble
+    from roundgate.host.rulebooks import BrokenRulebook
 
     try:
         return _check_server(server, waiting)
+    except BrokenRulebook as error:
+        return [replace(one, server=server.name) for one in error.problem.findings]
     except Trouble as error:
         return [Finding("server-unreadable", "error", Place(str(server.folder)), error.what, error.do, server.name)]
 
@@ -114,10 +118,30 @@ def _check_server(server: Server, waiting: Sequence[Operation]) -> list[Finding]
     from roundgate.core.checks import check_disk, check_outcome
 
     now, outcome = server.outcome(waiting)
-    found = check_disk(server.name, now.files, now.unreadable)
+    found = [*check_disk(server.name, now.files, now.unreadable), *_near_names(server, now)]
     if waiting:
         found += [one for one in check_outcome(server.name, outcome, now.unreadable) if one.waiting]
     return found
+
+
+def _near_names(server: Server, now: FilesNow) -> Iterator[Finding]:
+    """Find files whose names nearly are the one that the rulebook expects, where that one does not exist."""
+    from roundgate.core.checks.context import quoted
+    from roundgate.core.nearest import nearest
+
+    expected = {file.path for file in server.book.file.values()}
+    for path in sorted(expected - set(now.files.texts) - set(now.unreadable)):
+        folder = server.folder / Path(path).parent
+        names = [one.name for one in folder.iterdir() if one.is_file()] if folder.is_dir() else []
+        here = Path(path).parent
+        free = [name for name in names if (here / name).as_posix() not in expected]
+        wanted = Path(path).name
+        near = next((name for name in free if name.lower() == wanted.lower()), "") or nearest(wanted, free, least=90)
+        if near:
+            place = (here / near).as_posix()
+            cause = f"The server looks for {path} and does not read {place}: every letter of the name counts."
+            do = f"mv {quoted(str(folder / near))} {quoted(str(folder / wanted))}"
+            yield Finding("file-name-near", "warning", Place(place), cause, do, server.name)
 
 
 def check_file(path: str, given: str = "") -> list[Finding]:

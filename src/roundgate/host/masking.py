@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from roundgate.core.operations import Operation
 from roundgate.core.secrets import HIDDEN, is_secret, secret_entries
-from roundgate.core.slate import Operation, SetValue
 from roundgate.host.servers import Server
 
 _SHORTEST = 3
@@ -16,7 +16,7 @@ def secrets_of(server: Server, waiting: Iterable[Operation]) -> set[str]:
     """Give the secrets on a server's disk and among operations that wait. Files that cannot be read have none."""
     try:
         book, files = server.book, server.read().files
-        found = [one.stored for one in waiting if isinstance(one, SetValue) and is_secret(book, one.file, one.key)]
+        found = [one.new_value for one in waiting if one.new_value and is_secret(book, one.file, one.value_key)]
         for path in files.texts:
             document = files.document(path)
             found += [entry.value for entry in secret_entries(book, path, document)] if document else []

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from collections.abc import Sequence
 from contextlib import suppress
@@ -13,10 +14,11 @@ from pathlib import Path
 from msgspec import MsgspecError, Struct, json
 
 from roundgate.core.files import ServerFiles, Unreadable
-from roundgate.core.formats import format_of
+from roundgate.core.formats import format_name
 from roundgate.core.formats.protocol import Document
+from roundgate.core.operations import Operation
 from roundgate.core.rulebook.model import NO_RULEBOOK, Rulebook
-from roundgate.core.slate import Operation, Outcome, replay
+from roundgate.core.slate import Outcome, replay
 from roundgate.core.values import ValueProblem
 from roundgate.core.values.units import parse_seconds
 from roundgate.host.errors import Trouble
@@ -26,6 +28,8 @@ from roundgate.host.rulebooks import load_rulebook
 from roundgate.host.site import ServerEntry, Site
 
 _BOOK = "rulebook.json"
+_DEEPEST, _MOST_FILES = 4, 500
+"""Without a rulebook, so deep and so many files of a server are looked at."""
 
 
 class FilesNow(Struct, frozen=True):
@@ -94,9 +98,24 @@ class Server:
         """Name its configuration files: those of the rulebook, or all of a known kind where there is no rulebook."""
         known = [file.path for file in self.book.file.values()]
         if not known:
-            names = sorted(path.name for path in Path(self.files_folder.root).iterdir())
-            known = [name for name in names if format_of(name) and (self.folder / name).is_file()]
+            known = self._files_of_known_formats()
         return list(dict.fromkeys((*known, *extra)))
+
+    def _files_of_known_formats(self) -> list[str]:
+        """Name the files below its folder whose names say their format; hidden folders and deep ones are left out."""
+        root = Path(self.files_folder.root)
+        found: list[str] = []
+        for folder, folders, names in os.walk(root):
+            here = Path(folder).relative_to(root)
+            folders[:] = sorted(name for name in folders if name[0] != ".") if len(here.parts) < _DEEPEST else []
+            found += [
+                (here / name).as_posix()
+                for name in sorted(names)
+                if format_name(name) and name[0] != "." and (Path(folder) / name).is_file()
+            ]
+            if len(found) > _MOST_FILES:
+                return found[:_MOST_FILES]
+        return sorted(found, key=lambda path: (path.count("/"), path))
 
     def read(self, extra: Sequence[str] = ()) -> FilesNow:
         """Read its files as they are on disk now; those that the server rewrites while it runs, at rest."""

@@ -29,7 +29,8 @@ class ServerEntry(Struct, frozen=True, forbid_unknown_fields=True):
     start: list[str]
     rulebook: str = ""
     tags: list[str] = field(default_factory=list)
-    console: str = "stdin"
+    console: str = ""
+    """How to talk to it: ``stdin`` or ``tcp``; empty: by TCP where the rulebook's console is open, else by stdin."""
     environment: dict[str, str] = field(default_factory=dict)
     outside: list[str] = field(default_factory=list)
     """Folders outside the server's own that its links may lead to."""
@@ -122,7 +123,7 @@ def read_site(folder: Path) -> Site:
     wrong = next((name for name in file.server if not NAME.fullmatch(name)), None)
     if wrong is not None:
         raise Trouble(f"{SITE_FILE}: '{wrong}' cannot be a server's name.", "Use letters, digits, - and _.")
-    odd = next((name for name, entry in file.server.items() if entry.console not in CONSOLE_KINDS), None)
+    odd = next((name for name, entry in file.server.items() if entry.console not in ("", *CONSOLE_KINDS)), None)
     if odd is not None:
         raise Trouble(
             f"{SITE_FILE}: '{file.server[odd].console}' of {odd} is no kind of console.",

@@ -15,9 +15,8 @@ from pathlib import Path
 from typing import Any
 
 from msgspec import MsgspecError, Struct, json
-from msgspec.structs import replace
 
-from roundgate.core.slate import Operation, SetValue, Unset, merged
+from roundgate.core.operations import Operation, merged, read_stored, stored
 from roundgate.host.books import RoundSummary, open_books
 
 
@@ -111,7 +110,7 @@ class Store:
         query = "SELECT id, operation, at, by, round FROM slate WHERE server=? ORDER BY id"
         for number, raw, at, by, round in self.db.execute(query, (server,)).fetchall():
             try:
-                yield Waiting(number, json.decode(raw, type=Operation), at, by, round)
+                yield Waiting(number, read_stored(raw), at, by, round)
             except (MsgspecError, TypeError):
                 yield number
 
@@ -130,7 +129,7 @@ class Store:
         stays = {id(one) for one in kept}
         gone = [(one.id,) for one in waiting if id(one.operation) not in stays]
         self.db.executemany("DELETE FROM slate WHERE id=?", gone)
-        row = (server, json.encode(final), time.time(), by, round)
+        row = (server, stored(final), time.time(), by, round)
         self.db.execute("INSERT INTO slate (server, operation, at, by, round) VALUES (?, ?, ?, ?, ?)", row)
 
     def take_off_slate(self, numbers: Sequence[int]) -> list[int]:
@@ -173,8 +172,8 @@ class Store:
     def let_wait(self, server: str) -> None:
         """Let what was to go into the files at a stop wait for a round like the rest: it was tried, and undone."""
         for one in self.slate(server):
-            if getattr(one.operation, "at_stop", False):
-                raw = json.encode(replace(one.operation, at_stop=False))
+            if one.operation.waits_for_stop:
+                raw = stored(one.operation.as_usual())
                 self.db.execute("UPDATE slate SET operation=? WHERE id=?", (raw, one.id))
 
     # --- rounds ------------------------------------------------------------------------------------------------
@@ -225,11 +224,10 @@ class Store:
         """Take what was written off the slate, and remember each value's mark, of its plain form."""
         self.db.executemany("DELETE FROM slate WHERE id=?", [(one.id,) for one in operations])
         for one in operations:
-            operation = one.operation
-            if isinstance(operation, SetValue | Unset):
-                name = operation.name or f"{operation.file}:{operation.key}"
-                stored = operation.stored if isinstance(operation, SetValue) else None
-                row = (server, name, number, value_digest(server, name, plainly(name, stored)))
+            if one.operation.sets_value:
+                name = one.operation.shown_name
+                mark = value_digest(server, name, plainly(name, one.operation.new_value))
+                row = (server, name, number, mark)
                 self.db.execute("INSERT OR REPLACE INTO written VALUES (?, ?, ?, ?)", row)
 
     def forget_written(self, server: str) -> None:

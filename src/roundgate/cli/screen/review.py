@@ -6,17 +6,16 @@ from typing import Any
 
 from roundgate.cli.screen.output import plain, say, styled
 from roundgate.core.review import Review
-from roundgate.core.slate import name_of
 from roundgate.host.rounds.gather import Gathered
 
 
 def say_review(gathered: Gathered, *, diff: bool = True) -> None:
     """Print a review."""
     review = gathered.review
-    rescued = {name_of(one) for one in gathered.rescued}
+    rescued = {one.shown_name for one in gathered.rescued}
     for change in review.changes:
-        arrow = "is so already:" if change.is_nothing else "->"
-        say(f"  {styled(change.name, 'bold')}: {plain(change.before)} {arrow} {plain(change.after)}   ({change.file})")
+        words = in_words(change.before, change.after, is_nothing=change.is_nothing)
+        say(f"  {styled(change.name, 'bold')}{words}   ({change.file})")
         if change.then:
             say(f"      when you put it on the slate it was {plain(change.then)}; somebody has changed it since")
         if change.name in rescued:
@@ -31,6 +30,11 @@ def say_review(gathered: Gathered, *, diff: bool = True) -> None:
         say_diff(review.diff)
 
 
+def in_words(before: str, after: str, *, is_nothing: bool) -> str:
+    """Give what follows the name of a setting in a list of changes: from what to what, or that nothing changes."""
+    return f": no change, {plain(after)}" if is_nothing else f": {plain(before)} -> {plain(after)}"
+
+
 def say_diff(diff: str) -> None:
     """Print a difference, what comes in green and what goes in red."""
     for line in diff.split("\n"):
@@ -41,7 +45,7 @@ def say_diff(diff: str) -> None:
 def as_json(gathered: Gathered) -> dict[str, Any]:
     """Give a review for JSON; field names are stable."""
     review: Review = gathered.review
-    rescued = {name_of(one) for one in gathered.rescued}
+    rescued = {one.shown_name for one in gathered.rescued}
     return {
         "changes": [
             {

@@ -12,6 +12,7 @@ from roundgate.host.store import RoundRow
 
 EXIT_CODES = {
     "proven": 0,
+    "unread": 0,
     "written": 0,
     "done": 0,
     "refused": 1,
@@ -24,6 +25,7 @@ EXIT_CODES = {
 }
 _COLOURS = {
     "proven": "green",
+    "unread": "green",
     "written": "green",
     "done": "green",
     "rewound": "yellow",
@@ -97,7 +99,7 @@ class RoundScreen:
 def say_end(number: int, outcome: str, said: str, do: str, evidence: list[str]) -> int:
     """Print how a round ended, and the evidence; give the exit code."""
     say(f"Round {number} {styled(outcome, _COLOURS.get(outcome, 'yellow'))}: {plain(said)}")
-    if evidence and outcome not in ("proven", "done"):
+    if evidence and outcome not in ("proven", "unread", "done"):
         say("  The server's last words:")
         for line in evidence:
             say(f"    | {plain(line)}")

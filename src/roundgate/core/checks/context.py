@@ -6,8 +6,8 @@ from collections.abc import Mapping
 
 from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.findings import Finding, Level, Place
-from roundgate.core.formats.flat import KeyFile
 from roundgate.core.formats.protocol import Entry
+from roundgate.core.formats.shared.key_value import KeyFile
 from roundgate.core.rulebook.model import Rulebook
 from roundgate.core.secrets import secret_entries, secret_names, shown_line, sounding_secret
 

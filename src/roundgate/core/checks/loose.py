@@ -2,26 +2,42 @@
 
 from __future__ import annotations
 
+import shlex
 from collections import Counter
 from collections.abc import Iterator, Sequence
 
 from msgspec.structs import replace
 
 from roundgate.core.findings import Finding, Fix, Place, Problem
-from roundgate.core.formats import FORMATS
-from roundgate.core.formats.protocol import Dialect, Document, Entry
+from roundgate.core.formats import FORMATS, problems_of
+from roundgate.core.formats.protocol import USUAL, Dialect, Document, Entry
 from roundgate.core.secrets import HIDDEN, shown_line, sounding_secret
 from roundgate.core.text import NotText, Text, decode
 
 
 def read_loose(name: str, data: bytes, given: str = "") -> Document:
     """Read a file by the format given, by its name, then by its content. Raises NotText."""
-    from roundgate.core.formats.sniffing import format_for
+    from roundgate.core.formats.detect import format_for
 
     text = decode(data)
+    if given == WITH_COMMENTS:
+        return FORMATS["json"].read(text, Dialect(comments=True, last_comma=True))
     kind = FORMATS[given or format_for(name, text.body)]
-    loose = Dialect(comments=True, last_comma=True) if name.lower().endswith(".jsonc") else Dialect()
-    return kind.read(text, loose)
+    return kind.read(text, dialect_by_name(name))
+
+
+WITH_COMMENTS = "jsonc"
+"""JSON with comments and a comma after the last item, as a format that can be given."""
+
+
+def format_given(given: str) -> str:
+    """Give the name of the format that a person gave, or an empty text."""
+    return "json" if given == WITH_COMMENTS else given
+
+
+def dialect_by_name(name: str) -> Dialect:
+    """Give the dialect that a file's name stands for."""
+    return Dialect(comments=True, last_comma=True) if name.lower().endswith(".jsonc") else USUAL
 
 
 def check_loose(name: str, data: bytes, given: str = "") -> list[Finding]:
@@ -32,7 +48,28 @@ def check_loose(name: str, data: bytes, given: str = "") -> list[Finding]:
         do = "Mend or restore the file, then check again."
         return [Finding("file-not-text", "error", Place(name), f"{name}: {error}.", do)]
     text = document.text
-    return [_loose_finding(name, text, one) for one in problems_here(name, document, given)]
+    problems = problems_here(name, document, given)
+    return [_loose_finding(name, text, one) for one in _or_unknown(name, document, given, problems)]
+
+
+def _or_unknown(name: str, document: Document, given: str, problems: Sequence[Problem]) -> Sequence[Problem]:
+    """Say that nobody knows a file's format, where its name does not tell it and its content does not either."""
+    from roundgate.core.formats import format_name
+    from roundgate.core.formats.detect import sniffed
+
+    if given or format_name(name) or not document.text.body.strip():
+        return problems
+    guess = sniffed(document.text.body)
+    call = f"roundgate check {'-' if name == '(standard input)' else shlex.quote(name)} --as"
+    wrong = next((one for one in problems if one.level == "error"), None)
+    if not guess:
+        cause = "Nothing tells which format this file has: neither its name nor what is in it. It was not checked."
+        return [Problem("format-unknown", "note", 0, 0, cause, f"Name its format: {call} FORMAT")]
+    if wrong and guess not in _SURE:
+        cause = f"This looks like {guess}, and not all of it is: {wrong.cause} Its name does not say the format."
+        do = f"If it is {guess}: {call} {guess}"
+        return [Problem("format-unknown", "note", wrong.start, wrong.end, cause, do)]
+    return problems
 
 
 def _loose_finding(name: str, text: Text, problem: Problem) -> Finding:
@@ -57,16 +94,19 @@ def without_secret_words(finding: Finding, secrets: Sequence[Entry]) -> Finding:
 def problems_here(name: str, document: Document, given: str = "") -> Sequence[Problem]:
     """Give a document's problems; one only, where the whole file is in another format than its name says."""
     from roundgate.core.formats import format_name
-    from roundgate.core.formats.sniffing import looks_like_another
+    from roundgate.core.formats.detect import looks_like_another
 
-    problems = at_most(document.problems())
-    by_name = given or format_name(name)
+    problems = at_most(problems_of(document))
+    by_name = format_given(given) or format_name(name)
     if by_name and any(one.level == "error" for one in problems):
         other = looks_like_another(by_name, document.text)
         if other:
             return [_other(by_name, other, document.text)]
     return problems
 
+
+_SURE = ("json", "xml", "launch")
+"""Formats that a file's beginning tells; the others are a guess where the name says nothing."""
 
 MOST_ALIKE = 100
 """Problems of one code that are told of one file; whoever has more repairs them all the same way."""

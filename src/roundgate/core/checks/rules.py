@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 
+from roundgate.core import values
 from roundgate.core.checks.context import Subject
 from roundgate.core.files import say
 from roundgate.core.findings import Code, Finding, Place
 from roundgate.core.rulebook.expressions import ExpressionProblem, names_in, read_expression, work_out
+from roundgate.core.rulebook.model import Setting
 from roundgate.core.slate import Outcome
+from roundgate.core.values.protocol import ValueProblem
 
 CODES = (
     Code(
@@ -55,17 +58,35 @@ def broken_rules(names: Mapping[str, object], rules: Mapping[str, str]) -> list[
 
 
 def check_rules(subject: Subject) -> Iterator[Finding]:
-    """Check the rulebook's rules on the values that count."""
+    """Check the rulebook's rules on the values that count.
+
+    A rule about a value that is wrong by itself is left out: the value has its own finding, and what the rule would
+    compare with is anybody's guess.
+    """
     broken = set(broken_rules(subject.files.names, {rule.name: rule.needs for rule in subject.book.rule}))
     for rule in subject.book.rule:
         if rule.name in broken:
             names = sorted(names_in(read_expression(rule.needs)))
+            settings = subject.book.setting
+            if any(is_unreadable(subject.files.stored(name), settings[name]) for name in names if name in settings):
+                continue
             have = ", ".join(f"{name} is {_say(subject, name)}" for name in names)
             place = _place_of(subject, names)
             do = rule.do.replace("{server}", subject.server) or f"Change one of {', '.join(names)}."
             yield subject.finding(
                 "rule-broken", rule.level, place, f"{rule.say} ({have})", do, names[0] if names else ""
             )
+
+
+def is_unreadable(stored: str | None, spec: Setting) -> bool:
+    """Tell whether a setting's stored value is one that the server would not take."""
+    if stored is None:
+        return False
+    try:
+        values.read(stored, spec)
+    except ValueProblem:
+        return True
+    return False
 
 
 def _say(subject: Subject, name: str) -> str:
@@ -91,7 +112,9 @@ def check_worlds(subject: Subject, outcome: Outcome) -> Iterator[Finding]:
         spec = subject.book.setting.get(change.name)
         if change.is_nothing or spec is None or not spec.fixed_by or spec.fixed_by in changed:
             continue
-        world = say(outcome.before.stored(spec.fixed_by), subject.book.setting[spec.fixed_by])
+        if is_unreadable(change.before, spec):
+            continue  # no world was made with a value that the server does not take: this mends the file
+        world = outcome.before.counting(spec.fixed_by)
         cause = f"{change.name} was fixed when the world '{world}' was made; a change does nothing there."
         do = subject.command("set", f"{spec.fixed_by}=NEW-NAME")
         entry = subject.files.entry(change.name)

@@ -24,6 +24,14 @@ CODES = (
         "Without it, the server uses its defaults.",
     ),
     Code(
+        "file-name-near",
+        "warning",
+        "A file whose name is nearly the one that the server reads",
+        "Capitals, an ending too many or a letter off: the server does not find it, and uses its defaults.",
+        "GuestList.txt",
+        "guestlist.txt",
+    ),
+    Code(
         "file-unreadable",
         "error",
         "A file that cannot be read",

@@ -5,11 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from roundgate.core import values
+from roundgate.core.advice import advice_for
 from roundgate.core.checks.context import Subject
 from roundgate.core.findings import Code, Finding
-from roundgate.core.formats.protocol import Entry
+from roundgate.core.formats.places import key_of
+from roundgate.core.formats.protocol import Document, Entry
 from roundgate.core.nearest import nearest
 from roundgate.core.rulebook.model import Setting
+from roundgate.core.typed import TREES
 from roundgate.core.values import ValueProblem
 
 CODES = (
@@ -76,6 +79,20 @@ CODES = (
         "The file holds whole minutes, say, and 90s is one and a half.",
     ),
     Code(
+        "value-quoted",
+        "error",
+        "A text where the file wants a number, or true or false",
+        "In quotes it is a text, and the server does not read it as what it looks like.",
+        '"slots": "24"',
+        '"slots": 24',
+    ),
+    Code(
+        "keys-undescribed",
+        "note",
+        "Keys that the rulebook does not describe",
+        "They may well be right: no rulebook describes everything, and mods bring keys of their own.",
+    ),
+    Code(
         "key-unknown",
         "warning",
         "A key that the rulebook does not know",
@@ -96,16 +113,37 @@ def check_values(subject: Subject) -> Iterator[Finding]:
             values.read(entry.value, spec)
         except ValueProblem as problem:
             yield _finding(subject, name, spec, entry, problem)
+        else:
+            yield from _quoted_value(subject, name, spec, entry)
+
+
+_BARE_KINDS = {"bool": ("bool",), "int": ("number",), "decimal": ("number",), "port": ("number",)}
+
+
+def _quoted_value(subject: Subject, name: str, spec: Setting, entry: Entry) -> Iterator[Finding]:
+    """Find a number or a true or false that is written as a text, in a file that knows the difference."""
+    path = subject.files.path_of(spec)
+    if spec.type not in _BARE_KINDS or entry.kind != "text" or subject.files.format_name(path) not in TREES:
+        return
+    if subject.files.format_name(path) == "xml":
+        return
+    what = "true or false" if spec.type == "bool" else "a number"
+    cause = f"It is in quotes, so it is a text, and the server wants {what} here."
+    kind = "bool" if spec.type == "bool" else "number"
+    do = subject.command("set", f"{path}:{spec.key}={entry.value}", "--kind", kind)
+    yield subject.finding("value-quoted", "error", subject.entry_place(path, entry), cause, do, name)
 
 
 def _finding(subject: Subject, name: str, spec: Setting, entry: Entry, problem: ValueProblem) -> Finding:
     path = subject.files.path_of(spec)
-    advice = f" {spec.advice}" if problem.code == "value-range" and spec.advice else ""
+    said = advice_for(name, spec, subject.files.names, entry.value) if problem.code == "value-range" else ""
+    advice = f" {said}" if said else ""
     if spec.type == "secret":
         do = subject.command("set", name)
     else:
-        meant = problem.meant or (values.plain_text(spec.default, spec) if spec.default is not None else "")
-        do = subject.command("set", f"{name}={meant}" if meant else f"{name}=...")
+        meant = values.sure_meaning(problem.meant, spec)
+        meant = meant or (values.plain_text(spec.default, spec) if spec.default is not None else "")
+        do = subject.command("set", f"{name}={meant}") if meant else f"roundgate explain {name}"
     return subject.finding(problem.code, "error", subject.entry_place(path, entry), problem.cause + advice, do, name)
 
 
@@ -114,14 +152,30 @@ def check_keys(subject: Subject) -> Iterator[Finding]:
     for file_name, file in subject.book.file.items():
         known = {spec.key for spec in subject.book.setting.values() if spec.file == file_name}
         document = subject.files.document(file.path) if known else None  # a format is only loaded where it is needed
-        if document is None:
+        if document is not None:
+            yield from _unknown_keys(subject, file.path, document, known)
+
+
+def _unknown_keys(subject: Subject, path: str, document: Document, known: set[str]) -> Iterator[Finding]:
+    """Warn of keys that look like a misspelling of a known one that is not in the file; count the others."""
+    entries = [(entry, key_of(entry.path)) for entry in document.entries()]
+    places = {document.resolve(key) for key in known}
+    present = {key for _, key in entries}
+    others = []
+    for entry, key in entries:
+        last = entry.path[-1]
+        if not isinstance(last, str) or entry.path in places or key in known or last in known:
             continue
-        for entry in document.entries():
-            key = entry.path[-1]
-            if isinstance(key, str) and key not in known:
-                near = nearest(key, known, least=75)
-                hint = f" Did you mean {near}?" if near else ""
-                do = f"Write {near} instead." if near else f"Delete it, or leave it if a mod of yours reads {key}."
-                place = subject.entry_place(file.path, entry, key=True)
-                cause = f"The rulebook does not know '{key}', so the server is likely to ignore it.{hint}"
-                yield subject.finding("key-unknown", "warning", place, cause, do)
+        near = nearest(key, known, least=80)
+        if not near or near in present:
+            others.append(entry)
+            continue
+        place = subject.entry_place(path, entry, key=True)
+        cause = f"The rulebook does not know '{key}', so the server is likely to ignore it. Did you mean {near}?"
+        do = subject.command("rename", f"{path}:{key}", str(document.resolve(near)[-1]))
+        yield subject.finding("key-unknown", "warning", place, cause, do)
+    if others:
+        place = subject.entry_place(path, others[0], key=True)
+        what = f"{len(others)} keys are" if len(others) > 1 else "1 key is"
+        cause = f"{what} not described by the rulebook, and so not checked; the first is '{others[0].path[-1]}'."
+        yield subject.finding("keys-undescribed", "note", place, cause, subject.command("show", f"--all --file {path}"))

@@ -5,9 +5,10 @@ A format's module is imported when a file needs it: ten formats cost no more at 
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from importlib import import_module
 
+from roundgate.core.findings import Problem
 from roundgate.core.formats.protocol import Document, Edit, EditRefused, Format, Path
 
 ENDINGS: dict[str, tuple[str, ...]] = {
@@ -21,8 +22,9 @@ ENDINGS: dict[str, tuple[str, ...]] = {
     "xml": (".xml",),
     "launch": (".sh", ".bat", ".cmd"),
     "lua": (".lua",),
+    "statements": (),
 }
-"""Every format by name, with the endings of file names that are usual for it; ``formats/NAME.py`` holds it."""
+"""Every format by name, with the endings of file names that are usual for it; the folder ``formats/NAME`` holds it."""
 
 
 class _Formats(Mapping[str, Format]):
@@ -64,13 +66,18 @@ def format_of(file_name: str) -> Format | None:
     return FORMATS[name] if name else None
 
 
+def problems_of(document: Document) -> Sequence[Problem]:
+    """Find what is wrong or doubtful with a document's text, by the checks of its own format."""
+    return FORMATS[document.format_name].problems(document)
+
+
 def apply_edit(kind: Format, document: Document, edit: Edit) -> Document:
     """Make an edit and give the new document, or raise EditRefused: exactly the asked-for change, or nothing.
 
     The new text is read again by independent means, which must find just what the edit promised.
     """
     try:
-        text = document.text.spliced(edit.splices)
+        text = document.text.spliced(document.text.with_neighbours_ends(edit.splices))
     except ValueError as error:
         raise EditRefused(_UNSAFE) from error
     text.encode()

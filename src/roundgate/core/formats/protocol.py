@@ -44,8 +44,9 @@ class Dialect(Struct, frozen=True, forbid_unknown_fields=True, rename="kebab"):
     """ini: a comment may follow a value on its line. lines: a note may follow an entry."""
     marks: str = ""
     """What begins a comment, where it is not the format's usual; several are parted by blanks."""
-    quotes: Literal["", "kept", "needed"] = ""
-    """ini: quotes are part of the value; or a value with a comma or a bracket needs them."""
+    quotes: Literal["", "kept", "needed", "none", "escaped"] = ""
+    """ini: quotes are part of the value (kept); or a value with a comma or a bracket needs them (needed). directives:
+    quotes are letters (none); or a backslash before a quote or a backslash makes it a letter (escaped)."""
     case: bool = True
     """directives: the case of a key counts."""
     fields: tuple[str, ...] = ()
@@ -82,6 +83,9 @@ class Edit(Struct, frozen=True):
 class Document(Protocol):
     """A text, read. Reading never fails: what cannot be understood is a problem, and is kept as it stands."""
 
+    format_name: str
+    """The name of its format in the registry."""
+
     @property
     def text(self) -> Text:
         """The text that was read."""
@@ -109,10 +113,6 @@ class Document(Protocol):
 
     def switched_off(self) -> Sequence[Entry]:
         """Give the entries that stand commented out."""
-        ...
-
-    def problems(self) -> Sequence[Problem]:
-        """Say what is wrong or doubtful with the text itself."""
         ...
 
     def plain(self) -> Any:
@@ -155,6 +155,10 @@ class Format(Protocol):
 
     def read(self, text: Text, dialect: Dialect = USUAL) -> Document:
         """Read a text. Never raises."""
+        ...
+
+    def problems(self, document: Document) -> Sequence[Problem]:
+        """Find what is wrong or doubtful with the text itself, in the order of the file."""
         ...
 
     def confirms(self, document: Document, expected: Any) -> bool:

@@ -183,7 +183,7 @@ class _Reader:
             return ("item",)
         if kind == "name" and word not in _RESERVED:
             return ("name", word)
-        raise ExpressionProblem(f"'{word}' stands where a value belongs")
+        raise ExpressionProblem(f"'{word}' is where a value belongs")
 
 
 def _tokens(source: str) -> list[tuple[str, str]]:

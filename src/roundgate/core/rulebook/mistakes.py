@@ -54,6 +54,13 @@ def _setting_mistakes(book: Rulebook, spec: Setting) -> Iterator[tuple[str, str]
         return
     if spec.fixed_by and spec.fixed_by not in book.setting:
         yield "fixed_by", _unknown("setting", spec.fixed_by, book.setting)
+    if spec.advice_when:
+        try:
+            unknown = sorted(names_in(read_expression(spec.advice_when)) - set(book.setting) - set(book.list))
+        except ExpressionProblem as error:
+            yield "advice_when", str(error)
+        else:
+            yield from (("advice_when", _unknown("setting", name, book.setting)) for name in unknown)
     try:
         values.default_of(spec)
     except ValueProblem as error:
@@ -161,6 +168,11 @@ def _console_and_list_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...]
         for name in filter(None, (console.port, console.password, console.address)):
             if name not in book.setting:
                 yield ("server", "console"), _unknown("setting", name, book.setting)
+        if console.needs:
+            try:
+                read_expression(console.needs)
+            except ExpressionProblem as error:
+                yield ("server", "console"), str(error)
         for pattern in (console.asks, console.welcome, console.refused):
             yield from ((("server", "console"), cause) for cause in _pattern_mistakes(pattern))
     if lobby:

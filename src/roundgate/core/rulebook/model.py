@@ -75,11 +75,15 @@ class Setting(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True
     default: Plain | None = None
     about: str = ""
     advice: str = ""
+    advice_when: str = ""
+    """An expression like a rule's; the advice is given only where it holds. Empty: always."""
     range: tuple[float, float] | None = None
     step: float | None = None
     length: tuple[int, int] | None = None
     stored: str = ""
     """The unit, or the form, in which the file holds the value: ``minutes``, ``megabytes``, ``fraction``."""
+    suffix: str = ""
+    """size: the letter that the file writes behind the number, such as ``M`` for megabytes."""
     special: dict[str, Plain] = field(default_factory=dict)
     choices: dict[str, str] = field(default_factory=dict)
     spelling: tuple[str, str] = ("true", "false")
@@ -160,6 +164,8 @@ class TcpConsole(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=T
     port: str
     password: str
     address: str = ""
+    needs: str = ""
+    """An expression: the server opens this console only where it holds."""
     asks: str = ""
     welcome: str = ""
     refused: str = ""

@@ -46,7 +46,9 @@ def layers_of(raw: Mapping[str, Any]) -> list[str]:
 
 
 def read_rulebook(name: str, reader: BookReader, *, checked: bool = False) -> Rulebook:
-    """Read a rulebook and its layers. With ``checked``, everything that it refers to is checked as well.
+    """Read a rulebook and its layers. With ``checked``, everything that it says is checked as well.
+
+    Names that lead nowhere are always found: nothing that reads the rulebook could go on with them.
 
     Raises RulebookProblem with a line and a column, or KeyError where ``reader`` knows no such rulebook.
     """
@@ -55,10 +57,26 @@ def read_rulebook(name: str, reader: BookReader, *, checked: bool = False) -> Ru
     for layer in layers_of(top.raw):
         merged = merge(merged, reader(layer).raw)
     book = _convert(top, merge(merged, top.raw) if merged else top.raw)
-    findings = _mistakes(top, book) if checked else []
+    findings = _mistakes(top, book) if checked or _leads_nowhere(book) else []
     if findings:
         raise RulebookProblem(findings)
     return book
+
+
+def _leads_nowhere(book: Rulebook) -> bool:
+    """Tell, quickly, whether a file, kind or setting is named that the rulebook does not have."""
+    server, settings = book.server, book.setting
+    named = [name for port in server.port for name in (port.setting, port.address)]
+    if server.console:
+        named += [server.console.port, server.console.password, server.console.address]
+    if server.lobby:
+        named += [*server.lobby.ours.values(), *server.lobby.shows.values()]
+    named += [server.slots, *(spec.fixed_by for spec in settings.values())]
+    return (
+        any(spec.file not in book.file for spec in settings.values())
+        or any(one.file not in book.file or one.item not in book.kind for one in book.list.values())
+        or any(name not in settings for name in named if name)
+    )
 
 
 def _mistakes(top: RawBook, book: Rulebook) -> list[Finding]:
@@ -80,7 +98,7 @@ def parse_toml(file: str, source: str) -> dict[str, Any]:
         column = int(match[2]) if match and match[2] else 1
         cause = _TOML_PLACE.sub("", str(error)).strip()
         place = Place(file, line, column, 1, lines[line - 1].rstrip("\r"))
-        do = "Mend the line; a text value stands in double quotes, and a name with a dot in it too."
+        do = "Mend the line; a text value is in double quotes, and a name with a dot in it too."
         raise RulebookProblem(
             [Finding("rulebook-syntax", "error", place, f"This is not TOML: {cause}.", do)]
         ) from error

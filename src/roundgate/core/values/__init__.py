@@ -27,6 +27,7 @@ __all__ = [
     "read",
     "show",
     "store",
+    "sure_meaning",
 ]
 
 _ALL: tuple[ValueKind, ...] = (
@@ -67,6 +68,15 @@ def parse(typed: str, spec: Setting) -> Value:
             return Special(plain_text(stored, spec))
     typed = typed if spec.type in ("text", "secret") else typed.strip()
     return _as_special(typed, spec) or KINDS[spec.type].parse(typed, spec)
+
+
+def sure_meaning(meant: str, spec: Setting) -> str:
+    """Give what was probably meant, where the setting takes it as it is; else an empty text: no advice to follow."""
+    try:
+        parse(meant, spec)
+    except ValueProblem:
+        return ""
+    return meant
 
 
 def _as_special(typed: str, spec: Setting) -> Special | None:

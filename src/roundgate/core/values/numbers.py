@@ -9,6 +9,8 @@ from roundgate.core.rulebook.model import Setting
 from roundgate.core.values.protocol import Value, ValueProblem
 
 _WHOLE = re.compile(r"[+-]?[0-9]{1,30}")
+_WITH_WORD = re.compile(r"[\s\"']*([+-]?[0-9]{1,30})[\s\"']*(?:\s[^\W\d]+)?")
+"""``"24"`` and ``24 boats``. Not ``10m``, ``1e9`` or ``1,500``: there the digits alone mean something else."""
 _DECIMAL = re.compile(r"[+-]?(?:[0-9]{1,30}(?:\.[0-9]{0,30})?|\.[0-9]{1,30})")
 
 
@@ -57,8 +59,8 @@ def read_whole(text: str) -> int:
         return int(text)
     if _DECIMAL.fullmatch(text):
         raise ValueProblem("value-kind", f"{text} is not a whole number.", str(int(Decimal(text))))
-    digits = re.match(r"[+-]?[0-9]+", text)
-    raise ValueProblem("value-kind", f"'{text}' is not a whole number.", digits.group() if digits else "")
+    number = _WITH_WORD.fullmatch(text)
+    raise ValueProblem("value-kind", f"'{text}' is not a whole number.", number[1] if number else "")
 
 
 class WholeNumber:
@@ -136,7 +138,12 @@ class Percent:
             cause = "The file holds the bare number, without a percent sign."
             raise ValueProblem("value-kind", cause, stored[:-1].strip())
         number = read_decimal(stored)
-        in_range(number, spec)
+        try:
+            in_range(number, spec)
+        except ValueProblem as error:
+            if spec.stored != "fraction" or not 1 < number <= 100:
+                raise
+            raise ValueProblem(error.code, error.args[0], f"{plain(number)}%") from error  # a percentage was meant
         return number * self._factor(spec)
 
     def store(self, value: Value, spec: Setting) -> str:

@@ -11,6 +11,8 @@ _HOST = re.compile(r"(?!-)[A-Za-z0-9-]{1,63}(?<!-)(?:\.(?!-)[A-Za-z0-9-]{1,63}(?
 _URL = re.compile(
     r"(?P<scheme>[A-Za-z][A-Za-z0-9+.-]*)://(?P<host>\[[0-9A-Fa-f:.]+\]|[^\s/:?#@]+)(?::(?P<port>[0-9]+))?(?:[/?#]\S*)?"
 )
+_BARE_URL = re.compile(r"(?:[A-Za-z0-9-]+\.)+[A-Za-z]{2,}(?::[0-9]+)?(?:[/?#]\S*)?")
+"""A web address but for its scheme: a name with a dot in it, not any word."""
 
 
 class Address:
@@ -68,7 +70,7 @@ class WebAddress:
         match = _URL.fullmatch(stored)
         if not match:
             has_scheme = "://" in stored
-            meant = "" if has_scheme or " " in stored else f"{spec.schemes[-1]}://{stored}"
+            meant = f"{spec.schemes[-1]}://{stored}" if not has_scheme and _BARE_URL.fullmatch(stored) else ""
             raise ValueProblem("value-kind", f"'{stored}' is not a whole web address.", meant)
         if match["scheme"].lower() not in spec.schemes:
             raise ValueProblem("value-kind", f"The address must begin with {' or '.join(spec.schemes)}.")

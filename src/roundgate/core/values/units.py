@@ -23,6 +23,7 @@ _BYTES = {"bytes": Decimal(1)} | {
 }
 _SIZE_WORDS = {"b": "bytes", "k": "kilobytes", "m": "megabytes", "g": "gigabytes", "t": "terabytes"}
 _TIME_PART = re.compile(r"\s*([0-9]{1,15}(?:\.[0-9]{1,15})?)\s*(ms|min|[smhd])[a-z]*\s*", re.IGNORECASE)
+_TIME = re.compile(f"(?:{_TIME_PART.pattern})+", re.IGNORECASE)
 _SIZE = re.compile(r"(-?[0-9]+(?:\.[0-9]+)?)\s*([bkmgt])(?:i?b|ytes)?", re.IGNORECASE)
 
 
@@ -71,6 +72,11 @@ def _whole_units(amount: Decimal, unit: Decimal, name: str, say: str) -> Decimal
     return stored
 
 
+def _bare_number(stored: str, unit: str) -> ValueProblem:
+    """The file's number has a unit of its own; typed in a command it means the right thing."""
+    return ValueProblem("value-kind", f"The file holds the bare number of {unit}, without a unit.", stored)
+
+
 class Duration:
     """``duration``: a length of time; the value is in seconds."""
 
@@ -86,6 +92,8 @@ class Duration:
 
     def read(self, stored: str, spec: Setting) -> Value:
         """See ValueKind."""
+        if _TIME.fullmatch(stored):
+            raise _bare_number(stored, self._name(spec))
         number = Decimal(read_whole(stored))
         in_range(number, spec)
         return number * self._unit(spec)
@@ -124,14 +132,22 @@ class Size:
         return amount
 
     def read(self, stored: str, spec: Setting) -> Value:
-        """See ValueKind."""
+        """See ValueKind. With a ``suffix`` the file's own letter counts, whichever it is."""
+        match = _SIZE.fullmatch(stored) if spec.suffix else None
+        if match:
+            amount = read_decimal(match[1]) * _BYTES[_SIZE_WORDS[match[2].lower()]]
+            in_range(_whole_units(amount, self._unit(spec), self._name(spec), stored), spec)
+            return amount
+        if _SIZE.fullmatch(stored):
+            raise _bare_number(stored, self._name(spec))
         number = Decimal(read_whole(stored))
         in_range(number, spec)
         return number * self._unit(spec)
 
     def store(self, value: Value, spec: Setting) -> str:
         """See ValueKind."""
-        return plain(_whole_units(Decimal(value), self._unit(spec), self._name(spec), self.show(value, spec)))
+        units = _whole_units(Decimal(value), self._unit(spec), self._name(spec), self.show(value, spec))
+        return plain(units) + spec.suffix
 
     def show(self, value: Value, spec: Setting) -> str:
         """See ValueKind. Exact: a size that no larger unit holds in two decimals is said in the file's own."""

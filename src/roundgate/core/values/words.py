@@ -115,15 +115,15 @@ class Words:
     def _check_characters(self, text: str, spec: Setting) -> None:
         bad = next((char for char in text if (char < " " and char != "\n") or char == "\x7f"), None)
         if bad is not None:
-            raise ValueProblem("value-control", f"A control character (U+{ord(bad):04X}) cannot stand in a text.")
+            raise ValueProblem("value-control", f"A control character (U+{ord(bad):04X}) cannot be part of a text.")
         if "\n" in text and not spec.line_break:
-            raise ValueProblem("value-control", "This setting is one line; a line break cannot stand in it.")
+            raise ValueProblem("value-control", "This setting is one line; it cannot hold a line break.")
 
     def _check_blocked(self, text: str, spec: Setting) -> None:
         words = spec.blocked.words if spec.blocked else ()
         found = next((word for word in words if word.lower() in text.lower()), None)
         if found and spec.blocked:
-            cause = f"The blocked word '{found}' stands inside it. {spec.blocked.because}".rstrip()
+            cause = f"The blocked word '{found}' is part of it. {spec.blocked.because}".rstrip()
             raise ValueProblem("value-blocked", cause)
 
     def store(self, value: Value, spec: Setting) -> str:
@@ -156,7 +156,7 @@ class Secret:
         if not stored:
             return ""
         if any(char < " " or char == "\x7f" for char in stored):
-            raise ValueProblem("value-control", "A control character cannot stand in it.")
+            raise ValueProblem("value-control", "It cannot hold a control character.")
         least, most = spec.length or (0, 1_000_000)
         if spec.pattern and not re.fullmatch(spec.pattern, stored):
             raise ValueProblem("value-pattern", f"It does not have the right form: {self.describe(spec)}.")

@@ -4,19 +4,33 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from roundgate.core.checks.rules import broken_rules
 from roundgate.host.consoles.protocol import Console
 from roundgate.host.consoles.stdin import StdinConsole
 from roundgate.host.consoles.tcp import TcpLineConsole
 from roundgate.host.drivers.protocol import Driver
 from roundgate.host.errors import Trouble
-from roundgate.host.servers import Server
+from roundgate.host.servers import Server, stored_value
 
 CONSOLES: dict[str, Callable[[Server, Driver], Console]] = {"stdin": StdinConsole, "tcp": TcpLineConsole}
 
 
+def _fitting(server: Server) -> str:
+    """Tell which console to use where the site file does not say: TCP where the rulebook has one that is open."""
+    try:
+        spec = server.book.server.console
+        files = server.read_started()
+    except Trouble:  # a broken rulebook must not keep a server from being stopped
+        return "stdin"
+    if spec is None:
+        return "stdin"
+    is_open = not spec.needs or not broken_rules(files.names, {"needs": spec.needs})
+    return "tcp" if is_open and stored_value(server, files, spec.password) else "stdin"
+
+
 def console_of(server: Server, driver: Driver) -> Console:
-    """Give the console that the site file names. Raises Trouble where there is no such kind."""
-    kind = server.entry.console
+    """Give the console that the site file names, else the one that fits. Raises Trouble for a kind that is none."""
+    kind = server.entry.console or _fitting(server)
     if kind not in CONSOLES:
         raise Trouble(f"'{kind}' is no kind of console.", f"Write one of {', '.join(CONSOLES)} in the site file.")
     return CONSOLES[kind](server, driver)

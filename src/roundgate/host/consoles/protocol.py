@@ -11,6 +11,10 @@ if TYPE_CHECKING:
 
 ANSWER_WITHIN = 3.0
 """Seconds to wait for a console's answer."""
+FIRST_WITHIN = 1.0
+"""Seconds to wait for the first line of an answer that may not come at all."""
+QUIET = 0.3
+"""Seconds without another line after which an answer is taken to be over."""
 
 
 class Console(Protocol):
@@ -22,6 +26,10 @@ class Console(Protocol):
 
     def ask(self, text: str, match: str) -> Match[str] | None:
         """Send a line and wait for a line that fits ``match``; None where none comes in time. Raises as ``send``."""
+        ...
+
+    def exchange(self, text: str) -> list[str]:
+        """Send a line and give the lines that come back until the console falls quiet. Raises as ``send``."""
         ...
 
     def close(self) -> None:

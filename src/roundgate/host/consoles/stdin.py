@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from typing import TYPE_CHECKING
 
-from roundgate.host.consoles.protocol import ANSWER_WITHIN, one_line
+from roundgate.host.consoles.protocol import ANSWER_WITHIN, FIRST_WITHIN, QUIET, one_line
 from roundgate.host.drivers.protocol import Driver
 from roundgate.host.patterns import search
 from roundgate.host.servers import Server
@@ -36,6 +36,18 @@ class StdinConsole:
             if found:
                 return found
         return None
+
+    def exchange(self, text: str) -> list[str]:
+        """See Console. On this console the answer is in the log, between whatever else the server logs."""
+        self.driver.follow()
+        self.send(text)
+        end = time.monotonic() + ANSWER_WITHIN
+        until, lines = time.monotonic() + FIRST_WITHIN, list[str]()
+        while event := self.driver.next_event(min(until, end)):
+            if event.get("event") == "line":
+                lines.append(event["text"])
+                until = time.monotonic() + QUIET
+        return lines
 
     def close(self) -> None:
         """See Console: nothing to hang up."""

@@ -6,7 +6,7 @@ import socket
 import time
 from typing import TYPE_CHECKING
 
-from roundgate.host.consoles.protocol import ANSWER_WITHIN, one_line
+from roundgate.host.consoles.protocol import ANSWER_WITHIN, FIRST_WITHIN, QUIET, one_line
 from roundgate.host.drivers.protocol import Driver
 from roundgate.host.errors import ConsoleCut, Trouble
 from roundgate.host.patterns import search
@@ -42,6 +42,21 @@ class TcpLineConsole:
         self._rest = b""  # what it said before is no answer
         self.send(text)
         return self._await(match)
+
+    def exchange(self, text: str) -> list[str]:
+        """See Console."""
+        self._rest = b""
+        self.send(text)
+        end, self._until = self._until, min(self._until, time.monotonic() + FIRST_WITHIN)
+        lines: list[str] = []
+        while (data := self._receive()) is not None:
+            *whole, self._rest = (self._rest + data).split(b"\n")
+            self._rest = self._rest[-_LONGEST_LINE:]
+            lines += [line.decode("utf-8", "replace").rstrip("\r") for line in whole]
+            self._until = min(end, time.monotonic() + QUIET)
+        if self._rest:
+            lines.append(self._rest.decode("utf-8", "replace"))
+        return lines
 
     def close(self) -> None:
         """See Console."""

@@ -16,8 +16,9 @@ from pathlib import Path
 from roundgate.host.errors import Busy, Trouble
 from roundgate.host.keeper.record import birth_of
 from roundgate.host.lobby import look_at_list
+from roundgate.host.rounds.bring_up import End
 from roundgate.host.rounds.context import Round
-from roundgate.host.rounds.engine import End, conduct, finish
+from roundgate.host.rounds.engine import conduct, finish
 from roundgate.host.rounds.locking import held
 from roundgate.host.rounds.recover import marks_of, recover
 from roundgate.host.servers import Server
@@ -53,7 +54,7 @@ def main() -> None:
         else:
             round.tell({"outcome": end.outcome, "said": end.said, "do": end.do, "evidence": []})
     round.driver.close()
-    if end is not None and end.outcome in ("proven", "done"):
+    if end is not None and end.outcome in ("proven", "unread", "done"):
         round.stop_telling()
         look_at_list(server)
     if end is not None and end.outcome in ("busy", "unfinished"):
@@ -111,7 +112,7 @@ def _let_go(round: Round, end: End) -> None:
         if round.driver.state().keeper is None:
             return
         is_down_as_asked = round.options.kind == "stop" and end.outcome == "done"
-        came_up = round.options.kind != "stop" and end.outcome in ("proven", "done")
+        came_up = round.options.kind != "stop" and end.outcome in ("proven", "unread", "done")
         round.driver.lease(None, up=not is_down_as_asked and (round.ran or came_up))
         if is_down_as_asked:
             round.driver.leave()

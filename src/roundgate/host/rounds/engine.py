@@ -12,8 +12,6 @@ import sqlite3
 from collections.abc import Mapping, Sequence
 from functools import partial
 
-from msgspec import Struct
-
 from roundgate.core.files import differing, plain_form
 from roundgate.core.review import changes_in_words
 from roundgate.core.slate import Outcome as Replayed
@@ -22,6 +20,7 @@ from roundgate.host.drivers.protocol import RunState
 from roundgate.host.errors import ChangedMeanwhile, Trouble
 from roundgate.host.files import digest
 from roundgate.host.rounds.announce import announce
+from roundgate.host.rounds.bring_up import End, as_it_was, start_and_prove
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.gather import (
     Gathered,
@@ -37,24 +36,12 @@ from roundgate.host.rounds.obstacles import (
     refuse_taken_ports,
     refuse_unwritable,
 )
-from roundgate.host.rounds.options import NotProven, Outcome, RoundEnd
-from roundgate.host.rounds.prove import prove
-from roundgate.host.rounds.save import save, save_started, save_worlds, saved_files, write_summary
-from roundgate.host.rounds.start import start
+from roundgate.host.rounds.options import RoundEnd
+from roundgate.host.rounds.reading import learn_world
+from roundgate.host.rounds.save import save, save_started, save_worlds, write_summary
 from roundgate.host.rounds.stop import stop
-from roundgate.host.rounds.write import contents_of, put_back, read_for, replayed, rewind_target, undo, write
+from roundgate.host.rounds.write import contents_of, read_for, replayed, rewind_target, write
 from roundgate.host.store import Waiting
-
-
-class End(Struct, frozen=True):
-    """How a round ended."""
-
-    outcome: Outcome
-    said: str
-    do: str = ""
-    evidence: Sequence[str] = ()
-    operations: Sequence[Waiting] = ()
-    """What went into the files and is to be taken off the slate."""
 
 
 def conduct(round: Round) -> End:
@@ -82,6 +69,7 @@ def _conduct(round: Round) -> End:
             announce(round)
         if gathered is not None:
             look_again(round, gathered, state)
+            learn_world(round, gathered.differs)
         with round.step("stop"):
             stop(round, gathered.started if gathered else None)
     return _with_server_down(round, gathered, was_up=state.runs)
@@ -92,7 +80,7 @@ def _chosen(round: Round) -> list[Waiting]:
     waiting = [one for one in round.store.slate(round.server.name) if one.round is None]
     if round.options.kind == "apply":
         return waiting
-    return [one for one in waiting if getattr(one.operation, "at_stop", False)]
+    return [one for one in waiting if one.operation.waits_for_stop]
 
 
 def _gathered(round: Round, state: RunState) -> Gathered | None:
@@ -151,10 +139,10 @@ def _with_server_down(round: Round, gathered: Gathered | None, *, was_up: bool) 
     except RoundEnd as end:
         if round.options.kind == "stop" and end.outcome == "failed":  # it is down, as was asked
             return End("done", f"{round.server.name} is down. {end.said} What was to go into the files waits.")
-        return _as_it_was(round, End(end.outcome, end.said, end.do), was_up=was_up)
+        return as_it_was(round, End(end.outcome, end.said, end.do), was_up=was_up)
     except (Trouble, sqlite3.OperationalError) as error:
         why = getattr(error, "what", str(error))
-        return _as_it_was(round, End("failed", f"Nothing was written: {why}"), was_up=was_up)
+        return as_it_was(round, End("failed", f"Nothing was written: {why}"), was_up=was_up)
     return _after_write(round, names, was_up=was_up)
 
 
@@ -237,135 +225,14 @@ def _replayed(round: Round) -> Replayed:
         return replayed(round, ())
 
 
-def _as_it_was(round: Round, end: End, *, was_up: bool) -> End:
-    """Nothing was written: start the server again as it was."""
-    if not was_up:
-        return end
-    round.degraded = True
-    try:
-        words = _up_again(round, watch=False)
-    except NotProven as error:
-        said = f"{end.said} AND {round.server.name} DID NOT COME UP AGAIN: {error.why}. {round.kept_words}"
-        return End("lost", said, f"roundgate log {round.server.name}", error.evidence)
-    return End(end.outcome, f"{end.said} {round.server.name} is up again {words or 'as it was'}.", end.do)
-
-
-def _up_again(round: Round, *, watch: bool) -> str:
-    """Start the server with what is on disk, or else with the files that it had last started with.
-
-    Gives an empty text, or with what it is up. Raises NotProven.
-    """
-    try:
-        _start_as_it_was(round, watch=watch)
-        return ""
-    except NotProven as error:
-        if not _bring_started_back(round, error):
-            raise
-    _start_as_it_was(round, watch=True)
-    return "with the files that it had last started with; what was on disk is kept beside the snapshot"
-
-
-def _start_as_it_was(round: Round, *, watch: bool) -> None:
-    if not round.driver.state().ready:
-        with round.step("start"):
-            start(round)
-    if watch:
-        with round.step("prove"):
-            prove(round, round.server.read().files, ())
-
-
-def _bring_started_back(round: Round, error: NotProven) -> bool:
-    """Put the files back that the server had last started with, where they differ; tell whether any did."""
-    try:
-        started = saved_files(round.server.site, round.number, "started")
-        busy = {one.path for one in round.server.book.file.values() if one.rewritten != "never"}
-        folder = round.server.files_folder
-        there = {path: data for path, data in started.items() if path not in busy and data is not None}
-        wanted = {path: data for path, data in there.items() if folder.read(path) != data}
-        if not wanted:
-            return False
-        round.note("start", f"it does not come up with what is on disk: {error.why}")
-        with round.step("rewind", f"back to what it had last started with: {', '.join(wanted)}"):
-            stop(round, None)
-            put_back(round, wanted, {})
-    except (Trouble, RoundEnd, OSError) as second:
-        round.note("rewind", f"that could not be done: {getattr(second, 'what', None) or second}")
-        return False
-    return True
-
-
 def _after_write(round: Round, names: Sequence[str], *, was_up: bool) -> End:
     kind, name, waiting = round.options.kind, round.server.name, round.operations
     if kind == "stop":
         return End("done", f"{name} is down." if was_up else f"{name} was down already.", operations=waiting)
     if not was_up and kind in ("apply", "rewind") and not round.options.start:
-        said = f"Written. {name} is down, so nothing is in force or proven yet."
+        said = f"{name} is down, so nothing is in force or proven yet."
         return End("written", said, f"roundgate start {name}", operations=waiting)
     return start_and_prove(round, names)
-
-
-def start_and_prove(round: Round, names: Sequence[str]) -> End:
-    """Start the server, unless it is up already, prove the change, and rewind where it is not proven."""
-    name, waiting = round.server.name, round.operations
-    try:
-        if not round.driver.state().ready:
-            with round.step("start"):
-                start(round)
-        with round.step("prove"):
-            proofs = prove(round, round.server.read().files, names)
-        for proof in proofs:
-            round.note("proof", proof)
-    except NotProven as error:
-        return _not_proven(round, waiting, error)
-    if round.options.kind in ("start", "restart") and not waiting:
-        return End("done", f"{name} is up, and proven to be.", operations=waiting)
-    return End("proven", f"{name} is up with the change in force.", operations=waiting)
-
-
-def _not_proven(round: Round, waiting: Sequence[Waiting], error: NotProven) -> End:
-    round.note("prove", f"not proven: {error.why}")
-    name = round.server.name
-    if round.options.kind == "start":
-        return End("failed", f"{name} did not come up: {error.why}.", f"roundgate log {name}", error.evidence)
-    if round.options.keep:
-        said = f"Kept as you asked, though not proven: {error.why}."
-        return End("written", said, f"roundgate rewind {round.number}", error.evidence, waiting)
-    return rewind(round, error)
-
-
-def rewind(round: Round, error: NotProven) -> End:
-    """Put back what the round wrote, byte for byte, start, and prove that the server is up as it was."""
-    name = round.server.name
-    round.degraded = True
-    try:
-        with round.step("rewind", error.why):
-            stop(round, None)
-            undo(round, saved_files(round.server.site, round.number))
-    except (RoundEnd, Trouble, OSError) as second:
-        why = getattr(second, "said", None) or getattr(second, "what", None) or str(second)
-        said = f"Not proven ({error.why}), and the files could NOT be put back: {why} {round.kept_words}"
-        return End("unfinished", said, f"roundgate recover {name}", error.evidence)
-    return _up_as_before(round, error)
-
-
-def _up_as_before(round: Round, error: NotProven) -> End:
-    name = round.server.name
-    why = error.why.rstrip(".")
-    if not round.ran:
-        said = f"Not proven: {why}. The files are as they were; {name} is down, as it was."
-        return End("rewound", said, "", error.evidence)
-    try:
-        words = _up_again(round, watch=True)
-    except NotProven as second:
-        said = (
-            f"Not proven: {why}. The files are as they were, but {name} DOES NOT COME UP WITH THEM EITHER: "
-            f"{second.why}. {round.kept_words}"
-        )
-        return End("lost", said, f"roundgate log {name}", [*error.evidence, *second.evidence])
-    if words:
-        return End("rewound", f"Not proven: {why}. {name} is up {words}, and the slate is kept.", "", error.evidence)
-    said = f"Not proven: {why}. The files are as they were, {name} is up with them, and the slate is kept."
-    return End("rewound", said, f"roundgate slate {name}", error.evidence)
 
 
 def finish(round: Round, end: End) -> bool:
@@ -398,7 +265,7 @@ def _close(round: Round, end: End, said: str, evidence: list[str]) -> None:
             )
         if end.outcome == "rewound":
             store.let_wait(round.server.name)
-        if round.options.kind == "rewind" and end.outcome in ("proven", "written"):
+        if round.options.kind == "rewind" and end.outcome in ("proven", "unread", "written"):
             store.forget_written(round.server.name)
         if ("stop", "end") in round.marks:
             store.forget_live(round.server.name)

@@ -7,23 +7,33 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from msgspec import Struct, json
+from msgspec.structs import replace
 
 from roundgate.core.checks import check_outcome, sameness
 from roundgate.core.files import ServerFiles, differing
 from roundgate.core.findings import Finding, has_errors
+from roundgate.core.operations import Change, Operation, merged
 from roundgate.core.rescue import rescue
 from roundgate.core.review import Review, review_of
-from roundgate.core.slate import Change, Operation, Outcome, merged, name_of
+from roundgate.core.slate import Outcome
 from roundgate.host.drivers.protocol import RunState
 from roundgate.host.rounds.options import Options, RoundEnd
 from roundgate.host.servers import FilesNow, Server
 from roundgate.host.store import Store, Waiting
+from roundgate.host.worlds import world_remarks
 
 if TYPE_CHECKING:
     from roundgate.host.rounds.context import Round
 
 FOUND = "found on disk"
 """Who puts an edit onto the slate that was made by hand."""
+
+
+def _reviewed(server: Server, outcome: Outcome) -> Review:
+    """Give the review of an outcome, with what is remembered of the world that it names."""
+    review = review_of(outcome)
+    remarks = world_remarks(server, outcome) if any(not one.is_nothing for one in outcome.changes) else []
+    return replace(review, consequences=(*review.consequences, *remarks)) if remarks else review
 
 
 class Gathered(Struct, frozen=True):
@@ -53,7 +63,7 @@ class Gathered(Struct, frozen=True):
 
         seen = [
             [
-                name_of(one.operation),
+                one.operation.shown_name,
                 one.file,
                 one.before,
                 one.after,
@@ -83,7 +93,7 @@ def gather(server: Server, waiting: Sequence[Waiting], state: RunState) -> Gathe
         operations = merged(operations, operation)
     now, outcome = server.outcome(operations)
     findings = check_outcome(server.name, outcome, now.unreadable)
-    return Gathered(now, outcome, findings, review_of(outcome), rescued, started)
+    return Gathered(now, outcome, findings, _reviewed(server, outcome), rescued, started)
 
 
 def edited_by_hand(server: Server, started: ServerFiles | None, operations: Sequence[Operation]) -> list[Operation]:
@@ -150,10 +160,12 @@ def look_again(round: Round, gathered: Gathered, state: RunState) -> None:
     if round.options.kind in ("apply", "restart"):
         refuse_errors(again, round.options, server.name)
     _say_overruled(round, gathered, again)
-    known = {(one.operation.file, name_of(one.operation)): one.operation for one in round.operations if one.by == FOUND}
-    late = [one for one in again.rescued if not _same_value(known.get((one.file, name_of(one))), one)]
+    known = {
+        (one.operation.file, one.operation.shown_name): one.operation for one in round.operations if one.by == FOUND
+    }
+    late = [one for one in again.rescued if not _same_value(known.get((one.file, one.shown_name)), one)]
     for one in late:
-        round.note("stop", f"{name_of(one)} was edited by hand while the round waited; it is kept")
+        round.note("stop", f"{one.shown_name} was edited by hand while the round waited; it is kept")
     round.operations = keep_rescued(round.store, server.name, late, round.number)
 
 
@@ -178,13 +190,13 @@ def _say_overruled(round: Round, gathered: Gathered, again: Gathered) -> None:
         if old != change.before:
             round.note(
                 "stop",
-                f"{change.name} was changed by hand to {change.before} while the round waited; {change.after} stands",
+                f"{change.name} was changed by hand to {change.before} while the round waited; {change.after} is kept",
             )
 
 
 def changed_names(changes: Sequence[Change]) -> list[str]:
     """Name what really changes."""
-    return list(dict.fromkeys(name_of(change.operation) for change in changes if not change.is_nothing))
+    return list(dict.fromkeys(change.operation.shown_name for change in changes if not change.is_nothing))
 
 
 def keep_rescued(store: Store, server: str, rescued: Sequence[Operation], round: int) -> list[Waiting]:

@@ -46,10 +46,18 @@ def refuse_taken_ports(server: Server, files: ServerFiles, ours: Sequence[int]) 
     """Refuse to go on where somebody else owns a port that the server will need. Raises RoundEnd."""
     for wanted in wanted_ports(server, files):
         for owner in machine.holders(wanted.protocol, wanted.port):
-            if owner.process not in ours:
+            if owner.process not in ours and _clash(owner.address, wanted.address):
                 who = _whose(server, owner.process)
                 said = f"Port {wanted.port} ({wanted.protocol}) is taken by {who}; {server.name} could not start."
                 raise RoundEnd("refused", said, f"Stop that, or: roundgate set {server.name} {wanted.setting}=...")
+
+
+_ANY = ("", "*", "0.0.0.0", "::")
+
+
+def _clash(owned: str, wanted: str) -> bool:
+    """Tell whether two servers cannot have one port on these addresses: on two of the machine's they can."""
+    return owned in _ANY or wanted in _ANY or owned == wanted
 
 
 def _whose(server: Server, process: int | None) -> str:

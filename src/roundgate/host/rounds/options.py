@@ -9,7 +9,7 @@ from msgspec import Struct
 Kind = Literal["apply", "rewind", "restart", "stop", "start"]
 
 Outcome = Literal[
-    "proven", "written", "done", "refused", "busy", "called-off", "failed", "rewound", "lost", "unfinished"
+    "proven", "unread", "written", "done", "refused", "busy", "called-off", "failed", "rewound", "lost", "unfinished"
 ]
 """How a round can end.
 

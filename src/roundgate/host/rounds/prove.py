@@ -10,8 +10,10 @@ import socket
 import time
 from collections.abc import Iterator, Sequence
 
+from msgspec import Struct
+
 from roundgate.core.files import ServerFiles, say, value_of
-from roundgate.core.rulebook.model import Port, Probe, Setting
+from roundgate.core.rulebook.model import Port, Probe
 from roundgate.core.values.units import say_seconds
 from roundgate.host import machine
 from roundgate.host.drivers.protocol import exit_words
@@ -20,20 +22,33 @@ from roundgate.host.patterns import search
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.obstacles import wanted_ports
 from roundgate.host.rounds.options import NotProven
+from roundgate.host.rounds.reading import look_at_world, read_back
+from roundgate.host.written import taken_out
 
 _PROBE_WITHIN = 3.0
 _PORT_PAUSE = 0.05
 
 
-def prove(round: Round, files: ServerFiles, names: Sequence[str]) -> list[str]:
-    """Prove that the server is up with ``files`` in force; give each proof in words.
+class Proof(Struct, frozen=True):
+    """What was seen: each fact in words, and which of the changes were read back and which were not."""
+
+    facts: list[str]
+    read: list[str]
+    unread: list[str]
+
+
+def prove(round: Round, files: ServerFiles, names: Sequence[str]) -> Proof:
+    """Prove that the server is up with ``files`` in force; give what was seen.
 
     ``names`` are the settings and lists that changed. Raises NotProven.
     """
     began = time.monotonic()
     _no_failures(round)
+    read: list[str] = []
     try:
-        proofs = [*_prove_ports(round, files), *_prove_values(round, files, names)]
+        proofs = [*_prove_ports(round, files), *_prove_values(round, files, names, read)]
+        proofs += look_at_world(round, files, names)
+        proofs += _taken_out(round)
     except (NotProven, Trouble):
         raise
     except Exception as error:
@@ -41,10 +56,10 @@ def prove(round: Round, files: ServerFiles, names: Sequence[str]) -> list[str]:
             raise
         proofs = [f"its ports were not looked at, for its files cannot be ({type(error).__name__})"]
     round.console.close()
-    round.note("prove", "ready, and in force as far as can be told at once")
+    round.note("prove", "ready; all checks that need no waiting have passed")
     _watch(round, began + round.server.seconds("watch"))
     proofs.append(f"has stayed up for {say_seconds(max(1, int(time.monotonic() - began)))}")
-    return proofs
+    return Proof(proofs, read, [name for name in names if name not in read])
 
 
 def _no_failures(round: Round) -> None:
@@ -68,7 +83,8 @@ def _watch(round: Round, until: float) -> None:
 
 def _prove_ports(round: Round, files: ServerFiles) -> Iterator[str]:
     for protocol, address, port, setting in wanted_ports(round.server, files):
-        spec = next(one for one in round.server.book.server.port if one.setting == setting)
+        ports = round.server.book.server.port
+        spec = next(one for one in ports if (one.setting, one.protocol) == (setting, protocol))
         _await_port(round, protocol, address, port)
         words = f"owns port {port} ({protocol}) on {address or 'any address'}"
         yield words + (_probe(round, spec, address, port, spec.probe) if spec.probe else "")
@@ -108,10 +124,13 @@ def _probe(round: Round, spec: Port, address: str, port: int, probe: Probe) -> s
     try:
         answer = _asked(spec.protocol, host, port, probe.send)
     except OSError as error:
-        raise NotProven(f"port {port} does not answer: {error.strerror or error}", round.evidence()) from error
+        why = f"it is ready and owns port {port} ({spec.protocol}), and that port does not answer the rulebook's probe"
+        raise NotProven(f"{why}: {error.strerror or error}", round.evidence()) from error
     if not search(probe.match, answer):
-        raise NotProven(f"port {port} answers something else: {answer.strip()[:60]!r}", round.evidence())
-    return " and answers there"
+        seen = answer.strip()[:60]
+        why = f"it is ready and owns port {port} ({spec.protocol}), and the rulebook's probe got another answer"
+        raise NotProven(f"{why}: {seen!r}", round.evidence())
+    return f" and answers there by {spec.protocol}"
 
 
 def _asked(protocol: str, host: str, port: int, question: str) -> str:
@@ -130,11 +149,12 @@ def _asked(protocol: str, host: str, port: int, question: str) -> str:
 # --- values ----------------------------------------------------------------------------------------------------------
 
 
-def _prove_values(round: Round, files: ServerFiles, names: Sequence[str]) -> list[str]:
+def _prove_values(round: Round, files: ServerFiles, names: Sequence[str], read: list[str]) -> list[str]:
+    """Read the changes back; ``read`` gets the names of those that the server confirms. Raises NotProven."""
     proofs, unread = [], []
     for name in names:
         spec = round.server.book.setting.get(name)
-        found = _read_back(round, name, spec) if spec else None
+        found = read_back(round, name, spec) if spec else None
         if spec is None or found is None:
             unread.append(name)
             continue
@@ -143,27 +163,22 @@ def _prove_values(round: Round, files: ServerFiles, names: Sequence[str]) -> lis
             shown = say(wanted, spec) if wanted is not None else "its default"
             why = f"{name} should be {shown}, but {found[1]} says {say(found[0], spec)}"
             raise NotProven(why, round.evidence())
+        read.append(name)
         proofs.append(f"{name} is {say(found[0], spec)}, says {found[1]}")
     if unread:
         proofs.append(f"in the files, but not read back (the rulebook does not say how): {', '.join(unread)}")
     return proofs
 
 
-def _read_back(round: Round, name: str, spec: Setting) -> tuple[str, str] | None:
-    """Give what the server says of a setting, and where it says it; None where it cannot be asked safely."""
-    if spec.type == "secret":
-        return None
-    if spec.shown:
-        for line in round.lines:
-            found = search(spec.shown, line)
-            if found:
-                return found["value"], "its start log"
-    if not (spec.live and spec.live.read):
-        return None
-    try:
-        answer = round.console.ask(spec.live.read, spec.live.match)
-    except Trouble as error:
-        raise NotProven(f"{name} could not be read back: {error.what}", round.evidence()) from error
-    if answer is None:
-        raise NotProven(f"{name} could not be read back: the console does not answer", round.evidence())
-    return answer["value"], "its console"
+def _taken_out(round: Round) -> list[str]:
+    """Say which keys that no rulebook describes are gone although an earlier round wrote them."""
+    gone = taken_out(round.server, round.store, round.server.read(files_of(round)).files)
+    return [
+        f"{name}, written by round {number}, is no longer in its file: the server does not know it, or took it out"
+        for name, number in gone.items()
+    ]
+
+
+def files_of(round: Round) -> list[str]:
+    """Name the files in which rounds wrote keys that no rulebook describes."""
+    return sorted({name.partition(":")[0] for name in round.store.written(round.server.name) if ":" in name})

@@ -7,8 +7,8 @@ import time
 from collections.abc import Set
 
 from roundgate.host.drivers.protocol import RunState
+from roundgate.host.rounds.bring_up import End, rewind, start_and_prove
 from roundgate.host.rounds.context import Round
-from roundgate.host.rounds.engine import End, rewind, start_and_prove
 from roundgate.host.rounds.obstacles import refuse_outsiders
 from roundgate.host.rounds.options import NotProven
 from roundgate.host.rounds.start import start
@@ -66,7 +66,7 @@ def _finish_forward(round: Round, state: RunState) -> End:
     if round.options.kind == "stop":
         return End("done", f"{round.server.name} is down.", operations=waiting)
     if not round.ran and round.options.kind in ("apply", "rewind") and not round.options.start:
-        return End("written", f"Written. {round.server.name} is down, so nothing is proven yet.", operations=waiting)
+        return End("written", f"{round.server.name} is down, so nothing is in force or proven yet.", operations=waiting)
     if state.runs and not state.ready:
         _await_ready(round)
     return start_and_prove(round, names)

@@ -9,7 +9,7 @@ CODES = (
         "comma-missing",
         "error",
         "A comma is missing",
-        "Two items stand next to each other without a comma. It belongs at the end of the first one: the reader only "
+        "Two items are next to each other without a comma. It belongs at the end of the first one: the reader only "
         "stumbles when it meets the second, often a line further down.",
         '{\n  "slots": 24\n  "name": "Gull"\n}',
         '{\n  "slots": 24,\n  "name": "Gull"\n}',
@@ -64,7 +64,7 @@ CODES = (
         "name-missing",
         "error",
         "A value without a name",
-        "In curly brackets every value needs a name before it. A plain list stands in square brackets.",
+        "In curly brackets every value needs a name before it. A plain list is in square brackets.",
         '{"boats": {"Gull", "Tern"}}',
         '{"boats": ["Gull", "Tern"]}',
         "json",
@@ -73,7 +73,7 @@ CODES = (
         "name-in-list",
         "error",
         "A name inside a list",
-        "In square brackets there are only values. Names with values stand in curly brackets.",
+        "In square brackets there are only values. Names with values are in curly brackets.",
         '["slots": 24]',
         '{"slots": 24}',
         "json",
@@ -82,7 +82,7 @@ CODES = (
         "quote-missing",
         "error",
         "Text without quotes",
-        "A name or a text must stand in quotes here; only numbers and a few fixed words stand without.",
+        "A name or a text must be in quotes here; only numbers and a few fixed words go without.",
         '{"name": Gull}',
         '{"name": "Gull"}',
         "json",
@@ -135,7 +135,7 @@ CODES = (
     Code(
         "escape-broken",
         "error",
-        "A backslash before something it cannot stand before",
+        "A backslash before something that it cannot escape",
         "A backslash begins an escape such as \\n or \\u00e9. A Windows path needs each backslash twice, or forward "
         "slashes; \\u needs exactly four hexadecimal digits.",
         '{"charts": "C:\\gulls\\new"}',
@@ -146,7 +146,7 @@ CODES = (
         "line-break-in-text",
         "error",
         "A line break inside a text",
-        "The text begins on one line and ends on another. In this format it must stand on one line; \\n writes a "
+        "The text begins on one line and ends on another. In this format it must be on one line; \\n writes a "
         "line break.",
         '{"motto": "fair winds\nand tides"}',
         '{"motto": "fair winds\\nand tides"}',
@@ -156,7 +156,7 @@ CODES = (
         "control-character",
         "error",
         "A control character",
-        "A tab, or a character that cannot be seen, stands inside a text or between the parts. "
+        "A tab, or a character that cannot be seen, is inside a text or between the parts. "
         "In a text, \\t writes a tab.",
         '{"motto": "fair\twinds"}',
         '{"motto": "fair\\twinds"}',
@@ -193,7 +193,7 @@ CODES = (
     Code(
         "text-after-end",
         "error",
-        "Something stands after the end",
+        "Text after the end",
         "The file was over, and then something follows: a stray character, or the rest of another file.",
         '{"slots": 24} x',
         '{"slots": 24}',
@@ -266,7 +266,7 @@ CODES = (
         "hidden-between",
         "error",
         "A character that cannot be seen, between the parts",
-        "A non-breaking blank or a zero-width character stands where only blanks, tabs and line ends may be.",
+        "A non-breaking blank or a zero-width character is where only blanks, tabs and line ends may be.",
         '{"slots":\N{NO-BREAK SPACE}24}',
         '{"slots": 24}',
         "json",
@@ -289,5 +289,33 @@ CODES = (
         "boats = { gull 4, tern = 2 }\n",
         "boats = {\n  gull = { slots = 4 },\n}\nname = 24\n",
         "lua",
+    ),
+    Code(
+        "semicolon-missing",
+        "error",
+        "A semicolon is missing",
+        "In a file of statements each one ends with a semicolon; without it the next one is taken for a part of it.",
+        'slots = 24\nname = "Gull";\nfog = 1;\n',
+        'slots = 24;\nname = "Gull";\nfog = 1;\n',
+        "statements",
+    ),
+    Code(
+        "word-stray",
+        "error",
+        "A word that belongs to nothing",
+        "A word is by itself on its line: the beginning of an entry that was never finished, or a note without a "
+        "comment sign.",
+        '{\n  "slots": 24,\n  oops\n  "name": "Gull"\n}',
+        '{\n  "slots": 24,\n  "name": "Gull"\n}',
+        "json",
+    ),
+    Code(
+        "bracket-unopened",
+        "error",
+        "An opening bracket is missing",
+        "A closing bracket has no partner, and in this place an opening one is missing.",
+        '{\n  "crew": "Gull", "Tern"],\n  "slots": 24\n}',
+        '{\n  "crew": ["Gull", "Tern"],\n  "slots": 24\n}',
+        "json",
     ),
 )

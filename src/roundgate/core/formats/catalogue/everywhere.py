@@ -6,6 +6,13 @@ from roundgate.core.findings import Code
 
 CODES = (
     Code(
+        "format-unknown",
+        "note",
+        "A file whose format nobody knows",
+        "Neither the file's name nor its content tells the format, so nothing was checked. "
+        "`check --as FORMAT FILE` says it.",
+    ),
+    Code(
         "file-empty",
         "warning",
         "An empty file",
@@ -96,7 +103,7 @@ CODES = (
         "too-deep",
         "error",
         "Nested deeper than any server reads",
-        "Lists and groups stand inside one another more than a few hundred deep. The file was damaged, or made by a "
+        "Lists and groups are nested more than a few hundred deep. The file was damaged, or made by a "
         "program that went wrong.",
     ),
     Code(

@@ -42,6 +42,15 @@ CODES = (
         "yaml",
     ),
     Code(
+        "dash-lost",
+        "error",
+        "The dash of an item is missing",
+        "An item of a list begins with a dash and a blank; this line has none, and what is above it is a list.",
+        "crew:\n  - name: Gull\n    boat: 1\n  name: Tern\n    boat: 2\n",
+        "crew:\n  - name: Gull\n    boat: 1\n  - name: Tern\n    boat: 2\n",
+        "yaml",
+    ),
+    Code(
         "dash-blank",
         "error",
         "A blank is missing behind a dash",
@@ -80,7 +89,7 @@ CODES = (
     Code(
         "text-after-quote",
         "error",
-        "Something stands behind a closing quote",
+        "Text after a closing quote",
         "The quotes end the text; what follows on the line belongs to nothing. "
         "Put the quotes around all of it, or take them away.",
         'name: "Gull" Rock\nslots: 2\n',

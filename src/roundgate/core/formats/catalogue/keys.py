@@ -73,7 +73,7 @@ CODES = (
         "section-unclosed",
         "error",
         "A section without its closing bracket",
-        "A section's name stands in square brackets. Without the second one the line is no section, and the keys below "
+        "A section's name is in square brackets. Without the second one the line is no section, and the keys below "
         "belong to the section before.",
         "[weather\ngusts=2\n",
         "[weather]\ngusts=2\n",
@@ -110,7 +110,7 @@ CODES = (
         "value-unquoted",
         "error",
         "A value that needs quotes",
-        "This server ends a value at a comma, unless quotes stand around it. The rest is lost without a word.",
+        "This server ends a value at a comma, unless it is in quotes. The rest is lost without a word.",
     ),
     Code(
         "brackets-open",
@@ -180,7 +180,7 @@ CODES = (
         "key-over-value",
         "error",
         "A part of something that is no table",
-        "The name before the dot holds a plain value already, so nothing can stand inside it.",
+        "The name before the dot holds a plain value already, so nothing can be inside it.",
         "tide = 1\n\n[tide.spring]\nrange = 2\n",
         "[tide.spring]\nrange = 2\n",
         "toml",
@@ -189,7 +189,7 @@ CODES = (
         "line-two-values",
         "error",
         "Two settings on one line",
-        "Each key stands on a line of its own.",
+        "Each key needs a line of its own.",
         "slots = 1 name = 'Gull'\n",
         "slots = 1\nname = 'Gull'\n",
         "toml",
@@ -207,7 +207,7 @@ CODES = (
         "break-in-braces",
         "error",
         "A line break inside a table in curly brackets",
-        "In TOML a table in curly brackets stands on one line, without a comma after the last item. "
+        "In TOML a table in curly brackets is on one line, without a comma after the last item. "
         "A longer one gets a heading in square brackets.",
         "gull = {\n  slots = 4 }\n",
         "gull = { slots = 4 }\n",

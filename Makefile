@@ -1,0 +1,36 @@
+# The tasks of this repository; `make` alone lists them. Each is one command that can also be typed by hand.
+PYTHON ?= python
+
+.PHONY: help install test lint types fix pages bench mutations kills ci
+help:  ## list the tasks
+	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 12
+
+install:  ## the program and all tools, editable
+	$(PYTHON) -m pip install -e ".[test,dev]"
+
+test:  ## all tests, on all cores
+	$(PYTHON) -m pytest
+
+lint:  ## style and common mistakes
+	ruff check . && ruff format --check .
+
+types:  ## types, strict
+	mypy
+
+fix:  ## what lint can put right by itself
+	ruff check --fix . && ruff format .
+
+pages:  ## the pages that are written by programs: findings, site file, faults
+	$(PYTHON) docs/make_findings.py && $(PYTHON) docs/make_site.py && $(PYTHON) tests/faults/table.py
+
+bench:  ## every benchmark, as ratios within one run
+	for script in bench/*.py; do $(PYTHON) $$script; done
+
+mutations:  ## change the code in small ways, each in a copy, and see that a test fails
+	$(PYTHON) tests/mutations/run.py
+
+kills:  ## kills at random instants; takes half an hour
+	$(PYTHON) tests/faults/random_kills.py 400
+
+ci:  ## everything, in a fresh environment, as before anything lands
+	.ci/run

@@ -1,0 +1,95 @@
+"""Where the call stands: the site, its store, and the servers that a word means."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from roundgate.cli.screen.output import warn
+from roundgate.host.errors import Trouble
+from roundgate.host.servers import Server
+from roundgate.host.site import Site, choose_one, choose_servers, find_site, is_server_word
+from roundgate.host.store import Store
+
+SITE_GIVEN: str | None = None
+"""The site as the call names it, or None."""
+
+
+class CallContext:
+    """The site of this call and what is remembered of it."""
+
+    def __init__(self, *, quiet: bool = False) -> None:
+        """Find the site. Says on standard error where a round was broken off, unless ``quiet``."""
+        self.here = Path.cwd()
+        self.site: Site = find_site(SITE_GIVEN, self.here)
+        self.store = Store(self.site.state)
+        for remark in self.store.remarks:
+            warn(f"warning  {remark}")
+        if not quiet:
+            self._warn()
+
+    def _warn(self) -> None:
+        for row in self.store.open_rounds():
+            from roundgate.host.rounds.locking import broken_off
+            from roundgate.host.rounds.recover import plan
+
+            if row.server not in self.site.file.server:
+                continue
+            broken = broken_off(self.server(row.server), self.store)
+            if broken and broken.number == row.number:
+                what = plan(self.store.journal(row.number))
+                warn(f"Round {row.number} of {row.server} was broken off: {what}.")
+                warn(f"  do: roundgate recover {row.server}")
+
+    def server(self, name: str, *, lenient: bool = False) -> Server:
+        """Give a server by its name; ``lenient`` where a broken rulebook must not be in the way."""
+        return Server(self.site, name, lenient)
+
+    def one(self, word: str | None, *, lenient: bool = False) -> Server:
+        """Give the one server that a word means. Raises UnknownName or WrongWords."""
+        return self.server(choose_one(self.site, word, self.here), lenient=lenient)
+
+    def several(self, word: str | None, *, default_all: bool = False, lenient: bool = False) -> list[Server]:
+        """Give the servers that a word means; nothing means all of them where ``default_all``."""
+        if word is None and default_all:
+            return [self.server(name, lenient=lenient) for name in self.site.file.server]
+        return [self.server(name, lenient=lenient) for name in choose_servers(self.site, word, self.here)]
+
+    def split(self, words: list[str], *, is_value: bool = False) -> tuple[str | None, list[str]]:
+        """Part the words of a call into the server's and the rest; the server may be left out.
+
+        With ``is_value`` the rest are values such as list entries, so a first word that means no server is only taken
+        for a setting or list where that is one's name.
+        """
+        if not words:
+            return None, []
+        first, *rest = words
+        if is_server_word(self.site, first):
+            return first, rest
+        if "=" in first or ":" in first or (len(words) == 1 and is_value):
+            return None, words
+        is_server = not self._is_name(first) and (rest or self._resembles_server(first))
+        return (first, rest) if is_server else (None, words)
+
+    def _resembles_server(self, word: str) -> bool:
+        from roundgate.core.nearest import nearest
+
+        return nearest(word, self.site.file.server, least=75) != ""
+
+    def _is_name(self, word: str) -> bool:
+        from roundgate.cli.changes.targets import find_name
+
+        servers = [self.server(name) for name in self.site.file.server]
+        return any(find_name(one.book, word) or (one.folder / word).is_file() for one in servers)
+
+
+def home_of(path: str) -> tuple[str, str] | None:
+    """Give the server whose folder a file lies in, and its name there."""
+    try:
+        servers = CallContext(quiet=True).several(None, default_all=True)
+    except Trouble:
+        return None
+    whole = Path(path).resolve()
+    for server in servers:
+        if whole.is_relative_to(server.folder.resolve()):
+            return server.name, whole.relative_to(server.folder.resolve()).as_posix()
+    return None

@@ -1,0 +1,176 @@
+"""``edit``: a file in the person's own editor, on a copy; checked when it closes, and only then it counts."""
+
+from __future__ import annotations
+
+import os
+import shlex
+import subprocess
+import sys
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from roundgate.cli.screen.output import say
+from roundgate.core.findings import Finding
+from roundgate.host.errors import Trouble, WrongWords
+
+if TYPE_CHECKING:
+    from roundgate.core.text import Text
+
+Check = Callable[[bytes], list[Finding]]
+
+CHOICES = "[a]gain in the editor, [k]eep it as it is, or [g]ive up? "
+
+
+def edit(
+    words: Annotated[list[str], typer.Argument(help="[SERVER] FILE")],
+    anyway: Annotated[bool, typer.Option("--keep", help="Keep it even with errors, without asking.")] = False,
+    new_file: Annotated[bool, typer.Option("--new-file", help="Make a file that does not exist yet.")] = False,
+) -> None:
+    """Edit a file in your own editor, on a copy. It is checked when the editor closes.
+
+    A server's file goes onto the slate; any other file is written. The editor is VISUAL, else EDITOR.
+    """
+    if len(words) > 2:
+        raise WrongWords("One file at a time.", "roundgate edit SERVER FILE")
+    from roundgate.cli.call import home_of
+
+    if len(words) == 1 and Path(words[0]).exists() and not home_of(words[0]):
+        _edit_file(words[0], anyway=anyway)
+        return
+    _edit_of_server(words, anyway=anyway, new_file=new_file)
+
+
+def _edit_of_server(words: list[str], *, anyway: bool, new_file: bool) -> None:
+    from roundgate.cli.call import CallContext, home_of
+    from roundgate.cli.edit import put
+    from roundgate.core.checks import check_after, sameness
+    from roundgate.core.operations import EditText, Operation
+    from roundgate.core.operations.text import hunks_between
+    from roundgate.core.text import decode
+
+    context = CallContext()
+    home = home_of(words[0]) if len(words) == 1 and Path(words[0]).exists() else None
+    word, path = home or ((words[0] if len(words) == 2 else None), words[-1])
+    server = context.one(word)
+    waiting: list[Operation] = [one.operation for one in context.store.slate(server.name)]
+    now, outcome = server.outcome(waiting)
+    text = outcome.after.texts.get(path) or server.read([path]).files.texts.get(path)
+    is_expected = any(file.path == path for file in server.book.file.values())
+    if text is None and (is_expected or new_file) and path not in now.unreadable:
+        say(f"{path} does not exist yet; what you write is kept on the slate.")
+        text = decode(b"")
+    if text is None:
+        why = now.unreadable[path].cause if path in now.unreadable else f"{server.name} has no file {path}"
+        raise Trouble(f"{why}.", f"Files: {', '.join(server.paths())}")
+
+    old = {sameness(one) for one in check_after(server.name, outcome, now.unreadable)}
+
+    def check(data: bytes) -> list[Finding]:
+        """Check the text; what was wrong before is not this edit's doing."""
+        operation = EditText(path, hunks_between(text.body, decode(data).body))
+        _, after = server.outcome([*waiting, operation])
+        found = check_after(server.name, after, now.unreadable)
+        return [one for one in found if one.place.file == path and sameness(one) not in old]
+
+    data = _until_right(path, text.encode(), check, anyway=anyway)
+    if data is None:
+        return
+    operation = EditText(path, hunks_between(text.body, _decoded(data).body))
+    put(context, server, [operation], despite_errors=True)
+
+
+def _decoded(data: bytes) -> Text:
+    from roundgate.core.text import NotText, decode
+
+    try:
+        return decode(data)
+    except NotText as error:
+        raise Trouble(f"{error}.", "Edit it again.") from error
+
+
+def _edit_file(path: str, *, anyway: bool) -> None:
+    from roundgate.core.checks.loose import check_loose
+    from roundgate.host.files import LARGEST, read_bytes, replace_file
+
+    before = read_bytes(path)
+    if before is None or len(before) > LARGEST:
+        raise Trouble(f"{path} cannot be edited: it is no file, or larger than {LARGEST >> 20} MB.")
+    data = _until_right(path, before, lambda new: check_loose(path, new), anyway=anyway)
+    if data is not None:
+        replace_file(path, before, data)
+        say(f"{path}: written.")
+
+
+def _until_right(path: str, before: bytes, check: Check, *, anyway: bool) -> bytes | None:
+    """Let a person edit a copy until it is right, or is kept or given up; None where nothing is to change."""
+    from roundgate.cli.screen.findings import say_findings
+    from roundgate.core.findings import has_errors
+
+    editor = _editor()
+    with tempfile.TemporaryDirectory(prefix="roundgate-") as folder:
+        copy = Path(folder) / Path(path).name
+        copy.write_bytes(before)
+        copy.chmod(0o600)
+        while True:
+            _run(editor, copy)
+            data = copy.read_bytes() if copy.exists() else before
+            if data == before:
+                say(f"{path}: nothing was changed.")
+                return None
+            found = _found(check, data, path)
+            say_findings(found)
+            if not has_errors(found) or anyway:
+                return data
+            answer = _ask()
+            if answer == "keep":
+                return data
+            if answer == "give up":
+                say(f"{path}: given up, nothing was changed.")
+                raise typer.Exit(1)
+
+
+def _found(check: Check, data: bytes, path: str) -> list[Finding]:
+    from roundgate.core.findings import Place
+    from roundgate.core.text import NotText
+
+    try:
+        return list(check(data))
+    except NotText as error:
+        return [Finding("file-not-text", "error", Place(path), f"{error}.", "Edit it again.")]
+
+
+def _editor() -> list[str]:
+    words = shlex.split(os.environ.get("VISUAL") or os.environ.get("EDITOR") or "")
+    if not words:
+        from shutil import which
+
+        found = next((name for name in ("nano", "vim", "vi") if which(name)), "")
+        words = [found] if found else []
+    if not words:
+        raise Trouble("No editor is known.", "Set EDITOR, for example: export EDITOR=nano")
+    return words
+
+
+def _run(editor: list[str], copy: Path) -> None:
+    try:
+        done = subprocess.run([*editor, str(copy)], check=False)
+    except OSError as error:
+        raise Trouble(f"The editor '{editor[0]}' cannot be started: {error.strerror}.", "Set EDITOR.") from error
+    if done.returncode:
+        raise Trouble(f"The editor ended with {done.returncode}; nothing was changed.", "Edit it again.")
+
+
+def _ask() -> str:
+    """Ask what is to become of a text with errors. Without a person there nothing is kept."""
+    if not sys.stdin.isatty():
+        raise Trouble(
+            "The text has errors, and there is nobody to ask; nothing was changed.", "Mend it, or give --keep."
+        )
+    while True:
+        answer = input(CHOICES).strip().lower()
+        if answer[:1] in ("a", "k", "g"):
+            return {"a": "again", "k": "keep", "g": "give up"}[answer[:1]]

@@ -1,0 +1,167 @@
+"""From the words of ``add``, ``remove`` and ``move`` to operations on lists."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from roundgate.cli.changes.setter import Setter
+from roundgate.cli.changes.targets import command, list_of, setting_of
+from roundgate.core.checks.context import quoted
+from roundgate.core.checks.lists import item_problem
+from roundgate.core.files import ServerFiles
+from roundgate.core.formats.places import NoSuchItem, near_keys, place_of
+from roundgate.core.formats.protocol import Document, Path
+from roundgate.core.nearest import nearest
+from roundgate.core.operations import AddItem, MoveItem, Operation, RemoveItem, items_at
+from roundgate.core.typed import TREES, Unfit, is_there, kinds_at, must_match, plain_value, record_of, typed
+from roundgate.host.errors import Trouble, UnknownName, WrongWords
+
+
+class ListSetter(Setter):
+    """Makes the operations on one list of a server or loose file."""
+
+    def _list(self, word: str) -> tuple[str, str]:
+        """Give a list's name and its file's path: of one that the rulebook knows, or of any by FILE or FILE:PATH."""
+        if ":" not in word and (
+            word in self.holder.paths() or (self.holder.folder / word).is_file() or self.manner.new_file
+        ):
+            word = next((name for name in self.holder.book.list if self._path(name) == word), f"{word}:")
+        if ":" in word:
+            target = setting_of(self.holder, word, new_file=self.manner.new_file)
+            return (f"{target.file}:{target.key}" if target.key else target.file), target.file
+        name, _ = list_of(self.holder, word)
+        return name, self._path(name)
+
+    def _path(self, name: str) -> str:
+        return self.holder.book.file[self.holder.book.list[name].file].path
+
+    def added(self, word: str, items: Sequence[str], at: int | None) -> list[Operation]:
+        """Make the operations that add entries, in their order. Raises Trouble for an entry of the wrong form."""
+        name, path = self._list(word)
+        home = self._home(name, path, items)
+        self._whole_record(word, path, home, items)
+        made: list[Operation] = []
+        for offset, item in enumerate(items):
+            self._must_be_known(name, item)
+            kind = self._kind_of(word, path, home, item)
+            made.append(AddItem(path, name, item, None if at is None else _number(at) + offset, kind))
+        return made
+
+    def removed(self, word: str, items: Sequence[str]) -> list[Operation]:
+        """Make the operations that remove entries. Raises Trouble where one is not in the list."""
+        name, path = self._list(word)
+        return [RemoveItem(path, name, self._held(word, name, path, item)) for item in items]
+
+    def moved(self, word: str, item: str, to: int) -> list[Operation]:
+        """Make the operation that moves an entry. Raises Trouble where it is not in the list."""
+        name, path = self._list(word)
+        return [MoveItem(path, name, self._held(word, name, path, item), _number(to))]
+
+    # --- what is there ---
+
+    def _home(self, name: str, path: str, items: Sequence[str]) -> Path | None:
+        """Give the place of a list in its file; None where the file as a whole is the list, or cannot be read.
+
+        Raises UnknownName where it is not there and would not be made.
+        """
+        file, colon, key = name.partition(":")
+        document = self.planned(path)
+        if not colon or not key or document is None or file != path:
+            return None
+        try:
+            home = place_of(document, key)
+        except NoSuchItem as error:
+            raise UnknownName(f"{path}: {error}.", self._look(path)) from error
+        if not is_there(document, home) and not self.manner.new and not self._may_begin(document, home):
+            near = near_keys(document, key, lists=True)
+            new = command("add", self.holder.name, " ".join((quoted(name), *map(quoted, items))) + " --new")
+            if not near:
+                raise UnknownName(f"{path} has no list '{key}'. --new makes one.", new)
+            meant = command("add", self.holder.name, " ".join((quoted(f"{path}:{near[0]}"), *map(quoted, items))))
+            what = f"{path} has no list '{key}'. Did you mean {' or '.join(near)}? To make a new list: {new}"
+            raise UnknownName(what, meant if len(near) == 1 else "")
+        return home
+
+    @staticmethod
+    def _may_begin(document: Document, home: Path) -> bool:
+        """Tell whether a list may be made without asking: what shall hold it is there, and no name in it is alike."""
+        parent = home[:-1]
+        if not home or not isinstance(home[-1], str) or (parent and not is_there(document, parent)):
+            return False
+        names = {
+            one.path[len(parent)]
+            for one in document.entries()
+            if len(one.path) > len(parent) and one.path[: len(parent)] == parent
+        }
+        return not nearest(home[-1], [name for name in names if isinstance(name, str)], least=75)
+
+    def _whole_record(self, word: str, path: str, home: Path | None, items: Sequence[str]) -> None:
+        """Refuse FIELD=VALUE words for a list of records. Raises WrongWords with the record that they make."""
+        document = self.planned(path)
+        record = record_of(items)
+        if document is None or home is None or not record or self.manner.kind:
+            return
+        kinds = kinds_at(document, home)
+        if kinds and all(kind == "map" for kind in kinds):
+            what = f"The entries of {word} are records; one is given whole, as JSON."
+            raise WrongWords(what, command("add", self.holder.name, f"{quoted(word)} {quoted(record)}"))
+
+    def _kind_of(self, word: str, path: str, home: Path | None, item: str) -> str:
+        """Tell the kind of a new entry. Raises Trouble where it does not go with the others."""
+        document = self.planned(path)
+        format_name = self.holder.read([path]).files.format_name(path)
+        if document is None or home is None or format_name not in TREES:
+            return ""
+        try:
+            found = typed(item, self.manner.kind, format_name, None)
+            if format_name != "xml":
+                must_match(plain_value(*found)[0], kinds_at(document, home), item)
+        except Unfit as error:
+            call = command("add", self.holder.name, f"{quoted(word)} {quoted(error.meant)}")
+            raise self.unfit(error, call) from error
+        return found.kind
+
+    def _must_be_known(self, name: str, item: str) -> None:
+        known = self.holder.book.list.get(name)
+        kind = self.holder.book.kind[known.item] if known else None
+        wrong = item_problem(item, kind) if kind else None
+        if wrong and kind:
+            is_example = wrong[1] == kind.example and wrong[1] not in kind.catalogue
+            do = command("add", self.holder.name, f"{name} {quoted(wrong[1])}")
+            do = do if wrong[1] and not is_example else f"roundgate explain {name}"
+            raise Trouble(f"{wrong[0]} Nothing was changed.", do)
+
+    def _items(self, files: ServerFiles, name: str) -> list[str]:
+        file, _, key = name.partition(":")
+        document = files.document(file)
+        if document is None:
+            return []
+        try:
+            return items_at(document, place_of(document, key) if key else ())
+        except NoSuchItem:
+            return []
+
+    def _held(self, word: str, name: str, path: str, item: str) -> str:
+        """Give an entry as the list holds it, on disk or with what waits on the slate.
+
+        The sign that ends the entries of some lists (``10.9.9.9 =``) need not be typed. Raises Trouble.
+        """
+        _, outcome = self.holder.outcome(self.waiting, [path])
+        items = outcome.after.items(name) if name in self.holder.book.list else self._items(outcome.after, name)
+        from roundgate.core.formats.lines.document import without_tail  # a format is only loaded where it is needed
+
+        held = item if item in items else next((one for one in items if without_tail(one) == item), None)
+        if held is not None:
+            return held
+        near = nearest(item, items)
+        hint = f"Did you mean {near}?" if near else f"It holds: {', '.join(items[:20])}" if items else "It is empty."
+        if items and items[0].startswith("{"):
+            hint = command("reset", self.holder.name, f"'{word}[FIELD=VALUE]'") + "    (takes out the record)"
+        of = f" of {self.holder.name}" if self.holder.name else ""
+        raise Trouble(f"'{item}' is not in {name}{of}.", hint)
+
+
+def _number(number: int) -> int:
+    if number < 0:
+        raise WrongWords("Entries are numbered from 0: 0 is the first.", "Give a number from 0.")
+    return number

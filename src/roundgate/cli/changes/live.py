@@ -1,0 +1,94 @@
+"""``set --now`` and ``apply --live``: values that go to the live console at once, and are read back from there."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from msgspec.structs import replace
+
+from roundgate.cli.screen.output import say
+from roundgate.core.files import say as say_value
+from roundgate.core.files import value_of
+from roundgate.core.operations import Operation, SetValue
+from roundgate.host.consoles import console_of
+from roundgate.host.drivers import driver_of
+from roundgate.host.errors import Trouble
+from roundgate.host.patterns import search
+from roundgate.host.store import Store, secret_mark
+
+if TYPE_CHECKING:
+    from roundgate.core.rulebook.model import Live, Setting
+    from roundgate.host.consoles.protocol import Console
+    from roundgate.host.servers import Server
+
+_SHOWN = 120
+
+
+def send_live(server: Server, store: Store, operations: Sequence[Operation]) -> list[Operation]:
+    """Send values to the live console and read them back; give the operations, marked to go into the file too.
+
+    Raises Trouble where a setting cannot be set live, before anything is sent, or where the server did not take one.
+    """
+    values = [one for one in operations if isinstance(one, SetValue)]
+    for one in values:
+        spec = server.book.setting.get(one.name)
+        if spec is None or spec.live is None or not spec.live.set:
+            do = f"roundgate set {server.name} {one.shown_name}=..., then roundgate apply {server.name}"
+            raise Trouble(f"{one.shown_name} cannot be set at the live console.", do)
+    driver = driver_of(server)
+    if not driver.state().runs:
+        raise Trouble(f"{server.name} is down, so nothing can be sent to it.", f"roundgate start {server.name}")
+    console = console_of(server, driver)
+    try:
+        for one in values:
+            _send_one(server, store, console, one)
+    finally:
+        console.close()
+        driver.close()
+    return [replace(one, at_stop=True) for one in values]
+
+
+def _send_one(server: Server, store: Store, console: Console, one: SetValue) -> None:
+    spec = server.book.setting[one.name]
+    live = spec.live
+    assert live is not None
+    answer = console.exchange(live.set.replace("{value}", one.stored))
+    read = _read_back(console, live, answer)
+    if read is not None and value_of(read, spec) != value_of(one.stored, spec):
+        has = say_value(read, spec)
+        raise Trouble(
+            f"The server did not take {one.name}: it has {has} afterwards.{_quoted(answer, spec)}",
+            f"roundgate log {server.name}",
+        )
+    if read is None and (live.read or live.match):
+        raise Trouble(
+            f"The value of {one.name} could not be read back from the server.{_quoted(answer, spec)}",
+            f"roundgate log {server.name}",
+        )
+    kept = secret_mark(server.name, one.name, one.stored) if spec.type == "secret" else one.stored
+    store.note_live(server.name, one.name, kept)
+    shown = say_value(one.stored, spec)
+    if read is None:
+        say(f"{server.name}  {one.name}={shown} was sent; this server has no command to read it back")
+    else:
+        say(f"{server.name}  {one.name} is {shown} now, read back from the console")
+
+
+def _read_back(console: Console, live: Live, answer: Sequence[str]) -> str | None:
+    """Give the value that the server has after a set: asked for, or found in its answer; None where neither tells."""
+    if live.read:
+        found = console.ask(live.read, live.match)
+        return found["value"] if found else None
+    if not live.match:
+        return None
+    hits = (search(live.match, line) for line in reversed(answer))
+    return next((hit["value"] for hit in hits if hit), None)
+
+
+def _quoted(answer: Sequence[str], spec: Setting) -> str:
+    """Say what the server answered, where that cannot hold a secret."""
+    if spec.type == "secret":
+        return ""
+    words = " / ".join(line.strip() for line in answer if line.strip())
+    return f" It answered: {words[:_SHOWN]}" if words else " It answered nothing."

@@ -1,0 +1,133 @@
+"""``check --fix``.
+
+What can be mended safely, shown as a diff; onto the slate of a server, or into a file of no server.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from roundgate.cli.call import CallContext
+from roundgate.cli.screen.output import say, warn
+from roundgate.core.operations import Mend
+from roundgate.core.repairs import safe_repairs, with_repairs
+from roundgate.host.servers import Server
+
+
+def mend_servers(context: CallContext, servers: Sequence[Server]) -> None:
+    """Put the safe repairs of servers' files onto their slates and show what they will change."""
+    from roundgate.cli.screen.review import say_diff
+    from roundgate.core.operations import Operation
+    from roundgate.core.review import review_of
+    from roundgate.host.person import who
+
+    for server in servers:
+        waiting: list[Operation] = [one.operation for one in context.store.slate(server.name)]
+        _, outcome = server.outcome(waiting)
+        new: list[Operation] = []
+        for path in outcome.after.texts:
+            document = outcome.after.document(path)
+            codes = sorted({one.code for one in safe_repairs(document)}) if document else []
+            if codes:
+                new.append(Mend(path, tuple(codes)))
+        if not new:
+            if any(isinstance(one, Mend) for one in waiting):
+                say(f"{server.name}: the safe repairs are on the slate already.")
+                say(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
+            else:
+                say(f"{server.name}: nothing that can be mended safely.")
+            continue
+        context.store.add_to_slate(server.name, new, who())
+        _, after = server.outcome([*waiting, *new])
+        say_diff(review_of(after).diff)
+        say(f"  On the slate of {server.name}, not in force yet.")
+        say(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
+        say()
+
+
+def mend_files(paths: Sequence[tuple[str, str | None]], given: str) -> None:
+    """Mend files of no server in place and show the difference; a file of a server goes onto its slate.
+
+    Each file comes with the folder that was named and that it was found in; a link in it that leads out is left alone.
+    """
+    context, homes = _site()
+    for path, within in paths:
+        if within is not None and not Path(path).resolve().is_relative_to(Path(within).resolve()):
+            warn(f"{path}: not repaired: it leads outside {within}")
+            continue
+        home = next((one for one in homes if _is_inside(Path(path), one.folder)), None)
+        if home is not None and context is not None:
+            _mend_on_slate(context, home, path)
+        else:
+            _mend_in_place(path, given, within)
+
+
+def _site() -> tuple[CallContext | None, list[Server]]:
+    from roundgate.host.errors import Trouble
+
+    try:
+        context = CallContext(quiet=True)
+    except Trouble:
+        return None, []
+    return context, context.several(None, default_all=True)
+
+
+def _is_inside(path: Path, folder: Path) -> bool:
+    return path.resolve().is_relative_to(folder.resolve())
+
+
+def _mend_on_slate(context: CallContext, server: Server, path: str) -> None:
+    from roundgate.cli.screen.review import say_diff
+    from roundgate.core.operations import Operation
+    from roundgate.core.review import review_of
+    from roundgate.host.person import who
+
+    name = Path(path).resolve().relative_to(server.folder.resolve()).as_posix()
+    waiting: list[Operation] = [one.operation for one in context.store.slate(server.name)]
+    document = server.read([name]).files.document(name)
+    codes = sorted({one.code for one in safe_repairs(document)}) if document else []
+    if not codes:
+        return
+    new: list[Operation] = [Mend(name, tuple(codes))]
+    context.store.add_to_slate(server.name, new, who())
+    _, after = server.outcome([*waiting, *new])
+    say_diff(review_of(after).diff)
+    say(f"  {path} is {server.name}'s: the repair is on its slate, not in force yet.")
+    say(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
+
+
+def _mend_in_place(path: str, given: str, within: str | None) -> None:
+    from roundgate.cli.screen.review import say_diff
+    from roundgate.core.checks.loose import format_given, read_loose
+    from roundgate.core.formats import FORMATS, problems_of
+    from roundgate.core.formats.detect import format_for
+    from roundgate.core.formats.protocol import EditRefused
+    from roundgate.core.text import NotEncodable, NotText
+    from roundgate.host.files import LARGEST, read_bytes, replace_file
+
+    data = read_bytes(path)
+    if data is None or len(data) > LARGEST:
+        return
+    try:
+        document = read_loose(path, data, given)
+        after = with_repairs(FORMATS[format_given(given) or format_for(path, document.text.body)], document)
+    except (NotText, NotEncodable, EditRefused) as error:
+        warn(f"{path}: not repaired: {error}")
+        return
+    if after.text == document.text:
+        return
+    replace_file(path, data, after.text.encode(), within)
+    say_diff(difference(path, document.text.body, after.text.body))
+    left = sum(1 for one in problems_of(after) if one.level == "error")
+    say(f"{path}: mended, as far as is safe; what is left:" if left else f"{path}: mended.")
+    say()
+
+
+def difference(path: str, before: str, after: str) -> str:
+    """Give the difference of two texts in unified form, secrets blanked out."""
+    from roundgate.core.differences import lines_of, unified
+    from roundgate.core.secrets import hidden_line
+
+    names = (f"{path} (before)", f"{path} (after)")
+    return "\n".join(unified(lines_of(before), lines_of(after), names, shown=hidden_line))

@@ -1,0 +1,234 @@
+"""From the words of ``set``, ``reset``, ``switch`` and ``rename`` to operations."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from msgspec import Struct
+
+from roundgate.cli.changes.targets import Target, command, setting_of
+from roundgate.core import values
+from roundgate.core.advice import advice_for
+from roundgate.core.checks.context import quoted
+from roundgate.core.formats import problems_of
+from roundgate.core.formats.places import NoSuchItem, find_key, near_keys, place_of, split_assignment
+from roundgate.core.formats.protocol import Document, EditRefused, Entry, Path
+from roundgate.core.operations import Operation, Rename, SetValue, Switch, Unset
+from roundgate.core.secrets import sounds_secret
+from roundgate.core.typed import KINDS, Typed, Unfit, typed
+from roundgate.core.values import ValueProblem
+from roundgate.host.errors import Trouble, UnknownName, WrongWords
+
+if TYPE_CHECKING:
+    from roundgate.cli.changes.holder import Holder
+
+
+class Manner(Struct, frozen=True):
+    """How the options of a call want its values taken."""
+
+    kind: str = ""
+    new: bool = False
+    new_file: bool = False
+    here_only: bool = False
+
+    def __post_init__(self) -> None:
+        """Refuse a kind that there is not. Raises WrongWords."""
+        if self.kind and self.kind not in KINDS:
+            raise WrongWords(f"There is no kind '{self.kind}'.", f"--kind one of: {', '.join(KINDS)}")
+
+
+class Setter:
+    """Makes operations for one server or loose file, given what waits for it already."""
+
+    def __init__(self, holder: Holder, waiting: Sequence[Operation], manner: Manner | None = None) -> None:
+        """Keep what the operations are about."""
+        self.holder = holder
+        self.waiting = waiting
+        self.manner = manner or Manner()
+        self._planned: dict[str, Document | None] = {}
+
+    def operations_of(self, words: Sequence[str]) -> list[Operation]:
+        """Make an operation of each NAME=VALUE.
+
+        Raises WrongWords, UnknownName, or Trouble for a value that will not do.
+        """
+        if not words:
+            raise WrongWords("Which setting, and to what value?", command("set", self.holder.name, "NAME=VALUE"))
+        return [self._operation(word) for word in words]
+
+    def _operation(self, word: str) -> SetValue:
+        name, given = split_assignment(word)
+        target = self._target(name)
+        is_secret = target.spec.type == "secret" if target.spec else sounds_secret(target.key)
+        if is_secret:
+            given = self._secret(target, given=given is not None)
+        elif given is None:
+            raise WrongWords(f"'{word}' has no value.", command("set", self.holder.name, f"{name}=VALUE"))
+        then = find_key(self.holder.read([target.file]).files.document(target.file), target.key)
+        held = then.value if then else None
+        if target.spec is not None:
+            return SetValue(target.file, target.key, self._stored(target, given), held, target.name)
+        value = self._typed(target, given)
+        here_only = self.manner.here_only
+        return SetValue(target.file, target.key, value.text, held, here_only=here_only, kind=value.kind)
+
+    def _target(self, name: str) -> Target:
+        return setting_of(self.holder, name, new_file=self.manner.new_file)
+
+    def _secret(self, target: Target, *, given: bool) -> str:
+        """Ask for a secret; it must not be part of the call, which others on the machine can read."""
+        if given:
+            raise WrongWords(
+                f"{target.name} is a secret and must not be part of the command: others on this machine can read it.",
+                command("set", self.holder.name, target.name) + "    (it is asked for; or give it on standard input)",
+            )
+        if sys.stdin.isatty():
+            from getpass import getpass
+
+            return getpass(f"{target.name} of {self.holder.name or target.file} (not shown): ")
+        line = sys.stdin.readline()
+        if not line:
+            raise WrongWords(
+                f"{target.name} is asked for, and nothing came on standard input.", "Give it there, one line."
+            )
+        return line.rstrip("\r\n")
+
+    def _stored(self, target: Target, given: str) -> str:
+        assert target.spec is not None
+        try:
+            return values.store(values.parse(given, target.spec), target.spec)
+        except ValueProblem as error:
+            names = self.holder.read().files.names if target.spec.advice_when else {}
+            said = advice_for(target.name, target.spec, names, given) if error.code == "value-range" else ""
+            advice = f" {said}" if said else ""
+            right = values.sure_meaning(error.meant, target.spec)
+            meant = f"{target.name}={right}" if right else ""
+            name = self.holder.name
+            do = command("set", name, quoted(meant)) if meant else f"roundgate explain {target.name}"
+            shown = "" if target.spec.type == "secret" else f"{target.name}={given}: "
+            may_be = values.describe(target.spec)
+            cause = f"{shown}{error.cause}{advice} ({error.code})\n  It may be {may_be}. Nothing was changed."
+            raise Trouble(cause, do) from error
+
+    def _typed(self, target: Target, given: str) -> Typed:
+        """Tell what a value means for a key that no rulebook describes. Raises Trouble."""
+        present = self._present(target, given)
+        files = self.holder.read([target.file]).files
+        try:
+            return typed(given, self.manner.kind, files.format_name(target.file), present)
+        except Unfit as error:
+            call = command("set", self.holder.name, quoted(f"{target.name}={error.meant}"))
+            raise self.unfit(error, call) from error
+
+    def unfit(self, error: Unfit, call: str) -> Trouble:
+        """Make the message for a value that is not what it looks like; ``call`` is the command with the right one."""
+        option = "" if error.kind == "json" and error.meant[:1] in ("{", "[") else f" --kind {error.kind}"
+        do = call + option if error.meant else ""
+        return Trouble(f"{str(error)[:1].upper()}{str(error)[1:]}. Nothing was changed.", do)
+
+    # --- what is there ---
+
+    def planned(self, file: str) -> Document | None:
+        """Give a file as it will be with what waits already."""
+        if file not in self._planned:
+            here = [one for one in self.waiting if one.file == file]
+            _, outcome = self.holder.outcome(here, [file])
+            self._planned[file] = outcome.after.document(file)
+        return self._planned[file]
+
+    def _present(self, target: Target, given: str) -> Entry | None:
+        """Give what is at a key. Raises UnknownName where nothing is and no new key is wanted."""
+        document = self.planned(target.file)
+        if document is None:
+            return None
+        try:
+            path = place_of(document, target.key)
+        except NoSuchItem as error:
+            raise UnknownName(f"{target.file}: {error}.", self._look(target.file)) from error
+        found = document.find(path)
+        if found is None and not (self.manner.new or self.manner.here_only) and _is_new(document, path):
+            self._no_such_key(document, target, given)
+        return found
+
+    def _no_such_key(self, document: Document, target: Target, given: str) -> None:
+        if any(one.level == "error" for one in problems_of(document)) or not document.entries():
+            return  # the edit itself says what is wrong with a broken file; in an empty one every key is new
+        near = near_keys(document, target.key)
+        what = f"{target.file} has no key '{target.key}'."
+        new = command("set", self.holder.name, quoted(f"{target.name}={given}") + " --new")
+        if not near:
+            raise UnknownName(f"{what} --new makes one.", new)
+        meant = f" Did you mean {' or '.join(near)}?"
+        do = command("set", self.holder.name, quoted(f"{target.file}:{near[0]}={given}"))
+        raise UnknownName(f"{what}{meant} To make a new key: {new}", do if len(near) == 1 else "")
+
+    def _must_be_there(self, target: Target, *, or_off: bool) -> None:
+        """See that a key is in its file, or will be with what waits on the slate. Raises Trouble."""
+        document = self.planned(target.file)
+        name = self.holder.name
+        if document is not None:
+            try:
+                path = place_of(document, target.key)
+            except NoSuchItem as error:
+                raise Trouble(f"{target.file}: {error}.", self._look(target.file)) from error
+            if document.find(path) is not None:
+                return
+            if any(one.path == path for one in document.switched_off()):
+                if or_off:
+                    return
+                raise Trouble(f"{target.name} is commented out.", command("switch", name, f"{target.name} --on"))
+        near = near_keys(document, target.key) if document is not None else []
+        hint = f"Did you mean {near[0]}?" if near else self._look(target.file)
+        of = f" of {name}" if name else ""
+        raise Trouble(f"{target.key} is not in {target.file}{of}.", hint)
+
+    def _look(self, file: str) -> str:
+        """Give the command that shows what is in a file."""
+        return command("show", self.holder.name, f"--all --file {file}") if self.holder.name else ""
+
+    # --- the other operations on keys ---
+
+    def switched(self, name: str, *, on: bool) -> Operation:
+        """Make the operation that comments a key out, or lets it count again. Raises Trouble where there is none."""
+        target = self._target(name)
+        if not on:
+            self._must_be_there(target, or_off=True)
+        return Switch(target.file, target.key, on, target.name if target.spec else "")
+
+    def renamed(self, name: str, new: str, *, force: bool) -> Operation:
+        """Make the operation that gives a key another name. Raises Trouble where it is not there."""
+        target = self._target(name)
+        if target.spec is not None and not force:
+            raise Trouble(
+                f"{target.name} is a setting of the rulebook: the server looks for {target.spec.key} and would not "
+                f"find it under the name '{new}'. Nothing was changed.",
+                f"--force renames it all the same; to stop using it: "
+                f"{command('switch', self.holder.name, f'{target.name} --off')}",
+            )
+        self._must_be_there(target, or_off=False)
+        return Rename(target.file, target.key, new)
+
+    def reset(self, name: str) -> Operation:
+        """Make the operation that gives a setting its default again."""
+        target = self._target(name)
+        if target.spec is None:
+            self._must_be_there(target, or_off=False)
+        then = find_key(self.holder.read([target.file]).files.document(target.file), target.key)
+        held = then.value if then else None
+        if target.spec is None or target.spec.default is None:
+            return Unset(target.file, target.key, held, target.name if target.spec else "")
+        stored = values.plain_text(target.spec.default, target.spec)
+        return SetValue(target.file, target.key, stored, held, target.name)
+
+
+def _is_new(document: Document, path: Path) -> bool:
+    """Tell whether a value at a path would be a new key; where it cannot be set at all, the edit itself says why."""
+    if any(one.path == path for one in document.switched_off()):
+        return False
+    try:
+        document.set(path, "")
+    except EditRefused:
+        return False
+    return True

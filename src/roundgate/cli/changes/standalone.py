@@ -1,0 +1,66 @@
+"""Changes to a file of no server: checked, written at once, and shown as a difference."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import typer
+
+from roundgate.cli.screen.output import say
+
+if TYPE_CHECKING:
+    from roundgate.cli.changes.holder import Holder
+    from roundgate.core.operations import Operation
+
+
+def change_loose(words: Sequence[str], make: Callable[[Holder, list[str]], Sequence[Operation]]) -> bool:
+    """Make the changes that words ask for in a file of no server; False where they name no such file.
+
+    Raises what ``make`` raises, and Trouble where the file cannot be read or written.
+    """
+    path = file_named(words)
+    if not path:
+        return False
+    from roundgate.cli.changes.new_findings import new_findings
+    from roundgate.cli.screen.findings import say_findings
+    from roundgate.cli.screen.review import say_diff
+    from roundgate.core.findings import has_errors
+    from roundgate.core.review import diff_of
+    from roundgate.host.errors import WrongWords
+    from roundgate.host.loose import LooseFile
+
+    if len({one.partition(":")[0] for one in words if one.startswith(f"{path}:")}) > 1:
+        raise WrongWords("One file at a time.", "Name the others in calls of their own.")
+    holder = LooseFile(path)
+    operations = make(holder, list(words))
+    findings, outcome = new_findings(holder, (), operations)
+    if findings:
+        say_findings(findings)
+    if has_errors(findings):
+        say("Nothing was written.")
+        raise typer.Exit(1)
+    if not outcome.touched:
+        say(f"{path}: it has these values already; nothing was written.")
+        return True
+    holder.write(outcome.after.texts[path])
+    say_diff(diff_of(outcome))
+    say(f"{path}: written.")
+    return True
+
+
+def file_named(words: Sequence[str]) -> str:
+    """Give the file of no server that the first word names by FILE:KEY or FILE, or an empty text."""
+    from roundgate.core.formats import format_name
+
+    if not words:
+        return ""
+    first = words[0]
+    ends = [at for at, char in enumerate(first) if char == ":"] or ([len(first)] if format_name(first) else [])
+    for end in ends:
+        if Path(first[:end]).is_file():
+            from roundgate.cli.call import home_of
+
+            return "" if home_of(first[:end]) else first[:end]
+    return ""

@@ -1,0 +1,112 @@
+"""Which setting or list does a word mean? Its name, the native key, any unambiguous ending, or ``FILE:KEY``."""
+
+from __future__ import annotations
+
+from pathlib import PurePosixPath
+from typing import TYPE_CHECKING
+
+from msgspec import Struct
+
+from roundgate.core.formats import format_name
+from roundgate.core.nearest import nearest
+from roundgate.core.rulebook.model import ListOf, Rulebook, Setting
+from roundgate.host.errors import UnknownName, WrongWords
+
+if TYPE_CHECKING:
+    from roundgate.cli.changes.holder import Holder
+
+
+class Target(Struct, frozen=True):
+    """What a word means: a setting of the rulebook, or a key of a file that no rulebook knows."""
+
+    name: str
+    file: str
+    key: str
+    spec: Setting | None
+
+
+def command(verb: str, server: str, rest: str = "") -> str:
+    """Write a command to type; of a file that is no server's the name is empty."""
+    return " ".join(("roundgate", verb, *(word for word in (server, rest) if word)))
+
+
+def find_name(book: Rulebook, word: str) -> str:
+    """Give the setting or list that a word means, or an empty text. Raises WrongWords where it means several."""
+    lowered = word.lower()
+    names = {name.lower(): name for name in (*book.setting, *book.list)}
+    if lowered in names:
+        return names[lowered]
+    by_key = [name for name, spec in book.setting.items() if spec.key.lower() == lowered]
+    by_ending = [name for low, name in names.items() if low.endswith("." + lowered)]
+    by_key_ending = [name for name, spec in book.setting.items() if spec.key.lower().endswith("." + lowered)]
+    found = list(dict.fromkeys(by_key or by_ending or by_key_ending))
+    if len(found) > 1:
+        raise WrongWords(f"'{word}' could be {' or '.join(found)}.", "Say which.")
+    return found[0] if found else ""
+
+
+def setting_of(server: Holder, word: str, *, new_file: bool = False) -> Target:
+    """Give the setting or key that a word means. Raises UnknownName with the nearest name.
+
+    ``new_file``: a file that does not exist yet is to be made under the name given.
+    """
+    book = server.book
+    file, colon, key = word.partition(":")
+    if colon:
+        return _key_of_file(server, file, key, new_file=new_file)
+    name = find_name(book, word)
+    if name in book.setting:
+        spec = book.setting[name]
+        return Target(name, book.file[spec.file].path, spec.key, spec)
+    if name:
+        raise WrongWords(f"{name} is a list.", f"roundgate add {server.name} {name} ENTRY")
+    raise _unknown(server, word, "setting", [*book.setting, *(spec.key for spec in book.setting.values())])
+
+
+def _key_of_file(server: Holder, file: str, key: str, *, new_file: bool) -> Target:
+    paths = server.paths()
+    if file not in paths and not (server.folder / file).is_file():
+        _new_file(server, file, key, paths, wanted=new_file)
+    for name, spec in server.book.setting.items():
+        if spec.key == key and server.book.file[spec.file].path == file:
+            return Target(name, file, key, spec)
+    return Target(f"{file}:{key}", file, key, None)
+
+
+def _new_file(server: Holder, file: str, key: str, paths: list[str], *, wanted: bool) -> None:
+    """See that a file that does not exist may be made. Raises UnknownName or WrongWords."""
+    same = next((path for path in paths if path.lower() == file.lower()), "")
+    if wanted and not same and format_name(file) and ".." not in PurePosixPath(file).parts:
+        return
+    near = same or nearest(file, paths)
+    hint = f"Did you mean {near}:{key}?" if near else f"Files: {', '.join(paths)}" if paths else ""
+    if wanted and not same:
+        raise WrongWords(
+            f"'{file}' cannot be made: its name does not say its format, or it is not in the folder.", hint
+        )
+    if wanted:
+        raise WrongWords(f"'{file}' is not made: {same} differs from it by capitals only.", hint)
+    new = " To make a new file, add --new-file."
+    raise UnknownName(f"{server.name} has no file '{file}'.{new}", hint)
+
+
+def list_of(server: Holder, word: str) -> tuple[str, ListOf]:
+    """Give the list that a word means. Raises UnknownName with the nearest name."""
+    name = find_name(server.book, word)
+    if name in server.book.list:
+        return name, server.book.list[name]
+    if name:
+        raise WrongWords(f"{name} is a setting, not a list.", f"roundgate set {server.name} {name}=VALUE")
+    raise _unknown(server, word, "list", list(server.book.list))
+
+
+def _unknown(server: Holder, word: str, what: str, known: list[str]) -> UnknownName:
+    family = list(dict.fromkeys(name for name in known if name.lower().startswith(word.lower() + ".")))
+    if family:
+        return UnknownName(f"{server.name} has no {what} '{word}'.", f"Did you mean one of {', '.join(family)}?")
+    by_ending = {name.rpartition(".")[2]: name for name in reversed(known)}
+    near = by_ending.get(nearest(word, by_ending, least=75)) or nearest(word, known)
+    if near:
+        return UnknownName(f"{server.name} has no {what} '{word}'.", f"Did you mean {near}?")
+    hint = f"roundgate show {server.name} --search {word}; or FILE:KEY for what no rulebook knows"
+    return UnknownName(f"{server.name} has no {what} '{word}'.", hint)

@@ -1,0 +1,45 @@
+"""What a check found, as text, JSON or SARIF."""
+
+from __future__ import annotations
+
+import sys
+
+from roundgate.cli.screen.output import say, say_json
+from roundgate.core.findings import Finding
+
+
+class Report:
+    """What a check says, in the form asked for. As text it is said at once; so memory stays flat over many files."""
+
+    def __init__(self, form: str) -> None:
+        """Begin with nothing found."""
+        self.form = form
+        self.kept: list[Finding] = []
+        self.counts: dict[str, int] = {}
+
+    def add(self, finding: Finding) -> None:
+        """Say one finding, or keep it for the end."""
+        self.counts[finding.level] = self.counts.get(finding.level, 0) + 1
+        if self.form == "text":
+            from roundgate.cli.screen.findings import say_findings
+
+            say_findings([finding])
+        else:
+            self.kept.append(finding)
+
+    def end(self, names: str) -> str:
+        """Say the rest; give the worst level."""
+        if self.form == "json":
+            from roundgate.cli.screen.findings import as_json
+
+            say_json({"findings": [as_json(one) for one in self.kept]})
+        elif self.form == "sarif":
+            from roundgate.cli.screen.sarif import sarif_of
+
+            say_json(sarif_of(self.kept))
+        else:
+            from roundgate.cli.screen.findings import count_words
+
+            say(f"{names}: {count_words(self.counts)}.")
+        sys.stdout.flush()
+        return next((level for level in ("error", "warning", "note") if self.counts.get(level)), "")

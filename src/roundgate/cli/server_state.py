@@ -1,0 +1,285 @@
+"""How a server stands: up or down, who is on it, what waits, and what differs between its layers."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Sequence
+from contextlib import suppress
+from typing import Any
+
+from msgspec import Struct
+
+from roundgate.core.files import ServerFiles
+from roundgate.core.layers import Known, Layers, layers_of
+from roundgate.core.operations import Operation
+from roundgate.core.rescue import rescue
+from roundgate.core.values.units import say_seconds
+from roundgate.host.drivers import driver_of
+from roundgate.host.drivers.protocol import Driver, RunState, exit_words
+from roundgate.host.errors import KeeperGone, Trouble
+from roundgate.host.life import life_of, recent_crashes
+from roundgate.host.lobby import ListLook, known_look
+from roundgate.host.rounds.locking import is_at_work
+from roundgate.host.rounds.options import Options
+from roundgate.host.servers import Server
+from roundgate.host.store import RoundRow, Store, secret_mark
+from roundgate.host.worlds import world_of
+from roundgate.host.written import drifted
+
+_ANSWER_WITHIN = 3.0
+"""Seconds for a keeper to say how its server stands; one that hangs must not hide the others."""
+
+
+class ServerState(Struct, frozen=True):
+    """What ``status`` says of one server."""
+
+    server: Server
+    state: RunState
+    slots: str = ""
+    address: str = ""
+    waiting: int = 0
+    layers: list[Layers] = []
+    remarks: list[str] = []
+    odd: str = ""
+    """A word for the state where nothing is known of the server."""
+    round: RoundRow | None = None
+    """The round that is at work on it."""
+    crashes: int = 0
+    """Crashes in the last day."""
+    listed: ListLook | None = None
+
+    @property
+    def word(self) -> str:
+        """The state in a word."""
+        if self.odd:
+            return self.odd
+        if self.state.runs:
+            return "up" if self.state.ready or not self.server.book.server.ready else "starting"
+        if self.state.gave_up:
+            return "crashed"
+        return "restarting" if self.state.restarting else "down"
+
+    @property
+    def since(self) -> str:
+        """How long it has been up."""
+        return say_seconds(int(time.time() - self.state.started)) if self.state.started else ""
+
+    def row(self) -> tuple[str, ...]:
+        """Give the row of the table."""
+        players = f"{self.state.players} of {self.slots}" if self.state.runs and self.slots else ""
+        waits = f"{self.waiting} on the slate" if self.waiting else ""
+        differing = [one.name for one in self.layers if one.differences and not _only_slate(one)]
+        more = f" and {len(differing) - 2} more" if len(differing) > 2 else ""
+        return (self.server.name, self.word, self.since, players, self.address, waits, ", ".join(differing[:2]) + more)
+
+    def as_json(self) -> dict[str, Any]:
+        """Give it for JSON; field names are stable."""
+        return {
+            "server": self.server.name,
+            "state": self.word,
+            "since": self.state.started,
+            "process": self.state.process,
+            "players": self.state.players if self.state.runs else None,
+            "slots": self.slots or None,
+            "address": self.address or None,
+            "on-slate": self.waiting,
+            "differs": {one.name: list(one.differences) for one in self.layers if one.differences},
+            "remarks": self.remarks,
+            "round": self.round.number if self.round else None,
+            "crashes": self.crashes,
+            "listed": self.listed.shown if self.listed else None,
+        }
+
+
+def _only_slate(layers: Layers) -> bool:
+    return all(words.startswith("on the slate") for words in layers.differences)
+
+
+def known_of(
+    server: Server,
+    store: Store,
+    state: RunState,
+    asked: dict[str, str] | None = None,
+    also: Sequence[str] = (),
+) -> Known:
+    """Gather what is known of a server's values; ``also`` are files to read that its rulebook does not name."""
+    operations: list[Operation] = [one.operation for one in store.slate(server.name)]
+    now, outcome = server.outcome(operations, also)
+    unknown = {name.partition(":")[0] for name in store.written(server.name) if ":" in name}
+    if unknown - set(now.files.texts):
+        now, outcome = server.outcome(operations, [*also, *sorted(unknown)])
+    started = server.read_started() if state.runs else None
+    live = _live(server, store, state, now.files, outcome.after)
+    gone = drifted(server, store, now.files)
+    return Known(now.files, outcome.after, started, live, asked, gone, world_of(server, started) if started else None)
+
+
+def _live(
+    server: Server, store: Store, state: RunState, disk: ServerFiles, slate: ServerFiles
+) -> dict[str, str] | None:
+    """Give what was sent to the console since the start. Of a secret only a mark is kept; the files may know it."""
+    if not state.started:
+        return None
+    found = store.live(server.name, state.started)
+    for name, kept in found.items():
+        spec = server.book.setting.get(name)
+        if spec is not None and spec.type == "secret":
+            held = [files.stored(name) for files in (slate, disk)]
+            known = (one for one in held if one is not None and secret_mark(server.name, name, one) == kept)
+            found[name] = next(known, "")
+    return found
+
+
+def states_of(servers: Sequence[Server], store: Store) -> list[ServerState]:
+    """Work out how servers stand. Each has its own row, whatever is wrong with it, and all are asked at once."""
+    drivers = []
+    for server in servers:
+        driver = driver_of(server) if server.folder.is_dir() else None
+        if driver is not None:
+            with suppress(Trouble):
+                driver.post_state()
+        drivers.append(driver)
+    until = time.monotonic() + _ANSWER_WITHIN
+    found = []
+    for server, driver in zip(servers, drivers, strict=True):
+        try:
+            found.append(_state_of(server, store, driver, until))
+        finally:
+            if driver is not None:
+                driver.close()
+    return found
+
+
+def _state_of(server: Server, store: Store, driver: Driver | None, until: float) -> ServerState:
+    if driver is None:
+        remark = f"its folder {server.folder} is not there; correct 'folder' in the site file"
+        return ServerState(server, RunState(), remarks=[remark], odd="no folder")
+    try:
+        state = driver.posted_state(until)
+    except KeeperGone:
+        remark = "its keeper does not answer; if it stays so, end it (it is started again): " + _keeper_words(server)
+        return ServerState(server, RunState(), remarks=[remark], odd="no answer")
+    return _state_with(server, store, state)
+
+
+def _keeper_words(server: Server) -> str:
+    from roundgate.host.keeper.clients import lock_holder
+
+    return f"kill -9 {lock_holder(server.state) or 'KEEPER'}"
+
+
+def _state_with(server: Server, store: Store, state: RunState) -> ServerState:
+    remarks = _life_remarks(server, store, state)
+    work = next((row for row in store.open_rounds(server.name) if is_at_work(row)), None)
+    crashes = len(recent_crashes(life_of(server)))
+    listed = known_look(server, state.started)
+    try:
+        known = known_of(server, store, state)
+        layers = [layers_of(name, known) for name in server.book.setting]
+        address = _address(server, known)
+        counted = server.book.server.slots
+        slots = str(known.started.counting(counted)) if known.started and counted else ""
+        remarks += _remarks(server, state, known, layers)
+    except Exception as error:  # noqa: BLE001 - whatever its files hold, a server has its row
+        why = getattr(error, "what", None) or type(error).__name__
+        remarks.append(f"its files could not be looked at: {why}")
+        layers, address, slots = [], "", ""
+    waiting = len(store.slate(server.name)) + len(store.odd_entries(server.name))
+    return ServerState(server, state, slots, address, waiting, layers, remarks, "", work, crashes, listed)
+
+
+def _address(server: Server, known: Known) -> str:
+    ports = server.book.server.port
+    if not ports:
+        return ""
+    host = known.disk.counting(ports[0].address) if ports[0].address else ""
+    return f"{host}:{known.disk.counting(ports[0].setting)}"
+
+
+def _life_remarks(server: Server, store: Store, state: RunState) -> list[str]:
+    """Say what goes on with a server by itself: a round that waits, crashes, and whether players find it."""
+    remarks = []
+    for row in store.open_rounds(server.name):
+        if is_at_work(row):
+            remarks.append(f"{round_words(row)}; to call it off: roundgate cancel {server.name}")
+    if state.recovering is not None:
+        remarks.append(f"round {state.round} is being recovered by itself (try {state.recovering or 1})")
+    crashes = recent_crashes(life_of(server))
+    if crashes:
+        last = crashes[-1]
+        when = time.strftime("%H:%M:%S", time.localtime(last["at"]))
+        times = f"{len(crashes)} times in the last day, last" if len(crashes) > 1 else "once in the last day,"
+        said = f"; its last words: {_masked(server, last['words'][-1])}" if last["words"] else ""
+        remarks.append(f"crashed {times} at {when}{exit_words(last['code'])}{said}")
+    if state.gave_up:
+        remarks.append(
+            f"it is no longer started again; see: roundgate log {server.name}, then: roundgate start {server.name}"
+        )
+    look = known_look(server, state.started)
+    if look is not None and not look.shown:
+        ago = say_seconds(max(1, int(time.time() - look.at)))
+        words = "is being looked for in the public list" if look.going_on else "not found in the public list"
+        remarks.append(f"{words}: {look.why} ({ago} ago); ask again: roundgate status {server.name} --list")
+    if state.slow_patterns:
+        remarks.append(
+            f"these patterns of its rulebook take too long and are no longer used: {', '.join(state.slow_patterns)}"
+        )
+    odd = store.odd_entries(server.name)
+    if odd:
+        remarks.append(
+            f"{len(odd)} entries on its slate cannot be read; 'roundgate discard {server.name}' takes all off"
+        )
+    return remarks
+
+
+def _masked(server: Server, line: str) -> str:
+    from roundgate.host.masking import secrets_of, without
+
+    return without(line, secrets_of(server, ()))
+
+
+def round_words(row: RoundRow) -> str:
+    """Say what a round that is at work waits for."""
+    from msgspec import MsgspecError, json
+
+    try:
+        options = json.decode(row.options, type=Options)
+    except MsgspecError:
+        options = Options()
+    since = time.strftime("%H:%M:%S", time.localtime(row.began))
+    waits = []
+    if options.at is not None:
+        waits.append(f"until {time.strftime('%Y-%m-%d %H:%M', time.localtime(options.at))}")
+    if options.when_empty:
+        waits.append("until nobody is on it")
+    if options.countdown:
+        waits.append(f"for a countdown of {say_seconds(int(options.countdown))}")
+    words = f", waits {' and '.join(waits)}" if waits else " is at work"
+    return f"round {row.number} ({row.kind}) of {row.by}, since {since}{words}"
+
+
+def _remarks(server: Server, state: RunState, known: Known, layers: list[Layers]) -> list[str]:
+    remarks = [
+        f"{one.name}: {words}" for one in layers for words in one.differences if not words.startswith("on the slate")
+    ]
+    saved = rescue(known.disk, known.started, ())
+    if saved:
+        remarks.append("edits in a file that the server rewrites when it stops; 'roundgate apply' or 'stop' keeps them")
+    if known.started:
+        for name in server.book.list:
+            if known.disk.items(name) != known.started.items(name):
+                remarks.append(f"{name}: on disk but not running: restart")
+    if not state.runs:
+        remarks += _outside(server)
+    return remarks
+
+
+def _outside(server: Server) -> list[str]:
+    """Say where a server that no keeper holds runs all the same."""
+    from roundgate.host.rounds.obstacles import refuse_outsiders
+
+    try:
+        refuse_outsiders(server, RunState())
+    except Trouble as error:
+        return [error.what]
+    return []

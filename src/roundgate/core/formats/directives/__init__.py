@@ -1,0 +1,133 @@
+"""The registry's entry for command files."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+from msgspec.structs import replace
+
+from roundgate.core.findings import Problem
+from roundgate.core.formats.directives.document import DirectivesDocument
+from roundgate.core.formats.protocol import USUAL, Dialect, Document, Pairs
+from roundgate.core.formats.shared.window import Within, confirmed
+from roundgate.core.text import Text
+
+
+class DirectivesFormat:
+    """The registry's entry for command files."""
+
+    name = "directives"
+
+    def read(self, text: Text, dialect: Dialect = USUAL) -> DirectivesDocument:
+        """Read a text. Never raises."""
+        return DirectivesDocument(text, dialect)
+
+    def problems(self, document: Document) -> Sequence[Problem]:
+        """Say what is wrong or doubtful with the text itself."""
+        from roundgate.core.formats.directives.problems import problems_of
+
+        assert isinstance(document, DirectivesDocument)
+        return problems_of(document)
+
+    def confirms(self, document: Document, expected: object) -> bool:
+        """Let both readers agree."""
+        if isinstance(expected, Within):
+            return confirmed(self, document, expected)
+        return bool(document.plain() == expected == read_plainly(document.text.body, document.dialect))
+
+
+def read_plainly(body: str, dialect: Dialect = USUAL) -> Pairs:
+    """Read character by character: words, quotes, ends of commands; sharing nothing with the reader above."""
+    marks = dialect.marks.split() or ["//", "#"]
+    if dialect.quotes in ("none", "escaped"):
+        return _plainly_by_dialect(body, dialect)
+    found: Pairs = []
+    for line in body.replace("\r\n", "\n").replace("\r", "\n").split("\n"):
+        if '"' not in line and not any(mark in line for mark in marks):
+            for part in line.split(";"):
+                found += _plain_commands(part, [one.span() for one in re.finditer(r"\S+", part)])
+            continue
+        words: list[tuple[int, int]] = []
+        begun, quoted, at = -1, False, 0
+        while at <= len(line):
+            char = line[at] if at < len(line) else ";"
+            at_end = at == len(line)
+            if quoted and not at_end:
+                if char == '"':
+                    quoted = False
+                    words.append((begun, at + 1))
+                    begun = -1
+                at += 1
+                continue
+            comment = not at_end and (at == 0 or line[at - 1] in " \t;") and any(line.startswith(m, at) for m in marks)
+            if begun >= 0 and (char in ' \t;"\f\v' or char.isspace() or comment or at_end):
+                if not quoted:
+                    words.append((begun, at))
+                begun = -1
+            if comment or char == ";":
+                found += _plain_commands(line, words)
+                words = []
+                if comment or at_end:
+                    break
+            elif char == '"':
+                if '"' in line[at + 1 :]:
+                    begun, quoted = at, True
+            elif not char.isspace() and begun < 0:
+                begun = at
+            at += 1
+    return found
+
+
+_LETTER, _SIGN = "\ufdd0", "\ufdd1"
+
+
+def _plainly_by_dialect(body: str, dialect: Dialect) -> Pairs:
+    """Read a text in which some quotes are letters: those are put aside, and put back into what was read."""
+    usual = replace(dialect, quotes="")
+    if dialect.quotes == "none":
+        pairs = read_plainly(body.replace('"', _LETTER), usual)
+        return [(key.replace(_LETTER, '"'), value.replace(_LETTER, '"')) for key, value in pairs]
+    aside = body.replace("\\\\", _SIGN * 2).replace('\\"', _LETTER * 2)
+    found: Pairs = []
+    for key, value in read_plainly(aside, usual):
+        found.append((_put_back(key, key in aside.split()), _put_back(value, f'"{value}"' not in aside)))
+    return found
+
+
+def _put_back(said: str, is_bare: bool) -> str:
+    sign, letter = ("\\\\", '\\"') if is_bare else ("\\", '"')
+    return said.replace(_SIGN * 2, sign).replace(_LETTER * 2, letter)
+
+
+def _plain_commands(line: str, words: list[tuple[int, int]]) -> Pairs:
+    said = [line[start:end] for start, end in words]
+    if not said:
+        return []
+
+    def is_option(word: str) -> bool:
+        rest = word[1:]
+        return (
+            word[0] in "+-"
+            and rest[:1].isascii()
+            and (rest[:1].isalpha() or rest[:1] == "_")
+            and all(one.isalnum() or one in "_.-" for one in rest)
+        )
+
+    def pair(first: int, stop: int) -> tuple[str, str]:
+        value = line[words[first + 1][0] : words[stop - 1][1]] if stop > first + 1 else ""
+        return _unquoted(said[first]), _unquoted(value)
+
+    if is_option(said[0]):
+        begun = [at for at, word in enumerate(said) if is_option(word)]
+        pairs = [pair(at, (begun[number + 1 : number + 2] or [len(said)])[0]) for number, at in enumerate(begun)]
+        return [(said[at], value) for at, (_, value) in zip(begun, pairs, strict=True)]
+    skip = len(said) > 1 and said[0].lower() in ("set", "seta", "sets", "setu", "setp")
+    return [pair(int(skip), len(said))]
+
+
+def _unquoted(raw: str) -> str:
+    return raw[1:-1] if len(raw) > 1 and raw.startswith('"') and raw.endswith('"') and raw.count('"') == 2 else raw
+
+
+FORMAT = DirectivesFormat()

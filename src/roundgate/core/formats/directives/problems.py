@@ -1,0 +1,166 @@
+"""What people get wrong in a command file. The server takes any line for a command, so most of it is taken silently."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from typing import TYPE_CHECKING
+
+from roundgate.core.findings import Problem
+from roundgate.core.formats.catalogue import problem
+from roundgate.core.formats.shared.common_problems import (
+    CURLY,
+    DASHES,
+    flood,
+    handful,
+    hidden_characters,
+    plain_keys,
+    pointless,
+    stand_once,
+)
+from roundgate.core.text import LINE_END, Splice
+
+if TYPE_CHECKING:
+    from roundgate.core.formats.directives.document import DirectivesDocument
+from roundgate.core.formats.directives.reader import Command
+
+_BEFORE_TEXT = re.compile(r"[ \t]*(?:set[a-z]?[ \t]+)?(?:(?:alias|bind)[ \t]+)?[^\s\"]+[ \t]+(?=[^\s\"])")
+"""What a line has before its text: its command, and a name of its own where it gives something a name."""
+_PLAIN_LINE = re.compile(
+    r"\n[ \t]*+(?:(?:set[aspu]?[ \t]++)?+([A-Za-z_][A-Za-z0-9_.]*+)(?=[ \t\r\n])(?![ \t]*+=)[^\r\n\";/#]*+"
+    r"(?:(?:(?<=[ \t])\"[^\"\r\n]*+\"(?=[ \t\r\n])|(?<![ \t])[/#]|(?<=[ \t])/(?!/))[^\r\n\";/#]*+)*+"
+    r"(?:(?<=[ \t])(?://|#)[^\r\n]*+)?+|(?://|#)[^\r\n]*+)?+(?=\r?\n)"
+)
+"""A comment, or one command in which nothing needs a second look."""
+
+
+def problems_of(document: DirectivesDocument) -> list[Problem]:
+    """Find every problem of a command file, in the order of the file."""
+    body = document.text.body
+    if first := pointless(body):
+        return first
+    is_usual = not document.dialect.marks and not document.dialect.quotes and document.dialect.case and body.isascii()
+    is_usual = is_usual and body.count("set") == body.lower().count("set")
+    keys = plain_keys(body, _PLAIN_LINE) if is_usual else None
+    if keys is not None and stand_once(keys):
+        return []
+    found: list[Problem] = list(_quotes(document))
+    equals = [one for one in document.commands if _equals(one)]
+    if len(equals) * 2 <= len(document.commands):
+        found += [_with_equals(one) for one in equals]
+    apart = [one for one in document.commands if _value_of(document, one)[:1] == "="]
+    if len(apart) * 2 <= len(document.commands):
+        found += [_equals_apart(document, one) for one in apart]
+    for one in document.commands:
+        found += _signs(document, one)
+    found += hidden_characters(body)
+    found += _doubles(document)
+    return flood(handful(found))
+
+
+def _quotes(document: DirectivesDocument) -> Iterator[Problem]:
+    """Find lines with an odd number of quotes."""
+    body, at = document.read_as, 0
+    while at < len(body):
+        end = LINE_END.search(body, at)
+        stop = document._comment_start(at, end.start() if end else len(body))
+        line = body[at:stop]
+        if line.count('"') % 2:
+            opened, repair = _partner(line, at)
+            close = at + len(line.rstrip())
+            cause = "This quote has no partner on its line."
+            yield problem(
+                "quote-open", (opened, max(close, opened + 1)), cause, "Write a quote where the value ends.", repair
+            )
+        at = end.end() if end else len(body)
+
+
+def _partner(line: str, start: int) -> tuple[int, list[Splice]]:
+    """Give the quote that is alone on a line, and where its partner most likely belongs.
+
+    A quote behind a blank opens a text and one before a blank closes it, so the first that does not fit its turn shows
+    which one is lost.
+    """
+    opened = -1
+    for quote in re.finditer('"', line):
+        at = quote.start()
+        before, after = line[at - 1 : at], line[at + 1 : at + 2]
+        closes = bool(before.strip()) and (not after.strip() or after == ";")
+        opens = not before.strip() and bool(after.strip())
+        if opened < 0 and closes and not opens:
+            key = _BEFORE_TEXT.match(line[:at])
+            place = start + (key.end() if key else len(line) - len(line.lstrip()))
+            return start + at, [Splice(place, place, '"')]
+        if opened >= 0 and opens:
+            place = start + len(line[:at].rstrip())
+            return start + opened, [Splice(place, place, '"')] if place > start + opened + 1 else []
+        opened = at if opened < 0 else -1
+    note = re.compile(r"[ \t]+(?://|#)[^\"]*$").search(line, opened + 1)
+    end = note.start() if note else len(line.rstrip())
+    return start + opened, [Splice(start + end, start + end, '"')] if end > opened + 1 else []
+
+
+def _equals(one: Command) -> bool:
+    return re.fullmatch(r"[A-Za-z_][\w.]*=.*", one.key) is not None
+
+
+def _value_of(document: DirectivesDocument, one: Command) -> str:
+    return document.text.body[one.value_start : one.value_end]
+
+
+def _equals_apart(document: DirectivesDocument, one: Command) -> Problem:
+    at, body = one.value_start, document.text.body
+    blanks = len(body[at + 1 : one.value_end]) - len(body[at + 1 : one.value_end].lstrip(" \t"))
+    cause = (
+        "The other lines have a blank between command and value; the server takes this sign for a part of the value."
+    )
+    repair = [Splice(at, at + 1 + blanks, "")]
+    return problem("separator-equals", (at, at + 1), cause, "Delete the equals sign.", repair)
+
+
+def _with_equals(one: Command) -> Problem:
+    at = one.key_start + one.key.index("=")
+    repair = [Splice(at, at + 1, " ")]
+    cause = "The server takes key, sign and value for one command that it does not know."
+    return problem("separator-equals", (at, at + 1), cause, "Write a blank for the equals sign.", repair)
+
+
+def _signs(document: DirectivesDocument, one: Command) -> Iterator[Problem]:
+    """Find curly quotes and long dashes."""
+    body = document.text.body
+    raw = body[one.value_start : one.value_end]
+    if raw[:1] and raw[0] in CURLY and len(raw) > 1:
+        straight = re.sub(rf"[{CURLY}]", '"', raw)
+        repair = [Splice(one.value_start, one.value_end, straight)] if straight.count('"') % 2 == 0 else []
+        cause = "Curly quotes are no quotes: the server reads them as part of the value."
+        yield problem("quotes-curly", (one.value_start, one.value_end), cause, "Write straight quotes.", repair)
+    if one.key and one.key[0] in DASHES and len(one.key) > 1:
+        cause = "A long dash is no minus sign: the server does not know this option."
+        repair = [Splice(one.key_start, one.key_start + 1, "-")]
+        yield problem("flag-dash", (one.key_start, one.key_start + 1), cause, "Write a plain dash.", repair, safe=True)
+
+
+def _doubles(document: DirectivesDocument) -> Iterator[Problem]:
+    """Find single values that are set twice with other commands between; lines below each other are a list."""
+    last: dict[str, int] = {}
+    for number, one in enumerate(document.commands):
+        key = document._named(one.key)
+        before = last.get(key)
+        last[key] = number
+        lists = one.value_end == one.value_start or key in (
+            "exec",
+            "include",
+            "echo",
+            "say",
+            "wait",
+            "bind",
+            "alias",
+            "unset",
+        )
+        if before is None or before == number - 1 or lists or len(document._by_key[key]) > 2:
+            continue
+        other = document.commands[before]
+        lost, kept = (other, one) if document.dialect.counts == "last" else (one, other)
+        line = document.text.place(kept.key_start)[0]
+        cause = f"{one.key} is set again in line {line}, and only that one counts, unless the server keeps a list."
+        yield problem("key-twice", (lost.key_start, lost.key_end), cause, "Delete the one that should not count.")

@@ -1,0 +1,44 @@
+"""JSON values as text, and as the tree that they are when they are read again."""
+
+from __future__ import annotations
+
+import json
+
+from roundgate.core.formats.protocol import Plain
+from roundgate.core.formats.shared import trees
+from roundgate.core.formats.shared.scalars import Number
+
+
+def inner_values(value: Plain) -> list[Plain]:
+    """Give the values in a list or map."""
+    return list(value.values()) if isinstance(value, dict) else list(value)
+
+
+def value_text(value: Plain, ascii_only: bool, indent: str, unit: str, newline: str, *, spread: bool = False) -> str:
+    """Write a value; ``unit`` empty or a flat value gives one line."""
+    if isinstance(value, Number):
+        return str(value)
+    if not isinstance(value, dict | list):
+        return json.dumps(value, ensure_ascii=ascii_only)
+    flat = not unit or not value or not (spread or any(isinstance(one, dict | list) for one in inner_values(value)))
+    inner = indent + unit
+    items = [value_text(one, ascii_only, inner, unit, newline) for one in inner_values(value)]
+    if isinstance(value, dict):
+        items = [f"{json.dumps(name, ensure_ascii=ascii_only)}: {one}" for name, one in zip(value, items, strict=True)]
+    opening, closing = "{}" if isinstance(value, dict) else "[]"
+    if flat:
+        return opening + ", ".join(items) + closing
+    return opening + newline + inner + f",{newline}{inner}".join(items) + newline + indent + closing
+
+
+def tree_of(value: Plain) -> trees.Tree:
+    """Give the tree that a plain value has when it is read again."""
+    if isinstance(value, Number):
+        return value.encode()
+    if isinstance(value, bool) or value is None or isinstance(value, str):
+        return value
+    if isinstance(value, int | float):
+        return json.dumps(value).encode()
+    if isinstance(value, dict):
+        return tuple((name, tree_of(one)) for name, one in value.items())
+    return [tree_of(one) for one in value]

@@ -1,0 +1,178 @@
+"""Reading Lua data files: what stands where, and what it says. ``lua`` edits them."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from functools import cached_property
+from typing import Any
+
+from roundgate.core.formats.lua.grammar import (
+    Item,
+    Statement,
+    fields,
+    kind_of,
+    outermost,
+    parse,
+    statements,
+    text_of,
+    tokens,
+)
+from roundgate.core.formats.protocol import USUAL, Dialect, EditRefused, Entry, Path
+from roundgate.core.text import Text
+
+_OFF = re.compile(
+    r"^[ \t]*(?P<mark>--[ \t]?)(?P<key>[A-Za-z_]\w*|\[[ \t]*(?:\"[^\"\r\n]*\"|'[^'\r\n]*')[ \t]*\])[ \t]*="
+    r"[ \t]*(?P<value>[^\r\n{}]+?|\{[^\r\n]*?)(?P<comma>[,;]?)[ \t]*$",
+    re.M,
+)
+
+
+def _name(key: str) -> str:
+    return text_of(key[1:-1].strip()) if key.startswith("[") else key
+
+
+class LuaReading:
+    """A Lua data file, read: what stands where."""
+
+    def __init__(self, text: Text, dialect: Dialect = USUAL) -> None:
+        """Read ``text``; the grammar is only asked when something is."""
+        self.text = text
+        self.dialect = dialect
+
+    @cached_property
+    def root(self) -> Any:
+        """The grammar's root node."""
+        return parse(self.text.body)
+
+    @property
+    def has_error(self) -> bool:
+        """Whether the grammar finds a mistake."""
+        return bool(self.root.has_error)
+
+    @cached_property
+    def statements(self) -> list[Statement]:
+        """The assignments and calls at the outermost level. Raises EditRefused where the text has mistakes."""
+        if self.has_error:
+            raise EditRefused("the file has mistakes; mend them first (roundgate check)")
+        return list(statements(self.text.body, self.root.named_children))
+
+    def plain(self) -> list[str]:
+        """Give every word of the text."""
+        return tokens(self.text.body)
+
+    def resolve(self, key: str) -> Path:
+        """Read a path as people write it."""
+        from roundgate.core.formats.shared.paths import parse_path
+
+        return parse_path(key)
+
+    # --- what stands there ---
+
+    def _raw(self, node: Any) -> str:
+        return self.text.body[node.start_byte : node.end_byte]
+
+    def _entry(self, path: Path, item: Item) -> Entry:
+        kind = kind_of(item.node, self.text.body)
+        raw = self._raw(item.node)
+        value = text_of(raw) if kind == "text" else raw
+        return Entry(path, value, item.key_start, item.key_end, item.node.start_byte, item.node.end_byte, kind)
+
+    def _items(self, one: Statement) -> list[Item]:
+        """Give what a statement holds: its value, or its arguments behind the first text, numbered from 1."""
+        if one.value is not None:
+            return [Item("", one.start, one.end, *one.key, one.value)]
+        first = 1 if len(one.path) > 1 and isinstance(one.path[-1], str) else 0
+        return [
+            Item(first + at, node.start_byte, node.end_byte, node.start_byte, node.start_byte, node)
+            for at, node in enumerate(one.arguments)
+        ]
+
+    def entries(self) -> Sequence[Entry]:
+        """Give every value that holds no other; an empty table is one."""
+        if self.has_error:
+            return []
+        found: list[Entry] = []
+        for one in self.statements:
+            for item in self._items(one):
+                path = one.path if item.step == "" else (*one.path, item.step)
+                found += self._walk(path, item)
+        return found
+
+    def _walk(self, path: Path, item: Item) -> Iterator[Entry]:
+        inner = list(fields(self.text.body, item.node)) if item.node.type == "table_constructor" else []
+        if not inner and path:  # what is the whole file has no name by which it could be set
+            yield self._entry(path, item)
+        for one in inner:
+            yield from self._walk((*path, one.step), one)
+
+    def _locate(self, path: Path) -> list[Item] | None:
+        """Give the way to a path: the statement's value, then the fields; of equal names the last."""
+        for one in reversed(self.statements):
+            if path[: len(one.path)] != one.path:
+                continue
+            rest = path[len(one.path) :]
+            for item in self._items(one):
+                if item.step == "":
+                    way = self._inside([item], rest)
+                elif rest[:1] == (item.step,):
+                    way = self._inside([item], rest[1:])
+                else:
+                    way = None
+                if way is not None:
+                    return way
+        return None
+
+    def _inside(self, way: list[Item], rest: Path) -> list[Item] | None:
+        for step in rest:
+            node = way[-1].node
+            if node.type != "table_constructor":
+                return None
+            found = [one for one in fields(self.text.body, node) if one.step == step and type(one.step) is type(step)]
+            if not found:
+                return None
+            way = [*way, found[-1]]
+        return way
+
+    def find(self, path: Path) -> Entry | None:
+        """Give what stands at a path, or None; None too where the file cannot be read."""
+        way = None if self.has_error or not path else self._locate(path)
+        return self._entry(path, way[-1]) if way else None
+
+    def find_in(self, span: tuple[int, int], path: Path) -> Entry | None:
+        """Give what stands at a path in the one statement of a span, without a look at all the others."""
+        node = outermost(self.root, *span)
+        if node is None or self.has_error:
+            return None
+        part = type(self)(self.text, self.dialect)
+        part.root = self.root
+        part.statements = list(statements(self.text.body, [node]))
+        return part.find(path)
+
+    def switched_off(self) -> Sequence[Entry]:
+        """Give ``-- name = value`` lines inside tables: what stands commented out."""
+        if self.has_error:
+            return []
+        found = []
+        for off in _OFF.finditer(self.text.body.replace("\r", " ")):
+            table = self._table_around(off.start("key"))
+            if table is not None:
+                found.append(
+                    Entry((*table, _name(off["key"])), off["value"].strip("\"'"), *off.span("key"), *off.span("value"))
+                )
+        return found
+
+    def _table_around(self, index: int) -> Path | None:
+        for one in self.statements:
+            if one.start <= index < one.end:
+                for item in self._items(one):
+                    if item.node.start_byte < index < item.node.end_byte and item.node.type == "table_constructor":
+                        path = one.path if item.step == "" else (*one.path, item.step)
+                        return self._deepest(path, item, index)
+        return None
+
+    def _deepest(self, path: Path, item: Item, index: int) -> Path:
+        for one in fields(self.text.body, item.node):
+            if one.node.type == "table_constructor" and one.node.start_byte < index < one.node.end_byte:
+                return self._deepest((*path, one.step), one, index)
+        return path

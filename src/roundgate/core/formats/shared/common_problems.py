@@ -1,0 +1,196 @@
+"""What is looked for in every kind of file: marks of a merge, characters that cannot be seen, an empty file."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+
+from msgspec.structs import replace
+
+from roundgate.core.findings import Level, Problem
+from roundgate.core.formats.catalogue import problem
+from roundgate.core.text import LARGE, LINE_END, Splice, Text, line_start
+
+UNSEEN = "\u00a0\u2000-\u200f\u2028-\u202f\u2060\u3000\ufeff"
+"""The characters that cannot be seen, as they stand in a pattern's square brackets."""
+
+
+HIDDEN = re.compile(f"[{UNSEEN}]")
+DASHES = "\u2010\u2011\u2012\u2013\u2014\u2015\u2212"
+CURLY = "\u201c\u201d\u201e\u201f\u2018\u2019\u00ab\u00bb"
+MOST = 5
+"""So many mistakes of one file are shown; a person mends them and looks again."""
+BLANKS = " \t\r\n\f\ufeff"
+"""What a file may consist of and still be empty."""
+
+_NOT_ASCII = re.compile(r"[^\x00-\x7f]")
+_MERGE = re.compile(r"^(?:<{7}(?= |\r?$)|={7}(?=\r?$)|>{7}(?= |\r?$)|\|{7}(?= |\r?$))[^\r\n]*", re.MULTILINE)
+
+
+def merge_markers(body: str) -> Iterator[Problem]:
+    """Find the marks that version control leaves where two versions do not fit together."""
+    if "<<<<<<<" not in body and ">>>>>>>" not in body:
+        return
+    for mark in _MERGE.finditer(body):
+        cause = "A mark left over from merging two versions of the file."
+        yield problem("merge-marker", mark.span(), cause, "Keep one version and delete the marks.")
+
+
+def empty(body: str, level: Level = "warning") -> list[Problem]:
+    """Say that there is nothing in a file."""
+    if body.strip(BLANKS):
+        return []
+    do = "Start the server once, or restore the file."
+    return [problem("file-empty", (0, 0), "The file is empty.", do, level=level)]
+
+
+def pointless(body: str) -> list[Problem]:
+    """Say why a text need not be looked at any further: it is empty, or two versions of it are still to be merged."""
+    return empty(body) or list(merge_markers(body))
+
+
+def not_utf8(text: Text, level: Level = "warning", *, utf_16: bool = True) -> Iterator[Problem]:
+    """Say that a file is written in an encoding that its format does not have; ``utf_16``: it may be that one."""
+    if text.encoding.startswith("utf-16") and not utf_16:
+        cause = "The file is written in UTF-16; this format has UTF-8 only."
+        yield problem("encoding-other", (0, 1), cause, "Save the file as UTF-8.", level=level)
+    if text.encoding not in ("cp1252", "latin-1"):
+        return
+    odd = _NOT_ASCII.search(text.body)
+    if odd:
+        cause = "The file is not written in UTF-8 from here on, so this character comes out wrong."
+        yield problem("encoding-other", odd.span(), cause, "Save the file as UTF-8.", level=level)
+
+
+def hidden_characters(body: str, start: int = 0, end: int | None = None) -> Iterator[Problem]:
+    """Find characters that cannot be seen; the repair makes a blank of a wide one and nothing of a narrow one."""
+    if body.isascii():
+        return
+    for match in HIDDEN.finditer(body, start, len(body) if end is None else end):
+        if joins_letters(body, match.start()):
+            continue
+        cause = f"A character that cannot be seen (U+{ord(match[0]):04X}) is here and counts."
+        repair = [Splice(match.start(), match.end(), visible(match[0]))]
+        yield problem("hidden-character", match.span(), cause, "Delete it and type a plain blank.", repair)
+
+
+def joins_letters(body: str, at: int) -> bool:
+    """Tell whether a character that cannot be seen belongs where it is: a joiner in an emoji or between letters."""
+    if body[at] not in "\u200c\u200d":
+        return False
+    before, after = body[at - 1 : at], body[at + 1 : at + 2]
+    return bool(before and after) and not before.isascii() and not after.isascii()
+
+
+def visible(char: str) -> str:
+    """Give what a person meant by a character that cannot be seen: a blank, or nothing."""
+    return "" if char in "\u200b\u200c\u200d\u200e\u200f\u2060\ufeff" else " "
+
+
+def handful(found: Sequence[Problem]) -> list[Problem]:
+    """Give the problems in the order of the file, and no more errors than a person can take in at once."""
+    ordered = sorted(found, key=lambda one: (one.start, one.end))
+    errors = [one for one in ordered if one.level == "error"]
+    if len(errors) <= MOST:
+        return ordered
+    last = errors[MOST - 1]
+    kept = [one for one in ordered if one.start <= last.start and (one.level != "error" or one in errors[:MOST])]
+    count = len(errors) - MOST
+    more_words = "1 more mistake is" if count == 1 else f"{count} more mistakes are"
+    cause = f"{more_words} known further down; what is further down may only follow from these."
+    more = problem(
+        "more-problems", (errors[MOST].start, errors[MOST].end), cause, "Mend these first, then check again."
+    )
+    return [*kept, more]
+
+
+def all_plain(body: str, lines: re.Pattern[str]) -> bool:
+    """Tell whether a pattern of plainly right lines, each with its end, takes in a whole text, in one pass at C speed.
+
+    False only means that it is worth a closer look.
+    """
+    found = lines.match(body)
+    rest = body[found.end() :] if found else body
+    return not rest or ("\n" not in rest and lines.fullmatch(rest + "\n") is not None)
+
+
+def is_plainly_right(body: str, suspicious: Sequence[re.Pattern[str]]) -> bool:
+    """Tell whether a large text has no trace of any mistake, by a few passes at C speed.
+
+    False only means that it is worth a closer look.
+    """
+    return len(body) >= LARGE and body.isascii() and not any(one.search(body) for one in suspicious)
+
+
+def plain_keys(body: str, line: re.Pattern[str]) -> list[str] | None:
+    """Give the keys of a text of plainly right lines, empty for a comment, in one pass at C speed; None for any other.
+
+    ``line`` matches a line end and the plain line behind it, with the key as its group. None only means that a
+    closer look is needed.
+    """
+    lines = f"\n{body}" if body.endswith("\n") else f"\n{body}\n"
+    keys: list[str] = line.findall(lines)
+    return keys if len(keys) == lines.count("\n") - 1 else None
+
+
+def stand_once(keys: Sequence[str]) -> bool:
+    """Tell whether no key stands there twice, empty ones left aside."""
+    return len(set(keys) - {""}) == len(keys) - keys.count("")
+
+
+_SINGLE = r"[-+]?[0-9][0-9.,]*[A-Za-z%]{0,2}|true|false|yes|no|on|off|\"[^\"]*\"|'[^']*'"
+_NOTED = re.compile(rf"(?P<said>{_SINGLE})(?P<note>[ \t]+(?:#|;|//)[ \t]*\S.*)", re.IGNORECASE)
+
+
+def comment_in_value(
+    body: str, start: int, end: int, marks: str = "#", level: Level | None = None
+) -> Iterator[Problem]:
+    """Find a comment behind a number, a true or false, or a quoted text that the format reads as part of the value.
+
+    The repair gives it a line of its own above.
+    """
+    noted = _NOTED.fullmatch(body, start, end)
+    if noted is None:
+        return
+    first = line_start(body, start)
+    note = noted["note"].lstrip(" \t#;/")
+    newline = "\r\n" if "\r\n" in body else "\n"
+    blanks = body[first:start]
+    lead = blanks[: len(blanks) - len(blanks.lstrip(" \t"))]
+    cuts = [Splice(first, first, f"{lead}{marks} {note}{newline}"), Splice(*noted.span("note"), "")]
+    span = (noted.start("note") + len(noted["note"]) - len(noted["note"].lstrip()), end)
+    cause = f"Here this is no comment: the server reads it as part of the value, after {noted['said']}."
+    yield problem("comment-in-value", span, cause, "Put it on a line of its own, above.", cuts, level=level)
+
+
+def may_hold_comments(body: str) -> bool:
+    """Tell whether a comment may stand behind a value anywhere, by a quick look."""
+    return any(blank + mark in body for blank in " \t" for mark in ("#", ";", "//"))
+
+
+def bare_quotes(raw: str, quote: str = '"') -> list[int]:
+    """Tell where quotes stand that no backslash makes a letter; one behind two backslashes does count."""
+    return [one.end() - 1 for one in re.finditer(rf"(?<!\\)(?:\\\\)*{quote}", raw)]
+
+
+def with_place(found: Sequence[Problem], at: int, body: str) -> list[Problem]:
+    """Note where a reader gives up on the mistake that it trips over, where that is another line than the mistake's."""
+    before = [one for one in found if one.level == "error" and one.start <= at]
+    first = before[-1] if before else next((one for one in found if one.level == "error"), None)
+    if first is None:
+        return list(found)
+    low, high = sorted((first.start, min(at, len(body))))
+    if not LINE_END.search(body, low, high):
+        return list(found)
+    return [replace(one, gave_up=at) if one is first else one for one in found]
+
+
+def flood(found: Sequence[Problem], most: int = 20) -> list[Problem]:
+    """Keep the first few of each warning or note: the hundredth of a kind tells nothing new."""
+    seen: dict[str, int] = {}
+    kept = []
+    for one in found:
+        seen[one.code] = seen.get(one.code, 0) + 1
+        if one.level == "error" or seen[one.code] <= most:
+            kept.append(one)
+    return kept

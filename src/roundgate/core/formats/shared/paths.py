@@ -1,0 +1,44 @@
+"""Paths as people write them: ``officers[0].rank``, ``weather."gusts.strength"``; numbers count from 0, as files do."""
+
+from __future__ import annotations
+
+import json
+import re
+
+from roundgate.core.formats.protocol import Path
+
+_STEP = re.compile(r'\.?(?:\[(?P<number>[0-9]+)\]|(?P<quoted>"(?:[^"\\]|\\.)*")|(?P<plain>[^.\[\]"]+))')
+_PLAIN = re.compile(r'[^.\[\]"\s]+')
+
+
+def parse_path(words: str) -> Path:
+    """Read a path. What cannot be one is taken as a single name."""
+    path: list[str | int] = []
+    at = 0
+    while at < len(words):
+        step = _STEP.match(words, at)
+        if step is None or (at == 0 and words[0] == "."):
+            return (words,)
+        at = step.end()
+        path.append(int(step["number"]) if step["number"] else _name(step["quoted"], step["plain"]))
+    return tuple(path)
+
+
+def _name(quoted: str | None, plain: str | None) -> str:
+    if quoted is None:
+        return plain or ""
+    try:
+        return str(json.loads(quoted, strict=False))
+    except ValueError:
+        return quoted[1:-1]
+
+
+def say_path(path: Path) -> str:
+    """Write a path so that ``parse_path`` reads it again."""
+    words = ""
+    for step in path:
+        if isinstance(step, int):
+            words += f"[{step}]"
+        else:
+            words += ("." if words else "") + (step if _PLAIN.fullmatch(step) else json.dumps(step, ensure_ascii=False))
+    return words

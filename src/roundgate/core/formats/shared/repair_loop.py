@@ -1,0 +1,147 @@
+"""Finding one mistake after another by mending each: the next one is looked for in the mended text.
+
+So a reader that stops at the first mistake still gives several, none of which only follows from another, and every
+repair that is offered has been tried.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from msgspec.structs import replace
+
+from roundgate.core.findings import Problem
+from roundgate.core.formats.shared.common_problems import MOST
+from roundgate.core.text import LINE_END, Splice, Text, line_start
+
+_LARGE = 1_000_000
+
+
+class Mended:
+    """A text with repairs made in it, and where each of its characters was in the original."""
+
+    def __init__(self, body: str) -> None:
+        """Begin with the original."""
+        self.body = body
+        self._steps: list[list[Splice]] = []
+
+    def mend(self, cuts: Sequence[Splice]) -> bool:
+        """Make a repair; tell whether it changed anything."""
+        ordered = sorted(cuts, key=lambda cut: (cut.start, cut.end))
+        new = Text(self.body).spliced(ordered).body
+        changed = new != self.body
+        self.body = new
+        self._steps.append(ordered)
+        return changed
+
+    def original(self, index: int) -> int:
+        """Give the place in the original of a character of the mended text."""
+        for cuts in reversed(self._steps):
+            index = _before(cuts, index)
+        return index
+
+    def in_original(self, problem: Problem) -> Problem:
+        """Give a problem of the mended text with the places of the original."""
+        start = self.original(problem.start)
+        repair = tuple(Splice(self.original(cut.start), self.original(cut.end), cut.new) for cut in problem.repair)
+        gave_up = self.original(problem.gave_up) if problem.gave_up >= 0 else -1
+        end = max(start, self.original(problem.end))
+        return replace(problem, start=start, end=end, repair=repair, gave_up=gave_up)
+
+
+def _before(cuts: Sequence[Splice], index: int) -> int:
+    shift = 0
+    for cut in cuts:
+        begun = cut.start + shift
+        if index < begun:
+            break
+        if index < begun + len(cut.new):
+            return cut.start
+        shift += len(cut.new) - (cut.end - cut.start)
+    return index - shift
+
+
+Diagnose = Callable[[str], "tuple[Problem | None, int] | None"]
+"""Looks at a text: None where it is well, else the first mistake (None where it is not understood) and the place where
+the reader gave up."""
+
+
+def one_after_another(body: str, diagnose: Diagnose, not_understood: Callable[[str, int], Problem]) -> list[Problem]:
+    """Find mistakes by mending each. The first one that is not understood, or has no repair, is the last."""
+    mended = Mended(body)
+    found: list[Problem] = []
+    for _ in range(MOST + 1 if len(body) < _LARGE else 1):
+        result = diagnose(mended.body)
+        if result is None:
+            break
+        problem, gave_up = result
+        if problem is None:
+            if not found:
+                found.append(not_understood(mended.body, gave_up))
+            break
+        low, high = sorted((problem.start, min(gave_up, len(mended.body))))
+        if LINE_END.search(mended.body, low, high):
+            problem = replace(problem, gave_up=gave_up)
+        placed = mended.in_original(problem)
+        if any((one.code, one.start) == (placed.code, placed.start) for one in found):
+            break
+        found.append(placed)
+        if not problem.repair or not mended.mend(problem.repair):
+            break
+    return found[:MOST]
+
+
+FirstError = Callable[[str], "tuple[int, int] | None"]
+"""Looks at a text: None where a strict reader takes it, else where the part that it cannot take begins and ends."""
+
+
+def only_proven(body: str, problems: Sequence[Problem], first_error: FirstError) -> list[Problem]:
+    """Let only those repairs stay safe that are proven: each is needed where it is made, and the file then parses.
+
+    The repairs are made one after another, from the top. One that is not beside the place where a strict reader gives
+    up by then may change what the file says, so it is proposed and never made. Where the file still does not parse
+    after all of them, none of them counts as understood.
+    """
+    candidates = sorted(
+        (one for one in problems if one.safe and one.repair and one.level == "error"),
+        key=lambda one: min(cut.start for cut in one.repair),
+    )
+    if not candidates:
+        return list(problems)
+    proven: list[Problem] = []
+    done: list[Splice] = []
+    text = body
+    for one in candidates:
+        failed = first_error(text)
+        if failed is None:
+            break
+        cuts = [_shifted(cut, done) for cut in one.repair]
+        if not _is_beside(text, cuts, failed):
+            continue
+        try:
+            text = Text(text).spliced(cuts).body
+        except ValueError:  # it overlaps with one that was made before
+            continue
+        done += one.repair
+        proven.append(one)
+    if first_error(text) is not None:
+        proven = []
+    kept = [id(one) for one in proven]
+    return [
+        replace(one, safe=False) if one.safe and one.level == "error" and id(one) not in kept else one
+        for one in problems
+    ]
+
+
+def _shifted(cut: Splice, done: Sequence[Splice]) -> Splice:
+    """Give a splice of the original in the text in which others have been made before it."""
+    shift = sum(len(one.new) - (one.end - one.start) for one in done if one.end <= cut.start)
+    return Splice(cut.start + shift, cut.end + shift, cut.new)
+
+
+def _is_beside(text: str, cuts: Sequence[Splice], failed: tuple[int, int]) -> bool:
+    """Tell whether a repair lies in the part that a reader cannot take, or on the line of what is right before it."""
+    low = line_start(text, len(text[: failed[0]].rstrip()))
+    ending = LINE_END.search(text, failed[1])
+    high = ending.start() if ending else len(text)
+    return any(low <= cut.start <= high for cut in cuts)

@@ -1,0 +1,327 @@
+"""XML files: attributes and texts of elements, comments, CDATA, entities, declaration.
+
+A path names the elements from the root; a number behind a name tells which of several of that name among its
+siblings, from 0; ``@name`` at the end is an attribute: ``("buoys", "buoy", 2, "@x")``. Expat reads the text and
+confirms every edit; spans come from a scan of the tags, which need not check what expat has read."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from functools import cached_property
+from typing import Any
+
+from roundgate.core.formats.protocol import Edit, EditRefused, Kind, Path, Plain
+from roundgate.core.formats.shared.key_value import line_span
+from roundgate.core.formats.xml.reader import _OFF, Said, XmlReading, _without_gaps
+from roundgate.core.formats.xml.spans import Element, attributes, written
+from roundgate.core.text import Splice, Text
+
+_NAME = re.compile(r"[A-Za-z_][\w.\-:]*")
+
+
+class XmlDocument(XmlReading):
+    """An XML file, read."""
+
+    format_name = "xml"
+
+    def _edit(self, cuts: Sequence[Splice], said: list[Said]) -> Edit:
+        return Edit(tuple(cuts), _without_gaps(said))
+
+    @cached_property
+    def _starts(self) -> list[int]:
+        return [at for at, one in enumerate(self.said) if one[0] == "<"]
+
+    def _closing(self, start: int) -> int:
+        depth = 0
+        for at in range(start, len(self.said)):
+            depth += (self.said[at][0] == "<") - (self.said[at][0] == ">")
+            if depth == 0:
+                return at
+        return start
+
+    def _events(self, element: Element) -> tuple[int, int]:
+        start = self._starts[element.number]
+        return start, self._closing(start)
+
+    def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
+        """Set an attribute or a text in its place, or add it in the style of its neighbours."""
+        new = _as_text(value)
+        if isinstance(path[-1], str) and path[-1].startswith("@"):
+            return self._set_attribute(path, new)
+        element = self._locate(path)
+        if element is None:
+            return self._add_child(path, new)
+        if element.children:
+            raise EditRefused(f"{element.name} holds other elements; a single value cannot take their place")
+        return self._set_text(element, new)
+
+    def _set_text(self, element: Element, new: str) -> Edit:
+        body = self.text.body
+        if "<!--" in body[element.inner : element.close] or "<?" in body[element.inner : element.close]:
+            raise EditRefused("there is a comment inside the text; edit it by hand")
+        _no_control(new)
+        start, end = self._text_span(element)
+        if body[start - 9 : start] == "<![CDATA[" and "]]>" not in new:
+            cut = Splice(start, end, new)
+            outer = body[element.inner : start - 9] + new + body[end + 3 : element.close]
+        elif element.is_alone:
+            slash = body.rindex("/", element.start, element.end)
+            cut = Splice(slash, element.end, f">{written(new)}</{element.name}>")
+            cut = Splice(len(body[:slash].rstrip()), element.end, f">{written(new)}</{element.name}>")
+            outer = new
+        else:
+            cut, outer = Splice(element.inner, element.close, written(new)), new
+        first, last = self._events(element)
+        text: list[Said] = [("t", outer.replace("\r\n", "\n"), None)] if outer else []
+        return self._edit([cut], [*self.said[: first + 1], *text, *self.said[last:]])
+
+    def _with_attributes(self, element: Element, change: Any) -> list[Said]:
+        first = self._starts[element.number]
+        given = self.said[first][2]
+        pairs = [(given[at], given[at + 1]) for at in range(0, len(given), 2)]
+        flat = tuple(one for pair in change(pairs) for one in pair)
+        return [*self.said[:first], ("<", self.said[first][1], flat), *self.said[first + 1 :]]
+
+    def _set_attribute(self, path: Path, new: str) -> Edit:
+        _no_control(new)
+        element = self._locate(path[:-1])
+        if element is None:
+            raise EditRefused("there is no such element")
+        name = str(path[-1])[1:]
+        one = self._attribute(path)
+        if one is not None:
+            quote = self.text.body[one.end - 1]
+            cut = Splice(*one.value, written(new, quote))
+            return self._edit(
+                [cut], self._with_attributes(element, lambda all_of: [(k, new if k == name else v) for k, v in all_of])
+            )
+        if not _NAME.fullmatch(name):
+            raise EditRefused(f"'{name}' cannot be an attribute's name")
+        at = element.attributes[1]
+        before = list(attributes(self.text.body, element))
+        gap = self.text.body[before[-1].start : before[-1].key[0]] if before else " "
+        quote = self.text.body[before[-1].end - 1] if before else '"'
+        cut = Splice(at, at, f"{gap}{name}={quote}{written(new, quote)}{quote}")
+        return self._edit([cut], self._with_attributes(element, lambda all_of: [*all_of, (name, new)]))
+
+    def _add_child(self, path: Path, new: str) -> Edit:
+        parent = self._locate(path[:-1]) if len(path) > 1 else None
+        name = path[-1]
+        if parent is None or not isinstance(name, str) or not _NAME.fullmatch(name):
+            raise EditRefused("there is no element to put it into")
+        _no_control(new)
+        text = f"<{name}>{written(new)}</{name}>" if new else f"<{name}/>"
+        said: list[Said] = [
+            ("<", name, ()),
+            *([("t", new.replace("\r\n", "\n"), None)] if new else []),
+            (">", name, None),
+        ]
+        return self._put(parent, len(parent.children), text, said)
+
+    def _put(self, parent: Element, at: int, text: str, said: list[Said]) -> Edit:
+        """Put an element in as child number ``at`` of its parent."""
+        cuts = [self._place_for(parent, at, text)]
+        _, last = self._events(parent)
+        index = self._starts[parent.children[at].number] if at < len(parent.children) else last
+        return self._edit(cuts, [*self.said[:index], *said, *self.said[index:]])
+
+    def _place_for(self, parent: Element, at: int, text: str) -> Splice:
+        body, newline = self.text.body, self.text.newline
+        if parent.is_alone:
+            start = len(body[: body.rindex("/", parent.start, parent.end)].rstrip())
+            return Splice(start, parent.end, f">{text}</{parent.name}>")
+        if not parent.children and body[parent.inner : parent.close].strip():
+            raise EditRefused(f"{parent.name} holds a text; it cannot hold elements too")
+        if at < len(parent.children):
+            here = parent.children[at].start
+            return Splice(here, here, text + self._gap(here))
+        if parent.children:
+            here = parent.children[-1].end
+            note = re.compile(r"[ \t]*<!--(?:(?!-->).)*-->(?=[ \t]*[\r\n])").match(body, here)
+            here = note.end() if note else here
+            return Splice(here, here, self._gap(parent.children[-1].start) + text)
+        indent = self._indent(parent.start)
+        if re.search(r"[\r\n]", body[parent.inner : parent.close]):
+            return Splice(parent.inner, parent.inner, newline + indent + self._unit + text)
+        return Splice(parent.inner, parent.inner, text)
+
+    def _indent(self, index: int) -> str:
+        lead = re.compile(r"[ \t]*").match(self.text.body, self.text.line_around(index)[0])
+        return lead.group() if lead else ""
+
+    def _gap(self, index: int) -> str:
+        """Give what parts elements: a new line with indentation where one begins its line, else nothing."""
+        start = self.text.line_around(index)[0]
+        return "" if self.text.body[start:index].strip() else self.text.newline + self.text.body[start:index]
+
+    @cached_property
+    def _unit(self) -> str:
+        found = re.search(r"^([ \t]+)<", self.text.body, re.MULTILINE)
+        return found[1] if found else "  "
+
+    def insert(self, path: Path, value: Plain, kind: Kind | None = None) -> Edit:
+        """Put an element in before number ``path[-1]`` of those of its name.
+
+        A map gives its attributes (``@name``), its text (``#text``) and elements with a text; a text gives its text.
+        """
+        if len(path) < 2 or not isinstance(path[-1], int) or not isinstance(path[-2], str):
+            raise EditRefused("an element is put in by its name and number")
+        parent = self._locate(path[:-2])
+        if parent is None or not _NAME.fullmatch(path[-2]):
+            raise EditRefused("there is no element to put it into")
+        same = [at for at, one in enumerate(parent.children) if one.name == path[-2]]
+        at = same[path[-1]] if path[-1] < len(same) else (same[-1] + 1 if same else len(parent.children))
+        like = parent.children[same[0]] if same else None
+        record = value if isinstance(value, dict) else {"#text": value}
+        text, said = self._record(path[-2], record, like)
+        return self._put(parent, at, text, said)
+
+    def _record(self, name: str, record: dict[str, Plain], like: Element | None) -> tuple[str, list[Said]]:
+        given = [(key[1:], _as_text(one)) for key, one in record.items() if key.startswith("@")]
+        inner = [(key, _as_text(one)) for key, one in record.items() if not key.startswith(("@", "#"))]
+        text = _as_text(record.get("#text", ""))
+        for key, one in (*given, *inner, (name, text)):
+            if not _NAME.fullmatch(key):
+                raise EditRefused(f"'{key}' cannot be a name")
+            _no_control(one)
+        opening = f"<{name}" + "".join(f' {key}="{written(one, chr(34))}"' for key, one in given)
+        said: list[Said] = [("<", name, tuple(one for pair in given for one in pair))]
+        if not inner and not text:
+            return opening + "/>", [*said, (">", name, None)]
+        parts = [f"<{key}>{written(one)}</{key}>" for key, one in inner]
+        for key, one in inner:
+            said += [("<", key, ()), *([("t", one, None)] if one else []), (">", key, None)]
+        if text:
+            return f"{opening}>{written(text)}</{name}>", [said[0], ("t", text, None), (">", name, None)]
+        gap = self._gap(like.children[0].start) if like is not None and like.children else ""
+        end = self._gap(like.start) if gap and like is not None else ""
+        return opening + ">" + "".join(gap + one for one in parts) + end + f"</{name}>", [*said, (">", name, None)]
+
+    def remove(self, path: Path) -> Edit:
+        """Take out an attribute, or an element with its lines."""
+        one = self._attribute(path)
+        if one is not None:
+            element = self._locate(path[:-1])
+            assert element is not None
+            cut = Splice(one.start, one.end, "")
+            return self._edit(
+                [cut], self._with_attributes(element, lambda all_of: [pair for pair in all_of if pair[0] != one.name])
+            )
+        element = self._locate(path) if path and not str(path[-1]).startswith("@") else None
+        if element is None or element.parent is None:
+            raise EditRefused("it is not in the file")
+        return self._edit([Splice(*self._own_lines(element), "")], self._without(element))
+
+    def _without(self, element: Element) -> list[Said]:
+        first, last = self._events(element)
+        return [*self.said[:first], *self.said[last + 1 :]]
+
+    def _own_lines(self, element: Element) -> tuple[int, int]:
+        """Give the span of an element with its lines, where it has them to itself."""
+        body = self.text.body
+        start, _ = self.text.line_around(element.start)
+        stop = line_span(self.text, element.end)[1]
+        note = re.fullmatch(r"[ \t]*(?:<!--(?:(?!-->).)*-->)?[ \t]*(?:\r\n|\r|\n)?", body[element.end : stop])
+        if body[start : element.start].strip() or not note:
+            return element.start, element.end
+        assert element.parent is not None
+        if len(element.parent.children) == 1 and element.parent.inner > start:
+            return element.start, element.end
+        return start, stop
+
+    def rename(self, path: Path, name: str) -> Edit:
+        """Give an attribute or an element another name."""
+        if not _NAME.fullmatch(name.removeprefix("@")):
+            raise EditRefused(f"'{name}' cannot be a name")
+        one = self._attribute(path)
+        if one is not None:
+            new = name.removeprefix("@")
+            element = self._locate(path[:-1])
+            assert element is not None
+            if any(other.name == new for other in attributes(self.text.body, element)):
+                raise EditRefused(f"{new} is there already")
+            renamed = self._with_attributes(
+                element, lambda all_of: [(new if k == one.name else k, v) for k, v in all_of]
+            )
+            return self._edit([Splice(*one.key, new)], renamed)
+        element = self._locate(path) if not str(path[-1]).startswith("@") else None
+        if element is None:
+            raise EditRefused("there is no name to change")
+        cuts = [Splice(element.start + 1, element.start + 1 + len(element.name), name)]
+        if not element.is_alone:
+            cuts.append(Splice(element.close + 2, element.close + 2 + len(element.name), name))
+        first, last = self._events(element)
+        said = list(self.said)
+        said[first], said[last] = ("<", name, said[first][2]), (">", name, None)
+        return self._edit(cuts, said)
+
+    def move(self, path: Path, to: int) -> Edit:
+        """Move an element among its siblings of the same name: their texts change places."""
+        element = self._locate(path) if path and isinstance(path[-1], int) else None
+        if element is None or element.parent is None:
+            raise EditRefused("there is no such element")
+        same = [one for one in element.parent.children if one.name == element.name]
+        if not 0 <= to < len(same):
+            raise EditRefused(f"there are elements 0 to {len(same) - 1} of this name")
+        order = list(same)
+        order.insert(to, order.pop(int(path[-1])))
+        cuts = [
+            Splice(slot.start, slot.end, self.text.body[source.start : source.end])
+            for slot, source in zip(same, order, strict=True)
+            if slot is not source
+        ]
+        said, expected, at = self.said, [], 0
+        for slot, source in zip(same, order, strict=True):
+            first, last = self._events(slot)
+            begin, end = self._events(source)
+            expected += [*said[at:first], *said[begin : end + 1]]
+            at = last + 1
+        return self._edit(cuts, [*expected, *said[at:]])
+
+    def switch(self, path: Path, *, on: bool) -> Edit:
+        """Put an element into a comment, or take it out of the one it stands in."""
+        if on:
+            off = [one for one in self.switched_off() if one.path == path]
+            if not off:
+                raise EditRefused("no such element is commented out in the file")
+            comment = next(one for one in _OFF.finditer(self.text.body) if one.start("element") == off[-1].start)
+            cuts = [Splice(*comment.span(), comment["element"])]
+            new = XmlDocument(self.text.spliced(cuts))
+            element = (
+                next((one for one in new.elements if one.start == comment.start()), None) if not new.error else None
+            )
+            if element is None or _without_gaps(new._without(element)) != self.said:
+                raise EditRefused("what is commented out there is not one whole element")
+            return self._edit(cuts, new.said)
+        element = self._locate(path)
+        if element is None or element.parent is None:
+            raise EditRefused("there is no such element")
+        text = self.text.body[element.start : element.end]
+        if "--" in text:
+            raise EditRefused("it holds two dashes in a row, which a comment cannot")
+        return self._edit([Splice(element.start, element.end, f"<!-- {text} -->")], self._without(element))
+
+
+def _as_text(value: Plain) -> str:
+    from roundgate.core.formats.shared.key_value import as_text
+
+    return as_text(value)
+
+
+def _no_control(value: str) -> None:
+    if re.search("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]", value):
+        raise EditRefused("XML has no form for a control character or half a character")
+
+
+_DECLARED = re.compile(r"<\?xml[^>]*?encoding\s*=\s*[\"'](?P<name>[\w.\-]+)[\"']")
+_SINGLE_BYTE = {"iso-8859-1": "latin-1", "latin1": "latin-1", "windows-1252": "cp1252", "cp1252": "cp1252"}
+
+
+def as_declared(text: Text) -> Text:
+    """Give a text that is plain ASCII the encoding that its first line declares: new letters are written in it."""
+    if text.encoding != "utf-8" or text.bom or not text.body.isascii():
+        return text
+    said = _DECLARED.match(text.body)
+    name = _SINGLE_BYTE.get(said["name"].lower(), "") if said else ""
+    return Text(text.body, name, text.bom) if name else text

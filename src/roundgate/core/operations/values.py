@@ -1,0 +1,156 @@
+"""Operations on one value: give a key a value, or take the key out."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from msgspec.structs import replace
+
+from roundgate.core.formats import apply_edit
+from roundgate.core.formats.places import place_of
+from roundgate.core.formats.protocol import Document, Edit, Entry, Kind, Path
+from roundgate.core.formats.shared.scalars import is_number
+from roundgate.core.operations.base import Change, Operation, Say, Target
+from roundgate.core.typed import TREES, plain_value
+
+
+class ValueOperation(Operation, frozen=True):
+    """What both have in common. ``then`` is what the key held when this was put on the slate."""
+
+    key: str
+
+    @property
+    def shown_name(self) -> str:
+        """The setting's name, or file and key."""
+        return getattr(self, "name", "") or f"{self.file}:{self.key}"
+
+    @property
+    def value_key(self) -> str:
+        """Its key."""
+        return self.key
+
+    @property
+    def value_when_slated(self) -> str | None:
+        """Its ``then``."""
+        then: str | None = getattr(self, "then", None)
+        return then
+
+    @property
+    def sets_value(self) -> bool:
+        """Always."""
+        return True
+
+    @property
+    def waits_for_stop(self) -> bool:
+        """Its ``at_stop``."""
+        return bool(getattr(self, "at_stop", False))
+
+    def as_usual(self) -> Operation:
+        """See Operation."""
+        return replace(self, at_stop=False) if self.waits_for_stop else self
+
+    def has_moved_on(self, before: str | None) -> bool:
+        """See Operation."""
+        return self.value_when_slated != before
+
+    def put_on(self, waiting: Sequence[Operation]) -> list[Operation]:
+        """Take the place of another value for the same key, and keep what that key held before it.
+
+        What waits from before the file's names or places changed is left alone: its key may mean another value by now.
+        """
+        since = max((at + 1 for at, old in enumerate(waiting) if old.shifts(self.file)), default=0)
+        kept: list[Operation] = list(waiting[:since])
+        then = self.value_when_slated
+        for old in waiting[since:]:
+            if isinstance(old, ValueOperation) and (old.file, old.key) == (self.file, self.key):
+                then = old.value_when_slated
+            else:
+                kept.append(old)
+        return [*kept, replace(self, then=then)]
+
+    def in_words(self, change: Change, say: Say, *, is_secret: bool) -> tuple[str, str]:
+        """See Operation."""
+        return say(change.before), say(change.after)
+
+
+class SetValue(ValueOperation, frozen=True, tag="set"):
+    """Give a key a value, as the file will hold it."""
+
+    stored: str
+    then: str | None = None
+    name: str = ""
+    at_stop: bool = False
+    """True where it goes into the file at the next stop, whatever stops the server: the console has it already, or
+    somebody wrote it into a file that the server will overwrite."""
+    here_only: bool = False
+    """True where a value that the file shares between several places is to change in this place alone."""
+    kind: str = ""
+    """What the value must be in a file that knows kinds, one of ``typed.KINDS``; empty where the file decides."""
+
+    @property
+    def new_value(self) -> str | None:
+        """See Operation."""
+        return self.stored
+
+    def shifts(self, file: str) -> bool:
+        """A value in its place gives nothing else another meaning."""
+        return False
+
+    def make(self, target: Target) -> tuple[Change, Document]:
+        """See Operation."""
+        path = place_of(target.document, self.key)
+        here = target.document.find(path)
+        before = after = here.value if here else None
+        forced = self._forced_kind(target, here)
+        document = target.document
+        if before != self.stored or (here and forced not in ("", here.kind)):
+            edit = self._edit(target, path, here, forced)
+            if forced != "json" or edit.expected != document.plain():  # else the same list, written in another way
+                document, after = apply_edit(target.format, document, edit), self.stored
+        return Change(self, self.shown_name, self.file, before, after), document
+
+    def _edit(self, target: Target, path: Path, here: Entry | None, forced: str) -> Edit:
+        value, wanted = plain_value(self.stored, forced)
+        spec = target.settings.get(self.name)
+        by_setting = _KINDS.get(spec.type) if spec else None
+        kind = wanted if forced or here else by_setting
+        return target.document.set(path, value, kind, on_copy=self.here_only)
+
+    def _forced_kind(self, target: Target, here: Entry | None) -> str:
+        """Tell what a value must be: as it was given, or as its setting wants where a text is in its place."""
+        if self.kind:
+            return self.kind
+        spec, name = target.settings.get(self.name), target.format.name
+        if spec is None or here is None or here.kind != "text" or name not in TREES or name == "xml":
+            return ""
+        if spec.type == "bool":
+            return "bool" if self.stored in ("true", "false") else ""
+        return "number" if spec.type in ("int", "decimal", "port") and is_number(self.stored) else ""
+
+
+_KINDS: dict[str, Kind] = {
+    **dict.fromkeys(("text", "choice", "secret", "address", "url"), "text"),
+    **dict.fromkeys(("int", "decimal", "port", "percent"), "number"),
+}
+
+
+class Unset(ValueOperation, frozen=True, tag="unset"):
+    """Take a key out of its file, so that the server's own default counts."""
+
+    then: str | None = None
+    name: str = ""
+    at_stop: bool = False
+
+    def shifts(self, file: str) -> bool:
+        """An item of a list that goes moves the ones behind it up."""
+        return self.file == file and self.key.endswith("]")
+
+    def make(self, target: Target) -> tuple[Change, Document]:
+        """See Operation."""
+        path = place_of(target.document, self.key)
+        here = target.document.find(path)
+        before = here.value if here else None
+        document = target.document
+        if here is not None:
+            document = apply_edit(target.format, document, document.remove(path))
+        return Change(self, self.shown_name, self.file, before, None), document

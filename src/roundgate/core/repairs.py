@@ -1,0 +1,52 @@
+"""Safe repairs of a file: those that cannot change what it means to say."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from roundgate.core.findings import Problem
+from roundgate.core.formats import problems_of
+from roundgate.core.formats.protocol import Document, EditRefused, Format
+from roundgate.core.text import Splice
+
+_ROUNDS = 50
+
+
+def safe_repairs(document: Document, codes: Sequence[str] = ()) -> list[Problem]:
+    """Give the problems that can be mended safely, those of some codes only where any are given."""
+    return [one for one in problems_of(document) if one.safe and one.repair and (not codes or one.code in codes)]
+
+
+def with_repairs(kind: Format, document: Document, codes: Sequence[str] = ()) -> Document:
+    """Make the safe repairs, again and again while there are any.
+
+    After each time the text is read anew. Raises EditRefused where there are more errors than before.
+    """
+    problems = kind.problems(document)
+    for _ in range(_ROUNDS):
+        repairs = [one for one in problems if one.safe and one.repair and (not codes or one.code in codes)]
+        if not repairs:
+            return document
+        text = document.text.spliced(_apart(repairs))
+        text.encode()
+        after = kind.read(text, document.dialect)
+        left = kind.problems(after)
+        if _errors(left) > _errors(problems) or text == document.text:
+            raise EditRefused("the repair would not make the file better, so nothing was changed")
+        document, problems = after, left
+    return document
+
+
+def _errors(problems: Sequence[Problem]) -> int:
+    return sum(1 for one in problems if one.level == "error")
+
+
+def _apart(problems: Sequence[Problem]) -> list[Splice]:
+    """Take the repairs that do not touch one another; the rest is made the next time."""
+    taken: list[Splice] = []
+    end = -1
+    for problem in sorted(problems, key=lambda one: min(cut.start for cut in one.repair)):
+        if min(cut.start for cut in problem.repair) > end:
+            taken += problem.repair
+            end = max(cut.end for cut in problem.repair)
+    return taken

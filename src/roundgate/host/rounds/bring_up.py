@@ -1,0 +1,162 @@
+"""Bringing a server up in a round, proving it, and going back where it is not proven."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from msgspec import Struct
+
+from roundgate.host.errors import Trouble
+from roundgate.host.rounds.context import Round
+from roundgate.host.rounds.options import NotProven, Outcome, RoundEnd
+from roundgate.host.rounds.prove import Proof, prove
+from roundgate.host.rounds.save import saved_files
+from roundgate.host.rounds.start import start
+from roundgate.host.rounds.stop import stop
+from roundgate.host.rounds.write import put_back, undo
+from roundgate.host.store import Waiting
+
+
+class End(Struct, frozen=True):
+    """How a round ended."""
+
+    outcome: Outcome
+    said: str
+    do: str = ""
+    evidence: Sequence[str] = ()
+    operations: Sequence[Waiting] = ()
+    """What went into the files and is to be taken off the slate."""
+
+
+def as_it_was(round: Round, end: End, *, was_up: bool) -> End:
+    """Nothing was written: start the server again as it was."""
+    if not was_up:
+        return end
+    round.degraded = True
+    try:
+        words = _up_again(round, watch=False)
+    except NotProven as error:
+        said = f"{end.said} AND {round.server.name} DID NOT COME UP AGAIN: {error.why}. {round.kept_words}"
+        return End("lost", said, f"roundgate log {round.server.name}", error.evidence)
+    return End(end.outcome, f"{end.said} {round.server.name} is up again {words or 'as it was'}.", end.do)
+
+
+def _up_again(round: Round, *, watch: bool) -> str:
+    """Start the server with what is on disk, or else with the files that it had last started with.
+
+    Gives an empty text, or with what it is up. Raises NotProven.
+    """
+    try:
+        _start_as_it_was(round, watch=watch)
+        return ""
+    except NotProven as error:
+        if not _bring_started_back(round, error):
+            raise
+    _start_as_it_was(round, watch=True)
+    return "with the files that it had last started with; what was on disk is kept beside the snapshot"
+
+
+def _start_as_it_was(round: Round, *, watch: bool) -> None:
+    if not round.driver.state().ready:
+        with round.step("start"):
+            start(round)
+    if watch:
+        with round.step("prove"):
+            prove(round, round.server.read().files, ())
+
+
+def _bring_started_back(round: Round, error: NotProven) -> bool:
+    """Put the files back that the server had last started with, where they differ; tell whether any did."""
+    try:
+        started = saved_files(round.server.site, round.number, "started")
+        busy = {one.path for one in round.server.book.file.values() if one.rewritten != "never"}
+        folder = round.server.files_folder
+        there = {path: data for path, data in started.items() if path not in busy and data is not None}
+        wanted = {path: data for path, data in there.items() if folder.read(path) != data}
+        if not wanted:
+            return False
+        round.note("start", f"it does not come up with what is on disk: {error.why}")
+        with round.step("rewind", f"back to what it had last started with: {', '.join(wanted)}"):
+            stop(round, None)
+            put_back(round, wanted, {})
+    except (Trouble, RoundEnd, OSError) as second:
+        round.note("rewind", f"that could not be done: {getattr(second, 'what', None) or second}")
+        return False
+    return True
+
+
+def start_and_prove(round: Round, names: Sequence[str]) -> End:
+    """Start the server, unless it is up already, prove the change, and rewind where it is not proven."""
+    name, waiting = round.server.name, round.operations
+    try:
+        if not round.driver.state().ready:
+            with round.step("start"):
+                start(round)
+        with round.step("prove"):
+            proof = prove(round, round.server.read().files, names)
+        for fact in proof.facts:
+            round.note("proof", fact)
+    except NotProven as error:
+        return _not_proven(round, waiting, error)
+    if round.options.kind in ("start", "restart") and not waiting:
+        return End("done", f"{name} is up, and proven to be.", operations=waiting)
+    return _seen(name, proof, waiting)
+
+
+def _seen(name: str, proof: Proof, waiting: Sequence[Waiting]) -> End:
+    """Say what was proven and what was not: a change that nobody read back is written, and no more is known."""
+    unread = ", ".join(dict.fromkeys(proof.unread))
+    if not proof.read and proof.unread:
+        return End("unread", f"{name} is up with the new files. Not read back: {unread}.", operations=waiting)
+    if proof.unread:
+        said = f"{name} is up. In force: {', '.join(proof.read)}. Written, but not read back: {unread}."
+        return End("proven", said, operations=waiting)
+    return End("proven", f"{name} is up with the change in force.", operations=waiting)
+
+
+def _not_proven(round: Round, waiting: Sequence[Waiting], error: NotProven) -> End:
+    round.note("prove", f"not proven: {error.why}")
+    name = round.server.name
+    if round.options.kind == "start":
+        is_up = round.driver.state().runs
+        said = f"{name} runs, and is not proven: {error.why}." if is_up else f"{name} did not come up: {error.why}."
+        return End("failed", said, f"roundgate log {name}", error.evidence)
+    if round.options.keep:
+        said = f"Kept as you asked, though not proven: {error.why}."
+        return End("written", said, f"roundgate rewind {round.number}", error.evidence, waiting)
+    return rewind(round, error)
+
+
+def rewind(round: Round, error: NotProven) -> End:
+    """Put back what the round wrote, byte for byte, start, and prove that the server is up as it was."""
+    name = round.server.name
+    round.degraded = True
+    try:
+        with round.step("rewind", error.why):
+            stop(round, None)
+            undo(round, saved_files(round.server.site, round.number))
+    except (RoundEnd, Trouble, OSError) as second:
+        why = getattr(second, "said", None) or getattr(second, "what", None) or str(second)
+        said = f"Not proven ({error.why}), and the files could NOT be put back: {why} {round.kept_words}"
+        return End("unfinished", said, f"roundgate recover {name}", error.evidence)
+    return _up_as_before(round, error)
+
+
+def _up_as_before(round: Round, error: NotProven) -> End:
+    name = round.server.name
+    why = error.why.rstrip(".")
+    if not round.ran:
+        said = f"Not proven: {why}. The files are as they were; {name} is down, as it was."
+        return End("rewound", said, "", error.evidence)
+    try:
+        words = _up_again(round, watch=True)
+    except NotProven as second:
+        said = (
+            f"Not proven: {why}. The files are as they were, but {name} DOES NOT COME UP WITH THEM EITHER: "
+            f"{second.why}. {round.kept_words}"
+        )
+        return End("lost", said, f"roundgate log {name}", [*error.evidence, *second.evidence])
+    if words:
+        return End("rewound", f"Not proven: {why}. {name} is up {words}, and the slate is kept.", "", error.evidence)
+    said = f"Not proven: {why}. The files are as they were, {name} is up with them, and the slate is kept."
+    return End("rewound", said, f"roundgate slate {name}", error.evidence)

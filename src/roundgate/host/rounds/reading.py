@@ -1,0 +1,78 @@
+"""Reading values back from a running server: one that a round changed, and what its world was made with."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+
+from roundgate.core.files import ServerFiles, say, value_of
+from roundgate.core.rulebook.model import Setting
+from roundgate.host.errors import Trouble
+from roundgate.host.patterns import search
+from roundgate.host.rounds.context import Round
+from roundgate.host.rounds.options import NotProven
+from roundgate.host.worlds import fixed_by, known_worlds, remember_world
+
+
+def learn_world(round: Round, names: Collection[str]) -> None:
+    """Before a round gives the server another world, remember what the present one was made with.
+
+    Nothing hangs on it: a server that does not answer is not asked twice.
+    """
+    files = round.server.read_started()
+    for slot, fixed in fixed_by(round.server.book).items():
+        if slot in names:
+            remember_world(round.server, slot, str(files.counting(slot)), _asked(round, fixed))
+
+
+def look_at_world(round: Round, files: ServerFiles, names: Sequence[str]) -> list[str]:
+    """Say where the files ask for something else than the world that this round loaded was made with."""
+    remarks = []
+    for slot, fixed in fixed_by(round.server.book).items():
+        if not {slot, *fixed} & set(names):
+            continue
+        world = str(files.counting(slot))
+        known = known_worlds(round.server).get(slot, {}).get(world)
+        values = {**(known or {}), **_asked(round, fixed)}
+        for name in fixed:
+            spec, stored = round.server.book.setting[name], files.stored(name)
+            if name not in values and known is None and slot in names:  # a world that this round makes
+                values[name] = stored if stored is not None else str(spec.default)
+            if name in values and name not in names and value_of(values[name], spec) != value_of(stored, spec):
+                shown = say(stored, spec) if stored is not None else "the default"
+                made = say(values[name], spec)
+                remarks.append(f"{name} is {made}: the world {world} was made with it; {shown} has no effect in it")
+        remember_world(round.server, slot, world, values)
+    return remarks
+
+
+def _asked(round: Round, names: Sequence[str]) -> dict[str, str]:
+    """Ask the server for settings; give what it says, until it does not answer."""
+    found: dict[str, str] = {}
+    for name in names:
+        try:
+            said = read_back(round, name, round.server.book.setting[name])
+        except (NotProven, Trouble):
+            break
+        if said is not None:
+            found[name] = said[0]
+    return found
+
+
+def read_back(round: Round, name: str, spec: Setting) -> tuple[str, str] | None:
+    """Give what the server says of a setting, and where it says it; None where it cannot be asked safely."""
+    if spec.type == "secret":
+        return None
+    if spec.shown:
+        for line in round.lines:
+            found = search(spec.shown, line)
+            if found:
+                return found["value"], "its start log"
+    if not (spec.live and spec.live.read):
+        return None
+    try:
+        answer = round.console.ask(spec.live.read, spec.live.match)
+    except Trouble as error:
+        raise NotProven(f"{name} could not be read back: {error.what}", round.evidence()) from error
+    if answer is None:
+        raise NotProven(f"{name} could not be read back: the console does not answer", round.evidence())
+    return answer["value"], "its console"

@@ -1,0 +1,420 @@
+"""Small changes of the code that make it wrong, each with the tests that should notice.
+
+Picked by hand: a condition turned, a step dropped, off by one, the wrong file, a guard removed. ``old`` is in its file
+exactly once. A mutation that no test can notice does not belong here: then the code that it changes does nothing.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+
+class Mutation(NamedTuple):
+    """One small change: the module below ``src/roundgate``, what is there, what takes its place, and the tests."""
+
+    module: str
+    old: str
+    new: str
+    tests: str
+
+
+VALUES = "tests/core/test_values.py tests/property/test_values.py"
+RULES = "tests/core/test_expressions.py"
+SLATE = "tests/core/test_slate.py tests/core/test_operations.py"
+TEXT = "tests/core/test_text.py tests/core/test_lines.py tests/core/test_edits.py"
+SLIPS = "tests/core/test_slips.py"
+LAYERS = "tests/core/test_layers.py"
+GUARDS = "tests/core/test_guards.py"
+OPTIONS = "tests/host/test_options.py"
+STORE = "tests/host/test_store.py tests/faults/test_state.py"
+FILES = "tests/host/test_files.py"
+SITE = "tests/host/test_site.py"
+KEEPER = "tests/host/test_keeper.py"
+ROUNDS = "tests/host/test_rounds.py"
+SEEN = "tests/host/test_seen.py"
+DOWN = "tests/faults/test_never_down.py"
+KEPT = "tests/faults/test_edits_kept.py"
+COMMANDS = "tests/cli/test_commands.py"
+WORDS = "tests/cli/test_words_kept.py"
+ANY = "tests/cli/test_set_in_files.py tests/cli/test_switch_and_rename.py"
+HIDDEN = "tests/cli/test_hidden.py"
+
+MUTATIONS = [
+    # --- values ---
+    Mutation("core/values/numbers.py", "if stored < least:", "if stored <= least:", VALUES),
+    Mutation("core/values/numbers.py", "if stored > most:", "if stored >= most:", VALUES),
+    Mutation("core/values/numbers.py", "if (stored - base) % step:", "if (stored - base) // step < 0:", VALUES),
+    Mutation("core/values/numbers.py", "if not 1 <= port <= 65535:", "if not 1 <= port <= 65536:", VALUES),
+    Mutation("core/values/numbers.py", "or not 1 < number <= 100:", "or not 0 < number <= 100:", VALUES),
+    Mutation(
+        "core/values/numbers.py",
+        'return Decimal(100) if spec.stored == "fraction"',
+        'return Decimal(100) if spec.stored != "fraction"',
+        VALUES,
+    ),
+    Mutation("core/values/units.py", '"minutes": Decimal(60),', '"minutes": Decimal(100),', VALUES),
+    Mutation("core/values/units.py", "if stored != stored.to_integral_value():", "if False:", VALUES),
+    Mutation("core/values/units.py", "name: Decimal(1024) ** power", "name: Decimal(1000) ** power", VALUES),
+    Mutation("core/values/units.py", "return Decimal(0) - total if negative else total", "return total", VALUES),
+    Mutation("core/values/units.py", "return plain(units) + spec.suffix", "return plain(units)", VALUES),
+    Mutation("core/values/units.py", "if _TIME.fullmatch(stored):", "if False:", VALUES),
+    Mutation("core/values/words.py", "if stored in spec.spelling:", "if stored.lower() in spec.spelling:", VALUES),
+    Mutation("core/values/words.py", "if len(text) > most:", "if len(text) >= most:", VALUES),
+    Mutation("core/values/words.py", "if len(text) < least:", "if len(text) <= least:", VALUES),
+    Mutation("core/values/words.py", 'if "\\n" in text and not spec.line_break:', "if False:", VALUES),
+    Mutation("core/values/__init__.py", 'typed if spec.type in ("text", "secret") else typed.strip()', "typed", VALUES),
+    Mutation(
+        "core/values/words.py",
+        "if lowered in _NO or lowered == spec.spelling[1].lower():",
+        "if lowered in _NO:",
+        VALUES,
+    ),
+    Mutation("core/values/units.py", '"h": "hours"', '"h": "minutes"', VALUES),
+    Mutation("core/values/numbers.py", 'text.replace(",", ".", 1)', "text", VALUES),
+    # --- the rule language ---
+    Mutation(
+        "core/rulebook/reading.py",
+        "if checked or _leads_nowhere(book) else []",
+        "if checked else []",
+        "tests/cli/test_codes.py -k rulebook",
+    ),
+    Mutation(
+        "host/checking.py",
+        "for one in error.problem.findings]",
+        "for one in ()]",
+        "tests/cli/test_codes.py -k rulebook",
+    ),
+    Mutation(
+        "core/checks/rules.py",
+        "or not spec.fixed_by or spec.fixed_by in changed:",
+        "or not spec.fixed_by:",
+        ROUNDS + " -k new_world",
+    ),
+    Mutation("core/rulebook/expressions.py", '"<=": operator.le,', '"<=": operator.lt,', RULES),
+    Mutation(
+        "core/rulebook/expressions.py",
+        'return ("not", tree) if negations % 2 else tree',
+        'return ("not", tree) if negations else tree',
+        RULES,
+    ),
+    Mutation("core/rulebook/expressions.py", "if self.depth > _DEEPEST:", "if False:", RULES),
+    Mutation(
+        "core/rulebook/expressions.py",
+        'tree = ("and", tree, self.negated())',
+        'tree = ("or", tree, self.negated())',
+        RULES,
+    ),
+    Mutation("core/checks/rules.py", "holds = False\n", "holds = True\n", RULES),
+    Mutation(
+        "core/checks/rules.py",
+        "if is_unreadable(change.before, spec):",
+        "if False:",
+        "tests/cli/test_advice_followed.py -k 'slip or word'",
+    ),
+    Mutation(
+        "core/checks/rules.py",
+        "for name in names if name in settings):\n                continue",
+        "for name in names if name in settings):\n                pass",
+        "tests/cli/test_advice_followed.py -k rule",
+    ),
+    # --- the slate and its operations ---
+    Mutation(
+        "core/slate.py",
+        "others = any(one.shifts(operation.file) for one in operations[:number])",
+        "others = False",
+        SLATE,
+    ),
+    Mutation("core/slate.py", '_NEW_FILES.get(kind.name, b"")', 'b""', WORDS),
+    Mutation("core/operations/values.py", "then = old.value_when_slated\n", "pass\n", SLATE),
+    Mutation("core/operations/values.py", "if old.shifts(self.file)), default=0)", "if False), default=0)", SLATE),
+    Mutation("core/operations/values.py", "(old.file, old.key) == (self.file, self.key)", "old.key == self.key", SLATE),
+    Mutation("core/operations/values.py", 'return self.file == file and self.key.endswith("]")', "return False", SLATE),
+    Mutation("core/operations/values.py", "return self.value_when_slated != before", "return False", SLATE),
+    Mutation("core/operations/values.py", "on_copy=self.here_only)", "on_copy=False)", ANY),
+    Mutation("core/operations/lists.py", "min(self.to, len(items) - 1)", "self.to", SLATE),
+    Mutation("core/operations/lists.py", "if self.item in items and self.at is None:", "if self.item in items:", SLATE),
+    Mutation(
+        "core/operations/lists.py",
+        "if is_secret:\n            return count",
+        "if False:\n            return count",
+        SLATE,
+    ),
+    Mutation("core/operations/names.py", "can_be_live = False", "can_be_live = True", ANY),
+    Mutation("core/operations/names.py", "if (here is not None) != self.on:", "if (here is not None) == self.on:", ANY),
+    Mutation("core/operations/names.py", "if not is_done:", "if True:", SLATE),
+    Mutation(
+        "core/operations/repairs.py",
+        "return list(waiting) if self in waiting else [*waiting, self]",
+        "return [*waiting, self]",
+        SLATE,
+    ),
+    Mutation("core/operations/__init__.py", "or version > kind.version:", "or version < kind.version:", SLATE),
+    Mutation(
+        "core/rescue.py",
+        "if before.get(key) != after.get(key) and (file.path, key) not in taken:",
+        "if before.get(key) != after.get(key):",
+        SLATE,
+    ),
+    Mutation("core/rescue.py", 'if file.rewritten != "at-stop" or', 'if file.rewritten == "at-stop" or', SLATE),
+    Mutation(
+        "core/operations/base.py", "return not self.after_others and self.operation", "return self.operation", SLATE
+    ),
+    # --- layers, reviews and secrets ---
+    Mutation(
+        "core/layers.py",
+        "for source in (known.asked, known.live, known.world):",
+        "for source in (known.world, known.live, known.asked):",
+        LAYERS,
+    ),
+    Mutation(
+        "core/layers.py",
+        "if value_of(disk, spec) == value_of(running, spec):",
+        "if disk == running:",
+        LAYERS,
+    ),
+    Mutation("core/review.py", "and change.operation.can_be_live", "", LAYERS),
+    Mutation("core/review.py", 'return "(set, hidden)"\n    lines', "pass\n    lines", LAYERS),
+    Mutation(
+        "core/secrets.py",
+        'if sounds_secret(found["name"]) or found["name"] in names:',
+        'if found["name"] in names:',
+        HIDDEN,
+    ),
+    Mutation(
+        "core/checks/lists.py",
+        "if spec.most is not None and count > spec.most:",
+        "if spec.most is not None and count > spec.most + 1:",
+        LAYERS,
+    ),
+    Mutation("core/checks/lists.py", "if count < spec.least:", "if count < spec.least - 1:", LAYERS),
+    Mutation(
+        "core/checks/values.py",
+        'or entry.kind != "text" or',
+        'or entry.kind == "text" or',
+        LAYERS,
+    ),
+    Mutation("core/typed.py", "if not records and isinstance(value, dict | list):", "if False:", WORDS),
+    Mutation("core/typed.py", "if not kinds or 0 < records < len(kinds):", "if True:", WORDS),
+    Mutation("core/differences.py", "if end - start == 1:", "if end - start == 2:", "tests/core/test_differences.py"),
+    Mutation(
+        "core/advice.py",
+        "if not spec.advice or not spec.advice_when:",
+        "if True:",
+        GUARDS,
+    ),
+    Mutation("core/advice.py", "seen[name] = Decimal(given)", "pass", COMMANDS + " tests/core/test_rulebook.py"),
+    Mutation("core/checks/loose.py", "if wrong and guess not in _SURE:", "if False:", "tests/cli/test_check_files.py"),
+    # --- texts and formats ---
+    Mutation(
+        "core/text.py",
+        "return self.bom + self.body.encode(self.encoding)",
+        "return self.body.encode(self.encoding)",
+        TEXT,
+    ),
+    Mutation(
+        "core/formats/__init__.py",
+        "if not kind.confirms(changed, edit.expected):",
+        "if False:",
+        GUARDS,
+    ),
+    Mutation("core/formats/lines/document.py", 'if len(self.rows) == 1 and "=" not in tail:', "if False:", GUARDS),
+    Mutation(
+        "core/formats/lines/document.py",
+        "expected.insert(to, expected.pop(start))",
+        "expected.insert(start, expected.pop(to))",
+        TEXT + " tests/property/test_formats.py",
+    ),
+    Mutation(
+        "core/formats/launch/document.py",
+        "if len(places) > 1:",
+        "if len(places) > 2:",
+        "tests/core/test_scripts_run.py",
+    ),
+    Mutation(
+        "core/formats/launch/document.py",
+        "and not is_list and self.splits(name):",
+        "and not is_list and False:",
+        "tests/core/test_scripts_run.py",
+    ),
+    Mutation(
+        "core/formats/launch/reader.py",
+        'elif used.search(_QUOTED.sub("", raw)):',
+        "elif used.search(raw):",
+        GUARDS,
+    ),
+    Mutation(
+        "core/formats/launch/reader.py",
+        "*(line for line, blank in lines if line != blank)]",
+        "]",
+        GUARDS,
+    ),
+    Mutation("core/formats/yaml/lost_colons.py", "is_word = here.has_map and", "is_word =", SLIPS),
+    Mutation("core/formats/yaml/lost_colons.py", "or found.re is _GLUED", "", SLIPS),
+    Mutation("core/formats/yaml/document.py", 'format_name = "yaml"', 'format_name = "json"', SLIPS),
+    Mutation("core/formats/directives/problems.py", "if opened < 0 and closes and not opens:", "if False:", SLIPS),
+    Mutation(
+        "core/formats/shared/slips.py",
+        'crooked += not body[start:at].strip(" \\t") and column != opened',
+        "crooked += 0",
+        SLIPS,
+    ),
+    Mutation(
+        "core/formats/shared/single_slip.py",
+        "return False  # a text without its end swallows",
+        "pass  # a text without its end swallows",
+        SLIPS,
+    ),
+    Mutation(
+        "core/repairs.py",
+        "if _errors(left) > _errors(problems) or",
+        "if",
+        GUARDS,
+    ),
+    Mutation("core/repairs.py", "if min(cut.start for cut in problem.repair) > end:", "if True:", GUARDS),
+    Mutation(
+        "core/formats/places.py",
+        "same = [name for name, ending in names.items() if ending.lower() == last.lower()]",
+        "same = []",
+        GUARDS,
+    ),
+    # --- files on the disk ---
+    Mutation(
+        "host/files.py", "os.fchmod(handle, mode)", "pass", FILES + " " + ROUNDS + " -k 'rewind_puts or mode or files'"
+    ),
+    Mutation("host/files.py", "if mode & 0o111 == 0:", "if True:", FILES),
+    Mutation("host/files.py", "if expected is not None and path in expected and", "if False and", FILES),
+    Mutation("host/cache.py", "if entry is not None and entry.mark == mark:", "if entry is not None:", SITE),
+    Mutation(
+        "host/site.py",
+        "chosen += [name for name in _named(site, part) if name not in chosen]",
+        "chosen += list(_named(site, part))",
+        SITE + " " + COMMANDS,
+    ),
+    Mutation("host/site.py", 'if part == "@all":', 'if part == "@any":', SITE + " " + COMMANDS),
+    # --- the store ---
+    Mutation(
+        "host/store.py",
+        "DELETE FROM slate WHERE id=? AND round IS NULL",
+        "DELETE FROM slate WHERE id=?",
+        "tests/host/test_store.py",
+    ),
+    Mutation(
+        "host/store.py",
+        "UPDATE slate SET round=? WHERE id=? AND round IS NULL",
+        "UPDATE slate SET round=? WHERE id=?",
+        "tests/host/test_store.py",
+    ),
+    Mutation("host/store.py", "if one.operation.sets_value:", "if False:", ROUNDS + " -k 'reset_by or two_changes'"),
+    Mutation(
+        "host/store.py",
+        "one.round is None and one.id > mine[0].id]",
+        "one.round is None and one.id > mine[0].id and False]",
+        "tests/host/test_store.py",
+    ),
+    # --- the keeper ---
+    Mutation(
+        "host/keeper/child.py",
+        "if self.crashes >= len(PAUSES):",
+        "if self.crashes > len(PAUSES):",
+        KEEPER + " -k crash",
+    ),
+    Mutation(
+        "host/keeper/child.py",
+        'if any(char < " " or char == "\\x7f" for char in text):',
+        "if False:",
+        KEEPER + " -k takes_one_line",
+    ),
+    Mutation(
+        "host/keeper/log.py",
+        "for number in range(KEPT, 0, -1):",
+        "for number in range(KEPT - 1, 0, -1):",
+        KEEPER + " -k old_logs",
+    ),
+    Mutation("host/keeper/log.py", "if self.size > LARGEST:", "if self.size > 2 * LARGEST:", KEEPER + " -k log"),
+    Mutation(
+        "host/keeper/clients.py",
+        "if all(isinstance(message, dict) for message in messages) else None",
+        "",
+        KEEPER + " -k nothing_that",
+    ),
+    # --- rounds ---
+    Mutation("host/rounds/save.py", "if digest(data) != mark:", "if False:", OPTIONS + " -k damaged"),
+    Mutation("host/rounds/write.py", "if wrong:\n", "if False:\n", OPTIONS + " -k wrong"),
+    Mutation(
+        "host/rounds/write.py",
+        "put_back(round, {path: saved[path] for path in written if path in saved}, digests)",
+        "put_back(round, dict(saved), digests)",
+        KEPT + " " + ROUNDS + " -k 'rewind or undone or kept'",
+    ),
+    Mutation(
+        "host/rounds/prove.py",
+        'raise NotProven(f"it owns port {port} on {where}, not on {address}", round.evidence())',
+        "return",
+        ROUNDS + " -k bind",
+    ),
+    Mutation(
+        "host/rounds/prove.py",
+        'if event["event"] == "exit":\n            raise NotProven(f"it ended soon',
+        'if False:\n            raise NotProven(f"it ended soon',
+        ROUNDS + " -k start_that_fails",
+    ),
+    Mutation(
+        "host/rounds/prove.py",
+        "if (one.setting, one.protocol) == (setting, protocol))",
+        "if one.setting == setting)",
+        SEEN + " -k port",
+    ),
+    Mutation("host/rounds/prove.py", "if not search(probe.match, answer):", "if False:", SEEN + " -k probe"),
+    Mutation("host/rounds/bring_up.py", "if not proof.read and proof.unread:", "if False:", SEEN),
+    Mutation("host/rounds/bring_up.py", "if round.options.keep:", "if False:", OPTIONS + " -k keep"),
+    Mutation(
+        "host/rounds/engine.py",
+        "return [one for one in waiting if one.operation.waits_for_stop]",
+        "return waiting",
+        OPTIONS + " -k slate_alone",
+    ),
+    Mutation("host/rounds/engine.py", 'if kind == "start" and state.runs:', "if False:", KEEPER + " -k takes_over"),
+    Mutation("host/rounds/announce.py", "if not round.options.silent:", "if True:", OPTIONS + " -k silent"),
+    Mutation(
+        "host/rounds/announce.py", "while round.driver.state().players > 0:", "while False:", ROUNDS + " -k aboard"
+    ),
+    Mutation(
+        "host/rounds/stop.py", "if round.server.may_kill or round.options.kill:", "if True:", OPTIONS + " -k kill"
+    ),
+    Mutation("host/rounds/stop.py", "if not gone:\n", "if False:\n", OPTIONS + " -k behind"),
+    Mutation("host/written.py", "!= mark\n", "== mark\n", ROUNDS + " -k reset_by"),
+    Mutation(
+        "host/rounds/engine.py",
+        'kind in ("apply", "rewind") and not round.options.start:',
+        'kind in ("apply", "rewind"):',
+        OPTIONS + " -k brings",
+    ),
+    Mutation("cli/apply.py", "    if live:\n", "    if False:\n", OPTIONS + " -k live"),
+    # --- commands ---
+    Mutation(
+        "cli/rounding.py", "today[2] + 1, wanted.tm_hour", "today[2], wanted.tm_hour", OPTIONS + " -k time_of_day"
+    ),
+    Mutation("cli/rounding.py", "if not 0 <= found <= _LONGEST_WAIT:", "if found < 0:", OPTIONS + " -k wait"),
+    Mutation("cli/call.py", "or (one.folder / word).is_file() for one in servers)", "for one in servers)", ANY),
+    Mutation("cli/edit.py", "if findings and not despite_errors:", "if False:", COMMANDS),
+    Mutation(
+        "cli/changes/setter.py",
+        "if found is None and not (self.manner.new or self.manner.here_only) and",
+        "if False and",
+        WORDS,
+    ),
+    Mutation("cli/changes/list_setter.py", 'if kinds and all(kind == "map" for kind in kinds):', "if False:", WORDS),
+    Mutation(
+        "cli/changes/list_setter.py",
+        "None if at is None else _number(at) + offset",
+        "None if at is None else _number(at)",
+        WORDS,
+    ),
+    Mutation("cli/changes/list_setter.py", "if without_tail(one) == item), None)", "if one == item), None)", ANY),
+    Mutation(
+        "cli/screen/report.py",
+        'for level in ("error", "warning", "note") if',
+        'for level in ("note", "warning", "error") if',
+        "tests/cli/test_check_files.py",
+    ),
+]
