@@ -27,6 +27,8 @@ from roundgate.host.written import taken_out
 
 _PROBE_WITHIN = 3.0
 _PORT_PAUSE = 0.05
+_END_WITHIN = 1.0
+"""Seconds to wait for the news that the server has ended, after a check has failed."""
 
 
 class Proof(Struct, frozen=True):
@@ -50,6 +52,7 @@ def prove(round: Round, files: ServerFiles, names: Sequence[str]) -> Proof:
         proofs += look_at_world(round, files, names)
         proofs += _taken_out(round)
     except (NotProven, Trouble):
+        _raise_if_ended(round)
         raise
     except Exception as error:
         if names:
@@ -68,12 +71,28 @@ def _no_failures(round: Round) -> None:
             raise NotProven(f"its log says: {line.strip()}", round.evidence())
 
 
+def _raise_if_ended(round: Round) -> None:
+    """Name the end of the server as the reason where a check failed because of it. Raises NotProven.
+
+    A server that is about to end closes its ports first, and its exit is heard a moment later.
+    """
+    until = time.monotonic() + _END_WITHIN
+    while not round.exited and round.hear(until):
+        pass
+    if round.exited:
+        raise _ended_soon(round.exit_code, round)
+
+
+def _ended_soon(code: int | None, round: Round) -> NotProven:
+    return NotProven(f"it ended soon after it was ready{exit_words(code)}", round.evidence())
+
+
 def _watch(round: Round, until: float) -> None:
     """Watch for the server's end and for failures in its log."""
     round.waits("prove", "watching that it stays up", max(0.0, until - time.monotonic()))
     while event := round.hear(until):
         if event["event"] == "exit":
-            raise NotProven(f"it ended soon after it was ready{exit_words(event['code'])}", round.evidence())
+            raise _ended_soon(event["code"], round)
         if event["event"] == "line" and round.failure_in(str(event["text"])):
             raise NotProven(f"its log says: {str(event['text']).strip()}", round.evidence())
 
