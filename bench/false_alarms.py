@@ -22,7 +22,7 @@ from xml.parsers import expat
 
 import yaml
 
-from roundgate.core.checks.loose import check_loose
+from roundgate.core.checks.standalone import check_standalone
 from roundgate.core.formats.detect import format_for
 from roundgate.core.text import NotText, decode
 
@@ -102,7 +102,7 @@ def main() -> None:
         if not is_taken(name, path):
             continue
         checked[name] += 1
-        errors = [one for one in check_loose(str(path), data) if one.level == "error"]
+        errors = [one for one in check_standalone(str(path), data) if one.level == "error"]
         if errors:
             wrong[name] += 1
             first = errors[0]

@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 import roundgate
-from roundgate.core.checks.loose import problems_here
+from roundgate.core.checks.standalone import problems_here
 from roundgate.core.findings import Problem
 from roundgate.core.formats import FORMATS, problems_of
 from roundgate.core.formats.detect import format_for

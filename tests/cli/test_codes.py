@@ -7,7 +7,7 @@ import json
 import pytest
 
 from conftest import BOOK, SiteUnderTest
-from roundgate.core.checks.loose import check_loose
+from roundgate.core.checks.standalone import check_standalone
 
 LOOSE = [
     ("format-unknown", "notes.q", b"zz yy\n@@ %%\n"),
@@ -22,7 +22,7 @@ LOOSE = [
 
 @pytest.mark.parametrize(("code", "name", "data"), LOOSE, ids=[one[0] for one in LOOSE])
 def test_a_file_of_no_server_has_the_finding(code: str, name: str, data: bytes) -> None:
-    assert code in [one.code for one in check_loose(name, data)]
+    assert code in [one.code for one in check_standalone(name, data)]
 
 
 def codes_of(site: SiteUnderTest) -> list[str]:

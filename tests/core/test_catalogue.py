@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from roundgate.core.checks.loose import problems_here
+from roundgate.core.checks.standalone import problems_here
 from roundgate.core.findings import Code
 from roundgate.core.formats import FORMATS
 from roundgate.core.formats.catalogue import CODES

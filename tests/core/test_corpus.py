@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 from corpus_files import expected, files, format_of, name_of
-from roundgate.core.checks.loose import problems_here
+from roundgate.core.checks.standalone import problems_here
 from roundgate.core.findings import Problem
 from roundgate.core.formats import FORMATS, apply_edit
 from roundgate.core.formats.protocol import Document, Edit, EditRefused, Entry

@@ -7,7 +7,7 @@ import contextlib
 import pytest
 
 from hostile_shapes import Shape, shapes
-from roundgate.core.checks.loose import check_loose
+from roundgate.core.checks.standalone import check_standalone
 from roundgate.core.formats import FORMATS, problems_of
 from roundgate.core.formats.protocol import EditRefused
 from roundgate.core.rulebook.model import NO_RULEBOOK
@@ -19,7 +19,7 @@ from roundgate.core.text import decode
 @pytest.mark.parametrize("shape", list(shapes()), ids=lambda shape: f"{shape.format}-{shape.name}")
 def test_a_hostile_shape_is_checked_and_edited_without_trouble(shape: Shape) -> None:
     text = shape.text(40_000)
-    found = check_loose(f"a.{shape.ending}", text.encode())
+    found = check_standalone(f"a.{shape.ending}", text.encode())
     assert len(found) < 1000
     document = FORMATS[shape.format].read(decode(text.encode()))
     entries = document.entries()
@@ -46,6 +46,6 @@ def test_whatever_the_whole_file_is_each_entry_has_a_name(kind: str, root: str) 
 @pytest.mark.parametrize("piece", ["- ", "? ", "- ? ", "-\t", "[", "{a: ", "a:\n "])
 def test_no_depth_of_yaml_ends_the_process(depth: int, piece: str) -> None:
     """A grammar's library crashed from 254 open blocks on; the process itself would be gone."""
-    check_loose("a.yml", (piece * depth).encode())
-    check_loose("a.yml", "".join(" " * number + "a:\n" for number in range(min(depth, 1000))).encode())
-    check_loose("a.yml", "".join(" " * number + "- a\n" for number in range(min(depth, 1000))).encode() + b"\t[")
+    check_standalone("a.yml", (piece * depth).encode())
+    check_standalone("a.yml", "".join(" " * number + "a:\n" for number in range(min(depth, 1000))).encode())
+    check_standalone("a.yml", "".join(" " * number + "- a\n" for number in range(min(depth, 1000))).encode() + b"\t[")

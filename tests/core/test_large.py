@@ -10,7 +10,7 @@ from collections.abc import Callable
 
 import pytest
 
-from roundgate.core.checks.loose import problems_here
+from roundgate.core.checks.standalone import problems_here
 from roundgate.core.formats import FORMATS
 from roundgate.core.text import Text
 

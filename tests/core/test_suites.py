@@ -14,7 +14,7 @@ from typing import NamedTuple
 
 import pytest
 
-from roundgate.core.checks.loose import problems_here
+from roundgate.core.checks.standalone import problems_here
 from roundgate.core.formats import FORMATS, apply_edit, problems_of
 from roundgate.core.formats.protocol import Document, EditRefused, Entry
 from roundgate.core.text import NotText, decode

@@ -22,7 +22,7 @@ with atheris.instrument_imports(include=["roundgate.core"]):
     for folder in (NAME, "shared"):  # a format's modules are else imported when they are needed
         for path in sorted((FORMATS_FOLDER / folder).glob("[a-z]*.py")):
             import_module(f"roundgate.core.formats.{folder}.{path.stem}")
-    from roundgate.core.checks.loose import problems_here
+    from roundgate.core.checks.standalone import problems_here
     from roundgate.core.formats import FORMATS, apply_edit, apply_switch
     from roundgate.core.formats.protocol import EditRefused
     from roundgate.core.formats.shared import window

@@ -203,7 +203,9 @@ MUTATIONS = [
         GUARDS,
     ),
     Mutation("core/advice.py", "seen[name] = Decimal(given)", "pass", COMMANDS + " tests/core/test_rulebook.py"),
-    Mutation("core/checks/loose.py", "if wrong and guess not in _SURE:", "if False:", "tests/cli/test_check_files.py"),
+    Mutation(
+        "core/checks/standalone.py", "if wrong and guess not in _SURE:", "if False:", "tests/cli/test_check_files.py"
+    ),
     # --- texts and formats ---
     Mutation(
         "core/text.py",
@@ -398,19 +400,19 @@ MUTATIONS = [
     Mutation("cli/call.py", "or (one.folder / word).is_file() for one in servers)", "for one in servers)", ANY),
     Mutation("cli/edit.py", "if findings and not despite_errors:", "if False:", COMMANDS),
     Mutation(
-        "cli/changes/setter.py",
+        "api/key_changes.py",
         "if found is None and not (self.manner.new or self.manner.here_only) and",
         "if False and",
         WORDS,
     ),
-    Mutation("cli/changes/list_setter.py", 'if kinds and all(kind == "map" for kind in kinds):', "if False:", WORDS),
+    Mutation("api/list_changes.py", 'if kinds and all(kind == "map" for kind in kinds):', "if False:", WORDS),
     Mutation(
-        "cli/changes/list_setter.py",
+        "api/list_changes.py",
         "None if at is None else _number(at) + offset",
         "None if at is None else _number(at)",
         WORDS,
     ),
-    Mutation("cli/changes/list_setter.py", "if without_tail(one) == item), None)", "if one == item), None)", ANY),
+    Mutation("api/list_changes.py", "if without_tail(one) == item), None)", "if one == item), None)", ANY),
     Mutation(
         "cli/screen/report.py",
         'for level in ("error", "warning", "note") if',

@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from corpus_files import files, format_of
-from roundgate.core.checks.loose import problems_here
+from roundgate.core.checks.standalone import problems_here
 from roundgate.core.formats import FORMATS, apply_edit, problems_of
 from roundgate.core.formats.protocol import Document, Edit, EditRefused
 from roundgate.core.formats.protocol import Path as Where

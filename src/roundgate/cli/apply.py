@@ -63,14 +63,13 @@ def apply(
 
 
 def _apply_one(context: CallContext, server: Server, options: Options, *, yes: bool, live: bool) -> int:
-    from roundgate.cli.changes.new_findings import gathered_now
     from roundgate.cli.rounding import apply_live, run_round
     from roundgate.host.rounds.locking import refuse_broken_off
 
     refuse_broken_off(server, context.store)
     if live:
         return apply_live(context, server)
-    gathered = gathered_now(server, context.store)
+    gathered = context.open(server).review()
     if not gathered.review.changes and not gathered.differs:
         if gathered.started is not None:
             say(f"{server.name}: nothing waits, and what is on disk is what runs.")
@@ -123,7 +122,7 @@ def rewind(
     row = context.store.round(number)
     if row is None:
         raise WrongWords(f"There is no round {number}.", "roundgate rounds")
-    server = context.server(row.server)
+    server = context.opened(row.server).server
     refuse_broken_off(server, context.store)
     if not say_rewind(context, server, number):
         say(f"{server.name}: the files are as they were before round {number} already.")

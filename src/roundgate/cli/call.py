@@ -4,24 +4,24 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from roundgate.api.server import OpenServer
+from roundgate.api.site import OpenSite
 from roundgate.cli.screen.output import warn
 from roundgate.host.errors import Trouble
 from roundgate.host.servers import Server
-from roundgate.host.site import Site, choose_one, choose_servers, find_site, is_server_word
-from roundgate.host.store import Store
+from roundgate.host.site import find_site, is_server_word
 
 SITE_GIVEN: str | None = None
 """The site as the call names it, or None."""
 
 
-class CallContext:
-    """The site of this call and what is remembered of it."""
+class CallContext(OpenSite):
+    """The site of this call, open."""
 
     def __init__(self, *, quiet: bool = False) -> None:
         """Find the site. Says on standard error where a round was broken off, unless ``quiet``."""
-        self.here = Path.cwd()
-        self.site: Site = find_site(SITE_GIVEN, self.here)
-        self.store = Store(self.site.state)
+        here = Path.cwd()
+        super().__init__(find_site(SITE_GIVEN, here), here)
         for remark in self.store.remarks:
             warn(f"warning  {remark}")
         if not quiet:
@@ -34,25 +34,24 @@ class CallContext:
 
             if row.server not in self.site.file.server:
                 continue
-            broken = broken_off(self.server(row.server), self.store)
+            broken = broken_off(self.opened(row.server).server, self.store)
             if broken and broken.number == row.number:
                 what = plan(self.store.journal(row.number))
                 warn(f"Round {row.number} of {row.server} was broken off: {what}.")
                 warn(f"  do: roundgate recover {row.server}")
 
-    def server(self, name: str, *, lenient: bool = False) -> Server:
-        """Give a server by its name; ``lenient`` where a broken rulebook must not be in the way."""
-        return Server(self.site, name, lenient)
-
     def one(self, word: str | None, *, lenient: bool = False) -> Server:
         """Give the one server that a word means. Raises UnknownName or WrongWords."""
-        return self.server(choose_one(self.site, word, self.here), lenient=lenient)
+        return self.server(word, lenient=lenient).server
 
     def several(self, word: str | None, *, default_all: bool = False, lenient: bool = False) -> list[Server]:
         """Give the servers that a word means; nothing means all of them where ``default_all``."""
-        if word is None and default_all:
-            return [self.server(name, lenient=lenient) for name in self.site.file.server]
-        return [self.server(name, lenient=lenient) for name in choose_servers(self.site, word, self.here)]
+        word = "@all" if word is None and default_all else word
+        return [one.server for one in self.servers(word, lenient=lenient)]
+
+    def open(self, server: Server) -> OpenServer:
+        """Give what works with a server of this call."""
+        return self.opened(server.name, lenient=server.lenient)
 
     def split(self, words: list[str], *, is_value: bool = False) -> tuple[str | None, list[str]]:
         """Part the words of a call into the server's and the rest; the server may be left out.
@@ -76,9 +75,9 @@ class CallContext:
         return nearest(word, self.site.file.server, least=75) != ""
 
     def _is_name(self, word: str) -> bool:
-        from roundgate.cli.changes.targets import find_name
+        from roundgate.api.lookup import find_name
 
-        servers = [self.server(name) for name in self.site.file.server]
+        servers = [self.opened(name).server for name in self.names]
         return any(find_name(one.book, word) or (one.folder / word).is_file() for one in servers)
 
 

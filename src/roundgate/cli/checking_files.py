@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from roundgate.cli.screen.report import Report
-from roundgate.core.checks.loose import WITH_COMMENTS
+from roundgate.core.checks.standalone import WITH_COMMENTS
 from roundgate.core.findings import Finding
 from roundgate.core.formats import ENDINGS
 from roundgate.host.errors import WrongWords
@@ -41,10 +41,10 @@ def check_the_files(words: Sequence[str], given: str, form: str, *, fix: bool) -
 def _check_input(words: Sequence[str], given: str, form: str, *, fix: bool) -> str:
     if len(words) > 1 or fix:
         raise WrongWords("Standard input is checked by itself, and cannot be mended in place.", "roundgate check -")
-    from roundgate.core.checks.loose import check_loose
+    from roundgate.core.checks.standalone import check_standalone
 
     data = sys.stdin.buffer.read()
-    found: list[Finding] = check_loose("(standard input)", data, given)
+    found: list[Finding] = check_standalone("(standard input)", data, given)
     report = Report(form)
     for finding in found:
         report.add(finding)

@@ -10,15 +10,14 @@ import typer
 from roundgate.cli.call import CallContext
 from roundgate.cli.complete import complete_server_or_name
 from roundgate.cli.screen.output import say, say_json, styled, warn
-from roundgate.core.findings import Finding
 from roundgate.core.operations import Operation
 from roundgate.core.slate import Outcome
 from roundgate.host.servers import Server
-from roundgate.host.store import Waiting
 
 if TYPE_CHECKING:
-    from roundgate.cli.changes.holder import Holder
-    from roundgate.cli.changes.list_setter import ListSetter
+    from roundgate.api.list_changes import ListChanges
+    from roundgate.api.server import Discarded, OpenServer
+    from roundgate.host.workspace import Holder
 
 Words = Annotated[list[str], typer.Argument(help="[SERVER] NAME=VALUE...", autocompletion=complete_server_or_name)]
 Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
@@ -48,21 +47,22 @@ def set_values(
     A KEY is a path: crew.mates[0].name (0 is the first), crew.mates[name=Skua].rank, "a.name with dots".most.
     A list or a record is given as JSON: 'ranks.yml:ranks.mate.may=["sail.start"]'.
     """
-    from roundgate.cli.changes.setter import Manner, Setter
+    from roundgate.api.key_changes import KeyChanges, Manner
+    from roundgate.cli.changes.secret import ask_secret
 
     manner = Manner(kind, new or new_file, new_file, here_only)
-    if _loose(words, lambda holder, rest: Setter(holder, (), manner).operations_of(rest)):
+    if _standalone(words, lambda holder, rest: KeyChanges(holder, manner, ask_secret).operations_of(rest)):
         return
     context = CallContext()
     word, rest = context.split(words)
-    servers = context.several(word)
-    planned = [(server, Setter(server, _waiting(context, server), manner).operations_of(rest)) for server in servers]
+    servers = [context.open(one) for one in context.several(word)]
+    planned = [(one, one.key_changes(manner, ask_secret).operations_of(rest)) for one in servers]
     for server, operations in planned:
         if now:
             from roundgate.cli.changes.live import send_live
 
-            operations = send_live(server, context.store, operations)
-        put(context, server, operations)
+            operations = send_live(server.server, context.store, operations)
+        put(server, operations)
 
 
 def switch(
@@ -75,7 +75,7 @@ def switch(
 
     NAME is a setting, or FILE:KEY. A setting that is commented out has its default.
     """
-    from roundgate.cli.changes.setter import Setter
+    from roundgate.api.key_changes import KeyChanges
     from roundgate.host.errors import WrongWords
 
     if on is None:
@@ -83,7 +83,7 @@ def switch(
     _change_keys(
         words,
         "switch",
-        lambda holder, waiting, names: [Setter(holder, waiting).switched(name, on=on) for name in names],
+        lambda holder, names: [KeyChanges(holder).switched(name, on=on) for name in names],
     )
 
 
@@ -95,16 +95,16 @@ def rename(
 
     NAME is FILE:KEY; the new name is its last part alone.
     """
-    from roundgate.cli.changes.setter import Setter
+    from roundgate.api.key_changes import KeyChanges
     from roundgate.host.errors import WrongWords
 
     if len(words) < 2:
         raise WrongWords("A key and its new name are needed.", "roundgate rename SERVER FILE:KEY NEW-NAME")
 
-    def renamed(holder: Holder, waiting: Sequence[Operation], names: list[str]) -> list[Operation]:
+    def renamed(holder: Holder, names: list[str]) -> list[Operation]:
         if len(names) != 2:
             raise WrongWords("A key and its new name are needed.", "roundgate rename SERVER FILE:KEY NEW-NAME")
-        return [Setter(holder, waiting).renamed(names[0], names[1], force=force)]
+        return [KeyChanges(holder).renamed(names[0], names[1], force=force)]
 
     _change_keys(words, "rename", renamed)
 
@@ -114,9 +114,9 @@ def reset(words: Annotated[list[str], typer.Argument(help="[SERVER] NAME...")]) 
 
     A record is taken out of its list by a field: roundgate reset regatta 'officers.json:officers[name=Tern]'.
     """
-    from roundgate.cli.changes.setter import Setter
+    from roundgate.api.key_changes import KeyChanges
 
-    _change_keys(words, "reset", lambda holder, waiting, names: [Setter(holder, waiting).reset(name) for name in names])
+    _change_keys(words, "reset", lambda holder, names: [KeyChanges(holder).reset(name) for name in names])
 
 
 def add(
@@ -147,7 +147,7 @@ def move(
     """Move an entry of a list to another place."""
     from roundgate.host.errors import WrongWords
 
-    def moved(setter: ListSetter, name: str, items: list[str]) -> list[Operation]:
+    def moved(setter: ListChanges, name: str, items: list[str]) -> list[Operation]:
         if len(items) > 1:
             raise WrongWords("One entry at a time.", "roundgate move SERVER LIST ENTRY --to NUMBER")
         return setter.moved(name, items[0], to)
@@ -155,76 +155,63 @@ def move(
     _change_list(words, moved)
 
 
-def _waiting(context: CallContext, server: Server) -> list[Operation]:
-    return [one.operation for one in context.store.slate(server.name)]
-
-
-def _loose(words: list[str], make: Callable[[Holder, list[str]], Sequence[Operation]]) -> bool:
+def _standalone(words: list[str], make: Callable[[Holder, list[str]], Sequence[Operation]]) -> bool:
     """Change a file of no server, where the words name one; tell whether they do."""
-    from roundgate.cli.changes.standalone import change_loose
+    from roundgate.cli.changes.standalone import change_standalone
 
-    return change_loose(words, make)
+    return change_standalone(words, make)
 
 
-def _change_keys(
-    words: list[str], verb: str, make: Callable[[Holder, Sequence[Operation], list[str]], list[Operation]]
-) -> None:
+def _change_keys(words: list[str], verb: str, make: Callable[[Holder, list[str]], list[Operation]]) -> None:
     from roundgate.host.errors import WrongWords
 
-    if _loose(words, lambda holder, rest: make(holder, (), rest)):
+    if _standalone(words, make):
         return
     context = CallContext()
     word, names = context.split(words)
     if not names:
         raise WrongWords("Which setting?", f"roundgate {verb} SERVER NAME")
     for server in context.several(word):
-        put(context, server, make(server, _waiting(context, server), names))
+        opened = context.open(server)
+        put(opened, make(opened.workspace, names))
 
 
 def _change_list(
     words: list[str],
-    make: Callable[[ListSetter, str, list[str]], list[Operation]],
+    make: Callable[[ListChanges, str, list[str]], list[Operation]],
     manner: tuple[str, bool, bool] = ("", False, False),
 ) -> None:
-    from roundgate.cli.changes.list_setter import ListSetter
-    from roundgate.cli.changes.setter import Manner
+    from roundgate.api.key_changes import Manner
+    from roundgate.api.list_changes import ListChanges
     from roundgate.host.errors import WrongWords
 
-    def of_holder(holder: Holder, waiting: Sequence[Operation], rest: list[str]) -> list[Operation]:
+    def of_holder(holder: Holder, rest: list[str]) -> list[Operation]:
         if len(rest) < 2:
             raise WrongWords("A list and an entry are needed.", "roundgate add SERVER LIST ENTRY")
-        return make(ListSetter(holder, waiting, Manner(*manner)), rest[0], rest[1:])
+        return make(ListChanges(holder, Manner(*manner)), rest[0], rest[1:])
 
-    if _loose(words, lambda holder, rest: of_holder(holder, (), rest)):
+    if _standalone(words, of_holder):
         return
     context = CallContext()
     word, rest = context.split(words)
     for server in context.several(word):
-        put(context, server, of_holder(server, _waiting(context, server), rest))
+        opened = context.open(server)
+        put(opened, of_holder(opened.workspace, rest))
 
 
-def put(context: CallContext, server: Server, operations: Sequence[Operation], *, despite_errors: bool = False) -> None:
+def put(server: OpenServer, operations: Sequence[Operation], *, despite_errors: bool = False) -> None:
     """Check the slate with the operations on it, and put them there if they bring no error, or ``despite_errors``."""
-    from roundgate.cli.changes.new_findings import new_findings
     from roundgate.cli.screen.findings import say_findings
-    from roundgate.core.findings import has_errors
-    from roundgate.host.person import who
 
-    findings: list[Finding]
-    findings, outcome = new_findings(server, _waiting(context, server), operations)
-    if findings and not despite_errors:
-        say_findings(findings)
-    if has_errors(findings) and not despite_errors:
+    proposal = server.propose(operations)
+    if proposal.findings and not despite_errors:
+        say_findings(proposal.findings)
+    if proposal.has_errors and not despite_errors:
         say("Nothing was put on the slate.")
         raise typer.Exit(1)
-    context.store.add_to_slate(server.name, operations, who())
-    _say_put(context, server, outcome, {one.shown_name for one in operations})
-
-
-def _say_put(context: CallContext, server: Server, outcome: Outcome, names: set[str]) -> None:
-
-    waiting = context.store.slate(server.name)
-    say_changes(outcome, names, server.name)
+    server.put(operations)
+    waiting, names = server.workspace.waiting, proposal.names
+    say_changes(proposal.outcome, names, server.name)
     live = all(one.operation.waits_for_stop for one in waiting if one.operation.shown_name in names)
     state = "in force now; it goes into the file at the next stop" if live else "not in force yet"
     say(f"  On the slate of {server.name}, {state} ({len(waiting)} waiting).")
@@ -248,14 +235,13 @@ def slate(
     as_json: Json = False,
 ) -> None:
     """What waits: each change, what it will mean, and the difference in the files."""
-    from roundgate.cli.changes.new_findings import gathered_now
     from roundgate.cli.screen.review import as_json as review_json
     from roundgate.cli.screen.review import say_review
 
     context = CallContext()
     results = []
     for one in context.several(server, default_all=True):
-        gathered = gathered_now(one, context.store)
+        gathered = context.open(one).review()
         if as_json:
             results.append({"server": one.name, **review_json(gathered)})
             continue
@@ -272,35 +258,26 @@ def slate(
 
 def discard(words: Annotated[list[str] | None, typer.Argument(help="[SERVER] [NAME...]")] = None) -> None:
     """Take waiting changes back: those named, or all of a server's."""
-    from roundgate.cli.changes.new_findings import matching
-
     context = CallContext()
     word, names = context.split(words or [])
     held = 0
     for server in context.several(word, lenient=True):
-        waiting = context.store.slate(server.name)
-        odd = [] if names else context.store.odd_entries(server.name)
-        asked = matching(server, waiting, names) if names else waiting
-        gone = context.store.take_off_slate([*(one.id for one in asked), *odd])
-        left = len(waiting) + len(odd) - len(gone)
-        say(f"{server.name}: {len(gone)} taken off the slate, {left} left.")
-        held += _say_held(context, server, [one for one in asked if one.id not in gone])
-        if names and not asked:
+        done = context.open(server).discard(names)
+        say(f"{server.name}: {len(done.gone)} taken off the slate, {done.left} left.")
+        _say_held(server, done)
+        held += len(done.held) + len(done.finished)
+        if names and not (done.gone or done.held or done.finished):
             warn(f"  Nothing of that name waits; see: roundgate slate {server.name}")
             raise typer.Exit(1)
     if held:
         raise typer.Exit(1)
 
 
-def _say_held(context: CallContext, server: Server, kept: Sequence[Waiting]) -> int:
-    """Say what could not be taken back, for a round is bringing it into force; give the number."""
-
-    still = {one.id for one in context.store.slate(server.name)}
-    held = [one for one in kept if one.id in still]
-    if held:
-        names = ", ".join(dict.fromkeys(one.operation.shown_name for one in held))
-        say(f"  {names}: round {held[0].round} is bringing that into force.")
+def _say_held(server: Server, done: Discarded) -> None:
+    """Say what could not be taken back, for a round is bringing it into force, or has done so."""
+    if done.held:
+        names = ", ".join(dict.fromkeys(one.operation.shown_name for one in done.held))
+        say(f"  {names}: round {done.held[0].round} is bringing that into force.")
         say(f"  to call that round off: roundgate cancel {server.name}")
-    elif kept:
-        say(f"  {len(kept)} went into force meanwhile; to go back: roundgate rounds {server.name}")
-    return len(kept)
+    elif done.finished:
+        say(f"  {len(done.finished)} went into force meanwhile; to go back: roundgate rounds {server.name}")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from roundgate.cli.changes.targets import list_of, setting_of
+from roundgate.api.lookup import list_of, setting_of
 from roundgate.cli.screen.output import plain, say, say_json, styled
 from roundgate.core import values
 from roundgate.core.files import say as say_value

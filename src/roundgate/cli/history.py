@@ -28,7 +28,7 @@ def table_rows(context: CallContext, rows: Sequence[RoundRow], servers: Sequence
     """Give the rows of the list, the newest first; what servers did by themselves stands among their rounds."""
     found = [(row.began, summary_row(row)) for row in rows]
     for name in servers:
-        for event in life_of(context.server(name)):
+        for event in life_of(context.opened(name).server):
             when = time.strftime("%Y-%m-%d %H:%M", time.localtime(event["at"]))
             found.append((event["at"], ("", name, event["what"], when, "", "", f"(by itself) {event_words(event)}")))
     return [row for _, row in sorted(found, key=lambda one: one[0], reverse=True)]
@@ -71,7 +71,7 @@ def say_round(context: CallContext, number: int, *, as_json: bool) -> None:
         say(f"  {time.strftime('%H:%M:%S', time.localtime(line.at))}  {line.step:<9} {_words(line.mark, line.said)}")
     if row.outcome:
         say_end(row.number, row.outcome, row.said, "", row.evidence)
-    elif broken_off(context.server(row.server), context.store):
+    elif broken_off(context.opened(row.server).server, context.store):
         say(f"It was broken off.\n  do: roundgate recover {row.server}")
     else:
         say("It is at work.")

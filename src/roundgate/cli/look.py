@@ -63,7 +63,7 @@ def show(
     results: list[dict[str, Any]] = []
     for server in context.several(word):
         wanted = Chosen(names, everything, advanced, file or "", search or "")
-        rows = chosen_rows(server, context.store, wanted, ask=ask)
+        rows = chosen_rows(context.open(server), wanted, ask=ask)
         if as_json:
             results.append({"server": server.name, "settings": [row.as_json() for row in rows]})
         else:
@@ -94,7 +94,7 @@ def explain(
 
 def _with(context: CallContext, name: str) -> Server:
     """Give the server whose folder one stands in, else the first whose rulebook knows the name."""
-    from roundgate.cli.changes.targets import find_name
+    from roundgate.api.lookup import find_name
     from roundgate.host.errors import WrongWords
 
     try:
@@ -105,6 +105,6 @@ def _with(context: CallContext, name: str) -> Server:
 
 
 def _is_list(server: Server, name: str) -> bool:
-    from roundgate.cli.changes.targets import find_name
+    from roundgate.api.lookup import find_name
 
     return find_name(server.book, name) in server.book.list

@@ -9,9 +9,8 @@ from typing import Any
 
 from msgspec import Struct
 
-from roundgate.core.files import ServerFiles
+from roundgate.api.known import known_of
 from roundgate.core.layers import Known, Layers, layers_of
-from roundgate.core.operations import Operation
 from roundgate.core.rescue import rescue
 from roundgate.core.values.units import say_seconds
 from roundgate.host.drivers import driver_of
@@ -22,9 +21,8 @@ from roundgate.host.lobby import ListLook, known_look
 from roundgate.host.rounds.locking import is_at_work
 from roundgate.host.rounds.options import Options
 from roundgate.host.servers import Server
-from roundgate.host.store import RoundRow, Store, secret_mark
-from roundgate.host.worlds import world_of
-from roundgate.host.written import drifted
+from roundgate.host.store import RoundRow, Store
+from roundgate.host.workspace import Workspace
 
 _ANSWER_WITHIN = 3.0
 """Seconds for a keeper to say how its server stands; one that hangs must not hide the others."""
@@ -95,41 +93,6 @@ def _only_slate(layers: Layers) -> bool:
     return all(words.startswith("on the slate") for words in layers.differences)
 
 
-def known_of(
-    server: Server,
-    store: Store,
-    state: RunState,
-    asked: dict[str, str] | None = None,
-    also: Sequence[str] = (),
-) -> Known:
-    """Gather what is known of a server's values; ``also`` are files to read that its rulebook does not name."""
-    operations: list[Operation] = [one.operation for one in store.slate(server.name)]
-    now, outcome = server.outcome(operations, also)
-    unknown = {name.partition(":")[0] for name in store.written(server.name) if ":" in name}
-    if unknown - set(now.files.texts):
-        now, outcome = server.outcome(operations, [*also, *sorted(unknown)])
-    started = server.read_started() if state.runs else None
-    live = _live(server, store, state, now.files, outcome.after)
-    gone = drifted(server, store, now.files)
-    return Known(now.files, outcome.after, started, live, asked, gone, world_of(server, started) if started else None)
-
-
-def _live(
-    server: Server, store: Store, state: RunState, disk: ServerFiles, slate: ServerFiles
-) -> dict[str, str] | None:
-    """Give what was sent to the console since the start. Of a secret only a mark is kept; the files may know it."""
-    if not state.started:
-        return None
-    found = store.live(server.name, state.started)
-    for name, kept in found.items():
-        spec = server.book.setting.get(name)
-        if spec is not None and spec.type == "secret":
-            held = [files.stored(name) for files in (slate, disk)]
-            known = (one for one in held if one is not None and secret_mark(server.name, name, one) == kept)
-            found[name] = next(known, "")
-    return found
-
-
 def states_of(servers: Sequence[Server], store: Store) -> list[ServerState]:
     """Work out how servers stand. Each has its own row, whatever is wrong with it, and all are asked at once."""
     drivers = []
@@ -174,7 +137,7 @@ def _state_with(server: Server, store: Store, state: RunState) -> ServerState:
     crashes = len(recent_crashes(life_of(server)))
     listed = known_look(server, state.started)
     try:
-        known = known_of(server, store, state)
+        known = known_of(Workspace(server, store.slate(server.name)), store, state)
         layers = [layers_of(name, known) for name in server.book.setting]
         address = _address(server, known)
         counted = server.book.server.slots
@@ -235,7 +198,7 @@ def _life_remarks(server: Server, store: Store, state: RunState) -> list[str]:
 def _masked(server: Server, line: str) -> str:
     from roundgate.host.masking import secrets_of, without
 
-    return without(line, secrets_of(server, ()))
+    return without(line, secrets_of(Workspace(server), ()))
 
 
 def round_words(row: RoundRow) -> str:

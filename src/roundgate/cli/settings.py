@@ -8,9 +8,9 @@ from typing import Any
 from msgspec import Struct
 from msgspec.structs import replace
 
-from roundgate.cli.changes.targets import list_of, setting_of
+from roundgate.api.lookup import list_of, setting_of
+from roundgate.api.server import OpenServer
 from roundgate.cli.screen.output import say, say_table, styled
-from roundgate.cli.server_state import known_of
 from roundgate.core.files import ServerFiles
 from roundgate.core.files import say as say_value
 from roundgate.core.formats import format_name
@@ -23,7 +23,6 @@ from roundgate.host.consoles import console_of
 from roundgate.host.drivers import driver_of
 from roundgate.host.errors import ConsoleCut
 from roundgate.host.servers import Server
-from roundgate.host.store import Store
 
 
 class Chosen(Struct, frozen=True):
@@ -62,17 +61,13 @@ class Row(Struct, frozen=True):
         }
 
 
-def chosen_rows(server: Server, store: Store, chosen: Chosen, *, ask: bool) -> list[Row]:
+def chosen_rows(opened: OpenServer, chosen: Chosen, *, ask: bool) -> list[Row]:
     """Give the rows that were asked for. Raises UnknownName."""
-    driver = driver_of(server)
-    try:
-        state = driver.state()
-        files = [word for word in chosen.names if _is_file(server, word)]
-        also = [path for name in chosen.names if (path := name.partition(":")[0]) != name]
-        also += [*files, chosen.file] if _is_file(server, chosen.file) else files
-        known = known_of(server, store, state, _asked(server) if ask and state.runs else None, also)
-    finally:
-        driver.close()
+    server, state = opened.server, opened.state()
+    files = [word for word in chosen.names if _is_file(server, word)]
+    also = [path for name in chosen.names if (path := name.partition(":")[0]) != name]
+    also += [*files, chosen.file] if _is_file(server, chosen.file) else files
+    known = opened.known(state, _asked(server) if ask and state.runs else None, also)
     rows = [
         row
         for word in chosen.names
@@ -108,7 +103,7 @@ def _rows(server: Server, known: Known, chosen: Chosen) -> list[Row]:
 
 def _members(server: Server, word: str) -> list[str]:
     """Give the settings of a group by its name, ``race`` for ``race.slots`` and its like; else the word itself."""
-    from roundgate.cli.changes.targets import find_name
+    from roundgate.api.lookup import find_name
 
     if ":" in word or find_name(server.book, word):
         return [word]
@@ -137,7 +132,7 @@ def _file_fits(server: Server, name: str, chosen: Chosen) -> bool:
 
 
 def _named_row(server: Server, known: Known, word: str) -> Row:
-    from roundgate.cli.changes.targets import find_name
+    from roundgate.api.lookup import find_name
 
     if find_name(server.book, word) in server.book.list:
         return _list_row(server, known, list_of(server, word)[0])

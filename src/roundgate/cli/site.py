@@ -44,7 +44,7 @@ def adopt(
     say(f"{plan.server_name} is a server of this site now: {folder}")
     say(f"  rulebook: {guess.words}")
     say(f"  start command: {' '.join(plan.command)}")
-    missing = missing_files(CallContext(quiet=True).server(plan.server_name))
+    missing = missing_files(CallContext(quiet=True).one(plan.server_name))
     if missing:
         _offer_first_run(plan.server_name, missing, first_run)
         return
@@ -65,7 +65,7 @@ def _offer_first_run(name: str, missing: list[str], first_run: bool | None) -> N
         say(f"  next: roundgate start {name}, then roundgate stop {name}")
         return
     context = CallContext()
-    server = context.server(name)
+    server = context.opened(name).server
     code = run_round(context, server, Options(kind="start")) or run_round(context, server, Options(kind="stop"))
     if code:
         raise typer.Exit(code)

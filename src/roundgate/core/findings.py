@@ -5,6 +5,7 @@ A finding never knows how it is shown. Lines and columns count from 1.
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Literal
 
 from msgspec import Struct
@@ -91,6 +92,6 @@ def in_order(findings: list[Finding]) -> list[Finding]:
     )
 
 
-def has_errors(findings: list[Finding]) -> bool:
+def has_errors(findings: Iterable[Finding]) -> bool:
     """Tell whether any finding is an error."""
     return any(one.level == "error" for one in findings)

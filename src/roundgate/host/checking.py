@@ -16,9 +16,9 @@ from roundgate.core.findings import Finding, Place
 from roundgate.host.files import LARGEST, read_bytes
 
 if TYPE_CHECKING:
-    from roundgate.core.operations import Operation
     from roundgate.host.servers import FilesNow, Server
-    from roundgate.host.store import Store
+    from roundgate.host.store import Store, Waiting
+    from roundgate.host.workspace import Workspace
 
 T = TypeVar("T")
 
@@ -85,7 +85,7 @@ def _packed(found: Sequence[Finding]) -> bytes:
 def check_servers(servers: Sequence[Server], store: Store) -> Iterator[Finding]:
     """Check servers one after another, on as many cores as there are where there are many. Raises Trouble."""
     cores = os.cpu_count() or 1
-    several = ((server, [one.operation for one in store.slate(server.name)]) for server in servers)
+    several = ((server, store.slate(server.name)) for server in servers)
     if cores < 2 or len(servers) < _MANY_SERVERS:
         for server, waiting in several:
             yield from check_server(server, waiting)
@@ -94,33 +94,38 @@ def check_servers(servers: Sequence[Server], store: Store) -> Iterator[Finding]:
         yield from found
 
 
-def _check_servers(several: Sequence[tuple[Server, list[Operation]]]) -> list[bytes]:
+def _check_servers(several: Sequence[tuple[Server, list[Waiting]]]) -> list[bytes]:
     return [_packed(check_server(*one)) for one in several]
 
 
-def check_server(server: Server, waiting: Sequence[Operation]) -> list[Finding]:
-    """Check one server: its files on disk, and as the slate would leave them.
+def check_server(server: Server, waiting: Sequence[Waiting]) -> list[Finding]:
+    """Check one server: its files on disk, and as the slate would leave them."""
+    from roundgate.host.workspace import Workspace
+
+    return check_workspace(Workspace(server, waiting))
+
+
+def check_workspace(workspace: Workspace) -> list[Finding]:
+    """Check the files of a server on disk, and as the slate would leave them.
 
     One that cannot be looked at at all has that as its finding: it must not hide the others.
     """
     from roundgate.host.errors import Trouble
     from roundgate.host.rulebooks import BrokenRulebook
 
+    server = workspace.server
     try:
-        return _check_server(server, waiting)
+        return _check_workspace(workspace)
     except BrokenRulebook as error:
         return [replace(one, server=server.name) for one in error.problem.findings]
     except Trouble as error:
         return [Finding("server-unreadable", "error", Place(str(server.folder)), error.what, error.do, server.name)]
 
 
-def _check_server(server: Server, waiting: Sequence[Operation]) -> list[Finding]:
-    from roundgate.core.checks import check_disk, check_outcome
-
-    now, outcome = server.outcome(waiting)
-    found = [*check_disk(server.name, now.files, now.unreadable), *_near_names(server, now)]
-    if waiting:
-        found += [one for one in check_outcome(server.name, outcome, now.unreadable) if one.waiting]
+def _check_workspace(workspace: Workspace) -> list[Finding]:
+    found = [*workspace.findings_on_disk(), *_near_names(workspace.server, workspace.read())]
+    if workspace.waiting:
+        found += [one for one in workspace.findings_of(workspace.outcome(workspace.operations)) if one.waiting]
     return found
 
 
@@ -146,7 +151,7 @@ def _near_names(server: Server, now: FilesNow) -> Iterator[Finding]:
 
 def check_file(path: str, given: str = "") -> list[Finding]:
     """Check one file."""
-    from roundgate.core.checks.loose import check_loose
+    from roundgate.core.checks.standalone import check_standalone
 
     try:
         data = read_bytes(path)
@@ -157,7 +162,7 @@ def check_file(path: str, given: str = "") -> list[Finding]:
         return [_unreadable(path, f"There is no file {path}.")]
     if len(data) > LARGEST:
         return [_unreadable(path, f"{path} is larger than {LARGEST >> 20} MB, too large for a configuration file.")]
-    return check_loose(path, data, given)
+    return check_standalone(path, data, given)
 
 
 def _unreadable(path: str, cause: str) -> Finding:

@@ -56,20 +56,76 @@ def read_bytes(path: str) -> bytes | None:
     return read_handle(handle, path)
 
 
-def read_texts(folder: Folder, paths: Iterable[str]) -> tuple[dict[str, Text], dict[str, Unreadable]]:
-    """Read files as texts: those that could be read, by path, and for the others the cause."""
+def text_of(path: str, data: bytes) -> Text | Unreadable:
+    """Give a file's text, or why its bytes are none."""
+    if len(data) > LARGEST:
+        cause = f"{path} is larger than {LARGEST >> 20} MB, too large for a configuration file"
+        return Unreadable("file-unreadable", cause)
+    try:
+        return decode(data)
+    except NotText as error:
+        return Unreadable("file-not-text", f"{path}: {error}")
+
+
+class SeenTexts:
+    """Texts as they were read last, given again as long as the disk says that their files are the same.
+
+    A file is known by its device, inode, size and times. One that was modified just before it was looked at is read
+    again the next time: another write in the same tick of the clock would not show in its times.
+    """
+
+    def __init__(self) -> None:
+        """Hold nothing yet."""
+        self._held: dict[str, tuple[tuple[int, ...], Text]] = {}
+
+    def look(self, folder: Folder, path: str) -> tuple[tuple[int, ...] | None, Text | None]:
+        """Give a file's signature, None where it cannot be trusted, and its text where that is known for it."""
+        try:
+            found = os.stat(folder.resolve(path))
+        except (OSError, ValueError, Trouble):
+            return None, None
+        tick = _TICK if found.st_mtime_ns % _SECOND else _COARSE_TICK
+        if time.time_ns() - found.st_mtime_ns < tick:
+            return None, None
+        signature = (found.st_dev, found.st_ino, found.st_size, found.st_mtime_ns, found.st_ctime_ns)
+        held = self._held.get(path)
+        return signature, held[1] if held is not None and held[0] == signature else None
+
+    def keep(self, path: str, signature: tuple[int, ...] | None, text: Text) -> None:
+        """Remember what was read of a file after its signature was taken."""
+        if signature is not None:
+            self._held[path] = (signature, text)
+
+
+_SECOND = 1_000_000_000
+_TICK = 50_000_000
+_COARSE_TICK = 2 * _SECOND
+"""Nanoseconds between two different times of a file: file systems that know no parts of a second may take two."""
+
+
+def read_texts(
+    folder: Folder, paths: Iterable[str], seen: SeenTexts | None = None
+) -> tuple[dict[str, Text], dict[str, Unreadable]]:
+    """Read files as texts: those that could be read, by path, and for the others the cause.
+
+    What ``seen`` holds is not read again while its file is the same.
+    """
     texts: dict[str, Text] = {}
     unreadable: dict[str, Unreadable] = {}
     for path in paths:
+        signature, text = seen.look(folder, path) if seen else (None, None)
+        if text is not None:
+            texts[path] = text
+            continue
         try:
             data = folder.read(path)
-            if data is not None and len(data) > LARGEST:
-                cause = f"{path} is larger than {LARGEST >> 20} MB, too large for a configuration file"
-                unreadable[path] = Unreadable("file-unreadable", cause)
-            elif data is not None:
-                texts[path] = decode(data)
-        except NotText as error:
-            unreadable[path] = Unreadable("file-not-text", f"{path}: {error}")
+            found = None if data is None else text_of(path, data)
+            if isinstance(found, Text):
+                texts[path] = found
+                if seen is not None:
+                    seen.keep(path, signature, found)
+            elif found is not None:
+                unreadable[path] = found
         except (OSError, ValueError) as error:
             why = (getattr(error, "strerror", None) or str(error)).lower()
             unreadable[path] = Unreadable("file-unreadable", f"{path} cannot be read: {why}")

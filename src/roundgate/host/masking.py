@@ -6,16 +6,16 @@ from collections.abc import Iterable
 
 from roundgate.core.operations import Operation
 from roundgate.core.secrets import HIDDEN, is_secret, secret_entries
-from roundgate.host.servers import Server
+from roundgate.host.workspace import Workspace
 
 _SHORTEST = 3
 """Characters; blanking out anything shorter would make a log unreadable and hide nothing."""
 
 
-def secrets_of(server: Server, waiting: Iterable[Operation]) -> set[str]:
+def secrets_of(workspace: Workspace, waiting: Iterable[Operation]) -> set[str]:
     """Give the secrets on a server's disk and among operations that wait. Files that cannot be read have none."""
     try:
-        book, files = server.book, server.read().files
+        book, files = workspace.book, workspace.read().files
         found = [one.new_value for one in waiting if one.new_value and is_secret(book, one.file, one.value_key)]
         for path in files.texts:
             document = files.document(path)

@@ -16,13 +16,11 @@ from msgspec import MsgspecError, Struct, json
 from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.formats import format_name
 from roundgate.core.formats.protocol import Document
-from roundgate.core.operations import Operation
 from roundgate.core.rulebook.model import NO_RULEBOOK, Rulebook
-from roundgate.core.slate import Outcome, replay
 from roundgate.core.values import ValueProblem
 from roundgate.core.values.units import parse_seconds
 from roundgate.host.errors import Trouble
-from roundgate.host.files import Folder, read_at_rest, read_bytes, read_texts, write_durably
+from roundgate.host.files import Folder, SeenTexts, read_at_rest, read_bytes, read_texts, write_durably
 from roundgate.host.keeper.orders import Orders
 from roundgate.host.rulebooks import load_rulebook
 from roundgate.host.site import ServerEntry, Site
@@ -119,28 +117,34 @@ class Server:
 
     def read(self, extra: Sequence[str] = ()) -> FilesNow:
         """Read its files as they are on disk now; those that the server rewrites while it runs, at rest."""
-        paths = self.paths(extra)
+        return self.read_only(self.paths(extra))
+
+    def read_only(self, paths: Sequence[str]) -> FilesNow:
+        """Read these of its files, and no others."""
         busy = [file.path for file in self.book.file.values() if file.rewritten == "while-running"]
-        texts, unreadable = read_texts(self.files_folder, [path for path in paths if path not in busy])
+        texts, unreadable = read_texts(self.files_folder, [path for path in paths if path not in busy], self._seen)
         if busy:
             more, others = read_at_rest(self.files_folder, [path for path in paths if path in busy])
             texts, unreadable = {**texts, **more}, {**unreadable, **others}
-        return FilesNow(ServerFiles(self.book, texts, self._known), unreadable)
+        return FilesNow(ServerFiles(self.book, texts, self.documents), unreadable)
 
     @cached_property
-    def _known(self) -> dict[str, Document]:
+    def _seen(self) -> SeenTexts:
+        return SeenTexts()
+
+    @cached_property
+    def _seen_started(self) -> SeenTexts:
+        return SeenTexts()
+
+    @cached_property
+    def documents(self) -> dict[str, Document]:
         """What was read last of each file, so that a large one is not read anew where it is still the same."""
         return {}
 
     def read_started(self) -> ServerFiles:
         """Read the copies of its files as the running server read them at its start."""
-        texts, _ = read_texts(Folder(f"{self.state}/started"), self.paths())
+        texts, _ = read_texts(Folder(f"{self.state}/started"), self.paths(), self._seen_started)
         return ServerFiles(self.book, texts)
-
-    def outcome(self, operations: Sequence[Operation], also: Sequence[str] = ()) -> tuple[FilesNow, Outcome]:
-        """Replay operations on the files as they are now; ``also`` are more files to read."""
-        now = self.read([*(operation.file for operation in operations), *also])
-        return now, replay(operations, now.files, self.name)
 
     def seconds(self, name: str) -> float:
         """Give one of the times ``grace``, ``start_within`` and ``watch``, the site's word before the rulebook's."""

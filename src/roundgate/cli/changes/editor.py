@@ -47,8 +47,8 @@ def edit(
 def _edit_of_server(words: list[str], *, anyway: bool, new_file: bool) -> None:
     from roundgate.cli.call import CallContext, home_of
     from roundgate.cli.edit import put
-    from roundgate.core.checks import check_after, sameness
-    from roundgate.core.operations import EditText, Operation
+    from roundgate.core.checks import sameness
+    from roundgate.core.operations import EditText
     from roundgate.core.operations.text import hunks_between
     from roundgate.core.text import decode
 
@@ -56,9 +56,10 @@ def _edit_of_server(words: list[str], *, anyway: bool, new_file: bool) -> None:
     home = home_of(words[0]) if len(words) == 1 and Path(words[0]).exists() else None
     word, path = home or ((words[0] if len(words) == 2 else None), words[-1])
     server = context.one(word)
-    waiting: list[Operation] = [one.operation for one in context.store.slate(server.name)]
-    now, outcome = server.outcome(waiting)
-    text = outcome.after.texts.get(path) or server.read([path]).files.texts.get(path)
+    opened = context.open(server)
+    workspace = opened.workspace
+    outcome = workspace.outcome(workspace.operations, [path])
+    now, text = workspace.read(), outcome.after.texts.get(path)
     is_expected = any(file.path == path for file in server.book.file.values())
     if text is None and (is_expected or new_file) and path not in now.unreadable:
         say(f"{path} does not exist yet; what you write is kept on the slate.")
@@ -67,20 +68,19 @@ def _edit_of_server(words: list[str], *, anyway: bool, new_file: bool) -> None:
         why = now.unreadable[path].cause if path in now.unreadable else f"{server.name} has no file {path}"
         raise Trouble(f"{why}.", f"Files: {', '.join(server.paths())}")
 
-    old = {sameness(one) for one in check_after(server.name, outcome, now.unreadable)}
+    old = {sameness(one) for one in workspace.findings_after(outcome)}
 
     def check(data: bytes) -> list[Finding]:
         """Check the text; what was wrong before is not this edit's doing."""
         operation = EditText(path, hunks_between(text.body, decode(data).body))
-        _, after = server.outcome([*waiting, operation])
-        found = check_after(server.name, after, now.unreadable)
+        found = workspace.findings_after(workspace.outcome([*workspace.operations, operation]))
         return [one for one in found if one.place.file == path and sameness(one) not in old]
 
     data = _until_right(path, text.encode(), check, anyway=anyway)
     if data is None:
         return
     operation = EditText(path, hunks_between(text.body, _decoded(data).body))
-    put(context, server, [operation], despite_errors=True)
+    put(opened, [operation], despite_errors=True)
 
 
 def _decoded(data: bytes) -> Text:
@@ -93,13 +93,13 @@ def _decoded(data: bytes) -> Text:
 
 
 def _edit_file(path: str, *, anyway: bool) -> None:
-    from roundgate.core.checks.loose import check_loose
+    from roundgate.core.checks.standalone import check_standalone
     from roundgate.host.files import LARGEST, read_bytes, replace_file
 
     before = read_bytes(path)
     if before is None or len(before) > LARGEST:
         raise Trouble(f"{path} cannot be edited: it is no file, or larger than {LARGEST >> 20} MB.")
-    data = _until_right(path, before, lambda new: check_loose(path, new), anyway=anyway)
+    data = _until_right(path, before, lambda new: check_standalone(path, new), anyway=anyway)
     if data is not None:
         replace_file(path, before, data)
         say(f"{path}: written.")

@@ -20,11 +20,11 @@ def mend_servers(context: CallContext, servers: Sequence[Server]) -> None:
     from roundgate.cli.screen.review import say_diff
     from roundgate.core.operations import Operation
     from roundgate.core.review import review_of
-    from roundgate.host.person import who
 
     for server in servers:
-        waiting: list[Operation] = [one.operation for one in context.store.slate(server.name)]
-        _, outcome = server.outcome(waiting)
+        opened = context.open(server)
+        waiting = opened.workspace.operations
+        outcome = opened.workspace.outcome(waiting)
         new: list[Operation] = []
         for path in outcome.after.texts:
             document = outcome.after.document(path)
@@ -38,9 +38,8 @@ def mend_servers(context: CallContext, servers: Sequence[Server]) -> None:
             else:
                 say(f"{server.name}: nothing that can be mended safely.")
             continue
-        context.store.add_to_slate(server.name, new, who())
-        _, after = server.outcome([*waiting, *new])
-        say_diff(review_of(after).diff)
+        opened.put(new)
+        say_diff(review_of(opened.workspace.outcome([*waiting, *new])).diff)
         say(f"  On the slate of {server.name}, not in force yet.")
         say(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
         say()
@@ -81,17 +80,16 @@ def _mend_on_slate(context: CallContext, server: Server, path: str) -> None:
     from roundgate.cli.screen.review import say_diff
     from roundgate.core.operations import Operation
     from roundgate.core.review import review_of
-    from roundgate.host.person import who
 
     name = Path(path).resolve().relative_to(server.folder.resolve()).as_posix()
-    waiting: list[Operation] = [one.operation for one in context.store.slate(server.name)]
-    document = server.read([name]).files.document(name)
+    opened = context.open(server)
+    document = opened.workspace.read([name]).files.document(name)
     codes = sorted({one.code for one in safe_repairs(document)}) if document else []
     if not codes:
         return
     new: list[Operation] = [Mend(name, tuple(codes))]
-    context.store.add_to_slate(server.name, new, who())
-    _, after = server.outcome([*waiting, *new])
+    after = opened.workspace.outcome([*opened.workspace.operations, *new])
+    opened.put(new)
     say_diff(review_of(after).diff)
     say(f"  {path} is {server.name}'s: the repair is on its slate, not in force yet.")
     say(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
@@ -99,7 +97,7 @@ def _mend_on_slate(context: CallContext, server: Server, path: str) -> None:
 
 def _mend_in_place(path: str, given: str, within: str | None) -> None:
     from roundgate.cli.screen.review import say_diff
-    from roundgate.core.checks.loose import format_given, read_loose
+    from roundgate.core.checks.standalone import format_given, read_standalone
     from roundgate.core.formats import FORMATS, problems_of
     from roundgate.core.formats.detect import format_for
     from roundgate.core.formats.protocol import EditRefused
@@ -110,7 +108,7 @@ def _mend_in_place(path: str, given: str, within: str | None) -> None:
     if data is None or len(data) > LARGEST:
         return
     try:
-        document = read_loose(path, data, given)
+        document = read_standalone(path, data, given)
         after = with_repairs(FORMATS[format_given(given) or format_for(path, document.text.body)], document)
     except (NotText, NotEncodable, EditRefused) as error:
         warn(f"{path}: not repaired: {error}")

@@ -11,11 +11,11 @@ import typer
 from roundgate.cli.screen.output import say
 
 if TYPE_CHECKING:
-    from roundgate.cli.changes.holder import Holder
     from roundgate.core.operations import Operation
+    from roundgate.host.workspace import Holder
 
 
-def change_loose(words: Sequence[str], make: Callable[[Holder, list[str]], Sequence[Operation]]) -> bool:
+def change_standalone(words: Sequence[str], make: Callable[[Holder, list[str]], Sequence[Operation]]) -> bool:
     """Make the changes that words ask for in a file of no server; False where they name no such file.
 
     Raises what ``make`` raises, and Trouble where the file cannot be read or written.
@@ -23,22 +23,22 @@ def change_loose(words: Sequence[str], make: Callable[[Holder, list[str]], Seque
     path = file_named(words)
     if not path:
         return False
-    from roundgate.cli.changes.new_findings import new_findings
+    from roundgate.api.proposal import propose
     from roundgate.cli.screen.findings import say_findings
     from roundgate.cli.screen.review import say_diff
-    from roundgate.core.findings import has_errors
     from roundgate.core.review import diff_of
     from roundgate.host.errors import WrongWords
-    from roundgate.host.loose import LooseFile
+    from roundgate.host.standalone import StandaloneFile
 
     if len({one.partition(":")[0] for one in words if one.startswith(f"{path}:")}) > 1:
         raise WrongWords("One file at a time.", "Name the others in calls of their own.")
-    holder = LooseFile(path)
+    holder = StandaloneFile(path)
     operations = make(holder, list(words))
-    findings, outcome = new_findings(holder, (), operations)
-    if findings:
-        say_findings(findings)
-    if has_errors(findings):
+    proposal = propose(holder, operations)
+    outcome = proposal.outcome
+    if proposal.findings:
+        say_findings(proposal.findings)
+    if proposal.has_errors:
         say("Nothing was written.")
         raise typer.Exit(1)
     if not outcome.touched:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Callable, Collection, Mapping
+from functools import partial
 
 from msgspec.structs import replace
 
@@ -12,6 +13,9 @@ from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.findings import Code, Finding, in_order
 from roundgate.core.formats import catalogue
 from roundgate.core.slate import Outcome
+
+CheckFiles = Callable[[ServerFiles], list[Finding]]
+"""Gives the findings of files, whatever waits for them."""
 
 CODES: dict[str, Code] = {
     code.name: code for family in (catalogue, syntax, values, lists, rules) for code in family.CODES
@@ -57,20 +61,26 @@ def _with_cause_named(found: list[Finding]) -> list[Finding]:
     ]
 
 
-def check_outcome(server: str, outcome: Outcome, unreadable: Mapping[str, Unreadable]) -> list[Finding]:
-    """Check a server's files as the slate would leave them; what is new by the slate is marked as waiting."""
-    old = {sameness(one) for one in check_disk(server, outcome.before, unreadable)}
-    found = check_after(server, outcome, unreadable)
+def check_outcome(
+    server: str, outcome: Outcome, unreadable: Mapping[str, Unreadable], check: CheckFiles | None = None
+) -> list[Finding]:
+    """Check a server's files as the slate would leave them; what is new by the slate is marked as waiting.
+
+    ``check`` gives the findings of files where the caller knows them already.
+    """
+    check = check or partial(check_disk, server, unreadable=unreadable)
+    old = {sameness(one) for one in check(outcome.before)}
+    found = check_after(server, outcome, unreadable, check)
     return in_order([one if sameness(one) in old else replace(one, waiting=True) for one in found])
 
 
 def check_after(
-    server: str, outcome: Outcome, unreadable: Mapping[str, Unreadable], written: Collection[str] | None = None
+    server: str, outcome: Outcome, unreadable: Mapping[str, Unreadable], check: CheckFiles
 ) -> list[Finding]:
     """Check a server's files as the slate would leave them, whatever is wrong with them already."""
     subject = Subject(server, outcome.after, unreadable)
     return [
-        *check_disk(server, outcome.after, unreadable, written),
+        *check(outcome.after),
         *rules.check_worlds(subject, outcome),
         *outcome.refused,
     ]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterator
 
 from roundgate.core.checks.context import Subject
-from roundgate.core.checks.loose import finding_of, problems_here, without_secret_words
+from roundgate.core.checks.standalone import finding_of, problems_here, without_secret_words
 from roundgate.core.findings import Code, Finding, Place
 
 CODES = (

@@ -57,12 +57,13 @@ def _up_again(round: Round, *, watch: bool) -> str:
 
 
 def _start_as_it_was(round: Round, *, watch: bool) -> None:
+    files = round.look().read().files
     if not round.driver.state().ready:
         with round.step("start"):
             start(round)
     if watch:
         with round.step("prove"):
-            prove(round, round.server.read().files, ())
+            prove(round, files, ())
 
 
 def _bring_started_back(round: Round, error: NotProven) -> bool:
@@ -88,12 +89,13 @@ def _bring_started_back(round: Round, error: NotProven) -> bool:
 def start_and_prove(round: Round, names: Sequence[str]) -> End:
     """Start the server, unless it is up already, prove the change, and rewind where it is not proven."""
     name, waiting = round.server.name, round.operations
+    files = round.workspace.read().files  # as they are before the start: what the server makes of them is no measure
     try:
         if not round.driver.state().ready:
             with round.step("start"):
                 start(round)
         with round.step("prove"):
-            proof = prove(round, round.server.read().files, names)
+            proof = prove(round, files, names)
         for fact in proof.facts:
             round.note("proof", fact)
     except NotProven as error:

@@ -26,6 +26,7 @@ from roundgate.host.rounds.options import Options, RoundEnd
 from roundgate.host.servers import Server
 from roundgate.host.site import make_private
 from roundgate.host.store import RoundRow, Store, Waiting
+from roundgate.host.workspace import Workspace
 
 _LINES_KEPT = 400
 _MOST_UNTOLD = 1024 * 1024
@@ -42,6 +43,8 @@ class Round:
         self.row = row
         self.number = row.number
         self.options = json.decode(row.options, type=Options)
+        self.workspace = Workspace(server)
+        """The server's files as the round saw them last."""
         self.events = events
         self._untold = b""
         if events is not None:
@@ -86,6 +89,12 @@ class Round:
         make_private(self.server.site.state / "rounds")
         make_private(self.folder)
         return self.folder
+
+    def look(self) -> Workspace:
+        """Look at the server's files as they are now, and learn their secrets. Raises Trouble, BrokenRulebook."""
+        self.workspace = self.workspace.again()
+        self.learn_secrets()
+        return self.workspace
 
     # --- telling ---------------------------------------------------------------------------------------------------
 
@@ -171,7 +180,8 @@ class Round:
 
     def evidence(self, most: int = 12) -> list[str]:
         """Give the last lines of the log, without the values of secrets."""
-        self.learn_secrets()
+        with contextlib.suppress(Exception):  # whatever the files hold, the log is evidence
+            self.look()
         return [self.without_secrets(line) for line in list(self.lines)[-most:]]
 
     def without_secrets(self, line: str) -> str:
@@ -183,4 +193,4 @@ class Round:
         waiting: list[Waiting] = []
         with contextlib.suppress(sqlite3.Error):
             waiting = self.store.slate(self.server.name)
-        self._secrets |= secrets_of(self.server, [one.operation for one in waiting])
+        self._secrets |= secrets_of(self.workspace, [one.operation for one in waiting])

@@ -111,7 +111,8 @@ def _gather_and_refuse(round: Round, state: RunState) -> Gathered:
     if options.kind != "stop":
         check_rulebook_whole(server)
     round.operations = round.store.claim(round.number, [one.id for one in _chosen(round)])
-    gathered = gather_as_reviewed(server, round.operations, state, options.reviewed)
+    gathered = gather_as_reviewed(round.workspace.with_slate(round.operations), state, options.reviewed)
+    round.workspace = gathered.workspace
     if options.kind in ("apply", "restart"):
         refuse_errors(gathered, options, server.name)
     refuse_unwritable(server, gathered.outcome.touched)
@@ -162,17 +163,17 @@ def _save_and_write(round: Round, gathered: Gathered, *, was_up: bool) -> list[s
         if round.options.backup:
             save_worlds(round)
     for last in range(_TRIES):
-        contents, expected, names = _planned(round, target)
-        moved = next((path for path in contents if saved.get(path) != expected[path]), None)
-        if moved is None:
-            round.check_called_off("write")
-            try:
-                with round.step("write", ", ".join(contents)):
-                    write(round, contents, expected)
-            except ChangedMeanwhile as error:
-                moved = error.path
-            else:
-                return _names_in_force(round, gathered, names)
+        round.workspace = round.workspace.with_contents(saved)
+        contents, expected, names = _planned(round, target, saved)
+        round.check_called_off("write")
+        try:
+            with round.step("write", ", ".join(contents)):
+                write(round, contents, expected)
+        except ChangedMeanwhile as error:
+            moved = error.path
+        else:
+            round.workspace = round.workspace.with_contents({**saved, **contents})
+            return _names_in_force(round, gathered, names)
         round.note("write", f"{moved} was changed by somebody else just now; it is read again")
         if last < _TRIES - 1:
             saved = save(round, paths, needed)
@@ -188,12 +189,11 @@ def _target(round: Round) -> dict[str, bytes | None]:
 
 
 def _planned(
-    round: Round, target: Mapping[str, bytes | None]
+    round: Round, target: Mapping[str, bytes | None], saved: Mapping[str, bytes | None]
 ) -> tuple[Mapping[str, bytes | None], Mapping[str, str | None], list[str]]:
     """Give what is to be written, the digests of what it replaces, and the names of what changes."""
     if round.options.kind == "rewind":
-        folder = round.server.files_folder
-        return target, {path: digest(folder.read(path)) for path in target}, []
+        return target, {path: digest(saved[path]) for path in target}, []
     outcome = _replayed(round)
     round.store.note_round(round.number, ran=round.ran, changes=_written_changes(round, outcome))
     return contents_of(outcome), read_for(outcome), changed_names(outcome.changes)
@@ -208,7 +208,7 @@ def _written_changes(round: Round, outcome: Replayed) -> list[list[str]]:
 
 
 def _names_in_force(round: Round, gathered: Gathered, names: Sequence[str]) -> list[str]:
-    after = round.server.read().files
+    after = round.workspace.read().files
     others = differing(gathered.started, after) if gathered.started else []
     return list(dict.fromkeys((*names, *others)))
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from msgspec import Struct, json
 from msgspec.structs import replace
 
-from roundgate.core.checks import check_outcome, sameness
+from roundgate.core.checks import sameness
 from roundgate.core.files import ServerFiles, differing
 from roundgate.core.findings import Finding, has_errors
 from roundgate.core.operations import Change, Operation, merged
@@ -18,8 +18,9 @@ from roundgate.core.review import Review, review_of
 from roundgate.core.slate import Outcome
 from roundgate.host.drivers.protocol import RunState
 from roundgate.host.rounds.options import Options, RoundEnd
-from roundgate.host.servers import FilesNow, Server
+from roundgate.host.servers import Server
 from roundgate.host.store import Store, Waiting
+from roundgate.host.workspace import Workspace
 from roundgate.host.worlds import world_remarks
 
 if TYPE_CHECKING:
@@ -39,7 +40,7 @@ def _reviewed(server: Server, outcome: Outcome) -> Review:
 class Gathered(Struct, frozen=True):
     """What a round would do, as it stands now."""
 
-    now: FilesNow
+    workspace: Workspace
     outcome: Outcome
     findings: list[Finding]
     review: Review
@@ -84,65 +85,59 @@ class Gathered(Struct, frozen=True):
         return hashlib.sha256(json.encode([seen, errors, differs])).hexdigest()
 
 
-def gather(server: Server, waiting: Sequence[Waiting], state: RunState) -> Gathered:
+def gather(workspace: Workspace, state: RunState) -> Gathered:
     """Replay the slate on what is on disk, check the outcome, and say what it means. Changes nothing."""
-    operations: list[Operation] = [one.operation for one in waiting]
-    started = server.read_started() if state.runs else None
-    rescued = edited_by_hand(server, started, operations)
+    operations = workspace.operations
+    started = workspace.server.read_started() if state.runs else None
+    rescued = rescue(workspace.read().files, started, operations)
     for operation in rescued:
         operations = merged(operations, operation)
-    now, outcome = server.outcome(operations)
-    findings = check_outcome(server.name, outcome, now.unreadable)
-    return Gathered(now, outcome, findings, _reviewed(server, outcome), rescued, started)
-
-
-def edited_by_hand(server: Server, started: ServerFiles | None, operations: Sequence[Operation]) -> list[Operation]:
-    """Give the edits made by hand since the server started, in files that it will overwrite."""
-    return rescue(server.read().files, started, operations)
+    outcome = workspace.outcome(operations)
+    findings = workspace.findings_of(outcome)
+    return Gathered(workspace, outcome, findings, _reviewed(workspace.server, outcome), rescued, started)
 
 
 _AT_REST = (0.02, 0.05, 0.1, 0.2, 0.2)
 """Seconds after which files are read again that a running server may be writing just now."""
 
 
-def gather_at_rest(server: Server, waiting: Sequence[Waiting], state: RunState) -> Gathered:
+def gather_at_rest(workspace: Workspace, state: RunState) -> Gathered:
     """Gather; where the files are not the same afterwards, gather again until twice the same comes out."""
-    gathered = gather(server, waiting, state)
+    gathered = gather(workspace, state)
     for pause in _AT_REST:
-        if not state.runs or _is_at_rest(server, gathered):
+        if not state.runs or _is_at_rest(gathered):
             break
         time.sleep(pause)  # nothing tells when a server has finished writing
-        again, gathered = gathered, gather(server, waiting, state)
-        if again.digest == gathered.digest and not _is_emptied(gathered):
+        before, gathered = gathered, gather(gathered.workspace.again(), state)
+        if before.digest == gathered.digest and not _is_emptied(gathered):
             break
     return gathered
 
 
-def _is_at_rest(server: Server, gathered: Gathered) -> bool:
-    return not _is_emptied(gathered) and server.read().files.texts == gathered.now.files.texts
+def _is_at_rest(gathered: Gathered) -> bool:
+    return not _is_emptied(gathered) and gathered.workspace.again() is gathered.workspace
 
 
 def _is_emptied(gathered: Gathered) -> bool:
     """Tell whether a file is empty now that was not when the server started: it is probably being written."""
     started = gathered.started.texts if gathered.started else {}
-    return any(
-        not text.body and path in started and started[path].body for path, text in gathered.now.files.texts.items()
-    )
+    now = gathered.workspace.read().files.texts
+    return any(not text.body and path in started and started[path].body for path, text in now.items())
 
 
-def gather_as_reviewed(server: Server, waiting: Sequence[Waiting], state: RunState, reviewed: str) -> Gathered:
+def gather_as_reviewed(workspace: Workspace, state: RunState, reviewed: str) -> Gathered:
     """Gather what a person has agreed to. Raises RoundEnd where it is no longer that, at any of a few looks."""
-    gathered = gather_at_rest(server, waiting, state)
+    gathered = gather_at_rest(workspace, state)
     for pause in _AT_REST:
         if not reviewed or gathered.digest == reviewed:
             return gathered
         if not state.runs:
             break
         time.sleep(pause)
-        gathered = gather(server, waiting, state)
+        gathered = gather(gathered.workspace.again(), state)
     if reviewed and gathered.digest != reviewed:
         said = "Something changed since you looked, so nothing was done."
-        raise RoundEnd("refused", said, f"roundgate slate {server.name}")
+        raise RoundEnd("refused", said, f"roundgate slate {workspace.name}")
     return gathered
 
 
@@ -152,11 +147,11 @@ def look_again(round: Round, gathered: Gathered, state: RunState) -> None:
     An edit in a file that the server overwrites goes into the file again after the stop, as if made a moment later.
     """
     server = round.server
-    now = server.read().files
-    if now.texts == gathered.now.files.texts:
+    if round.look() is gathered.workspace:
         return
     asked = [one for one in round.operations if one.by != FOUND]
-    again = gather_at_rest(server, asked, state)
+    again = gather_at_rest(round.workspace.with_slate(asked), state)
+    round.workspace = again.workspace
     if round.options.kind in ("apply", "restart"):
         refuse_errors(again, round.options, server.name)
     _say_overruled(round, gathered, again)

@@ -191,7 +191,7 @@ def _prove_values(round: Round, files: ServerFiles, names: Sequence[str], read: 
 
 def _taken_out(round: Round) -> list[str]:
     """Say which keys that no rulebook describes are gone although an earlier round wrote them."""
-    gone = taken_out(round.server, round.store, round.server.read(files_of(round)).files)
+    gone = taken_out(round.server, round.store, round.server.read_only(files_of(round)).files)
     return [
         f"{name}, written by round {number}, is no longer in its file: the server does not know it, or took it out"
         for name, number in gone.items()

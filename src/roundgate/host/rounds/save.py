@@ -22,10 +22,11 @@ _INDEX = {"before": "saved.json", "started": "started.json"}
 MANIFEST = "manifest.json"
 
 
-def save(round: Round, paths: Sequence[str], needed: Collection[str]) -> Mapping[str, str | None]:
-    """Save the files; give the digest of each. One that cannot be read is left out, unless the round is to write it.
+def save(round: Round, paths: Sequence[str], needed: Collection[str]) -> Mapping[str, bytes | None]:
+    """Save the files; give the bytes of each, None where there is none.
 
-    Raises RoundEnd where there is no room, or a file that is needed cannot be read.
+    One that cannot be read is left out, unless the round is to write it. Raises RoundEnd where there is no room, or a
+    file that is needed cannot be read.
     """
     places = round.server.files_folder
     contents: dict[str, bytes | None] = {}
@@ -37,13 +38,14 @@ def save(round: Round, paths: Sequence[str], needed: Collection[str]) -> Mapping
                 if path in needed:
                     raise
                 round.note("save", f"{path} cannot be read, and is left as it is")
-        return _save(round, "before", contents)
+        _save(round, "before", contents)
     except Trouble as error:
         raise RoundEnd(
             "failed", f"The files could not be saved, so nothing was changed: {error.what}", error.do
         ) from error
     except OSError as error:
         raise _no_room(error) from error
+    return contents
 
 
 def _no_room(error: OSError) -> RoundEnd:
@@ -56,7 +58,7 @@ def _no_room(error: OSError) -> RoundEnd:
     )
 
 
-def _save(round: Round, kind: str, contents: Mapping[str, bytes | None]) -> Mapping[str, str | None]:
+def _save(round: Round, kind: str, contents: Mapping[str, bytes | None]) -> None:
     folder = round.make_folder()
     index = {path: digest(data) for path, data in contents.items()}
     for path, data in contents.items():
@@ -65,7 +67,6 @@ def _save(round: Round, kind: str, contents: Mapping[str, bytes | None]) -> Mapp
     write_durably(str(folder / _INDEX[kind]), json.encode(index))
     sync_folder(str(folder))
     sync_folder(str(folder.parent))
-    return index
 
 
 def _file_name(kind: str, path: str) -> str:

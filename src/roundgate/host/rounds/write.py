@@ -7,7 +7,6 @@ from pathlib import Path
 
 from msgspec import MsgspecError
 
-from roundgate.core.checks import check_outcome
 from roundgate.core.slate import Outcome
 from roundgate.core.text import NotEncodable
 from roundgate.host import files
@@ -21,11 +20,11 @@ from roundgate.host.store import Waiting
 
 
 def replayed(round: Round, waiting: Sequence[Waiting]) -> Outcome:
-    """Read the files anew, for the server may have rewritten them, and replay the slate. Raises RoundEnd on errors."""
-    now, outcome = round.server.outcome([one.operation for one in waiting])
+    """Replay the slate on the files as they were saved after the stop. Raises RoundEnd on errors."""
+    outcome = round.workspace.outcome([one.operation for one in waiting])
     if not waiting:
         return outcome
-    findings = check_outcome(round.server.name, outcome, now.unreadable)
+    findings = round.workspace.findings_of(outcome)
     wrong = next((one for one in findings if one.level == "error" and one.waiting), None)
     if wrong:
         said = f"After the stop the files no longer fit the changes ({wrong.cause}), so nothing was written."

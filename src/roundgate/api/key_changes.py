@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import sys
-from collections.abc import Sequence
-from typing import TYPE_CHECKING
+from collections.abc import Callable, Sequence
 
 from msgspec import Struct
 
-from roundgate.cli.changes.targets import Target, command, setting_of
+from roundgate.api.lookup import Target, command, setting_of
 from roundgate.core import values
 from roundgate.core.advice import advice_for
 from roundgate.core.checks.context import quoted
@@ -20,9 +18,10 @@ from roundgate.core.secrets import sounds_secret
 from roundgate.core.typed import KINDS, Typed, Unfit, typed
 from roundgate.core.values import ValueProblem
 from roundgate.host.errors import Trouble, UnknownName, WrongWords
+from roundgate.host.workspace import Holder
 
-if TYPE_CHECKING:
-    from roundgate.cli.changes.holder import Holder
+AskSecret = Callable[[str, str], str]
+"""Gives the value of a secret; it is told the setting's name, and the server's or file's."""
 
 
 class Manner(Struct, frozen=True):
@@ -39,14 +38,15 @@ class Manner(Struct, frozen=True):
             raise WrongWords(f"There is no kind '{self.kind}'.", f"--kind one of: {', '.join(KINDS)}")
 
 
-class Setter:
-    """Makes operations for one server or loose file, given what waits for it already."""
+class KeyChanges:
+    """Makes operations for one server or standalone file, given what waits for it already."""
 
-    def __init__(self, holder: Holder, waiting: Sequence[Operation], manner: Manner | None = None) -> None:
-        """Keep what the operations are about."""
+    def __init__(self, holder: Holder, manner: Manner | None = None, ask_secret: AskSecret | None = None) -> None:
+        """Keep what the operations are about; ``ask_secret`` gives the value of a secret."""
         self.holder = holder
-        self.waiting = waiting
+        self.waiting = holder.operations
         self.manner = manner or Manner()
+        self._ask_secret = ask_secret
         self._planned: dict[str, Document | None] = {}
 
     def operations_of(self, words: Sequence[str]) -> list[Operation]:
@@ -84,16 +84,9 @@ class Setter:
                 f"{target.name} is a secret and must not be part of the command: others on this machine can read it.",
                 command("set", self.holder.name, target.name) + "    (it is asked for; or give it on standard input)",
             )
-        if sys.stdin.isatty():
-            from getpass import getpass
-
-            return getpass(f"{target.name} of {self.holder.name or target.file} (not shown): ")
-        line = sys.stdin.readline()
-        if not line:
-            raise WrongWords(
-                f"{target.name} is asked for, and nothing came on standard input.", "Give it there, one line."
-            )
-        return line.rstrip("\r\n")
+        if self._ask_secret is None:
+            raise WrongWords(f"{target.name} is a secret, and nobody gives its value.")
+        return self._ask_secret(target.name, self.holder.name or target.file)
 
     def _stored(self, target: Target, given: str) -> str:
         assert target.spec is not None
@@ -134,8 +127,7 @@ class Setter:
         """Give a file as it will be with what waits already."""
         if file not in self._planned:
             here = [one for one in self.waiting if one.file == file]
-            _, outcome = self.holder.outcome(here, [file])
-            self._planned[file] = outcome.after.document(file)
+            self._planned[file] = self.holder.outcome(here, [file]).after.document(file)
         return self._planned[file]
 
     def _present(self, target: Target, given: str) -> Entry | None:

@@ -15,7 +15,7 @@ from roundgate.core.secrets import HIDDEN, shown_line, sounding_secret
 from roundgate.core.text import NotText, Text, decode
 
 
-def read_loose(name: str, data: bytes, given: str = "") -> Document:
+def read_standalone(name: str, data: bytes, given: str = "") -> Document:
     """Read a file by the format given, by its name, then by its content. Raises NotText."""
     from roundgate.core.formats.detect import format_for
 
@@ -40,16 +40,16 @@ def dialect_by_name(name: str) -> Dialect:
     return Dialect(comments=True, last_comma=True) if name.lower().endswith(".jsonc") else USUAL
 
 
-def check_loose(name: str, data: bytes, given: str = "") -> list[Finding]:
+def check_standalone(name: str, data: bytes, given: str = "") -> list[Finding]:
     """Check one file; ``name`` is what the findings call it."""
     try:
-        document = read_loose(name, data, given)
+        document = read_standalone(name, data, given)
     except NotText as error:
         do = "Mend or restore the file, then check again."
         return [Finding("file-not-text", "error", Place(name), f"{name}: {error}.", do)]
     text = document.text
     problems = problems_here(name, document, given)
-    return [_loose_finding(name, text, one) for one in _or_unknown(name, document, given, problems)]
+    return [_standalone_finding(name, text, one) for one in _or_unknown(name, document, given, problems)]
 
 
 def _or_unknown(name: str, document: Document, given: str, problems: Sequence[Problem]) -> Sequence[Problem]:
@@ -72,7 +72,7 @@ def _or_unknown(name: str, document: Document, given: str, problems: Sequence[Pr
     return problems
 
 
-def _loose_finding(name: str, text: Text, problem: Problem) -> Finding:
+def _standalone_finding(name: str, text: Text, problem: Problem) -> Finding:
     secrets = sounding_secret(text, problem.start)
     source, column, length = shown_line(text, problem.start, problem.end, secrets)
     line, _ = text.place(problem.start)

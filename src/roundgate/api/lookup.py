@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from pathlib import PurePosixPath
-from typing import TYPE_CHECKING
+from pathlib import Path, PurePosixPath
+from typing import Protocol
 
 from msgspec import Struct
 
@@ -12,8 +12,28 @@ from roundgate.core.nearest import nearest
 from roundgate.core.rulebook.model import ListOf, Rulebook, Setting
 from roundgate.host.errors import UnknownName, WrongWords
 
-if TYPE_CHECKING:
-    from roundgate.cli.changes.holder import Holder
+
+class FileHome(Protocol):
+    """What has files that a word can name: a server, its workspace, or a standalone file."""
+
+    @property
+    def name(self) -> str:
+        """The server's name; empty where the files belong to none."""
+        ...
+
+    @property
+    def book(self) -> Rulebook:
+        """The rulebook of the files."""
+        ...
+
+    @property
+    def folder(self) -> Path:
+        """The folder that holds the files."""
+        ...
+
+    def paths(self) -> list[str]:
+        """Name the configuration files."""
+        ...
 
 
 class Target(Struct, frozen=True):
@@ -45,7 +65,7 @@ def find_name(book: Rulebook, word: str) -> str:
     return found[0] if found else ""
 
 
-def setting_of(server: Holder, word: str, *, new_file: bool = False) -> Target:
+def setting_of(server: FileHome, word: str, *, new_file: bool = False) -> Target:
     """Give the setting or key that a word means. Raises UnknownName with the nearest name.
 
     ``new_file``: a file that does not exist yet is to be made under the name given.
@@ -63,7 +83,7 @@ def setting_of(server: Holder, word: str, *, new_file: bool = False) -> Target:
     raise _unknown(server, word, "setting", [*book.setting, *(spec.key for spec in book.setting.values())])
 
 
-def _key_of_file(server: Holder, file: str, key: str, *, new_file: bool) -> Target:
+def _key_of_file(server: FileHome, file: str, key: str, *, new_file: bool) -> Target:
     paths = server.paths()
     if file not in paths and not (server.folder / file).is_file():
         _new_file(server, file, key, paths, wanted=new_file)
@@ -73,7 +93,7 @@ def _key_of_file(server: Holder, file: str, key: str, *, new_file: bool) -> Targ
     return Target(f"{file}:{key}", file, key, None)
 
 
-def _new_file(server: Holder, file: str, key: str, paths: list[str], *, wanted: bool) -> None:
+def _new_file(server: FileHome, file: str, key: str, paths: list[str], *, wanted: bool) -> None:
     """See that a file that does not exist may be made. Raises UnknownName or WrongWords."""
     same = next((path for path in paths if path.lower() == file.lower()), "")
     if wanted and not same and format_name(file) and ".." not in PurePosixPath(file).parts:
@@ -90,7 +110,7 @@ def _new_file(server: Holder, file: str, key: str, paths: list[str], *, wanted: 
     raise UnknownName(f"{server.name} has no file '{file}'.{new}", hint)
 
 
-def list_of(server: Holder, word: str) -> tuple[str, ListOf]:
+def list_of(server: FileHome, word: str) -> tuple[str, ListOf]:
     """Give the list that a word means. Raises UnknownName with the nearest name."""
     name = find_name(server.book, word)
     if name in server.book.list:
@@ -100,7 +120,7 @@ def list_of(server: Holder, word: str) -> tuple[str, ListOf]:
     raise _unknown(server, word, "list", list(server.book.list))
 
 
-def _unknown(server: Holder, word: str, what: str, known: list[str]) -> UnknownName:
+def _unknown(server: FileHome, word: str, what: str, known: list[str]) -> UnknownName:
     family = list(dict.fromkeys(name for name in known if name.lower().startswith(word.lower() + ".")))
     if family:
         return UnknownName(f"{server.name} has no {what} '{word}'.", f"Did you mean one of {', '.join(family)}?")

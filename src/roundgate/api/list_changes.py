@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from roundgate.cli.changes.setter import Setter
-from roundgate.cli.changes.targets import command, list_of, setting_of
+from roundgate.api.key_changes import KeyChanges
+from roundgate.api.lookup import command, list_of, setting_of
 from roundgate.core.checks.context import quoted
 from roundgate.core.checks.lists import item_problem
 from roundgate.core.files import ServerFiles
@@ -17,8 +17,8 @@ from roundgate.core.typed import TREES, Unfit, is_there, kinds_at, must_match, p
 from roundgate.host.errors import Trouble, UnknownName, WrongWords
 
 
-class ListSetter(Setter):
-    """Makes the operations on one list of a server or loose file."""
+class ListChanges(KeyChanges):
+    """Makes the operations on one list of a server or standalone file."""
 
     def _list(self, word: str) -> tuple[str, str]:
         """Give a list's name and its file's path: of one that the rulebook knows, or of any by FILE or FILE:PATH."""
@@ -146,7 +146,7 @@ class ListSetter(Setter):
 
         The sign that ends the entries of some lists (``10.9.9.9 =``) need not be typed. Raises Trouble.
         """
-        _, outcome = self.holder.outcome(self.waiting, [path])
+        outcome = self.holder.outcome(self.waiting, [path])
         items = outcome.after.items(name) if name in self.holder.book.list else self._items(outcome.after, name)
         from roundgate.core.formats.lines.document import without_tail  # a format is only loaded where it is needed
 

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
+from functools import partial
 from pathlib import Path
 
-from roundgate.core.checks.loose import dialect_by_name
+from roundgate.core.checks import check_after, check_disk
+from roundgate.core.checks.standalone import dialect_by_name
 from roundgate.core.files import ServerFiles, Unreadable
+from roundgate.core.findings import Finding
 from roundgate.core.formats.detect import format_for
 from roundgate.core.operations import Operation
 from roundgate.core.rulebook.model import NO_RULEBOOK, File, Rulebook
@@ -17,8 +20,8 @@ from roundgate.host.files import LARGEST, read_bytes, replace_file
 from roundgate.host.servers import FilesNow
 
 
-class LooseFile:
-    """One file by its path, with the part of a server's interface that setting values needs."""
+class StandaloneFile:
+    """One file by its path, as a Holder: no server, and nothing that waits."""
 
     name = ""
     """It belongs to no server."""
@@ -26,6 +29,7 @@ class LooseFile:
     def __init__(self, path: str) -> None:
         """Read it. Raises Trouble where that cannot be done."""
         self.path = path
+        self.operations: list[Operation] = []
         self.folder = Path(path).parent
         data = read_bytes(path)
         if data is None or len(data) > LARGEST:
@@ -41,7 +45,7 @@ class LooseFile:
         file = File(path=path, format=kind, dialect=dialect_by_name(path))
         self.book = Rulebook(rulebook=NO_RULEBOOK.rulebook, file={"file": file})
 
-    def paths(self, extra: Sequence[str] = ()) -> list[str]:
+    def paths(self) -> list[str]:
         """Name the one file."""
         return [self.path]
 
@@ -51,10 +55,15 @@ class LooseFile:
             return FilesNow(ServerFiles(self.book, {}), {self.path: Unreadable("file-not-text", self._why)})
         return FilesNow(ServerFiles(self.book, {self.path: self._text}), {})
 
-    def outcome(self, operations: Sequence[Operation], also: Sequence[str] = ()) -> tuple[FilesNow, Outcome]:
+    def outcome(self, operations: Sequence[Operation], also: Sequence[str] = ()) -> Outcome:
         """Make operations on the file; nothing is written."""
-        now = self.read()
-        return now, replay(operations, now.files)
+        return replay(operations, self.read().files)
+
+    def findings_after(self, outcome: Outcome, written: Collection[str] | None = None) -> list[Finding]:
+        """Check the file as an outcome leaves it."""
+        unreadable = self.read().unreadable
+        check = partial(check_disk, self.name, unreadable=unreadable, written=written)
+        return check_after(self.name, outcome, unreadable, check)
 
     def write(self, text: Text) -> None:
         """Replace the file's text. Raises Trouble where somebody else changed it meanwhile, or it cannot be written."""
