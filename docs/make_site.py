@@ -26,6 +26,7 @@ KEYS: dict[str, tuple[str, str]] = {
         "open it, else by standard input.",
         '"tcp"',
     ),
+    "driver": ('What starts and stops it: `"keeper"`, a process of Round Gate\'s own.', '"keeper"'),
     "environment": ("Variables for the server's process, beside those that the keeper has.", '{ TZ = "UTC" }'),
     "outside": (
         "Folders outside the server's own that links in it may lead to. What leads anywhere else is never written.",

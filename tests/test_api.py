@@ -25,9 +25,9 @@ def test_a_program_changes_a_setting_and_brings_it_into_force(site: SiteUnderTes
         review = server.review()
         assert [(one.name, one.before, one.after) for one in review.review.changes] == [("race.slots", "16", "24")]
         window = server.start_round(api.Options(reviewed=review.digest))
-        messages = list(window.messages())
+        events = list(window.events())
         window.close()
-        assert messages[-1]["outcome"] == "proven"
+        assert events[-1].outcome == "proven"
         server.refresh()
         assert server.workspace.waiting == []
         assert server.layers("race.slots").running == "24"

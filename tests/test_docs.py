@@ -87,3 +87,9 @@ def test_every_command_has_help_and_a_line_in_the_list() -> None:
         words = [line.name, "--help"]
         shown = CliRunner().invoke(build(words), words)
         assert shown.exit_code == 0 and "Usage" in shown.stdout and len(shown.stdout) > 200, line.name
+
+
+def test_the_page_and_the_schema_of_the_json_output_are_current() -> None:
+    made = runpy.run_path(str(ROOT / "docs" / "make_json.py"))
+    assert (ROOT / "docs" / "json.md").read_text("utf-8") == made["page"](), "run: python docs/make_json.py"
+    assert json.loads((ROOT / "docs" / "json.schema.json").read_text("utf-8")) == made["schema"]()

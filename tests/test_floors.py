@@ -1,4 +1,4 @@
-"""The three floors: each knows only the floors below it."""
+"""The four floors, core, host, api and cli: each knows only the floors below it."""
 
 from __future__ import annotations
 
@@ -10,6 +10,8 @@ import pytest
 
 SOURCE = Path(__file__).parent.parent / "src"
 HOUSE = SOURCE / "roundgate"
+SCREEN = ("roundgate.cli", "typer", "rich", "gullwind")
+ABOVE_CORE = ("roundgate.host", "roundgate.api", *SCREEN)
 MACHINE = {
     "os",
     "socket",
@@ -40,7 +42,7 @@ def imports(path: Path) -> Iterator[str]:
 @pytest.mark.parametrize("path", modules(HOUSE / "core"), ids=lambda path: str(path.relative_to(HOUSE)))
 def test_the_core_knows_neither_machine_nor_screen(path: Path) -> None:
     for name in imports(path):
-        assert not name.startswith(("roundgate.host", "roundgate.cli", "typer", "rich", "gullwind")), name
+        assert not name.startswith(ABOVE_CORE), name
         assert name.split(".")[0] not in MACHINE, name
     names = {node.id for node in ast.walk(ast.parse(path.read_text("utf-8"))) if isinstance(node, ast.Name)}
     assert not names & {"print", "open", "input", "exit"}
@@ -49,7 +51,13 @@ def test_the_core_knows_neither_machine_nor_screen(path: Path) -> None:
 @pytest.mark.parametrize("path", modules(HOUSE / "host"), ids=lambda path: str(path.relative_to(HOUSE)))
 def test_the_host_knows_no_screen(path: Path) -> None:
     for name in imports(path):
-        assert not name.startswith(("roundgate.cli", "typer", "rich", "gullwind")), name
+        assert not name.startswith(("roundgate.api", *SCREEN)), name
+
+
+@pytest.mark.parametrize("path", modules(HOUSE / "api"), ids=lambda path: path.name)
+def test_the_api_knows_no_screen(path: Path) -> None:
+    for name in imports(path):
+        assert not name.startswith((*SCREEN, "sys")), name
 
 
 @pytest.mark.parametrize("path", modules(HOUSE / "host" / "keeper"), ids=lambda path: path.name)

@@ -3,13 +3,33 @@
 from __future__ import annotations
 
 import io
+from typing import get_args
 
 import pytest
+from msgspec import json
 
 from roundgate.cli.screen import output
+from roundgate.cli.screen.differences import difference_words
+from roundgate.cli.screen.facts import fact_words, stored_fact
 from roundgate.cli.screen.findings import count_words, say_findings
+from roundgate.cli.screen.review import consequence_words
 from roundgate.cli.screen.rounds import EXIT_CODES, RoundScreen
 from roundgate.core.findings import Finding, Place
+from roundgate.core.layers import Difference, DifferenceCode
+from roundgate.core.review import Consequence, ConsequenceCode
+from roundgate.core.rounds import (
+    Fact,
+    KeyGone,
+    PortOwned,
+    PortsUnchecked,
+    RoundOutcome,
+    StayedUp,
+    Step,
+    ValueInForce,
+    ValuesUnread,
+    WorldKept,
+)
+from roundgate.host.rounds.events import Ended, Noted, Proved, StepBegun, StepDone, Waits, read_event
 
 
 def shown(finding: Finding, capsys: pytest.CaptureFixture[str]) -> list[str]:
@@ -89,18 +109,20 @@ def test_no_colour_where_it_is_not_wanted(monkeypatch: pytest.MonkeyPatch) -> No
 
 def test_a_rounds_messages_are_told_as_they_come(capsys: pytest.CaptureFixture[str]) -> None:
     screen = RoundScreen()
-    for message in (
-        {"step": "stop", "mark": "begin", "said": ""},
-        {"step": "stop", "mark": "wait", "said": "'stop' on the console", "seconds": 2.0},
-        {"step": "stop", "mark": "end", "said": "0.051"},
-        {"step": "proof", "mark": "note", "said": "race.slots is 24\x07"},
-        {"outcome": "rewound", "said": "Not proven.", "do": "roundgate slate", "evidence": ["fatal: \x1b[31malloc"]},
+    for event in (
+        StepBegun(Step.STOP),
+        Waits(Step.STOP, "'stop' on the console", 2.0),
+        StepDone(Step.STOP, 0.051),
+        Noted(Step.WRITE, "moved\x07"),
+        Proved(ValueInForce("race.slots", "24", "start-log")),
+        Ended(RoundOutcome.REWOUND, "Not proven.", "roundgate slate", ["fatal: \x1b[31malloc"]),
     ):
-        screen.show(message)
+        screen.show(read_event(json.encode(event)))
     assert screen.finish(7) == 3
     assert capsys.readouterr().out.split("\n")[:-1] == [
         "  stop      done in 51ms",
-        "  proof     race.slots is 24\\x07",
+        "  write     moved\\x07",
+        "  proof     race.slots is 24, says its start log",
         "Round 7 rewound: Not proven.",
         "  The server's last words:",
         "    | fatal: \\x1b[31malloc",
@@ -114,10 +136,37 @@ def test_a_round_that_ends_without_a_word_needs_recovery(capsys: pytest.CaptureF
 
 
 def test_every_outcome_has_its_exit_code() -> None:
-    from typing import get_args
+    assert set(RoundOutcome) == set(EXIT_CODES)
+    assert {EXIT_CODES[one] for one in RoundOutcome if one.went_well} == {0}
+    assert (EXIT_CODES[RoundOutcome.WRITTEN], EXIT_CODES[RoundOutcome.REWOUND]) == (0, 3)
+    assert (EXIT_CODES[RoundOutcome.UNFINISHED], EXIT_CODES[RoundOutcome.BUSY]) == (4, 5)
 
-    from roundgate.host.rounds.options import Outcome
 
-    assert set(get_args(Outcome)) == set(EXIT_CODES)
-    assert {EXIT_CODES[one] for one in ("proven", "written", "done")} == {0}
-    assert (EXIT_CODES["rewound"], EXIT_CODES["unfinished"], EXIT_CODES["busy"]) == (3, 4, 5)
+def test_every_fact_difference_and_consequence_has_its_words() -> None:
+    facts: list[Fact] = [
+        PortOwned(4711, "udp", "", answered=True),
+        ValueInForce("race.slots", "24", "console"),
+        ValuesUnread(("a", "b")),
+        WorldKept("tide.mode", "first-tide", "spring", None),
+        KeyGone("a.ini:b", 7),
+        PortsUnchecked("OSError"),
+        StayedUp(90),
+    ]
+    assert {type(one) for one in facts} == set(get_args(Fact))
+    assert [fact_words(one) for one in facts] == [
+        "owns port 4711 (udp) on any address and answers there by udp",
+        "race.slots is 24, says its console",
+        "in the files, but not read back (the rulebook does not say how): a, b",
+        "tide.mode is spring: the world first-tide was made with it; the default has no effect in it",
+        "a.ini:b, written by round 7, is no longer in its file: the server does not know it, or took it out",
+        "its ports were not looked at, for its files cannot be (OSError)",
+        "has stayed up for 1m30s",
+    ]
+    for fact in facts:
+        assert stored_fact(json.encode(fact).decode()) == fact
+    assert stored_fact("race.slots is 24") is None
+    for code in DifferenceCode:
+        assert "{" not in difference_words(Difference(code, "24", 7))
+    for kind in ConsequenceCode:
+        detail = {"advice": "less is more", "world": "w", "made": "1", "wanted": "2"}
+        assert consequence_words(Consequence(kind, ("race.slots",), detail)).startswith("race.slots: ")

@@ -7,7 +7,8 @@ import sys
 
 CODE = """
 import sys
-from roundgate.core.checks import check_after
+from functools import partial
+from roundgate.core.checks import check_after, check_disk
 from roundgate.core.files import ServerFiles
 from roundgate.core.rescue import rescue
 from roundgate.core.operations import SetValue
@@ -21,7 +22,8 @@ texts = {file.path: Text("a") for file in book.file.values()}
 texts["gullwind.properties"] = Text("boat.slots=16\\n")
 files = ServerFiles(book, texts)
 outcome = replay([SetValue("gullwind.properties", "boat.slots", "20")], files)
-check_after("regatta", outcome, {}, {"gullwind.properties"})
+check = partial(check_disk, "regatta", unreadable={}, written={"gullwind.properties"})
+check_after("regatta", outcome, {}, check)
 rescue(files, ServerFiles(book, texts), [])
 OTHERS = ("yaml", "tree_sitter", "xml", "toml", "lua", "json")
 print(sorted(name for name in sys.modules if name.split(".")[-1] in OTHERS

@@ -82,7 +82,7 @@ class Trial:
         """Run a round that is ended at act ``at``, and wait until the keeper has had it recovered; give its outcome."""
         monkeypatch.setenv("CRASH_AT", str(at))
         window = launch(self.server, self.store, Options())
-        for _ in window.messages():
+        for _ in window.events():
             pass
         window.close()
         os.waitpid(window.process, 0)

@@ -22,7 +22,7 @@ from roundgate.host.keeper.record import birth_of
 from roundgate.host.rounds import announce as step
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.locking import is_at_work
-from roundgate.host.rounds.options import Options, RoundEnd
+from roundgate.host.rounds.options import Options, RoundAborted
 from roundgate.host.rounds.process import launch
 from roundgate.host.servers import Server
 from roundgate.host.site import read_site
@@ -77,7 +77,7 @@ def test_a_time_of_day_is_kept_to_though_the_countdown_is_longer(server: Server)
     store = Store(server.site.state)
     at = time.time() + 2.0
     window = launch(server, store, Options(kind="restart", at=at, countdown=30.0))
-    assert list(window.messages())[-1]["outcome"] == "done"
+    assert list(window.events())[-1].outcome == "done"
     window.close()
     began = next(line.at for line in store.journal(window.number) if (line.step, line.mark) == ("stop", "begin"))
     assert -0.05 < began - at < 5, began - at
@@ -92,15 +92,15 @@ def test_a_clock_that_is_set_during_the_wait_counts(server: Server, monkeypatch:
     monkeypatch.setattr(step.time, "time", lambda: plain() + shift[0])
     looks = []
 
-    def hear(until: float | None, *, heed: bool = False) -> None:
+    def hear(until: float | None, *, may_be_called_off: bool = False) -> None:
         looks.append(until)
         shift[0] = 3600.0 if len(looks) == 3 else shift[0]
 
-    monkeypatch.setattr(round, "hear", hear)
+    monkeypatch.setattr(round.log, "hear", hear)
     step._wait_until(round, plain() + 3600, "waiting")
     assert len(looks) == 3
-    os.write(round._bell, b"!")
-    with pytest.raises(RoundEnd, match="called off"):
+    os.write(round.call_off._bell, b"!")
+    with pytest.raises(RoundAborted, match="called off"):
         step._wait_until(round, plain() + 7200 + 3600, "waiting")
     store.close()
 

@@ -317,7 +317,8 @@ def test_the_tcp_console_works_and_a_cut_one_is_told(site: SiteUnderTest) -> Non
         extra='console = "tcp"',
     )
     site.ok("start")
-    assert "gust.limit is 18" in site.ok("show", "gust.limit", "--ask", "--json") or True
+    [asked] = json.loads(site.ok("show", "gust.limit", "--ask", "--json"))[0]["settings"]
+    assert asked["running"] == "18"
     site.ok("set", "race.laps=7", "--now")
     site.ok("set", "race.slots=14")
     site.ok("apply", "--yes", "--countdown", "1s")
@@ -381,9 +382,9 @@ def test_what_changed_between_the_look_and_the_yes_is_refused(running: SiteUnder
     running.ok("set", "race.slots=24")
     site = read_site(running.folder)
     window = launch(Server(site, "regatta"), Store(site.state), Options(reviewed="something else"))
-    messages = list(window.messages())
+    events = list(window.events())
     window.close()
-    assert messages[-1]["outcome"] == "refused" and "changed since you looked" in messages[-1]["said"]
+    assert events[-1].outcome == "refused" and "changed since you looked" in events[-1].said
 
 
 def test_the_state_is_for_this_user_only(running: SiteUnderTest) -> None:

@@ -119,3 +119,19 @@ def test_a_rulebook_that_has_changed_is_read_anew(regatta: SiteUnderTest) -> Non
     assert "1 to 30" in regatta.ok("explain", "race.slots")
     book.write_text(BOOK.replace("range = [1, 32]", "range = [1, 31]"))
     assert "1 to 31" in regatta.ok("explain", "race.slots")
+
+
+@pytest.mark.parametrize("key", ["console", "driver"])
+def test_a_kind_that_there_is_not_is_told_with_those_that_there_are(site: SiteUnderTest, key: str) -> None:
+    site.add("regatta", extra=f'{key} = "pigeon"')
+    said = site.fails(1, "status")
+    assert f"'pigeon' of regatta is no kind of {key}" in said
+    assert ("stdin, tcp" if key == "console" else "keeper") in said
+
+
+def test_the_site_file_knows_every_console_and_driver_of_the_registries() -> None:
+    from roundgate.host.consoles import CONSOLES
+    from roundgate.host.drivers import DRIVERS
+    from roundgate.host.site import CONSOLE_KINDS, DRIVER_KINDS
+
+    assert tuple(CONSOLES) == CONSOLE_KINDS and tuple(DRIVERS) == DRIVER_KINDS

@@ -62,7 +62,7 @@ MUTATIONS = [
     Mutation("core/values/words.py", "if len(text) > most:", "if len(text) >= most:", VALUES),
     Mutation("core/values/words.py", "if len(text) < least:", "if len(text) <= least:", VALUES),
     Mutation("core/values/words.py", 'if "\\n" in text and not spec.line_break:', "if False:", VALUES),
-    Mutation("core/values/__init__.py", 'typed if spec.type in ("text", "secret") else typed.strip()', "typed", VALUES),
+    Mutation("core/values/__init__.py", "typed if KINDS[spec.type].verbatim else typed.strip()", "typed", VALUES),
     Mutation(
         "core/values/words.py",
         "if lowered in _NO or lowered == spec.spelling[1].lower():",
@@ -168,8 +168,8 @@ MUTATIONS = [
     ),
     Mutation(
         "core/layers.py",
-        "if value_of(disk, spec) == value_of(running, spec):",
-        "if disk == running:",
+        "and value_of(disk, spec) != value_of(running, spec):",
+        "and disk != running:",
         LAYERS,
     ),
     Mutation("core/review.py", "and change.operation.can_be_live", "", LAYERS),
@@ -356,8 +356,8 @@ MUTATIONS = [
     ),
     Mutation(
         "host/rounds/prove.py",
-        'if event["event"] == "exit":\n            raise NotProven(f"it ended soon',
-        'if False:\n            raise NotProven(f"it ended soon',
+        'if event["event"] == "exit":\n            raise _ended_soon',
+        "if False:\n            raise _ended_soon",
         ROUNDS + " -k start_that_fails",
     ),
     Mutation(
@@ -375,7 +375,9 @@ MUTATIONS = [
         "return waiting",
         OPTIONS + " -k slate_alone",
     ),
-    Mutation("host/rounds/engine.py", 'if kind == "start" and state.runs:', "if False:", KEEPER + " -k takes_over"),
+    Mutation(
+        "host/rounds/engine.py", "if round.plan.needs_down and state.runs:", "if False:", KEEPER + " -k takes_over"
+    ),
     Mutation("host/rounds/announce.py", "if not round.options.silent:", "if True:", OPTIONS + " -k silent"),
     Mutation(
         "host/rounds/announce.py", "while round.driver.state().players > 0:", "while False:", ROUNDS + " -k aboard"
@@ -387,8 +389,8 @@ MUTATIONS = [
     Mutation("host/written.py", "!= mark\n", "== mark\n", ROUNDS + " -k reset_by"),
     Mutation(
         "host/rounds/engine.py",
-        'kind in ("apply", "rewind") and not round.options.start:',
-        'kind in ("apply", "rewind"):',
+        'round.plan.ends_up == "as-it-was" and not round.options.start:',
+        'round.plan.ends_up == "as-it-was":',
         OPTIONS + " -k brings",
     ),
     Mutation("cli/apply.py", "    if live:\n", "    if False:\n", OPTIONS + " -k live"),
@@ -398,7 +400,7 @@ MUTATIONS = [
     ),
     Mutation("cli/rounding.py", "if not 0 <= found <= _LONGEST_WAIT:", "if found < 0:", OPTIONS + " -k wait"),
     Mutation("cli/call.py", "or (one.folder / word).is_file() for one in servers)", "for one in servers)", ANY),
-    Mutation("cli/edit.py", "if findings and not despite_errors:", "if False:", COMMANDS),
+    Mutation("cli/edit.py", "if proposal.findings and not despite_errors:", "if False:", COMMANDS),
     Mutation(
         "api/key_changes.py",
         "if found is None and not (self.manner.new or self.manner.here_only) and",

@@ -8,8 +8,8 @@
         if not proposal.has_errors:
             server.put(proposal.operations)
             window = server.start_round(api.Options(reviewed=server.review().digest))
-            for message in window.messages():
-                print(message)
+            for event in window.events():
+                print(event)
 
 The commands of the program are written with it. Everything raises ``Trouble`` or one of its kinds, whose ``what`` and
 ``do`` say what happened and what to do. Names are loaded when they are first used, so that importing it costs little.

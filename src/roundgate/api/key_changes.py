@@ -61,7 +61,7 @@ class KeyChanges:
     def _operation(self, word: str) -> SetValue:
         name, given = split_assignment(word)
         target = self._target(name)
-        is_secret = target.spec.type == "secret" if target.spec else sounds_secret(target.key)
+        is_secret = values.is_hidden(target.spec) if target.spec else sounds_secret(target.key)
         if is_secret:
             given = self._secret(target, given=given is not None)
         elif given is None:
@@ -100,7 +100,7 @@ class KeyChanges:
             meant = f"{target.name}={right}" if right else ""
             name = self.holder.name
             do = command("set", name, quoted(meant)) if meant else f"roundgate explain {target.name}"
-            shown = "" if target.spec.type == "secret" else f"{target.name}={given}: "
+            shown = "" if values.is_hidden(target.spec) else f"{target.name}={given}: "
             may_be = values.describe(target.spec)
             cause = f"{shown}{error.cause}{advice} ({error.code})\n  It may be {may_be}. Nothing was changed."
             raise Trouble(cause, do) from error

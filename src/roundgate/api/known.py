@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from roundgate.core import values
 from roundgate.core.files import ServerFiles
 from roundgate.core.layers import Known
 from roundgate.host.drivers.protocol import RunState
@@ -41,7 +42,7 @@ def _live(
     found = store.live(server.name, state.started)
     for name, kept in found.items():
         spec = server.book.setting.get(name)
-        if spec is not None and spec.type == "secret":
+        if spec is not None and values.is_hidden(spec):
             held = [files.stored(name) for files in (slate, disk)]
             known = (one for one in held if one is not None and secret_mark(server.name, name, one) == kept)
             found[name] = next(known, "")

@@ -162,7 +162,7 @@ class OpenServer:
         return gather_at_rest(self.workspace, self.state())
 
     def start_round(self, options: Options) -> RoundWindow:
-        """Start a round in a process of its own; its ``messages`` tell how it goes. Raises Busy or Trouble."""
+        """Start a round in a process of its own; its ``events`` tell how it goes. Raises Busy or Trouble."""
         from roundgate.host.rounds.locking import held, refuse_broken_off
         from roundgate.host.rounds.process import launch
 

@@ -10,6 +10,7 @@ from msgspec.structs import replace
 
 from roundgate.cli.call import CallContext
 from roundgate.cli.screen.output import say, say_json, say_table, styled
+from roundgate.core.rounds import RoundKind
 from roundgate.host.errors import WrongWords
 from roundgate.host.rounds.options import Options
 from roundgate.host.servers import Server
@@ -74,7 +75,7 @@ def _apply_one(context: CallContext, server: Server, options: Options, *, yes: b
         if gathered.started is not None:
             say(f"{server.name}: nothing waits, and what is on disk is what runs.")
         elif options.start:
-            return run_round(context, server, replace(options, kind="start"))
+            return run_round(context, server, replace(options, kind=RoundKind.START))
         else:
             say(f"{server.name}: nothing waits, and it is down.")
             say(f"  next: roundgate start {server.name}")
@@ -130,7 +131,7 @@ def rewind(
     if not agreed(f"Put these files of {server.name} back?", yes=yes):
         raise typer.Exit(1)
     options = Options(
-        kind="rewind", target=number, countdown=seconds(countdown), reason=reason, silent=silent, kill=kill
+        kind=RoundKind.REWIND, target=number, countdown=seconds(countdown), reason=reason, silent=silent, kill=kill
     )
     code = run_round(context, server, options)
     if code:
@@ -185,7 +186,7 @@ def rounds(
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
     """The rounds so far, the newest first; 'rounds show N' tells all of one."""
-    from roundgate.cli.history import round_json, say_round, table_rows
+    from roundgate.cli.history import round_output, say_round, table_rows
 
     context = CallContext()
     words = words or []
@@ -195,7 +196,7 @@ def rounds(
     name = context.one(words[0]).name if words else None
     rows = context.store.rounds(name)
     if as_json:
-        say_json([round_json(context.store, row) for row in rows])
+        say_json([round_output(context.store, row) for row in rows])
         return
     listed = table_rows(context, rows, [name] if name else list(context.site.file.server))
     if not listed:

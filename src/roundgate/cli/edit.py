@@ -235,15 +235,14 @@ def slate(
     as_json: Json = False,
 ) -> None:
     """What waits: each change, what it will mean, and the difference in the files."""
-    from roundgate.cli.screen.review import as_json as review_json
-    from roundgate.cli.screen.review import say_review
+    from roundgate.cli.screen.review import say_review, slate_output
 
     context = CallContext()
     results = []
     for one in context.several(server, default_all=True):
         gathered = context.open(one).review()
         if as_json:
-            results.append({"server": one.name, **review_json(gathered)})
+            results.append(slate_output(one.name, gathered))
             continue
         if not gathered.review.changes and not gathered.differs:
             say(f"{one.name}: the slate is empty.")

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
-
-from roundgate.api.lookup import list_of, setting_of
-from roundgate.cli.screen.output import plain, say, say_json, styled
+from roundgate.api.lookup import find_name, list_of, setting_of
+from roundgate.api.server import OpenServer
+from roundgate.cli.screen.output import plain, say, styled
+from roundgate.cli.screen.outputs import CodePage, KeyPage, ListPage, SettingPage
 from roundgate.core import values
 from roundgate.core.files import say as say_value
 from roundgate.core.formats.places import find_key
-from roundgate.core.rulebook.model import Setting
-from roundgate.host.servers import Server
+from roundgate.core.rulebook.model import Rulebook, Setting
 
 _TAKES = {
     "live": "at once, at the live console, and for good once it is in the file",
@@ -25,93 +24,126 @@ _REWRITTEN = {
 }
 
 
-def explain_setting(server: Server, word: str, *, as_json: bool) -> None:
-    """Print all there is to know of a setting."""
-    target = setting_of(server, word)
-    files = server.read([target.file]).files
-    document = files.document(target.file)
+def page_of(server: OpenServer, word: str) -> SettingPage | ListPage | KeyPage:
+    """Give all there is to know of a setting, a list, or a key that no rulebook describes. Raises UnknownName."""
+    if find_name(server.book, word) in server.book.list:
+        return _list_page(server, word)
+    target = setting_of(server.workspace, word)
+    document = server.workspace.read([target.file]).files.document(target.file)
     entry = find_key(document, target.key)
     line = document.text.place(entry.key_start)[0] if document and entry else None
     if target.spec is None:
-        say(f"{target.name}: no rulebook knows it; it is read and written as plain text.")
+        return KeyPage(server.name, target.name, target.file, line, target.key)
+    name, spec = target.name, target.spec
+    default = values.default_of(spec)
+    return SettingPage(
+        server=server.name,
+        name=name,
+        about=spec.about,
+        type=spec.type,
+        allowed=values.describe(spec),
+        choices=dict(spec.choices),
+        default=None if default is None else values.show(default, spec),
+        file=target.file,
+        line=line,
+        key=spec.key,
+        unit=spec.stored,
+        on_disk=say_value(entry.value, spec) if entry else None,
+        takes=spec.takes,
+        fixed_by=spec.fixed_by,
+        live_set=bool(spec.live and spec.live.set),
+        live_read=bool(spec.live and spec.live.read),
+        tier=spec.tier,
+        advice=spec.advice,
+        rules=[rule.say for rule in server.book.rule if name in rule.needs.split()],
+        rewritten=server.book.file[spec.file].rewritten,
+    )
+
+
+def _list_page(server: OpenServer, word: str) -> ListPage:
+    name, spec = list_of(server.workspace, word)
+    kind = server.book.kind[spec.item]
+    return ListPage(
+        server=server.name,
+        name=name,
+        about=spec.about,
+        entries=kind.about,
+        built_in=list(kind.catalogue),
+        example=kind.example,
+        least=spec.least,
+        most=spec.most,
+        advice=spec.advice,
+        file=server.book.file[spec.file].path,
+        on_disk=server.workspace.read().files.items(name),
+    )
+
+
+def say_page(page: SettingPage | ListPage | KeyPage, book: Rulebook) -> None:
+    """Print a page as text."""
+    if isinstance(page, KeyPage):
+        say(f"{page.name}: no rulebook knows it; it is read and written as plain text.")
         return
-    facts = _facts(server, target.name, target.spec)
-    place = f"{target.file}:{line}" if line else f"not in {target.file} (the default counts)"
-    on_disk = say_value(entry.value, target.spec) if entry else None
-    if as_json:
-        say_json({"name": target.name, "place": place, "on-disk": on_disk, **facts})
-        return
-    say(f"{styled(target.name, 'bold')}  {target.spec.about}")
-    for label, value in (*facts.items(), ("where", place), ("on disk", on_disk)):
+    say(f"{styled(page.name, 'bold')}  {page.about}")
+    facts: dict[str, str | int | None]
+    if isinstance(page, SettingPage):
+        facts, how = _setting_facts(page), f"set {page.server} {_example(page.name, book.setting[page.name])}"
+    else:
+        facts, how = _list_facts(page), f"add {page.server} {page.name} ENTRY; remove, move"
+    for label, value in facts.items():
         if value:
             say(f"  {label:<12} {plain(str(value))}")
-    say(f"  {'change it':<12} roundgate set {server.name} {_example(target.name, target.spec)}")
+    say(f"  {'change it':<12} roundgate {how}")
 
 
-def _facts(server: Server, name: str, spec: Setting) -> dict[str, Any]:
-    default = values.default_of(spec)
-    choices = "; ".join(f"{word}: {about}" for word, about in spec.choices.items() if about)
-    live = "set and read" if spec.live and spec.live.set else "read" if spec.live and spec.live.read else ""
-    rules = "; ".join(rule.say for rule in server.book.rule if name in rule.needs.split())
+def _setting_facts(page: SettingPage) -> dict[str, str | int | None]:
+    """Give the facts of a setting under the labels that a person reads."""
     return {
-        "may be": values.describe(spec),
-        "choices": choices,
-        "default": None if default is None else values.show(default, spec),
-        "stored as": f"{spec.key}, in {spec.stored}" if spec.stored else spec.key,
-        "takes effect": _TAKES[spec.takes] + (f" (name one with {spec.fixed_by})" if spec.fixed_by else ""),
-        "at console": live,
-        "tier": spec.tier,
-        "advice": spec.advice,
-        "rules": rules,
-        "file": _REWRITTEN[server.book.file[spec.file].rewritten],
+        "may be": page.allowed,
+        "choices": "; ".join(f"{word}: {about}" for word, about in page.choices.items() if about),
+        "default": page.default,
+        "stored as": f"{page.key}, in {page.unit}" if page.unit else page.key,
+        "takes effect": _TAKES[page.takes] + (f" (name one with {page.fixed_by})" if page.fixed_by else ""),
+        "at console": "set and read" if page.live_set else "read" if page.live_read else "",
+        "tier": page.tier,
+        "advice": page.advice,
+        "rules": "; ".join(page.rules),
+        "file": _REWRITTEN[page.rewritten],
+        "where": f"{page.file}:{page.line}" if page.line else f"not in {page.file} (the default counts)",
+        "on disk": page.on_disk,
+    }
+
+
+def _list_facts(page: ListPage) -> dict[str, str | int | None]:
+    return {
+        "entries": page.entries,
+        "built in": ", ".join(page.built_in),
+        "example": page.example,
+        "least": page.least or None,
+        "most": page.most,
+        "advice": page.advice,
+        "where": page.file,
+        "on disk": ", ".join(page.on_disk) or "(empty)",
     }
 
 
 def _example(name: str, spec: Setting) -> str:
-    if spec.type == "secret":
+    if values.is_hidden(spec):
         return f"{name}     (it is asked for, so that it is not part of the command)"
-    shown = {"duration": "10m", "size": "2G", "percent": "50%", "bool": "on"}.get(spec.type, "VALUE")
-    return f"{name}={shown}"
+    return f"{name}={values.example(spec)}"
 
 
-def explain_list(server: Server, word: str, *, as_json: bool) -> None:
-    """Print all there is to know of a list."""
-    name, spec = list_of(server, word)
-    kind = server.book.kind[spec.item]
-    items = server.read().files.items(name)
-    facts = {
-        "entries": kind.about,
-        "built in": ", ".join(kind.catalogue),
-        "example": kind.example,
-        "least": spec.least or None,
-        "most": spec.most,
-        "advice": spec.advice,
-        "where": server.book.file[spec.file].path,
-        "on disk": ", ".join(items) or "(empty)",
-    }
-    if as_json:
-        say_json({"name": name, **facts})
-        return
-    say(f"{styled(name, 'bold')}  {spec.about}")
-    for label, value in facts.items():
-        if value:
-            say(f"  {label:<12} {plain(str(value))}")
-    say(f"  {'change it':<12} roundgate add {server.name} {name} ENTRY; remove, move")
-
-
-def explain_code(name: str, *, as_json: bool) -> bool:
-    """Print the page on a finding code; tell whether there is such a code."""
+def code_page(name: str) -> CodePage | None:
+    """Give the page on a finding code, or None where there is no such code."""
     from roundgate.core.checks import CODES
 
     code = CODES.get(name)
-    if code is None:
-        return False
-    if as_json:
-        say_json({"code": code.name, "level": code.level, "title": code.title, "page": code.page})
-        return True
-    say(f"{styled(code.name, 'bold')}  {code.title} ({code.level})")
-    say(f"  {code.page}")
-    for label, example in (("wrong", code.bad), ("right", code.good)):
+    return None if code is None else CodePage(code.name, code.level, code.title, code.page, code.bad, code.good)
+
+
+def say_code(page: CodePage) -> None:
+    """Print the page on a finding code as text."""
+    say(f"{styled(page.code, 'bold')}  {page.title} ({page.level})")
+    say(f"  {page.page}")
+    for label, example in (("wrong", page.wrong), ("right", page.right)):
         for number, line in enumerate(example.split("\n") if example else ()):
             say(f"  {label if number == 0 else '':<6} {plain(line)}")
-    return True

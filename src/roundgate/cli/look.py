@@ -31,7 +31,9 @@ def status(
             look_at_list(asked, once=True)
     found = states_of(servers, context.store)
     if as_json:
-        say_json({"site": context.site.file.site.name, "servers": [one.as_json() for one in found]})
+        from roundgate.cli.screen.outputs import StatusOutput
+
+        say_json(StatusOutput(context.site.file.site.name, [one.output() for one in found]))
         return
     if not found:
         say("This site has no server yet.\n  do: roundgate adopt FOLDER")
@@ -39,7 +41,7 @@ def status(
     say_table(("server", "state", "since", "players", "address", "waiting", "differs"), rows)
     for one in found:
         for word in one.remarks:
-            say(f"  {one.server.name}  {plain(word)}")
+            say(f"  {one.server.name}  {plain(word.text)}")
         if ask_list and one.listed is not None and one.listed.shown:
             say(f"  {one.server.name}  the public list shows it")
 
@@ -60,12 +62,14 @@ def show(
 
     context = CallContext()
     word, names = context.split(words or [])
-    results: list[dict[str, Any]] = []
+    results: list[Any] = []
     for server in context.several(word):
         wanted = Chosen(names, everything, advanced, file or "", search or "")
         rows = chosen_rows(context.open(server), wanted, ask=ask)
         if as_json:
-            results.append({"server": server.name, "settings": [row.as_json() for row in rows]})
+            from roundgate.cli.screen.outputs import ShowOutput
+
+            results.append(ShowOutput(server.name, [row.output() for row in rows]))
         else:
             say_rows(server, rows, wanted)
     if as_json:
@@ -77,9 +81,11 @@ def explain(
     as_json: Json = False,
 ) -> None:
     """All there is to know of a setting or list, where it stands, or of a finding code."""
-    from roundgate.cli.explaining import explain_code, explain_list, explain_setting
+    from roundgate.cli.explaining import code_page, page_of, say_code, say_page
 
-    if len(words) == 1 and "-" in words[0] and explain_code(words[0], as_json=as_json):
+    page = code_page(words[0]) if len(words) == 1 and "-" in words[0] else None
+    if page is not None:
+        say_json([page]) if as_json else say_code(page)
         return
     context = CallContext()
     word, names = context.split(words)
@@ -87,9 +93,13 @@ def explain(
         from roundgate.host.errors import WrongWords
 
         raise WrongWords("What shall be explained?", f"roundgate explain {word} NAME    (or a finding's code)")
-    for server in [_with(context, name) for name in names] if word is None else context.several(word):
-        for name in names:
-            (explain_list if _is_list(server, name) else explain_setting)(server, name, as_json=as_json)
+    servers = [_with(context, names[0])] if word is None else context.several(word)
+    pages = [page_of(context.open(server), name) for server in servers for name in names]
+    if as_json:
+        say_json(pages)
+        return
+    for each in pages:
+        say_page(each, context.opened(each.server).book)
 
 
 def _with(context: CallContext, name: str) -> Server:
@@ -102,9 +112,3 @@ def _with(context: CallContext, name: str) -> Server:
     except WrongWords:
         servers = context.several("@all")
         return next((one for one in servers if find_name(one.book, name)), servers[0])
-
-
-def _is_list(server: Server, name: str) -> bool:
-    from roundgate.api.lookup import find_name
-
-    return find_name(server.book, name) in server.book.list

@@ -87,8 +87,8 @@ def watch(window: RoundWindow, store: Store) -> int:
     try:
         while True:
             try:
-                for message in window.messages():
-                    screen.show(message)
+                for event in window.events():
+                    screen.show(event)
                 break
             except KeyboardInterrupt:
                 if not _stay(window):

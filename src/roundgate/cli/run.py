@@ -12,8 +12,9 @@ from msgspec.structs import replace
 from roundgate.cli.apply import At, Backup, Countdown, Despite, Kill, Reason, Silent, WhenEmpty
 from roundgate.cli.call import CallContext
 from roundgate.cli.screen.output import plain, say, warn
+from roundgate.core.rounds import RoundKind
 from roundgate.host.errors import BooksUnusable, Trouble, WrongWords, as_trouble
-from roundgate.host.rounds.options import Kind, Options
+from roundgate.host.rounds.options import Options
 from roundgate.host.servers import Server
 from roundgate.host.site import is_server_word
 
@@ -22,7 +23,7 @@ Which = Annotated[str | None, typer.Argument(help="Which servers.")]
 
 def start(server: Which = None) -> None:
     """Start a server, wait until it is ready, and see that it stays up and owns its ports."""
-    _run(server, Options(kind="start"))
+    _run(server, Options(kind=RoundKind.START))
 
 
 def stop(
@@ -35,7 +36,7 @@ def stop(
     kill: Kill = False,
 ) -> None:
     """Stop a server and make sure that it is gone. What was set live, or edited by hand meanwhile, is kept."""
-    _run(server, _options("stop", countdown, reason, when_empty, at, silent=silent, kill=kill))
+    _run(server, _options(RoundKind.STOP, countdown, reason, when_empty, at, silent=silent, kill=kill))
 
 
 def restart(
@@ -50,12 +51,12 @@ def restart(
     despite: Despite = False,
 ) -> None:
     """Stop and start a server. The slate waits on; what was set live, or edited by hand meanwhile, is kept."""
-    options = _options("restart", countdown, reason, when_empty, at, silent=silent, kill=kill)
+    options = _options(RoundKind.RESTART, countdown, reason, when_empty, at, silent=silent, kill=kill)
     _run(server, replace(options, backup=backup, despite_errors=despite))
 
 
 def _options(
-    kind: Kind, countdown: str, reason: str, when_empty: bool, at: str | None, *, silent: bool, kill: bool
+    kind: RoundKind, countdown: str, reason: str, when_empty: bool, at: str | None, *, silent: bool, kill: bool
 ) -> Options:
     from roundgate.cli.rounding import moment, seconds
 
@@ -77,7 +78,7 @@ def _run(word: str | None, options: Options) -> None:
     codes = []
     try:
         context = CallContext()
-        servers = context.several(word, lenient=options.kind == "stop")
+        servers = context.several(word, lenient=options.kind is RoundKind.STOP)
     except BooksUnusable as error:
         _run_bare(word, options, error)
         return
@@ -152,6 +153,7 @@ def _note_live(context: CallContext, server: Server, line: str) -> None:
     """Remember where a line set a setting: it is lost at the next restart, and 'show' says so."""
     import re
 
+    from roundgate.core import values
     from roundgate.host.store import secret_mark
 
     for name, spec in server.book.setting.items():
@@ -159,7 +161,7 @@ def _note_live(context: CallContext, server: Server, line: str) -> None:
         pattern = re.escape(form).replace(re.escape("{value}"), "(?P<value>.+)")
         found = re.fullmatch(pattern, line.strip()) if form else None
         if found:
-            is_secret = spec.type == "secret"
+            is_secret = values.is_hidden(spec)
             kept = secret_mark(server.name, name, found["value"]) if is_secret else found["value"]
             context.store.note_live(server.name, name, kept)
             say(f"  {name} is set at the console only: it is lost at the next restart.")

@@ -5,12 +5,13 @@ from __future__ import annotations
 import time
 from collections.abc import Sequence
 from contextlib import suppress
-from typing import Any
+from typing import TYPE_CHECKING, Literal
 
 from msgspec import Struct
 
 from roundgate.api.known import known_of
-from roundgate.core.layers import Known, Layers, layers_of
+from roundgate.cli.screen.differences import beside_slate, difference_words
+from roundgate.core.layers import Difference, DifferenceCode, Known, Layers, layers_of
 from roundgate.core.rescue import rescue
 from roundgate.core.values.units import say_seconds
 from roundgate.host.drivers import driver_of
@@ -24,8 +25,18 @@ from roundgate.host.servers import Server
 from roundgate.host.store import RoundRow, Store
 from roundgate.host.workspace import Workspace
 
+if TYPE_CHECKING:
+    from roundgate.cli.screen.outputs import ServerOutput, StateWord
+
 _ANSWER_WITHIN = 3.0
 """Seconds for a keeper to say how its server stands; one that hangs must not hide the others."""
+
+
+class Remark(Struct, frozen=True):
+    """Something that a person should know of a server: what it is about, and the words."""
+
+    code: str
+    text: str
 
 
 class ServerState(Struct, frozen=True):
@@ -37,8 +48,8 @@ class ServerState(Struct, frozen=True):
     address: str = ""
     waiting: int = 0
     layers: list[Layers] = []
-    remarks: list[str] = []
-    odd: str = ""
+    remarks: list[Remark] = []
+    odd: Literal["", "no answer", "no folder"] = ""
     """A word for the state where nothing is known of the server."""
     round: RoundRow | None = None
     """The round that is at work on it."""
@@ -47,7 +58,7 @@ class ServerState(Struct, frozen=True):
     listed: ListLook | None = None
 
     @property
-    def word(self) -> str:
+    def word(self) -> StateWord:
         """The state in a word."""
         if self.odd:
             return self.odd
@@ -66,31 +77,33 @@ class ServerState(Struct, frozen=True):
         """Give the row of the table."""
         players = f"{self.state.players} of {self.slots}" if self.state.runs and self.slots else ""
         waits = f"{self.waiting} on the slate" if self.waiting else ""
-        differing = [one.name for one in self.layers if one.differences and not _only_slate(one)]
+        differing = [one.name for one in self.layers if beside_slate(one.differences)]
         more = f" and {len(differing) - 2} more" if len(differing) > 2 else ""
         return (self.server.name, self.word, self.since, players, self.address, waits, ", ".join(differing[:2]) + more)
 
-    def as_json(self) -> dict[str, Any]:
-        """Give it for JSON; field names are stable."""
-        return {
-            "server": self.server.name,
-            "state": self.word,
-            "since": self.state.started,
-            "process": self.state.process,
-            "players": self.state.players if self.state.runs else None,
-            "slots": self.slots or None,
-            "address": self.address or None,
-            "on-slate": self.waiting,
-            "differs": {one.name: list(one.differences) for one in self.layers if one.differences},
-            "remarks": self.remarks,
-            "round": self.round.number if self.round else None,
-            "crashes": self.crashes,
-            "listed": self.listed.shown if self.listed else None,
-        }
+    def output(self) -> ServerOutput:
+        """Give it for JSON."""
+        from roundgate.cli.screen.outputs import RemarkOutput, ServerOutput, difference_output
 
+        return ServerOutput(
+            server=self.server.name,
+            state=self.word,
+            since=self.state.started,
+            process=self.state.process,
+            players=self.state.players if self.state.runs else None,
+            slots=int(self.slots) if self.slots.isdecimal() else None,
+            address=self.address or None,
+            on_slate=self.waiting,
+            differs={one.name: [difference_output(each) for each in one.differences] for one in self._differing},
+            remarks=[RemarkOutput(one.code, one.text) for one in self.remarks],
+            round=self.round.number if self.round else None,
+            crashes=self.crashes,
+            listed=self.listed.shown if self.listed else None,
+        )
 
-def _only_slate(layers: Layers) -> bool:
-    return all(words.startswith("on the slate") for words in layers.differences)
+    @property
+    def _differing(self) -> list[Layers]:
+        return [one for one in self.layers if one.differences]
 
 
 def states_of(servers: Sequence[Server], store: Store) -> list[ServerState]:
@@ -116,12 +129,12 @@ def states_of(servers: Sequence[Server], store: Store) -> list[ServerState]:
 def _state_of(server: Server, store: Store, driver: Driver | None, until: float) -> ServerState:
     if driver is None:
         remark = f"its folder {server.folder} is not there; correct 'folder' in the site file"
-        return ServerState(server, RunState(), remarks=[remark], odd="no folder")
+        return ServerState(server, RunState(), remarks=[Remark("folder-missing", remark)], odd="no folder")
     try:
         state = driver.posted_state(until)
     except KeeperGone:
         remark = "its keeper does not answer; if it stays so, end it (it is started again): " + _keeper_words(server)
-        return ServerState(server, RunState(), remarks=[remark], odd="no answer")
+        return ServerState(server, RunState(), remarks=[Remark("keeper-silent", remark)], odd="no answer")
     return _state_with(server, store, state)
 
 
@@ -145,7 +158,7 @@ def _state_with(server: Server, store: Store, state: RunState) -> ServerState:
         remarks += _remarks(server, state, known, layers)
     except Exception as error:  # noqa: BLE001 - whatever its files hold, a server has its row
         why = getattr(error, "what", None) or type(error).__name__
-        remarks.append(f"its files could not be looked at: {why}")
+        remarks.append(Remark("files-unreadable", f"its files could not be looked at: {why}"))
         layers, address, slots = [], "", ""
     waiting = len(store.slate(server.name)) + len(store.odd_entries(server.name))
     return ServerState(server, state, slots, address, waiting, layers, remarks, "", work, crashes, listed)
@@ -159,39 +172,39 @@ def _address(server: Server, known: Known) -> str:
     return f"{host}:{known.disk.counting(ports[0].setting)}"
 
 
-def _life_remarks(server: Server, store: Store, state: RunState) -> list[str]:
+def _life_remarks(server: Server, store: Store, state: RunState) -> list[Remark]:
     """Say what goes on with a server by itself: a round that waits, crashes, and whether players find it."""
     remarks = []
     for row in store.open_rounds(server.name):
         if is_at_work(row):
-            remarks.append(f"{round_words(row)}; to call it off: roundgate cancel {server.name}")
+            words = f"{round_words(row)}; to call it off: roundgate cancel {server.name}"
+            remarks.append(Remark("round-at-work", words))
     if state.recovering is not None:
-        remarks.append(f"round {state.round} is being recovered by itself (try {state.recovering or 1})")
+        words = f"round {state.round} is being recovered by itself (try {state.recovering or 1})"
+        remarks.append(Remark("round-recovering", words))
     crashes = recent_crashes(life_of(server))
     if crashes:
         last = crashes[-1]
         when = time.strftime("%H:%M:%S", time.localtime(last["at"]))
         times = f"{len(crashes)} times in the last day, last" if len(crashes) > 1 else "once in the last day,"
         said = f"; its last words: {_masked(server, last['words'][-1])}" if last["words"] else ""
-        remarks.append(f"crashed {times} at {when}{exit_words(last['code'])}{said}")
+        remarks.append(Remark("crashed", f"crashed {times} at {when}{exit_words(last['code'])}{said}"))
     if state.gave_up:
-        remarks.append(
-            f"it is no longer started again; see: roundgate log {server.name}, then: roundgate start {server.name}"
-        )
+        words = f"it is no longer started again; see: roundgate log {server.name}, then: roundgate start {server.name}"
+        remarks.append(Remark("gave-up", words))
     look = known_look(server, state.started)
     if look is not None and not look.shown:
         ago = say_seconds(max(1, int(time.time() - look.at)))
         words = "is being looked for in the public list" if look.going_on else "not found in the public list"
-        remarks.append(f"{words}: {look.why} ({ago} ago); ask again: roundgate status {server.name} --list")
+        words = f"{words}: {look.why} ({ago} ago); ask again: roundgate status {server.name} --list"
+        remarks.append(Remark("not-listed", words))
     if state.slow_patterns:
-        remarks.append(
-            f"these patterns of its rulebook take too long and are no longer used: {', '.join(state.slow_patterns)}"
-        )
+        words = f"these patterns of its rulebook take too long and are no longer used: {', '.join(state.slow_patterns)}"
+        remarks.append(Remark("slow-pattern", words))
     odd = store.odd_entries(server.name)
     if odd:
-        remarks.append(
-            f"{len(odd)} entries on its slate cannot be read; 'roundgate discard {server.name}' takes all off"
-        )
+        words = f"{len(odd)} entries on its slate cannot be read; 'roundgate discard {server.name}' takes all off"
+        remarks.append(Remark("slate-unreadable", words))
     return remarks
 
 
@@ -221,28 +234,32 @@ def round_words(row: RoundRow) -> str:
     return f"round {row.number} ({row.kind}) of {row.by}, since {since}{words}"
 
 
-def _remarks(server: Server, state: RunState, known: Known, layers: list[Layers]) -> list[str]:
+def _remarks(server: Server, state: RunState, known: Known, layers: list[Layers]) -> list[Remark]:
     remarks = [
-        f"{one.name}: {words}" for one in layers for words in one.differences if not words.startswith("on the slate")
+        Remark(each.code, f"{one.name}: {difference_words(each)}")
+        for one in layers
+        for each in beside_slate(one.differences)
     ]
     saved = rescue(known.disk, known.started, ())
     if saved:
-        remarks.append("edits in a file that the server rewrites when it stops; 'roundgate apply' or 'stop' keeps them")
+        words = "edits in a file that the server rewrites when it stops; 'roundgate apply' or 'stop' keeps them"
+        remarks.append(Remark("edited-while-running", words))
     if known.started:
         for name in server.book.list:
             if known.disk.items(name) != known.started.items(name):
-                remarks.append(f"{name}: on disk but not running: restart")
+                difference = Difference(DifferenceCode.NEEDS_RESTART)
+                remarks.append(Remark(difference.code, f"{name}: {difference_words(difference)}"))
     if not state.runs:
         remarks += _outside(server)
     return remarks
 
 
-def _outside(server: Server) -> list[str]:
+def _outside(server: Server) -> list[Remark]:
     """Say where a server that no keeper holds runs all the same."""
     from roundgate.host.rounds.obstacles import refuse_outsiders
 
     try:
         refuse_outsiders(server, RunState())
     except Trouble as error:
-        return [error.what]
+        return [Remark("outside-any-keeper", error.what)]
     return []

@@ -3,26 +3,31 @@
 from __future__ import annotations
 
 from collections.abc import Collection
-from typing import Any
+from typing import TYPE_CHECKING
 
 from msgspec import Struct
 from msgspec.structs import replace
 
 from roundgate.api.lookup import list_of, setting_of
 from roundgate.api.server import OpenServer
+from roundgate.cli.screen.differences import beside_slate, difference_words
 from roundgate.cli.screen.output import say, say_table, styled
+from roundgate.core import values
 from roundgate.core.files import ServerFiles
 from roundgate.core.files import say as say_value
 from roundgate.core.formats import format_name
 from roundgate.core.formats.places import find_key, key_of
 from roundgate.core.formats.protocol import Document, Path
-from roundgate.core.layers import Known, layers_of
+from roundgate.core.layers import Difference, DifferenceCode, Known, layers_of
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.secrets import HIDDEN, hidden_paths, is_secret
 from roundgate.host.consoles import console_of
 from roundgate.host.drivers import driver_of
 from roundgate.host.errors import ConsoleCut
 from roundgate.host.servers import Server
+
+if TYPE_CHECKING:
+    from roundgate.cli.screen.outputs import SettingOutput
 
 
 class Chosen(Struct, frozen=True):
@@ -45,20 +50,16 @@ class Row(Struct, frozen=True):
     slate: str
     running: str
     default: str
-    differences: tuple[str, ...]
+    differences: tuple[Difference, ...]
 
-    def as_json(self) -> dict[str, Any]:
-        """Give it for JSON; field names are stable."""
-        return {
-            "name": self.name,
-            "file": self.file,
-            "key": self.key,
-            "disk": self.disk,
-            "slate": self.slate,
-            "running": self.running,
-            "default": self.default,
-            "differences": list(self.differences),
-        }
+    def output(self) -> SettingOutput:
+        """Give it for JSON."""
+        from roundgate.cli.screen.outputs import SettingOutput, difference_output
+
+        differences = [difference_output(one) for one in self.differences]
+        return SettingOutput(
+            self.name, self.file, self.key, self.disk, self.slate, self.running, self.default, differences
+        )
 
 
 def chosen_rows(opened: OpenServer, chosen: Chosen, *, ask: bool) -> list[Row]:
@@ -112,11 +113,7 @@ def _members(server: Server, word: str) -> list[str]:
 
 def _gone_row(name: str, number: int) -> Row:
     file, _, key = name.partition(":")
-    return Row(name, file, key, "-", "", "", "", (_gone_words(number),))
-
-
-def _gone_words(number: int) -> str:
-    return f"written by round {number}, and no longer in the file: the server does not know it, or took it out"
+    return Row(name, file, key, "-", "", "", "", (Difference(DifferenceCode.GONE_FROM_FILE, round=number),))
 
 
 def _wanted(server: Server, name: str, spec: Setting, chosen: Chosen) -> bool:
@@ -149,7 +146,7 @@ def _row(name: str, spec: Setting, known: Known) -> Row:
     slate = say_value(layers.slate, spec) if layers.slate != layers.disk else ""
     running = say_value(layers.running, spec) if layers.runs else ""
     default = say_value(layers.default, spec) if layers.default is not None else ""
-    if spec.type == "secret" and layers.slate != layers.disk:
+    if values.is_hidden(spec) and layers.slate != layers.disk:
         slate = "(set, hidden)" if layers.slate else "(empty)"
     return Row(name, file, spec.key, disk, slate, running, default, layers.differences)
 
@@ -163,9 +160,9 @@ def _list_row(server: Server, known: Known, name: str) -> Row:
     disk, slate = items(known.disk), items(known.slate)
     running = items(known.started) if known.started else ""
     changed = _list_change(known.disk.items(name), known.slate.items(name))
-    words = [f"on the slate: {changed}"] if slate != disk else []
-    words += ["on disk but not running: restart"] if running and running != disk else []
-    return Row(name, file, "", disk, changed if slate != disk else "", running, "", tuple(words))
+    found = [Difference(DifferenceCode.ON_SLATE, changed)] if slate != disk else []
+    found += [Difference(DifferenceCode.NEEDS_RESTART)] if running and running != disk else []
+    return Row(name, file, "", disk, changed if slate != disk else "", running, "", tuple(found))
 
 
 def _list_change(before: list[str], after: list[str]) -> str:
@@ -209,7 +206,8 @@ def _unknown_list_row(server: Server, known: Known, path: str) -> Row:
     disk, slate = items(known.disk), items(known.slate)
     running = ", ".join(items(known.started)) if known.started else ""
     changed = _list_change(disk, slate) if slate != disk else ""
-    return Row(path, path, "", ", ".join(disk), changed, running, "", (f"on the slate: {changed}",) if changed else ())
+    found = (Difference(DifferenceCode.ON_SLATE, changed),) if changed else ()
+    return Row(path, path, "", ", ".join(disk), changed, running, "", found)
 
 
 def _hidden(server: Server, known: Known, path: str) -> frozenset[Path]:
@@ -230,10 +228,10 @@ def _unknown_row(server: Server, known: Known, path: str, key: str, hidden: Coll
 
     disk, slate = value(known.disk), value(known.slate)
     running = value(known.started) if known.started else ""
-    words = [f"on the slate: {slate}"] if slate != disk else []
+    found = [Difference(DifferenceCode.ON_SLATE, None if slate == "-" else slate)] if slate != disk else []
     gone = (known.drifted or {}).get(f"{path}:{key}")
-    words += [_gone_words(gone)] if gone is not None and disk == "-" else []
-    return Row(f"{path}:{key}", path, key, disk, slate if slate != disk else "", running, "", tuple(words))
+    found += [Difference(DifferenceCode.GONE_FROM_FILE, round=gone)] if gone is not None and disk == "-" else []
+    return Row(f"{path}:{key}", path, key, disk, slate if slate != disk else "", running, "", tuple(found))
 
 
 def _asked(server: Server) -> dict[str, str]:
@@ -262,7 +260,7 @@ def say_rows(server: Server, rows: list[Row], chosen: Chosen) -> None:
     table = []
     for row in rows:
         differs = row.running != row.disk
-        about = "; ".join(words for words in row.differences if not words.startswith("on the slate"))
+        about = "; ".join(map(difference_words, beside_slate(row.differences)))
         shown_default = row.default if row.default != row.disk else ""
         table.append((row.name, row.disk, row.slate, row.running if differs else "", shown_default, about))
     say_table(("setting", "on disk", "on the slate", "running", "default", ""), table)

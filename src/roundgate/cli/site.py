@@ -10,6 +10,7 @@ import typer
 from roundgate.cli import call
 from roundgate.cli.call import CallContext
 from roundgate.cli.screen.output import say, say_json, say_table
+from roundgate.core.rounds import RoundKind
 from roundgate.host.errors import Trouble, WrongWords
 
 
@@ -66,7 +67,9 @@ def _offer_first_run(name: str, missing: list[str], first_run: bool | None) -> N
         return
     context = CallContext()
     server = context.opened(name).server
-    code = run_round(context, server, Options(kind="start")) or run_round(context, server, Options(kind="stop"))
+    code = run_round(context, server, Options(kind=RoundKind.START)) or run_round(
+        context, server, Options(kind=RoundKind.STOP)
+    )
     if code:
         raise typer.Exit(code)
     say(f"  next: roundgate check {name}, roundgate show {name}")

@@ -154,4 +154,4 @@ def say(stored: str | None, spec: Setting) -> str:
     try:
         return values.show(values.read(stored, spec), spec)
     except ValueProblem:
-        return "(set, not valid)" if spec.type == "secret" else stored
+        return "(set, not valid)" if values.is_hidden(spec) else stored

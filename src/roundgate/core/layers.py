@@ -1,8 +1,9 @@
-"""The four layers of a value: default, on disk, on the slate, running; and in plain words where they differ."""
+"""The four layers of a value: default, on disk, on the slate, running; and how they differ."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from enum import StrEnum
 
 from msgspec import Struct
 
@@ -28,8 +29,39 @@ class Known(Struct, frozen=True):
     """What the running world was made with, by setting, as stored."""
 
 
+class DifferenceCode(StrEnum):
+    """How two layers of a value differ."""
+
+    ON_SLATE = "on-slate"
+    """A change waits; it is not in force."""
+    NEEDS_RESTART = "needs-restart"
+    """On disk, and the running server has read another value."""
+    NEEDS_NEW_WORLD = "needs-new-world"
+    """On disk, and in force only in a world that is made from now on."""
+    LIVE_UNTIL_STOP = "live-until-stop"
+    """Sent to the console; the slate writes it into the file at the next stop."""
+    LIVE_ONLY = "live-only"
+    """Sent to the console, and in no file: the next restart loses it."""
+    SERVER_DISAGREES = "server-disagrees"
+    """The running server answers with another value than the file that it read."""
+    RESET_BY_OTHERS = "reset-by-others"
+    """A round wrote it, and something else has given it another value since."""
+    GONE_FROM_FILE = "gone-from-file"
+    """A round wrote it, and it is no longer in the file."""
+
+
+class Difference(Struct, frozen=True):
+    """One difference between the layers of a value."""
+
+    code: DifferenceCode
+    value: str | None = None
+    """What waits on the slate, as people say it; None where the value is to be taken out."""
+    round: int | None = None
+    """The round that wrote the value."""
+
+
 class Layers(Struct, frozen=True):
-    """One setting's layers, as stored (None: not there), and a word for each difference."""
+    """One setting's layers, as stored (None: not there), and how they differ."""
 
     name: str
     default: str | None
@@ -37,17 +69,17 @@ class Layers(Struct, frozen=True):
     slate: str | None
     running: str | None
     runs: bool
-    differences: tuple[str, ...]
+    differences: tuple[Difference, ...]
 
 
 def layers_of(name: str, known: Known) -> Layers:
-    """Work out a setting's layers and what to say of them."""
+    """Work out a setting's layers and how they differ."""
     spec = known.disk.book.setting[name]
     default = None if spec.default is None else values.plain_text(spec.default, spec)
     disk, slate = known.disk.stored(name), known.slate.stored(name)
     running = _running(name, known)
-    words = tuple(_differences(name, spec, known, running))
-    return Layers(name, default, disk, slate, running, known.started is not None, words)
+    differences = tuple(_differences(name, spec, known, running))
+    return Layers(name, default, disk, slate, running, known.started is not None, differences)
 
 
 def _running(name: str, known: Known) -> str | None:
@@ -57,28 +89,21 @@ def _running(name: str, known: Known) -> str | None:
     return known.started.stored(name) if known.started else None
 
 
-def _differences(name: str, spec: Setting, known: Known, running: str | None) -> list[str]:
+def _differences(name: str, spec: Setting, known: Known, running: str | None) -> Iterator[Difference]:
     disk, slate = known.disk.stored(name), known.slate.stored(name)
-    words = []
     if slate != disk:
-        words.append(f"on the slate: {say(slate, spec) if slate is not None else 'to be taken out'}")
-    if known.started is not None:
-        words += _running_words(name, spec, known, running)
+        yield Difference(DifferenceCode.ON_SLATE, say(slate, spec) if slate is not None else None)
+    if known.started is not None and value_of(disk, spec) != value_of(running, spec):
+        yield Difference(_why_not_running(name, spec, known, running))
     if known.drifted and name in known.drifted:
-        words.append(f"reset by something other than Round Gate since round {known.drifted[name]}")
-    return words
+        yield Difference(DifferenceCode.RESET_BY_OTHERS, round=known.drifted[name])
 
 
-def _running_words(name: str, spec: Setting, known: Known, running: str | None) -> list[str]:
+def _why_not_running(name: str, spec: Setting, known: Known, running: str | None) -> DifferenceCode:
     disk = known.disk.stored(name)
-    if value_of(disk, spec) == value_of(running, spec):
-        return []
     if known.live and name in known.live:
-        if known.slate.stored(name) == running:
-            return ["in force by the console; goes into the file at the next stop"]
-        return ["set at the console only: lost at the next restart"]
+        is_kept = known.slate.stored(name) == running
+        return DifferenceCode.LIVE_UNTIL_STOP if is_kept else DifferenceCode.LIVE_ONLY
     if known.asked and name in known.asked and known.started and known.started.stored(name) == disk:
-        return ["on disk, but the server says otherwise: changed at its console since, or it did not take the value"]
-    if spec.takes == "new-world":
-        return ["on disk but not running: needs a restart and a new world"]
-    return ["on disk but not running: restart"]
+        return DifferenceCode.SERVER_DISAGREES
+    return DifferenceCode.NEEDS_NEW_WORLD if spec.takes == "new-world" else DifferenceCode.NEEDS_RESTART

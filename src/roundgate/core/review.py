@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from enum import StrEnum
 from functools import partial
 
 from msgspec import Struct
 from msgspec.structs import replace
 
+from roundgate.core import values
 from roundgate.core.advice import advice_for
 from roundgate.core.differences import lines_of, unified
 from roundgate.core.files import ServerFiles, say
@@ -45,11 +47,47 @@ class ChangeWords(Struct, frozen=True):
     is_nothing: bool = False
 
 
+class ConsequenceCode(StrEnum):
+    """What kind of thing the changes of a slate mean."""
+
+    LIVE_POSSIBLE = "live-possible"
+    """The changes can also be sent to the live console."""
+    NEEDS_RESTART = "needs-restart"
+    """The changes take effect at the next restart."""
+    NEEDS_NEW_WORLD = "needs-new-world"
+    """The changes take effect in a world that is made from then on."""
+    ADVICE = "advice"
+    """What the rulebook advises for the new values."""
+    NOT_DESCRIBED = "not-described"
+    """No rulebook describes the keys: they are written without being checked or proven."""
+    NOT_READABLE = "not-readable"
+    """The server cannot be asked for the values."""
+    WORLD_FIXED = "world-fixed"
+    """The world that the files name was made with other values, which stay."""
+
+
+class Consequence(Struct, frozen=True):
+    """Something that the changes of a slate mean."""
+
+    code: ConsequenceCode
+    names: tuple[str, ...]
+    """The settings, lists or keys that it is about."""
+    detail: dict[str, str] = {}
+    """``advice``: the text. ``world-fixed``: the ``world``, what it was ``made`` with, and what is ``wanted``."""
+
+
+_TAKES_CODES = {
+    "live": ConsequenceCode.LIVE_POSSIBLE,
+    "restart": ConsequenceCode.NEEDS_RESTART,
+    "new-world": ConsequenceCode.NEEDS_NEW_WORLD,
+}
+
+
 class Review(Struct, frozen=True):
     """The whole review of a slate."""
 
     changes: tuple[ChangeWords, ...]
-    consequences: tuple[str, ...]
+    consequences: tuple[Consequence, ...]
     diff: str
 
 
@@ -119,38 +157,31 @@ def _in_words(change: Change, book: Rulebook) -> ChangeWords:
     return ChangeWords(change.name, change.file, before, after, then, change.is_nothing)
 
 
-def _consequences(outcome: Outcome) -> Iterator[str]:
+def _consequences(outcome: Outcome) -> Iterator[Consequence]:
     book = outcome.before.book
     real = [change for change in outcome.changes if not change.is_nothing]
-    for takes, words in _TAKES.items():
-        names = [change.name for change in real if _takes(change, book) == takes]
+    for takes, code in _TAKES_CODES.items():
+        names = dict.fromkeys(change.name for change in real if _takes(change, book) == takes)
         if names:
-            yield words.format(names=", ".join(dict.fromkeys(names)))
+            yield Consequence(code, tuple(names))
     for change in real:
         spec = spec_of(change, book)
         advice = advice_for(change.name, spec, outcome.after.names) if spec else ""
         if advice:
-            yield f"{change.name}: {advice}"
+            yield Consequence(ConsequenceCode.ADVICE, (change.name,), {"advice": advice})
     unknown = [change.name for change in real if change.operation.value_key and not spec_of(change, book)]
     if unknown:
-        yield f"{', '.join(unknown)}: the rulebook does not know this key; it is written, but not checked or proven."
+        yield Consequence(ConsequenceCode.NOT_DESCRIBED, tuple(unknown))
     unread = [name for name in dict.fromkeys(one.name for one in real) if not _can_be_read(name, book, unknown)]
     if unread:
-        yield f"{', '.join(unread)}: cannot be read back from the server; a round says that it is written, and no more."
+        yield Consequence(ConsequenceCode.NOT_READABLE, tuple(unread))
 
 
 def _can_be_read(name: str, book: Rulebook, unknown: Sequence[str]) -> bool:
     spec = book.setting.get(name)
     if spec is None:
         return name in unknown  # that is said already
-    return spec.type != "secret" and bool(spec.shown or (spec.live and spec.live.read))
-
-
-_TAKES = {
-    "live": "{names}: can also be set without a restart: 'apply --live'. It is kept only once it is in the file.",
-    "restart": "{names}: takes effect at the next restart, which disconnects everybody.",
-    "new-world": "{names}: fixed when a world is made; takes effect in a new world only.",
-}
+    return not values.is_hidden(spec) and bool(spec.shown or (spec.live and spec.live.read))
 
 
 def _takes(change: Change, book: Rulebook) -> str:

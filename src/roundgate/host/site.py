@@ -19,6 +19,7 @@ from roundgate.host.ownership import claim
 SITE_FILE = "roundgate.toml"
 STATE_FOLDER = ".roundgate"
 CONSOLE_KINDS = ("stdin", "tcp")
+DRIVER_KINDS = ("keeper",)
 NAME = re.compile(r"[A-Za-z][A-Za-z0-9_-]{0,39}")
 
 
@@ -31,6 +32,8 @@ class ServerEntry(Struct, frozen=True, forbid_unknown_fields=True):
     tags: list[str] = field(default_factory=list)
     console: str = ""
     """How to talk to it: ``stdin`` or ``tcp``; empty: by TCP where the rulebook's console is open, else by stdin."""
+    driver: str = "keeper"
+    """What starts and stops it: ``keeper``, a process of Round Gate's own."""
     environment: dict[str, str] = field(default_factory=dict)
     outside: list[str] = field(default_factory=list)
     """Folders outside the server's own that its links may lead to."""
@@ -123,13 +126,16 @@ def read_site(folder: Path) -> Site:
     wrong = next((name for name in file.server if not NAME.fullmatch(name)), None)
     if wrong is not None:
         raise Trouble(f"{SITE_FILE}: '{wrong}' cannot be a server's name.", "Use letters, digits, - and _.")
-    odd = next((name for name, entry in file.server.items() if entry.console not in ("", *CONSOLE_KINDS)), None)
-    if odd is not None:
-        raise Trouble(
-            f"{SITE_FILE}: '{file.server[odd].console}' of {odd} is no kind of console.",
-            f"Write one of {', '.join(CONSOLE_KINDS)} as 'console'.",
-        )
+    for name, entry in file.server.items():
+        _refuse_unknown(name, "console", entry.console, ("", *CONSOLE_KINDS))
+        _refuse_unknown(name, "driver", entry.driver, DRIVER_KINDS)
     return Site(folder.resolve(), file)
+
+
+def _refuse_unknown(server: str, key: str, word: str, known: Sequence[str]) -> None:
+    if word not in known:
+        hint = f"Write one of {', '.join(one for one in known if one)} as '{key}'."
+        raise Trouble(f"{SITE_FILE}: '{word}' of {server} is no kind of {key}.", hint)
 
 
 def is_server_word(site: Site, word: str) -> bool:

@@ -13,6 +13,7 @@ from contextlib import suppress
 from msgspec import MsgspecError, json
 
 from roundgate.core.files import ServerFiles, say, value_of
+from roundgate.core.review import Consequence, ConsequenceCode
 from roundgate.core.rulebook.model import Rulebook
 from roundgate.core.slate import Outcome
 from roundgate.host.errors import Trouble
@@ -60,10 +61,10 @@ def world_of(server: Server, files: ServerFiles) -> dict[str, str]:
     return found
 
 
-def world_remarks(server: Server, outcome: Outcome) -> list[str]:
-    """Say where the files will ask for something else than the world that they name was made with."""
+def world_consequences(server: Server, outcome: Outcome) -> list[Consequence]:
+    """Tell where the files will ask for something else than the world that they name was made with."""
     made = world_of(server, outcome.after)
-    remarks = []
+    found = []
     for slot, names in fixed_by(server.book).items():
         world = outcome.after.counting(slot)
         for name in names:
@@ -71,8 +72,6 @@ def world_remarks(server: Server, outcome: Outcome) -> list[str]:
             wanted = outcome.after.stored(name)
             if name in made and value_of(made[name], spec) != value_of(wanted, spec):
                 shown = say(wanted, spec) if wanted is not None else "the default"
-                remarks.append(
-                    f"{name}: the world {world} was made with {say(made[name], spec)}; "
-                    f"{shown} in the file has no effect in it."
-                )
-    return remarks
+                detail = {"world": str(world), "made": say(made[name], spec), "wanted": shown}
+                found.append(Consequence(ConsequenceCode.WORLD_FIXED, (name,), detail))
+    return found

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from msgspec.structs import replace
 
 from roundgate.cli.screen.output import say
+from roundgate.core import values
 from roundgate.core.files import say as say_value
 from roundgate.core.files import value_of
 from roundgate.core.operations import Operation, SetValue
@@ -66,7 +67,7 @@ def _send_one(server: Server, store: Store, console: Console, one: SetValue) -> 
             f"The value of {one.name} could not be read back from the server.{_quoted(answer, spec)}",
             f"roundgate log {server.name}",
         )
-    kept = secret_mark(server.name, one.name, one.stored) if spec.type == "secret" else one.stored
+    kept = secret_mark(server.name, one.name, one.stored) if values.is_hidden(spec) else one.stored
     store.note_live(server.name, one.name, kept)
     shown = say_value(one.stored, spec)
     if read is None:
@@ -88,7 +89,7 @@ def _read_back(console: Console, live: Live, answer: Sequence[str]) -> str | Non
 
 def _quoted(answer: Sequence[str], spec: Setting) -> str:
     """Say what the server answered, where that cannot hold a secret."""
-    if spec.type == "secret":
+    if values.is_hidden(spec):
         return ""
     words = " / ".join(line.strip() for line in answer if line.strip())
     return f" It answered: {words[:_SHOWN]}" if words else " It answered nothing."

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import unicodedata
 from collections.abc import Mapping, Sequence
-from typing import Any
 
 from roundgate.cli.screen.output import plain, say, styled
 from roundgate.core.findings import Finding
@@ -54,36 +53,6 @@ def _columns(text: str) -> int:
     """Count the columns that a text takes on a terminal."""
     wide = sum(1 for char in text if unicodedata.east_asian_width(char) in "WF")
     return len(text) + wide - sum(1 for char in text if unicodedata.combining(char))
-
-
-def as_json(finding: Finding) -> dict[str, Any]:
-    """Give a finding for JSON; field names are stable."""
-    place = finding.place
-    return {
-        "server": finding.server,
-        "level": finding.level,
-        "code": finding.code,
-        "file": place.file,
-        "line": place.line,
-        "column": place.column,
-        "length": place.length,
-        "setting": finding.setting,
-        "on-slate": finding.waiting,
-        "cause": finding.cause,
-        "do": finding.do,
-        "gave-up": {"line": finding.gave_up[0], "column": finding.gave_up[1]} if finding.gave_up[0] else None,
-        "safe": finding.safe,
-        "repair": [
-            {
-                "line": fix.line,
-                "column": fix.column,
-                "end-line": fix.end_line,
-                "end-column": fix.end_column,
-                "new": fix.new,
-            }
-            for fix in finding.fixes
-        ],
-    }
 
 
 def count_words(counts: Mapping[str, int]) -> str:

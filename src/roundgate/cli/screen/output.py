@@ -77,10 +77,12 @@ def _escape(char: str) -> str:
 
 
 def say_json(value: Any) -> None:
-    """Print a value as JSON; what would act on a terminal is escaped as JSON does it."""
+    """Print one of the ``outputs`` as JSON; what would act on a terminal is escaped as JSON does it."""
     import json  # msgspec does not indent as people read it
 
-    text = json.dumps(value, indent=2, ensure_ascii=False)
+    from msgspec import to_builtins
+
+    text = json.dumps(to_builtins(value), indent=2, ensure_ascii=False)
     if not text.replace("\n", "").isprintable():
         text = "".join(char if char.isprintable() or char == "\n" else json.dumps(char)[1:-1] for char in text)
     print(text)

@@ -30,9 +30,9 @@ class Report:
     def end(self, names: str) -> str:
         """Say the rest; give the worst level."""
         if self.form == "json":
-            from roundgate.cli.screen.findings import as_json
+            from roundgate.cli.screen.outputs import CheckOutput, finding_output
 
-            say_json({"findings": [as_json(one) for one in self.kept]})
+            say_json(CheckOutput([finding_output(one) for one in self.kept]))
         elif self.form == "sarif":
             from roundgate.cli.screen.sarif import sarif_of
 

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING
 
 from roundgate.cli.screen.output import plain, say, styled
-from roundgate.core.review import Review
+from roundgate.core.review import Consequence, ConsequenceCode, Review
 from roundgate.host.rounds.gather import Gathered
+
+if TYPE_CHECKING:
+    from roundgate.cli.screen.outputs import SlateOutput
 
 
 def say_review(gathered: Gathered, *, diff: bool = True) -> None:
@@ -23,11 +26,35 @@ def say_review(gathered: Gathered, *, diff: bool = True) -> None:
     for name in gathered.differs:
         if name not in {change.name for change in review.changes}:
             say(f"  {styled(name, 'bold')}: on disk already, in force with the next start")
-    for words in review.consequences:
-        say(f"  ! {words}")
+    for consequence in review.consequences:
+        say(f"  ! {consequence_words(consequence)}")
     if diff and review.diff:
         say()
         say_diff(review.diff)
+
+
+_CONSEQUENCES = {
+    ConsequenceCode.LIVE_POSSIBLE: (
+        "{names}: can also be set without a restart: 'apply --live'. It is kept only once it is in the file."
+    ),
+    ConsequenceCode.NEEDS_RESTART: "{names}: takes effect at the next restart, which disconnects everybody.",
+    ConsequenceCode.NEEDS_NEW_WORLD: "{names}: fixed when a world is made; takes effect in a new world only.",
+    ConsequenceCode.ADVICE: "{names}: {advice}",
+    ConsequenceCode.NOT_DESCRIBED: (
+        "{names}: the rulebook does not know this key; it is written, but not checked or proven."
+    ),
+    ConsequenceCode.NOT_READABLE: (
+        "{names}: cannot be read back from the server; a round says that it is written, and no more."
+    ),
+    ConsequenceCode.WORLD_FIXED: (
+        "{names}: the world {world} was made with {made}; {wanted} in the file has no effect in it."
+    ),
+}
+
+
+def consequence_words(one: Consequence) -> str:
+    """Say what the changes of a slate mean."""
+    return _CONSEQUENCES[one.code].format(names=", ".join(one.names), **one.detail)
 
 
 def in_words(before: str, after: str, *, is_nothing: bool) -> str:
@@ -42,24 +69,17 @@ def say_diff(diff: str) -> None:
         say("  " + (styled(plain(line), colour) if colour else plain(line)))
 
 
-def as_json(gathered: Gathered) -> dict[str, Any]:
-    """Give a review for JSON; field names are stable."""
+def slate_output(server: str, gathered: Gathered) -> SlateOutput:
+    """Give the review of a server's slate for JSON."""
+    from roundgate.cli.screen.outputs import ChangeOutput, ConsequenceOutput, SlateOutput
+
     review: Review = gathered.review
     rescued = {one.shown_name for one in gathered.rescued}
-    return {
-        "changes": [
-            {
-                "name": one.name,
-                "file": one.file,
-                "before": one.before,
-                "after": one.after,
-                "when-slated": one.then,
-                "edited-while-running": one.name in rescued,
-                "nothing": one.is_nothing,
-            }
-            for one in review.changes
-        ],
-        "on-disk-not-running": gathered.differs,
-        "consequences": list(review.consequences),
-        "diff": review.diff,
-    }
+    changes = [
+        ChangeOutput(one.name, one.file, one.before, one.after, one.then, one.name in rescued, one.is_nothing)
+        for one in review.changes
+    ]
+    consequences = [
+        ConsequenceOutput(one.code.value, list(one.names), consequence_words(one)) for one in review.consequences
+    ]
+    return SlateOutput(server, changes, gathered.differs, consequences, review.diff)

@@ -4,68 +4,69 @@ from __future__ import annotations
 
 import sys
 import time
-from typing import Any
+from collections.abc import Sequence
 
+from roundgate.cli.screen.facts import fact_words
 from roundgate.cli.screen.output import has_colour, is_terminal, plain, say, styled
+from roundgate.core.rounds import RoundOutcome
 from roundgate.core.values.units import say_seconds, say_took
+from roundgate.host.rounds.events import Ended, Event, Noted, Proved, StepBegun, StepDone, Waits
 from roundgate.host.store import RoundRow
 
 EXIT_CODES = {
-    "proven": 0,
-    "unread": 0,
-    "written": 0,
-    "done": 0,
-    "refused": 1,
-    "busy": 5,
-    "called-off": 1,
-    "failed": 1,
-    "rewound": 3,
-    "lost": 3,
-    "unfinished": 4,
+    RoundOutcome.PROVEN: 0,
+    RoundOutcome.UNREAD: 0,
+    RoundOutcome.WRITTEN: 0,
+    RoundOutcome.DONE: 0,
+    RoundOutcome.REFUSED: 1,
+    RoundOutcome.BUSY: 5,
+    RoundOutcome.CALLED_OFF: 1,
+    RoundOutcome.FAILED: 1,
+    RoundOutcome.REWOUND: 3,
+    RoundOutcome.LOST: 3,
+    RoundOutcome.UNFINISHED: 4,
 }
 _COLOURS = {
-    "proven": "green",
-    "unread": "green",
-    "written": "green",
-    "done": "green",
-    "rewound": "yellow",
-    "lost": "red",
-    "unfinished": "red",
+    **dict.fromkeys(
+        (RoundOutcome.PROVEN, RoundOutcome.UNREAD, RoundOutcome.WRITTEN, RoundOutcome.DONE),
+        "green",
+    ),
+    RoundOutcome.LOST: "red",
+    RoundOutcome.UNFINISHED: "red",
 }
 _WIDTH = 30
 
 
 class RoundScreen:
-    """Prints a round's messages as they come."""
+    """Prints a round's events as they come."""
 
     def __init__(self) -> None:
         """Print nothing yet."""
         self.wait = ""
         self.wait_began = 0.0
         self.wait_seconds: float | None = None
-        self.end: dict[str, Any] | None = None
+        self.end: Ended | None = None
 
-    def show(self, message: dict[str, Any]) -> None:
-        """Print one message."""
-        if "outcome" in message:
-            self._clear()
-            self.end = message
-        elif message["mark"] == "wait":
-            self.wait, self.wait_seconds, self.wait_began = message["said"], message["seconds"], time.monotonic()
+    def show(self, event: Event) -> None:
+        """Print one event."""
+        if isinstance(event, Waits):
+            self.wait, self.wait_seconds, self.wait_began = event.words, event.seconds, time.monotonic()
             self.tick()
-        else:
-            self._clear()
-            self._show_line(message)
-
-    def _show_line(self, message: dict[str, Any]) -> None:
-        step, said, mark = f"{message['step']:<9}", message["said"], message["mark"]
-        if mark == "end":
-            self.wait = ""
-            say(f"  {step} done in {say_took(float(said))}")
-        elif mark == "note":
-            say(f"  {step} {plain(said)}")
-        elif said:
-            say(f"  {step} {plain(said)} ...")
+            return
+        self._clear()
+        match event:
+            case Ended():
+                self.end = event
+            case StepDone(step, seconds):
+                self.wait = ""
+                say(f"  {step:<9} done in {say_took(seconds)}")
+            case StepBegun(step, words):
+                if words:
+                    say(f"  {step:<9} {plain(words)} ...")
+            case Noted(step, words):
+                say(f"  {step:<9} {plain(words)}")
+            case Proved(fact):
+                say(f"  {'proof':<9} {plain(fact_words(fact))}")
 
     def tick(self) -> None:
         """Draw the bar of what is waited for, on a terminal only."""
@@ -88,18 +89,18 @@ class RoundScreen:
     def finish(self, number: int, row: RoundRow | None = None) -> int:
         """Print the end; give the exit code. ``row`` is what the books say where the round itself said nothing."""
         if self.end is None and row is not None and row.outcome:
-            return say_end(number, row.outcome, row.said, "", row.evidence)
+            return say_end(number, RoundOutcome(row.outcome), row.said, "", row.evidence)
         if self.end is None:
             say(f"Round {number} ended without a word.")
             say(f"  do: roundgate rounds show {number}")
-            return EXIT_CODES["unfinished"]
-        return say_end(number, self.end["outcome"], self.end["said"], self.end["do"], self.end["evidence"])
+            return EXIT_CODES[RoundOutcome.UNFINISHED]
+        return say_end(number, self.end.outcome, self.end.said, self.end.do, self.end.evidence)
 
 
-def say_end(number: int, outcome: str, said: str, do: str, evidence: list[str]) -> int:
+def say_end(number: int, outcome: RoundOutcome, said: str, do: str, evidence: Sequence[str]) -> int:
     """Print how a round ended, and the evidence; give the exit code."""
     say(f"Round {number} {styled(outcome, _COLOURS.get(outcome, 'yellow'))}: {plain(said)}")
-    if evidence and outcome not in ("proven", "unread", "done"):
+    if evidence and not outcome.went_well:
         say("  The server's last words:")
         for line in evidence:
             say(f"    | {plain(line)}")

@@ -117,19 +117,16 @@ def check_values(subject: Subject) -> Iterator[Finding]:
             yield from _quoted_value(subject, name, spec, entry)
 
 
-_BARE_KINDS = {"bool": ("bool",), "int": ("number",), "decimal": ("number",), "port": ("number",)}
-
-
 def _quoted_value(subject: Subject, name: str, spec: Setting, entry: Entry) -> Iterator[Finding]:
     """Find a number or a true or false that is written as a text, in a file that knows the difference."""
     path = subject.files.path_of(spec)
-    if spec.type not in _BARE_KINDS or entry.kind != "text" or subject.files.format_name(path) not in TREES:
+    kind = values.document_kind(spec)
+    if kind == "text" or entry.kind != "text" or subject.files.format_name(path) not in TREES:
         return
     if subject.files.format_name(path) == "xml":
         return
-    what = "true or false" if spec.type == "bool" else "a number"
+    what = "true or false" if kind == "bool" else "a number"
     cause = f"It is in quotes, so it is a text, and the server wants {what} here."
-    kind = "bool" if spec.type == "bool" else "number"
     do = subject.command("set", f"{path}:{spec.key}={entry.value}", "--kind", kind)
     yield subject.finding("value-quoted", "error", subject.entry_place(path, entry), cause, do, name)
 
@@ -138,7 +135,7 @@ def _finding(subject: Subject, name: str, spec: Setting, entry: Entry, problem: 
     path = subject.files.path_of(spec)
     said = advice_for(name, spec, subject.files.names, entry.value) if problem.code == "value-range" else ""
     advice = f" {said}" if said else ""
-    if spec.type == "secret":
+    if values.is_hidden(spec):
         do = subject.command("set", name)
     else:
         meant = values.sure_meaning(problem.meant, spec)

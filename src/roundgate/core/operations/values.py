@@ -12,6 +12,7 @@ from roundgate.core.formats.protocol import Document, Edit, Entry, Kind, Path
 from roundgate.core.formats.shared.scalars import is_number
 from roundgate.core.operations.base import Change, Operation, Say, Target
 from roundgate.core.typed import TREES, plain_value
+from roundgate.core.values import document_kind
 
 
 class ValueOperation(Operation, frozen=True):
@@ -112,7 +113,7 @@ class SetValue(ValueOperation, frozen=True, tag="set"):
     def _edit(self, target: Target, path: Path, here: Entry | None, forced: str) -> Edit:
         value, wanted = plain_value(self.stored, forced)
         spec = target.settings.get(self.name)
-        by_setting = _KINDS.get(spec.type) if spec else None
+        by_setting = _NEW_KINDS.get(document_kind(spec)) if spec else None
         kind = wanted if forced or here else by_setting
         return target.document.set(path, value, kind, on_copy=self.here_only)
 
@@ -123,15 +124,13 @@ class SetValue(ValueOperation, frozen=True, tag="set"):
         spec, name = target.settings.get(self.name), target.format.name
         if spec is None or here is None or here.kind != "text" or name not in TREES or name == "xml":
             return ""
-        if spec.type == "bool":
-            return "bool" if self.stored in ("true", "false") else ""
-        return "number" if spec.type in ("int", "decimal", "port") and is_number(self.stored) else ""
+        kind = document_kind(spec)
+        fits = self.stored in ("true", "false") if kind == "bool" else kind == "number" and is_number(self.stored)
+        return kind if fits else ""
 
 
-_KINDS: dict[str, Kind] = {
-    **dict.fromkeys(("text", "choice", "secret", "address", "url"), "text"),
-    **dict.fromkeys(("int", "decimal", "port", "percent"), "number"),
-}
+_NEW_KINDS: dict[str, Kind] = {"number": "number", "text": "text"}
+"""What a new key is written as; where the kind says nothing sure, the format goes by the value."""
 
 
 class Unset(ValueOperation, frozen=True, tag="unset"):

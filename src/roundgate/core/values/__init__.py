@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from roundgate.core.rulebook.model import Plain, Setting
 from roundgate.core.values.numbers import DecimalNumber, Percent, PortNumber, WholeNumber
 from roundgate.core.values.places import Address, WebAddress
-from roundgate.core.values.protocol import Value, ValueKind, ValueProblem
+from roundgate.core.values.protocol import DocumentKind, Value, ValueKind, ValueProblem
 from roundgate.core.values.units import UNITS, Duration, Size
 from roundgate.core.values.words import Choice, Secret, Switch, Words
 
@@ -21,6 +21,9 @@ __all__ = [
     "ValueProblem",
     "default_of",
     "describe",
+    "document_kind",
+    "example",
+    "is_hidden",
     "number_behind",
     "parse",
     "plain_text",
@@ -66,7 +69,7 @@ def parse(typed: str, spec: Setting) -> Value:
     for name, stored in spec.special.items():
         if word in (name.lower(), plain_text(stored, spec).lower()):
             return Special(plain_text(stored, spec))
-    typed = typed if spec.type in ("text", "secret") else typed.strip()
+    typed = typed if KINDS[spec.type].verbatim else typed.strip()
     return _as_special(typed, spec) or KINDS[spec.type].parse(typed, spec)
 
 
@@ -125,6 +128,21 @@ def describe(spec: Setting) -> str:
     words = KINDS[spec.type].describe(spec)
     specials = ", ".join(f"'{name}' ({plain_text(stored, spec)})" for name, stored in spec.special.items())
     return f"{words}, or {specials}" if specials else words
+
+
+def example(spec: Setting) -> str:
+    """Give something that may be typed for a setting."""
+    return KINDS[spec.type].example(spec)
+
+
+def is_hidden(spec: Setting) -> bool:
+    """Tell whether a setting's value is never shown."""
+    return KINDS[spec.type].hidden
+
+
+def document_kind(spec: Setting) -> DocumentKind:
+    """Tell what a setting's value is in a file that knows kinds of its own."""
+    return KINDS[spec.type].document
 
 
 def default_of(spec: Setting) -> Value | None:

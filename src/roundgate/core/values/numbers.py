@@ -6,7 +6,7 @@ import re
 from decimal import Decimal
 
 from roundgate.core.rulebook.model import Setting
-from roundgate.core.values.protocol import Value, ValueProblem
+from roundgate.core.values.protocol import DocumentKind, Traits, Value, ValueProblem
 
 _WHOLE = re.compile(r"[+-]?[0-9]{1,30}")
 _WITH_WORD = re.compile(r"[\s\"']*([+-]?[0-9]{1,30})[\s\"']*(?:\s[^\W\d]+)?")
@@ -63,10 +63,11 @@ def read_whole(text: str) -> int:
     raise ValueProblem("value-kind", f"'{text}' is not a whole number.", number[1] if number else "")
 
 
-class WholeNumber:
+class WholeNumber(Traits):
     """``int``: digits, and a sign where it may be negative."""
 
     name = "int"
+    document: DocumentKind = "number"
 
     def parse(self, typed: str, spec: Setting) -> Value:
         """See ValueKind."""
@@ -91,10 +92,11 @@ class WholeNumber:
         return "a whole number" + range_words(spec)
 
 
-class DecimalNumber:
+class DecimalNumber(Traits):
     """``decimal``: a number with a point."""
 
     name = "decimal"
+    document: DocumentKind = "number"
 
     def parse(self, typed: str, spec: Setting) -> Value:
         """See ValueKind."""
@@ -119,10 +121,12 @@ class DecimalNumber:
         return "a number" + range_words(spec)
 
 
-class Percent:
+class Percent(Traits):
     """``percent``: 50%, stored as ``percent`` (50) or as ``fraction`` (0.5). The value is in percent."""
 
     name = "percent"
+    document: DocumentKind = "number"
+    typed = "50%"
 
     def parse(self, typed: str, spec: Setting) -> Value:
         """See ValueKind. Without a percent sign the number is taken as the file would hold it."""
@@ -164,10 +168,11 @@ class Percent:
         return Decimal(100) if spec.stored == "fraction" else Decimal(1)
 
 
-class PortNumber:
+class PortNumber(Traits):
     """``port``: a whole number from 1 to 65535."""
 
     name = "port"
+    document: DocumentKind = "number"
 
     def parse(self, typed: str, spec: Setting) -> Value:
         """See ValueKind."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 from roundgate.core.rulebook.model import Setting
-from roundgate.core.values.protocol import Value, ValueProblem
+from roundgate.core.values.protocol import Traits, Value, ValueProblem
 
 _HOST = re.compile(r"(?!-)[A-Za-z0-9-]{1,63}(?<!-)(?:\.(?!-)[A-Za-z0-9-]{1,63}(?<!-))*\.?")
 _URL = re.compile(
@@ -15,7 +15,7 @@ _BARE_URL = re.compile(r"(?:[A-Za-z0-9-]+\.)+[A-Za-z]{2,}(?::[0-9]+)?(?:[/?#]\S*
 """A web address but for its scheme: a name with a dot in it, not any word."""
 
 
-class Address:
+class Address(Traits):
     """``address``: an IP address or a host name; ``*`` where the rulebook lists it as special."""
 
     name = "address"
@@ -54,7 +54,7 @@ class Address:
         return "an IP address or a host name"
 
 
-class WebAddress:
+class WebAddress(Traits):
     """``url``: a web address of one of the allowed schemes."""
 
     name = "url"

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from decimal import Decimal
-from typing import Protocol
+from typing import Literal, Protocol
 
 from roundgate.core.rulebook.model import Setting
+
+DocumentKind = Literal["bool", "number", "text", "any"]
+"""What a value is in a file that knows kinds; ``any``: a number or a text, by its spelling."""
 
 Value = bool | int | Decimal | str
 """A value as such: durations in seconds, sizes in bytes, percentages in percent, the rest as they are."""
@@ -22,10 +25,33 @@ class ValueProblem(ValueError):
         self.meant = meant
 
 
+class Traits:
+    """What most kinds of value have in common."""
+
+    document: DocumentKind = "text"
+    hidden = False
+    verbatim = False
+    typed = "VALUE"
+
+    def example(self, spec: Setting) -> str:
+        """See ValueKind."""
+        return spec.example or self.typed
+
+
 class ValueKind(Protocol):
     """One kind of value: what a person types -> the value -> what the file holds, and back."""
 
     name: str
+    document: DocumentKind
+    """What the value is in a file that knows kinds of its own, such as JSON."""
+    hidden: bool
+    """Whether the value is never shown."""
+    verbatim: bool
+    """Whether blanks around what is typed belong to the value."""
+
+    def example(self, spec: Setting) -> str:
+        """Give something that may be typed; VALUE where nothing fits every setting."""
+        ...
 
     def parse(self, typed: str, spec: Setting) -> Value:
         """Make a value of what a person types. Raises ValueProblem."""

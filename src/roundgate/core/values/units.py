@@ -7,7 +7,7 @@ from decimal import Decimal
 
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.values.numbers import in_range, plain, range_words, read_decimal, read_whole
-from roundgate.core.values.protocol import Value, ValueProblem
+from roundgate.core.values.protocol import DocumentKind, Traits, Value, ValueProblem
 
 _SECONDS = {
     "milliseconds": Decimal("0.001"),
@@ -77,10 +77,12 @@ def _bare_number(stored: str, unit: str) -> ValueProblem:
     return ValueProblem("value-kind", f"The file holds the bare number of {unit}, without a unit.", stored)
 
 
-class Duration:
+class Duration(Traits):
     """``duration``: a length of time; the value is in seconds."""
 
     name = "duration"
+    document: DocumentKind = "any"
+    typed = "10m"
 
     def parse(self, typed: str, spec: Setting) -> Value:
         """See ValueKind. A bare number is taken in the file's unit."""
@@ -117,10 +119,12 @@ class Duration:
         return _SECONDS[self._name(spec)]
 
 
-class Size:
+class Size(Traits):
     """``size``: an amount of memory or disk; the value is in bytes, 1K being 1024 of them."""
 
     name = "size"
+    document: DocumentKind = "any"
+    typed = "2G"
 
     def parse(self, typed: str, spec: Setting) -> Value:
         """See ValueKind. A bare number is taken in the file's unit."""

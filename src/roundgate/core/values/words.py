@@ -6,16 +6,18 @@ import re
 
 from roundgate.core.nearest import nearest
 from roundgate.core.rulebook.model import Setting
-from roundgate.core.values.protocol import Value, ValueProblem
+from roundgate.core.values.protocol import DocumentKind, Traits, Value, ValueProblem
 
 _YES = frozenset(("true", "yes", "on", "1", "y"))
 _NO = frozenset(("false", "no", "off", "0", "n"))
 
 
-class Switch:
+class Switch(Traits):
     """``bool``: on or off; a person may say it in many ways, the file holds it in one."""
 
     name = "bool"
+    document: DocumentKind = "bool"
+    typed = "on"
 
     def parse(self, typed: str, spec: Setting) -> Value:
         """See ValueKind."""
@@ -50,10 +52,14 @@ class Switch:
         return f"{spec.spelling[0]} or {spec.spelling[1]}"
 
 
-class Choice:
+class Choice(Traits):
     """``choice``: one of a few words."""
 
     name = "choice"
+
+    def example(self, spec: Setting) -> str:
+        """See ValueKind."""
+        return next(iter(spec.choices), self.typed)
 
     def parse(self, typed: str, spec: Setting) -> Value:
         """See ValueKind. Case does not matter to the person."""
@@ -85,10 +91,11 @@ class Choice:
         return "one of " + ", ".join(spec.choices)
 
 
-class Words:
+class Words(Traits):
     """``text``: free text with a length, a pattern, blocked words and a way to break lines."""
 
     name = "text"
+    verbatim = True
 
     def parse(self, typed: str, spec: Setting) -> Value:
         """See ValueKind. Where the setting has lines, ``\\n`` or the file's own form may be typed for a line break."""
@@ -142,10 +149,12 @@ class Words:
         return words + (f", without the words {', '.join(spec.blocked.words)}" if spec.blocked else "")
 
 
-class Secret:
+class Secret(Traits):
     """``secret``: a code or password, checked like a text and never shown."""
 
     name = "secret"
+    hidden = True
+    verbatim = True
 
     def parse(self, typed: str, spec: Setting) -> Value:
         """See ValueKind."""

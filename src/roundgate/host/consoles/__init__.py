@@ -29,8 +29,5 @@ def _fitting(server: Server) -> str:
 
 
 def console_of(server: Server, driver: Driver) -> Console:
-    """Give the console that the site file names, else the one that fits. Raises Trouble for a kind that is none."""
-    kind = server.entry.console or _fitting(server)
-    if kind not in CONSOLES:
-        raise Trouble(f"'{kind}' is no kind of console.", f"Write one of {', '.join(CONSOLES)} in the site file.")
-    return CONSOLES[kind](server, driver)
+    """Give the console that the site file names, else the one that fits."""
+    return CONSOLES[server.entry.console or _fitting(server)](server, driver)

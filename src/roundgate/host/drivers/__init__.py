@@ -12,5 +12,5 @@ DRIVERS: dict[str, Callable[[Server], Driver]] = {"keeper": KeeperDriver}
 
 
 def driver_of(server: Server) -> Driver:
-    """Give the driver of a server."""
-    return DRIVERS["keeper"](server)
+    """Give the driver that the site file names for a server."""
+    return DRIVERS[server.entry.driver](server)

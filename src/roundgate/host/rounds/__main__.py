@@ -13,12 +13,14 @@ import sys
 import traceback
 from pathlib import Path
 
+from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.host.errors import Busy, Trouble
 from roundgate.host.keeper.record import birth_of
 from roundgate.host.lobby import look_at_list
-from roundgate.host.rounds.bring_up import End
+from roundgate.host.rounds.bring_up import RoundResult
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.engine import conduct, finish
+from roundgate.host.rounds.events import Ended
 from roundgate.host.rounds.locking import held
 from roundgate.host.rounds.recover import marks_of, recover
 from roundgate.host.servers import Server
@@ -43,25 +45,25 @@ def main() -> None:
         return
     server = Server(site, row.server, lenient=verb == "recover" or row.kind == "stop")
     round = Round(server, store, row, events)
-    round.heed_call_off()
+    round.call_off.listen()
     try:
         with held(server, store, number):
             end = _work(round, verb)
     except Busy as error:
-        end = End("busy", error.what, error.do)
+        end = RoundResult(RoundOutcome.BUSY, error.what, error.do)
         if verb == "run":
             finish(round, end)
         else:
-            round.tell({"outcome": end.outcome, "said": end.said, "do": end.do, "evidence": []})
+            round.journal.listener.tell(Ended(end.outcome, end.said, end.do))
     round.driver.close()
-    if end is not None and end.outcome in ("proven", "unread", "done"):
-        round.stop_telling()
+    if end is not None and end.outcome.went_well:
+        round.journal.listener.close()
         look_at_list(server)
-    if end is not None and end.outcome in ("busy", "unfinished"):
+    if end is not None and end.outcome in (RoundOutcome.BUSY, RoundOutcome.UNFINISHED):
         raise SystemExit(1)
 
 
-def _work(round: Round, verb: str) -> End | None:
+def _work(round: Round, verb: str) -> RoundResult | None:
     row = round.store.round(round.number)
     if row is None or row.outcome:  # somebody else was faster
         return None
@@ -72,7 +74,7 @@ def _work(round: Round, verb: str) -> End | None:
     with contextlib.suppress(Exception):  # whatever the files hold, the server can be stopped and started
         round.look()
     if verb == "recover":
-        round.marks = marks_of(round.store.journal(round.number))
+        round.journal.marks = marks_of(round.store.journal(round.number))
     try:
         end = recover(round) if verb == "recover" else conduct(round)
     except Exception as error:  # noqa: BLE001 - whatever it is, the server must not be left as it stands
@@ -80,19 +82,19 @@ def _work(round: Round, verb: str) -> End | None:
     closed = finish(round, end)
     if closed:
         _let_go(round, end)
-    return end if closed else End("unfinished", end.said)
+    return end if closed else RoundResult(RoundOutcome.UNFINISHED, end.said)
 
 
-def _rescue(round: Round, error: Exception) -> End:
+def _rescue(round: Round, error: Exception) -> RoundResult:
     """The plan did not foresee this: write it down, and recover as after a crash."""
     with contextlib.suppress(OSError):
         print(f"round {round.number}:", file=sys.stderr)
         traceback.print_exc()
     why = getattr(error, "what", None) or f"{type(error).__name__}: {error}"
-    round.degraded = True
+    round.journal.degraded = True
     round.driver.close()
     try:
-        round.note("recover", f"something unforeseen happened: {why}")
+        round.journal.note(Step.RECOVER, f"something unforeseen happened: {why}")
         end = recover(round)
     except Exception as second:  # noqa: BLE001 - the keeper tries again
         with contextlib.suppress(OSError):
@@ -100,11 +102,11 @@ def _rescue(round: Round, error: Exception) -> End:
         words = getattr(second, "what", None) or str(second)
         do = getattr(second, "do", "") or f"roundgate recover {round.server.name}"
         said = f"{why} The round could not be finished: {words} {round.kept_words}"
-        return End("unfinished", said, do, round.evidence())
-    return End(end.outcome, f"{why} {end.said}", end.do, end.evidence, end.operations)
+        return RoundResult(RoundOutcome.UNFINISHED, said, do, round.evidence())
+    return RoundResult(end.outcome, f"{why} {end.said}", end.do, end.evidence, end.operations)
 
 
-def _let_go(round: Round, end: End) -> None:
+def _let_go(round: Round, end: RoundResult) -> None:
     """Give the server back to its keeper, or let the keeper go where the server is to stay down.
 
     A round that is not closed keeps its hold: the keeper sees the connection end, and has the round recovered.
@@ -112,8 +114,8 @@ def _let_go(round: Round, end: End) -> None:
     with contextlib.suppress(Trouble):
         if round.driver.state().keeper is None:
             return
-        is_down_as_asked = round.options.kind == "stop" and end.outcome == "done"
-        came_up = round.options.kind != "stop" and end.outcome in ("proven", "unread", "done")
+        is_down_as_asked = round.plan.ends_up == "down" and end.outcome is RoundOutcome.DONE
+        came_up = round.plan.ends_up != "down" and end.outcome.went_well
         round.driver.lease(None, up=not is_down_as_asked and (round.ran or came_up))
         if is_down_as_asked:
             round.driver.leave()

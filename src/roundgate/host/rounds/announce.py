@@ -6,10 +6,11 @@ import contextlib
 import re
 import time
 
+from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.core.values.units import say_seconds
 from roundgate.host.errors import ConsoleCut, Trouble, WrongWords
 from roundgate.host.rounds.context import Round
-from roundgate.host.rounds.options import RoundEnd
+from roundgate.host.rounds.options import RoundAborted
 
 _MARKS = (3600, 1800, 900, 600, 300, 120, 60, 30, 10, 5, 3, 2, 1)
 
@@ -19,7 +20,7 @@ _CLOCK_CHECKED = 20.0
 
 
 def announce(round: Round) -> None:
-    """Wait as asked, and tell the players. Raises RoundEnd where it is called off or nobody can be told."""
+    """Wait as asked, and tell the players. Raises RoundAborted where it is called off or nobody can be told."""
     options = round.options
     round.driver.follow()
     countdown = options.countdown
@@ -32,11 +33,11 @@ def announce(round: Round) -> None:
         _wait_until_empty(round)
     try:
         _count_down(round, countdown)
-    except RoundEnd:
+    except RoundAborted:
         with contextlib.suppress(Trouble):
             _say(round, "The restart is called off.")
         raise
-    round.check_called_off("announce")
+    round.check_called_off(Step.ANNOUNCE)
 
 
 def _wait_until(round: Round, moment: float, what: str) -> None:
@@ -44,22 +45,24 @@ def _wait_until(round: Round, moment: float, what: str) -> None:
     left = moment - time.time()
     if left <= 0:
         return
-    round.waits("announce", what, left)
+    round.journal.waits(Step.ANNOUNCE, what, left)
     while (left := moment - time.time()) > 0:
-        round.check_called_off("announce")
-        _refuse_dead(round, round.hear(time.monotonic() + min(left, _CLOCK_CHECKED), heed=True))
+        round.check_called_off(Step.ANNOUNCE)
+        _refuse_dead(round, round.log.hear(time.monotonic() + min(left, _CLOCK_CHECKED), may_be_called_off=True))
 
 
 def _wait_for(round: Round, until: float) -> None:
     """Wait for a moment of the monotonic clock."""
     while time.monotonic() < until:
-        round.check_called_off("announce")
-        _refuse_dead(round, round.hear(until, heed=True))
+        round.check_called_off(Step.ANNOUNCE)
+        _refuse_dead(round, round.log.hear(until, may_be_called_off=True))
 
 
 def _refuse_dead(round: Round, event: dict[str, object] | None) -> None:
     if event and event["event"] == "exit":
-        raise RoundEnd("failed", f"{round.server.name} ended by itself while the round waited; nothing was changed.")
+        raise RoundAborted(
+            RoundOutcome.FAILED, f"{round.server.name} ended by itself while the round waited; nothing was changed."
+        )
 
 
 def _wait_until_empty(round: Round) -> None:
@@ -67,10 +70,10 @@ def _wait_until_empty(round: Round) -> None:
     waiting = False
     while round.driver.state().players > 0:
         if not waiting:
-            round.waits("announce", "waiting until nobody is aboard", None)
+            round.journal.waits(Step.ANNOUNCE, "waiting until nobody is aboard", None)
             waiting = True
-        round.check_called_off("announce")
-        _refuse_dead(round, round.hear(None, heed=True))
+        round.check_called_off(Step.ANNOUNCE)
+        _refuse_dead(round, round.log.hear(None, may_be_called_off=True))
 
 
 def _count_down(round: Round, left: float) -> None:
@@ -80,7 +83,7 @@ def _count_down(round: Round, left: float) -> None:
             return
         _wait_for(round, end - mark)
         _tell(round, mark)
-        round.waits("announce", "counting down", max(end - time.monotonic(), 0))
+        round.journal.waits(Step.ANNOUNCE, "counting down", max(end - time.monotonic(), 0))
     _wait_for(round, end)
 
 
@@ -92,10 +95,12 @@ def _tell(round: Round, seconds: float) -> None:
     except ConsoleCut as error:
         if not round.options.silent:
             said = f"The players could not be told: {error.what}"
-            raise RoundEnd("refused", said, "Mend the console, or apply with --silent to go on without") from error
-        round.note("announce", f"the players could not be told: {error.what}")
+            raise RoundAborted(
+                RoundOutcome.REFUSED, said, "Mend the console, or apply with --silent to go on without"
+            ) from error
+        round.journal.note(Step.ANNOUNCE, f"the players could not be told: {error.what}")
     else:
-        round.note("announce", text)
+        round.journal.note(Step.ANNOUNCE, text)
 
 
 def round_off(seconds: float) -> int:
@@ -110,4 +115,6 @@ def _say(round: Round, text: str) -> None:
     try:
         round.console.send(re.sub(r"\{text\}", lambda _: text, form))
     except WrongWords as error:
-        raise RoundEnd("refused", f"The announcement cannot be sent: {error.what}", "Change --reason.") from error
+        raise RoundAborted(
+            RoundOutcome.REFUSED, f"The announcement cannot be sent: {error.what}", "Change --reason."
+        ) from error

@@ -6,9 +6,10 @@ from collections.abc import Sequence
 
 from msgspec import Struct
 
+from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.host.errors import Trouble
 from roundgate.host.rounds.context import Round
-from roundgate.host.rounds.options import NotProven, Outcome, RoundEnd
+from roundgate.host.rounds.options import NotProven, RoundAborted
 from roundgate.host.rounds.prove import Proof, prove
 from roundgate.host.rounds.save import saved_files
 from roundgate.host.rounds.start import start
@@ -17,10 +18,10 @@ from roundgate.host.rounds.write import put_back, undo
 from roundgate.host.store import Waiting
 
 
-class End(Struct, frozen=True):
+class RoundResult(Struct, frozen=True):
     """How a round ended."""
 
-    outcome: Outcome
+    outcome: RoundOutcome
     said: str
     do: str = ""
     evidence: Sequence[str] = ()
@@ -28,17 +29,17 @@ class End(Struct, frozen=True):
     """What went into the files and is to be taken off the slate."""
 
 
-def as_it_was(round: Round, end: End, *, was_up: bool) -> End:
+def as_it_was(round: Round, end: RoundResult, *, was_up: bool) -> RoundResult:
     """Nothing was written: start the server again as it was."""
     if not was_up:
         return end
-    round.degraded = True
+    round.journal.degraded = True
     try:
         words = _up_again(round, watch=False)
     except NotProven as error:
         said = f"{end.said} AND {round.server.name} DID NOT COME UP AGAIN: {error.why}. {round.kept_words}"
-        return End("lost", said, f"roundgate log {round.server.name}", error.evidence)
-    return End(end.outcome, f"{end.said} {round.server.name} is up again {words or 'as it was'}.", end.do)
+        return RoundResult(RoundOutcome.LOST, said, f"roundgate log {round.server.name}", error.evidence)
+    return RoundResult(end.outcome, f"{end.said} {round.server.name} is up again {words or 'as it was'}.", end.do)
 
 
 def _up_again(round: Round, *, watch: bool) -> str:
@@ -59,10 +60,10 @@ def _up_again(round: Round, *, watch: bool) -> str:
 def _start_as_it_was(round: Round, *, watch: bool) -> None:
     files = round.look().read().files
     if not round.driver.state().ready:
-        with round.step("start"):
+        with round.journal.step(Step.START):
             start(round)
     if watch:
-        with round.step("prove"):
+        with round.journal.step(Step.PROVE):
             prove(round, files, ())
 
 
@@ -76,80 +77,82 @@ def _bring_started_back(round: Round, error: NotProven) -> bool:
         wanted = {path: data for path, data in there.items() if folder.read(path) != data}
         if not wanted:
             return False
-        round.note("start", f"it does not come up with what is on disk: {error.why}")
-        with round.step("rewind", f"back to what it had last started with: {', '.join(wanted)}"):
+        round.journal.note(Step.START, f"it does not come up with what is on disk: {error.why}")
+        with round.journal.step(Step.REWIND, f"back to what it had last started with: {', '.join(wanted)}"):
             stop(round, None)
             put_back(round, wanted, {})
-    except (Trouble, RoundEnd, OSError) as second:
-        round.note("rewind", f"that could not be done: {getattr(second, 'what', None) or second}")
+    except (Trouble, RoundAborted, OSError) as second:
+        round.journal.note(Step.REWIND, f"that could not be done: {getattr(second, 'what', None) or second}")
         return False
     return True
 
 
-def start_and_prove(round: Round, names: Sequence[str]) -> End:
+def start_and_prove(round: Round, names: Sequence[str]) -> RoundResult:
     """Start the server, unless it is up already, prove the change, and rewind where it is not proven."""
     name, waiting = round.server.name, round.operations
     files = round.workspace.read().files  # as they are before the start: what the server makes of them is no measure
     try:
         if not round.driver.state().ready:
-            with round.step("start"):
+            with round.journal.step(Step.START):
                 start(round)
-        with round.step("prove"):
+        with round.journal.step(Step.PROVE):
             proof = prove(round, files, names)
         for fact in proof.facts:
-            round.note("proof", fact)
+            round.journal.fact(fact)
     except NotProven as error:
         return _not_proven(round, waiting, error)
-    if round.options.kind in ("start", "restart") and not waiting:
-        return End("done", f"{name} is up, and proven to be.", operations=waiting)
+    if round.plan.ends_up == "up" and not waiting:
+        return RoundResult(RoundOutcome.DONE, f"{name} is up, and proven to be.", operations=waiting)
     return _seen(name, proof, waiting)
 
 
-def _seen(name: str, proof: Proof, waiting: Sequence[Waiting]) -> End:
+def _seen(name: str, proof: Proof, waiting: Sequence[Waiting]) -> RoundResult:
     """Say what was proven and what was not: a change that nobody read back is written, and no more is known."""
     unread = ", ".join(dict.fromkeys(proof.unread))
     if not proof.read and proof.unread:
-        return End("unread", f"{name} is up with the new files. Not read back: {unread}.", operations=waiting)
+        return RoundResult(
+            RoundOutcome.UNREAD, f"{name} is up with the new files. Not read back: {unread}.", operations=waiting
+        )
     if proof.unread:
         said = f"{name} is up. In force: {', '.join(proof.read)}. Written, but not read back: {unread}."
-        return End("proven", said, operations=waiting)
-    return End("proven", f"{name} is up with the change in force.", operations=waiting)
+        return RoundResult(RoundOutcome.PROVEN, said, operations=waiting)
+    return RoundResult(RoundOutcome.PROVEN, f"{name} is up with the change in force.", operations=waiting)
 
 
-def _not_proven(round: Round, waiting: Sequence[Waiting], error: NotProven) -> End:
-    round.note("prove", f"not proven: {error.why}")
+def _not_proven(round: Round, waiting: Sequence[Waiting], error: NotProven) -> RoundResult:
+    round.journal.note(Step.PROVE, f"not proven: {error.why}")
     name = round.server.name
-    if round.options.kind == "start":
+    if not round.plan.rewinds:
         is_up = round.driver.state().runs
         said = f"{name} runs, and is not proven: {error.why}." if is_up else f"{name} did not come up: {error.why}."
-        return End("failed", said, f"roundgate log {name}", error.evidence)
+        return RoundResult(RoundOutcome.FAILED, said, f"roundgate log {name}", error.evidence)
     if round.options.keep:
         said = f"Kept as you asked, though not proven: {error.why}."
-        return End("written", said, f"roundgate rewind {round.number}", error.evidence, waiting)
+        return RoundResult(RoundOutcome.WRITTEN, said, f"roundgate rewind {round.number}", error.evidence, waiting)
     return rewind(round, error)
 
 
-def rewind(round: Round, error: NotProven) -> End:
+def rewind(round: Round, error: NotProven) -> RoundResult:
     """Put back what the round wrote, byte for byte, start, and prove that the server is up as it was."""
     name = round.server.name
-    round.degraded = True
+    round.journal.degraded = True
     try:
-        with round.step("rewind", error.why):
+        with round.journal.step(Step.REWIND, error.why):
             stop(round, None)
             undo(round, saved_files(round.server.site, round.number))
-    except (RoundEnd, Trouble, OSError) as second:
+    except (RoundAborted, Trouble, OSError) as second:
         why = getattr(second, "said", None) or getattr(second, "what", None) or str(second)
         said = f"Not proven ({error.why}), and the files could NOT be put back: {why} {round.kept_words}"
-        return End("unfinished", said, f"roundgate recover {name}", error.evidence)
+        return RoundResult(RoundOutcome.UNFINISHED, said, f"roundgate recover {name}", error.evidence)
     return _up_as_before(round, error)
 
 
-def _up_as_before(round: Round, error: NotProven) -> End:
+def _up_as_before(round: Round, error: NotProven) -> RoundResult:
     name = round.server.name
     why = error.why.rstrip(".")
     if not round.ran:
         said = f"Not proven: {why}. The files are as they were; {name} is down, as it was."
-        return End("rewound", said, "", error.evidence)
+        return RoundResult(RoundOutcome.REWOUND, said, "", error.evidence)
     try:
         words = _up_again(round, watch=True)
     except NotProven as second:
@@ -157,8 +160,10 @@ def _up_as_before(round: Round, error: NotProven) -> End:
             f"Not proven: {why}. The files are as they were, but {name} DOES NOT COME UP WITH THEM EITHER: "
             f"{second.why}. {round.kept_words}"
         )
-        return End("lost", said, f"roundgate log {name}", [*error.evidence, *second.evidence])
+        return RoundResult(RoundOutcome.LOST, said, f"roundgate log {name}", [*error.evidence, *second.evidence])
     if words:
-        return End("rewound", f"Not proven: {why}. {name} is up {words}, and the slate is kept.", "", error.evidence)
+        return RoundResult(
+            RoundOutcome.REWOUND, f"Not proven: {why}. {name} is up {words}, and the slate is kept.", "", error.evidence
+        )
     said = f"Not proven: {why}. The files are as they were, {name} is up with them, and the slate is kept."
-    return End("rewound", said, f"roundgate slate {name}", error.evidence)
+    return RoundResult(RoundOutcome.REWOUND, said, f"roundgate slate {name}", error.evidence)

@@ -14,14 +14,16 @@ from functools import partial
 
 from roundgate.core.files import differing, plain_form
 from roundgate.core.review import changes_in_words
+from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.core.slate import Outcome as Replayed
 from roundgate.host import machine
 from roundgate.host.drivers.protocol import RunState
 from roundgate.host.errors import ChangedMeanwhile, Trouble
 from roundgate.host.files import digest
 from roundgate.host.rounds.announce import announce
-from roundgate.host.rounds.bring_up import End, as_it_was, start_and_prove
+from roundgate.host.rounds.bring_up import RoundResult, as_it_was, start_and_prove
 from roundgate.host.rounds.context import Round
+from roundgate.host.rounds.events import Ended
 from roundgate.host.rounds.gather import (
     Gathered,
     changed_names,
@@ -36,7 +38,7 @@ from roundgate.host.rounds.obstacles import (
     refuse_taken_ports,
     refuse_unwritable,
 )
-from roundgate.host.rounds.options import RoundEnd
+from roundgate.host.rounds.options import RoundAborted
 from roundgate.host.rounds.reading import learn_world
 from roundgate.host.rounds.save import save, save_started, save_worlds, write_summary
 from roundgate.host.rounds.stop import stop
@@ -44,33 +46,32 @@ from roundgate.host.rounds.write import contents_of, read_for, replayed, rewind_
 from roundgate.host.store import Waiting
 
 
-def conduct(round: Round) -> End:
+def conduct(round: Round) -> RoundResult:
     """Take a round from gather to its end. Raises only what is nobody's plan; ``recover`` takes over then."""
     try:
         return _conduct(round)
-    except RoundEnd as end:
-        return End(end.outcome, end.said, end.do)
+    except RoundAborted as end:
+        return RoundResult(end.outcome, end.said, end.do)
 
 
-def _conduct(round: Round) -> End:
+def _conduct(round: Round) -> RoundResult:
     state = round.driver.state()
-    kind = round.options.kind
     try:
-        with round.step("gather"):
+        with round.journal.step(Step.GATHER):
             gathered = _gathered(round, state)
     except Trouble as error:  # nothing is touched yet
-        raise RoundEnd("refused", error.what, error.do) from error
-    if kind == "start" and state.runs:
-        return End("done", f"{round.server.name} runs already.")
+        raise RoundAborted(RoundOutcome.REFUSED, error.what, error.do) from error
+    if round.plan.needs_down and state.runs:
+        return RoundResult(RoundOutcome.DONE, f"{round.server.name} runs already.")
     if state.runs:
         round.driver.open()
         round.driver.lease(round.number)
-        with round.step("announce"):
+        with round.journal.step(Step.ANNOUNCE):
             announce(round)
         if gathered is not None:
             look_again(round, gathered, state)
             learn_world(round, gathered.differs)
-        with round.step("stop"):
+        with round.journal.step(Step.STOP):
             stop(round, gathered.started if gathered else None)
     return _with_server_down(round, gathered, was_up=state.runs)
 
@@ -78,7 +79,7 @@ def _conduct(round: Round) -> End:
 def _chosen(round: Round) -> list[Waiting]:
     """Give what this round is to write: all that waits for an ``apply``, else only what must not be lost at a stop."""
     waiting = [one for one in round.store.slate(round.server.name) if one.round is None]
-    if round.options.kind == "apply":
+    if round.plan.writes == "slate":
         return waiting
     return [one for one in waiting if one.operation.waits_for_stop]
 
@@ -88,35 +89,38 @@ def _gathered(round: Round, state: RunState) -> Gathered | None:
 
     Where they cannot be looked at, None is given: then nothing is written.
     """
-    kind = round.options.kind
+    despite = round.plan.goes_on_despite
     refuse_outsiders(round.server, state)
     try:
         return _gather_and_refuse(round, state)
-    except (RoundEnd, Trouble) as error:
-        if kind != "stop":
+    except (RoundAborted, Trouble) as error:
+        if despite != "anything":
             raise
         why = getattr(error, "what", None) or str(error)
     except Exception as error:
-        if kind not in ("stop", "start"):
+        if despite == "nothing":
             raise
         why = type(error).__name__
     round.ran = state.runs or state.restarting
     round.operations = []
-    round.note("gather", f"the files could not be looked at ({why.rstrip('.')}); the {kind} goes on all the same")
+    round.journal.note(
+        Step.GATHER,
+        f"the files could not be looked at ({why.rstrip('.')}); the {round.options.kind} goes on all the same",
+    )
     return None
 
 
 def _gather_and_refuse(round: Round, state: RunState) -> Gathered:
     server, options = round.server, round.options
-    if options.kind != "stop":
+    if round.plan.needs_rulebook:
         check_rulebook_whole(server)
     round.operations = round.store.claim(round.number, [one.id for one in _chosen(round)])
     gathered = gather_as_reviewed(round.workspace.with_slate(round.operations), state, options.reviewed)
     round.workspace = gathered.workspace
-    if options.kind in ("apply", "restart"):
+    if round.plan.refuses_errors:
         refuse_errors(gathered, options, server.name)
     refuse_unwritable(server, gathered.outcome.touched)
-    if options.kind not in ("stop", "rewind"):
+    if round.plan.refuses_taken_ports:
         ours = machine.family(state.process) if state.process else []
         refuse_taken_ports(server, gathered.outcome.after, ours)
     round.ran = state.runs or state.restarting
@@ -131,19 +135,21 @@ def _changes(gathered: Gathered) -> list[list[str]]:
     return words + [[name, "", "as on disk"] for name in gathered.differs if name not in named]
 
 
-def _with_server_down(round: Round, gathered: Gathered | None, *, was_up: bool) -> End:
+def _with_server_down(round: Round, gathered: Gathered | None, *, was_up: bool) -> RoundResult:
     if gathered is None:
         return _after_write(round, [], was_up=was_up)
     try:
-        round.check_called_off("stop")
+        round.check_called_off(Step.STOP)
         names = _save_and_write(round, gathered, was_up=was_up)
-    except RoundEnd as end:
-        if round.options.kind == "stop" and end.outcome == "failed":  # it is down, as was asked
-            return End("done", f"{round.server.name} is down. {end.said} What was to go into the files waits.")
-        return as_it_was(round, End(end.outcome, end.said, end.do), was_up=was_up)
+    except RoundAborted as end:
+        if round.plan.ends_up == "down" and end.outcome is RoundOutcome.FAILED:  # it is down, as was asked
+            return RoundResult(
+                RoundOutcome.DONE, f"{round.server.name} is down. {end.said} What was to go into the files waits."
+            )
+        return as_it_was(round, RoundResult(end.outcome, end.said, end.do), was_up=was_up)
     except (Trouble, sqlite3.OperationalError) as error:
         why = getattr(error, "what", str(error))
-        return as_it_was(round, End("failed", f"Nothing was written: {why}"), was_up=was_up)
+        return as_it_was(round, RoundResult(RoundOutcome.FAILED, f"Nothing was written: {why}"), was_up=was_up)
     return _after_write(round, names, was_up=was_up)
 
 
@@ -153,7 +159,7 @@ _TRIES = 3
 
 def _save_and_write(round: Round, gathered: Gathered, *, was_up: bool) -> list[str]:
     """Save, replay and write, on files that are the same at all three; give the names of what is in force anew."""
-    with round.step("save"):
+    with round.journal.step(Step.SAVE):
         target = _target(round)
         needed = [*(one.operation.file for one in round.operations), *target]
         paths = round.server.paths(needed)
@@ -165,25 +171,27 @@ def _save_and_write(round: Round, gathered: Gathered, *, was_up: bool) -> list[s
     for last in range(_TRIES):
         round.workspace = round.workspace.with_contents(saved)
         contents, expected, names = _planned(round, target, saved)
-        round.check_called_off("write")
+        round.check_called_off(Step.WRITE)
         try:
-            with round.step("write", ", ".join(contents)):
+            with round.journal.step(Step.WRITE, ", ".join(contents)):
                 write(round, contents, expected)
         except ChangedMeanwhile as error:
             moved = error.path
         else:
             round.workspace = round.workspace.with_contents({**saved, **contents})
             return _names_in_force(round, gathered, names)
-        round.note("write", f"{moved} was changed by somebody else just now; it is read again")
+        round.journal.note(Step.WRITE, f"{moved} was changed by somebody else just now; it is read again")
         if last < _TRIES - 1:
             saved = save(round, paths, needed)
     said = f"{moved} was changed by somebody else again and again, so nothing was written."
-    raise RoundEnd("failed", said, f"See who writes {moved} while {round.server.name} is down, then apply again.")
+    raise RoundAborted(
+        RoundOutcome.FAILED, said, f"See who writes {moved} while {round.server.name} is down, then apply again."
+    )
 
 
 def _target(round: Round) -> dict[str, bytes | None]:
     """Give the files of a rewind as they were: those that the other round wrote, and no others."""
-    if round.options.kind != "rewind":
+    if round.plan.writes != "earlier-files":
         return {}
     return rewind_target(round.server.site, round.options.target)
 
@@ -192,7 +200,7 @@ def _planned(
     round: Round, target: Mapping[str, bytes | None], saved: Mapping[str, bytes | None]
 ) -> tuple[Mapping[str, bytes | None], Mapping[str, str | None], list[str]]:
     """Give what is to be written, the digests of what it replaces, and the names of what changes."""
-    if round.options.kind == "rewind":
+    if round.plan.writes == "earlier-files":
         return target, {path: digest(saved[path]) for path in target}, []
     outcome = _replayed(round)
     round.store.note_round(round.number, ran=round.ran, changes=_written_changes(round, outcome))
@@ -217,45 +225,47 @@ def _replayed(round: Round) -> Replayed:
     """Replay; a stop goes through whatever was written into the files by hand: then that waits on the slate."""
     try:
         return replayed(round, round.operations)
-    except RoundEnd as end:
-        if round.options.kind != "stop":
+    except RoundAborted as end:
+        if round.plan.ends_up != "down":
             raise
-        round.note("write", f"kept on the slate, for it has errors: {end.said}")
+        round.journal.note(Step.WRITE, f"kept on the slate, for it has errors: {end.said}")
         round.operations = []
         return replayed(round, ())
 
 
-def _after_write(round: Round, names: Sequence[str], *, was_up: bool) -> End:
-    kind, name, waiting = round.options.kind, round.server.name, round.operations
-    if kind == "stop":
-        return End("done", f"{name} is down." if was_up else f"{name} was down already.", operations=waiting)
-    if not was_up and kind in ("apply", "rewind") and not round.options.start:
+def _after_write(round: Round, names: Sequence[str], *, was_up: bool) -> RoundResult:
+    name, waiting = round.server.name, round.operations
+    if round.plan.ends_up == "down":
+        return RoundResult(
+            RoundOutcome.DONE, f"{name} is down." if was_up else f"{name} was down already.", operations=waiting
+        )
+    if not was_up and round.plan.ends_up == "as-it-was" and not round.options.start:
         said = f"{name} is down, so nothing is in force or proven yet."
-        return End("written", said, f"roundgate start {name}", operations=waiting)
+        return RoundResult(RoundOutcome.WRITTEN, said, f"roundgate start {name}", operations=waiting)
     return start_and_prove(round, names)
 
 
-def finish(round: Round, end: End) -> bool:
+def finish(round: Round, end: RoundResult) -> bool:
     """Write a round's end into the books, all in one; tell whether it is closed."""
     round.learn_secrets()
     evidence = [round.without_secrets(line) for line in end.evidence]
     said = round.without_secrets(end.said)
-    if end.outcome == "unfinished":  # it stays open, for ``recover``
-        round.note("recover", said)
-        round.tell({"outcome": end.outcome, "said": said, "do": end.do, "evidence": evidence})
+    if end.outcome is RoundOutcome.UNFINISHED:  # it stays open, for ``recover``
+        round.journal.note(Step.RECOVER, said)
+        round.journal.listener.tell(Ended(end.outcome, said, end.do, evidence))
         return False
     try:
         _close(round, end, said, evidence)
     except sqlite3.Error as error:
         said += f" The books could not be written ({error}); the keeper tries again."
         do = f"Make room, then: roundgate recover {round.server.name}"
-        round.tell({"outcome": "unfinished", "said": said, "do": do, "evidence": evidence})
+        round.journal.listener.tell(Ended(RoundOutcome.UNFINISHED, said, do, evidence))
         return False
-    round.tell({"outcome": end.outcome, "said": said, "do": end.do, "evidence": evidence})
+    round.journal.listener.tell(Ended(end.outcome, said, end.do, evidence))
     return True
 
 
-def _close(round: Round, end: End, said: str, evidence: list[str]) -> None:
+def _close(round: Round, end: RoundResult, said: str, evidence: list[str]) -> None:
     store = round.store
     with store.whole():
         store.close_round(round.number, end.outcome, said, evidence)
@@ -263,10 +273,10 @@ def _close(round: Round, end: End, said: str, evidence: list[str]) -> None:
             store.remember_written(
                 round.number, round.server.name, end.operations, partial(plain_form, round.server.book)
             )
-        if end.outcome == "rewound":
+        if end.outcome is RoundOutcome.REWOUND:
             store.let_wait(round.server.name)
-        if round.options.kind == "rewind" and end.outcome in ("proven", "unread", "written"):
+        if round.plan.writes == "earlier-files" and (end.outcome.went_well or end.outcome is RoundOutcome.WRITTEN):
             store.forget_written(round.server.name)
-        if ("stop", "end") in round.marks:
+        if ("stop", "end") in round.journal.marks:
             store.forget_live(round.server.name)
     write_summary(round)

@@ -15,13 +15,14 @@ from roundgate.core.findings import Finding, has_errors
 from roundgate.core.operations import Change, Operation, merged
 from roundgate.core.rescue import rescue
 from roundgate.core.review import Review, review_of
+from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.core.slate import Outcome
 from roundgate.host.drivers.protocol import RunState
-from roundgate.host.rounds.options import Options, RoundEnd
+from roundgate.host.rounds.options import Options, RoundAborted
 from roundgate.host.servers import Server
 from roundgate.host.store import Store, Waiting
 from roundgate.host.workspace import Workspace
-from roundgate.host.worlds import world_remarks
+from roundgate.host.worlds import world_consequences
 
 if TYPE_CHECKING:
     from roundgate.host.rounds.context import Round
@@ -33,8 +34,8 @@ FOUND = "found on disk"
 def _reviewed(server: Server, outcome: Outcome) -> Review:
     """Give the review of an outcome, with what is remembered of the world that it names."""
     review = review_of(outcome)
-    remarks = world_remarks(server, outcome) if any(not one.is_nothing for one in outcome.changes) else []
-    return replace(review, consequences=(*review.consequences, *remarks)) if remarks else review
+    fixed = world_consequences(server, outcome) if any(not one.is_nothing for one in outcome.changes) else []
+    return replace(review, consequences=(*review.consequences, *fixed)) if fixed else review
 
 
 class Gathered(Struct, frozen=True):
@@ -126,7 +127,7 @@ def _is_emptied(gathered: Gathered) -> bool:
 
 
 def gather_as_reviewed(workspace: Workspace, state: RunState, reviewed: str) -> Gathered:
-    """Gather what a person has agreed to. Raises RoundEnd where it is no longer that, at any of a few looks."""
+    """Gather what a person has agreed to. Raises RoundAborted where it is no longer that, at any of a few looks."""
     gathered = gather_at_rest(workspace, state)
     for pause in _AT_REST:
         if not reviewed or gathered.digest == reviewed:
@@ -137,12 +138,12 @@ def gather_as_reviewed(workspace: Workspace, state: RunState, reviewed: str) -> 
         gathered = gather(gathered.workspace.again(), state)
     if reviewed and gathered.digest != reviewed:
         said = "Something changed since you looked, so nothing was done."
-        raise RoundEnd("refused", said, f"roundgate slate {workspace.name}")
+        raise RoundAborted(RoundOutcome.REFUSED, said, f"roundgate slate {workspace.name}")
     return gathered
 
 
 def look_again(round: Round, gathered: Gathered, state: RunState) -> None:
-    """Right before the stop, see what was edited by hand while the round waited. Raises RoundEnd where it is wrong.
+    """Right before the stop, see what was edited by hand while the round waited. Raises RoundAborted where it is wrong.
 
     An edit in a file that the server overwrites goes into the file again after the stop, as if made a moment later.
     """
@@ -152,7 +153,7 @@ def look_again(round: Round, gathered: Gathered, state: RunState) -> None:
     asked = [one for one in round.operations if one.by != FOUND]
     again = gather_at_rest(round.workspace.with_slate(asked), state)
     round.workspace = again.workspace
-    if round.options.kind in ("apply", "restart"):
+    if round.plan.refuses_errors:
         refuse_errors(again, round.options, server.name)
     _say_overruled(round, gathered, again)
     known = {
@@ -160,17 +161,21 @@ def look_again(round: Round, gathered: Gathered, state: RunState) -> None:
     }
     late = [one for one in again.rescued if not _same_value(known.get((one.file, one.shown_name)), one)]
     for one in late:
-        round.note("stop", f"{one.shown_name} was edited by hand while the round waited; it is kept")
+        round.journal.note(Step.STOP, f"{one.shown_name} was edited by hand while the round waited; it is kept")
     round.operations = keep_rescued(round.store, server.name, late, round.number)
 
 
 def refuse_errors(gathered: Gathered, options: Options, server: str) -> None:
-    """End the round where the outcome has errors. Raises RoundEnd."""
+    """End the round where the outcome has errors. Raises RoundAborted."""
     if any(one.level == "error" and one.waiting for one in gathered.findings):
-        raise RoundEnd("refused", "The changes have errors, so nothing was done.", f"roundgate check {server}")
+        raise RoundAborted(
+            RoundOutcome.REFUSED, "The changes have errors, so nothing was done.", f"roundgate check {server}"
+        )
     if has_errors(gathered.findings) and not options.despite_errors:
         said = "There are errors on disk, so nothing was done."
-        raise RoundEnd("refused", said, f"roundgate check {server}, or {options.kind} with --despite-errors")
+        raise RoundAborted(
+            RoundOutcome.REFUSED, said, f"roundgate check {server}, or {options.kind} with --despite-errors"
+        )
 
 
 def _same_value(old: Operation | None, new: Operation) -> bool:
@@ -183,8 +188,8 @@ def _say_overruled(round: Round, gathered: Gathered, again: Gathered) -> None:
     for change in again.review.changes:
         old = before.get((change.file, change.name), change.before)
         if old != change.before:
-            round.note(
-                "stop",
+            round.journal.note(
+                Step.STOP,
                 f"{change.name} was changed by hand to {change.before} while the round waited; {change.after} is kept",
             )
 

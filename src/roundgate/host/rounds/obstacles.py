@@ -8,21 +8,22 @@ from typing import NamedTuple
 
 from roundgate.core.checks.rules import broken_rules
 from roundgate.core.files import ServerFiles
+from roundgate.core.rounds import RoundOutcome
 from roundgate.host import machine
 from roundgate.host.drivers.protocol import RunState
 from roundgate.host.errors import Trouble
 from roundgate.host.files import write_obstacle
-from roundgate.host.rounds.options import RoundEnd
+from roundgate.host.rounds.options import RoundAborted
 from roundgate.host.rulebooks import load_rulebook
 from roundgate.host.servers import Server
 
 
 def refuse_unwritable(server: Server, paths: Sequence[str]) -> None:
-    """End the round where a file cannot be written. Raises RoundEnd, or Trouble for a link that leads away."""
+    """End the round where a file cannot be written. Raises RoundAborted, or Trouble for a link that leads away."""
     for path in paths:
         why = write_obstacle(server.files_folder, path)
         if why:
-            raise RoundEnd("refused", f"{why}, so nothing was done.", f"ls -l {server.folder / path}")
+            raise RoundAborted(RoundOutcome.REFUSED, f"{why}, so nothing was done.", f"ls -l {server.folder / path}")
 
 
 def check_rulebook_whole(server: Server) -> None:
@@ -43,13 +44,15 @@ def refuse_outsiders(server: Server, state: RunState) -> None:
 
 
 def refuse_taken_ports(server: Server, files: ServerFiles, ours: Sequence[int]) -> None:
-    """Refuse to go on where somebody else owns a port that the server will need. Raises RoundEnd."""
+    """Refuse to go on where somebody else owns a port that the server will need. Raises RoundAborted."""
     for wanted in wanted_ports(server, files):
         for owner in machine.holders(wanted.protocol, wanted.port):
             if owner.process not in ours and _clash(owner.address, wanted.address):
                 who = _whose(server, owner.process)
                 said = f"Port {wanted.port} ({wanted.protocol}) is taken by {who}; {server.name} could not start."
-                raise RoundEnd("refused", said, f"Stop that, or: roundgate set {server.name} {wanted.setting}=...")
+                raise RoundAborted(
+                    RoundOutcome.REFUSED, said, f"Stop that, or: roundgate set {server.name} {wanted.setting}=..."
+                )
 
 
 _ANY = ("", "*", "0.0.0.0", "::")

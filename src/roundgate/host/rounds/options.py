@@ -1,29 +1,16 @@
-"""What a person asks of a round, and how a round can end."""
+"""What a person asks of a round, and what breaks a round off."""
 
 from __future__ import annotations
 
-from typing import Literal
-
 from msgspec import Struct
 
-Kind = Literal["apply", "rewind", "restart", "stop", "start"]
-
-Outcome = Literal[
-    "proven", "unread", "written", "done", "refused", "busy", "called-off", "failed", "rewound", "lost", "unfinished"
-]
-"""How a round can end.
-
-proven: in force. written: in the files, the server being down. done: a start or stop as asked. refused, busy,
-called-off: nothing was touched. failed: nothing was changed, and the server stands as it did. rewound: not proven,
-and put back. lost: the files are as they were, and the server does not come up with them. unfinished: not proven and
-NOT put back; the round stays open for ``recover``, and where everything lies is said.
-"""
+from roundgate.core.rounds import RoundKind, RoundOutcome
 
 
 class Options(Struct, frozen=True):
     """The options of a round; times in seconds."""
 
-    kind: Kind = "apply"
+    kind: RoundKind = RoundKind.APPLY
     countdown: float = 0.0
     reason: str = ""
     when_empty: bool = False
@@ -44,13 +31,13 @@ class Options(Struct, frozen=True):
     """The digest of what the person saw and agreed to; empty where nobody looked."""
 
 
-class RoundEnd(Exception):
+class RoundAborted(Exception):
     """A round ends here, before anything was written."""
 
-    def __init__(self, outcome: Outcome, said: str, do: str = "") -> None:
+    def __init__(self, outcome: RoundOutcome, said: str, do: str = "") -> None:
         """Keep the outcome, what happened, and what to do."""
         super().__init__(said)
-        self.outcome: Outcome = outcome
+        self.outcome = outcome
         self.said = said
         self.do = do
 

@@ -7,13 +7,13 @@ import os
 import signal
 import sys
 from collections.abc import Iterator
-from typing import Any
 
 from msgspec import json
 
 from roundgate.host.drivers import driver_of
 from roundgate.host.keeper.record import birth_of
 from roundgate.host.person import who
+from roundgate.host.rounds.events import Event, read_event
 from roundgate.host.rounds.locking import is_at_work
 from roundgate.host.rounds.options import Options
 from roundgate.host.servers import Server
@@ -30,12 +30,12 @@ class RoundWindow:
         self._file = os.fdopen(events, "rb", buffering=0)
         self._rest = b""
 
-    def messages(self) -> Iterator[dict[str, Any]]:
-        """Give the round's words as they come, until it has said its last one."""
+    def events(self) -> Iterator[Event]:
+        """Give what the round tells as it comes, until it has told its end."""
         while data := self._file.read(65536):
             *lines, self._rest = (self._rest + data).split(b"\n")
             for line in lines:
-                yield json.decode(line)
+                yield read_event(line)
 
     def call_off(self) -> None:
         """Ask the round to end before it writes."""

@@ -13,8 +13,8 @@ from collections.abc import Iterator, Sequence
 from msgspec import Struct
 
 from roundgate.core.files import ServerFiles, say, value_of
+from roundgate.core.rounds import Fact, KeyGone, PortOwned, PortsUnchecked, StayedUp, Step, ValueInForce, ValuesUnread
 from roundgate.core.rulebook.model import Port, Probe
-from roundgate.core.values.units import say_seconds
 from roundgate.host import machine
 from roundgate.host.drivers.protocol import exit_words
 from roundgate.host.errors import Trouble
@@ -32,9 +32,9 @@ _END_WITHIN = 1.0
 
 
 class Proof(Struct, frozen=True):
-    """What was seen: each fact in words, and which of the changes were read back and which were not."""
+    """What was seen, and which of the changes were read back and which were not."""
 
-    facts: list[str]
+    facts: list[Fact]
     read: list[str]
     unread: list[str]
 
@@ -48,26 +48,26 @@ def prove(round: Round, files: ServerFiles, names: Sequence[str]) -> Proof:
     _no_failures(round)
     read: list[str] = []
     try:
-        proofs = [*_prove_ports(round, files), *_prove_values(round, files, names, read)]
-        proofs += look_at_world(round, files, names)
-        proofs += _taken_out(round)
+        facts: list[Fact] = [*_prove_ports(round, files), *_prove_values(round, files, names, read)]
+        facts += look_at_world(round, files, names)
+        facts += _taken_out(round)
     except (NotProven, Trouble):
         _raise_if_ended(round)
         raise
     except Exception as error:
         if names:
             raise
-        proofs = [f"its ports were not looked at, for its files cannot be ({type(error).__name__})"]
+        facts = [PortsUnchecked(type(error).__name__)]
     round.console.close()
-    round.note("prove", "ready; all checks that need no waiting have passed")
+    round.journal.note(Step.PROVE, "ready; all checks that need no waiting have passed")
     _watch(round, began + round.server.seconds("watch"))
-    proofs.append(f"has stayed up for {say_seconds(max(1, int(time.monotonic() - began)))}")
-    return Proof(proofs, read, [name for name in names if name not in read])
+    facts.append(StayedUp(max(1, int(time.monotonic() - began))))
+    return Proof(facts, read, [name for name in names if name not in read])
 
 
 def _no_failures(round: Round) -> None:
-    for line in round.lines:
-        if round.failure_in(line):
+    for line in round.log.lines:
+        if round.is_failure(line):
             raise NotProven(f"its log says: {line.strip()}", round.evidence())
 
 
@@ -77,10 +77,10 @@ def _raise_if_ended(round: Round) -> None:
     A server that is about to end closes its ports first, and its exit is heard a moment later.
     """
     until = time.monotonic() + _END_WITHIN
-    while not round.exited and round.hear(until):
+    while not round.log.exited and round.log.hear(until):
         pass
-    if round.exited:
-        raise _ended_soon(round.exit_code, round)
+    if round.log.exited:
+        raise _ended_soon(round.log.exit_code, round)
 
 
 def _ended_soon(code: int | None, round: Round) -> NotProven:
@@ -89,24 +89,25 @@ def _ended_soon(code: int | None, round: Round) -> NotProven:
 
 def _watch(round: Round, until: float) -> None:
     """Watch for the server's end and for failures in its log."""
-    round.waits("prove", "watching that it stays up", max(0.0, until - time.monotonic()))
-    while event := round.hear(until):
+    round.journal.waits(Step.PROVE, "watching that it stays up", max(0.0, until - time.monotonic()))
+    while event := round.log.hear(until):
         if event["event"] == "exit":
             raise _ended_soon(event["code"], round)
-        if event["event"] == "line" and round.failure_in(str(event["text"])):
+        if event["event"] == "line" and round.is_failure(str(event["text"])):
             raise NotProven(f"its log says: {str(event['text']).strip()}", round.evidence())
 
 
 # --- ports -------------------------------------------------------------------------------------------------------
 
 
-def _prove_ports(round: Round, files: ServerFiles) -> Iterator[str]:
+def _prove_ports(round: Round, files: ServerFiles) -> Iterator[PortOwned]:
     for protocol, address, port, setting in wanted_ports(round.server, files):
         ports = round.server.book.server.port
         spec = next(one for one in ports if (one.setting, one.protocol) == (setting, protocol))
         _await_port(round, protocol, address, port)
-        words = f"owns port {port} ({protocol}) on {address or 'any address'}"
-        yield words + (_probe(round, spec, address, port, spec.probe) if spec.probe else "")
+        if spec.probe:
+            _probe(round, spec, address, port, spec.probe)
+        yield PortOwned(port, protocol, address, answered=spec.probe is not None)
 
 
 def _await_port(round: Round, protocol: str, address: str, port: int) -> None:
@@ -121,9 +122,9 @@ def _await_port(round: Round, protocol: str, address: str, port: int) -> None:
         if mine and time.monotonic() > until:
             where = ", ".join(sorted({one.address for one in mine}))
             raise NotProven(f"it owns port {port} on {where}, not on {address}", round.evidence())
-        if time.monotonic() > until or round.exited:
+        if time.monotonic() > until or round.log.exited:
             raise NotProven(f"it does not own port {port} ({protocol})", round.evidence())
-        round.hear(time.monotonic() + _PORT_PAUSE)
+        round.log.hear(time.monotonic() + _PORT_PAUSE)
 
 
 def _same_address(owned: str, wanted: str) -> bool:
@@ -138,7 +139,8 @@ def _same_address(owned: str, wanted: str) -> bool:
     return owned in {str(one[4][0]) for one in found}
 
 
-def _probe(round: Round, spec: Port, address: str, port: int, probe: Probe) -> str:
+def _probe(round: Round, spec: Port, address: str, port: int, probe: Probe) -> None:
+    """See that the port answers the rulebook's probe. Raises NotProven."""
     host = "127.0.0.1" if address in ("", "0.0.0.0", "*") else "::1" if address == "::" else address
     try:
         answer = _asked(spec.protocol, host, port, probe.send)
@@ -149,7 +151,6 @@ def _probe(round: Round, spec: Port, address: str, port: int, probe: Probe) -> s
         seen = answer.strip()[:60]
         why = f"it is ready and owns port {port} ({spec.protocol}), and the rulebook's probe got another answer"
         raise NotProven(f"{why}: {seen!r}", round.evidence())
-    return f" and answers there by {spec.protocol}"
 
 
 def _asked(protocol: str, host: str, port: int, question: str) -> str:
@@ -168,9 +169,10 @@ def _asked(protocol: str, host: str, port: int, question: str) -> str:
 # --- values ----------------------------------------------------------------------------------------------------------
 
 
-def _prove_values(round: Round, files: ServerFiles, names: Sequence[str], read: list[str]) -> list[str]:
+def _prove_values(round: Round, files: ServerFiles, names: Sequence[str], read: list[str]) -> list[Fact]:
     """Read the changes back; ``read`` gets the names of those that the server confirms. Raises NotProven."""
-    proofs, unread = [], []
+    facts: list[Fact] = []
+    unread = []
     for name in names:
         spec = round.server.book.setting.get(name)
         found = read_back(round, name, spec) if spec else None
@@ -180,22 +182,19 @@ def _prove_values(round: Round, files: ServerFiles, names: Sequence[str], read: 
         wanted = files.stored(name)
         if value_of(found[0], spec) != value_of(wanted, spec):
             shown = say(wanted, spec) if wanted is not None else "its default"
-            why = f"{name} should be {shown}, but {found[1]} says {say(found[0], spec)}"
+            why = f"{name} should be {shown}, but its {found[1].replace('-', ' ')} says {say(found[0], spec)}"
             raise NotProven(why, round.evidence())
         read.append(name)
-        proofs.append(f"{name} is {say(found[0], spec)}, says {found[1]}")
+        facts.append(ValueInForce(name, say(found[0], spec), found[1]))
     if unread:
-        proofs.append(f"in the files, but not read back (the rulebook does not say how): {', '.join(unread)}")
-    return proofs
+        facts.append(ValuesUnread(tuple(unread)))
+    return facts
 
 
-def _taken_out(round: Round) -> list[str]:
-    """Say which keys that no rulebook describes are gone although an earlier round wrote them."""
+def _taken_out(round: Round) -> list[KeyGone]:
+    """Tell which keys that no rulebook describes are gone although an earlier round wrote them."""
     gone = taken_out(round.server, round.store, round.server.read_only(files_of(round)).files)
-    return [
-        f"{name}, written by round {number}, is no longer in its file: the server does not know it, or took it out"
-        for name, number in gone.items()
-    ]
+    return [KeyGone(name, number) for name, number in gone.items()]
 
 
 def files_of(round: Round) -> list[str]:

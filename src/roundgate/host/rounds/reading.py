@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
+from typing import Literal
 
+from roundgate.core import values
 from roundgate.core.files import ServerFiles, say, value_of
+from roundgate.core.rounds import WorldKept
 from roundgate.core.rulebook.model import Setting
 from roundgate.host.errors import Trouble
 from roundgate.host.patterns import search
@@ -24,9 +27,9 @@ def learn_world(round: Round, names: Collection[str]) -> None:
             remember_world(round.server, slot, str(files.counting(slot)), _asked(round, fixed))
 
 
-def look_at_world(round: Round, files: ServerFiles, names: Sequence[str]) -> list[str]:
-    """Say where the files ask for something else than the world that this round loaded was made with."""
-    remarks = []
+def look_at_world(round: Round, files: ServerFiles, names: Sequence[str]) -> list[WorldKept]:
+    """Tell where the files ask for something else than the world that this round loaded was made with."""
+    kept = []
     for slot, fixed in fixed_by(round.server.book).items():
         if not {slot, *fixed} & set(names):
             continue
@@ -38,11 +41,10 @@ def look_at_world(round: Round, files: ServerFiles, names: Sequence[str]) -> lis
             if name not in values and known is None and slot in names:  # a world that this round makes
                 values[name] = stored if stored is not None else str(spec.default)
             if name in values and name not in names and value_of(values[name], spec) != value_of(stored, spec):
-                shown = say(stored, spec) if stored is not None else "the default"
-                made = say(values[name], spec)
-                remarks.append(f"{name} is {made}: the world {world} was made with it; {shown} has no effect in it")
+                wanted = say(stored, spec) if stored is not None else None
+                kept.append(WorldKept(name, world, say(values[name], spec), wanted))
         remember_world(round.server, slot, world, values)
-    return remarks
+    return kept
 
 
 def _asked(round: Round, names: Sequence[str]) -> dict[str, str]:
@@ -58,15 +60,15 @@ def _asked(round: Round, names: Sequence[str]) -> dict[str, str]:
     return found
 
 
-def read_back(round: Round, name: str, spec: Setting) -> tuple[str, str] | None:
+def read_back(round: Round, name: str, spec: Setting) -> tuple[str, Literal["start-log", "console"]] | None:
     """Give what the server says of a setting, and where it says it; None where it cannot be asked safely."""
-    if spec.type == "secret":
+    if values.is_hidden(spec):
         return None
     if spec.shown:
-        for line in round.lines:
+        for line in round.log.lines:
             found = search(spec.shown, line)
             if found:
-                return found["value"], "its start log"
+                return found["value"], "start-log"
     if not (spec.live and spec.live.read):
         return None
     try:
@@ -75,4 +77,4 @@ def read_back(round: Round, name: str, spec: Setting) -> tuple[str, str] | None:
         raise NotProven(f"{name} could not be read back: {error.what}", round.evidence()) from error
     if answer is None:
         raise NotProven(f"{name} could not be read back: the console does not answer", round.evidence())
-    return answer["value"], "its console"
+    return answer["value"], "console"

@@ -6,8 +6,9 @@ import sqlite3
 import time
 from collections.abc import Set
 
+from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.host.drivers.protocol import RunState
-from roundgate.host.rounds.bring_up import End, rewind, start_and_prove
+from roundgate.host.rounds.bring_up import RoundResult, rewind, start_and_prove
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.obstacles import refuse_outsiders
 from roundgate.host.rounds.options import NotProven
@@ -39,7 +40,7 @@ def broken_at(marks: Set[tuple[str, str]]) -> str:
     return "written" if ("write", "end") in marks and ("rewind", "begin") not in marks else "writing"
 
 
-def recover(round: Round) -> End:
+def recover(round: Round) -> RoundResult:
     """Finish a broken-off round, from its marks. Safe to be broken off and begun again.
 
     Raises Trouble where a person is needed.
@@ -47,9 +48,9 @@ def recover(round: Round) -> End:
     state = round.driver.state()
     round.operations = round.claimed()
     refuse_outsiders(round.server, state)
-    point = broken_at(round.marks)
-    round.degraded = True
-    round.note("recover", _PLANS[point])
+    point = broken_at(round.journal.marks)
+    round.journal.degraded = True
+    round.journal.note(Step.RECOVER, _PLANS[point])
     if state.runs:
         round.driver.lease(round.number)
         round.driver.follow()
@@ -60,13 +61,17 @@ def recover(round: Round) -> End:
     return _bring_up(round, state)
 
 
-def _finish_forward(round: Round, state: RunState) -> End:
+def _finish_forward(round: Round, state: RunState) -> RoundResult:
     waiting = round.operations
     names = [change[0] for change in round.row.changes]
-    if round.options.kind == "stop":
-        return End("done", f"{round.server.name} is down.", operations=waiting)
-    if not round.ran and round.options.kind in ("apply", "rewind") and not round.options.start:
-        return End("written", f"{round.server.name} is down, so nothing is in force or proven yet.", operations=waiting)
+    if round.plan.ends_up == "down":
+        return RoundResult(RoundOutcome.DONE, f"{round.server.name} is down.", operations=waiting)
+    if not round.ran and round.plan.ends_up == "as-it-was" and not round.options.start:
+        return RoundResult(
+            RoundOutcome.WRITTEN,
+            f"{round.server.name} is down, so nothing is in force or proven yet.",
+            operations=waiting,
+        )
     if state.runs and not state.ready:
         _await_ready(round)
     return start_and_prove(round, names)
@@ -76,29 +81,31 @@ def _await_ready(round: Round) -> None:
     """The server was started just before the round broke off: give it its time; what comes of it is proven next."""
     until = time.monotonic() + round.server.seconds("start_within")
     while not round.driver.state().ready:
-        event = round.hear(until)
+        event = round.log.hear(until)
         if event is None or event["event"] in ("ready", "exit"):
             return
 
 
-def _bring_up(round: Round, state: RunState) -> End:
+def _bring_up(round: Round, state: RunState) -> RoundResult:
     """Nothing was written: see that the server is as it was before, up or down."""
     said = "The round was broken off before anything was changed."
-    should_run = round.ran and round.options.kind != "stop"
+    should_run = round.ran and round.plan.ends_up != "down"
     if state.runs and _was_stopping(round) and not _came_up_since(round, state) and _ends_now(round):
         state = RunState()
     if state.runs or not should_run:
-        return End("failed", said)
+        return RoundResult(RoundOutcome.FAILED, said)
     try:
-        with round.step("start"):
+        with round.journal.step(Step.START):
             start(round)
     except NotProven as error:
-        return End("lost", f"{said} {round.server.name} DOES NOT COME UP: {error.why}.", "", error.evidence)
-    return End("failed", f"{said} {round.server.name} is up again as it was.")
+        return RoundResult(
+            RoundOutcome.LOST, f"{said} {round.server.name} DOES NOT COME UP: {error.why}.", "", error.evidence
+        )
+    return RoundResult(RoundOutcome.FAILED, f"{said} {round.server.name} is up again as it was.")
 
 
 def _was_stopping(round: Round) -> bool:
-    return ("stop", "begin") in round.marks and ("stop", "end") not in round.marks
+    return ("stop", "begin") in round.journal.marks and ("stop", "end") not in round.journal.marks
 
 
 def _came_up_since(round: Round, state: RunState) -> bool:
@@ -114,7 +121,7 @@ def _came_up_since(round: Round, state: RunState) -> bool:
 def _ends_now(round: Round) -> bool:
     """The stop command may have been sent: wait out the grace time for the server's end."""
     until = time.monotonic() + round.server.seconds("grace")
-    while event := round.hear(until):
+    while event := round.log.hear(until):
         if event["event"] == "exit":
             return True
     return not round.driver.state().runs

@@ -10,11 +10,12 @@ from pathlib import Path
 
 from msgspec import MsgspecError, json
 
+from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.host.books import SUMMARY
 from roundgate.host.errors import Trouble
 from roundgate.host.files import Folder, digest, read_bytes, sync_folder, write_durably
 from roundgate.host.rounds.context import Round
-from roundgate.host.rounds.options import RoundEnd
+from roundgate.host.rounds.options import RoundAborted
 from roundgate.host.site import Site
 
 _INDEX = {"before": "saved.json", "started": "started.json"}
@@ -25,8 +26,8 @@ MANIFEST = "manifest.json"
 def save(round: Round, paths: Sequence[str], needed: Collection[str]) -> Mapping[str, bytes | None]:
     """Save the files; give the bytes of each, None where there is none.
 
-    One that cannot be read is left out, unless the round is to write it. Raises RoundEnd where there is no room, or a
-    file that is needed cannot be read.
+    One that cannot be read is left out, unless the round is to write it. Raises RoundAborted where there is no room, or
+    a file that is needed cannot be read.
     """
     places = round.server.files_folder
     contents: dict[str, bytes | None] = {}
@@ -37,22 +38,22 @@ def save(round: Round, paths: Sequence[str], needed: Collection[str]) -> Mapping
             except (OSError, Trouble):
                 if path in needed:
                     raise
-                round.note("save", f"{path} cannot be read, and is left as it is")
+                round.journal.note(Step.SAVE, f"{path} cannot be read, and is left as it is")
         _save(round, "before", contents)
     except Trouble as error:
-        raise RoundEnd(
-            "failed", f"The files could not be saved, so nothing was changed: {error.what}", error.do
+        raise RoundAborted(
+            RoundOutcome.FAILED, f"The files could not be saved, so nothing was changed: {error.what}", error.do
         ) from error
     except OSError as error:
         raise _no_room(error) from error
     return contents
 
 
-def _no_room(error: OSError) -> RoundEnd:
+def _no_room(error: OSError) -> RoundAborted:
     why = error.strerror or str(error)
     place = f": {error.filename}" if error.filename else ""
-    return RoundEnd(
-        "failed",
+    return RoundAborted(
+        RoundOutcome.FAILED,
         f"The files could not be saved ({why}{place}), so nothing was changed.",
         "Make room, or correct the permissions; then apply again.",
     )
@@ -81,7 +82,7 @@ def save_started(round: Round) -> None:
 
 
 def save_worlds(round: Round) -> None:
-    """Copy the folders that hold worlds, and make the copies durable. Raises RoundEnd where there is no room."""
+    """Copy the folders that hold worlds, and make the copies durable. Raises RoundAborted where there is no room."""
     try:
         for name in round.server.book.server.worlds:
             _save_world(round, name)
@@ -100,7 +101,7 @@ def _save_world(round: Round, name: str) -> None:
             handle = os.open(file, os.O_RDONLY)
             os.fsync(handle)
             os.close(handle)
-    round.note("save", f"the worlds in {name} are saved in {copy}")
+    round.journal.note(Step.SAVE, f"the worlds in {name} are saved in {copy}")
 
 
 def _no_special_files(folder: str, names: list[str]) -> list[str]:
@@ -119,7 +120,9 @@ def keep_copy(round: Round, path: str, data: bytes, why: str) -> None:
     while (copy := folder / f"kept-{number}-{_file_name('', path)[1:]}").exists():
         number += 1
     write_durably(str(copy), data)
-    round.note("rewind" if round.degraded else "write", f"{path}: {why}; that version is kept as {copy}")
+    round.journal.note(
+        Step.REWIND if round.journal.degraded else Step.WRITE, f"{path}: {why}; that version is kept as {copy}"
+    )
 
 
 def saved_files(site: Site, number: int, kind: str = "before") -> dict[str, bytes | None]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 
+from roundgate.core.rounds import Step
 from roundgate.core.values.units import say_seconds
 from roundgate.host.drivers.protocol import exit_words
 from roundgate.host.errors import Trouble
@@ -14,8 +15,7 @@ from roundgate.host.rounds.options import NotProven
 def start(round: Round) -> None:
     """Start the server and wait until it is ready. Raises NotProven with the log as evidence."""
     began = time.monotonic()
-    round.lines.clear()
-    round.exited = False
+    round.log.restart()
     try:
         round.driver.open()
         round.driver.lease(round.number)
@@ -25,19 +25,19 @@ def start(round: Round) -> None:
         raise NotProven(error.what, []) from error
     except OSError as error:
         raise NotProven(f"its keeper's orders cannot be written: {error.strerror or error}", []) from error
-    round.waits("start", "waiting for the ready sign", round.store.timing(round.server.name, "start"))
+    round.journal.waits(Step.START, "waiting for the ready sign", round.store.timing(round.server.name, "start"))
     if round.server.book.server.ready:
         _await_ready(round, began + round.server.seconds("start_within"))
     round.store.note_timing(round.server.name, "start", time.monotonic() - began)
 
 
 def _await_ready(round: Round, until: float) -> None:
-    while event := round.hear(until):
+    while event := round.log.hear(until):
         if event["event"] == "ready":
             return
         if event["event"] == "exit":
             raise NotProven(f"it ended before it was ready{exit_words(event['code'])}", round.evidence())
-        if event["event"] == "line" and round.failure_in(str(event["text"])):
+        if event["event"] == "line" and round.is_failure(str(event["text"])):
             raise NotProven(f"its log says: {str(event['text']).strip()}", round.evidence())
     limit = say_seconds(int(round.server.seconds("start_within")))
     raise NotProven(f"it was not ready within {limit}", round.evidence())

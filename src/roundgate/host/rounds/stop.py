@@ -8,15 +8,16 @@ import time
 from collections.abc import Iterator
 
 from roundgate.core.files import ServerFiles
+from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.core.values.units import say_seconds
 from roundgate.host import machine
 from roundgate.host.errors import Trouble
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.obstacles import wanted_ports
-from roundgate.host.rounds.options import RoundEnd
+from roundgate.host.rounds.options import RoundAborted
 
 
-class DoesNotStop(RoundEnd):
+class DoesNotStop(RoundAborted):
     """The server did not end within its grace time."""
 
 
@@ -32,10 +33,10 @@ def stop(round: Round, files: ServerFiles | None) -> None:
     round.driver.follow()
     round.driver.expect_stop()
     for way in _ways(round):
-        round.waits("stop", way, round.store.timing(round.server.name, "stop"))
+        round.journal.waits(Step.STOP, way, round.store.timing(round.server.name, "stop"))
         if _ended(round, time.monotonic() + round.server.seconds("grace")):
             break
-        round.note("stop", f"still there {say_seconds(int(round.server.seconds('grace')))} after: {way}")
+        round.journal.note(Step.STOP, f"still there {say_seconds(int(round.server.seconds('grace')))} after: {way}")
     else:
         raise _does_not_stop(round)
     _await_family(process, began + round.server.seconds("grace"))
@@ -45,7 +46,7 @@ def stop(round: Round, files: ServerFiles | None) -> None:
 
 def _does_not_stop(round: Round) -> DoesNotStop:
     """Take the wish back: whenever the server ends now, its keeper starts it again, unless it is to stay down."""
-    name, for_good = round.server.name, round.options.kind == "stop"
+    name, for_good = round.server.name, round.plan.ends_up == "down"
     round.driver.stop_failed(for_good=for_good)
     hint = f"roundgate log {name}; to end it by force, give --kill"
     within = say_seconds(int(round.server.seconds("grace")))
@@ -56,7 +57,7 @@ def _does_not_stop(round: Round) -> DoesNotStop:
             f"{name} does not stop within {within}. It runs on as it was; nothing was changed. Should it end later "
             "after all, it is started again."
         )
-    return DoesNotStop("failed", said, hint)
+    return DoesNotStop(RoundOutcome.FAILED, said, hint)
 
 
 def _ways(round: Round) -> Iterator[str]:
@@ -68,12 +69,12 @@ def _ways(round: Round) -> Iterator[str]:
             round.console.close()
             yield f"'{command}' on the console"
         except Trouble as error:
-            round.note("stop", f"the console did not take the stop command: {error.what}")
+            round.journal.note(Step.STOP, f"the console did not take the stop command: {error.what}")
     for name in round.server.book.server.signals:
         try:
             round.driver.signal(name)
         except Trouble as error:
-            round.note("stop", error.what)
+            round.journal.note(Step.STOP, error.what)
             continue
         yield name
     if round.server.may_kill or round.options.kill:
@@ -82,7 +83,7 @@ def _ways(round: Round) -> Iterator[str]:
 
 
 def _ended(round: Round, until: float) -> bool:
-    while event := round.hear(until):
+    while event := round.log.hear(until):
         if event["event"] == "exit" and not round.driver.state().runs:
             return True
     return not round.driver.state().runs
@@ -100,11 +101,15 @@ def _await_family(leader: int, until: float) -> None:
         finally:
             os.close(handle)
         if not gone:
-            raise DoesNotStop("failed", f"The server left {machine.name_process(member)} behind.", f"kill {member}")
+            raise DoesNotStop(
+                RoundOutcome.FAILED, f"The server left {machine.name_process(member)} behind.", f"kill {member}"
+            )
 
 
 def _free_ports(round: Round, files: ServerFiles | None) -> None:
     """Note who holds a port that the server should have let go."""
     for protocol, _, port, _ in wanted_ports(round.server, files) if files else ():
         for owner in machine.holders(protocol, port):
-            round.note("stop", f"port {port} ({protocol}) is still held by {machine.name_process(owner.process)}")
+            round.journal.note(
+                Step.STOP, f"port {port} ({protocol}) is still held by {machine.name_process(owner.process)}"
+            )

@@ -7,12 +7,13 @@ from pathlib import Path
 
 from msgspec import MsgspecError
 
+from roundgate.core.rounds import RoundOutcome
 from roundgate.core.slate import Outcome
 from roundgate.core.text import NotEncodable
 from roundgate.host import files
 from roundgate.host.errors import ChangedMeanwhile, Trouble
 from roundgate.host.rounds.context import Round
-from roundgate.host.rounds.options import RoundEnd
+from roundgate.host.rounds.options import RoundAborted
 from roundgate.host.rounds.save import MANIFEST, keep_copy, saved_files
 from roundgate.host.servers import Server
 from roundgate.host.site import Site
@@ -20,7 +21,7 @@ from roundgate.host.store import Waiting
 
 
 def replayed(round: Round, waiting: Sequence[Waiting]) -> Outcome:
-    """Replay the slate on the files as they were saved after the stop. Raises RoundEnd on errors."""
+    """Replay the slate on the files as they were saved after the stop. Raises RoundAborted on errors."""
     outcome = round.workspace.outcome([one.operation for one in waiting])
     if not waiting:
         return outcome
@@ -28,7 +29,7 @@ def replayed(round: Round, waiting: Sequence[Waiting]) -> Outcome:
     wrong = next((one for one in findings if one.level == "error" and one.waiting), None)
     if wrong:
         said = f"After the stop the files no longer fit the changes ({wrong.cause}), so nothing was written."
-        raise RoundEnd("failed", said, f"roundgate check {round.server.name}")
+        raise RoundAborted(RoundOutcome.FAILED, said, f"roundgate check {round.server.name}")
     return outcome
 
 
@@ -46,8 +47,8 @@ def read_for(outcome: Outcome) -> dict[str, str | None]:
 def write(round: Round, contents: Mapping[str, bytes | None], expected: Mapping[str, str | None]) -> None:
     """Write all or none; ``expected`` are the digests that the files must have.
 
-    Raises ChangedMeanwhile where somebody else has changed one, or RoundEnd where it cannot be done; then no file is
-    changed.
+    Raises ChangedMeanwhile where somebody else has changed one, or RoundAborted where it cannot be done; then no file
+    is changed.
     """
     if not contents:
         return
@@ -73,13 +74,13 @@ def write(round: Round, contents: Mapping[str, bytes | None], expected: Mapping[
         raise _failed(error) from error
 
 
-def _failed(error: Exception) -> RoundEnd:
+def _failed(error: Exception) -> RoundAborted:
     if isinstance(error, Trouble):
-        return RoundEnd("failed", f"{error.what} Nothing was written.", error.do)
+        return RoundAborted(RoundOutcome.FAILED, f"{error.what} Nothing was written.", error.do)
     place = f": {error.filename}" if isinstance(error, OSError) and error.filename else ""
     why = error.strerror if isinstance(error, OSError) and error.strerror else str(error)
-    return RoundEnd(
-        "failed",
+    return RoundAborted(
+        RoundOutcome.FAILED,
         f"The files could not be written ({why}{place}); none was changed.",
         "Correct that, then apply again.",
     )

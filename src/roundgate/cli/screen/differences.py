@@ -1,0 +1,33 @@
+"""Differences between the layers of a value, in words."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from roundgate.core.layers import Difference, DifferenceCode
+
+_WORDS = {
+    DifferenceCode.ON_SLATE: "on the slate: {value}",
+    DifferenceCode.NEEDS_RESTART: "on disk but not running: restart",
+    DifferenceCode.NEEDS_NEW_WORLD: "on disk but not running: needs a restart and a new world",
+    DifferenceCode.LIVE_UNTIL_STOP: "in force by the console; goes into the file at the next stop",
+    DifferenceCode.LIVE_ONLY: "set at the console only: lost at the next restart",
+    DifferenceCode.SERVER_DISAGREES: (
+        "on disk, but the server says otherwise: changed at its console since, or it did not take the value"
+    ),
+    DifferenceCode.RESET_BY_OTHERS: "reset by something other than Round Gate since round {round}",
+    DifferenceCode.GONE_FROM_FILE: (
+        "written by round {round}, and no longer in the file: the server does not know it, or took it out"
+    ),
+}
+
+
+def difference_words(one: Difference) -> str:
+    """Say one difference."""
+    value = "to be taken out" if one.value is None else one.value
+    return _WORDS[one.code].format(value=value, round=one.round)
+
+
+def beside_slate(differences: Iterable[Difference]) -> list[Difference]:
+    """Leave out what waits on the slate: tables have a column for it."""
+    return [one for one in differences if one.code is not DifferenceCode.ON_SLATE]

@@ -1,0 +1,298 @@
+"""The types of all JSON that the program prints. Field names are stable; the documents are made from them.
+
+Every command that knows ``--json`` prints one of ``OUTPUTS``. Values of secrets are never in one.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from msgspec import Meta, Struct
+
+from roundgate.core.findings import Finding, Level
+from roundgate.core.layers import Difference, DifferenceCode
+from roundgate.core.rounds import Fact, Mark, RoundKind
+
+_FROM_ONE = "counted from 1; 0 for the whole file"
+
+
+def _about(words: str) -> Meta:
+    return Meta(description=words)
+
+
+class DifferenceOutput(Struct, frozen=True, rename="kebab"):
+    """How two layers of a value differ."""
+
+    code: Annotated[DifferenceCode, _about("what kind of difference it is")]
+    value: Annotated[str | None, _about("what waits on the slate; null where the value is taken out")]
+    round: Annotated[int | None, _about("the round that wrote the value")]
+    text: Annotated[str, _about("the difference in words")]
+
+
+class RemarkOutput(Struct, frozen=True, rename="kebab"):
+    """Something that a person should know of a server."""
+
+    code: Annotated[str, _about("what it is about")]
+    text: Annotated[str, _about("the remark in words")]
+
+
+StateWord = Literal["up", "starting", "restarting", "down", "crashed", "no answer", "no folder"]
+
+
+class ServerOutput(Struct, frozen=True, rename="kebab"):
+    """One server of ``status``."""
+
+    server: Annotated[str, _about("its name")]
+    state: Annotated[StateWord, _about("how it is; `no answer`: its keeper is silent")]
+    since: Annotated[float | None, _about("when it was started, in seconds since 1970")]
+    process: Annotated[int | None, _about("the id of its process")]
+    players: Annotated[int | None, _about("how many players are on it; null where it is down")]
+    slots: Annotated[int | None, _about("how many players fit; null where that is not known")]
+    address: Annotated[str | None, _about("where it listens")]
+    on_slate: Annotated[int, _about("how many changes wait")]
+    differs: Annotated[dict[str, list[DifferenceOutput]], _about("settings whose layers differ")]
+    remarks: Annotated[list[RemarkOutput], _about("what a person should know")]
+    round: Annotated[int | None, _about("the round that is at work")]
+    crashes: Annotated[int, _about("crashes in the last day")]
+    listed: Annotated[bool | None, _about("whether the public list shows it; null where nobody looked")]
+
+
+class StatusOutput(Struct, frozen=True, rename="kebab"):
+    """``status --json``."""
+
+    site: Annotated[str, _about("the site's name")]
+    servers: list[ServerOutput]
+
+
+class SettingOutput(Struct, frozen=True, rename="kebab"):
+    """One setting, list or key of ``show``; values are in people's words."""
+
+    name: Annotated[str, _about("the setting's or list's name; FILE:KEY where no rulebook knows it")]
+    file: Annotated[str, _about("the file that holds it")]
+    key: Annotated[str, _about("its key in the file; empty for a list")]
+    disk: Annotated[str, _about("what the file holds; `-` where nothing is set")]
+    slate: Annotated[str, _about("what waits; empty where nothing does")]
+    running: Annotated[str, _about("what the running server has; empty where none runs")]
+    default: Annotated[str, _about("what counts where nothing is set; empty where that is not known")]
+    differences: list[DifferenceOutput]
+
+
+class ShowOutput(Struct, frozen=True, rename="kebab"):
+    """One server of ``show --json``."""
+
+    server: Annotated[str, _about("its name")]
+    settings: list[SettingOutput]
+
+
+class SettingPage(Struct, frozen=True, rename="kebab", tag_field="what", tag="setting"):
+    """What ``explain`` knows of a setting."""
+
+    server: str
+    name: str
+    about: Annotated[str, _about("what it means")]
+    type: Annotated[str, _about("its type in the rulebook")]
+    allowed: Annotated[str, _about("the values that it may have, in words")]
+    choices: Annotated[dict[str, str], _about("the values to choose from, with their meanings")]
+    default: Annotated[str | None, _about("what counts where nothing is set")]
+    file: str
+    line: Annotated[int | None, _about("the line that sets it; null where nothing does")]
+    key: Annotated[str, _about("its key in the file")]
+    unit: Annotated[str, _about("the unit in which the file holds it; empty where there is none")]
+    on_disk: Annotated[str | None, _about("what the file holds")]
+    takes: Annotated[Literal["live", "restart", "new-world"], _about("when a change takes effect")]
+    fixed_by: Annotated[str, _about("the setting that names the world which fixes this one")]
+    live_set: Annotated[bool, _about("whether the live console can set it")]
+    live_read: Annotated[bool, _about("whether the live console can be asked for it")]
+    tier: Annotated[str, _about("`basic` or `advanced`")]
+    advice: str
+    rules: Annotated[list[str], _about("what the rules that touch it say")]
+    rewritten: Annotated[
+        Literal["never", "at-start", "at-stop", "while-running"], _about("when the server itself rewrites the file")
+    ]
+
+
+class ListPage(Struct, frozen=True, rename="kebab", tag_field="what", tag="list"):
+    """What ``explain`` knows of a list."""
+
+    server: str
+    name: str
+    about: Annotated[str, _about("what it is a list of")]
+    entries: Annotated[str, _about("what an entry is")]
+    built_in: Annotated[list[str], _about("the entries that come with the game")]
+    example: str
+    least: Annotated[int, _about("the fewest entries that the server takes")]
+    most: Annotated[int | None, _about("the most entries that the server takes")]
+    advice: str
+    file: str
+    on_disk: list[str]
+
+
+class KeyPage(Struct, frozen=True, rename="kebab", tag_field="what", tag="key"):
+    """What ``explain`` knows of a key that no rulebook describes."""
+
+    server: str
+    name: str
+    file: str
+    line: Annotated[int | None, _about("the line that sets it; null where nothing does")]
+    key: str
+
+
+class CodePage(Struct, frozen=True, rename="kebab", tag_field="what", tag="finding"):
+    """What ``explain`` knows of a finding code."""
+
+    code: str
+    level: Level
+    title: str
+    page: Annotated[str, _about("what it means and what to do")]
+    wrong: Annotated[str, _about("an example that has it")]
+    right: Annotated[str, _about("the same without it")]
+
+
+Page = SettingPage | ListPage | KeyPage | CodePage
+
+
+class ChangeOutput(Struct, frozen=True, rename="kebab"):
+    """One change of a slate."""
+
+    name: str
+    file: str
+    before: Annotated[str, _about("what is on disk, in people's words")]
+    after: Annotated[str, _about("what will be")]
+    when_slated: Annotated[str, _about("what was on disk when the change was made, where that is another value now")]
+    edited_while_running: Annotated[bool, _about("an edit made by hand in a file that the server would overwrite")]
+    nothing: Annotated[bool, _about("the change changes nothing")]
+
+
+class ConsequenceOutput(Struct, frozen=True, rename="kebab"):
+    """Something that the changes of a slate mean."""
+
+    code: Annotated[str, _about("what kind of consequence it is")]
+    names: Annotated[list[str], _about("the settings that it is about")]
+    text: Annotated[str, _about("the consequence in words")]
+
+
+class SlateOutput(Struct, frozen=True, rename="kebab"):
+    """One server of ``slate --json``."""
+
+    server: str
+    changes: list[ChangeOutput]
+    on_disk_not_running: Annotated[list[str], _about("what is on disk already and comes into force with a restart")]
+    consequences: list[ConsequenceOutput]
+    diff: Annotated[str, _about("the difference in the files, in unified form, secrets blanked out")]
+
+
+class GiveUp(Struct, frozen=True, rename="kebab"):
+    """Where a reader of the file gives up, where that is not where the mistake is."""
+
+    line: int
+    column: int
+
+
+class Repair(Struct, frozen=True, rename="kebab"):
+    """Characters to replace; lines and columns are counted from 1, the end is not included."""
+
+    line: int
+    column: int
+    end_line: int
+    end_column: int
+    new: str
+
+
+class FindingOutput(Struct, frozen=True, rename="kebab"):
+    """One finding of ``check``."""
+
+    server: Annotated[str, _about("the server; empty for a file of none")]
+    level: Level
+    code: Annotated[str, _about("its code; `explain CODE` tells more")]
+    file: str
+    line: Annotated[int, _about(_FROM_ONE)]
+    column: Annotated[int, _about(_FROM_ONE)]
+    length: Annotated[int, _about("how many characters it is about")]
+    setting: Annotated[str, _about("the setting that it is about, if any")]
+    on_slate: Annotated[bool, _about("it is about what waits, not about what is on disk")]
+    cause: str
+    do: Annotated[str, _about("what to do")]
+    gave_up: GiveUp | None
+    safe: Annotated[bool, _about("the repair cannot change a meaning")]
+    repair: list[Repair]
+
+
+class CheckOutput(Struct, frozen=True, rename="kebab"):
+    """``check --json``, for servers and for files."""
+
+    findings: list[FindingOutput]
+
+
+class RoundChange(Struct, frozen=True, rename="kebab"):
+    """One change that a round brought, in people's words."""
+
+    name: str
+    before: str
+    after: str
+
+
+class JournalOutput(Struct, frozen=True, rename="kebab"):
+    """One line of a round's journal."""
+
+    at: Annotated[float, _about("when, in seconds since 1970")]
+    step: Annotated[str, _about("the round's step")]
+    mark: Annotated[Mark, _about("what the line says of the step")]
+    said: Annotated[str, _about("the words; for `end` the seconds that the step took")]
+    fact: Annotated[Fact | None, _about("what was seen, where the mark is `fact`")]
+
+
+class RoundOutput(Struct, frozen=True, rename="kebab"):
+    """One round of ``rounds --json``, and ``rounds show N --json``."""
+
+    round: Annotated[int, _about("its number")]
+    server: str
+    kind: Annotated[RoundKind, _about("what was asked")]
+    by: Annotated[str, _about("who asked")]
+    began: Annotated[float, _about("in seconds since 1970")]
+    ended: float | None
+    outcome: Annotated[str, _about("how it ended; `open` where it has not")]
+    said: Annotated[str, _about("the end in words")]
+    changes: list[RoundChange]
+    evidence: Annotated[list[str], _about("the server's last words where something went wrong")]
+    journal: list[JournalOutput]
+
+
+OUTPUTS: dict[str, Any] = {
+    "status": StatusOutput,
+    "show": list[ShowOutput],
+    "explain": list[Page],
+    "slate": list[SlateOutput],
+    "check": CheckOutput,
+    "rounds": list[RoundOutput],
+    "rounds show": RoundOutput,
+    "rulebook list": list[str],
+}
+"""What each command prints with ``--json``."""
+
+
+def difference_output(one: Difference) -> DifferenceOutput:
+    """Give a difference for JSON."""
+    from roundgate.cli.screen.differences import difference_words
+
+    return DifferenceOutput(one.code, one.value, one.round, difference_words(one))
+
+
+def finding_output(finding: Finding) -> FindingOutput:
+    """Give a finding for JSON."""
+    place = finding.place
+    return FindingOutput(
+        finding.server,
+        finding.level,
+        finding.code,
+        place.file,
+        place.line,
+        place.column,
+        place.length,
+        finding.setting,
+        finding.waiting,
+        finding.cause,
+        finding.do,
+        GiveUp(*finding.gave_up) if finding.gave_up[0] else None,
+        finding.safe,
+        [Repair(fix.line, fix.column, fix.end_line, fix.end_column, fix.new) for fix in finding.fixes],
+    )

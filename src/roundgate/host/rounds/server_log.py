@@ -1,0 +1,44 @@
+"""What a round hears of its server: the lines of its log, and its end."""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Sequence
+from typing import Any
+
+from roundgate.host.drivers.protocol import Driver
+from roundgate.host.patterns import search
+
+_LINES_KEPT = 400
+
+
+class ServerLog:
+    """The server's words since it was started last."""
+
+    def __init__(self, driver: Driver, stop_waiting: int) -> None:
+        """Hear nothing yet; a wait that may be called off ends when the handle ``stop_waiting`` can be read."""
+        self._driver = driver
+        self._stop_waiting = stop_waiting
+        self.lines: deque[str] = deque(maxlen=_LINES_KEPT)
+        self.exited = False
+        self.exit_code: int | None = None
+        """The exit code of the server's last end; None where it is not known."""
+
+    def restart(self) -> None:
+        """Forget what was heard: the server starts anew."""
+        self.lines.clear()
+        self.exited = False
+
+    def hear(self, until: float | None, *, may_be_called_off: bool = False) -> dict[str, Any] | None:
+        """Wait for the server's next line or its end; keep its lines. None when the time (monotonic) is up."""
+        event = self._driver.next_event(until, self._stop_waiting if may_be_called_off else None)
+        if event and event["event"] == "line":
+            self.lines.append(str(event["text"]))
+        if event and event["event"] == "exit":
+            self.exited, self.exit_code = True, event["code"]
+        return event
+
+
+def is_failure(line: str, patterns: Sequence[str]) -> bool:
+    """Tell whether the rulebook calls a log line a failure."""
+    return any(search(pattern, line) for pattern in patterns)

@@ -1,0 +1,49 @@
+"""What the program prints with ``--json`` is exactly what its types, and so the documents, say."""
+
+from __future__ import annotations
+
+import json
+
+import msgspec
+from tests.conftest import SiteUnderTest
+
+from roundgate.cli.screen.outputs import OUTPUTS
+
+
+def printed(site: SiteUnderTest, command: str, *words: str, code: int = 0) -> object:
+    """Run a command with --json; see that it prints all fields of its type and no others; give what it prints."""
+    done = site.run(*command.split(), *words, "--json")
+    assert done.returncode == code, done.stdout + done.stderr
+    raw = json.loads(done.stdout)
+    typed = msgspec.convert(raw, OUTPUTS[command])
+    assert json.loads(msgspec.json.encode(typed)) == raw, command
+    return raw
+
+
+def test_every_command_prints_what_its_type_says(site: SiteUnderTest) -> None:
+    home = site.add("regatta", "boat.slots=16\ngust.limit=20\n")
+    site.add("quay")
+    (home / "weather.ini").write_text("[gusts]\nstrength=1.0\n")
+    site.ok("start", "regatta")
+    site.ok("set", "regatta", "race.slots=24", "weather.ini:gusts.strength=2.0")
+    site.ok("send", "regatta", "value gust.limit 30")
+    printed(site, "status")
+    printed(site, "show", "regatta", "--all")
+    printed(site, "explain", "regatta", "race.slots", "courses", "weather.ini:gusts.strength")
+    printed(site, "explain", "value-range")
+    printed(site, "slate", "@all")
+    assert printed(site, "rulebook list") == ["gullwind"]
+    site.ok("apply", "regatta", "--yes")
+    printed(site, "rounds")
+    shown = printed(site, "rounds show", "2")
+    assert isinstance(shown, dict)
+    facts = [line["fact"]["fact"] for line in shown["journal"] if line["mark"] == "fact"]
+    assert facts[0] == "port-owned" and "value-in-force" in facts and facts[-1] == "stayed-up"
+    (home / "ranks.yml").write_text("ranks:\n  mate:\n    may: [a\n")
+    printed(site, "check", "regatta", code=1)
+    printed(site, "check", str(home / "ranks.yml"), code=1)
+
+
+def test_several_names_make_one_document(regatta: SiteUnderTest) -> None:
+    found = json.loads(regatta.ok("explain", "race.slots", "idle.drop", "--json"))
+    assert [(one["what"], one["name"]) for one in found] == [("setting", "race.slots"), ("setting", "idle.drop")]
