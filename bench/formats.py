@@ -23,7 +23,7 @@ from collections.abc import Callable
 import tree_sitter
 import tree_sitter_lua
 import yaml
-from measure import end, say
+from measure import end, report
 
 from roundgate.core.formats import FORMATS, apply_edit, problems_of
 from roundgate.core.formats.protocol import Path
@@ -158,8 +158,8 @@ def main() -> None:
                 times[one].append(timed(lambda work=work, body=body: work(body)))  # type: ignore[misc]
         found = {one: statistics.median(several) for one, several in times.items()}
         more = f"   floor {found['floor']:.2f} s, memory {memory(name, body):.1f} times the file"
-        kept.append(say(f"{name}: check", found["check"] / found["floor"], MARKS[name][0], more))
-        kept.append(say(f"{name}: one value changed", found["edit"] / found["floor"], MARKS[name][1]))
+        kept.append(report(f"{name}: check", found["check"] / found["floor"], MARKS[name][0], more))
+        kept.append(report(f"{name}: one value changed", found["edit"] / found["floor"], MARKS[name][1]))
     end(kept)
 
 

@@ -11,7 +11,7 @@ import time
 from pathlib import Path
 
 import psutil
-from measure import end, say
+from measure import end, report
 
 from roundgate.cli import demo
 
@@ -33,7 +33,10 @@ def main() -> None:
         demo._run(site, "stop @all", quiet=True)
         lobby.terminate()
         lobby.wait()
-    kept = [say("memory of its own, MB", own, 15.0), say("processor time when idle, %", 100 * used / seconds, 0.1)]
+    kept = [
+        report("memory of its own, MB", own, 15.0),
+        report("processor time when idle, %", 100 * used / seconds, 0.1),
+    ]
     end(kept)
 
 

@@ -19,7 +19,7 @@ from pathlib import Path
 
 import psutil
 import yaml
-from measure import end, say
+from measure import end, report
 
 COUNT = 20_000
 MARK = 1.5
@@ -100,10 +100,10 @@ def main() -> None:
             seconds_few, peak_few = check(Path(few), word)
             name = f"{COUNT} files of {COUNT // 10} servers" if word == "@all" else f"{COUNT} files of a folder"
             speed = f"   floor {base:.1f} s, {COUNT / ours:.0f} files a second"
-            kept.append(say(f"{name} checked", ours / base, MARK, speed))
-            kept.append(say("time for ten times as many", ours / seconds_few, 12))
+            kept.append(report(f"{name} checked", ours / base, MARK, speed))
+            kept.append(report("time for ten times as many", ours / seconds_few, 12))
             kept.append(
-                say("memory for ten times as many", peak / peak_few, 1.3, f"   {peak_few:.0f} MB, {peak:.0f} MB")
+                report("memory for ten times as many", peak / peak_few, 1.3, f"   {peak_few:.0f} MB, {peak:.0f} MB")
             )
     end(kept)
 

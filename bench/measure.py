@@ -29,7 +29,7 @@ def in_turn(commands: Mapping[str, Sequence[str]], runs: int, **more: object) ->
     return {name: statistics.median(found) for name, found in times.items()}
 
 
-def say(name: str, ratio: float, mark: float, more: str = "") -> bool:
+def report(name: str, ratio: float, mark: float, more: str = "") -> bool:
     """Print a ratio and its mark; tell whether it is kept."""
     kept = ratio <= mark
     print(f"{'ok  ' if kept else 'OVER'}  {name:<46} {ratio:5.2f}  (mark {mark}){more}")

@@ -15,7 +15,7 @@ import tempfile
 import time
 from pathlib import Path
 
-from measure import end, say
+from measure import end, report
 
 from roundgate.cli import demo
 
@@ -88,8 +88,8 @@ def main() -> None:
         alone, whole = statistics.median(own), statistics.median(rounds)
         print(f"start takes {seconds:g}s more: alone {alone * 1000:.0f} ms, in a round {whole * 1000:.0f} ms")
         if seconds:
-            kept.append(say("outage against the server's own", whole / alone, 1.05))
-        kept.append(say("outage on top, in seconds", whole - alone, 0.15))
+            kept.append(report("outage against the server's own", whole / alone, 1.05))
+        kept.append(report("outage on top, in seconds", whole - alone, 0.15))
     end(kept)
 
 

@@ -12,7 +12,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from measure import end, in_turn, say
+from measure import end, in_turn, report
 
 from roundgate.cli import demo
 
@@ -69,7 +69,7 @@ def main() -> None:
             lobby.wait()
     print(f"the smallest Typer program: {found['bare'] * 1000:.0f} ms of processor time, median of {runs}")
     floors = {name: found["bare --help" if name == "--help" else "bare"] for name in MARKS}
-    end([say(f"roundgate {name}", found[name] / floors[name], mark) for name, mark in MARKS.items()])
+    end([report(f"roundgate {name}", found[name] / floors[name], mark) for name, mark in MARKS.items()])
 
 
 if __name__ == "__main__":

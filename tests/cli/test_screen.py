@@ -11,7 +11,7 @@ from msgspec import json
 from roundgate.cli.screen import output
 from roundgate.cli.screen.differences import difference_words
 from roundgate.cli.screen.facts import fact_words, stored_fact
-from roundgate.cli.screen.findings import count_words, say_findings
+from roundgate.cli.screen.findings import count_words, echo_findings
 from roundgate.cli.screen.review import consequence_words
 from roundgate.cli.screen.rounds import EXIT_CODES, RoundScreen
 from roundgate.core.findings import Finding, Place
@@ -33,7 +33,7 @@ from roundgate.host.rounds.events import Ended, Noted, Proved, StepBegun, StepDo
 
 
 def shown(finding: Finding, capsys: pytest.CaptureFixture[str]) -> list[str]:
-    say_findings([finding])
+    echo_findings([finding])
     return capsys.readouterr().out.rstrip("\n").split("\n")
 
 
@@ -86,7 +86,7 @@ def test_counts_are_said_in_words() -> None:
 
 
 def test_tables_line_up_leave_out_empty_columns_and_show_control_characters(capsys: pytest.CaptureFixture[str]) -> None:
-    output.say_table(("server", "waits", "state"), [("harbour", "", "up"), ("r\x1b[2J", "", "down")])
+    output.echo_table(("server", "waits", "state"), [("harbour", "", "up"), ("r\x1b[2J", "", "down")])
     lines = capsys.readouterr().out.split("\n")
     assert lines[:3] == ["server    state", "harbour   up", "r\\x1b[2J  down"]
 

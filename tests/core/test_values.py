@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from roundgate.core import values
-from roundgate.core.rulebook.model import Blocked, Plain, Setting
+from roundgate.core.rulebook.model import Blocked, PlainData, Setting
 from roundgate.core.values import ValueProblem
 
 
@@ -13,8 +13,8 @@ def spec(kind: str, **more: object) -> Setting:
     return Setting(file="f", key="k", type=kind, **more)  # type: ignore[arg-type]
 
 
-OFF: dict[str, Plain] = {"off": 0}
-NO_LIMIT: dict[str, Plain] = {"no limit": -1, "off": 0}
+OFF: dict[str, PlainData] = {"off": 0}
+NO_LIMIT: dict[str, PlainData] = {"no limit": -1, "off": 0}
 
 
 @pytest.mark.parametrize(
@@ -182,4 +182,4 @@ def test_special_values_count_as_numbers_in_the_rules() -> None:
     ("seconds", "said"), [(0.0004, "0ms"), (0.051, "51ms"), (2.04, "2.0s"), (75.5, "1m15s"), (7200, "2h")]
 )
 def test_how_long_something_took(seconds: float, said: str) -> None:
-    assert values.units.say_took(seconds) == said
+    assert values.units.format_elapsed(seconds) == said

@@ -384,7 +384,7 @@ def test_what_changed_between_the_look_and_the_yes_is_refused(running: SiteUnder
     window = launch(Server(site, "regatta"), Store(site.state), Options(reviewed="something else"))
     events = list(window.events())
     window.close()
-    assert events[-1].outcome == "refused" and "changed since you looked" in events[-1].said
+    assert events[-1].outcome == "refused" and "changed since you looked" in events[-1].message
 
 
 def test_the_state_is_for_this_user_only(running: SiteUnderTest) -> None:

@@ -83,4 +83,4 @@ def test_whatever_a_file_holds_is_a_value_or_a_problem_with_words(kind: str, sto
 @given(st.integers(0, 10**7))
 def test_a_length_of_time_is_said_and_read_the_same(milliseconds: int) -> None:
     seconds = Decimal(milliseconds) / 1000
-    assert values.units.parse_seconds(values.units.say_seconds(seconds)) == seconds
+    assert values.units.parse_seconds(values.units.format_seconds(seconds)) == seconds

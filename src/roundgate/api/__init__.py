@@ -21,7 +21,7 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
-    from roundgate.api.key_changes import KeyChanges, Manner
+    from roundgate.api.key_changes import ChangeOptions, KeyChanges
     from roundgate.api.list_changes import ListChanges
     from roundgate.api.proposal import Proposal
     from roundgate.api.server import Discarded, OpenServer
@@ -35,6 +35,7 @@ if TYPE_CHECKING:
 
 _HOMES = {
     "Busy": "roundgate.host.errors",
+    "ChangeOptions": "roundgate.api.key_changes",
     "Discarded": "roundgate.api.server",
     "Finding": "roundgate.core.findings",
     "Gathered": "roundgate.host.rounds.gather",
@@ -42,7 +43,6 @@ _HOMES = {
     "Known": "roundgate.core.layers",
     "Layers": "roundgate.core.layers",
     "ListChanges": "roundgate.api.list_changes",
-    "Manner": "roundgate.api.key_changes",
     "NoSite": "roundgate.host.errors",
     "OpenServer": "roundgate.api.server",
     "OpenSite": "roundgate.api.site",
@@ -58,6 +58,7 @@ _HOMES = {
 
 __all__ = [
     "Busy",
+    "ChangeOptions",
     "Discarded",
     "Finding",
     "Gathered",
@@ -65,7 +66,6 @@ __all__ = [
     "Known",
     "Layers",
     "ListChanges",
-    "Manner",
     "NoSite",
     "OpenServer",
     "OpenSite",

@@ -15,7 +15,7 @@ from roundgate.core.formats.places import NoSuchItem, find_key, near_keys, place
 from roundgate.core.formats.protocol import Document, EditRefused, Entry, Path
 from roundgate.core.operations import Operation, Rename, SetValue, Switch, Unset
 from roundgate.core.secrets import sounds_secret
-from roundgate.core.typed import KINDS, Typed, Unfit, typed
+from roundgate.core.typed import KINDS, KindMismatch, Typed, typed
 from roundgate.core.values import ValueProblem
 from roundgate.host.errors import Trouble, UnknownName, WrongWords
 from roundgate.host.workspace import Holder
@@ -24,7 +24,7 @@ AskSecret = Callable[[str, str], str]
 """Gives the value of a secret; it is told the setting's name, and the server's or file's."""
 
 
-class Manner(Struct, frozen=True):
+class ChangeOptions(Struct, frozen=True):
     """How the options of a call want its values taken."""
 
     kind: str = ""
@@ -41,11 +41,13 @@ class Manner(Struct, frozen=True):
 class KeyChanges:
     """Makes operations for one server or standalone file, given what waits for it already."""
 
-    def __init__(self, holder: Holder, manner: Manner | None = None, ask_secret: AskSecret | None = None) -> None:
+    def __init__(
+        self, holder: Holder, options: ChangeOptions | None = None, ask_secret: AskSecret | None = None
+    ) -> None:
         """Keep what the operations are about; ``ask_secret`` gives the value of a secret."""
         self.holder = holder
         self.waiting = holder.operations
-        self.manner = manner or Manner()
+        self.options = options or ChangeOptions()
         self._ask_secret = ask_secret
         self._planned: dict[str, Document | None] = {}
 
@@ -71,11 +73,11 @@ class KeyChanges:
         if target.spec is not None:
             return SetValue(target.file, target.key, self._stored(target, given), held, target.name)
         value = self._typed(target, given)
-        here_only = self.manner.here_only
+        here_only = self.options.here_only
         return SetValue(target.file, target.key, value.text, held, here_only=here_only, kind=value.kind)
 
     def _target(self, name: str) -> Target:
-        return setting_of(self.holder, name, new_file=self.manner.new_file)
+        return setting_of(self.holder, name, new_file=self.options.new_file)
 
     def _secret(self, target: Target, *, given: bool) -> str:
         """Ask for a secret; it must not be part of the call, which others on the machine can read."""
@@ -94,8 +96,8 @@ class KeyChanges:
             return values.store(values.parse(given, target.spec), target.spec)
         except ValueProblem as error:
             names = self.holder.read().files.names if target.spec.advice_when else {}
-            said = advice_for(target.name, target.spec, names, given) if error.code == "value-range" else ""
-            advice = f" {said}" if said else ""
+            advised = advice_for(target.name, target.spec, names, given) if error.code == "value-range" else ""
+            advice = f" {advised}" if advised else ""
             right = values.sure_meaning(error.meant, target.spec)
             meant = f"{target.name}={right}" if right else ""
             name = self.holder.name
@@ -110,12 +112,12 @@ class KeyChanges:
         present = self._present(target, given)
         files = self.holder.read([target.file]).files
         try:
-            return typed(given, self.manner.kind, files.format_name(target.file), present)
-        except Unfit as error:
+            return typed(given, self.options.kind, files.format_name(target.file), present)
+        except KindMismatch as error:
             call = command("set", self.holder.name, quoted(f"{target.name}={error.meant}"))
             raise self.unfit(error, call) from error
 
-    def unfit(self, error: Unfit, call: str) -> Trouble:
+    def unfit(self, error: KindMismatch, call: str) -> Trouble:
         """Make the message for a value that is not what it looks like; ``call`` is the command with the right one."""
         option = "" if error.kind == "json" and error.meant[:1] in ("{", "[") else f" --kind {error.kind}"
         do = call + option if error.meant else ""
@@ -140,7 +142,7 @@ class KeyChanges:
         except NoSuchItem as error:
             raise UnknownName(f"{target.file}: {error}.", self._look(target.file)) from error
         found = document.find(path)
-        if found is None and not (self.manner.new or self.manner.here_only) and _is_new(document, path):
+        if found is None and not (self.options.new or self.options.here_only) and _is_new(document, path):
             self._no_such_key(document, target, given)
         return found
 

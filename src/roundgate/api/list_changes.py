@@ -13,7 +13,7 @@ from roundgate.core.formats.places import NoSuchItem, near_keys, place_of
 from roundgate.core.formats.protocol import Document, Path
 from roundgate.core.nearest import nearest
 from roundgate.core.operations import AddItem, MoveItem, Operation, RemoveItem, items_at
-from roundgate.core.typed import TREES, Unfit, is_there, kinds_at, must_match, plain_value, record_of, typed
+from roundgate.core.typed import TREES, KindMismatch, is_there, kinds_at, must_match, plain_value, record_of, typed
 from roundgate.host.errors import Trouble, UnknownName, WrongWords
 
 
@@ -23,11 +23,11 @@ class ListChanges(KeyChanges):
     def _list(self, word: str) -> tuple[str, str]:
         """Give a list's name and its file's path: of one that the rulebook knows, or of any by FILE or FILE:PATH."""
         if ":" not in word and (
-            word in self.holder.paths() or (self.holder.folder / word).is_file() or self.manner.new_file
+            word in self.holder.paths() or (self.holder.folder / word).is_file() or self.options.new_file
         ):
             word = next((name for name in self.holder.book.list if self._path(name) == word), f"{word}:")
         if ":" in word:
-            target = setting_of(self.holder, word, new_file=self.manner.new_file)
+            target = setting_of(self.holder, word, new_file=self.options.new_file)
             return (f"{target.file}:{target.key}" if target.key else target.file), target.file
         name, _ = list_of(self.holder, word)
         return name, self._path(name)
@@ -72,7 +72,7 @@ class ListChanges(KeyChanges):
             home = place_of(document, key)
         except NoSuchItem as error:
             raise UnknownName(f"{path}: {error}.", self._look(path)) from error
-        if not is_there(document, home) and not self.manner.new and not self._may_begin(document, home):
+        if not is_there(document, home) and not self.options.new and not self._may_begin(document, home):
             near = near_keys(document, key, lists=True)
             new = command("add", self.holder.name, " ".join((quoted(name), *map(quoted, items))) + " --new")
             if not near:
@@ -99,7 +99,7 @@ class ListChanges(KeyChanges):
         """Refuse FIELD=VALUE words for a list of records. Raises WrongWords with the record that they make."""
         document = self.planned(path)
         record = record_of(items)
-        if document is None or home is None or not record or self.manner.kind:
+        if document is None or home is None or not record or self.options.kind:
             return
         kinds = kinds_at(document, home)
         if kinds and all(kind == "map" for kind in kinds):
@@ -113,10 +113,10 @@ class ListChanges(KeyChanges):
         if document is None or home is None or format_name not in TREES:
             return ""
         try:
-            found = typed(item, self.manner.kind, format_name, None)
+            found = typed(item, self.options.kind, format_name, None)
             if format_name != "xml":
                 must_match(plain_value(*found)[0], kinds_at(document, home), item)
-        except Unfit as error:
+        except KindMismatch as error:
             call = command("add", self.holder.name, f"{quoted(word)} {quoted(error.meant)}")
             raise self.unfit(error, call) from error
         return found.kind

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from msgspec import Struct
 from msgspec.structs import replace
 
-from roundgate.core.checks import sameness
+from roundgate.core.checks import identity_of
 from roundgate.core.findings import Finding, has_errors, in_order
 from roundgate.core.operations import Operation, merged
 from roundgate.core.slate import Outcome
@@ -42,10 +42,10 @@ def propose(holder: Holder, operations: Sequence[Operation]) -> Proposal:
         after = merged(after, operation)
     outcome = holder.outcome(after)
     touched = {operation.file for operation in operations}  # in the other files nothing new can be wrong
-    old = {sameness(one) for one in holder.findings_after(before, touched)}
+    old = {identity_of(one) for one in holder.findings_after(before, touched)}
     found = holder.findings_after(outcome, touched)
     spoilt = touched & set(holder.read().unreadable)
-    new = [one for one in found if sameness(one) not in old or one.place.file in spoilt]
+    new = [one for one in found if identity_of(one) not in old or one.place.file in spoilt]
     told = [_not_put(one) if one.code == "slate-stuck" else replace(one, waiting=True) for one in in_order(new)]
     return Proposal(tuple(operations), tuple(told), outcome)
 

@@ -16,7 +16,7 @@ from roundgate.host.store import Store, Waiting
 from roundgate.host.workspace import Workspace
 
 if TYPE_CHECKING:
-    from roundgate.api.key_changes import AskSecret, KeyChanges, Manner
+    from roundgate.api.key_changes import AskSecret, ChangeOptions, KeyChanges
     from roundgate.api.list_changes import ListChanges
     from roundgate.api.proposal import Proposal
     from roundgate.core.layers import Known, Layers
@@ -106,17 +106,17 @@ class OpenServer:
 
     # --- changing ---
 
-    def key_changes(self, manner: Manner | None = None, ask_secret: AskSecret | None = None) -> KeyChanges:
+    def key_changes(self, options: ChangeOptions | None = None, ask_secret: AskSecret | None = None) -> KeyChanges:
         """Give the maker of operations on settings and keys."""
         from roundgate.api.key_changes import KeyChanges
 
-        return KeyChanges(self.workspace, manner, ask_secret)
+        return KeyChanges(self.workspace, options, ask_secret)
 
-    def list_changes(self, manner: Manner | None = None) -> ListChanges:
+    def list_changes(self, options: ChangeOptions | None = None) -> ListChanges:
         """Give the maker of operations on lists."""
         from roundgate.api.list_changes import ListChanges
 
-        return ListChanges(self.workspace, manner)
+        return ListChanges(self.workspace, options)
 
     def propose(self, operations: Sequence[Operation]) -> Proposal:
         """Check what the slate would be with the operations on it. Nothing is kept."""

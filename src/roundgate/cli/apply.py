@@ -9,7 +9,7 @@ import typer
 from msgspec.structs import replace
 
 from roundgate.cli.call import CallContext
-from roundgate.cli.screen.output import say, say_json, say_table, styled
+from roundgate.cli.screen.output import echo, echo_json, echo_table, styled
 from roundgate.core.rounds import RoundKind
 from roundgate.host.errors import WrongWords
 from roundgate.host.rounds.options import Options
@@ -73,12 +73,12 @@ def _apply_one(context: CallContext, server: Server, options: Options, *, yes: b
     gathered = context.open(server).review()
     if not gathered.review.changes and not gathered.differs:
         if gathered.started is not None:
-            say(f"{server.name}: nothing waits, and what is on disk is what runs.")
+            echo(f"{server.name}: nothing waits, and what is on disk is what runs.")
         elif options.start:
             return run_round(context, server, replace(options, kind=RoundKind.START))
         else:
-            say(f"{server.name}: nothing waits, and it is down.")
-            say(f"  next: roundgate start {server.name}")
+            echo(f"{server.name}: nothing waits, and it is down.")
+            echo(f"  next: roundgate start {server.name}")
         return 0
     if not _agreed(server, gathered, options, yes=yes):
         return 1
@@ -88,21 +88,21 @@ def _apply_one(context: CallContext, server: Server, options: Options, *, yes: b
 def _agreed(server: Server, gathered: Any, options: Options, *, yes: bool) -> bool:
     """Show the review and its errors; ask."""
     from roundgate.cli.rounding import agreed
-    from roundgate.cli.screen.findings import say_findings
-    from roundgate.cli.screen.review import say_review
+    from roundgate.cli.screen.findings import echo_findings
+    from roundgate.cli.screen.review import echo_review
 
-    say(styled(server.name, "bold"))
-    say_review(gathered, diff=not yes)
+    echo(styled(server.name, "bold"))
+    echo_review(gathered, diff=not yes)
     errors = [one for one in gathered.findings if one.level == "error"]
     new = [one for one in errors if one.waiting]
     if new or (errors and not options.despite_errors):
-        say()
-        say_findings(new or errors)
+        echo()
+        echo_findings(new or errors)
         if new:
-            say(f"The changes have errors, so nothing was done.\n  do: roundgate discard {server.name} NAME")
+            echo(f"The changes have errors, so nothing was done.\n  do: roundgate discard {server.name} NAME")
         else:
-            say("There are errors on disk already, so nothing was done.")
-            say("  do: mend them, or apply with --despite-errors")
+            echo("There are errors on disk already, so nothing was done.")
+            echo("  do: mend them, or apply with --despite-errors")
         return False
     return agreed(f"Bring this into force on {server.name}?", yes=yes)
 
@@ -116,7 +116,7 @@ def rewind(
     kill: Kill = False,
 ) -> None:
     """Put a server's files back as they were before a round, by a round of its own. The slate stays."""
-    from roundgate.cli.rounding import agreed, run_round, say_rewind, seconds
+    from roundgate.cli.rounding import agreed, echo_rewind, run_round, seconds
     from roundgate.host.rounds.locking import refuse_broken_off
 
     context = CallContext()
@@ -125,8 +125,8 @@ def rewind(
         raise WrongWords(f"There is no round {number}.", "roundgate rounds")
     server = context.opened(row.server).server
     refuse_broken_off(server, context.store)
-    if not say_rewind(context, server, number):
-        say(f"{server.name}: the files are as they were before round {number} already.")
+    if not echo_rewind(context, server, number):
+        echo(f"{server.name}: the files are as they were before round {number} already.")
         return
     if not agreed(f"Put these files of {server.name} back?", yes=yes):
         raise typer.Exit(1)
@@ -149,9 +149,9 @@ def recover(server: Annotated[str | None, typer.Argument(help="Which servers; al
     for one in context.several(server, default_all=server is None, lenient=True):
         row = broken_off(one, context.store)
         if row is None:
-            say(f"{one.name}: no round is broken off.")
+            echo(f"{one.name}: no round is broken off.")
             continue
-        say(f"{one.name}: recovering round {row.number}")
+        echo(f"{one.name}: recovering round {row.number}")
         codes.append(min(watch(launch_recovery(one, row.number), context.store), 5))
         closed = context.store.round(row.number)
         if closed and closed.outcome in ("failed", "rewound"):
@@ -171,14 +171,14 @@ def cancel(
     for one in context.several(server):
         row = next((row for row in context.store.open_rounds(one.name) if is_at_work(row)), None)
         if row is None:
-            say(f"{one.name}: no round is at work.")
+            echo(f"{one.name}: no round is at work.")
             continue
         if any(line.step == "write" and line.mark == "begin" for line in context.store.journal(row.number)):
-            say(f"{one.name}: round {row.number} writes already, so it cannot be called off any more.")
+            echo(f"{one.name}: round {row.number} writes already, so it cannot be called off any more.")
             raise typer.Exit(1)
         call_off(row)
-        say(f"{one.name}: round {row.number} ({row.kind}) of {row.by} is asked to end; that works until it writes.")
-        say(f"  next: roundgate rounds show {row.number}")
+        echo(f"{one.name}: round {row.number} ({row.kind}) of {row.by} is asked to end; that works until it writes.")
+        echo(f"  next: roundgate rounds show {row.number}")
 
 
 def rounds(
@@ -186,25 +186,25 @@ def rounds(
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
     """The rounds so far, the newest first; 'rounds show N' tells all of one."""
-    from roundgate.cli.history import round_output, say_round, table_rows
+    from roundgate.cli.history import echo_round, round_output, table_rows
 
     context = CallContext()
     words = words or []
     if words[:1] == ["show"]:
-        say_round(context, _number(words[1:]), as_json=as_json)
+        echo_round(context, _number(words[1:]), as_json=as_json)
         return
     name = context.one(words[0]).name if words else None
     rows = context.store.rounds(name)
     if as_json:
-        say_json([round_output(context.store, row) for row in rows])
+        echo_json([round_output(context.store, row) for row in rows])
         return
     listed = table_rows(context, rows, [name] if name else list(context.site.file.server))
     if not listed:
-        say("No round yet.")
+        echo("No round yet.")
     else:
         headers = ("round", "server", "what", "when", "by", "outcome", "changes")
-        say_table(headers, listed)
-        say("One of them: roundgate rounds show N")
+        echo_table(headers, listed)
+        echo("One of them: roundgate rounds show N")
 
 
 def _number(words: list[str]) -> int:

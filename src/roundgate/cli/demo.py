@@ -13,7 +13,7 @@ from typing import Annotated
 
 import typer
 
-from roundgate.cli.screen.output import say, styled
+from roundgate.cli.screen.output import echo, styled
 from roundgate.host.errors import Trouble
 
 _STORY: tuple[tuple[str, str], ...] = (
@@ -61,7 +61,7 @@ def demo(
     lobby, port = _start_lobby(site)
     try:
         _make_site(site, port)
-        say(f"The demo site is in {site}")
+        echo(f"The demo site is in {site}")
         _run(site, "start @all", quiet=True)
         for words, command in _STORY:
             _tell(site, words, command)
@@ -134,15 +134,15 @@ def _tell(site: Path, words: str, command: str) -> None:
         path = site / "harbour" / "gullwind.properties"
         path.write_text(path.read_text("utf-8").replace("gust.limit=12", "gust.limit=15"), "utf-8")
         return
-    say()
-    say(styled(f"# {words}", "cyan"))
+    echo()
+    echo(styled(f"# {words}", "cyan"))
     _run(site, command)
 
 
 def _run(site: Path, command: str, *, quiet: bool = False) -> None:
     """Run a real command, its output as it comes."""
     if not quiet:
-        say(f"{styled('$', 'green')} roundgate {command}")
+        echo(f"{styled('$', 'green')} roundgate {command}")
     sys.stdout.flush()
     environment = {key: value for key, value in os.environ.items() if key != "ROUNDGATE_SITE"}
     code = subprocess.run(
@@ -155,17 +155,17 @@ def _run(site: Path, command: str, *, quiet: bool = False) -> None:
         check=False,
     ).returncode
     if code and not quiet:
-        say(styled(f"  (exit code {code})", "dim"))
+        echo(styled(f"  (exit code {code})", "dim"))
 
 
 def _say_how_to_go_on(site: Path, lobby: int | None) -> None:
     shown = os.path.relpath(site)
-    say()
-    say(styled("# That was it. To go on by yourself:", "cyan"))
-    say(f"  cd {shown if len(shown) < len(str(site)) else site}")
+    echo()
+    echo(styled("# That was it. To go on by yourself:", "cyan"))
+    echo(f"  cd {shown if len(shown) < len(str(site)) else site}")
     if lobby is None:
-        say("  roundgate start @all        (they are stopped now)")
-    say("  roundgate show harbour")
-    say("  roundgate explain idle.drop")
+        echo("  roundgate start @all        (they are stopped now)")
+    echo("  roundgate show harbour")
+    echo("  roundgate explain idle.drop")
     if lobby is not None:
-        say(f"  roundgate stop @all; kill {lobby}     to end the servers and the lobby")
+        echo(f"  roundgate stop @all; kill {lobby}     to end the servers and the lobby")

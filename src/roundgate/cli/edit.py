@@ -9,7 +9,7 @@ import typer
 
 from roundgate.cli.call import CallContext
 from roundgate.cli.complete import complete_server_or_name
-from roundgate.cli.screen.output import say, say_json, styled, warn
+from roundgate.cli.screen.output import echo, echo_json, styled, warn
 from roundgate.core.operations import Operation
 from roundgate.core.slate import Outcome
 from roundgate.host.servers import Server
@@ -47,16 +47,16 @@ def set_values(
     A KEY is a path: crew.mates[0].name (0 is the first), crew.mates[name=Skua].rank, "a.name with dots".most.
     A list or a record is given as JSON: 'ranks.yml:ranks.mate.may=["sail.start"]'.
     """
-    from roundgate.api.key_changes import KeyChanges, Manner
+    from roundgate.api.key_changes import ChangeOptions, KeyChanges
     from roundgate.cli.changes.secret import ask_secret
 
-    manner = Manner(kind, new or new_file, new_file, here_only)
-    if _standalone(words, lambda holder, rest: KeyChanges(holder, manner, ask_secret).operations_of(rest)):
+    options = ChangeOptions(kind, new or new_file, new_file, here_only)
+    if _standalone(words, lambda holder, rest: KeyChanges(holder, options, ask_secret).operations_of(rest)):
         return
     context = CallContext()
     word, rest = context.split(words)
     servers = [context.open(one) for one in context.several(word)]
-    planned = [(one, one.key_changes(manner, ask_secret).operations_of(rest)) for one in servers]
+    planned = [(one, one.key_changes(options, ask_secret).operations_of(rest)) for one in servers]
     for server, operations in planned:
         if now:
             from roundgate.cli.changes.live import send_live
@@ -131,8 +131,8 @@ def add(
     LIST is a list of the rulebook, a FILE whose lines are the entries, or FILE:PATH of a list inside a file. An entry
     that is a record is given as JSON: '{"id": "GW-7K3M-Q2XD", "rank": "marshal"}'.
     """
-    manner = (kind, new or new_file, new_file)
-    _change_list(words, lambda setter, name, items: setter.added(name, items, at), manner)
+    options = (kind, new or new_file, new_file)
+    _change_list(words, lambda setter, name, items: setter.added(name, items, at), options)
 
 
 def remove(words: Annotated[list[str], typer.Argument(help="[SERVER] LIST ENTRY...")]) -> None:
@@ -179,16 +179,16 @@ def _change_keys(words: list[str], verb: str, make: Callable[[Holder, list[str]]
 def _change_list(
     words: list[str],
     make: Callable[[ListChanges, str, list[str]], list[Operation]],
-    manner: tuple[str, bool, bool] = ("", False, False),
+    options: tuple[str, bool, bool] = ("", False, False),
 ) -> None:
-    from roundgate.api.key_changes import Manner
+    from roundgate.api.key_changes import ChangeOptions
     from roundgate.api.list_changes import ListChanges
     from roundgate.host.errors import WrongWords
 
     def of_holder(holder: Holder, rest: list[str]) -> list[Operation]:
         if len(rest) < 2:
             raise WrongWords("A list and an entry are needed.", "roundgate add SERVER LIST ENTRY")
-        return make(ListChanges(holder, Manner(*manner)), rest[0], rest[1:])
+        return make(ListChanges(holder, ChangeOptions(*options)), rest[0], rest[1:])
 
     if _standalone(words, of_holder):
         return
@@ -201,24 +201,24 @@ def _change_list(
 
 def put(server: OpenServer, operations: Sequence[Operation], *, despite_errors: bool = False) -> None:
     """Check the slate with the operations on it, and put them there if they bring no error, or ``despite_errors``."""
-    from roundgate.cli.screen.findings import say_findings
+    from roundgate.cli.screen.findings import echo_findings
 
     proposal = server.propose(operations)
     if proposal.findings and not despite_errors:
-        say_findings(proposal.findings)
+        echo_findings(proposal.findings)
     if proposal.has_errors and not despite_errors:
-        say("Nothing was put on the slate.")
+        echo("Nothing was put on the slate.")
         raise typer.Exit(1)
     server.put(operations)
     waiting, names = server.workspace.waiting, proposal.names
-    say_changes(proposal.outcome, names, server.name)
+    echo_changes(proposal.outcome, names, server.name)
     live = all(one.operation.waits_for_stop for one in waiting if one.operation.shown_name in names)
     state = "in force now; it goes into the file at the next stop" if live else "not in force yet"
-    say(f"  On the slate of {server.name}, {state} ({len(waiting)} waiting).")
-    say(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
+    echo(f"  On the slate of {server.name}, {state} ({len(waiting)} waiting).")
+    echo(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
 
 
-def say_changes(outcome: Outcome, names: Collection[str], server: str = "") -> None:
+def echo_changes(outcome: Outcome, names: Collection[str], server: str = "") -> None:
     """Say what the operations of some names change."""
     from roundgate.cli.screen.review import in_words
     from roundgate.core.review import changes_in_words
@@ -227,7 +227,7 @@ def say_changes(outcome: Outcome, names: Collection[str], server: str = "") -> N
     for change in changes_in_words(outcome):
         if change.name in names:
             words = in_words(change.before, change.after, is_nothing=change.is_nothing)
-            say(f"{lead}{styled(change.name, 'bold')}{words}")
+            echo(f"{lead}{styled(change.name, 'bold')}{words}")
 
 
 def slate(
@@ -235,7 +235,7 @@ def slate(
     as_json: Json = False,
 ) -> None:
     """What waits: each change, what it will mean, and the difference in the files."""
-    from roundgate.cli.screen.review import say_review, slate_output
+    from roundgate.cli.screen.review import echo_review, slate_output
 
     context = CallContext()
     results = []
@@ -245,14 +245,14 @@ def slate(
             results.append(slate_output(one.name, gathered))
             continue
         if not gathered.review.changes and not gathered.differs:
-            say(f"{one.name}: the slate is empty.")
+            echo(f"{one.name}: the slate is empty.")
             continue
-        say(f"{styled(one.name, 'bold')}")
-        say_review(gathered)
-        say()
-        say(f"  next: roundgate apply {one.name}    (or: roundgate discard {one.name})")
+        echo(f"{styled(one.name, 'bold')}")
+        echo_review(gathered)
+        echo()
+        echo(f"  next: roundgate apply {one.name}    (or: roundgate discard {one.name})")
     if as_json:
-        say_json(results)
+        echo_json(results)
 
 
 def discard(words: Annotated[list[str] | None, typer.Argument(help="[SERVER] [NAME...]")] = None) -> None:
@@ -262,7 +262,7 @@ def discard(words: Annotated[list[str] | None, typer.Argument(help="[SERVER] [NA
     held = 0
     for server in context.several(word, lenient=True):
         done = context.open(server).discard(names)
-        say(f"{server.name}: {len(done.gone)} taken off the slate, {done.left} left.")
+        echo(f"{server.name}: {len(done.gone)} taken off the slate, {done.left} left.")
         _say_held(server, done)
         held += len(done.held) + len(done.finished)
         if names and not (done.gone or done.held or done.finished):
@@ -276,7 +276,7 @@ def _say_held(server: Server, done: Discarded) -> None:
     """Say what could not be taken back, for a round is bringing it into force, or has done so."""
     if done.held:
         names = ", ".join(dict.fromkeys(one.operation.shown_name for one in done.held))
-        say(f"  {names}: round {done.held[0].round} is bringing that into force.")
-        say(f"  to call that round off: roundgate cancel {server.name}")
+        echo(f"  {names}: round {done.held[0].round} is bringing that into force.")
+        echo(f"  to call that round off: roundgate cancel {server.name}")
     elif done.finished:
-        say(f"  {len(done.finished)} went into force meanwhile; to go back: roundgate rounds {server.name}")
+        echo(f"  {len(done.finished)} went into force meanwhile; to go back: roundgate rounds {server.name}")

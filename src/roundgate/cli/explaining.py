@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from roundgate.api.lookup import find_name, list_of, setting_of
 from roundgate.api.server import OpenServer
-from roundgate.cli.screen.output import plain, say, styled
+from roundgate.cli.screen.output import echo, plain, styled
 from roundgate.cli.screen.outputs import CodePage, KeyPage, ListPage, SettingPage
 from roundgate.core import values
-from roundgate.core.files import say as say_value
+from roundgate.core.files import format_value
 from roundgate.core.formats.places import find_key
 from roundgate.core.rulebook.model import Rulebook, Setting
 
@@ -48,7 +48,7 @@ def page_of(server: OpenServer, word: str) -> SettingPage | ListPage | KeyPage:
         line=line,
         key=spec.key,
         unit=spec.stored,
-        on_disk=say_value(entry.value, spec) if entry else None,
+        on_disk=format_value(entry.value, spec) if entry else None,
         takes=spec.takes,
         fixed_by=spec.fixed_by,
         live_set=bool(spec.live and spec.live.set),
@@ -78,12 +78,12 @@ def _list_page(server: OpenServer, word: str) -> ListPage:
     )
 
 
-def say_page(page: SettingPage | ListPage | KeyPage, book: Rulebook) -> None:
+def echo_page(page: SettingPage | ListPage | KeyPage, book: Rulebook) -> None:
     """Print a page as text."""
     if isinstance(page, KeyPage):
-        say(f"{page.name}: no rulebook knows it; it is read and written as plain text.")
+        echo(f"{page.name}: no rulebook knows it; it is read and written as plain text.")
         return
-    say(f"{styled(page.name, 'bold')}  {page.about}")
+    echo(f"{styled(page.name, 'bold')}  {page.about}")
     facts: dict[str, str | int | None]
     if isinstance(page, SettingPage):
         facts, how = _setting_facts(page), f"set {page.server} {_example(page.name, book.setting[page.name])}"
@@ -91,8 +91,8 @@ def say_page(page: SettingPage | ListPage | KeyPage, book: Rulebook) -> None:
         facts, how = _list_facts(page), f"add {page.server} {page.name} ENTRY; remove, move"
     for label, value in facts.items():
         if value:
-            say(f"  {label:<12} {plain(str(value))}")
-    say(f"  {'change it':<12} roundgate {how}")
+            echo(f"  {label:<12} {plain(str(value))}")
+    echo(f"  {'change it':<12} roundgate {how}")
 
 
 def _setting_facts(page: SettingPage) -> dict[str, str | int | None]:
@@ -140,10 +140,10 @@ def code_page(name: str) -> CodePage | None:
     return None if code is None else CodePage(code.name, code.level, code.title, code.page, code.bad, code.good)
 
 
-def say_code(page: CodePage) -> None:
+def echo_code(page: CodePage) -> None:
     """Print the page on a finding code as text."""
-    say(f"{styled(page.code, 'bold')}  {page.title} ({page.level})")
-    say(f"  {page.page}")
+    echo(f"{styled(page.code, 'bold')}  {page.title} ({page.level})")
+    echo(f"  {page.page}")
     for label, example in (("wrong", page.wrong), ("right", page.right)):
         for number, line in enumerate(example.split("\n") if example else ()):
-            say(f"  {label if number == 0 else '':<6} {plain(line)}")
+            echo(f"  {label if number == 0 else '':<6} {plain(line)}")

@@ -8,10 +8,10 @@ from typing import TYPE_CHECKING
 
 from roundgate.cli.call import CallContext
 from roundgate.cli.screen.facts import fact_words, stored_fact
-from roundgate.cli.screen.output import plain, say, say_json, styled
-from roundgate.cli.screen.rounds import say_end
+from roundgate.cli.screen.output import echo, echo_json, plain, styled
+from roundgate.cli.screen.rounds import echo_end
 from roundgate.core.rounds import Mark, RoundKind, RoundOutcome
-from roundgate.core.values.units import say_took
+from roundgate.core.values.units import format_elapsed
 from roundgate.host.errors import WrongWords
 from roundgate.host.life import event_words, life_of
 from roundgate.host.rounds.locking import broken_off
@@ -51,7 +51,7 @@ def round_output(store: Store, row: RoundRow) -> RoundOutput:
         row.began,
         row.ended,
         row.outcome or "open",
-        row.said,
+        row.message,
         [RoundChange(*change) for change in row.changes],
         list(row.evidence),
         [_journal_output(line) for line in store.journal(row.number)],
@@ -61,39 +61,39 @@ def round_output(store: Store, row: RoundRow) -> RoundOutput:
 def _journal_output(line: JournalLine) -> JournalOutput:
     from roundgate.cli.screen.outputs import JournalOutput
 
-    fact = stored_fact(line.said) if line.mark == Mark.FACT else None
-    said = fact_words(fact) if fact is not None else line.said
-    return JournalOutput(line.at, line.step, Mark(line.mark), said, fact)
+    fact = stored_fact(line.message) if line.mark == Mark.FACT else None
+    message = fact_words(fact) if fact is not None else line.message
+    return JournalOutput(line.at, line.step, Mark(line.mark), message, fact)
 
 
-def say_round(context: CallContext, number: int, *, as_json: bool) -> None:
+def echo_round(context: CallContext, number: int, *, as_json: bool) -> None:
     """Print one round whole. Raises WrongWords where there is none of this number."""
     row = context.store.round(number)
     if row is None:
         raise WrongWords(f"There is no round {number}.", "roundgate rounds")
     if as_json:
-        say_json(round_output(context.store, row))
+        echo_json(round_output(context.store, row))
         return
     when = time.strftime("%Y-%m-%d %H:%M:%S", time.localtime(row.began))
-    took = f", took {say_took(row.ended - row.began)}" if row.ended else ""
-    say(f"{styled(f'Round {row.number}', 'bold')}  {row.kind} of {row.server} by {row.by}, {when}{took}")
+    took = f", took {format_elapsed(row.ended - row.began)}" if row.ended else ""
+    echo(f"{styled(f'Round {row.number}', 'bold')}  {row.kind} of {row.server} by {row.by}, {when}{took}")
     for name, before, after in row.changes:
-        say(f"  {name}: {plain(before)} -> {plain(after)}" if before else f"  {name}: {plain(after)}")
+        echo(f"  {name}: {plain(before)} -> {plain(after)}" if before else f"  {name}: {plain(after)}")
     for line in context.store.journal(number):
         step = "proof" if line.mark == Mark.FACT else line.step
-        say(f"  {time.strftime('%H:%M:%S', time.localtime(line.at))}  {step:<9} {_words(line)}")
+        echo(f"  {time.strftime('%H:%M:%S', time.localtime(line.at))}  {step:<9} {_words(line)}")
     if row.outcome:
-        say_end(row.number, RoundOutcome(row.outcome), row.said, "", row.evidence)
+        echo_end(row.number, RoundOutcome(row.outcome), row.message, "", row.evidence)
     elif broken_off(context.opened(row.server).server, context.store):
-        say(f"It was broken off.\n  do: roundgate recover {row.server}")
+        echo(f"It was broken off.\n  do: roundgate recover {row.server}")
     else:
-        say("It is at work.")
+        echo("It is at work.")
 
 
 def _words(line: JournalLine) -> str:
     if line.mark == Mark.BEGIN:
-        return f"begins {plain(line.said)}".rstrip()
+        return f"begins {plain(line.message)}".rstrip()
     if line.mark == Mark.END:
-        return f"done in {say_took(float(line.said))}"
-    fact = stored_fact(line.said) if line.mark == Mark.FACT else None
-    return plain(line.said if fact is None else fact_words(fact))
+        return f"done in {format_elapsed(float(line.message))}"
+    fact = stored_fact(line.message) if line.mark == Mark.FACT else None
+    return plain(line.message if fact is None else fact_words(fact))

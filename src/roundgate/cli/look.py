@@ -8,7 +8,7 @@ import typer
 
 from roundgate.cli.call import CallContext
 from roundgate.cli.complete import complete_server_or_name
-from roundgate.cli.screen.output import plain, say, say_json, say_table
+from roundgate.cli.screen.output import echo, echo_json, echo_table, plain
 from roundgate.host.servers import Server
 
 Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
@@ -33,17 +33,17 @@ def status(
     if as_json:
         from roundgate.cli.screen.outputs import StatusOutput
 
-        say_json(StatusOutput(context.site.file.site.name, [one.output() for one in found]))
+        echo_json(StatusOutput(context.site.file.site.name, [one.output() for one in found]))
         return
     if not found:
-        say("This site has no server yet.\n  do: roundgate adopt FOLDER")
+        echo("This site has no server yet.\n  do: roundgate adopt FOLDER")
     rows = [one.row() for one in found]
-    say_table(("server", "state", "since", "players", "address", "waiting", "differs"), rows)
+    echo_table(("server", "state", "since", "players", "address", "waiting", "differs"), rows)
     for one in found:
         for word in one.remarks:
-            say(f"  {one.server.name}  {plain(word.text)}")
+            echo(f"  {one.server.name}  {plain(word.text)}")
         if ask_list and one.listed is not None and one.listed.shown:
-            say(f"  {one.server.name}  the public list shows it")
+            echo(f"  {one.server.name}  the public list shows it")
 
 
 def show(
@@ -58,22 +58,22 @@ def show(
     as_json: Json = False,
 ) -> None:
     """The settings of a server: on disk, on the slate, running, and by default, where these differ."""
-    from roundgate.cli.settings import Chosen, chosen_rows, say_rows
+    from roundgate.cli.settings import ShowFilter, chosen_rows, echo_rows
 
     context = CallContext()
     word, names = context.split(words or [])
     results: list[Any] = []
     for server in context.several(word):
-        wanted = Chosen(names, everything, advanced, file or "", search or "")
+        wanted = ShowFilter(names, everything, advanced, file or "", search or "")
         rows = chosen_rows(context.open(server), wanted, ask=ask)
         if as_json:
             from roundgate.cli.screen.outputs import ShowOutput
 
             results.append(ShowOutput(server.name, [row.output() for row in rows]))
         else:
-            say_rows(server, rows, wanted)
+            echo_rows(server, rows, wanted)
     if as_json:
-        say_json(results)
+        echo_json(results)
 
 
 def explain(
@@ -81,11 +81,11 @@ def explain(
     as_json: Json = False,
 ) -> None:
     """All there is to know of a setting or list, where it stands, or of a finding code."""
-    from roundgate.cli.explaining import code_page, page_of, say_code, say_page
+    from roundgate.cli.explaining import code_page, echo_code, echo_page, page_of
 
     page = code_page(words[0]) if len(words) == 1 and "-" in words[0] else None
     if page is not None:
-        say_json([page]) if as_json else say_code(page)
+        echo_json([page]) if as_json else echo_code(page)
         return
     context = CallContext()
     word, names = context.split(words)
@@ -96,10 +96,10 @@ def explain(
     servers = [_with(context, names[0])] if word is None else context.several(word)
     pages = [page_of(context.open(server), name) for server in servers for name in names]
     if as_json:
-        say_json(pages)
+        echo_json(pages)
         return
     for each in pages:
-        say_page(each, context.opened(each.server).book)
+        echo_page(each, context.opened(each.server).book)
 
 
 def _with(context: CallContext, name: str) -> Server:

@@ -40,19 +40,19 @@ def _refuse_odd_bytes(words: list[str]) -> None:
 
 def _say(error: Exception) -> int:
     """Say what went wrong; give the exit code."""
-    from roundgate.cli.screen.trouble import say_trouble, say_unexpected
+    from roundgate.cli.screen.trouble import echo_trouble, echo_unexpected
     from roundgate.host.errors import Trouble, WrongWords, as_trouble
 
     if hasattr(error, "format_message") and hasattr(error, "exit_code"):  # what the parser of the call says
         context = getattr(error, "ctx", None)
         path = context.command_path if context is not None else "roundgate"
-        say_trouble(WrongWords(_sentence(error.format_message()), f"{path} --help"))
+        echo_trouble(WrongWords(_sentence(error.format_message()), f"{path} --help"))
         return int(error.exit_code)
     trouble = error if isinstance(error, Trouble) else as_trouble(error)
     if trouble is not None:
-        say_trouble(trouble)
+        echo_trouble(trouble)
         return trouble.exit_code
-    say_unexpected(error)
+    echo_unexpected(error)
     return 1
 
 

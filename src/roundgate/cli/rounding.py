@@ -9,7 +9,7 @@ import time
 from typing import Any
 
 from roundgate.cli.call import CallContext
-from roundgate.cli.screen.output import is_terminal, plain, say, styled
+from roundgate.cli.screen.output import echo, is_terminal, plain, styled
 from roundgate.cli.screen.rounds import RoundScreen
 from roundgate.core.checks.context import quoted
 from roundgate.core.differences import unified
@@ -64,7 +64,7 @@ def agreed(question: str, *, yes: bool) -> bool:
         raise WrongWords("This needs a yes, and nobody is there to give it.", "Give --yes.")
     answer = input(f"{question} [y/N] ").strip().lower()
     if answer not in ("y", "yes"):
-        say("Nothing was done.")
+        echo("Nothing was done.")
         return False
     return True
 
@@ -79,7 +79,7 @@ def run_round(context: CallContext, server: Server, options: Options) -> int:
 def watch(window: RoundWindow, store: Store) -> int:
     """Show a round until it ends; Ctrl-C asks whether to leave it running or to call it off. Give the exit code."""
     screen = RoundScreen()
-    say(f"Round {window.number} (it goes on by itself if this terminal is closed)")
+    echo(f"Round {window.number} (it goes on by itself if this terminal is closed)")
     ended = threading.Event()
     ticker = threading.Thread(target=_tick, args=(screen, ended), daemon=True)
     if is_terminal():
@@ -106,22 +106,22 @@ def _tick(screen: RoundScreen, ended: threading.Event) -> None:
 
 def _stay(window: RoundWindow) -> bool:
     """Ask what Ctrl-C shall mean; tell whether to go on watching."""
-    say()
+    echo()
     if not sys.stdin.isatty():
-        say(f"The round goes on by itself: roundgate rounds show {window.number}")
+        echo(f"The round goes on by itself: roundgate rounds show {window.number}")
         return False
     answer = input("[l]eave it running, [c]all it off, or go on [w]atching? ").strip().lower()
     if answer.startswith("c"):
         window.call_off()
-        say("Asked it to stop; that works until it begins to write.")
+        echo("Asked it to stop; that works until it begins to write.")
         return True
     if answer.startswith("l"):
-        say(f"It goes on: roundgate rounds show {window.number}")
+        echo(f"It goes on: roundgate rounds show {window.number}")
         return False
     return True
 
 
-def say_rewind(context: CallContext, server: Server, number: int) -> bool:
+def echo_rewind(context: CallContext, server: Server, number: int) -> bool:
     """Show what going back before a round will change; tell whether that is anything. Raises Trouble."""
     changed = []
     for path, data in rewind_target(context.site, number).items():
@@ -132,11 +132,11 @@ def say_rewind(context: CallContext, server: Server, number: int) -> bool:
         old, new = (_lines(server, path, one) for one in (now, data))
         for line in unified(old, new, (f"{path} (on disk)", f"{path} (before round {number})"), context=1):
             colour = {"+": "green", "-": "red"}.get(line[:1])
-            say("  " + (styled(plain(line), colour) if colour else plain(line)))
+            echo("  " + (styled(plain(line), colour) if colour else plain(line)))
     since = [path for path in changed_since(server, number) if path in changed]
     if since:
-        say(f"  ! {', '.join(since)}: changed again since round {number}; those changes go too.")
-        say("    They are kept in the folder of the round that goes back.")
+        echo(f"  ! {', '.join(since)}: changed again since round {number}; those changes go too.")
+        echo("    They are kept in the folder of the round that goes back.")
     return bool(changed)
 
 
@@ -157,12 +157,12 @@ def apply_live(context: CallContext, server: Server) -> int:
     waiting = context.store.slate(server.name)
     able = [one for one in waiting if isinstance(one.operation, SetValue) and _is_live(server, one.operation)]
     if not able:
-        say(f"{server.name}: nothing on the slate can be set live.")
+        echo(f"{server.name}: nothing on the slate can be set live.")
         return 1
     marked: list[Any] = send_live(server, context.store, [one.operation for one in able])
     context.store.add_to_slate(server.name, marked, able[0].by)
     left = len(waiting) - len(able)
-    say(f"  In force now; it goes into the file at the next stop. {left} more wait for a round.")
+    echo(f"  In force now; it goes into the file at the next stop. {left} more wait for a round.")
     return 0
 
 

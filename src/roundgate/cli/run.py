@@ -11,7 +11,7 @@ from msgspec.structs import replace
 
 from roundgate.cli.apply import At, Backup, Countdown, Despite, Kill, Reason, Silent, WhenEmpty
 from roundgate.cli.call import CallContext
-from roundgate.cli.screen.output import plain, say, warn
+from roundgate.cli.screen.output import echo, plain, warn
 from roundgate.core.rounds import RoundKind
 from roundgate.host.errors import BooksUnusable, Trouble, WrongWords, as_trouble
 from roundgate.host.rounds.options import Options
@@ -109,9 +109,9 @@ def _run_bare(word: str | None, options: Options, why: BooksUnusable) -> None:
     for name in choose_servers(site, word, Path.cwd()):
         server = Server(site, name, lenient=True)
         if options.kind in ("stop", "restart"):
-            say(stop_bare(server, kill=options.kill))
+            echo(stop_bare(server, kill=options.kill))
         if options.kind in ("start", "restart"):
-            say(start_bare(server))
+            echo(start_bare(server))
 
 
 def send(words: Annotated[list[str], typer.Argument(help="[SERVER] LINE")]) -> None:
@@ -123,7 +123,7 @@ def send(words: Annotated[list[str], typer.Argument(help="[SERVER] LINE")]) -> N
     line = " ".join(rest)
     answers = _send(server, line)
     for answer in answers:
-        say(plain(answer))
+        echo(plain(answer))
     _note_live(context, server, line)
 
 
@@ -164,8 +164,8 @@ def _note_live(context: CallContext, server: Server, line: str) -> None:
             is_secret = values.is_hidden(spec)
             kept = secret_mark(server.name, name, found["value"]) if is_secret else found["value"]
             context.store.note_live(server.name, name, kept)
-            say(f"  {name} is set at the console only: it is lost at the next restart.")
-            say(f"  to keep it: roundgate set {server.name} {name}{'' if is_secret else '=' + found['value']}")
+            echo(f"  {name} is set at the console only: it is lost at the next restart.")
+            echo(f"  to keep it: roundgate set {server.name} {name}{'' if is_secret else '=' + found['value']}")
 
 
 def console(server: Which = None) -> None:
@@ -193,6 +193,6 @@ def log(
     if not shown and not follow and lines:
         warn(f"{one.name} has not said anything yet.")
     for line in shown:
-        say(plain(line))
+        echo(plain(line))
     if follow:
         follow_log(one)

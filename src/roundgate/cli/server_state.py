@@ -13,7 +13,7 @@ from roundgate.api.known import known_of
 from roundgate.cli.screen.differences import beside_slate, difference_words
 from roundgate.core.layers import Difference, DifferenceCode, Known, Layers, layers_of
 from roundgate.core.rescue import rescue
-from roundgate.core.values.units import say_seconds
+from roundgate.core.values.units import format_seconds
 from roundgate.host.drivers import driver_of
 from roundgate.host.drivers.protocol import Driver, RunState, exit_words
 from roundgate.host.errors import KeeperGone, Trouble
@@ -71,7 +71,7 @@ class ServerState(Struct, frozen=True):
     @property
     def since(self) -> str:
         """How long it has been up."""
-        return say_seconds(int(time.time() - self.state.started)) if self.state.started else ""
+        return format_seconds(int(time.time() - self.state.started)) if self.state.started else ""
 
     def row(self) -> tuple[str, ...]:
         """Give the row of the table."""
@@ -187,14 +187,14 @@ def _life_remarks(server: Server, store: Store, state: RunState) -> list[Remark]
         last = crashes[-1]
         when = time.strftime("%H:%M:%S", time.localtime(last["at"]))
         times = f"{len(crashes)} times in the last day, last" if len(crashes) > 1 else "once in the last day,"
-        said = f"; its last words: {_masked(server, last['words'][-1])}" if last["words"] else ""
-        remarks.append(Remark("crashed", f"crashed {times} at {when}{exit_words(last['code'])}{said}"))
+        message = f"; its last words: {_masked(server, last['words'][-1])}" if last["words"] else ""
+        remarks.append(Remark("crashed", f"crashed {times} at {when}{exit_words(last['code'])}{message}"))
     if state.gave_up:
         words = f"it is no longer started again; see: roundgate log {server.name}, then: roundgate start {server.name}"
         remarks.append(Remark("gave-up", words))
     look = known_look(server, state.started)
     if look is not None and not look.shown:
-        ago = say_seconds(max(1, int(time.time() - look.at)))
+        ago = format_seconds(max(1, int(time.time() - look.at)))
         words = "is being looked for in the public list" if look.going_on else "not found in the public list"
         words = f"{words}: {look.why} ({ago} ago); ask again: roundgate status {server.name} --list"
         remarks.append(Remark("not-listed", words))
@@ -229,7 +229,7 @@ def round_words(row: RoundRow) -> str:
     if options.when_empty:
         waits.append("until nobody is on it")
     if options.countdown:
-        waits.append(f"for a countdown of {say_seconds(int(options.countdown))}")
+        waits.append(f"for a countdown of {format_seconds(int(options.countdown))}")
     words = f", waits {' and '.join(waits)}" if waits else " is at work"
     return f"round {row.number} ({row.kind}) of {row.by}, since {since}{words}"
 

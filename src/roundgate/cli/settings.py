@@ -11,10 +11,9 @@ from msgspec.structs import replace
 from roundgate.api.lookup import list_of, setting_of
 from roundgate.api.server import OpenServer
 from roundgate.cli.screen.differences import beside_slate, difference_words
-from roundgate.cli.screen.output import say, say_table, styled
+from roundgate.cli.screen.output import echo, echo_table, styled
 from roundgate.core import values
-from roundgate.core.files import ServerFiles
-from roundgate.core.files import say as say_value
+from roundgate.core.files import ServerFiles, format_value
 from roundgate.core.formats import format_name
 from roundgate.core.formats.places import find_key, key_of
 from roundgate.core.formats.protocol import Document, Path
@@ -30,7 +29,7 @@ if TYPE_CHECKING:
     from roundgate.cli.screen.outputs import SettingOutput
 
 
-class Chosen(Struct, frozen=True):
+class ShowFilter(Struct, frozen=True):
     """Which settings are asked for."""
 
     names: list[str]
@@ -62,7 +61,7 @@ class Row(Struct, frozen=True):
         )
 
 
-def chosen_rows(opened: OpenServer, chosen: Chosen, *, ask: bool) -> list[Row]:
+def chosen_rows(opened: OpenServer, chosen: ShowFilter, *, ask: bool) -> list[Row]:
     """Give the rows that were asked for. Raises UnknownName."""
     server, state = opened.server, opened.state()
     files = [word for word in chosen.names if _is_file(server, word)]
@@ -88,7 +87,7 @@ def _is_file(server: Server, word: str) -> bool:
     return word in server.paths() or (server.folder / word).is_file()
 
 
-def _rows(server: Server, known: Known, chosen: Chosen) -> list[Row]:
+def _rows(server: Server, known: Known, chosen: ShowFilter) -> list[Row]:
     """Give the rows of a server, or of one of its files."""
     rows = [
         _row(name, spec, known) for name, spec in server.book.setting.items() if _wanted(server, name, spec, chosen)
@@ -116,7 +115,7 @@ def _gone_row(name: str, number: int) -> Row:
     return Row(name, file, key, "-", "", "", "", (Difference(DifferenceCode.GONE_FROM_FILE, round=number),))
 
 
-def _wanted(server: Server, name: str, spec: Setting, chosen: Chosen) -> bool:
+def _wanted(server: Server, name: str, spec: Setting, chosen: ShowFilter) -> bool:
     if chosen.file and server.book.file[spec.file].path != chosen.file:
         return False
     if chosen.search:
@@ -124,7 +123,7 @@ def _wanted(server: Server, name: str, spec: Setting, chosen: Chosen) -> bool:
     return chosen.everything or (spec.tier == "advanced") == chosen.advanced
 
 
-def _file_fits(server: Server, name: str, chosen: Chosen) -> bool:
+def _file_fits(server: Server, name: str, chosen: ShowFilter) -> bool:
     return not chosen.file or server.book.file[server.book.list[name].file].path == chosen.file
 
 
@@ -142,10 +141,10 @@ def _named_row(server: Server, known: Known, word: str) -> Row:
 def _row(name: str, spec: Setting, known: Known) -> Row:
     layers = layers_of(name, known)
     file = known.disk.path_of(spec)
-    disk = say_value(layers.disk, spec)
-    slate = say_value(layers.slate, spec) if layers.slate != layers.disk else ""
-    running = say_value(layers.running, spec) if layers.runs else ""
-    default = say_value(layers.default, spec) if layers.default is not None else ""
+    disk = format_value(layers.disk, spec)
+    slate = format_value(layers.slate, spec) if layers.slate != layers.disk else ""
+    running = format_value(layers.running, spec) if layers.runs else ""
+    default = format_value(layers.default, spec) if layers.default is not None else ""
     if values.is_hidden(spec) and layers.slate != layers.disk:
         slate = "(set, hidden)" if layers.slate else "(empty)"
     return Row(name, file, spec.key, disk, slate, running, default, layers.differences)
@@ -173,7 +172,7 @@ def _list_change(before: list[str], after: list[str]) -> str:
     return ", ".join(words) or "another order"
 
 
-def _unknown_rows(server: Server, known: Known, chosen: Chosen) -> list[Row]:
+def _unknown_rows(server: Server, known: Known, chosen: ShowFilter) -> list[Row]:
     rows = []
     for path in known.disk.texts:
         document = known.disk.document(path)
@@ -246,27 +245,27 @@ def _asked(server: Server) -> dict[str, str]:
                 if found:
                     answers[name] = found["value"]
     except ConsoleCut as error:
-        say(f"{error.what}")
+        echo(f"{error.what}")
     finally:
         console.close()
         driver.close()
     return answers
 
 
-def say_rows(server: Server, rows: list[Row], chosen: Chosen) -> None:
+def echo_rows(server: Server, rows: list[Row], chosen: ShowFilter) -> None:
     """Print the rows of one server."""
     title = server.book.rulebook.title or "no rulebook"
-    say(f"{styled(server.name, 'bold')}  {title}")
+    echo(f"{styled(server.name, 'bold')}  {title}")
     table = []
     for row in rows:
         differs = row.running != row.disk
         about = "; ".join(map(difference_words, beside_slate(row.differences)))
         shown_default = row.default if row.default != row.disk else ""
         table.append((row.name, row.disk, row.slate, row.running if differs else "", shown_default, about))
-    say_table(("setting", "on disk", "on the slate", "running", "default", ""), table)
+    echo_table(("setting", "on disk", "on the slate", "running", "default", ""), table)
     hidden = sum(1 for spec in server.book.setting.values() if spec.tier == "advanced")
-    say()
+    echo()
     if hidden and not (chosen.names or chosen.everything or chosen.advanced or chosen.search):
-        say(f"{hidden} advanced settings are not shown: --all. What one means: roundgate explain NAME")
+        echo(f"{hidden} advanced settings are not shown: --all. What one means: roundgate explain NAME")
     if not rows:
-        say("Nothing fits. Try another --search or --file, or --all.")
+        echo("Nothing fits. Try another --search or --file, or --all.")

@@ -9,7 +9,7 @@ import typer
 
 from roundgate.cli import call
 from roundgate.cli.call import CallContext
-from roundgate.cli.screen.output import say, say_json, say_table
+from roundgate.cli.screen.output import echo, echo_json, echo_table
 from roundgate.core.rounds import RoundKind
 from roundgate.host.errors import Trouble, WrongWords
 
@@ -23,8 +23,8 @@ def init(
 
     folder = (folder or Path()).resolve()
     make_site(folder, name)
-    say(f"Made {folder / 'roundgate.toml'}")
-    say(f"  next: roundgate{'' if folder == Path.cwd() else f' --site {folder}'} adopt FOLDER")
+    echo(f"Made {folder / 'roundgate.toml'}")
+    echo(f"  next: roundgate{'' if folder == Path.cwd() else f' --site {folder}'} adopt FOLDER")
 
 
 def adopt(
@@ -42,14 +42,14 @@ def adopt(
     plan = Adoption(context.site, folder, name, rulebook, start, tuple(tag or ()))
     guess = recognise(plan)
     write_server(plan, guess)
-    say(f"{plan.server_name} is a server of this site now: {folder}")
-    say(f"  rulebook: {guess.words}")
-    say(f"  start command: {' '.join(plan.command)}")
+    echo(f"{plan.server_name} is a server of this site now: {folder}")
+    echo(f"  rulebook: {guess.words}")
+    echo(f"  start command: {' '.join(plan.command)}")
     missing = missing_files(CallContext(quiet=True).one(plan.server_name))
     if missing:
         _offer_first_run(plan.server_name, missing, first_run)
         return
-    say(f"  next: roundgate check {plan.server_name}, roundgate show {plan.server_name}")
+    echo(f"  next: roundgate check {plan.server_name}, roundgate show {plan.server_name}")
 
 
 def _offer_first_run(name: str, missing: list[str], first_run: bool | None) -> None:
@@ -59,11 +59,11 @@ def _offer_first_run(name: str, missing: list[str], first_run: bool | None) -> N
     from roundgate.cli.rounding import agreed, run_round
     from roundgate.host.rounds.options import Options
 
-    say(f"  {', '.join(missing)} will only exist after its first start.")
+    echo(f"  {', '.join(missing)} will only exist after its first start.")
     if first_run is None:
         first_run = sys.stdin.isatty() and agreed("Start it once and stop it again, so that they exist?", yes=False)
     if not first_run:
-        say(f"  next: roundgate start {name}, then roundgate stop {name}")
+        echo(f"  next: roundgate start {name}, then roundgate stop {name}")
         return
     context = CallContext()
     server = context.opened(name).server
@@ -72,7 +72,7 @@ def _offer_first_run(name: str, missing: list[str], first_run: bool | None) -> N
     )
     if code:
         raise typer.Exit(code)
-    say(f"  next: roundgate check {name}, roundgate show {name}")
+    echo(f"  next: roundgate check {name}, roundgate show {name}")
 
 
 def unadopt(
@@ -99,8 +99,8 @@ def unadopt(
         raise typer.Exit(1)
     with held(one, context.store):
         remove_server(context.site, one.name)
-    say(f"{one.name} is no longer a server of this site. Its files stay in {one.folder}.")
-    say(f"  to take it in again: roundgate adopt {one.folder} --name {one.name}")
+    echo(f"{one.name} is no longer a server of this site. Its files stay in {one.folder}.")
+    echo(f"  to take it in again: roundgate adopt {one.folder} --name {one.name}")
 
 
 def rulebook(
@@ -115,9 +115,9 @@ def rulebook(
     if verb == "list" and not rest:
         names = rulebook_names(site)
         if as_json:
-            say_json(names)
+            echo_json(names)
         else:
-            say_table(("rulebook", "game"), [(name, _title(name, site)) for name in names])
+            echo_table(("rulebook", "game"), [(name, _title(name, site)) for name in names])
     elif verb == "check" and rest:
         failed = [one for one in rest if not _checked(one, site)]
         if failed:
@@ -149,13 +149,13 @@ def _title(name: str, site: Path | None) -> str:
 
 def _checked(word: str, site: Path | None) -> bool:
     """Check one rulebook, and print what is wrong; tell whether it is good."""
-    from roundgate.cli.screen.findings import say_findings
+    from roundgate.cli.screen.findings import echo_findings
     from roundgate.host.rulebooks import BrokenRulebook, check_rulebook
 
     try:
         book = check_rulebook(word, site)
     except BrokenRulebook as error:
-        say_findings(error.problem.findings)
+        echo_findings(error.problem.findings)
         return False
-    say(f"{book.name}: nothing wrong; {len(book.setting)} settings, {len(book.list)} lists, {len(book.rule)} rules.")
+    echo(f"{book.name}: nothing wrong; {len(book.setting)} settings, {len(book.list)} lists, {len(book.rule)} rules.")
     return True

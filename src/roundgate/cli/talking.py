@@ -6,7 +6,7 @@ import select
 import sys
 import time
 
-from roundgate.cli.screen.output import plain, say, warn
+from roundgate.cli.screen.output import echo, plain, warn
 from roundgate.host.consoles import console_of
 from roundgate.host.drivers import driver_of
 from roundgate.host.drivers.protocol import Driver
@@ -69,8 +69,8 @@ def follow_log(server: Server) -> None:
 def _shown(event: dict[str, object]) -> bool:
     """Print an event; tell whether there may be more."""
     if event["event"] == "line":
-        say(plain(str(event["text"])))
+        echo(plain(str(event["text"])))
     if event["event"] == "exit":
-        say(f"-- the server has ended, exit code {event['code']}")
+        echo(f"-- the server has ended, exit code {event['code']}")
         return event.get("restart-in") is not None
     return True

@@ -147,7 +147,7 @@ def differing(before: ServerFiles, after: ServerFiles) -> list[str]:
     return settings + [name for name in known if before.items(name) != after.items(name)]
 
 
-def say(stored: str | None, spec: Setting) -> str:
+def format_value(stored: str | None, spec: Setting) -> str:
     """Say what a file holds as people say it; what is no valid value is said as it stands."""
     if stored is None:
         return "-"

@@ -8,7 +8,7 @@ from enum import StrEnum
 from msgspec import Struct
 
 from roundgate.core import values
-from roundgate.core.files import ServerFiles, say, value_of
+from roundgate.core.files import ServerFiles, format_value, value_of
 from roundgate.core.rulebook.model import Setting
 
 
@@ -92,7 +92,7 @@ def _running(name: str, known: Known) -> str | None:
 def _differences(name: str, spec: Setting, known: Known, running: str | None) -> Iterator[Difference]:
     disk, slate = known.disk.stored(name), known.slate.stored(name)
     if slate != disk:
-        yield Difference(DifferenceCode.ON_SLATE, say(slate, spec) if slate is not None else None)
+        yield Difference(DifferenceCode.ON_SLATE, format_value(slate, spec) if slate is not None else None)
     if known.started is not None and value_of(disk, spec) != value_of(running, spec):
         yield Difference(_why_not_running(name, spec, known, running))
     if known.drifted and name in known.drifted:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from roundgate.core.files import ServerFiles
 from roundgate.core.formats.protocol import Document
 from roundgate.core.formats.shared.key_value import KeyFile
-from roundgate.core.formats.shared.paths import say_path
+from roundgate.core.formats.shared.paths import format_path
 from roundgate.core.operations import Operation, SetValue, Unset
 
 
@@ -37,7 +37,7 @@ def _keys(document: Document) -> dict[str, str]:
     """Give each key's value, the key as a person would write it."""
     if isinstance(document, KeyFile):
         return dict(document.plain())
-    return {say_path(entry.path): entry.value for entry in document.entries()}
+    return {format_path(entry.path): entry.value for entry in document.entries()}
 
 
 def _kept(files: ServerFiles, path: str, key: str, stored: str | None) -> Operation:

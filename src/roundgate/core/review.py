@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from roundgate.core import values
 from roundgate.core.advice import advice_for
 from roundgate.core.differences import lines_of, unified
-from roundgate.core.files import ServerFiles, say
+from roundgate.core.files import ServerFiles, format_value
 from roundgate.core.formats.places import find_key
 from roundgate.core.formats.protocol import Entry
 from roundgate.core.operations import Change
@@ -128,12 +128,14 @@ def spec_of(change: Change, book: Rulebook) -> Setting | None:
     return book.setting.get(change.name) if change.operation.value_key else None
 
 
-def say_stored(stored: str | None, change: Change, book: Rulebook) -> str:
+def format_stored(stored: str | None, change: Change, book: Rulebook) -> str:
     """Say a value of a change: as its setting says it, hidden where it is secret."""
     spec = spec_of(change, book)
     if spec:
-        default = f" (default {say(str(spec.default), spec)})" if stored is None and spec.default is not None else ""
-        return say(stored, spec) if stored is not None else f"not set{default}"
+        default = (
+            f" (default {format_value(str(spec.default), spec)})" if stored is None and spec.default is not None else ""
+        )
+        return format_value(stored, spec) if stored is not None else f"not set{default}"
     if stored is None:
         return "not set"
     if is_secret(book, change.file, change.operation.value_key):
@@ -149,11 +151,11 @@ def _in_words(change: Change, book: Rulebook) -> ChangeWords:
     operation = change.operation
     is_hidden = is_secret(book, change.file, change.name.partition(":")[2])
 
-    def say_one(stored: str | None) -> str:
-        return say_stored(stored, change, book)
+    def format_one(stored: str | None) -> str:
+        return format_stored(stored, change, book)
 
-    then = say_one(operation.value_when_slated) if change.has_moved_on else ""
-    before, after = operation.in_words(change, say_one, is_secret=is_hidden)
+    then = format_one(operation.value_when_slated) if change.has_moved_on else ""
+    before, after = operation.in_words(change, format_one, is_secret=is_hidden)
     return ChangeWords(change.name, change.file, before, after, then, change.is_nothing)
 
 

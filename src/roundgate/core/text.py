@@ -38,7 +38,7 @@ def line_start(body: str, index: int) -> int:
     return max(feed, body.rfind("\r", feed + 1, index)) + 1
 
 
-def one_line(body: str, start: int, end: int) -> bool:
+def is_one_line(body: str, start: int, end: int) -> bool:
     """Tell whether no line ends between two indexes, without counting the lines before them."""
     low, high = sorted((start, end))
     return LINE_END.search(body, low, high) is None

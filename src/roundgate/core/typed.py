@@ -10,7 +10,7 @@ import re
 from collections.abc import Sequence
 from typing import NamedTuple, cast
 
-from roundgate.core.formats.protocol import Document, EditRefused, Entry, Kind, Path, Plain
+from roundgate.core.formats.protocol import Document, EditRefused, Entry, EntryKind, Path, PlainData
 from roundgate.core.formats.shared.scalars import Number, is_number
 
 KINDS = ("text", "number", "bool", "null", "json")
@@ -27,7 +27,7 @@ _MEASURE = re.compile(r"[-+]?[0-9]+(?:\.[0-9]+)?\s*(?:ms|s|sec|m|min|h|d|[kmgt]i
 _FIELD = re.compile(r"(?P<name>[\w.@#-]+)=(?P<value>.*)", re.DOTALL)
 
 
-class Unfit(EditRefused):
+class KindMismatch(EditRefused):
     """A value that cannot be meant as it stands. ``meant`` and ``kind`` are what it should be, where that is clear."""
 
     def __init__(self, why: str, meant: str = "", kind: str = "") -> None:
@@ -54,7 +54,7 @@ def typed(word: str, kind: str, format_name: str, present: Entry | None) -> Type
     if kind:
         return Typed(word, kind if format_name in TREES else "")
     if _ESCAPE.search(word) and format_name in _ESCAPING:
-        raise Unfit(
+        raise KindMismatch(
             f"'{word}' could mean a line break or other escape, or a backslash and a letter. "
             "With --kind text it is written as typed; with --kind json an escape counts as one",
             _as_json_text(word),
@@ -73,7 +73,7 @@ def _in_tree(word: str, present: Entry | None) -> Typed:
         return Typed(word, "")
     what = "list" if word.lstrip().startswith("[") else "record"
     if present is not None and present.kind == "text":
-        raise Unfit(
+        raise KindMismatch(
             f"a text is there now, and '{word}' looks like a {what}. With --kind text it is written as typed; "
             "with --kind json it becomes a list or record",
             word,
@@ -81,23 +81,23 @@ def _in_tree(word: str, present: Entry | None) -> Typed:
         )
     try:
         json_value(word)
-    except Unfit as error:
-        raise Unfit(f"{error}. With --kind text it is written as typed", error.meant, "json") from error
+    except KindMismatch as error:
+        raise KindMismatch(f"{error}. With --kind text it is written as typed", error.meant, "json") from error
     return Typed(word, "json")
 
 
 def _not_measured(word: str, present: Entry | None) -> None:
     """Refuse ``10m`` where the file holds a bare number. Raises Unfit."""
     if present is not None and is_number(present.value) and _MEASURE.fullmatch(word):
-        raise Unfit(
+        raise KindMismatch(
             f"the file holds {present.value} there, a number without a unit, so '{word}' would not be read. "
             "Give a number in the unit that the file uses; with --kind text it is written as typed"
         )
 
 
-def _single(value: Plain) -> str:
+def _single(value: PlainData) -> str:
     if isinstance(value, list | dict):
-        raise Unfit("this kind of file holds single values: no lists and no records")
+        raise KindMismatch("this kind of file holds single values: no lists and no records")
     if isinstance(value, bool):
         return "true" if value else "false"
     return "" if value is None else str(value)
@@ -113,20 +113,20 @@ def _as_json_text(word: str) -> str:
     return quoted
 
 
-def _members(pairs: list[tuple[str, Plain]]) -> dict[str, Plain]:
+def _members(pairs: list[tuple[str, PlainData]]) -> dict[str, PlainData]:
     found = dict(pairs)
     if len(found) < len(pairs):
         names = [name for name, _ in pairs]
         twice = next(name for name in names if names.count(name) > 1)
-        raise Unfit(f"the record has '{twice}' more than once")
+        raise KindMismatch(f"the record has '{twice}' more than once")
     return found
 
 
-def _no_constant(word: str) -> Plain:
+def _no_constant(word: str) -> PlainData:
     raise ValueError(f"{word} is not a JSON value")
 
 
-def json_value(word: str) -> Plain:
+def json_value(word: str) -> PlainData:
     """Read a value that is written as JSON, numbers digit by digit. Raises Unfit with what was probably meant."""
     try:
         return json.loads(
@@ -139,12 +139,12 @@ def json_value(word: str) -> Plain:
     except json.JSONDecodeError as error:
         cause = f"{error.msg[:1].lower()}{error.msg[1:]} at character {error.pos + 1}"
     except (ValueError, RecursionError) as error:
-        if isinstance(error, Unfit):
+        if isinstance(error, KindMismatch):
             raise
         cause = str(error) if isinstance(error, ValueError) else "it is nested too deeply"
     meant = _meant(word)
     what = "list" if word.lstrip().startswith("[") else "record" if word.lstrip().startswith("{") else "value"
-    raise Unfit(f"a {what} is given as JSON, and '{word}' is not valid JSON: {cause}", meant, "json")
+    raise KindMismatch(f"a {what} is given as JSON, and '{word}' is not valid JSON: {cause}", meant, "json")
 
 
 def _meant(word: str) -> str:
@@ -160,23 +160,23 @@ def _meant(word: str) -> str:
         return ""
 
 
-def _is_plain(value: Plain) -> bool:
+def _is_plain(value: PlainData) -> bool:
     if isinstance(value, dict):
         return all(isinstance(name, str) and one is not None and _is_plain(one) for name, one in value.items())
     return all(_is_plain(one) for one in value) if isinstance(value, list) else True
 
 
-def plain_value(text: str, kind: str) -> tuple[Plain, Kind | None]:
+def plain_value(text: str, kind: str) -> tuple[PlainData, EntryKind | None]:
     """Give the plain value of an operation's text, and the kind it must have, None where the file decides."""
     if kind == "json":
         return json_value(text), None
-    return text, cast("Kind", kind) if kind else None
+    return text, cast("EntryKind", kind) if kind else None
 
 
-def kinds_at(document: Document, home: Path) -> list[Kind]:
+def kinds_at(document: Document, home: Path) -> list[EntryKind]:
     """Give the kinds of a list's items, in order."""
     depth = len(home)
-    kinds: dict[int, Kind] = {}
+    kinds: dict[int, EntryKind] = {}
     for entry in document.entries():
         if len(entry.path) > depth and entry.path[:depth] == home and isinstance(step := entry.path[depth], int):
             inner = entry.path[depth + 1 :]
@@ -191,15 +191,15 @@ def is_there(document: Document, path: Path) -> bool:
     return any(entry.path[: len(path)] == path for entry in document.entries())
 
 
-def must_match(value: Plain, kinds: Sequence[Kind], word: str) -> None:
+def must_match(value: PlainData, kinds: Sequence[EntryKind], word: str) -> None:
     """See that a new item is what a list's other items are. Raises Unfit with the item that was probably meant."""
     records = sum(1 for kind in kinds if kind in ("map", "list"))
     if not kinds or 0 < records < len(kinds):
         return
     if records and not isinstance(value, dict | list):
-        raise Unfit(f"the items of this list are records, and '{word}' is a single value. Give a record as JSON")
+        raise KindMismatch(f"the items of this list are records, and '{word}' is a single value. Give a record as JSON")
     if not records and isinstance(value, dict | list):
-        raise Unfit(f"the items of this list are single values, and '{word}' is a record")
+        raise KindMismatch(f"the items of this list are single values, and '{word}' is a record")
 
 
 def record_of(words: Sequence[str]) -> str:

@@ -54,7 +54,7 @@ _MIGRATIONS = {
 """What brings the form of a version to that of the next one."""
 
 
-class RoundSummary(Struct, frozen=True):
+class RoundSummary(Struct, frozen=True, rename={"message": "said"}):
     """A round as its folder remembers it, for the case that the state file is lost; secrets are hidden in it."""
 
     number: int
@@ -64,7 +64,7 @@ class RoundSummary(Struct, frozen=True):
     began: float
     ended: float | None
     outcome: str
-    said: str
+    message: str
     changes: list[list[str]]
     evidence: list[str]
 
@@ -241,7 +241,7 @@ def _know_again(db: sqlite3.Connection, folder: Path) -> bool:
             continue
         row = (
             number, summary.server, summary.kind, b"{}", summary.by, summary.began, summary.ended,
-            summary.outcome or "failed", summary.said, json.encode(summary.changes), json.encode(summary.evidence),
+            summary.outcome or "failed", summary.message, json.encode(summary.changes), json.encode(summary.evidence),
         )  # fmt: skip
         db.execute(
             "INSERT OR IGNORE INTO round (number, server, kind, options, by, began, ended, outcome, said, changes, "

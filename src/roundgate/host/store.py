@@ -31,7 +31,7 @@ class RoundRow(Struct, frozen=True):
     began: float
     ended: float | None
     outcome: str
-    said: str
+    message: str
     ran: bool | None
     changes: list[list[str]]
     """Name, before and after of each change, in words; secrets are hidden in them."""
@@ -58,7 +58,7 @@ class JournalLine(Struct, frozen=True):
     at: float
     step: str
     mark: str
-    said: str
+    message: str
 
 
 def value_digest(server: str, setting: str, plain: str) -> str:
@@ -169,7 +169,7 @@ class Store:
             self.db.execute("DELETE FROM slate WHERE id=?", (one.id,))
             self._add_one(server, one.operation, one.by)
 
-    def let_wait(self, server: str) -> None:
+    def queue_as_usual(self, server: str) -> None:
         """Let what was to go into the files at a stop wait for a round like the rest: it was tried, and undone."""
         for one in self.slate(server):
             if one.operation.waits_for_stop:
@@ -205,9 +205,9 @@ class Store:
         """Note whether the server was up before a round, and what the round changes."""
         self.db.execute("UPDATE round SET ran=?, changes=? WHERE number=?", (ran, json.encode(changes), number))
 
-    def close_round(self, number: int, outcome: str, said: str, evidence: Sequence[str] = ()) -> None:
+    def close_round(self, number: int, outcome: str, message: str, evidence: Sequence[str] = ()) -> None:
         """End a round in the books; what it was bringing into force, and did not, waits again."""
-        row = (time.time(), outcome, said, json.encode(list(evidence)), number)
+        row = (time.time(), outcome, message, json.encode(list(evidence)), number)
         self._release(number)
         self.db.execute("UPDATE round SET ended=?, outcome=?, said=?, evidence=? WHERE number=?", row)
 
@@ -258,9 +258,9 @@ class Store:
 
     # --- journal -------------------------------------------------------------------------------------------------
 
-    def write_journal(self, number: int, step: str, mark: str, said: str) -> None:
+    def write_journal(self, number: int, step: str, mark: str, message: str) -> None:
         """Write one line of a round's journal; it is on disk when this returns."""
-        row = (number, time.time(), step, mark, said)
+        row = (number, time.time(), step, mark, message)
         self.db.execute("INSERT INTO journal (round, at, step, mark, said) VALUES (?, ?, ?, ?, ?)", row)
 
     def journal(self, number: int) -> list[JournalLine]:

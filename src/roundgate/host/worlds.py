@@ -12,7 +12,7 @@ from contextlib import suppress
 
 from msgspec import MsgspecError, json
 
-from roundgate.core.files import ServerFiles, say, value_of
+from roundgate.core.files import ServerFiles, format_value, value_of
 from roundgate.core.review import Consequence, ConsequenceCode
 from roundgate.core.rulebook.model import Rulebook
 from roundgate.core.slate import Outcome
@@ -71,7 +71,7 @@ def world_consequences(server: Server, outcome: Outcome) -> list[Consequence]:
             spec = server.book.setting[name]
             wanted = outcome.after.stored(name)
             if name in made and value_of(made[name], spec) != value_of(wanted, spec):
-                shown = say(wanted, spec) if wanted is not None else "the default"
-                detail = {"world": str(world), "made": say(made[name], spec), "wanted": shown}
+                shown = format_value(wanted, spec) if wanted is not None else "the default"
+                detail = {"world": str(world), "made": format_value(made[name], spec), "wanted": shown}
                 found.append(Consequence(ConsequenceCode.WORLD_FIXED, (name,), detail))
     return found

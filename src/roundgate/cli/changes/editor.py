@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from roundgate.cli.screen.output import say
+from roundgate.cli.screen.output import echo
 from roundgate.core.findings import Finding
 from roundgate.host.errors import Trouble, WrongWords
 
@@ -47,7 +47,7 @@ def edit(
 def _edit_of_server(words: list[str], *, anyway: bool, new_file: bool) -> None:
     from roundgate.cli.call import CallContext, home_of
     from roundgate.cli.edit import put
-    from roundgate.core.checks import sameness
+    from roundgate.core.checks import identity_of
     from roundgate.core.operations import EditText
     from roundgate.core.operations.text import hunks_between
     from roundgate.core.text import decode
@@ -62,19 +62,19 @@ def _edit_of_server(words: list[str], *, anyway: bool, new_file: bool) -> None:
     now, text = workspace.read(), outcome.after.texts.get(path)
     is_expected = any(file.path == path for file in server.book.file.values())
     if text is None and (is_expected or new_file) and path not in now.unreadable:
-        say(f"{path} does not exist yet; what you write is kept on the slate.")
+        echo(f"{path} does not exist yet; what you write is kept on the slate.")
         text = decode(b"")
     if text is None:
         why = now.unreadable[path].cause if path in now.unreadable else f"{server.name} has no file {path}"
         raise Trouble(f"{why}.", f"Files: {', '.join(server.paths())}")
 
-    old = {sameness(one) for one in workspace.findings_after(outcome)}
+    old = {identity_of(one) for one in workspace.findings_after(outcome)}
 
     def check(data: bytes) -> list[Finding]:
         """Check the text; what was wrong before is not this edit's doing."""
         operation = EditText(path, hunks_between(text.body, decode(data).body))
         found = workspace.findings_after(workspace.outcome([*workspace.operations, operation]))
-        return [one for one in found if one.place.file == path and sameness(one) not in old]
+        return [one for one in found if one.place.file == path and identity_of(one) not in old]
 
     data = _until_right(path, text.encode(), check, anyway=anyway)
     if data is None:
@@ -102,12 +102,12 @@ def _edit_file(path: str, *, anyway: bool) -> None:
     data = _until_right(path, before, lambda new: check_standalone(path, new), anyway=anyway)
     if data is not None:
         replace_file(path, before, data)
-        say(f"{path}: written.")
+        echo(f"{path}: written.")
 
 
 def _until_right(path: str, before: bytes, check: Check, *, anyway: bool) -> bytes | None:
     """Let a person edit a copy until it is right, or is kept or given up; None where nothing is to change."""
-    from roundgate.cli.screen.findings import say_findings
+    from roundgate.cli.screen.findings import echo_findings
     from roundgate.core.findings import has_errors
 
     editor = _editor()
@@ -119,17 +119,17 @@ def _until_right(path: str, before: bytes, check: Check, *, anyway: bool) -> byt
             _run(editor, copy)
             data = copy.read_bytes() if copy.exists() else before
             if data == before:
-                say(f"{path}: nothing was changed.")
+                echo(f"{path}: nothing was changed.")
                 return None
             found = _found(check, data, path)
-            say_findings(found)
+            echo_findings(found)
             if not has_errors(found) or anyway:
                 return data
             answer = _ask()
             if answer == "keep":
                 return data
             if answer == "give up":
-                say(f"{path}: given up, nothing was changed.")
+                echo(f"{path}: given up, nothing was changed.")
                 raise typer.Exit(1)
 
 

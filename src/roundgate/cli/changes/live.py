@@ -7,10 +7,9 @@ from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 
-from roundgate.cli.screen.output import say
+from roundgate.cli.screen.output import echo
 from roundgate.core import values
-from roundgate.core.files import say as say_value
-from roundgate.core.files import value_of
+from roundgate.core.files import format_value, value_of
 from roundgate.core.operations import Operation, SetValue
 from roundgate.host.consoles import console_of
 from roundgate.host.drivers import driver_of
@@ -57,7 +56,7 @@ def _send_one(server: Server, store: Store, console: Console, one: SetValue) -> 
     answer = console.exchange(live.set.replace("{value}", one.stored))
     read = _read_back(console, live, answer)
     if read is not None and value_of(read, spec) != value_of(one.stored, spec):
-        has = say_value(read, spec)
+        has = format_value(read, spec)
         raise Trouble(
             f"The server did not take {one.name}: it has {has} afterwards.{_quoted(answer, spec)}",
             f"roundgate log {server.name}",
@@ -69,11 +68,11 @@ def _send_one(server: Server, store: Store, console: Console, one: SetValue) -> 
         )
     kept = secret_mark(server.name, one.name, one.stored) if values.is_hidden(spec) else one.stored
     store.note_live(server.name, one.name, kept)
-    shown = say_value(one.stored, spec)
+    shown = format_value(one.stored, spec)
     if read is None:
-        say(f"{server.name}  {one.name}={shown} was sent; this server has no command to read it back")
+        echo(f"{server.name}  {one.name}={shown} was sent; this server has no command to read it back")
     else:
-        say(f"{server.name}  {one.name} is {shown} now, read back from the console")
+        echo(f"{server.name}  {one.name} is {shown} now, read back from the console")
 
 
 def _read_back(console: Console, live: Live, answer: Sequence[str]) -> str | None:

@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from roundgate.cli.call import CallContext
-from roundgate.cli.screen.output import say, warn
+from roundgate.cli.screen.output import echo, warn
 from roundgate.core.operations import Mend
 from roundgate.core.repairs import safe_repairs, with_repairs
 from roundgate.host.servers import Server
@@ -17,7 +17,7 @@ from roundgate.host.servers import Server
 
 def mend_servers(context: CallContext, servers: Sequence[Server]) -> None:
     """Put the safe repairs of servers' files onto their slates and show what they will change."""
-    from roundgate.cli.screen.review import say_diff
+    from roundgate.cli.screen.review import echo_diff
     from roundgate.core.operations import Operation
     from roundgate.core.review import review_of
 
@@ -33,16 +33,16 @@ def mend_servers(context: CallContext, servers: Sequence[Server]) -> None:
                 new.append(Mend(path, tuple(codes)))
         if not new:
             if any(isinstance(one, Mend) for one in waiting):
-                say(f"{server.name}: the safe repairs are on the slate already.")
-                say(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
+                echo(f"{server.name}: the safe repairs are on the slate already.")
+                echo(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
             else:
-                say(f"{server.name}: nothing that can be mended safely.")
+                echo(f"{server.name}: nothing that can be mended safely.")
             continue
         opened.put(new)
-        say_diff(review_of(opened.workspace.outcome([*waiting, *new])).diff)
-        say(f"  On the slate of {server.name}, not in force yet.")
-        say(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
-        say()
+        echo_diff(review_of(opened.workspace.outcome([*waiting, *new])).diff)
+        echo(f"  On the slate of {server.name}, not in force yet.")
+        echo(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
+        echo()
 
 
 def mend_files(paths: Sequence[tuple[str, str | None]], given: str) -> None:
@@ -77,7 +77,7 @@ def _is_inside(path: Path, folder: Path) -> bool:
 
 
 def _mend_on_slate(context: CallContext, server: Server, path: str) -> None:
-    from roundgate.cli.screen.review import say_diff
+    from roundgate.cli.screen.review import echo_diff
     from roundgate.core.operations import Operation
     from roundgate.core.review import review_of
 
@@ -90,13 +90,13 @@ def _mend_on_slate(context: CallContext, server: Server, path: str) -> None:
     new: list[Operation] = [Mend(name, tuple(codes))]
     after = opened.workspace.outcome([*opened.workspace.operations, *new])
     opened.put(new)
-    say_diff(review_of(after).diff)
-    say(f"  {path} is {server.name}'s: the repair is on its slate, not in force yet.")
-    say(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
+    echo_diff(review_of(after).diff)
+    echo(f"  {path} is {server.name}'s: the repair is on its slate, not in force yet.")
+    echo(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
 
 
 def _mend_in_place(path: str, given: str, within: str | None) -> None:
-    from roundgate.cli.screen.review import say_diff
+    from roundgate.cli.screen.review import echo_diff
     from roundgate.core.checks.standalone import format_given, read_standalone
     from roundgate.core.formats import FORMATS, problems_of
     from roundgate.core.formats.detect import format_for
@@ -116,10 +116,10 @@ def _mend_in_place(path: str, given: str, within: str | None) -> None:
     if after.text == document.text:
         return
     replace_file(path, data, after.text.encode(), within)
-    say_diff(difference(path, document.text.body, after.text.body))
+    echo_diff(difference(path, document.text.body, after.text.body))
     left = sum(1 for one in problems_of(after) if one.level == "error")
-    say(f"{path}: mended, as far as is safe; what is left:" if left else f"{path}: mended.")
-    say()
+    echo(f"{path}: mended, as far as is safe; what is left:" if left else f"{path}: mended.")
+    echo()
 
 
 def difference(path: str, before: str, after: str) -> str:

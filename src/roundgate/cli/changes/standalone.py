@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import typer
 
-from roundgate.cli.screen.output import say
+from roundgate.cli.screen.output import echo
 
 if TYPE_CHECKING:
     from roundgate.core.operations import Operation
@@ -24,8 +24,8 @@ def change_standalone(words: Sequence[str], make: Callable[[Holder, list[str]], 
     if not path:
         return False
     from roundgate.api.proposal import propose
-    from roundgate.cli.screen.findings import say_findings
-    from roundgate.cli.screen.review import say_diff
+    from roundgate.cli.screen.findings import echo_findings
+    from roundgate.cli.screen.review import echo_diff
     from roundgate.core.review import diff_of
     from roundgate.host.errors import WrongWords
     from roundgate.host.standalone import StandaloneFile
@@ -37,16 +37,16 @@ def change_standalone(words: Sequence[str], make: Callable[[Holder, list[str]], 
     proposal = propose(holder, operations)
     outcome = proposal.outcome
     if proposal.findings:
-        say_findings(proposal.findings)
+        echo_findings(proposal.findings)
     if proposal.has_errors:
-        say("Nothing was written.")
+        echo("Nothing was written.")
         raise typer.Exit(1)
     if not outcome.touched:
-        say(f"{path}: it has these values already; nothing was written.")
+        echo(f"{path}: it has these values already; nothing was written.")
         return True
     holder.write(outcome.after.texts[path])
-    say_diff(diff_of(outcome))
-    say(f"{path}: written.")
+    echo_diff(diff_of(outcome))
+    echo(f"{path}: written.")
     return True
 
 

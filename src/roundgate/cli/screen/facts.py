@@ -14,7 +14,7 @@ from roundgate.core.rounds import (
     ValuesUnread,
     WorldKept,
 )
-from roundgate.core.values.units import say_seconds
+from roundgate.core.values.units import format_seconds
 
 
 def fact_words(fact: Fact) -> str:
@@ -38,13 +38,13 @@ def fact_words(fact: Fact) -> str:
         case PortsUnchecked(error):
             return f"its ports were not looked at, for its files cannot be ({error})"
         case StayedUp(seconds):
-            return f"has stayed up for {say_seconds(seconds)}"
+            return f"has stayed up for {format_seconds(seconds)}"
 
 
-def stored_fact(said: str) -> Fact | None:
+def stored_fact(message: str) -> Fact | None:
     """Read a fact of the journal; None where it is none that this version knows."""
     decoder: json.Decoder[Fact] = json.Decoder(Fact)
     try:
-        return decoder.decode(said)
+        return decoder.decode(message)
     except MsgspecError:
         return None

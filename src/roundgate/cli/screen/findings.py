@@ -5,40 +5,40 @@ from __future__ import annotations
 import unicodedata
 from collections.abc import Mapping, Sequence
 
-from roundgate.cli.screen.output import plain, say, styled
+from roundgate.cli.screen.output import echo, plain, styled
 from roundgate.core.findings import Finding
 
 _COLOURS = {"error": "red", "warning": "yellow", "note": "cyan"}
 
 
-def say_findings(findings: Sequence[Finding]) -> None:
+def echo_findings(findings: Sequence[Finding]) -> None:
     """Print findings, one block each."""
     for finding in findings:
         _say_one(finding)
-        say()
+        echo()
 
 
 def _say_one(finding: Finding) -> None:
     place = finding.place
     where = f"{place.file}:{place.line}:{place.column}" if place.line else place.file
     slate = "  on the slate" if finding.waiting else ""
-    say(f"{styled(finding.level, _COLOURS[finding.level])}  {finding.code}  {where}  {finding.server}{slate}".rstrip())
+    echo(f"{styled(finding.level, _COLOURS[finding.level])}  {finding.code}  {where}  {finding.server}{slate}".rstrip())
     indent = "  "
     if place.source:
         shown, column = _window(place.source, place.column)
-        say(f"  {plain(shown)}")
+        echo(f"  {plain(shown)}")
         width = max(1, min(place.length, len(shown) - column + 1))
         indent = "  " + " " * _columns(plain(shown[: column - 1]))
         carets = "^" * max(1, _columns(plain(shown[column - 1 : column - 1 + width])))
-        say(f"{indent}{styled(carets, _COLOURS[finding.level])} {finding.cause}")
+        echo(f"{indent}{styled(carets, _COLOURS[finding.level])} {finding.cause}")
     else:
-        say(f"{indent}{finding.cause}")
+        echo(f"{indent}{finding.cause}")
     if finding.gave_up[0]:
         line, column = finding.gave_up
-        say(f"  The mistake is here; a reader only gives up at {line}:{column}.")
+        echo(f"  The mistake is here; a reader only gives up at {line}:{column}.")
     if finding.do:
         safe = "   (check --fix does this)" if finding.safe else ""
-        say(f"  do: {finding.do}{safe}")
+        echo(f"  do: {finding.do}{safe}")
 
 
 def _window(source: str, column: int, most: int = 100) -> tuple[str, int]:

@@ -42,14 +42,14 @@ def _mark(code: str) -> str:
     return f"\ue0f0{_NONCE}{code}\ue0f1"
 
 
-def say(text: str = "", stream: Any = None) -> None:
+def echo(text: str = "", stream: Any = None) -> None:
     """Print a line, free of what would act on the terminal instead of being shown. All that is printed goes here."""
     print(clean(text), file=stream or sys.stdout)
 
 
 def warn(text: str) -> None:
     """Print a line on standard error."""
-    say(text, sys.stderr)
+    echo(text, sys.stderr)
 
 
 def clean(text: str) -> str:
@@ -76,7 +76,7 @@ def _escape(char: str) -> str:
     return f"\\x{number:02x}" if number < 0x100 else f"\\u{number:04x}" if number < 0x10000 else f"\\U{number:08x}"
 
 
-def say_json(value: Any) -> None:
+def echo_json(value: Any) -> None:
     """Print one of the ``outputs`` as JSON; what would act on a terminal is escaped as JSON does it."""
     import json  # msgspec does not indent as people read it
 
@@ -88,7 +88,7 @@ def say_json(value: Any) -> None:
     print(text)
 
 
-def say_table(headers: Sequence[str], rows: Sequence[Sequence[str]]) -> None:
+def echo_table(headers: Sequence[str], rows: Sequence[Sequence[str]]) -> None:
     """Print a table. A column that is empty everywhere is left out."""
     used = [at for at in range(len(headers)) if any(row[at] for row in rows)]
     headers = [headers[at] for at in used]

@@ -237,7 +237,7 @@ class JournalOutput(Struct, frozen=True, rename="kebab"):
     at: Annotated[float, _about("when, in seconds since 1970")]
     step: Annotated[str, _about("the round's step")]
     mark: Annotated[Mark, _about("what the line says of the step")]
-    said: Annotated[str, _about("the words; for `end` the seconds that the step took")]
+    message: Annotated[str, _about("the words; for `end` the seconds that the step took")]
     fact: Annotated[Fact | None, _about("what was seen, where the mark is `fact`")]
 
 
@@ -251,7 +251,7 @@ class RoundOutput(Struct, frozen=True, rename="kebab"):
     began: Annotated[float, _about("in seconds since 1970")]
     ended: float | None
     outcome: Annotated[str, _about("how it ended; `open` where it has not")]
-    said: Annotated[str, _about("the end in words")]
+    message: Annotated[str, _about("the end in words")]
     changes: list[RoundChange]
     evidence: Annotated[list[str], _about("the server's last words where something went wrong")]
     journal: list[JournalOutput]

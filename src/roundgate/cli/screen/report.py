@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 
-from roundgate.cli.screen.output import say, say_json
+from roundgate.cli.screen.output import echo, echo_json
 from roundgate.core.findings import Finding
 
 
@@ -21,9 +21,9 @@ class Report:
         """Say one finding, or keep it for the end."""
         self.counts[finding.level] = self.counts.get(finding.level, 0) + 1
         if self.form == "text":
-            from roundgate.cli.screen.findings import say_findings
+            from roundgate.cli.screen.findings import echo_findings
 
-            say_findings([finding])
+            echo_findings([finding])
         else:
             self.kept.append(finding)
 
@@ -32,14 +32,14 @@ class Report:
         if self.form == "json":
             from roundgate.cli.screen.outputs import CheckOutput, finding_output
 
-            say_json(CheckOutput([finding_output(one) for one in self.kept]))
+            echo_json(CheckOutput([finding_output(one) for one in self.kept]))
         elif self.form == "sarif":
             from roundgate.cli.screen.sarif import sarif_of
 
-            say_json(sarif_of(self.kept))
+            echo_json(sarif_of(self.kept))
         else:
             from roundgate.cli.screen.findings import count_words
 
-            say(f"{names}: {count_words(self.counts)}.")
+            echo(f"{names}: {count_words(self.counts)}.")
         sys.stdout.flush()
         return next((level for level in ("error", "warning", "note") if self.counts.get(level)), "")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from roundgate.cli.screen.output import plain, say, styled
+from roundgate.cli.screen.output import echo, plain, styled
 from roundgate.core.review import Consequence, ConsequenceCode, Review
 from roundgate.host.rounds.gather import Gathered
 
@@ -12,25 +12,25 @@ if TYPE_CHECKING:
     from roundgate.cli.screen.outputs import SlateOutput
 
 
-def say_review(gathered: Gathered, *, diff: bool = True) -> None:
+def echo_review(gathered: Gathered, *, diff: bool = True) -> None:
     """Print a review."""
     review = gathered.review
     rescued = {one.shown_name for one in gathered.rescued}
     for change in review.changes:
         words = in_words(change.before, change.after, is_nothing=change.is_nothing)
-        say(f"  {styled(change.name, 'bold')}{words}   ({change.file})")
+        echo(f"  {styled(change.name, 'bold')}{words}   ({change.file})")
         if change.then:
-            say(f"      when you put it on the slate it was {plain(change.then)}; somebody has changed it since")
+            echo(f"      when you put it on the slate it was {plain(change.then)}; somebody has changed it since")
         if change.name in rescued:
-            say("      edited in the file while the server ran; the server would overwrite it when it stops")
+            echo("      edited in the file while the server ran; the server would overwrite it when it stops")
     for name in gathered.differs:
         if name not in {change.name for change in review.changes}:
-            say(f"  {styled(name, 'bold')}: on disk already, in force with the next start")
+            echo(f"  {styled(name, 'bold')}: on disk already, in force with the next start")
     for consequence in review.consequences:
-        say(f"  ! {consequence_words(consequence)}")
+        echo(f"  ! {consequence_words(consequence)}")
     if diff and review.diff:
-        say()
-        say_diff(review.diff)
+        echo()
+        echo_diff(review.diff)
 
 
 _CONSEQUENCES = {
@@ -62,11 +62,11 @@ def in_words(before: str, after: str, *, is_nothing: bool) -> str:
     return f": no change, {plain(after)}" if is_nothing else f": {plain(before)} -> {plain(after)}"
 
 
-def say_diff(diff: str) -> None:
+def echo_diff(diff: str) -> None:
     """Print a difference, what comes in green and what goes in red."""
     for line in diff.split("\n"):
         colour = {"+": "green", "-": "red", "@": "cyan"}.get(line[:1])
-        say("  " + (styled(plain(line), colour) if colour else plain(line)))
+        echo("  " + (styled(plain(line), colour) if colour else plain(line)))
 
 
 def slate_output(server: str, gathered: Gathered) -> SlateOutput:

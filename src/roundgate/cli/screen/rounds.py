@@ -7,9 +7,9 @@ import time
 from collections.abc import Sequence
 
 from roundgate.cli.screen.facts import fact_words
-from roundgate.cli.screen.output import has_colour, is_terminal, plain, say, styled
+from roundgate.cli.screen.output import echo, has_colour, is_terminal, plain, styled
 from roundgate.core.rounds import RoundOutcome
-from roundgate.core.values.units import say_seconds, say_took
+from roundgate.core.values.units import format_elapsed, format_seconds
 from roundgate.host.rounds.events import Ended, Event, Noted, Proved, StepBegun, StepDone, Waits
 from roundgate.host.store import RoundRow
 
@@ -59,14 +59,14 @@ class RoundScreen:
                 self.end = event
             case StepDone(step, seconds):
                 self.wait = ""
-                say(f"  {step:<9} done in {say_took(seconds)}")
+                echo(f"  {step:<9} done in {format_elapsed(seconds)}")
             case StepBegun(step, words):
                 if words:
-                    say(f"  {step:<9} {plain(words)} ...")
+                    echo(f"  {step:<9} {plain(words)} ...")
             case Noted(step, words):
-                say(f"  {step:<9} {plain(words)}")
+                echo(f"  {step:<9} {plain(words)}")
             case Proved(fact):
-                say(f"  {'proof':<9} {plain(fact_words(fact))}")
+                echo(f"  {'proof':<9} {plain(fact_words(fact))}")
 
     def tick(self) -> None:
         """Draw the bar of what is waited for, on a terminal only."""
@@ -76,9 +76,9 @@ class RoundScreen:
         if self.wait_seconds:
             full = min(_WIDTH, int(_WIDTH * gone / self.wait_seconds))
             bar = "#" * full + "." * (_WIDTH - full)
-            words = f"{say_seconds(int(gone))} of about {say_seconds(max(1, round(self.wait_seconds)))}"
+            words = f"{format_seconds(int(gone))} of about {format_seconds(max(1, round(self.wait_seconds)))}"
         else:
-            bar, words = "." * _WIDTH, say_seconds(int(gone))
+            bar, words = "." * _WIDTH, format_seconds(int(gone))
         sys.stdout.write(f"\r  {bar} {plain(self.wait)}, {words} " + ("\033[K" if has_colour() else ""))
         sys.stdout.flush()
 
@@ -89,21 +89,21 @@ class RoundScreen:
     def finish(self, number: int, row: RoundRow | None = None) -> int:
         """Print the end; give the exit code. ``row`` is what the books say where the round itself said nothing."""
         if self.end is None and row is not None and row.outcome:
-            return say_end(number, RoundOutcome(row.outcome), row.said, "", row.evidence)
+            return echo_end(number, RoundOutcome(row.outcome), row.message, "", row.evidence)
         if self.end is None:
-            say(f"Round {number} ended without a word.")
-            say(f"  do: roundgate rounds show {number}")
+            echo(f"Round {number} ended without a word.")
+            echo(f"  do: roundgate rounds show {number}")
             return EXIT_CODES[RoundOutcome.UNFINISHED]
-        return say_end(number, self.end.outcome, self.end.said, self.end.do, self.end.evidence)
+        return echo_end(number, self.end.outcome, self.end.message, self.end.do, self.end.evidence)
 
 
-def say_end(number: int, outcome: RoundOutcome, said: str, do: str, evidence: Sequence[str]) -> int:
+def echo_end(number: int, outcome: RoundOutcome, message: str, do: str, evidence: Sequence[str]) -> int:
     """Print how a round ended, and the evidence; give the exit code."""
-    say(f"Round {number} {styled(outcome, _COLOURS.get(outcome, 'yellow'))}: {plain(said)}")
+    echo(f"Round {number} {styled(outcome, _COLOURS.get(outcome, 'yellow'))}: {plain(message)}")
     if evidence and not outcome.went_well:
-        say("  The server's last words:")
+        echo("  The server's last words:")
         for line in evidence:
-            say(f"    | {plain(line)}")
+            echo(f"    | {plain(line)}")
     if do:
-        say(f"  do: {do}")
+        echo(f"  do: {do}")
     return EXIT_CODES[outcome]

@@ -12,14 +12,14 @@ from roundgate.cli.screen.output import styled, warn
 from roundgate.host.errors import Trouble
 
 
-def say_trouble(error: Trouble) -> None:
+def echo_trouble(error: Trouble) -> None:
     """Say a trouble on standard error."""
     warn(f"{styled('error', 'red', sys.stderr)}  {error.what}")
     if error.do:
         warn(f"  do: {error.do}")
 
 
-def say_unexpected(error: Exception) -> None:
+def echo_unexpected(error: Exception) -> None:
     """Write the details of a mistake of ours to a file, and say so in one line."""
     path = _write_details(error)
     where = f"the details are in {path}" if path else "the details could not be written"

@@ -8,7 +8,7 @@ from functools import partial
 from msgspec.structs import replace
 
 from roundgate.core.checks import lists, rules, syntax, values
-from roundgate.core.checks.context import Subject
+from roundgate.core.checks.context import CheckContext
 from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.findings import Code, Finding, in_order
 from roundgate.core.formats import catalogue
@@ -27,14 +27,14 @@ def check_disk(
     server: str, files: ServerFiles, unreadable: Mapping[str, Unreadable], written: Collection[str] | None = None
 ) -> list[Finding]:
     """Check a server's files as they are; ``written`` names those whose syntax is looked at, all where it is None."""
-    subject = Subject(server, files, unreadable)
+    context = CheckContext(server, files, unreadable)
     found = [
-        *syntax.check_files(subject),
-        *syntax.check_syntax(subject, written),
-        *values.check_values(subject),
-        *values.check_keys(subject),
-        *lists.check_lists(subject),
-        *rules.check_rules(subject),
+        *syntax.check_files(context),
+        *syntax.check_syntax(context, written),
+        *values.check_values(context),
+        *values.check_keys(context),
+        *lists.check_lists(context),
+        *rules.check_rules(context),
     ]
     return in_order(_without_followers(found))
 
@@ -69,23 +69,23 @@ def check_outcome(
     ``check`` gives the findings of files where the caller knows them already.
     """
     check = check or partial(check_disk, server, unreadable=unreadable)
-    old = {sameness(one) for one in check(outcome.before)}
+    old = {identity_of(one) for one in check(outcome.before)}
     found = check_after(server, outcome, unreadable, check)
-    return in_order([one if sameness(one) in old else replace(one, waiting=True) for one in found])
+    return in_order([one if identity_of(one) in old else replace(one, waiting=True) for one in found])
 
 
 def check_after(
     server: str, outcome: Outcome, unreadable: Mapping[str, Unreadable], check: CheckFiles
 ) -> list[Finding]:
     """Check a server's files as the slate would leave them, whatever is wrong with them already."""
-    subject = Subject(server, outcome.after, unreadable)
+    context = CheckContext(server, outcome.after, unreadable)
     return [
         *check(outcome.after),
-        *rules.check_worlds(subject, outcome),
+        *rules.check_worlds(context, outcome),
         *outcome.refused,
     ]
 
 
-def sameness(finding: Finding) -> tuple[str, str, str]:
+def identity_of(finding: Finding) -> tuple[str, str, str]:
     """Two findings are the same when they say the same; lines move when a file is edited."""
     return finding.code, finding.place.file, finding.cause

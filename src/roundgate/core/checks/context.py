@@ -12,7 +12,7 @@ from roundgate.core.rulebook.model import Rulebook
 from roundgate.core.secrets import secret_entries, secret_names, shown_line, sounding_secret
 
 
-class Subject:
+class CheckContext:
     """A server under check: its files, and what could not be read as text (path to cause)."""
 
     def __init__(self, server: str, files: ServerFiles, unreadable: Mapping[str, Unreadable]) -> None:

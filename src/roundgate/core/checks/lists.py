@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from roundgate.core.checks.context import Subject
+from roundgate.core.checks.context import CheckContext
 from roundgate.core.findings import Code, Finding, Place
 from roundgate.core.nearest import nearest
 from roundgate.core.rulebook.model import Kind, ListOf
@@ -42,17 +42,17 @@ def item_problem(item: str, kind: Kind) -> tuple[str, str] | None:
     return f"'{item}' is not known.{hint}", near or kind.example
 
 
-def check_lists(subject: Subject) -> Iterator[Finding]:
+def check_lists(context: CheckContext) -> Iterator[Finding]:
     """Check every list of the rulebook whose file exists."""
-    for name, spec in subject.book.list.items():
-        path = subject.book.file[spec.file].path
-        if subject.files.document(path) is not None:
-            yield from _count(subject, name, spec, path)
-            yield from _items(subject, name, spec, path)
+    for name, spec in context.book.list.items():
+        path = context.book.file[spec.file].path
+        if context.files.document(path) is not None:
+            yield from _count(context, name, spec, path)
+            yield from _items(context, name, spec, path)
 
 
-def _count(subject: Subject, name: str, spec: ListOf, path: str) -> Iterator[Finding]:
-    count = len(subject.files.items(name))
+def _count(context: CheckContext, name: str, spec: ListOf, path: str) -> Iterator[Finding]:
+    count = len(context.files.items(name))
     if count < spec.least:
         have = "it is empty" if count == 0 else f"it has {count}"
         cause = (
@@ -60,24 +60,24 @@ def _count(subject: Subject, name: str, spec: ListOf, path: str) -> Iterator[Fin
             if spec.least > 1
             else f"The list needs at least one entry; {have}."
         )
-        example = subject.book.kind[spec.item].example
-        yield subject.finding("list-short", "error", Place(path), cause, subject.command("add", name, example), name)
+        example = context.book.kind[spec.item].example
+        yield context.finding("list-short", "error", Place(path), cause, context.command("add", name, example), name)
     if spec.most is not None and count > spec.most:
         cause = f"The list may have {spec.most} entries; it has {count}."
-        yield subject.finding("list-long", "error", Place(path), cause, f"Remove {count - spec.most} of them.", name)
+        yield context.finding("list-long", "error", Place(path), cause, f"Remove {count - spec.most} of them.", name)
 
 
-def _items(subject: Subject, name: str, spec: ListOf, path: str) -> Iterator[Finding]:
-    document = subject.files.document(path)
+def _items(context: CheckContext, name: str, spec: ListOf, path: str) -> Iterator[Finding]:
+    document = context.files.document(path)
     seen: set[str] = set()
     for entry in document.entries() if document else ():
-        wrong = item_problem(entry.value, subject.book.kind[spec.item])
+        wrong = item_problem(entry.value, context.book.kind[spec.item])
         if wrong:
-            place = subject.entry_place(path, entry)
+            place = context.entry_place(path, entry)
             do = f"Write {wrong[1]} instead." if wrong[1] else "Mend or remove the entry."
-            yield subject.finding("item-form", "error", place, wrong[0], do, name)
+            yield context.finding("item-form", "error", place, wrong[0], do, name)
         if spec.unique and entry.value in seen:
-            place = subject.entry_place(path, entry)
+            place = context.entry_place(path, entry)
             do = "Delete one of the two."
-            yield subject.finding("item-twice", "warning", place, f"{entry.value} is in the list already.", do, name)
+            yield context.finding("item-twice", "warning", place, f"{entry.value} is in the list already.", do, name)
         seen.add(entry.value)

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 
 from roundgate.core import values
-from roundgate.core.checks.context import Subject
-from roundgate.core.files import say
+from roundgate.core.checks.context import CheckContext
+from roundgate.core.files import format_value
 from roundgate.core.findings import Code, Finding, Place
 from roundgate.core.rulebook.expressions import ExpressionProblem, names_in, read_expression, work_out
 from roundgate.core.rulebook.model import Setting
@@ -57,23 +57,23 @@ def broken_rules(names: Mapping[str, object], rules: Mapping[str, str]) -> list[
     return broken
 
 
-def check_rules(subject: Subject) -> Iterator[Finding]:
+def check_rules(context: CheckContext) -> Iterator[Finding]:
     """Check the rulebook's rules on the values that count.
 
     A rule about a value that is wrong by itself is left out: the value has its own finding, and what the rule would
     compare with is anybody's guess.
     """
-    broken = set(broken_rules(subject.files.names, {rule.name: rule.needs for rule in subject.book.rule}))
-    for rule in subject.book.rule:
+    broken = set(broken_rules(context.files.names, {rule.name: rule.needs for rule in context.book.rule}))
+    for rule in context.book.rule:
         if rule.name in broken:
             names = sorted(names_in(read_expression(rule.needs)))
-            settings = subject.book.setting
-            if any(is_unreadable(subject.files.stored(name), settings[name]) for name in names if name in settings):
+            settings = context.book.setting
+            if any(is_unreadable(context.files.stored(name), settings[name]) for name in names if name in settings):
                 continue
-            have = ", ".join(f"{name} is {_say(subject, name)}" for name in names)
-            place = _place_of(subject, names)
-            do = rule.do.replace("{server}", subject.server) or f"Change one of {', '.join(names)}."
-            yield subject.finding(
+            have = ", ".join(f"{name} is {_say(context, name)}" for name in names)
+            place = _place_of(context, names)
+            do = rule.do.replace("{server}", context.server) or f"Change one of {', '.join(names)}."
+            yield context.finding(
                 "rule-broken", rule.level, place, f"{rule.say} ({have})", do, names[0] if names else ""
             )
 
@@ -89,35 +89,35 @@ def is_unreadable(stored: str | None, spec: Setting) -> bool:
     return False
 
 
-def _say(subject: Subject, name: str) -> str:
-    if name in subject.book.list:
-        return f"{len(subject.files.items(name))} entries"
-    spec = subject.book.setting[name]
-    stored = subject.files.stored(name)
-    return say(stored, spec) if stored is not None else f"{say(str(spec.default), spec)} by default"
+def _say(context: CheckContext, name: str) -> str:
+    if name in context.book.list:
+        return f"{len(context.files.items(name))} entries"
+    spec = context.book.setting[name]
+    stored = context.files.stored(name)
+    return format_value(stored, spec) if stored is not None else f"{format_value(str(spec.default), spec)} by default"
 
 
-def _place_of(subject: Subject, names: list[str]) -> Place:
+def _place_of(context: CheckContext, names: list[str]) -> Place:
     for name in names:
-        entry = subject.files.entry(name) if name in subject.book.setting else None
+        entry = context.files.entry(name) if name in context.book.setting else None
         if entry:
-            return subject.entry_place(subject.files.path_of(subject.book.setting[name]), entry)
-    return Place(next((subject.files.path_of(subject.book.setting[n]) for n in names if n in subject.book.setting), ""))
+            return context.entry_place(context.files.path_of(context.book.setting[name]), entry)
+    return Place(next((context.files.path_of(context.book.setting[n]) for n in names if n in context.book.setting), ""))
 
 
-def check_worlds(subject: Subject, outcome: Outcome) -> Iterator[Finding]:
+def check_worlds(context: CheckContext, outcome: Outcome) -> Iterator[Finding]:
     """Find changes to what a world has fixed, made without naming a new world in the same round."""
     changed = {change.name for change in outcome.changes if not change.is_nothing}
     for change in outcome.changes:
-        spec = subject.book.setting.get(change.name)
+        spec = context.book.setting.get(change.name)
         if change.is_nothing or spec is None or not spec.fixed_by or spec.fixed_by in changed:
             continue
         if is_unreadable(change.before, spec):
             continue  # no world was made with a value that the server does not take: this mends the file
         world = outcome.before.counting(spec.fixed_by)
         cause = f"{change.name} was fixed when the world '{world}' was made; a change does nothing there."
-        do = subject.command("set", f"{spec.fixed_by}=NEW-NAME")
-        entry = subject.files.entry(change.name)
-        path = subject.files.path_of(spec)
-        place = subject.entry_place(path, entry) if entry else Place(path)
-        yield subject.finding("world-fixed", "error", place, cause, do, change.name)
+        do = context.command("set", f"{spec.fixed_by}=NEW-NAME")
+        entry = context.files.entry(change.name)
+        path = context.files.path_of(spec)
+        place = context.entry_place(path, entry) if entry else Place(path)
+        yield context.finding("world-fixed", "error", place, cause, do, change.name)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator
 
-from roundgate.core.checks.context import Subject
+from roundgate.core.checks.context import CheckContext
 from roundgate.core.checks.standalone import finding_of, problems_here, without_secret_words
 from roundgate.core.findings import Code, Finding, Place
 
@@ -47,27 +47,27 @@ CODES = (
 )
 
 
-def check_files(subject: Subject) -> Iterator[Finding]:
+def check_files(context: CheckContext) -> Iterator[Finding]:
     """Find files that are missing, cannot be read, or are no text."""
-    for path, unread in subject.unreadable.items():
+    for path, unread in context.unreadable.items():
         do = "Mend or restore the file, then check again."
-        yield subject.finding(unread.code, "error", Place(path), f"{unread.cause}.", do)
-    for file in subject.book.file.values():
-        if file.path in subject.files.texts or file.path in subject.unreadable or file.made == "by-hand":
+        yield context.finding(unread.code, "error", Place(path), f"{unread.cause}.", do)
+    for file in context.book.file.values():
+        if file.path in context.files.texts or file.path in context.unreadable or file.made == "by-hand":
             continue  # what a person makes by hand is not missing where nobody has made it
-        do = subject.command("start") if file.made == "first-run" else "Restore it, or write a new one."
+        do = context.command("start") if file.made == "first-run" else "Restore it, or write a new one."
         why = "the server makes it at its first start" if file.made == "first-run" else "the server needs it"
-        yield subject.finding("file-missing", "warning", Place(file.path), f"{file.path} is not there; {why}.", do)
+        yield context.finding("file-missing", "warning", Place(file.path), f"{file.path} is not there; {why}.", do)
 
 
-def check_syntax(subject: Subject, written: Collection[str] | None = None) -> Iterator[Finding]:
+def check_syntax(context: CheckContext, written: Collection[str] | None = None) -> Iterator[Finding]:
     """Give what the formats' readers noticed, in all files or in those that were written."""
-    for path in subject.files.texts if written is None else [one for one in subject.files.texts if one in written]:
-        document = subject.files.document(path)
+    for path in context.files.texts if written is None else [one for one in context.files.texts if one in written]:
+        document = context.files.document(path)
         if document is None:
             continue
-        given = subject.files.format_name(path)
+        given = context.files.format_name(path)
         for problem in problems_here(path, document, given):
-            place = subject.place(path, problem.start, problem.end)
-            finding = finding_of(problem, place, document.text, subject.server)
-            yield without_secret_words(finding, subject.secrets_on_line(path, problem.start))
+            place = context.place(path, problem.start, problem.end)
+            finding = finding_of(problem, place, document.text, context.server)
+            yield without_secret_words(finding, context.secrets_on_line(path, problem.start))

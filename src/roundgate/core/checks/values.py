@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from roundgate.core import values
 from roundgate.core.advice import advice_for
-from roundgate.core.checks.context import Subject
+from roundgate.core.checks.context import CheckContext
 from roundgate.core.findings import Code, Finding
 from roundgate.core.formats.places import key_of
 from roundgate.core.formats.protocol import Document, Entry
@@ -103,57 +103,57 @@ CODES = (
 )
 
 
-def check_values(subject: Subject) -> Iterator[Finding]:
+def check_values(context: CheckContext) -> Iterator[Finding]:
     """Check every setting that the files hold."""
-    for name, spec in subject.book.setting.items():
-        entry = subject.files.entry(name)
+    for name, spec in context.book.setting.items():
+        entry = context.files.entry(name)
         if entry is None:
             continue
         try:
             values.read(entry.value, spec)
         except ValueProblem as problem:
-            yield _finding(subject, name, spec, entry, problem)
+            yield _finding(context, name, spec, entry, problem)
         else:
-            yield from _quoted_value(subject, name, spec, entry)
+            yield from _quoted_value(context, name, spec, entry)
 
 
-def _quoted_value(subject: Subject, name: str, spec: Setting, entry: Entry) -> Iterator[Finding]:
+def _quoted_value(context: CheckContext, name: str, spec: Setting, entry: Entry) -> Iterator[Finding]:
     """Find a number or a true or false that is written as a text, in a file that knows the difference."""
-    path = subject.files.path_of(spec)
+    path = context.files.path_of(spec)
     kind = values.document_kind(spec)
-    if kind == "text" or entry.kind != "text" or subject.files.format_name(path) not in TREES:
+    if kind == "text" or entry.kind != "text" or context.files.format_name(path) not in TREES:
         return
-    if subject.files.format_name(path) == "xml":
+    if context.files.format_name(path) == "xml":
         return
     what = "true or false" if kind == "bool" else "a number"
     cause = f"It is in quotes, so it is a text, and the server wants {what} here."
-    do = subject.command("set", f"{path}:{spec.key}={entry.value}", "--kind", kind)
-    yield subject.finding("value-quoted", "error", subject.entry_place(path, entry), cause, do, name)
+    do = context.command("set", f"{path}:{spec.key}={entry.value}", "--kind", kind)
+    yield context.finding("value-quoted", "error", context.entry_place(path, entry), cause, do, name)
 
 
-def _finding(subject: Subject, name: str, spec: Setting, entry: Entry, problem: ValueProblem) -> Finding:
-    path = subject.files.path_of(spec)
-    said = advice_for(name, spec, subject.files.names, entry.value) if problem.code == "value-range" else ""
-    advice = f" {said}" if said else ""
+def _finding(context: CheckContext, name: str, spec: Setting, entry: Entry, problem: ValueProblem) -> Finding:
+    path = context.files.path_of(spec)
+    advised = advice_for(name, spec, context.files.names, entry.value) if problem.code == "value-range" else ""
+    advice = f" {advised}" if advised else ""
     if values.is_hidden(spec):
-        do = subject.command("set", name)
+        do = context.command("set", name)
     else:
         meant = values.sure_meaning(problem.meant, spec)
         meant = meant or (values.plain_text(spec.default, spec) if spec.default is not None else "")
-        do = subject.command("set", f"{name}={meant}") if meant else f"roundgate explain {name}"
-    return subject.finding(problem.code, "error", subject.entry_place(path, entry), problem.cause + advice, do, name)
+        do = context.command("set", f"{name}={meant}") if meant else f"roundgate explain {name}"
+    return context.finding(problem.code, "error", context.entry_place(path, entry), problem.cause + advice, do, name)
 
 
-def check_keys(subject: Subject) -> Iterator[Finding]:
+def check_keys(context: CheckContext) -> Iterator[Finding]:
     """Find keys that the rulebook does not know, in files that it does know."""
-    for file_name, file in subject.book.file.items():
-        known = {spec.key for spec in subject.book.setting.values() if spec.file == file_name}
-        document = subject.files.document(file.path) if known else None  # a format is only loaded where it is needed
+    for file_name, file in context.book.file.items():
+        known = {spec.key for spec in context.book.setting.values() if spec.file == file_name}
+        document = context.files.document(file.path) if known else None  # a format is only loaded where it is needed
         if document is not None:
-            yield from _unknown_keys(subject, file.path, document, known)
+            yield from _unknown_keys(context, file.path, document, known)
 
 
-def _unknown_keys(subject: Subject, path: str, document: Document, known: set[str]) -> Iterator[Finding]:
+def _unknown_keys(context: CheckContext, path: str, document: Document, known: set[str]) -> Iterator[Finding]:
     """Warn of keys that look like a misspelling of a known one that is not in the file; count the others."""
     entries = [(entry, key_of(entry.path)) for entry in document.entries()]
     places = {document.resolve(key) for key in known}
@@ -167,12 +167,12 @@ def _unknown_keys(subject: Subject, path: str, document: Document, known: set[st
         if not near or near in present:
             others.append(entry)
             continue
-        place = subject.entry_place(path, entry, key=True)
+        place = context.entry_place(path, entry, key=True)
         cause = f"The rulebook does not know '{key}', so the server is likely to ignore it. Did you mean {near}?"
-        do = subject.command("rename", f"{path}:{key}", str(document.resolve(near)[-1]))
-        yield subject.finding("key-unknown", "warning", place, cause, do)
+        do = context.command("rename", f"{path}:{key}", str(document.resolve(near)[-1]))
+        yield context.finding("key-unknown", "warning", place, cause, do)
     if others:
-        place = subject.entry_place(path, others[0], key=True)
+        place = context.entry_place(path, others[0], key=True)
         what = f"{len(others)} keys are" if len(others) > 1 else "1 key is"
         cause = f"{what} not described by the rulebook, and so not checked; the first is '{others[0].path[-1]}'."
-        yield subject.finding("keys-undescribed", "note", place, cause, subject.command("show", f"--all --file {path}"))
+        yield context.finding("keys-undescribed", "note", place, cause, context.command("show", f"--all --file {path}"))

@@ -11,7 +11,7 @@ from collections.abc import Sequence
 
 from roundgate.core.formats.protocol import Document, EditRefused, Entry, Path
 from roundgate.core.formats.shared.key_value import KeyFile
-from roundgate.core.formats.shared.paths import parse_path, say_path
+from roundgate.core.formats.shared.paths import format_path, parse_path
 from roundgate.core.nearest import nearest
 
 _CHOICE = re.compile(r"\[(?P<field>[^\[\]=\"]+|\"(?:[^\"\\]|\\.)*\")=(?P<value>\"(?:[^\"\\]|\\.)*\"|[^\[\]\"]*)\]")
@@ -76,7 +76,7 @@ def _chosen(entries: Sequence[Entry], home: Path, field: str, value: str) -> int
     numbers = [number for number, held in values.items() if held == value]
     if len(numbers) == 1:
         return numbers[0]
-    where = say_path(home) or "the file"
+    where = format_path(home) or "the file"
     if numbers:
         places = ", ".join(f"[{number}]" for number in numbers)
         raise NoSuchItem(f"{len(numbers)} items of {where} have {field}={value}: {places}; choose one by its number")
@@ -89,7 +89,7 @@ def _chosen(entries: Sequence[Entry], home: Path, field: str, value: str) -> int
 
 def key_of(path: Path) -> str:
     """Write a path as a person gives it on the command line."""
-    return str(path[0]) if len(path) == 1 and isinstance(path[0], str) else say_path(path)
+    return str(path[0]) if len(path) == 1 and isinstance(path[0], str) else format_path(path)
 
 
 def near_keys(document: Document, key: str, *, lists: bool = False) -> list[str]:

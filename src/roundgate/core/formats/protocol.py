@@ -17,13 +17,13 @@ from roundgate.core.text import Splice, Text
 Path = tuple[str | int, ...]
 """Where a value stands in a file: names, and numbers from 0 for the places of a list."""
 
-Plain = Any
+PlainData = Any
 """A value free of any file: text, int, float, bool, None, and lists and dicts of them."""
 
 Pairs = list[tuple[str, str]]
 """What a reader of a file of keys gives in the end: keys and values as the server sees them, in order."""
 
-Kind = Literal["text", "number", "bool", "null", "list", "map", "code"]
+EntryKind = Literal["text", "number", "bool", "null", "list", "map", "code"]
 """What a value is in its file. ``code`` is anything that only the server can work out; it is kept as text."""
 
 
@@ -70,7 +70,7 @@ class Entry(NamedTuple):
     key_end: int
     start: int
     end: int
-    kind: Kind = "text"
+    kind: EntryKind = "text"
 
 
 class Edit(Struct, frozen=True):
@@ -119,7 +119,7 @@ class Document(Protocol):
         """Give what the file says, in the form that ``Edit.expected`` has for this format."""
         ...
 
-    def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
+    def set(self, path: Path, value: PlainData, kind: EntryKind | None = None, *, on_copy: bool = False) -> Edit:
         """Give ``path`` the value: in its place, by switching on a commented-out line, or in its neighbours' style.
 
         A text without a ``kind`` keeps the kind of the value that is there, where it can. ``on_copy`` lets a value
@@ -135,7 +135,7 @@ class Document(Protocol):
         """Give the last key of ``path`` another name. Raises EditRefused where that name is taken."""
         ...
 
-    def insert(self, path: Path, value: Plain, kind: Kind | None = None) -> Edit:
+    def insert(self, path: Path, value: PlainData, kind: EntryKind | None = None) -> Edit:
         """Put a new item before the one at ``path``, which ends in a number, or at the list's end."""
         ...
 

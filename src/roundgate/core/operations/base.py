@@ -10,7 +10,7 @@ from msgspec import Struct
 from roundgate.core.formats.protocol import Document, Format
 from roundgate.core.rulebook.model import Setting
 
-Say = Callable[[str | None], str]
+FormatValue = Callable[[str | None], str]
 """Says a stored value as a person reads it: in its setting's words, hidden where it is secret."""
 
 
@@ -101,7 +101,7 @@ class Operation(Struct, frozen=True):
         """
         raise NotImplementedError
 
-    def in_words(self, change: Change, say: Say, *, is_secret: bool) -> tuple[str, str]:
+    def in_words(self, change: Change, format_value: FormatValue, *, is_secret: bool) -> tuple[str, str]:
         """Say what it changed, from what to what. ``is_secret``: the list that it changes must not be shown."""
         return change.before or "", change.after or ""
 

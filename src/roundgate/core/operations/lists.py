@@ -8,7 +8,7 @@ from roundgate.core.formats import apply_edit
 from roundgate.core.formats.places import place_of
 from roundgate.core.formats.protocol import Document, Edit, EditRefused, Path
 from roundgate.core.formats.shared.scalars import fitted
-from roundgate.core.operations.base import Change, Operation, Say, Target
+from roundgate.core.operations.base import Change, FormatValue, Operation, Target
 from roundgate.core.typed import is_there, kinds_at, must_match, plain_value
 
 
@@ -49,7 +49,7 @@ class ListOperation(Operation, frozen=True):
         """Give the edit of the list at ``home``, or None where it is as wanted. Raises EditRefused."""
         raise NotImplementedError
 
-    def in_words(self, change: Change, say: Say, *, is_secret: bool) -> tuple[str, str]:
+    def in_words(self, change: Change, format_value: FormatValue, *, is_secret: bool) -> tuple[str, str]:
         """See Operation."""
         before, after = change.items_before, change.items_after
         count = f"{len(before)} entries"
@@ -111,9 +111,9 @@ class MoveItem(ListOperation, frozen=True, tag="move"):
         here, to = items.index(self.item), min(self.to, len(items) - 1)
         return None if here == to else target.document.move((*home, here), to)
 
-    def in_words(self, change: Change, say: Say, *, is_secret: bool) -> tuple[str, str]:
+    def in_words(self, change: Change, format_value: FormatValue, *, is_secret: bool) -> tuple[str, str]:
         """See Operation."""
         if is_secret or self.item not in change.items_before:
-            return super().in_words(change, say, is_secret=is_secret)
+            return super().in_words(change, format_value, is_secret=is_secret)
         old, new = _numbered(self.item, change.items_before), _numbered(self.item, change.items_after)
         return f"'{self.item}' is {old}", new

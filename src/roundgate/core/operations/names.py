@@ -5,7 +5,7 @@ from __future__ import annotations
 from roundgate.core.formats import apply_edit, apply_switch
 from roundgate.core.formats.places import place_of
 from roundgate.core.formats.protocol import Document
-from roundgate.core.operations.base import Change, Operation, Say, Target
+from roundgate.core.operations.base import Change, FormatValue, Operation, Target
 
 
 class Switch(Operation, frozen=True, tag="switch"):
@@ -38,9 +38,9 @@ class Switch(Operation, frozen=True, tag="switch"):
         before, after = (one.value if one else None for one in (here, there))
         return Change(self, self.shown_name, self.file, before, after), document
 
-    def in_words(self, change: Change, say: Say, *, is_secret: bool) -> tuple[str, str]:
+    def in_words(self, change: Change, format_value: FormatValue, *, is_secret: bool) -> tuple[str, str]:
         """See Operation."""
-        before, after = ("commented out" if one is None else say(one) for one in (change.before, change.after))
+        before, after = ("commented out" if one is None else format_value(one) for one in (change.before, change.after))
         return before, after
 
 
@@ -70,6 +70,6 @@ class Rename(Operation, frozen=True, tag="rename"):
             document = apply_edit(target.format, document, document.rename(path, self.to))
         return Change(self, self.shown_name, self.file, self.to if is_done else old, self.to), document
 
-    def in_words(self, change: Change, say: Say, *, is_secret: bool) -> tuple[str, str]:
+    def in_words(self, change: Change, format_value: FormatValue, *, is_secret: bool) -> tuple[str, str]:
         """See Operation."""
         return f"called {change.before}", f"called {change.after}"

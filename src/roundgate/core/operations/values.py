@@ -8,9 +8,9 @@ from msgspec.structs import replace
 
 from roundgate.core.formats import apply_edit
 from roundgate.core.formats.places import place_of
-from roundgate.core.formats.protocol import Document, Edit, Entry, Kind, Path
+from roundgate.core.formats.protocol import Document, Edit, Entry, EntryKind, Path
 from roundgate.core.formats.shared.scalars import is_number
-from roundgate.core.operations.base import Change, Operation, Say, Target
+from roundgate.core.operations.base import Change, FormatValue, Operation, Target
 from roundgate.core.typed import TREES, plain_value
 from roundgate.core.values import document_kind
 
@@ -69,9 +69,9 @@ class ValueOperation(Operation, frozen=True):
                 kept.append(old)
         return [*kept, replace(self, then=then)]
 
-    def in_words(self, change: Change, say: Say, *, is_secret: bool) -> tuple[str, str]:
+    def in_words(self, change: Change, format_value: FormatValue, *, is_secret: bool) -> tuple[str, str]:
         """See Operation."""
-        return say(change.before), say(change.after)
+        return format_value(change.before), format_value(change.after)
 
 
 class SetValue(ValueOperation, frozen=True, tag="set"):
@@ -129,7 +129,7 @@ class SetValue(ValueOperation, frozen=True, tag="set"):
         return kind if fits else ""
 
 
-_NEW_KINDS: dict[str, Kind] = {"number": "number", "text": "text"}
+_NEW_KINDS: dict[str, EntryKind] = {"number": "number", "text": "text"}
 """What a new key is written as; where the kind says nothing sure, the format goes by the value."""
 
 

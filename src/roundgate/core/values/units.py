@@ -41,7 +41,7 @@ def parse_seconds(typed: str) -> Decimal:
     return Decimal(0) - total if negative else total
 
 
-def say_seconds(seconds: Decimal | float) -> str:
+def format_seconds(seconds: Decimal | float) -> str:
     """Say a length of time as people do: ``1h30m``, ``45s``, ``250ms``."""
     left = Decimal(str(seconds))
     if left == 0:
@@ -56,11 +56,11 @@ def say_seconds(seconds: Decimal | float) -> str:
     return words + (f"{plain(left * 1000)}ms" if left else "")
 
 
-def say_took(seconds: float) -> str:
+def format_elapsed(seconds: float) -> str:
     """Say how long something took: ``51ms``, ``2.0s``, ``3m20s``."""
     if seconds < 1:
         return f"{round(seconds * 1000)}ms"
-    return f"{seconds:.1f}s" if seconds < 60 else say_seconds(int(seconds))
+    return f"{seconds:.1f}s" if seconds < 60 else format_seconds(int(seconds))
 
 
 def _whole_units(amount: Decimal, unit: Decimal, name: str, say: str) -> Decimal:
@@ -102,11 +102,11 @@ class Duration(Traits):
 
     def store(self, value: Value, spec: Setting) -> str:
         """See ValueKind."""
-        return plain(_whole_units(Decimal(value), self._unit(spec), self._name(spec), say_seconds(Decimal(value))))
+        return plain(_whole_units(Decimal(value), self._unit(spec), self._name(spec), format_seconds(Decimal(value))))
 
     def show(self, value: Value, spec: Setting) -> str:
         """See ValueKind."""
-        return say_seconds(Decimal(value))
+        return format_seconds(Decimal(value))
 
     def describe(self, spec: Setting) -> str:
         """See ValueKind."""

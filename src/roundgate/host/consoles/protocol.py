@@ -42,7 +42,7 @@ def _is_bad(char: str) -> bool:
     return char < " " or "\x7f" <= char <= "\x9f" or char in "\u2028\u2029" or "\ud800" <= char <= "\udfff"
 
 
-def one_line(text: str) -> str:
+def console_line(text: str) -> str:
     """Give the text, or raise WrongWords where it holds a line break or a control character."""
     bad = next((char for char in text if _is_bad(char)), None)
     if bad is not None:

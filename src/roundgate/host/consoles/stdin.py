@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from typing import TYPE_CHECKING
 
-from roundgate.host.consoles.protocol import ANSWER_WITHIN, FIRST_WITHIN, QUIET, one_line
+from roundgate.host.consoles.protocol import ANSWER_WITHIN, FIRST_WITHIN, QUIET, console_line
 from roundgate.host.drivers.protocol import Driver
 from roundgate.host.patterns import search
 from roundgate.host.servers import Server
@@ -24,7 +24,7 @@ class StdinConsole:
 
     def send(self, text: str) -> None:
         """See Console."""
-        self.driver.send(one_line(text))
+        self.driver.send(console_line(text))
 
     def ask(self, text: str, match: str) -> Match[str] | None:
         """See Console."""

@@ -6,7 +6,7 @@ import socket
 import time
 from typing import TYPE_CHECKING
 
-from roundgate.host.consoles.protocol import ANSWER_WITHIN, FIRST_WITHIN, QUIET, one_line
+from roundgate.host.consoles.protocol import ANSWER_WITHIN, FIRST_WITHIN, QUIET, console_line
 from roundgate.host.drivers.protocol import Driver
 from roundgate.host.errors import ConsoleCut, Trouble
 from roundgate.host.patterns import search
@@ -32,7 +32,7 @@ class TcpLineConsole:
 
     def send(self, text: str) -> None:
         """See Console."""
-        line = one_line(text)
+        line = console_line(text)
         self._until = time.monotonic() + ANSWER_WITHIN
         self._connect()
         self._write(line)

@@ -11,7 +11,7 @@ import subprocess
 import time
 from collections import deque
 
-from roundgate.host.keeper.orders import Orders
+from roundgate.host.keeper.orders import KeeperConfig
 from roundgate.host.keeper.pipes import Pipes, make_pipes, reopen_pipes
 from roundgate.host.keeper.record import Record, birth_of, boot_mark, lives
 from roundgate.host.patterns import LinePattern, PatternError
@@ -30,7 +30,7 @@ _LAST_WORDS = 5
 class Child:
     """The server as the keeper knows it."""
 
-    def __init__(self, orders: Orders, umask: int) -> None:
+    def __init__(self, orders: KeeperConfig, umask: int) -> None:
         """Keep the orders, and the file mode mask that the server shall have; nothing is started."""
         self.umask = umask
         self.process: int | None = None
@@ -55,7 +55,7 @@ class Child:
         self.last_words: deque[str] = deque(maxlen=_LAST_WORDS)
         self.take(orders)
 
-    def take(self, orders: Orders) -> str:
+    def take(self, orders: KeeperConfig) -> str:
         """Take new orders, for the next start. Give an empty text, or what is wrong: then the old ones stay."""
         try:
             patterns = [LinePattern(orders[key]) for key in ("ready", "joined", "left")]

@@ -7,7 +7,7 @@ import os
 from typing import TypedDict
 
 
-class Orders(TypedDict):
+class KeeperConfig(TypedDict):
     """All that a keeper needs to know of its server."""
 
     server: str
@@ -26,16 +26,16 @@ class Orders(TypedDict):
     """The command that recovers a broken-off round; the round's number is put behind it."""
 
 
-def read_orders(state: str) -> Orders:
+def read_orders(state: str) -> KeeperConfig:
     """Read the orders in a state folder."""
     import json
 
     with open(os.path.join(state, "orders.json"), encoding="utf-8") as file:
-        orders: Orders = json.load(file)
+        orders: KeeperConfig = json.load(file)
     return orders
 
 
-def write_orders(orders: Orders) -> None:
+def write_orders(orders: KeeperConfig) -> None:
     """Write orders for a keeper that is about to start, or for its next start of the server.
 
     Orders that are the same already are left alone, so that a full disk does not keep a server down. Raises OSError.

@@ -54,7 +54,7 @@ def main() -> None:
         if verb == "run":
             finish(round, end)
         else:
-            round.journal.listener.tell(Ended(end.outcome, end.said, end.do))
+            round.journal.listener.tell(Ended(end.outcome, end.message, end.do))
     round.driver.close()
     if end is not None and end.outcome.went_well:
         round.journal.listener.close()
@@ -82,7 +82,7 @@ def _work(round: Round, verb: str) -> RoundResult | None:
     closed = finish(round, end)
     if closed:
         _let_go(round, end)
-    return end if closed else RoundResult(RoundOutcome.UNFINISHED, end.said)
+    return end if closed else RoundResult(RoundOutcome.UNFINISHED, end.message)
 
 
 def _rescue(round: Round, error: Exception) -> RoundResult:
@@ -101,9 +101,9 @@ def _rescue(round: Round, error: Exception) -> RoundResult:
             traceback.print_exc()
         words = getattr(second, "what", None) or str(second)
         do = getattr(second, "do", "") or f"roundgate recover {round.server.name}"
-        said = f"{why} The round could not be finished: {words} {round.kept_words}"
-        return RoundResult(RoundOutcome.UNFINISHED, said, do, round.evidence())
-    return RoundResult(end.outcome, f"{why} {end.said}", end.do, end.evidence, end.operations)
+        message = f"{why} The round could not be finished: {words} {round.kept_words}"
+        return RoundResult(RoundOutcome.UNFINISHED, message, do, round.evidence())
+    return RoundResult(end.outcome, f"{why} {end.message}", end.do, end.evidence, end.operations)
 
 
 def _let_go(round: Round, end: RoundResult) -> None:

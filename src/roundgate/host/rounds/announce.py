@@ -7,7 +7,7 @@ import re
 import time
 
 from roundgate.core.rounds import RoundOutcome, Step
-from roundgate.core.values.units import say_seconds
+from roundgate.core.values.units import format_seconds
 from roundgate.host.errors import ConsoleCut, Trouble, WrongWords
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.options import RoundAborted
@@ -89,14 +89,14 @@ def _count_down(round: Round, left: float) -> None:
 
 def _tell(round: Round, seconds: float) -> None:
     reason = f": {round.options.reason}" if round.options.reason else ""
-    text = f"The server restarts in {say_seconds(round_off(seconds))}{reason}"
+    text = f"The server restarts in {format_seconds(round_off(seconds))}{reason}"
     try:
         _say(round, text)
     except ConsoleCut as error:
         if not round.options.silent:
-            said = f"The players could not be told: {error.what}"
+            message = f"The players could not be told: {error.what}"
             raise RoundAborted(
-                RoundOutcome.REFUSED, said, "Mend the console, or apply with --silent to go on without"
+                RoundOutcome.REFUSED, message, "Mend the console, or apply with --silent to go on without"
             ) from error
         round.journal.note(Step.ANNOUNCE, f"the players could not be told: {error.what}")
     else:

@@ -22,7 +22,7 @@ class RoundResult(Struct, frozen=True):
     """How a round ended."""
 
     outcome: RoundOutcome
-    said: str
+    message: str
     do: str = ""
     evidence: Sequence[str] = ()
     operations: Sequence[Waiting] = ()
@@ -37,9 +37,9 @@ def as_it_was(round: Round, end: RoundResult, *, was_up: bool) -> RoundResult:
     try:
         words = _up_again(round, watch=False)
     except NotProven as error:
-        said = f"{end.said} AND {round.server.name} DID NOT COME UP AGAIN: {error.why}. {round.kept_words}"
-        return RoundResult(RoundOutcome.LOST, said, f"roundgate log {round.server.name}", error.evidence)
-    return RoundResult(end.outcome, f"{end.said} {round.server.name} is up again {words or 'as it was'}.", end.do)
+        message = f"{end.message} AND {round.server.name} DID NOT COME UP AGAIN: {error.why}. {round.kept_words}"
+        return RoundResult(RoundOutcome.LOST, message, f"roundgate log {round.server.name}", error.evidence)
+    return RoundResult(end.outcome, f"{end.message} {round.server.name} is up again {words or 'as it was'}.", end.do)
 
 
 def _up_again(round: Round, *, watch: bool) -> str:
@@ -114,8 +114,8 @@ def _seen(name: str, proof: Proof, waiting: Sequence[Waiting]) -> RoundResult:
             RoundOutcome.UNREAD, f"{name} is up with the new files. Not read back: {unread}.", operations=waiting
         )
     if proof.unread:
-        said = f"{name} is up. In force: {', '.join(proof.read)}. Written, but not read back: {unread}."
-        return RoundResult(RoundOutcome.PROVEN, said, operations=waiting)
+        message = f"{name} is up. In force: {', '.join(proof.read)}. Written, but not read back: {unread}."
+        return RoundResult(RoundOutcome.PROVEN, message, operations=waiting)
     return RoundResult(RoundOutcome.PROVEN, f"{name} is up with the change in force.", operations=waiting)
 
 
@@ -124,11 +124,11 @@ def _not_proven(round: Round, waiting: Sequence[Waiting], error: NotProven) -> R
     name = round.server.name
     if not round.plan.rewinds:
         is_up = round.driver.state().runs
-        said = f"{name} runs, and is not proven: {error.why}." if is_up else f"{name} did not come up: {error.why}."
-        return RoundResult(RoundOutcome.FAILED, said, f"roundgate log {name}", error.evidence)
+        message = f"{name} runs, and is not proven: {error.why}." if is_up else f"{name} did not come up: {error.why}."
+        return RoundResult(RoundOutcome.FAILED, message, f"roundgate log {name}", error.evidence)
     if round.options.keep:
-        said = f"Kept as you asked, though not proven: {error.why}."
-        return RoundResult(RoundOutcome.WRITTEN, said, f"roundgate rewind {round.number}", error.evidence, waiting)
+        message = f"Kept as you asked, though not proven: {error.why}."
+        return RoundResult(RoundOutcome.WRITTEN, message, f"roundgate rewind {round.number}", error.evidence, waiting)
     return rewind(round, error)
 
 
@@ -142,8 +142,8 @@ def rewind(round: Round, error: NotProven) -> RoundResult:
             undo(round, saved_files(round.server.site, round.number))
     except (RoundAborted, Trouble, OSError) as second:
         why = getattr(second, "said", None) or getattr(second, "what", None) or str(second)
-        said = f"Not proven ({error.why}), and the files could NOT be put back: {why} {round.kept_words}"
-        return RoundResult(RoundOutcome.UNFINISHED, said, f"roundgate recover {name}", error.evidence)
+        message = f"Not proven ({error.why}), and the files could NOT be put back: {why} {round.kept_words}"
+        return RoundResult(RoundOutcome.UNFINISHED, message, f"roundgate recover {name}", error.evidence)
     return _up_as_before(round, error)
 
 
@@ -151,19 +151,19 @@ def _up_as_before(round: Round, error: NotProven) -> RoundResult:
     name = round.server.name
     why = error.why.rstrip(".")
     if not round.ran:
-        said = f"Not proven: {why}. The files are as they were; {name} is down, as it was."
-        return RoundResult(RoundOutcome.REWOUND, said, "", error.evidence)
+        message = f"Not proven: {why}. The files are as they were; {name} is down, as it was."
+        return RoundResult(RoundOutcome.REWOUND, message, "", error.evidence)
     try:
         words = _up_again(round, watch=True)
     except NotProven as second:
-        said = (
+        message = (
             f"Not proven: {why}. The files are as they were, but {name} DOES NOT COME UP WITH THEM EITHER: "
             f"{second.why}. {round.kept_words}"
         )
-        return RoundResult(RoundOutcome.LOST, said, f"roundgate log {name}", [*error.evidence, *second.evidence])
+        return RoundResult(RoundOutcome.LOST, message, f"roundgate log {name}", [*error.evidence, *second.evidence])
     if words:
         return RoundResult(
             RoundOutcome.REWOUND, f"Not proven: {why}. {name} is up {words}, and the slate is kept.", "", error.evidence
         )
-    said = f"Not proven: {why}. The files are as they were, {name} is up with them, and the slate is kept."
-    return RoundResult(RoundOutcome.REWOUND, said, f"roundgate slate {name}", error.evidence)
+    message = f"Not proven: {why}. The files are as they were, {name} is up with them, and the slate is kept."
+    return RoundResult(RoundOutcome.REWOUND, message, f"roundgate slate {name}", error.evidence)

@@ -51,7 +51,7 @@ def conduct(round: Round) -> RoundResult:
     try:
         return _conduct(round)
     except RoundAborted as end:
-        return RoundResult(end.outcome, end.said, end.do)
+        return RoundResult(end.outcome, end.message, end.do)
 
 
 def _conduct(round: Round) -> RoundResult:
@@ -144,9 +144,9 @@ def _with_server_down(round: Round, gathered: Gathered | None, *, was_up: bool) 
     except RoundAborted as end:
         if round.plan.ends_up == "down" and end.outcome is RoundOutcome.FAILED:  # it is down, as was asked
             return RoundResult(
-                RoundOutcome.DONE, f"{round.server.name} is down. {end.said} What was to go into the files waits."
+                RoundOutcome.DONE, f"{round.server.name} is down. {end.message} What was to go into the files waits."
             )
-        return as_it_was(round, RoundResult(end.outcome, end.said, end.do), was_up=was_up)
+        return as_it_was(round, RoundResult(end.outcome, end.message, end.do), was_up=was_up)
     except (Trouble, sqlite3.OperationalError) as error:
         why = getattr(error, "what", str(error))
         return as_it_was(round, RoundResult(RoundOutcome.FAILED, f"Nothing was written: {why}"), was_up=was_up)
@@ -183,9 +183,9 @@ def _save_and_write(round: Round, gathered: Gathered, *, was_up: bool) -> list[s
         round.journal.note(Step.WRITE, f"{moved} was changed by somebody else just now; it is read again")
         if last < _TRIES - 1:
             saved = save(round, paths, needed)
-    said = f"{moved} was changed by somebody else again and again, so nothing was written."
+    message = f"{moved} was changed by somebody else again and again, so nothing was written."
     raise RoundAborted(
-        RoundOutcome.FAILED, said, f"See who writes {moved} while {round.server.name} is down, then apply again."
+        RoundOutcome.FAILED, message, f"See who writes {moved} while {round.server.name} is down, then apply again."
     )
 
 
@@ -228,7 +228,7 @@ def _replayed(round: Round) -> Replayed:
     except RoundAborted as end:
         if round.plan.ends_up != "down":
             raise
-        round.journal.note(Step.WRITE, f"kept on the slate, for it has errors: {end.said}")
+        round.journal.note(Step.WRITE, f"kept on the slate, for it has errors: {end.message}")
         round.operations = []
         return replayed(round, ())
 
@@ -240,8 +240,8 @@ def _after_write(round: Round, names: Sequence[str], *, was_up: bool) -> RoundRe
             RoundOutcome.DONE, f"{name} is down." if was_up else f"{name} was down already.", operations=waiting
         )
     if not was_up and round.plan.ends_up == "as-it-was" and not round.options.start:
-        said = f"{name} is down, so nothing is in force or proven yet."
-        return RoundResult(RoundOutcome.WRITTEN, said, f"roundgate start {name}", operations=waiting)
+        message = f"{name} is down, so nothing is in force or proven yet."
+        return RoundResult(RoundOutcome.WRITTEN, message, f"roundgate start {name}", operations=waiting)
     return start_and_prove(round, names)
 
 
@@ -249,32 +249,32 @@ def finish(round: Round, end: RoundResult) -> bool:
     """Write a round's end into the books, all in one; tell whether it is closed."""
     round.learn_secrets()
     evidence = [round.without_secrets(line) for line in end.evidence]
-    said = round.without_secrets(end.said)
+    message = round.without_secrets(end.message)
     if end.outcome is RoundOutcome.UNFINISHED:  # it stays open, for ``recover``
-        round.journal.note(Step.RECOVER, said)
-        round.journal.listener.tell(Ended(end.outcome, said, end.do, evidence))
+        round.journal.note(Step.RECOVER, message)
+        round.journal.listener.tell(Ended(end.outcome, message, end.do, evidence))
         return False
     try:
-        _close(round, end, said, evidence)
+        _close(round, end, message, evidence)
     except sqlite3.Error as error:
-        said += f" The books could not be written ({error}); the keeper tries again."
+        message += f" The books could not be written ({error}); the keeper tries again."
         do = f"Make room, then: roundgate recover {round.server.name}"
-        round.journal.listener.tell(Ended(RoundOutcome.UNFINISHED, said, do, evidence))
+        round.journal.listener.tell(Ended(RoundOutcome.UNFINISHED, message, do, evidence))
         return False
-    round.journal.listener.tell(Ended(end.outcome, said, end.do, evidence))
+    round.journal.listener.tell(Ended(end.outcome, message, end.do, evidence))
     return True
 
 
-def _close(round: Round, end: RoundResult, said: str, evidence: list[str]) -> None:
+def _close(round: Round, end: RoundResult, message: str, evidence: list[str]) -> None:
     store = round.store
     with store.whole():
-        store.close_round(round.number, end.outcome, said, evidence)
+        store.close_round(round.number, end.outcome, message, evidence)
         if end.operations:
             store.remember_written(
                 round.number, round.server.name, end.operations, partial(plain_form, round.server.book)
             )
         if end.outcome is RoundOutcome.REWOUND:
-            store.let_wait(round.server.name)
+            store.queue_as_usual(round.server.name)
         if round.plan.writes == "earlier-files" and (end.outcome.went_well or end.outcome is RoundOutcome.WRITTEN):
             store.forget_written(round.server.name)
         if ("stop", "end") in round.journal.marks:

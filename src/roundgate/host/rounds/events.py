@@ -48,7 +48,7 @@ class Ended(Struct, frozen=True, tag_field="event", tag="ended"):
     """The round has ended, or stays open where its outcome is ``unfinished``."""
 
     outcome: RoundOutcome
-    said: str
+    message: str
     do: str = ""
     evidence: Sequence[str] = ()
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from msgspec import Struct, json
 from msgspec.structs import replace
 
-from roundgate.core.checks import sameness
+from roundgate.core.checks import identity_of
 from roundgate.core.files import ServerFiles, differing
 from roundgate.core.findings import Finding, has_errors
 from roundgate.core.operations import Change, Operation, merged
@@ -75,7 +75,7 @@ class Gathered(Struct, frozen=True):
             ]
             for one in self.outcome.changes
         ]
-        errors = sorted(sameness(one) for one in self.findings if one.level == "error")
+        errors = sorted(identity_of(one) for one in self.findings if one.level == "error")
         busy = {one.path for one in self.outcome.after.book.file.values() if one.rewritten == "while-running"}
         book = self.outcome.after.book
         differs = [
@@ -137,8 +137,8 @@ def gather_as_reviewed(workspace: Workspace, state: RunState, reviewed: str) -> 
         time.sleep(pause)
         gathered = gather(gathered.workspace.again(), state)
     if reviewed and gathered.digest != reviewed:
-        said = "Something changed since you looked, so nothing was done."
-        raise RoundAborted(RoundOutcome.REFUSED, said, f"roundgate slate {workspace.name}")
+        message = "Something changed since you looked, so nothing was done."
+        raise RoundAborted(RoundOutcome.REFUSED, message, f"roundgate slate {workspace.name}")
     return gathered
 
 
@@ -172,9 +172,9 @@ def refuse_errors(gathered: Gathered, options: Options, server: str) -> None:
             RoundOutcome.REFUSED, "The changes have errors, so nothing was done.", f"roundgate check {server}"
         )
     if has_errors(gathered.findings) and not options.despite_errors:
-        said = "There are errors on disk, so nothing was done."
+        message = "There are errors on disk, so nothing was done."
         raise RoundAborted(
-            RoundOutcome.REFUSED, said, f"roundgate check {server}, or {options.kind} with --despite-errors"
+            RoundOutcome.REFUSED, message, f"roundgate check {server}, or {options.kind} with --despite-errors"
         )
 
 

@@ -6,7 +6,7 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from roundgate.core.values.units import say_seconds
+from roundgate.core.values.units import format_seconds
 from roundgate.host.errors import Busy, NeedsRecovery
 from roundgate.host.keeper.record import birth_of
 from roundgate.host.servers import Server
@@ -35,7 +35,7 @@ def busy(server: Server, store: Store, number: int = 0) -> Busy:
     if other is None:
         return Busy(f"{server.name} is held by another command just now.", "Try again in a moment.")
     since = time.strftime("%H:%M:%S", time.localtime(other.began))
-    ago = say_seconds(int(time.time() - other.began))
+    ago = format_seconds(int(time.time() - other.began))
     return Busy(
         f"{server.name} is held by round {other.number} ({other.kind}) of {other.by}, since {since} ({ago} ago).",
         f"roundgate rounds show {other.number}",

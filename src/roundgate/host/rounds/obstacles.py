@@ -49,9 +49,9 @@ def refuse_taken_ports(server: Server, files: ServerFiles, ours: Sequence[int]) 
         for owner in machine.holders(wanted.protocol, wanted.port):
             if owner.process not in ours and _clash(owner.address, wanted.address):
                 who = _whose(server, owner.process)
-                said = f"Port {wanted.port} ({wanted.protocol}) is taken by {who}; {server.name} could not start."
+                message = f"Port {wanted.port} ({wanted.protocol}) is taken by {who}; {server.name} could not start."
                 raise RoundAborted(
-                    RoundOutcome.REFUSED, said, f"Stop that, or: roundgate set {server.name} {wanted.setting}=..."
+                    RoundOutcome.REFUSED, message, f"Stop that, or: roundgate set {server.name} {wanted.setting}=..."
                 )
 
 

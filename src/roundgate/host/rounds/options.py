@@ -34,11 +34,11 @@ class Options(Struct, frozen=True):
 class RoundAborted(Exception):
     """A round ends here, before anything was written."""
 
-    def __init__(self, outcome: RoundOutcome, said: str, do: str = "") -> None:
+    def __init__(self, outcome: RoundOutcome, message: str, do: str = "") -> None:
         """Keep the outcome, what happened, and what to do."""
-        super().__init__(said)
+        super().__init__(message)
         self.outcome = outcome
-        self.said = said
+        self.message = message
         self.do = do
 
 

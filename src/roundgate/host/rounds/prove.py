@@ -12,7 +12,7 @@ from collections.abc import Iterator, Sequence
 
 from msgspec import Struct
 
-from roundgate.core.files import ServerFiles, say, value_of
+from roundgate.core.files import ServerFiles, format_value, value_of
 from roundgate.core.rounds import Fact, KeyGone, PortOwned, PortsUnchecked, StayedUp, Step, ValueInForce, ValuesUnread
 from roundgate.core.rulebook.model import Port, Probe
 from roundgate.host import machine
@@ -181,11 +181,11 @@ def _prove_values(round: Round, files: ServerFiles, names: Sequence[str], read: 
             continue
         wanted = files.stored(name)
         if value_of(found[0], spec) != value_of(wanted, spec):
-            shown = say(wanted, spec) if wanted is not None else "its default"
-            why = f"{name} should be {shown}, but its {found[1].replace('-', ' ')} says {say(found[0], spec)}"
+            shown = format_value(wanted, spec) if wanted is not None else "its default"
+            why = f"{name} should be {shown}, but its {found[1].replace('-', ' ')} says {format_value(found[0], spec)}"
             raise NotProven(why, round.evidence())
         read.append(name)
-        facts.append(ValueInForce(name, say(found[0], spec), found[1]))
+        facts.append(ValueInForce(name, format_value(found[0], spec), found[1]))
     if unread:
         facts.append(ValuesUnread(tuple(unread)))
     return facts

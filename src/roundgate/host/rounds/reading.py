@@ -6,7 +6,7 @@ from collections.abc import Collection, Sequence
 from typing import Literal
 
 from roundgate.core import values
-from roundgate.core.files import ServerFiles, say, value_of
+from roundgate.core.files import ServerFiles, format_value, value_of
 from roundgate.core.rounds import WorldKept
 from roundgate.core.rulebook.model import Setting
 from roundgate.host.errors import Trouble
@@ -41,8 +41,8 @@ def look_at_world(round: Round, files: ServerFiles, names: Sequence[str]) -> lis
             if name not in values and known is None and slot in names:  # a world that this round makes
                 values[name] = stored if stored is not None else str(spec.default)
             if name in values and name not in names and value_of(values[name], spec) != value_of(stored, spec):
-                wanted = say(stored, spec) if stored is not None else None
-                kept.append(WorldKept(name, world, say(values[name], spec), wanted))
+                wanted = format_value(stored, spec) if stored is not None else None
+                kept.append(WorldKept(name, world, format_value(values[name], spec), wanted))
         remember_world(round.server, slot, world, values)
     return kept
 
@@ -52,11 +52,11 @@ def _asked(round: Round, names: Sequence[str]) -> dict[str, str]:
     found: dict[str, str] = {}
     for name in names:
         try:
-            said = read_back(round, name, round.server.book.setting[name])
+            message = read_back(round, name, round.server.book.setting[name])
         except (NotProven, Trouble):
             break
-        if said is not None:
-            found[name] = said[0]
+        if message is not None:
+            found[name] = message[0]
     return found
 
 

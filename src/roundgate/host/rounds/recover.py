@@ -88,20 +88,20 @@ def _await_ready(round: Round) -> None:
 
 def _bring_up(round: Round, state: RunState) -> RoundResult:
     """Nothing was written: see that the server is as it was before, up or down."""
-    said = "The round was broken off before anything was changed."
+    message = "The round was broken off before anything was changed."
     should_run = round.ran and round.plan.ends_up != "down"
     if state.runs and _was_stopping(round) and not _came_up_since(round, state) and _ends_now(round):
         state = RunState()
     if state.runs or not should_run:
-        return RoundResult(RoundOutcome.FAILED, said)
+        return RoundResult(RoundOutcome.FAILED, message)
     try:
         with round.journal.step(Step.START):
             start(round)
     except NotProven as error:
         return RoundResult(
-            RoundOutcome.LOST, f"{said} {round.server.name} DOES NOT COME UP: {error.why}.", "", error.evidence
+            RoundOutcome.LOST, f"{message} {round.server.name} DOES NOT COME UP: {error.why}.", "", error.evidence
         )
-    return RoundResult(RoundOutcome.FAILED, f"{said} {round.server.name} is up again as it was.")
+    return RoundResult(RoundOutcome.FAILED, f"{message} {round.server.name} is up again as it was.")
 
 
 def _was_stopping(round: Round) -> bool:

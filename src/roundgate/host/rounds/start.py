@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 
 from roundgate.core.rounds import Step
-from roundgate.core.values.units import say_seconds
+from roundgate.core.values.units import format_seconds
 from roundgate.host.drivers.protocol import exit_words
 from roundgate.host.errors import Trouble
 from roundgate.host.rounds.context import Round
@@ -39,5 +39,5 @@ def _await_ready(round: Round, until: float) -> None:
             raise NotProven(f"it ended before it was ready{exit_words(event['code'])}", round.evidence())
         if event["event"] == "line" and round.is_failure(str(event["text"])):
             raise NotProven(f"its log says: {str(event['text']).strip()}", round.evidence())
-    limit = say_seconds(int(round.server.seconds("start_within")))
+    limit = format_seconds(int(round.server.seconds("start_within")))
     raise NotProven(f"it was not ready within {limit}", round.evidence())

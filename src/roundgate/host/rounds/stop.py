@@ -9,7 +9,7 @@ from collections.abc import Iterator
 
 from roundgate.core.files import ServerFiles
 from roundgate.core.rounds import RoundOutcome, Step
-from roundgate.core.values.units import say_seconds
+from roundgate.core.values.units import format_seconds
 from roundgate.host import machine
 from roundgate.host.errors import Trouble
 from roundgate.host.rounds.context import Round
@@ -36,7 +36,7 @@ def stop(round: Round, files: ServerFiles | None) -> None:
         round.journal.waits(Step.STOP, way, round.store.timing(round.server.name, "stop"))
         if _ended(round, time.monotonic() + round.server.seconds("grace")):
             break
-        round.journal.note(Step.STOP, f"still there {say_seconds(int(round.server.seconds('grace')))} after: {way}")
+        round.journal.note(Step.STOP, f"still there {format_seconds(int(round.server.seconds('grace')))} after: {way}")
     else:
         raise _does_not_stop(round)
     _await_family(process, began + round.server.seconds("grace"))
@@ -49,15 +49,17 @@ def _does_not_stop(round: Round) -> DoesNotStop:
     name, for_good = round.server.name, round.plan.ends_up == "down"
     round.driver.stop_failed(for_good=for_good)
     hint = f"roundgate log {name}; to end it by force, give --kill"
-    within = say_seconds(int(round.server.seconds("grace")))
+    within = format_seconds(int(round.server.seconds("grace")))
     if for_good:
-        said = f"{name} does not stop within {within}. Should it end in the next 10 minutes after all, it stays down."
+        message = (
+            f"{name} does not stop within {within}. Should it end in the next 10 minutes after all, it stays down."
+        )
     else:
-        said = (
+        message = (
             f"{name} does not stop within {within}. It runs on as it was; nothing was changed. Should it end later "
             "after all, it is started again."
         )
-    return DoesNotStop(RoundOutcome.FAILED, said, hint)
+    return DoesNotStop(RoundOutcome.FAILED, message, hint)
 
 
 def _ways(round: Round) -> Iterator[str]:

@@ -28,8 +28,8 @@ def replayed(round: Round, waiting: Sequence[Waiting]) -> Outcome:
     findings = round.workspace.findings_of(outcome)
     wrong = next((one for one in findings if one.level == "error" and one.waiting), None)
     if wrong:
-        said = f"After the stop the files no longer fit the changes ({wrong.cause}), so nothing was written."
-        raise RoundAborted(RoundOutcome.FAILED, said, f"roundgate check {round.server.name}")
+        message = f"After the stop the files no longer fit the changes ({wrong.cause}), so nothing was written."
+        raise RoundAborted(RoundOutcome.FAILED, message, f"roundgate check {round.server.name}")
     return outcome
 
 

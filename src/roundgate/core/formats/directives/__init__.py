@@ -95,14 +95,14 @@ def _plainly_by_dialect(body: str, dialect: Dialect) -> Pairs:
     return found
 
 
-def _put_back(said: str, is_bare: bool) -> str:
+def _put_back(parts: str, is_bare: bool) -> str:
     sign, letter = ("\\\\", '\\"') if is_bare else ("\\", '"')
-    return said.replace(_SIGN * 2, sign).replace(_LETTER * 2, letter)
+    return parts.replace(_SIGN * 2, sign).replace(_LETTER * 2, letter)
 
 
 def _plain_commands(line: str, words: list[tuple[int, int]]) -> Pairs:
-    said = [line[start:end] for start, end in words]
-    if not said:
+    parts = [line[start:end] for start, end in words]
+    if not parts:
         return []
 
     def is_option(word: str) -> bool:
@@ -116,14 +116,14 @@ def _plain_commands(line: str, words: list[tuple[int, int]]) -> Pairs:
 
     def pair(first: int, stop: int) -> tuple[str, str]:
         value = line[words[first + 1][0] : words[stop - 1][1]] if stop > first + 1 else ""
-        return _unquoted(said[first]), _unquoted(value)
+        return _unquoted(parts[first]), _unquoted(value)
 
-    if is_option(said[0]):
-        begun = [at for at, word in enumerate(said) if is_option(word)]
-        pairs = [pair(at, (begun[number + 1 : number + 2] or [len(said)])[0]) for number, at in enumerate(begun)]
-        return [(said[at], value) for at, (_, value) in zip(begun, pairs, strict=True)]
-    skip = len(said) > 1 and said[0].lower() in ("set", "seta", "sets", "setu", "setp")
-    return [pair(int(skip), len(said))]
+    if is_option(parts[0]):
+        begun = [at for at, word in enumerate(parts) if is_option(word)]
+        pairs = [pair(at, (begun[number + 1 : number + 2] or [len(parts)])[0]) for number, at in enumerate(begun)]
+        return [(parts[at], value) for at, (_, value) in zip(begun, pairs, strict=True)]
+    skip = len(parts) > 1 and parts[0].lower() in ("set", "seta", "sets", "setu", "setp")
+    return [pair(int(skip), len(parts))]
 
 
 def _unquoted(raw: str) -> str:

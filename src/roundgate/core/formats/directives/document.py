@@ -11,8 +11,8 @@ import re
 from collections.abc import Collection, Sequence
 
 from roundgate.core.formats.directives.reader import _OPTION, VERBS, Command, DirectivesReading
-from roundgate.core.formats.protocol import Edit, EditRefused, Entry, Kind, Pairs, Path, Plain
-from roundgate.core.formats.shared.key_value import as_text, closed_before, line_span, mark_in_use, one_line
+from roundgate.core.formats.protocol import Edit, EditRefused, Entry, EntryKind, Pairs, Path, PlainData
+from roundgate.core.formats.shared.key_value import as_text, closed_before, line_span, mark_in_use, single_line
 from roundgate.core.text import LINE_END, Splice
 
 
@@ -22,7 +22,7 @@ class DirectivesDocument(DirectivesReading):
     format_name = "directives"
 
     def _written(self, value: str, *, was_quoted: bool) -> str:
-        one_line(value)
+        single_line(value)
         if self.dialect.quotes in ("none", "escaped"):
             return self._written_by_dialect(value, was_quoted=was_quoted)
         if '"' in value:
@@ -51,7 +51,7 @@ class DirectivesDocument(DirectivesReading):
             return '"' + value.replace("\\", "\\\\").replace('"', '\\"') + '"'
         return value
 
-    def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
+    def set(self, path: Path, value: PlainData, kind: EntryKind | None = None, *, on_copy: bool = False) -> Edit:
         """Set in place, else switch on the commented-out line, else add a line near its relatives."""
         near = self._near(path)
         if near:
@@ -171,7 +171,7 @@ class DirectivesDocument(DirectivesReading):
         pairs = [(name if at in several else key, value) for at, (key, value) in enumerate(self.plain())]
         return Edit(tuple(cuts), pairs)
 
-    def insert(self, path: Path, value: Plain, kind: Kind | None = None) -> Edit:
+    def insert(self, path: Path, value: PlainData, kind: EntryKind | None = None) -> Edit:
         """Put one more line in for a command that stands several times."""
         new = as_text(value)
         several = self._several(path)
@@ -225,10 +225,10 @@ class DirectivesDocument(DirectivesReading):
             for mark in self.marks:
                 line = re.compile(rf"^[ \t]*(?P<mark>{re.escape(mark)}[ \t]?)(?P<left>[^\r\n]*)", re.M)
                 for off in reversed(list(line.finditer(LINE_END.sub(lambda end: "\n" * len(end[0]), self.text.body)))):
-                    said = DirectivesDocument(self.text.with_body(off["left"]), self.dialect).plain()
-                    if len(said) == 1 and (self._named(said[0][0]),) == (self._named(str(path[0])),):
+                    read_back = DirectivesDocument(self.text.with_body(off["left"]), self.dialect).plain()
+                    if len(read_back) == 1 and (self._named(read_back[0][0]),) == (self._named(str(path[0])),):
                         cut = Splice(*off.span("mark"), "")
-                        return Edit((cut,), self._insertion(off.start(), said[0]))
+                        return Edit((cut,), self._insertion(off.start(), read_back[0]))
         raise EditRefused(f"{path[0]} is not commented out in the file")
 
 

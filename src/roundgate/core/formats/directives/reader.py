@@ -8,7 +8,7 @@ from functools import cached_property
 from typing import NamedTuple
 
 from roundgate.core.formats.protocol import USUAL, Dialect, Entry, Pairs, Path
-from roundgate.core.formats.shared.window import Near, around, is_large, lines_with
+from roundgate.core.formats.shared.window import Window, around, is_large, lines_with
 from roundgate.core.text import LINE_END, Text
 
 VERBS = ("set", "seta", "sets", "setu", "setp")
@@ -167,7 +167,7 @@ class DirectivesReading:
         at = self._number_at(path)
         return self._entries[at]._replace(path=path) if at is not None else None
 
-    def _near(self, path: Path) -> Near | None:
+    def _near(self, path: Path) -> Window | None:
         """Give the lines around a command of a large file, or around the one of a number."""
         numbered = len(path) == 2 and isinstance(path[1], int)
         if not (len(path) == 1 or numbered) or not self.dialect.case:
@@ -186,7 +186,7 @@ class DirectivesReading:
         before = sum(1 for one in hits if one[0] < start)
         part = type(self)(self.text.with_body(body[start:end]), self.dialect)
         part.is_part = True
-        return Near(start, end, part, (key, number - before) if numbered else path)
+        return Window(start, end, part, (key, number - before) if numbered else path)
 
     def resolve(self, key: str) -> Path:
         """Give the path of a key; ``key[0]`` is the first of several."""

@@ -45,8 +45,8 @@ def read_plainly(body: str, dialect: Dialect = USUAL, section: str = "") -> list
     marks = tuple(dialect.marks.split()) or (";", "#")
     found: list[Triple] = []
     for line in body.replace("\r\n", "\n").replace("\r", "\n").split("\n"):
-        said = line.strip(" \t\ufeff")
-        if not said or said.startswith(marks):
+        stripped = line.strip(" \t\ufeff")
+        if not stripped or stripped.startswith(marks):
             continue
         if line.lstrip(" \t").startswith("[") and "]" in line:
             name, _, rest = line.lstrip(" \t")[1:].partition("]")

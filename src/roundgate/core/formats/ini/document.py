@@ -13,8 +13,8 @@ import re
 from collections.abc import Sequence
 
 from roundgate.core.formats.ini.reader import _COLON, _QUOTED, IniReading, Row, Triple
-from roundgate.core.formats.protocol import Edit, EditRefused, Entry, Kind, Path, Plain
-from roundgate.core.formats.shared.key_value import as_text, closed_before, line_span, mark_in_use, one_line
+from roundgate.core.formats.protocol import Edit, EditRefused, Entry, EntryKind, Path, PlainData
+from roundgate.core.formats.shared.key_value import as_text, closed_before, line_span, mark_in_use, single_line
 from roundgate.core.text import LINE_END, Splice
 
 _NEEDS_QUOTES = re.compile(r"[,()\[\]{};#]")
@@ -35,7 +35,7 @@ class IniDocument(IniReading):
         return expected
 
     def _written(self, value: str, *, was_quoted: bool, quote: str = '"') -> str:
-        one_line(value)
+        single_line(value)
         wanted = was_quoted or (self.dialect.quotes == "needed" and _NEEDS_QUOTES.search(value) is not None)
         risky = value != value.strip(" \t") or _QUOTED.fullmatch(value) is not None
         noted = self.dialect.notes and any(blank + mark in value for mark in self.marks for blank in " \t")
@@ -53,7 +53,7 @@ class IniDocument(IniReading):
             raise EditRefused(f"'{value}' would not be read back from this file")
         return value
 
-    def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
+    def set(self, path: Path, value: PlainData, kind: EntryKind | None = None, *, on_copy: bool = False) -> Edit:
         """Set in place, else switch on the commented-out line, else add a line to its section."""
         near = self._near(path)
         if near:
@@ -87,7 +87,7 @@ class IniDocument(IniReading):
 
         row = self._content[at]
         raw = self.text.body[row.value_start : row.value_end]
-        changed = set_part(raw, inner, one_line(new))
+        changed = set_part(raw, inner, single_line(new))
         quoted = self.dialect.quotes != "kept" and _QUOTED.fullmatch(changed)
         cut = Splice(row.value_start, row.value_end, changed)
         return Edit((cut,), self._changed(at, changed[1:-1] if quoted else changed))
@@ -110,7 +110,7 @@ class IniDocument(IniReading):
 
     def _add(self, path: Path, new: str) -> Edit:
         section, key = (str(path[0]), str(path[1])) if len(path) == 2 else ("", str(path[0]))
-        one_line(key, "key")
+        single_line(key, "key")
         if not key or key != key.strip() or "=" in key or key.startswith(("[", *self.marks)):
             raise EditRefused(f"'{key}' cannot be a key in this file")
         if section != section.strip() or re.search(r"[\]\r\n]", section) or (len(path) == 2 and not section):
@@ -171,9 +171,9 @@ class IniDocument(IniReading):
         start = row.start
         while start > 0:
             above = self.text.line_around(start - 1 if body[start - 2 : start] != "\r\n" else start - 2)[0]
-            said = body[above:start].strip()
-            if not said.startswith(self.marks) or any(above <= off.key_start < start for off in self._off):
-                return start if not said and start != row.start else row.start
+            read_back = body[above:start].strip()
+            if not read_back.startswith(self.marks) or any(above <= off.key_start < start for off in self._off):
+                return start if not read_back and start != row.start else row.start
             start = above
         return row.start
 
@@ -204,7 +204,7 @@ class IniDocument(IniReading):
             [(one[0], name, one[2]) if at in numbers else one for at, one in enumerate(self.plain())],
         )
 
-    def insert(self, path: Path, value: Plain, kind: Kind | None = None) -> Edit:
+    def insert(self, path: Path, value: PlainData, kind: EntryKind | None = None) -> Edit:
         """Put a bare item into a section, or one more line for a key that stands several times."""
         new = as_text(value)
         if len(path) < 2 or not isinstance(path[-1], int):
@@ -279,8 +279,8 @@ class IniDocument(IniReading):
         body = self.text.body
         start, end = self.text.line_around(off.key_start)
         mark = start + len(body[start:end]) - len(body[start:end].lstrip(" \t"))
-        said = IniDocument(self.text.with_body(body[off.key_start : end]), self.dialect).plain()
-        if len(said) != 1:
+        read_back = IniDocument(self.text.with_body(body[off.key_start : end]), self.dialect).plain()
+        if len(read_back) != 1:
             raise EditRefused(f"{off.path[-1]} cannot be read where it is commented out")
         section = str(off.path[0]) if len(off.path) == 2 else ""
-        return Edit((Splice(mark, off.key_start, ""),), self._insertion(mark, (section, *said[0][1:])))
+        return Edit((Splice(mark, off.key_start, ""),), self._insertion(mark, (section, *read_back[0][1:])))

@@ -8,7 +8,7 @@ from functools import cached_property
 from typing import NamedTuple
 
 from roundgate.core.formats.protocol import USUAL, Dialect, Entry, Path
-from roundgate.core.formats.shared.window import Near, around, is_large, lines_with
+from roundgate.core.formats.shared.window import Window, around, is_large, lines_with
 from roundgate.core.text import LINE_END, Text
 
 Triple = tuple[str, str, str]
@@ -71,8 +71,8 @@ class IniReading:
             end = LINE_END.search(body, at)
             stop = end.start() if end else len(body)
             line = body[at:stop]
-            said = line.strip(" \t\ufeff")
-            if said and not said.startswith(self.marks):
+            stripped = line.strip(" \t\ufeff")
+            if stripped and not stripped.startswith(self.marks):
                 heading = _HEADING.fullmatch(line)
                 if heading:
                     section = heading["name"].strip()
@@ -181,7 +181,7 @@ class IniReading:
                 return part_of(self.text.body, row.value_start, row.value_end, path, length)
         return None
 
-    def _near(self, path: Path) -> Near | None:
+    def _near(self, path: Path) -> Window | None:
         """Give the lines around a key of a large file; None where it is none of a section, or is not there."""
         if len(path) not in (1, 2) or not all(isinstance(one, str) for one in path):
             return None
@@ -202,7 +202,7 @@ class IniReading:
         inside = section if start > begin else ""
         part = type(self)(self.text.with_body(body[start:end]), self.dialect, inside)
         part.is_part = True
-        return Near(start, end, part, path, inside)
+        return Window(start, end, part, path, inside)
 
     def _blocks(self, section: str) -> Iterator[tuple[int, int]]:
         """Give the spans of the parts of a file that belong to a section, headings included."""

@@ -13,7 +13,7 @@ from functools import cached_property
 
 from roundgate.core.formats.json.spans import Child, JsonReading
 from roundgate.core.formats.json.writer import inner_values, tree_of, value_text
-from roundgate.core.formats.protocol import Edit, EditRefused, Kind, Path, Plain
+from roundgate.core.formats.protocol import Edit, EditRefused, EntryKind, Path, PlainData
 from roundgate.core.formats.shared import bracket_edits as bracketed
 from roundgate.core.formats.shared import trees
 from roundgate.core.formats.shared.bracket_edits import Brackets, Span
@@ -24,7 +24,7 @@ _BLANK = re.compile(r"[ \t\r\n]*")
 _KEY = re.compile(r'[ \t\r\n]*("(?:[^"\\]|\\.)*")[ \t\r\n]*:[ \t\r\n]*')
 _NEXT = re.compile(r"[ \t\r\n]*([,\]}])")
 _COMMENT = r"//[^\r\n]*|/\*(?:[^*\r\n]|\*(?!/))*\*/"
-_KINDS: dict[str, Kind] = {'"': "text", "{": "map", "[": "list", "t": "bool", "f": "bool", "n": "null"}
+_KINDS: dict[str, EntryKind] = {'"': "text", "{": "map", "[": "list", "t": "bool", "f": "bool", "n": "null"}
 
 
 class JsonDocument(JsonReading):
@@ -48,14 +48,14 @@ class JsonDocument(JsonReading):
             return True
         return ", " not in self.text.body and re.search(r'":(?=["\d\[{tfn-])', self.text.body) is not None
 
-    def _writer(self, at: int) -> Callable[[Plain], str]:
+    def _writer(self, at: int) -> Callable[[PlainData], str]:
         """Give what writes a value that shall stand on the line of ``at``, as the file writes its own."""
         body = self.text.body
         ascii_only = self.text.encoding in ("latin-1", "cp1252") or (body.isascii() and "\\u" in body)
         indent = bracketed._indent_at(body, at)
         has_lines = "\n" in body.strip() or "\r" in body.strip()
 
-        def write(value: Plain) -> str:
+        def write(value: PlainData) -> str:
             if (
                 has_lines
                 and isinstance(value, list | dict)
@@ -66,7 +66,7 @@ class JsonDocument(JsonReading):
 
         return write
 
-    def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
+    def set(self, path: Path, value: PlainData, kind: EntryKind | None = None, *, on_copy: bool = False) -> Edit:
         """Replace a value in its place, or add a member in the style of its neighbours."""
         here = self.locate(path)
         if here is None:
@@ -78,7 +78,7 @@ class JsonDocument(JsonReading):
         written = self._writer(here.start)(new)
         return Edit((Splice(here.start, here.end, written),), trees.with_value(self.plain(), path, tree_of(new)))
 
-    def _add(self, path: Path, value: Plain, kind: Kind | None) -> Edit:
+    def _add(self, path: Path, value: PlainData, kind: EntryKind | None) -> Edit:
         depth = len(path) - 1
         while (parent := self.locate(path[:depth])) is None:
             depth -= 1
@@ -91,7 +91,7 @@ class JsonDocument(JsonReading):
         cuts = bracketed.added(where, len(where.items), member)
         return Edit(tuple(cuts), trees.with_value(self.plain(), path[: depth + 1], tree_of(new)))
 
-    def _member(self, where: Brackets, parent: Child, name: str, new: Plain) -> str:
+    def _member(self, where: Brackets, parent: Child, name: str, new: PlainData) -> str:
         children = list(self.children(parent.start))
         sibling = children[-1] if children else None
         colon = self.text.body[sibling.key_end : sibling.start] if sibling else (":" if where.tight else ": ")
@@ -99,7 +99,7 @@ class JsonDocument(JsonReading):
         write = self._writer(sibling.key_start if sibling else parent.start)
         return write(name) + colon + write(new)
 
-    def insert(self, path: Path, value: Plain, kind: Kind | None = None) -> Edit:
+    def insert(self, path: Path, value: PlainData, kind: EntryKind | None = None) -> Edit:
         """Put an item into a list."""
         parent = self.locate(path[:-1])
         if parent is None or self.strict[parent.start] != "[" or not isinstance(path[-1], int):
@@ -114,7 +114,7 @@ class JsonDocument(JsonReading):
         cuts = bracketed.added(where, at, written)
         return Edit(tuple(cuts), trees.with_item(self.plain(), (*path[:-1], at), tree_of(new)))
 
-    def _like(self, like: Child | None, new: Plain) -> str:
+    def _like(self, like: Child | None, new: PlainData) -> str:
         """Write a record over several lines where its neighbour is written so."""
         if like is None or not isinstance(new, dict | list) or not new:
             return ""

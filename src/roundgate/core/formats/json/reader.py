@@ -8,7 +8,7 @@ from typing import Any
 
 from roundgate.core.formats.protocol import Dialect
 from roundgate.core.formats.shared import trees
-from roundgate.core.formats.shared.gc_paused import without_collecting
+from roundgate.core.formats.shared.gc_paused import gc_paused
 
 DEEPEST = 400
 
@@ -72,7 +72,7 @@ def strict_form(body: str, dialect: Dialect) -> str:
 def decoded(body: str, decoder: Any = DECODER) -> trees.Tree:
     """Give the tree of a strict JSON text. Raises JsonError."""
     try:
-        with without_collecting():
+        with gc_paused():
             return decoder.decode(body)
     except json.JSONDecodeError as error:
         raise JsonError(error.msg, error.pos) from error

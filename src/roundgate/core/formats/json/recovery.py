@@ -64,7 +64,7 @@ class JsonScan(BracketScan):
         comment = _COMMENT.match(self.body, self.at)
         if comment is None:
             cause = "This comment is opened and never closed, so it swallows the rest of the file."
-            self.say("comment-unclosed", (self.at, self.at + 2), cause, "Write */ where it should end.")
+            self.report("comment-unclosed", (self.at, self.at + 2), cause, "Write */ where it should end.")
             self.top, self.at = "over", len(self.body)
             return False
         if not self.dialect.comments or self.body[self.at] == "#":
@@ -76,7 +76,7 @@ class JsonScan(BracketScan):
         opens = sum(comment[0].count(sign) for sign in "{[")
         if opens != sum(comment[0].count(sign) for sign in "}]") and not comment[0].startswith("/*"):
             cause = "This line is commented out, and a bracket in it has its partner elsewhere in the file."
-            self.say("parent-off", comment.span(), cause, "Take the comment sign away, or take the partner out too.")
+            self.report("parent-off", comment.span(), cause, "Take the comment sign away, or take the partner out too.")
             sign = comment[0].rstrip()[-1]
             if sign in "{[" and sign:
                 self.state = "comma" if self.stack else "end"
@@ -85,7 +85,7 @@ class JsonScan(BracketScan):
         cut = Splice(*comment.span(), "")
         cause = "JSON has no comments; the reader stops here."
         do = "Take the comment out. If this file's reader takes comments: check --as jsonc, or the rulebook's dialect."
-        self.say("comment-here", comment.span(), cause, do, cut)
+        self.report("comment-here", comment.span(), cause, do, cut)
 
     # --- brackets ---
 
@@ -97,24 +97,24 @@ class JsonScan(BracketScan):
         self.at += 1
         if not self.stack:
             code = "text-after-end" if self.top == "end" else "comma-extra"
-            self.say(code, span, "This comma is outside all brackets.", "Delete it.", Splice(*span, ""))
+            self.report(code, span, "This comma is outside all brackets.", "Delete it.", Splice(*span, ""))
             return
         frame = self.stack[-1]
         if sign == ";":
             cause = "Items are parted by a comma, not by a semicolon."
-            self.say("separator-wrong", span, cause, "Write a comma.", Splice(*span, ","), safe=True)
+            self.report("separator-wrong", span, cause, "Write a comma.", Splice(*span, ","), safe=True)
         if frame.state == "comma":
             frame.state = "key" if frame.sign == "{" else "value"
         elif frame.state == "colon":
             cause = "In curly brackets every value has a name, and this one has none."
-            self.say("name-missing", frame.key, cause, 'Write "name": before it, or make the brackets square.')
+            self.report("name-missing", frame.key, cause, 'Write "name": before it, or make the brackets square.')
             frame.state, frame.count = "key", -1
         elif frame.state == "value" and frame.sign == "{":
-            self.say("value-missing", span, "The value is missing before this comma.", "Write a value.")
+            self.report("value-missing", span, "The value is missing before this comma.", "Write a value.")
             frame.state = "key"
         else:
             cause = "There is nothing before this comma."
-            self.say("comma-extra", span, cause, "Delete it.", Splice(*span, ""), safe=True)
+            self.report("comma-extra", span, cause, "Delete it.", Splice(*span, ""), safe=True)
         frame.comma = at
         self.last_end = self.at
 
@@ -127,7 +127,7 @@ class JsonScan(BracketScan):
                 self.at += 1
             cause = "A name and its value are parted by a colon, not by an equals sign."
             cut = Splice(span[0], self.at, ":")
-            self.say("separator-wrong", (span[0], self.at), cause, "Write a colon.", cut, safe=self.state == "colon")
+            self.report("separator-wrong", (span[0], self.at), cause, "Write a colon.", cut, safe=self.state == "colon")
         if self._is_name_outside():
             self._unclosed(self.stack[-1], self.last_start)
             self.stack.pop()
@@ -139,15 +139,17 @@ class JsonScan(BracketScan):
         elif self.stack and self.stack[-1].sign == "[" and self.state == "comma":
             if self.stack[-1].count >= 0:
                 cause = "There is a name with a value in a list; names belong in curly brackets."
-                self.say("name-in-list", span, cause, "Put { and } around name and value, or make the brackets curly.")
+                self.report(
+                    "name-in-list", span, cause, "Put { and } around name and value, or make the brackets curly."
+                )
             self.stack[-1].count = -1
             self.state = "value"
         elif self.state == "comma":
             cause = "A colon follows a value: a comma is missing before the name, or there is one colon too many."
-            self.say("separator-wrong", span, cause, "Write a comma, or delete the colon.")
+            self.report("separator-wrong", span, cause, "Write a comma, or delete the colon.")
             self.state = "value"
         else:
-            self.say("separator-wrong", span, "This colon belongs to nothing.", "Delete it.", Splice(*span, ""))
+            self.report("separator-wrong", span, "This colon belongs to nothing.", "Delete it.", Splice(*span, ""))
 
     def _is_name_outside(self) -> bool:
         """Tell whether a name with its colon stands in a list that was forgotten to be closed."""
@@ -159,7 +161,7 @@ class JsonScan(BracketScan):
     def _missing_colon(self) -> None:
         start, end = self.stack[-1].key
         cause = "The colon between this name and its value is missing."
-        self.say(
+        self.report(
             "colon-missing", (start, end), cause, "Write a colon behind the name.", Splice(end, end, ":"), safe=True
         )
         self.state = "value"
@@ -200,7 +202,7 @@ class JsonScan(BracketScan):
             return False
         span = (self.last_start, digits.end())
         meant = f"{before}.{digits[0]}"
-        self.say("number-form", span, "A number has a point, not a comma.", f"Write {meant}.", Splice(*span, meant))
+        self.report("number-form", span, "A number has a point, not a comma.", f"Write {meant}.", Splice(*span, meant))
         self.stack[-1].state, self.stack[-1].comma = "comma", -1
         self.at = self.last_end = digits.end()
         return True
@@ -210,7 +212,7 @@ class JsonScan(BracketScan):
         end = len(self.body.rstrip()) if end < 0 else end
         cause = "The file was over, and here something follows."
         span = (self.at, max(self.at + 1, min(end, len(self.body))))
-        self.say("text-after-end", span, cause, "Delete it, or put it inside the brackets.")
+        self.report("text-after-end", span, cause, "Delete it, or put it inside the brackets.")
         self.top = "over"
 
     # --- the end ---
@@ -225,10 +227,10 @@ class JsonScan(BracketScan):
             self._missing_colon()
         elif self.state == "key":
             cause = "Here a name is expected: in curly brackets every value has one."
-            self.say("name-missing", span, cause, 'Write "name": before it, or make the outer brackets square.')
+            self.report("name-missing", span, cause, 'Write "name": before it, or make the outer brackets square.')
         elif self.state == "end":
             cause = "The file was over, and here a second object or list begins."
-            self.say("two-values", span, cause, "Put both into one list in square brackets, or merge them.")
+            self.report("two-values", span, cause, "Put both into one list in square brackets, or merge them.")
             self.top = "over"
             return
         self.state = "comma" if self.stack else "end"
@@ -252,10 +254,10 @@ class JsonScan(BracketScan):
             if not self.dialect.last_comma:
                 cut = Splice(frame.comma, frame.comma + 1, "")
                 cause = "After this comma another item is expected, and none follows."
-                self.say("comma-last", (frame.comma, frame.comma + 1), cause, "Delete the comma.", cut, safe=True)
+                self.report("comma-last", (frame.comma, frame.comma + 1), cause, "Delete the comma.", cut, safe=True)
         elif frame.state == "colon" and frame.count >= 0:
             cause = "This is a name without a value."
-            self.say("value-missing", frame.key, cause, "Write : and a value behind it.")
+            self.report("value-missing", frame.key, cause, "Write : and a value behind it.")
         elif frame.state == "value" and frame.sign == "{":
             span = (self.last_end - 1, self.last_end)
-            self.say("value-missing", span, "The value is missing here.", "Write a value.")
+            self.report("value-missing", span, "The value is missing here.", "Write a value.")

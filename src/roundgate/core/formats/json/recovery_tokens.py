@@ -50,7 +50,9 @@ def read_scalar(reader: BracketScan, *, is_key: bool) -> Read:
     if unopened and not _NUMBER.fullmatch(unopened[1]):
         cause = "This text ends with a quote and has none at its beginning."
         repair = Splice(reader.at, reader.at, '"')
-        reader.say("quote-unopened", (reader.at, unopened.end()), cause, "Write a quote before it.", repair, safe=True)
+        reader.report(
+            "quote-unopened", (reader.at, unopened.end()), cause, "Write a quote before it.", repair, safe=True
+        )
         return _read(reader.at, unopened.end(), is_text=True)
     return _bare(reader, is_key=is_key)
 
@@ -117,7 +119,7 @@ def _with_quotes_inside(reader: BracketScan, start: int, line: str, first_end: i
     cause = "This quote ends the text too early: more of it follows on the line."
     cuts = [Splice(at, at, "\\") for at in inner]
     first = inner[0] if inner else first_end - 1
-    reader.say("quote-inside", (first, first + 1), cause, 'Write \\" for a quote inside a text.', *cuts)
+    reader.report("quote-inside", (first, first + 1), cause, 'Write \\" for a quote inside a text.', *cuts)
     return _read(start, end + 1, is_text=True)
 
 
@@ -129,12 +131,12 @@ def _without_end(reader: BracketScan, start: int, line: str) -> Read:
         breaks = [found.span() for found in LINE_END.finditer(body, start, broken)]
         cause = "This text begins on one line and ends on another; in JSON it must be on one."
         cuts = [Splice(*span, "\\n") for span in breaks]
-        reader.say(
+        reader.report(
             "line-break-in-text", (breaks[0][0], breaks[0][0] + 1), cause, "Write \\n for the line break.", *cuts
         )
         return _read(start, broken, is_text=True)
-    said = re.match(r'"[^\r\n]*?(?=[ \t]*(?:[,}\]][ \t,}\]]*)?$)', line)
-    return _unclosed(reader, start, start + (said.end() if said else len(line)))
+    hit = re.match(r'"[^\r\n]*?(?=[ \t]*(?:[,}\]][ \t,}\]]*)?$)', line)
+    return _unclosed(reader, start, start + (hit.end() if hit else len(line)))
 
 
 def _line_break(body: str, start: int, line: str) -> int:
@@ -159,7 +161,7 @@ def _line_break(body: str, start: int, line: str) -> int:
 def _unclosed(reader: BracketScan, start: int, end: int) -> Read:
     cause = "This quote is opened and not closed on its line."
     repair = Splice(end, end, '"')
-    reader.say("quote-unclosed", (start, max(end, start + 1)), cause, "Write a quote where the text ends.", repair)
+    reader.report("quote-unclosed", (start, max(end, start + 1)), cause, "Write a quote where the text ends.", repair)
     return _read(start, end, is_text=True)
 
 
@@ -174,7 +176,7 @@ def _look_inside(reader: BracketScan, start: int, end: int) -> None:
             cause, do = "\\u needs exactly four hexadecimal digits behind it.", "Complete the number, or write \\\\."
         else:
             cause, do = "A backslash has no meaning before this.", "Write \\\\ for a backslash, or / in a path."
-        reader.say("escape-broken", span, cause, do, *cuts)
+        reader.report("escape-broken", span, cause, do, *cuts)
     control = re.search(r"[\x00-\x1f]", text)
     if control:
         cuts = [Splice(start + at, start + at + 1, _escaped(char)) for at, char in enumerate(text) if char < " "]
@@ -182,7 +184,7 @@ def _look_inside(reader: BracketScan, start: int, end: int) -> None:
         what = "A tab" if control[0] == "\t" else "A control character"
         cause = f"{what} is inside this text."
         do = f"Write {_escaped(control[0])} for it."
-        reader.say("control-character", (at, at + 1), cause, do, *cuts, safe=True)
+        reader.report("control-character", (at, at + 1), cause, do, *cuts, safe=True)
 
 
 def _escaped(char: str) -> str:
@@ -215,14 +217,14 @@ def _other_quotes(reader: BracketScan, pattern: re.Pattern[str], code: str, caus
     found = pattern.match(reader.body, start)
     if found is None:
         line = _rest_of_line(reader.body, start)
-        said = re.match(r".[^\r\n]*?(?=[ \t]*(?:[,}\]][ \t,}\]]*)?$)", line)
-        end = start + (said.end() if said else 1)
-        reader.say(code, (start, end), cause, "Write straight double quotes around the text.")
+        hit = re.match(r".[^\r\n]*?(?=[ \t]*(?:[,}\]][ \t,}\]]*)?$)", line)
+        end = start + (hit.end() if hit else 1)
+        reader.report(code, (start, end), cause, "Write straight double quotes around the text.")
         return _read(start, end, is_text=True)
     inner = found[1].replace("\\'", "'")
     written = '"' + re.sub(r'(?<!\\)"', '\\\\"', inner) + '"'
     do = "Write straight double quotes."
-    reader.say(code, found.span(), cause, do, Splice(*found.span(), written), safe=True)
+    reader.report(code, found.span(), cause, do, Splice(*found.span(), written), safe=True)
     return _read(*found.span(), is_text=True)
 
 
@@ -240,12 +242,12 @@ def _bare(reader: BracketScan, *, is_key: bool) -> Read:
         cause = f"'{text}' is no word that JSON knows; {meant} is."
         repair = Splice(start, end, meant)
         sure = text.lower() in _SURE and text.lower() != "undefined"
-        reader.say("word-spelling", (start, end), cause, f"Write {meant}.", repair, safe=sure)
+        reader.report("word-spelling", (start, end), cause, f"Write {meant}.", repair, safe=sure)
         return _read(start, end, is_text=False)
     if text[0] in DASHES:
         repair = Splice(start, start + 1, "-")
         cause = "This is a long dash, not a minus sign."
-        reader.say("dash-smart", (start, start + 1), cause, "Write a plain minus sign.", repair, safe=True)
+        reader.report("dash-smart", (start, start + 1), cause, "Write a plain minus sign.", repair, safe=True)
         return _read(start, end, is_text=False)
     return _number_or_text(reader, start, end, text)
 
@@ -256,13 +258,15 @@ def _number_or_text(reader: BracketScan, start: int, end: int, text: str) -> Rea
         meant, cause = number
         repair = [Splice(start, end, meant)] if meant else []
         do = f"Write {meant}." if meant else "Write a plain number, or put quotes around it."
-        reader.say("number-form", (start, end), cause, do, *repair, safe=not re.match(r"[+-]?0", text) and "." in text)
+        reader.report(
+            "number-form", (start, end), cause, do, *repair, safe=not re.match(r"[+-]?0", text) and "." in text
+        )
         return _read(start, end, is_text=False)
     words = _WORDS_ON.match(reader.body, start)
     end = start + len(words[0].rstrip()) if words else end
     text = reader.body[start:end]
     if not any(char.isalnum() for char in text):
-        reader.say(
+        reader.report(
             "text-after-end" if not reader.stack else "not-understood",
             (start, end),
             f"'{text}' means nothing here.",
@@ -271,7 +275,7 @@ def _number_or_text(reader: BracketScan, start: int, end: int, text: str) -> Rea
         return _read(start, end, is_text=False)
     cause = f"The text {text} needs quotes."
     repair = _in_quotes(start, end, text)
-    reader.say("quote-missing", (start, end), cause, "Write quotes around it.", *repair)
+    reader.report("quote-missing", (start, end), cause, "Write quotes around it.", *repair)
     return _read(start, end, is_text=True)
 
 
@@ -287,7 +291,7 @@ def _bare_key(reader: BracketScan, start: int, end: int) -> Read:
     text = reader.body[start:end]
     cause = f"The name {text} needs quotes."
     safe = re.fullmatch(r"[\w.\- ]+", text) is not None
-    reader.say(
+    reader.report(
         "quote-missing", (start, end), cause, "Write quotes around it.", *_in_quotes(start, end, text), safe=safe
     )
     return _read(start, end, is_text=True)

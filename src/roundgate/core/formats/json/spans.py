@@ -9,16 +9,16 @@ from functools import cached_property
 from typing import NamedTuple
 
 from roundgate.core.formats.json.reader import DECODER, Doubles, JsonError, decoded, no_constant, strict_form
-from roundgate.core.formats.protocol import USUAL, Dialect, EditRefused, Entry, Kind, Path
+from roundgate.core.formats.protocol import USUAL, Dialect, EditRefused, Entry, EntryKind, Path
 from roundgate.core.formats.shared import trees
-from roundgate.core.formats.shared.gc_paused import without_collecting
+from roundgate.core.formats.shared.gc_paused import gc_paused
 from roundgate.core.text import Text
 
 _BLANK = re.compile(r"[ \t\r\n]*")
 _KEY = re.compile(r'[ \t\r\n]*("(?:[^"\\]|\\.)*")[ \t\r\n]*:[ \t\r\n]*')
 _NEXT = re.compile(r"[ \t\r\n]*([,\]}])")
 _COMMENT = r"//[^\r\n]*|/\*(?:[^*\r\n]|\*(?!/))*\*/"
-_KINDS: dict[str, Kind] = {'"': "text", "{": "map", "[": "list", "t": "bool", "f": "bool", "n": "null"}
+_KINDS: dict[str, EntryKind] = {'"': "text", "{": "map", "[": "list", "t": "bool", "f": "bool", "n": "null"}
 
 
 class Child(NamedTuple):
@@ -115,7 +115,7 @@ class JsonReading:
 
     def locate(self, path: Path) -> Child | None:
         """Find the spans of the value that counts at a path; of equal names the last one."""
-        with without_collecting():  # what is passed over is decoded and thrown away at once
+        with gc_paused():  # what is passed over is decoded and thrown away at once
             return self._located(path)
 
     def _located(self, path: Path) -> Child | None:

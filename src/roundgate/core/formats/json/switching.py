@@ -64,9 +64,9 @@ def _with(number: int, pair: tuple[str, trees.Tree]) -> trees.Change:
 
 def _pair(document: JsonReading, lines: Uncommented) -> tuple[str, trees.Tree] | None:
     """Read lines as one name with its value, and a comma or not."""
-    said = strict_form(lines.left, document.dialect).rstrip().removesuffix(",")
+    content = strict_form(lines.left, document.dialect).rstrip().removesuffix(",")
     try:
-        tree = decoded("{" + said + "}")
+        tree = decoded("{" + content + "}")
     except JsonError:
         return None
     return (tree[0][0], tree[0][1]) if len(tree) == 1 else None
@@ -82,10 +82,10 @@ def _commas(document: JsonReading, members: list[Child], lines: Uncommented) -> 
     if before and not behind and "," not in said_there[before[-1].end : at]:
         cuts.append(Splice(before[-1].end, before[-1].end, ","))
     last = lines.left.rstrip("\r\n").replace("\r", "\n").split("\n")[-1]
-    said = strict_form(last, document.dialect).rstrip()
-    end = lines.end - (len(last) - len(said))
-    if behind and not said.endswith(","):
+    content = strict_form(last, document.dialect).rstrip()
+    end = lines.end - (len(last) - len(content))
+    if behind and not content.endswith(","):
         cuts.append(Splice(end, end, ","))
-    if not behind and said.endswith(",") and not document.dialect.last_comma:
+    if not behind and content.endswith(",") and not document.dialect.last_comma:
         cuts.append(Splice(end - 1, end, ""))
     return cuts

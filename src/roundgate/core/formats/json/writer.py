@@ -4,17 +4,19 @@ from __future__ import annotations
 
 import json
 
-from roundgate.core.formats.protocol import Plain
+from roundgate.core.formats.protocol import PlainData
 from roundgate.core.formats.shared import trees
 from roundgate.core.formats.shared.scalars import Number
 
 
-def inner_values(value: Plain) -> list[Plain]:
+def inner_values(value: PlainData) -> list[PlainData]:
     """Give the values in a list or map."""
     return list(value.values()) if isinstance(value, dict) else list(value)
 
 
-def value_text(value: Plain, ascii_only: bool, indent: str, unit: str, newline: str, *, spread: bool = False) -> str:
+def value_text(
+    value: PlainData, ascii_only: bool, indent: str, unit: str, newline: str, *, spread: bool = False
+) -> str:
     """Write a value; ``unit`` empty or a flat value gives one line."""
     if isinstance(value, Number):
         return str(value)
@@ -31,7 +33,7 @@ def value_text(value: Plain, ascii_only: bool, indent: str, unit: str, newline: 
     return opening + newline + inner + f",{newline}{inner}".join(items) + newline + indent + closing
 
 
-def tree_of(value: Plain) -> trees.Tree:
+def tree_of(value: PlainData) -> trees.Tree:
     """Give the tree that a plain value has when it is read again."""
     if isinstance(value, Number):
         return value.encode()

@@ -16,8 +16,8 @@ from roundgate.core.formats.launch.tokens import (
     Word,
     plain_shell,
 )
-from roundgate.core.formats.protocol import Edit, EditRefused, Kind, Path, Plain
-from roundgate.core.formats.shared.key_value import as_text, one_line
+from roundgate.core.formats.protocol import Edit, EditRefused, EntryKind, Path, PlainData
+from roundgate.core.formats.shared.key_value import as_text, single_line
 from roundgate.core.text import Splice
 
 _SAFE = re.compile(r"[\w@%+=:,./^~-]+")
@@ -39,7 +39,7 @@ class LaunchDocument(LaunchReading):
 
     def _quoted(self, value: str, like: str) -> str:
         """Write a value as a word, in the quotes of what stood there where it had any."""
-        one_line(value)
+        single_line(value)
         if self.batch:
             if '"' in value or "%" in value.replace("%%", ""):
                 raise EditRefused(f"'{value}' cannot be written in a start script for Windows")
@@ -50,7 +50,7 @@ class LaunchDocument(LaunchReading):
             return '"' + re.sub(r'(["\\$`])', r"\\\1", value) + '"'
         return value
 
-    def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
+    def set(self, path: Path, value: PlainData, kind: EntryKind | None = None, *, on_copy: bool = False) -> Edit:
         """Set a flag, a variable or a word in its place, or put a flag at the end of the command line.
 
         True puts a flag there without a value, and False takes it out.
@@ -98,7 +98,7 @@ class LaunchDocument(LaunchReading):
             raise EditRefused(f"${name} is a list of words; edit it by hand")
         if self.batch:
             first, last = self._value_span(name)
-            one_line(new)
+            single_line(new)
             if re.search(r'["%&|<>^]', new):
                 raise EditRefused(f"'{new}' cannot be written in a start script for Windows")
             return self._replaced(word, body[word.start : first] + new + body[last : word.end])
@@ -245,7 +245,7 @@ class LaunchDocument(LaunchReading):
             raise EditRefused(f"'{name}' cannot be joined to its value")
         return self._within(one, one.word, raw.replace(one.name, name, 1))
 
-    def insert(self, path: Path, value: Plain, kind: Kind | None = None) -> Edit:
+    def insert(self, path: Path, value: PlainData, kind: EntryKind | None = None) -> Edit:
         """Put an item into a flag's list."""
         whole = self.find(path[:1]) if path else None
         new = as_text(value)

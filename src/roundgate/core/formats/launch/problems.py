@@ -227,13 +227,13 @@ def _continuations(document: LaunchDocument) -> Iterator[Problem]:
     arrays = [word for word, start in document.variables.values() if body[start : start + 1] == "("]
     continued = False
     for number, (start, line) in enumerate(lines):
-        said = line.strip()
+        stripped = line.strip()
         if any(word.start <= start + len(line) < word.end for word in arrays):
             continue
         blank = re.search(rf"{re.escape(sign)}([ \t]+)$", line)
         if (
             blank
-            and not said.startswith(("#", "rem ", "::"))
+            and not stripped.startswith(("#", "rem ", "::"))
             and number + 1 < len(lines)
             and lines[number + 1][1].strip()
         ):
@@ -241,9 +241,9 @@ def _continuations(document: LaunchDocument) -> Iterator[Problem]:
             cause = f"There is a blank behind {sign}, so the line is not continued."
             yield problem("continuation-blank", span, cause, "Delete the blanks.", [Splice(*span, "")], safe=True)
         following = lines[number + 1][1] if number + 1 < len(lines) else ""
-        is_comment = said.startswith("#") if not document.batch else said.lower().startswith(("rem ", "::"))
-        if continued and (is_comment or not said) and _is_flag_line(following):
-            what = "comment" if said else "empty line"
+        is_comment = stripped.startswith("#") if not document.batch else stripped.lower().startswith(("rem ", "::"))
+        if continued and (is_comment or not stripped) and _is_flag_line(following):
+            what = "comment" if stripped else "empty line"
             cause = f"This {what} ends the command: the flags below are run as a command of their own."
             yield problem("continuation-cut", (start, start + max(len(line), 1)), cause, "Move it above the command.")
             continued = False

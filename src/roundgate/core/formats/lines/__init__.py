@@ -48,9 +48,9 @@ class LinesFormat:
     def _records(self, body: str, marks: str, dialect: Dialect) -> Iterator[str]:
         plain = re.sub(rf"^[ \t]*(?:{marks})[^\n]*\n?", "", body, flags=re.MULTILINE)
         for block in re.split(r"(?:^[ \t]*\n)+|\n(?:[ \t]*(?:\n|\Z))+", plain, flags=re.MULTILINE):
-            said = block.strip(" \t\n")
-            if said:
-                yield said
+            stripped = block.strip(" \t\n")
+            if stripped:
+                yield stripped
 
 
 FORMAT = LinesFormat()

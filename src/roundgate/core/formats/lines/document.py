@@ -12,9 +12,9 @@ from functools import cached_property
 from itertools import islice
 from typing import NamedTuple
 
-from roundgate.core.formats.protocol import USUAL, Dialect, Edit, EditRefused, Entry, Kind, Pairs, Path, Plain
-from roundgate.core.formats.shared.key_value import as_text, closed_before, line_span, mark_in_use, one_line
-from roundgate.core.formats.shared.window import Near, around, is_large
+from roundgate.core.formats.protocol import USUAL, Dialect, Edit, EditRefused, Entry, EntryKind, Pairs, Path, PlainData
+from roundgate.core.formats.shared.key_value import as_text, closed_before, line_span, mark_in_use, single_line
+from roundgate.core.formats.shared.window import Window, around, is_large
 from roundgate.core.text import LINE_END, Splice, Text
 
 _TAIL = re.compile(r"[ \t]*[=:;,|]\Z")
@@ -72,19 +72,19 @@ class LinesDocument:
         while at < len(body):
             end = LINE_END.search(body, at)
             stop = end.start() if end else len(body)
-            said = body[at:stop].strip(" \t")
-            if not said:
+            stripped = body[at:stop].strip(" \t")
+            if not stripped:
                 yield None
-            elif not said.startswith(self.marks):
-                start = at + body[at:stop].index(said)
-                yield Row(start, start + len(self._without_note(said)), start + len(said))
+            elif not stripped.startswith(self.marks):
+                start = at + body[at:stop].index(stripped)
+                yield Row(start, start + len(self._without_note(stripped)), start + len(stripped))
             at = end.end() if end else len(body)
 
-    def _without_note(self, said: str) -> str:
+    def _without_note(self, stripped: str) -> str:
         if not self.dialect.notes:
-            return said
-        cuts = [found for mark in self.marks for blank in " \t" if (found := said.find(blank + mark)) > 0]
-        return said[: min(cuts)].rstrip(" \t") if cuts else said
+            return stripped
+        cuts = [found for mark in self.marks for blank in " \t" if (found := stripped.find(blank + mark)) > 0]
+        return stripped[: min(cuts)].rstrip(" \t") if cuts else stripped
 
     @cached_property
     def _entries(self) -> list[Entry]:
@@ -110,7 +110,7 @@ class LinesDocument:
             return None
         return self._entries[number] if len(path) == 1 else self._parts(number).get(path[1])
 
-    def _near(self, path: Path) -> Near | None:
+    def _near(self, path: Path) -> Window | None:
         """Give the lines around an entry of a large file."""
         number = path[0] if path else None
         if self.dialect.records or not isinstance(number, int) or number < 0:
@@ -126,7 +126,7 @@ class LinesDocument:
         part = LinesDocument(self.text.with_body(self.text.body[start:end]), self.dialect)
         inner = sum(1 for row in part.rows if row.start + start < here.end() - 1)
         part.is_part = True
-        return Near(start, end, part, (inner, *path[1:]))
+        return Window(start, end, part, (inner, *path[1:]))
 
     def _parts(self, number: int) -> dict[str | int, Entry]:
         row, body = self.rows[number], self.text.body
@@ -167,7 +167,7 @@ class LinesDocument:
         """Give every item, all under one empty key, for a list has only an order."""
         return [("", entry.value) for entry in self._entries]
 
-    def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
+    def set(self, path: Path, value: PlainData, kind: EntryKind | None = None, *, on_copy: bool = False) -> Edit:
         """Replace an entry, or a part of one."""
         near = self._near(path)
         if near:
@@ -190,7 +190,7 @@ class LinesDocument:
         breaks = bool(sep and sep in value) if sep else not last and (" " in value or "\t" in value)
         if breaks or (not self.dialect.records and not value.strip()):
             raise EditRefused(f"'{value}' cannot be a part of an entry: it contains the separator")
-        return one_line(value)
+        return single_line(value)
 
     def _fit(self, value: str) -> str:
         """Give an entry as the file will hold it. Raises EditRefused where it would not be one entry when read."""
@@ -200,10 +200,15 @@ class LinesDocument:
         return self.text.newline.join(lines)
 
     def _fit_line(self, line: str) -> None:
-        said = line.strip(" \t")
-        if not said or LINE_END.search(line) or said.startswith(self.marks) or self._without_note(said) != said:
+        stripped = line.strip(" \t")
+        if (
+            not stripped
+            or LINE_END.search(line)
+            or stripped.startswith(self.marks)
+            or self._without_note(stripped) != stripped
+        ):
             raise EditRefused(f"{line!r} cannot be an entry: it must be one line that is neither empty nor a comment")
-        if line != said and not self.dialect.records:
+        if line != stripped and not self.dialect.records:
             raise EditRefused(f"{line!r} cannot be an entry: blanks at its ends would not be read")
 
     def remove(self, path: Path) -> Edit:
@@ -224,7 +229,7 @@ class LinesDocument:
         blank = re.compile(r"(?:[ \t]*(?:\r\n|\r|\n))+").match(self.text.body, end)
         return start, blank.end() if blank else end
 
-    def insert(self, path: Path, value: Plain, kind: Kind | None = None) -> Edit:
+    def insert(self, path: Path, value: PlainData, kind: EntryKind | None = None) -> Edit:
         """Put a new entry before the one at ``path``, or at the end."""
         new = self._fit(as_text(value) + self._common_tail(as_text(value)))
         number = path[-1] if path else len(self.rows)
@@ -243,8 +248,8 @@ class LinesDocument:
         if self.dialect.records or self.dialect.fields or not self.rows:
             return ""
         tails = {_TAIL.search(self.text.body, row.start, row.end) for row in self.rows[:50]}
-        said = {one[0] for one in tails if one is not None}
-        tail = said.pop() if len(said) == 1 and None not in tails else ""
+        stripped = {one[0] for one in tails if one is not None}
+        tail = stripped.pop() if len(stripped) == 1 and None not in tails else ""
         if len(self.rows) == 1 and "=" not in tail:
             return ""  # one entry that ends in a comma or a colon shows no habit
         return "" if value.endswith(tail.strip() or "\n") else tail

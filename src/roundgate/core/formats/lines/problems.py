@@ -43,13 +43,13 @@ def _commas(document: LinesDocument) -> Iterator[Problem]:
 
 def _quotes(document: LinesDocument) -> Iterator[Problem]:
     for row in document.rows:
-        said = document.text.body[row.start : row.end].rstrip(",")
+        stripped = document.text.body[row.start : row.end].rstrip(",")
         if (
-            len(said) > 1
-            and said[0] in "\"'\N{LEFT DOUBLE QUOTATION MARK}"
-            and said[-1] in "\"'\N{RIGHT DOUBLE QUOTATION MARK}"
+            len(stripped) > 1
+            and stripped[0] in "\"'\N{LEFT DOUBLE QUOTATION MARK}"
+            and stripped[-1] in "\"'\N{RIGHT DOUBLE QUOTATION MARK}"
         ):
-            end = row.start + len(said)
+            end = row.start + len(stripped)
             cuts = [Splice(row.start, row.start + 1, ""), Splice(end - 1, end, "")]
             cause = "The quotes are read as part of the entry."
             yield problem("quotes-kept", (row.start, end), cause, "Delete both quotes.", cuts)

@@ -15,7 +15,7 @@ from typing import NamedTuple
 from roundgate.core.formats.lua.grammar import Item, Statement, fields, kind_of, outermost, parse, tokens
 from roundgate.core.formats.lua.reader import LuaReading
 from roundgate.core.formats.lua.writer import KEYWORDS, NAME, Code, LuaWriting, is_lua_number, key_text, said_of
-from roundgate.core.formats.protocol import Edit, EditRefused, Entry, Kind, Path, Plain
+from roundgate.core.formats.protocol import Edit, EditRefused, Entry, EntryKind, Path, PlainData
 from roundgate.core.formats.shared import bracket_edits as bracketed
 from roundgate.core.formats.shared.bracket_edits import Brackets, Span
 from roundgate.core.formats.shared.commented_out import commented, uncommented
@@ -62,7 +62,7 @@ class LuaDocument(LuaWriting):
         inside = node is not None and node.start_byte < start and end < node.end_byte
         return (node.start_byte, node.end_byte) if inside else (0, len(self.text.body))
 
-    def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
+    def set(self, path: Path, value: PlainData, kind: EntryKind | None = None, *, on_copy: bool = False) -> Edit:
         """Replace a value in its place, or put a name into its table in the style of its neighbours."""
         way = self._locate(path)
         if way is None:
@@ -74,16 +74,16 @@ class LuaDocument(LuaWriting):
         if present == "code" and kind != "code":
             raise EditRefused("only the server can work out what is there; give the kind 'code' to replace it")
         if kind == "code":
-            new: Plain = Code(str(value))
+            new: PlainData = Code(str(value))
         elif isinstance(value, str) and kind is None and present == "number" and is_lua_number(value):
             new = Number(value)
         else:
             new = fitted("" if value == "nil" and present == "null" else value, kind, present)
         written = self.written(new, self._raw(node)[:2])
-        said = said_of(new)
-        return self._promise([Splice(node.start_byte, node.end_byte, written)], path, said)
+        promised = said_of(new)
+        return self._promise([Splice(node.start_byte, node.end_byte, written)], path, promised)
 
-    def _add(self, path: Path, value: Plain, kind: Kind | None) -> Edit:
+    def _add(self, path: Path, value: PlainData, kind: EntryKind | None) -> Edit:
         off = [one for one in self.switched_off() if one.path == path]
         new = Code(str(value)) if kind == "code" else fitted(value, kind, None)
         if off and not isinstance(new, dict | list) and not off[-1].value.startswith("{"):
@@ -94,7 +94,7 @@ class LuaDocument(LuaWriting):
                 return self._add_field(way[-1], path[length:], new)
         return self._add_statement(path, new)
 
-    def _add_field(self, home: Item, rest: Path, new: Plain) -> Edit:
+    def _add_field(self, home: Item, rest: Path, new: PlainData) -> Edit:
         if home.node.type != "table_constructor" or isinstance(rest[0], int):
             raise EditRefused(f"there is no {rest[0]} in what is there")
         where, inner = self._brackets(home), list(fields(self.text.body, home.node))
@@ -105,7 +105,7 @@ class LuaDocument(LuaWriting):
         member = key_text(str(rest[0]), self.quote_sign) + sign + written
         return self._promise(bracketed.added(where, len(where.items), member))
 
-    def _like(self, like: Item | None, new: Plain) -> str:
+    def _like(self, like: Item | None, new: PlainData) -> str:
         """Write a record over several lines where its neighbour is written so."""
         if like is None or not isinstance(new, dict | list):
             return self.written(new)
@@ -118,7 +118,7 @@ class LuaDocument(LuaWriting):
         start, end = home.node.start_byte, home.node.end_byte
         return Brackets(self.text.body, start + 1, end - 1, spans, self.text.newline, _COMMENT, ",;", self.unit, tight)
 
-    def _add_statement(self, path: Path, new: Plain) -> Edit:
+    def _add_statement(self, path: Path, new: PlainData) -> Edit:
         """Put in a call beside others of its name, or an assignment at the end."""
         mates = [one for one in self.statements if one.path[0] == path[0] and len(one.path) == 2]
         if len(path) == 2 and mates and isinstance(path[1], str) and isinstance(new, dict):
@@ -151,7 +151,7 @@ class LuaDocument(LuaWriting):
             return self._promise([Splice(at, at, lead + line + newline)])
         return self._promise([Splice(at, at, newline + lead + line)])
 
-    def insert(self, path: Path, value: Plain, kind: Kind | None = None) -> Edit:
+    def insert(self, path: Path, value: PlainData, kind: EntryKind | None = None) -> Edit:
         """Put an item into a table that is a list."""
         way = self._locate(path[:-1]) if path else None
         if way is None or way[-1].node.type != "table_constructor" or not isinstance(path[-1], int):
@@ -279,20 +279,20 @@ class LuaDocument(LuaWriting):
         comma = "" if _HAS_COMMA.match(written, end) else ","
         return self._in_place(start, lines.end, written[:end] + comma + written[end:], path, None)
 
-    def _switched_on(self, off: Entry, written: str, path: Path, said: str | None) -> Edit:
+    def _switched_on(self, off: Entry, written: str, path: Path, promised: str | None) -> Edit:
         """Set a field of one line that stands commented out to another value."""
         body = self.text.body
         mark, line_end = body.rfind("--", 0, off.key_start), self.text.line_around(off.start)[1]
         rest = body[off.end : line_end]
         comma = "" if rest.lstrip()[:1] in (",", ";") and rest.strip() else ","
         line = f"{body[off.key_start : off.start]}{written}{comma}{rest}"
-        return self._in_place(mark, line_end, line, path, said)
+        return self._in_place(mark, line_end, line, path, promised)
 
-    def _in_place(self, start: int, end: int, field: str, path: Path, said: str | None) -> Edit:
+    def _in_place(self, start: int, end: int, field: str, path: Path, promised: str | None) -> Edit:
         """Put a field in place of a comment, and a comma behind the one before it where there is none."""
         cuts = [Splice(start, end, field)]
         parent = self._locate(path[:-1])
         before = [one for one in fields(self.text.body, parent[-1].node) if one.whole_end < start] if parent else []
         if before and not _HAS_COMMA.match(self.text.body, before[-1].whole_end):
             cuts.insert(0, Splice(before[-1].whole_end, before[-1].whole_end, ","))
-        return self._promise(cuts, path, said)
+        return self._promise(cuts, path, promised)

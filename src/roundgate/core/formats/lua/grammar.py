@@ -13,11 +13,11 @@ from typing import Any, NamedTuple
 import tree_sitter
 import tree_sitter_lua
 
-from roundgate.core.formats.protocol import Kind, Path
+from roundgate.core.formats.protocol import EntryKind, Path
 from roundgate.core.formats.shared.bounded_parse import bounded_parse, reads_needed
 
 _LANGUAGE = tree_sitter.Language(tree_sitter_lua.language())
-_KINDS: dict[str, Kind] = {"string": "text", "number": "number", "true": "bool", "false": "bool", "nil": "null"}
+_KINDS: dict[str, EntryKind] = {"string": "text", "number": "number", "true": "bool", "false": "bool", "nil": "null"}
 _ESCAPE = re.compile(r"\\(?:z\s*|x([0-9a-fA-F]{2})|u\{([0-9a-fA-F]+)\}|(\d{1,3})|(\r\n|\n\r|.))", re.S)
 _LETTERS = {"a": "\a", "b": "\b", "f": "\f", "n": "\n", "r": "\r", "t": "\t", "v": "\v"}
 TOKEN = re.compile(
@@ -99,7 +99,7 @@ def _joined(text: str) -> str:
     return text.encode("utf-8", "surrogateescape").decode("utf-8", "replace")
 
 
-def kind_of(node: Any, body: str) -> Kind:
+def kind_of(node: Any, body: str) -> EntryKind:
     """Tell what a value is."""
     if node.type == "table_constructor":
         fields = [one for one in node.named_children if one.type == "field"]

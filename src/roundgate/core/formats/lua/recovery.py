@@ -25,7 +25,7 @@ class Scan(WordScan):
     def _end_of(self, frame: Frame, at: int) -> None:
         if frame.sign == "(" and frame.comma >= 0 and frame.state == "item":
             cut = Splice(frame.comma, frame.comma + 1, "")
-            self.say(
+            self.report(
                 "comma-last",
                 (frame.comma, frame.comma + 1),
                 "After this comma another argument is expected.",
@@ -35,7 +35,7 @@ class Scan(WordScan):
             )
         elif frame.state == "value":
             at = frame.key[1]
-            self.say("value-missing", (at - 1, at), "There is no value behind this equals sign.", "Write one.")
+            self.report("value-missing", (at - 1, at), "There is no value behind this equals sign.", "Write one.")
 
     # --- blanks and comments ---
 
@@ -67,7 +67,9 @@ class Scan(WordScan):
         end = self.body.find(f"]{opening[1]}]", self.at)
         if end < 0:
             cause = "This comment is opened and never closed, so it swallows the rest of the file."
-            self.say("comment-unclosed", (self.at, opening.end()), cause, f"Write ]{opening[1]}] where it should end.")
+            self.report(
+                "comment-unclosed", (self.at, opening.end()), cause, f"Write ]{opening[1]}] where it should end."
+            )
             self.top, self.at = "over", len(self.body)
             return False
         self.at = end + 2 + len(opening[1])
@@ -75,15 +77,15 @@ class Scan(WordScan):
 
     def _half_commented(self, start: int, end: int) -> None:
         """A line commented out whose bracket has its partner elsewhere."""
-        said = re.match(r"--[ \t]*(?:[\w.]+[ \t]*=[ \t]*\{|[\w.]+[ \t]*\(.*\{|\}[,)]*)[ \t]*$", self.body[start:end])
-        if not said:
+        hit = re.match(r"--[ \t]*(?:[\w.]+[ \t]*=[ \t]*\{|[\w.]+[ \t]*\(.*\{|\}[,)]*)[ \t]*$", self.body[start:end])
+        if not hit:
             return
         opened = self.body[start:end].rstrip().endswith("{")
         rest = self.body[end:]
         if opened and rest.count("}") > rest.count("{") + len([one for one in self.stack if one.sign == "{"]):
             cause = "This line is commented out, and the bracket that closes it is not."
             cut = Splice(start, start + len(re.match(r"--[ \t]?", self.body[start:])[0]), "")  # type: ignore[index]
-            self.say(
+            self.report(
                 "parent-off", (start, end), cause, "Take the comment sign away, or take the lines below out too.", cut
             )
             self.at = start
@@ -118,7 +120,7 @@ class Scan(WordScan):
             self._sign(char)
         elif char in DASHES:
             cut = Splice(self.at, self.at + 1, "-")
-            self.say("dash-smart", (self.at, self.at + 1), "This is a long dash.", "Write a plain minus sign.", cut)
+            self.report("dash-smart", (self.at, self.at + 1), "This is a long dash.", "Write a plain minus sign.", cut)
             self.at += 1
         else:
             self.at += 1
@@ -164,7 +166,7 @@ class Scan(WordScan):
         at = self.at
         self.at += 1
         if not self.stack:
-            self.say(
+            self.report(
                 "bracket-extra", (at, at + 1), f"This {char} closes nothing.", "Delete it.", Splice(at, at + 1, "")
             )
             return
@@ -181,14 +183,14 @@ class Scan(WordScan):
             cause = f"This {frame.sign} is never closed; {char} in line {self._line(at)} closes another."
             end = max(self.last_end, frame.at + 1)
             cut = Splice(end, end, self._own_line(frame, right))
-            self.say("bracket-unclosed", (frame.at, frame.at + 1), cause, f"Write {right} where it should end.", cut)
+            self.report("bracket-unclosed", (frame.at, frame.at + 1), cause, f"Write {right} where it should end.", cut)
             self.at = at
             self._shut(char)
             return
         right = signs[frame.sign]
         line = self._line(frame.at)
         cause = f"This {char} closes what was opened with {frame.sign} in line {line}; it should be {right}."
-        self.say("bracket-wrong", (at, at + 1), cause, f"Write {right} here.", Splice(at, at + 1, right))
+        self.report("bracket-wrong", (at, at + 1), cause, f"Write {right} here.", Splice(at, at + 1, right))
         self.stack.pop()
 
     def _separator(self) -> None:
@@ -196,10 +198,10 @@ class Scan(WordScan):
         span = (self.at, self.at + 1)
         self.at += 1
         if frame.state == "value":
-            self.say("value-missing", span, "The value is missing before this comma.", "Write a value.")
+            self.report("value-missing", span, "The value is missing before this comma.", "Write a value.")
         elif frame.state == "item":
             cut = Splice(*span, "")
-            self.say("comma-extra", span, "There is nothing before this comma.", "Delete it.", cut, safe=True)
+            self.report("comma-extra", span, "There is nothing before this comma.", "Delete it.", cut, safe=True)
         frame.state, frame.comma = "item", span[0]
         self.last = "comma"
         self.last_end = self.at

@@ -61,7 +61,7 @@ class WordScan(BracketScan):
         )
         before = self.body[self._line_start(self.at) : self.at].rstrip()
         is_plain = not before or before[-1] in ",;{}"  # behind a value // divides
-        self.say(
+        self.report(
             "comment-here",
             (self.at, end if block < 0 else block + 2),
             "A comment begins with -- in Lua.",
@@ -84,7 +84,7 @@ class WordScan(BracketScan):
         cause = "A comma is missing here, behind the item that ends."
         begun = max(self.stack[-1].comma, self.stack[-1].at) + 1
         is_bare = NAME.fullmatch(self.body[begun:end].strip()) is not None  # an equals sign may be missing instead
-        self.say("comma-missing", (end, end + 1), cause, "Write a comma.", Splice(end, end, ","), safe=not is_bare)
+        self.report("comma-missing", (end, end + 1), cause, "Write a comma.", Splice(end, end, ","), safe=not is_bare)
         self.stack[-1].state = "item"
         self.stack[-1].comma = end
 
@@ -95,7 +95,7 @@ class WordScan(BracketScan):
             end = self.body.find(f"]{long[1]}]", start)
             if end < 0:
                 cause = "This text is opened with two brackets and never closed, so it swallows the rest of the file."
-                self.say("text-unclosed", (start, long.end()), cause, f"Write ]{long[1]}] where it should end.")
+                self.report("text-unclosed", (start, long.end()), cause, f"Write ]{long[1]}] where it should end.")
                 self.top, self.at = "over", len(self.body)
                 return
             self._whole("text", end + 2 + len(long[1]))
@@ -112,7 +112,7 @@ class WordScan(BracketScan):
                 inner = [start + one for one in bare_quotes(self.body[start:last], good[0][0]) if one]
                 cuts = [Splice(at, at, "\\") for at in inner]
                 cause = "This quote ends the text too early: more of it follows on the line."
-                self.say(
+                self.report(
                     "quote-inside",
                     (inner[0], inner[0] + 1) if inner else (good.end() - 1, good.end()),
                     cause,
@@ -129,7 +129,7 @@ class WordScan(BracketScan):
                 for one in re.finditer(r"\\(?![abfnrtvzxu\"'\\\d\r\n])", re.sub(r"\\\\", "  ", good[0]))
             ]
             cause = "A backslash begins an escape, and this is none."
-            self.say(
+            self.report(
                 "escape-broken",
                 span,
                 cause,
@@ -144,10 +144,10 @@ class WordScan(BracketScan):
 
     def _open_text(self, start: int) -> None:
         line = self.body[start : self._line_end(start)]
-        said = re.match(r"[\"'][^\r\n]*?(?=[ \t]*(?:[,}\])][ \t,}\])]*)?(?:--.*)?$)", line)
-        end = start + (said.end() if said else len(line))
+        hit = re.match(r"[\"'][^\r\n]*?(?=[ \t]*(?:[,}\])][ \t,}\])]*)?(?:--.*)?$)", line)
+        end = start + (hit.end() if hit else len(line))
         cause = "This quote is opened and not closed on its line."
-        self.say(
+        self.report(
             "quote-unclosed",
             (start, max(end, start + 1)),
             cause,
@@ -160,7 +160,7 @@ class WordScan(BracketScan):
         found = re.compile(rf"[{CURLY}]([^{CURLY}\r\n\"]*)[{CURLY}\"]").match(self.body, self.at)
         end = found.end() if found else self.at + 1
         cuts = [Splice(self.at, end, f'"{found[1]}"')] if found else []
-        self.say(
+        self.report(
             "quote-curly",
             (self.at, end),
             "Curly quotes do not count; only straight ones do.",
@@ -182,7 +182,7 @@ class WordScan(BracketScan):
         elif not self.stack and self.last == "name" and kind == "number" and self._same_line(start):
             at = self.last_end
             cause = "The equals sign between this name and its value is missing."
-            self.say("equals-missing", (at, at + 1), cause, "Write = between them.", Splice(at, at, " ="))
+            self.report("equals-missing", (at, at + 1), cause, "Write = between them.", Splice(at, at, " ="))
         self._set("whole")
         self.last_start = start
         self.last, self.at, self.last_end = kind, end, end
@@ -207,7 +207,7 @@ class WordScan(BracketScan):
         spelling = _SPELLINGS.get(word)
         if spelling and self.stack and not re.match(r"\s*=", self.body[name.end() :]):
             cut = Splice(self.at, name.end(), spelling)
-            self.say(
+            self.report(
                 "word-spelling",
                 name.span(),
                 f"'{word}' is no word that Lua knows; {spelling} is.",
@@ -240,14 +240,14 @@ class WordScan(BracketScan):
             cause = f"This {frame.sign} is never closed; a new statement begins in line {self._line(self.at)}."
             end = max(self.last_end, frame.at + 1)
             cut = Splice(end, end, self._own_line(frame, right))
-            self.say("bracket-unclosed", (frame.at, frame.at + 1), cause, f"Write {right} where it should end.", cut)
+            self.report("bracket-unclosed", (frame.at, frame.at + 1), cause, f"Write {right} where it should end.", cut)
             self.stack.pop()
             self.last_end = end
 
     def _equals_missing(self, at: int) -> None:
         """A name and a value side by side in a table: a call of a text is rare there, a forgotten sign is not."""
         cause = "The equals sign between this name and its value is missing."
-        self.say("equals-missing", (at, at + 1), cause, "Write = between them.", Splice(at, at, " ="))
+        self.report("equals-missing", (at, at + 1), cause, "Write = between them.", Splice(at, at, " ="))
         self._set("part")
         self.last = "operator"
 
@@ -277,11 +277,11 @@ class WordScan(BracketScan):
             and self.last in ("name", "text")
             and not re.match(r":[A-Za-z_]\w*[ \t]*[({\"']", self.body[self.at :])
         ):
-            self.say(
+            self.report(
                 "separator-wrong", span, "Lua has an equals sign here, not a colon.", "Write =.", self._equals(span)
             )
         elif double and in_table and self.last == "name" and self._names_field():
-            self.say(
+            self.report(
                 "separator-wrong",
                 span,
                 "One equals sign gives a field its value; two compare.",
@@ -313,7 +313,7 @@ class WordScan(BracketScan):
         inner = self.body[start + 1 : end - 1]
         new = inner if NAME.fullmatch(inner) else f"[{self.body[start:end]}]"
         cause = "In Lua a name in quotes goes into square brackets, or without quotes."
-        self.say("separator-wrong", (start, end), cause, f"Write {new}.", Splice(start, end, new))
+        self.report("separator-wrong", (start, end), cause, f"Write {new}.", Splice(start, end, new))
 
     def _own_line(self, frame: Frame, right: str) -> str:
         return f" {right}" if frame.sign == "{" else right

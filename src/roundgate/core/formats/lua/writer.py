@@ -6,7 +6,7 @@ import re
 from functools import cached_property
 
 from roundgate.core.formats.lua.reader import LuaReading
-from roundgate.core.formats.protocol import EditRefused, Plain
+from roundgate.core.formats.protocol import EditRefused, PlainData
 from roundgate.core.formats.shared import bracket_edits as bracketed
 from roundgate.core.formats.shared.scalars import Number, is_number
 
@@ -58,7 +58,7 @@ def key_text(name: str, quote: str) -> str:
     return f"[{quote}{escaped}{quote}]"
 
 
-def said_of(value: Plain) -> str | None:
+def said_of(value: PlainData) -> str | None:
     """Give a single value as an entry says it; None for a list or map."""
     if isinstance(value, bool):
         return "true" if value else "false"
@@ -78,7 +78,7 @@ def is_lua_number(value: str) -> bool:
 class LuaWriting(LuaReading):
     """A Lua data file, read, in whose style values are written."""
 
-    def written(self, value: Plain, like: str = "", indent: str = "", *, spread: bool = False) -> str:
+    def written(self, value: PlainData, like: str = "", indent: str = "", *, spread: bool = False) -> str:
         """Write a value; ``like`` begins as what stood there did, ``spread`` gives each item a line."""
         if isinstance(value, Number | Code):
             return str(value)

@@ -12,9 +12,9 @@ from functools import cached_property
 from typing import NamedTuple
 
 from roundgate.core.formats.properties.escapes import escape, runs_on, unescape
-from roundgate.core.formats.protocol import USUAL, Dialect, Edit, EditRefused, Entry, Kind, Pairs, Path, Plain
+from roundgate.core.formats.protocol import USUAL, Dialect, Edit, EditRefused, Entry, EntryKind, Pairs, Path, PlainData
 from roundgate.core.formats.shared.key_value import KeyFile, as_text
-from roundgate.core.formats.shared.window import Near, around, is_large, lines_with, runs_on_into
+from roundgate.core.formats.shared.window import Window, around, is_large, lines_with, runs_on_into
 from roundgate.core.text import LINE_END, Splice, Text, line_start
 
 _ESCAPE = r"\\(?:\r\n?[ \t\f]*|\n[ \t\f]*|[^\r\n]|\Z)"
@@ -93,7 +93,7 @@ class PropertiesDocument(KeyFile):
             return near.entry(path)
         return self._last_of.get(path)
 
-    def _near(self, path: Path) -> Near | None:
+    def _near(self, path: Path) -> Window | None:
         """Give the lines around a key of a large file, where its letters alone tell which lines are its own."""
         body = self.text.body
         if self.is_part or not is_large(self.text) or len(path) != 1 or _ESCAPED_KEY.search(body):
@@ -116,7 +116,7 @@ class PropertiesDocument(KeyFile):
         part = PropertiesDocument(self.text.with_body(body[start:end]), self.dialect)
         part._ascii_only = self._ascii_only
         part.is_part = True
-        return Near(start, end, part, path)
+        return Window(start, end, part, path)
 
     def resolve(self, key: str) -> Path:
         """Give the path of a key: the whole of it is one name, dots and all."""
@@ -140,7 +140,7 @@ class PropertiesDocument(KeyFile):
         """Give ``#key=value`` lines: settings that stand commented out."""
         return self._off
 
-    def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
+    def set(self, path: Path, value: PlainData, kind: EntryKind | None = None, *, on_copy: bool = False) -> Edit:
         """Set in place, else switch on the commented-out line, else add a line near its relatives."""
         near = self._near(path)
         if near:
@@ -272,11 +272,11 @@ class PropertiesDocument(KeyFile):
 
     def _as_it_stood(self, off: Entry) -> Edit:
         body = self.text.body
-        said = PropertiesDocument(self.text.with_body(body[off.key_start : off.end])).plain()
-        if len(said) != 1:
+        read_back = PropertiesDocument(self.text.with_body(body[off.key_start : off.end])).plain()
+        if len(read_back) != 1:
             raise EditRefused(f"{off.path[0]} cannot be read where it is commented out")
         mark = max(body.rfind("#", 0, off.key_start), body.rfind("!", 0, off.key_start))
-        return Edit((Splice(mark, off.key_start, ""),), self._with_pair(off.key_start, said[0]))
+        return Edit((Splice(mark, off.key_start, ""),), self._with_pair(off.key_start, read_back[0]))
 
     @cached_property
     def _ascii_only(self) -> bool:

@@ -8,7 +8,7 @@ from typing import NamedTuple
 from roundgate.core.findings import Problem
 from roundgate.core.formats.catalogue import problem
 from roundgate.core.formats.shared.common_problems import HIDDEN, visible
-from roundgate.core.text import LINE_END, Splice, line_start, one_line
+from roundgate.core.text import LINE_END, Splice, is_one_line, line_start
 
 _CLOSES = {"{": "}", "[": "]", "(": ")"}
 
@@ -78,7 +78,9 @@ class BracketScan:
         else:
             self.top = state
 
-    def say(self, code: str, span: tuple[int, int], cause: str, do: str, *repair: Splice, safe: bool = False) -> None:
+    def report(
+        self, code: str, span: tuple[int, int], cause: str, do: str, *repair: Splice, safe: bool = False
+    ) -> None:
         """Note a problem."""
         self.found.append(problem(code, span, cause, do, repair, safe=safe))
 
@@ -105,7 +107,7 @@ class BracketScan:
             inner = self._indent_of_line(self.stack[-1].at)
             outer = [frame for frame in self.stack[:-1] if frame.sign == _OPENS[sign]]
             fits = any(self._indent_of_line(frame.at) == column for frame in outer)
-            if inner <= column or not fits or one_line(self.body, self.stack[-1].at, at):
+            if inner <= column or not fits or is_one_line(self.body, self.stack[-1].at, at):
                 return
             self._unclosed(self.stack[-1], at)
             self.last_end = self.last_end or at
@@ -118,7 +120,7 @@ class BracketScan:
             return False
         if column is not None:
             return self._indent_of_line(frame.at) != column
-        if one_line(self.body, frame.at, at) and not one_line(self.body, self.stack[-2].at, at):
+        if is_one_line(self.body, frame.at, at) and not is_one_line(self.body, self.stack[-2].at, at):
             return False
         following = re.compile(r"\s*([}\]]*)").match(self.body, at)
         closers = re.sub(r"\s", "", self.body[at : following.end()]) if following else ""
@@ -136,12 +138,12 @@ class BracketScan:
         end = frame.comma if self.body[noticed] not in ")]}" and frame.comma >= 0 else end
         end = max(end, frame.at + 1)
         repair = Splice(end, end, sign)
-        self.say("bracket-unclosed", (frame.at, frame.at + 1), cause, f"Write {sign} where it should end.", repair)
+        self.report("bracket-unclosed", (frame.at, frame.at + 1), cause, f"Write {sign} where it should end.", repair)
 
     def _missing_comma(self) -> None:
         end = self.last_end
         cause = "A comma is missing here, behind the item that ends."
-        self.say("comma-missing", (end, end + 1), cause, "Write a comma.", Splice(end, end, ","), safe=True)
+        self.report("comma-missing", (end, end + 1), cause, "Write a comma.", Splice(end, end, ","), safe=True)
         self.state = "key" if self.stack and self.stack[-1].sign == "{" else "value"
         if self.stack:
             self.stack[-1].comma = end
@@ -171,7 +173,9 @@ class BracketScan:
         """Say which brackets are still open."""
         if not self.stack:
             if self.top == "value" and not self.found:
-                self.say("value-missing", (0, 1), "There is no value in the file.", "Restore the file from a backup.")
+                self.report(
+                    "value-missing", (0, 1), "There is no value in the file.", "Restore the file from a backup."
+                )
             return
         frame = self.stack[-1]
         around = len(self.stack) - 1
@@ -180,13 +184,15 @@ class BracketScan:
         signs = "".join(_CLOSES[one.sign] for one in reversed(self.stack))
         end = len(self.body.rstrip())
         do = f"Write {signs} at the end, or where it should end."
-        self.say("bracket-unclosed", (frame.at, frame.at + 1), cause, do, Splice(end, end, self._closing(signs)))
+        self.report("bracket-unclosed", (frame.at, frame.at + 1), cause, do, Splice(end, end, self._closing(signs)))
         self._end_of(frame, end)
 
     def _hidden(self, char: str) -> None:
         cause = f"A character that cannot be seen (U+{ord(char):04X}) is here, and no reader skips it."
         cut = Splice(self.at, self.at + 1, visible(char) if HIDDEN.match(char) else " ")
-        self.say("hidden-between", (self.at, self.at + 1), cause, "Delete it and type a plain blank.", cut, safe=True)
+        self.report(
+            "hidden-between", (self.at, self.at + 1), cause, "Delete it and type a plain blank.", cut, safe=True
+        )
         self.at += 1
 
     def close(self, sign: str) -> None:
@@ -195,7 +201,7 @@ class BracketScan:
         self.at += 1
         if not self.stack:
             cause = f"This {sign} closes nothing."
-            self.say("bracket-extra", (at, at + 1), cause, "Delete it.", Splice(at, at + 1, ""))
+            self.report("bracket-extra", (at, at + 1), cause, "Delete it.", Splice(at, at + 1, ""))
             return
         self._settle_indent(sign, at)
         frame = self.stack[-1]
@@ -209,7 +215,7 @@ class BracketScan:
             right = _CLOSES[frame.sign]
             line = self._line(frame.at)
             cause = f"This {sign} closes what was opened with {frame.sign} in line {line}; it should be {right}."
-            self.say("bracket-wrong", (at, at + 1), cause, f"Write {right} here.", Splice(at, at + 1, right))
+            self.report("bracket-wrong", (at, at + 1), cause, f"Write {right} here.", Splice(at, at + 1, right))
         self._end_of(frame, at)
         self.stack.pop()
         self.last_end = self.at

@@ -8,7 +8,7 @@ from contextlib import contextmanager
 
 
 @contextmanager
-def without_collecting() -> Iterator[None]:
+def gc_paused() -> Iterator[None]:
     """Leave the collector off for a while: a reader's trees hold no circles, so it would find nothing."""
     was_on = gc.isenabled()
     gc.disable()

@@ -7,11 +7,11 @@ from __future__ import annotations
 
 import re
 
-from roundgate.core.formats.protocol import Edit, EditRefused, Kind, Path, Plain
+from roundgate.core.formats.protocol import Edit, EditRefused, EntryKind, Path, PlainData
 from roundgate.core.text import LINE_END, Text
 
 
-def as_text(value: Plain) -> str:
+def as_text(value: PlainData) -> str:
     """Write a plain value as the text that a file of keys holds. Raises EditRefused for lists and maps."""
     if isinstance(value, bool):
         return "true" if value else "false"
@@ -20,7 +20,7 @@ def as_text(value: Plain) -> str:
     raise EditRefused("this kind of file holds single values: no lists, no maps and no nothing")
 
 
-def one_line(text: str, what: str = "value") -> str:
+def single_line(text: str, what: str = "value") -> str:
     """Give the text back. Raises EditRefused where it is more than one line: the file could not hold it."""
     if LINE_END.search(text):
         raise EditRefused(f"a {what} in this kind of file cannot have a line break")
@@ -48,7 +48,7 @@ def mark_in_use(text: Text, marks: tuple[str, ...]) -> str:
 class KeyFile:
     """What a file of keys is not: a list."""
 
-    def insert(self, path: Path, value: Plain, kind: Kind | None = None) -> Edit:
+    def insert(self, path: Path, value: PlainData, kind: EntryKind | None = None) -> Edit:
         """Refuse: a file of keys is no list."""
         raise EditRefused("this file has keys, not a list of items")
 

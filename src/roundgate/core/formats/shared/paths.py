@@ -33,7 +33,7 @@ def _name(quoted: str | None, plain: str | None) -> str:
         return quoted[1:-1]
 
 
-def say_path(path: Path) -> str:
+def format_path(path: Path) -> str:
     """Write a path so that ``parse_path`` reads it again."""
     words = ""
     for step in path:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from roundgate.core.formats.protocol import EditRefused, Kind, Plain
+from roundgate.core.formats.protocol import EditRefused, EntryKind, PlainData
 
 _NUMBER = re.compile(r"-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?")
 
@@ -20,7 +20,7 @@ def is_number(text: str) -> bool:
     return _NUMBER.fullmatch(text) is not None
 
 
-def fitted(value: Plain, kind: Kind | None, present: Kind | None) -> Plain:
+def fitted(value: PlainData, kind: EntryKind | None, present: EntryKind | None) -> PlainData:
     """Give a text the kind it shall have: the one asked for, else the present one where it can, else by its look.
 
     Raises EditRefused where it cannot have the kind asked for.
@@ -40,7 +40,7 @@ def fitted(value: Plain, kind: Kind | None, present: Kind | None) -> Plain:
     raise EditRefused(f"'{value}' is no {kind}")
 
 
-def _by_present(value: str, present: Kind | None) -> Plain:
+def _by_present(value: str, present: EntryKind | None) -> PlainData:
     if present == "text":
         return value
     if value in ("true", "false") and present in (None, "bool", "null"):

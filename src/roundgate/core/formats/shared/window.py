@@ -33,7 +33,7 @@ class Within(Struct, frozen=True):
     inner: Any
 
 
-class Near(NamedTuple):
+class Window(NamedTuple):
     """The lines around a value: their span in the file, a document of them, and the value's path in that."""
 
     start: int

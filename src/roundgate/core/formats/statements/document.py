@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Sequence
 
-from roundgate.core.formats.protocol import Edit, EditRefused, Entry, Kind, Path, Plain
+from roundgate.core.formats.protocol import Edit, EditRefused, Entry, EntryKind, Path, PlainData
 from roundgate.core.formats.shared import bracket_edits as bracketed
 from roundgate.core.formats.shared.bracket_edits import Brackets, Span
 from roundgate.core.formats.shared.key_value import closed_before, line_span
@@ -31,7 +31,7 @@ class StatementsDocument(StatementsReading):
 
     # --- edits ---
 
-    def _written(self, value: Plain) -> str:
+    def _written(self, value: PlainData) -> str:
         if isinstance(value, Number):
             return str(value)
         if isinstance(value, bool):
@@ -56,7 +56,7 @@ class StatementsDocument(StatementsReading):
         items = [((*path, at, *rest), raw) for at, group in enumerate(groups) for rest, raw in group]
         return [*plain[: first + 1], *items, *plain[first + 1 + len(inner) :]]
 
-    def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
+    def set(self, path: Path, value: PlainData, kind: EntryKind | None = None, *, on_copy: bool = False) -> Edit:
         """Replace a value in its place, let a commented-out one count, or add a statement beside its neighbours."""
         found = self.value_at(path)
         if found is None:
@@ -73,14 +73,14 @@ class StatementsDocument(StatementsReading):
         expected = self._with(path, new, value if isinstance(value, list) else None)
         return Edit((Splice(found[1].start, found[1].end, new),), expected)
 
-    def _with(self, path: Path, new: str, items: list[Plain] | None) -> list[tuple[Path, str]]:
+    def _with(self, path: Path, new: str, items: list[PlainData] | None) -> list[tuple[Path, str]]:
         """Give what the file says once a value is replaced."""
         plain = self.plain()
         first = next(number for number, (where, _) in enumerate(plain) if where == path)
         inside = sum(1 for where, _ in plain if where[: len(path)] == path)
         return [*plain[:first], *self._pairs(path, new, items), *plain[first + inside :]]
 
-    def _pairs(self, path: Path, new: str, items: list[Plain] | None) -> list[tuple[Path, str]]:
+    def _pairs(self, path: Path, new: str, items: list[PlainData] | None) -> list[tuple[Path, str]]:
         if items is None:
             return [(path, new)]
         found: list[tuple[Path, str]] = [(path, "{}")]
@@ -89,7 +89,7 @@ class StatementsDocument(StatementsReading):
             found += self._pairs((*path, number), self._written(item), inner)
         return found
 
-    def _add(self, path: Path, value: Plain, kind: Kind | None) -> Edit:
+    def _add(self, path: Path, value: PlainData, kind: EntryKind | None) -> Edit:
         if any(isinstance(step, int) for step in path) or not path:
             raise EditRefused("there is no such list; set it as a whole first")
         if not re.fullmatch(r"[A-Za-z_]\w*", str(path[-1])) or path[-1] == "class":
@@ -102,12 +102,12 @@ class StatementsDocument(StatementsReading):
         if off and not isinstance(new, list):
             return self._switched_on(off[-1], self._written(new))
         name = f"{path[-1]}[]" if isinstance(new, list) else str(path[-1])
-        said = f"{name} = {self._written(new)};"
-        at, text = self._place(home, path[:-1], said)
+        assignment = f"{name} = {self._written(new)};"
+        at, text = self._place(home, path[:-1], assignment)
         return self._promised_with((Splice(at, at, text),), at, self._pairs(path, self._written(new), self._items(new)))
 
     @staticmethod
-    def _items(new: Plain) -> list[Plain] | None:
+    def _items(new: PlainData) -> list[PlainData] | None:
         return new if isinstance(new, list) else None
 
     def _promised_with(self, cuts: Sequence[Splice], at: int, pairs: list[tuple[Path, str]]) -> Edit:
@@ -116,7 +116,7 @@ class StatementsDocument(StatementsReading):
         after = [pair for one in self.statements if one.start >= at for pair in self._plain(one)]
         return Edit(tuple(cuts), [*before, *pairs, *after])
 
-    def _place(self, home: Statement | None, path: Path, said: str) -> tuple[int, str]:
+    def _place(self, home: Statement | None, path: Path, assignment: str) -> tuple[int, str]:
         """Tell where a new statement goes, and its line: behind the last of its own class."""
         newline = self.text.newline
         mates = [one for one in self.statements if one.path[:-1] == path]
@@ -126,18 +126,20 @@ class StatementsDocument(StatementsReading):
             lead = self._indent(last.start)
             end = line_span(self.text, last.end - 1)[1]
             if self.text.body[last.end : end].strip(" \t\r\n") and not self._is_comment(last.end, end):
-                return last.end, f" {said}"
-            return end, f"{lead}{said}{newline}" if closed_before(self.text, end) else f"{newline}{lead}{said}"
+                return last.end, f" {assignment}"
+            return end, f"{lead}{assignment}{newline}" if closed_before(
+                self.text, end
+            ) else f"{newline}{lead}{assignment}"
         if home is None:
             at = len(self.text.body)
-            return at, f"{said}{newline}" if closed_before(self.text, at) else f"{newline}{said}{newline}"
+            return at, f"{assignment}{newline}" if closed_before(self.text, at) else f"{newline}{assignment}{newline}"
         lead = self._indent(home.start)
         inner = self.text.body[home.inner : home.close]
         unit = bracketed.unit_of(self.text.body)
         if not LINE_END.search(inner):
-            return home.close, f" {said} " if not inner.strip() else f"{said} "
+            return home.close, f" {assignment} " if not inner.strip() else f"{assignment} "
         at = line_start(self.text.body, home.close)
-        return at, f"{lead}{unit}{said}{newline}"
+        return at, f"{lead}{unit}{assignment}{newline}"
 
     def _is_comment(self, start: int, end: int) -> bool:
         return re.fullmatch(rf"[ \t]*(?:{_COMMENT})[ \t\r\n]*", self.text.body[start:end]) is not None
@@ -196,7 +198,7 @@ class StatementsDocument(StatementsReading):
         ]
         return Edit(tuple(Splice(one.key_start, one.key_end, name) for one in same), pairs)
 
-    def insert(self, path: Path, value: Plain, kind: Kind | None = None) -> Edit:
+    def insert(self, path: Path, value: PlainData, kind: EntryKind | None = None) -> Edit:
         """Put an item into a list."""
         where, at = self._list_at(path)
         found = self.value_at(path[:-1])
@@ -204,8 +206,8 @@ class StatementsDocument(StatementsReading):
         present = items[0].kind if items and items[0].kind in ("text", "number", "bool") else None
         item = fitted(value, kind, present)
         new, at = self._written(item), min(at, len(items))
-        said = self._pairs((), new, self._items(item))
-        expected = self._with_items(path[:-1], lambda groups: groups.insert(at, said))
+        assignment = self._pairs((), new, self._items(item))
+        expected = self._with_items(path[:-1], lambda groups: groups.insert(at, assignment))
         return Edit(tuple(bracketed.added(where, at, new)), expected)
 
     def move(self, path: Path, to: int) -> Edit:

@@ -11,7 +11,7 @@ from collections.abc import Iterator, Sequence
 from functools import cached_property
 from typing import NamedTuple
 
-from roundgate.core.formats.protocol import USUAL, Dialect, EditRefused, Entry, Kind, Path
+from roundgate.core.formats.protocol import USUAL, Dialect, EditRefused, Entry, EntryKind, Path
 from roundgate.core.formats.shared.common_problems import CURLY
 from roundgate.core.formats.shared.scalars import is_number
 from roundgate.core.text import Text
@@ -38,7 +38,7 @@ class Value(NamedTuple):
 
     start: int
     end: int
-    kind: Kind
+    kind: EntryKind
     items: tuple[Value, ...] = ()
 
 
@@ -143,7 +143,7 @@ class Reader:
         if not raw:
             raise StatementError("value", start)
         self.at = start + len(raw)
-        kind: Kind = "number" if is_number(raw) else "bool" if raw.lower() in ("true", "false") else "code"
+        kind: EntryKind = "number" if is_number(raw) else "bool" if raw.lower() in ("true", "false") else "code"
         return Value(start, self.at, kind)
 
     def _list(self, depth: int) -> Value:

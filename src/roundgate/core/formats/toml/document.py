@@ -10,7 +10,7 @@ import re
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from roundgate.core.formats.protocol import Edit, EditRefused, Kind, Path, Plain
+from roundgate.core.formats.protocol import Edit, EditRefused, EntryKind, Path, PlainData
 from roundgate.core.formats.shared import bracket_edits as bracketed
 from roundgate.core.formats.shared.bracket_edits import Brackets, Span
 from roundgate.core.formats.shared.commented_out import Uncommented, commented, uncommented
@@ -42,7 +42,7 @@ class Off(NamedTuple):
     """A key that stands commented out: its lines, its value, and the span of that where it has one line."""
 
     lines: Uncommented
-    plain: Plain
+    plain: PlainData
     value: tuple[int, int]
 
 
@@ -51,7 +51,7 @@ class TomlDocument(TomlReading):
 
     format_name = "toml"
 
-    def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
+    def set(self, path: Path, value: PlainData, kind: EntryKind | None = None, *, on_copy: bool = False) -> Edit:
         """Replace a value in its place, else switch on the commented-out line, else add one to its table."""
         way = self._way(path)
         if not way:
@@ -63,7 +63,7 @@ class TomlDocument(TomlReading):
         written = like(raw, here.kind, value, kind)
         return Edit((Splice(here.start, here.end, written),), with_value(self.plain(), path, meaning(written)))
 
-    def _add(self, path: Path, value: Plain, kind: Kind | None) -> Edit:
+    def _add(self, path: Path, value: PlainData, kind: EntryKind | None) -> Edit:
         if not path or not isinstance(path[-1], str):
             raise EditRefused("there is no such place in the file")
         written = value_text(fitted(value, kind, None))
@@ -227,7 +227,7 @@ class TomlDocument(TomlReading):
         moved = with_value(without(self.plain(), path), (*path[:-1], name), part(self.plain(), path))
         return Edit((cut,), moved)
 
-    def insert(self, path: Path, value: Plain, kind: Kind | None = None) -> Edit:
+    def insert(self, path: Path, value: PlainData, kind: EntryKind | None = None) -> Edit:
         """Put an item into an array, or a whole table into an array of tables."""
         array = self._array_of((*path[:-1], 0)) if path and isinstance(path[-1], int) else None
         if array is not None:
@@ -244,7 +244,7 @@ class TomlDocument(TomlReading):
         expected = with_item(self.plain(), (*path[:-1], at), meaning(written))
         return Edit(tuple(bracketed.added(where, at, written)), expected)
 
-    def _insert_table(self, blocks: list[tuple[int, int, int]], path: Path, value: Plain) -> Edit:
+    def _insert_table(self, blocks: list[tuple[int, int, int]], path: Path, value: PlainData) -> Edit:
         if not isinstance(value, dict):
             raise EditRefused("an item of this list is a table: give names and values")
         newline, at = self.text.newline, min(int(path[-1]), len(blocks))

@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 from functools import cached_property
 
 from roundgate.core.formats.protocol import USUAL, Dialect, EditRefused, Entry, Path
-from roundgate.core.formats.shared.gc_paused import without_collecting
+from roundgate.core.formats.shared.gc_paused import gc_paused
 from roundgate.core.formats.toml.spans import Child, Statement, Value, children, statements
 from roundgate.core.formats.toml.writer import (
     Tree,
@@ -42,13 +42,13 @@ def read_tree(body: str) -> Tree:
     if deep:  # the library takes time and memory with the square of a key's parts
         raise TomlError("too deep", deep.start())
     try:
-        with without_collecting():
+        with gc_paused():
             return tomllib.loads(body, parse_float=str.encode)
     except tomllib.TOMLDecodeError as error:
-        said = str(error)
-        place = re.search(r"\(at line (\d+), column (\d+)\)", said)
+        shown = str(error)
+        place = re.search(r"\(at line (\d+), column (\d+)\)", shown)
         at = _index(body, int(place[1]), int(place[2])) if place else len(body)
-        raise TomlError(said.split(" (at ")[0], at) from error
+        raise TomlError(shown.split(" (at ")[0], at) from error
     except ValueError as error:  # Python reads no whole number of more than some thousand digits
         found = re.search(r"[0-9][0-9_]{4000,}", body)
         raise TomlError("too long", found.start() if found else 0) from error
@@ -98,7 +98,7 @@ class TomlReading:
     def statements(self) -> list[Statement]:
         """Every heading and ``key = value``, in order. Raises EditRefused where the text is no TOML."""
         self.plain()
-        with without_collecting():
+        with gc_paused():
             return list(statements(self.text.body))
 
     def resolve(self, key: str) -> Path:
@@ -129,8 +129,8 @@ class TomlReading:
 
     def _entry(self, path: Path, key: tuple[int, int], value: Value) -> Entry:
         raw = self.text.body[value.start : value.end]
-        said = str(tomllib.loads(f"x = {raw}")["x"]) if value.kind == "text" else raw
-        return Entry(path, said, *key, value.start, value.end, value.kind)
+        shown = str(tomllib.loads(f"x = {raw}")["x"]) if value.kind == "text" else raw
+        return Entry(path, shown, *key, value.start, value.end, value.kind)
 
     def find(self, path: Path) -> Entry | None:
         """Give what stands at a path, or None; None too where the file cannot be read."""

@@ -58,19 +58,19 @@ def twice(scene: Scene) -> Problem | None:
     key = re.match(rf"({KEY})=", scene.line)
     if not key:
         return None
-    said = key[1].strip()
+    shown = key[1].strip()
     span = (
         scene.start + key.start(1) + len(key[1]) - len(key[1].lstrip()),
         scene.start + key.start(1) + len(key[1].rstrip()),
     )
     table = max(scene.body.rfind("\n[", 0, scene.start), -1) + 1
-    first = re.search(rf"^[ \t]*{re.escape(said)}[ \t]*=", scene.body[table : scene.start], re.M)
+    first = re.search(rf"^[ \t]*{re.escape(shown)}[ \t]*=", scene.body[table : scene.start], re.M)
     if first:
         line = scene.body.count("\n", 0, table + first.start()) + 1
-        cause = f"{said} is in line {line} already; TOML does not allow it twice."
+        cause = f"{shown} is in line {line} already; TOML does not allow it twice."
         return problem("key-again", span, cause, "Delete the one that should not count.")
     return problem(
-        "key-over-value", span, f"{said} is, or lies inside, something else already.", "Choose another name."
+        "key-over-value", span, f"{shown} is, or lies inside, something else already.", "Choose another name."
     )
 
 

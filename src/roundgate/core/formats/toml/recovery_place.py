@@ -28,7 +28,7 @@ class Scene(NamedTuple):
     line: str
 
     @property
-    def said(self) -> str:
+    def shown(self) -> str:
         """What the line says, without its comment and the blanks around."""
         return self.line.split("#")[0].strip() if '"' not in self.line and "'" not in self.line else self.line.strip()
 

@@ -17,8 +17,8 @@ def broken_text(scene: Scene) -> Problem | None:
     line_quote = _line_quote(scene, at)
     if sign in ("\n", "\r", "") and line_quote >= 0:
         end = scene.end
-        said = re.match(r"[^\r\n]*?(?=[ \t]*(?:[,\]}][ \t,\]}]*)?$)", scene.body[line_quote:end])
-        end = line_quote + said.end() if said and said.end() > 1 else end
+        hit = re.match(r"[^\r\n]*?(?=[ \t]*(?:[,\]}][ \t,\]}]*)?$)", scene.body[line_quote:end])
+        end = line_quote + hit.end() if hit and hit.end() > 1 else end
         cause = "This quote is opened and not closed on its line."
         repair = Splice(end, end, scene.body[line_quote])
         return problem(

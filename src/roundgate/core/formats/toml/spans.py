@@ -10,7 +10,7 @@ import re
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from roundgate.core.formats.protocol import Kind, Path
+from roundgate.core.formats.protocol import EntryKind, Path
 
 _SKIP = re.compile(r"(?:[ \t\r\n]|#[^\n]*)*")
 _LINE_SKIP = re.compile(r"[ \t]*(?:#[^\n]*)?(?:\r?\n|\Z)")
@@ -28,7 +28,7 @@ class Value(NamedTuple):
 
     start: int
     end: int
-    kind: Kind
+    kind: EntryKind
 
 
 class Statement(NamedTuple):

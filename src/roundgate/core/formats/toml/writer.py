@@ -7,7 +7,7 @@ import tomllib
 from collections.abc import Callable
 from typing import Any
 
-from roundgate.core.formats.protocol import EditRefused, Kind, Path, Plain
+from roundgate.core.formats.protocol import EditRefused, EntryKind, Path, PlainData
 from roundgate.core.formats.shared.scalars import Number, fitted
 
 Tree = Any
@@ -41,7 +41,7 @@ def _basic(value: str) -> str:
 _SHORT = {"\n": "\\n", "\t": "\\t", "\r": "\\r"}
 
 
-def value_text(value: Plain) -> str:
+def value_text(value: PlainData) -> str:
     """Write any value on one line."""
     if isinstance(value, Number):
         return str(value)
@@ -59,7 +59,7 @@ def value_text(value: Plain) -> str:
     raise EditRefused("TOML has no word for nothing; remove the key instead")
 
 
-def like(raw: str, present: Kind, value: Plain, kind: Kind | None) -> str:
+def like(raw: str, present: EntryKind, value: PlainData, kind: EntryKind | None) -> str:
     """Write a value as what stands there is written: its quotes, where they can hold it."""
     if (
         isinstance(value, str)
@@ -81,16 +81,16 @@ def like(raw: str, present: Kind, value: Plain, kind: Kind | None) -> str:
     return value_text(new)
 
 
-def _is_same(value: str, present: Kind) -> bool:
+def _is_same(value: str, present: EntryKind) -> bool:
     """Tell whether a text is a number (or a date) in TOML's own forms."""
     try:
-        said = tomllib.loads(f"x = {value}", parse_float=str.encode)
+        shown = tomllib.loads(f"x = {value}", parse_float=str.encode)
     except (ValueError, RecursionError):
         return False
-    if list(said) != ["x"]:
+    if list(shown) != ["x"]:
         return False
-    is_number = isinstance(said["x"], int | bytes) and not isinstance(said["x"], bool)
-    return is_number if present == "number" else not isinstance(said["x"], int | bytes | str | list | dict)
+    is_number = isinstance(shown["x"], int | bytes) and not isinstance(shown["x"], bool)
+    return is_number if present == "number" else not isinstance(shown["x"], int | bytes | str | list | dict)
 
 
 def meaning(written: str) -> Tree:

@@ -11,9 +11,9 @@ from collections.abc import Sequence
 from functools import cached_property
 from typing import Any
 
-from roundgate.core.formats.protocol import Edit, EditRefused, Kind, Path, Plain
+from roundgate.core.formats.protocol import Edit, EditRefused, EntryKind, Path, PlainData
 from roundgate.core.formats.shared.key_value import line_span
-from roundgate.core.formats.xml.reader import _OFF, Said, XmlReading, _without_gaps
+from roundgate.core.formats.xml.reader import _OFF, Event, XmlReading, _without_gaps
 from roundgate.core.formats.xml.spans import Element, attributes, written
 from roundgate.core.text import Splice, Text
 
@@ -25,17 +25,17 @@ class XmlDocument(XmlReading):
 
     format_name = "xml"
 
-    def _edit(self, cuts: Sequence[Splice], said: list[Said]) -> Edit:
-        return Edit(tuple(cuts), _without_gaps(said))
+    def _edit(self, cuts: Sequence[Splice], events: list[Event]) -> Edit:
+        return Edit(tuple(cuts), _without_gaps(events))
 
     @cached_property
     def _starts(self) -> list[int]:
-        return [at for at, one in enumerate(self.said) if one[0] == "<"]
+        return [at for at, one in enumerate(self.events) if one[0] == "<"]
 
     def _closing(self, start: int) -> int:
         depth = 0
-        for at in range(start, len(self.said)):
-            depth += (self.said[at][0] == "<") - (self.said[at][0] == ">")
+        for at in range(start, len(self.events)):
+            depth += (self.events[at][0] == "<") - (self.events[at][0] == ">")
             if depth == 0:
                 return at
         return start
@@ -44,7 +44,7 @@ class XmlDocument(XmlReading):
         start = self._starts[element.number]
         return start, self._closing(start)
 
-    def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
+    def set(self, path: Path, value: PlainData, kind: EntryKind | None = None, *, on_copy: bool = False) -> Edit:
         """Set an attribute or a text in its place, or add it in the style of its neighbours."""
         new = _as_text(value)
         if isinstance(path[-1], str) and path[-1].startswith("@"):
@@ -73,15 +73,15 @@ class XmlDocument(XmlReading):
         else:
             cut, outer = Splice(element.inner, element.close, written(new)), new
         first, last = self._events(element)
-        text: list[Said] = [("t", outer.replace("\r\n", "\n"), None)] if outer else []
-        return self._edit([cut], [*self.said[: first + 1], *text, *self.said[last:]])
+        text: list[Event] = [("t", outer.replace("\r\n", "\n"), None)] if outer else []
+        return self._edit([cut], [*self.events[: first + 1], *text, *self.events[last:]])
 
-    def _with_attributes(self, element: Element, change: Any) -> list[Said]:
+    def _with_attributes(self, element: Element, change: Any) -> list[Event]:
         first = self._starts[element.number]
-        given = self.said[first][2]
+        given = self.events[first][2]
         pairs = [(given[at], given[at + 1]) for at in range(0, len(given), 2)]
         flat = tuple(one for pair in change(pairs) for one in pair)
-        return [*self.said[:first], ("<", self.said[first][1], flat), *self.said[first + 1 :]]
+        return [*self.events[:first], ("<", self.events[first][1], flat), *self.events[first + 1 :]]
 
     def _set_attribute(self, path: Path, new: str) -> Edit:
         _no_control(new)
@@ -112,19 +112,19 @@ class XmlDocument(XmlReading):
             raise EditRefused("there is no element to put it into")
         _no_control(new)
         text = f"<{name}>{written(new)}</{name}>" if new else f"<{name}/>"
-        said: list[Said] = [
+        events: list[Event] = [
             ("<", name, ()),
             *([("t", new.replace("\r\n", "\n"), None)] if new else []),
             (">", name, None),
         ]
-        return self._put(parent, len(parent.children), text, said)
+        return self._put(parent, len(parent.children), text, events)
 
-    def _put(self, parent: Element, at: int, text: str, said: list[Said]) -> Edit:
+    def _put(self, parent: Element, at: int, text: str, events: list[Event]) -> Edit:
         """Put an element in as child number ``at`` of its parent."""
         cuts = [self._place_for(parent, at, text)]
         _, last = self._events(parent)
         index = self._starts[parent.children[at].number] if at < len(parent.children) else last
-        return self._edit(cuts, [*self.said[:index], *said, *self.said[index:]])
+        return self._edit(cuts, [*self.events[:index], *events, *self.events[index:]])
 
     def _place_for(self, parent: Element, at: int, text: str) -> Splice:
         body, newline = self.text.body, self.text.newline
@@ -160,7 +160,7 @@ class XmlDocument(XmlReading):
         found = re.search(r"^([ \t]+)<", self.text.body, re.MULTILINE)
         return found[1] if found else "  "
 
-    def insert(self, path: Path, value: Plain, kind: Kind | None = None) -> Edit:
+    def insert(self, path: Path, value: PlainData, kind: EntryKind | None = None) -> Edit:
         """Put an element in before number ``path[-1]`` of those of its name.
 
         A map gives its attributes (``@name``), its text (``#text``) and elements with a text; a text gives its text.
@@ -174,10 +174,10 @@ class XmlDocument(XmlReading):
         at = same[path[-1]] if path[-1] < len(same) else (same[-1] + 1 if same else len(parent.children))
         like = parent.children[same[0]] if same else None
         record = value if isinstance(value, dict) else {"#text": value}
-        text, said = self._record(path[-2], record, like)
-        return self._put(parent, at, text, said)
+        text, events = self._record(path[-2], record, like)
+        return self._put(parent, at, text, events)
 
-    def _record(self, name: str, record: dict[str, Plain], like: Element | None) -> tuple[str, list[Said]]:
+    def _record(self, name: str, record: dict[str, PlainData], like: Element | None) -> tuple[str, list[Event]]:
         given = [(key[1:], _as_text(one)) for key, one in record.items() if key.startswith("@")]
         inner = [(key, _as_text(one)) for key, one in record.items() if not key.startswith(("@", "#"))]
         text = _as_text(record.get("#text", ""))
@@ -186,17 +186,17 @@ class XmlDocument(XmlReading):
                 raise EditRefused(f"'{key}' cannot be a name")
             _no_control(one)
         opening = f"<{name}" + "".join(f' {key}="{written(one, chr(34))}"' for key, one in given)
-        said: list[Said] = [("<", name, tuple(one for pair in given for one in pair))]
+        events: list[Event] = [("<", name, tuple(one for pair in given for one in pair))]
         if not inner and not text:
-            return opening + "/>", [*said, (">", name, None)]
+            return opening + "/>", [*events, (">", name, None)]
         parts = [f"<{key}>{written(one)}</{key}>" for key, one in inner]
         for key, one in inner:
-            said += [("<", key, ()), *([("t", one, None)] if one else []), (">", key, None)]
+            events += [("<", key, ()), *([("t", one, None)] if one else []), (">", key, None)]
         if text:
-            return f"{opening}>{written(text)}</{name}>", [said[0], ("t", text, None), (">", name, None)]
+            return f"{opening}>{written(text)}</{name}>", [events[0], ("t", text, None), (">", name, None)]
         gap = self._gap(like.children[0].start) if like is not None and like.children else ""
         end = self._gap(like.start) if gap and like is not None else ""
-        return opening + ">" + "".join(gap + one for one in parts) + end + f"</{name}>", [*said, (">", name, None)]
+        return opening + ">" + "".join(gap + one for one in parts) + end + f"</{name}>", [*events, (">", name, None)]
 
     def remove(self, path: Path) -> Edit:
         """Take out an attribute, or an element with its lines."""
@@ -213,9 +213,9 @@ class XmlDocument(XmlReading):
             raise EditRefused("it is not in the file")
         return self._edit([Splice(*self._own_lines(element), "")], self._without(element))
 
-    def _without(self, element: Element) -> list[Said]:
+    def _without(self, element: Element) -> list[Event]:
         first, last = self._events(element)
-        return [*self.said[:first], *self.said[last + 1 :]]
+        return [*self.events[:first], *self.events[last + 1 :]]
 
     def _own_lines(self, element: Element) -> tuple[int, int]:
         """Give the span of an element with its lines, where it has them to itself."""
@@ -252,9 +252,9 @@ class XmlDocument(XmlReading):
         if not element.is_alone:
             cuts.append(Splice(element.close + 2, element.close + 2 + len(element.name), name))
         first, last = self._events(element)
-        said = list(self.said)
-        said[first], said[last] = ("<", name, said[first][2]), (">", name, None)
-        return self._edit(cuts, said)
+        events = list(self.events)
+        events[first], events[last] = ("<", name, events[first][2]), (">", name, None)
+        return self._edit(cuts, events)
 
     def move(self, path: Path, to: int) -> Edit:
         """Move an element among its siblings of the same name: their texts change places."""
@@ -271,13 +271,13 @@ class XmlDocument(XmlReading):
             for slot, source in zip(same, order, strict=True)
             if slot is not source
         ]
-        said, expected, at = self.said, [], 0
+        events, expected, at = self.events, [], 0
         for slot, source in zip(same, order, strict=True):
             first, last = self._events(slot)
             begin, end = self._events(source)
-            expected += [*said[at:first], *said[begin : end + 1]]
+            expected += [*events[at:first], *events[begin : end + 1]]
             at = last + 1
-        return self._edit(cuts, [*expected, *said[at:]])
+        return self._edit(cuts, [*expected, *events[at:]])
 
     def switch(self, path: Path, *, on: bool) -> Edit:
         """Put an element into a comment, or take it out of the one it stands in."""
@@ -291,9 +291,9 @@ class XmlDocument(XmlReading):
             element = (
                 next((one for one in new.elements if one.start == comment.start()), None) if not new.error else None
             )
-            if element is None or _without_gaps(new._without(element)) != self.said:
+            if element is None or _without_gaps(new._without(element)) != self.events:
                 raise EditRefused("what is commented out there is not one whole element")
-            return self._edit(cuts, new.said)
+            return self._edit(cuts, new.events)
         element = self._locate(path)
         if element is None or element.parent is None:
             raise EditRefused("there is no such element")
@@ -303,7 +303,7 @@ class XmlDocument(XmlReading):
         return self._edit([Splice(element.start, element.end, f"<!-- {text} -->")], self._without(element))
 
 
-def _as_text(value: Plain) -> str:
+def _as_text(value: PlainData) -> str:
     from roundgate.core.formats.shared.key_value import as_text
 
     return as_text(value)
@@ -322,6 +322,6 @@ def as_declared(text: Text) -> Text:
     """Give a text that is plain ASCII the encoding that its first line declares: new letters are written in it."""
     if text.encoding != "utf-8" or text.bom or not text.body.isascii():
         return text
-    said = _DECLARED.match(text.body)
-    name = _SINGLE_BYTE.get(said["name"].lower(), "") if said else ""
+    events = _DECLARED.match(text.body)
+    name = _SINGLE_BYTE.get(events["name"].lower(), "") if events else ""
     return Text(text.body, name, text.bom) if name else text

@@ -67,17 +67,17 @@ def _first_error(body: str) -> tuple[int, int] | None:
 
 
 def _encoding(document: XmlDocument) -> list[Problem]:
-    said = _DECLARED.match(document.text.body)
-    if not said:
+    hit = _DECLARED.match(document.text.body)
+    if not hit:
         is_marked = document.text.encoding.startswith("utf-16")
         return [] if is_marked else list(not_utf8(document.text, "error"))
-    name = said[1].lower().replace("_", "-")
+    name = hit[1].lower().replace("_", "-")
     mine = document.text.encoding
     fits = {"utf-8": ("utf-8",), "utf-16-le": ("utf-16", "utf-16le"), "utf-16-be": ("utf-16", "utf-16be")}
     singles = ("iso-8859-1", "latin-1", "windows-1252", "cp1252", "iso-8859-15")
     if name in fits.get(mine, singles) or (mine == "utf-8" and document.text.body.isascii()):
         return []
-    cause = f"The first line says {said[1]}, and the file is written in {mine}."
+    cause = f"The first line says {hit[1]}, and the file is written in {mine}."
     return [
-        problem("encoding-differs", said.span(1), cause, f"Write {mine.upper()} there, or save the file as {said[1]}.")
+        problem("encoding-differs", hit.span(1), cause, f"Write {mine.upper()} there, or save the file as {hit[1]}.")
     ]

@@ -9,11 +9,11 @@ from typing import Any
 from xml.parsers import expat
 
 from roundgate.core.formats.protocol import USUAL, Dialect, EditRefused, Entry, Path
-from roundgate.core.formats.shared.gc_paused import without_collecting
+from roundgate.core.formats.shared.gc_paused import gc_paused
 from roundgate.core.formats.xml.spans import Attribute, Element, attributes, elements, meaning
 from roundgate.core.text import Text
 
-Said = tuple[str, str, Any]
+Event = tuple[str, str, Any]
 """One event of expat: ``<`` name attributes, ``>`` name, or ``t`` text; blanks between elements are left out."""
 
 
@@ -47,27 +47,27 @@ def _parse(body: str, parser: Any) -> None:
         raise XmlError(expat.errors.messages.get(error.code, "") or str(error), min(at, len(body))) from error
 
 
-def read_events(body: str) -> list[Said]:
+def read_events(body: str) -> list[Event]:
     """Give all that a text says, by expat. Raises XmlError."""
-    said: list[Said] = []
+    events: list[Event] = []
     parser = expat.ParserCreate("utf-8")
     parser.buffer_text = True
     parser.ordered_attributes = True
-    parser.StartElementHandler = lambda name, given: said.append(("<", name, tuple(given)))
-    parser.EndElementHandler = lambda name: said.append((">", name, None))
-    parser.CharacterDataHandler = lambda text: said.append(("t", text, None))
-    with without_collecting():
+    parser.StartElementHandler = lambda name, given: events.append(("<", name, tuple(given)))
+    parser.EndElementHandler = lambda name: events.append((">", name, None))
+    parser.CharacterDataHandler = lambda text: events.append(("t", text, None))
+    with gc_paused():
         _parse(body, parser)
-        return _without_gaps(said)
+        return _without_gaps(events)
 
 
-def _without_gaps(said: list[Said]) -> list[Said]:
+def _without_gaps(events: list[Event]) -> list[Event]:
     """Join texts and leave out those of blanks that only part elements."""
-    found: list[Said] = []
+    found: list[Event] = []
     add = found.append
-    text: Said | None = None
+    text: Event | None = None
     before = ""
-    for one in said:
+    for one in events:
         sign = one[0]
         if sign == "t":
             text = one if text is None else ("t", text[1] + one[1], None)
@@ -104,20 +104,20 @@ class XmlReading:
             raise EditRefused("the file has mistakes; mend them first (roundgate check)")
 
     @cached_property
-    def said(self) -> list[Said]:
+    def events(self) -> list[Event]:
         """All that the file says."""
         self._refuse_broken()
         return read_events(self.text.body)
 
-    def plain(self) -> list[Said]:
+    def plain(self) -> list[Event]:
         """Give all that the file says."""
-        return self.said
+        return self.events
 
     @cached_property
     def elements(self) -> list[Element]:
         """Every element, in order. Raises EditRefused where the text cannot be read."""
         self._refuse_broken()
-        with without_collecting():
+        with gc_paused():
             return elements(self.text.body)
 
     def resolve(self, key: str) -> Path:

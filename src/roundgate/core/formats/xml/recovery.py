@@ -32,12 +32,12 @@ class Scan(TagScan):
         """Look at what stands between two tags."""
         self.references(start, end)
         self.controls(start, end)
-        said = self.body[start:end]
-        if said.strip() and not self.stack:
-            begun = start + len(said) - len(said.lstrip())
-            if HIDDEN.fullmatch(said.strip()):
-                cut = Splice(begun, start + len(said.rstrip()), visible(said.strip()[0]))
-                self.say(
+        content = self.body[start:end]
+        if content.strip() and not self.stack:
+            begun = start + len(content) - len(content.lstrip())
+            if HIDDEN.fullmatch(content.strip()):
+                cut = Splice(begun, start + len(content.rstrip()), visible(content.strip()[0]))
+                self.report(
                     "hidden-between",
                     (begun, begun + 1),
                     "There is a character here that cannot be seen.",
@@ -47,11 +47,11 @@ class Scan(TagScan):
                 )
                 return
             cause = "This is outside the outermost element."
-            self.say("text-after-end", (begun, start + len(said.rstrip())), cause, "Delete it, or put it inside.")
-        end_mark = said.find("]]>")
+            self.report("text-after-end", (begun, start + len(content.rstrip())), cause, "Delete it, or put it inside.")
+        end_mark = content.find("]]>")
         if end_mark >= 0:
             at = start + end_mark
-            self.say(
+            self.report(
                 "text-after-end",
                 (at, at + 3),
                 "]]> may not be part of a text.",
@@ -69,7 +69,7 @@ class Scan(TagScan):
         elif body.startswith("<![CDATA[", at):
             end = body.find("]]>", at)
             if end < 0:
-                self.say(
+                self.report(
                     "text-unclosed", (at, at + 9), "This CDATA part is never closed.", "Write ]]> where it should end."
                 )
                 self.stack.clear()
@@ -85,7 +85,7 @@ class Scan(TagScan):
             self.opening()
         else:
             cause = "A bare < begins a tag, and none follows."
-            self.say("less-bare", (at, at + 1), cause, "Write &lt;.", Splice(at, at + 1, "&lt;"), safe=True)
+            self.report("less-bare", (at, at + 1), cause, "Write &lt;.", Splice(at, at + 1, "&lt;"), safe=True)
             self.at = at + 1
 
     def comment(self) -> None:
@@ -94,7 +94,7 @@ class Scan(TagScan):
         end = self.body.find("-->", at + 4)
         if end < 0:
             cause = "This comment is opened and never closed, so it swallows the rest of the file."
-            self.say("comment-unclosed", (at, at + 4), cause, "Write --> where it should end.")
+            self.report("comment-unclosed", (at, at + 4), cause, "Write --> where it should end.")
             self.at = len(self.body)
             self.stack.clear()
             self.roots = 1
@@ -110,7 +110,9 @@ class Scan(TagScan):
             length = len(run[0]) if run else 2
             length = min(length, end - dashes)
             cut = Splice(dashes, dashes + length, "-" if dashes + length < end else "")
-            self.say("comment-dashes", (dashes, dashes + 2), cause, "Write one dash.", *([] if nested >= 0 else [cut]))
+            self.report(
+                "comment-dashes", (dashes, dashes + 2), cause, "Write one dash.", *([] if nested >= 0 else [cut])
+            )
         self.controls(at, end)
         self.at = end + 3
 
@@ -121,10 +123,12 @@ class Scan(TagScan):
             before = self.body[:at]
             cuts = [Splice(0, at, "")] if not before.strip("\ufeff \t\r\n") else []
             cause = "The declaration must be the very first thing in the file, and something is before it."
-            self.say("declaration-late", (at, at + 5), cause, "Delete what is before it.", *cuts, safe=True)
+            self.report("declaration-late", (at, at + 5), cause, "Delete what is before it.", *cuts, safe=True)
         end = self.body.find("?>", at + 2)
         if end < 0:
-            self.say("tag-broken", (at, at + 2), "This declaration is never closed.", "Write ?> where it should end.")
+            self.report(
+                "tag-broken", (at, at + 2), "This declaration is never closed.", "Write ?> where it should end."
+            )
         self.at = end + 2 if end >= 0 else len(self.body)
 
     def types(self) -> None:
@@ -133,7 +137,7 @@ class Scan(TagScan):
             r"<![A-Z]+(?:\"[^\"]*\"|'[^']*'|\[(?:<!--.*?-->|\"[^\"]*\"|'[^']*'|[^\]\"'])*\]|[^>\[\"'])*>", re.S
         ).match(self.body, self.at)
         if whole is None:
-            self.say(
+            self.report(
                 "tag-broken",
                 (self.at, self.at + 2),
                 "This declaration is never closed.",
@@ -150,7 +154,7 @@ class Scan(TagScan):
         stop = tail.end() if tail else end
         if self.body[stop : stop + 1] != ">":
             cause = "This closing tag has no > at its end."
-            self.say("tag-broken", (at, end), cause, "Write > behind the name.", Splice(end, end, ">"), safe=True)
+            self.report("tag-broken", (at, end), cause, "Write > behind the name.", Splice(end, end, ">"), safe=True)
             self.at = end
         else:
             self.at = stop + 1
@@ -178,14 +182,14 @@ class Scan(TagScan):
         ):
             right = self.stack.pop()
             cause = f"This closes {name}, and what is open since line {self._line(right.at)} is {right.name}."
-            self.say("tag-mismatch", span, cause, f"Write {right.name}.", Splice(*span, right.name))
+            self.report("tag-mismatch", span, cause, f"Write {right.name}.", Splice(*span, right.name))
             return
         end = self.at
         if name in self.crossed:
             self.crossed.remove(name)
             return
         cut = Splice(span[0] - 2, end, "")
-        self.say("tag-extra", (span[0] - 2, end), f"No {name} is open here.", "Delete it, or open it before.", cut)
+        self.report("tag-extra", (span[0] - 2, end), f"No {name} is open here.", "Delete it, or open it before.", cut)
 
     def _closes_later(self, name: str) -> bool:
         """Tell whether more elements of a name are closed further on than are opened there."""
@@ -205,7 +209,7 @@ class Scan(TagScan):
                 cuts = [Splice(stop, stop, f"</{one.name}>")]
         span = (one.at, one.at + 1 + len(one.name))
         cause = f"This {one.name} is opened and never closed: {why}"
-        self.say("tag-unclosed", span, cause, f"Write </{one.name}> where it ends, or /> here.", *cuts)
+        self.report("tag-unclosed", span, cause, f"Write </{one.name}> where it ends, or /> here.", *cuts)
 
     # --- the end ---
 
@@ -222,6 +226,6 @@ class Scan(TagScan):
             cut = Splice(end, end, "\n" + closing)
             span = (one.at, one.at + 1 + len(one.name))
             cause = f"This {one.name} is opened and never closed.{more}"
-            self.say("tag-unclosed", span, cause, f"Write {closing} at the end, or where it should end.", cut)
+            self.report("tag-unclosed", span, cause, f"Write {closing} at the end, or where it should end.", cut)
         elif not self.roots and not self.found:
-            self.say("value-missing", (0, 1), "There is no element in the file.", "Restore the file from a backup.")
+            self.report("value-missing", (0, 1), "There is no element in the file.", "Restore the file from a backup.")

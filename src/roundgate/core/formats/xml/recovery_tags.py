@@ -56,7 +56,9 @@ class TagScan:
         self.roots = 0
         self.has_types = "<!DOCTYPE" in body
 
-    def say(self, code: str, span: tuple[int, int], cause: str, do: str, *repair: Splice, safe: bool = False) -> None:
+    def report(
+        self, code: str, span: tuple[int, int], cause: str, do: str, *repair: Splice, safe: bool = False
+    ) -> None:
         """Note a problem."""
         self.found.append(problem(code, span, cause, do, repair, safe=safe))
 
@@ -65,7 +67,7 @@ class TagScan:
         found = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff\ud800-\udfff]").search(self.body, start, end)
         if found:
             cause = f"A control character (U+{ord(found[0]):04X}) is here; XML has no form for it."
-            self.say("control-character", found.span(), cause, "Delete it.", Splice(*found.span(), ""))
+            self.report("control-character", found.span(), cause, "Delete it.", Splice(*found.span(), ""))
 
     def references(self, start: int, end: int) -> None:
         """Look at every ampersand."""
@@ -74,7 +76,7 @@ class TagScan:
                 continue
             if not one["named"]:
                 cause = "A bare & begins the name of a character, and none follows."
-                self.say(
+                self.report(
                     "ampersand-bare",
                     (one.start(), one.start() + 1),
                     cause,
@@ -87,7 +89,7 @@ class TagScan:
                 cause = f"&{one['named']}; is no character name that XML knows."
                 do = f"Write {meant}." if meant else "Write the character itself, or &amp; for a bare ampersand."
                 cuts = [Splice(*one.span(), meant)] if meant else [Splice(one.start(), one.start() + 1, "&amp;")]
-                self.say("entity-unknown", one.span(), cause, do, *cuts)
+                self.report("entity-unknown", one.span(), cause, do, *cuts)
 
     def opening(self) -> None:
         """Read an opening tag with its attributes."""
@@ -96,7 +98,7 @@ class TagScan:
         assert name is not None
         if not self.stack and self.roots:
             cause = "The outermost element is closed, and a second one begins."
-            self.say("two-values", (at, name.end()), cause, "Put both into one element around them.")
+            self.report("two-values", (at, name.end()), cause, "Put both into one element around them.")
             self.at = len(self.body)
             return
         self.roots += 0 if self.stack else 1
@@ -125,7 +127,7 @@ class TagScan:
         end = at + len(self.body[at : self.at].rstrip())
         self.at = end
         cause = "This tag has no > at its end."
-        self.say("tag-broken", (at, at + 1 + len(name)), cause, "Write > where it ends.", Splice(end, end, ">"))
+        self.report("tag-broken", (at, at + 1 + len(name)), cause, "Write > where it ends.", Splice(end, end, ">"))
         if self.body[end - 1] != "/":
             self.stack.append(Open(name, at))
 
@@ -136,7 +138,7 @@ class TagScan:
             char = self.body[self.at]
             if HIDDEN.match(char):
                 cut = Splice(self.at, self.at + 1, visible(char))
-                self.say(
+                self.report(
                     "hidden-between",
                     (self.at, self.at + 1),
                     "There is a character here that cannot be seen.",
@@ -145,7 +147,7 @@ class TagScan:
                     safe=True,
                 )
             elif char != "/" or not self.found:
-                self.say(
+                self.report(
                     "not-understood",
                     (self.at, self.at + 1),
                     f"'{char}' cannot be part of a tag.",
@@ -155,7 +157,7 @@ class TagScan:
             return False
         if not gap:
             cause = "No blank parts this attribute from the one before it."
-            self.say(
+            self.report(
                 "attribute-joined",
                 name.span(),
                 cause,
@@ -165,14 +167,14 @@ class TagScan:
             )
         if name[0] in seen:
             cause = f"{name[0]} is in this tag already."
-            self.say("attribute-twice", name.span(), cause, "Delete the one that should not count.")
+            self.report("attribute-twice", name.span(), cause, "Delete the one that should not count.")
         seen[name[0]] = name.start()
         colon = name[0].endswith(":") and self.body[name.end() : name.end() + 1] in ("'", '"')
         sign = re.compile(r"\s*([=:])\s*").match(self.body, name.end() - colon)
         if sign is None:
             self.at = name.end()
             cause = f"The attribute {name[0]} has no value."
-            self.say(
+            self.report(
                 "attribute-value",
                 name.span(),
                 cause,
@@ -182,7 +184,7 @@ class TagScan:
             return True
         if sign[1] == ":":
             cut = Splice(sign.start(1), sign.end(1), "=")
-            self.say("separator-wrong", sign.span(1), "An equals sign belongs here.", "Write =.", cut, safe=True)
+            self.report("separator-wrong", sign.span(1), "An equals sign belongs here.", "Write =.", cut, safe=True)
         self.at = sign.end()
         self._attribute_value()
         return True
@@ -197,7 +199,9 @@ class TagScan:
             found = re.compile(rf"[{CURLY}]([^{CURLY}<>\"]*)[{CURLY}\"]").match(body, at)
             end = found.end() if found else at + 1
             cuts = [Splice(at, end, f'"{found[1]}"')] if found else []
-            self.say("quote-curly", (at, end), "Curly quotes do not count.", "Write straight quotes.", *cuts, safe=True)
+            self.report(
+                "quote-curly", (at, end), "Curly quotes do not count.", "Write straight quotes.", *cuts, safe=True
+            )
             self.at = end
             return
         bare = re.compile(r"[^\s<>\"'/]*(?:/(?!>)[^\s<>\"'/]*)*").match(body, at)
@@ -208,7 +212,9 @@ class TagScan:
         ending = LINE_END.search(body, end)
         rest = body[end + tail : ending.start() if ending else len(body)]
         is_clear = end > at and rest.count('"') % 2 == 0  # else the value goes on behind the blank
-        self.say("attribute-unquoted", (at, max(end, at + 1)), cause, "Write quotes around it.", *cuts, safe=is_clear)
+        self.report(
+            "attribute-unquoted", (at, max(end, at + 1)), cause, "Write quotes around it.", *cuts, safe=is_clear
+        )
         self.at = end + tail
 
     def _quoted(self, quote: str) -> None:
@@ -229,7 +235,7 @@ class TagScan:
             stop = other.start() if other else stop
             cause = "This quote is opened and not closed before the tag ends."
             if end < 0 or end > stop:
-                self.say(
+                self.report(
                     "attribute-quote",
                     (at, stop),
                     cause,
@@ -239,14 +245,14 @@ class TagScan:
                 self.at = stop
                 return
         if end < 0:
-            self.say("attribute-quote", (at, at + 1), "This quote is opened and never closed.", "Close it.")
+            self.report("attribute-quote", (at, at + 1), "This quote is opened and never closed.", "Close it.")
             self.at = len(body)
             return
         self.references(at + 1, end)
         self.controls(at + 1, end)
         less = body.find("<", at + 1, end)
         if less >= 0:
-            self.say(
+            self.report(
                 "less-bare",
                 (less, less + 1),
                 "A bare < may not be part of a value.",

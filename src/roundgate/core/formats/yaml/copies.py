@@ -7,9 +7,9 @@ from collections.abc import Iterator, Sequence
 from itertools import count
 from typing import TYPE_CHECKING
 
-from roundgate.core.formats.protocol import Edit, EditRefused, Kind, Path, Plain
+from roundgate.core.formats.protocol import Edit, EditRefused, EntryKind, Path, PlainData
 from roundgate.core.formats.shared.scalars import fitted
-from roundgate.core.formats.yaml.events import Member, Said, Stream
+from roundgate.core.formats.yaml.events import Event, Member, Stream
 from roundgate.core.formats.yaml.writer import Bare, flow, kind_of, scalar
 from roundgate.core.text import Splice
 
@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from roundgate.core.formats.yaml.insertion import YamlPlaces
 
 
-def set_on_copy(document: YamlPlaces, path: Path, value: Plain, kind: Kind | None) -> Edit | None:
+def set_on_copy(document: YamlPlaces, path: Path, value: PlainData, kind: EntryKind | None) -> Edit | None:
     """Change a shared value in one place; None where what stands there is not shared.
 
     A reference gives way to a copy; what others refer to hands its mark on to the first of them. Raises EditRefused.
@@ -28,9 +28,9 @@ def set_on_copy(document: YamlPlaces, path: Path, value: Plain, kind: Kind | Non
         if way is None:
             continue
         event = way[-1].value
-        if stream.said[event][0] == "*":
+        if stream.events[event][0] == "*":
             return _instead_of_reference(document, way, path[depth:], value, kind)
-        mark = stream.said[event][2]
+        mark = stream.events[event][2]
         if mark and stream.aliases(mark, event):
             return _handed_on(document, path, way, value, kind)
         if mark and depth == len(path):
@@ -39,7 +39,7 @@ def set_on_copy(document: YamlPlaces, path: Path, value: Plain, kind: Kind | Non
 
 
 def _instead_of_reference(
-    document: YamlPlaces, way: Sequence[Member], rest: Path, value: Plain, kind: Kind | None
+    document: YamlPlaces, way: Sequence[Member], rest: Path, value: PlainData, kind: EntryKind | None
 ) -> Edit:
     """Put a copy of what a reference means in its place, changed."""
     stream, event = document.stream, way[-1].value
@@ -49,24 +49,26 @@ def _instead_of_reference(
     elif isinstance(value, dict | list):
         written = flow(value)
     else:
-        present = kind_of(stream.said[meant]) if stream.said[meant][0] == "S" else None
+        present = kind_of(stream.events[meant]) if stream.events[meant][0] == "S" else None
         written = scalar(fitted(value, kind, present), like="", in_flow=True)
     cut = Splice(*stream.spans[event], written.text)
-    return Edit((cut,), [*document.plain()[:event], *written.said, *document.plain()[event + 1 :]])
+    return Edit((cut,), [*document.plain()[:event], *written.events, *document.plain()[event + 1 :]])
 
 
-def _handed_on(document: YamlPlaces, path: Path, way: Sequence[Member], value: Plain, kind: Kind | None) -> Edit:
+def _handed_on(
+    document: YamlPlaces, path: Path, way: Sequence[Member], value: PlainData, kind: EntryKind | None
+) -> Edit:
     """Give the first place that refers to it the mark, with what it means by now; then change it here."""
     stream, event = document.stream, way[-1].value
-    mark, tag = stream.said[event][2:4]
+    mark, tag = stream.events[event][2:4]
     if tag is not None:
         raise EditRefused("a value with a tag cannot be changed here alone; edit the file by hand")
     first = stream.aliases(mark or "", event)[0]
     if first < stream.after(event):
         raise EditRefused("it refers to itself; edit the file by hand")
     old = flow(_tree(stream, event))
-    said = [(*old.said[0][:2], mark, *old.said[0][3:]), *old.said[1:]]
-    expected = [*document.plain()[:first], *said, *document.plain()[first + 1 :]]
+    events = [(*old.events[0][:2], mark, *old.events[0][3:]), *old.events[1:]]
+    expected = [*document.plain()[:first], *events, *document.plain()[first + 1 :]]
     expected[event] = (*expected[event][:2], None, *expected[event][3:])
     alone = document.alone(document.text.spliced([_without_mark(document, event)]))
     change = alone.set(path, value, kind)
@@ -76,11 +78,11 @@ def _handed_on(document: YamlPlaces, path: Path, way: Sequence[Member], value: P
     return Edit(tuple(cuts), [*made, *expected[first:]])
 
 
-def _marked(document: YamlPlaces, path: Path, value: Plain, kind: Kind | None) -> Edit | None:
+def _marked(document: YamlPlaces, path: Path, value: PlainData, kind: EntryKind | None) -> Edit | None:
     """Change a marked value to which nothing refers: the mark goes with it."""
     stream = document.stream
     event = (stream.locate(path) or [])[-1].value
-    if stream.said[event][3] is not None:
+    if stream.events[event][3] is not None:
         raise EditRefused("a value with a tag cannot be changed here alone; edit the file by hand")
     alone = document.alone(document.text.spliced([_without_mark(document, event)]))
     change = alone.set(path, value, kind)
@@ -106,7 +108,7 @@ def _without_mark(document: YamlPlaces, event: int) -> Splice:
     return Splice(len(body[:start].rstrip(" \t")), found.end("gap"), "")
 
 
-def _with(tree: Plain, path: Path, new: Plain) -> Plain:
+def _with(tree: PlainData, path: Path, new: PlainData) -> PlainData:
     """Give lists and maps with another value at a path, or a new name in a map. Raises EditRefused."""
     if not path:
         return new
@@ -118,11 +120,11 @@ def _with(tree: Plain, path: Path, new: Plain) -> Plain:
     raise EditRefused(f"there is no {step} in what is shared")
 
 
-def _fitted(stream: Stream, meant: int, rest: Path, value: Plain, kind: Kind | None) -> Plain:
+def _fitted(stream: Stream, meant: int, rest: Path, value: PlainData, kind: EntryKind | None) -> PlainData:
     way = [Member("", -1, meant)]
     for step in rest:
         way += [one for one in stream.members(way[-1].value) if one.step == step][-1:]
-    there = stream.said[way[-1].value] if len(way) == len(rest) + 1 else None
+    there = stream.events[way[-1].value] if len(way) == len(rest) + 1 else None
     return fitted(value, kind, kind_of(there) if there and there[0] == "S" else None)
 
 
@@ -131,27 +133,27 @@ _MOST_COPIED = 5_000
 """So many values are copied at most: references inside what is shared multiply it."""
 
 
-def _tree(stream: Stream, event: int) -> Plain:
+def _tree(stream: Stream, event: int) -> PlainData:
     """Give what an event means as lists, maps and words. Raises EditRefused where a copy would mean something else."""
     return _copied(stream, event, (), count(1))
 
 
-def _copied(stream: Stream, event: int, inside: tuple[int, ...], copied: Iterator[int]) -> Plain:
-    said: Said = stream.said[event]
+def _copied(stream: Stream, event: int, inside: tuple[int, ...], copied: Iterator[int]) -> PlainData:
+    events: Event = stream.events[event]
     if event in inside or len(inside) > _DEEPEST or next(copied) > _MOST_COPIED:
         raise EditRefused("what is shared refers to itself, or is too much to copy; edit the file by hand")
-    if said[0] == "*":
+    if events[0] == "*":
         return _copied(stream, stream.meant(event), (*inside, event), copied)
-    if said[3] is not None:
+    if events[3] is not None:
         raise EditRefused("what is shared has a tag, so it is not copied; edit the file by hand")
     members = list(stream.members(event))
     inner = (*inside, event)
-    if said[0] == "[":
+    if events[0] == "[":
         return [_copied(stream, one.value, inner, copied) for one in members]
-    if said[0] == "{":
-        if any(stream.said[one.key][0] != "S" or one.step == "<<" for one in members):
+    if events[0] == "{":
+        if any(stream.events[one.key][0] != "S" or one.step == "<<" for one in members):
             raise EditRefused("what is shared takes in other things by <<, so it is not copied; edit the file by hand")
         return {str(one.step): _copied(stream, one.value, inner, copied) for one in members}
-    if said[4] and kind_of(said) != "text":
-        return Bare(said[1]) if said[1] else None
-    return said[1]
+    if events[4] and kind_of(events) != "text":
+        return Bare(events[1]) if events[1] else None
+    return events[1]

@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
-from roundgate.core.formats.protocol import Edit, EditRefused, Kind, Path, Plain
+from roundgate.core.formats.protocol import Edit, EditRefused, EntryKind, Path, PlainData
 from roundgate.core.formats.shared import bracket_edits as bracketed
 from roundgate.core.formats.shared.key_value import closed_before, line_span
 from roundgate.core.formats.shared.scalars import fitted
@@ -31,7 +31,7 @@ class YamlDocument(YamlPlaces):
         """Read another text as this one was read."""
         return YamlDocument(text, self.dialect)
 
-    def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
+    def set(self, path: Path, value: PlainData, kind: EntryKind | None = None, *, on_copy: bool = False) -> Edit:
         """Replace a value in its place, keeping its quotes, or add a name in the style of its neighbours."""
         if on_copy:
             from roundgate.core.formats.yaml.copies import set_on_copy
@@ -50,24 +50,24 @@ class YamlDocument(YamlPlaces):
             )
             return off or self._add(path, value, kind)
         event = way[-1].value
-        said = self.stream.said[event]
+        events = self.stream.events[event]
         self.refuse_shared(way)
-        if said[0] in "[{":
+        if events[0] in "[{":
             return self._replace_collection(way, value)
         if isinstance(value, dict | list):
             return self._replace_scalar(way, self._collection(way, value))
         return self._replace_scalar(way, self._scalar_like(way, value, kind))
 
-    def _scalar_like(self, way: Sequence[Member], value: Plain, kind: Kind | None) -> Written:
+    def _scalar_like(self, way: Sequence[Member], value: PlainData, kind: EntryKind | None) -> Written:
         event = way[-1].value
-        said = self.stream.said[event]
-        present = kind_of(said)
+        events = self.stream.events[event]
+        present = kind_of(events)
         start, _ = self.stream.bare(event)
         if isinstance(value, str) and kind is None and present == "bool" and value.lower() in BOOL_WORDS:
-            new: Plain = Bare(value)
+            new: PlainData = Bare(value)
         else:
             new = fitted(value, kind, "text" if present == "code" else present)
-        sign = self.text.body[start : start + 1] if not said[4] else ""
+        sign = self.text.body[start : start + 1] if not events[4] else ""
         if sign in ("|", ">") and isinstance(new, str):
             column = self._block_indent(way)
             written = block_text(new, "|", column, self.text.newline) if column else None
@@ -86,32 +86,32 @@ class YamlDocument(YamlPlaces):
 
     def _replace_scalar(self, way: Sequence[Member], new: Written) -> Edit:
         event = way[-1].value
-        said = self.stream.said[event]
+        events = self.stream.events[event]
         start, _ = self.stream.bare(event)
         end = max(start, self.stream.content_end(event))
-        if not said[4] and self.text.body[start : start + 1] in ("|", ">"):
+        if not events[4] and self.text.body[start : start + 1] in ("|", ">"):
             end = start + len(self.text.body[start:end].rstrip(" \t\r\n"))
         text = new.text
         if start == end:
             text = self.into_nothing(way, start, text)
         expected = self.plain()
-        made = [(*new.said[0][:2], said[2], said[3], new.said[0][4]), *new.said[1:]]
+        made = [(*new.events[0][:2], events[2], events[3], new.events[0][4]), *new.events[1:]]
         return Edit((Splice(start, end, text),), [*expected[:event], *made, *expected[event + 1 :]])
 
-    def _collection(self, way: Sequence[Member], value: Plain) -> Written:
+    def _collection(self, way: Sequence[Member], value: PlainData) -> Written:
         """Write a map or list for the place of a scalar: on lines of its own, or in brackets where those are needed."""
         member = way[-1]
-        if not value or self.in_flow(way) or member.key < 0 or self.stream.said[member.value][1]:
+        if not value or self.in_flow(way) or member.key < 0 or self.stream.events[member.value][1]:
             return flow(value, ascii_only=self.ascii_only)
         indent = " " * (self.column(self.stream.spans[member.key][0]) + len(self.unit))
         written = block(value, indent, self.unit, self.text.newline, ascii_only=self.ascii_only)
-        return Written(self.text.newline + indent + written.text, written.said)
+        return Written(self.text.newline + indent + written.text, written.events)
 
-    def _replace_collection(self, way: Sequence[Member], value: Plain) -> Edit:
+    def _replace_collection(self, way: Sequence[Member], value: PlainData) -> Edit:
         event = way[-1].value
         if not isinstance(value, dict | list):
             raise EditRefused("there is a list or a map here, and a single value cannot replace it")
-        said, stream = self.stream.said[event], self.stream
+        events, stream = self.stream.events[event], self.stream
         new = flow(value, ascii_only=self.ascii_only)
         start, end = stream.bare_start(event), stream.content_end(event)
         if not stream.is_flow(event) and way[-1].key >= 0:
@@ -119,11 +119,11 @@ class YamlDocument(YamlPlaces):
             has_line = LINE_END.search(self.text.body, colon, start)
             start = colon + 1 if has_line and not self.text.body[colon + 1 : start].strip() else start
         lead = " " if self.text.body[start - 1 : start] == ":" else ""
-        made = [(*new.said[0][:2], said[2], said[3], True), *new.said[1:]]
+        made = [(*new.events[0][:2], events[2], events[3], True), *new.events[1:]]
         after = stream.after(event)
         return Edit((Splice(start, end, lead + new.text),), [*self.plain()[:event], *made, *self.plain()[after:]])
 
-    def _add(self, path: Path, value: Plain, kind: Kind | None) -> Edit:
+    def _add(self, path: Path, value: PlainData, kind: EntryKind | None) -> Edit:
         depth = len(path) - 1
         while depth > 0 and self.stream.locate(path[:depth]) is None:
             depth -= 1
@@ -133,36 +133,36 @@ class YamlDocument(YamlPlaces):
         if way is None or (way[-1].value < len(self.plain()) and self.plain()[way[-1].value][0] == "d"):
             return self._first(name, new)
         self.refuse_shared(way)
-        said = self.stream.said[way[-1].value]
-        if said[0] == "S" and kind_of(said) == "null" and not said[1]:
+        events = self.stream.events[way[-1].value]
+        if events[0] == "S" and kind_of(events) == "null" and not events[1]:
             if len(way) == 1:
                 return self._first(name, new)
             return self._replace_scalar(way, self._collection(way, {name: new}))
-        if said[0] != "{" or isinstance(name, int):
+        if events[0] != "{" or isinstance(name, int):
             raise EditRefused(f"there is no {name} in what is there")
         return self._add_member(way, name, new)
 
-    def _first(self, name: str | int, new: Plain) -> Edit:
+    def _first(self, name: str | int, new: PlainData) -> Edit:
         """Put the first name into a file that says nothing yet."""
         written = block({str(name): new}, "", self.unit, self.text.newline, ascii_only=self.ascii_only)
         at = len(self.text.body)
         lead = "" if closed_before(self.text, at) else self.text.newline
         cut = Splice(at, at, lead + written.text + self.text.newline)
-        return Edit((cut,), [("D", "", None, None, True), *written.said, ("d", "", None, None, True)])
+        return Edit((cut,), [("D", "", None, None, True), *written.events, ("d", "", None, None, True)])
 
     def _can_open(self, way: Sequence[Member]) -> bool:
         """Tell whether a map is an empty pair of brackets that may give way to lines of their own."""
         event, stream, body = way[-1].value, self.stream, self.text.body
         if not stream.is_flow(event) or list(stream.members(event)) or self.in_flow(way[:-1]):
             return False
-        if stream.said[event][2:4] != (None, None) or (len(way) > 1 and way[-1].key < 0):
+        if stream.events[event][2:4] != (None, None) or (len(way) > 1 and way[-1].key < 0):
             return False
         start, end = stream.bare_start(event), stream.content_end(event)
         rest = body[end : self.text.line_around(end)[1]]
         before = body[self.text.line_around(start)[0] : start].strip()
         return body[start:end].strip("{} ") == "" and not rest.strip() and (len(way) > 1 or not before)
 
-    def _opened(self, way: Sequence[Member], value: Plain) -> Edit:
+    def _opened(self, way: Sequence[Member], value: PlainData) -> Edit:
         """Write the first names of a map on lines of their own, in the place of its empty brackets."""
         event, stream = way[-1].value, self.stream
         start, end = stream.bare_start(event), stream.content_end(event)
@@ -172,9 +172,9 @@ class YamlDocument(YamlPlaces):
             new = self._collection(way, value)
             start = len(self.text.body[:start].rstrip(" \t"))
         after = stream.after(event)
-        return Edit((Splice(start, end, new.text),), [*self.plain()[:event], *new.said, *self.plain()[after:]])
+        return Edit((Splice(start, end, new.text),), [*self.plain()[:event], *new.events, *self.plain()[after:]])
 
-    def _add_member(self, way: Sequence[Member], name: str, new: Plain) -> Edit:
+    def _add_member(self, way: Sequence[Member], name: str, new: PlainData) -> Edit:
         event = way[-1].value
         stream, last = self.stream, self.stream.closing[event]
         if self._can_open(way):
@@ -187,10 +187,10 @@ class YamlDocument(YamlPlaces):
             indent = " " * self.column(stream.spans[members[0].key][0])
             written = block({name: new}, indent, self.unit, self.text.newline, ascii_only=self.ascii_only)
             cuts = [self.line_behind(stream.content_end(members[-1].value), indent + written.text)]
-        said = self.plain()
-        return Edit(tuple(cuts), [*said[:last], *written.said[1:-1], *said[last:]])
+        events = self.plain()
+        return Edit(tuple(cuts), [*events[:last], *written.events[1:-1], *events[last:]])
 
-    def insert(self, path: Path, value: Plain, kind: Kind | None = None) -> Edit:
+    def insert(self, path: Path, value: PlainData, kind: EntryKind | None = None) -> Edit:
         """Put an item into a list."""
         way, items = self.list_at(path)
         event, at = way[-1].value, min(int(path[-1]), len(items))
@@ -203,11 +203,11 @@ class YamlDocument(YamlPlaces):
             dash = self.dashes(event, items)[min(at, len(items) - 1)]
             indent = " " * self.column(dash)
             written = block([new], indent, self.unit, self.text.newline, ascii_only=self.ascii_only)
-            written = Written(written.text, written.said[1:-1])
+            written = Written(written.text, written.events[1:-1])
             cuts = [self._block_item(items, at, dash, indent, written.text)]
         index = items[at].value if at < len(items) else self.stream.closing[event]
-        said = self.plain()
-        return Edit(tuple(cuts), [*said[:index], *written.said, *said[index:]])
+        events = self.plain()
+        return Edit(tuple(cuts), [*events[:index], *written.events, *events[index:]])
 
     def _block_item(self, items: Sequence[Member], at: int, dash: int, indent: str, text: str) -> Splice:
         if at == len(items):
@@ -228,8 +228,8 @@ class YamlDocument(YamlPlaces):
         self._refuse_sharers(members[gone[0]])
         cuts = self._cut(parent, members, gone[0])
         first = members[gone[0]].key if members[gone[0]].key >= 0 else members[gone[0]].value
-        said = self.plain()
-        return Edit(tuple(cuts), [*said[:first], *said[self.stream.after(members[gone[0]].value) :]])
+        events = self.plain()
+        return Edit(tuple(cuts), [*events[:first], *events[self.stream.after(members[gone[0]].value) :]])
 
     def _refuse_sharers(self, member: Member) -> None:
         for at in range(member.value, self.stream.after(member.value)):
@@ -284,7 +284,7 @@ class YamlDocument(YamlPlaces):
             like = "" if expected[key][4] else self.text.body[start : start + 1]
             new = scalar(name, like=like, in_flow=self.in_flow(way), ascii_only=self.ascii_only)
             cuts.append(Splice(start, end, new.text))
-            expected[key] = (*new.said[0][:2], expected[key][2], expected[key][3], new.said[0][4])
+            expected[key] = (*new.events[0][:2], expected[key][2], expected[key][3], new.events[0][4])
         return Edit(tuple(cuts), expected)
 
     def move(self, path: Path, to: int) -> Edit:
@@ -295,10 +295,10 @@ class YamlDocument(YamlPlaces):
             raise EditRefused(f"the list has items 0 to {len(items) - 1}")
         order = list(range(len(items)))
         order.insert(to, order.pop(at))
-        said = self.plain()
-        nodes = [said[one.value : self.stream.after(one.value)] for one in items]
-        expected = [*said[: items[0].value], *(one for number in order for one in nodes[number])]
-        expected += said[self.stream.closing[event] :]
+        events = self.plain()
+        nodes = [events[one.value : self.stream.after(one.value)] for one in items]
+        expected = [*events[: items[0].value], *(one for number in order for one in nodes[number])]
+        expected += events[self.stream.closing[event] :]
         if self.stream.is_flow(event):
             return Edit(tuple(bracketed.moved(self.brackets(event), at, to)), expected)
         spans = [self._item_span(one) for one in items]

@@ -14,9 +14,9 @@ from typing import Any, NamedTuple
 import yaml
 
 from roundgate.core.formats.protocol import Path
-from roundgate.core.formats.shared.gc_paused import without_collecting
+from roundgate.core.formats.shared.gc_paused import gc_paused
 
-Said = tuple[str, str, str | None, str | None, bool]
+Event = tuple[str, str, str | None, str | None, bool]
 """One event: its sign (S scalar, * alias, [ ] list, { } map, D d document), value, anchor, tag, written plain."""
 
 _PROPERTIES = re.compile(
@@ -51,18 +51,18 @@ class Spans:
 class Events(NamedTuple):
     """What a text says, and the span of each event."""
 
-    said: list[Said]
+    events: list[Event]
     spans: Spans
 
 
 def read_events(body: str) -> Events:
     """Read a text. Raises YamlError."""
-    said: list[Said] = []
+    events: list[Event] = []
     spans = Spans()
-    add, starts, ends = said.append, spans.starts.append, spans.ends.append
-    known: dict[Said, Said] = {}  # most files say the same again and again
+    add, starts, ends = events.append, spans.starts.append, spans.ends.append
+    known: dict[Event, Event] = {}  # most files say the same again and again
     try:
-        with without_collecting():
+        with gc_paused():
             for event in yaml.parse(body, Loader=_LOADER):
                 made = _MAKERS.get(type(event))
                 if made is not None:
@@ -81,7 +81,7 @@ def read_events(body: str) -> Events:
         raise YamlError("unreadable character", _unreadable(body), "", _unreadable(body)) from error
     except (UnicodeEncodeError, RecursionError) as error:
         raise YamlError("unreadable character", 0, "", 0) from error
-    return Events(said, spans)
+    return Events(events, spans)
 
 
 _UNREADABLE = re.compile("[^\t\n\r\x20-\x7e\x85\xa0-\ud7ff\ue000-\ufefe\uff00-\ufffd\U00010000-\U0010ffff]")
@@ -92,12 +92,12 @@ def _unreadable(body: str) -> int:
     return found.start() if found else 0
 
 
-def _scalar(event: Any) -> Said:
+def _scalar(event: Any) -> Event:
     return "S", event.value, event.anchor, event.tag, not event.style
 
 
-_LIST: Said = ("[", "", None, None, True)
-_MAP: Said = ("{", "", None, None, True)
+_LIST: Event = ("[", "", None, None, True)
+_MAP: Event = ("{", "", None, None, True)
 _MAKERS: dict[type, Any] = {
     yaml.ScalarEvent: _scalar,
     yaml.AliasEvent: lambda event: ("*", event.anchor, None, None, True),
@@ -128,14 +128,14 @@ class Stream:
     def __init__(self, body: str) -> None:
         """Read ``body``. Raises YamlError."""
         self.body = body
-        self.said, self.spans = read_events(body)
+        self.events, self.spans = read_events(body)
 
     @cached_property
     def closing(self) -> dict[int, int]:
         """For the event that opens a list, a map or a document, the one that closes it."""
         found: dict[int, int] = {}
         open_ones: list[int] = []
-        for at, one in enumerate(self.said):
+        for at, one in enumerate(self.events):
             sign = one[0]
             if sign in "[{D":
                 open_ones.append(at)
@@ -149,7 +149,7 @@ class Stream:
 
     def members(self, event: int) -> Iterator[Member]:
         """Give the members or items of the node that begins at an event; nothing for a scalar."""
-        sign = self.said[event][0]
+        sign = self.events[event][0]
         if sign not in "[{":
             return
         at, end, number = event + 1, self.closing[event], 0
@@ -164,13 +164,13 @@ class Stream:
             number += 1
 
     def _step(self, key: int, number: int) -> str:
-        sign, value = self.said[key][:2]
+        sign, value = self.events[key][:2]
         return value if sign == "S" else f"*{value}" if sign == "*" else f"?{number}"
 
     @cached_property
     def roots(self) -> list[int]:
         """Give the event of each document's root."""
-        return [at + 1 for at, one in enumerate(self.said) if one[0] == "D"]
+        return [at + 1 for at, one in enumerate(self.events) if one[0] == "D"]
 
     def locate(self, path: Path) -> list[Member] | None:
         """Give the way to a path, the document's root first, or None. ``#2`` begins a path in the second document."""
@@ -194,7 +194,7 @@ class Stream:
     def bare(self, event: int) -> tuple[int, int]:
         """Give the span of a node without its anchor, its tag and what blanks follow them."""
         start, end = self.spans[event]
-        one = self.said[event]
+        one = self.events[event]
         if one[0] in "S[{" and (one[2] is not None or one[3] is not None):
             found = _PROPERTIES.match(self.body, start, max(end, start))
             start = found.end() if found else start
@@ -203,26 +203,26 @@ class Stream:
     def is_flow(self, event: int) -> bool:
         """Tell whether a list or map is written in brackets."""
         start = self.bare_start(event)
-        return self.body[start : start + 1] == self.said[event][0]
+        return self.body[start : start + 1] == self.events[event][0]
 
     def bare_start(self, event: int) -> int:
         """Tell where a list or map itself begins: its bracket, or its first name or dash."""
         start = self.spans[event][0]
-        if self.said[event][2] is not None or self.said[event][3] is not None:
+        if self.events[event][2] is not None or self.events[event][3] is not None:
             found = _PROPERTIES.match(self.body, start)
             start = found.end() if found else start
         return start
 
     def content_end(self, event: int) -> int:
         """Tell where what a node says ends, without the blank lines and comments that libyaml counts to it."""
-        sign = self.said[event][0]
+        sign = self.events[event][0]
         if sign in "[{":
             last = self.closing[event]
             if self.is_flow(event):
                 return self.spans[last][1]
             return self.content_end(self._last_child(event)) if last > event + 1 else self.spans[event][1]
         start, end = self.bare(event)
-        if sign == "S" and self.body[start : start + 1] in ("|", ">") and not self.said[event][4]:
+        if sign == "S" and self.body[start : start + 1] in ("|", ">") and not self.events[event][4]:
             header = re.match(r"[|>][^\r\n]*", self.body[start:])
             if header and "+" in header[0].split("#")[0]:
                 return end
@@ -239,8 +239,8 @@ class Stream:
     def aliases(self, anchor: str, since: int) -> list[int]:
         """Give the events that stand for the node marked ``&anchor`` at an event."""
         found = []
-        for at in range(since + 1, len(self.said)):
-            one = self.said[at]
+        for at in range(since + 1, len(self.events)):
+            one = self.events[at]
             if one[2] == anchor or one[0] == "D":
                 break
             if one[0] == "*" and one[1] == anchor:
@@ -249,5 +249,5 @@ class Stream:
 
     def meant(self, alias: int) -> int:
         """Give the event of the node that an alias stands for."""
-        name = self.said[alias][1]
-        return next((at for at in range(alias - 1, -1, -1) if self.said[at][2] == name), -1)
+        name = self.events[alias][1]
+        return next((at for at in range(alias - 1, -1, -1) if self.events[at][2] == name), -1)

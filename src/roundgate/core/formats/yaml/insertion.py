@@ -6,7 +6,7 @@ import re
 from collections.abc import Sequence
 from functools import cached_property
 
-from roundgate.core.formats.protocol import Edit, EditRefused, Kind, Path, Plain
+from roundgate.core.formats.protocol import Edit, EditRefused, EntryKind, Path, PlainData
 from roundgate.core.formats.shared.bracket_edits import Brackets, Span
 from roundgate.core.formats.shared.key_value import closed_before, line_span
 from roundgate.core.formats.yaml.events import Member
@@ -27,7 +27,7 @@ class YamlPlaces(YamlReading):
         """See Document."""
         raise NotImplementedError
 
-    def set(self, path: Path, value: Plain, kind: Kind | None = None, *, on_copy: bool = False) -> Edit:
+    def set(self, path: Path, value: PlainData, kind: EntryKind | None = None, *, on_copy: bool = False) -> Edit:
         """See Document."""
         raise NotImplementedError
 
@@ -39,23 +39,23 @@ class YamlPlaces(YamlReading):
     def refuse_shared(self, way: Sequence[Member]) -> None:
         """Raise EditRefused where a way leads through what the file shares between several places."""
         for member in way:
-            said = self.stream.said[member.value]
-            if said[0] == "*":
+            events = self.stream.events[member.value]
+            if events[0] == "*":
                 line = self.text.place(self.stream.spans[self.stream.meant(member.value)][0])[0]
                 raise EditRefused(
-                    f"there is a *{said[1]} here: it shares what line {line} holds; change it there, "
+                    f"there is a *{events[1]} here: it shares what line {line} holds; change it there, "
                     "or here alone with --here-only"
                 )
-            shared = self.stream.aliases(said[2], member.value) if said[2] else []
+            shared = self.stream.aliases(events[2], member.value) if events[2] else []
             if shared:
                 lines = ", ".join(str(self.text.place(self.stream.spans[at][0])[0]) for at in shared[:5])
                 raise EditRefused(
-                    f"it is marked &{said[2]}, and line {lines} shares it; change it here alone with --here-only"
+                    f"it is marked &{events[2]}, and line {lines} shares it; change it here alone with --here-only"
                 )
 
     def in_flow(self, way: Sequence[Member]) -> bool:
         """Tell whether a way leads through brackets."""
-        return any(self.stream.said[one.value][0] in "[{" and self.stream.is_flow(one.value) for one in way[:-1])
+        return any(self.stream.events[one.value][0] in "[{" and self.stream.is_flow(one.value) for one in way[:-1])
 
     def into_nothing(self, way: Sequence[Member], at: int, text: str) -> str:
         """Give what to put where a value has no width: behind a colon or a dash, or where there is not even those."""

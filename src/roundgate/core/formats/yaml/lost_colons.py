@@ -37,8 +37,8 @@ def lost_colons(stream: Stream) -> Iterator[Problem]:
     if not _POSSIBLE.search(stream.body):
         return
     stack: list[_Open] = []
-    for at, said in enumerate(stream.said):
-        sign = said[0]
+    for at, events in enumerate(stream.events):
+        sign = events[0]
         here = stack[-1] if stack else None
         if sign in "[{":
             if here is not None:
@@ -49,13 +49,13 @@ def lost_colons(stream: Stream) -> Iterator[Problem]:
             yield from _told(stream, stack.pop())
         elif sign in "S*":
             if here is None or not here.is_map:
-                if here is None and said[4]:
-                    yield from _alone(stream, at, said[1])
+                if here is None and events[4]:
+                    yield from _alone(stream, at, events[1])
                 continue
             if here.expects_key:
                 here.key = at
-            elif sign == "S" and said[4] and said[2] is None and said[3] is None:
-                _look(stream, here, at, said[1])
+            elif sign == "S" and events[4] and events[2] is None and events[3] is None:
+                _look(stream, here, at, events[1])
             here.expects_key = not here.expects_key
 
 
@@ -63,7 +63,7 @@ def _look(stream: Stream, here: _Open, at: int, value: str) -> None:
     """Note a value that is suspect; what the other values of its map are decides at the map's end."""
     start, end = stream.spans[at]
     if here.flow and start == end:
-        key = stream.said[here.key]
+        key = stream.events[here.key]
         is_plain = key[0] == "S" and key[4] and key[1] == stream.body[slice(*stream.spans[here.key])]
         found = (_GLUED.fullmatch(key[1]) or _APART.fullmatch(key[1])) if is_plain else None
         if found:

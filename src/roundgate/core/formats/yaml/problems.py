@@ -125,8 +125,8 @@ def _doubles(document: YamlDocument) -> Iterator[Problem]:
     open_maps: list[tuple[dict[str, int], bool] | None] = []
     is_key = False
     stack: list[bool] = []
-    for at, said in enumerate(stream.said):
-        sign = said[0]
+    for at, events in enumerate(stream.events):
+        sign = events[0]
         if sign in "]}":
             open_maps.pop()
             is_key = stack.pop()
@@ -135,9 +135,9 @@ def _doubles(document: YamlDocument) -> Iterator[Problem]:
         if sign in "S*" and names is not None:
             if is_key:
                 known = names[0]
-                if sign == "S" and said[1] in known and said[1] != "<<":
-                    yield _double(document, known[said[1]], at)
-                known[said[1]] = at
+                if sign == "S" and events[1] in known and events[1] != "<<":
+                    yield _double(document, known[events[1]], at)
+                known[events[1]] = at
             is_key = not is_key
         elif sign in "[{":
             stack.append(names is not None and not is_key)
@@ -148,7 +148,7 @@ def _doubles(document: YamlDocument) -> Iterator[Problem]:
 def _double(document: YamlDocument, first: int, second: int) -> Problem:
     span = document.stream.spans[first]
     line = document.text.place(document.stream.spans[second][0])[0]
-    name = document.stream.said[first][1]
+    name = document.stream.events[first][1]
     cause = f"{name} is set again in line {line}; most servers read only the last one, and some refuse the file."
     return problem("key-twice", span, cause, "Delete the one that should not count, or join them.")
 
@@ -157,7 +157,7 @@ def _traps(stream: Stream) -> Iterator[Problem]:
     """Find what is read, and not as its writer is likely to have meant it."""
     documents = 0
     anchors: set[str] = set()
-    for at, (sign, value, anchor, tag, is_plain) in enumerate(stream.said):
+    for at, (sign, value, anchor, tag, is_plain) in enumerate(stream.events):
         if anchor is not None:
             anchors.add(anchor)
         if sign == "*" and value not in anchors:
@@ -217,7 +217,7 @@ def _plain_traps(stream: Stream, at: int, value: str) -> Iterator[Problem]:
             repair = [Splice(span[0] + 1, span[0] + 1, " ")]
             cause = "A blank is missing behind this dash, so it is part of the text, and the line below with it."
             yield problem("dash-blank", (span[0], span[0] + 1), cause, "Write a blank behind the dash.", repair)
-        elif (glued := _DASH_GLUED.search(stream.body, *span)) and not stream.said[at][2]:
+        elif (glued := _DASH_GLUED.search(stream.body, *span)) and not stream.events[at][2]:
             cause = "A blank is missing behind this dash, so this line is part of the text above it, and no item."
             repair = [Splice(glued.end(1), glued.end(1), " ")]
             yield problem("dash-blank", glued.span(1), cause, "Write a blank behind the dash.", repair, level="warning")
@@ -247,9 +247,9 @@ def _glued_ends(stream: Stream) -> Iterator[Problem]:
     """Find a comment right behind a closing quote or bracket."""
     if not _GLUED_END.search(stream.body):
         return
-    for at, said in enumerate(stream.said):
+    for at, events in enumerate(stream.events):
         end = stream.spans[at][1]
-        is_end = (said[0] == "S" and not said[4]) or said[0] in "]}"
+        is_end = (events[0] == "S" and not events[4]) or events[0] in "]}"
         if is_end and stream.body[end : end + 1] == "#" and stream.body[end - 1 : end] in ("'", '"', "]", "}"):
             line = LINE_END.search(stream.body, end)
             stop = line.start() if line else len(stream.body)

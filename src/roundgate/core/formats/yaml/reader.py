@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 from functools import cached_property
 
 from roundgate.core.formats.protocol import USUAL, Dialect, EditRefused, Entry, Path
-from roundgate.core.formats.yaml.events import Member, Said, Stream, YamlError
+from roundgate.core.formats.yaml.events import Event, Member, Stream, YamlError
 from roundgate.core.formats.yaml.writer import kind_of
 from roundgate.core.text import Text, line_start
 
@@ -46,9 +46,9 @@ class YamlReading:
             raise EditRefused("the file has mistakes; mend them first (roundgate check)")
         return self._result
 
-    def plain(self) -> list[Said]:
+    def plain(self) -> list[Event]:
         """Give all that the file says."""
-        return self.stream.said
+        return self.stream.events
 
     def resolve(self, key: str) -> Path:
         """Read a path as people write it; a whole key with dots in it is taken where the file has one."""
@@ -62,12 +62,12 @@ class YamlReading:
 
     def _entry(self, path: Path, member: Member) -> Entry:
         stream = self.stream
-        said = stream.said[member.value]
+        events = stream.events[member.value]
         start, end = stream.bare(member.value)
-        kind = kind_of(said)
+        kind = kind_of(events)
         if kind in ("list", "map"):
             end = stream.content_end(member.value)
-        value = said[1] if said[0] == "S" else self.text.body[start:end]
+        value = events[1] if events[0] == "S" else self.text.body[start:end]
         key = stream.spans[member.key] if member.key >= 0 else (start, start)
         return Entry(path, value, *key, start, max(start, end), kind)
 
@@ -118,7 +118,7 @@ class YamlReading:
         waiting: list[tuple[Path, int]] = [((), stream.roots[0])]
         while waiting:
             path, event = waiting.pop()
-            is_flow = stream.said[event][0] in "[{" and stream.is_flow(event)
+            is_flow = stream.events[event][0] in "[{" and stream.is_flow(event)
             for one in () if is_flow else stream.members(event):
                 waiting.append(((*path, one.step), one.value))
                 if one.key >= 0:

@@ -47,7 +47,7 @@ def diagnose(body: str, error: YamlError) -> Problem | None:
     """Give the first mistake of a text that libyaml refuses, or None where it cannot be told."""
     at = min(error.at, max(len(body) - 1, 0))
     scene = Scene(body, error, line_at(body, at))
-    if not scene.here.said:
+    if not scene.here.content:
         above = line_before(body, scene.here)
         scene = Scene(body, error, above or scene.here)
     found = _unseen(scene) or _tab(scene)
@@ -118,7 +118,7 @@ def _mapping_values(scene: Scene) -> Problem | None:
     above = line_before(scene.body, line)
     if above is None:
         return None
-    if ":" not in above.said and above.indent < line.indent and not above.said.startswith("-"):
+    if ":" not in above.content and above.indent < line.indent and not above.content.startswith("-"):
         cause = "This line has no colon, and the lines below belong to it."
         return problem(
             "colon-absent",
@@ -148,7 +148,7 @@ def _parent_off(body: str, line: Line) -> Problem | None:
             fits = [width for width in tight if len(off[1]) + len(off[2]) + 1 - width in columns]
             cut = Splice(mark, mark + (fits or tight)[0], "")
             return problem("parent-off", (mark, above.start + off.end()), cause, "Take the comment sign away.", [cut])
-        if above.said or not above.text.strip():
+        if above.content or not above.text.strip():
             return None
     return None
 
@@ -157,7 +157,7 @@ def _uneven(line: Line, meant: int) -> Problem:
     cut = Splice(line.start, line.start + line.indent, " " * meant)
     cause = f"This line begins in column {line.indent + 1}; the ones it belongs to begin in column {meant + 1}."
     span = (line.start, line.start + max(line.indent, 1))
-    code = "dash-depth" if line.said.startswith("- ") or line.said == "-" else "indent-uneven"
+    code = "dash-depth" if line.content.startswith("- ") or line.content == "-" else "indent-uneven"
     return problem(code, span, cause, f"Begin it in column {meant + 1}.", [cut])
 
 
@@ -175,11 +175,11 @@ def _without_colon(line: Line) -> Problem | None:
         cause = "YAML has a colon here, not an equals sign."
         return problem("equals-sign", sign, cause, "Write a colon and a blank.", [Splice(*span, ": ")])
     dash = _DASH_TIGHT.match(line.text)
-    if dash and not line.said.startswith("---") and not re.match(r"-[\d.]", line.said):
+    if dash and not line.content.startswith("---") and not re.match(r"-[\d.]", line.content):
         at = line.start + dash.end()
         cause = "A blank is missing behind this dash, so it is part of the text."
         return problem("dash-blank", (at - 1, at), cause, "Write a blank behind the dash.", [Splice(at, at, " ")])
-    if line.said[:1] in ("'", '"') or ":" in line.said or line.said[:1] in "[]{}&*!|>%@`#-?":
+    if line.content[:1] in ("'", '"') or ":" in line.content or line.content[:1] in "[]{}&*!|>%@`#-?":
         return None
     word = _WORD_VALUE.match(line.text)
     at = line.start + (word.end(2) if word else len(line.text.rstrip()))
@@ -204,7 +204,7 @@ def _no_colon_found(scene: Scene) -> Problem | None:
 def _no_dash(body: str, line: Line) -> Problem | None:
     """A line among the items of a list, in the column of their dashes, without one."""
     above = line_before(body, line)
-    if not above or not above.said.startswith("- ") or above.indent != line.indent or _KEY_LINE.match(line.text):
+    if not above or not above.content.startswith("- ") or above.indent != line.indent or _KEY_LINE.match(line.text):
         return None
     at = line.start + line.indent
     cause = "The lines around it are items of a list, and this one has no dash."
@@ -239,14 +239,14 @@ def _expected_key(scene: Scene) -> Problem | None:
 
 def _dash_column(body: str, line: Line) -> int | None:
     """Give the column in which a dash should stand: that of the nearest list above."""
-    if not (line.said.startswith("- ") or line.said == "-"):
+    if not (line.content.startswith("- ") or line.content == "-"):
         return None
     above = line_before(body, line)
     while above is not None:
-        if above.said.startswith("- ") and above.indent != line.indent:
+        if above.content.startswith("- ") and above.indent != line.indent:
             return above.indent
-        if above.indent < line.indent and not above.said.startswith("- "):
-            return above.indent + 2 if above.said.endswith(":") else None
+        if above.indent < line.indent and not above.content.startswith("- "):
+            return above.indent + 2 if above.content.endswith(":") else None
         above = line_before(body, above)
     return None
 
@@ -264,9 +264,9 @@ def _sibling_off(body: str, line: Line) -> Problem | None:
             cause = "This line is commented out, and the lines below it belong to it."
             span = (mark, above.start + off.end())
             return problem("parent-off", span, cause, "Take the comment sign away.", [Splice(mark, mark + width, "")])
-        if above.said and above.indent <= line.indent:
+        if above.content and above.indent <= line.indent:
             return None
-        deeper = deeper or bool(above.said)
+        deeper = deeper or bool(above.content)
     return None
 
 
@@ -311,7 +311,7 @@ def _dash_not_allowed(scene: Scene) -> Problem | None:
         cuts = [Splice(line.start + len(key[0].rstrip()), at, gap)]
         return problem("dash-depth", (at, at + 1), cause, "Put the dash on a line of its own.", cuts)
     above = line_before(scene.body, line)
-    if above and ":" not in above.said:
+    if above and ":" not in above.content:
         return _without_colon(above)
     return _uneven(line, above.indent) if above and above.indent != line.indent else None
 
@@ -340,7 +340,7 @@ def _any_line(scene: Scene) -> Problem | None:
     """Nothing fits what the reader said: look at the lines around for what is plain to see."""
     for line in (line_before(scene.body, scene.here), scene.here):
         found = (
-            (after_quote(line) or (_without_colon(line) if line.said and not _KEY_LINE.match(line.text) else None))
+            (after_quote(line) or (_without_colon(line) if line.content and not _KEY_LINE.match(line.text) else None))
             if line
             else None
         )

@@ -21,7 +21,7 @@ class Line(NamedTuple):
         return len(self.text) - len(self.text.lstrip(" "))
 
     @property
-    def said(self) -> str:
+    def content(self) -> str:
         """What it says without indentation and comment."""
         return re.sub(r"(?:^|[ \t])#.*", "", self.text).strip(" \t")
 
@@ -52,6 +52,6 @@ def line_before(body: str, line: Line) -> Line | None:
     while at > 0:
         above = line_at(body, at - 2 if body[at - 2 : at] == "\r\n" else at - 1)
         at = above.start
-        if above.said:
+        if above.content:
             return above
     return None

@@ -133,15 +133,15 @@ def begins_with_sign(scene: Scene) -> Problem | None:
 def unknown_alias(body: str, at: int, known: Collection[str]) -> Problem:
     """Say that a reference leads to nothing that is marked above."""
     name = re.match(r"\*([^\s,\[\]{}]+)", body[at : at + 200])
-    said = name[1] if name else ""
+    anchor = name[1] if name else ""
     from roundgate.core.nearest import nearest
 
-    near = nearest(said, known, least=60)
+    near = nearest(anchor, known, least=60)
     hint = f" Did you mean *{near}?" if near else ""
-    cause = f"Nothing above is marked &{said}.{hint}"
-    cuts = [Splice(at + 1, at + 1 + len(said), near)] if near else []
+    cause = f"Nothing above is marked &{anchor}.{hint}"
+    cuts = [Splice(at + 1, at + 1 + len(anchor), near)] if near else []
     do = f"Write *{near}." if near else "Mark the part it stands for, or put quotes around it if it is a text."
-    return problem("anchor-unknown", (at, at + 1 + len(said)), cause, do, cuts)
+    return problem("anchor-unknown", (at, at + 1 + len(anchor)), cause, do, cuts)
 
 
 def broken_escape(scene: Scene) -> Problem | None:

@@ -5,10 +5,10 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING, NamedTuple
 
-from roundgate.core.formats.protocol import Edit, EditRefused, Entry, Path, Plain
+from roundgate.core.formats.protocol import Edit, EditRefused, Entry, Path, PlainData
 from roundgate.core.formats.shared.commented_out import Uncommented, commented, uncommented
 from roundgate.core.formats.shared.key_value import as_text
-from roundgate.core.formats.yaml.events import Said, Stream, YamlError
+from roundgate.core.formats.yaml.events import Event, Stream, YamlError
 from roundgate.core.formats.yaml.writer import scalar
 from roundgate.core.text import LINE_END, Splice
 
@@ -20,7 +20,7 @@ class Off(NamedTuple):
     """A name that stands commented out: its lines, and what they would say."""
 
     lines: Uncommented
-    said: list[Said]
+    events: list[Event]
     """The events of the name and of its value."""
     start: int
     """Where the name stands."""
@@ -37,21 +37,21 @@ def switched(document: YamlPlaces, path: Path, *, on: bool) -> Edit:
     if document.stream.locate(path) is not None:
         raise EditRefused(f"{path[-1]} is not commented out")
     off = _found(document, path)
-    return Edit(off.lines.cuts, _with(document, path, off.start, off.said))
+    return Edit(off.lines.cuts, _with(document, path, off.start, off.events))
 
 
-def set_switched_off(document: YamlPlaces, path: Path, value: Plain) -> Edit | None:
+def set_switched_off(document: YamlPlaces, path: Path, value: PlainData) -> Edit | None:
     """Give a name that stands commented out, with one value on its line, another one; None where none does."""
     try:
         off = _found(document, path)
     except EditRefused:
         return None
-    if len(off.lines.cuts) > 1 or isinstance(value, list | dict) or off.said[1][0] != "S":
+    if len(off.lines.cuts) > 1 or isinstance(value, list | dict) or off.events[1][0] != "S":
         return None
-    like = "" if off.said[1][4] else document.text.body[off.value[0] : off.value[0] + 1]
+    like = "" if off.events[1][4] else document.text.body[off.value[0] : off.value[0] + 1]
     new = scalar(value, like="" if like in "|>" else like, in_flow=False, ascii_only=document.ascii_only)
     cuts = (*off.lines.cuts, Splice(*off.value, new.text))
-    return Edit(cuts, _with(document, path, off.start, [off.said[0], *new.said]))
+    return Edit(cuts, _with(document, path, off.start, [off.events[0], *new.events]))
 
 
 def _off(document: YamlPlaces, path: Path) -> Edit:
@@ -65,8 +65,8 @@ def _off(document: YamlPlaces, path: Path) -> Edit:
     body = document.text.body
     if body[document.text.line_around(start)[0] : start].strip():
         raise EditRefused(f"{path[-1]} comes after a dash or another name, so its line cannot be commented out")
-    said = stream.said[way[-1].value]
-    if said[0] == "S" and said[4] and LINE_END.search(body, *stream.bare(way[-1].value)):
+    events = stream.events[way[-1].value]
+    if events[0] == "S" and events[4] and LINE_END.search(body, *stream.bare(way[-1].value)):
         raise EditRefused(f"{path[-1]} is a text that runs over several lines; it cannot be commented out and in again")
     if LINE_END.search(body[:end][-1:]):
         raise EditRefused(f"{path[-1]} keeps the empty lines behind it, so it cannot be commented out and in again")
@@ -94,28 +94,28 @@ def _read(document: YamlPlaces, one: Entry) -> Off | None:
             stream = Stream(lines.left)
         except YamlError:
             continue
-        said = stream.said[3:-2]
+        events = stream.events[3:-2]
         if len(stream.roots) != 1 or len(list(stream.members(stream.roots[0]))) != 1 or not last.strip():
             continue
         start, end = stream.bare(stream.roots[0] + 2)
         value = (one.key_start + start, one.key_start + end)
-        best = Off(lines, stream.said[2:-2], one.key_start, value)
-        is_empty = said[0][:2] == ("S", "") and said[0][4]
+        best = Off(lines, stream.events[2:-2], one.key_start, value)
+        is_empty = events[0][:2] == ("S", "") and events[0][4]
         opens = re.search(r":[ \t]*(?:[&!][^\s]*[ \t]*)*(?:[|>][-+\d]*)?[ \t]*(?:#.*)?$", lines.left.splitlines()[0])
         if not is_empty and not opens:
             break
     return best
 
 
-def _with(document: YamlPlaces, path: Path, at: int, made: list[Said]) -> list[Said]:
+def _with(document: YamlPlaces, path: Path, at: int, made: list[Event]) -> list[Event]:
     """Give what the file will say with a name put in where a comment stood. Raises EditRefused."""
     stream = document.stream
     way = stream.locate(path[:-1])
-    said = document.plain()
-    if way is None or said[way[-1].value][0] != "{" or stream.is_flow(way[-1].value):
+    events = document.plain()
+    if way is None or events[way[-1].value][0] != "{" or stream.is_flow(way[-1].value):
         raise EditRefused(f"{as_text(path[-1])} cannot be switched on there: what it belongs to is not there")
     document.refuse_shared(way)
     members = list(stream.members(way[-1].value))
     behind = [one.key for one in members if stream.spans[one.key][0] > at]
     index = behind[0] if behind else stream.closing[way[-1].value]
-    return [*said[:index], *made, *said[index:]]
+    return [*events[:index], *made, *events[index:]]

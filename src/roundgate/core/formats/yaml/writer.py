@@ -6,9 +6,9 @@ import json
 import re
 from typing import NamedTuple
 
-from roundgate.core.formats.protocol import EditRefused, Kind, Plain
+from roundgate.core.formats.protocol import EditRefused, EntryKind, PlainData
 from roundgate.core.formats.shared.scalars import Number
-from roundgate.core.formats.yaml.events import Said
+from roundgate.core.formats.yaml.events import Event
 
 BOOL_WORDS = frozenset(("y", "n", "yes", "no", "on", "off", "true", "false"))
 _NULL = frozenset(("", "~", "null", "Null", "NULL"))
@@ -31,12 +31,12 @@ class Written(NamedTuple):
     """A value as text, and the events that it will be read as."""
 
     text: str
-    said: list[Said]
+    events: list[Event]
 
 
-def kind_of(said: Said) -> Kind:
+def kind_of(events: Event) -> EntryKind:
     """Tell what a scalar is to most readers."""
-    sign, value, _, tag, is_plain = said
+    sign, value, _, tag, is_plain = events
     if sign in "[{":
         return "list" if sign == "[" else "map"
     if sign == "*":
@@ -61,7 +61,7 @@ def is_plain_text(value: str, *, in_flow: bool) -> bool:
     return (_SAFE_IN_FLOW if in_flow else _SAFE).fullmatch(value) is not None
 
 
-def scalar(value: Plain, *, like: str, in_flow: bool, ascii_only: bool = False) -> Written:
+def scalar(value: PlainData, *, like: str, in_flow: bool, ascii_only: bool = False) -> Written:
     """Write a scalar; ``like`` is the first character of what stood there, whose quotes are kept where they can be."""
     if value is None:
         return _plain("null")
@@ -122,10 +122,10 @@ def block_text(value: str, header: str, indent: str, newline: str) -> Written | 
     return Written(text, [("S", value, None, None, False)])
 
 
-def flow(value: Plain, *, ascii_only: bool = False) -> Written:
+def flow(value: PlainData, *, ascii_only: bool = False) -> Written:
     """Write any value on one line, in brackets."""
     if isinstance(value, dict):
-        said: list[Said] = [("{", "", None, None, True)]
+        events: list[Event] = [("{", "", None, None, True)]
         parts = []
         for name, one in value.items():
             key, inner = (
@@ -133,35 +133,39 @@ def flow(value: Plain, *, ascii_only: bool = False) -> Written:
                 flow(one, ascii_only=ascii_only),
             )
             parts.append(f"{key.text}: {inner.text}")
-            said += key.said + inner.said
-        return Written("{" + ", ".join(parts) + "}", [*said, ("}", "", None, None, True)])
+            events += key.events + inner.events
+        return Written("{" + ", ".join(parts) + "}", [*events, ("}", "", None, None, True)])
     if isinstance(value, list):
         items = [flow(one, ascii_only=ascii_only) for one in value]
-        said = [("[", "", None, None, True), *(one for item in items for one in item.said), ("]", "", None, None, True)]
-        return Written("[" + ", ".join(item.text for item in items) + "]", said)
+        events = [
+            ("[", "", None, None, True),
+            *(one for item in items for one in item.events),
+            ("]", "", None, None, True),
+        ]
+        return Written("[" + ", ".join(item.text for item in items) + "]", events)
     return scalar(value, like="", in_flow=True, ascii_only=ascii_only)
 
 
-def block(value: Plain, indent: str, unit: str, newline: str, *, ascii_only: bool = False) -> Written:
+def block(value: PlainData, indent: str, unit: str, newline: str, *, ascii_only: bool = False) -> Written:
     """Write a map or list over several lines, the first one without its indentation; anything else on one line."""
     if isinstance(value, dict) and value:
-        said: list[Said] = [("{", "", None, None, True)]
+        events: list[Event] = [("{", "", None, None, True)]
         lines = []
         for name, one in value.items():
             key = scalar(str(name), like="", in_flow=False, ascii_only=ascii_only)
             inner = block(one, indent + unit, unit, newline, ascii_only=ascii_only)
             gap = newline + indent + unit if isinstance(one, dict | list) and one else " "
             lines.append(f"{key.text}:{gap}{inner.text}")
-            said += key.said + inner.said
-        return Written(f"{newline}{indent}".join(lines), [*said, ("}", "", None, None, True)])
+            events += key.events + inner.events
+        return Written(f"{newline}{indent}".join(lines), [*events, ("}", "", None, None, True)])
     if isinstance(value, list) and value:
-        said = [("[", "", None, None, True)]
+        events = [("[", "", None, None, True)]
         lines = []
         for one in value:
             inner = block(one, indent + "  ", unit, newline, ascii_only=ascii_only)
             lines.append(f"- {inner.text}")
-            said += inner.said
-        return Written(f"{newline}{indent}".join(lines), [*said, ("]", "", None, None, True)])
+            events += inner.events
+        return Written(f"{newline}{indent}".join(lines), [*events, ("]", "", None, None, True)])
     return (
         flow(value, ascii_only=ascii_only)
         if isinstance(value, dict | list)
