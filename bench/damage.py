@@ -27,11 +27,13 @@ def main() -> None:
     parser.add_argument("folders", nargs="*")
     options = parser.parse_args()
     counts: dict[str, Counter[str]] = {}
-    for one in damages(options.seed, options.each, options.folders):
-        counts.setdefault(one.format, Counter()).update(slips=1, line=one.on_line, repair=one.repaired, harm=one.harmed)
-        if options.show == one.format and (not one.on_line or not one.repaired or one.harmed):
-            word = "HARM" if one.harmed else "repair" if one.on_line else "line"
-            print(f"{word:6} {one.slip:18} {one.place:28} {one.told}")
+    for damage in damages(options.seed, options.each, options.folders):
+        counts.setdefault(damage.format, Counter()).update(
+            slips=1, line=damage.on_line, repair=damage.repaired, harm=damage.harmed
+        )
+        if options.show == damage.format and (not damage.on_line or not damage.repaired or damage.harmed):
+            word = "HARM" if damage.harmed else "repair" if damage.on_line else "line"
+            print(f"{word:6} {damage.slip:18} {damage.place:28} {damage.told}")
     print(f"{'format':<11} {'slips':>6} {'line':>6} {'repair':>6} {'harm':>5}")
     for name, count in sorted(counts.items()):
         slips = count["slips"]

@@ -25,11 +25,11 @@ def main() -> None:
         demo._make_site(site, port)
         demo._run(site, "start @all", quiet=True)
         keepers = [one for one in psutil.process_iter() if "roundgate.host.keeper" in one.cmdline()]
-        keepers = [one for one in keepers if any(word.startswith(folder) for word in one.cmdline())]
-        before = [sum(one.cpu_times()[:2]) for one in keepers]
+        keepers = [keeper for keeper in keepers if any(word.startswith(folder) for word in keeper.cmdline())]
+        before = [sum(keeper.cpu_times()[:2]) for keeper in keepers]
         time.sleep(seconds)
         used = max(sum(one.cpu_times()[:2]) - old for one, old in zip(keepers, before, strict=True))
-        own = max(one.memory_full_info().uss for one in keepers) / 2**20
+        own = max(keeper.memory_full_info().uss for keeper in keepers) / 2**20
         demo._run(site, "stop @all", quiet=True)
         lobby.terminate()
         lobby.wait()

@@ -17,10 +17,13 @@ from msgspec import json as typed_json
 
 from background import status
 from conftest import SiteUnderTest
+from roundgate.core.rounds import Step
 from roundgate.host.keeper.orders import socket_address
 from roundgate.host.keeper.record import birth_of
 from roundgate.host.rounds import announce as step
 from roundgate.host.rounds.context import Round
+from roundgate.host.rounds.events import Noted, read_event
+from roundgate.host.rounds.journal import Listener
 from roundgate.host.rounds.locking import is_at_work
 from roundgate.host.rounds.options import Options, RoundAborted
 from roundgate.host.rounds.process import launch
@@ -42,35 +45,34 @@ def opened(server: Server, options: Options, events: int | None = None) -> tuple
     return Round(server, store, row, events), store
 
 
-def test_a_round_never_waits_for_its_window(server: Server) -> None:
+def test_a_round_never_waits_for_its_window() -> None:
     """Nobody reads the pipe. Far more is told than it holds, and than is kept for it; the round goes on."""
     window, events = os.pipe()
-    round, store = opened(server, Options(), events)
+    listener = Listener(events)
     signal.alarm(30)  # a blocked write would end the test by this
     try:
         for number in range(600):
-            round.tell({"step": "announce", "mark": "note", "said": f"{number} " + "x" * 5000})
+            listener.tell(Noted(Step.ANNOUNCE, f"{number} " + "x" * 5000))
     finally:
         signal.alarm(0)
-    assert round.events is None, "it is no longer told"
+    assert listener.handle is None, "it is no longer told"
     os.close(window)
-    store.close()
 
 
-def test_a_window_that_reads_late_is_told_all_that_was_kept(server: Server) -> None:
+def test_a_window_that_reads_late_is_told_all_that_was_kept() -> None:
     window, events = os.pipe()
-    round, store = opened(server, Options(), events)
+    listener = Listener(events)
     for number in range(100):
-        round.tell({"said": f"{number} " + "x" * 5000})
+        listener.tell(Noted(Step.WRITE, f"{number} " + "x" * 5000))
     os.set_blocking(window, False)
     heard = b""
     while heard.count(b"\n") < 100:
         with contextlib.suppress(BlockingIOError):
             heard += os.read(window, 65536)
-        round.tell({"said": "more"})
-    assert [json.loads(line)["said"].split()[0] for line in heard.splitlines()[:100]] == [str(n) for n in range(100)]
+        listener.tell(Noted(Step.WRITE, "more"))
+    told = [read_event(line) for line in heard.splitlines()[:100]]
+    assert [one.words.split()[0] for one in told if isinstance(one, Noted)] == [str(number) for number in range(100)]
     os.close(window)
-    store.close()
 
 
 def test_a_time_of_day_is_kept_to_though_the_countdown_is_longer(server: Server) -> None:

@@ -80,7 +80,7 @@ MUTATIONS = [
     ),
     Mutation(
         "host/checking.py",
-        "for one in error.problem.findings]",
+        "for finding in error.problem.findings]",
         "for one in ()]",
         "tests/cli/test_codes.py -k rulebook",
     ),
@@ -306,7 +306,7 @@ MUTATIONS = [
         "UPDATE slate SET round=? WHERE id=?",
         "tests/host/test_store.py",
     ),
-    Mutation("host/store.py", "if one.operation.sets_value:", "if False:", ROUNDS + " -k 'reset_by or two_changes'"),
+    Mutation("host/store.py", "if entry.operation.sets_value:", "if False:", ROUNDS + " -k 'reset_by or two_changes'"),
     Mutation(
         "host/store.py",
         "one.round is None and one.id > mine[0].id]",
@@ -371,7 +371,7 @@ MUTATIONS = [
     Mutation("host/rounds/bring_up.py", "if round.options.keep:", "if False:", OPTIONS + " -k keep"),
     Mutation(
         "host/rounds/engine.py",
-        "return [one for one in waiting if one.operation.waits_for_stop]",
+        "return [entry for entry in waiting if entry.operation.waits_for_stop]",
         "return waiting",
         OPTIONS + " -k slate_alone",
     ),
@@ -399,11 +399,13 @@ MUTATIONS = [
         "cli/rounding.py", "today[2] + 1, wanted.tm_hour", "today[2], wanted.tm_hour", OPTIONS + " -k time_of_day"
     ),
     Mutation("cli/rounding.py", "if not 0 <= found <= _LONGEST_WAIT:", "if found < 0:", OPTIONS + " -k wait"),
-    Mutation("cli/call.py", "or (one.folder / word).is_file() for one in servers)", "for one in servers)", ANY),
+    Mutation(
+        "cli/call.py", "or (server.folder / word).is_file() for server in servers)", "for server in servers)", ANY
+    ),
     Mutation("cli/edit.py", "if proposal.findings and not despite_errors:", "if False:", COMMANDS),
     Mutation(
         "api/key_changes.py",
-        "if found is None and not (self.manner.new or self.manner.here_only) and",
+        "if found is None and not (self.options.new or self.options.here_only) and",
         "if False and",
         WORDS,
     ),

@@ -128,7 +128,7 @@ class KeyChanges:
     def planned(self, file: str) -> Document | None:
         """Give a file as it will be with what waits already."""
         if file not in self._planned:
-            here = [one for one in self.waiting if one.file == file]
+            here = [entry for entry in self.waiting if entry.file == file]
             self._planned[file] = self.holder.outcome(here, [file]).after.document(file)
         return self._planned[file]
 

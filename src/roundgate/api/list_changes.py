@@ -89,9 +89,9 @@ class ListChanges(KeyChanges):
         if not home or not isinstance(home[-1], str) or (parent and not is_there(document, parent)):
             return False
         names = {
-            one.path[len(parent)]
-            for one in document.entries()
-            if len(one.path) > len(parent) and one.path[: len(parent)] == parent
+            entry.path[len(parent)]
+            for entry in document.entries()
+            if len(entry.path) > len(parent) and entry.path[: len(parent)] == parent
         }
         return not nearest(home[-1], [name for name in names if isinstance(name, str)], least=75)
 

@@ -31,7 +31,7 @@ class Proposal(Struct, frozen=True):
     @property
     def names(self) -> set[str]:
         """The settings, lists and keys that they are about."""
-        return {one.shown_name for one in self.operations}
+        return {operation.shown_name for operation in self.operations}
 
 
 def propose(holder: Holder, operations: Sequence[Operation]) -> Proposal:

@@ -93,8 +93,8 @@ def _agreed(server: Server, gathered: Any, options: Options, *, yes: bool) -> bo
 
     echo(styled(server.name, "bold"))
     echo_review(gathered, diff=not yes)
-    errors = [one for one in gathered.findings if one.level == "error"]
-    new = [one for one in errors if one.waiting]
+    errors = [finding for finding in gathered.findings if finding.level == "error"]
+    new = [error for error in errors if error.waiting]
     if new or (errors and not options.despite_errors):
         echo()
         echo_findings(new or errors)

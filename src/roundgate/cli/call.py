@@ -47,7 +47,7 @@ class CallContext(OpenSite):
     def several(self, word: str | None, *, default_all: bool = False, lenient: bool = False) -> list[Server]:
         """Give the servers that a word means; nothing means all of them where ``default_all``."""
         word = "@all" if word is None and default_all else word
-        return [one.server for one in self.servers(word, lenient=lenient)]
+        return [server.server for server in self.servers(word, lenient=lenient)]
 
     def open(self, server: Server) -> OpenServer:
         """Give what works with a server of this call."""
@@ -78,7 +78,7 @@ class CallContext(OpenSite):
         from roundgate.api.lookup import find_name
 
         servers = [self.opened(name).server for name in self.names]
-        return any(find_name(one.book, word) or (one.folder / word).is_file() for one in servers)
+        return any(find_name(server.book, word) or (server.folder / word).is_file() for server in servers)
 
 
 def home_of(path: str) -> tuple[str, str] | None:

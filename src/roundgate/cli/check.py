@@ -88,4 +88,6 @@ def _check_servers(words: Sequence[str], given: str, form: str, *, fix: bool) ->
     report = Report(form)
     for finding in check_servers(servers, context.store):
         report.add(finding)
-    return report.end(", ".join(one.name for one in servers) if len(servers) <= _NAMED else f"{len(servers)} servers")
+    return report.end(
+        ", ".join(server.name for server in servers) if len(servers) <= _NAMED else f"{len(servers)} servers"
+    )

@@ -212,7 +212,7 @@ def put(server: OpenServer, operations: Sequence[Operation], *, despite_errors: 
     server.put(operations)
     waiting, names = server.workspace.waiting, proposal.names
     echo_changes(proposal.outcome, names, server.name)
-    live = all(one.operation.waits_for_stop for one in waiting if one.operation.shown_name in names)
+    live = all(entry.operation.waits_for_stop for entry in waiting if entry.operation.shown_name in names)
     state = "in force now; it goes into the file at the next stop" if live else "not in force yet"
     echo(f"  On the slate of {server.name}, {state} ({len(waiting)} waiting).")
     echo(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")

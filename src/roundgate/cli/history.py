@@ -36,7 +36,7 @@ def table_rows(context: CallContext, rows: Sequence[RoundRow], servers: Sequence
         for event in life_of(context.opened(name).server):
             when = time.strftime("%Y-%m-%d %H:%M", time.localtime(event["at"]))
             found.append((event["at"], ("", name, event["what"], when, "", "", f"(by itself) {event_words(event)}")))
-    return [row for _, row in sorted(found, key=lambda one: one[0], reverse=True)]
+    return [row for _, row in sorted(found, key=lambda finding: finding[0], reverse=True)]
 
 
 def round_output(store: Store, row: RoundRow) -> RoundOutput:

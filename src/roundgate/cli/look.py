@@ -39,11 +39,11 @@ def status(
         echo("This site has no server yet.\n  do: roundgate adopt FOLDER")
     rows = [one.row() for one in found]
     echo_table(("server", "state", "since", "players", "address", "waiting", "differs"), rows)
-    for one in found:
-        for word in one.remarks:
-            echo(f"  {one.server.name}  {plain(word.text)}")
-        if ask_list and one.listed is not None and one.listed.shown:
-            echo(f"  {one.server.name}  the public list shows it")
+    for finding in found:
+        for word in finding.remarks:
+            echo(f"  {finding.server.name}  {plain(word.text)}")
+        if ask_list and finding.listed is not None and finding.listed.shown:
+            echo(f"  {finding.server.name}  the public list shows it")
 
 
 def show(
@@ -111,4 +111,4 @@ def _with(context: CallContext, name: str) -> Server:
         return context.one(None)
     except WrongWords:
         servers = context.several("@all")
-        return next((one for one in servers if find_name(one.book, name)), servers[0])
+        return next((server for server in servers if find_name(server.book, name)), servers[0])

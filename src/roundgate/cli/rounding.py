@@ -155,7 +155,7 @@ def apply_live(context: CallContext, server: Server) -> int:
     from roundgate.cli.changes.live import send_live
 
     waiting = context.store.slate(server.name)
-    able = [one for one in waiting if isinstance(one.operation, SetValue) and _is_live(server, one.operation)]
+    able = [entry for entry in waiting if isinstance(entry.operation, SetValue) and _is_live(server, entry.operation)]
     if not able:
         echo(f"{server.name}: nothing on the slate can be set live.")
         return 1

@@ -77,7 +77,7 @@ class ServerState(Struct, frozen=True):
         """Give the row of the table."""
         players = f"{self.state.players} of {self.slots}" if self.state.runs and self.slots else ""
         waits = f"{self.waiting} on the slate" if self.waiting else ""
-        differing = [one.name for one in self.layers if beside_slate(one.differences)]
+        differing = [layer.name for layer in self.layers if beside_slate(layer.differences)]
         more = f" and {len(differing) - 2} more" if len(differing) > 2 else ""
         return (self.server.name, self.word, self.since, players, self.address, waits, ", ".join(differing[:2]) + more)
 
@@ -95,7 +95,7 @@ class ServerState(Struct, frozen=True):
             address=self.address or None,
             on_slate=self.waiting,
             differs={one.name: [difference_output(each) for each in one.differences] for one in self._differing},
-            remarks=[RemarkOutput(one.code, one.text) for one in self.remarks],
+            remarks=[RemarkOutput(remark.code, remark.text) for remark in self.remarks],
             round=self.round.number if self.round else None,
             crashes=self.crashes,
             listed=self.listed.shown if self.listed else None,
@@ -103,7 +103,7 @@ class ServerState(Struct, frozen=True):
 
     @property
     def _differing(self) -> list[Layers]:
-        return [one for one in self.layers if one.differences]
+        return [layer for layer in self.layers if layer.differences]
 
 
 def states_of(servers: Sequence[Server], store: Store) -> list[ServerState]:
@@ -236,9 +236,9 @@ def round_words(row: RoundRow) -> str:
 
 def _remarks(server: Server, state: RunState, known: Known, layers: list[Layers]) -> list[Remark]:
     remarks = [
-        Remark(each.code, f"{one.name}: {difference_words(each)}")
-        for one in layers
-        for each in beside_slate(one.differences)
+        Remark(each.code, f"{layer.name}: {difference_words(each)}")
+        for layer in layers
+        for each in beside_slate(layer.differences)
     ]
     saved = rescue(known.disk, known.started, ())
     if saved:

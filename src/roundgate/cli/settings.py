@@ -55,7 +55,7 @@ class Row(Struct, frozen=True):
         """Give it for JSON."""
         from roundgate.cli.screen.outputs import SettingOutput, difference_output
 
-        differences = [difference_output(one) for one in self.differences]
+        differences = [difference_output(difference) for difference in self.differences]
         return SettingOutput(
             self.name, self.file, self.key, self.disk, self.slate, self.running, self.default, differences
         )
@@ -213,7 +213,9 @@ def _hidden(server: Server, known: Known, path: str) -> frozenset[Path]:
     """Give the paths of the values in a file that must not be shown, in any of its layers."""
     several = (known.disk, known.slate, known.started)
     documents = [one.document(path) for one in several if one is not None]
-    return frozenset().union(*(hidden_paths(server.book, path, one) for one in documents if one is not None))
+    return frozenset().union(
+        *(hidden_paths(server.book, path, document) for document in documents if document is not None)
+    )
 
 
 def _unknown_row(server: Server, known: Known, path: str, key: str, hidden: Collection[Path]) -> Row:

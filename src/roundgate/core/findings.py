@@ -88,10 +88,17 @@ class Problem(Struct, frozen=True):
 def in_order(findings: list[Finding]) -> list[Finding]:
     """Sort findings as a person wants them: errors first, then by server, file and line."""
     return sorted(
-        findings, key=lambda one: (_ORDER[one.level], one.server, one.place.file, one.place.line, one.place.column)
+        findings,
+        key=lambda finding: (
+            _ORDER[finding.level],
+            finding.server,
+            finding.place.file,
+            finding.place.line,
+            finding.place.column,
+        ),
     )
 
 
 def has_errors(findings: Iterable[Finding]) -> bool:
     """Tell whether any finding is an error."""
-    return any(one.level == "error" for one in findings)
+    return any(finding.level == "error" for finding in findings)

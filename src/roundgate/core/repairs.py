@@ -24,7 +24,9 @@ def with_repairs(kind: Format, document: Document, codes: Sequence[str] = ()) ->
     """
     problems = kind.problems(document)
     for _ in range(_ROUNDS):
-        repairs = [one for one in problems if one.safe and one.repair and (not codes or one.code in codes)]
+        repairs = [
+            problem for problem in problems if problem.safe and problem.repair and (not codes or problem.code in codes)
+        ]
         if not repairs:
             return document
         text = document.text.spliced(_apart(repairs))
@@ -38,7 +40,7 @@ def with_repairs(kind: Format, document: Document, codes: Sequence[str] = ()) ->
 
 
 def _errors(problems: Sequence[Problem]) -> int:
-    return sum(1 for one in problems if one.level == "error")
+    return sum(1 for problem in problems if problem.level == "error")
 
 
 def _apart(problems: Sequence[Problem]) -> list[Splice]:

@@ -18,7 +18,7 @@ def rescue(now: ServerFiles, started: ServerFiles | None, waiting: Sequence[Oper
     """
     if started is None:
         return []
-    taken = {(one.file, one.claimed_key) for one in waiting if one.claimed_key}
+    taken = {(entry.file, entry.claimed_key) for entry in waiting if entry.claimed_key}
     found: list[Operation] = []
     for file in now.book.file.values():
         if file.rewritten != "at-stop" or started.texts.get(file.path) == now.texts.get(file.path):

@@ -107,15 +107,19 @@ def _bare(step: str | int) -> str:
 
 def _named_secrets(entries: Sequence[Entry]) -> set[tuple[str | int, ...]]:
     """Give the records that name a secret in one field and hold it in another: ``name: password``, ``value: ...``."""
-    return {one.path[:-1] for one in entries if _bare(one.path[-1]) in _NAME_STEPS and sounds_secret(one.value.strip())}
+    return {
+        entry.path[:-1]
+        for entry in entries
+        if _bare(entry.path[-1]) in _NAME_STEPS and sounds_secret(entry.value.strip())
+    }
 
 
 def _apart(entries: list[Entry]) -> list[Entry]:
     """Leave out what stands inside another entry: a line of a text that looks as if it were commented out."""
     kept: list[Entry] = []
-    for one in sorted(entries, key=lambda one: (one.start, -one.end)):
-        if not kept or one.start >= kept[-1].end:
-            kept.append(one)
+    for entry in sorted(entries, key=lambda one: (one.start, -one.end)):
+        if not kept or entry.start >= kept[-1].end:
+            kept.append(entry)
     return kept
 
 
@@ -198,7 +202,7 @@ def shown_line(text: Text, start: int, end: int, entries: list[Entry]) -> tuple[
     end = max(start + 1, min(end, line_end))
     cuts = [entry for entry in entries if line_start <= entry.start < line_end]
     line, column, length = text.body[line_start:line_end], start - line_start + 1, end - start
-    for entry in sorted(cuts, key=lambda one: one.start, reverse=True):
+    for entry in sorted(cuts, key=lambda cut: cut.start, reverse=True):
         stop = min(entry.end, line_end)
         line = line[: entry.start - line_start] + HIDDEN + line[stop - line_start :]
         if start >= entry.start:

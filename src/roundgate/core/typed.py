@@ -207,5 +207,5 @@ def record_of(words: Sequence[str]) -> str:
     fields = [_FIELD.fullmatch(word) for word in words]
     if not fields or None in fields:
         return ""
-    pairs = {one["name"]: one["value"] for one in fields if one}
+    pairs = {field["name"]: field["value"] for field in fields if field}
     return json.dumps(pairs, ensure_ascii=False) if len(pairs) == len(fields) else ""

@@ -117,7 +117,7 @@ def check_workspace(workspace: Workspace) -> list[Finding]:
     try:
         return _check_workspace(workspace)
     except BrokenRulebook as error:
-        return [replace(one, server=server.name) for one in error.problem.findings]
+        return [replace(finding, server=server.name) for finding in error.problem.findings]
     except Trouble as error:
         return [Finding("server-unreadable", "error", Place(str(server.folder)), error.what, error.do, server.name)]
 

@@ -338,9 +338,12 @@ def commit(folder: Folder, replacements: Sequence[Replacement], keep: Keep | Non
     Raises ChangedMeanwhile before the first one where a file has changed since it was prepared. One that changes after
     that, in the last instant, is given to ``keep``.
     """
-    for one in replacements:
-        if folder.resolve(one.path) != one.target or digest(folder.read(one.path)) != one.old:
-            raise ChangedMeanwhile(one.path)
+    for replacement in replacements:
+        if (
+            folder.resolve(replacement.path) != replacement.target
+            or digest(folder.read(replacement.path)) != replacement.old
+        ):
+            raise ChangedMeanwhile(replacement.path)
     for one in replacements:
         if one.temporary is not None:
             with folder.place(one.path) as place:
@@ -352,32 +355,36 @@ def commit(folder: Folder, replacements: Sequence[Replacement], keep: Keep | Non
         sync_folder(parent)
 
 
-def _put(place: Place, one: Replacement) -> bytes | None:
+def _put(place: Place, replacement: Replacement) -> bytes | None:
     """Put one new file in its place; give what was there, as far as the system let us keep it."""
-    assert one.temporary is not None
-    beside = place.beside(one.temporary)
+    assert replacement.temporary is not None
+    beside = place.beside(replacement.temporary)
     home = place.folder
-    if one.new is None:
-        os.replace(place.name, one.temporary, src_dir_fd=home, dst_dir_fd=home)
+    if replacement.new is None:
+        os.replace(place.name, replacement.temporary, src_dir_fd=home, dst_dir_fd=home)
         return beside.read()
-    if one.old is None:
+    if replacement.old is None:
         try:
-            os.link(one.temporary, place.name, src_dir_fd=home, dst_dir_fd=home)
+            os.link(replacement.temporary, place.name, src_dir_fd=home, dst_dir_fd=home)
         except FileExistsError as error:
-            raise ChangedMeanwhile(one.path) from error
+            raise ChangedMeanwhile(replacement.path) from error
         return None
-    place.exchange(one.temporary)
+    place.exchange(replacement.temporary)
     return beside.read()
 
 
 def discard(folder: Folder, replacements: Sequence[Replacement]) -> None:
     """Remove what ``prepare`` wrote, as far as it is still there."""
-    for one in replacements:
-        if one.temporary is not None:
-            with contextlib.suppress(FileNotFoundError), folder.place(one.path) as place:
-                place.beside(one.temporary).unlink()
+    for replacement in replacements:
+        if replacement.temporary is not None:
+            with contextlib.suppress(FileNotFoundError), folder.place(replacement.path) as place:
+                place.beside(replacement.temporary).unlink()
 
 
 def written_by_others(folder: Folder, replacements: Sequence[Replacement]) -> list[str]:
     """Name the files that are neither as before the transaction nor as after it."""
-    return [one.path for one in replacements if digest(folder.read(one.path)) not in (one.old, one.new)]
+    return [
+        replacement.path
+        for replacement in replacements
+        if digest(folder.read(replacement.path)) not in (replacement.old, replacement.new)
+    ]

@@ -102,7 +102,9 @@ def _wrong(lobby: Lobby, files: ServerFiles) -> str:
     except (OSError, ValueError, RecursionError) as error:
         return f"the list does not answer ({getattr(error, 'reason', None) or error})"
     ours = [
-        one for one in entries if all(_equal(one.get(key), files.counting(name)) for key, name in lobby.ours.items())
+        entry
+        for entry in entries
+        if all(_equal(entry.get(key), files.counting(name)) for key, name in lobby.ours.items())
     ]
     if not ours:
         return "it is not in the list"

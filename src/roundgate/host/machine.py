@@ -58,7 +58,7 @@ def listening(processes: Iterable[int]) -> list[OwnedPort]:
             connections = psutil.Process(process).net_connections("inet")
         except psutil.Error:
             continue
-        found += [port for one in connections if (port := _owned(one, process))]
+        found += [port for connection in connections if (port := _owned(connection, process))]
     return found
 
 
@@ -73,8 +73,8 @@ def _owned(connection: object, process: int | None) -> OwnedPort | None:
 def holders(protocol: str, port: int) -> list[OwnedPort]:
     """Give whoever owns a port on any address; the process may be hidden from this user."""
     found = []
-    for one in psutil.net_connections("inet"):
-        owned = _owned(one, one.pid)
+    for connection in psutil.net_connections("inet"):
+        owned = _owned(connection, connection.pid)
         if owned and (owned.protocol, owned.port) == (protocol, port):
             found.append(owned)
     return found

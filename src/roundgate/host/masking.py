@@ -16,7 +16,9 @@ def secrets_of(workspace: Workspace, waiting: Iterable[Operation]) -> set[str]:
     """Give the secrets on a server's disk and among operations that wait. Files that cannot be read have none."""
     try:
         book, files = workspace.book, workspace.read().files
-        found = [one.new_value for one in waiting if one.new_value and is_secret(book, one.file, one.value_key)]
+        found = [
+            entry.new_value for entry in waiting if entry.new_value and is_secret(book, entry.file, entry.value_key)
+        ]
         for path in files.texts:
             document = files.document(path)
             found += [entry.value for entry in secret_entries(book, path, document)] if document else []

@@ -100,11 +100,11 @@ class Store:
 
     def slate(self, server: str) -> list[Waiting]:
         """Give what waits for a server, in order. Entries that make no sense are left out; see ``odd_entries``."""
-        return [one for one in self._entries(server) if isinstance(one, Waiting)]
+        return [entry for entry in self._entries(server) if isinstance(entry, Waiting)]
 
     def odd_entries(self, server: str) -> list[int]:
         """Give the ids of entries on a server's slate that cannot be read, being damaged or a newer version's."""
-        return [one for one in self._entries(server) if isinstance(one, int)]
+        return [entry for entry in self._entries(server) if isinstance(entry, int)]
 
     def _entries(self, server: str) -> Iterator[Waiting | int]:
         query = "SELECT id, operation, at, by, round FROM slate WHERE server=? ORDER BY id"
@@ -125,9 +125,9 @@ class Store:
 
     def _add_one(self, server: str, operation: Operation, by: str, round: int | None = None) -> None:
         waiting = [one for one in self.slate(server) if one.round == round]
-        *kept, final = merged([one.operation for one in waiting], operation)
+        *kept, final = merged([entry.operation for entry in waiting], operation)
         stays = {id(one) for one in kept}
-        gone = [(one.id,) for one in waiting if id(one.operation) not in stays]
+        gone = [(entry.id,) for entry in waiting if id(entry.operation) not in stays]
         self.db.executemany("DELETE FROM slate WHERE id=?", gone)
         row = (server, stored(final), time.time(), by, round)
         self.db.execute("INSERT INTO slate (server, operation, at, by, round) VALUES (?, ?, ?, ?, ?)", row)
@@ -223,10 +223,10 @@ class Store:
     ) -> None:
         """Take what was written off the slate, and remember each value's mark, of its plain form."""
         self.db.executemany("DELETE FROM slate WHERE id=?", [(one.id,) for one in operations])
-        for one in operations:
-            if one.operation.sets_value:
-                name = one.operation.shown_name
-                mark = value_digest(server, name, plainly(name, one.operation.new_value))
+        for entry in operations:
+            if entry.operation.sets_value:
+                name = entry.operation.shown_name
+                mark = value_digest(server, name, plainly(name, entry.operation.new_value))
                 row = (server, name, number, mark)
                 self.db.execute("INSERT OR REPLACE INTO written VALUES (?, ?, ?, ?)", row)
 

@@ -85,7 +85,7 @@ class Workspace:
     @property
     def operations(self) -> list[Operation]:
         """See Holder."""
-        return [one.operation for one in self.waiting]
+        return [entry.operation for entry in self.waiting]
 
     @property
     def book(self) -> Rulebook:

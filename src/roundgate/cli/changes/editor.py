@@ -74,7 +74,7 @@ def _edit_of_server(words: list[str], *, anyway: bool, new_file: bool) -> None:
         """Check the text; what was wrong before is not this edit's doing."""
         operation = EditText(path, hunks_between(text.body, decode(data).body))
         found = workspace.findings_after(workspace.outcome([*workspace.operations, operation]))
-        return [one for one in found if one.place.file == path and identity_of(one) not in old]
+        return [finding for finding in found if finding.place.file == path and identity_of(finding) not in old]
 
     data = _until_right(path, text.encode(), check, anyway=anyway)
     if data is None:

@@ -30,12 +30,12 @@ def send_live(server: Server, store: Store, operations: Sequence[Operation]) -> 
 
     Raises Trouble where a setting cannot be set live, before anything is sent, or where the server did not take one.
     """
-    values = [one for one in operations if isinstance(one, SetValue)]
-    for one in values:
-        spec = server.book.setting.get(one.name)
+    values = [operation for operation in operations if isinstance(operation, SetValue)]
+    for value in values:
+        spec = server.book.setting.get(value.name)
         if spec is None or spec.live is None or not spec.live.set:
-            do = f"roundgate set {server.name} {one.shown_name}=..., then roundgate apply {server.name}"
-            raise Trouble(f"{one.shown_name} cannot be set at the live console.", do)
+            do = f"roundgate set {server.name} {value.shown_name}=..., then roundgate apply {server.name}"
+            raise Trouble(f"{value.shown_name} cannot be set at the live console.", do)
     driver = driver_of(server)
     if not driver.state().runs:
         raise Trouble(f"{server.name} is down, so nothing can be sent to it.", f"roundgate start {server.name}")
@@ -49,30 +49,30 @@ def send_live(server: Server, store: Store, operations: Sequence[Operation]) -> 
     return [replace(one, at_stop=True) for one in values]
 
 
-def _send_one(server: Server, store: Store, console: Console, one: SetValue) -> None:
-    spec = server.book.setting[one.name]
+def _send_one(server: Server, store: Store, console: Console, set_value: SetValue) -> None:
+    spec = server.book.setting[set_value.name]
     live = spec.live
     assert live is not None
-    answer = console.exchange(live.set.replace("{value}", one.stored))
+    answer = console.exchange(live.set.replace("{value}", set_value.stored))
     read = _read_back(console, live, answer)
-    if read is not None and value_of(read, spec) != value_of(one.stored, spec):
+    if read is not None and value_of(read, spec) != value_of(set_value.stored, spec):
         has = format_value(read, spec)
         raise Trouble(
-            f"The server did not take {one.name}: it has {has} afterwards.{_quoted(answer, spec)}",
+            f"The server did not take {set_value.name}: it has {has} afterwards.{_quoted(answer, spec)}",
             f"roundgate log {server.name}",
         )
     if read is None and (live.read or live.match):
         raise Trouble(
-            f"The value of {one.name} could not be read back from the server.{_quoted(answer, spec)}",
+            f"The value of {set_value.name} could not be read back from the server.{_quoted(answer, spec)}",
             f"roundgate log {server.name}",
         )
-    kept = secret_mark(server.name, one.name, one.stored) if values.is_hidden(spec) else one.stored
-    store.note_live(server.name, one.name, kept)
-    shown = format_value(one.stored, spec)
+    kept = secret_mark(server.name, set_value.name, set_value.stored) if values.is_hidden(spec) else set_value.stored
+    store.note_live(server.name, set_value.name, kept)
+    shown = format_value(set_value.stored, spec)
     if read is None:
-        echo(f"{server.name}  {one.name}={shown} was sent; this server has no command to read it back")
+        echo(f"{server.name}  {set_value.name}={shown} was sent; this server has no command to read it back")
     else:
-        echo(f"{server.name}  {one.name} is {shown} now, read back from the console")
+        echo(f"{server.name}  {set_value.name} is {shown} now, read back from the console")
 
 
 def _read_back(console: Console, live: Live, answer: Sequence[str]) -> str | None:

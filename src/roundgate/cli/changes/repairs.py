@@ -28,11 +28,11 @@ def mend_servers(context: CallContext, servers: Sequence[Server]) -> None:
         new: list[Operation] = []
         for path in outcome.after.texts:
             document = outcome.after.document(path)
-            codes = sorted({one.code for one in safe_repairs(document)}) if document else []
+            codes = sorted({repair.code for repair in safe_repairs(document)}) if document else []
             if codes:
                 new.append(Mend(path, tuple(codes)))
         if not new:
-            if any(isinstance(one, Mend) for one in waiting):
+            if any(isinstance(entry, Mend) for entry in waiting):
                 echo(f"{server.name}: the safe repairs are on the slate already.")
                 echo(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
             else:
@@ -84,7 +84,7 @@ def _mend_on_slate(context: CallContext, server: Server, path: str) -> None:
     name = Path(path).resolve().relative_to(server.folder.resolve()).as_posix()
     opened = context.open(server)
     document = opened.workspace.read([name]).files.document(name)
-    codes = sorted({one.code for one in safe_repairs(document)}) if document else []
+    codes = sorted({repair.code for repair in safe_repairs(document)}) if document else []
     if not codes:
         return
     new: list[Operation] = [Mend(name, tuple(codes))]

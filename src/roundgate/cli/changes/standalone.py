@@ -30,7 +30,7 @@ def change_standalone(words: Sequence[str], make: Callable[[Holder, list[str]], 
     from roundgate.host.errors import WrongWords
     from roundgate.host.standalone import StandaloneFile
 
-    if len({one.partition(":")[0] for one in words if one.startswith(f"{path}:")}) > 1:
+    if len({word.partition(":")[0] for word in words if word.startswith(f"{path}:")}) > 1:
         raise WrongWords("One file at a time.", "Name the others in calls of their own.")
     holder = StandaloneFile(path)
     operations = make(holder, list(words))

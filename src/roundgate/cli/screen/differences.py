@@ -22,12 +22,12 @@ _WORDS = {
 }
 
 
-def difference_words(one: Difference) -> str:
+def difference_words(difference: Difference) -> str:
     """Say one difference."""
-    value = "to be taken out" if one.value is None else one.value
-    return _WORDS[one.code].format(value=value, round=one.round)
+    value = "to be taken out" if difference.value is None else difference.value
+    return _WORDS[difference.code].format(value=value, round=difference.round)
 
 
 def beside_slate(differences: Iterable[Difference]) -> list[Difference]:
     """Leave out what waits on the slate: tables have a column for it."""
-    return [one for one in differences if one.code is not DifferenceCode.ON_SLATE]
+    return [difference for difference in differences if difference.code is not DifferenceCode.ON_SLATE]

@@ -270,11 +270,11 @@ OUTPUTS: dict[str, Any] = {
 """What each command prints with ``--json``."""
 
 
-def difference_output(one: Difference) -> DifferenceOutput:
+def difference_output(difference: Difference) -> DifferenceOutput:
     """Give a difference for JSON."""
     from roundgate.cli.screen.differences import difference_words
 
-    return DifferenceOutput(one.code, one.value, one.round, difference_words(one))
+    return DifferenceOutput(difference.code, difference.value, difference.round, difference_words(difference))
 
 
 def finding_output(finding: Finding) -> FindingOutput:

@@ -52,9 +52,9 @@ _CONSEQUENCES = {
 }
 
 
-def consequence_words(one: Consequence) -> str:
+def consequence_words(consequence: Consequence) -> str:
     """Say what the changes of a slate mean."""
-    return _CONSEQUENCES[one.code].format(names=", ".join(one.names), **one.detail)
+    return _CONSEQUENCES[consequence.code].format(names=", ".join(consequence.names), **consequence.detail)
 
 
 def in_words(before: str, after: str, *, is_nothing: bool) -> str:
@@ -76,10 +76,19 @@ def slate_output(server: str, gathered: Gathered) -> SlateOutput:
     review: Review = gathered.review
     rescued = {one.shown_name for one in gathered.rescued}
     changes = [
-        ChangeOutput(one.name, one.file, one.before, one.after, one.then, one.name in rescued, one.is_nothing)
-        for one in review.changes
+        ChangeOutput(
+            change.name,
+            change.file,
+            change.before,
+            change.after,
+            change.then,
+            change.name in rescued,
+            change.is_nothing,
+        )
+        for change in review.changes
     ]
     consequences = [
-        ConsequenceOutput(one.code.value, list(one.names), consequence_words(one)) for one in review.consequences
+        ConsequenceOutput(consequence.code.value, list(consequence.names), consequence_words(consequence))
+        for consequence in review.consequences
     ]
     return SlateOutput(server, changes, gathered.differs, consequences, review.diff)

@@ -15,7 +15,7 @@ _SCHEMA = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sa
 
 def sarif_of(findings: Sequence[Finding]) -> dict[str, Any]:
     """Give one run's log: the rules that were broken, and a result for each finding."""
-    used = sorted({one.code for one in findings})
+    used = sorted({finding.code for finding in findings})
     return {
         "$schema": _SCHEMA,
         "version": "2.1.0",
@@ -25,7 +25,7 @@ def sarif_of(findings: Sequence[Finding]) -> dict[str, Any]:
                     "driver": {"name": "Round Gate", "version": __version__, "rules": [_rule(name) for name in used]}
                 },
                 "columnKind": "unicodeCodePoints",
-                "results": [_result(one, used) for one in findings],
+                "results": [_result(finding, used) for finding in findings],
             }
         ],
     }

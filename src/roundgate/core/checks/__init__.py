@@ -41,18 +41,32 @@ def check_disk(
 
 def _without_followers(found: list[Finding]) -> list[Finding]:
     """Leave out unknown keys on lines where a mistake is known that makes them so."""
-    explained = {(one.place.file, one.place.line) for one in found if one.code in ("key-with-blank", "merge-marker")}
-    kept = [one for one in found if one.code != "key-unknown" or (one.place.file, one.place.line) not in explained]
+    explained = {
+        (finding.place.file, finding.place.line)
+        for finding in found
+        if finding.code in ("key-with-blank", "merge-marker")
+    }
+    kept = [
+        finding
+        for finding in found
+        if finding.code != "key-unknown" or (finding.place.file, finding.place.line) not in explained
+    ]
     return _with_cause_named(kept)
 
 
 def _with_cause_named(found: list[Finding]) -> list[Finding]:
     """Of a value that is wrong because of the comment behind it say only that, and as an error."""
-    comments = {(one.place.file, one.place.line) for one in found if one.code == "comment-in-value"}
+    comments = {(finding.place.file, finding.place.line) for finding in found if finding.code == "comment-in-value"}
     if not comments:
         return found
-    wrong = {(one.place.file, one.place.line) for one in found if one.code.startswith("value-")} & comments
-    kept = [one for one in found if not one.code.startswith("value-") or (one.place.file, one.place.line) not in wrong]
+    wrong = {
+        (finding.place.file, finding.place.line) for finding in found if finding.code.startswith("value-")
+    } & comments
+    kept = [
+        finding
+        for finding in found
+        if not finding.code.startswith("value-") or (finding.place.file, finding.place.line) not in wrong
+    ]
     return [
         replace(one, level="error")
         if one.code == "comment-in-value" and (one.place.file, one.place.line) in wrong
@@ -71,7 +85,7 @@ def check_outcome(
     check = check or partial(check_disk, server, unreadable=unreadable)
     old = {identity_of(one) for one in check(outcome.before)}
     found = check_after(server, outcome, unreadable, check)
-    return in_order([one if identity_of(one) in old else replace(one, waiting=True) for one in found])
+    return in_order([finding if identity_of(finding) in old else replace(finding, waiting=True) for finding in found])
 
 
 def check_after(

@@ -61,7 +61,7 @@ def _or_unknown(name: str, document: Document, given: str, problems: Sequence[Pr
         return problems
     guess = sniffed(document.text.body)
     call = f"roundgate check {'-' if name == '(standard input)' else shlex.quote(name)} --as"
-    wrong = next((one for one in problems if one.level == "error"), None)
+    wrong = next((problem for problem in problems if problem.level == "error"), None)
     if not guess:
         cause = "Nothing tells which format this file has: neither its name nor what is in it. It was not checked."
         return [Problem("format-unknown", "note", 0, 0, cause, f"Name its format: {call} FORMAT")]
@@ -81,7 +81,7 @@ def _standalone_finding(name: str, text: Text, problem: Problem) -> Finding:
 
 def without_secret_words(finding: Finding, secrets: Sequence[Entry]) -> Finding:
     """Keep secrets on a finding's line out of its words, and out of its repair."""
-    values = [one.value for one in secrets if one.value]
+    values = [secret.value for secret in secrets if secret.value]
     if not values:
         return finding
     cause, do = finding.cause, finding.do
@@ -98,7 +98,7 @@ def problems_here(name: str, document: Document, given: str = "") -> Sequence[Pr
 
     problems = at_most(problems_of(document))
     by_name = format_given(given) or format_name(name)
-    if by_name and any(one.level == "error" for one in problems):
+    if by_name and any(problem.level == "error" for problem in problems):
         other = looks_like_another(by_name, document.text)
         if other:
             return [_other(by_name, other, document.text)]
@@ -119,13 +119,15 @@ def at_most(problems: Sequence[Problem]) -> Sequence[Problem]:
     counts = Counter(one.code for one in problems)
     seen: Counter[str] = Counter()
     kept = []
-    for one in problems:
-        seen[one.code] += 1
-        if seen[one.code] < MOST_ALIKE or counts[one.code] == MOST_ALIKE == seen[one.code]:
-            kept.append(one)
-        elif seen[one.code] == MOST_ALIKE:
-            more = counts[one.code] - MOST_ALIKE
-            kept.append(replace(one, cause=f"{one.cause.rstrip('.')}. There are {more} more like this in the file."))
+    for problem in problems:
+        seen[problem.code] += 1
+        if seen[problem.code] < MOST_ALIKE or counts[problem.code] == MOST_ALIKE == seen[problem.code]:
+            kept.append(problem)
+        elif seen[problem.code] == MOST_ALIKE:
+            more = counts[problem.code] - MOST_ALIKE
+            kept.append(
+                replace(problem, cause=f"{problem.cause.rstrip('.')}. There are {more} more like this in the file.")
+            )
     return kept
 
 
@@ -143,11 +145,11 @@ def placed(text: Text, problems: Sequence[Problem]) -> dict[int, tuple[int, int]
 
 
 def _indexes(problems: Sequence[Problem]) -> Iterator[int]:
-    for one in problems:
-        yield one.start
-        if one.gave_up >= 0:
-            yield one.gave_up
-        for cut in one.repair:
+    for problem in problems:
+        yield problem.start
+        if problem.gave_up >= 0:
+            yield problem.gave_up
+        for cut in problem.repair:
             yield from (cut.start, cut.end)
 
 

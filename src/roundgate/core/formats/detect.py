@@ -127,7 +127,7 @@ def looks_like_another(name: str, text: Text) -> str:
     few = sum(1 for line in text.body.splitlines() if line.strip()) < _FEW
     if (few and seen not in ("xml", "json", "launch")) or text.body.lstrip()[:1] in _OPENERS.get(name, ""):
         return ""
-    wrong = any(one.level == "error" for one in FORMATS[seen].problems(FORMATS[seen].read(text)))
+    wrong = any(problem.level == "error" for problem in FORMATS[seen].problems(FORMATS[seen].read(text)))
     return "" if wrong else seen
 
 

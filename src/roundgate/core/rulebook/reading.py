@@ -42,7 +42,7 @@ def layers_of(raw: Mapping[str, Any]) -> list[str]:
     """Give the names of the rulebooks beneath one; none where it does not say them in the right form."""
     about = raw.get("rulebook")
     layers = about.get("layers") if isinstance(about, dict) else None
-    return [one for one in layers if isinstance(one, str)] if isinstance(layers, list) else []
+    return [layer for layer in layers if isinstance(layer, str)] if isinstance(layers, list) else []
 
 
 def read_rulebook(name: str, reader: BookReader, *, checked: bool = False) -> Rulebook:

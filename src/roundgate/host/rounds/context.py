@@ -101,4 +101,4 @@ class Round:
         waiting: list[Waiting] = []
         with contextlib.suppress(sqlite3.Error):
             waiting = self.store.slate(self.server.name)
-        self._secrets |= secrets_of(self.workspace, [one.operation for one in waiting])
+        self._secrets |= secrets_of(self.workspace, [entry.operation for entry in waiting])

@@ -81,7 +81,7 @@ def _chosen(round: Round) -> list[Waiting]:
     waiting = [one for one in round.store.slate(round.server.name) if one.round is None]
     if round.plan.writes == "slate":
         return waiting
-    return [one for one in waiting if one.operation.waits_for_stop]
+    return [entry for entry in waiting if entry.operation.waits_for_stop]
 
 
 def _gathered(round: Round, state: RunState) -> Gathered | None:
@@ -130,8 +130,8 @@ def _gather_and_refuse(round: Round, state: RunState) -> Gathered:
 
 
 def _changes(gathered: Gathered) -> list[list[str]]:
-    words = [[one.name, one.before, one.after] for one in gathered.review.changes if not one.is_nothing]
-    named = {one[0] for one in words}
+    words = [[change.name, change.before, change.after] for change in gathered.review.changes if not change.is_nothing]
+    named = {word[0] for word in words}
     return words + [[name, "", "as on disk"] for name in gathered.differs if name not in named]
 
 
@@ -161,7 +161,7 @@ def _save_and_write(round: Round, gathered: Gathered, *, was_up: bool) -> list[s
     """Save, replay and write, on files that are the same at all three; give the names of what is in force anew."""
     with round.journal.step(Step.SAVE):
         target = _target(round)
-        needed = [*(one.operation.file for one in round.operations), *target]
+        needed = [*(entry.operation.file for entry in round.operations), *target]
         paths = round.server.paths(needed)
         saved = save(round, paths, needed)
         if was_up:
@@ -209,8 +209,8 @@ def _planned(
 
 def _written_changes(round: Round, outcome: Replayed) -> list[list[str]]:
     """Say what the round writes, for the history; what is on disk already keeps its words from the review."""
-    words = [[one.name, one.before, one.after] for one in changes_in_words(outcome) if not one.is_nothing]
-    named = {one[0] for one in words}
+    words = [[word.name, word.before, word.after] for word in changes_in_words(outcome) if not word.is_nothing]
+    named = {word[0] for word in words}
     row = round.store.round(round.number)
     return words + [one for one in (row.changes if row else []) if not one[1] and one[0] not in named]
 

@@ -34,7 +34,7 @@ FOUND = "found on disk"
 def _reviewed(server: Server, outcome: Outcome) -> Review:
     """Give the review of an outcome, with what is remembered of the world that it names."""
     review = review_of(outcome)
-    fixed = world_consequences(server, outcome) if any(not one.is_nothing for one in outcome.changes) else []
+    fixed = world_consequences(server, outcome) if any(not change.is_nothing for change in outcome.changes) else []
     return replace(review, consequences=(*review.consequences, *fixed)) if fixed else review
 
 
@@ -65,17 +65,17 @@ class Gathered(Struct, frozen=True):
 
         seen = [
             [
-                one.operation.shown_name,
-                one.file,
-                one.before,
-                one.after,
-                one.items_before,
-                one.items_after,
-                repr(one.operation),
+                change.operation.shown_name,
+                change.file,
+                change.before,
+                change.after,
+                change.items_before,
+                change.items_after,
+                repr(change.operation),
             ]
-            for one in self.outcome.changes
+            for change in self.outcome.changes
         ]
-        errors = sorted(identity_of(one) for one in self.findings if one.level == "error")
+        errors = sorted(identity_of(finding) for finding in self.findings if finding.level == "error")
         busy = {one.path for one in self.outcome.after.book.file.values() if one.rewritten == "while-running"}
         book = self.outcome.after.book
         differs = [
@@ -150,14 +150,16 @@ def look_again(round: Round, gathered: Gathered, state: RunState) -> None:
     server = round.server
     if round.look() is gathered.workspace:
         return
-    asked = [one for one in round.operations if one.by != FOUND]
+    asked = [operation for operation in round.operations if operation.by != FOUND]
     again = gather_at_rest(round.workspace.with_slate(asked), state)
     round.workspace = again.workspace
     if round.plan.refuses_errors:
         refuse_errors(again, round.options, server.name)
     _say_overruled(round, gathered, again)
     known = {
-        (one.operation.file, one.operation.shown_name): one.operation for one in round.operations if one.by == FOUND
+        (entry.operation.file, entry.operation.shown_name): entry.operation
+        for entry in round.operations
+        if entry.by == FOUND
     }
     late = [one for one in again.rescued if not _same_value(known.get((one.file, one.shown_name)), one)]
     for one in late:
@@ -167,7 +169,7 @@ def look_again(round: Round, gathered: Gathered, state: RunState) -> None:
 
 def refuse_errors(gathered: Gathered, options: Options, server: str) -> None:
     """End the round where the outcome has errors. Raises RoundAborted."""
-    if any(one.level == "error" and one.waiting for one in gathered.findings):
+    if any(finding.level == "error" and finding.waiting for finding in gathered.findings):
         raise RoundAborted(
             RoundOutcome.REFUSED, "The changes have errors, so nothing was done.", f"roundgate check {server}"
         )

@@ -22,11 +22,11 @@ from roundgate.host.store import Waiting
 
 def replayed(round: Round, waiting: Sequence[Waiting]) -> Outcome:
     """Replay the slate on the files as they were saved after the stop. Raises RoundAborted on errors."""
-    outcome = round.workspace.outcome([one.operation for one in waiting])
+    outcome = round.workspace.outcome([entry.operation for entry in waiting])
     if not waiting:
         return outcome
     findings = round.workspace.findings_of(outcome)
-    wrong = next((one for one in findings if one.level == "error" and one.waiting), None)
+    wrong = next((finding for finding in findings if finding.level == "error" and finding.waiting), None)
     if wrong:
         message = f"After the stop the files no longer fit the changes ({wrong.cause}), so nothing was written."
         raise RoundAborted(RoundOutcome.FAILED, message, f"roundgate check {round.server.name}")

@@ -79,7 +79,7 @@ class DirectivesDocument(DirectivesReading):
         return Edit((Splice(one.value_start, one.value_end, gap + written),), expected)
 
     def _insertion(self, index: int, pair: tuple[str, str]) -> Pairs:
-        before = sum(1 for one in self.commands if one.start < index)
+        before = sum(1 for command in self.commands if command.start < index)
         plain = self.plain()
         return [*plain[:before], pair, *plain[before:]]
 
@@ -108,8 +108,8 @@ class DirectivesDocument(DirectivesReading):
     def _relative(self, key: str) -> Command | None:
         """Find the command after which a new one belongs: the last one that begins alike."""
         best, best_shared = None, -1
-        with_values = [one for one in self.commands if one.value_end > one.value_start]
-        single = [one for one in with_values if len(self._by_key[self._named(one.key)]) == 1]
+        with_values = [command for command in self.commands if command.value_end > command.value_start]
+        single = [value for value in with_values if len(self._by_key[self._named(value.key)]) == 1]
         for one in single or with_values or self.commands:  # one without a value may be an action that ends the file
             shared = 0
             for a, b in zip(key.lower(), one.key.lower(), strict=False):

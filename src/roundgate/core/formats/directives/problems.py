@@ -47,12 +47,12 @@ def problems_of(document: DirectivesDocument) -> list[Problem]:
     found: list[Problem] = list(_quotes(document))
     equals = [one for one in document.commands if _equals(one)]
     if len(equals) * 2 <= len(document.commands):
-        found += [_with_equals(one) for one in equals]
+        found += [_with_equals(equal) for equal in equals]
     apart = [one for one in document.commands if _value_of(document, one)[:1] == "="]
     if len(apart) * 2 <= len(document.commands):
         found += [_equals_apart(document, one) for one in apart]
-    for one in document.commands:
-        found += _signs(document, one)
+    for command in document.commands:
+        found += _signs(document, command)
     found += hidden_characters(body)
     found += _doubles(document)
     return flood(handful(found))
@@ -100,17 +100,17 @@ def _partner(line: str, start: int) -> tuple[int, list[Splice]]:
     return start + opened, [Splice(start + end, start + end, '"')] if end > opened + 1 else []
 
 
-def _equals(one: Command) -> bool:
-    return re.fullmatch(r"[A-Za-z_][\w.]*=.*", one.key) is not None
+def _equals(command: Command) -> bool:
+    return re.fullmatch(r"[A-Za-z_][\w.]*=.*", command.key) is not None
 
 
-def _value_of(document: DirectivesDocument, one: Command) -> str:
-    return document.text.body[one.value_start : one.value_end]
+def _value_of(document: DirectivesDocument, command: Command) -> str:
+    return document.text.body[command.value_start : command.value_end]
 
 
-def _equals_apart(document: DirectivesDocument, one: Command) -> Problem:
-    at, body = one.value_start, document.text.body
-    blanks = len(body[at + 1 : one.value_end]) - len(body[at + 1 : one.value_end].lstrip(" \t"))
+def _equals_apart(document: DirectivesDocument, command: Command) -> Problem:
+    at, body = command.value_start, document.text.body
+    blanks = len(body[at + 1 : command.value_end]) - len(body[at + 1 : command.value_end].lstrip(" \t"))
     cause = (
         "The other lines have a blank between command and value; the server takes this sign for a part of the value."
     )
@@ -118,26 +118,28 @@ def _equals_apart(document: DirectivesDocument, one: Command) -> Problem:
     return problem("separator-equals", (at, at + 1), cause, "Delete the equals sign.", repair)
 
 
-def _with_equals(one: Command) -> Problem:
-    at = one.key_start + one.key.index("=")
+def _with_equals(command: Command) -> Problem:
+    at = command.key_start + command.key.index("=")
     repair = [Splice(at, at + 1, " ")]
     cause = "The server takes key, sign and value for one command that it does not know."
     return problem("separator-equals", (at, at + 1), cause, "Write a blank for the equals sign.", repair)
 
 
-def _signs(document: DirectivesDocument, one: Command) -> Iterator[Problem]:
+def _signs(document: DirectivesDocument, command: Command) -> Iterator[Problem]:
     """Find curly quotes and long dashes."""
     body = document.text.body
-    raw = body[one.value_start : one.value_end]
+    raw = body[command.value_start : command.value_end]
     if raw[:1] and raw[0] in CURLY and len(raw) > 1:
         straight = re.sub(rf"[{CURLY}]", '"', raw)
-        repair = [Splice(one.value_start, one.value_end, straight)] if straight.count('"') % 2 == 0 else []
+        repair = [Splice(command.value_start, command.value_end, straight)] if straight.count('"') % 2 == 0 else []
         cause = "Curly quotes are no quotes: the server reads them as part of the value."
-        yield problem("quotes-curly", (one.value_start, one.value_end), cause, "Write straight quotes.", repair)
-    if one.key and one.key[0] in DASHES and len(one.key) > 1:
+        yield problem("quotes-curly", (command.value_start, command.value_end), cause, "Write straight quotes.", repair)
+    if command.key and command.key[0] in DASHES and len(command.key) > 1:
         cause = "A long dash is no minus sign: the server does not know this option."
-        repair = [Splice(one.key_start, one.key_start + 1, "-")]
-        yield problem("flag-dash", (one.key_start, one.key_start + 1), cause, "Write a plain dash.", repair, safe=True)
+        repair = [Splice(command.key_start, command.key_start + 1, "-")]
+        yield problem(
+            "flag-dash", (command.key_start, command.key_start + 1), cause, "Write a plain dash.", repair, safe=True
+        )
 
 
 def _doubles(document: DirectivesDocument) -> Iterator[Problem]:

@@ -114,8 +114,8 @@ class DirectivesReading:
     def _named(self, key: str) -> str:
         return key if self.dialect.case else key.lower()
 
-    def _value(self, one: Command) -> str:
-        return self.plain_of(self.text.body[one.value_start : one.value_end])
+    def _value(self, command: Command) -> str:
+        return self.plain_of(self.text.body[command.value_start : command.value_end])
 
     def is_quoted(self, raw: str) -> bool:
         """Tell whether a piece of the text is one text in quotes."""
@@ -130,11 +130,11 @@ class DirectivesReading:
     @cached_property
     def _entries(self) -> list[Entry]:
         found = []
-        for one in self.commands:
-            raw = self.text.body[one.value_start : one.value_end]
+        for command in self.commands:
+            raw = self.text.body[command.value_start : command.value_end]
             quotes = 1 if self.is_quoted(raw) else 0
-            span = (one.value_start + quotes, one.value_end - quotes)
-            found.append(Entry((one.key,), self.plain_of(raw), one.key_start, one.key_end, *span))
+            span = (command.value_start + quotes, command.value_end - quotes)
+            found.append(Entry((command.key,), self.plain_of(raw), command.key_start, command.key_end, *span))
         return found
 
     def entries(self) -> Sequence[Entry]:
@@ -178,12 +178,12 @@ class DirectivesReading:
         hits: list[tuple[int, int]] = []
         for start, end in lines_with(body, key) or ():
             commands = type(self)(self.text.with_body(body[start:end].rstrip("\r")), self.dialect).commands
-            hits += [(start, end) for one in commands if one.key == key]
+            hits += [(start, end) for command in commands if command.key == key]
         number = int(path[1]) if numbered else 0 if self.dialect.counts == "first" else len(hits) - 1
         if not 0 <= number < len(hits):
             return None
         start, end = around(body, *hits[number])
-        before = sum(1 for one in hits if one[0] < start)
+        before = sum(1 for hit in hits if hit[0] < start)
         part = type(self)(self.text.with_body(body[start:end]), self.dialect)
         part.is_part = True
         return Window(start, end, part, (key, number - before) if numbered else path)
@@ -217,7 +217,7 @@ class DirectivesReading:
 
     def plain(self) -> Pairs:
         """Give keys and values, in order."""
-        return [(one.key, self._value(one)) for one in self.commands]
+        return [(command.key, self._value(command)) for command in self.commands]
 
 
 _ESCAPED = re.compile(r'\\(["\\])')

@@ -139,7 +139,7 @@ def _bare(document: IniDocument, row: Row, raw: str, signs: int) -> Iterator[Pro
         yield problem("section-unclosed", (row.value_start, row.value_end), cause, "Write [ before the name.", repair)
         return
     mates = [one for one in document.rows if one.section == row.section and not one.is_heading]
-    named = [one for one in mates if one.key]
+    named = [mate for mate in mates if mate.key]
     words = _TWO_WORDS.fullmatch(raw) or (_MANY_WORDS.fullmatch(raw) if len(named) >= len(mates) - 2 else None)
     if words and signs and len(named) * 2 >= len(mates):
         repair = [Splice(row.value_start + words.start(2), row.value_start + words.end(2), "=")]

@@ -115,7 +115,7 @@ def _with_quotes_inside(reader: BracketScan, start: int, line: str, first_end: i
         _look_inside(reader, start + 1, first_end - 1)
         return _read(start, first_end, is_text=True)
     end = start + ends[0]
-    inner = [start + one for one in bare_quotes(line) if start < start + one < end]
+    inner = [start + quote for quote in bare_quotes(line) if start < start + quote < end]
     cause = "This quote ends the text too early: more of it follows on the line."
     cuts = [Splice(at, at, "\\") for at in inner]
     first = inner[0] if inner else first_end - 1

@@ -43,17 +43,17 @@ def _off(document: JsonReading, home: Child, path: Path) -> Edit:
 
 def _on(document: JsonReading, home: Child, path: Path) -> Edit:
     members = list(document.children(home.start))
-    if any(one.step == path[-1] for one in members):
+    if any(member.step == path[-1] for member in members):
         raise EditRefused(f"{path[-1]} is not commented out")
     for off in reversed(list(_OFF.finditer(document.text.body, home.start, home.end))):
-        inside = any(one.start < off.start() < one.end for one in members)
+        inside = any(member.start < off.start() < member.end for member in members)
         if inside or json.loads(off["key"], strict=False) != path[-1]:
             continue
         for lines in uncommented(document.text, off.start("key"), "//"):
             pair = _pair(document, lines)
             if pair is not None:
                 cuts = [*_commas(document, members, lines), *lines.cuts]
-                number = sum(1 for one in members if one.end <= off.start())
+                number = sum(1 for member in members if member.end <= off.start())
                 return Edit(tuple(cuts), trees.changed(document.plain(), path[:-1], _with(number, pair)))
     raise EditRefused(f"{path[-1]} is not commented out in the file")
 
@@ -76,8 +76,8 @@ def _commas(document: JsonReading, members: list[Child], lines: Uncommented) -> 
     """Give the cuts that see to the commas before and behind lines that are to count again."""
     at = lines.cuts[0].start
     said_there = strict_form(document.text.body, Dialect(comments=True))
-    before = [one for one in members if one.end <= at]
-    behind = [one for one in members if one.start > at]
+    before = [member for member in members if member.end <= at]
+    behind = [member for member in members if member.start > at]
     cuts = []
     if before and not behind and "," not in said_there[before[-1].end : at]:
         cuts.append(Splice(before[-1].end, before[-1].end, ","))

@@ -90,7 +90,9 @@ class LaunchDocument(LaunchReading):
             raise EditRefused(f"the script does not set ${name}")
         word, start = self.variables[name]
         body = self.text.body
-        places = [body.count("\n", 0, one.start) + 1 for one in self.assignments if one.name == name]
+        places = [
+            body.count("\n", 0, assignment.start) + 1 for assignment in self.assignments if assignment.name == name
+        ]
         if len(places) > 1:
             where = ", ".join(map(str, places))
             raise EditRefused(f"the script sets ${name} in {len(places)} places (lines {where}); edit it by hand")
@@ -111,39 +113,39 @@ class LaunchDocument(LaunchReading):
             )
         return self._replaced(word, body[word.start : start] + self._quoted(new, body[start : start + 1]))
 
-    def _set_flag(self, one: Flag, new: str) -> Edit:
+    def _set_flag(self, flag: Flag, new: str) -> Edit:
         body = self.text.body
-        if one.form == "alone":
+        if flag.form == "alone":
             if not new:
                 raise EditRefused("it is there already")
-            return self._within(one, one.word, body[one.word.start : one.word.end] + " " + self._fit(one, new, ""))
-        assert one.value_word is not None
-        raw = body[one.value_word.start : one.value_word.end]
-        if one.form in ("apart", "word"):
+            return self._within(flag, flag.word, body[flag.word.start : flag.word.end] + " " + self._fit(flag, new, ""))
+        assert flag.value_word is not None
+        raw = body[flag.value_word.start : flag.value_word.end]
+        if flag.form in ("apart", "word"):
             if _FLAG.fullmatch(new) or _PAIR.fullmatch(new):
                 raise EditRefused(f"'{new}' would be read as a flag of its own")
-            return self._within(one, one.value_word, self._fit(one, new, raw[:1]))
-        sign = "=" if one.form == "equals" else ""
+            return self._within(flag, flag.value_word, self._fit(flag, new, raw[:1]))
+        sign = "=" if flag.form == "equals" else ""
         if raw[:1] in ("'", '"'):
-            return self._within(one, one.value_word, self._fit(one, f"{one.name}{sign}{new}", raw[:1]))
+            return self._within(flag, flag.value_word, self._fit(flag, f"{flag.name}{sign}{new}", raw[:1]))
         like = raw.partition("=")[2][:1] if sign else ""
-        if one.form == "attached" and not re.fullmatch(r"\d[\w.]*", new):
-            raise EditRefused(f"'{new}' cannot be joined to {one.name}: it must begin with a digit")
-        return self._within(one, one.value_word, f"{one.name}{sign}" + (self._fit(one, new, like) if new else ""))
+        if flag.form == "attached" and not re.fullmatch(r"\d[\w.]*", new):
+            raise EditRefused(f"'{new}' cannot be joined to {flag.name}: it must begin with a digit")
+        return self._within(flag, flag.value_word, f"{flag.name}{sign}" + (self._fit(flag, new, like) if new else ""))
 
-    def _fit(self, one: Flag, value: str, like: str) -> str:
+    def _fit(self, flag: Flag, value: str, like: str) -> str:
         """Write a word of the command line; inside a variable's value there are no quotes."""
-        if one.outer is one.word or one.outer is one.value_word:
+        if flag.outer is flag.word or flag.outer is flag.value_word:
             return self._quoted(value, like) if value or like not in ("'", '"', "") else '""'
         if not value or not _SAFE.fullmatch(value):
             raise EditRefused(f"'{value}' cannot be part of a variable's list of flags")
         return value
 
-    def _within(self, one: Flag, word: Word, new: str) -> Edit:
+    def _within(self, flag: Flag, word: Word, new: str) -> Edit:
         """Replace a word of the command line where it stands: by itself, or inside a variable's value."""
-        if one.outer is word or one.outer is one.word or one.outer is one.value_word:
+        if flag.outer is word or flag.outer is flag.word or flag.outer is flag.value_word:
             return self._replaced(word, new)
-        outer, body = one.outer, self.text.body
+        outer, body = flag.outer, self.text.body
         whole = body[outer.start : word.start] + new + body[word.end : outer.end]
         edit = self._replaced(outer, whole)
         return Edit((Splice(word.start, word.end, new),), edit.expected)
@@ -167,8 +169,8 @@ class LaunchDocument(LaunchReading):
         is_pair = re.fullmatch(r"[A-Za-z_][\w.]*", name) is not None
         if not is_pair and not re.fullmatch(r"[-+]{1,2}[A-Za-z_][\w.:\-]*", name):
             raise EditRefused(f"'{name}' cannot be a flag's name")
-        equals = [one for one in self.flags if one.form == "equals"]
-        apart = [one for one in self.flags if one.form == "apart"]
+        equals = [flag for flag in self.flags if flag.form == "equals"]
+        apart = [flag for flag in self.flags if flag.form == "apart"]
         words = [name] if bare or not new else [name, self._quoted(new, "")]
         if is_pair or (len(equals) > len(apart) and not bare and new):
             like = self.text.body[equals[-1].word.start] if equals else ""

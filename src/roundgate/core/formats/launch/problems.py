@@ -52,8 +52,8 @@ def _only_sets_variables(document: LaunchDocument) -> bool:
     """Tell whether a script has no command but assignments: a file of variables that other scripts read."""
     body = document.text.body
     return not body.startswith("#!") and all(
-        re.match(r"(?:export|readonly|declare|set|[A-Za-z_]\w*=)", body[one.words[0].start : one.words[0].end])
-        for one in document.commands
+        re.match(r"(?:export|readonly|declare|set|[A-Za-z_]\w*=)", body[command.words[0].start : command.words[0].end])
+        for command in document.commands
     )
 
 
@@ -284,7 +284,7 @@ def _curly_quotes(document: LaunchDocument) -> Iterator[Problem]:
     """Find curly quotes where the shell splits words: in the command line, and in what a variable is set to."""
     body = document.text.body
     main = [(document.main.words[0].start, document.main.end)] if document.main else []
-    spans = main + [(one.start, one.word.end) for one in document.assignments]
+    spans = main + [(assignment.start, assignment.word.end) for assignment in document.assignments]
     pairs = re.compile(rf"(?P<held>'[^']*'|\"[^\"]*\")|[{CURLY}](?P<text>[^{CURLY}\"'\r\n]*)[{CURLY}\"]?")
     for found in {one.start(): one for span in spans for one in pairs.finditer(body, *span)}.values():
         if found["held"]:
@@ -296,7 +296,7 @@ def _curly_quotes(document: LaunchDocument) -> Iterator[Problem]:
 
 def _doubles(document: LaunchDocument) -> Iterator[Problem]:
     last: dict[str, int] = {}
-    counts = Counter(one.name for one in document.flags)
+    counts = Counter(flag.name for flag in document.flags)
     for number, one in enumerate(document.flags):
         if not isinstance(one.name, str):
             continue

@@ -150,7 +150,7 @@ class LaunchReading:
     @cached_property
     def variables(self) -> dict[str, tuple[Word, int]]:
         """For each variable that the script sets: the word that last sets it, and where its value begins."""
-        return {one.name: (one.word, one.start) for one in self.assignments}
+        return {assignment.name: (assignment.word, assignment.start) for assignment in self.assignments}
 
     @cached_property
     def assignments(self) -> list[Assignment]:
@@ -177,7 +177,7 @@ class LaunchReading:
         It does where the variable is used outside double quotes, itself or by way of another variable.
         """
         used = re.compile(rf"\$(?:{name}\b|\{{{name}\b)")
-        setting = {one.word: one.name for one in self.assignments}
+        setting = {assignment.word: assignment.name for assignment in self.assignments}
         for word in (word for command in self.commands for word in command.words):
             raw = self.text.body[word.start : word.end]
             if not used.search(raw):
@@ -277,7 +277,7 @@ class LaunchReading:
         """Give the words of a variable that holds a list of flags, where a word is one."""
         raw = self.text.body[word.start : word.end].strip('"')
         name = _VARIABLE.fullmatch(raw)
-        key = next((one for one in name.groups() if one), "") if name else ""
+        key = next((group for group in name.groups() if group), "") if name else ""
         key = key.upper() if self.batch else key
         if key not in self.variables:
             return None
@@ -317,13 +317,13 @@ class LaunchReading:
         return found
 
     def _flag(self, name: str | int) -> Flag | None:
-        several = [one for one in self.flags if one.name == name]
+        several = [flag for flag in self.flags if flag.name == name]
         return several[0 if self.dialect.counts == "first" else -1] if several else None
 
     def _shared(self, value: str) -> str:
         """Give the name of the variable that a value is, where the script sets it; else nothing."""
         found = _VARIABLE.fullmatch(value)
-        name = next((one for one in found.groups() if one), "") if found else ""
+        name = next((group for group in found.groups() if group), "") if found else ""
         name = name.upper() if self.batch else name
         return name if name in self.variables else ""
 
@@ -332,8 +332,8 @@ class LaunchReading:
     def entries(self) -> Sequence[Entry]:
         """Give every variable that the script sets, and every part of the command line."""
         found = [self._variable_entry(name) for name in self.variables]
-        for one in self.flags:
-            found.append(self._flag_entry((one.name,), one))
+        for flag in self.flags:
+            found.append(self._flag_entry((flag.name,), flag))
         return sorted(found, key=lambda entry: entry.key_start)
 
     def _variable_entry(self, name: str) -> Entry:
@@ -344,24 +344,24 @@ class LaunchReading:
         key = word.start + (self.text.body[word.start] == '"')
         return Entry((f"${name}",), value, key, key + len(name), start, end)
 
-    def _flag_entry(self, path: Path, one: Flag) -> Entry:
-        name = self._shared(one.value)
-        key = (one.word.start, one.word.end if one.form != "equals" else one.word.start + len(str(one.name)))
+    def _flag_entry(self, path: Path, flag: Flag) -> Entry:
+        name = self._shared(flag.value)
+        key = (flag.word.start, flag.word.end if flag.form != "equals" else flag.word.start + len(str(flag.name)))
         if name:
             inner = self._variable_entry(name)
             return Entry(path, inner.value, *key, inner.start, inner.end)
-        if one.value_word is None:
-            return Entry(path, "", one.word.start, one.word.end, one.word.end, one.word.end)
-        start, end = one.value_word.start, one.value_word.end
-        if one.form in ("equals", "attached"):
+        if flag.value_word is None:
+            return Entry(path, "", flag.word.start, flag.word.end, flag.word.end, flag.word.end)
+        start, end = flag.value_word.start, flag.value_word.end
+        if flag.form in ("equals", "attached"):
             raw = self.text.body[start:end]
-            at = raw.find("=") + 1 if one.form == "equals" else len(str(one.name))
+            at = raw.find("=") + 1 if flag.form == "equals" else len(str(flag.name))
             quoted = raw[:1] in ("'", '"')
-            start, end = start + at + (quoted and one.form == "attached"), end - (1 if quoted else 0)
+            start, end = start + at + (quoted and flag.form == "attached"), end - (1 if quoted else 0)
         raw = self.text.body[start:end]
         if len(raw) > 1 and raw[0] == raw[-1] and raw[0] in "\"'":
             start, end = start + 1, end - 1
-        return Entry(path, one.value, *key, start, max(start, end))
+        return Entry(path, flag.value, *key, start, max(start, end))
 
     def _separator(self, value: str) -> str:
         return self.dialect.separator or next((sign for sign in (";", ",") if sign in value), ";")

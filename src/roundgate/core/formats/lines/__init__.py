@@ -39,7 +39,7 @@ class LinesFormat:
         body = text.body.replace("\r\n", "\n").replace("\r", "\n")
         marks = "|".join(re.escape(mark) for mark in dialect.marks.split() or ["#"])
         if dialect.records:
-            return [("", one) for one in self._records(body, marks, dialect)]
+            return [("", record) for record in self._records(body, marks, dialect)]
         note = rf"(?=[ \t]+(?:{marks})|[ \t]*+(?:\n|\Z))" if dialect.notes else r"(?=[ \t]*+(?:\n|\Z))"
         item = rf"^[ \t]*+(?!{marks})(?P<item>[^\s][^\n]*?){note}"
         item = item.replace(r"[^\s]", r"[^ \t\n]")

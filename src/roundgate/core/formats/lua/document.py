@@ -113,14 +113,16 @@ class LuaDocument(LuaWriting):
         return self.written(new, "", bracketed._indent_at(self.text.body, like.whole_start), spread=spread)
 
     def _brackets(self, home: Item) -> Brackets:
-        spans = [Span(one.whole_start, one.whole_end) for one in fields(self.text.body, home.node)]
+        spans = [Span(field.whole_start, field.whole_end) for field in fields(self.text.body, home.node)]
         tight = re.search(r",(?=\S)", self._raw(home.node)) is not None and ", " not in self._raw(home.node)
         start, end = home.node.start_byte, home.node.end_byte
         return Brackets(self.text.body, start + 1, end - 1, spans, self.text.newline, _COMMENT, ",;", self.unit, tight)
 
     def _add_statement(self, path: Path, new: PlainData) -> Edit:
         """Put in a call beside others of its name, or an assignment at the end."""
-        mates = [one for one in self.statements if one.path[0] == path[0] and len(one.path) == 2]
+        mates = [
+            statement for statement in self.statements if statement.path[0] == path[0] and len(statement.path) == 2
+        ]
         if len(path) == 2 and mates and isinstance(path[1], str) and isinstance(new, dict):
             last = mates[-1]
             called = self.text.body[last.start : last.start + len(str(path[0]))]
@@ -133,7 +135,7 @@ class LuaDocument(LuaWriting):
             line = f"{called}{head}{self.quoted(path[1], quote)}{gap}{record}{tail}"
             return self._line_at(line_span(self.text, last.end)[1], line, blank=self._parted(mates))
         if len(path) == 1 and isinstance(path[0], str) and NAME.fullmatch(path[0]) and path[0] not in KEYWORDS:
-            if any(one.path == ("return",) for one in self.statements):
+            if any(statement.path == ("return",) for statement in self.statements):
                 raise EditRefused("the file ends in a return; nothing can come after it")
             return self._line_at(len(self.text.body), f"{path[0]} = {self.written(new)}", blank=False)
         raise EditRefused("there is nothing in the file to put it into")
@@ -171,7 +173,7 @@ class LuaDocument(LuaWriting):
 
     def remove(self, path: Path) -> Edit:
         """Take out a field or an item with its comma and comment, or a whole statement with its lines."""
-        one = next((one for one in reversed(self.statements) if one.path == path), None)
+        one = next((statement for statement in reversed(self.statements) if statement.path == path), None)
         if one is not None:
             start, _ = self.text.line_around(one.start)
             stop = line_span(self.text, one.end)[1]
@@ -195,9 +197,9 @@ class LuaDocument(LuaWriting):
 
     def rename(self, path: Path, name: str) -> Edit:
         """Give a field another name, or a call another first text."""
-        call = next((one for one in self.statements if one.path == path and len(path) == 2), None)
+        call = next((statement for statement in self.statements if statement.path == path and len(path) == 2), None)
         taken = (*path[:-1], name)
-        if self._locate(taken) is not None or any(one.path == taken for one in self.statements):
+        if self._locate(taken) is not None or any(statement.path == taken for statement in self.statements):
             raise EditRefused(f"{name} is there already")
         if call is not None:
             quote = self.text.body[call.key[0] : call.key[0] + 1]
@@ -215,7 +217,9 @@ class LuaDocument(LuaWriting):
 
     def move(self, path: Path, to: int) -> Edit:
         """Move an item of a list, or a call among those of its name."""
-        calls = [one for one in self.statements if one.path[:1] == path[:1] and len(one.path) == 2]
+        calls = [
+            statement for statement in self.statements if statement.path[:1] == path[:1] and len(statement.path) == 2
+        ]
         here = next((at for at, one in enumerate(calls) if one.path == path), None)
         if here is not None:
             return self._swapped([(one.start, one.end) for one in calls], here, to)

@@ -102,8 +102,8 @@ def _joined(text: str) -> str:
 def kind_of(node: Any, body: str) -> EntryKind:
     """Tell what a value is."""
     if node.type == "table_constructor":
-        fields = [one for one in node.named_children if one.type == "field"]
-        return "list" if fields and all(one.child_by_field_name("name") is None for one in fields) else "map"
+        fields = [child for child in node.named_children if child.type == "field"]
+        return "list" if fields and all(field.child_by_field_name("name") is None for field in fields) else "map"
     if node.type == "unary_expression" and re.fullmatch(r"-\s*[\w.]+", body[node.start_byte : node.end_byte]):
         return "number" if node.named_child_count == 1 and node.named_children[0].type == "number" else "code"
     return _KINDS.get(node.type, "code")
@@ -112,20 +112,20 @@ def kind_of(node: Any, body: str) -> EntryKind:
 def fields(body: str, table: Any) -> Iterator[Item]:
     """Give the items of a table; those without a name are numbered from 0."""
     number = 0
-    for one in table.named_children:
-        if one.type != "field":
+    for child in table.named_children:
+        if child.type != "field":
             continue
-        name, value = one.child_by_field_name("name"), one.child_by_field_name("value")
+        name, value = child.child_by_field_name("name"), child.child_by_field_name("value")
         if value is None:
             continue
         step: str | int = number
-        key = (one.start_byte, one.start_byte)
+        key = (child.start_byte, child.start_byte)
         if name is None:
             number += 1
         else:
             key = (name.start_byte, name.end_byte)
-            step = _field_name(body[key[0] : key[1]], name.type, bracketed=body[one.start_byte] == "[")
-        yield Item(step, one.start_byte, one.end_byte, *key, value)
+            step = _field_name(body[key[0] : key[1]], name.type, bracketed=body[child.start_byte] == "[")
+        yield Item(step, child.start_byte, child.end_byte, *key, value)
 
 
 def _field_name(raw: str, kind: str, *, bracketed: bool) -> str:
@@ -193,7 +193,7 @@ def _call(body: str, node: Any) -> Statement | None:
         inner = name.child_by_field_name("arguments")
         arguments = [*(inner.named_children if inner else []), *arguments]
         name = name.child_by_field_name("name")
-    arguments = [one for one in arguments if one.type != "comment"]
+    arguments = [argument for argument in arguments if argument.type != "comment"]
     if name is None or not arguments:
         return None
     called = body[name.start_byte : name.end_byte]

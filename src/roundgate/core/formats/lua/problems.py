@@ -95,12 +95,12 @@ def _first_error(root: Any) -> tuple[int, int]:
 def _doubles(document: LuaDocument) -> Iterator[Problem]:
     """Find names that stand twice in one table, and calls with the same first text."""
     last: dict[tuple[str | int, ...], tuple[int, int]] = {}
-    for one in document.statements:
-        is_record = one.value is not None and one.value.type == "table_constructor"
-        if len(one.path) == 2 and one.path in last and is_record:
-            yield _double(document, one.path[-1], one.key[0], last[one.path])
-        last[one.path] = one.key
-        for item in document._items(one):
+    for statement in document.statements:
+        is_record = statement.value is not None and statement.value.type == "table_constructor"
+        if len(statement.path) == 2 and statement.path in last and is_record:
+            yield _double(document, statement.path[-1], statement.key[0], last[statement.path])
+        last[statement.path] = statement.key
+        for item in document._items(statement):
             yield from _doubles_in(document, item.node)
 
 
@@ -118,8 +118,8 @@ def _doubles_in(document: LuaDocument, node: Any) -> Iterator[Problem]:
 
 def _call_among_fields(document: LuaDocument, node: Any) -> Iterator[Problem]:
     """Find ``name "text"`` among fields with names: Lua takes it for a call, and an equals sign was forgotten."""
-    items = [one for one in node.named_children if one.type == "field"]
-    odd = [one for one in items if not one.child_by_field_name("name")]
+    items = [child for child in node.named_children if child.type == "field"]
+    odd = [item for item in items if not item.child_by_field_name("name")]
     if len(odd) != 1 or len(items) < 2:
         return
     call = odd[0].named_children[0] if odd[0].named_children else None

@@ -78,14 +78,14 @@ class LuaReading:
         value = text_of(raw) if kind == "text" else raw
         return Entry(path, value, item.key_start, item.key_end, item.node.start_byte, item.node.end_byte, kind)
 
-    def _items(self, one: Statement) -> list[Item]:
+    def _items(self, statement: Statement) -> list[Item]:
         """Give what a statement holds: its value, or its arguments behind the first text, numbered from 1."""
-        if one.value is not None:
-            return [Item("", one.start, one.end, *one.key, one.value)]
-        first = 1 if len(one.path) > 1 and isinstance(one.path[-1], str) else 0
+        if statement.value is not None:
+            return [Item("", statement.start, statement.end, *statement.key, statement.value)]
+        first = 1 if len(statement.path) > 1 and isinstance(statement.path[-1], str) else 0
         return [
             Item(first + at, node.start_byte, node.end_byte, node.start_byte, node.start_byte, node)
-            for at, node in enumerate(one.arguments)
+            for at, node in enumerate(statement.arguments)
         ]
 
     def entries(self) -> Sequence[Entry]:
@@ -93,9 +93,9 @@ class LuaReading:
         if self.has_error:
             return []
         found: list[Entry] = []
-        for one in self.statements:
-            for item in self._items(one):
-                path = one.path if item.step == "" else (*one.path, item.step)
+        for statement in self.statements:
+            for item in self._items(statement):
+                path = statement.path if item.step == "" else (*statement.path, item.step)
                 found += self._walk(path, item)
         return found
 
@@ -108,11 +108,11 @@ class LuaReading:
 
     def _locate(self, path: Path) -> list[Item] | None:
         """Give the way to a path: the statement's value, then the fields; of equal names the last."""
-        for one in reversed(self.statements):
-            if path[: len(one.path)] != one.path:
+        for statement in reversed(self.statements):
+            if path[: len(statement.path)] != statement.path:
                 continue
-            rest = path[len(one.path) :]
-            for item in self._items(one):
+            rest = path[len(statement.path) :]
+            for item in self._items(statement):
                 if item.step == "":
                     way = self._inside([item], rest)
                 elif rest[:1] == (item.step,):
@@ -128,7 +128,9 @@ class LuaReading:
             node = way[-1].node
             if node.type != "table_constructor":
                 return None
-            found = [one for one in fields(self.text.body, node) if one.step == step and type(one.step) is type(step)]
+            found = [
+                field for field in fields(self.text.body, node) if field.step == step and type(field.step) is type(step)
+            ]
             if not found:
                 return None
             way = [*way, found[-1]]
@@ -163,16 +165,16 @@ class LuaReading:
         return found
 
     def _table_around(self, index: int) -> Path | None:
-        for one in self.statements:
-            if one.start <= index < one.end:
-                for item in self._items(one):
+        for statement in self.statements:
+            if statement.start <= index < statement.end:
+                for item in self._items(statement):
                     if item.node.start_byte < index < item.node.end_byte and item.node.type == "table_constructor":
-                        path = one.path if item.step == "" else (*one.path, item.step)
+                        path = statement.path if item.step == "" else (*statement.path, item.step)
                         return self._deepest(path, item, index)
         return None
 
     def _deepest(self, path: Path, item: Item, index: int) -> Path:
-        for one in fields(self.text.body, item.node):
-            if one.node.type == "table_constructor" and one.node.start_byte < index < one.node.end_byte:
-                return self._deepest((*path, one.step), one, index)
+        for field in fields(self.text.body, item.node):
+            if field.node.type == "table_constructor" and field.node.start_byte < index < field.node.end_byte:
+                return self._deepest((*path, field.step), field, index)
         return path

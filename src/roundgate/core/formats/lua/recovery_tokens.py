@@ -109,7 +109,7 @@ class WordScan(BracketScan):
             line_end = self._line_end(start)
             last = self.body.rfind(good[0][0], good.end(), line_end)
             if last > 0:
-                inner = [start + one for one in bare_quotes(self.body[start:last], good[0][0]) if one]
+                inner = [start + quote for quote in bare_quotes(self.body[start:last], good[0][0]) if quote]
                 cuts = [Splice(at, at, "\\") for at in inner]
                 cause = "This quote ends the text too early: more of it follows on the line."
                 self.report(

@@ -99,7 +99,7 @@ class LuaWriting(LuaReading):
         if not spread:
             return "{ " + ", ".join(items) + " }"
         newline = self.text.newline
-        return "{" + "".join(f"{newline}{inner}{one}," for one in items) + newline + indent + "}"
+        return "{" + "".join(f"{newline}{inner}{item}," for item in items) + newline + indent + "}"
 
     @cached_property
     def quote_sign(self) -> str:

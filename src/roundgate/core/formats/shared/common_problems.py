@@ -119,7 +119,7 @@ def is_plainly_right(body: str, suspicious: Sequence[re.Pattern[str]]) -> bool:
 
     False only means that it is worth a closer look.
     """
-    return len(body) >= LARGE and body.isascii() and not any(one.search(body) for one in suspicious)
+    return len(body) >= LARGE and body.isascii() and not any(suspiciou.search(body) for suspiciou in suspicious)
 
 
 def plain_keys(body: str, line: re.Pattern[str]) -> list[str] | None:

@@ -103,7 +103,7 @@ def only_proven(body: str, problems: Sequence[Problem], first_error: FirstError)
     after all of them, none of them counts as understood.
     """
     candidates = sorted(
-        (one for one in problems if one.safe and one.repair and one.level == "error"),
+        (problem for problem in problems if problem.safe and problem.repair and problem.level == "error"),
         key=lambda one: min(cut.start for cut in one.repair),
     )
     if not candidates:
@@ -111,25 +111,27 @@ def only_proven(body: str, problems: Sequence[Problem], first_error: FirstError)
     proven: list[Problem] = []
     done: list[Splice] = []
     text = body
-    for one in candidates:
+    for candidate in candidates:
         failed = first_error(text)
         if failed is None:
             break
-        cuts = [_shifted(cut, done) for cut in one.repair]
+        cuts = [_shifted(cut, done) for cut in candidate.repair]
         if not _is_beside(text, cuts, failed):
             continue
         try:
             text = Text(text).spliced(cuts).body
         except ValueError:  # it overlaps with one that was made before
             continue
-        done += one.repair
-        proven.append(one)
+        done += candidate.repair
+        proven.append(candidate)
     if first_error(text) is not None:
         proven = []
     kept = [id(one) for one in proven]
     return [
-        replace(one, safe=False) if one.safe and one.level == "error" and id(one) not in kept else one
-        for one in problems
+        replace(problem, safe=False)
+        if problem.safe and problem.level == "error" and id(problem) not in kept
+        else problem
+        for problem in problems
     ]
 
 

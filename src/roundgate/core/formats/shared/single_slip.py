@@ -251,8 +251,8 @@ class Search:
 
     def _brackets(self) -> Iterator[Slip]:
         for opening, closing in _CLOSES.items():
-            opened = sum(1 for one in self.signs if one["sign"] == opening)
-            closed = sum(1 for one in self.signs if one["sign"] == closing)
+            opened = sum(1 for sign in self.signs if sign["sign"] == opening)
+            closed = sum(1 for sign in self.signs if sign["sign"] == closing)
             if opened > closed:
                 yield from self._unclosed(opening, closing)
             elif closed > opened:
@@ -270,11 +270,11 @@ class Search:
                 rf"(?<=[\w\"'}}\])\[{{(])(?=[ \t]*(?:[,;\]}})]|$){goes_on})|(?<=[,{{\[(] )(?=$)", stripped
             ):
                 at = start + found.end()
-                opener = next((one for one in reversed(partners) if one.start() < at), None)
+                opener = next((partner for partner in reversed(partners) if partner.start() < at), None)
                 if opener is not None:
                     yield self._closer(opener.start(), at, closing, closing)
             if blanks and stripped and start:
-                opener = next((one for one in reversed(partners) if one.start() < start), None)
+                opener = next((partner for partner in reversed(partners) if partner.start() < start), None)
                 if opener is not None:
                     newline = LINE_END.search(self.body)
                     lead = self._indent(opener.start())
@@ -299,7 +299,7 @@ class Search:
             line = self.body[start:end]
             places = re.finditer(r"(?<=[=:])[ \t]*|(?<=[\[{(,])[ \t]*|^[ \t]*", line)
             for found in sorted(
-                places, key=lambda one: (line[one.start() - 1 : one.start()] not in ("=", ":"), -one.start())
+                places, key=lambda place: (line[place.start() - 1 : place.start()] not in ("=", ":"), -place.start())
             ):
                 at = start + found.end()
                 ending = " " if at == end or self.body[at] in "\r\n" else ""
@@ -317,15 +317,17 @@ class Search:
 
     def _of_wrong_kind(self) -> Iterator[Slip]:
         stack: list[re.Match[str]] = []
-        for one in self.signs:
-            if one["sign"] in _CLOSES:
-                stack.append(one)
+        for sign in self.signs:
+            if sign["sign"] in _CLOSES:
+                stack.append(sign)
             elif stack:
                 opener = stack.pop()
                 right = _CLOSES[opener["sign"]]
-                if right != one["sign"]:
-                    cause = f"This {one['sign']} closes what was opened with {opener['sign']}; it should be {right}."
-                    yield Slip("bracket-wrong", *one.span(), cause, f"Write {right} here.", Splice(*one.span(), right))
+                if right != sign["sign"]:
+                    cause = f"This {sign['sign']} closes what was opened with {opener['sign']}; it should be {right}."
+                    yield Slip(
+                        "bracket-wrong", *sign.span(), cause, f"Write {right} here.", Splice(*sign.span(), right)
+                    )
 
     def _indent(self, at: int) -> str:
         start = line_start(self.body, at)
@@ -334,7 +336,7 @@ class Search:
 
     def _crooked(self, body: str) -> int:
         signs = (one for one in self.language.token.finditer(body) if one["sign"])
-        return crooked_lines(body, [(one.start(), one["sign"] in _CLOSES) for one in signs])
+        return crooked_lines(body, [(sign.start(), sign["sign"] in _CLOSES) for sign in signs])
 
 
 def with_single_slip(
@@ -361,13 +363,13 @@ def with_single_slip(
 
 def are_several(body: str, errors: Sequence[Problem], first_error: Callable[[str], tuple[int, int] | None]) -> bool:
     """Tell whether several mistakes of different kinds explain a text whole: all their repairs make a right one."""
-    codes = {one.code for one in errors}
-    if len(codes) < 2 or not all(one.repair for one in errors):
+    codes = {error.code for error in errors}
+    if len(codes) < 2 or not all(error.repair for error in errors):
         return False
     if errors[0].code.startswith("quote-") and all(code.startswith(("quote-", "bracket-")) for code in codes):
         return False  # a text without its end swallows the brackets behind it
     try:
-        mended = Text(body).spliced(cut for one in errors for cut in one.repair)
+        mended = Text(body).spliced(cut for error in errors for cut in error.repair)
     except ValueError:
         return False
     return first_error(mended.body) is None

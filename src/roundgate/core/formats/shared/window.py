@@ -52,7 +52,7 @@ class Window(NamedTuple):
 
     def whole(self, edit: Edit, text: Text) -> Edit:
         """Give an edit of these lines as one of the whole file."""
-        cuts = (Splice(one.start + self.start, one.end + self.start, one.new) for one in edit.splices)
+        cuts = (Splice(splice.start + self.start, splice.end + self.start, splice.new) for splice in edit.splices)
         dialect = self.document.dialect
         return Edit(tuple(cuts), Within(text.body, self.start, self.end, dialect, self.section, edit.expected))
 

@@ -112,15 +112,15 @@ class StatementsDocument(StatementsReading):
 
     def _promised_with(self, cuts: Sequence[Splice], at: int, pairs: list[tuple[Path, str]]) -> Edit:
         """Promise that the file says all it said, and ``pairs`` between what is before and behind an index."""
-        before = [pair for one in self.statements if one.start < at for pair in self._plain(one)]
-        after = [pair for one in self.statements if one.start >= at for pair in self._plain(one)]
+        before = [pair for statement in self.statements if statement.start < at for pair in self._plain(statement)]
+        after = [pair for statement in self.statements if statement.start >= at for pair in self._plain(statement)]
         return Edit(tuple(cuts), [*before, *pairs, *after])
 
     def _place(self, home: Statement | None, path: Path, assignment: str) -> tuple[int, str]:
         """Tell where a new statement goes, and its line: behind the last of its own class."""
         newline = self.text.newline
-        mates = [one for one in self.statements if one.path[:-1] == path]
-        own = [one for one in mates if one.value is not None] or mates
+        mates = [statement for statement in self.statements if statement.path[:-1] == path]
+        own = [mate for mate in mates if mate.value is not None] or mates
         if own:
             last = own[-1]
             lead = self._indent(last.start)
@@ -184,7 +184,7 @@ class StatementsDocument(StatementsReading):
 
     def rename(self, path: Path, name: str) -> Edit:
         """Give a statement or class another name."""
-        same = [one for one in self.statements if one.path == path]
+        same = [statement for statement in self.statements if statement.path == path]
         if not same:
             raise EditRefused("there is no name to change")
         if self.statement((*path[:-1], name)) is not None:
@@ -247,7 +247,11 @@ class StatementsDocument(StatementsReading):
 
     def _home_of(self, at: int) -> Path:
         """Give the path of the innermost class that an index is inside of."""
-        inside = [one for one in self.statements if one.value is None and one.inner <= at <= one.close]
+        inside = [
+            statement
+            for statement in self.statements
+            if statement.value is None and statement.inner <= at <= statement.close
+        ]
         return inside[-1].path if inside else ()
 
     def _switched_on(self, off: Entry, new: str) -> Edit:

@@ -55,9 +55,9 @@ def _is_right(body: str) -> bool:
 def _doubles(document: StatementsDocument) -> Iterator[Problem]:
     """Find keys that stand twice in one class."""
     last = {one.path: one for one in document.statements}
-    for one in document.statements:
-        if last[one.path] is not one and one.value is not None:
-            line = document.text.place(last[one.path].key_start)[0]
-            cause = f"{one.path[-1]} is set again in line {line}, and only the last one counts."
+    for statement in document.statements:
+        if last[statement.path] is not statement and statement.value is not None:
+            line = document.text.place(last[statement.path].key_start)[0]
+            cause = f"{statement.path[-1]} is set again in line {line}, and only the last one counts."
             do = "Delete the one that should not count."
-            yield problem("key-twice", (one.key_start, one.key_end), cause, do)
+            yield problem("key-twice", (statement.key_start, statement.key_end), cause, do)

@@ -193,13 +193,13 @@ class StatementsReading:
 
     def plain(self) -> list[tuple[Path, str]]:
         """Give every path with its raw value, a list's items each; a class and an empty list with their brackets."""
-        return [pair for one in self.statements for pair in self._plain(one)]
+        return [pair for statement in self.statements for pair in self._plain(statement)]
 
-    def _plain(self, one: Statement) -> Iterator[tuple[Path, str]]:
-        if one.value is None:
-            yield (one.path, "class")
+    def _plain(self, statement: Statement) -> Iterator[tuple[Path, str]]:
+        if statement.value is None:
+            yield (statement.path, "class")
         else:
-            yield from self.plain_value(one.path, one.value)
+            yield from self.plain_value(statement.path, statement.value)
 
     def plain_value(self, path: Path, value: Value) -> Iterator[tuple[Path, str]]:
         """Give the pairs of one value."""
@@ -220,7 +220,7 @@ class StatementsReading:
 
     def statement(self, path: Path) -> Statement | None:
         """Give the last statement or class of a path, or None."""
-        return next((one for one in reversed(self.statements) if one.path == path), None)
+        return next((statement for statement in reversed(self.statements) if statement.path == path), None)
 
     def value_at(self, path: Path) -> tuple[Statement, Value] | None:
         """Give the statement that holds a value, and the value itself; None for a class and for what is not there."""
@@ -234,10 +234,10 @@ class StatementsReading:
                 return (one, value) if value is not None else None
         return None
 
-    def _entry(self, path: Path, one: Statement, value: Value) -> Entry:
+    def _entry(self, path: Path, statement: Statement, value: Value) -> Entry:
         raw = self.text.body[value.start : value.end]
-        is_item = len(path) > len(one.path)
-        key = (value.start, value.start) if is_item else (one.key_start, one.key_end)
+        is_item = len(path) > len(statement.path)
+        key = (value.start, value.start) if is_item else (statement.key_start, statement.key_end)
         if value.kind == "text":
             return Entry(path, raw[1:-1].replace('""', '"'), *key, value.start + 1, value.end - 1, "text")
         return Entry(path, raw, *key, value.start, value.end, value.kind)
@@ -246,13 +246,18 @@ class StatementsReading:
         """Give every value that is no list with items, in order."""
         if self.error:
             return []
-        return [entry for one in self.statements if one.value for entry in self._entries(one.path, one, one.value)]
+        return [
+            entry
+            for statement in self.statements
+            if statement.value
+            for entry in self._entries(statement.path, statement, statement.value)
+        ]
 
-    def _entries(self, path: Path, one: Statement, value: Value) -> Iterator[Entry]:
+    def _entries(self, path: Path, statement: Statement, value: Value) -> Iterator[Entry]:
         if not value.items:
-            yield self._entry(path, one, value)
+            yield self._entry(path, statement, value)
         for number, item in enumerate(value.items):
-            yield from self._entries((*path, number), one, item)
+            yield from self._entries((*path, number), statement, item)
 
     def find(self, path: Path) -> Entry | None:
         """Give the value that counts for a path, a list or a class too, or None."""

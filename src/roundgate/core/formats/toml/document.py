@@ -93,7 +93,9 @@ class TomlDocument(TomlReading):
         """Put ``key = value`` behind its table's last one, or a new table at the end of the file."""
         for length in range(len(path) - 1, -1, -1):
             table = path[:length]
-            mine = [one for one in self.statements if one.table == table and one.value is not None]
+            mine = [
+                statement for statement in self.statements if statement.table == table and statement.value is not None
+            ]
             dotted = [one for one in mine if len(one.keys) > 1 and path[: len(one.path) - 1] == one.path[:-1]]
             if table and not mine and self._heading(table) is None:
                 continue
@@ -135,7 +137,11 @@ class TomlDocument(TomlReading):
                 raise EditRefused("there is no such table in the file")
             raise EditRefused("a table inside one of several is added by hand")
         newline, at = self.text.newline, len(self.text.body)
-        under = [one for one in self.statements if one.value is None and one.table[: len(path) - 1] == path[:-1]]
+        under = [
+            statement
+            for statement in self.statements
+            if statement.value is None and statement.table[: len(path) - 1] == path[:-1]
+        ]
         head = f"[{key_text(path[:-1])}]{newline}{key_text(path[-1:])} = {written}{newline}"
         if under:
             start = self._own_start(under[0])
@@ -144,15 +150,15 @@ class TomlDocument(TomlReading):
         return Splice(at, at, gap + head)
 
     def _brackets(self, value: Value) -> Brackets:
-        spans = [Span(one.key_start, one.value.end) for one in children(self.text.body, value)]
+        spans = [Span(child.key_start, child.value.end) for child in children(self.text.body, value)]
         unit = bracketed.unit_of(self.text.body)
         inline = value.kind == "map"
         comment = "" if inline else _COMMENT
         return Brackets(self.text.body, value.start + 1, value.end - 1, spans, self.text.newline, comment, ",", unit)
 
-    def _own_start(self, one: Statement) -> int:
+    def _own_start(self, statement: Statement) -> int:
         """Tell where a statement starts with the comment lines right above it."""
-        start = self.text.line_around(one.start)[0]
+        start = self.text.line_around(statement.start)[0]
         while start > 0:
             above = self.text.line_around(start - (2 if self.text.body[start - 2 : start] == "\r\n" else 1))[0]
             if not self.text.body[above:start].lstrip().startswith("#"):
@@ -162,13 +168,13 @@ class TomlDocument(TomlReading):
 
     def _block(self, table: Path) -> tuple[int, int, int]:
         """Give where a table begins with its comment, where its heading begins, and where it ends with all below it."""
-        heads = [one for one in self.statements if one.value is None]
+        heads = [statement for statement in self.statements if statement.value is None]
         first = next((at for at, one in enumerate(heads) if one.table == table), None)
         if first is None:
             raise EditRefused("it has no heading of its own in the file")
-        following = next((one for one in heads[first + 1 :] if one.table[: len(table)] != table), None)
+        following = next((head for head in heads[first + 1 :] if head.table[: len(table)] != table), None)
         if (
-            any(one.table[: len(table)] == table for one in heads[heads.index(following) :] if following)
+            any(head.table[: len(table)] == table for head in heads[heads.index(following) :] if following)
             if following
             else False
         ):
@@ -194,21 +200,21 @@ class TomlDocument(TomlReading):
             return Edit((Splice(start, end, ""),), expected)
         if len(way) > 1:
             where = self._brackets(way[-2].value)
-            number = [one.value.start for one in children(self.text.body, way[-2].value)].index(way[-1].value.start)
+            number = [child.value.start for child in children(self.text.body, way[-2].value)].index(way[-1].value.start)
             return Edit(tuple(bracketed.removed(where, number)), expected)
-        one = next(one for one in self.statements if one.value == way[0].value)
+        one = next(statement for statement in self.statements if statement.value == way[0].value)
         start = self._own_start(one) if self._owns_comment(one) else self.text.line_around(one.start)[0]
         self._refuse_last(one)
         return Edit((Splice(start, line_span(self.text, one.end)[1], ""),), expected)
 
-    def _refuse_last(self, one: Statement) -> None:
-        if len(one.keys) > 1 and sum(other.path[:-1] == one.path[:-1] for other in self.statements) == 1:
+    def _refuse_last(self, statement: Statement) -> None:
+        if len(statement.keys) > 1 and sum(other.path[:-1] == statement.path[:-1] for other in self.statements) == 1:
             raise EditRefused("it is the last of its table; remove the table, or edit the file by hand")
 
-    def _owns_comment(self, one: Statement) -> bool:
+    def _owns_comment(self, statement: Statement) -> bool:
         """Tell whether the comment above is a statement's alone: blank lines stand around both."""
         body = self.text.body
-        start, end = self._own_start(one), line_span(self.text, one.end)[1]
+        start, end = self._own_start(statement), line_span(self.text, statement.end)[1]
         above = not body[:start].strip() or re.search(r"(?:\r?\n)[ \t]*\r?\n\Z", body[:start]) is not None
         below = re.match(r"[ \t]*(?:\r?\n|\Z)", body[end:]) is not None
         return bool(above and below and body[:start].strip())
@@ -265,7 +271,11 @@ class TomlDocument(TomlReading):
         return Edit((cut,), with_item(self.plain(), (*path[:-1], at), tree))
 
     def _style(self, path: Path) -> str:
-        mine = [one for one in self.statements if one.value and one.table[: len(path) - 1] == path[:-1]]
+        mine = [
+            statement
+            for statement in self.statements
+            if statement.value and statement.table[: len(path) - 1] == path[:-1]
+        ]
         return self._sign(mine)
 
     def move(self, path: Path, to: int) -> Edit:
@@ -297,7 +307,7 @@ class TomlDocument(TomlReading):
             if off is None or self._way(path):
                 raise EditRefused(f"{path[-1]} is not commented out in the file")
             return Edit(off.lines.cuts, with_value(self.plain(), path, off.plain))
-        one = next((one for one in self.statements if one.value and one.path == path), None)
+        one = next((statement for statement in self.statements if statement.value and statement.path == path), None)
         if one is None:
             raise EditRefused("only a key with its value can be commented out")
         self._refuse_last(one)

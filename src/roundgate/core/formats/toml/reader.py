@@ -114,10 +114,10 @@ class TomlReading:
         if self.error:
             return []
         found: list[Entry] = []
-        for one in self.statements:
-            if one.value is not None:
-                key = (one.spans[0][0], one.spans[-1][1])
-                found += self._walk(one.path, key, one.value)
+        for statement in self.statements:
+            if statement.value is not None:
+                key = (statement.spans[0][0], statement.spans[-1][1])
+                found += self._walk(statement.path, key, statement.value)
         return found
 
     def _walk(self, path: Path, key: tuple[int, int], value: Value) -> Iterator[Entry]:
@@ -147,10 +147,10 @@ class TomlReading:
 
     def _way(self, path: Path) -> list[Child]:
         """Give the value of a path, with the arrays and inline tables that lead to it; empty where there is none."""
-        for one in self.statements:
-            if one.value is not None and path[: len(one.path)] == one.path:
-                child = Child(one.path, one.spans[0][0], one.spans[-1][1], one.value)
-                way = self._inside([child], path[len(one.path) :])
+        for statement in self.statements:
+            if statement.value is not None and path[: len(statement.path)] == statement.path:
+                child = Child(statement.path, statement.spans[0][0], statement.spans[-1][1], statement.value)
+                way = self._inside([child], path[len(statement.path) :])
                 if way:
                     return way
         return []
@@ -168,14 +168,16 @@ class TomlReading:
         return []
 
     def _heading(self, path: Path) -> Statement | None:
-        return next((one for one in self.statements if one.value is None and one.table == path), None)
+        return next(
+            (statement for statement in self.statements if statement.value is None and statement.table == path), None
+        )
 
     def switched_off(self) -> Sequence[Entry]:
         """Give ``# key = value`` lines: what stands commented out in each table."""
         found = []
-        heads = [] if self.error else [one for one in self.statements if one.value is None]
+        heads = [] if self.error else [statement for statement in self.statements if statement.value is None]
         for off in _OFF.finditer(self.text.body.replace("\r", " ")):
-            above = [one for one in heads if one.start < off.start()]
+            above = [head for head in heads if head.start < off.start()]
             path: Path = (*(above[-1].table if above else ()), *_steps(off["key"]))
             found.append(Entry(path, off["value"].strip("\"'"), *off.span("key"), *off.span("value")))
         return found

@@ -157,8 +157,8 @@ def _without_empty(tree: Tree, path: Path) -> Tree:
 class Either:
     """Equal to either of two trees: an array that is emptied stands there empty, or is gone with its last heading."""
 
-    def __init__(self, one: Tree, other: Tree) -> None:
-        self.trees = (one, other)
+    def __init__(self, tree: Tree, other: Tree) -> None:
+        self.trees = (tree, other)
 
     def __eq__(self, other: object) -> bool:
         return other in self.trees

@@ -196,7 +196,7 @@ class XmlDocument(XmlReading):
             return f"{opening}>{written(text)}</{name}>", [events[0], ("t", text, None), (">", name, None)]
         gap = self._gap(like.children[0].start) if like is not None and like.children else ""
         end = self._gap(like.start) if gap and like is not None else ""
-        return opening + ">" + "".join(gap + one for one in parts) + end + f"</{name}>", [*events, (">", name, None)]
+        return opening + ">" + "".join(gap + part for part in parts) + end + f"</{name}>", [*events, (">", name, None)]
 
     def remove(self, path: Path) -> Edit:
         """Take out an attribute, or an element with its lines."""
@@ -261,7 +261,7 @@ class XmlDocument(XmlReading):
         element = self._locate(path) if path and isinstance(path[-1], int) else None
         if element is None or element.parent is None:
             raise EditRefused("there is no such element")
-        same = [one for one in element.parent.children if one.name == element.name]
+        same = [child for child in element.parent.children if child.name == element.name]
         if not 0 <= to < len(same):
             raise EditRefused(f"there are elements 0 to {len(same) - 1} of this name")
         order = list(same)

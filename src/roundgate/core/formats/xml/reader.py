@@ -67,17 +67,17 @@ def _without_gaps(events: list[Event]) -> list[Event]:
     add = found.append
     text: Event | None = None
     before = ""
-    for one in events:
-        sign = one[0]
+    for event in events:
+        sign = event[0]
         if sign == "t":
-            text = one if text is None else ("t", text[1] + one[1], None)
+            text = event if text is None else ("t", text[1] + event[1], None)
             continue
         if text is not None:
             inner = text[1]
             if (inner and not inner.isspace()) or (before == "<" and sign == ">" and "\n" not in inner):
                 add(text)
             text = None
-        add(one)
+        add(event)
         before = sign
     return found if text is None else [*found, text]
 
@@ -156,15 +156,17 @@ class XmlReading:
         found: list[Entry] = []
         for element in self.elements:
             path = self._paths[element.number]
-            mine = [self._attribute_entry(path, one) for one in attributes(self.text.body, element)]
+            mine = [self._attribute_entry(path, attribute) for attribute in attributes(self.text.body, element)]
             found += mine
             if not element.children and (not element.is_alone or not mine):
                 found.append(self._text_entry(path, element))
         return found
 
-    def _attribute_entry(self, path: Path, one: Attribute) -> Entry:
-        value = meaning(self.text.body[slice(*one.value)].replace("\r\n", "\n").replace("\n", " ").replace("\t", " "))
-        return Entry((*path, f"@{one.name}"), value, *one.key, *one.value)
+    def _attribute_entry(self, path: Path, attribute: Attribute) -> Entry:
+        value = meaning(
+            self.text.body[slice(*attribute.value)].replace("\r\n", "\n").replace("\n", " ").replace("\t", " ")
+        )
+        return Entry((*path, f"@{attribute.name}"), value, *attribute.key, *attribute.value)
 
     def _text_entry(self, path: Path, element: Element) -> Entry:
         start, end = self._text_span(element)
@@ -210,7 +212,9 @@ class XmlReading:
         element = self._locate(path[:-1])
         if element is None:
             return None
-        return next((one for one in attributes(self.text.body, element) if one.name == path[-1][1:]), None)
+        return next(
+            (attribute for attribute in attributes(self.text.body, element) if attribute.name == path[-1][1:]), None
+        )
 
     def find(self, path: Path) -> Entry | None:
         """Give an attribute or an element's text, or None; None too where the path does not say which of several."""
@@ -231,7 +235,9 @@ class XmlReading:
             return []
         found = []
         for off in _OFF.finditer(self.text.body):
-            outer = [one for one in self.elements if one.inner <= off.start() and off.end() <= one.close]
+            outer = [
+                element for element in self.elements if element.inner <= off.start() and off.end() <= element.close
+            ]
             path = (*(self._paths[outer[-1].number] if outer else ()), off["name"])
             found.append(Entry(path, off["element"], *off.span("name"), *off.span("element")))
         return found

@@ -104,7 +104,7 @@ def _tags(body: str) -> Iterator[Slip]:
     for one in tags:
         if one["close"] and opened[one["name"]] < 0:
             yield from _half_opened(body, one)
-    odd = [one for one in tags if opened[one["name"]] > 0 and not one["close"] and not one["alone"]]
+    odd = [tag for tag in tags if opened[tag["name"]] > 0 and not tag["close"] and not tag["alone"]]
     for before, one in pairwise(tags):
         if one in odd and before["name"] == one["name"] and not before["close"] and not before["alone"]:
             place = one.start() + 1

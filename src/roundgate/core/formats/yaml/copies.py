@@ -93,8 +93,11 @@ def _shifted(document: YamlPlaces, event: int, change: Edit) -> list[Splice]:
     """Give an edit's cuts as they are in the text that still has an event's mark."""
     gone = _without_mark(document, event)
     by = gone.end - gone.start
-    moved = [one for one in change.splices if one.start >= gone.start]
-    return [Splice(one.start + by, one.end + by, one.new) if one in moved else one for one in change.splices]
+    moved = [splice for splice in change.splices if splice.start >= gone.start]
+    return [
+        Splice(splice.start + by, splice.end + by, splice.new) if splice in moved else splice
+        for splice in change.splices
+    ]
 
 
 def _without_mark(document: YamlPlaces, event: int) -> Splice:
@@ -123,7 +126,7 @@ def _with(tree: PlainData, path: Path, new: PlainData) -> PlainData:
 def _fitted(stream: Stream, meant: int, rest: Path, value: PlainData, kind: EntryKind | None) -> PlainData:
     way = [Member("", -1, meant)]
     for step in rest:
-        way += [one for one in stream.members(way[-1].value) if one.step == step][-1:]
+        way += [member for member in stream.members(way[-1].value) if member.step == step][-1:]
     there = stream.events[way[-1].value] if len(way) == len(rest) + 1 else None
     return fitted(value, kind, kind_of(there) if there and there[0] == "S" else None)
 
@@ -149,11 +152,11 @@ def _copied(stream: Stream, event: int, inside: tuple[int, ...], copied: Iterato
     members = list(stream.members(event))
     inner = (*inside, event)
     if events[0] == "[":
-        return [_copied(stream, one.value, inner, copied) for one in members]
+        return [_copied(stream, member.value, inner, copied) for member in members]
     if events[0] == "{":
-        if any(stream.events[one.key][0] != "S" or one.step == "<<" for one in members):
+        if any(stream.events[member.key][0] != "S" or member.step == "<<" for member in members):
             raise EditRefused("what is shared takes in other things by <<, so it is not copied; edit the file by hand")
-        return {str(one.step): _copied(stream, one.value, inner, copied) for one in members}
+        return {str(member.step): _copied(stream, member.value, inner, copied) for member in members}
     if events[4] and kind_of(events) != "text":
         return Bare(events[1]) if events[1] else None
     return events[1]

@@ -241,7 +241,9 @@ class YamlDocument(YamlPlaces):
         stream, body = self.stream, self.text.body
         if stream.is_flow(parent):
             return bracketed.removed(self.brackets(parent), at)
-        starts = self.dashes(parent, members) if members[0].key < 0 else [stream.spans[one.key][0] for one in members]
+        starts = (
+            self.dashes(parent, members) if members[0].key < 0 else [stream.spans[member.key][0] for member in members]
+        )
         if len(members) == 1:
             return [self.emptied(parent, starts[0], stream.content_end(members[0].value))]
         start, end = starts[at], stream.content_end(members[at].value)
@@ -277,7 +279,7 @@ class YamlDocument(YamlPlaces):
         self.refuse_shared(way[:-1])
         if self.stream.locate((*path[:-1], name)) is not None:
             raise EditRefused(f"{name} is there already")
-        keys = [one.key for one in self.stream.members(way[-2].value) if one.step == path[-1]]
+        keys = [member.key for member in self.stream.members(way[-2].value) if member.step == path[-1]]
         expected, cuts = list(self.plain()), []
         for key in keys:
             start, end = self.stream.bare(key)
@@ -296,12 +298,12 @@ class YamlDocument(YamlPlaces):
         order = list(range(len(items)))
         order.insert(to, order.pop(at))
         events = self.plain()
-        nodes = [events[one.value : self.stream.after(one.value)] for one in items]
-        expected = [*events[: items[0].value], *(one for number in order for one in nodes[number])]
+        nodes = [events[item.value : self.stream.after(item.value)] for item in items]
+        expected = [*events[: items[0].value], *(node for number in order for node in nodes[number])]
         expected += events[self.stream.closing[event] :]
         if self.stream.is_flow(event):
             return Edit(tuple(bracketed.moved(self.brackets(event), at, to)), expected)
-        spans = [self._item_span(one) for one in items]
+        spans = [self._item_span(item) for item in items]
         cuts = [
             Splice(*spans[slot], self.text.body[slice(*spans[source])])
             for slot, source in enumerate(order)

@@ -179,7 +179,11 @@ class Stream:
             return None
         way = [Member("", -1, self.roots[number])]
         for step in path:
-            found = [one for one in self.members(way[-1].value) if one.step == step and type(one.step) is type(step)]
+            found = [
+                member
+                for member in self.members(way[-1].value)
+                if member.step == step and type(member.step) is type(step)
+            ]
             if not found:
                 return None
             way.append(found[-1])

@@ -99,8 +99,8 @@ class YamlPlaces(YamlReading):
         """Give the items of a list or map in brackets, as the editor of brackets takes them."""
         stream = self.stream
         spans = [
-            Span(stream.spans[one.key if one.key >= 0 else one.value][0], stream.content_end(one.value))
-            for one in stream.members(event)
+            Span(stream.spans[member.key if member.key >= 0 else member.value][0], stream.content_end(member.value))
+            for member in stream.members(event)
         ]
         close = stream.spans[stream.closing[event]][1] - 1
         comment = r"(?<=[ \t\r\n])#[^\r\n]*"

@@ -232,7 +232,7 @@ def _expected_key(scene: Scene) -> Problem | None:
         return sibling
     columns = _columns_above(scene.body, line)
     if columns and line.indent not in columns:
-        return _uneven(line, min(columns, key=lambda one: (abs(one - line.indent), -one)))
+        return _uneven(line, min(columns, key=lambda column: (abs(column - line.indent), -column)))
     above = line_before(scene.body, line)
     return (_without_colon(line) or (_without_colon(above) if above else None)) if above else _without_colon(line)
 

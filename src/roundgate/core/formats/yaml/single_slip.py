@@ -81,7 +81,7 @@ def _signs(line: str, start: int) -> Iterator[Slip]:
 def _stray(body: str, start: int, end: int) -> Iterator[Slip]:
     """A line with one word that has no colon and no dash."""
     word = re.compile(r"[ \t]*([A-Za-z]\w*)[ \t]*").fullmatch(body, start, end)
-    below = next((one for one in body[end:].splitlines() if one.strip()), "")
+    below = next((splitline for splitline in body[end:].splitlines() if splitline.strip()), "")
     if word and _blanks(below) <= _blanks(word[0]):  # with something deeper below it, it is a name without its colon
         ending = LINE_END.match(body, end)
         cut = Splice(start, ending.end() if ending else end, "")
@@ -94,8 +94,16 @@ def _indent(body: str, start: int, end: int) -> Iterator[Slip]:
     blanks = re.compile(r"[ \t]*").match(body, start, end)
     if blanks is None or not body[start:end].strip():
         return
-    before = [one for one in body[:start].splitlines() if one.strip() and not one.lstrip().startswith("#")]
-    after = [one for one in body[end:].splitlines() if one.strip() and not one.lstrip().startswith("#")]
+    before = [
+        splitline
+        for splitline in body[:start].splitlines()
+        if splitline.strip() and not splitline.lstrip().startswith("#")
+    ]
+    after = [
+        splitline
+        for splitline in body[end:].splitlines()
+        if splitline.strip() and not splitline.lstrip().startswith("#")
+    ]
     is_item = re.match(r"[ \t]*-[ \t]", body[start:end]) is not None
     dashes = re.match(r" *(?:- +)+", before[-1]) if before and not is_item else None
     columns = [_blanks(one) for one in (*after[:1], *before[-1:])]

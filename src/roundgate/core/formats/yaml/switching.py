@@ -83,10 +83,10 @@ def _found(document: YamlPlaces, path: Path) -> Off:
     raise EditRefused(f"{path[-1]} is not commented out in the file")
 
 
-def _read(document: YamlPlaces, one: Entry) -> Off | None:
+def _read(document: YamlPlaces, entry: Entry) -> Off | None:
     """Read the lines of a name that stands commented out: the fewest that can be read, all where those say nothing."""
     best: Off | None = None
-    for lines in uncommented(document.text, one.key_start, "#"):
+    for lines in uncommented(document.text, entry.key_start, "#"):
         last = lines.left[: -len(document.text.newline)].split(document.text.newline)[-1]
         if len(lines.cuts) > 1 and last[:1] not in ("", " ", "\t", "-", "]", "}"):
             break
@@ -98,8 +98,8 @@ def _read(document: YamlPlaces, one: Entry) -> Off | None:
         if len(stream.roots) != 1 or len(list(stream.members(stream.roots[0]))) != 1 or not last.strip():
             continue
         start, end = stream.bare(stream.roots[0] + 2)
-        value = (one.key_start + start, one.key_start + end)
-        best = Off(lines, stream.events[2:-2], one.key_start, value)
+        value = (entry.key_start + start, entry.key_start + end)
+        best = Off(lines, stream.events[2:-2], entry.key_start, value)
         is_empty = events[0][:2] == ("S", "") and events[0][4]
         opens = re.search(r":[ \t]*(?:[&!][^\s]*[ \t]*)*(?:[|>][-+\d]*)?[ \t]*(?:#.*)?$", lines.left.splitlines()[0])
         if not is_empty and not opens:
@@ -116,6 +116,6 @@ def _with(document: YamlPlaces, path: Path, at: int, made: list[Event]) -> list[
         raise EditRefused(f"{as_text(path[-1])} cannot be switched on there: what it belongs to is not there")
     document.refuse_shared(way)
     members = list(stream.members(way[-1].value))
-    behind = [one.key for one in members if stream.spans[one.key][0] > at]
+    behind = [member.key for member in members if stream.spans[member.key][0] > at]
     index = behind[0] if behind else stream.closing[way[-1].value]
     return [*events[:index], *made, *events[index:]]

@@ -139,7 +139,7 @@ def flow(value: PlainData, *, ascii_only: bool = False) -> Written:
         items = [flow(one, ascii_only=ascii_only) for one in value]
         events = [
             ("[", "", None, None, True),
-            *(one for item in items for one in item.events),
+            *(event for item in items for event in item.events),
             ("]", "", None, None, True),
         ]
         return Written("[" + ", ".join(item.text for item in items) + "]", events)
