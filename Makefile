@@ -1,7 +1,7 @@
 # The tasks of this repository; `make` alone lists them. Each is one command that can also be typed by hand.
 PYTHON ?= python
 
-.PHONY: help install test lint types fix pages bench mutations kills ci
+.PHONY: help install test coverage lint types fix pages site bench mutations kills ci
 help:  ## list the tasks
 	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 12
 
@@ -10,6 +10,11 @@ install:  ## the program and all tools, editable
 
 test:  ## all tests, on all cores
 	$(PYTHON) -m pytest
+
+coverage:  ## which lines the tests reach, subprocesses included; twice as long as the tests
+	rm -f .coverage .coverage.*
+	-coverage run -m pytest
+	coverage combine -q && coverage report
 
 lint:  ## style and common mistakes
 	ruff check . && ruff format --check .
@@ -20,8 +25,12 @@ types:  ## types, strict
 fix:  ## what lint can put right by itself
 	ruff check --fix . && ruff format .
 
-pages:  ## the pages that are written by programs: findings, site file, faults
-	$(PYTHON) docs/make_findings.py && $(PYTHON) docs/make_site.py && $(PYTHON) tests/faults/table.py
+pages:  ## the pages that are written by programs: findings, site file, JSON output, faults
+	$(PYTHON) docs/make_findings.py && $(PYTHON) docs/make_site.py && $(PYTHON) docs/make_json.py
+	$(PYTHON) tests/faults/table.py
+
+site:  ## the documents as a site, in build/site; warnings are errors
+	mkdocs build -q
 
 bench:  ## every benchmark, as ratios within one run
 	for script in bench/*.py; do $(PYTHON) $$script; done

@@ -10,6 +10,7 @@ import shlex
 import subprocess
 import sys
 from collections.abc import Iterator
+from importlib import import_module
 from pathlib import Path
 
 import pytest
@@ -75,6 +76,16 @@ def test_the_page_and_the_schema_of_the_site_file_are_current() -> None:
     assert json.loads((ROOT / "docs" / "site.schema.json").read_text("utf-8")) == made["schema"]()
 
 
+def test_the_example_of_the_api_runs_as_it_stands(site: SiteUnderTest) -> None:
+    site.add("regatta", "boat.slots=16\n")
+    site.ok("start")
+    [code] = re.findall(r"```python\n(.*?)```", (ROOT / "docs" / "api.md").read_text("utf-8"), re.DOTALL)
+    code = code.replace('"saltmarsh-demo"', repr(str(site.folder)))
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=100, check=True)
+    lines = done.stdout.splitlines()
+    assert lines[0] == "race.slots 16 -> 24" and lines[-1] == "proven", done.stdout
+
+
 def test_every_command_has_help_and_a_line_in_the_list() -> None:
     from typer.testing import CliRunner
 
@@ -85,8 +96,11 @@ def test_every_command_has_help_and_a_line_in_the_list() -> None:
     for line in COMMANDS:
         assert line.name in listed.stdout
         words = [line.name, "--help"]
-        shown = CliRunner().invoke(build(words), words)
+        shown = CliRunner().invoke(build(), words)
         assert shown.exit_code == 0 and "Usage" in shown.stdout and len(shown.stdout) > 200, line.name
+        function = getattr(import_module(f"roundgate.cli.{line.module}"), line.function)
+        for word in re.findall(r"\S*\[\S+", function.__doc__):
+            assert word in shown.stdout, f"{line.name}: {word}"
 
 
 def test_the_page_and_the_schema_of_the_json_output_are_current() -> None:

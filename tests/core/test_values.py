@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from roundgate.core import values
-from roundgate.core.rulebook.model import Blocked, PlainData, Setting
+from roundgate.core.rulebook.model import Blocked, Setting, TomlValue
 from roundgate.core.values import ValueProblem
 
 
@@ -13,8 +13,8 @@ def spec(kind: str, **more: object) -> Setting:
     return Setting(file="f", key="k", type=kind, **more)  # type: ignore[arg-type]
 
 
-OFF: dict[str, PlainData] = {"off": 0}
-NO_LIMIT: dict[str, PlainData] = {"no limit": -1, "off": 0}
+OFF: dict[str, TomlValue] = {"off": 0}
+NO_LIMIT: dict[str, TomlValue] = {"no limit": -1, "off": 0}
 
 
 @pytest.mark.parametrize(

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import re
 import sys
-import threading
 import time
 from typing import Any
 
 from roundgate.cli.call import CallContext
-from roundgate.cli.screen.output import echo, is_terminal, plain, styled
+from roundgate.cli.screen.output import echo, plain, styled
 from roundgate.cli.screen.rounds import RoundScreen
 from roundgate.core.checks.context import quoted
 from roundgate.core.differences import unified
@@ -80,10 +79,6 @@ def watch(window: RoundWindow, store: Store) -> int:
     """Show a round until it ends; Ctrl-C asks whether to leave it running or to call it off. Give the exit code."""
     screen = RoundScreen()
     echo(f"Round {window.number} (it goes on by itself if this terminal is closed)")
-    ended = threading.Event()
-    ticker = threading.Thread(target=_tick, args=(screen, ended), daemon=True)
-    if is_terminal():
-        ticker.start()
     try:
         while True:
             try:
@@ -91,17 +86,13 @@ def watch(window: RoundWindow, store: Store) -> int:
                     screen.show(event)
                 break
             except KeyboardInterrupt:
+                screen.pause()
                 if not _stay(window):
                     return 0
     finally:
-        ended.set()
+        screen.pause()
         window.close()
     return screen.finish(window.number, store.round(window.number) if screen.end is None else None)
-
-
-def _tick(screen: RoundScreen, ended: threading.Event) -> None:
-    while not ended.wait(0.2):
-        screen.tick()
 
 
 def _stay(window: RoundWindow) -> bool:

@@ -11,7 +11,10 @@ import sys
 from collections.abc import Sequence
 from typing import Any
 
-_CODES = {"bold": "1", "dim": "2", "red": "31", "green": "32", "yellow": "33", "cyan": "36"}
+_STYLES: dict[str, dict[str, Any]] = {
+    "bold": {"bold": True},
+    **{colour: {"fg": colour} for colour in ("red", "green", "yellow", "cyan")},
+}
 
 
 def is_terminal() -> bool:
@@ -31,15 +34,11 @@ def styled(text: str, style: str, stream: Any = None) -> str:
     The colour is a mark that only this process knows, and becomes an escape when it is printed: an escape that came in
     with a name, a value or a file never does.
     """
-    return f"{_mark(_CODES[style])}{text}{_mark('0')}" if has_colour(stream) else text
+    return f"\ue0f0{_NONCE}{style}\ue0f1{text}\ue0f2{_NONCE}\ue0f1" if has_colour(stream) else text
 
 
 _NONCE = os.urandom(6).hex()
-_MARK = re.compile(f"\ue0f0{_NONCE}([0-9]{{1,2}})\ue0f1")
-
-
-def _mark(code: str) -> str:
-    return f"\ue0f0{_NONCE}{code}\ue0f1"
+_MARKED = re.compile(f"\ue0f0{_NONCE}([a-z]+)\ue0f1(.*?)\ue0f2{_NONCE}\ue0f1", re.DOTALL)
 
 
 def echo(text: str = "", stream: Any = None) -> None:
@@ -56,8 +55,12 @@ def clean(text: str) -> str:
     """Show control characters as what they are instead of letting them act on the terminal; colours are made real."""
     if text.isprintable():
         return text
-    pieces = _MARK.split(text)
-    return "".join(f"\033[{piece}m" if at % 2 else _shown(piece, "\n\t") for at, piece in enumerate(pieces))
+    from typer import style
+
+    pieces = _MARKED.split(text)  # plain text, then a style and what it is for, and so on
+    for at in range(1, len(pieces), 3):
+        pieces[at : at + 2] = ["", style(_shown(pieces[at + 1], "\n\t"), **_STYLES[pieces[at]])]
+    return "".join(piece if at % 3 == 2 else _shown(piece, "\n\t") for at, piece in enumerate(pieces))
 
 
 def plain(text: str) -> str:

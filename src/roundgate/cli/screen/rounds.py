@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-import sys
-import time
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from roundgate.cli.screen.facts import fact_words
-from roundgate.cli.screen.output import echo, has_colour, is_terminal, plain, styled
+from roundgate.cli.screen.output import echo, is_terminal, plain, styled
 from roundgate.core.rounds import RoundOutcome
-from roundgate.core.values.units import format_elapsed, format_seconds
+from roundgate.core.values.units import format_elapsed
 from roundgate.host.rounds.events import Ended, Event, Noted, Proved, StepBegun, StepDone, Waits
 from roundgate.host.store import RoundRow
+
+if TYPE_CHECKING:
+    from rich.progress import Progress
 
 EXIT_CODES = {
     RoundOutcome.PROVEN: 0,
@@ -34,7 +36,6 @@ _COLOURS = {
     RoundOutcome.LOST: "red",
     RoundOutcome.UNFINISHED: "red",
 }
-_WIDTH = 30
 
 
 class RoundScreen:
@@ -42,23 +43,19 @@ class RoundScreen:
 
     def __init__(self) -> None:
         """Print nothing yet."""
-        self.wait = ""
-        self.wait_began = 0.0
-        self.wait_seconds: float | None = None
+        self._bar: Progress | None = None
         self.end: Ended | None = None
 
     def show(self, event: Event) -> None:
         """Print one event."""
         if isinstance(event, Waits):
-            self.wait, self.wait_seconds, self.wait_began = event.words, event.seconds, time.monotonic()
-            self.tick()
+            self._start_bar(event)
             return
-        self._clear()
+        self.pause()
         match event:
             case Ended():
                 self.end = event
             case StepDone(step, seconds):
-                self.wait = ""
                 echo(f"  {step:<9} done in {format_elapsed(seconds)}")
             case StepBegun(step, words):
                 if words:
@@ -68,26 +65,24 @@ class RoundScreen:
             case Proved(fact):
                 echo(f"  {'proof':<9} {plain(fact_words(fact))}")
 
-    def tick(self) -> None:
-        """Draw the bar of what is waited for, on a terminal only."""
-        if not self.wait or not is_terminal():
+    def _start_bar(self, event: Waits) -> None:
+        """Show what is waited for, on a terminal only."""
+        self.pause()
+        if not is_terminal():
             return
-        gone = time.monotonic() - self.wait_began
-        if self.wait_seconds:
-            full = min(_WIDTH, int(_WIDTH * gone / self.wait_seconds))
-            bar = "#" * full + "." * (_WIDTH - full)
-            words = f"{format_seconds(int(gone))} of about {format_seconds(max(1, round(self.wait_seconds)))}"
-        else:
-            bar, words = "." * _WIDTH, format_seconds(int(gone))
-        sys.stdout.write(f"\r  {bar} {plain(self.wait)}, {words} " + ("\033[K" if has_colour() else ""))
-        sys.stdout.flush()
+        from roundgate.cli.screen.bar import wait_bar
 
-    def _clear(self) -> None:
-        if self.wait and is_terminal():
-            sys.stdout.write("\r" + ("\033[K" if has_colour() else " " * 79 + "\r"))
+        self._bar = wait_bar(plain(event.words), event.seconds)
+
+    def pause(self) -> None:
+        """Take the bar away, so that something else can be printed."""
+        if self._bar is not None:
+            self._bar.stop()
+            self._bar = None
 
     def finish(self, number: int, row: RoundRow | None = None) -> int:
         """Print the end; give the exit code. ``row`` is what the books say where the round itself said nothing."""
+        self.pause()
         if self.end is None and row is not None and row.outcome:
             return echo_end(number, RoundOutcome(row.outcome), row.message, "", row.evidence)
         if self.end is None:

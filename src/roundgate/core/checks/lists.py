@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from roundgate.core.checks.context import CheckContext
 from roundgate.core.findings import Code, Finding, Place
 from roundgate.core.nearest import nearest
-from roundgate.core.rulebook.model import Kind, ListOf
+from roundgate.core.rulebook.model import ItemKind, ListOf
 
 CODES = (
     Code(
@@ -31,7 +31,7 @@ CODES = (
 )
 
 
-def item_problem(item: str, kind: Kind) -> tuple[str, str] | None:
+def item_problem(item: str, kind: ItemKind) -> tuple[str, str] | None:
     """Tell cause and likely meaning where an entry will not do, or None where it will."""
     if item in kind.catalogue or (kind.pattern and re.fullmatch(kind.pattern, item)):
         return None

@@ -11,7 +11,7 @@ from msgspec import Struct, field
 
 from roundgate.core.formats.protocol import USUAL, Dialect
 
-Plain = bool | int | float | str
+TomlValue = bool | int | float | str
 """A value as TOML writes it."""
 
 Takes = Literal["live", "restart", "new-world"]
@@ -72,7 +72,7 @@ class Setting(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True
     file: str
     key: str
     type: str
-    default: Plain | None = None
+    default: TomlValue | None = None
     about: str = ""
     advice: str = ""
     advice_when: str = ""
@@ -84,7 +84,7 @@ class Setting(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True
     """The unit, or the form, in which the file holds the value: ``minutes``, ``megabytes``, ``fraction``."""
     suffix: str = ""
     """size: the letter that the file writes behind the number, such as ``M`` for megabytes."""
-    special: dict[str, Plain] = field(default_factory=dict)
+    special: dict[str, TomlValue] = field(default_factory=dict)
     choices: dict[str, str] = field(default_factory=dict)
     spelling: tuple[str, str] = ("true", "false")
     pattern: str = ""
@@ -100,7 +100,7 @@ class Setting(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True
     """A pattern of the start log whose group ``value`` shows what the server took."""
 
 
-class Kind(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+class ItemKind(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """What an entry of a list may be: built-in names, a pattern, and how to say it."""
 
     about: str = ""
@@ -136,7 +136,7 @@ class Rule(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
 class Preset(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """A named set of values."""
 
-    set: dict[str, Plain]
+    set: dict[str, TomlValue]
     about: str = ""
 
 
@@ -214,7 +214,7 @@ class Rulebook(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=Tru
     file: dict[str, File] = field(default_factory=dict)
     setting: dict[str, Setting] = field(default_factory=dict)
     list: dict[str, ListOf] = field(default_factory=dict)
-    kind: dict[str, Kind] = field(default_factory=dict)
+    kind: dict[str, ItemKind] = field(default_factory=dict)
     rule: tuple[Rule, ...] = ()
     preset: dict[str, Preset] = field(default_factory=dict)
     server: Server = field(default_factory=Server)

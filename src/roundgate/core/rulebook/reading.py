@@ -10,7 +10,7 @@ import msgspec
 from msgspec import Struct
 
 from roundgate.core.findings import Finding, Place
-from roundgate.core.rulebook.model import File, Kind, ListOf, Preset, Rulebook, Setting
+from roundgate.core.rulebook.model import File, ItemKind, ListOf, Preset, Rulebook, Setting
 
 _TOML_PLACE = re.compile(r"\(at line (\d+), column (\d+)\)|\(at end of document\)")
 _MSGSPEC_PATH = re.compile(r" - at `(?P<path>[^`]+)`$")
@@ -167,7 +167,7 @@ _TABLES: dict[str, type[msgspec.Struct]] = {
     "file": File,
     "setting": Setting,
     "list": ListOf,
-    "kind": Kind,
+    "kind": ItemKind,
     "preset": Preset,
 }
 

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from roundgate.core.rulebook.model import Plain, Setting
+from roundgate.core.rulebook.model import Setting, TomlValue
 from roundgate.core.values.numbers import DecimalNumber, Percent, PortNumber, WholeNumber
 from roundgate.core.values.places import Address, WebAddress
 from roundgate.core.values.protocol import DocumentKind, Value, ValueKind, ValueProblem
@@ -56,7 +56,7 @@ class Special(str):
     __slots__ = ()
 
 
-def plain_text(value: Plain, spec: Setting) -> str:
+def plain_text(value: TomlValue, spec: Setting) -> str:
     """Write a rulebook's TOML value as the file would hold it."""
     if isinstance(value, bool):
         return spec.spelling[0] if value else spec.spelling[1]
