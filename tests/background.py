@@ -41,7 +41,7 @@ def rounds(site: SiteUnderTest) -> list[dict[str, Any]]:
 def journal(site: SiteUnderTest, number: int) -> list[tuple[str, str, str]]:
     """Give step, mark and words of each line of a round's journal."""
     found = json.loads(site.ok("rounds", "show", str(number), "--json"))["journal"]
-    return [(line["step"], line["mark"], line["said"]) for line in found]
+    return [(line["step"], line["mark"], line["message"]) for line in found]
 
 
 def wait_for_step(site: SiteUnderTest, step: str, mark: str = "begin", words: str = "") -> int:

@@ -33,10 +33,10 @@ class LazyGroup(TyperGroup):
 
     def resolve_command(self, ctx: Any, args: list[str]) -> Any:
         """Load the command that is called. Raises WrongWords for words that are no text."""
+        if args and args[0] not in _ANY_BYTES:
+            _refuse_odd_bytes(args)
         name, _, rest = super().resolve_command(ctx, args)
         line = _LINES[str(name)]
-        if line.name not in _ANY_BYTES:
-            _refuse_odd_bytes(rest)
         return name, _loaded(line), rest
 
 
