@@ -133,6 +133,15 @@ def test_a_value_that_the_server_does_not_take_is_found_and_undone(site: SiteUnd
     assert site.value("regatta", "gust.limit") == "20"
 
 
+def test_a_value_that_the_server_changes_in_its_own_file_is_not_proven_by_that_file(running: SiteUnderTest) -> None:
+    """What the file holds after the start is the server's doing: the proof goes by what the round wrote."""
+    launch = running.folder / "regatta" / "launch.sh"
+    cut = "sed -i s/gust.limit=30/gust.limit=25/ gullwind.properties\nexec "
+    launch.write_text(launch.read_text().replace("exec ", cut, 1))
+    running.ok("set", "gust.limit=30")
+    assert "gust.limit should be 30, but its console says 25" in running.fails(3, "apply", "--yes")
+
+
 def test_a_bind_address_that_falls_back_to_all_addresses_is_found_and_undone(running: SiteUnderTest) -> None:
     running.ok("set", "net.address=203.0.113.7")
     said = running.fails(3, "apply", "--yes")
