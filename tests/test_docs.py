@@ -107,3 +107,15 @@ def test_the_page_and_the_schema_of_the_json_output_are_current() -> None:
     made = runpy.run_path(str(ROOT / "docs" / "make_json.py"))
     assert (ROOT / "docs" / "json.md").read_text("utf-8") == made["page"](), "run: python docs/make_json.py"
     assert json.loads((ROOT / "docs" / "json.schema.json").read_text("utf-8")) == made["schema"]()
+
+
+def test_the_hooks_for_version_control_take_every_ending_that_is_sure() -> None:
+    from roundgate.core.formats import ENDINGS
+
+    hooks = (ROOT / ".pre-commit-hooks.yaml").read_text("utf-8")
+    patterns = set(re.findall(r"files: (.*)", hooks))
+    assert len(patterns) == 1
+    sure = [ending for name, endings in ENDINGS.items() if name != "lines" for ending in endings]
+    for ending in sure:
+        assert re.search(patterns.copy().pop(), f"server{ending}"), ending
+    assert not re.search(patterns.pop(), "notes.txt"), "any text may be called so"

@@ -69,6 +69,8 @@ def setting_of(server: FileHome, word: str, *, new_file: bool = False) -> Target
     """Give the setting or key that a word means. Raises UnknownName with the nearest name.
 
     ``new_file``: a file that does not exist yet is to be made under the name given.
+
+    Raises WrongWords.
     """
     book = server.book
     file, colon, key = word.partition(":")
@@ -111,7 +113,7 @@ def _new_file(server: FileHome, file: str, key: str, paths: list[str], *, wanted
 
 
 def list_of(server: FileHome, word: str) -> tuple[str, ListOf]:
-    """Give the list that a word means. Raises UnknownName with the nearest name."""
+    """Give the list that a word means. Raises UnknownName with the nearest name. Raises WrongWords."""
     name = find_name(server.book, word)
     if name in server.book.list:
         return name, server.book.list[name]

@@ -181,7 +181,7 @@ def log(
     lines: Annotated[int, typer.Option("--lines", "-n", help="How many of the last lines.")] = 40,
     follow: Annotated[bool, typer.Option("--follow", "-f", help="Go on showing what comes.")] = False,
 ) -> None:
-    """What a server has said, the last lines first told; --follow goes on until Ctrl-C."""
+    """What a server has said, the last lines first told; --follow goes on until Ctrl-C. Raises WrongWords."""
     from roundgate.cli.talking import follow_log
     from roundgate.host.logs import last_lines
 

@@ -79,7 +79,7 @@ def unadopt(
     server: Annotated[str, typer.Argument(help="Which server.")],
     yes: Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")] = False,
 ) -> None:
-    """Take a server out of the site. Its folder, its rounds and what was saved of it stay."""
+    """Take a server out of the site. Its folder, its rounds and what was saved of it stay. Raises Trouble or Exit."""
     from roundgate.cli.rounding import agreed
     from roundgate.host.adopting import remove_server
     from roundgate.host.drivers import driver_of
@@ -107,7 +107,7 @@ def rulebook(
     words: Annotated[list[str] | None, typer.Argument(help="list, or: check NAME-OR-FILE...")] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
-    """List the rulebooks there are, or check one with all that it refers to."""
+    """List the rulebooks there are, or check one with all that it refers to. Raises Exit or WrongWords."""
     from roundgate.host.rulebooks import rulebook_names
 
     verb, *rest = words or ["list"]

@@ -15,7 +15,7 @@ from roundgate.host.servers import Server
 
 
 def talk(server: Server) -> None:
-    """Show what the server says and send what is typed, until the end of the input."""
+    """Show what the server says and send what is typed, until the end of the input. Raises Trouble."""
     driver = driver_of(server)
     if not driver.state().runs:
         raise Trouble(f"{server.name} is down.", f"roundgate start {server.name}")

@@ -45,7 +45,10 @@ class Typed(NamedTuple):
 
 
 def typed(word: str, kind: str, format_name: str, present: Entry | None) -> Typed:
-    """Tell what a word of the command line means at a place that holds ``present`` now. Raises Unfit."""
+    """Tell what a word of the command line means at a place that holds ``present`` now. Raises Unfit.
+
+    Raises KindMismatch.
+    """
     if kind == "json":
         value = json_value(word)
         if format_name not in TREES:
@@ -127,7 +130,10 @@ def _no_constant(word: str) -> PlainData:
 
 
 def json_value(word: str) -> PlainData:
-    """Read a value that is written as JSON, numbers digit by digit. Raises Unfit with what was probably meant."""
+    """Read a value that is written as JSON, numbers digit by digit. Raises Unfit with what was probably meant.
+
+    Raises KindMismatch.
+    """
     try:
         return json.loads(
             word,
@@ -192,7 +198,10 @@ def is_there(document: Document, path: Path) -> bool:
 
 
 def must_match(value: PlainData, kinds: Sequence[EntryKind], word: str) -> None:
-    """See that a new item is what a list's other items are. Raises Unfit with the item that was probably meant."""
+    """See that a new item is what a list's other items are. Raises Unfit with the item that was probably meant.
+
+    Raises KindMismatch.
+    """
     records = sum(1 for kind in kinds if kind in ("map", "list"))
     if not kinds or 0 < records < len(kinds):
         return

@@ -71,6 +71,8 @@ class Place(NamedTuple):
         """Let this file and the one called ``other`` in its folder change places, both at once where that is possible.
 
         Elsewhere ``other`` takes this one's place, and what was here is gone.
+
+        Raises OSError.
         """
         import ctypes  # only a write needs it
 

@@ -147,7 +147,10 @@ class Server:
         return ServerFiles(self.book, texts)
 
     def seconds(self, name: str) -> float:
-        """Give one of the times ``grace``, ``start_within`` and ``watch``, the site's word before the rulebook's."""
+        """Give one of the times ``grace``, ``start_within`` and ``watch``, the site's word before the rulebook's.
+
+        Raises Trouble.
+        """
         words = getattr(self.entry, name) or getattr(self.book.server, name)
         try:
             return float(Decimal(words) if words.isascii() and words.isdigit() else parse_seconds(words))

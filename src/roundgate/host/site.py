@@ -160,7 +160,7 @@ def choose_servers(site: Site, word: str | None, here: Path) -> list[str]:
 
 
 def choose_one(site: Site, word: str | None, here: Path) -> str:
-    """Like ``choose_servers``, where only one server makes sense."""
+    """Like ``choose_servers``, where only one server makes sense. Raises WrongWords."""
     chosen = choose_servers(site, word, here)
     if len(chosen) > 1:
         raise WrongWords(f"This goes for one server at a time, and '{word}' means {len(chosen)}.", "Name one of them.")

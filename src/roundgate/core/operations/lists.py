@@ -105,7 +105,7 @@ class MoveItem(ListOperation, frozen=True, tag="move"):
     to: int
 
     def edit(self, target: Target, items: Sequence[str], home: Path) -> Edit | None:
-        """See ListOperation."""
+        """See ListOperation. Raises EditRefused."""
         if self.item not in items:
             raise EditRefused(f"'{self.item}' is no longer in the list")
         here, to = items.index(self.item), min(self.to, len(items) - 1)

@@ -137,7 +137,7 @@ class Percent(Traits):
         return self.read(typed, spec)
 
     def read(self, stored: str, spec: Setting) -> Value:
-        """See ValueKind."""
+        """See ValueKind. Raises ValueProblem."""
         if stored.endswith("%"):
             cause = "The file holds the bare number, without a percent sign."
             raise ValueProblem("value-kind", cause, stored[:-1].strip())
@@ -179,7 +179,7 @@ class PortNumber(Traits):
         return self.read(typed, spec)
 
     def read(self, stored: str, spec: Setting) -> Value:
-        """See ValueKind."""
+        """See ValueKind. Raises ValueProblem."""
         port = read_whole(stored)
         if not 1 <= port <= 65535:
             cause = f"{port} is not a port: ports go from 1 to 65535. Many servers quietly wrap it to another one."

@@ -25,7 +25,7 @@ class Address(Traits):
         return self.read(typed, spec)
 
     def read(self, stored: str, spec: Setting) -> Value:
-        """See ValueKind."""
+        """See ValueKind. Raises ValueProblem."""
         from ipaddress import ip_address  # 10 ms of start-up that only this kind needs
 
         try:
@@ -64,7 +64,7 @@ class WebAddress(Traits):
         return self.read(typed, spec)
 
     def read(self, stored: str, spec: Setting) -> Value:
-        """See ValueKind."""
+        """See ValueKind. Raises ValueProblem."""
         if not stored:
             return ""
         match = _URL.fullmatch(stored)

@@ -20,7 +20,7 @@ class Switch(Traits):
     typed = "on"
 
     def parse(self, typed: str, spec: Setting) -> Value:
-        """See ValueKind."""
+        """See ValueKind. Raises ValueProblem."""
         lowered = typed.lower()
         if lowered in _YES or lowered == spec.spelling[0].lower():
             return True
@@ -29,7 +29,7 @@ class Switch(Traits):
         raise ValueProblem("value-kind", f"'{typed}' is neither yes nor no.", nearest(typed, spec.spelling))
 
     def read(self, stored: str, spec: Setting) -> Value:
-        """See ValueKind. Only the exact spelling counts, as it does for the server."""
+        """See ValueKind. Only the exact spelling counts, as it does for the server. Raises ValueProblem."""
         if stored in spec.spelling:
             return stored == spec.spelling[0]
         cause = f"Only {spec.spelling[0]} and {spec.spelling[1]} count, spelt just so."
@@ -161,7 +161,7 @@ class Secret(Traits):
         return self.read(typed, spec)
 
     def read(self, stored: str, spec: Setting) -> Value:
-        """See ValueKind. No cause repeats the value."""
+        """See ValueKind. No cause repeats the value. Raises ValueProblem."""
         if not stored:
             return ""
         if any(char < " " or char == "\x7f" for char in stored):

@@ -63,7 +63,7 @@ class KeeperDriver:
             self._link = start_keeper(self.server.state)
 
     def start(self) -> None:
-        """See Driver."""
+        """See Driver. Raises Trouble."""
         self.open()
         write_orders(self.server.orders())
         self.server.remember_book()
@@ -81,13 +81,13 @@ class KeeperDriver:
         self._connected().ask("stopping", how="late" if for_good else "failed")
 
     def send(self, text: str) -> None:
-        """See Driver."""
+        """See Driver. Raises ConsoleCut."""
         trouble = self._connected().ask("send", text=text)
         if trouble:
             raise ConsoleCut(f"The console of {self.server.name}: {trouble}.", f"roundgate log {self.server.name}")
 
     def signal(self, name: str) -> None:
-        """See Driver."""
+        """See Driver. Raises Trouble."""
         trouble = self._connected().ask("signal", name=name)
         if trouble:
             raise Trouble(f"{self.server.name}: {trouble}.", "Correct 'signals' in the rulebook.")

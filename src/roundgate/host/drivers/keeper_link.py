@@ -63,7 +63,10 @@ class KeeperLink:
             raise KeeperGone("The keeper has gone.", "roundgate status") from error
 
     def answer(self, until: float) -> Any:
-        """Wait for the answer to what was asked, until a moment of the monotonic clock. Raises KeeperGone."""
+        """Wait for the answer to what was asked, until a moment of the monotonic clock. Raises KeeperGone.
+
+        Raises KeeperSilent.
+        """
         while True:
             message = self._receive(max(0.0, until - time.monotonic()))
             if message is None:

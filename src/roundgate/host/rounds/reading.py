@@ -61,7 +61,10 @@ def _asked(round: Round, names: Sequence[str]) -> dict[str, str]:
 
 
 def read_back(round: Round, name: str, spec: Setting) -> tuple[str, Literal["start-log", "console"]] | None:
-    """Give what the server says of a setting, and where it says it; None where it cannot be asked safely."""
+    """Give what the server says of a setting, and where it says it; None where it cannot be asked safely.
+
+    Raises NotProven.
+    """
     if values.is_hidden(spec):
         return None
     if spec.shown:

@@ -52,7 +52,10 @@ class DirectivesDocument(DirectivesReading):
         return value
 
     def set(self, path: Path, value: PlainData, kind: EntryKind | None = None, *, on_copy: bool = False) -> Edit:
-        """Set in place, else switch on the commented-out line, else add a line near its relatives."""
+        """Set in place, else switch on the commented-out line, else add a line near its relatives.
+
+        Raises EditRefused.
+        """
         near = self._near(path)
         if near:
             return near.whole(near.document.set(near.path, value, kind), self.text)
@@ -137,7 +140,10 @@ class DirectivesDocument(DirectivesReading):
         return (lead if not lead.strip() else "") + verb + key + gap + self._written(new, was_quoted=bool(quoted))
 
     def remove(self, path: Path) -> Edit:
-        """Take out every command of a key, or the one of a number; a line that says nothing more goes too."""
+        """Take out every command of a key, or the one of a number; a line that says nothing more goes too.
+
+        Raises EditRefused.
+        """
         at = self._number_at(path)
         gone = self._several(path) if len(path) == 1 else [at] if at is not None else []
         if not gone:
@@ -159,7 +165,7 @@ class DirectivesDocument(DirectivesReading):
         return Splice(before.end, one.end, "")
 
     def rename(self, path: Path, name: str) -> Edit:
-        """Give a command another name, its repetitions too."""
+        """Give a command another name, its repetitions too. Raises EditRefused."""
         several = self._several(path)
         if not several:
             raise EditRefused("there is no such command in the file")
@@ -172,7 +178,7 @@ class DirectivesDocument(DirectivesReading):
         return Edit(tuple(cuts), pairs)
 
     def insert(self, path: Path, value: PlainData, kind: EntryKind | None = None) -> Edit:
-        """Put one more line in for a command that stands several times."""
+        """Put one more line in for a command that stands several times. Raises EditRefused."""
         new = as_text(value)
         several = self._several(path)
         if len(path) != 2 or not isinstance(path[1], int) or not several:
@@ -186,7 +192,10 @@ class DirectivesDocument(DirectivesReading):
         return Edit((Splice(at, at, text),), self._insertion(at, (like.key, new)))
 
     def move(self, path: Path, to: int) -> Edit:
-        """Move one of the lines of a command that stands several times; the values change places."""
+        """Move one of the lines of a command that stands several times; the values change places.
+
+        Raises EditRefused.
+        """
         several = self._several(path)
         if len(path) != 2 or not isinstance(path[1], int) or not (path[1] < len(several) and 0 <= to < len(several)):
             raise EditRefused(f"the list has items 0 to {len(several) - 1}")
@@ -202,7 +211,7 @@ class DirectivesDocument(DirectivesReading):
         return Edit(tuple(cuts), expected)
 
     def switch(self, path: Path, *, on: bool) -> Edit:
-        """Comment a command's lines out, or set the commented-out one as it stands."""
+        """Comment a command's lines out, or set the commented-out one as it stands. Raises EditRefused."""
         if on:
             return self._as_it_stood(path)
         at = self._number_at(path)

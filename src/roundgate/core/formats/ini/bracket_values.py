@@ -94,7 +94,7 @@ def _fit(value: str) -> str:
 
 
 def set_part(raw: str, path: Path, new: str) -> str:
-    """Give the value with one part changed, or put in at the end of its brackets."""
+    """Give the value with one part changed, or put in at the end of its brackets. Raises EditRefused."""
     way = _find(raw, 0, len(raw), path)
     if way:
         part = way[-1]
@@ -120,7 +120,7 @@ def _brackets(raw: str, start: int, stop: int) -> Brackets:
 
 
 def remove_part(raw: str, path: Path) -> str:
-    """Give the value without one part."""
+    """Give the value without one part. Raises EditRefused."""
     way = _find(raw, 0, len(raw), path)
     if not way:
         raise EditRefused("it is not in the file")

@@ -54,7 +54,7 @@ class IniDocument(IniReading):
         return value
 
     def set(self, path: Path, value: PlainData, kind: EntryKind | None = None, *, on_copy: bool = False) -> Edit:
-        """Set in place, else switch on the commented-out line, else add a line to its section."""
+        """Set in place, else switch on the commented-out line, else add a line to its section. Raises EditRefused."""
         near = self._near(path)
         if near:
             return near.whole(near.document.set(near.path, value, kind), self.text)
@@ -189,7 +189,7 @@ class IniDocument(IniReading):
         raise EditRefused("it is not in the file")
 
     def rename(self, path: Path, name: str) -> Edit:
-        """Give a key another name."""
+        """Give a key another name. Raises EditRefused."""
         gone = self._by_path.get(path, [])
         if not gone or not isinstance(path[-1], str):
             raise EditRefused("there is no key to rename")
@@ -205,7 +205,7 @@ class IniDocument(IniReading):
         )
 
     def insert(self, path: Path, value: PlainData, kind: EntryKind | None = None) -> Edit:
-        """Put a bare item into a section, or one more line for a key that stands several times."""
+        """Put a bare item into a section, or one more line for a key that stands several times. Raises EditRefused."""
         new = as_text(value)
         if len(path) < 2 or not isinstance(path[-1], int):
             raise EditRefused("there is no list to put it into")
@@ -235,7 +235,10 @@ class IniDocument(IniReading):
         return self._new_lines(at, self._line(several, key, new), [(section, key, new)])
 
     def move(self, path: Path, to: int) -> Edit:
-        """Move a bare item, or one of the lines of a key that stands several times; the values change places."""
+        """Move a bare item, or one of the lines of a key that stands several times; the values change places.
+
+        Raises EditRefused.
+        """
         if not path or not isinstance(path[-1], int):
             raise EditRefused("there is no list to move it in")
         numbers = self._by_path.get(path[:-1])
@@ -259,7 +262,7 @@ class IniDocument(IniReading):
         return Edit(tuple(cuts), expected)
 
     def switch(self, path: Path, *, on: bool) -> Edit:
-        """Comment an entry out, or set the commented-out one as it stands."""
+        """Comment an entry out, or set the commented-out one as it stands. Raises EditRefused."""
         if on:
             off = [one for one in self._off if one.path == path]
             if not off or self._number_at(path) is not None:

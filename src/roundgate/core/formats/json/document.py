@@ -67,7 +67,7 @@ class JsonDocument(JsonReading):
         return write
 
     def set(self, path: Path, value: PlainData, kind: EntryKind | None = None, *, on_copy: bool = False) -> Edit:
-        """Replace a value in its place, or add a member in the style of its neighbours."""
+        """Replace a value in its place, or add a member in the style of its neighbours. Raises EditRefused."""
         here = self.locate(path)
         if here is None:
             return self._add(path, value, kind)
@@ -100,7 +100,7 @@ class JsonDocument(JsonReading):
         return write(name) + colon + write(new)
 
     def insert(self, path: Path, value: PlainData, kind: EntryKind | None = None) -> Edit:
-        """Put an item into a list."""
+        """Put an item into a list. Raises EditRefused."""
         parent = self.locate(path[:-1])
         if parent is None or self.strict[parent.start] != "[" or not isinstance(path[-1], int):
             raise EditRefused("there is no list to put it into")
@@ -125,7 +125,7 @@ class JsonDocument(JsonReading):
         return value_text(new, not self.text.encoding.startswith("utf"), indent, unit, self.text.newline, spread=True)
 
     def remove(self, path: Path) -> Edit:
-        """Take a member or an item out, with its comma and its own comment."""
+        """Take a member or an item out, with its comma and its own comment. Raises EditRefused."""
         parent = self.locate(path[:-1]) if path else None
         here = self.locate(path)
         if parent is None or here is None:
@@ -137,7 +137,7 @@ class JsonDocument(JsonReading):
         return Edit(tuple(bracketed.removed(where, gone[0])), trees.without(self.plain(), path))
 
     def rename(self, path: Path, name: str) -> Edit:
-        """Give a member another name."""
+        """Give a member another name. Raises EditRefused."""
         here = self.locate(path)
         if here is None or not isinstance(path[-1], str):
             raise EditRefused("there is no name to change")
@@ -155,7 +155,7 @@ class JsonDocument(JsonReading):
         return parent
 
     def move(self, path: Path, to: int) -> Edit:
-        """Move an item of a list."""
+        """Move an item of a list. Raises EditRefused."""
         parent = self.locate(path[:-1])
         if parent is None or self.strict[parent.start] != "[" or not isinstance(path[-1], int):
             raise EditRefused("there is no list to move it in")

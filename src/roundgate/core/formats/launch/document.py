@@ -54,6 +54,8 @@ class LaunchDocument(LaunchReading):
         """Set a flag, a variable or a word in its place, or put a flag at the end of the command line.
 
         True puts a flag there without a value, and False takes it out.
+
+        Raises EditRefused.
         """
         if value is False:
             return self.remove(path)
@@ -194,7 +196,10 @@ class LaunchDocument(LaunchReading):
         return self._replaced(last, raw + gap + text)
 
     def remove(self, path: Path) -> Edit:
-        """Take a flag with its value out, or an item of its list; a line of its own goes with it."""
+        """Take a flag with its value out, or an item of its list; a line of its own goes with it.
+
+        Raises EditRefused.
+        """
         if len(path) == 2:
             return self._remove_item(path)
         one = self._flag(path[0]) if path else None
@@ -234,7 +239,7 @@ class LaunchDocument(LaunchReading):
         return self.set(path[:1], sign.join(items))
 
     def rename(self, path: Path, name: str) -> Edit:
-        """Give a flag another name."""
+        """Give a flag another name. Raises EditRefused."""
         one = self._flag(path[0]) if len(path) == 1 else None
         if one is None or isinstance(one.name, int) or self._flag(name) is not None:
             raise EditRefused("there is no such flag, or the new name is taken")
@@ -248,7 +253,7 @@ class LaunchDocument(LaunchReading):
         return self._within(one, one.word, raw.replace(one.name, name, 1))
 
     def insert(self, path: Path, value: PlainData, kind: EntryKind | None = None) -> Edit:
-        """Put an item into a flag's list."""
+        """Put an item into a flag's list. Raises EditRefused."""
         whole = self.find(path[:1]) if path else None
         new = as_text(value)
         if whole is None or len(path) != 2 or not isinstance(path[1], int):
@@ -261,7 +266,7 @@ class LaunchDocument(LaunchReading):
         return self.set(path[:1], sign.join(items))
 
     def move(self, path: Path, to: int) -> Edit:
-        """Move an item of a flag's list."""
+        """Move an item of a flag's list. Raises EditRefused."""
         whole = self.find(path[:1]) if path else None
         if whole is None or len(path) != 2 or not isinstance(path[1], int):
             raise EditRefused("there is no such list")
@@ -273,5 +278,5 @@ class LaunchDocument(LaunchReading):
         return self.set(path[:1], sign.join(items))
 
     def switch(self, path: Path, *, on: bool) -> Edit:
-        """Refuse: a comment inside a command would cut it in two."""
+        """Refuse: a comment inside a command would cut it in two. Raises EditRefused."""
         raise EditRefused("a flag cannot be commented out; remove it instead")

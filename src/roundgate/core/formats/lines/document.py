@@ -168,7 +168,7 @@ class LinesDocument:
         return [("", entry.value) for entry in self._entries]
 
     def set(self, path: Path, value: PlainData, kind: EntryKind | None = None, *, on_copy: bool = False) -> Edit:
-        """Replace an entry, or a part of one."""
+        """Replace an entry, or a part of one. Raises EditRefused."""
         near = self._near(path)
         if near:
             return near.whole(near.document.set(near.path, value, kind), self.text)
@@ -212,7 +212,7 @@ class LinesDocument:
             raise EditRefused(f"{line!r} cannot be an entry: blanks at its ends would not be read")
 
     def remove(self, path: Path) -> Edit:
-        """Take out one entry and its line, its note with it."""
+        """Take out one entry and its line, its note with it. Raises EditRefused."""
         here = self.find(path)
         if here is None or len(path) != 1:
             raise EditRefused(f"the list has no entry {path[0]}")
@@ -230,7 +230,7 @@ class LinesDocument:
         return start, blank.end() if blank else end
 
     def insert(self, path: Path, value: PlainData, kind: EntryKind | None = None) -> Edit:
-        """Put a new entry before the one at ``path``, or at the end."""
+        """Put a new entry before the one at ``path``, or at the end. Raises EditRefused."""
         new = self._fit(as_text(value) + self._common_tail(as_text(value)))
         number = path[-1] if path else len(self.rows)
         if not isinstance(number, int) or len(path) > 1:
@@ -264,7 +264,10 @@ class LinesDocument:
         return Splice(at, at, newline + before + new)
 
     def move(self, path: Path, to: int) -> Edit:
-        """Move an entry to number ``to``: the entries change places with their notes, the lines stay."""
+        """Move an entry to number ``to``: the entries change places with their notes, the lines stay.
+
+        Raises EditRefused.
+        """
         start = path[-1] if path else -1
         if not isinstance(start, int) or not (0 <= start < len(self.rows) and 0 <= to < len(self.rows)):
             raise EditRefused(f"the list has entries 0 to {len(self.rows) - 1}")
@@ -281,11 +284,14 @@ class LinesDocument:
         return Edit(tuple(cuts), expected)
 
     def rename(self, path: Path, name: str) -> Edit:
-        """Refuse: an entry of a list has no name."""
+        """Refuse: an entry of a list has no name. Raises EditRefused."""
         raise EditRefused("an entry of a list has no name, only a place")
 
     def switch(self, path: Path, *, on: bool) -> Edit:
-        """Comment an entry out. A comment in a list may be anything, so it is not switched on again."""
+        """Comment an entry out. A comment in a list may be anything, so it is not switched on again.
+
+        Raises EditRefused.
+        """
         here = self.find(path)
         if on or here is None or len(path) != 1:
             raise EditRefused("an entry of a list can be commented out, by its number; switch it on by adding it anew")

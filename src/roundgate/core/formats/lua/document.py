@@ -63,7 +63,10 @@ class LuaDocument(LuaWriting):
         return (node.start_byte, node.end_byte) if inside else (0, len(self.text.body))
 
     def set(self, path: Path, value: PlainData, kind: EntryKind | None = None, *, on_copy: bool = False) -> Edit:
-        """Replace a value in its place, or put a name into its table in the style of its neighbours."""
+        """Replace a value in its place, or put a name into its table in the style of its neighbours.
+
+        Raises EditRefused.
+        """
         way = self._locate(path)
         if way is None:
             return self._add(path, value, kind)
@@ -154,7 +157,7 @@ class LuaDocument(LuaWriting):
         return self._promise([Splice(at, at, newline + lead + line)])
 
     def insert(self, path: Path, value: PlainData, kind: EntryKind | None = None) -> Edit:
-        """Put an item into a table that is a list."""
+        """Put an item into a table that is a list. Raises EditRefused."""
         way = self._locate(path[:-1]) if path else None
         if way is None or way[-1].node.type != "table_constructor" or not isinstance(path[-1], int):
             raise EditRefused("there is no list to put it into")
@@ -172,7 +175,10 @@ class LuaDocument(LuaWriting):
         return self._promise(bracketed.added(self._brackets(way[-1]), at, written))
 
     def remove(self, path: Path) -> Edit:
-        """Take out a field or an item with its comma and comment, or a whole statement with its lines."""
+        """Take out a field or an item with its comma and comment, or a whole statement with its lines.
+
+        Raises EditRefused.
+        """
         one = next((statement for statement in reversed(self.statements) if statement.path == path), None)
         if one is not None:
             start, _ = self.text.line_around(one.start)
@@ -196,7 +202,7 @@ class LuaDocument(LuaWriting):
         return self._promise(bracketed.removed(self._brackets(home), at))
 
     def rename(self, path: Path, name: str) -> Edit:
-        """Give a field another name, or a call another first text."""
+        """Give a field another name, or a call another first text. Raises EditRefused."""
         call = next((statement for statement in self.statements if statement.path == path and len(path) == 2), None)
         taken = (*path[:-1], name)
         if self._locate(taken) is not None or any(statement.path == taken for statement in self.statements):
@@ -216,7 +222,7 @@ class LuaDocument(LuaWriting):
         )
 
     def move(self, path: Path, to: int) -> Edit:
-        """Move an item of a list, or a call among those of its name."""
+        """Move an item of a list, or a call among those of its name. Raises EditRefused."""
         calls = [
             statement for statement in self.statements if statement.path[:1] == path[:1] and len(statement.path) == 2
         ]
@@ -246,7 +252,10 @@ class LuaDocument(LuaWriting):
         )
 
     def switch(self, path: Path, *, on: bool) -> Edit:
-        """Comment out a field that has its lines to itself, or set the commented-out one as it stands."""
+        """Comment out a field that has its lines to itself, or set the commented-out one as it stands.
+
+        Raises EditRefused.
+        """
         if on:
             off = [one for one in self.switched_off() if one.path == path]
             if not off or self._locate(path) is not None:

@@ -217,7 +217,7 @@ class PropertiesDocument(KeyFile):
         return ("" if "\\" in lead else lead), ("=" if "\\" in sep or not sep else sep)
 
     def remove(self, path: Path) -> Edit:
-        """Take out every line of the key, with the comment that is its alone."""
+        """Take out every line of the key, with the comment that is its alone. Raises EditRefused."""
         gone = [at for at, line in enumerate(self.lines) if self._key_of(line) == path]
         if not gone:
             raise EditRefused(f"{path[0]} is not in the file")
@@ -241,7 +241,7 @@ class PropertiesDocument(KeyFile):
         return self.lines[at].start if top == 0 or shared or holds_setting else self.lines[top].start
 
     def rename(self, path: Path, name: str) -> Edit:
-        """Give the key that counts another name, and its doubles too."""
+        """Give the key that counts another name, and its doubles too. Raises EditRefused."""
         if self.find((name,)) is not None:
             raise EditRefused(f"{name} is in the file already")
         here = [entry for entry in self._entries if entry.path == path]
@@ -254,7 +254,7 @@ class PropertiesDocument(KeyFile):
         return Edit(tuple(cuts), [(name if (key,) == path else key, value) for key, value in self.plain()])
 
     def switch(self, path: Path, *, on: bool) -> Edit:
-        """Comment the entry out, or set the commented-out one as it stands."""
+        """Comment the entry out, or set the commented-out one as it stands. Raises EditRefused."""
         if on:
             off = [entry for entry in self._off if entry.path == path]
             if self.find(path) is not None or not off:

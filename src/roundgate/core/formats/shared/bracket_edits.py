@@ -169,7 +169,7 @@ def _inline_cut(where: Brackets, at: int, start: int, end: int, *, is_last: bool
 
 
 def moved(where: Brackets, at: int, to: int) -> list[Splice]:
-    """Move an item: the items change places with their trailing comments; commas and lines stay."""
+    """Move an item: the items change places with their trailing comments; commas and lines stay. Raises EditRefused."""
     count = len(where.items)
     if not (0 <= at < count and 0 <= to < count):
         raise EditRefused(f"the list has items 0 to {count - 1}")

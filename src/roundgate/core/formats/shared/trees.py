@@ -24,7 +24,7 @@ def number_of(steps: tuple[tuple[str, Tree], ...], name: str | int) -> int:
 
 
 def changed(tree: Tree, path: Path, change: Change) -> Tree:
-    """Give the tree with the part at ``path`` replaced by what ``change`` makes of it."""
+    """Give the tree with the part at ``path`` replaced by what ``change`` makes of it. Raises EditRefused."""
     if not path:
         return change(tree)
     step = path[0]
@@ -99,7 +99,10 @@ def with_name(tree: Tree, path: Path, name: str) -> Tree:
 
 
 def nested(path: Path, value: Any) -> Any:
-    """Wrap a plain value into maps for the names of a path: for ("a", "b") and 1 give {"a": {"b": 1}}."""
+    """Wrap a plain value into maps for the names of a path: for ("a", "b") and 1 give {"a": {"b": 1}}.
+
+    Raises EditRefused.
+    """
     for step in reversed(path):
         if isinstance(step, int):
             raise EditRefused(f"there is no list for number {step}")

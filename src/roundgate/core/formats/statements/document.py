@@ -57,7 +57,10 @@ class StatementsDocument(StatementsReading):
         return [*plain[: first + 1], *items, *plain[first + 1 + len(inner) :]]
 
     def set(self, path: Path, value: PlainData, kind: EntryKind | None = None, *, on_copy: bool = False) -> Edit:
-        """Replace a value in its place, let a commented-out one count, or add a statement beside its neighbours."""
+        """Replace a value in its place, let a commented-out one count, or add a statement beside its neighbours.
+
+        Raises EditRefused.
+        """
         found = self.value_at(path)
         if found is None:
             if self.statement(path) is not None:
@@ -150,7 +153,7 @@ class StatementsDocument(StatementsReading):
         return blanks.group() if blanks else ""
 
     def remove(self, path: Path) -> Edit:
-        """Take out a statement, a class or an item of a list, with its line and its comment."""
+        """Take out a statement, a class or an item of a list, with its line and its comment. Raises EditRefused."""
         one = self.statement(path)
         if one is None:
             return self._remove_item(path)
@@ -183,7 +186,7 @@ class StatementsDocument(StatementsReading):
         return Brackets(self.text.body, *inner, spans, self.text.newline, _COMMENT, ",", unit), path[-1]
 
     def rename(self, path: Path, name: str) -> Edit:
-        """Give a statement or class another name."""
+        """Give a statement or class another name. Raises EditRefused."""
         same = [statement for statement in self.statements if statement.path == path]
         if not same:
             raise EditRefused("there is no name to change")
@@ -265,7 +268,10 @@ class StatementsDocument(StatementsReading):
         return self._promised_with(cuts, mark, [((*off.path, *where[1:]), raw) for where, raw in alone])
 
     def switch(self, path: Path, *, on: bool) -> Edit:
-        """Comment a statement out that has its line to itself, or let one count again as it stands."""
+        """Comment a statement out that has its line to itself, or let one count again as it stands.
+
+        Raises EditRefused.
+        """
         if on:
             off = next((one for one in reversed(self.switched_off()) if one.path == path), None)
             if off is None:

@@ -68,7 +68,7 @@ class Reader:
         self.found: list[Statement] = []
 
     def read(self) -> list[Statement]:
-        """Give every statement and class, in the order of the file."""
+        """Give every statement and class, in the order of the file. Raises StatementError."""
         self._statements((), depth=0)
         if self.at < len(self.body):
             raise StatementError("statement", self.at)

@@ -52,7 +52,10 @@ class TomlDocument(TomlReading):
     format_name = "toml"
 
     def set(self, path: Path, value: PlainData, kind: EntryKind | None = None, *, on_copy: bool = False) -> Edit:
-        """Replace a value in its place, else switch on the commented-out line, else add one to its table."""
+        """Replace a value in its place, else switch on the commented-out line, else add one to its table.
+
+        Raises EditRefused.
+        """
         way = self._way(path)
         if not way:
             return self._add(path, value, kind)
@@ -220,7 +223,7 @@ class TomlDocument(TomlReading):
         return bool(above and below and body[:start].strip())
 
     def rename(self, path: Path, name: str) -> Edit:
-        """Give a key another name."""
+        """Give a key another name. Raises EditRefused."""
         way = self._way(path)
         if not way or not isinstance(path[-1], str):
             raise EditRefused("there is no key to rename; a table is renamed by hand")
@@ -234,7 +237,7 @@ class TomlDocument(TomlReading):
         return Edit((cut,), moved)
 
     def insert(self, path: Path, value: PlainData, kind: EntryKind | None = None) -> Edit:
-        """Put an item into an array, or a whole table into an array of tables."""
+        """Put an item into an array, or a whole table into an array of tables. Raises EditRefused."""
         array = self._array_of((*path[:-1], 0)) if path and isinstance(path[-1], int) else None
         if array is not None:
             return self._insert_table(array[0], path, value)
@@ -279,7 +282,7 @@ class TomlDocument(TomlReading):
         return self._sign(mine)
 
     def move(self, path: Path, to: int) -> Edit:
-        """Move an item of an array, or a table of an array of tables."""
+        """Move an item of an array, or a table of an array of tables. Raises EditRefused."""
         if not path:
             raise EditRefused("there is no list to move it in")
         array = self._array_of(path)
@@ -301,7 +304,7 @@ class TomlDocument(TomlReading):
         return Edit(tuple(cuts), expected)
 
     def switch(self, path: Path, *, on: bool) -> Edit:
-        """Comment a key out, or set the commented-out one as it stands."""
+        """Comment a key out, or set the commented-out one as it stands. Raises EditRefused."""
         if on:
             off = self._off(path)
             if off is None or self._way(path):

@@ -42,7 +42,7 @@ _SHORT = {"\n": "\\n", "\t": "\\t", "\r": "\\r"}
 
 
 def value_text(value: PlainData) -> str:
-    """Write any value on one line."""
+    """Write any value on one line. Raises EditRefused."""
     if isinstance(value, Number):
         return str(value)
     if isinstance(value, str):
@@ -60,7 +60,7 @@ def value_text(value: PlainData) -> str:
 
 
 def like(raw: str, present: EntryKind, value: PlainData, kind: EntryKind | None) -> str:
-    """Write a value as what stands there is written: its quotes, where they can hold it."""
+    """Write a value as what stands there is written: its quotes, where they can hold it. Raises EditRefused."""
     if (
         isinstance(value, str)
         and kind in (None, "number", "code")
@@ -134,7 +134,7 @@ def with_value(tree: Tree, path: Path, new: Tree) -> Tree:
 
 
 def without(tree: Tree, path: Path) -> Tree:
-    """Give the tree without what is at a path."""
+    """Give the tree without what is at a path. Raises EditRefused."""
     if not path or not has(tree, path):
         raise EditRefused("it is not in the file")
 
@@ -173,7 +173,7 @@ def with_item(tree: Tree, path: Path, new: Tree) -> Tree:
 
 
 def with_move(tree: Tree, path: Path, to: int) -> Tree:
-    """Give the tree with an item at another place of its list."""
+    """Give the tree with an item at another place of its list. Raises EditRefused."""
     if not has(tree, path) or not isinstance(path[-1], int) or not has(tree, (*path[:-1], to)) or to < 0:
         raise EditRefused("there are not so many items in the list")
 

@@ -45,7 +45,7 @@ class XmlDocument(XmlReading):
         return start, self._closing(start)
 
     def set(self, path: Path, value: PlainData, kind: EntryKind | None = None, *, on_copy: bool = False) -> Edit:
-        """Set an attribute or a text in its place, or add it in the style of its neighbours."""
+        """Set an attribute or a text in its place, or add it in the style of its neighbours. Raises EditRefused."""
         new = _as_text(value)
         if isinstance(path[-1], str) and path[-1].startswith("@"):
             return self._set_attribute(path, new)
@@ -164,6 +164,8 @@ class XmlDocument(XmlReading):
         """Put an element in before number ``path[-1]`` of those of its name.
 
         A map gives its attributes (``@name``), its text (``#text``) and elements with a text; a text gives its text.
+
+        Raises EditRefused.
         """
         if len(path) < 2 or not isinstance(path[-1], int) or not isinstance(path[-2], str):
             raise EditRefused("an element is put in by its name and number")
@@ -199,7 +201,7 @@ class XmlDocument(XmlReading):
         return opening + ">" + "".join(gap + part for part in parts) + end + f"</{name}>", [*events, (">", name, None)]
 
     def remove(self, path: Path) -> Edit:
-        """Take out an attribute, or an element with its lines."""
+        """Take out an attribute, or an element with its lines. Raises EditRefused."""
         one = self._attribute(path)
         if one is not None:
             element = self._locate(path[:-1])
@@ -231,7 +233,7 @@ class XmlDocument(XmlReading):
         return start, stop
 
     def rename(self, path: Path, name: str) -> Edit:
-        """Give an attribute or an element another name."""
+        """Give an attribute or an element another name. Raises EditRefused."""
         if not _NAME.fullmatch(name.removeprefix("@")):
             raise EditRefused(f"'{name}' cannot be a name")
         one = self._attribute(path)
@@ -257,7 +259,7 @@ class XmlDocument(XmlReading):
         return self._edit(cuts, events)
 
     def move(self, path: Path, to: int) -> Edit:
-        """Move an element among its siblings of the same name: their texts change places."""
+        """Move an element among its siblings of the same name: their texts change places. Raises EditRefused."""
         element = self._locate(path) if path and isinstance(path[-1], int) else None
         if element is None or element.parent is None:
             raise EditRefused("there is no such element")
@@ -280,7 +282,7 @@ class XmlDocument(XmlReading):
         return self._edit(cuts, [*expected, *events[at:]])
 
     def switch(self, path: Path, *, on: bool) -> Edit:
-        """Put an element into a comment, or take it out of the one it stands in."""
+        """Put an element into a comment, or take it out of the one it stands in. Raises EditRefused."""
         if on:
             off = [one for one in self.switched_off() if one.path == path]
             if not off:

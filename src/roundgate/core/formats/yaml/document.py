@@ -215,7 +215,7 @@ class YamlDocument(YamlPlaces):
         return Splice(dash, dash, text + self.text.newline + indent)
 
     def remove(self, path: Path) -> Edit:
-        """Take out a name or an item, with its own comment."""
+        """Take out a name or an item, with its own comment. Raises EditRefused."""
         way = self.stream.locate(path)
         if way is None or len(way) < 2:
             raise EditRefused("it is not in the file")
@@ -272,7 +272,7 @@ class YamlDocument(YamlPlaces):
         return start
 
     def rename(self, path: Path, name: str) -> Edit:
-        """Give a name of a map another spelling."""
+        """Give a name of a map another spelling. Raises EditRefused."""
         way = self.stream.locate(path)
         if way is None or way[-1].key < 0 or self.plain()[way[-1].key][0] != "S":
             raise EditRefused("there is no name to change")
@@ -290,7 +290,10 @@ class YamlDocument(YamlPlaces):
         return Edit(tuple(cuts), expected)
 
     def move(self, path: Path, to: int) -> Edit:
-        """Move an item of a list: the items change places with what stands behind them on their lines."""
+        """Move an item of a list: the items change places with what stands behind them on their lines.
+
+        Raises EditRefused.
+        """
         way, items = self.list_at(path)
         event, at = way[-1].value, int(path[-1])
         if not (0 <= at < len(items) and 0 <= to < len(items)):

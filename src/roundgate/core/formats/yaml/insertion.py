@@ -58,7 +58,10 @@ class YamlPlaces(YamlReading):
         return any(self.stream.events[one.value][0] in "[{" and self.stream.is_flow(one.value) for one in way[:-1])
 
     def into_nothing(self, way: Sequence[Member], at: int, text: str) -> str:
-        """Give what to put where a value has no width: behind a colon or a dash, or where there is not even those."""
+        """Give what to put where a value has no width: behind a colon or a dash, or where there is not even those.
+
+        Raises EditRefused.
+        """
         before, after = self.text.body[at - 1 : at], self.text.body[at : at + 1]
         in_flow = self.in_flow(way)
         if (
@@ -117,7 +120,7 @@ class YamlPlaces(YamlReading):
         return way, list(self.stream.members(way[-1].value))
 
     def dashes(self, event: int, items: Sequence[Member]) -> list[int]:
-        """Give the index of each item's dash."""
+        """Give the index of each item's dash. Raises EditRefused."""
         found = []
         at = self.stream.bare_start(event)
         if self.text.body[at : at + 1] != "-":

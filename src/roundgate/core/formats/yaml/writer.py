@@ -62,7 +62,10 @@ def is_plain_text(value: str, *, in_flow: bool) -> bool:
 
 
 def scalar(value: PlainData, *, like: str, in_flow: bool, ascii_only: bool = False) -> Written:
-    """Write a scalar; ``like`` is the first character of what stood there, whose quotes are kept where they can be."""
+    """Write a scalar; ``like`` is the first character of what stood there, whose quotes are kept where they can be.
+
+    Raises EditRefused.
+    """
     if value is None:
         return _plain("null")
     if isinstance(value, bool):
