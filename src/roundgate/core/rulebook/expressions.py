@@ -74,6 +74,7 @@ class _Reader:
         self.depth = 0
 
     def whole(self) -> Tree:
+        """Read all of the words. Raises ExpressionProblem where something is left over."""
         tree = self.either()
         if self.at < len(self.tokens):
             raise ExpressionProblem(f"'{self.tokens[self.at][1]}' is one thing too many")
