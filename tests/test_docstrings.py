@@ -29,7 +29,7 @@ def callable_from_outside(tree: ast.Module | ast.ClassDef) -> Iterator[ast.stmt]
     """Give what a module and its classes hold, without what is inside functions."""
     for node in tree.body:
         yield node
-        if isinstance(node, ast.ClassDef):
+        if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
             yield from callable_from_outside(node)
 
 
