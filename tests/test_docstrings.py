@@ -8,7 +8,10 @@ from pathlib import Path
 
 import pytest
 
+from roundgate.cli import commands
+
 HOUSE = Path(__file__).parent.parent / "src" / "roundgate"
+COMMANDS = {(line.module.rpartition(".")[2], line.function) for line in commands.COMMANDS}
 NOT_FOR_CALLERS = {"AssertionError", "NotImplementedError", "AttributeError", "SystemExit"}
 
 
@@ -38,5 +41,7 @@ def test_what_a_public_function_raises_is_in_its_docstring(path: Path) -> None:
     for node in callable_from_outside(ast.parse(path.read_text("utf-8"))):
         if isinstance(node, ast.FunctionDef) and (not node.name.startswith("_") or node.name == "__init__"):
             words = ast.get_docstring(node) or ""
+            if (path.stem, node.name) in COMMANDS:  # its docstring is the help that a user reads
+                continue
             missing = sorted({name for name in raised(node) if name not in words} - NOT_FOR_CALLERS)
             assert not missing, f"{path.name}:{node.lineno} {node.name} raises {', '.join(missing)}"

@@ -105,9 +105,9 @@ def test_what_can_no_longer_be_done_is_said_and_the_rest_goes_on() -> None:
 
 def test_the_review_shows_then_now_and_wanted() -> None:
     [words] = review_of(replay([slots("24")], files("boat.slots=20\n"))).changes
-    assert (words.then, words.before, words.after) == ("16", "20", "24")
+    assert (words.when_slated, words.before, words.after) == ("16", "20", "24")
     [same] = review_of(replay([slots("16")], files())).changes
-    assert same.is_nothing and not same.then
+    assert same.is_nothing and not same.when_slated
 
 
 def test_the_diff_never_shows_a_secret_old_or_new() -> None:

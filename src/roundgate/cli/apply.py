@@ -42,7 +42,7 @@ def apply(
     kill: Kill = False,
     despite: Despite = False,
 ) -> None:
-    """Bring the slate into force: stop, write, start, prove; or all is put back as it was. Raises Exit."""
+    """Bring the slate into force: stop, write, start, prove; or all is put back as it was."""
     from roundgate.cli.rounding import moment, seconds
 
     context = CallContext()
@@ -115,10 +115,7 @@ def rewind(
     silent: Silent = False,
     kill: Kill = False,
 ) -> None:
-    """Put a server's files back as they were before a round, by a round of its own. The slate stays.
-
-    Raises WrongWords or Exit.
-    """
+    """Put a server's files back as they were before a round, by a round of its own. The slate stays."""
     from roundgate.cli.rounding import agreed, echo_rewind, run_round, seconds
     from roundgate.host.rounds.locking import refuse_broken_off
 
@@ -142,10 +139,7 @@ def rewind(
 
 
 def recover(server: Annotated[str | None, typer.Argument(help="Which servers; all where left out.")] = None) -> None:
-    """Finish rounds that a crash or a power cut broke off: the files wholly old or wholly new, the server up.
-
-    Raises Exit.
-    """
+    """Finish rounds that a crash or a power cut broke off: the files wholly old or wholly new, the server up."""
     from roundgate.cli.rounding import watch
     from roundgate.host.rounds.locking import broken_off
     from roundgate.host.rounds.process import launch_recovery
@@ -169,10 +163,7 @@ def recover(server: Annotated[str | None, typer.Argument(help="Which servers; al
 def cancel(
     server: Annotated[str | None, typer.Argument(help="Which servers.")] = None,
 ) -> None:
-    """Call off the round that waits for a server, from any terminal, until it begins to write. The players are told.
-
-    Raises Exit.
-    """
+    """Call off the round that waits for a server, from any terminal, until it begins to write. The players are told."""
     from roundgate.host.rounds.locking import is_at_work
     from roundgate.host.rounds.process import call_off
 

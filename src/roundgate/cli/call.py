@@ -6,13 +6,11 @@ from pathlib import Path
 
 from roundgate.api.server import OpenServer
 from roundgate.api.site import OpenSite
+from roundgate.cli import named_site
 from roundgate.cli.screen.output import warn
 from roundgate.host.errors import Trouble
 from roundgate.host.servers import Server
 from roundgate.host.site import find_site, is_server_word
-
-SITE_GIVEN: str | None = None
-"""The site as the call names it, or None."""
 
 
 class CallContext(OpenSite):
@@ -21,7 +19,7 @@ class CallContext(OpenSite):
     def __init__(self, *, quiet: bool = False) -> None:
         """Find the site. Says on standard error where a round was broken off, unless ``quiet``."""
         here = Path.cwd()
-        super().__init__(find_site(SITE_GIVEN, here), here)
+        super().__init__(find_site(named_site.SITE_NAMED, here), here)
         for remark in self.store.remarks:
             warn(f"warning  {remark}")
         if not quiet:

@@ -30,8 +30,6 @@ def check(
     """Find what is wrong: syntax first, then values, then what they refer to and how they fit together.
 
     Of FILES, which need no site and no rulebook, the syntax. Ends with 1 where there are errors.
-
-    Raises WrongWords or Exit.
     """
     form = "json" if as_json else form
     if form not in FORMS:

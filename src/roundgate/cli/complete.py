@@ -7,13 +7,13 @@ def complete_server_or_name(incomplete: str) -> list[str]:
     """Give the servers, settings and lists that begin so."""
     from pathlib import Path
 
-    from roundgate.cli import call
+    from roundgate.cli import named_site
     from roundgate.host.errors import Trouble
     from roundgate.host.rulebooks import names_in_rulebook
     from roundgate.host.site import find_site
 
     try:
-        site = find_site(call.SITE_GIVEN, Path.cwd())
+        site = find_site(named_site.SITE_NAMED, Path.cwd())
         names = [*site.file.server]
         for book in dict.fromkeys(entry.rulebook for entry in site.file.server.values()):
             names += names_in_rulebook(book, site.folder)

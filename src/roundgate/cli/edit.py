@@ -74,8 +74,6 @@ def switch(
     """Comment keys out with all that is in them, or let commented-out ones count again as they stand.
 
     NAME is a setting, or FILE:KEY. A setting that is commented out has its default.
-
-    Raises WrongWords.
     """
     from roundgate.api.key_changes import KeyChanges
     from roundgate.host.errors import WrongWords
@@ -96,8 +94,6 @@ def rename(
     """Give a key another name, in its place: its value, comment and order stay.
 
     NAME is FILE:KEY; the new name is its last part alone.
-
-    Raises WrongWords.
     """
     from roundgate.api.key_changes import KeyChanges
     from roundgate.host.errors import WrongWords
@@ -204,10 +200,7 @@ def _change_list(
 
 
 def put(server: OpenServer, operations: Sequence[Operation], *, despite_errors: bool = False) -> None:
-    """Check the slate with the operations on it, and put them there if they bring no error, or ``despite_errors``.
-
-    Raises Exit.
-    """
+    """Check the slate with the operations on it, and put them there if they bring no error, or ``despite_errors``."""
     from roundgate.cli.screen.findings import echo_findings
 
     proposal = server.propose(operations)
@@ -263,7 +256,7 @@ def slate(
 
 
 def discard(words: Annotated[list[str] | None, typer.Argument(help="[SERVER] [NAME...]")] = None) -> None:
-    """Take waiting changes back: those named, or all of a server's. Raises Exit."""
+    """Take waiting changes back: those named, or all of a server's."""
     context = CallContext()
     word, names = context.split(words or [])
     held = 0

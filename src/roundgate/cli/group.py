@@ -10,7 +10,7 @@ from typing import Any
 import typer
 from typer.core import TyperCommand, TyperGroup, TyperOption
 
-from roundgate.cli import call
+from roundgate.cli import named_site
 from roundgate.cli.commands import COMMANDS, CommandLine
 
 _LINES = {line.name: line for line in COMMANDS}
@@ -62,5 +62,5 @@ def _loaded(line: CommandLine) -> Any:
 def _take_site(_context: Any, _option: Any, value: str | None) -> str | None:
     """Take the site that a command names, before that of the environment."""
     if value is not None:
-        call.SITE_GIVEN = value
+        named_site.SITE_NAMED = value
     return value

@@ -80,7 +80,7 @@ def explain(
     words: Annotated[list[str], typer.Argument(help="[SERVER] NAME", autocompletion=complete_server_or_name)],
     as_json: Json = False,
 ) -> None:
-    """All there is to know of a setting or list, where it stands, or of a finding code. Raises WrongWords."""
+    """All there is to know of a setting or list, where it stands, or of a finding code."""
     from roundgate.cli.explaining import code_page, echo_code, echo_page, page_of
 
     page = code_page(words[0]) if len(words) == 1 and "-" in words[0] else None

@@ -7,6 +7,7 @@ from typing import Annotated
 
 import typer
 
+from roundgate.cli import named_site
 from roundgate.cli.group import LazyGroup
 
 
@@ -79,9 +80,7 @@ def _program(
         bool, typer.Option("--version", callback=_version, is_eager=True, help="Say the version.")
     ] = False,
 ) -> None:
-    from roundgate.cli import call
-
-    call.SITE_GIVEN = site
+    named_site.SITE_NAMED = site
     if context.invoked_subcommand is None:
         from roundgate.cli.welcome import welcome
 

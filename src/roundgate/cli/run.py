@@ -97,13 +97,13 @@ def _run(word: str | None, options: Options) -> None:
 
 def _run_bare(word: str | None, options: Options, why: BooksUnusable) -> None:
     """Stop or start servers without the books. Raises BooksUnusable for what needs them."""
-    from roundgate.cli import call
+    from roundgate.cli import named_site
     from roundgate.host.rounds.bare import start_bare, stop_bare
     from roundgate.host.site import choose_servers, find_site
 
     if options.countdown or options.when_empty or options.at is not None:
         raise why
-    site = find_site(call.SITE_GIVEN, Path.cwd())
+    site = find_site(named_site.SITE_NAMED, Path.cwd())
     warn(f"warning  {why.what}")
     warn(f"  The {options.kind} goes on without the books: it is no round, and nothing is written into files.")
     for name in choose_servers(site, word, Path.cwd()):
@@ -181,7 +181,7 @@ def log(
     lines: Annotated[int, typer.Option("--lines", "-n", help="How many of the last lines.")] = 40,
     follow: Annotated[bool, typer.Option("--follow", "-f", help="Go on showing what comes.")] = False,
 ) -> None:
-    """What a server has said, the last lines first told; --follow goes on until Ctrl-C. Raises WrongWords."""
+    """What a server has said, the last lines first told; --follow goes on until Ctrl-C."""
     from roundgate.cli.talking import follow_log
     from roundgate.host.logs import last_lines
 

@@ -7,7 +7,7 @@ from typing import Annotated
 
 import typer
 
-from roundgate.cli import call
+from roundgate.cli import named_site
 from roundgate.cli.call import CallContext
 from roundgate.cli.screen.output import echo, echo_json, echo_table
 from roundgate.core.rounds import RoundKind
@@ -79,7 +79,7 @@ def unadopt(
     server: Annotated[str, typer.Argument(help="Which server.")],
     yes: Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")] = False,
 ) -> None:
-    """Take a server out of the site. Its folder, its rounds and what was saved of it stay. Raises Trouble or Exit."""
+    """Take a server out of the site. Its folder, its rounds and what was saved of it stay."""
     from roundgate.cli.rounding import agreed
     from roundgate.host.adopting import remove_server
     from roundgate.host.drivers import driver_of
@@ -107,7 +107,7 @@ def rulebook(
     words: Annotated[list[str] | None, typer.Argument(help="list, or: check NAME-OR-FILE...")] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
-    """List the rulebooks there are, or check one with all that it refers to. Raises Exit or WrongWords."""
+    """List the rulebooks there are, or check one with all that it refers to."""
     from roundgate.host.rulebooks import rulebook_names
 
     verb, *rest = words or ["list"]
@@ -133,7 +133,7 @@ def _site_folder() -> Path | None:
     from roundgate.host.site import find_site
 
     try:
-        return find_site(call.SITE_GIVEN, Path.cwd()).folder
+        return find_site(named_site.SITE_NAMED, Path.cwd()).folder
     except NoSite:
         return None
 

@@ -42,7 +42,7 @@ class ChangeWords(Struct, frozen=True):
     file: str
     before: str
     after: str
-    then: str = ""
+    when_slated: str = ""
     """What it was when it was put on the slate, where that is no longer what it is now."""
     is_nothing: bool = False
 
@@ -154,9 +154,9 @@ def _in_words(change: Change, book: Rulebook) -> ChangeWords:
     def format_one(stored: str | None) -> str:
         return format_stored(stored, change, book)
 
-    then = format_one(operation.value_when_slated) if change.has_moved_on else ""
+    when_slated = format_one(operation.value_when_slated) if change.has_moved_on else ""
     before, after = operation.in_words(change, format_one, is_secret=is_hidden)
-    return ChangeWords(change.name, change.file, before, after, then, change.is_nothing)
+    return ChangeWords(change.name, change.file, before, after, when_slated, change.is_nothing)
 
 
 def _consequences(outcome: Outcome) -> Iterator[Consequence]:

@@ -8,11 +8,12 @@ from functools import lru_cache
 
 from roundgate.core.formats.protocol import Document, Entry
 from roundgate.core.nearest import nearest
+from roundgate.core.patterns import lazy
 from roundgate.core.rulebook.model import Rulebook
 from roundgate.core.text import Splice, Text
 
 HIDDEN = "(hidden)"
-_ANYWHERE = re.compile(
+_ANYWHERE = lazy(
     r"passw|passphrase|passcode|secret|token|credential|webhook"
     r"|(?:api|private|licen[cs]e|access|encryption|signing|session|auth)[\W_]?key"
     r"|(?:entry|access|door|admin|rcon|invite)[\W_]?(?:code|pin|key)",
@@ -21,14 +22,14 @@ _ANYWHERE = re.compile(
 """What tells of a secret wherever it stands in a name."""
 _LAST_WORD = frozenset(("pass", "pwd", "pw", "psk", "pin", "auth", "creds", "passkey"))
 """What tells of a secret as a word at the end of a name: ``rcon_pass``, ``rconPass``, but not ``pass_count``."""
-_RUN_TOGETHER = re.compile(r"(?<!by)(?<!com)(?<!tres)(?<!over)(?<!under)(?<!sur)(?:pass|pwd)$", re.IGNORECASE)
+_RUN_TOGETHER = lazy(r"(?<!by)(?<!com)(?<!tres)(?<!over)(?<!under)(?<!sur)(?:pass|pwd)$", re.IGNORECASE)
 """The same in a name without any mark between its words: ``rconpass``, but not ``bypass``."""
-_WORDS = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|[0-9]+")
+_WORDS = lazy(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|[0-9]+")
 _LONGEST_NAME = 200
-_HOLDS_SECRETS = re.compile(r"passwords?|passwd|secrets?|credentials?|passphrases?|passcodes?", re.IGNORECASE)
+_HOLDS_SECRETS = lazy(r"passwords?|passwd|secrets?|credentials?|passphrases?|passcodes?", re.IGNORECASE)
 """Names of lists and tables in which all values are secrets."""
-_LOGIN_IN_URL = re.compile(r"(?<=://)[^/\s:@\"']{0,200}:[^/\s@\"']{1,200}(?=@)")
-_STEP = re.compile(r"[.\[\]\"]+")
+_LOGIN_IN_URL = lazy(r"(?<=://)[^/\s:@\"']{0,200}:[^/\s@\"']{1,200}(?=@)")
+_STEP = lazy(r"[.\[\]\"]+")
 _NAME_STEPS = frozenset(("name", "key", "id", "setting", "option", "variable", "property"))
 _VALUE_STEPS = frozenset(("value", "val", "content", "data", "text"))
 
@@ -128,7 +129,7 @@ def without_secrets(text: Text, entries: list[Entry], word: str = HIDDEN) -> Tex
     return text.spliced(Splice(entry.start, entry.end, word) for entry in entries)
 
 
-_NAMED_VALUE = re.compile(
+_NAMED_VALUE = lazy(
     r"(?<![\w.\-])(?P<name>[\w.\-]++)[\"']?\]?[ \t]*+(?:[:=>]|(?<=[ \t]))[ \t]*+"
     r"(?P<value>\"[^\"]*+\"?|'[^']*+'?|[^\s,;{}\[\]<>\"'=:/]++)"
 )
@@ -172,9 +173,7 @@ def without_sounding(body: str, names: frozenset[str] = frozenset()) -> str:
     return "".join((*pieces, body[at:]))
 
 
-_OPENS = re.compile(
-    r"(?<![\w.\-])(?P<name>[\w.\-]++)[\"']?\]?[ \t]*[:=][ \t]*(?:[|>][-+\d]*|\"\"\"|'''|\[\[|[\[{(])?[ \t]*$"
-)
+_OPENS = lazy(r"(?<![\w.\-])(?P<name>[\w.\-]++)[\"']?\]?[ \t]*[:=][ \t]*(?:[|>][-+\d]*|\"\"\"|'''|\[\[|[\[{(])?[ \t]*$")
 """The end of a line that has a name, and its value on the lines below."""
 _LOOK_BACK = 50
 

@@ -12,6 +12,7 @@ from typing import NamedTuple, cast
 
 from roundgate.core.formats.protocol import Document, EditRefused, Entry, EntryKind, Path, PlainData
 from roundgate.core.formats.shared.scalars import Number, is_number
+from roundgate.core.patterns import lazy
 
 KINDS = ("text", "number", "bool", "null", "json")
 """What ``--kind`` may say. ``json`` is any JSON value, a list or a record above all."""
@@ -20,11 +21,11 @@ TREES = ("json", "yaml", "toml", "lua", "xml", "statements")
 """The formats that hold lists and records."""
 
 _ESCAPING = (*TREES, "properties")
-_RECORD = re.compile(r"\{\s*(?:[\"'{\[}]|[\w.-]+\s*[:=])|\{.*\}\s*\Z", re.DOTALL)
-_LIST = re.compile(r"\[\s*[\"'{\[]|\[.*\]\s*\Z", re.DOTALL)
-_ESCAPE = re.compile(r"\\(?:[ntr\"]|u[0-9a-fA-F]{4})")
-_MEASURE = re.compile(r"[-+]?[0-9]+(?:\.[0-9]+)?\s*(?:ms|s|sec|m|min|h|d|[kmgt]i?b?|%)", re.IGNORECASE)
-_FIELD = re.compile(r"(?P<name>[\w.@#-]+)=(?P<value>.*)", re.DOTALL)
+_RECORD = lazy(r"\{\s*(?:[\"'{\[}]|[\w.-]+\s*[:=])|\{.*\}\s*\Z", re.DOTALL)
+_LIST = lazy(r"\[\s*[\"'{\[]|\[.*\]\s*\Z", re.DOTALL)
+_ESCAPE = lazy(r"\\(?:[ntr\"]|u[0-9a-fA-F]{4})")
+_MEASURE = lazy(r"[-+]?[0-9]+(?:\.[0-9]+)?\s*(?:ms|s|sec|m|min|h|d|[kmgt]i?b?|%)", re.IGNORECASE)
+_FIELD = lazy(r"(?P<name>[\w.@#-]+)=(?P<value>.*)", re.DOTALL)
 
 
 class KindMismatch(EditRefused):

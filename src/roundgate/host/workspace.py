@@ -11,7 +11,6 @@ from functools import partial
 from pathlib import Path
 from typing import Protocol
 
-from roundgate.core.checks import check_after, check_disk, check_outcome
 from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.findings import Finding
 from roundgate.core.operations import Operation
@@ -167,10 +166,14 @@ class Workspace:
 
     def findings_of(self, outcome: Outcome) -> list[Finding]:
         """Check the files as an outcome leaves them; what is new by it is marked as waiting."""
+        from roundgate.core.checks import check_outcome  # a command that only looks needs no check
+
         return check_outcome(self.name, outcome, self.read().unreadable, self._check)
 
     def findings_after(self, outcome: Outcome, written: Collection[str] | None = None) -> list[Finding]:
         """See Holder."""
+        from roundgate.core.checks import check_after
+
         check = partial(self._check, written=written)
         return check_after(self.name, outcome, self.read().unreadable, check)
 
@@ -182,5 +185,7 @@ class Workspace:
             None if written is None else tuple(sorted(written)),
         )
         if state not in self._checked:
+            from roundgate.core.checks import check_disk
+
             self._checked[state] = check_disk(self.name, files, unreadable, written)
         return self._checked[state]

@@ -33,8 +33,6 @@ def edit(
     """Edit a file in your own editor, on a copy. It is checked when the editor closes.
 
     A server's file goes onto the slate; any other file is written. The editor is VISUAL, else EDITOR.
-
-    Raises WrongWords.
     """
     if len(words) > 2:
         raise WrongWords("One file at a time.", "roundgate edit SERVER FILE")

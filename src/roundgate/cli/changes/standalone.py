@@ -18,7 +18,8 @@ if TYPE_CHECKING:
 def change_standalone(words: Sequence[str], make: Callable[[Holder, list[str]], Sequence[Operation]]) -> bool:
     """Make the changes that words ask for in a file of no server; False where they name no such file.
 
-    Raises what ``make`` raises, and Trouble where the file cannot be read or written. Raises WrongWords or Exit.
+    Raises what ``make`` raises, Exit where there are errors, WrongWords for several files, and Trouble where the file
+    cannot be read or written.
     """
     path = file_named(words)
     if not path:

@@ -19,8 +19,10 @@ def echo_review(gathered: Gathered, *, diff: bool = True) -> None:
     for change in review.changes:
         words = in_words(change.before, change.after, is_nothing=change.is_nothing)
         echo(f"  {styled(change.name, 'bold')}{words}   ({change.file})")
-        if change.then:
-            echo(f"      when you put it on the slate it was {plain(change.then)}; somebody has changed it since")
+        if change.when_slated:
+            echo(
+                f"      when you put it on the slate it was {plain(change.when_slated)}; somebody has changed it since"
+            )
         if change.name in rescued:
             echo("      edited in the file while the server ran; the server would overwrite it when it stops")
     for name in gathered.differs:
@@ -81,7 +83,7 @@ def slate_output(server: str, gathered: Gathered) -> SlateOutput:
             change.file,
             change.before,
             change.after,
-            change.then,
+            change.when_slated,
             change.name in rescued,
             change.is_nothing,
         )

@@ -5,25 +5,22 @@ from __future__ import annotations
 import re
 
 from roundgate.core.formats import FORMATS, format_name
+from roundgate.core.patterns import lazy
 from roundgate.core.text import Text
 
 _ENOUGH = 20_000
-_SECTION = re.compile(r"^[ \t]*\[[^\]\r\n]+\][ \t]*(?:[;#].*)?$", re.MULTILINE)
-_EQUALS = re.compile(r"^[ \t]*[\w./+!\-]+(?:\[\w*\])?[ \t]*=", re.MULTILINE)
-_COLON = re.compile(r"^[ \t]*(?:- )?[\w.\-\"']+:(?:[ \t]|$)", re.MULTILINE)
-_DASH = re.compile(r"^[ \t]*- \S", re.MULTILINE)
-_LUA = re.compile(
-    r"^[ \t]*(?:local[ \t]+\w+|return[ \t]*\{|[A-Za-z_]\w*[ \t]*(?:=[ \t]*\{|\([ \t]*[\"'{]))", re.MULTILINE
-)
-_HASH = re.compile(r"^[ \t]*#", re.MULTILINE)
-_WORD_LINE = re.compile(r"^[ \t]*(?:set[ \t]+)?[+\-]?[A-Za-z_][\w.]*[ \t]+(?:\"[^\"\r\n]*\"|-?\d[\w.]*)", re.MULTILINE)
-_SCRIPT = re.compile(
-    r"#![ \t]*\S*/(?:env[ \t]+)?(?:ba|da|k|z|a)?sh\b|[ \t\r\n]*@?(?:echo off|setlocal)\b", re.IGNORECASE
-)
-_VARIABLE = re.compile(
+_SECTION = lazy(r"^[ \t]*\[[^\]\r\n]+\][ \t]*(?:[;#].*)?$", re.MULTILINE)
+_EQUALS = lazy(r"^[ \t]*[\w./+!\-]+(?:\[\w*\])?[ \t]*=", re.MULTILINE)
+_COLON = lazy(r"^[ \t]*(?:- )?[\w.\-\"']+:(?:[ \t]|$)", re.MULTILINE)
+_DASH = lazy(r"^[ \t]*- \S", re.MULTILINE)
+_LUA = lazy(r"^[ \t]*(?:local[ \t]+\w+|return[ \t]*\{|[A-Za-z_]\w*[ \t]*(?:=[ \t]*\{|\([ \t]*[\"'{]))", re.MULTILINE)
+_HASH = lazy(r"^[ \t]*#", re.MULTILINE)
+_WORD_LINE = lazy(r"^[ \t]*(?:set[ \t]+)?[+\-]?[A-Za-z_][\w.]*[ \t]+(?:\"[^\"\r\n]*\"|-?\d[\w.]*)", re.MULTILINE)
+_SCRIPT = lazy(r"#![ \t]*\S*/(?:env[ \t]+)?(?:ba|da|k|z|a)?sh\b|[ \t\r\n]*@?(?:echo off|setlocal)\b", re.IGNORECASE)
+_VARIABLE = lazy(
     r"^[ \t]*(?:export[ \t]+)?[A-Za-z_]\w*=(?:\"[^\"]*\"|'[^']*'|[^\s\"'=(]*)[ \t]*(?:#.*)?$", re.MULTILINE
 )
-_QUOTED_VARIABLE = re.compile(r"^[ \t]*(?:export[ \t]+)?[A-Za-z_]\w*=[\"']", re.MULTILINE)
+_QUOTED_VARIABLE = lazy(r"^[ \t]*(?:export[ \t]+)?[A-Za-z_]\w*=[\"']", re.MULTILINE)
 
 
 def _is_markup(start: str, body: str) -> bool:
@@ -56,8 +53,8 @@ def sniffed(body: str) -> str:
     return _of_lines(head)
 
 
-_STATEMENT = re.compile(r"^[ \t]*(?:[A-Za-z_]\w*(?:\[\])?[ \t]*=[^=].*;|class[ \t]+[A-Za-z_]\w*)", re.MULTILINE)
-_OTHER_LINE = re.compile(r"^[ \t]*(?![ \t\r\n])(?!//|/\*|\*|[{}]|#)", re.MULTILINE)
+_STATEMENT = lazy(r"^[ \t]*(?:[A-Za-z_]\w*(?:\[\])?[ \t]*=[^=].*;|class[ \t]+[A-Za-z_]\w*)", re.MULTILINE)
+_OTHER_LINE = lazy(r"^[ \t]*(?![ \t\r\n])(?!//|/\*|\*|[{}]|#)", re.MULTILINE)
 
 
 def _is_statements(head: str) -> bool:
@@ -106,7 +103,7 @@ def format_for(file_name: str, body: str) -> str:
     return by_name or sniffed(body) or "lines"
 
 
-_STRUCTURE = re.compile(
+_STRUCTURE = lazy(
     r"\A\s*[{<]|\A\s*\[\s*[{\"]|^[ \t]*\[[^\]\r\n]+\][ \t]*\r?\n"
     r"|^[\w.-]+:[ \t]*\r?\n(?:[ \t]*(?:#.*)?\r?\n)*(?:[ ]+|- )\S",
     re.MULTILINE,

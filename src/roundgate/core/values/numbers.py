@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-import re
 from decimal import Decimal
 
+from roundgate.core.patterns import lazy
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.values.protocol import DocumentKind, Traits, Value, ValueProblem
 
-_WHOLE = re.compile(r"[+-]?[0-9]{1,30}")
-_WITH_WORD = re.compile(r"[\s\"']*([+-]?[0-9]{1,30})[\s\"']*(?:\s[^\W\d]+)?")
+_WHOLE = lazy(r"[+-]?[0-9]{1,30}")
+_WITH_WORD = lazy(r"[\s\"']*([+-]?[0-9]{1,30})[\s\"']*(?:\s[^\W\d]+)?")
 """``"24"`` and ``24 boats``. Not ``10m``, ``1e9`` or ``1,500``: there the digits alone mean something else."""
-_DECIMAL = re.compile(r"[+-]?(?:[0-9]{1,30}(?:\.[0-9]{0,30})?|\.[0-9]{1,30})")
+_DECIMAL = lazy(r"[+-]?(?:[0-9]{1,30}(?:\.[0-9]{0,30})?|\.[0-9]{1,30})")
 
 
 def plain(number: Decimal | int | float) -> str:

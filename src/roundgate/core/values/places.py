@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import re
 
+from roundgate.core.patterns import lazy
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.values.protocol import Traits, Value, ValueProblem
 
-_HOST = re.compile(r"(?!-)[A-Za-z0-9-]{1,63}(?<!-)(?:\.(?!-)[A-Za-z0-9-]{1,63}(?<!-))*\.?")
-_URL = re.compile(
+_HOST = lazy(r"(?!-)[A-Za-z0-9-]{1,63}(?<!-)(?:\.(?!-)[A-Za-z0-9-]{1,63}(?<!-))*\.?")
+_URL = lazy(
     r"(?P<scheme>[A-Za-z][A-Za-z0-9+.-]*)://(?P<host>\[[0-9A-Fa-f:.]+\]|[^\s/:?#@]+)(?::(?P<port>[0-9]+))?(?:[/?#]\S*)?"
 )
-_BARE_URL = re.compile(r"(?:[A-Za-z0-9-]+\.)+[A-Za-z]{2,}(?::[0-9]+)?(?:[/?#]\S*)?")
+_BARE_URL = lazy(r"(?:[A-Za-z0-9-]+\.)+[A-Za-z]{2,}(?::[0-9]+)?(?:[/?#]\S*)?")
 """A web address but for its scheme: a name with a dot in it, not any word."""
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from decimal import Decimal
 
+from roundgate.core.patterns import lazy
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.values.numbers import in_range, plain, range_words, read_decimal, read_whole
 from roundgate.core.values.protocol import DocumentKind, Traits, Value, ValueProblem
@@ -22,9 +23,9 @@ _BYTES = {"bytes": Decimal(1)} | {
     for power, name in enumerate(("kilobytes", "megabytes", "gigabytes", "terabytes"), start=1)
 }
 _SIZE_WORDS = {"b": "bytes", "k": "kilobytes", "m": "megabytes", "g": "gigabytes", "t": "terabytes"}
-_TIME_PART = re.compile(r"\s*([0-9]{1,15}(?:\.[0-9]{1,15})?)\s*(ms|min|[smhd])[a-z]*\s*", re.IGNORECASE)
-_TIME = re.compile(f"(?:{_TIME_PART.pattern})+", re.IGNORECASE)
-_SIZE = re.compile(r"(-?[0-9]+(?:\.[0-9]+)?)\s*([bkmgt])(?:i?b|ytes)?", re.IGNORECASE)
+_TIME_PART = lazy(r"\s*([0-9]{1,15}(?:\.[0-9]{1,15})?)\s*(ms|min|[smhd])[a-z]*\s*", re.IGNORECASE)
+_TIME = lazy(f"(?:{_TIME_PART.pattern})+", re.IGNORECASE)
+_SIZE = lazy(r"(-?[0-9]+(?:\.[0-9]+)?)\s*([bkmgt])(?:i?b|ytes)?", re.IGNORECASE)
 
 
 def parse_seconds(typed: str) -> Decimal:
