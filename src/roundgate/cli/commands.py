@@ -57,6 +57,6 @@ COMMANDS = (
     CommandLine("init", SITE, "Make a site here.", "site", "init"),
     CommandLine("adopt", SITE, "Make a folder a server of the site.", "site", "adopt"),
     CommandLine("unadopt", SITE, "Take a server out of the site; its files stay.", "site", "unadopt"),
-    CommandLine("rulebook", SITE, "List the rulebooks, or check one.", "site", "rulebook"),
+    CommandLine("rulebook", SITE, "List the rulebooks, check one, or draft one from files.", "site", "rulebook"),
     CommandLine("demo", SITE, "Watch the whole of it on made-up servers.", "demo", "demo"),
 )

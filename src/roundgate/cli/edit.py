@@ -200,7 +200,10 @@ def _change_list(
 
 
 def put(server: OpenServer, operations: Sequence[Operation], *, despite_errors: bool = False) -> None:
-    """Check the slate with the operations on it, and put them there if they bring no error, or ``despite_errors``."""
+    """Check the slate with the operations on it, and put them there if they bring no error, or ``despite_errors``.
+
+    Raises Exit where they bring one.
+    """
     from roundgate.cli.screen.findings import echo_findings
 
     proposal = server.propose(operations)

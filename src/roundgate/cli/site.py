@@ -104,10 +104,19 @@ def unadopt(
 
 
 def rulebook(
-    words: Annotated[list[str] | None, typer.Argument(help="list, or: check NAME-OR-FILE...")] = None,
-    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+    words: Annotated[
+        list[str] | None, typer.Argument(help="list, or: check NAME-OR-FILE..., or: draft SERVER[,SERVER...]")
+    ] = None,
+    name: Annotated[str, typer.Option(help="draft: the rulebook's name; the server's if left out.")] = "",
+    to: Annotated[Path | None, typer.Option(help="draft: the file to write; rulebooks/NAME.toml if left out.")] = None,
+    force: Annotated[bool, typer.Option("--force", help="draft: write over a file that is there.")] = False,
+    as_json: Annotated[bool, typer.Option("--json", help="list: print JSON.")] = False,
 ) -> None:
-    """List the rulebooks there are, or check one with all that it refers to."""
+    """List the rulebooks there are, check one with all that it refers to, or draft one from a server's files.
+
+    A draft has every key with the type, meaning, default, range and choices that its value and the comments in the
+    file tell; what is not sure is marked. With several servers of one game, what differs between them is marked too.
+    """
     from roundgate.host.rulebooks import rulebook_names
 
     verb, *rest = words or ["list"]
@@ -122,10 +131,44 @@ def rulebook(
         failed = [one for one in rest if not _checked(one, site)]
         if failed:
             raise typer.Exit(1)
+    elif verb == "draft" and len(rest) < 2:
+        _draft(rest[0] if rest else None, name, to, force=force)
     else:
         raise WrongWords(
-            "Which of list and check?", "roundgate rulebook list, or: roundgate rulebook check NAME-OR-FILE"
+            "Which of list, check and draft?",
+            "roundgate rulebook list, or: rulebook check NAME-OR-FILE, or: rulebook draft SERVER",
         )
+
+
+def _draft(word: str | None, name: str, to: Path | None, *, force: bool) -> None:
+    """Draft a rulebook, write it, and say what it got."""
+    from roundgate.api.drafting import draft_rulebook, write_draft
+    from roundgate.host.site import NAME
+
+    context = CallContext()
+    servers = context.several(word, lenient=True)
+    name = name or servers[0].name
+    if not NAME.fullmatch(name):
+        raise WrongWords(f"'{name}' cannot be a rulebook's name.", "Use letters, digits, - and _.")
+    path = to or context.site.folder / "rulebooks" / f"{name}.toml"
+    if path.exists() and not force:
+        raise Trouble(f"{path} is there already; nothing was written.", "--force writes over it; --to names another.")
+    made = draft_rulebook(name, servers)
+    write_draft(made, path)
+    counts = made.counts
+    echo(f"{path}: drafted, and it passes 'roundgate rulebook check'.")
+    echo(f"  {counts.files} files, {counts.settings} settings, {counts.lists} lists")
+    if counts.settings:
+        share = round(100 * counts.sure / counts.settings)
+        echo(f"  {counts.sure} settings ({share}%) follow from their values and comments; {counts.unsure} are unsure")
+        echo(f"  {counts.described} have a meaning, from the comments")
+    if counts.left_out:
+        echo(f"  {counts.left_out} values in lists and records are left out: FILE:KEY still reaches them")
+    for why in counts.unreadable:
+        echo(f"  left out: {why}")
+    if counts.unsure:
+        echo(f"  next: look at what is unsure: grep -n UNSURE {path}")
+    echo(f'  then: name it in roundgate.toml, under [server.{servers[0].name}]: rulebook = "{name}"')
 
 
 def _site_folder() -> Path | None:

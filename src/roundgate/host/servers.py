@@ -15,6 +15,7 @@ from msgspec import MsgspecError, Struct, json
 
 from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.formats import format_name
+from roundgate.core.formats.detect import sniffed
 from roundgate.core.formats.protocol import Document
 from roundgate.core.rulebook.model import NO_RULEBOOK, Rulebook
 from roundgate.core.values import ValueProblem
@@ -96,11 +97,14 @@ class Server:
         """Name its configuration files: those of the rulebook, or all of a known kind where there is no rulebook."""
         known = [file.path for file in self.book.file.values()]
         if not known:
-            known = self._files_of_known_formats()
+            known = self.files_of_known_formats()
         return list(dict.fromkeys((*known, *extra)))
 
-    def _files_of_known_formats(self) -> list[str]:
-        """Name the files below its folder whose names say their format; hidden folders and deep ones are left out."""
+    def files_of_known_formats(self) -> list[str]:
+        """Name the files below its folder whose names say their format, or whose content does, behind ``.conf``.
+
+        Hidden folders and deep ones are left out.
+        """
         root = Path(self.files_folder.root)
         found: list[str] = []
         for folder, folders, names in os.walk(root):
@@ -109,7 +113,7 @@ class Server:
             found += [
                 (here / name).as_posix()
                 for name in sorted(names)
-                if format_name(name) and name[0] != "." and (Path(folder) / name).is_file()
+                if name[0] != "." and (Path(folder) / name).is_file() and _has_format(Path(folder) / name)
             ]
             if len(found) > _MOST_FILES:
                 return found[:_MOST_FILES]
@@ -187,6 +191,22 @@ class Server:
             with suppress(Trouble):
                 places[path] = folder.resolve(path)
         return places
+
+
+def _has_format(path: Path) -> bool:
+    """Tell whether a file is in a known format: by its name, or by its beginning where its name says settings only."""
+    if format_name(path.name):
+        return True
+    if not path.name.lower().endswith(_OF_SETTINGS):
+        return False
+    with suppress(OSError), path.open("rb") as file:
+        return sniffed(file.read(_BEGINNING).decode("utf-8", "replace")) != ""
+    return False
+
+
+_OF_SETTINGS = (".conf", ".cnf", ".config", ".settings", ".prefs")
+"""Endings of files that hold settings in any format."""
+_BEGINNING = 20_000
 
 
 def stored_value(server: Server, files: ServerFiles, name: str) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
@@ -44,7 +45,7 @@ def described(document: Document) -> Iterator[Described]:
     marks = MARKS.get(document.format_name, ())
     lines = _Lines(document, marks)
     present = {entry.path for entry in document.entries()}
-    off = [entry for entry in document.switched_off() if entry.path not in present]
+    off = [entry for entry in document.switched_off() if entry.path not in present and _is_name(entry)]
     several = [(entry.key_start, entry, False) for entry in document.entries() if document.find(entry.path) == entry]
     several += [(entry.key_start, entry, True) for entry in {entry.path: entry for entry in off}.values()]
     for start, entry, is_off in sorted(several, key=lambda item: item[0]):
@@ -52,6 +53,11 @@ def described(document: Document) -> Iterator[Described]:
         above = lines.above(start)
         comment = "\n".join(part for part in (above, behind) if part)
         yield Described(entry, comment or lines.below(start), is_off)
+
+
+def _is_name(entry: Entry) -> bool:
+    """Tell whether a commented-out entry is one, and not a sentence such as ``0 = always``."""
+    return all(re.match(r"[^\W\d]|[+-]\w", str(step)) and len(str(step).split()) < 3 for step in entry.path)
 
 
 class _Lines:

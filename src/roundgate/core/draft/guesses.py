@@ -64,7 +64,7 @@ def guess(key: str, value: str, kind: str, hints: Hints, comment: str, *, is_off
         _add_bounds(fields, unsure, hints)
         _add_special(fields, comment)
     if fields["type"] != "secret":
-        _add_default(fields, unsure, value, hints, is_off=is_off)
+        _add_default(fields, unsure, value, hints, comment, is_off=is_off)
     _keep_what_fits(fields, unsure, value)
     return Guess(fields, tuple(unsure))
 
@@ -74,7 +74,7 @@ _SCALES = ("int", "decimal", "percent", "duration", "size")
 
 def _type_of(key: str, value: str, kind: str, hints: Hints) -> tuple[dict[str, Field], list[str]]:
     name = key.rsplit(".", 1)[-1]
-    if sounds_secret(key):
+    if sounds_secret(key) and _as_bool(name, value, kind, hints) is None:
         return {"type": "secret"}, []
     for rule in (_as_bool, _as_choice, _as_number, _as_place):
         found = rule(name, value, kind, hints)
@@ -130,6 +130,8 @@ def _as_number(name: str, value: str, _kind: str, hints: Hints) -> Found:
         letter = size["unit"]
         return {"type": "size", "stored": _SIZE_UNITS[letter.lower()], "suffix": letter}, []
     is_whole = _INTEGER.fullmatch(value) is not None
+    if re.fullmatch(r"[-+]?0\d+", value):
+        return {"type": "text"}, ["it has a leading zero: a mask, or a number of a fixed length"]
     if not is_whole and _DECIMAL.fullmatch(value) is None:
         return None
     if is_whole and _PORT_NAME.search(name) and 0 < int(value) < 65536:
@@ -145,9 +147,8 @@ def _as_number(name: str, value: str, _kind: str, hints: Hints) -> Found:
 def _looks_decimal(hints: Hints) -> bool:
     """Tell whether the bounds or the default have a point, so that a value without one is a decimal all the same."""
     bounds = (hints.least, hints.most)
-    return any(bound is not None and bound != bound.to_integral_value() for bound in bounds) or bool(
-        hints.default and _DECIMAL.fullmatch(hints.default)
-    )
+    has_point = any(bound is not None and bound != bound.to_integral_value() for bound in bounds)
+    return has_point or hints.type == "float" or bool(hints.default and _DECIMAL.fullmatch(hints.default))
 
 
 def _as_place(name: str, value: str, _kind: str, _hints: Hints) -> Found:
@@ -181,10 +182,25 @@ def _add_special(fields: dict[str, Field], comment: str) -> None:
         fields["special"] = {_SPECIAL_WORDS.get(word, "off"): int(found["value"])}
 
 
-def _add_default(fields: dict[str, Field], unsure: list[str], value: str, hints: Hints, *, is_off: bool) -> None:
+_ON_WISH = lazy(
+    r"\b(?:uncomment|un-comment|you\s+(?:may|can|could|might)|if\s+you\s+(?:want|wish|need|like)|for\s+example|examples?:|"
+    r"e\.g\.|to\s+enable\s+this)",
+    re.IGNORECASE,
+)
+"""Words of a comment by which a commented-out line is there for those who want it."""
+
+
+def _add_default(
+    fields: dict[str, Field], unsure: list[str], value: str, hints: Hints, comment: str, *, is_off: bool
+) -> None:
     stored = hints.default if hints.default is not None else value if is_off else None
     if stored is None:
         return
+    if hints.default is None and _ON_WISH.search(comment):
+        unsure.append("its commented-out value may be an example, and not the default")
+        return
+    if len(stored) > 1 and stored[0] == stored[-1] == '"':
+        stored = stored[1:-1]
     fields["default"] = _typed(stored, fields)
     if is_off and hints.default is not None and hints.default != value:
         unsure.append(f"it is commented out with {value!r}, and the comment calls {hints.default!r} the default")

@@ -12,10 +12,14 @@ from typing import NamedTuple
 from roundgate.core.patterns import lazy
 
 _NUMBER = r"[-+]?\d+(?:\.\d+)?"
-_DEFAULT = lazy(
-    r"\b(?:the\s+)?defaults?(?:\s+(?:value|setting))?\s*(?:is|are|to|:|=|-)?\s*(?:set\s+to\s+)?[:=]?\s*"
-    r"(?P<value>\"[^\"\n]*\"|'[^'\n]*'|`[^`\n]*`|[^\s,;()\[\]]+)",
-    re.IGNORECASE,
+_VALUE = r"(?P<value>\"[^\"\n]*\"|'[^'\n]*'|`[^`\n]*`|[^\s,;()\[\]\"'`]+)"
+_DEFAULTS = (
+    lazy(rf"\bdefaults?(?:\s+(?:value|setting))?\s*(?:is|are|:|=|->|is:)\s*[:=]?\s*{_VALUE}", re.IGNORECASE),
+    lazy(rf"\bdefaults?\s+to\s*:?\s*{_VALUE}", re.IGNORECASE),
+    lazy(rf"[(\[]\s*(?:the\s+)?default(?:s|\s+value)?[\s:=-]*{_VALUE}[^()\[\]]{{0,30}}[)\]]", re.IGNORECASE),
+    lazy(
+        r"\bdefaults?\s+(?P<value>[-+]?\d+(?:\.\d+)?|\"[^\"\n]*\"|'[^'\n]*'|true|false|yes|no|on|off)\b", re.IGNORECASE
+    ),
 )
 _IS_DEFAULT = lazy(
     r"(?P<value>\"[^\"\n]*\"|'[^'\n]*'|[\w.+-]+)\s*(?:\((?:the\s+)?default\)|\[default\]|is\s+(?:the\s+)?default\b)",
@@ -72,6 +76,8 @@ _UNITS = (
     ("bytes", lazy(r"\b(?:in\s+)?bytes\b", re.IGNORECASE)),
     ("percent", lazy(r"\bpercent(?:age)?\b|\(%\)|\bin %", re.IGNORECASE)),
 )
+_TYPED = lazy(r"\btype:\s*(?P<type>int|float|bool|enum|string|flags|path)\b", re.IGNORECASE)
+_VALUES = lazy(r"\bvalues?:\s*(?P<rest>[^\n]+)", re.IGNORECASE)
 _MOST_CHOICES = 40
 _STOP_WORDS = frozenset(
     [
@@ -104,6 +110,14 @@ _STOP_WORDS = frozenset(
         "all",
         "more",
         "than",
+        "follows",
+        "none",
+        "empty",
+        "unset",
+        "whatever",
+        "only",
+        "compiled",
+        "built-in",
     ]
 )
 
@@ -120,6 +134,8 @@ class Hints(NamedTuple):
     is_bool: bool = False
     unit: str = ""
     """``seconds`` and its like, ``megabytes`` and its like, or ``percent``."""
+    type: str = ""
+    """The type, where the comment names one: int, float, bool, enum, string, flags or path."""
 
 
 def hints_in(comment: str) -> Hints:
@@ -131,7 +147,13 @@ def hints_in(comment: str) -> Hints:
     is_bool = _BOOL.search(comment) is not None or (bool(choices) and {word.lower() for word in choices} in _BOOLS)
     is_bool = is_bool or (not choices and _SWITCHED.search(comment) is not None)
     unit = next((name for name, pattern in _UNITS if pattern.search(comment)), "")
-    return Hints(_about(comment), _default(comment), least, most, {} if is_bool else choices, is_bool, unit)
+    typed = _TYPED.search(comment)
+    kind = typed["type"].lower() if typed else ""
+    if kind == "enum" and (told := _VALUES.search(comment)):
+        choices = dict.fromkeys((word.strip() for word in told["rest"].split(",")), "")
+    is_bool = kind == "bool" if kind else is_bool
+    choices = choices if kind in ("", "enum") and not is_bool else {}
+    return Hints(_about(comment), _default(comment), least, most, choices, is_bool, unit, kind)
 
 
 _BOOLS = ({"true", "false"}, {"yes", "no"}, {"on", "off"}, {"0", "1"}, {"enabled", "disabled"}, {"enable", "disable"})
@@ -146,7 +168,7 @@ def _default(comment: str) -> str | None:
     found = _IS_DEFAULT.search(comment)
     if found and found["value"].lower() not in _STOP_WORDS:
         return _unquoted(found["value"])
-    for found in _DEFAULT.finditer(comment):
+    for found in (hit for pattern in _DEFAULTS for hit in pattern.finditer(comment)):
         value = found["value"]
         word = _unquoted(value) if value[0] in "\"'`" else value.rstrip(".:")
         if value[0] in "\"'`" or (word and word.lower() not in _STOP_WORDS and re.search(r"\w", word)):
