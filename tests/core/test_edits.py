@@ -263,3 +263,13 @@ def test_what_refers_to_itself_or_multiplies_is_not_copied() -> None:
         document = kind.read(Text(body))
         with pytest.raises(EditRefused):
             document.set(path, "7", on_copy=True)
+
+
+def test_a_remark_behind_a_commented_out_value_is_no_part_of_it_and_stays() -> None:
+    """Found on a real daemon's file: the value was read with its remark, and setting it took the remark away."""
+    dialect = Dialect(notes=True)
+    document = FORMATS["ini"].read(Text("#port = 5432\t\t# (change requires restart)\n"), dialect)
+    [off] = document.switched_off()
+    assert off.value == "5432"
+    changed = apply_edit(FORMATS["ini"], document, document.set(("port",), "6000"))
+    assert changed.text.body == "port = 6000\t\t# (change requires restart)\n"

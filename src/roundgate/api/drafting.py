@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from pathlib import Path
 
 from roundgate.core.draft.writer import Draft, draft
 from roundgate.core.files import ServerFiles
-from roundgate.core.rulebook.model import NO_RULEBOOK
+from roundgate.core.formats import format_name
+from roundgate.core.formats.detect import format_for, sniffed_settings
+from roundgate.core.formats.protocol import Dialect
+from roundgate.core.patterns import lazy
+from roundgate.core.rulebook.model import NO_RULEBOOK, File, Rulebook
+from roundgate.core.text import Text
 from roundgate.host.errors import Trouble
 from roundgate.host.files import write_durably
 from roundgate.host.rulebooks import check_rulebook
@@ -28,9 +34,32 @@ def draft_rulebook(name: str, servers: Sequence[Server]) -> Draft:
             f"{first.name} has no file to draft a rulebook from{f' ({unreadable})' if unreadable else ''}.",
             f"Look into {first.folder}: files are known by the endings of their names, such as .properties or .ini.",
         )
-    files = ServerFiles(NO_RULEBOOK, now.files.texts)
-    elsewhere = {other.name: ServerFiles(NO_RULEBOOK, other.read_only(paths).files.texts) for other in others}
+    book = Rulebook(
+        rulebook=NO_RULEBOOK.rulebook,
+        file={path: _file(path, text) for path, text in now.files.texts.items()},
+    )
+    files = ServerFiles(book, now.files.texts)
+    elsewhere = {other.name: ServerFiles(book, other.read_only(paths).files.texts) for other in others}
     return draft(name, files, [f"{path}: {why.cause}" for path, why in now.unreadable.items()], elsewhere)
+
+
+def _file(path: str, text: Text) -> File:
+    """Tell a file's format by its name, else by its content with what is commented out in it.
+
+    Keys whose values have remarks behind them are no properties, whose values run to the end of the line.
+    """
+    if format_name(path):
+        return File(path=path, format=format_for(path, text.body))
+    name = sniffed_settings(text.body) or "lines"
+    pairs = len(_PAIR.findall(text.body))
+    if name == "properties" and len(_REMARK.findall(text.body)) > pairs * _SHARE:
+        return File(path=path, format="ini", dialect=Dialect(notes=True))
+    return File(path=path, format=name)
+
+
+_PAIR = lazy(r"^[ \t]*#?[\w.-]+[ \t]*=", re.MULTILINE)
+_REMARK = lazy(r"^[ \t]*#?[\w.-]+[ \t]*=[^#\n]*[ \t]#", re.MULTILINE)
+_SHARE = 0.2
 
 
 def write_draft(made: Draft, path: Path) -> None:

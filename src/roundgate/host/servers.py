@@ -15,7 +15,7 @@ from msgspec import MsgspecError, Struct, json
 
 from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.formats import format_name
-from roundgate.core.formats.detect import sniffed
+from roundgate.core.formats.detect import sniffed_settings
 from roundgate.core.formats.protocol import Document
 from roundgate.core.rulebook.model import NO_RULEBOOK, Rulebook
 from roundgate.core.values import ValueProblem
@@ -200,13 +200,14 @@ def _has_format(path: Path) -> bool:
     if not path.name.lower().endswith(_OF_SETTINGS):
         return False
     with suppress(OSError), path.open("rb") as file:
-        return sniffed(file.read(_BEGINNING).decode("utf-8", "replace")) != ""
+        return sniffed_settings(file.read(_BEGINNING).decode("utf-8", "replace")) != ""
     return False
 
 
 _OF_SETTINGS = (".conf", ".cnf", ".config", ".settings", ".prefs")
 """Endings of files that hold settings in any format."""
-_BEGINNING = 20_000
+_BEGINNING = 500_000
+"""Bytes; long comments come before the first setting."""
 
 
 def stored_value(server: Server, files: ServerFiles, name: str) -> str:

@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
+from roundgate.core.draft.hints import LABELS
 from roundgate.core.formats.protocol import Document, Entry
 from roundgate.core.patterns import lazy
 
@@ -43,9 +44,10 @@ def described(document: Document) -> Iterator[Described]:
     An entry that is there and commented out as well comes once, as it counts.
     """
     marks = MARKS.get(document.format_name, ())
-    lines = _Lines(document, marks)
+    really_off = [entry for entry in document.switched_off() if _is_entry(document, entry)]
+    lines = _Lines(document, marks, really_off)
     present = {entry.path for entry in document.entries()}
-    off = [entry for entry in document.switched_off() if entry.path not in present and _is_name(entry)]
+    off = [entry for entry in really_off if entry.path not in present]
     several = [(entry.key_start, entry, False) for entry in document.entries() if document.find(entry.path) == entry]
     several += [(entry.key_start, entry, True) for entry in {entry.path: entry for entry in off}.values()]
     for start, entry, is_off in sorted(several, key=lambda item: item[0]):
@@ -55,18 +57,21 @@ def described(document: Document) -> Iterator[Described]:
         yield Described(entry, comment or lines.below(start), is_off)
 
 
-def _is_name(entry: Entry) -> bool:
-    """Tell whether a commented-out entry is one, and not a sentence such as ``0 = always``."""
-    return all(re.match(r"[^\W\d]|[+-]\w", str(step)) and len(str(step).split()) < 3 for step in entry.path)
+def _is_entry(document: Document, entry: Entry) -> bool:
+    """Tell whether a commented-out entry is one, and not a remark such as ``0 = always`` or ``Default: 16``."""
+    if not all(re.match(r"[^\W\d]|[+-]\w", str(step)) and len(str(step).split()) < 3 for step in entry.path):
+        return False
+    has_blank = document.text.body[entry.key_start - 1 : entry.key_start] in (" ", "\t")
+    return not has_blank or (document.format_name != "directives" and str(entry.path[-1]).lower() not in LABELS)
 
 
 class _Lines:
     """The lines of a file, and which of them are comments that describe something."""
 
-    def __init__(self, document: Document, marks: Sequence[str]) -> None:
+    def __init__(self, document: Document, marks: Sequence[str], off: Sequence[Entry]) -> None:
         self.text = document.text
         self.marks = tuple(marks)
-        self.off = {self.text.place(entry.key_start)[0] for entry in document.switched_off()}
+        self.off = {self.text.place(entry.key_start)[0] for entry in off}
         self.lines = self.text.body.splitlines()
 
     def _comment(self, number: int) -> str | None:

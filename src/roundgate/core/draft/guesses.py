@@ -89,6 +89,8 @@ Found = tuple[dict[str, Field], list[str]] | None
 
 
 def _as_bool(_name: str, value: str, kind: str, hints: Hints) -> Found:
+    if value in hints.choices and len(hints.choices) > 2:
+        return None
     for yes, no in _SPELLINGS:
         if value.lower() in (yes, no):
             shape = _case_of(value)

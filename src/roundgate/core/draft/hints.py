@@ -32,6 +32,7 @@ _RANGES = (
     lazy(rf"[\[(<]\s*(?P<least>{_NUMBER})\s*(?:-|–|\.\.+|to|,|:)\s*(?P<most>{_NUMBER})\s*[\])>]", re.IGNORECASE),
     lazy(rf"(?<![\w.-])(?P<least>{_NUMBER})\s*(?:\.\.+|–)\s*(?P<most>{_NUMBER})(?![\w.-])"),
     lazy(r"(?<![\w.:/-])(?P<least>\d+)\s*-\s*(?P<most>\d+)(?![\w.:/-]*\d)"),
+    lazy(rf"(?<![\w.:/-])(?P<least>{_NUMBER})\s+to\s+(?P<most>{_NUMBER})(?![\w.:/%-])"),
 )  # fmt: skip
 _LEAST = lazy(
     rf"\b(?:min(?:imum)?(?:\s+(?:value|is))*|at\s+least|no\s+less\s+than|not\s+below)\s*[:=]?\s*(?P<least>{_NUMBER})",
@@ -53,7 +54,7 @@ _SWITCHED = lazy(
 )
 _CHOICE_LEAD = lazy(
     r"\b(?:one\s+of|choices?|options?|(?:possible|valid|allowed|available|accepted|legal|supported)\s+"
-    r"(?:values?|options?|choices?|settings?|modes?|types?|levels?)|values?|can\s+be|may\s+be|must\s+be|either)"
+    r"(?:values?|options?|choices?|settings?|modes?|types?|levels?)|values?|arguments?|can\s+be|may\s+be|must\s+be|either)"
     r"\s*(?:are|is|:|=)*\s*:?\s*(?P<rest>[^\n.]+)",
     re.IGNORECASE,
 )
@@ -198,7 +199,7 @@ def _choices(comment: str) -> dict[str, str]:
     """Find the values to choose from: a line for each, pairs of number and meaning, or a list in one sentence."""
     lines = [found for line in comment.split("\n") if (found := _TABLE_LINE.match(line))]
     told = {_unquoted(found["value"]): found["about"].strip(" .") for found in lines}
-    if 1 < len(told) <= _MOST_CHOICES and not {word.lower() for word in told} & _LABELS:
+    if 1 < len(told) <= _MOST_CHOICES and not {word.lower() for word in told} & LABELS:
         return told
     pairs = {found["value"]: found["about"].strip(" .") for found in _PAIRS.finditer(comment)}
     if len(pairs) > 1:
@@ -211,7 +212,7 @@ def _choices(comment: str) -> dict[str, str]:
     return dict.fromkeys((word.strip() for word in bar["all"].split("|")), "") if bar else {}
 
 
-_LABELS = frozenset(
+LABELS = frozenset(
     [
         "default",
         "note",

@@ -12,7 +12,7 @@ from roundgate.core.draft.guesses import Field, Guess, guess
 from roundgate.core.draft.hints import hints_in
 from roundgate.core.files import ServerFiles
 from roundgate.core.formats.places import key_of
-from roundgate.core.formats.protocol import Document
+from roundgate.core.formats.protocol import Dialect, Document
 from roundgate.core.formats.toml.writer import key_text, value_text
 
 _MOST_SETTINGS = 5000
@@ -67,7 +67,7 @@ def draft(name: str, files: ServerFiles, unreadable: Iterable[str], others: Mapp
         document = files.document(path)
         if document is None:
             continue
-        parts.append(_file(ids[path], path, files.format_name(path)))
+        parts.append(_file(ids[path], path, files.format_name(path), files.dialect(path)))
         if files.format_name(path) == "lines":
             parts.append(_list(ids[path], document))
             lists += 1
@@ -115,12 +115,14 @@ def _file_ids(paths: Iterable[str]) -> dict[str, str]:
     return ids
 
 
-def _file(name: str, path: str, format_name: str) -> str:
+def _file(name: str, path: str, format_name: str, dialect: Dialect) -> str:
+    notes = ("dialect = { notes = true }   # UNSURE: remarks stand behind values",) if dialect.notes else ()
     return "\n".join(
         (
             f"[{key_text(('file', name))}]",
             f"path = {value_text(path)}",
             f"format = {value_text(format_name)}",
+            *notes,
             '# rewritten = "at-stop"   # UNSURE: does the server write it itself? at-start, at-stop or while-running',
         )
     )

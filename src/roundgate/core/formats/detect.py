@@ -53,6 +53,22 @@ def sniffed(body: str) -> str:
     return _of_lines(head)
 
 
+def sniffed_settings(body: str) -> str:
+    """Like ``sniffed``, for a file that holds settings by its name: most of them may be commented out.
+
+    A line that is commented out begins with its mark and no blank; a sentence has one.
+    """
+    settings = _COMMENTED_OUT.sub("", _SENTENCE.sub("", body))
+    seen = sniffed(body) or sniffed(settings)
+    if seen:
+        return seen
+    lines = [line for line in settings.splitlines() if line.strip()]
+    return "directives" if lines and len(_KEY_AND_WORD.findall(settings)) >= len(lines) * 0.6 else ""
+
+
+_KEY_AND_WORD = lazy(r"^[A-Za-z][\w.+-]*[ \t]+[^\s=:{<].*$", re.MULTILINE)
+_SENTENCE = lazy(r"^[ \t]*[#;](?:[ \t#;].*|)(?:\r?\n|\Z)", re.MULTILINE)
+_COMMENTED_OUT = lazy(r"^[ \t]*[#;](?=[A-Za-z_])", re.MULTILINE)
 _STATEMENT = lazy(r"^[ \t]*(?:[A-Za-z_]\w*(?:\[\])?[ \t]*=[^=].*;|class[ \t]+[A-Za-z_]\w*)", re.MULTILINE)
 _OTHER_LINE = lazy(r"^[ \t]*(?![ \t\r\n])(?!//|/\*|\*|[{}]|#)", re.MULTILINE)
 

@@ -238,7 +238,8 @@ class IniReading:
         for off in pattern.finditer(LINE_END.sub(lambda one: "\n" * len(one[0]), self.text.body)):
             above = [row for row in headings if row.start < off.start()]
             path: Path = (above[-1].section, off["key"]) if above and above[-1].section else (off["key"],)
-            found.append(Entry(path, off["value"], *off.span("key"), *off.span("value")))
+            value, start = self._without_note(off["value"]), off.start("value")
+            found.append(Entry(path, value, *off.span("key"), start, start + len(value)))
         return found
 
     def switched_off(self) -> Sequence[Entry]:
