@@ -119,3 +119,16 @@ def test_the_hooks_for_version_control_take_every_ending_that_is_sure() -> None:
     for ending in sure:
         assert re.search(patterns.copy().pop(), f"server{ending}"), ending
     assert not re.search(patterns.pop(), "notes.txt"), "any text may be called so"
+
+
+def test_the_drafted_rulebook_of_the_documents_is_what_the_program_drafts(site: SiteUnderTest) -> None:
+    page = (ROOT / "docs" / "rulebook.md").read_text("utf-8")
+    [given] = re.findall(r"```properties\n(.*?)```", page, re.DOTALL)
+    [wanted] = re.findall(r"```toml\n(\[file\.harbour\].*?)```", page, re.DOTALL)
+    home = site.folder / "harbour"
+    home.mkdir()
+    (home / "harbour.properties").write_text(given)
+    with (site.folder / "roundgate.toml").open("a") as file:
+        file.write('[server.harbour]\nfolder = "harbour"\nstart = ["./launch.sh"]\n')
+    site.ok("rulebook", "draft", "harbour")
+    assert wanted.rstrip() in (site.folder / "rulebooks" / "harbour.toml").read_text()

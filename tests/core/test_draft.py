@@ -130,6 +130,8 @@ def test_what_differs_between_two_servers_is_marked_and_no_secret_is_shown() -> 
     made = draft("quay", mine, (), {"harbour": other})
     assert "# differs between servers, so it is worth knowing: harbour: 24" in made.text
     assert made.text.count("differs") == 1
+    tiers = {name: spec.get("tier", "basic") for name, spec in tomllib.loads(made.text)["setting"].items()}
+    assert tiers == {"crew": "basic", "rcon.password": "advanced", "name": "advanced"}
     assert "tide" not in made.text
 
 

@@ -155,9 +155,11 @@ def _draft(word: str | None, name: str, to: Path | None, *, force: bool) -> None
         raise Trouble(f"{path} is there already; nothing was written.", "--force writes over it; --to names another.")
     made = draft_rulebook(name, servers)
     write_draft(made, path)
-    counts = made.counts
-    echo(f"{path}: drafted, and it passes 'roundgate rulebook check'.")
-    echo(f"  {counts.files} files, {counts.settings} settings, {counts.lists} lists")
+    counts, here = made.counts, Path.cwd()
+    shown = path.relative_to(here) if path.is_relative_to(here) else path
+    echo(f"{shown}: drafted, and it passes 'roundgate rulebook check'.")
+    numbers = ((counts.files, "file"), (counts.settings, "setting"), (counts.lists, "list"))
+    echo("  " + ", ".join(f"{number} {what}{'' if number == 1 else 's'}" for number, what in numbers))
     if counts.settings:
         share = round(100 * counts.sure / counts.settings)
         echo(f"  {counts.sure} settings ({share}%) follow from their values and comments; {counts.unsure} are unsure")
@@ -167,7 +169,7 @@ def _draft(word: str | None, name: str, to: Path | None, *, force: bool) -> None
     for why in counts.unreadable:
         echo(f"  left out: {why}")
     if counts.unsure:
-        echo(f"  next: look at what is unsure: grep -n UNSURE {path}")
+        echo(f"  next: look at what is unsure: grep -n UNSURE {shown}")
     echo(f'  then: name it in roundgate.toml, under [server.{servers[0].name}]: rulebook = "{name}"')
 
 

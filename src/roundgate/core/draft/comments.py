@@ -51,7 +51,7 @@ def described(document: Document) -> Iterator[Described]:
     several = [(entry.key_start, entry, False) for entry in document.entries() if document.find(entry.path) == entry]
     several += [(entry.key_start, entry, True) for entry in {entry.path: entry for entry in off}.values()]
     for start, entry, is_off in sorted(several, key=lambda item: item[0]):
-        behind = "" if is_off or document.format_name in _NOT_BEHIND else lines.behind(entry)
+        behind = "" if document.format_name in _NOT_BEHIND else lines.behind(entry)
         above = lines.above(start)
         comment = "\n".join(part for part in (above, behind) if part)
         yield Described(entry, comment or lines.below(start), is_off)

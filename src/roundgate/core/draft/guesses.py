@@ -96,7 +96,7 @@ def _as_bool(_name: str, value: str, kind: str, hints: Hints) -> Found:
             shape = _case_of(value)
             spelling: list[TomlValue] = [shape(yes), shape(no)]
             return ({"type": "bool"} if spelling == ["true", "false"] else {"type": "bool", "spelling": spelling}), []
-    if value in ("0", "1") and hints.is_bool and hints.most is None:
+    if value in ("0", "1") and hints.is_bool and hints.most is None and not hints.unit:
         return {"type": "bool", "spelling": ["1", "0"]}, []
     if not value and hints.is_bool and kind == "text":
         return {"type": "bool"}, ["it is empty; its spelling is a guess"]
@@ -195,7 +195,9 @@ _ON_WISH = lazy(
 def _add_default(
     fields: dict[str, Field], unsure: list[str], value: str, hints: Hints, comment: str, *, is_off: bool
 ) -> None:
-    stored = hints.default if hints.default is not None else value if is_off else None
+    stored = hints.default if hints.default is not None else value if is_off and not hints.no_default else None
+    if stored in ("on", "off") and hints.default is not None and fields["type"] != "bool":
+        stored = value if is_off else None  # "disabled by default" says no value of a number or a text
     if stored is None:
         return
     if hints.default is None and _ON_WISH.search(comment):

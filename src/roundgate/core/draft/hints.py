@@ -54,11 +54,11 @@ _SWITCHED = lazy(
 )
 _CHOICE_LEAD = lazy(
     r"\b(?:one\s+of|choices?|options?|(?:possible|valid|allowed|available|accepted|legal|supported)\s+"
-    r"(?:values?|options?|choices?|settings?|modes?|types?|levels?)|values?|arguments?|can\s+be|may\s+be|must\s+be|either)"
-    r"\s*(?:are|is|:|=)*\s*:?\s*(?P<rest>[^\n.]+)",
+    r"(?:values?|options?|choices?|settings?|modes?|types?|levels?)|values?|arguments?|can\s+be|may\s+be|must\s+be|either)\b"
+    r"\s*(?:are|is|:|=)*\s*:?\s*(?=(?P<rest>[^\n.]+))",
     re.IGNORECASE,
 )
-_WORD = r"\"[^\"\n]+\"|'[^'\n]+'|`[^`\n]+`|[A-Za-z0-9][\w+.-]*"
+_WORD = r"\"[^\"\n]+\"|'[^'\n]+'|`[^`\n]+`|\*?[A-Za-z0-9][\w+.-]*"
 _CHOICES = lazy(rf"(?P<first>{_WORD})(?P<more>(?:\s*(?:,|\||/|\bor\b|,\s*or\b|\band\b|,\s*and\b)\s*(?:{_WORD}))+)")
 _BAR = lazy(r"[\[({<]?\s*(?P<all>[A-Za-z][\w-]*(?:\s*\|\s*[A-Za-z][\w-]*)+)\s*[\])}>]?")
 _TABLE_LINE = lazy(
@@ -135,16 +135,18 @@ class Hints(NamedTuple):
     is_bool: bool = False
     unit: str = ""
     """``seconds`` and its like, ``megabytes`` and its like, or ``percent``."""
+    no_default: bool = False
+    """Whether the comment says that nothing is set by default."""
     type: str = ""
     """The type, where the comment names one: int, float, bool, enum, string, flags or path."""
 
 
-def hints_in(comment: str) -> Hints:
-    """Read a comment."""
+def hints_in(comment: str, value: str = "") -> Hints:
+    """Read a comment; ``value`` is what it is about: a list of words that holds it is what to choose from."""
     if not comment.strip():
         return Hints()
     least, most = _range(comment)
-    choices = _choices(comment)
+    choices = _choices(comment, value)
     is_bool = _BOOL.search(comment) is not None or (bool(choices) and {word.lower() for word in choices} in _BOOLS)
     is_bool = is_bool or (not choices and _SWITCHED.search(comment) is not None)
     unit = next((name for name, pattern in _UNITS if pattern.search(comment)), "")
@@ -154,7 +156,7 @@ def hints_in(comment: str) -> Hints:
         choices = dict.fromkeys((word.strip() for word in told["rest"].split(",")), "")
     is_bool = kind == "bool" if kind else is_bool
     choices = choices if kind in ("", "enum") and not is_bool else {}
-    return Hints(_about(comment), _default(comment), least, most, choices, is_bool, unit, kind)
+    return Hints(_about(comment), _default(comment), least, most, choices, is_bool, unit, _nothing(comment), kind)
 
 
 _BOOLS = ({"true", "false"}, {"yes", "no"}, {"on", "off"}, {"0", "1"}, {"enabled", "disabled"}, {"enable", "disable"})
@@ -165,7 +167,24 @@ def _unquoted(word: str) -> str:
     return word[1:-1] if len(word) > 1 and word[0] == word[-1] and word[0] in "\"'`" else word
 
 
+def _nothing(comment: str) -> bool:
+    return _NO_DEFAULT.search(comment) is not None
+
+
+_NO_DEFAULT = lazy(
+    r"\bdefaults?\b[^.;\n]{0,12}?(?:\bnot\s+set|\bempty|\bnone|\bunset|\bnothing)\b|\bunset\s+by\s+default",
+    re.IGNORECASE,
+)
+_ON_BY_DEFAULT = lazy(r"\benabled\s+by\s+default|\bby\s+default\b[^.;\n]{0,30}\benabled", re.IGNORECASE)
+_OFF_BY_DEFAULT = lazy(r"\bdisabled\s+by\s+default|\bby\s+default\b[^.;\n]{0,30}\bdisabled", re.IGNORECASE)
+
+
 def _default(comment: str) -> str | None:
+    for word, pattern in (("on", _ON_BY_DEFAULT), ("off", _OFF_BY_DEFAULT)):
+        if pattern.search(comment):
+            return word
+    if _nothing(comment):
+        return None
     found = _IS_DEFAULT.search(comment)
     if found and found["value"].lower() not in _STOP_WORDS:
         return _unquoted(found["value"])
@@ -195,7 +214,7 @@ def _range(comment: str) -> tuple[Decimal | None, Decimal | None]:
     return (least, most) if least is None or most is None or least < most else (None, None)
 
 
-def _choices(comment: str) -> dict[str, str]:
+def _choices(comment: str, value: str) -> dict[str, str]:
     """Find the values to choose from: a line for each, pairs of number and meaning, or a list in one sentence."""
     lines = [found for line in comment.split("\n") if (found := _TABLE_LINE.match(line))]
     told = {_unquoted(found["value"]): found["about"].strip(" .") for found in lines}
@@ -207,6 +226,11 @@ def _choices(comment: str) -> dict[str, str]:
     for lead in _CHOICE_LEAD.finditer(comment):
         words = _words(lead["rest"])
         if words:
+            return words
+    for listed in _CHOICES.finditer(comment):
+        words = _words(listed[0])
+        is_list = re.search(r"\bor\b|[|/]", listed[0]) or comment[listed.start() - 1 : listed.start()] in ("(", "[")
+        if value in words and not re.fullmatch(_NUMBER, value) and is_list:
             return words
     bar = _BAR.search(comment)
     return dict.fromkeys((word.strip() for word in bar["all"].split("|")), "") if bar else {}
@@ -241,11 +265,15 @@ def _words(text: str) -> dict[str, str]:
     if found is None:
         return {}
     words = [_unquoted(word) for word in re.findall(_WORD, found["first"] + found["more"])]
-    words = [word.rstrip(".") for word in words if word.lower() not in ("or", "and")]
+    words = [word.rstrip(".").lstrip("*") for word in words if word.lower() not in ("or", "and")]
     is_plain = all(len(word) <= 24 and word.lower() not in _STOP_WORDS - {"no", "on"} for word in words)
     are_numbers = all(re.fullmatch(_NUMBER, word) for word in words)
     enough = len(words) > 2 or (len(words) == 2 and not are_numbers)
     return dict.fromkeys(words, "") if is_plain and enough and len(words) <= _MOST_CHOICES else {}
+
+
+_ONLY_FACTS = lazy(r"\W*(?:defaults?|range|min|max|minimum|maximum|values?|type|valid|allowed)\b", re.IGNORECASE)
+"""The beginning of a sentence that only says what the fields of a setting say."""
 
 
 def _about(comment: str) -> str:
@@ -253,6 +281,7 @@ def _about(comment: str) -> str:
     lines = [line for line in comment.split("\n") if not _TABLE_LINE.match(line) or len(line.split()) > 6]
     text = " ".join(" ".join(lines).split())
     sentences = re.split(r"(?<=[.!?])\s+", text)
+    sentences = [sentence for sentence in sentences if not _ONLY_FACTS.match(sentence)] or sentences
     about = ""
     for sentence in sentences:
         if about and len(about) + len(sentence) > 160:

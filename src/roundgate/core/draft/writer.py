@@ -75,7 +75,7 @@ def draft(name: str, files: ServerFiles, unreadable: Iterable[str], others: Mapp
         found, rest = _settings(ids[path], path, document, taken, others)
         settings += found
         left_out += rest
-        parts += [_setting_text(setting) for setting in found]
+        parts += [_setting_text(setting, is_compared=bool(others)) for setting in found]
     parts.append(_SERVER)
     sure = sum(1 for setting in settings if not setting.guess.unsure)
     about = sum(1 for setting in settings if setting.about)
@@ -152,7 +152,7 @@ def _settings(
             left_out += 1
             continue
         name = _name(one, file, taken)
-        hints = hints_in(one.comment)
+        hints = hints_in(one.comment, one.entry.value)
         kind = one.entry.kind or "text"
         made = guess(key, one.entry.value, kind, hints, one.comment, is_off=one.is_off)
         found.append(_Setting(name, file, key, hints.about, made, _values_elsewhere(one, path, others)))
@@ -185,7 +185,8 @@ def _values_elsewhere(one: Described, path: str, others: Mapping[str, ServerFile
     return tuple(found)
 
 
-def _setting_text(setting: _Setting) -> str:
+def _setting_text(setting: _Setting, *, is_compared: bool) -> str:
+    """Write a setting; where servers are compared, what is the same on all of them is for those who look closely."""
     lines = [f"[{key_text(('setting', setting.name))}]"]
     lines += [f"file = {value_text(setting.file)}", f"key = {value_text(setting.key)}"]
     lines += [f"{name} = {_field(value)}" for name, value in setting.guess.fields.items()]
@@ -193,7 +194,8 @@ def _setting_text(setting: _Setting) -> str:
         lines.append(f"about = {value_text(setting.about)}")
     if setting.others and setting.guess.fields["type"] != "secret":
         lines.append(_remark(f"differs between servers, so it is worth knowing: {'; '.join(setting.others)}"))
-        lines.append('tier = "basic"')
+    elif is_compared:
+        lines.append('tier = "advanced"')
     lines += [_remark(f"UNSURE: {why}") for why in setting.guess.unsure]
     return "\n".join(lines)
 
