@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping
-from pathlib import PurePosixPath
 from typing import NamedTuple
 
 from roundgate.core.draft.comments import Described, described
@@ -106,7 +105,7 @@ def _file_ids(paths: Iterable[str]) -> dict[str, str]:
     """Give each file a short name of its own."""
     ids: dict[str, str] = {}
     for path in paths:
-        stem = re.sub(r"[^a-z0-9]+", "-", PurePosixPath(path).stem.lower()).strip("-") or "file"
+        stem = re.sub(r"[^a-z0-9]+", "-", path.rpartition("/")[2].partition(".")[0].lower()).strip("-") or "file"
         name, number = stem, 1
         while name in ids.values():
             number += 1
