@@ -8,7 +8,7 @@ import pytest
 from msgspec.structs import replace
 
 from roundgate.core.checks import check_disk
-from roundgate.core.files import ServerFiles
+from roundgate.core.files import ServerFiles, plain_form
 from roundgate.core.layers import Difference, DifferenceCode, Known, layers_of
 from roundgate.core.operations import Operation, SetValue, Switch
 from roundgate.core.review import ConsequenceCode, review_of
@@ -116,3 +116,10 @@ def test_a_number_or_a_bool_in_quotes_is_a_text(stored: str, kind: str, found: l
     )
     disk = ServerFiles(book, {"core.json": Text(f'{{"slots": {stored}}}')})
     assert [one.code for one in check_disk("quay", disk, {})] == found
+
+
+def test_the_plain_form_of_a_number_does_not_hang_on_its_spelling() -> None:
+    forms = {plain_form(BOOK, "wind.scale", spelling) for spelling in ("0.5", "0.50", "0.500")}
+    assert len(forms) == 1
+    assert plain_form(BOOK, "wind.scale", "0.6") not in forms
+    assert plain_form(BOOK, "race.laps", "5") == plain_form(BOOK, "race.laps", "05")

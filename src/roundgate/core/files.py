@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, MutableMapping
+from decimal import Decimal
 from functools import cached_property
 from typing import Any, NamedTuple
 
@@ -136,7 +137,10 @@ def value_of(stored: str | None, spec: Setting) -> Value | None:
 def plain_form(book: Rulebook, name: str, stored: str | None) -> str:
     """Give a value in a form that does not hang on its spelling: a server that rewrites 0.50 as 0.5 changes nothing."""
     spec = book.setting.get(name)
-    return repr(stored) if spec is None else str(value_of(stored, spec))
+    if spec is None:
+        return repr(stored)
+    value = value_of(stored, spec)
+    return str(value.normalize()) if isinstance(value, Decimal) else str(value)
 
 
 def differing(before: ServerFiles, after: ServerFiles) -> list[str]:

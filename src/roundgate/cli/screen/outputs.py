@@ -257,10 +257,27 @@ class RoundOutput(Struct, frozen=True, rename="kebab"):
     journal: list[JournalOutput]
 
 
+class ComparedOutput(Struct, frozen=True, rename="kebab"):
+    """One setting, list or key of ``compare``."""
+
+    name: Annotated[str, _about("the setting's or list's name; FILE:KEY where no rulebook knows it")]
+    kind: Annotated[str, _about("`setting`, `list`, `key`, or `file` for one that a side does not have")]
+    values: Annotated[list[str | None], _about("what each side has, in people's words; null where it has none")]
+    same: bool
+
+
+class CompareOutput(Struct, frozen=True, rename="kebab"):
+    """``compare --json``."""
+
+    sides: list[str]
+    rows: list[ComparedOutput]
+
+
 OUTPUTS: dict[str, Any] = {
     "status": StatusOutput,
     "show": list[ShowOutput],
     "explain": list[Page],
+    "compare": CompareOutput,
     "slate": list[SlateOutput],
     "check": CheckOutput,
     "rounds": list[RoundOutput],

@@ -1,0 +1,208 @@
+"""Comparing servers with each other, with their defaults, with a preset, or with how they were before a round."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from msgspec import Struct
+
+from roundgate.api.presets import presets_of
+from roundgate.api.server import OpenServer
+from roundgate.api.site import OpenSite
+from roundgate.core import values
+from roundgate.core.files import ServerFiles, format_value, plain_form
+from roundgate.core.formats.places import key_of
+from roundgate.core.rulebook.model import Rulebook, Setting, TomlValue
+from roundgate.core.secrets import HIDDEN, hidden_paths
+from roundgate.host.errors import UnknownName, WrongWords
+from roundgate.host.rounds.save import saved_files
+
+DEFAULTS, PRESET, ROUND = "defaults", "preset:", "round:"
+"""Words for sides that are no server."""
+
+
+class Side(Struct, frozen=True):
+    """One side of a comparison: its name, and its files or, for defaults and presets, only values."""
+
+    name: str
+    book: Rulebook
+    files: ServerFiles | None = None
+    stored: dict[str, str] = {}
+    """Values as stored, by setting, where there are no files."""
+    is_partial: bool = False
+    """True for a preset: a setting that it does not name has no value on this side."""
+
+
+class Difference(Struct, frozen=True):
+    """One setting, list or key, and what each side has; None where a side has none."""
+
+    name: str
+    kind: str
+    """``setting``, ``list``, ``key``, or ``file`` for one that a side does not have."""
+    values: tuple[str | None, ...]
+    same: bool
+
+
+def sides_of(site: OpenSite, words: Sequence[str]) -> list[Side]:
+    """Give the sides that words mean: servers, ``defaults``, ``preset:NAME``, ``round:N``.
+
+    Raises WrongWords for fewer than two sides or no server among them, UnknownName, or Trouble where what a round
+    saved is lost.
+    """
+    servers = [site.server(word) for word in words if not _is_special(word)]
+    rounds = [site.store.round(_number(word)) for word in words if word.startswith(ROUND)]
+    servers += [site.opened(row.server) for row in rounds if row is not None and row.server in site.names]
+    if len(words) < 2 or not servers:
+        raise WrongWords(
+            "Two sides are needed, and a server among them.",
+            "roundgate compare SERVER SERVER, or: compare SERVER defaults, or: preset:NAME, or: round:N",
+        )
+    return [_side(site, servers[0], word) for word in words]
+
+
+def _is_special(word: str) -> bool:
+    return word == DEFAULTS or word.startswith((PRESET, ROUND))
+
+
+def _number(word: str) -> int:
+    text = word.removeprefix(ROUND)
+    if not (text.isascii() and text.isdigit() and len(text) < 10):
+        raise WrongWords(f"'{word}' names no round.", "Write round:N; see roundgate rounds")
+    return int(text)
+
+
+def _side(site: OpenSite, first: OpenServer, word: str) -> Side:
+    if word == DEFAULTS:
+        return Side(word, first.book)
+    if word.startswith(PRESET):
+        name = word.removeprefix(PRESET)
+        known = presets_of(site.site, first.server)
+        if name not in known:
+            raise UnknownName(f"{first.name} has no preset '{name}'.", f"Presets: {', '.join(known) or 'none'}")
+        book = first.book
+        stored = {
+            key: values.store(
+                values.parse(values.plain_text(value, book.setting[key]), book.setting[key]), book.setting[key]
+            )
+            for key, value in known[name].set.items()
+        }
+        return Side(word, book, stored=stored, is_partial=True)
+    if word.startswith(ROUND):
+        row = site.store.round(_number(word))
+        if row is None or row.server not in site.names:
+            raise UnknownName(f"There is no {word.replace(':', ' ')} of a server of this site.", "roundgate rounds")
+        server = site.opened(row.server)
+        files = server.workspace.with_contents(saved_files(site.site, row.number)).read().files
+        return Side(f"{row.server} before round {row.number}", server.book, files)
+    server = site.server(word)
+    return Side(server.name, server.book, server.workspace.read().files)
+
+
+def _as_stored(value: TomlValue, spec: Setting) -> str:
+    """Write a preset's value as the file would hold it."""
+    return values.store(values.parse(values.plain_text(value, spec), spec), spec)
+
+
+def compared(sides: Sequence[Side]) -> Iterator[Difference]:
+    """Give every setting and list of the sides' rulebooks, and every key that none of them describes, in order.
+
+    Two spellings of one value are the same. Values of secrets are compared and never shown.
+    """
+    yield from _settings(sides)
+    yield from _lists(sides)
+    yield from _keys(sides)
+
+
+def _settings(sides: Sequence[Side]) -> Iterator[Difference]:
+    for name in dict.fromkeys(name for side in sides for name in side.book.setting):
+        shown = tuple(_shown(side, name) for side in sides)
+        plain = {_plain(side, name) for side in sides if not (side.is_partial and name not in side.stored)}
+        yield Difference(name, "setting", shown, same=len(plain) < 2)
+
+
+def _stored(side: Side, name: str) -> str | None:
+    return side.files.stored(name) if side.files is not None else side.stored.get(name)
+
+
+def _plain(side: Side, name: str) -> str | None:
+    return plain_form(side.book, name, _stored(side, name)) if name in side.book.setting else None
+
+
+def _shown(side: Side, name: str) -> str | None:
+    spec = side.book.setting.get(name)
+    stored = _stored(side, name)
+    if spec is None or (side.is_partial and stored is None):
+        return None
+    if stored is not None:
+        return format_value(stored, spec)
+    default = values.default_of(spec)
+    return "(not set)" if default is None else f"{values.show(default, spec)} (default)"
+
+
+def _lists(sides: Sequence[Side]) -> Iterator[Difference]:
+    for name in dict.fromkeys(name for side in sides for name in side.book.list):
+        held = [side.files.items(name) if side.files and name in side.book.list else None for side in sides]
+        known = [tuple(items) for items in held if items is not None]
+        shown = tuple(None if items is None else ", ".join(items) or "(empty)" for items in held)
+        yield Difference(name, "list", shown, same=len(set(known)) < 2)
+
+
+def _keys(sides: Sequence[Side]) -> Iterator[Difference]:
+    """Compare what no rulebook describes, file by file, where at least two sides have files.
+
+    A file that a side does not have is one difference, not one for each of its keys; so is a plain list.
+    """
+    if sum(1 for side in sides if side.files is not None) < 2:
+        return
+    tables = [_undescribed(side) if side.files is not None else {} for side in sides]
+    for path in dict.fromkeys(path for table in tables for path in table):
+        held = [table.get(path) for table in tables]
+        has_files = [side.files is not None for side in sides]
+        if any(has and keys is None for has, keys in zip(has_files, held, strict=True)):
+            words = [_file_words(keys) if has else None for has, keys in zip(has_files, held, strict=True)]
+            yield Difference(path, "file", tuple(words), same=False)
+        elif all(set(keys or {}) <= {""} for keys in held):
+            yield _row(path, "list", [(keys or {}).get("") for keys in held], has_files)
+        else:
+            for key in dict.fromkeys(key for keys in held for key in keys or {}):
+                yield _row(f"{path}:{key}", "key", [(keys or {}).get(key) for keys in held], has_files)
+
+
+Held = tuple[str, str]
+"""A value, and what may be shown of it."""
+
+
+def _row(name: str, kind: str, held: Sequence[Held | None], has_files: Sequence[bool]) -> Difference:
+    plain = {one[0] if one else None for one, has in zip(held, has_files, strict=True) if has}
+    return Difference(name, kind, tuple(one[1] if one else None for one in held), same=len(plain) < 2)
+
+
+def _file_words(keys: dict[str, Held] | None) -> str:
+    if keys is None:
+        return "(no such file)"
+    return f"{len(keys)} value{'' if len(keys) == 1 else 's'}" if set(keys) != {""} else keys[""][1]
+
+
+def _undescribed(side: Side) -> dict[str, dict[str, Held]]:
+    """Give what the rulebook does not describe, by file and key; a plain list has one entry with an empty key."""
+    assert side.files is not None
+    found: dict[str, dict[str, Held]] = {}
+    described = {(side.book.file[spec.file].path, spec.key) for spec in side.book.setting.values()}
+    listed = {side.book.file[spec.file].path for spec in side.book.list.values()}
+    for path in side.files.texts:
+        document = side.files.document(path)
+        if document is None or path in listed:
+            continue
+        hidden, entries = hidden_paths(side.book, path, document), document.entries()
+        if entries and all(len(entry.path) == 1 and isinstance(entry.path[0], int) for entry in entries):
+            shown = [HIDDEN if entry.path in hidden else entry.value for entry in entries]
+            found[path] = {"": ("\n".join(entry.value for entry in entries), ", ".join(shown))}
+            continue
+        keys = {
+            key: (entry.value, HIDDEN if entry.path in hidden else entry.value or "(empty)")
+            for entry in entries
+            if (path, key := key_of(entry.path)) not in described
+        }
+        if keys or not any(file == path for file, _ in described):
+            found[path] = keys
+    return found
