@@ -246,6 +246,14 @@ def test_show_tells_the_four_layers(running: SiteUnderTest) -> None:
     assert asked["gust.limit"]["running"] == "30"
 
 
+def test_show_changed_gives_what_is_not_at_its_default_on_disk_or_on_the_slate(site: SiteUnderTest) -> None:
+    site.add("regatta", "boat.slots=16\ngust.limit=18\nheat.size=many\nlaps.count=3\n")
+    site.ok("set", "idle.drop=10m")
+    [shown] = json.loads(site.ok("show", "--changed", "--json"))
+    found = {one["name"] for one in shown["settings"]} - {"net.port"}
+    assert found == {"race.slots", "race.heat", "idle.drop"}, "18, 3 and what is not set are defaults; 'many' is none"
+
+
 def test_show_and_explain_find_by_name_key_file_and_meaning(regatta: SiteUnderTest) -> None:
     assert "race.slots" in regatta.ok("show", "--search", "boats")
     assert "race.slots" not in regatta.ok("show", "--advanced")

@@ -54,6 +54,7 @@ def show(
     advanced: Annotated[bool, typer.Option("--advanced", help="Advanced settings only.")] = False,
     file: Annotated[str | None, typer.Option(help="Only what is in this file.")] = None,
     search: Annotated[str | None, typer.Option(help="Only what has this word in name, key or meaning.")] = None,
+    changed: Annotated[bool, typer.Option("--changed", help="Only what is not at its default.")] = False,
     ask: Annotated[bool, typer.Option("--ask", help="Ask the running server what it has, where that is safe.")] = False,
     as_json: Json = False,
 ) -> None:
@@ -64,7 +65,7 @@ def show(
     word, names = context.split(words or [])
     results: list[Any] = []
     for server in context.several(word):
-        wanted = ShowFilter(names, everything, advanced, file or "", search or "")
+        wanted = ShowFilter(names, everything or changed, advanced, file or "", search or "", changed)
         rows = chosen_rows(context.open(server), wanted, ask=ask)
         if as_json:
             from roundgate.cli.screen.outputs import ShowOutput

@@ -20,6 +20,7 @@ from roundgate.core.formats.protocol import Document, Path
 from roundgate.core.layers import Difference, DifferenceCode, Known, layers_of
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.secrets import HIDDEN, hidden_paths, is_secret
+from roundgate.core.values import ValueProblem
 from roundgate.host.consoles import console_of
 from roundgate.host.drivers import driver_of
 from roundgate.host.errors import ConsoleCut
@@ -37,6 +38,8 @@ class ShowFilter(Struct, frozen=True):
     advanced: bool
     file: str
     search: str
+    changed: bool = False
+    """Only settings whose value is not the default, and lists and keys not at all."""
 
 
 class Row(Struct, frozen=True):
@@ -90,8 +93,12 @@ def _is_file(server: Server, word: str) -> bool:
 def _rows(server: Server, known: Known, chosen: ShowFilter) -> list[Row]:
     """Give the rows of a server, or of one of its files."""
     rows = [
-        _row(name, spec, known) for name, spec in server.book.setting.items() if _wanted(server, name, spec, chosen)
+        _row(name, spec, known)
+        for name, spec in server.book.setting.items()
+        if _wanted(server, name, spec, chosen) and not (chosen.changed and _is_default(name, known))
     ]
+    if chosen.changed:
+        return rows
     if not chosen.advanced and not chosen.search:
         rows += [_list_row(server, known, name) for name in server.book.list if _file_fits(server, name, chosen)]
     if chosen.everything or not server.book.setting:
@@ -113,6 +120,19 @@ def _members(server: Server, word: str) -> list[str]:
 def _gone_row(name: str, number: int) -> Row:
     file, _, key = name.partition(":")
     return Row(name, file, key, "-", "", "", "", (Difference(DifferenceCode.GONE_FROM_FILE, round=number),))
+
+
+def _is_default(name: str, known: Known) -> bool:
+    """Tell whether a setting has its default, on disk and as the slate would leave it."""
+    spec = known.disk.book.setting[name]
+    for files in (known.disk, known.slate):
+        stored = files.stored(name)
+        try:
+            if stored is not None and values.read(stored, spec) != values.default_of(spec):
+                return False
+        except ValueProblem:  # it is something else, and wrong
+            return False
+    return True
 
 
 def _wanted(server: Server, name: str, spec: Setting, chosen: ShowFilter) -> bool:

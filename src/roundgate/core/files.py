@@ -140,7 +140,7 @@ def plain_form(book: Rulebook, name: str, stored: str | None) -> str:
     if spec is None:
         return repr(stored)
     value = value_of(stored, spec)
-    return str(value.normalize()) if isinstance(value, Decimal) else str(value)
+    return format(value.normalize(), "f") if isinstance(value, Decimal) else str(value)
 
 
 def differing(before: ServerFiles, after: ServerFiles) -> list[str]:
