@@ -24,6 +24,10 @@ SLATE = "tests/core/test_slate.py tests/core/test_operations.py"
 TEXT = "tests/core/test_text.py tests/core/test_lines.py tests/core/test_edits.py"
 SLIPS = "tests/core/test_slips.py"
 LAYERS = "tests/core/test_layers.py"
+API = "tests/test_api.py"
+WORKSPACE = "tests/host/test_workspace.py"
+COMPARE = "tests/cli/test_compare.py"
+DRAFT = "tests/core/test_draft.py"
 GUARDS = "tests/core/test_guards.py"
 OPTIONS = "tests/host/test_options.py"
 STORE = "tests/host/test_store.py tests/faults/test_state.py"
@@ -423,4 +427,36 @@ MUTATIONS = [
         'for level in ("note", "warning", "error") if',
         "tests/cli/test_check_files.py",
     ),
+    # --- one workspace, comparing, drafting ---
+    Mutation("host/files.py", "if time.time_ns() - found.st_mtime_ns < tick:", "if False:", API + " -k same_size"),
+    Mutation("host/workspace.py", "return self if is_same else fresh", "return self", API + " -k one_moment"),
+    Mutation("host/workspace.py", "if key not in self._outcomes:", "if True:", WORKSPACE),
+    Mutation("api/server.py", "self._workspace = self._workspace.with_slate(", "self._workspace.with_slate(", API),
+    Mutation("api/comparing.py", "same=len(plain) < 2)\n\n\ndef _stored", "same=False)\n\n\ndef _stored", COMPARE),
+    Mutation("api/comparing.py", "HIDDEN if entry.path in hidden else entry.value or", "entry.value or", COMPARE),
+    Mutation("api/presets.py", "if read.rulebook == server.entry.rulebook:", "if True:", COMPARE + " -k another_game"),
+    Mutation("cli/comparing.py", "or values.is_hidden(spec) or spec.type", "or spec.type", COMPARE + " -k saved"),
+    Mutation(
+        "cli/settings.py",
+        "if stored is not None and values.read(stored, spec) !=",
+        "if values.read(str(stored), spec) !=",
+        COMMANDS + " -k changed",
+    ),
+    Mutation("core/files.py", 'format(value.normalize(), "f")', "str(value)", LAYERS),
+    Mutation(
+        "core/formats/ini/reader.py",
+        'self._without_note(off["value"]), off',
+        'off["value"], off',
+        "tests/core/test_edits.py",
+    ),
+    Mutation("core/draft/guesses.py", "    _keep_what_fits(fields, unsure, value)\n", "", DRAFT),
+    Mutation("core/draft/guesses.py", "if hints.default is None and _ON_WISH.search(comment):", "if False:", DRAFT),
+    Mutation("core/draft/comments.py", "str(entry.path[-1]).lower() not in LABELS", "True", DRAFT),
+    Mutation(
+        "core/draft/hints.py",
+        "least < most:\n                return least, most",
+        "True:\n                return least, most",
+        DRAFT,
+    ),
+    Mutation("core/draft/writer.py", 'and setting.guess.fields["type"] != "secret":', "and True:", DRAFT),
 ]

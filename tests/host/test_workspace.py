@@ -1,0 +1,71 @@
+"""One moment of a server: what follows from it is worked out once, however many ask."""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import Any
+
+import pytest
+from tests.conftest import SiteUnderTest
+
+from roundgate import api
+from roundgate.core import checks
+from roundgate.core.operations import SetValue
+from roundgate.host import workspace
+
+
+@pytest.fixture
+def counts(monkeypatch: pytest.MonkeyPatch) -> Counter[str]:
+    """Count the calls of what is slow; they are made all the same."""
+    found: Counter[str] = Counter()
+
+    def counted(module: Any, name: str) -> None:
+        plain = getattr(module, name)
+
+        def call(*words: Any, **more: Any) -> Any:
+            found[name] += 1
+            return plain(*words, **more)
+
+        monkeypatch.setattr(module, name, call)
+
+    counted(checks, "check_disk")
+    counted(workspace, "replay")
+    return found
+
+
+def test_each_slate_is_replayed_once_and_each_state_checked_once(site: SiteUnderTest, counts: Counter[str]) -> None:
+    site.add("regatta", "boat.slots=16\n")
+    with api.open_site(site.folder) as opened:
+        moment = opened.server("regatta").workspace
+        operations = [SetValue("gullwind.properties", "boat.slots", "24", "16", "race.slots")]
+        for _ in range(3):
+            moment.findings_of(moment.outcome(operations))
+            moment.findings_on_disk()
+        assert counts == {"replay": 1, "check_disk": 2}, "the files as they are, and as the slate would leave them"
+        moment.findings_of(moment.outcome([]))
+        assert counts == {"replay": 2, "check_disk": 2}, "an empty slate leaves the state that is checked already"
+
+
+def test_the_same_content_seen_again_is_not_checked_again(site: SiteUnderTest, counts: Counter[str]) -> None:
+    home = site.add("regatta", "boat.slots=16\n")
+    file = home / "gullwind.properties"
+    before = file.read_bytes()
+    with api.open_site(site.folder) as opened:
+        moment = opened.server("regatta").workspace
+        moment.findings_on_disk()
+        file.write_bytes(before.replace(b"16", b"20"))
+        other = moment.again()
+        other.findings_on_disk()
+        file.write_bytes(before)
+        assert [one.code for one in other.again().findings_on_disk()] == []
+    assert counts["check_disk"] == 2
+
+
+def test_a_file_that_is_asked_for_later_is_read_then_and_what_follows_is_worked_out_anew(site: SiteUnderTest) -> None:
+    home = site.add("regatta", "boat.slots=16\n")
+    (home / "extra.ini").write_text("[a]\nb = 1\n")
+    with api.open_site(site.folder) as opened:
+        moment = opened.server("regatta").workspace
+        assert "extra.ini" not in moment.read().files.texts
+        outcome = moment.outcome([SetValue("extra.ini", "a.b", "2")])
+        assert outcome.touched == ["extra.ini"] and "extra.ini" in moment.read().files.texts
