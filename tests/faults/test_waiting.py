@@ -18,7 +18,7 @@ from msgspec import json as typed_json
 from background import status
 from conftest import SiteUnderTest
 from roundgate.core.rounds import Step
-from roundgate.host.keeper.orders import socket_address
+from roundgate.host.keeper.config import socket_address
 from roundgate.host.keeper.record import birth_of
 from roundgate.host.rounds import announce as step
 from roundgate.host.rounds.context import Round

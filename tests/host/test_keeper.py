@@ -16,7 +16,7 @@ import pytest
 
 from conftest import SiteUnderTest, wait_for
 from roundgate.host.keeper import child
-from roundgate.host.keeper.orders import socket_address
+from roundgate.host.keeper.config import socket_address
 
 
 def status(site: SiteUnderTest) -> dict[str, object]:

@@ -59,7 +59,7 @@ def _stat(path: Path) -> os.stat_result | None:
 
 
 def _make_private(state: Path, found: os.stat_result) -> None:
-    """Close a folder that others could write to or read. Where they could write, its orders may be theirs."""
+    """Close a folder that others could write to or read. Where they could write, its configuration may be theirs."""
     if stat.S_IMODE(found.st_mode) & 0o022:
         raise Trouble(
             f"Others can write to {state}, so nothing in it is believed.",

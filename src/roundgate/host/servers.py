@@ -22,7 +22,7 @@ from roundgate.core.values import ValueProblem
 from roundgate.core.values.units import parse_seconds
 from roundgate.host.errors import Trouble
 from roundgate.host.files import Folder, SeenTexts, read_at_rest, read_bytes, read_texts, write_durably
-from roundgate.host.keeper.orders import KeeperConfig
+from roundgate.host.keeper.config import KeeperConfig
 from roundgate.host.rulebooks import load_rulebook
 from roundgate.host.site import ServerEntry, Site
 
@@ -166,8 +166,8 @@ class Server:
         """Whether SIGKILL is allowed as the last resort."""
         return self.book.server.kill if self.entry.kill is None else self.entry.kill
 
-    def orders(self) -> KeeperConfig:
-        """Write the orders for its keeper."""
+    def keeper_config(self) -> KeeperConfig:
+        """Give what its keeper needs to know."""
         server = self.book.server
         folder = self.files_folder
         return {

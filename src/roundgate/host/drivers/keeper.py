@@ -10,7 +10,7 @@ import msgspec
 from roundgate.host.drivers.keeper_link import KeeperLink, connect, start_keeper
 from roundgate.host.drivers.protocol import RunState
 from roundgate.host.errors import ConsoleCut, KeeperGone, KeeperSilent, Trouble
-from roundgate.host.keeper.orders import write_orders
+from roundgate.host.keeper.config import write_config
 from roundgate.host.servers import Server
 
 
@@ -59,13 +59,13 @@ class KeeperDriver:
         try:
             self._connected()
         except KeeperGone:
-            write_orders(self.server.orders())
+            write_config(self.server.keeper_config())
             self._link = start_keeper(self.server.state)
 
     def start(self) -> None:
         """See Driver. Raises Trouble."""
         self.open()
-        write_orders(self.server.orders())
+        write_config(self.server.keeper_config())
         self.server.remember_book()
         trouble = self._connected().ask("start")
         self._connected().events.clear()  # what was heard of an earlier process says nothing of this one

@@ -16,7 +16,7 @@ from msgspec import json
 
 from roundgate.host.errors import KeeperGone, KeeperSilent
 from roundgate.host.keeper.clients import lock_holder
-from roundgate.host.keeper.orders import socket_address
+from roundgate.host.keeper.config import socket_address
 from roundgate.host.keeper.record import current_record, needs_keeper
 
 _ANSWER_WITHIN = 30.0
@@ -139,7 +139,7 @@ def _reopened(state: str, holder: int) -> KeeperLink:
 
 
 def start_keeper(state: str) -> KeeperLink:
-    """Start a keeper in a session of its own and wait until it listens; its orders lie in the state folder.
+    """Start a keeper in a session of its own and wait until it listens; its configuration is in the state folder.
 
     Where another one was faster, that one is it. Raises KeeperGone where it cannot start.
     """

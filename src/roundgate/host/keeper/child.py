@@ -11,7 +11,7 @@ import subprocess
 import time
 from collections import deque
 
-from roundgate.host.keeper.orders import KeeperConfig
+from roundgate.host.keeper.config import KeeperConfig
 from roundgate.host.keeper.pipes import Pipes, make_pipes, reopen_pipes
 from roundgate.host.keeper.record import Record, birth_of, boot_mark, lives
 from roundgate.host.patterns import LinePattern, PatternError
@@ -30,8 +30,8 @@ _LAST_WORDS = 5
 class Child:
     """The server as the keeper knows it."""
 
-    def __init__(self, orders: KeeperConfig, umask: int) -> None:
-        """Keep the orders, and the file mode mask that the server shall have; nothing is started."""
+    def __init__(self, config: KeeperConfig, umask: int) -> None:
+        """Keep the configuration, and the file mode mask that the server shall have; nothing is started."""
         self.umask = umask
         self.process: int | None = None
         self.birth = 0
@@ -53,18 +53,18 @@ class Child:
         """True from such an end until the server is up again."""
         self.players: set[str] = set()
         self.last_words: deque[str] = deque(maxlen=_LAST_WORDS)
-        self.take(orders)
+        self.take(config)
 
-    def take(self, orders: KeeperConfig) -> str:
-        """Take new orders, for the next start. Give an empty text, or what is wrong: then the old ones stay."""
+    def take(self, config: KeeperConfig) -> str:
+        """Take a new configuration for the next start. Give an empty text, or what is wrong; then the old one stays."""
         try:
-            patterns = [LinePattern(orders[key]) for key in ("ready", "joined", "left")]
+            patterns = [LinePattern(config[key]) for key in ("ready", "joined", "left")]
         except PatternError as error:
-            if not hasattr(self, "orders"):
-                self.orders = orders
+            if not hasattr(self, "config"):
+                self.config = config
                 self._ready = self._joined = self._left = LinePattern("")
             return f"a pattern of its rulebook is broken: {error}"
-        self.orders = orders
+        self.config = config
         self._ready, self._joined, self._left = patterns
         return ""
 
@@ -89,12 +89,12 @@ class Child:
     def start(self) -> None:
         """Copy the files as the server will read them, then start it. Raises OSError where it cannot be started."""
         self._copy_files()
-        pipes = make_pipes(self.orders["state"])
+        pipes = make_pipes(self.config["state"])
         try:
             self._popen = subprocess.Popen(
-                self.orders["command"],
-                cwd=self.orders["folder"],
-                env={**os.environ, **self.orders["environment"]},
+                self.config["command"],
+                cwd=self.config["folder"],
+                env={**os.environ, **self.config["environment"]},
                 stdin=pipes.server_input,
                 stdout=pipes.server_output,
                 stderr=pipes.server_output,
@@ -132,7 +132,7 @@ class Child:
         except OSError:
             return False
         self.ready, self.players = record["ready"], set(record["players"])
-        self._pipes = reopen_pipes(self.orders["state"], record["process"])
+        self._pipes = reopen_pipes(self.config["state"], record["process"])
         return True
 
     def record(self, wanted: bool, round: int | None) -> Record:
@@ -151,11 +151,11 @@ class Child:
 
     def _copy_files(self) -> None:
         """Keep copies of the files as the server reads them now; on a full disk, of those for which there is room."""
-        folder = os.path.join(self.orders["state"], "started")
+        folder = os.path.join(self.config["state"], "started")
         shutil.rmtree(folder, ignore_errors=True)
         with contextlib.suppress(OSError):
             os.mkdir(folder, 0o700)
-        for path, source in self.orders["files"].items():
+        for path, source in self.config["files"].items():
             with contextlib.suppress(OSError):
                 _copy(source, os.path.join(folder, path))
 
@@ -190,7 +190,7 @@ class Child:
 
     def pause_before_restart(self) -> float | None:
         """Tell how long to wait before starting again, in seconds; None where it should stay down."""
-        if self.exit_wanted or not (self.orders["restart"] or self.stop_failed):
+        if self.exit_wanted or not (self.config["restart"] or self.stop_failed):
             return None
         if time.time() - self.started > STEADY:
             self.crashes = 0

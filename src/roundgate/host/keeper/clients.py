@@ -13,7 +13,7 @@ import socket
 import struct
 from typing import Any
 
-from roundgate.host.keeper.orders import socket_address
+from roundgate.host.keeper.config import socket_address
 
 _MOST_UNSENT = 4 * 1024 * 1024
 _MOST_UNREAD = 1024 * 1024

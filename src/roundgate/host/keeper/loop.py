@@ -14,9 +14,9 @@ from typing import Any
 
 from roundgate.host.keeper.child import LATE_STOP, Child
 from roundgate.host.keeper.clients import Client, is_welcome, listen, take_lock
+from roundgate.host.keeper.config import read_config
 from roundgate.host.keeper.crashes import write_event
 from roundgate.host.keeper.log import ConsoleLog
-from roundgate.host.keeper.orders import read_orders
 from roundgate.host.keeper.record import current_record, needs_keeper, write_record
 from roundgate.host.keeper.recovery import ORPHANED, Recovery
 
@@ -32,7 +32,7 @@ class Keeper:
         """Take the lock, open the socket and the log. Raises OSError where another keeper has the lock."""
         self.state = state
         self.lock = take_lock(state)
-        self.child = Child(read_orders(state), umask)
+        self.child = Child(read_config(state), umask)
         self.selector = selectors.DefaultSelector()
         self.listener: socket.socket | None = None
         self._listen()
@@ -119,7 +119,7 @@ class Keeper:
             self._plan_restart()
         if record["round"] is not None:
             self.round = record["round"]
-            self.recovery = Recovery(self.child.orders["recover"], record["round"], ORPHANED)
+            self.recovery = Recovery(self.child.config["recover"], record["round"], ORPHANED)
         self._note()
 
     def _watch(self) -> None:
@@ -134,12 +134,12 @@ class Keeper:
             return "the server runs already"
         self.restart_at = None
         try:
-            trouble = self.child.take(read_orders(self.state))
+            trouble = self.child.take(read_config(self.state))
             if trouble:
                 return trouble
             self.child.start()
         except (OSError, ValueError) as error:
-            name = getattr(error, "filename", None) or self.child.orders["command"][0]
+            name = getattr(error, "filename", None) or self.child.config["command"][0]
             return f"it cannot be started: {getattr(error, 'strerror', None) or error}: {name}"
         self.wanted = True
         self._watch()
@@ -153,7 +153,7 @@ class Keeper:
         if trouble and not self.child.runs:
             self._write_event("cannot-start", [trouble])
             self._plan_restart()
-        elif not self.child.orders["ready"]:
+        elif not self.child.config["ready"]:
             self._write_event("up-again")
 
     def _hear(self) -> None:
@@ -252,7 +252,7 @@ class Keeper:
         client.connection.close()
         self.clients.remove(client)
         if client.round is not None and not self._leased():
-            self.recovery = Recovery(self.child.orders["recover"], client.round)
+            self.recovery = Recovery(self.child.config["recover"], client.round)
 
     def _recovery_ended(self) -> None:
         assert self.recovery is not None and self.recovery.ended is not None

@@ -24,7 +24,7 @@ def start(round: Round) -> None:
     except Trouble as error:
         raise NotProven(error.what, []) from error
     except OSError as error:
-        raise NotProven(f"its keeper's orders cannot be written: {error.strerror or error}", []) from error
+        raise NotProven(f"its keeper's configuration cannot be written: {error.strerror or error}", []) from error
     round.journal.waits(Step.START, "waiting for the ready sign", round.store.timing(round.server.name, "start"))
     if round.server.book.server.ready:
         _await_ready(round, began + round.server.seconds("start_within"))

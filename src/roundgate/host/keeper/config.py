@@ -26,30 +26,30 @@ class KeeperConfig(TypedDict):
     """The command that recovers a broken-off round; the round's number is put behind it."""
 
 
-def read_orders(state: str) -> KeeperConfig:
-    """Read the orders in a state folder."""
+def read_config(state: str) -> KeeperConfig:
+    """Read the configuration in a state folder. The file keeps the name that running keepers know."""
     import json
 
     with open(os.path.join(state, "orders.json"), encoding="utf-8") as file:
-        orders: KeeperConfig = json.load(file)
-    return orders
+        config: KeeperConfig = json.load(file)
+    return config
 
 
-def write_orders(orders: KeeperConfig) -> None:
-    """Write orders for a keeper that is about to start, or for its next start of the server.
+def write_config(config: KeeperConfig) -> None:
+    """Write the configuration of a keeper that is about to start, or for its next start of the server.
 
-    Orders that are the same already are left alone, so that a full disk does not keep a server down. Raises OSError.
+    One that is the same already is left alone, so that a full disk does not keep a server down. Raises OSError.
     """
     import json
 
-    path = os.path.join(orders["state"], "orders.json")
+    path = os.path.join(config["state"], "orders.json")
     with contextlib.suppress(OSError, ValueError, RecursionError):
-        if read_orders(orders["state"]) == orders:
+        if read_config(config["state"]) == config:
             return
     temporary = f"{path}.{os.getpid()}.new"
     try:
         with os.fdopen(os.open(temporary, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w", encoding="utf-8") as file:
-            json.dump(orders, file)
+            json.dump(config, file)
         os.replace(temporary, path)
     except OSError:
         with contextlib.suppress(OSError):
