@@ -18,7 +18,8 @@ def compare(
     words: Annotated[
         list[str],
         typer.Argument(
-            help="SERVER, defaults, preset:NAME or round:N (before that round); two or more.",
+            metavar="SIDE SIDE...",
+            help="SERVER, defaults, preset:NAME or round:N (before that round).",
             autocompletion=complete_server_or_name,
         ),
     ],

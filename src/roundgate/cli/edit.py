@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from roundgate.api.server import Discarded, OpenServer
     from roundgate.host.workspace import Holder
 
-Words = Annotated[list[str], typer.Argument(help="[SERVER] NAME=VALUE...", autocompletion=complete_server_or_name)]
+Words = Annotated[list[str], typer.Argument(metavar="[SERVER] NAME=VALUE...", autocompletion=complete_server_or_name)]
 Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 KindOf = Annotated[
     str,
@@ -66,7 +66,7 @@ def set_values(
 
 
 def switch(
-    words: Annotated[list[str], typer.Argument(help="[SERVER] NAME...", autocompletion=complete_server_or_name)],
+    words: Annotated[list[str], typer.Argument(metavar="[SERVER] NAME...", autocompletion=complete_server_or_name)],
     on: Annotated[
         bool | None, typer.Option("--on/--off", help="Let it count again as it is, or comment it out.")
     ] = None,
@@ -88,7 +88,7 @@ def switch(
 
 
 def rename(
-    words: Annotated[list[str], typer.Argument(help="[SERVER] NAME NEW-NAME")],
+    words: Annotated[list[str], typer.Argument(metavar="[SERVER] NAME NEW-NAME")],
     force: Annotated[bool, typer.Option("--force", help="Rename even a key that the rulebook describes.")] = False,
 ) -> None:
     """Give a key another name, in its place: its value, comment and order stay.
@@ -109,7 +109,7 @@ def rename(
     _change_keys(words, "rename", renamed)
 
 
-def reset(words: Annotated[list[str], typer.Argument(help="[SERVER] NAME...")]) -> None:
+def reset(words: Annotated[list[str], typer.Argument(metavar="[SERVER] NAME...")]) -> None:
     """Give settings their default again: the key's value becomes the default; an unknown key is taken out.
 
     A record is taken out of its list by a field: roundgate reset regatta 'officers.json:officers[name=Tern]'.
@@ -120,7 +120,7 @@ def reset(words: Annotated[list[str], typer.Argument(help="[SERVER] NAME...")]) 
 
 
 def add(
-    words: Annotated[list[str], typer.Argument(help="[SERVER] LIST ENTRY...")],
+    words: Annotated[list[str], typer.Argument(metavar="[SERVER] LIST ENTRY...")],
     at: Annotated[int | None, typer.Option(help="Put it at this number; 0 is the first. Else at the end.")] = None,
     new: New = False,
     new_file: NewFile = False,
@@ -135,13 +135,13 @@ def add(
     _change_list(words, lambda setter, name, items: setter.added(name, items, at), options)
 
 
-def remove(words: Annotated[list[str], typer.Argument(help="[SERVER] LIST ENTRY...")]) -> None:
+def remove(words: Annotated[list[str], typer.Argument(metavar="[SERVER] LIST ENTRY...")]) -> None:
     """Remove entries from a list. A list never falls below its least."""
     _change_list(words, lambda setter, name, items: setter.removed(name, items))
 
 
 def move(
-    words: Annotated[list[str], typer.Argument(help="[SERVER] LIST ENTRY")],
+    words: Annotated[list[str], typer.Argument(metavar="[SERVER] LIST ENTRY")],
     to: Annotated[int, typer.Option(help="The number that it gets; 0 is the first.")],
 ) -> None:
     """Move an entry of a list to another place."""
@@ -258,7 +258,7 @@ def slate(
         echo_json(results)
 
 
-def discard(words: Annotated[list[str] | None, typer.Argument(help="[SERVER] [NAME...]")] = None) -> None:
+def discard(words: Annotated[list[str] | None, typer.Argument(metavar="[SERVER] [NAME]...")] = None) -> None:
     """Take waiting changes back: those named, or all of a server's."""
     context = CallContext()
     word, names = context.split(words or [])

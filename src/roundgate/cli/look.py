@@ -48,7 +48,7 @@ def status(
 
 def show(
     words: Annotated[
-        list[str] | None, typer.Argument(help="[SERVER] [NAME or FILE...]", autocompletion=complete_server_or_name)
+        list[str] | None, typer.Argument(metavar="[SERVER] [NAME|FILE]...", autocompletion=complete_server_or_name)
     ] = None,
     everything: Annotated[bool, typer.Option("--all", help="Advanced settings and unknown keys too.")] = False,
     advanced: Annotated[bool, typer.Option("--advanced", help="Advanced settings only.")] = False,
@@ -78,7 +78,7 @@ def show(
 
 
 def explain(
-    words: Annotated[list[str], typer.Argument(help="[SERVER] NAME", autocompletion=complete_server_or_name)],
+    words: Annotated[list[str], typer.Argument(metavar="[SERVER] NAME", autocompletion=complete_server_or_name)],
     as_json: Json = False,
 ) -> None:
     """All there is to know of a setting or list, where it stands, or of a finding code."""

@@ -114,7 +114,7 @@ def _run_bare(word: str | None, options: Options, why: BooksUnusable) -> None:
             echo(start_bare(server))
 
 
-def send(words: Annotated[list[str], typer.Argument(help="[SERVER] LINE")]) -> None:
+def send(words: Annotated[list[str], typer.Argument(metavar="[SERVER] LINE")]) -> None:
     """Send one line to a running server's console, and show what it answers within a moment."""
     context = CallContext()
     named = len(words) > 1 and is_server_word(context.site, words[0])

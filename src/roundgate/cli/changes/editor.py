@@ -26,7 +26,7 @@ CHOICES = "[a]gain in the editor, [k]eep it as it is, or [g]ive up? "
 
 
 def edit(
-    words: Annotated[list[str], typer.Argument(help="[SERVER] FILE")],
+    words: Annotated[list[str], typer.Argument(metavar="[SERVER] FILE")],
     anyway: Annotated[bool, typer.Option("--keep", help="Keep it even with errors, without asking.")] = False,
     new_file: Annotated[bool, typer.Option("--new-file", help="Make a file that does not exist yet.")] = False,
 ) -> None:
