@@ -182,3 +182,8 @@ def test_any_comment_gives_a_rulebook_that_is_right(words: list[str], value: str
     comment = " ".join(words)
     hints_in(comment)
     drafted(files(properties=f"# {comment}\ncrew={value}\n#other={value}\n", ini=f"; {comment}\ncrew = {value}\n"))
+
+
+def test_bounds_the_wrong_way_round_are_none_and_nothing_is_said_of_them() -> None:
+    made = draft("quay", files(properties="# Sails [20-4]\ncrew=12\n"), (), {})
+    assert "range" not in tomllib.loads(made.text)["setting"]["crew"] and made.counts.unsure == 0
