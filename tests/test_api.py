@@ -81,18 +81,6 @@ def test_one_moment_stays_what_it_is_until_it_is_refreshed(site: SiteUnderTest) 
         assert server.workspace.read().files.stored("race.slots") == "12"
 
 
-def test_a_write_of_the_same_size_right_after_a_look_is_seen(site: SiteUnderTest) -> None:
-    """File times are coarse: a file that was just written is read again whatever its times say."""
-    home = site.add("regatta", "boat.slots=10\n")
-    file = home / "gullwind.properties"
-    with api.open_site(site.folder) as opened:
-        moment = opened.server("regatta").workspace
-        for number in range(200):
-            file.write_text(f"boat.slots={10 + number % 30}\n")
-            moment = moment.again()
-            assert moment.read().files.stored("race.slots") == str(10 + number % 30)
-
-
 def test_importing_it_loads_next_to_nothing() -> None:
     code = "import sys, roundgate.api; print([name for name in sys.modules if name.startswith('roundgate.')])"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)

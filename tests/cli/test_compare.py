@@ -18,8 +18,8 @@ def club(site: SiteUnderTest) -> SiteUnderTest:
     two = site.add("harbour", "boat.slots=24\ngust.limit=20\nentry.code=55667788\nwind.scale=0.5\n")
     (two / "courses.txt").write_text("Harbour Mile\n")
     (one / "guestlist.txt").write_text("GW-7K3M-Q2XD\n")
-    (one / "weather.ini").write_text("[gusts]\nstrength=1.0\n")
-    (two / "weather.ini").write_text("[gusts]\nstrength=2.0\n")
+    (one / "weather.ini").write_text("[gusts]\nstrength=1.0\npassword=low-tide\n")
+    (two / "weather.ini").write_text("[gusts]\nstrength=2.0\npassword=high-tide\n")
     return site
 
 
@@ -46,7 +46,9 @@ def test_two_servers_differ_in_what_their_files_mean_and_not_in_spelling(club: S
 def test_secrets_are_compared_and_never_shown(club: SiteUnderTest) -> None:
     assert rows(club, "regatta", "harbour")["entry.code"]["values"] == ["(set, hidden)", "(set, hidden)"]
     said = "".join(club.run("compare", "regatta", "harbour", *form).stdout for form in ([], ["--json"], ["--csv"]))
-    assert "11223344" not in said and "55667788" not in said
+    for secret in ("11223344", "55667788", "low-tide", "high-tide"):
+        assert secret not in said
+    assert "weather.ini:gusts.password" in said, "that it differs is told"
 
 
 def test_a_side_may_be_the_defaults_a_preset_or_a_round(club: SiteUnderTest) -> None:

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import os
 from collections import Counter
+from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
 import pytest
@@ -11,7 +14,8 @@ from tests.conftest import SiteUnderTest
 from roundgate import api
 from roundgate.core import checks
 from roundgate.core.operations import SetValue
-from roundgate.host import workspace
+from roundgate.host import files, workspace
+from roundgate.host.files import Folder, SeenTexts, read_texts
 
 
 @pytest.fixture
@@ -69,3 +73,29 @@ def test_a_file_that_is_asked_for_later_is_read_then_and_what_follows_is_worked_
         assert "extra.ini" not in moment.read().files.texts
         outcome = moment.outcome([SetValue("extra.ini", "a.b", "2")])
         assert outcome.touched == ["extra.ini"] and "extra.ini" in moment.read().files.texts
+
+
+def test_a_write_in_the_same_tick_of_the_clock_is_seen(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """On a file system whose times are coarse, two writes of one size look the same: what is fresh is read again."""
+    seen, folder, file = SeenTexts(), Folder(str(tmp_path)), tmp_path / "a.ini"
+    plain, tick = os.stat, 40_000_000
+
+    def coarse(path: str, *words: Any, **more: Any) -> Any:
+        found = plain(path, *words, **more)
+        times = {name: getattr(found, name) // tick * tick + 1 for name in ("st_mtime_ns", "st_ctime_ns")}
+        return SimpleNamespace(st_dev=found.st_dev, st_ino=found.st_ino, st_size=found.st_size, **times)
+
+    monkeypatch.setattr(files, "os", SimpleNamespace(**{**vars(os), "stat": coarse}))
+    for number in range(500):
+        file.write_text(str(number % 10))
+        texts, _ = read_texts(folder, ["a.ini"], seen)
+        assert texts["a.ini"].body == str(number % 10)
+
+
+def test_a_file_that_has_been_at_rest_is_not_read_again(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    seen, folder, file = SeenTexts(), Folder(str(tmp_path)), tmp_path / "a.ini"
+    file.write_text("1")
+    os.utime(file, (1_000_000_000, 1_000_000_000))
+    first = read_texts(folder, ["a.ini"], seen)
+    monkeypatch.setattr(Folder, "read", lambda *_: pytest.fail("it was read again"))
+    assert read_texts(folder, ["a.ini"], seen) == first

@@ -428,7 +428,9 @@ MUTATIONS = [
         "tests/cli/test_check_files.py",
     ),
     # --- one workspace, comparing, drafting ---
-    Mutation("host/files.py", "if time.time_ns() - found.st_mtime_ns < tick:", "if False:", API + " -k same_size"),
+    Mutation(
+        "host/files.py", "if time.time_ns() - found.st_mtime_ns < tick:", "if False:", WORKSPACE + " -k same_tick"
+    ),
     Mutation("host/workspace.py", "return self if is_same else fresh", "return self", API + " -k one_moment"),
     Mutation("host/workspace.py", "if key not in self._outcomes:", "if True:", WORKSPACE),
     Mutation("api/server.py", "self._workspace = self._workspace.with_slate(", "self._workspace.with_slate(", API),
