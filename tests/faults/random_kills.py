@@ -9,7 +9,6 @@ look with ``status``. At the end of each trial every file must be wholly old or 
 
 from __future__ import annotations
 
-import json
 import os
 import random
 import signal
@@ -22,7 +21,7 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).parent.parent))
 import psutil
 
-from background import Background, status
+from background import Background, rounds, status
 from conftest import SiteUnderTest
 
 TARGETS = ("round", "keeper", "keeper and guard", "command", "server", "round and keeper", "all", "recovery")
@@ -67,12 +66,6 @@ def files(site: SiteUnderTest) -> tuple[str | None, bool]:
     return site.value("regatta", "boat.slots"), "Lantern Run" in site.text("regatta", "courses.txt")
 
 
-def newest_outcome(site: SiteUnderTest) -> str:
-    """Tell how the newest round ended; ``open`` where it has not."""
-    rounds = json.loads(site.ok("rounds", "--json"))
-    return str(rounds[0]["outcome"]) if rounds else ""
-
-
 def trial(site: SiteUnderTest, dice: random.Random) -> tuple[str, str]:
     """Run one trial; give its target, and an empty text or what was wrong."""
     target = dice.choice(TARGETS)
@@ -94,7 +87,7 @@ def trial(site: SiteUnderTest, dice: random.Random) -> tuple[str, str]:
         if (
             now["state"] == "up"
             and now["round"] is None
-            and newest_outcome(site) != "open"  # killed just now, and its recovery has not begun yet
+            and rounds(site)[0]["outcome"] != "open"  # killed just now, and its recovery has not begun yet
             and not processes(site, "round")
             and not processes(site, "recovery")
         ):
