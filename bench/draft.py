@@ -13,7 +13,7 @@ import tomllib
 from pathlib import Path
 from typing import Any
 
-from roundgate.api.drafting import _file
+from roundgate.api.drafting import file_by_its_looks
 from roundgate.core.draft.writer import draft
 from roundgate.core.files import ServerFiles
 from roundgate.core.rulebook.model import NO_RULEBOOK, Rulebook
@@ -39,7 +39,7 @@ def drafted(path: Path) -> dict[str, dict[str, Any]]:
     """Draft a rulebook from one file; give its settings by their keys."""
     name = f"{path.stem}.conf" if path.suffix == ".sample" else path.name
     text = decode(path.read_bytes())
-    book = Rulebook(rulebook=NO_RULEBOOK.rulebook, file={name: _file(name, text)})
+    book = Rulebook(rulebook=NO_RULEBOOK.rulebook, file={name: file_by_its_looks(name, text)})
     made = draft("bench", ServerFiles(book, {name: text}), (), {})
     return {spec["key"]: spec for spec in tomllib.loads(made.text)["setting"].values()}
 

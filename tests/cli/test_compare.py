@@ -15,7 +15,7 @@ from tests.conftest import SiteUnderTest
 def club(site: SiteUnderTest) -> SiteUnderTest:
     """Two servers of one game that differ in three settings, a list and a file."""
     one = site.add("regatta", "boat.slots=16\ngust.limit=20\nentry.code=11223344\nwind.scale=0.50\n")
-    two = site.add("harbour", "boat.slots=24\ngust.limit=20\nentry.code=55667788\nwind.scale=0.5\n")
+    two = site.add("harbour", "server.motto=007\nboat.slots=24\ngust.limit=20\nentry.code=55667788\nwind.scale=0.5\n")
     (two / "courses.txt").write_text("Harbour Mile\n")
     (one / "guestlist.txt").write_text("GW-7K3M-Q2XD\n")
     (one / "weather.ini").write_text("[gusts]\nstrength=1.0\npassword=low-tide\n")
@@ -104,7 +104,9 @@ def test_a_preset_saved_from_one_server_makes_another_like_it(club: SiteUnderTes
     said = club.ok("preset", "save", "evening", "harbour", "--against", "regatta")
     text = (club.folder / "presets" / "evening.toml").read_text()
     assert '"race.slots" = 24' in text and "55667788" not in text + said and "net.port" not in text
+    assert '"server.motto" = "007"' in text, "a text of digits stays a text"
     club.ok("preset", "regatta", "evening")
+    assert "007" in club.ok("slate", "regatta")
     assert "race.slots: 16 -> 24" in club.ok("slate", "regatta")
     assert "is there already" in club.fails(1, "preset", "save", "evening", "harbour")
     club.ok("preset", "save", "evening", "harbour", "--force")

@@ -437,7 +437,7 @@ MUTATIONS = [
     Mutation("api/comparing.py", "same=len(plain) < 2)\n\n\ndef _stored", "same=False)\n\n\ndef _stored", COMPARE),
     Mutation("api/comparing.py", "HIDDEN if entry.path in hidden else entry.value or", "entry.value or", COMPARE),
     Mutation("api/presets.py", "if read.rulebook == server.entry.rulebook:", "if True:", COMPARE + " -k another_game"),
-    Mutation("cli/comparing.py", "or values.is_hidden(spec) or spec.type", "or spec.type", COMPARE + " -k saved"),
+    Mutation("api/comparing.py", "or values.is_hidden(spec) or spec.type", "or spec.type", COMPARE + " -k saved"),
     Mutation(
         "cli/settings.py",
         "if stored is not None and values.read(stored, spec) !=",

@@ -14,7 +14,8 @@ from roundgate.core.files import ServerFiles, format_value, plain_form
 from roundgate.core.formats.places import key_of
 from roundgate.core.rulebook.model import Rulebook, Setting, TomlValue
 from roundgate.core.secrets import HIDDEN, hidden_paths
-from roundgate.host.errors import UnknownName, WrongWords
+from roundgate.core.values import ValueProblem
+from roundgate.host.errors import Trouble, UnknownName, WrongWords
 from roundgate.host.rounds.save import saved_files
 
 DEFAULTS, PRESET, ROUND = "defaults", "preset:", "round:"
@@ -137,6 +138,35 @@ def _shown(side: Side, name: str) -> str | None:
         return format_value(stored, spec)
     default = values.default_of(spec)
     return "(not set)" if default is None else f"{values.show(default, spec)} (default)"
+
+
+_OF_ONE_SERVER = ("port", "address", "url")
+"""Types of values that no two servers should share."""
+
+
+def differing_values(mine: Side, other: Side) -> dict[str, TomlValue]:
+    """Give what one side has and the other has not, as people say it; without secrets, ports and addresses.
+
+    Raises Trouble where a value is not valid.
+    """
+    chosen: dict[str, TomlValue] = {}
+    for name, spec in mine.book.setting.items():
+        stored = _stored(mine, name)
+        if stored is None or values.is_hidden(spec) or spec.type in _OF_ONE_SERVER:
+            continue
+        if _plain(mine, name) == plain_form(mine.book, name, _stored(other, name)):
+            continue
+        try:
+            value = values.read(stored, spec)
+        except ValueProblem as error:
+            raise Trouble(
+                f"{name} of {mine.name} is not valid: {error.cause}", "Correct it, then save again."
+            ) from error
+        if isinstance(value, bool) or (spec.type == "int" and isinstance(value, int)):
+            chosen[name] = value
+        else:  # a text such as 007 or true stays a text
+            chosen[name] = values.show(value, spec)
+    return chosen
 
 
 def _lists(sides: Sequence[Side]) -> Iterator[Difference]:

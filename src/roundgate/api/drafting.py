@@ -36,14 +36,14 @@ def draft_rulebook(name: str, servers: Sequence[Server]) -> Draft:
         )
     book = Rulebook(
         rulebook=NO_RULEBOOK.rulebook,
-        file={path: _file(path, text) for path, text in now.files.texts.items()},
+        file={path: file_by_its_looks(path, text) for path, text in now.files.texts.items()},
     )
     files = ServerFiles(book, now.files.texts)
     elsewhere = {other.name: ServerFiles(book, other.read_only(paths).files.texts) for other in others}
     return draft(name, files, [f"{path}: {why.cause}" for path, why in now.unreadable.items()], elsewhere)
 
 
-def _file(path: str, text: Text) -> File:
+def file_by_its_looks(path: str, text: Text) -> File:
     """Tell a file's format by its name, else by its content with what is commented out in it.
 
     Keys whose values have remarks behind them are no properties, whose values run to the end of the line.

@@ -11,7 +11,7 @@ import typer
 from roundgate.cli.call import CallContext
 from roundgate.cli.complete import complete_server_or_name
 from roundgate.cli.screen.output import clean, echo, echo_json, echo_table, plain
-from roundgate.host.errors import Trouble, UnknownName, WrongWords
+from roundgate.host.errors import UnknownName, WrongWords
 
 
 def compare(
@@ -108,37 +108,15 @@ def _list(context: CallContext, names: list[str]) -> None:
     echo_table(("server", "preset", "", "sets"), rows)
 
 
-_OF_ONE_SERVER = ("port", "address", "url")
-"""Types of values that no two servers should share."""
-
-
 def _save(context: CallContext, words: list[str], against: str, *, force: bool) -> None:
-    from roundgate.api.comparing import sides_of
+    from roundgate.api.comparing import differing_values, sides_of
     from roundgate.api.presets import save_preset
-    from roundgate.core import values
-    from roundgate.core.files import plain_form
-    from roundgate.core.values import ValueProblem
 
     if len(words) != 2:
         raise WrongWords("A name and a server are needed.", "roundgate preset save NAME SERVER")
     name, server = words[0], context.one(words[1])
     mine, other = sides_of(context, [server.name, against])
-    assert mine.files is not None
-    chosen: dict[str, bool | int | float | str] = {}
-    for key, spec in server.book.setting.items():
-        stored = mine.files.stored(key)
-        theirs = other.files.stored(key) if other.files is not None else other.stored.get(key)
-        if stored is None or values.is_hidden(spec) or spec.type in _OF_ONE_SERVER:
-            continue
-        if plain_form(server.book, key, stored) == plain_form(server.book, key, theirs):
-            continue
-        try:
-            typed = values.show(values.read(stored, spec), spec)
-        except ValueProblem as error:
-            raise Trouble(
-                f"{key} of {server.name} is not valid: {error.cause}", f"roundgate check {server.name}"
-            ) from error
-        chosen[key] = typed == "true" if typed in ("true", "false") else int(typed) if typed.isdecimal() else typed
+    chosen = differing_values(mine, other)
     path = save_preset(context.site, name, server.entry.rulebook, chosen, force=force)
     number = f"{len(chosen)} value{'' if len(chosen) == 1 else 's'}"
     echo(f"{path.name}: {number} of {server.name} that differ from {other.name}.")
