@@ -73,7 +73,7 @@ def test_the_page_of_findings_is_current() -> None:
 def test_the_page_and_the_schema_of_the_site_file_are_current() -> None:
     made = runpy.run_path(str(ROOT / "docs" / "make_site.py"))
     assert (ROOT / "docs" / "site.md").read_text("utf-8") == made["page"](), "run: python docs/make_site.py"
-    assert json.loads((ROOT / "docs" / "site.schema.json").read_text("utf-8")) == made["schema"]()
+    assert json.loads((ROOT / "docs" / "site.schema.json").read_text("utf-8")) == made["site_schema"]()
 
 
 def test_the_example_of_the_api_runs_as_it_stands(site: SiteUnderTest) -> None:

@@ -75,7 +75,7 @@ def test_it_makes_missing_files_at_its_first_run_and_rewrites_its_file_when_it_s
     assert standin.end() == 0
     text = (folder / "gullwind.properties").read_text()
     assert "boat.slots=16\n" in text, "an edit made while it runs is lost"
-    assert "#" not in text and "no.such.key" not in text
+    assert "\n#" not in text and "no.such.key" not in text
     assert (folder / "logs" / "latest.log").read_text().startswith("Gullwind server ")
 
 
@@ -133,6 +133,7 @@ def test_the_world_fixes_tide_and_size(folder: Path) -> None:
     [
         (lambda folder: (folder / "courses.txt").write_text("# none\n"), "fatal: index 0"),
         (lambda folder: add(folder, "memory.limit=9000\n"), "fatal: alloc"),
+        (lambda folder: add(folder, "tick.rate=60\n"), "fatal: tick"),
         (lambda folder: (folder / "sea-trials.txt").write_text("die-at-start\n"), "ERROR bad config"),
     ],
 )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import argparse
 import asyncio
 import json
 import os
@@ -13,9 +14,9 @@ import urllib.request
 from collections.abc import Callable
 
 from gullwind_standin import settings as files
+from gullwind_standin.more_files import read_all
 from gullwind_standin.settings import Settings, WillNotStart
 
-VERSION = "2.4.1"
 _SAILORS = ("Wren", "Tern", "Plover", "Dunlin", "Avocet", "Curlew", "Knot", "Ruff", "Sanderling", "Turnstone")
 _LETTERS = "23456789ABCDEFGHJKLMNPQRSTUVWXYZ"
 _SECRET = ("entry.code", "console.code")
@@ -31,9 +32,12 @@ def sailor_id(number: int) -> str:
 class GullwindServer:
     """One running server."""
 
-    def __init__(self, folder: str, may_take: int) -> None:
+    def __init__(self, folder: str, may_take: int, words: argparse.Namespace) -> None:
         """Read the folder's faults; ``may_take`` is the memory, in megabytes, that the machine grants."""
         self.folder = folder
+        self.words = words
+        self.mods = [mod for mod in words.mods.split(";") if mod]
+        self.more: Settings = {}
         self.may_take = may_take
         self.trials = files.read_trials(folder)
         self.settings: Settings = {}
@@ -52,7 +56,7 @@ class GullwindServer:
 
     async def run(self) -> int:
         """Live from start to stop; give the exit code."""
-        self.log(f"Gullwind server {VERSION}")
+        self.log(f"Gullwind server {self.words.like}")
         try:
             self._load()
             servers = await self._listen()
@@ -70,7 +74,7 @@ class GullwindServer:
 
     def _load(self) -> None:
         first = not os.path.exists(os.path.join(self.folder, "gullwind.properties"))
-        counting = files.effective(files.read_properties(self.folder))
+        counting = files.effective(files.read_properties(self.folder), self.words.like, self.words.edition)
         if first:
             files.write_properties(self.folder, counting, first=True)
         self.written = dict(counting)
@@ -78,7 +82,28 @@ class GullwindServer:
         courses = files.read_courses(self.folder)
         if int(float(self.settings["memory.limit"])) > self.may_take:
             raise WillNotStart("fatal: alloc")
+        if int(float(self.settings["tick.rate"])) >= 60:
+            raise WillNotStart("fatal: tick")
+        self._check_words()
+        self.more = read_all(self.folder, self.settings["world.save"], self.settings["tide.mode"], self.mods)
         self.log(f"World {self.settings['world.save']}, tide {self.settings['tide.mode']}, {len(courses)} courses")
+
+    def _check_words(self) -> None:
+        """Look at the start script's words; what is wrong ends the server with one line that helps nobody."""
+        if self.words.hold is not None and self.words.hold != self.may_take:
+            raise WillNotStart("fatal: hold")
+        for number, mod in enumerate(self.mods):
+            home = os.path.join(self.folder, "mods", mod)
+            if not os.path.isdir(home):
+                raise WillNotStart("fatal: dir")
+            needs = os.path.join(home, "needs.txt")
+            if os.path.exists(needs):
+                with open(needs, encoding="utf-8") as file:
+                    wanted = [line.strip() for line in file if line.strip()]
+                if any(one not in self.mods[:number] for one in wanted):
+                    raise WillNotStart("fatal: order")
+        if self.words.profile:
+            os.makedirs(os.path.join(self.folder, self.words.profile), exist_ok=True)
 
     async def _listen(self) -> list[asyncio.Server]:
         servers = [await self._listen_on("net.address", "net.port", self._meet)]
@@ -103,7 +128,7 @@ class GullwindServer:
     async def _meet(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         """Answer a boat that hails: the game's own greeting, in one line."""
         if await reader.readline() == b"hail\n":
-            writer.write(f"gullwind {VERSION} {len(self.sailors)}/{self.settings['boat.slots']}\n".encode())
+            writer.write(f"gullwind {self.words.like} {len(self.sailors)}/{self.settings['boat.slots']}\n".encode())
         writer.close()
 
     def _ready(self) -> None:
@@ -111,7 +136,7 @@ class GullwindServer:
             asyncio.get_running_loop().add_signal_handler(sign, self._asked_to_stop, number)
         if not self.trials.ready_never:
             self.log(f"Ready: 0 of {self.settings['boat.slots']} boats")
-        if self.settings["lobby.listed"] == "true":
+        if self.settings["lobby.listed"] == "true" and not self.words.unlisted:
             self.background = asyncio.create_task(asyncio.to_thread(self._tell_lobby, "POST"))
         if self.trials.restless:
             self.restless_task = asyncio.create_task(self._write_again_and_again())
@@ -212,10 +237,12 @@ class GullwindServer:
     def _do_value(self, rest: str) -> list[str]:
         """Read or set a value while running; what is set so is gone after the next start."""
         key, _, value = rest.partition(" ")
+        if key in self.more and not value:
+            return [f"{key} is {self.more[key]}"]
         if key not in self.settings or key in _SECRET:
             return ["?"]
         if value and key not in ("net.port", "world.save", "tide.mode", "world.size"):
-            self.settings[key] = files.effective({key: value})[key]
+            self.settings[key] = files.effective({key: value}, self.words.like, self.words.edition)[key]
         return [f"{key} is {self.settings[key]}"]
 
     def _do_muster(self, rest: str) -> list[str]:

@@ -49,7 +49,22 @@ DEFAULTS = {
     "tick.rate": "30",
     "log.detail": "usual",
     "chart.url": "",
+    "chart.file": "",
+    "tide.table": "saltmarsh.tide",
+    "club.colour": "#1f4e79",
+    "club.secretary": "",
+    "race.classes": "gull,tern",
+    "relay.address": "",
+    "race.handicap": "0",
+    "race.tally": "low",
+    "ocean.swell": "1.5",
 }
+RELEASES = {
+    "race.handicap": ("since", "2.4"),
+    "race.tally": ("until", "2.4"),
+    "ocean.swell": ("edition", "offshore"),
+}
+"""Keys that not every version and edition has."""
 _CLAMPED = {
     "boat.slots": (1, 64),
     "reserve.slots": (0, 4),
@@ -68,12 +83,15 @@ _CLAMPED = {
     "finish.wait": (10, 600),
     "tick.rate": (10, 60),
     "memory.limit": (256, 1_000_000),
+    "race.handicap": (0, 100),
+    "ocean.swell": (0, 9),
 }
 _WORDS = {
-    "tide.mode": ("calm", "spring", "storm", "custom"),
+    "tide.mode": ("calm", "spring", "storm", "maelstrom", "custom"),
     "world.size": ("small", "middle", "large"),
     "log.detail": ("quiet", "usual", "chatty"),
     "language": ("en", "de", "fr", "nl"),
+    "race.tally": ("low", "high"),
 }
 _SWITCHES = {key for key, value in DEFAULTS.items() if value in ("true", "false")}
 _PORTS = ("net.port", "console.port")
@@ -147,12 +165,28 @@ def _plain(raw: str) -> str:
     return re.sub(r"\\(?:u([0-9a-fA-F]{4})|(.))", one, raw)
 
 
-def effective(found: Settings) -> Settings:
+def known_keys(version: str, edition: str) -> list[str]:
+    """Give the keys that a version and an edition have."""
+    numbers = [int(number) for number in version.split(".")[:2]]
+
+    def has(key: str) -> bool:
+        how, what = RELEASES.get(key, ("", ""))
+        if how == "edition":
+            return edition == what
+        is_later = numbers >= [int(number) for number in what.split(".")] if what else True
+        return is_later if how != "until" else not is_later
+
+    return [key for key in DEFAULTS if has(key)]
+
+
+def effective(found: Settings, version: str = "2.4", edition: str = "inshore") -> Settings:
     """Make of a file what counts: unknown keys dropped, bad values replaced, numbers clamped, all without a word."""
-    counting = dict(DEFAULTS)
+    counting = {key: DEFAULTS[key] for key in known_keys(version, edition)}
     for key, value in found.items():
         if key in counting:
             counting[key] = _taken(key, value)
+    if counting["tide.mode"] == "maelstrom" and edition != "offshore":
+        counting["tide.mode"] = DEFAULTS["tide.mode"]
     return counting
 
 

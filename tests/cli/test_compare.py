@@ -133,4 +133,4 @@ def test_a_preset_file_with_a_mistake_is_told_and_nothing_is_changed(club: SiteU
 def test_a_preset_for_another_game_is_none(club: SiteUnderTest) -> None:
     (club.folder / "presets").mkdir()
     (club.folder / "presets" / "storm.toml").write_text('rulebook = "spindrift"\n[set]\n"x" = 4\n')
-    assert "has no preset 'storm'" in club.fails(2, "preset", "regatta", "storm")
+    assert "'storm' is for the rulebook spindrift; regatta has gullwind" in club.fails(2, "preset", "regatta", "storm")

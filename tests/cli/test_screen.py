@@ -168,5 +168,12 @@ def test_every_fact_difference_and_consequence_has_its_words() -> None:
     for code in DifferenceCode:
         assert "{" not in difference_words(Difference(code, "24", 7))
     for kind in ConsequenceCode:
-        detail = {"advice": "less is more", "world": "w", "made": "1", "wanted": "2"}
+        detail = {
+            "advice": "less is more",
+            "by": "x is 1",
+            "text": "1 is none",
+            "world": "w",
+            "made": "1",
+            "wanted": "2",
+        }
         assert consequence_words(Consequence(kind, ("race.slots",), detail)).startswith("race.slots: ")

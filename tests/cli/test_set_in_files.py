@@ -14,7 +14,7 @@ DEMO = Path(roundgate.__file__).parent / "demo" / "site" / "regatta"
 VALUES = {
     "weather.ini:wind.Gusts=7": ("Gusts=4", "Gusts=7"),
     "weather.ini:tide.Curve.Peak.H=2.8": ("H=3.1", "H=2.8"),
-    "startup.cfg:sv_fog=1": ("sv_fog 0", "sv_fog 1"),
+    "startup.cfg:say=Fair tides.": ('"Fair winds."', '"Fair tides."'),
     "officers.json:officers[2].rank=coxswain": ('"Skua", "rank": "marshal"', '"Skua", "rank": "coxswain"'),
     "guestlist.txt:[1]=GW-9Z9Z-Z9Z9": ("GW-8P2C-W4TN", "GW-9Z9Z-Z9Z9"),
     "ranks.yml:ranks.marshal.colour=#2c3e50": ("'#c0392b'", "'#2c3e50'"),
@@ -27,7 +27,7 @@ VALUES = {
 
 def test_one_value_of_each_file_and_nothing_else(running: SiteUnderTest) -> None:
     home = running.folder / "regatta"
-    for path in DEMO.iterdir():
+    for path in (one for one in DEMO.iterdir() if one.is_file()):
         if not (home / path.name).exists():
             shutil.copy(path, home)
     names = {word.split(":")[0] for word in VALUES}
@@ -117,7 +117,7 @@ def test_lists_and_records_inside_files(regatta: SiteUnderTest) -> None:
 
 
 def test_every_value_that_show_names_is_found_by_that_name(regatta: SiteUnderTest) -> None:
-    for path in DEMO.iterdir():
+    for path in (one for one in DEMO.iterdir() if one.is_file()):
         if not (regatta.folder / "regatta" / path.name).exists():
             shutil.copy(path, regatta.folder / "regatta")
     (regatta.folder / "regatta" / "of-no-rulebook.yml").write_text("calm: { most: 4 }\n")

@@ -125,7 +125,8 @@ def test_keys_that_are_not_there_need_a_word_in_files_of_keys_too(regatta: SiteU
     assert "--new" in said
     regatta.ok("set", "regatta", "gullwind.properties:mod.sail=red", "--new")
     regatta.ok("set", "regatta", "gullwind.properties:mod.sail=blue")
-    assert "a number without a unit" in regatta.fails(1, "set", "regatta", "weather.ini:wind.Gusts=10m")
+    (home / "squalls.ini").write_text("[wind]\nGusts=4\n")
+    assert "a number without a unit" in regatta.fails(1, "set", "regatta", "squalls.ini:wind.Gusts=10m")
     assert "line break" in regatta.fails(1, "set", "regatta", "gullwind.properties:mod.sail=a\\nb")
     regatta.ok("set", "regatta", 'gullwind.properties:mod.sail="a\\nb"', "--kind", "json")
     assert "+mod.sail=a\\nb" in regatta.ok("slate", "regatta")

@@ -25,7 +25,7 @@ outcome = replay([SetValue("gullwind.properties", "boat.slots", "20")], files)
 check = partial(check_disk, "regatta", unreadable={}, written={"gullwind.properties"})
 check_after("regatta", outcome, {}, check)
 rescue(files, ServerFiles(book, texts), [])
-OTHERS = ("yaml", "tree_sitter", "xml", "toml", "lua", "json")
+OTHERS = ("yaml", "tree_sitter", "xml", "lua", "json")  # settings are in the others
 print(sorted(name for name in sys.modules if name.split(".")[-1] in OTHERS
              and (name.startswith("roundgate") or name in ("yaml", "tree_sitter"))))
 """

@@ -11,6 +11,7 @@ from roundgate.core.files import ServerFiles
 from roundgate.core.operations import (
     KINDS,
     AddItem,
+    CopyFile,
     EditText,
     Mend,
     MoveItem,
@@ -45,6 +46,11 @@ EXAMPLES: list[tuple[Operation, str, str]] = [
     (MoveItem(FILE, "crew.json:crew", "Bob", 0), "crew.json:crew", TEXT.replace('"Ann", "Bob"],', '"Bob", "Ann"]')),
     (Mend(FILE, ("comma-last",)), "crew.json", TEXT.replace("],", "]")),
     (EditText(FILE, (Hunk(('  "slots": 4,\n',), ('  "slots": 6,\n',)),)), "crew.json", TEXT.replace("4", "6")),
+    (
+        CopyFile(FILE, "mods/crew.json", "{}\n"),
+        "crew.json",
+        TEXT.replace("],", "]"),
+    ),  # it is there already, and stays as it is
 ]
 
 

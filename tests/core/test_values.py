@@ -14,6 +14,8 @@ def spec(kind: str, **more: object) -> Setting:
 
 
 OFF: dict[str, TomlValue] = {"off": 0}
+BIRDS = {"gulls": "", "terns": "", "owls": "at night"}
+ROUTE = "{x} {y} {z}|{heading}"
 NO_LIMIT: dict[str, TomlValue] = {"no limit": -1, "off": 0}
 
 
@@ -68,6 +70,46 @@ NO_LIMIT: dict[str, TomlValue] = {"no limit": -1, "off": 0}
             "https://saltmarsh.example/a?b=c#d",
         ),
         (spec("url"), "http://[::1]:8080", "http://[::1]:8080", "http://[::1]:8080"),
+        (spec("int", unit="knots"), "12 knots", "12", "12 knots"),
+        (spec("int", unit="knots"), "12kn", "12", "12 knots"),
+        (spec("decimal", unit="metres", places=2), "1.5 metres", "1.50", "1.5 metres"),
+        (spec("decimal", places=2), "3", "3.00", "3"),
+        (spec("text", suffix=".wld"), "bay", "bay.wld", "bay"),
+        (spec("text", suffix=".wld"), "bay.wld", "bay.wld", "bay"),
+        (spec("int", prefix="x", suffix="s", special=OFF), "5", "x5s", "5"),
+        (spec("int", prefix="x", suffix="s", special=OFF), "off", "0", "off"),
+        (spec("endpoint"), "127.0.0.1:80", "127.0.0.1:80", "127.0.0.1:80"),
+        (spec("endpoint"), "[::1]:080", "[::1]:80", "[::1]:80"),
+        (spec("endpoint"), "", "", "(empty)"),
+        (spec("choices", choices=BIRDS, separator="|"), "Gulls, owls", "gulls|owls", "gulls|owls"),
+        (spec("choices", choices=BIRDS, separator="|"), "", "", "(empty)"),
+        (spec("list", separator=";", pattern="[a-z]+"), "fog, lanterns", "fog;lanterns", "fog;lanterns"),
+        (spec("list", separator=" ", unique=False), "a b a", "a b a", "a b a"),
+        (spec("id", pattern=r"GW-\d{3}"), "GW-123", "GW-123", "GW-123"),
+        (spec("colour"), "#C0392B", "#c0392b", "#c0392b"),
+        (spec("colour"), "192 57 43", "#c0392b", "#c0392b"),
+        (spec("colour", form="rrggbb"), "#c0392b", "c0392b", "c0392b"),
+        (spec("colour", form="r,g,b"), "#c0392b", "192,57,43", "192,57,43"),
+        (spec("colour", form="r g b a"), "#c0392b", "192 57 43 255", "192 57 43 255"),
+        (spec("colour", form="r g b a", scale=1), "#ff0000", "1 0 0 1", "1 0 0 1"),
+        (spec("colour", form="r g b a", scale=1), "0.50 0.25 0", "0.5 0.25 0 1", "0.5 0.25 0 1"),
+        (spec("colour", form="#rrggbbaa"), "#c0392b", "#c0392bff", "#c0392bff"),
+        (spec("vector", form=ROUTE), "1 2.50 3|90", "1 2.5 3|90", "1 2.5 3|90"),
+        (spec("vector", form=ROUTE), "1, 2, -3, 90", "1 2 -3|90", "1 2 -3|90"),
+        (spec("vector", form=ROUTE), "heading=90 z=3 y=2 x=1", "1 2 3|90", "1 2 3|90"),
+        (spec("date"), "2026-06-20", "2026-06-20", "2026-06-20"),
+        (spec("date", form="%d.%m.%Y"), "2026-06-20", "20.06.2026", "2026-06-20"),
+        (spec("date", form="%d.%m.%Y"), "20.06.2026", "20.06.2026", "2026-06-20"),
+        (spec("time"), "7:05", "07:05", "07:05"),
+        (spec("time"), "7pm", "19:00", "19:00"),
+        (spec("time", form="%H%M"), "19:30", "1930", "19:30"),
+        (spec("cores"), "3, 0-1", "0-1,3", "0-1,3"),
+        (spec("cores", stored="hex"), "0,2-3", "0xd", "0,2-3"),
+        (spec("cores", stored="hex"), "0xd", "0xd", "0,2-3"),
+        (spec("cores", stored="number"), "0,2-3", "13", "0,2-3"),
+        (spec("flag"), "on", "", "on"),
+        (spec("path", below="charts", endings=(".chart",)), "charts/bay.chart", "bay.chart", "bay.chart"),
+        (spec("path"), "logs/a b.txt", "logs/a b.txt", "logs/a b.txt"),
     ],
 )
 def test_typed_stored_and_shown(setting: Setting, typed: str, stored: str, shown: str) -> None:
@@ -116,6 +158,31 @@ def test_typed_stored_and_shown(setting: Setting, typed: str, stored: str, shown
         (spec("url"), "saltmarsh.example", "value-kind", "not a whole web address", "https://saltmarsh.example"),
         (spec("url", schemes=("https",)), "http://a.b", "value-kind", "begin with https", ""),
         (spec("url"), "http://user@host/", "value-kind", "not a whole web address", ""),
+        (spec("int", unit="knots"), "12 miles", "value-kind", "not a whole number", "12"),
+        (spec("decimal", places=2), "0.125", "value-step", "2 digits behind the point", "0.12"),
+        (spec("endpoint"), "127.0.0.1", "value-kind", "not an address with a port", ""),
+        (spec("endpoint"), "::1:80", "value-kind", "not an address with a port", ""),
+        (spec("endpoint"), "127.0.0.1:99999", "value-range", "ports go from 1 to 65535", ""),
+        (spec("choices", choices=BIRDS), "gulls,trens", "value-choice", "not one of", "gulls,terns"),
+        (spec("choices", choices=BIRDS), "gulls,gulls", "value-entry", "more than once", "gulls"),
+        (spec("list", separator=";"), "a;;b", "value-entry", "Entry 2 is empty", "a;b"),
+        (spec("list", separator=";", length=(0, 2)), "a;b;c", "value-length", "the most is 2", "a;b"),
+        (spec("list", length=(2, 3)), "a", "value-length", "the least is 2", ""),
+        (spec("list", catalogue=("gull", "tern")), "Gull,tern", "value-pattern", "Did you mean gull", "gull,tern"),
+        (spec("id", pattern=r"GW-\d{3}", example="GW-123"), "gw-12", "value-pattern", "look like GW-123", ""),
+        (spec("colour"), "red", "value-kind", "not a colour", ""),
+        (spec("colour"), "#c0392b80", "value-kind", "without an alpha", ""),
+        (spec("colour", form="r,g,b"), "300,0,0", "value-range", "from 0 to 255", ""),
+        (spec("colour", form="r g b", scale=1), "2 0 0", "value-range", "from 0 to 1", ""),
+        (spec("vector", form=ROUTE), "1 2 3", "value-kind", "4 numbers", ""),
+        (spec("vector", form=ROUTE, bounds={"heading": (0, 359)}), "1 2 3|360", "value-range", "heading is 360", ""),
+        (spec("date"), "2026-02-30", "value-kind", "not a date", ""),
+        (spec("time"), "25:00", "value-kind", "not a time of day", ""),
+        (spec("cores"), "3-1", "value-kind", "runs backwards", "1-3"),
+        (spec("cores", stored="hex"), "0x0", "value-kind", "a mask in hexadecimal", ""),
+        (spec("flag"), "perhaps", "value-kind", "neither on nor off", ""),
+        (spec("path", endings=(".chart",)), "bay", "value-pattern", "must end with .chart", ""),
+        (spec("path"), "../other", "value-kind", "leads out of its folder", ""),
     ],
 )
 def test_what_will_not_do_is_said_with_what_was_meant(
@@ -124,6 +191,25 @@ def test_what_will_not_do_is_said_with_what_was_meant(
     with pytest.raises(ValueProblem, match=words) as caught:
         values.store(values.parse(typed, setting), setting)
     assert (caught.value.code, caught.value.meant) == (code, meant)
+
+
+@pytest.mark.parametrize(
+    ("setting", "stored", "code", "meant"),
+    [
+        (spec("text", suffix=".wld"), "bay", "value-affix", "bay"),
+        (spec("text", prefix="map "), "bay", "value-affix", "bay"),
+        (spec("date", form="%d.%m.%Y"), "2026-06-20", "value-kind", "2026-06-20"),
+        (spec("time"), "7:05", "value-kind", "07:05"),
+        (spec("colour"), "c0392b", "value-kind", "#c0392b"),
+        (spec("flag"), "yes", "value-kind", "on"),
+        (spec("choices", choices=BIRDS, separator="|"), "gulls, owls", "value-choice", ""),
+    ],
+)
+def test_a_file_counts_only_in_its_own_form(setting: Setting, stored: str, code: str, meant: str) -> None:
+    with pytest.raises(ValueProblem) as caught:
+        values.read(stored, setting)
+    assert caught.value.code == code
+    assert not meant or values.sure_meaning(caught.value.meant, setting) == meant
 
 
 @pytest.mark.parametrize(

@@ -33,7 +33,7 @@ GOOD: list[Operation] = [
     SetValue("gullwind.properties", "boat.slots", "24", "16", "race.slots"),
     AddItem("courses.txt", "courses", "Lantern Run"),
 ]
-BAD: list[Operation] = [*GOOD, SetValue("gullwind.properties", "memory.limit", "8192", "1024", "memory.limit")]
+BAD: list[Operation] = [*GOOD, SetValue("gullwind.properties", "tick.rate", "60", "30", "tick.rate")]
 
 
 class Trial:

@@ -89,13 +89,13 @@ def test_what_is_set_or_discarded_during_the_wait_is_not_part_of_the_round(runni
 
 
 def test_after_a_rewind_what_was_set_since_stands_for_the_same_key(running: SiteUnderTest) -> None:
-    running.ok("set", "memory.limit=8G", "race.slots=24")
+    running.ok("set", "tick.rate=60", "race.slots=24")
     work, _ = begin(running, "apply", "--yes")
-    running.ok("set", "memory.limit=2G")
+    running.ok("set", "tick.rate=40")
     go(running)
     assert work.end()[0] == 3
     waiting = running.ok("slate")
-    assert "memory.limit: 1G -> 2G" in waiting and "8G" not in waiting and "-> 24" in waiting
+    assert "tick.rate: 30 -> 40" in waiting and "60" not in waiting and "-> 24" in waiting
     assert "proven" in running.ok("apply", "--yes")
 
 
@@ -150,7 +150,7 @@ def test_a_rewind_puts_back_only_what_the_round_wrote_and_keeps_what_it_replaces
         "        return plain(*words)\n"
         "    engine.undo = late\n"
     )
-    running.ok("set", "memory.limit=8G")
+    running.ok("set", "tick.rate=60")
     done = running.run("apply", "--yes", env={"PYTHONPATH": str(sabotage)})
     assert done.returncode == 3, done.stdout
     assert "Lantern Run" in (home / "courses.txt").read_text(), "the round never wrote this file"

@@ -25,6 +25,22 @@ SPECS = {
     "address": Setting(file="f", key="k", type="address"),
     "url": Setting(file="f", key="k", type="url"),
     "secret": Setting(file="f", key="k", type="secret", pattern=r"\d+", length=(4, 8)),
+    "endpoint": Setting(file="f", key="k", type="endpoint"),
+    "choices": Setting(file="f", key="k", type="choices", choices={"calm": "", "Spring": ""}, separator="|"),
+    "list": Setting(file="f", key="k", type="list", separator=";", length=(0, 5)),
+    "id": Setting(file="f", key="k", type="id", pattern=r"[a-z]{2,8}", catalogue=("Calm",)),
+    "colour": Setting(file="f", key="k", type="colour"),
+    "colour 255": Setting(file="f", key="k", type="colour", form="r,g,b"),
+    "colour 1": Setting(file="f", key="k", type="colour", form="r g b a", scale=1),
+    "vector": Setting(file="f", key="k", type="vector", form="{x} {y}|{heading}", bounds={"heading": (0, 359)}),
+    "date": Setting(file="f", key="k", type="date", form="%d.%m.%Y"),
+    "time": Setting(file="f", key="k", type="time", form="%H%M"),
+    "cores": Setting(file="f", key="k", type="cores"),
+    "cores mask": Setting(file="f", key="k", type="cores", stored="hex"),
+    "flag": Setting(file="f", key="k", type="flag"),
+    "path": Setting(file="f", key="k", type="path", below="charts", endings=(".chart",)),
+    "affixes": Setting(file="f", key="k", type="int", prefix="x", suffix="kn", special={"off": 0}),
+    "places": Setting(file="f", key="k", type="decimal", places=2, unit="knots"),
 }
 TYPED = st.one_of(
     st.from_regex(r"\A-?[0-9]{1,6}(\.[0-9]{1,3})?(%|ms|[smhdkKmMgGtT])?\Z"),
@@ -44,13 +60,40 @@ TYPED = st.one_of(
             "localhost",
             "0.5",
             "http://a.b/c",
+            "127.0.0.1:80",
+            "[::1]:27800",
+            "calm|SPRING",
+            "a;b; c",
+            "#c0392b",
+            "192,57,43",
+            "0.5 0.25 1",
+            "1 2|90",
+            "x=1 y=2 heading=3",
+            "2026-06-20",
+            "20.06.2026",
+            "7:30pm",
+            "0,2-3",
+            "0xff",
+            "on",
+            "charts/bay.chart",
+            "12 knots",
+            "x7kn",
         ]
+    ),
+    st.builds(
+        lambda parts, sign: sign.join(map(str, parts)),
+        st.lists(st.integers(-9, 300), max_size=5),
+        st.sampled_from(" ,;|"),
     ),
     st.text(max_size=12),
 )
 
 
-@settings(max_examples=600, deadline=None)
+def test_there_is_a_spec_of_each_kind() -> None:
+    assert {spec.type for spec in SPECS.values()} == set(values.KINDS)
+
+
+@settings(max_examples=1500, deadline=None)
 @given(st.sampled_from(sorted(SPECS)), TYPED)
 def test_what_is_typed_is_stored_read_back_and_shown_again(kind: str, typed: str) -> None:
     spec = SPECS[kind]

@@ -10,10 +10,12 @@ from roundgate.api.lookup import Target, command, setting_of
 from roundgate.core import values
 from roundgate.core.advice import advice_for
 from roundgate.core.checks.context import quoted
+from roundgate.core.facts import absence_of
 from roundgate.core.formats import problems_of
 from roundgate.core.formats.places import NoSuchItem, find_key, near_keys, place_of, split_assignment
 from roundgate.core.formats.protocol import Document, EditRefused, Entry, Path
 from roundgate.core.operations import Operation, Rename, SetValue, Switch, Unset
+from roundgate.core.rulebook.model import Setting
 from roundgate.core.secrets import sounds_secret
 from roundgate.core.typed import KINDS, KindMismatch, Typed, typed
 from roundgate.core.values import ValueProblem
@@ -52,15 +54,15 @@ class KeyChanges:
         self._planned: dict[str, Document | None] = {}
 
     def operations_of(self, words: Sequence[str]) -> list[Operation]:
-        """Make an operation of each NAME=VALUE.
+        """Make the operations of each NAME=VALUE: one, or more where the value is kept in several places.
 
         Raises WrongWords, UnknownName, or Trouble for a value that will not do.
         """
         if not words:
             raise WrongWords("Which setting, and to what value?", command("set", self.holder.name, "NAME=VALUE"))
-        return [self._operation(word) for word in words]
+        return [operation for word in words for operation in self._operations(word)]
 
-    def _operation(self, word: str) -> SetValue:
+    def _operations(self, word: str) -> list[Operation]:
         name, given = split_assignment(word)
         target = self._target(name)
         is_secret = values.is_hidden(target.spec) if target.spec else sounds_secret(target.key)
@@ -68,13 +70,65 @@ class KeyChanges:
             given = self._secret(target, given=given is not None)
         elif given is None:
             raise WrongWords(f"'{word}' has no value.", command("set", self.holder.name, f"{name}=VALUE"))
-        then = find_key(self.holder.read([target.file]).files.document(target.file), target.key)
-        held = then.value if then else None
         if target.spec is not None:
-            return SetValue(target.file, target.key, self._stored(target, given), held, target.name)
+            return self.given(target, self._stored(target, given))
         value = self._typed(target, given)
-        here_only = self.options.here_only
-        return SetValue(target.file, target.key, value.text, held, here_only=here_only, kind=value.kind)
+        held, here_only = self._held(target.file, target.key), self.options.here_only
+        return [SetValue(target.file, target.key, value.text, held, here_only=here_only, kind=value.kind)]
+
+    def _held(self, file: str, key: str) -> str | None:
+        """Give what a file holds for a key now."""
+        entry = find_key(self.holder.read([file]).files.document(file), key)
+        return entry.value if entry else None
+
+    def given(self, target: Target, stored: str | None) -> list[Operation]:
+        """Make the operations that give a setting a value in all its places, or take it out where that is None.
+
+        Raises Trouble where the server does not have it, or where the change would not last.
+        """
+        spec = target.spec
+        assert spec is not None
+        self._refuse_absent(target.name, spec)
+        files = self.holder.read().files
+        own = files.path_to_write(spec)
+        file = self.holder.book.file[spec.file]
+        if file.owner == "game" and own == file.path:
+            raise Trouble(
+                f"{own} belongs to the game: its next update overwrites the file, and a change of {target.name} "
+                "with it. Nothing was changed.",
+                f"to change it all the same: {command('edit', self.holder.name, own)}",
+            )
+        places = [(own, spec.key, target.name)]
+        places += [(self.holder.book.file[one.file or spec.file].path, one.key, "") for one in spec.also]
+        made: list[Operation] = []
+        for path, key, name in places:
+            held = self._held(path, key)
+            if stored is None or (spec.type == "flag" and stored):
+                made += [] if name == "" and held is None else [Unset(path, key, held, name)]
+            else:
+                made.append(SetValue(path, key, stored, held, name))
+        return made
+
+    def _refuse_absent(self, name: str, spec: Setting) -> None:
+        """Refuse a setting that the server's version or edition does not have. Raises Trouble."""
+        absence = absence_of(spec, self.holder.read().files.facts)
+        if absence is not None:
+            raise Trouble(
+                f"{name} needs {absence.needs}; {self.holder.name} is {absence.here} and would ignore it. "
+                "Nothing was changed.",
+                "the site file says which edition and version a server is: 'edition' and 'version'",
+            )
+
+    def new_world(self, operations: Sequence[Operation], name: str) -> list[Operation]:
+        """Name a new world for what a world has fixed among some changes. Raises WrongWords where nothing is."""
+        settings = self.holder.book.setting
+        slots = {settings[one.shown_name].fixed_by for one in operations if one.shown_name in settings} - {""}
+        if not slots:
+            raise WrongWords(
+                "None of these settings is fixed when a world is made, so no new world is needed.",
+                "leave --new-world out",
+            )
+        return [*operations, *self.operations_of([f"{slot}={name}" for slot in sorted(slots)])]
 
     def _target(self, name: str) -> Target:
         return setting_of(self.holder, name, new_file=self.options.new_file)
@@ -204,17 +258,14 @@ class KeyChanges:
         self._must_be_there(target, or_off=False)
         return Rename(target.file, target.key, new)
 
-    def reset(self, name: str) -> Operation:
-        """Make the operation that gives a setting its default again."""
+    def reset(self, name: str) -> list[Operation]:
+        """Make the operations that give a setting its default again."""
         target = self._target(name)
         if target.spec is None:
             self._must_be_there(target, or_off=False)
-        then = find_key(self.holder.read([target.file]).files.document(target.file), target.key)
-        held = then.value if then else None
-        if target.spec is None or target.spec.default is None:
-            return Unset(target.file, target.key, held, target.name if target.spec else "")
-        stored = values.plain_text(target.spec.default, target.spec)
-        return SetValue(target.file, target.key, stored, held, target.name)
+            return [Unset(target.file, target.key, self._held(target.file, target.key))]
+        default = target.spec.default
+        return self.given(target, None if default is None else values.as_stored(default, target.spec))
 
 
 def _is_new(document: Document, path: Path) -> bool:

@@ -5,15 +5,20 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from roundgate.api.key_changes import KeyChanges
-from roundgate.api.lookup import command, list_of, setting_of
+from roundgate.api.lookup import Target, command, find_name, list_of, setting_of
+from roundgate.api.mod_changes import copies_for
+from roundgate.core import values
 from roundgate.core.checks.context import quoted
 from roundgate.core.checks.lists import item_problem
 from roundgate.core.files import ServerFiles
-from roundgate.core.formats.places import NoSuchItem, near_keys, place_of
+from roundgate.core.formats.places import NoSuchItem, find_key, near_keys, place_of
 from roundgate.core.formats.protocol import Document, Path
 from roundgate.core.nearest import nearest
 from roundgate.core.operations import AddItem, MoveItem, Operation, RemoveItem, items_at
+from roundgate.core.rulebook.expansion import setting_at
 from roundgate.core.typed import TREES, KindMismatch, is_there, kinds_at, must_match, plain_value, record_of, typed
+from roundgate.core.values import ValueProblem
+from roundgate.core.values.several import entries_of
 from roundgate.host.errors import Trouble, UnknownName, WrongWords
 
 
@@ -35,8 +40,50 @@ class ListChanges(KeyChanges):
     def _path(self, name: str) -> str:
         return self.holder.book.file[self.holder.book.list[name].file].path
 
+    # --- a list in one value ---
+
+    def _value_list(self, word: str) -> tuple[Target, list[str]] | None:
+        """Give a setting whose value is a list, and its entries with what waits already; None for another list."""
+        found = "" if ":" in word and self.options.new_file else self._setting_named(word)
+        if not found:
+            return None
+        target = setting_of(self.holder, found)
+        assert target.spec is not None
+        if target.spec.type not in ("list", "choices"):
+            return None
+        files = self.holder.read().files
+        path = files.path_to_write(target.spec)
+        entry = find_key(self.planned(path), target.key)
+        entry = entry or files.entry(target.name)
+        try:
+            held = values.default_of(target.spec) if entry is None else values.read(entry.value, target.spec)
+        except ValueProblem as error:
+            raise Trouble(
+                f"{target.name} is not a right list now: {error.cause}", command("explain", self.holder.name, found)
+            ) from error
+        return target, list(entries_of(held)) if held is not None else []
+
+    def _setting_named(self, word: str) -> str:
+        if ":" in word:
+            file, _, key = word.partition(":")
+            return setting_at(self.holder.book, file, key) or ""
+        name = find_name(self.holder.book, word)
+        return name if name in self.holder.book.setting else ""
+
+    def _changed(self, target: Target, entries: Sequence[str]) -> list[Operation]:
+        """Make the operations that give a setting these entries. Raises Trouble where they will not do."""
+        assert target.spec is not None
+        return self.given(target, self._stored(target, target.spec.separator.join(entries)))
+
     def added(self, word: str, items: Sequence[str], at: int | None) -> list[Operation]:
         """Make the operations that add entries, in their order. Raises Trouble for an entry of the wrong form."""
+        in_value = self._value_list(word)
+        if in_value is not None:
+            target, entries = in_value
+            new = [item for item in items if item not in entries]
+            place = len(entries) if at is None else _number(at)
+            copies = copies_for(self.holder, target.name, items)
+            return [*self._changed(target, [*entries[:place], *new, *entries[place:]]), *copies]
         name, path = self._list(word)
         home = self._home(name, path, items)
         self._whole_record(word, path, home, items)
@@ -49,13 +96,25 @@ class ListChanges(KeyChanges):
 
     def removed(self, word: str, items: Sequence[str]) -> list[Operation]:
         """Make the operations that remove entries. Raises Trouble where one is not in the list."""
+        in_value = self._value_list(word)
+        if in_value is not None:
+            target, entries = in_value
+            gone = [_of_entries(item, entries, target.name) for item in items]
+            return self._changed(target, [entry for entry in entries if entry not in gone])
         name, path = self._list(word)
-        return [RemoveItem(path, name, self._held(word, name, path, item)) for item in items]
+        return [RemoveItem(path, name, self._item_held(word, name, path, item)) for item in items]
 
     def moved(self, word: str, item: str, to: int) -> list[Operation]:
         """Make the operation that moves an entry. Raises Trouble where it is not in the list."""
+        in_value = self._value_list(word)
+        if in_value is not None:
+            target, entries = in_value
+            moved = _of_entries(item, entries, target.name)
+            entries.remove(moved)
+            entries.insert(_number(to), moved)
+            return self._changed(target, entries)
         name, path = self._list(word)
-        return [MoveItem(path, name, self._held(word, name, path, item), _number(to))]
+        return [MoveItem(path, name, self._item_held(word, name, path, item), _number(to))]
 
     # --- what is there ---
 
@@ -141,7 +200,7 @@ class ListChanges(KeyChanges):
         except NoSuchItem:
             return []
 
-    def _held(self, word: str, name: str, path: str, item: str) -> str:
+    def _item_held(self, word: str, name: str, path: str, item: str) -> str:
         """Give an entry as the list holds it, on disk or with what waits on the slate.
 
         The sign that ends the entries of some lists (``10.9.9.9 =``) need not be typed. Raises Trouble.
@@ -165,3 +224,14 @@ def _number(number: int) -> int:
     if number < 0:
         raise WrongWords("Entries are numbered from 0: 0 is the first.", "Give a number from 0.")
     return number
+
+
+def _of_entries(word: str, entries: Sequence[str], name: str) -> str:
+    """Give the entry that a word means. Raises UnknownName where none does."""
+    found = next((entry for entry in entries if entry == word), "")
+    found = found or next((entry for entry in entries if entry.lower() == word.lower()), "")
+    if not found:
+        near = nearest(word, entries)
+        hint = f"Did you mean {near}?" if near else f"Entries: {', '.join(entries) or 'none'}"
+        raise UnknownName(f"{name} has no entry '{word}'.", hint)
+    return found

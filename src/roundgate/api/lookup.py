@@ -9,6 +9,7 @@ from msgspec import Struct
 
 from roundgate.core.formats import format_name
 from roundgate.core.nearest import nearest
+from roundgate.core.rulebook.expansion import family, setting_at
 from roundgate.core.rulebook.model import ListOf, Rulebook, Setting
 from roundgate.host.errors import UnknownName, WrongWords
 
@@ -57,9 +58,10 @@ def find_name(book: Rulebook, word: str) -> str:
     if lowered in names:
         return names[lowered]
     by_key = [name for name, spec in book.setting.items() if spec.key.lower() == lowered]
+    by_family = [name for low, name in names.items() if family(low) == lowered]
     by_ending = [name for low, name in names.items() if low.endswith("." + lowered)]
     by_key_ending = [name for name, spec in book.setting.items() if spec.key.lower().endswith("." + lowered)]
-    found = list(dict.fromkeys(by_key or by_ending or by_key_ending))
+    found = list(dict.fromkeys(by_family or by_key or by_ending or by_key_ending))
     if len(found) > 1:
         raise WrongWords(f"'{word}' could be {' or '.join(found)}.", "Say which.")
     return found[0] if found else ""
@@ -89,10 +91,23 @@ def _key_of_file(server: FileHome, file: str, key: str, *, new_file: bool) -> Ta
     paths = server.paths()
     if file not in paths and not (server.folder / file).is_file():
         _new_file(server, file, key, paths, wanted=new_file)
-    for name, spec in server.book.setting.items():
-        if spec.key == key and server.book.file[spec.file].path == file:
-            return Target(name, file, key, spec)
+    name = setting_at(server.book, file, key) or _in_file(server.book, file, key)
+    if name:
+        spec = server.book.setting[name]
+        return Target(name, server.book.file[spec.file].path, spec.key, spec)
     return Target(f"{file}:{key}", file, key, None)
+
+
+def _in_file(book: Rulebook, file: str, word: str) -> str:
+    """Give the setting of a file by pattern that a word means there: ``worlds/bay/rules.ini:tide.height``."""
+    if not word:
+        return ""
+    found = (
+        name
+        for name, spec in book.setting.items()
+        if "@" in name and book.file[spec.file].path == file and name.partition("@")[0].lower() == word.lower()
+    )
+    return next(found, "")
 
 
 def _new_file(server: FileHome, file: str, key: str, paths: list[str], *, wanted: bool) -> None:

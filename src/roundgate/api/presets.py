@@ -11,6 +11,8 @@ import msgspec
 from msgspec import Struct
 
 from roundgate.core import values
+from roundgate.core.facts import absence_of
+from roundgate.core.files import ServerFiles
 from roundgate.core.formats.toml.writer import key_text, value_text
 from roundgate.core.rulebook.model import Preset, Rulebook, TomlValue
 from roundgate.core.values import ValueProblem
@@ -37,12 +39,35 @@ def presets_of(site: Site, server: Server) -> dict[str, Preset]:
     Raises Trouble where a preset's file is wrong.
     """
     found = dict(server.book.preset)
+    games = (server.entry.rulebook, *server.book.rulebook.layers)
     folder = site.folder / "presets"
     for path in sorted(folder.glob("*.toml")) if folder.is_dir() else ():
         read = _read(path, site)
-        if read.rulebook == server.entry.rulebook:
+        if read.rulebook in games:
             found[path.stem] = Preset(set=_known(read, server.book, path), about=read.about)
     return found
+
+
+def game_of_preset(site: Site, name: str) -> str:
+    """Give the rulebook that a preset of the site is for; empty where there is no such preset. Raises Trouble."""
+    path = site.folder / "presets" / f"{name}.toml"
+    return _read(path, site).rulebook if path.is_file() else ""
+
+
+def left_out(preset: Preset, files: ServerFiles) -> dict[str, str]:
+    """Give the settings of a preset that a server does not have, and what would have them."""
+    absent = {name: absence_of(files.book.setting[name], files.facts) for name in preset.set}
+    return {name: absence.needs for name, absence in absent.items() if absence is not None}
+
+
+def missing_mode(preset: Preset, files: ServerFiles) -> dict[str, TomlValue]:
+    """Give the values of a preset's mode that the files do not have: without them the preset does not count."""
+    book = files.book
+    return {
+        name: value
+        for name, value in preset.mode.items()
+        if files.counting(name) != values.parse(values.plain_text(value, book.setting[name]), book.setting[name])
+    }
 
 
 def _read(path: Path, site: Site) -> PresetFile:
@@ -74,9 +99,9 @@ def _known(read: PresetFile, book: Rulebook, path: Path) -> dict[str, TomlValue]
     return read.set
 
 
-def words_of(preset: Preset, book: Rulebook) -> list[str]:
-    """Give a preset as words for ``set``: NAME=VALUE."""
-    return [f"{name}={values.plain_text(value, book.setting[name])}" for name, value in preset.set.items()]
+def words_of(several: Mapping[str, TomlValue], book: Rulebook) -> list[str]:
+    """Give the values of a preset as words for ``set``: NAME=VALUE."""
+    return [f"{name}={values.plain_text(value, book.setting[name])}" for name, value in several.items()]
 
 
 def save_preset(site: Site, name: str, rulebook: str, chosen: Mapping[str, TomlValue], *, force: bool = False) -> Path:

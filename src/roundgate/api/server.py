@@ -10,6 +10,7 @@ from msgspec import Struct
 from roundgate.api.lookup import find_name
 from roundgate.core.findings import Finding
 from roundgate.core.operations import Operation
+from roundgate.core.rulebook.expansion import setting_at
 from roundgate.core.rulebook.model import Rulebook
 from roundgate.host.servers import Server
 from roundgate.host.store import Store, Waiting
@@ -135,7 +136,12 @@ class OpenServer:
     def matching(self, names: Sequence[str]) -> list[Waiting]:
         """Give what waits under some names, each as a person may say it."""
         wanted = {find_name(self.book, name) or name for name in names}
-        return [one for one in self.store.slate(self.name) if one.operation.shown_name in wanted]
+        return [
+            one
+            for one in self.store.slate(self.name)
+            if one.operation.shown_name in wanted
+            or setting_at(self.book, one.operation.file, one.operation.value_key) in wanted
+        ]
 
     def discard(self, names: Sequence[str] = ()) -> Discarded:
         """Take what waits under some names off the slate; without names all of it, unreadable entries too."""

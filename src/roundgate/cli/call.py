@@ -8,7 +8,7 @@ from roundgate.api.server import OpenServer
 from roundgate.api.site import OpenSite
 from roundgate.cli import named_site
 from roundgate.cli.screen.output import warn
-from roundgate.host.errors import Trouble
+from roundgate.host.errors import Trouble, WrongWords
 from roundgate.host.servers import Server
 from roundgate.host.site import find_site, is_server_word
 
@@ -76,7 +76,13 @@ class CallContext(OpenSite):
         from roundgate.api.lookup import find_name
 
         servers = [self.opened(name).server for name in self.names]
-        return any(find_name(server.book, word) or (server.folder / word).is_file() for server in servers)
+        try:
+            if any(find_name(server.book, word) or (server.folder / word).is_file() for server in servers):
+                return True
+        except WrongWords:  # it means several settings
+            return True
+        begun = word.lower()
+        return "." in word and any(name.lower().startswith(begun) for server in servers for name in server.book.setting)
 
 
 def home_of(path: str) -> tuple[str, str] | None:

@@ -4,14 +4,21 @@ from __future__ import annotations
 
 import csv
 import sys
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from roundgate.cli.call import CallContext
 from roundgate.cli.complete import complete_server_or_name
 from roundgate.cli.screen.output import clean, echo, echo_json, echo_table, plain
+from roundgate.core.nearest import nearest
+from roundgate.core.operations import Operation
 from roundgate.host.errors import UnknownName, WrongWords
+
+if TYPE_CHECKING:
+    from roundgate.api.server import OpenServer
+    from roundgate.core.rulebook.model import Preset
+    from roundgate.host.servers import Server
 
 
 def compare(
@@ -61,6 +68,15 @@ def preset(
     ] = None,
     against: Annotated[str, typer.Option(help="save: what differs from this side; see 'compare'.")] = "defaults",
     force: Annotated[bool, typer.Option("--force", help="save: write over a preset that is there.")] = False,
+    with_mode: Annotated[
+        bool | None,
+        typer.Option(
+            "--with-mode/--without-mode", help="Also switch on the mode without which a preset does not count."
+        ),
+    ] = None,
+    new_world: Annotated[
+        str, typer.Option("--new-world", metavar="NAME", help="Name a new world, for what a world has fixed.")
+    ] = "",
 ) -> None:
     """Put a preset's values onto the slate of servers, list the presets, or save one from what a server has.
 
@@ -78,20 +94,50 @@ def preset(
     if not rest:
         _list(context, [server.name for server in servers])
         return
-    from roundgate.api.presets import presets_of, words_of
     from roundgate.cli.edit import put
 
-    planned = []
-    for server in servers:
-        known = presets_of(context.site, server)
-        if rest[0] not in known:
-            raise UnknownName(
-                f"{server.name} has no preset '{rest[0]}'.", f"roundgate preset {server.name}    (lists them)"
-            )
-        opened = context.open(server)
-        planned.append((opened, opened.key_changes().operations_of(words_of(known[rest[0]], server.book))))
-    for opened, operations in planned:
-        put(opened, operations)
+    planned = [(context.open(server), _preset_of(context, server, rest[0])) for server in servers]
+    for opened, chosen in planned:
+        operations = _operations(opened, rest[0], chosen, with_mode=with_mode)
+        put(opened, opened.key_changes().new_world(operations, new_world) if new_world else operations)
+
+
+def _preset_of(context: CallContext, server: Server, name: str) -> Preset:
+    """Give a preset for a server. Raises UnknownName where it has none of that name."""
+    from roundgate.api.presets import game_of_preset, presets_of
+
+    known = presets_of(context.site, server)
+    if name in known:
+        return known[name]
+    game = game_of_preset(context.site, name)
+    if game:
+        has = server.entry.rulebook or "no rulebook"
+        raise UnknownName(f"The preset '{name}' is for the rulebook {game}; {server.name} has {has}.")
+    near = nearest(name, known)
+    hint = f"Did you mean {near}?" if near else f"roundgate preset {server.name}    (lists them)"
+    raise UnknownName(f"{server.name} has no preset '{name}'.", hint)
+
+
+def _operations(opened: OpenServer, name: str, chosen: Preset, *, with_mode: bool | None) -> list[Operation]:
+    """Make the operations of a preset, with its mode where that is wanted."""
+    from roundgate.api.presets import left_out, missing_mode, words_of
+
+    after = opened.workspace.outcome(opened.workspace.operations).after
+    absent = left_out(chosen, after)
+    for setting, needs in absent.items():
+        echo(f"{opened.name}  {setting} is left out: it needs {needs}")
+    wanted = {setting: value for setting, value in chosen.set.items() if setting not in absent}
+    mode = missing_mode(chosen, after)
+    if mode:
+        shown = " ".join(words_of(mode, opened.book))
+        if with_mode is None:
+            question = f"The preset '{name}' counts only with {shown}. Set that too?"
+            with_mode = sys.stdin.isatty() and typer.confirm(question)
+        if with_mode:
+            wanted = {**mode, **wanted}
+        else:
+            echo(f"{opened.name}  The preset '{name}' counts only with {shown}, which is not set: add --with-mode")
+    return opened.key_changes().operations_of(words_of(wanted, opened.book))
 
 
 def _list(context: CallContext, names: list[str]) -> None:
@@ -101,7 +147,7 @@ def _list(context: CallContext, names: list[str]) -> None:
     for name in names:
         book = context.opened(name).book
         for preset, spec in presets_of(context.site, context.opened(name).server).items():
-            rows.append((name, preset, spec.about, ", ".join(words_of(spec, book))))
+            rows.append((name, preset, spec.about, ", ".join(words_of({**spec.mode, **spec.set}, book))))
     if not rows:
         echo("No preset yet.\n  do: roundgate preset save NAME SERVER")
         return

@@ -44,7 +44,7 @@ _STORY: tuple[tuple[str, str], ...] = (
     ("And there it is, read back from the running server.", "show harbour gust.limit"),
     (
         "A change that passes every check, and still the server does not start with it.",
-        "set nightwatch memory.limit=8G",
+        "set nightwatch tick.rate=60",
     ),
     ("The round is not proven, so it is undone: old files, server up.", "apply nightwatch --yes"),
     ("What has happened so far?", "rounds"),

@@ -38,6 +38,9 @@ def set_values(
     here_only: Annotated[
         bool, typer.Option("--here-only", help="Where a file shares the value (YAML &), change this place alone.")
     ] = False,
+    new_world: Annotated[
+        str, typer.Option("--new-world", metavar="NAME", help="Name a new world, for what a world has fixed.")
+    ] = "",
 ) -> None:
     """Change settings. The change waits on the slate until 'apply'.
 
@@ -56,8 +59,11 @@ def set_values(
     context = CallContext()
     word, rest = context.split(words)
     servers = [context.open(one) for one in context.several(word)]
-    planned = [(one, one.key_changes(options, ask_secret).operations_of(rest)) for one in servers]
-    for server, operations in planned:
+    makers = [(one, one.key_changes(options, ask_secret)) for one in servers]
+    planned = [(one, maker, maker.operations_of(rest)) for one, maker in makers]
+    if new_world:
+        planned = [(one, maker, maker.new_world(operations, new_world)) for one, maker, operations in planned]
+    for server, _, operations in planned:
         if now:
             from roundgate.cli.changes.live import send_live
 
@@ -116,7 +122,9 @@ def reset(words: Annotated[list[str], typer.Argument(metavar="[SERVER] NAME...")
     """
     from roundgate.api.key_changes import KeyChanges
 
-    _change_keys(words, "reset", lambda holder, names: [KeyChanges(holder).reset(name) for name in names])
+    _change_keys(
+        words, "reset", lambda holder, names: [one for name in names for one in KeyChanges(holder).reset(name)]
+    )
 
 
 def add(

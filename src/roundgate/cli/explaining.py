@@ -6,9 +6,14 @@ from roundgate.api.lookup import find_name, list_of, setting_of
 from roundgate.api.server import OpenServer
 from roundgate.cli.screen.output import echo, plain, styled
 from roundgate.cli.screen.outputs import CodePage, KeyPage, ListPage, SettingPage
+from roundgate.cli.settings import notes_of
 from roundgate.core import values
+from roundgate.core.advice import table_words
 from roundgate.core.files import format_value
 from roundgate.core.formats.places import find_key
+from roundgate.core.layers import layers_of
+from roundgate.core.rulebook.expansion import family
+from roundgate.core.rulebook.expressions import names_in, read_expression
 from roundgate.core.rulebook.model import Rulebook, Setting
 
 _TAKES = {
@@ -35,6 +40,13 @@ def page_of(server: OpenServer, word: str) -> SettingPage | ListPage | KeyPage:
     if target.spec is None:
         return KeyPage(server.name, target.name, target.file, line, target.key)
     name, spec = target.name, target.spec
+    files = server.workspace.read().files
+    path = files.path_of(spec)
+    document = files.document(path)
+    entry = files.entry(name)
+    line = document.text.place(entry.key_start)[0] if document and entry else None
+    known = server.known(server.state())
+    layers = layers_of(name, known)
     default = values.default_of(spec)
     return SettingPage(
         server=server.name,
@@ -44,7 +56,7 @@ def page_of(server: OpenServer, word: str) -> SettingPage | ListPage | KeyPage:
         allowed=values.describe(spec),
         choices=dict(spec.choices),
         default=None if default is None else values.show(default, spec),
-        file=target.file,
+        file=path,
         line=line,
         key=spec.key,
         unit=spec.stored,
@@ -55,9 +67,40 @@ def page_of(server: OpenServer, word: str) -> SettingPage | ListPage | KeyPage:
         live_read=bool(spec.live and spec.live.read),
         tier=spec.tier,
         advice=spec.advice,
-        rules=[rule.say for rule in server.book.rule if name in rule.needs.split()],
+        rules=[rule.say for rule in server.book.rule if {name, family(name)} & names_in(read_expression(rule.needs))],
+        tables=_tables(name, server.book),
+        overrides=[one for one, other in server.book.setting.items() if _is_named(name, other.overridden_by)],
+        overridden_by=spec.overridden_by,
+        notes=list(notes_of(name, spec, known)),
+        also=[f"{server.book.file[one.file or spec.file].path}:{one.key}" for one in spec.also],
+        availability=_availability(spec),
+        slate=format_value(layers.slate, spec) if layers.slate != layers.disk else "",
+        running=format_value(layers.running, spec) if layers.runs else "",
+        world=format_value(known.world[name], spec) if known.world and name in known.world else "",
         rewritten=server.book.file[spec.file].rewritten,
     )
+
+
+def _is_named(name: str, expression: str) -> bool:
+    return bool(expression) and name in names_in(read_expression(expression))
+
+
+def _tables(name: str, book: Rulebook) -> list[str]:
+    """Say the advice tables that a setting is in."""
+    return [
+        f"{table.most} by {table.given}: {table_words(table, book)}"
+        for table in book.table.values()
+        if name in (table.given, table.most)
+    ]
+
+
+def _availability(spec: Setting) -> str:
+    """Say which editions and versions have a setting, and a choice of it."""
+    words = [f"since {spec.since}"] if spec.since else []
+    words += [f"until {spec.until}, which no longer has it"] if spec.until else []
+    words += [f"only in the edition {' or '.join(spec.only)}"] if spec.only else []
+    words += [f"{choice} only in the edition {' or '.join(only)}" for choice, only in spec.only_choices.items()]
+    return "; ".join(words)
 
 
 def _list_page(server: OpenServer, word: str) -> ListPage:
@@ -105,11 +148,20 @@ def _setting_facts(page: SettingPage) -> dict[str, str | int | None]:
         "takes effect": _TAKES[page.takes] + (f" (name one with {page.fixed_by})" if page.fixed_by else ""),
         "at console": "set and read" if page.live_set else "read" if page.live_read else "",
         "tier": page.tier,
+        "available": page.availability,
         "advice": page.advice,
+        "advised": "; ".join(page.tables),
         "rules": "; ".join(page.rules),
+        "overrides": ", ".join(page.overrides),
+        "overridden": f"where {page.overridden_by}" if page.overridden_by else "",
+        "now": "; ".join(page.notes),
         "file": _REWRITTEN[page.rewritten],
         "where": f"{page.file}:{page.line}" if page.line else f"not in {page.file} (the default counts)",
+        "also in": ", ".join(page.also),
         "on disk": page.on_disk,
+        "on the slate": page.slate,
+        "running": page.running if page.running not in ("", page.on_disk or "-") else "",
+        "world made": f"with {page.world}" if page.world else "",
     }
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection
+from contextlib import suppress
 from typing import TYPE_CHECKING
 
 from msgspec import Struct
@@ -11,13 +12,16 @@ from msgspec.structs import replace
 from roundgate.api.lookup import list_of, setting_of
 from roundgate.api.server import OpenServer
 from roundgate.cli.screen.differences import beside_slate, difference_words
-from roundgate.cli.screen.output import echo, echo_table, styled
+from roundgate.cli.screen.output import echo, echo_table, plain, styled
 from roundgate.core import values
-from roundgate.core.files import ServerFiles, format_value
+from roundgate.core.advice import overriding
+from roundgate.core.facts import absence_of
+from roundgate.core.files import ServerFiles, format_value, held_words, value_words
 from roundgate.core.formats import format_name
 from roundgate.core.formats.places import find_key, key_of
 from roundgate.core.formats.protocol import Document, Path
 from roundgate.core.layers import Difference, DifferenceCode, Known, layers_of
+from roundgate.core.rulebook.expansion import keys_in
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.secrets import HIDDEN, hidden_paths, is_secret
 from roundgate.core.values import ValueProblem
@@ -53,6 +57,8 @@ class Row(Struct, frozen=True):
     running: str
     default: str
     differences: tuple[Difference, ...]
+    notes: tuple[str, ...] = ()
+    """What to know when reading the value: that it does not count, or that its scale is inverted."""
 
     def output(self) -> SettingOutput:
         """Give it for JSON."""
@@ -60,7 +66,15 @@ class Row(Struct, frozen=True):
 
         differences = [difference_output(difference) for difference in self.differences]
         return SettingOutput(
-            self.name, self.file, self.key, self.disk, self.slate, self.running, self.default, differences
+            self.name,
+            self.file,
+            self.key,
+            self.disk,
+            self.slate,
+            self.running,
+            self.default,
+            differences,
+            list(self.notes),
         )
 
 
@@ -70,7 +84,8 @@ def chosen_rows(opened: OpenServer, chosen: ShowFilter, *, ask: bool) -> list[Ro
     files = [word for word in chosen.names if _is_file(server, word)]
     also = [path for name in chosen.names if (path := name.partition(":")[0]) != name]
     also += [*files, chosen.file] if _is_file(server, chosen.file) else files
-    known = opened.known(state, _asked(server) if ask and state.runs else None, also)
+    asked = _asked(server, opened.workspace.read().files) if ask and state.runs else None
+    known = opened.known(state, asked, also)
     rows = [
         row
         for word in chosen.names
@@ -95,7 +110,9 @@ def _rows(server: Server, known: Known, chosen: ShowFilter) -> list[Row]:
     rows = [
         _row(name, spec, known)
         for name, spec in server.book.setting.items()
-        if _wanted(server, name, spec, chosen) and not (chosen.changed and _is_default(name, known))
+        if _wanted(server, name, spec, chosen)
+        and not (chosen.changed and _is_default(name, known))
+        and (chosen.everything or known.disk.stored(name) is not None or not absence_of(spec, known.disk.facts))
     ]
     if chosen.changed:
         return rows
@@ -109,12 +126,17 @@ def _rows(server: Server, known: Known, chosen: ShowFilter) -> list[Row]:
 
 
 def _members(server: Server, word: str) -> list[str]:
-    """Give the settings of a group by its name, ``race`` for ``race.slots`` and its like; else the word itself."""
+    """Give the settings of a group, ``race`` for ``race.slots`` and its like, or those that begin so; else the word."""
     from roundgate.api.lookup import find_name
+    from roundgate.host.errors import WrongWords
 
-    if ":" in word or find_name(server.book, word):
-        return [word]
-    return [name for name in server.book.setting if name.lower().startswith(f"{word.lower()}.")] or [word]
+    with suppress(WrongWords):  # where it means several, all of them are shown
+        if ":" in word or find_name(server.book, word):
+            return [word]
+    lowered = word.lower()
+    starts = tuple(f"{lowered}{sign}" for sign in ".[@")
+    members = [name for name in server.book.setting if name.lower().startswith(starts)]
+    return members or [name for name in server.book.setting if name.lower().startswith(lowered)] or [word]
 
 
 def _gone_row(name: str, number: int) -> Row:
@@ -139,7 +161,8 @@ def _wanted(server: Server, name: str, spec: Setting, chosen: ShowFilter) -> boo
     if chosen.file and server.book.file[spec.file].path != chosen.file:
         return False
     if chosen.search:
-        return chosen.search.lower() in f"{name} {spec.key} {spec.about} {spec.advice}".lower()
+        choices = " ".join(f"{choice} {about}" for choice, about in spec.choices.items())
+        return chosen.search.lower() in f"{name} {spec.key} {spec.about} {spec.advice} {choices}".lower()
     return chosen.everything or (spec.tier == "advanced") == chosen.advanced
 
 
@@ -167,7 +190,30 @@ def _row(name: str, spec: Setting, known: Known) -> Row:
     default = format_value(layers.default, spec) if layers.default is not None else ""
     if values.is_hidden(spec) and layers.slate != layers.disk:
         slate = "(set, hidden)" if layers.slate else "(empty)"
-    return Row(name, file, spec.key, disk, slate, running, default, layers.differences)
+    return Row(name, file, spec.key, disk, slate, running, default, layers.differences, notes_of(name, spec, known))
+
+
+def notes_of(name: str, spec: Setting, known: Known) -> tuple[str, ...]:
+    """Say what one must know to read a setting's value right."""
+    notes = []
+    files = known.slate
+    by = overriding(spec, files.names) if files.stored(name) is not None else []
+    if by:
+        notes.append(f"does not count while {held_words(files, by)}")
+    other = files.overridden_entry(name)
+    if other is not None:
+        path, entry = other
+        notes.append(f"{path} has {format_value(entry.value, spec)}, and {files.path_of(spec)} overrides it")
+    if not files.is_in_use(name):
+        chosen_by = files.book.file[spec.file].chosen_by
+        held = value_words(files, chosen_by)
+        notes.append(f"{chosen_by} is {held}, so the server does not read {files.path_of(spec)}")
+    absence = absence_of(spec, files.facts)
+    if absence is not None:
+        notes.append(f"needs {absence.needs}; this server is {absence.here}")
+    if spec.inverted:
+        notes.append(f"the scale is inverted: {spec.inverted}")
+    return tuple(notes)
 
 
 def _list_row(server: Server, known: Known, name: str) -> Row:
@@ -196,7 +242,9 @@ def _unknown_rows(server: Server, known: Known, chosen: ShowFilter) -> list[Row]
     rows = []
     for path in known.disk.texts:
         document = known.disk.document(path)
-        taken = {spec.key for spec in server.book.setting.values() if known.disk.path_of(spec) == path}
+        taken = {
+            key for name, file in server.book.file.items() if file.path == path for key in keys_in(server.book, name)
+        }
         listed = any(server.book.file[one.file].path == path for one in server.book.list.values())
         if document is None or listed or (chosen.file and chosen.file != path):
             continue
@@ -255,14 +303,14 @@ def _unknown_row(server: Server, known: Known, path: str, key: str, hidden: Coll
     return Row(f"{path}:{key}", path, key, disk, slate if slate != disk else "", running, "", tuple(found))
 
 
-def _asked(server: Server) -> dict[str, str]:
+def _asked(server: Server, files: ServerFiles) -> dict[str, str]:
     """Ask the running server for every value that the rulebook declares safe to ask for."""
     driver = driver_of(server)
     console = console_of(server, driver)
     answers: dict[str, str] = {}
     try:
         for name, spec in server.book.setting.items():
-            if spec.live and spec.live.read:
+            if spec.live and spec.live.read and files.is_in_use(name) and not absence_of(spec, files.facts):
                 found = console.ask(spec.live.read, spec.live.match)
                 if found:
                     answers[name] = found["value"]
@@ -285,6 +333,9 @@ def echo_rows(server: Server, rows: list[Row], chosen: ShowFilter) -> None:
         shown_default = row.default if row.default != row.disk else ""
         table.append((row.name, row.disk, row.slate, row.running if differs else "", shown_default, about))
     echo_table(("setting", "on disk", "on the slate", "running", "default", ""), table)
+    for row in rows:
+        for note in row.notes:
+            echo(f"  {row.name}: {plain(note)}")
     hidden = sum(1 for spec in server.book.setting.values() if spec.tier == "advanced")
     echo()
     if hidden and not (chosen.names or chosen.everything or chosen.advanced or chosen.search):

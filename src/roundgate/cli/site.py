@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
 
@@ -105,17 +105,23 @@ def unadopt(
 
 def rulebook(
     words: Annotated[
-        list[str] | None, typer.Argument(help="list, or: check NAME-OR-FILE..., or: draft SERVER[,SERVER...]")
+        list[str] | None,
+        typer.Argument(
+            help="list; check NAME-OR-FILE...; show NAME; draft SERVER[,SERVER...]; schema [site], schema NAME FILE"
+        ),
     ] = None,
     name: Annotated[str, typer.Option(help="draft: the rulebook's name; the server's if left out.")] = "",
     to: Annotated[Path | None, typer.Option(help="draft: the file to write; rulebooks/NAME.toml if left out.")] = None,
     force: Annotated[bool, typer.Option("--force", help="draft: write over a file that is there.")] = False,
     as_json: Annotated[bool, typer.Option("--json", help="list: print JSON.")] = False,
 ) -> None:
-    """List the rulebooks there are, check one with all that it refers to, or draft one from a server's files.
+    """List rulebooks, check one, show one with its layers, draft one from a server's files, or print a JSON Schema.
 
     A draft has every key with the type, meaning, default, range and choices that its value and the comments in the
     file tell; what is not sure is marked. With several servers of one game, what differs between them is marked too.
+
+    A schema lets an editor complete and check rulebooks ('schema'), the site file ('schema site'), or one of a game's
+    own JSON, YAML or TOML files ('schema NAME FILE').
     """
     from roundgate.host.rulebooks import rulebook_names
 
@@ -131,13 +137,43 @@ def rulebook(
         failed = [one for one in rest if not _checked(one, site)]
         if failed:
             raise typer.Exit(1)
+    elif verb == "show" and len(rest) == 1:
+        from roundgate.core.rulebook.printing import merged_text
+        from roundgate.host.rulebooks import layers_beneath
+
+        echo(merged_text(layers_beneath(rest[0], site)).rstrip())
+    elif verb == "schema" and len(rest) < 3:
+        echo_json(_schema(rest, site))
     elif verb == "draft" and len(rest) < 2:
         _draft(rest[0] if rest else None, name, to, force=force)
     else:
         raise WrongWords(
-            "Which of list, check and draft?",
+            "Which of list, check, show, draft and schema?",
             "roundgate rulebook list, or: rulebook check NAME-OR-FILE, or: rulebook draft SERVER",
         )
+
+
+def _schema(words: list[str], site: Path | None) -> dict[str, Any]:
+    """Give the schema of rulebooks, of the site file, or of a file of a game. Raises WrongWords."""
+    from roundgate.core.rulebook.schema import SCHEMA_FORMATS, file_schema, rulebook_schema
+    from roundgate.host.rulebooks import load_rulebook
+    from roundgate.host.site import site_schema
+
+    if not words:
+        return rulebook_schema()
+    if words == ["site"]:
+        return site_schema()
+    if len(words) == 1:
+        raise WrongWords("Which file of that game?", f"roundgate rulebook schema {words[0]} FILE")
+    book = load_rulebook(words[0], site)
+    fitting = {name: file for name, file in book.file.items() if file.format in SCHEMA_FORMATS}
+    found = next((name for name, file in fitting.items() if words[1] in (name, file.path)), "")
+    if not found:
+        there = ", ".join(file.path for file in fitting.values()) or "none"
+        raise WrongWords(
+            f"The rulebook {words[0]} has no JSON, YAML or TOML file '{words[1]}'.", f"those that it has: {there}"
+        )
+    return file_schema(book, found)
 
 
 def _draft(word: str | None, name: str, to: Path | None, *, force: bool) -> None:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, MutableMapping
+from collections.abc import Iterable, Mapping, MutableMapping
 from decimal import Decimal
 from functools import cached_property
 from typing import Any, NamedTuple
 
 from roundgate.core import values
+from roundgate.core.facts import FACTS, NO_FACTS, Facts
 from roundgate.core.formats import FORMATS, format_name
 from roundgate.core.formats.detect import format_for
 from roundgate.core.formats.places import find_key
@@ -28,13 +29,19 @@ class ServerFiles:
     """The texts of a server's files by path, read as the rulebook says. Never changed once made."""
 
     def __init__(
-        self, book: Rulebook, texts: Mapping[str, Text], known: MutableMapping[str, Document] | None = None
+        self,
+        book: Rulebook,
+        texts: Mapping[str, Text],
+        known: MutableMapping[str, Document] | None = None,
+        facts: Facts = NO_FACTS,
     ) -> None:
         """Keep the texts of those files that exist.
 
-        ``known`` holds documents that were read earlier by their path, for those files whose text is still the same.
+        ``known`` holds documents that were read earlier by their path, for those files whose text is still the same;
+        ``facts`` is what holds of the server beside its files.
         """
         self.book = book
+        self.facts = facts
         self.texts = dict(texts)
         self._documents: dict[str, Document] = {}
         self._formats: dict[str, str] = {}
@@ -60,8 +67,8 @@ class ServerFiles:
     def document(self, path: str) -> Document | None:
         """Give a file, read; None where it does not exist or its format is not known."""
         if path not in self._documents:
-            kind = self.format(path)
-            if path not in self.texts or kind is None:
+            kind = self.format(path) if path in self.texts else None  # a format is loaded where it is needed
+            if kind is None:
                 return None
             text, dialect = self.texts[path], self.dialect(path)
             known = self._known.get(path)
@@ -72,20 +79,43 @@ class ServerFiles:
 
     def with_document(self, path: str, document: Document) -> ServerFiles:
         """Give the same files with one of them changed."""
-        changed = ServerFiles(self.book, {**self.texts, path: document.text})
+        changed = ServerFiles(self.book, {**self.texts, path: document.text}, None, self.facts)
         changed._documents = {**self._documents, path: document}
         changed._formats = dict(self._formats)
         return changed
 
     def path_of(self, spec: Setting) -> str:
-        """Tell the path of the file that holds a setting."""
-        return self.book.file[spec.file].path
+        """Tell the path of the file whose value for a setting counts: the one that overrides its own, if it has it."""
+        file = self.book.file[spec.file]
+        if file.overridden_by:
+            above = self.book.file[file.overridden_by].path
+            if find_key(self.document(above), spec.key) is not None:
+                return above
+        return file.path
+
+    def path_to_write(self, spec: Setting) -> str:
+        """Tell the path of the file that a change of a setting goes to; the game's own only where it must be."""
+        file = self.book.file[spec.file]
+        if file.owner == "game" and file.overridden_by:
+            return self.book.file[file.overridden_by].path
+        return self.path_of(spec)
 
     def entry(self, name: str) -> Entry | None:
-        """Give the entry of a setting, or None where it is not in the file."""
+        """Give the entry of a setting that counts, or None where no file has it."""
         spec = self.book.setting[name]
-        document = self.document(self.path_of(spec))
-        return find_key(document, spec.key)
+        return find_key(self.document(self.path_of(spec)), spec.key)
+
+    def is_in_use(self, name: str) -> bool:
+        """Tell whether the server reads the file of a setting: of files by pattern, it may read one of them only."""
+        chosen_by = self.book.file[self.book.setting[name].file].chosen_by
+        return not chosen_by or str(self.counting(chosen_by)) == name.partition("@")[2]
+
+    def overridden_entry(self, name: str) -> tuple[str, Entry] | None:
+        """Give the path and the entry of a setting that another file overrides; None where none does."""
+        spec = self.book.setting[name]
+        own = self.book.file[spec.file].path
+        entry = find_key(self.document(own), spec.key)
+        return (own, entry) if entry is not None and self.path_of(spec) != own else None
 
     def stored(self, name: str) -> str | None:
         """Give what the file holds for a setting, or None."""
@@ -114,16 +144,24 @@ class _Names(Mapping[str, Any]):
         self._files = files
 
     def __getitem__(self, name: str) -> Any:
-        if name in self._files.book.list:
+        book = self._files.book
+        if name in book.list:
             return self._files.items(name)
+        if name in FACTS:
+            return self._files.facts.value(name)
+        if name not in book.setting:  # all indexes of one setting
+            members = [one for one in book.setting if one.startswith(f"{name}[")]
+            if not members:
+                raise KeyError(name)
+            return [self[one] for one in members]
         value = self._files.counting(name)
-        return "" if value is None else values.number_behind(value, self._files.book.setting[name])
+        return "" if value is None else values.number_behind(value, book.setting[name])
 
     def __iter__(self) -> Any:
-        return iter((*self._files.book.setting, *self._files.book.list))
+        return iter((*self._files.book.setting, *self._files.book.list, *FACTS))
 
     def __len__(self) -> int:
-        return len(self._files.book.setting) + len(self._files.book.list)
+        return len(self._files.book.setting) + len(self._files.book.list) + len(FACTS)
 
 
 def value_of(stored: str | None, spec: Setting) -> Value | None:
@@ -159,3 +197,25 @@ def format_value(stored: str | None, spec: Setting) -> str:
         return values.show(values.read(stored, spec), spec)
     except ValueProblem:
         return "(set, not valid)" if values.is_hidden(spec) else stored
+
+
+def default_words(spec: Setting) -> str:
+    """Say a setting's default as people say it; ``-`` where it has none."""
+    return "-" if spec.default is None else format_value(values.as_stored(spec.default, spec), spec)
+
+
+def value_words(files: ServerFiles, name: str) -> str:
+    """Say what a name of an expression stands for: a setting's value, the number of a list's entries, or a fact."""
+    if name in files.book.list:
+        return f"{len(files.items(name))} entries"
+    spec = files.book.setting.get(name)
+    if spec is None:
+        value = files.names[name]
+        return ", ".join(map(str, value)) if isinstance(value, list) else str(value)
+    stored = files.stored(name)
+    return format_value(stored, spec) if stored is not None else f"{default_words(spec)} by default"
+
+
+def held_words(files: ServerFiles, names: Iterable[str]) -> str:
+    """Say what several names stand for: ``tide.mode is spring``."""
+    return ", ".join(f"{name} is {value_words(files, name)}" for name in names)

@@ -75,7 +75,7 @@ class Layers(Struct, frozen=True):
 def layers_of(name: str, known: Known) -> Layers:
     """Work out a setting's layers and how they differ."""
     spec = known.disk.book.setting[name]
-    default = None if spec.default is None else values.plain_text(spec.default, spec)
+    default = None if spec.default is None else values.as_stored(spec.default, spec)
     disk, slate = known.disk.stored(name), known.slate.stored(name)
     running = _running(name, known)
     differences = tuple(_differences(name, spec, known, running))

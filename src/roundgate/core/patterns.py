@@ -20,3 +20,45 @@ class _Lazy:
 def lazy(pattern: str, flags: int = 0) -> re.Pattern[str]:
     """Give a pattern that compiles itself at its first use. Raises re.error then where it is wrong."""
     return cast("re.Pattern[str]", _Lazy(pattern, flags))
+
+
+_SECONDS = 0.1
+_REPEATED_GROUP = re.compile(r"\)(?:[*+]|\{\d*,)")
+
+
+def fits(pattern: str, text: str) -> bool:
+    """Tell whether the whole of a text fits a rulebook's pattern. One that takes too long does not fit.
+
+    Only a pattern that repeats a group can take exponential time; others need no clock.
+    """
+    if not _REPEATED_GROUP.search(pattern):
+        return re.fullmatch(pattern, text) is not None
+    import regex
+
+    try:
+        return regex.fullmatch(pattern, text, timeout=_SECONDS) is not None
+    except (TimeoutError, regex.error):
+        return False
+
+
+def may_run_away(pattern: str, example: str = "") -> bool:
+    """Tell whether a pattern that repeats a group takes too long on a text that nearly fits.
+
+    It is tried with long runs of the characters that it may be about, alone and behind ``example``.
+    """
+    if not _REPEATED_GROUP.search(pattern):
+        return False
+    import regex
+
+    runs = dict.fromkeys((*"a0A x.-_", *(char for char in pattern if char.isalnum()), "aA", "a0", "a.", "0."))
+    tail = "\x00" + "".join(dict.fromkeys(char for char in pattern if char.isalnum()))  # all that it may ask for
+    try:
+        for run in runs:
+            for lead in dict.fromkeys(("", example)):
+                regex.search(pattern, f"{lead}{run * 200}{tail}", timeout=_SECONDS)
+                regex.fullmatch(pattern, f"{lead}{run * 200}{tail}", timeout=_SECONDS)
+    except TimeoutError:
+        return True
+    except regex.error:
+        return False
+    return False

@@ -10,12 +10,13 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from roundgate.core import values
-from roundgate.core.advice import advice_for
+from roundgate.core.advice import advice_for, overriding
 from roundgate.core.differences import lines_of, unified
-from roundgate.core.files import ServerFiles, format_value
+from roundgate.core.files import ServerFiles, default_words, format_value, held_words
 from roundgate.core.formats.places import find_key
 from roundgate.core.formats.protocol import Entry
-from roundgate.core.operations import Change
+from roundgate.core.operations import Change, CopyFile
+from roundgate.core.rulebook.expansion import setting_at
 from roundgate.core.rulebook.model import Rulebook, Setting
 from roundgate.core.secrets import (
     HIDDEN,
@@ -62,6 +63,10 @@ class ConsequenceCode(StrEnum):
     """No rulebook describes the keys: they are written without being checked or proven."""
     NOT_READABLE = "not-readable"
     """The server cannot be asked for the values."""
+    OVERRIDDEN = "overridden"
+    """Other settings or a mode keep the server from looking at them."""
+    INVERTED = "inverted"
+    """The scale runs the other way round from its name."""
     WORLD_FIXED = "world-fixed"
     """The world that the files name was made with other values, which stay."""
 
@@ -73,7 +78,10 @@ class Consequence(Struct, frozen=True):
     names: tuple[str, ...]
     """The settings, lists or keys that it is about."""
     detail: dict[str, str] = {}
-    """``advice``: the text. ``world-fixed``: the ``world``, what it was ``made`` with, and what is ``wanted``."""
+    """``advice``, ``inverted``: the text. ``overridden``: ``by`` what.
+
+    ``world-fixed``: the ``world``, what it was ``made`` with, and what is ``wanted``.
+    """
 
 
 _TAKES_CODES = {
@@ -132,9 +140,7 @@ def format_stored(stored: str | None, change: Change, book: Rulebook) -> str:
     """Say a value of a change: as its setting says it, hidden where it is secret."""
     spec = spec_of(change, book)
     if spec:
-        default = (
-            f" (default {format_value(str(spec.default), spec)})" if stored is None and spec.default is not None else ""
-        )
+        default = f" (default {default_words(spec)})" if stored is None and spec.default is not None else ""
         return format_value(stored, spec) if stored is not None else f"not set{default}"
     if stored is None:
         return "not set"
@@ -171,12 +177,32 @@ def _consequences(outcome: Outcome) -> Iterator[Consequence]:
         advice = advice_for(change.name, spec, outcome.after.names) if spec else ""
         if advice:
             yield Consequence(ConsequenceCode.ADVICE, (change.name,), {"advice": advice})
-    unknown = [change.name for change in real if change.operation.value_key and not spec_of(change, book)]
+    yield from _of_settings(real, outcome)
+    unknown = [change.name for change in real if _is_not_described(change, book)]
     if unknown:
         yield Consequence(ConsequenceCode.NOT_DESCRIBED, tuple(unknown))
-    unread = [name for name in dict.fromkeys(one.name for one in real) if not _can_be_read(name, book, unknown)]
+    readable = [one.name for one in real if not isinstance(one.operation, CopyFile)]
+    unread = [name for name in dict.fromkeys(readable) if not _can_be_read(name, book, unknown)]
     if unread:
         yield Consequence(ConsequenceCode.NOT_READABLE, tuple(unread))
+
+
+def _of_settings(real: Sequence[Change], outcome: Outcome) -> Iterator[Consequence]:
+    """Say what changes mean by the nature of their settings: what does not count now, what is easily misread."""
+    for change in real:
+        spec = spec_of(change, outcome.before.book)
+        by = overriding(spec, outcome.after.names) if spec else []
+        if by:
+            held = held_words(outcome.after, by)
+            yield Consequence(ConsequenceCode.OVERRIDDEN, (change.name,), {"by": held})
+        if spec and spec.inverted:
+            yield Consequence(ConsequenceCode.INVERTED, (change.name,), {"text": spec.inverted})
+
+
+def _is_not_described(change: Change, book: Rulebook) -> bool:
+    """Tell whether a change is about a key that the rulebook says nothing of, not even as a second place."""
+    key = change.operation.value_key
+    return bool(key) and not spec_of(change, book) and setting_at(book, change.file, key) is None
 
 
 def _can_be_read(name: str, book: Rulebook, unknown: Sequence[str]) -> bool:

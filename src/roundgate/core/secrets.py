@@ -64,7 +64,12 @@ def may_be_named_elsewhere(key: str) -> bool:
 
 def _types(book: Rulebook, file_path: str) -> dict[str, str]:
     """Give the type of each key that the rulebook knows in a file."""
-    return {spec.key: spec.type for spec in book.setting.values() if book.file[spec.file].path == file_path}
+    named = {name for name, file in book.file.items() if file.path == file_path}
+    beneath = {name for name, file in book.file.items() if file.overridden_by in named} | named
+    types = {
+        one.key: spec.type for spec in book.setting.values() for one in spec.also if (one.file or spec.file) in beneath
+    }
+    return types | {spec.key: spec.type for spec in book.setting.values() if spec.file in beneath}
 
 
 def _holds_secret(types: Mapping[str, str], key: str) -> bool:

@@ -12,8 +12,9 @@ from msgspec.structs import replace
 
 from roundgate.core.files import ServerFiles
 from roundgate.core.findings import Finding, Place
+from roundgate.core.formats import FORMATS
 from roundgate.core.formats.protocol import EditRefused
-from roundgate.core.operations import Change, Operation
+from roundgate.core.operations import Change, CopyFile, Operation
 from roundgate.core.operations.base import Target
 from roundgate.core.text import NotEncodable, decode
 
@@ -49,13 +50,23 @@ def replay(operations: Sequence[Operation], files: ServerFiles, server: str = ""
 
 def _make(operation: Operation, files: ServerFiles) -> tuple[Change, ServerFiles]:
     kind = files.format(operation.file)
+    if kind is None and isinstance(operation, CopyFile):
+        kind = FORMATS["lines"]  # it is only copied, whatever it holds
     if kind is None:
         raise EditRefused(f"the format of {operation.file} is not known")
     document = files.document(operation.file)
     if document is None:
-        document = kind.read(decode(_NEW_FILES.get(kind.name, b"")), files.dialect(operation.file))
+        begun = b"" if isinstance(operation, CopyFile) else _beginning(operation.file, kind.name, files)
+        document = kind.read(decode(begun), files.dialect(operation.file))
     change, changed = operation.make(Target(kind, document, files.book.setting))
     return change, files if changed is document else files.with_document(operation.file, changed)
+
+
+def _beginning(path: str, format_name: str, files: ServerFiles) -> bytes:
+    """Give what a new file begins with: the lines that the rulebook wants, or what its format cannot do without."""
+    header = next((file.header for file in files.book.file.values() if file.path == path), ())
+    lines = "".join(f"{line}\n" for line in header)
+    return lines.encode() + _NEW_FILES.get(format_name, b"")
 
 
 _NEW_FILES = {"json": b"{\n}\n"}

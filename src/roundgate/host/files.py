@@ -236,6 +236,8 @@ def prepare(
 
 def _prepare_one(folder: Folder, path: str, data: bytes | None, mark: str) -> Replacement:
     target = folder.resolve(path)
+    if data is not None:
+        _make_folders(os.path.dirname(target))
     with folder.place(path) as place:
         old = place.read()
         temporary = None
@@ -249,6 +251,16 @@ def _prepare_one(folder: Folder, path: str, data: bytes | None, mark: str) -> Re
                     place.beside(temporary).unlink()
                 raise
     return Replacement(path, target, temporary, digest(old), digest(data))
+
+
+def _make_folders(path: str) -> None:
+    """Make a folder and those above it that are missing, such as the one of a mod's first key, open as theirs is."""
+    if os.path.isdir(path):
+        return
+    above = os.path.dirname(path)
+    _make_folders(above)
+    os.mkdir(path)
+    os.chmod(path, os.stat(above).st_mode & 0o777)  # a round's own mask is narrower than a server may need
 
 
 def _temporary(name: str, mark: str) -> str:
@@ -267,7 +279,10 @@ def write_obstacle(folder: Folder, path: str) -> str:
     target = folder.resolve(path)
     if os.path.exists(target) and not os.access(target, os.W_OK):
         return f"{path} is write-protected"
-    if not os.access(os.path.dirname(target), os.W_OK):
+    above = os.path.dirname(target)
+    while not os.path.exists(above):
+        above = os.path.dirname(above)
+    if not os.access(above, os.W_OK):
         return f"The folder that holds {path} is write-protected"
     return ""
 

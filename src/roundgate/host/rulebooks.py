@@ -6,7 +6,7 @@ from pathlib import Path
 
 from roundgate.core.nearest import nearest
 from roundgate.core.rulebook.model import NO_RULEBOOK, Rulebook
-from roundgate.core.rulebook.reading import BookReader, RawBook, RulebookProblem, layers_of, read_rulebook
+from roundgate.core.rulebook.reading import BookReader, RawBook, RulebookProblem, layered, read_rulebook
 from roundgate.host.cache import ParsedFiles
 from roundgate.host.errors import Trouble
 from roundgate.host.site import STATE_FOLDER
@@ -51,6 +51,13 @@ def load_rulebook(name: str, site: Path | None, *, checked: bool = False) -> Rul
     return _load(name, _reader(_folders(site, parsed), parsed), site, checked=checked) if name else NO_RULEBOOK
 
 
+def layers_beneath(name: str, site: Path | None) -> list[RawBook]:
+    """Give a rulebook and its layers as their files have them, the lowest first. Raises as ``load_rulebook``."""
+    load_rulebook(name, site)
+    parsed = _parsed(site)
+    return layered(name, _reader(_folders(site, parsed), parsed))
+
+
 def check_rulebook(word: str, site: Path | None) -> Rulebook:
     """Load a rulebook by its name or its file, and check all that it refers to. Raises as ``load_rulebook``."""
     path, parsed = Path(word), _parsed(site)
@@ -93,8 +100,7 @@ def names_in_rulebook(name: str, site: Path) -> list[str]:
     parsed = _parsed(site)
     reader = _reader(_folders(site, parsed), parsed)
     try:
-        raws = [reader(name).raw]
-        raws += [reader(layer).raw for layer in layers_of(raws[0])]
+        raws = [layer.raw for layer in layered(name, reader)]
     except (KeyError, RulebookProblem, Trouble):
         return []
     tables = [raw.get(table) for raw in raws for table in ("setting", "list")]

@@ -13,14 +13,17 @@ from pathlib import Path
 
 from msgspec import MsgspecError, Struct, json
 
+from roundgate.core.facts import Facts
 from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.formats import format_name
 from roundgate.core.formats.detect import sniffed_settings
 from roundgate.core.formats.protocol import Document
+from roundgate.core.rulebook.expansion import for_files, patterns
 from roundgate.core.rulebook.model import NO_RULEBOOK, Rulebook
-from roundgate.core.values import ValueProblem
+from roundgate.core.values import ValueProblem, as_stored
 from roundgate.core.values.units import parse_seconds
 from roundgate.host.errors import Trouble
+from roundgate.host.facts import facts_of, found_files
 from roundgate.host.files import Folder, SeenTexts, read_at_rest, read_bytes, read_texts, write_durably
 from roundgate.host.keeper.config import KeeperConfig
 from roundgate.host.rulebooks import load_rulebook
@@ -55,13 +58,19 @@ class Server:
 
     @cached_property
     def book(self) -> Rulebook:
-        """Its rulebook. Raises BrokenRulebook or Trouble."""
+        """Its rulebook, for the files that its folder has. Raises BrokenRulebook or Trouble."""
         try:
-            return load_rulebook(self.entry.rulebook, self.site.folder)
+            book = load_rulebook(self.entry.rulebook, self.site.folder)
         except Trouble:
             if not self.lenient:
                 raise
-        return self._last_good_book() or NO_RULEBOOK
+            return self._last_good_book() or NO_RULEBOOK
+        return for_files(book, {name: found_files(self.folder, path) for name, path in patterns(book).items()})
+
+    @cached_property
+    def facts(self) -> Facts:
+        """What holds of it beside its files; each is looked at when it is asked for."""
+        return facts_of(self.name, self.folder, self.entry, lambda: self.book.rulebook.version)
 
     def _last_good_book(self) -> Rulebook | None:
         try:
@@ -130,7 +139,7 @@ class Server:
         if busy:
             more, others = read_at_rest(self.files_folder, [path for path in paths if path in busy])
             texts, unreadable = {**texts, **more}, {**unreadable, **others}
-        return FilesNow(ServerFiles(self.book, texts, self.documents), unreadable)
+        return FilesNow(ServerFiles(self.book, texts, self.documents, self.facts), unreadable)
 
     @cached_property
     def _seen(self) -> SeenTexts:
@@ -148,7 +157,7 @@ class Server:
     def read_started(self) -> ServerFiles:
         """Read the copies of its files as the running server read them at its start."""
         texts, _ = read_texts(Folder(f"{self.state}/started"), self.paths(), self._seen_started)
-        return ServerFiles(self.book, texts)
+        return ServerFiles(self.book, texts, None, self.facts)
 
     def seconds(self, name: str) -> float:
         """Give one of the times ``grace``, ``start_within`` and ``watch``, the site's word before the rulebook's.
@@ -214,4 +223,4 @@ def stored_value(server: Server, files: ServerFiles, name: str) -> str:
     """Give a setting as the server will read it: what the file holds, else the default, as text."""
     spec = server.book.setting[name]
     stored = files.stored(name)
-    return stored if stored is not None else "" if spec.default is None else str(spec.default)
+    return stored if stored is not None else "" if spec.default is None else as_stored(spec.default, spec)

@@ -6,9 +6,10 @@ import os
 import re
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Annotated, Any
 
 import msgspec
-from msgspec import Struct, field
+from msgspec import Meta, Struct, field
 
 from roundgate.core.nearest import nearest
 from roundgate.core.rulebook.reading import RulebookProblem
@@ -23,32 +24,129 @@ DRIVER_KINDS = ("keeper",)
 NAME = re.compile(r"[A-Za-z][A-Za-z0-9_-]{0,39}")
 
 
+def _about(words: str, example: str) -> Meta:
+    """Say what a key means, with an example as TOML writes it: the schema and the documents show both."""
+    return Meta(description=words, extra_json_schema={"examples": [example]})
+
+
 class ServerEntry(Struct, frozen=True, forbid_unknown_fields=True):
     """One ``[server.NAME]`` table of the site file."""
 
-    folder: str
-    start: list[str]
-    rulebook: str = ""
-    tags: list[str] = field(default_factory=list)
-    console: str = ""
-    """How to talk to it: ``stdin`` or ``tcp``; empty: by TCP where the rulebook's console is open, else by stdin."""
-    driver: str = "keeper"
-    """What starts and stops it: ``keeper``, a process of Round Gate's own."""
-    environment: dict[str, str] = field(default_factory=dict)
-    outside: list[str] = field(default_factory=list)
-    """Folders outside the server's own that its links may lead to."""
-    grace: str = ""
-    start_within: str = field(default="", name="start-within")
-    watch: str = ""
-    kill: bool | None = None
-    restart: bool = True
-    """Whether the keeper starts the server again after a crash."""
+    folder: Annotated[
+        str,
+        _about(
+            "The server's folder, from the site file's own.",
+            '"regatta"',
+        ),
+    ]
+    start: Annotated[
+        list[str],
+        _about(
+            "The command that starts it, a list of words; it is run in the folder.",
+            '["./launch.sh"]',
+        ),
+    ]
+    rulebook: Annotated[
+        str,
+        _about(
+            "The name of the rulebook: one that comes with Round Gate, or one in `rulebooks/` "
+            "beside the site file, or a path. Without one, files are still addressed by "
+            "`FILE:KEY`, checked and edited.",
+            '"gullwind"',
+        ),
+    ] = ""
+    edition: Annotated[
+        str,
+        _about(
+            "Which of the rulebook's editions the server is. Needed only where a rulebook has several.",
+            '"inshore"',
+        ),
+    ] = ""
+    version: Annotated[
+        str,
+        _about(
+            "The game's version. Left out: as the rulebook says where to find it, such as in the server's log.",
+            '"2.4"',
+        ),
+    ] = ""
+    tags: Annotated[
+        list[str],
+        _about(
+            "Words for `@TAG`, which means all servers that have it.",
+            '["ranked"]',
+        ),
+    ] = field(default_factory=list)
+    console: Annotated[
+        str,
+        _about(
+            'How Round Gate talks to the server: `"stdin"` (its standard input, which the keeper '
+            'holds) or `"tcp"` (the rulebook\'s `[server.console]`). Left out: by TCP where the '
+            "rulebook has such a console and the server's files open it, else by standard input.",
+            '"tcp"',
+        ),
+    ] = ""
+    driver: Annotated[
+        str,
+        _about(
+            'What starts and stops it: `"keeper"`, a process of Round Gate\'s own.',
+            '"keeper"',
+        ),
+    ] = "keeper"
+    environment: Annotated[
+        dict[str, str],
+        _about(
+            "Variables for the server's process, beside those that the keeper has.",
+            '{ TZ = "UTC" }',
+        ),
+    ] = field(default_factory=dict)
+    outside: Annotated[
+        list[str],
+        _about(
+            "Folders outside the server's own that links in it may lead to. What leads anywhere else is never written.",
+            '["/srv/shared"]',
+        ),
+    ] = field(default_factory=list)
+    grace: Annotated[
+        str,
+        _about(
+            "How long a stop may take, before the rulebook's word: `30s`, `2m`.",
+            '"30s"',
+        ),
+    ] = ""
+    start_within: Annotated[
+        str,
+        _about(
+            "How long a start may take until the ready sign.",
+            '"90s"',
+        ),
+    ] = field(default="", name="start-within")
+    watch: Annotated[
+        str,
+        _about(
+            "How long a server that is ready is watched before the round calls it up.",
+            '"10s"',
+        ),
+    ] = ""
+    kill: Annotated[
+        bool | None,
+        _about(
+            "Whether a stop may end in SIGKILL; the rulebook decides where this is left out.",
+            "false",
+        ),
+    ] = None
+    restart: Annotated[
+        bool,
+        _about(
+            "Whether the keeper starts the server again after a crash.",
+            "true",
+        ),
+    ] = True
 
 
 class SiteTable(Struct, frozen=True, forbid_unknown_fields=True):
     """The ``[site]`` table."""
 
-    name: str = ""
+    name: Annotated[str, _about("The site's name, such as the club's.", '"Saltmarsh Sailing Club"')] = ""
 
 
 class SiteFile(Struct, frozen=True, forbid_unknown_fields=True):
@@ -81,6 +179,14 @@ class Site(Struct, frozen=True):
     def folder_of(self, server: str) -> Path:
         """The server's own folder."""
         return self.folder / self.file.server[server].folder
+
+
+def site_schema() -> dict[str, Any]:
+    """Give the JSON Schema of the site file, each key with what it means."""
+    made: dict[str, Any] = msgspec.json.schema(SiteFile)
+    made["$schema"] = "https://json-schema.org/draft/2020-12/schema"
+    made["title"] = SITE_FILE
+    return made
 
 
 def make_private(folder: Path) -> None:

@@ -116,7 +116,9 @@ class Workspace:
         self._texts.update(texts)
         self._unreadable.update(unreadable)
         self._outcomes.clear()
-        self._now = FilesNow(ServerFiles(self.book, self._texts, self.server.documents), dict(self._unreadable))
+        self._now = FilesNow(
+            ServerFiles(self.book, self._texts, self.server.documents, self.server.facts), dict(self._unreadable)
+        )
 
     def with_contents(self, contents: Mapping[str, bytes | None]) -> Workspace:
         """Give a workspace of files whose bytes somebody has read just now; None is a file that is not there."""

@@ -75,6 +75,7 @@ class SettingOutput(Struct, frozen=True, rename="kebab"):
     running: Annotated[str, _about("what the running server has; empty where none runs")]
     default: Annotated[str, _about("what counts where nothing is set; empty where that is not known")]
     differences: list[DifferenceOutput]
+    notes: Annotated[list[str], _about("what to know to read it right, such as that it does not count now")]
 
 
 class ShowOutput(Struct, frozen=True, rename="kebab"):
@@ -106,6 +107,15 @@ class SettingPage(Struct, frozen=True, rename="kebab", tag_field="what", tag="se
     tier: Annotated[str, _about("`basic` or `advanced`")]
     advice: str
     rules: Annotated[list[str], _about("what the rules that touch it say")]
+    tables: Annotated[list[str], _about("what the advice tables about it say")]
+    overrides: Annotated[list[str], _about("the settings that it can keep from counting")]
+    overridden_by: Annotated[str, _about("the expression under which it does not count; empty where it always does")]
+    notes: Annotated[list[str], _about("what holds now: that it does not count, or that the server does not have it")]
+    also: Annotated[list[str], _about("more places that hold the same value")]
+    availability: Annotated[str, _about("which editions and versions have it, in words; empty: all")]
+    slate: Annotated[str, _about("what waits; empty where nothing does")]
+    running: Annotated[str, _about("what the running server has; empty where none runs")]
+    world: Annotated[str, _about("what the world was made with, where a world fixes it and that is known")]
     rewritten: Annotated[
         Literal["never", "at-start", "at-stop", "while-running"], _about("when the server itself rewrites the file")
     ]

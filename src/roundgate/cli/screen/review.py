@@ -48,6 +48,8 @@ _CONSEQUENCES = {
     ConsequenceCode.NOT_READABLE: (
         "{names}: cannot be read back from the server; a round says that it is written, and no more."
     ),
+    ConsequenceCode.OVERRIDDEN: "{names}: does not count while {by}.",
+    ConsequenceCode.INVERTED: "{names}: the scale is inverted: {text}.",
     ConsequenceCode.WORLD_FIXED: (
         "{names}: the world {world} was made with {made}; {wanted} in the file has no effect in it."
     ),

@@ -7,7 +7,7 @@ from functools import partial
 
 from msgspec.structs import replace
 
-from roundgate.core.checks import lists, rules, syntax, values
+from roundgate.core.checks import lists, mods, places, rules, syntax, values
 from roundgate.core.checks.context import CheckContext
 from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.findings import Code, Finding, in_order
@@ -18,7 +18,7 @@ CheckFiles = Callable[[ServerFiles], list[Finding]]
 """Gives the findings of files, whatever waits for them."""
 
 CODES: dict[str, Code] = {
-    code.name: code for family in (catalogue, syntax, values, lists, rules) for code in family.CODES
+    code.name: code for family in (catalogue, syntax, values, lists, places, mods, rules) for code in family.CODES
 }
 """Every finding code, with the page that ``explain`` shows."""
 
@@ -34,6 +34,8 @@ def check_disk(
         *values.check_values(context),
         *values.check_keys(context),
         *lists.check_lists(context),
+        *places.check_places(context),
+        *mods.check_mods(context),
         *rules.check_rules(context),
     ]
     return in_order(_without_followers(found))

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 
 from roundgate.core.checks.context import CheckContext
 from roundgate.core.findings import Code, Finding, Place
 from roundgate.core.nearest import nearest
+from roundgate.core.patterns import fits
 from roundgate.core.rulebook.model import ItemKind, ListOf
 
 CODES = (
@@ -33,7 +33,7 @@ CODES = (
 
 def item_problem(item: str, kind: ItemKind) -> tuple[str, str] | None:
     """Tell cause and likely meaning where an entry will not do, or None where it will."""
-    if item in kind.catalogue or (kind.pattern and re.fullmatch(kind.pattern, item)):
+    if item in kind.catalogue or (kind.pattern and fits(kind.pattern, item)):
         return None
     if not kind.catalogue and not kind.pattern:
         return None

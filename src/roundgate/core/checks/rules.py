@@ -6,7 +6,8 @@ from collections.abc import Iterator, Mapping
 
 from roundgate.core import values
 from roundgate.core.checks.context import CheckContext
-from roundgate.core.files import format_value
+from roundgate.core.facts import FACTS
+from roundgate.core.files import format_value, held_words
 from roundgate.core.findings import Code, Finding, Place
 from roundgate.core.rulebook.expressions import ExpressionProblem, names_in, read_expression, work_out
 from roundgate.core.rulebook.model import Setting
@@ -45,11 +46,17 @@ CODES = (
 
 
 def broken_rules(names: Mapping[str, object], rules: Mapping[str, str]) -> list[str]:
-    """Give the names of the rules (name to expression) that do not hold. A rule that cannot be worked out is broken."""
+    """Give the names of the rules (name to expression) that do not hold. A rule that cannot be worked out is broken.
+
+    A rule about a fact that is not known is left out.
+    """
     broken = []
     for name, needs in rules.items():
+        tree = read_expression(needs)
+        if any(names.get(fact) is None for fact in names_in(tree) if fact in FACTS):
+            continue  # nobody can tell
         try:
-            holds = bool(work_out(read_expression(needs), names))
+            holds = bool(work_out(tree, names))
         except ExpressionProblem:
             holds = False
         if not holds:
@@ -70,7 +77,7 @@ def check_rules(context: CheckContext) -> Iterator[Finding]:
             settings = context.book.setting
             if any(is_unreadable(context.files.stored(name), settings[name]) for name in names if name in settings):
                 continue
-            have = ", ".join(f"{name} is {_say(context, name)}" for name in names)
+            have = held_words(context.files, names)
             place = _place_of(context, names)
             do = rule.do.replace("{server}", context.server) or f"Change one of {', '.join(names)}."
             yield context.finding(
@@ -89,20 +96,19 @@ def is_unreadable(stored: str | None, spec: Setting) -> bool:
     return False
 
 
-def _say(context: CheckContext, name: str) -> str:
-    if name in context.book.list:
-        return f"{len(context.files.items(name))} entries"
-    spec = context.book.setting[name]
-    stored = context.files.stored(name)
-    return format_value(stored, spec) if stored is not None else f"{format_value(str(spec.default), spec)} by default"
-
-
 def _place_of(context: CheckContext, names: list[str]) -> Place:
     for name in names:
         entry = context.files.entry(name) if name in context.book.setting else None
         if entry:
             return context.entry_place(context.files.path_of(context.book.setting[name]), entry)
     return Place(next((context.files.path_of(context.book.setting[n]) for n in names if n in context.book.setting), ""))
+
+
+def next_world(world: str, spec: Setting) -> str:
+    """Offer a name for a new world beside one that is there; ``NEW-NAME`` where none can be made that fits."""
+    stem, _, last = world.rpartition("-")
+    offered = f"{stem}-{int(last) + 1}" if stem and last.isdecimal() and len(last) < 4 else f"{world}-2"
+    return values.sure_meaning(offered, spec) or "NEW-NAME"
 
 
 def check_worlds(context: CheckContext, outcome: Outcome) -> Iterator[Finding]:
@@ -116,7 +122,9 @@ def check_worlds(context: CheckContext, outcome: Outcome) -> Iterator[Finding]:
             continue  # no world was made with a value that the server does not take: this mends the file
         world = outcome.before.counting(spec.fixed_by)
         cause = f"{change.name} was fixed when the world '{world}' was made; a change does nothing there."
-        do = context.command("set", f"{spec.fixed_by}=NEW-NAME")
+        wanted = next_world(str(world), context.book.setting[spec.fixed_by])
+        shown = f"{change.name}={format_value(change.after, spec)}" if change.after is not None else change.name
+        do = context.command("set", shown, "--new-world", wanted)
         entry = context.files.entry(change.name)
         path = context.files.path_of(spec)
         place = context.entry_place(path, entry) if entry else Place(path)

@@ -11,6 +11,7 @@ from roundgate.core.findings import Code, Finding
 from roundgate.core.formats.places import key_of
 from roundgate.core.formats.protocol import Document, Entry
 from roundgate.core.nearest import nearest
+from roundgate.core.rulebook.expansion import keys_in
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.typed import TREES
 from roundgate.core.values import ValueProblem
@@ -71,6 +72,22 @@ CODES = (
         "error",
         "A control character or a line break in a value",
         "It would end the line, or be dropped.",
+    ),
+    Code(
+        "value-entry",
+        "error",
+        "An entry of a value that will not do",
+        "One value holds several entries: one of them is empty, there twice, or holds the separator.",
+        "mods=lanterns,,fog",
+        "mods=lanterns,fog",
+    ),
+    Code(
+        "value-affix",
+        "error",
+        "A value without what the file writes around it",
+        "The file holds more than the value, such as a file name with its ending. The server does not add it.",
+        "map=first-tide",
+        "map=first-tide.wld",
     ),
     Code(
         "value-unit",
@@ -139,7 +156,7 @@ def _finding(context: CheckContext, name: str, spec: Setting, entry: Entry, prob
         do = context.command("set", name)
     else:
         meant = values.sure_meaning(problem.meant, spec)
-        meant = meant or (values.plain_text(spec.default, spec) if spec.default is not None else "")
+        meant = meant or ("" if spec.default is None else values.plain_text(spec.default, spec))
         do = context.command("set", f"{name}={meant}") if meant else f"roundgate explain {name}"
     return context.finding(problem.code, "error", context.entry_place(path, entry), problem.cause + advice, do, name)
 
@@ -147,7 +164,7 @@ def _finding(context: CheckContext, name: str, spec: Setting, entry: Entry, prob
 def check_keys(context: CheckContext) -> Iterator[Finding]:
     """Find keys that the rulebook does not know, in files that it does know."""
     for file_name, file in context.book.file.items():
-        known = {spec.key for spec in context.book.setting.values() if spec.file == file_name}
+        known = keys_in(context.book, file_name)
         document = context.files.document(file.path) if known else None  # a format is only loaded where it is needed
         if document is not None:
             yield from _unknown_keys(context, file.path, document, known)
@@ -158,7 +175,8 @@ def _unknown_keys(context: CheckContext, path: str, document: Document, known: s
     entries = [(entry, key_of(entry.path)) for entry in document.entries()]
     places = {document.resolve(key) for key in known}
     present = {key for _, key in entries}
-    others = []
+    others: list[Entry] = []
+    is_partly = any(file.partly for file in context.book.file.values() if file.path == path)
     for entry, key in entries:
         last = entry.path[-1]
         if not isinstance(last, str) or entry.path in places or key in known or last in known:
@@ -171,8 +189,11 @@ def _unknown_keys(context: CheckContext, path: str, document: Document, known: s
         cause = f"The rulebook does not know '{key}', so the server is likely to ignore it. Did you mean {near}?"
         do = context.command("rename", f"{path}:{key}", str(document.resolve(near)[-1]))
         yield context.finding("key-unknown", "warning", place, cause, do)
-    if others:
+    if others and not is_partly:
         place = context.entry_place(path, others[0], key=True)
         what = f"{len(others)} keys are" if len(others) > 1 else "1 key is"
-        cause = f"{what} not described by the rulebook, and so not checked; the first is '{others[0].path[-1]}'."
-        yield context.finding("keys-undescribed", "note", place, cause, context.command("show", f"--all --file {path}"))
+        what = f"{what} not described by the rulebook"
+        cause = f"{what}, and so not checked; the first is '{others[0].path[-1]}'."
+        yield context.finding(
+            "keys-undescribed", "note", place, cause, context.command("show", "--all", "--file", path)
+        )

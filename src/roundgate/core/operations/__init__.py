@@ -8,6 +8,7 @@ from typing import Any
 from msgspec import DecodeError, json, to_builtins
 
 from roundgate.core.operations.base import Change, Operation
+from roundgate.core.operations.copies import CopyFile
 from roundgate.core.operations.lists import AddItem, MoveItem, RemoveItem, items_at
 from roundgate.core.operations.names import Rename, Switch
 from roundgate.core.operations.repairs import Mend
@@ -24,6 +25,7 @@ KINDS: tuple[type[Operation], ...] = (
     MoveItem,
     Mend,
     EditText,
+    CopyFile,
 )
 _BY_TAG = {str(kind.__struct_config__.tag): kind for kind in KINDS}
 
@@ -54,6 +56,7 @@ __all__ = [
     "KINDS",
     "AddItem",
     "Change",
+    "CopyFile",
     "EditText",
     "Mend",
     "MoveItem",

@@ -115,6 +115,8 @@ class SetValue(ValueOperation, frozen=True, tag="set"):
         spec = target.settings.get(self.name)
         by_setting = _NEW_KINDS.get(document_kind(spec)) if spec else None
         kind = wanted if forced or here else by_setting
+        if here is None and not self.stored and target.format.name == "launch" and (not spec or spec.type == "flag"):
+            value = True  # a flag without a value
         return target.document.set(path, value, kind, on_copy=self.here_only)
 
     def _forced_kind(self, target: Target, here: Entry | None) -> str:

@@ -1,4 +1,6 @@
-"""The rule language: comparison, arithmetic, ``and or not``, ``in``, ``len``, ``any``/``all`` over a list, ``matches``.
+"""The rule language: comparison, arithmetic, ``and or not``, ``in``, ``matches``, and a few functions.
+
+``any``, ``all``, ``count`` and ``sum`` go over a list, with ``item`` for each entry.
 
 An expression is read once into a tree of tuples and worked out on plain values. It has no side effects, no loops and
 no access to anything but the names it is given, and its depth is bounded.
@@ -16,10 +18,13 @@ from collections.abc import Callable, Mapping
 from decimal import Decimal, DivisionByZero, InvalidOperation
 from typing import Any
 
+from roundgate.core.patterns import fits
+
 Tree = tuple[Any, ...]
 
 _TOKEN = re.compile(
-    r"\s*(?:(?P<number>\d+(?:\.\d+)?)(?![\w.])|(?P<text>\"[^\"]*\"|'[^']*')|(?P<name>[A-Za-z_][\w\-]*(?:\.[A-Za-z_][\w\-]*)*)"
+    r"\s*(?:(?P<number>\d+(?:\.\d+)?)(?![\w.])|(?P<text>\"[^\"]*\"|'[^']*')|(?P<name>[A-Za-z_][\w\-]*(?:\.[A-Za-z_][\w\-]*)*"
+    r"(?:\[\w+\])?(?:@[\w\-]+)?)"
     r"|(?P<sign><=|>=|==|!=|[<>+\-*/%(),]))"
 )
 _COMPARE: dict[str, Callable[[Any, Any], Any]] = {
@@ -37,7 +42,24 @@ _ARITHMETIC: dict[str, Callable[[Any, Any], Any]] = {
     "/": operator.truediv,
     "%": operator.mod,
 }
-_RESERVED = frozenset(("and", "or", "not", "in", "matches", "len", "any", "all", "true", "false", "item"))
+_OVER_ITEMS: dict[str, Callable[[Any], Any]] = {
+    "any": any,
+    "all": all,
+    "count": lambda results: Decimal(sum(1 for result in results if result)),
+    "sum": lambda results: sum(results, Decimal(0)),
+}
+"""Functions of a list and an expression about ``item``."""
+_FUNCTIONS: dict[str, Callable[..., Any]] = {
+    "len": lambda value: Decimal(len(value)),
+    "lower": lambda text: str(text).lower(),
+    "upper": lambda text: str(text).upper(),
+    "words": lambda text: str(text).split(),
+    "min": min,
+    "max": max,
+}
+"""Functions of values; ``min`` and ``max`` take two or more, or a list."""
+_ONE_VALUE = frozenset(("len", "lower", "upper", "words"))
+_RESERVED = frozenset(("and", "or", "not", "in", "matches", "true", "false", "item", *_FUNCTIONS, *_OVER_ITEMS))
 _DEEPEST = 60
 
 
@@ -61,7 +83,7 @@ def work_out(tree: Tree, values: Mapping[str, Any]) -> Any:
     """Work a tree out on the values of its names. Raises ExpressionProblem where kinds do not fit together."""
     try:
         return _work_out(tree, values, None)
-    except (TypeError, DivisionByZero, InvalidOperation, ZeroDivisionError) as error:
+    except (TypeError, ValueError, DivisionByZero, InvalidOperation, ZeroDivisionError) as error:
         raise ExpressionProblem(f"it cannot be worked out: {error}") from error
 
 
@@ -153,21 +175,29 @@ class _Reader:
             tree = self.either()
             self._must(")")
             return tree
-        for word in ("len", "any", "all"):
-            if self._take(word):
-                return self._call(word)
+        word = self._take(*_FUNCTIONS, *_OVER_ITEMS)
+        if word:
+            return self._call(word)
         return self._leaf()
 
     def _call(self, word: str) -> Tree:
         self._must("(")
-        first = self.either()
-        if word == "len":
-            self._must(")")
-            return ("len", first)
-        self._must(",")
-        second = self.either()
+        parts = [self.either()]
+        if word in _OVER_ITEMS and word != "count":
+            self._must(",")
+            parts.append(self.either())
+        while self._take(","):
+            parts.append(self.either())
         self._must(")")
-        return (word, first, second)
+        if word in _OVER_ITEMS:
+            if word == "count" and len(parts) == 1:
+                parts.append(("value", True))
+            if len(parts) != 2:
+                raise ExpressionProblem(f"'{word}' needs a list and an expression about item")
+            return ("over", word, *parts)
+        if word in _ONE_VALUE and len(parts) != 1:
+            raise ExpressionProblem(f"'{word}' needs one value")
+        return ("call", word, *parts)
 
     def _leaf(self) -> Tree:
         if self.at >= len(self.tokens):
@@ -214,16 +244,21 @@ def _work_out(tree: Tree, values: Mapping[str, Any], item: Any) -> Any:
         return _ARITHMETIC[tree[1]](part(2), part(3))
     if kind in ("and", "or"):
         return (part(1) and part(2)) if kind == "and" else (part(1) or part(2))
-    if kind in ("any", "all"):
-        fold = any if kind == "any" else all
-        return fold(_work_out(tree[2], values, one) for one in part(1))
+    if kind == "over":
+        return _OVER_ITEMS[tree[1]](_work_out(tree[3], values, _as_number(one)) for one in part(2))
+    if kind == "call":
+        return _FUNCTIONS[tree[1]](*(part(number) for number in range(2, len(tree))))
     if kind == "matches":
-        return re.fullmatch(tree[2], str(part(1))) is not None
+        return fits(tree[2], str(part(1)))
     if kind == "in":
         return part(1) in part(2)
-    return not part(1) if kind == "not" else Decimal(len(part(1)))
+    return not part(1)
 
 
 def _leaf_value(tree: Tree, values: Mapping[str, Any], item: Any) -> Any:
     value = item if tree[0] == "item" else values[tree[1]] if tree[0] == "name" else tree[1]
+    return _as_number(value)
+
+
+def _as_number(value: Any) -> Any:
     return Decimal(value) if isinstance(value, int) and not isinstance(value, bool) else value

@@ -3,15 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from typing import Any
-
-import regex
 
 from roundgate.core import values
+from roundgate.core.advice import rows_of
+from roundgate.core.facts import FACTS
 from roundgate.core.formats import FORMATS
-from roundgate.core.nearest import nearest
-from roundgate.core.rulebook.expressions import ExpressionProblem, names_in, read_expression
-from roundgate.core.rulebook.model import Rulebook, Server, Setting
+from roundgate.core.rulebook.expansion import family, placeholder
+from roundgate.core.rulebook.model import Rulebook, Server, TomlValue
+from roundgate.core.rulebook.setting_mistakes import (
+    expression_mistakes,
+    index_mistakes,
+    pattern_mistakes,
+    setting_mistakes,
+    unknown,
+)
 from roundgate.core.values import ValueProblem
 from roundgate.core.values.units import parse_seconds
 
@@ -19,126 +24,141 @@ _SIGNALS = ("SIGTERM", "SIGINT", "SIGHUP", "SIGQUIT", "SIGUSR1", "SIGUSR2", "SIG
 """The signals that a server may be sent."""
 
 
-def mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
-    """Find what the types alone do not catch: names that lead nowhere, values out of range, broken patterns."""
-    for name, file in book.file.items():
-        if file.format not in FORMATS:
-            yield ("file", name, "format"), _unknown("format", file.format, FORMATS)
+def mistakes(book: Rulebook, written: Rulebook | None = None) -> Iterator[tuple[tuple[str, ...], str]]:
+    """Find what the types alone do not catch: names that lead nowhere, values out of range, broken patterns.
+
+    ``book`` has a setting for each index; ``written`` is the rulebook as its file has it.
+    """
+    yield from _file_mistakes(book)
+    for name, spec in (written or book).setting.items():
+        yield from ((("setting", name, field), cause) for field, cause in index_mistakes(spec))
     for name, spec in book.setting.items():
-        for field, cause in _setting_mistakes(book, spec):
-            yield ("setting", name, field), cause
+        yield from ((("setting", name, field), cause) for field, cause in setting_mistakes(book, spec))
+    yield from _double_mistakes(book)
     for name, one in book.list.items():
         if one.file not in book.file:
-            yield ("list", name, "file"), _unknown("file", one.file, book.file)
+            yield ("list", name, "file"), unknown("file", one.file, book.file)
         if one.item not in book.kind:
-            yield ("list", name, "item"), _unknown("kind", one.item, book.kind)
+            yield ("list", name, "item"), unknown("kind", one.item, book.kind)
+    for name, kind in book.kind.items():
+        yield from ((("kind", name, "pattern"), cause) for cause in pattern_mistakes(kind.pattern))
     yield from _rule_mistakes(book)
+    yield from _table_mistakes(book)
     yield from _preset_mistakes(book)
+    yield from _mod_mistakes(book)
     yield from _server_mistakes(book)
 
 
-def _unknown(what: str, name: str, known: Mapping[str, Any]) -> str:
-    near = nearest(name, known)
-    return f"No {what} is called '{name}'." + (f" Did you mean {near}?" if near else "")
+def _file_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
+    for name, file in book.file.items():
+        if file.format not in FORMATS:
+            yield ("file", name, "format"), unknown("format", file.format, FORMATS)
+        if "{" in file.path and placeholder(file.path) is None:
+            yield ("file", name, "path"), "A path has one name in braces, in one of its parts, or none."
+        if file.chosen_by and file.chosen_by not in book.setting:
+            yield ("file", name, "chosen_by"), unknown("setting", file.chosen_by, book.setting)
+        above = file.overridden_by
+        if above and above not in book.file:
+            yield ("file", name, "overridden_by"), unknown("file", above, book.file)
+        elif above and (above == name or book.file[above].overridden_by):
+            yield ("file", name, "overridden_by"), f"The file '{above}' cannot be one that another overrides."
 
 
-def _setting_mistakes(book: Rulebook, spec: Setting) -> Iterator[tuple[str, str]]:
-    if spec.file not in book.file:
-        yield "file", _unknown("file", spec.file, book.file)
-    if spec.type not in values.KINDS:
-        yield "type", _unknown("kind of value", spec.type, values.KINDS)
-        return
-    units = values.UNITS.get(spec.type)
-    if units and spec.stored and spec.stored not in units:
-        yield "stored", f"'{spec.stored}' is none of {', '.join(sorted(units))}."
-        return
-    if spec.fixed_by and spec.fixed_by not in book.setting:
-        yield "fixed_by", _unknown("setting", spec.fixed_by, book.setting)
-    if spec.advice_when:
+def _double_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
+    """Find two settings at one place of a file."""
+    taken: dict[tuple[str, str], str] = {}
+    for name, spec in book.setting.items():
+        for place in ((spec.file, spec.key), *((one.file or spec.file, one.key) for one in spec.also)):
+            other = taken.setdefault(place, name)
+            if family(other) != family(name):  # of one setting with an index that is said already
+                cause = f"The settings {other} and {name} have the same key, '{place[1]}', in the same file."
+                yield ("setting", name, "key"), cause
+
+
+def _table_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
+    for name, table in book.table.items():
+        if table.given not in book.setting and table.given not in FACTS:
+            yield ("table", name, "given"), unknown("setting", table.given, {**book.setting, **FACTS})
+            continue
+        if table.most not in book.setting:
+            yield ("table", name, "most"), unknown("setting", table.most, book.setting)
+            continue
         try:
-            unknown = sorted(names_in(read_expression(spec.advice_when)) - set(book.setting) - set(book.list))
-        except ExpressionProblem as error:
-            yield "advice_when", str(error)
-        else:
-            yield from (("advice_when", _unknown("setting", name, book.setting)) for name in unknown)
-    try:
-        values.default_of(spec)
-    except ValueProblem as error:
-        yield "default", f"The default is not a value of its own setting: {error.cause}"
-    for field, pattern in (
-        ("pattern", spec.pattern),
-        ("shown", spec.shown),
-        ("live", spec.live.match if spec.live else ""),
+            rows = rows_of(table, book)
+        except ValueProblem as error:
+            yield ("table", name, "rows"), error.cause
+            continue
+        if not rows or sorted(rows) != list(rows) or len({row.given for row in rows}) < len(rows):
+            yield ("table", name, "rows"), "The rows must rise, from the least to the most of 'given'."
+
+
+def _mod_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
+    mods = book.mods
+    if mods is None:
+        return
+    if mods.list not in book.setting:
+        yield ("mods", "list"), unknown("setting", mods.list, book.setting)
+    elif book.setting[mods.list].type != "list":
+        yield ("mods", "list"), f"The setting {mods.list} must be of type list, to name the mods."
+    for field, path in (
+        ("folder", mods.folder),
+        *((("copies"), path) for pair in mods.copies.items() for path in pair),
     ):
-        yield from ((field, cause) for cause in _pattern_mistakes(pattern, "value" if field != "pattern" else ""))
-
-
-def _pattern_mistakes(pattern: str, group: str = "") -> Iterator[str]:
-    try:
-        groups = regex.compile(pattern).groupindex
-    except regex.error as error:
-        yield f"The pattern is wrong: {error}."
-        return
-    if pattern and group and group not in groups:
-        yield f"The pattern needs a group (?P<{group}>...)."
-
-
-def known_names(book: Rulebook) -> set[str]:
-    """Give the names that a rule may use."""
-    return {*book.setting, *book.list}
-
-
-def _expression_mistakes(book: Rulebook, source: str) -> Iterator[str]:
-    try:
-        unknown = names_in(read_expression(source)) - known_names(book)
-    except ExpressionProblem as error:
-        yield f"The expression cannot be read: {error}."
-        return
-    yield from (_unknown("setting or list", name, dict.fromkeys(known_names(book))) for name in sorted(unknown))
+        if "{mod}" not in path:
+            yield ("mods", field), f"'{path}' needs {{mod}}, where the name of the mod goes."
 
 
 def _rule_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
+    names = [rule.name for rule in book.rule]
     for rule in book.rule:
+        if names.count(rule.name) > 1:
+            names.remove(rule.name)
+            yield ("rule", "name"), f"Two rules have the name {rule.name}."
         yield from (
-            (("rule", "needs"), f"Rule {rule.name}: {cause}") for cause in _expression_mistakes(book, rule.needs)
+            (("rule", "needs"), f"Rule {rule.name}: {cause}") for cause in expression_mistakes(book, rule.needs)
         )
 
 
 def _preset_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
     for name, preset in book.preset.items():
-        for key, value in preset.set.items():
-            spec = book.setting.get(key)
-            if spec is None:
-                yield ("preset", name, "set"), _unknown("setting", key, book.setting)
-                continue
-            try:
-                values.parse(values.plain_text(value, spec), spec)
-            except ValueProblem as error:
-                yield ("preset", name, "set"), f"{key}: {error.cause}"
+        for field, several in (("set", preset.set), ("mode", preset.mode)):
+            yield from ((("preset", name, field), cause) for cause in _value_mistakes(book, several))
+
+
+def _value_mistakes(book: Rulebook, several: Mapping[str, TomlValue]) -> Iterator[str]:
+    for key, value in several.items():
+        spec = book.setting.get(key)
+        if spec is None:
+            yield unknown("setting", key, book.setting)
+            continue
+        try:
+            values.parse(values.plain_text(value, spec), spec)
+        except ValueProblem as error:
+            yield f"{key}: {error.cause}"
 
 
 def _server_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
     server = book.server
     for field in ("ready", "joined", "left", "process"):
-        yield from ((("server", field.replace("_", "-")), cause) for cause in _pattern_mistakes(getattr(server, field)))
+        yield from ((("server", field.replace("_", "-")), cause) for cause in pattern_mistakes(getattr(server, field)))
     if server.slots and server.slots not in book.setting:
-        yield ("server", "slots"), _unknown("setting", server.slots, book.setting)
+        yield ("server", "slots"), unknown("setting", server.slots, book.setting)
     yield from _stop_mistakes(server)
     for pattern in server.failures:
-        yield from ((("server", "failures"), cause) for cause in _pattern_mistakes(pattern))
+        yield from ((("server", "failures"), cause) for cause in pattern_mistakes(pattern))
     for port in server.port:
         for name in filter(None, (port.setting, port.address)):
             if name not in book.setting:
-                yield ("server", "port"), _unknown("setting", name, book.setting)
+                yield ("server", "port"), unknown("setting", name, book.setting)
         if port.probe:
-            yield from ((("server", "port"), cause) for cause in _pattern_mistakes(port.probe.match))
+            yield from ((("server", "port"), cause) for cause in pattern_mistakes(port.probe.match))
         if port.needs:
-            yield from ((("server", "port"), cause) for cause in _expression_mistakes(book, port.needs))
+            yield from ((("server", "port"), cause) for cause in expression_mistakes(book, port.needs))
     yield from _console_and_list_mistakes(book)
     for field in ("grace", "start_within", "watch"):
         yield from ((("server", field.replace("_", "-")), cause) for cause in _time_mistakes(getattr(server, field)))
     if book.rulebook.version:
-        match = _pattern_mistakes(book.rulebook.version.match, "version")
+        match = pattern_mistakes(book.rulebook.version.match, "version")
         yield from ((("rulebook", "version"), cause) for cause in match)
 
 
@@ -154,7 +174,7 @@ def _stop_mistakes(server: Server) -> Iterator[tuple[tuple[str, ...], str]]:
     """Find what would keep a server from being stopped or spoken to."""
     for name in server.signals:
         if name not in _SIGNALS:
-            yield ("server", "signals"), _unknown("signal", name, dict.fromkeys(_SIGNALS))
+            yield ("server", "signals"), unknown("signal", name, dict.fromkeys(_SIGNALS))
     for field in ("stop", "say"):
         if any(char < " " for char in getattr(server, field)):
             yield ("server", field), "A console line cannot hold a line break or a control character."
@@ -167,16 +187,13 @@ def _console_and_list_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...]
     if console:
         for name in filter(None, (console.port, console.password, console.address)):
             if name not in book.setting:
-                yield ("server", "console"), _unknown("setting", name, book.setting)
+                yield ("server", "console"), unknown("setting", name, book.setting)
         if console.needs:
-            try:
-                read_expression(console.needs)
-            except ExpressionProblem as error:
-                yield ("server", "console"), str(error)
+            yield from ((("server", "console"), cause) for cause in expression_mistakes(book, console.needs))
         for pattern in (console.asks, console.welcome, console.refused):
-            yield from ((("server", "console"), cause) for cause in _pattern_mistakes(pattern))
+            yield from ((("server", "console"), cause) for cause in pattern_mistakes(pattern))
     if lobby:
         for name in (*lobby.ours.values(), *lobby.shows.values()):
             if name not in book.setting:
-                yield ("server", "lobby"), _unknown("setting", name, book.setting)
+                yield ("server", "lobby"), unknown("setting", name, book.setting)
         yield from ((("server", "lobby"), cause) for cause in _time_mistakes(lobby.within))

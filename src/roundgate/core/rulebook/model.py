@@ -5,9 +5,9 @@ Nothing of a game is in code; all of it is in values of these types. Numbers are
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
-from msgspec import Struct, field
+from msgspec import Meta, Struct, field
 
 from roundgate.core.formats.protocol import USUAL, Dialect
 
@@ -17,6 +17,11 @@ TomlValue = bool | int | float | str
 Takes = Literal["live", "restart", "new-world"]
 
 
+def _about(words: str) -> Meta:
+    """Say what a field means: JSON Schema and the documents show it."""
+    return Meta(description=words)
+
+
 class Model(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """Common to every part: frozen, and a name that the language does not know is an error."""
 
@@ -24,200 +29,326 @@ class Model(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True)
 class Version(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """Where the server's version can be read: a file in its folder, and a pattern with a group ``version``."""
 
-    file: str
-    match: str
+    file: Annotated[str, _about("the file that has the version, such as a log")]
+    match: Annotated[str, _about("a pattern with a group version")]
 
 
 class About(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """The ``[rulebook]`` table."""
 
-    name: str
-    title: str = ""
-    layers: tuple[str, ...] = ()
-    editions: tuple[str, ...] = ()
-    version: Version | None = None
+    name: Annotated[str, _about("the rulebook's name")]
+    title: Annotated[str, _about("what people call the game's server")] = ""
+    layers: Annotated[tuple[str, ...], _about("rulebooks beneath this one, the lowest first")] = ()
+    editions: Annotated[tuple[str, ...], _about("the editions of the game, where they differ")] = ()
+    version: Annotated[Version | None, _about("where the server's version can be read")] = None
 
 
 class File(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """One file of the server, its path relative to the server's folder."""
+    """One file of the server, its path relative to the server's folder.
 
-    path: str
-    format: str
-    about: str = ""
-    rewritten: Literal["never", "at-start", "at-stop", "while-running"] = "never"
-    made: Literal["shipped", "first-run", "by-hand"] = "shipped"
-    owner: Literal["site", "game"] = "site"
-    dialect: Dialect = USUAL
-    """How the game reads the file, where its format leaves room."""
+    A name in braces in the path, as in ``worlds/{world}/rules.ini``, stands for every folder or file that there is.
+    """
+
+    path: Annotated[
+        str,
+        _about(
+            "the path in the server's folder; a name in braces, as in worlds/{world}/rules.ini, "
+            "stands for every folder or file there is"
+        ),
+    ]
+    format: Annotated[
+        str, _about("properties, ini, directives, lines, json, yaml, toml, xml, launch, lua or statements")
+    ]
+    about: Annotated[str, _about("what is in it")] = ""
+    rewritten: Annotated[
+        Literal["never", "at-start", "at-stop", "while-running"], _about("when the server itself rewrites the file")
+    ] = "never"
+    made: Annotated[
+        Literal["shipped", "first-run", "by-hand"],
+        _about("where the file comes from: with the server, from its first run, or by hand"),
+    ] = "shipped"
+    owner: Annotated[Literal["site", "game"], _about("`game`: an update of the game overwrites the file")] = "site"
+    overridden_by: Annotated[
+        str, _about("another file of the rulebook with the same keys, whose values count before those of this one")
+    ] = ""
+    chosen_by: Annotated[
+        str, _about("with a name in braces: the setting whose value says which of the files the server reads")
+    ] = ""
+    partly: Annotated[
+        bool, _about("true where the file holds more than the rulebook describes, and that is as it should be")
+    ] = False
+    header: Annotated[tuple[str, ...], _about("the first lines of the file where Round Gate makes it")] = ()
+    dialect: Annotated[Dialect, _about("how the game reads the file, where its format leaves room")] = USUAL
 
 
 class Live(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """How a setting is set and read at the live console; ``{value}`` stands for the stored value."""
 
-    set: str = ""
-    read: str = ""
-    match: str = ""
+    set: Annotated[str, _about("the console line that sets it; {value} stands for the value as stored")] = ""
+    read: Annotated[str, _about("the console line that asks for it")] = ""
+    match: Annotated[str, _about("a pattern of the answer, with a group value")] = ""
 
 
 class Blocked(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """Words that may not stand inside a text, and what happens when they do."""
 
-    words: tuple[str, ...]
-    because: str = ""
+    words: Annotated[tuple[str, ...], _about("words that must not be part of the text, case aside")]
+    because: Annotated[str, _about("what happens when one is")] = ""
+
+
+class OtherPlace(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """A second place that holds the same value."""
+
+    key: Annotated[str, _about("its key there")]
+    file: Annotated[str, _about("empty: the setting's own file")] = ""
+    optional: Annotated[bool, _about("where the place has nothing, that is no difference")] = False
 
 
 class Setting(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """One named value of a server."""
 
-    file: str
-    key: str
-    type: str
-    default: TomlValue | None = None
-    about: str = ""
-    advice: str = ""
-    advice_when: str = ""
-    """An expression like a rule's; the advice is given only where it holds. Empty: always."""
-    range: tuple[float, float] | None = None
-    step: float | None = None
-    length: tuple[int, int] | None = None
-    stored: str = ""
-    """The unit, or the form, in which the file holds the value: ``minutes``, ``megabytes``, ``fraction``."""
-    suffix: str = ""
-    """size: the letter that the file writes behind the number, such as ``M`` for megabytes."""
-    special: dict[str, TomlValue] = field(default_factory=dict)
-    choices: dict[str, str] = field(default_factory=dict)
-    spelling: tuple[str, str] = ("true", "false")
-    pattern: str = ""
-    example: str = ""
-    blocked: Blocked | None = None
-    line_break: str = field(default="", name="line-break")
-    schemes: tuple[str, ...] = ("http", "https")
-    takes: Takes = "restart"
-    fixed_by: str = ""
-    tier: Literal["basic", "advanced"] = "basic"
-    live: Live | None = None
-    shown: str = ""
-    """A pattern of the start log whose group ``value`` shows what the server took."""
+    file: Annotated[str, _about("one of the rulebook's files")]
+    key: Annotated[str, _about("its key in that file, written as for FILE:KEY")]
+    type: Annotated[str, _about("the kind of value")]
+    default: Annotated[TomlValue | None, _about("what counts where the file says nothing")] = None
+    about: Annotated[str, _about("what it means, in a sentence")] = ""
+    advice: Annotated[str, _about("what one should know before changing it")] = ""
+    advice_when: Annotated[
+        str, _about("an expression like a rule's; the advice is given only where it holds. Empty: always")
+    ] = ""
+    range: Annotated[tuple[float, float] | None, _about("the least and the most, in the file's unit")] = None
+    step: Annotated[float | None, _about("it goes in steps of this, in the file's unit")] = None
+    places: Annotated[int | None, _about("decimal: so many digits behind the point, neither more nor fewer")] = None
+    limit: Annotated[str, _about("an expression, such as `machine.memory`; the value must not be greater")] = ""
+    length: Annotated[tuple[int, int] | None, _about("text, secret: the characters; list, choices: the entries")] = None
+    unit: Annotated[
+        str,
+        _about(
+            "int, decimal: what the number counts, such as `knots`; it may be typed and is shown, "
+            "and the file holds the bare number"
+        ),
+    ] = ""
+    stored: Annotated[
+        str,
+        _about("the unit, or the form, in which the file holds the value: `minutes`, `megabytes`, `fraction`, `hex`"),
+    ] = ""
+    prefix: Annotated[str, _about("what the file writes before the value, and nobody types")] = ""
+    suffix: Annotated[
+        str,
+        _about("what the file writes behind the value, such as `.wld`; size: the letter, such as `M` for megabytes"),
+    ] = ""
+    form: Annotated[
+        str,
+        _about("colour: `#rrggbb`, `r,g,b`, `r g b a`. vector: `{x} {y} {z}|{heading}`. date, time: as for strftime"),
+    ] = ""
+    scale: Annotated[int, _about("colour: what a full part is, 255 or 1")] = 255
+    bounds: Annotated[dict[str, tuple[float, float]], _about("vector: the least and the most of a part")] = field(
+        default_factory=dict
+    )
+    separator: Annotated[str, _about("list, choices: what parts the entries in the file")] = ","
+    kind: Annotated[str, _about("id, list: the kind of the entries, one of the rulebook's `[kind.NAME]`")] = ""
+    catalogue: Annotated[
+        tuple[str, ...], _about("id, list: the built-in entries; those of the kind where it is empty")
+    ] = ()
+    unique: Annotated[bool, _about("list: no entry may be there twice")] = True
+    below: Annotated[str, _about("path: the folder, relative to the server's, that the path starts in")] = ""
+    endings: Annotated[tuple[str, ...], _about("path: how the name must end, such as `.chart`")] = ()
+    inverted: Annotated[
+        str, _about("what the scale means where it runs the other way round from its name: `1 means no wind at all`")
+    ] = ""
+    special: Annotated[dict[str, TomlValue], _about("words for values outside the range: { off = 0 }")] = field(
+        default_factory=dict
+    )
+    choices: Annotated[dict[str, str], _about("the words it may be, each with what it means")] = field(
+        default_factory=dict
+    )
+    spelling: Annotated[tuple[str, str], _about("bool: how the file writes true and false")] = ("true", "false")
+    pattern: Annotated[str, _about("text, secret, id, list: the form of it, as a regular expression")] = ""
+    example: Annotated[str, _about("something that may be typed")] = ""
+    blocked: Annotated[Blocked | None, _about("text: words that must not be in it")] = None
+    line_break: Annotated[str, _about("text: what stands for a new line in the file")] = field(
+        default="", name="line-break"
+    )
+    schemes: Annotated[tuple[str, ...], _about("url: the allowed schemes")] = ("http", "https")
+    takes: Annotated[Takes, _about("when a change takes effect")] = "restart"
+    fixed_by: Annotated[str, _about("the setting that names the world which fixes this one")] = ""
+    tier: Annotated[Literal["basic", "advanced"], _about("basic settings are shown first")] = "basic"
+    live: Annotated[Live | None, _about("how the console sets and reads it")] = None
+    shown: Annotated[str, _about("A pattern of the start log whose group `value` shows what the server took")] = ""
+    index: Annotated[
+        tuple[int | str, ...],
+        _about("one value for each of these, such as levels: `fee[1]`; `{index}` in `key` stands for it"),
+    ] = ()
+    defaults: Annotated[tuple[TomlValue, ...], _about("with `index`: the default of each")] = ()
+    """With ``index``: the default of each."""
+    also: Annotated[
+        tuple[OtherPlace, ...],
+        _about("more places that hold the same value and must agree with it; they are written together"),
+    ] = ()
+    overridden_by: Annotated[str, _about("an expression; while it holds, the server does not look at the setting")] = ""
+    only: Annotated[tuple[str, ...], _about("the editions that have the setting; all where it is empty")] = ()
+    only_choices: Annotated[
+        dict[str, tuple[str, ...]],
+        _about("choice: the editions that have a choice, for those that not every edition has"),
+    ] = field(default_factory=dict)
+    since: Annotated[str, _about("the first version that has the setting")] = ""
+    until: Annotated[str, _about("the first version that no longer has it")] = ""
 
 
 class ItemKind(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """What an entry of a list may be: built-in names, a pattern, and how to say it."""
 
-    about: str = ""
-    catalogue: tuple[str, ...] = ()
-    pattern: str = ""
-    example: str = ""
-    advice: str = ""
+    about: Annotated[str, _about("what an entry is")] = ""
+    catalogue: Annotated[tuple[str, ...], _about("the built-in names")] = ()
+    pattern: Annotated[str, _about("the form of any other")] = ""
+    example: Annotated[str, _about("something that may be typed")] = ""
+    advice: Annotated[str, _about("what one should know")] = ""
 
 
 class ListOf(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """An ordered list of plain values that fills a file."""
 
-    file: str
-    item: str
-    about: str = ""
-    advice: str = ""
-    least: int = 0
-    most: int | None = None
-    unique: bool = False
-    takes: Takes = "restart"
+    file: Annotated[str, _about("one of the rulebook's files")]
+    item: Annotated[str, _about("the kind of its entries")]
+    about: Annotated[str, _about("what it is a list of")] = ""
+    advice: Annotated[str, _about("what one should know before changing it")] = ""
+    least: Annotated[int, _about("the fewest entries that the server takes")] = 0
+    most: Annotated[int | None, _about("the most entries that the server takes")] = None
+    unique: Annotated[bool, _about("whether each entry may be there once only")] = False
+    takes: Annotated[Takes, _about("when a change takes effect")] = "restart"
 
 
 class Rule(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """What must hold across settings and lists."""
 
-    name: str
-    needs: str
-    say: str
-    level: Literal["error", "warning", "note"] = "error"
-    do: str = ""
+    name: Annotated[str, _about("its name")]
+    needs: Annotated[str, _about("an expression that must hold")]
+    say: Annotated[str, _about("what is wrong where it does not")]
+    level: Annotated[Literal["error", "warning", "note"], _about("how bad that is")] = "error"
+    do: Annotated[str, _about("a command that helps; {server} stands for the server")] = ""
+
+
+class AdviceTable(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """Advice in rows: up to so much of one value, no more than so much of a setting."""
+
+    given: Annotated[str, _about("A setting, or a fact of the machine such as `machine.memory`")]
+    most: Annotated[str, _about("the setting that the table is about")]
+    rows: Annotated[
+        tuple[tuple[TomlValue, TomlValue], ...],
+        _about("rising: a value of `given`, as people say it, and the most that it carries of the other"),
+    ]
+    about: Annotated[str, _about("why")] = ""
+
+
+class Mods(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """How a game takes mods; ``{mod}`` in a path stands for the name of one."""
+
+    list: Annotated[str, _about("the setting, of type `list`, that names the mods in their order")]
+    folder: Annotated[str, _about("the folder that each mod must have")]
+    copies: Annotated[
+        dict[str, str],
+        _about(
+            "Files to copy where they are missing, from the mod's folder to where the server wants them: from = to."
+        ),
+    ] = field(default_factory=dict)
+    needs: Annotated[
+        str, _about("A file of the mod that names the mods it needs, one on a line; they stand before it in the list")
+    ] = ""
 
 
 class Preset(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """A named set of values."""
 
-    set: dict[str, TomlValue]
-    about: str = ""
+    set: Annotated[dict[str, TomlValue], _about("setting = value, as people say it")]
+    about: Annotated[str, _about("what it is for")] = ""
+    mode: Annotated[
+        dict[str, TomlValue],
+        _about('values without which the others do not count, such as `{ "tide.mode" = "custom" }`'),
+    ] = field(default_factory=dict)
 
 
 class Probe(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """A question to a port and the answer that shows the server is at home there."""
 
-    send: str = ""
-    match: str = ""
+    send: Annotated[str, _about("what is sent to the port")] = ""
+    match: Annotated[str, _about("a pattern of the answer")] = ""
 
 
 class Port(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """A port that the running server must own; ``setting`` and ``address`` name settings."""
 
-    setting: str
-    address: str = ""
-    protocol: Literal["tcp", "udp"] = "udp"
-    needs: str = ""
-    """An expression: the port is only opened where it holds."""
-    probe: Probe | None = None
+    setting: Annotated[str, _about("the setting that holds the port")]
+    address: Annotated[str, _about("the setting that holds the address")] = ""
+    protocol: Annotated[Literal["tcp", "udp"], _about("tcp or udp")] = "udp"
+    needs: Annotated[str, _about("an expression: the port is only opened where it holds")] = ""
+    probe: Annotated[Probe | None, _about("a question that shows that the server is at home there")] = None
 
 
 class TcpConsole(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """A text line console on TCP that asks for a password first."""
 
-    port: str
-    password: str
-    address: str = ""
-    needs: str = ""
-    """An expression: the server opens this console only where it holds."""
-    asks: str = ""
-    welcome: str = ""
-    refused: str = ""
+    port: Annotated[str, _about("the setting that holds its port")]
+    password: Annotated[str, _about("the setting that holds its password")]
+    address: Annotated[str, _about("the setting that holds its address")] = ""
+    needs: Annotated[str, _about("an expression: the server opens this console only where it holds")] = ""
+    asks: Annotated[str, _about("a pattern: it asks for the password")] = ""
+    welcome: Annotated[str, _about("a pattern: the password was right")] = ""
+    refused: Annotated[str, _about("a pattern: the password was wrong")] = ""
 
 
 class Lobby(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """The public list of servers: where it answers, and how to find oneself in it."""
 
-    url: str
-    items: str = ""
-    ours: dict[str, str] = field(default_factory=dict)
-    shows: dict[str, str] = field(default_factory=dict)
-    needs: str = ""
-    within: str = "10s"
+    url: Annotated[str, _about("its address; settings in braces")]
+    items: Annotated[str, _about("where the list is in the answer")] = ""
+    ours: Annotated[dict[str, str], _about("field = setting: how to find oneself in the list")] = field(
+        default_factory=dict
+    )
+    shows: Annotated[dict[str, str], _about("field = setting: what the list shows of it")] = field(default_factory=dict)
+    needs: Annotated[str, _about("an expression: it is asked only where it holds")] = ""
+    within: Annotated[str, _about("how long it may take until it shows the server")] = "10s"
 
 
 class Server(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """How the server's process behaves, and what its log and console say."""
 
-    process: str = ""
-    """A pattern of the command line by which the server's process is known, however it was started."""
-    ready: str = ""
-    stop: str = ""
-    signals: tuple[str, ...] = ("SIGTERM",)
-    kill: bool = False
-    grace: str = "20s"
-    start_within: str = field(default="60s", name="start-within")
-    watch: str = "5s"
-    say: str = ""
-    slots: str = ""
-    """The setting that says how many players the server takes."""
-    failures: tuple[str, ...] = ()
-    joined: str = ""
-    left: str = ""
-    worlds: tuple[str, ...] = ()
-    """Folders that hold worlds, saved with a round where asked."""
-    console: TcpConsole | None = None
-    port: tuple[Port, ...] = ()
-    lobby: Lobby | None = None
+    process: Annotated[
+        str, _about("A pattern of the command line by which the server's process is known, however it was started")
+    ] = ""
+    ready: Annotated[str, _about("a pattern of the log: the server is up")] = ""
+    stop: Annotated[str, _about("the console line that stops it")] = ""
+    signals: Annotated[tuple[str, ...], _about("the signals that stop it, one after the other")] = ("SIGTERM",)
+    kill: Annotated[bool, _about("whether a stop may end in SIGKILL")] = False
+    grace: Annotated[str, _about("how long a stop may take")] = "20s"
+    start_within: Annotated[str, _about("how long a start may take")] = field(default="60s", name="start-within")
+    watch: Annotated[str, _about("how long a server that is ready is watched")] = "5s"
+    say: Annotated[str, _about("the console line that tells the players; {text} stands for the words")] = ""
+    slots: Annotated[str, _about("the setting that says how many players the server takes")] = ""
+    failures: Annotated[tuple[str, ...], _about("patterns of the log that mean a failed start")] = ()
+    joined: Annotated[str, _about("a pattern of the log: somebody came, with groups name and id")] = ""
+    left: Annotated[str, _about("a pattern of the log: somebody left")] = ""
+    worlds: Annotated[tuple[str, ...], _about("folders that hold worlds, saved with a round where asked")] = ()
+    console: Annotated[TcpConsole | None, _about("a console on TCP")] = None
+    port: Annotated[tuple[Port, ...], _about("the ports that the running server must own")] = ()
+    lobby: Annotated[Lobby | None, _about("the public list of servers")] = None
 
 
 class Rulebook(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """A whole rulebook."""
 
-    rulebook: About
-    file: dict[str, File] = field(default_factory=dict)
-    setting: dict[str, Setting] = field(default_factory=dict)
-    list: dict[str, ListOf] = field(default_factory=dict)
-    kind: dict[str, ItemKind] = field(default_factory=dict)
-    rule: tuple[Rule, ...] = ()
-    preset: dict[str, Preset] = field(default_factory=dict)
-    server: Server = field(default_factory=Server)
+    rulebook: Annotated[About, _about("what it is")]
+    file: Annotated[dict[str, File], _about("the server's files")] = field(default_factory=dict)
+    setting: Annotated[dict[str, Setting], _about("its settings")] = field(default_factory=dict)
+    list: Annotated[dict[str, ListOf], _about("its lists")] = field(default_factory=dict)
+    kind: Annotated[dict[str, ItemKind], _about("kinds of ids and list entries")] = field(default_factory=dict)
+    rule: Annotated[tuple[Rule, ...], _about("what must hold across them")] = ()
+    table: Annotated[dict[str, AdviceTable], _about("advice in rows")] = field(default_factory=dict)
+    preset: Annotated[dict[str, Preset], _about("named sets of values")] = field(default_factory=dict)
+    mods: Annotated[Mods | None, _about("how the game takes mods")] = None
+    withdraw: Annotated[
+        tuple[str, ...], _about("settings, lists, rules and presets of the layers beneath that this one does without")
+    ] = ()
+    server: Annotated[Server, _about("how its process behaves")] = field(default_factory=Server)
 
     @property
     def name(self) -> str:

@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 import msgspec
 from msgspec import Struct
 
+from roundgate.core.facts import FACTS
 from roundgate.core.findings import Finding, Place
-from roundgate.core.rulebook.model import File, ItemKind, ListOf, Preset, Rulebook, Setting
+from roundgate.core.nearest import nearest
+from roundgate.core.rulebook.expansion import expanded, family
+from roundgate.core.rulebook.model import AdviceTable, File, ItemKind, ListOf, Preset, Rulebook, Setting
+from roundgate.core.values import KINDS
 
 _TOML_PLACE = re.compile(r"\(at line (\d+), column (\d+)\)|\(at end of document\)")
 _MSGSPEC_PATH = re.compile(r" - at `(?P<path>[^`]+)`$")
@@ -52,15 +56,74 @@ def read_rulebook(name: str, reader: BookReader, *, checked: bool = False) -> Ru
 
     Raises RulebookProblem with a line and a column, or KeyError where ``reader`` knows no such rulebook.
     """
-    top = reader(name)
-    merged: dict[str, Any] = {}
-    for layer in layers_of(top.raw):
-        merged = merge(merged, reader(layer).raw)
-    book = _convert(top, merge(merged, top.raw) if merged else top.raw)
-    findings = _mistakes(top, book) if checked or _leads_nowhere(book) else []
+    layers = layered(name, reader)
+    top = layers[-1]
+    raw: dict[str, Any] = {}
+    for layer in layers:
+        raw = merge(raw, layer.raw) if raw else layer.raw
+    written = _convert(top, raw)
+    book = expanded(written)
+    findings = [_placed(top, path, cause) for path, cause in _not_withdrawn(layers)] if len(layers) > 1 else []
+    if not findings and (checked or _leads_nowhere(book)):
+        findings = _mistakes(top, written, book)
     if findings:
         raise RulebookProblem(findings)
     return book
+
+
+def layered(name: str, reader: BookReader) -> list[RawBook]:
+    """Give a rulebook and the layers beneath it, the lowest first, each once.
+
+    Raises RulebookProblem where layers rest on themselves, or KeyError where ``reader`` knows no such rulebook.
+    """
+    top = reader(name)
+    found: list[RawBook] = []
+    _lay(top, (name,), reader, found, top)
+    return found
+
+
+def _lay(book: RawBook, above: tuple[str, ...], reader: BookReader, found: list[RawBook], top: RawBook) -> None:
+    """Put a book on top of its own layers; ``above`` are the names of those that rest on it, and its own."""
+    for layer in layers_of(book.raw):
+        if layer in above:
+            chain = " -> ".join((*above[above.index(layer) :], layer))
+            cause = f"The layers rest on themselves: {chain}."
+            raise RulebookProblem([_placed(top, ("rulebook", "layers"), cause)])
+        beneath = reader(layer)
+        if all(beneath.file != one.file for one in found):
+            _lay(beneath, (*above, layer), reader, found, top)
+    found.append(book)
+
+
+_WITHDRAWN = ("setting", "list", "preset", "table", "records")
+
+
+def _without(raw: dict[str, Any], names: Iterable[Any]) -> dict[str, Any]:
+    """Take settings, lists, presets, tables and rules of some names out of a rulebook's tables."""
+    gone = {name for name in names if isinstance(name, str)}
+    kept = dict(raw)
+    for table in _WITHDRAWN:
+        if isinstance(raw.get(table), dict):
+            kept[table] = {name: one for name, one in raw[table].items() if name not in gone}
+    if isinstance(raw.get("rule"), list):
+        kept["rule"] = [rule for rule in raw["rule"] if not (isinstance(rule, dict) and rule.get("name") in gone)]
+    return kept
+
+
+def _not_withdrawn(layers: Sequence[RawBook]) -> Iterator[tuple[tuple[str, ...], str]]:
+    """Find names that the top layer withdraws and no layer beneath it has."""
+    known: set[str] = set()
+    for layer in layers[:-1]:
+        known.update(*(layer.raw[table] for table in _WITHDRAWN if isinstance(layer.raw.get(table), dict)))
+        rules = layer.raw.get("rule")
+        if isinstance(rules, list):
+            known.update(str(rule.get("name")) for rule in rules if isinstance(rule, dict))
+    withdrawn = layers[-1].raw.get("withdraw")
+    for name in withdrawn if isinstance(withdrawn, list) else ():
+        if name not in known:
+            near = nearest(str(name), known)
+            hint = f" Did you mean {near}?" if near else ""
+            yield ("withdraw",), f"No layer beneath has a setting, list, rule or preset '{name}' to withdraw.{hint}"
 
 
 def _leads_nowhere(book: Rulebook) -> bool:
@@ -71,18 +134,29 @@ def _leads_nowhere(book: Rulebook) -> bool:
         named += [server.console.port, server.console.password, server.console.address]
     if server.lobby:
         named += [*server.lobby.ours.values(), *server.lobby.shows.values()]
-    named += [server.slots, *(spec.fixed_by for spec in settings.values())]
+    named += [file.chosen_by for file in book.file.values()]
+    named += [server.slots, *(spec.fixed_by for spec in settings.values()), *_of_tables(book)]
     return (
         any(spec.file not in book.file for spec in settings.values())
+        or any(spec.type not in KINDS for spec in settings.values())
+        or any(file.overridden_by not in book.file for file in book.file.values() if file.overridden_by)
+        or any(place.file not in book.file for spec in settings.values() for place in spec.also if place.file)
         or any(one.file not in book.file or one.item not in book.kind for one in book.list.values())
         or any(name not in settings for name in named if name)
     )
 
 
-def _mistakes(top: RawBook, book: Rulebook) -> list[Finding]:
+def _of_tables(book: Rulebook) -> list[str]:
+    """Give the settings that advice tables and mods name."""
+    named = [table.most for table in book.table.values()]
+    named += [table.given for table in book.table.values() if table.given not in FACTS]
+    return [*named, book.mods.list] if book.mods else named
+
+
+def _mistakes(top: RawBook, written: Rulebook, book: Rulebook) -> list[Finding]:
     from roundgate.core.rulebook.mistakes import mistakes  # only a rulebook under check needs its expressions read
 
-    return [_placed(top, path, cause) for path, cause in mistakes(book)]
+    return [_placed(top, path, cause) for path, cause in mistakes(book, written)]
 
 
 def parse_toml(file: str, source: str) -> dict[str, Any]:
@@ -105,14 +179,19 @@ def parse_toml(file: str, source: str) -> dict[str, Any]:
 
 
 def merge(below: Mapping[str, Any], above: Mapping[str, Any]) -> dict[str, Any]:
-    """Lay one rulebook's tables on another's: tables merge, lists of tables add up, all else is replaced."""
-    merged = dict(below)
+    """Lay one rulebook's tables on another's: tables merge, rules add up by their names, all else is replaced.
+
+    What ``above`` withdraws is taken out of what is beneath it first.
+    """
+    withdrawn = above.get("withdraw")
+    merged = _without(dict(below), withdrawn) if isinstance(withdrawn, list) else dict(below)
     for key, value in above.items():
         old = merged.get(key)
         if isinstance(old, dict) and isinstance(value, dict):
             merged[key] = merge(old, value)
         elif key == "rule" and isinstance(old, list):
-            merged[key] = old + value
+            new = {rule.get("name") for rule in value if isinstance(rule, dict)}
+            merged[key] = [rule for rule in old if not (isinstance(rule, dict) and rule.get("name") in new)] + value
         else:
             merged[key] = value
     return merged
@@ -169,11 +248,14 @@ _TABLES: dict[str, type[msgspec.Struct]] = {
     "list": ListOf,
     "kind": ItemKind,
     "preset": Preset,
+    "table": AdviceTable,
 }
 
 
 def _placed(top: RawBook, path: tuple[str, ...], cause: str) -> Finding:
     file = top.file
+    if path[:1] == ("setting",) and len(path) > 1:
+        path = ("setting", family(path[1]), *path[2:])
     line, column, shown = place_in_toml(top.source(), path)
     do = "See 'roundgate explain rulebook-value', then mend the rulebook."
     return Finding(

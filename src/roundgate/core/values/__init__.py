@@ -8,9 +8,13 @@ from __future__ import annotations
 from msgspec.structs import replace
 
 from roundgate.core.rulebook.model import Setting, TomlValue
+from roundgate.core.values.machine import Cores, FilePath, Flag
+from roundgate.core.values.moments import Date, TimeOfDay
 from roundgate.core.values.numbers import DecimalNumber, Percent, PortNumber, WholeNumber
-from roundgate.core.values.places import Address, WebAddress
+from roundgate.core.values.parts import Colour, Vector
+from roundgate.core.values.places import Address, Endpoint, WebAddress
 from roundgate.core.values.protocol import DocumentKind, Value, ValueKind, ValueProblem
+from roundgate.core.values.several import Choices, EntryList, Identifier
 from roundgate.core.values.units import UNITS, Duration, Size
 from roundgate.core.values.words import Choice, Secret, Switch, Words
 
@@ -19,6 +23,7 @@ __all__ = [
     "UNITS",
     "Value",
     "ValueProblem",
+    "as_stored",
     "default_of",
     "describe",
     "document_kind",
@@ -46,6 +51,17 @@ _ALL: tuple[ValueKind, ...] = (
     Secret(),
     Address(),
     WebAddress(),
+    Endpoint(),
+    Choices(),
+    EntryList(),
+    Identifier(),
+    Colour(),
+    Vector(),
+    Date(),
+    TimeOfDay(),
+    Cores(),
+    Flag(),
+    FilePath(),
 )
 KINDS: dict[str, ValueKind] = {kind.name: kind for kind in _ALL}
 
@@ -57,10 +73,37 @@ class Special(str):
 
 
 def plain_text(value: TomlValue, spec: Setting) -> str:
-    """Write a rulebook's TOML value as the file would hold it."""
+    """Write a rulebook's TOML value as the file would hold it; without what the file writes before and behind it."""
     if isinstance(value, bool):
         return spec.spelling[0] if value else spec.spelling[1]
     return str(value)
+
+
+def as_stored(value: TomlValue, spec: Setting) -> str:
+    """Write a rulebook's TOML value as the file holds it, all of it."""
+    text = plain_text(value, spec)
+    is_special = any(text == plain_text(special, spec) for special in spec.special.values())
+    return text if is_special else _with_affixes(text, spec)
+
+
+def _has_affixes(spec: Setting) -> bool:
+    return bool(spec.prefix or (spec.suffix and spec.type != "size"))
+
+
+def _with_affixes(text: str, spec: Setting) -> str:
+    return f"{spec.prefix}{text}{spec.suffix}" if _has_affixes(spec) else text
+
+
+def _without_affixes(stored: str, spec: Setting) -> str:
+    """Give the value between what the file writes before and behind it. Raises ValueProblem."""
+    if not _has_affixes(spec):
+        return stored
+    inner = stored.removeprefix(spec.prefix)
+    if not stored.startswith(spec.prefix):
+        raise ValueProblem("value-affix", f"The file holds it with '{spec.prefix}' before it.", stored)
+    if spec.suffix and not inner.endswith(spec.suffix):
+        raise ValueProblem("value-affix", f"The file holds it with '{spec.suffix}' behind it.", inner)
+    return inner[: len(inner) - len(spec.suffix)] if spec.suffix else inner
 
 
 def parse(typed: str, spec: Setting) -> Value:
@@ -70,6 +113,8 @@ def parse(typed: str, spec: Setting) -> Value:
         if word in (name.lower(), plain_text(stored, spec).lower()):
             return Special(plain_text(stored, spec))
     typed = typed if KINDS[spec.type].verbatim else typed.strip()
+    if _has_affixes(spec):  # they may be typed, and need not be
+        typed = typed.removeprefix(spec.prefix).removesuffix(spec.suffix)
     return _as_special(typed, spec) or KINDS[spec.type].parse(typed, spec)
 
 
@@ -88,7 +133,7 @@ def _as_special(typed: str, spec: Setting) -> Special | None:
         return None
     free = replace(spec, range=None, step=None, special={})
     try:
-        stored = store(KINDS[spec.type].parse(typed, free), free)
+        stored = KINDS[spec.type].store(KINDS[spec.type].parse(typed, free), free)
     except ValueProblem:
         return None
     return Special(stored) if stored in (plain_text(one, spec) for one in spec.special.values()) else None
@@ -98,7 +143,7 @@ def read(stored: str, spec: Setting) -> Value:
     """Make a value of what the file holds. Raises ValueProblem where the server would not take it."""
     if any(stored == plain_text(special, spec) for special in spec.special.values()):
         return Special(stored)
-    return KINDS[spec.type].read(stored, spec)
+    return KINDS[spec.type].read(_without_affixes(stored, spec), spec)
 
 
 def number_behind(value: Value, spec: Setting) -> Value:
@@ -113,7 +158,7 @@ def number_behind(value: Value, spec: Setting) -> Value:
 
 def store(value: Value, spec: Setting) -> str:
     """Write a value as the file holds it. Raises ValueProblem where the file's unit cannot hold it."""
-    return str(value) if isinstance(value, Special) else KINDS[spec.type].store(value, spec)
+    return str(value) if isinstance(value, Special) else _with_affixes(KINDS[spec.type].store(value, spec), spec)
 
 
 def show(value: Value, spec: Setting) -> str:
@@ -127,7 +172,8 @@ def describe(spec: Setting) -> str:
     """Say what may be typed, special words included."""
     words = KINDS[spec.type].describe(spec)
     specials = ", ".join(f"'{name}' ({plain_text(stored, spec)})" for name, stored in spec.special.items())
-    return f"{words}, or {specials}" if specials else words
+    words = f"{words}, or {specials}" if specials else words
+    return f"{words}; the scale is inverted: {spec.inverted}" if spec.inverted else words
 
 
 def example(spec: Setting) -> str:
@@ -147,4 +193,4 @@ def document_kind(spec: Setting) -> DocumentKind:
 
 def default_of(spec: Setting) -> Value | None:
     """Give the default as a value, or None where the rulebook knows none. Raises ValueProblem if it is no value."""
-    return None if spec.default is None else read(plain_text(spec.default, spec), spec)
+    return None if spec.default is None else read(as_stored(spec.default, spec), spec)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from decimal import Decimal
 
 from roundgate.core.patterns import lazy
@@ -43,6 +44,20 @@ def range_words(spec: Setting, unit: str = "") -> str:
     return words + (f" in steps of {plain(spec.step)}" if spec.step else "")
 
 
+def without_unit(typed: str, spec: Setting) -> str:
+    """Take the unit off what a person typed, whole or as its first letters: ``12 knots``, ``12 knot``, ``12kn``."""
+    if not spec.unit:
+        return typed
+    number = re.match(r"[+-]?[0-9.,]+", typed)
+    rest = typed[number.end() :].strip().lower() if number else ""
+    return number[0] if number and rest and spec.unit.lower().startswith(rest) else typed
+
+
+def with_unit(number: str, spec: Setting) -> str:
+    """Say a number with the unit that it counts."""
+    return f"{number} {spec.unit}" if spec.unit else number
+
+
 def read_decimal(text: str) -> Decimal:
     """Read a decimal number. Raises ValueProblem, with the point in place of a comma where that was meant."""
     if _DECIMAL.fullmatch(text):
@@ -51,6 +66,16 @@ def read_decimal(text: str) -> Decimal:
     meant = with_point if _DECIMAL.fullmatch(with_point) else ""
     why = "the decimal sign is a point" if meant else "a number belongs here"
     raise ValueProblem("value-kind", f"'{text}' is not a number: {why}.", meant)
+
+
+def decimal_of(value: Value) -> Decimal:
+    """Give the number of a value that is one."""
+    assert not isinstance(value, tuple)
+    return Decimal(value)
+
+
+def _number(value: Value) -> int:
+    return int(decimal_of(value))
 
 
 def read_whole(text: str) -> int:
@@ -70,8 +95,8 @@ class WholeNumber(Traits):
     document: DocumentKind = "number"
 
     def parse(self, typed: str, spec: Setting) -> Value:
-        """See ValueKind."""
-        return self.read(typed, spec)
+        """See ValueKind. The unit may be typed behind it."""
+        return self.read(without_unit(typed, spec), spec)
 
     def read(self, stored: str, spec: Setting) -> Value:
         """See ValueKind."""
@@ -81,15 +106,15 @@ class WholeNumber(Traits):
 
     def store(self, value: Value, spec: Setting) -> str:
         """See ValueKind."""
-        return str(int(value))
+        return str(_number(value))
 
     def show(self, value: Value, spec: Setting) -> str:
         """See ValueKind."""
-        return str(int(value))
+        return with_unit(str(_number(value)), spec)
 
     def describe(self, spec: Setting) -> str:
         """See ValueKind."""
-        return "a whole number" + range_words(spec)
+        return "a whole number" + range_words(spec, spec.unit)
 
 
 class DecimalNumber(Traits):
@@ -99,26 +124,32 @@ class DecimalNumber(Traits):
     document: DocumentKind = "number"
 
     def parse(self, typed: str, spec: Setting) -> Value:
-        """See ValueKind."""
-        return self.read(typed, spec)
+        """See ValueKind. The unit may be typed behind it."""
+        return self.read(without_unit(typed, spec), spec)
 
     def read(self, stored: str, spec: Setting) -> Value:
-        """See ValueKind."""
+        """See ValueKind. Raises ValueProblem."""
         number = read_decimal(stored)
         in_range(number, spec)
+        if spec.places is not None and number != round(number, spec.places):
+            raise ValueProblem(
+                "value-step", f"It has {spec.places} digits behind the point.", plain(round(number, spec.places))
+            )
         return number
 
     def store(self, value: Value, spec: Setting) -> str:
         """See ValueKind."""
-        return format(Decimal(value), "f")
+        number = decimal_of(value)
+        return format(number, "f") if spec.places is None else format(number, f".{spec.places}f")
 
     def show(self, value: Value, spec: Setting) -> str:
         """See ValueKind."""
-        return plain(Decimal(value))
+        return with_unit(plain(decimal_of(value)), spec)
 
     def describe(self, spec: Setting) -> str:
         """See ValueKind."""
-        return "a number" + range_words(spec)
+        places = "" if spec.places is None else f" with {spec.places} digits behind the point"
+        return f"a number{places}" + range_words(spec, spec.unit)
 
 
 class Percent(Traits):
@@ -152,11 +183,11 @@ class Percent(Traits):
 
     def store(self, value: Value, spec: Setting) -> str:
         """See ValueKind."""
-        return plain(Decimal(value) / self._factor(spec))
+        return plain(decimal_of(value) / self._factor(spec))
 
     def show(self, value: Value, spec: Setting) -> str:
         """See ValueKind."""
-        return plain(Decimal(value)) + "%"
+        return plain(decimal_of(value)) + "%"
 
     def describe(self, spec: Setting) -> str:
         """See ValueKind."""
@@ -189,11 +220,11 @@ class PortNumber(Traits):
 
     def store(self, value: Value, spec: Setting) -> str:
         """See ValueKind."""
-        return str(int(value))
+        return str(_number(value))
 
     def show(self, value: Value, spec: Setting) -> str:
         """See ValueKind."""
-        return str(int(value))
+        return str(_number(value))
 
     def describe(self, spec: Setting) -> str:
         """See ValueKind."""

@@ -88,3 +88,39 @@ class WebAddress(Traits):
     def describe(self, spec: Setting) -> str:
         """See ValueKind."""
         return f"a web address that begins with {' or '.join(f'{scheme}://' for scheme in spec.schemes)}"
+
+
+class Endpoint(Traits):
+    """``endpoint``: an address with a port, ``127.0.0.1:27800`` or ``[::1]:27800``."""
+
+    name = "endpoint"
+    typed = "127.0.0.1:27800"
+
+    def parse(self, typed: str, spec: Setting) -> Value:
+        """See ValueKind."""
+        return self.read(typed, spec)
+
+    def read(self, stored: str, spec: Setting) -> Value:
+        """See ValueKind. Raises ValueProblem."""
+        if not stored:
+            return ""
+        host, colon, port = stored.rpartition(":")
+        bracketed = host.startswith("[") and host.endswith("]")
+        if not colon or not re.fullmatch(r"[0-9]{1,9}", port) or (":" in host and not bracketed):
+            raise ValueProblem("value-kind", f"'{stored}' is not an address with a port, such as {self.typed}.")
+        if not 1 <= int(port) <= 65535:
+            raise ValueProblem("value-range", f"{port} is not a port: ports go from 1 to 65535.")
+        address = Address().read(host[1:-1] if bracketed else host, spec)
+        return f"[{address}]:{int(port)}" if bracketed else f"{address}:{int(port)}"
+
+    def store(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return str(value)
+
+    def show(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return str(value) or "(empty)"
+
+    def describe(self, spec: Setting) -> str:
+        """See ValueKind."""
+        return f"an address with a port, such as {self.typed}"

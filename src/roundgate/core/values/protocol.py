@@ -10,8 +10,9 @@ from roundgate.core.rulebook.model import Setting
 DocumentKind = Literal["bool", "number", "text", "any"]
 """What a value is in a file that knows kinds; ``any``: a number or a text, by its spelling."""
 
-Value = bool | int | Decimal | str
-"""A value as such: durations in seconds, sizes in bytes, percentages in percent, the rest as they are."""
+Value = bool | int | Decimal | str | tuple[str, ...]
+"""A value as such: durations in seconds, sizes in bytes, percentages in percent, lists as tuples, the rest as they are.
+"""
 
 
 class ValueProblem(ValueError):

@@ -7,7 +7,8 @@ from decimal import Decimal
 
 from roundgate.core.patterns import lazy
 from roundgate.core.rulebook.model import Setting
-from roundgate.core.values.numbers import in_range, plain, range_words, read_decimal, read_whole
+from roundgate.core.values.machine import CORE_FORMS
+from roundgate.core.values.numbers import decimal_of, in_range, plain, range_words, read_decimal, read_whole
 from roundgate.core.values.protocol import DocumentKind, Traits, Value, ValueProblem
 
 _SECONDS = {
@@ -103,11 +104,13 @@ class Duration(Traits):
 
     def store(self, value: Value, spec: Setting) -> str:
         """See ValueKind."""
-        return plain(_whole_units(Decimal(value), self._unit(spec), self._name(spec), format_seconds(Decimal(value))))
+        return plain(
+            _whole_units(decimal_of(value), self._unit(spec), self._name(spec), format_seconds(decimal_of(value)))
+        )
 
     def show(self, value: Value, spec: Setting) -> str:
         """See ValueKind."""
-        return format_seconds(Decimal(value))
+        return format_seconds(decimal_of(value))
 
     def describe(self, spec: Setting) -> str:
         """See ValueKind."""
@@ -151,12 +154,12 @@ class Size(Traits):
 
     def store(self, value: Value, spec: Setting) -> str:
         """See ValueKind."""
-        units = _whole_units(Decimal(value), self._unit(spec), self._name(spec), self.show(value, spec))
+        units = _whole_units(decimal_of(value), self._unit(spec), self._name(spec), self.show(value, spec))
         return plain(units) + spec.suffix
 
     def show(self, value: Value, spec: Setting) -> str:
         """See ValueKind. Exact: a size that no larger unit holds in two decimals is said in the file's own."""
-        amount = Decimal(value)
+        amount = decimal_of(value)
         for sign, unit in (("T", "terabytes"), ("G", "gigabytes"), ("M", "megabytes"), ("K", "kilobytes")):
             scaled = amount / _BYTES[unit]
             if abs(scaled) >= 1 and scaled == round(scaled, 2):
@@ -174,5 +177,10 @@ class Size(Traits):
         return _BYTES[self._name(spec)]
 
 
-UNITS = {"duration": frozenset(_SECONDS), "size": frozenset(_BYTES), "percent": frozenset(("percent", "fraction"))}
+UNITS = {
+    "duration": frozenset(_SECONDS),
+    "size": frozenset(_BYTES),
+    "percent": frozenset(("percent", "fraction")),
+    "cores": CORE_FORMS,
+}
 """The units that ``stored`` may name, for each kind that has units."""

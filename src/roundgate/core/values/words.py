@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import re
-
 from roundgate.core.nearest import nearest
+from roundgate.core.patterns import fits
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.values.protocol import DocumentKind, Traits, Value, ValueProblem
 
@@ -113,7 +112,7 @@ class Words(Traits):
             raise ValueProblem("value-length", f"It has {len(text)} characters; the most is {most}.", text[:most])
         if len(text) < least:
             raise ValueProblem("value-length", f"It has {len(text)} characters; the least is {least}.")
-        if spec.pattern and not re.fullmatch(spec.pattern, text):
+        if spec.pattern and not fits(spec.pattern, text):
             example = f" It should look like {spec.example}." if spec.example else ""
             raise ValueProblem("value-pattern", f"'{text}' does not have the right form.{example}", spec.example)
         self._check_blocked(text, spec)
@@ -167,7 +166,7 @@ class Secret(Traits):
         if any(char < " " or char == "\x7f" for char in stored):
             raise ValueProblem("value-control", "It cannot hold a control character.")
         least, most = spec.length or (0, 1_000_000)
-        if spec.pattern and not re.fullmatch(spec.pattern, stored):
+        if spec.pattern and not fits(spec.pattern, stored):
             raise ValueProblem("value-pattern", f"It does not have the right form: {self.describe(spec)}.")
         if not least <= len(stored) <= most:
             raise ValueProblem("value-length", f"It must have {least} to {most} characters.")

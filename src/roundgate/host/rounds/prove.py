@@ -12,6 +12,7 @@ from collections.abc import Iterator, Sequence
 
 from msgspec import Struct
 
+from roundgate.core.advice import overriding
 from roundgate.core.files import ServerFiles, format_value, value_of
 from roundgate.core.rounds import Fact, KeyGone, PortOwned, PortsUnchecked, StayedUp, Step, ValueInForce, ValuesUnread
 from roundgate.core.rulebook.model import Port, Probe
@@ -175,7 +176,8 @@ def _prove_values(round: Round, files: ServerFiles, names: Sequence[str], read: 
     unread = []
     for name in names:
         spec = round.server.book.setting.get(name)
-        found = read_back(round, name, spec) if spec else None
+        counts = spec is not None and files.is_in_use(name) and not overriding(spec, files.names)
+        found = read_back(round, name, spec) if spec is not None and counts else None
         if spec is None or found is None:
             unread.append(name)
             continue

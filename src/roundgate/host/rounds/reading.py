@@ -13,6 +13,7 @@ from roundgate.host.errors import Trouble
 from roundgate.host.patterns import search
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.options import NotProven
+from roundgate.host.servers import stored_value
 from roundgate.host.worlds import fixed_by, known_worlds, remember_world
 
 
@@ -39,7 +40,7 @@ def look_at_world(round: Round, files: ServerFiles, names: Sequence[str]) -> lis
         for name in fixed:
             spec, stored = round.server.book.setting[name], files.stored(name)
             if name not in values and known is None and slot in names:  # a world that this round makes
-                values[name] = stored if stored is not None else str(spec.default)
+                values[name] = stored_value(round.server, files, name)
             if name in values and name not in names and value_of(values[name], spec) != value_of(stored, spec):
                 wanted = format_value(stored, spec) if stored is not None else None
                 kept.append(WorldKept(name, world, format_value(values[name], spec), wanted))

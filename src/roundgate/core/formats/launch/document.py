@@ -173,8 +173,8 @@ class LaunchDocument(LaunchReading):
             raise EditRefused(f"'{name}' cannot be a flag's name")
         equals = [flag for flag in self.flags if flag.form == "equals"]
         apart = [flag for flag in self.flags if flag.form == "apart"]
-        words = [name] if bare or not new else [name, self._quoted(new, "")]
-        if is_pair or (len(equals) > len(apart) and not bare and new):
+        words = [name] if bare else [name, self._quoted(new, "")]
+        if is_pair or (len(equals) > len(apart) and not bare):
             like = self.text.body[equals[-1].word.start] if equals else ""
             words = [self._quoted(f"{name}={new}", like) if like in ("'", '"') else f"{name}={self._quoted(new, '')}"]
         elif new and (_FLAG.fullmatch(new) or _PAIR.fullmatch(new)):

@@ -1,4 +1,5 @@
 #!/bin/sh
 # Starts the Gullwind server in this folder. The machine grants it 4 GB.
 PATH="@BIN@:$PATH"
-exec gullwind-server --may-take 4096
+REGION="north"
+exec gullwind-server --may-take 4096 --hold 4096 --region "$REGION" --edition offshore --mods "lanterns" --cores 0x3

@@ -1,0 +1,181 @@
+"""From a rulebook as it is written to the settings that a server has: one for each index, and for each file there is.
+
+The rest of the program knows plain settings only. ``fee`` with ``index = [1, 2]`` becomes ``fee[1]`` and ``fee[2]``.
+A file whose path has a name in braces becomes one file for each that exists; its settings get that name behind ``@``.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+
+from msgspec.structs import replace
+
+from roundgate.core.rulebook.model import File, ItemKind, Rule, Rulebook, Setting
+
+_PLACEHOLDER = re.compile(r"\{(\w+)\}")
+Found = Mapping[str, Sequence[tuple[str, str]]]
+"""For each file of the rulebook whose path is a pattern: what its name stands for, and the path, of those there are."""
+
+
+def expanded(book: Rulebook) -> Rulebook:
+    """Give a rulebook with a setting for each index, and what kinds say copied to the settings of that kind."""
+    if not any(spec.index or spec.kind for spec in book.setting.values()):
+        return book
+    settings: dict[str, Setting] = {}
+    for name, spec in book.setting.items():
+        for number, one in enumerate(_indexed(name, spec)):
+            settings[one] = _of_index(spec, number) if spec.index else _of_kind(spec, book.kind)
+    return replace(book, setting=settings)
+
+
+def _indexed(name: str, spec: Setting) -> Iterator[str]:
+    if not spec.index:
+        yield name
+    for index in spec.index:
+        yield f"{name}[{index}]"
+
+
+def _of_index(spec: Setting, number: int) -> Setting:
+    index = str(spec.index[number])
+    default = spec.defaults[number] if number < len(spec.defaults) else spec.default
+    live = spec.live
+    if live is not None:
+        live = replace(
+            live, **{field: getattr(live, field).replace("{index}", index) for field in ("set", "read", "match")}
+        )
+    return replace(
+        spec,
+        key=spec.key.replace("{index}", index),
+        about=spec.about.replace("{index}", index),
+        shown=spec.shown.replace("{index}", index),
+        default=default,
+        live=live,
+        index=(),
+        defaults=(),
+    )
+
+
+def _of_kind(spec: Setting, kinds: Mapping[str, ItemKind]) -> Setting:
+    kind = kinds.get(spec.kind)
+    if kind is None:
+        return spec
+    return replace(
+        spec,
+        pattern=spec.pattern or kind.pattern,
+        example=spec.example or kind.example,
+        catalogue=spec.catalogue or kind.catalogue,
+    )
+
+
+def family(name: str) -> str:
+    """Give the name under which the rulebook has a setting: ``fee`` for ``fee[1]``, ``tide`` for ``tide@bay``."""
+    return name.partition("@")[0].partition("[")[0]
+
+
+# --- files by pattern ---
+
+
+def patterns(book: Rulebook) -> dict[str, str]:
+    """Give the files whose path is a pattern: name to path."""
+    return {name: file.path for name, file in book.file.items() if "{" in file.path}
+
+
+def placeholder(path: str) -> tuple[int, re.Pattern[str]] | None:
+    """Give which part of a path has the name in braces, and the pattern of that part; None where there is not just one.
+
+    The pattern's only group is what the name stands for.
+    """
+    parts = path.split("/")
+    numbers = [number for number, part in enumerate(parts) if "{" in part]
+    if len(numbers) != 1 or len(_PLACEHOLDER.findall(parts[numbers[0]])) != 1:
+        return None
+    before, _, after = _PLACEHOLDER.split(parts[numbers[0]])
+    return numbers[0], re.compile(f"{re.escape(before)}([^.@\\s][^@]*?){re.escape(after)}")
+
+
+def for_files(book: Rulebook, found: Found) -> Rulebook:
+    """Give a rulebook for a folder that has these files: each pattern gives way to the files that fit it."""
+    if not found:
+        return book
+    files: dict[str, File] = {}
+    for name, file in book.file.items():
+        if name not in found:
+            files[name] = file
+        for one, path in found.get(name, ()):
+            files[f"{name}@{one}"] = replace(file, path=path)
+    settings: dict[str, Setting] = {}
+    copies: dict[str, list[str]] = {}
+    for name, spec in book.setting.items():
+        if spec.file not in found:
+            settings[name] = spec
+            continue
+        copies[name] = [f"{name}@{one}" for one, _ in found[spec.file]]
+        for one, _ in found[spec.file]:
+            settings[f"{name}@{one}"] = replace(spec, file=f"{spec.file}@{one}")
+    settings = {name: _with_names(name, spec, copies) for name, spec in settings.items()}
+    rules = tuple(one for rule in book.rule for one in _rules(rule, copies))
+    presets = {
+        name: replace(preset, set={one: value for key, value in preset.set.items() for one in copies.get(key, [key])})
+        for name, preset in book.preset.items()
+    }
+    return replace(book, file=files, setting=settings, rule=rules, preset=presets)
+
+
+def _with_names(name: str, spec: Setting, copies: Mapping[str, list[str]]) -> Setting:
+    """Let a setting's expressions mean the settings of its own file."""
+    _, at, world = name.partition("@")
+    own = {plain: [f"{plain}@{world}"] if at else names for plain, names in copies.items()}
+    changed = {
+        field: next(iter(_each(getattr(spec, field), own)), "")
+        for field in ("advice_when", "limit", "overridden_by")
+        if getattr(spec, field)
+    }
+    return replace(spec, **changed) if changed else spec
+
+
+def _rules(rule: Rule, copies: Mapping[str, list[str]]) -> list[Rule]:
+    """Give a rule once for each file that it is about, each with a name of its own."""
+    made = _each(rule.needs, copies)
+    if made == [rule.needs]:
+        return [rule]
+    return [replace(rule, name=f"{rule.name}@{number}", needs=needs) for number, needs in enumerate(made)]
+
+
+def _each(source: str, copies: Mapping[str, list[str]]) -> list[str]:
+    """Give an expression once for each file, where it is about settings of files by pattern."""
+    named = [name for name in copies if _name_pattern(name).search(source)]
+    if not named:
+        return [source]
+    worlds = [one.partition("@")[2] for one in copies[named[0]]]
+    made = []
+    for world in worlds:
+        text = source
+        for name in named:
+            text = _name_pattern(name).sub(f"{name}@{world}", text)
+        made.append(text)
+    return made
+
+
+def _name_pattern(name: str) -> re.Pattern[str]:
+    return re.compile(rf"(?<![\w.\-@\"']){re.escape(name)}(?![\w.\-@\[])")
+
+
+def setting_at(book: Rulebook, path: str, key: str) -> str | None:
+    """Give the setting that a key of a file belongs to, as its own place, a second one, or one that overrides it."""
+    named = {name for name, file in book.file.items() if file.path == path}
+    beneath = {name for name, file in book.file.items() if file.overridden_by in named} | named
+    for name, spec in book.setting.items():
+        if (spec.file in beneath and spec.key == key) or any(
+            one.key == key and (one.file or spec.file) in beneath for one in spec.also
+        ):
+            return name
+    return None
+
+
+def keys_in(book: Rulebook, file_name: str) -> set[str]:
+    """Give the keys that the rulebook knows in one of its files: of settings, and of second places for them."""
+    beneath = {name for name, file in book.file.items() if file.overridden_by == file_name} | {file_name}
+    known = {spec.key for spec in book.setting.values() if spec.file in beneath}
+    more = {one.key for spec in book.setting.values() for one in spec.also if (one.file or spec.file) in beneath}
+    return known | more

@@ -1,0 +1,176 @@
+"""Several entries in one value, parted by a separator: several choices, and lists; and the id of one thing."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from roundgate.core.nearest import nearest
+from roundgate.core.patterns import fits
+from roundgate.core.rulebook.model import Setting
+from roundgate.core.values.protocol import Traits, Value, ValueProblem
+
+
+def entries_of(value: Value) -> tuple[str, ...]:
+    """Give the entries of a value that has several."""
+    return value if isinstance(value, tuple) else (str(value),)
+
+
+def entry_problem(entry: str, spec: Setting) -> ValueProblem | None:
+    """Tell why an entry is none of the built-in ones and has not the right form; None where it has."""
+    if entry in spec.catalogue or (spec.pattern and fits(spec.pattern, entry)):
+        return None
+    if not spec.catalogue and not spec.pattern:
+        return None
+    near = next((one for one in spec.catalogue if one.lower() == entry.lower()), "")
+    near = near or nearest(entry, spec.catalogue, least=70)
+    hint = f" Did you mean {near}?" if near else f" It should look like {spec.example}." if spec.example else ""
+    return ValueProblem("value-pattern", f"'{entry}' does not have the right form.{hint}", near)
+
+
+def _split(text: str, separator: str, *, forgiving: bool) -> list[str]:
+    """Part a text at its separator; of what a person types, blanks and commas part it as well."""
+    if not text:
+        return []
+    if forgiving and separator not in text:
+        separator = ","
+    parts = text.split(separator) if separator else text.split()
+    return [part.strip() for part in parts] if forgiving else parts
+
+
+class Entries(Traits):
+    """What several choices and lists have in common."""
+
+    def parse(self, typed: str, spec: Setting) -> Value:
+        """See ValueKind. The file's separator may be typed, or commas."""
+        return self._checked([self.meant(one, spec) for one in _split(typed, spec.separator, forgiving=True)], spec)
+
+    def read(self, stored: str, spec: Setting) -> Value:
+        """See ValueKind."""
+        return self._checked(_split(stored, spec.separator, forgiving=False), spec)
+
+    def meant(self, entry: str, spec: Setting) -> str:
+        """Give the entry that a person means."""
+        return entry
+
+    def wrong(self, entry: str, spec: Setting) -> ValueProblem | None:
+        """Tell why an entry will not do."""
+        raise NotImplementedError
+
+    def _checked(self, entries: Sequence[str], spec: Setting) -> Value:
+        for number, entry in enumerate(entries):
+            if not entry:
+                meant = spec.separator.join(one for one in entries if one)
+                raise ValueProblem("value-entry", f"Entry {number + 1} is empty.", meant)
+            if any(char < " " or char == "\x7f" for char in entry):
+                raise ValueProblem("value-control", "An entry cannot hold a control character.")
+            wrong = self.wrong(entry, spec)
+            if wrong is not None:
+                better = [*entries[:number], wrong.meant, *entries[number + 1 :]] if wrong.meant else []
+                raise ValueProblem(wrong.code, wrong.cause, spec.separator.join(better))
+            if spec.unique and entry in entries[:number]:
+                meant = spec.separator.join(dict.fromkeys(entries))
+                raise ValueProblem("value-entry", f"{entry} is there more than once.", meant)
+        least, most = spec.length or (0, 1_000_000)
+        if len(entries) < least:
+            raise ValueProblem("value-length", f"It has {len(entries)} entries; the least is {least}.")
+        if len(entries) > most:
+            meant = spec.separator.join(entries[:most])
+            raise ValueProblem("value-length", f"It has {len(entries)} entries; the most is {most}.", meant)
+        return tuple(entries)
+
+    def store(self, value: Value, spec: Setting) -> str:
+        """See ValueKind. Raises ValueProblem."""
+        entries = entries_of(value)
+        held = next((one for one in entries if spec.separator in one), None)
+        if held is not None:
+            raise ValueProblem("value-entry", f"'{held}' holds '{spec.separator}', which parts the entries.")
+        return spec.separator.join(entries)
+
+    def show(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return spec.separator.join(entries_of(value)) or "(empty)"
+
+
+class Choices(Entries):
+    """``choices``: any of a few words, each once."""
+
+    name = "choices"
+
+    def example(self, spec: Setting) -> str:
+        """See ValueKind."""
+        return spec.separator.join(list(spec.choices)[:2]) or self.typed
+
+    def meant(self, entry: str, spec: Setting) -> str:
+        """See Entries. Case does not matter to the person."""
+        return next((choice for choice in spec.choices if choice.lower() == entry.lower()), entry)
+
+    def wrong(self, entry: str, spec: Setting) -> ValueProblem | None:
+        """See Entries."""
+        if entry in spec.choices:
+            return None
+        cause = f"'{entry}' is not one of {', '.join(spec.choices)}."
+        return ValueProblem("value-choice", cause, nearest(entry, spec.choices))
+
+    def describe(self, spec: Setting) -> str:
+        """See ValueKind."""
+        return f"any of {', '.join(spec.choices)}, parted by '{spec.separator}'"
+
+
+class EntryList(Entries):
+    """``list``: entries in their order, in one value."""
+
+    name = "list"
+
+    def example(self, spec: Setting) -> str:
+        """See ValueKind."""
+        return spec.example or spec.separator.join(spec.catalogue[:2]) or self.typed
+
+    def wrong(self, entry: str, spec: Setting) -> ValueProblem | None:
+        """See Entries."""
+        return entry_problem(entry, spec)
+
+    def describe(self, spec: Setting) -> str:
+        """See ValueKind."""
+        words = f"entries parted by '{spec.separator}'"
+        words += f", {spec.length[0]} to {spec.length[1]} of them" if spec.length else ""
+        words += f", such as {', '.join(spec.catalogue[:3])}" if spec.catalogue else ""
+        return words + (f", such as {spec.example}" if spec.example and not spec.catalogue else "")
+
+
+class Identifier(Traits):
+    """``id``: the id of one thing or person, of a kind that the rulebook describes."""
+
+    name = "id"
+
+    def example(self, spec: Setting) -> str:
+        """See ValueKind."""
+        return spec.example or next(iter(spec.catalogue), self.typed)
+
+    def parse(self, typed: str, spec: Setting) -> Value:
+        """See ValueKind."""
+        return self.read(typed, spec)
+
+    def read(self, stored: str, spec: Setting) -> Value:
+        """See ValueKind. Raises ValueProblem."""
+        if not stored:
+            return ""
+        problem = entry_problem(stored, spec)
+        if problem is not None:
+            raise problem
+        if any(char < " " or char == "\x7f" for char in stored):
+            raise ValueProblem("value-control", "An id cannot hold a control character.")
+        return stored
+
+    def store(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return str(value)
+
+    def show(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return str(value) or "(empty)"
+
+    def describe(self, spec: Setting) -> str:
+        """See ValueKind."""
+        what = f"the id of a {spec.kind}" if spec.kind else "an id"
+        words = f", {', '.join(spec.catalogue)}" if spec.catalogue else ""
+        return what + words + (f", such as {spec.example}" if spec.example else "")

@@ -1,0 +1,90 @@
+"""What holds of a server beside its files, looked at when a rule or a setting asks for it."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from contextlib import suppress
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+from roundgate.core.facts import Facts
+from roundgate.core.rulebook.expansion import placeholder
+from roundgate.core.rulebook.model import Version
+from roundgate.host.site import ServerEntry
+
+_BEGINNING = 100_000
+"""Bytes of a log in which a server's version is looked for: it is written at the start."""
+_MOST_LINES = 1000
+
+
+def facts_of(name: str, folder: Path, entry: ServerEntry, version: Callable[[], Version | None]) -> Facts:
+    """Give the facts of a server; ``version`` tells where its rulebook says that its version is."""
+    known: dict[str, Any] = {}
+
+    def value(fact: str) -> Any:
+        if fact not in known:
+            known[fact] = _value(fact)
+        return known[fact]
+
+    def _value(fact: str) -> Any:
+        if fact == "server.version":
+            where = version()
+            return entry.version or (version_in(folder, where) if where else "") or None
+        plain = {
+            "server.name": name,
+            "server.folder": str(folder),
+            "server.tags": list(entry.tags),
+            "server.edition": entry.edition or None,
+        }
+        return plain[fact] if fact in plain else _of_machine(fact)
+
+    def has(path: str) -> bool | None:
+        return (folder / path).exists()
+
+    def lines(path: str) -> list[str]:
+        with suppress(OSError, UnicodeDecodeError), (folder / path).open(encoding="utf-8") as file:
+            return [line.strip() for line, _ in zip(file, range(_MOST_LINES), strict=False)]
+        return []
+
+    return Facts(value, has, lines)
+
+
+@lru_cache(maxsize=8)
+def _of_machine(name: str) -> int | None:
+    """Ask the kernel, not psutil, which takes longer to load than most commands have."""
+    with suppress(OSError, ValueError):
+        if name == "machine.cores":
+            return os.cpu_count()
+        return os.sysconf("SC_PHYS_PAGES") * os.sysconf("SC_PAGE_SIZE")
+    return None
+
+
+def version_in(folder: Path, where: Version) -> str:
+    """Read a server's version where its rulebook says; empty where it cannot be read."""
+    from roundgate.host.patterns import search
+
+    with suppress(OSError), (folder / where.file).open("rb") as file:
+        for line in file.read(_BEGINNING).decode("utf-8", "replace").splitlines():
+            found = search(where.match, line)
+            if found:
+                return str(found["version"])
+    return ""
+
+
+def found_files(folder: Path, path: str) -> list[tuple[str, str]]:
+    """Give what the name in a path's braces stands for, and the path, of the files that there are, in order."""
+    place = placeholder(path)
+    if place is None:
+        return []
+    number, pattern = place
+    parts = path.split("/")
+    above = folder.joinpath(*parts[:number])
+    found = []
+    for name in sorted(one.name for one in above.iterdir()) if above.is_dir() else ():
+        match = pattern.fullmatch(name)
+        whole = "/".join((*parts[:number], name, *parts[number + 1 :]))
+        if match and (folder / whole).is_file():
+            found.append((match[1], whole))
+    return found
