@@ -148,8 +148,11 @@ def _toml(path: str) -> Values:
     return values
 
 
-def _commands(path: str) -> Values:
-    """Read the start-up commands: ``set KEY VALUE`` or ``KEY VALUE``, several on a line with semicolons between."""
+def _commands(path: str, *, depth: int = 0) -> Values:
+    """Read the start-up commands: ``set KEY VALUE`` or ``KEY VALUE``, several on a line with semicolons between.
+
+    ``run FILE`` reads another file in its place.
+    """
     try:
         with open(path, encoding="utf-8", errors="replace") as file:
             lines = file.read().splitlines()
@@ -160,6 +163,9 @@ def _commands(path: str) -> Values:
         for words in re.findall(r"(?:\"[^\"]*\"|//.*|[^;\"])+", line):
             command = re.sub(r"(?<!\S)//.*$", "", words).strip()
             name, _, value = command.removeprefix("set ").strip().partition(" ")
+            if name == "run" and not depth:
+                values.update(_commands(os.path.join(os.path.dirname(path), value.strip().strip('"')), depth=1))
+                continue
             values[name] = value.strip().strip('"')
     return values
 

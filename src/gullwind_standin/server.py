@@ -38,6 +38,7 @@ class GullwindServer:
         self.words = words
         self.mods = [mod for mod in words.mods.split(";") if mod]
         self.more: Settings = {}
+        self.paused = "off"
         self.may_take = may_take
         self.trials = files.read_trials(folder)
         self.settings: Settings = {}
@@ -244,6 +245,12 @@ class GullwindServer:
         if value and key not in ("net.port", "world.save", "tide.mode", "world.size"):
             self.settings[key] = files.effective({key: value}, self.words.like, self.words.edition)[key]
         return [f"{key} is {self.settings[key]}"]
+
+    def _do_pause(self, rest: str) -> list[str]:
+        """Let the race stand still; no file keeps that."""
+        if rest in ("on", "off"):
+            self.paused = rest
+        return [f"pause is {self.paused}"]
 
     def _do_muster(self, rest: str) -> list[str]:
         said = []

@@ -322,3 +322,33 @@ def test_schemas_are_printed_for_rulebooks_the_site_and_a_games_files(site: Site
     assert made["properties"]["points"]["properties"]["first"]["maximum"] == 100
     assert "officers.json" in site.fails(2, "rulebook", "schema", "gullwind", "weather.ini")
     assert "Which file" in site.fails(2, "rulebook", "schema", "gullwind")
+
+
+# --- files that include others, and what no file has ---
+
+
+def test_of_a_file_and_what_it_includes_the_one_read_last_counts(running: SiteUnderTest, regatta: Path) -> None:
+    (regatta / "startup.cfg").write_text("set patrol.boats 1\nrun night.cfg\nset patrol.speed 6\n")
+    (regatta / "night.cfg").write_text("set patrol.boats 3\nset patrol.speed 9\nset lihgts off\n")
+    shown = running.ok("show", "regatta", "patrol", "--json")
+    found = {row["name"]: (row["disk"], row["file"]) for row in json.loads(shown)[0]["settings"]}
+    assert found["patrol.boats"] == ("3", "night.cfg") and found["patrol.speed"] == ("6 knots", "startup.cfg")
+    assert "Did you mean lights?" in running.ok("check")
+    running.ok("set", "patrol.boats=5", "patrol.speed=7")
+    done = running.ok("apply", "--yes")
+    assert "patrol.boats is 5, says its console" in done and "patrol.speed is 7 knots, says its console" in done
+    assert "patrol.boats 5" in (regatta / "night.cfg").read_text()
+    (regatta / "startup.cfg").write_text("run ../../night.cfg\nrun nowhere.cfg\n")
+    assert "night.cfg" not in running.ok("show", "regatta", "patrol", "--json")
+
+
+def test_what_only_the_console_has_is_sent_there_and_said_to_be_lost(running: SiteUnderTest) -> None:
+    said = running.fails(1, "set", "race.pause=on")
+    assert "No file holds race.pause" in said and "race.pause=VALUE --now" in said
+    said = running.ok("set", "race.pause=on", "--now")
+    assert "race.pause is on now, read back" in said and "the next restart loses it" in said
+    assert "set at the console only: lost at the next restart" in running.ok("show", "regatta", "race.pause")
+    assert "the live console alone" in running.ok("explain", "race.pause")
+    assert running.ok("slate") == "regatta: the slate is empty.\n"
+    running.ok("restart")
+    assert "console only" not in running.ok("show", "regatta", "race.pause")

@@ -132,7 +132,7 @@ def test_the_bundled_rulebook_knows_just_what_the_stand_in_knows() -> None:
 
     raw = tomllib.loads(BOOK)["setting"]
     theirs = settings.DEFAULTS
-    core = [spec for spec in raw.values() if spec["file"] == "core"]
+    core = [spec for spec in raw.values() if spec.get("file") == "core"]
     assert {spec["key"] for spec in core} == set(theirs)
     for spec in core:
         default = str(spec["default"]) + spec.get("suffix", "") if "suffix" in spec else spec["default"]

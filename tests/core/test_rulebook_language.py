@@ -102,7 +102,7 @@ def known(**values: object) -> Facts:
         ('[file.more]\npath = "a.ini"\nformat = "ini"\noverridden_by = "cor"\n', "Did you mean core?"),
         (
             '[file.more]\npath = "a.ini"\nformat = "ini"\noverridden_by = "more"\n',
-            "cannot be one",
+            "in a circle",
         ),
         (setting(default='"x"', type='"flag"'), "The default is not a value"),
         (setting() + '[[rule]]\nname = "r"\nneeds = "slots > 1"\nsay = ""\n' * 2, "Two rules have the name r"),

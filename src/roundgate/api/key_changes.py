@@ -15,6 +15,7 @@ from roundgate.core.formats import problems_of
 from roundgate.core.formats.places import NoSuchItem, find_key, near_keys, place_of, split_assignment
 from roundgate.core.formats.protocol import Document, EditRefused, Entry, Path
 from roundgate.core.operations import Operation, Rename, SetValue, Switch, Unset
+from roundgate.core.rulebook.expansion import CONSOLE
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.secrets import sounds_secret
 from roundgate.core.typed import KINDS, KindMismatch, Typed, typed
@@ -33,6 +34,8 @@ class ChangeOptions(Struct, frozen=True):
     new: bool = False
     new_file: bool = False
     here_only: bool = False
+    now: bool = False
+    """The values are sent to the live console too, so settings that only the console has may be among them."""
 
     def __post_init__(self) -> None:
         """Refuse a kind that there is not. Raises WrongWords."""
@@ -89,6 +92,8 @@ class KeyChanges:
         spec = target.spec
         assert spec is not None
         self._refuse_absent(target.name, spec)
+        if spec.file == CONSOLE:
+            return [self._for_console(target.name, stored)]
         files = self.holder.read().files
         own = files.path_to_write(spec)
         file = self.holder.book.file[spec.file]
@@ -108,6 +113,16 @@ class KeyChanges:
             else:
                 made.append(SetValue(path, key, stored, held, name))
         return made
+
+    def _for_console(self, name: str, stored: str | None) -> Operation:
+        """Make the operation for a setting that no file has. Raises Trouble where it is not for the console."""
+        if stored is None or not self.options.now:
+            raise Trouble(
+                f"No file holds {name}: only the live console has it, and the next restart loses it. "
+                "Nothing was changed.",
+                command("set", self.holder.name, f"{name}=VALUE --now"),
+            )
+        return SetValue(CONSOLE, "", stored, None, name)
 
     def _refuse_absent(self, name: str, spec: Setting) -> None:
         """Refuse a setting that the server's version or edition does not have. Raises Trouble."""

@@ -9,6 +9,7 @@ import typer
 from msgspec.structs import replace
 
 from roundgate.cli.call import CallContext
+from roundgate.cli.complete import complete_server
 from roundgate.cli.screen.output import echo, echo_json, echo_table, styled
 from roundgate.core.rounds import RoundKind
 from roundgate.host.errors import WrongWords
@@ -28,7 +29,7 @@ Despite = Annotated[bool, typer.Option("--despite-errors", help="Go on though er
 
 
 def apply(
-    server: Annotated[str | None, typer.Argument(help="Which servers.")] = None,
+    server: Annotated[str | None, typer.Argument(help="Which servers.", autocompletion=complete_server)] = None,
     yes: Yes = False,
     countdown: Countdown = "0s",
     reason: Reason = "",
@@ -138,7 +139,11 @@ def rewind(
         raise typer.Exit(code)
 
 
-def recover(server: Annotated[str | None, typer.Argument(help="Which servers; all where left out.")] = None) -> None:
+def recover(
+    server: Annotated[
+        str | None, typer.Argument(help="Which servers; all where left out.", autocompletion=complete_server)
+    ] = None,
+) -> None:
     """Finish rounds that a crash or a power cut broke off: the files wholly old or wholly new, the server up."""
     from roundgate.cli.rounding import watch
     from roundgate.host.rounds.locking import broken_off
@@ -161,7 +166,7 @@ def recover(server: Annotated[str | None, typer.Argument(help="Which servers; al
 
 
 def cancel(
-    server: Annotated[str | None, typer.Argument(help="Which servers.")] = None,
+    server: Annotated[str | None, typer.Argument(help="Which servers.", autocompletion=complete_server)] = None,
 ) -> None:
     """Call off the round that waits for a server, from any terminal, until it begins to write. The players are told."""
     from roundgate.host.rounds.locking import is_at_work

@@ -9,6 +9,7 @@ from typing import Annotated
 
 import typer
 
+from roundgate.cli.complete import complete_server_or_file
 from roundgate.cli.screen.report import Report
 from roundgate.host.errors import WrongWords
 
@@ -17,7 +18,11 @@ FORMS = ("text", "json", "sarif")
 
 def check(
     what: Annotated[
-        list[str] | None, typer.Argument(help="Which servers, all where left out; or files, folders, or - (stdin).")
+        list[str] | None,
+        typer.Argument(
+            help="Which servers, all where left out; or files, folders, or - (stdin).",
+            autocompletion=complete_server_or_file,
+        ),
     ] = None,
     form: Annotated[str, typer.Option("--format", help="text, json or sarif")] = "text",
     as_json: Annotated[bool, typer.Option("--json", help="The same as --format json.")] = False,

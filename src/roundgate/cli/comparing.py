@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from roundgate.cli.call import CallContext
-from roundgate.cli.complete import complete_server_or_name
+from roundgate.cli.complete import complete_preset, complete_side
 from roundgate.cli.screen.output import clean, echo, echo_json, echo_table, plain
 from roundgate.core.nearest import nearest
 from roundgate.core.operations import Operation
@@ -27,7 +27,7 @@ def compare(
         typer.Argument(
             metavar="SIDE SIDE...",
             help="SERVER, defaults, preset:NAME or round:N (before that round).",
-            autocompletion=complete_server_or_name,
+            autocompletion=complete_side,
         ),
     ],
     everything: Annotated[bool, typer.Option("--all", help="What is the same too.")] = False,
@@ -64,7 +64,10 @@ def compare(
 
 def preset(
     words: Annotated[
-        list[str] | None, typer.Argument(help="[SERVER] NAME; or SERVER alone: list them; or: save NAME SERVER")
+        list[str] | None,
+        typer.Argument(
+            help="[SERVER] NAME; or SERVER alone: list them; or: save NAME SERVER", autocompletion=complete_preset
+        ),
     ] = None,
     against: Annotated[str, typer.Option(help="save: what differs from this side; see 'compare'.")] = "defaults",
     force: Annotated[bool, typer.Option("--force", help="save: write over a preset that is there.")] = False,

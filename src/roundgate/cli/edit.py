@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from roundgate.cli.call import CallContext
-from roundgate.cli.complete import complete_server_or_name
+from roundgate.cli.complete import complete_list_or_entry, complete_server, complete_server_or_name
 from roundgate.cli.screen.output import echo, echo_json, styled, warn
 from roundgate.core.operations import Operation
 from roundgate.core.slate import Outcome
@@ -20,6 +20,9 @@ if TYPE_CHECKING:
     from roundgate.host.workspace import Holder
 
 Words = Annotated[list[str], typer.Argument(metavar="[SERVER] NAME=VALUE...", autocompletion=complete_server_or_name)]
+ListWords = Annotated[
+    list[str], typer.Argument(metavar="[SERVER] LIST ENTRY...", autocompletion=complete_list_or_entry)
+]
 Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 KindOf = Annotated[
     str,
@@ -53,7 +56,7 @@ def set_values(
     from roundgate.api.key_changes import ChangeOptions, KeyChanges
     from roundgate.cli.changes.secret import ask_secret
 
-    options = ChangeOptions(kind, new or new_file, new_file, here_only)
+    options = ChangeOptions(kind, new or new_file, new_file, here_only, now)
     if _standalone(words, lambda holder, rest: KeyChanges(holder, options, ask_secret).operations_of(rest)):
         return
     context = CallContext()
@@ -68,7 +71,10 @@ def set_values(
             from roundgate.cli.changes.live import send_live
 
             operations = send_live(server.server, context.store, operations)
-        put(server, operations)
+        if operations or not now:
+            put(server, operations)
+        else:
+            echo("  Only the console has it: the next restart loses it.")
 
 
 def switch(
@@ -94,7 +100,9 @@ def switch(
 
 
 def rename(
-    words: Annotated[list[str], typer.Argument(metavar="[SERVER] NAME NEW-NAME")],
+    words: Annotated[
+        list[str], typer.Argument(metavar="[SERVER] NAME NEW-NAME", autocompletion=complete_server_or_name)
+    ],
     force: Annotated[bool, typer.Option("--force", help="Rename even a key that the rulebook describes.")] = False,
 ) -> None:
     """Give a key another name, in its place: its value, comment and order stay.
@@ -115,7 +123,9 @@ def rename(
     _change_keys(words, "rename", renamed)
 
 
-def reset(words: Annotated[list[str], typer.Argument(metavar="[SERVER] NAME...")]) -> None:
+def reset(
+    words: Annotated[list[str], typer.Argument(metavar="[SERVER] NAME...", autocompletion=complete_server_or_name)],
+) -> None:
     """Give settings their default again: the key's value becomes the default; an unknown key is taken out.
 
     A record is taken out of its list by a field: roundgate reset regatta 'officers.json:officers[name=Tern]'.
@@ -128,7 +138,7 @@ def reset(words: Annotated[list[str], typer.Argument(metavar="[SERVER] NAME...")
 
 
 def add(
-    words: Annotated[list[str], typer.Argument(metavar="[SERVER] LIST ENTRY...")],
+    words: ListWords,
     at: Annotated[int | None, typer.Option(help="Put it at this number; 0 is the first. Else at the end.")] = None,
     new: New = False,
     new_file: NewFile = False,
@@ -143,13 +153,13 @@ def add(
     _change_list(words, lambda setter, name, items: setter.added(name, items, at), options)
 
 
-def remove(words: Annotated[list[str], typer.Argument(metavar="[SERVER] LIST ENTRY...")]) -> None:
+def remove(words: ListWords) -> None:
     """Remove entries from a list. A list never falls below its least."""
     _change_list(words, lambda setter, name, items: setter.removed(name, items))
 
 
 def move(
-    words: Annotated[list[str], typer.Argument(metavar="[SERVER] LIST ENTRY")],
+    words: Annotated[list[str], typer.Argument(metavar="[SERVER] LIST ENTRY", autocompletion=complete_list_or_entry)],
     to: Annotated[int, typer.Option(help="The number that it gets; 0 is the first.")],
 ) -> None:
     """Move an entry of a list to another place."""
@@ -242,7 +252,9 @@ def echo_changes(outcome: Outcome, names: Collection[str], server: str = "") -> 
 
 
 def slate(
-    server: Annotated[str | None, typer.Argument(help="Which servers; all where left out.")] = None,
+    server: Annotated[
+        str | None, typer.Argument(help="Which servers; all where left out.", autocompletion=complete_server)
+    ] = None,
     as_json: Json = False,
 ) -> None:
     """What waits: each change, what it will mean, and the difference in the files."""
@@ -266,7 +278,11 @@ def slate(
         echo_json(results)
 
 
-def discard(words: Annotated[list[str] | None, typer.Argument(metavar="[SERVER] [NAME]...")] = None) -> None:
+def discard(
+    words: Annotated[
+        list[str] | None, typer.Argument(metavar="[SERVER] [NAME]...", autocompletion=complete_server_or_name)
+    ] = None,
+) -> None:
     """Take waiting changes back: those named, or all of a server's."""
     context = CallContext()
     word, names = context.split(words or [])

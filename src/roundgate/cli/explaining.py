@@ -156,13 +156,19 @@ def _setting_facts(page: SettingPage) -> dict[str, str | int | None]:
         "overridden": f"where {page.overridden_by}" if page.overridden_by else "",
         "now": "; ".join(page.notes),
         "file": _REWRITTEN[page.rewritten],
-        "where": f"{page.file}:{page.line}" if page.line else f"not in {page.file} (the default counts)",
+        "where": _where(page),
         "also in": ", ".join(page.also),
         "on disk": page.on_disk,
         "on the slate": page.slate,
         "running": page.running if page.running not in ("", page.on_disk or "-") else "",
         "world made": f"with {page.world}" if page.world else "",
     }
+
+
+def _where(page: SettingPage) -> str:
+    if not page.file:
+        return "the live console alone: the next restart loses it"
+    return f"{page.file}:{page.line}" if page.line else f"not in {page.file} (the default counts)"
 
 
 def _list_facts(page: ListPage) -> dict[str, str | int | None]:

@@ -7,7 +7,7 @@ from typing import Annotated, Any
 import typer
 
 from roundgate.cli.call import CallContext
-from roundgate.cli.complete import complete_server_or_name
+from roundgate.cli.complete import complete_server, complete_server_or_name
 from roundgate.cli.screen.output import echo, echo_json, echo_table, plain
 from roundgate.host.servers import Server
 
@@ -15,7 +15,9 @@ Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 
 
 def status(
-    server: Annotated[str | None, typer.Argument(help="Which servers; all where left out.")] = None,
+    server: Annotated[
+        str | None, typer.Argument(help="Which servers; all where left out.", autocompletion=complete_server)
+    ] = None,
     ask_list: Annotated[bool, typer.Option("--list", help="Look into the public list of servers now.")] = False,
     as_json: Json = False,
 ) -> None:

@@ -11,6 +11,7 @@ from msgspec.structs import replace
 
 from roundgate.cli.apply import At, Backup, Countdown, Despite, Kill, Reason, Silent, WhenEmpty
 from roundgate.cli.call import CallContext
+from roundgate.cli.complete import complete_server
 from roundgate.cli.screen.output import echo, plain, warn
 from roundgate.core.rounds import RoundKind
 from roundgate.host.errors import BooksUnusable, Trouble, WrongWords, as_trouble
@@ -18,7 +19,7 @@ from roundgate.host.rounds.options import Options
 from roundgate.host.servers import Server
 from roundgate.host.site import is_server_word
 
-Which = Annotated[str | None, typer.Argument(help="Which servers.")]
+Which = Annotated[str | None, typer.Argument(help="Which servers.", autocompletion=complete_server)]
 
 
 def start(server: Which = None) -> None:

@@ -9,6 +9,7 @@ import typer
 
 from roundgate.cli import named_site
 from roundgate.cli.call import CallContext
+from roundgate.cli.complete import complete_rulebook
 from roundgate.cli.screen.output import echo, echo_json, echo_table
 from roundgate.core.rounds import RoundKind
 from roundgate.host.errors import Trouble, WrongWords
@@ -107,7 +108,8 @@ def rulebook(
     words: Annotated[
         list[str] | None,
         typer.Argument(
-            help="list; check NAME-OR-FILE...; show NAME; draft SERVER[,SERVER...]; schema [site], schema NAME FILE"
+            help="list; check NAME-OR-FILE...; show NAME; draft SERVER[,SERVER...]; schema [site], schema NAME FILE",
+            autocompletion=complete_rulebook,
         ),
     ] = None,
     name: Annotated[str, typer.Option(help="draft: the rulebook's name; the server's if left out.")] = "",

@@ -11,9 +11,10 @@ from roundgate.core import values
 from roundgate.core.facts import FACTS, NO_FACTS, Facts
 from roundgate.core.formats import FORMATS, format_name
 from roundgate.core.formats.detect import format_for
-from roundgate.core.formats.places import find_key
+from roundgate.core.formats.places import find_key, key_of
 from roundgate.core.formats.protocol import USUAL, Dialect, Document, Entry, Format
-from roundgate.core.rulebook.model import Rulebook, Setting
+from roundgate.core.rulebook.expansion import above
+from roundgate.core.rulebook.model import File, Rulebook, Setting
 from roundgate.core.text import Text
 from roundgate.core.values import Value, ValueProblem
 
@@ -85,20 +86,45 @@ class ServerFiles:
         return changed
 
     def path_of(self, spec: Setting) -> str:
-        """Tell the path of the file whose value for a setting counts: the one that overrides its own, if it has it."""
-        file = self.book.file[spec.file]
-        if file.overridden_by:
-            above = self.book.file[file.overridden_by].path
-            if find_key(self.document(above), spec.key) is not None:
-                return above
-        return file.path
+        """Tell the path of the file whose value for a setting counts.
+
+        That is the topmost of those that override its own and have the key; else, of its own and the files included
+        there, the one that is read last, or first where the game goes by the first.
+        """
+        book = self.book
+        for name in reversed(above(book, spec.file)):
+            if find_key(self.document(book.file[name].path), spec.key) is not None:
+                return book.file[name].path
+        file = book.file[spec.file]
+        return self._by_order(spec, file) if file.includes else file.path
+
+    def _by_order(self, spec: Setting, file: File) -> str:
+        """Tell which of a file and those that it includes has the value of a setting that counts."""
+        document = self.document(file.path)
+        own = find_key(document, spec.key)
+        places = [(own.start, file.path)] if own else []
+        for path, start in self._included(file):
+            if find_key(self.document(path), spec.key) is not None:
+                places.append((start, path))
+        if not places:
+            return file.path
+        return (min if file.dialect.counts == "first" else max)(places)[1]
+
+    def _included(self, file: File) -> list[tuple[str, int]]:
+        """Give the files that a file includes, and where in it."""
+        document = self.document(file.path)
+        entries = document.entries() if document else ()
+        return [(entry.value, entry.start) for entry in entries if key_of(entry.path[:1]) == file.includes]
 
     def path_to_write(self, spec: Setting) -> str:
         """Tell the path of the file that a change of a setting goes to; the game's own only where it must be."""
-        file = self.book.file[spec.file]
-        if file.owner == "game" and file.overridden_by:
-            return self.book.file[file.overridden_by].path
-        return self.path_of(spec)
+        book = self.book
+        counting = self.path_of(spec)
+        names = [spec.file, *above(book, spec.file)]
+        held = next((name for name in names if book.file[name].path == counting), spec.file)
+        if book.file[held].owner != "game":
+            return counting
+        return next((book.file[name].path for name in above(book, held) if book.file[name].owner != "game"), counting)
 
     def entry(self, name: str) -> Entry | None:
         """Give the entry of a setting that counts, or None where no file has it."""

@@ -9,6 +9,7 @@ from functools import lru_cache
 from roundgate.core.formats.protocol import Document, Entry
 from roundgate.core.nearest import nearest
 from roundgate.core.patterns import lazy
+from roundgate.core.rulebook.expansion import beneath
 from roundgate.core.rulebook.model import Rulebook
 from roundgate.core.text import Splice, Text
 
@@ -64,12 +65,11 @@ def may_be_named_elsewhere(key: str) -> bool:
 
 def _types(book: Rulebook, file_path: str) -> dict[str, str]:
     """Give the type of each key that the rulebook knows in a file."""
-    named = {name for name, file in book.file.items() if file.path == file_path}
-    beneath = {name for name, file in book.file.items() if file.overridden_by in named} | named
+    files = {one for name, file in book.file.items() if file.path == file_path for one in beneath(book, name)}
     types = {
-        one.key: spec.type for spec in book.setting.values() for one in spec.also if (one.file or spec.file) in beneath
+        one.key: spec.type for spec in book.setting.values() for one in spec.also if (one.file or spec.file) in files
     }
-    return types | {spec.key: spec.type for spec in book.setting.values() if spec.file in beneath}
+    return types | {spec.key: spec.type for spec in book.setting.values() if spec.file in files}
 
 
 def _holds_secret(types: Mapping[str, str], key: str) -> bool:

@@ -108,7 +108,7 @@ def recognise(plan: Adoption) -> Guess:
 
 
 def _score(plan: Adoption, book: Rulebook) -> tuple[float, str]:
-    texts, _ = read_texts(Folder(str(plan.folder)), [file.path for file in book.file.values()])
+    texts, _ = read_texts(Folder(str(plan.folder)), [file.path for file in book.file.values() if file.path])
     known = {spec.key for spec in book.setting.values()}
     held = {
         match[1]

@@ -134,7 +134,7 @@ def _near_names(server: Server, now: FilesNow) -> Iterator[Finding]:
     from roundgate.core.checks.context import quoted
     from roundgate.core.nearest import nearest
 
-    expected = {file.path for file in server.book.file.values()}
+    expected = {file.path for file in server.book.file.values() if file.path}
     for path in sorted(expected - set(now.files.texts) - set(now.unreadable)):
         folder = server.folder / Path(path).parent
         names = [one.name for one in folder.iterdir() if one.is_file()] if folder.is_dir() else []

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 from roundgate.core.nearest import nearest
 from roundgate.core.rulebook.model import NO_RULEBOOK, Rulebook
@@ -95,13 +96,11 @@ def _raw(path: Path, parsed: ParsedFiles) -> RawBook:
         raise Trouble(f"The rulebook {path} cannot be read: {error}.", "Mend the file or its permissions.") from error
 
 
-def names_in_rulebook(name: str, site: Path) -> list[str]:
-    """Give the settings and lists of a rulebook without making a model of it; nothing where it is broken."""
+def raw_layers(name: str, site: Path) -> list[dict[str, Any]]:
+    """Give a rulebook and its layers as parsed, without making a model of it; nothing where it is broken."""
     parsed = _parsed(site)
     reader = _reader(_folders(site, parsed), parsed)
     try:
-        raws = [layer.raw for layer in layered(name, reader)]
+        return [layer.raw for layer in layered(name, reader)] if name else []
     except (KeyError, RulebookProblem, Trouble):
         return []
-    tables = [raw.get(table) for raw in raws for table in ("setting", "list")]
-    return [setting for table in tables if isinstance(table, dict) for setting in table]

@@ -17,8 +17,9 @@ from roundgate.core.facts import Facts
 from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.formats import format_name
 from roundgate.core.formats.detect import sniffed_settings
+from roundgate.core.formats.places import key_of
 from roundgate.core.formats.protocol import Document
-from roundgate.core.rulebook.expansion import for_files, patterns
+from roundgate.core.rulebook.expansion import for_files, patterns, with_includes
 from roundgate.core.rulebook.model import NO_RULEBOOK, Rulebook
 from roundgate.core.values import ValueProblem, as_stored
 from roundgate.core.values.units import parse_seconds
@@ -65,7 +66,10 @@ class Server:
             if not self.lenient:
                 raise
             return self._last_good_book() or NO_RULEBOOK
-        return for_files(book, {name: found_files(self.folder, path) for name, path in patterns(book).items()})
+        book = for_files(book, {name: found_files(self.folder, path) for name, path in patterns(book).items()})
+        return with_includes(
+            book, {name: included_files(self, book, name) for name, file in book.file.items() if file.includes}
+        )
 
     @cached_property
     def facts(self) -> Facts:
@@ -104,7 +108,7 @@ class Server:
 
     def paths(self, extra: Sequence[str] = ()) -> list[str]:
         """Name its configuration files: those of the rulebook, or all of a known kind where there is no rulebook."""
-        known = [file.path for file in self.book.file.values()]
+        known = [file.path for file in self.book.file.values() if file.path]
         if not known:
             known = self.files_of_known_formats()
         return list(dict.fromkeys((*known, *extra)))
@@ -211,6 +215,21 @@ def _has_format(path: Path) -> bool:
     with suppress(OSError), path.open("rb") as file:
         return sniffed_settings(file.read(_BEGINNING).decode("utf-8", "replace")) != ""
     return False
+
+
+def included_files(server: Server, book: Rulebook, name: str) -> list[str]:
+    """Give the files that one of a server's files includes, in their order; only such as lie in the server's folder."""
+    file = book.file[name]
+    with suppress(Trouble, OSError):
+        texts, _ = read_texts(server.files_folder, [file.path], server._seen)
+        document = ServerFiles(book, texts).document(file.path)
+        found = (
+            [entry.value for entry in document.entries() if key_of(entry.path[:1]) == file.includes] if document else []
+        )
+        return [
+            path for path in dict.fromkeys(found) if (server.folder / path).is_file() and ".." not in Path(path).parts
+        ]
+    return []
 
 
 _OF_SETTINGS = (".conf", ".cnf", ".config", ".settings", ".prefs")

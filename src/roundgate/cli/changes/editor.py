@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from roundgate.cli.complete import complete_server_or_file
 from roundgate.cli.screen.output import echo
 from roundgate.core.findings import Finding
 from roundgate.host.errors import Trouble, WrongWords
@@ -26,7 +27,7 @@ CHOICES = "[a]gain in the editor, [k]eep it as it is, or [g]ive up? "
 
 
 def edit(
-    words: Annotated[list[str], typer.Argument(metavar="[SERVER] FILE")],
+    words: Annotated[list[str], typer.Argument(metavar="[SERVER] FILE", autocompletion=complete_server_or_file)],
     anyway: Annotated[bool, typer.Option("--keep", help="Keep it even with errors, without asking.")] = False,
     new_file: Annotated[bool, typer.Option("--new-file", help="Make a file that does not exist yet.")] = False,
 ) -> None:

@@ -11,6 +11,7 @@ from roundgate.cli.screen.output import echo
 from roundgate.core import values
 from roundgate.core.files import format_value, value_of
 from roundgate.core.operations import Operation, SetValue
+from roundgate.core.rulebook.expansion import CONSOLE, setting_at
 from roundgate.host.consoles import console_of
 from roundgate.host.drivers import driver_of
 from roundgate.host.errors import Trouble
@@ -30,7 +31,7 @@ def send_live(server: Server, store: Store, operations: Sequence[Operation]) -> 
 
     Raises Trouble where a setting cannot be set live, before anything is sent, or where the server did not take one.
     """
-    values = [operation for operation in operations if isinstance(operation, SetValue)]
+    values = [one for one in operations if isinstance(one, SetValue) and not _is_second(server, one)]
     for value in values:
         spec = server.book.setting.get(value.name)
         if spec is None or spec.live is None or not spec.live.set:
@@ -46,7 +47,13 @@ def send_live(server: Server, store: Store, operations: Sequence[Operation]) -> 
     finally:
         console.close()
         driver.close()
-    return [replace(one, at_stop=True) for one in values]
+    kept = [one for one in operations if isinstance(one, SetValue) and one.file != CONSOLE]
+    return [replace(one, at_stop=True) for one in kept]
+
+
+def _is_second(server: Server, operation: SetValue) -> bool:
+    """Tell whether an operation is for a second place of a setting: the first one tells the console."""
+    return not operation.name and setting_at(server.book, operation.file, operation.key) is not None
 
 
 def _send_one(server: Server, store: Store, console: Console, set_value: SetValue) -> None:

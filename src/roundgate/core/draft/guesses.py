@@ -45,6 +45,10 @@ _SPECIAL = lazy(
 _SPECIAL_WORDS = {"unlimited": "unlimited", "infinite": "unlimited", "no limit": "unlimited", "never": "never"}
 
 
+Found = tuple[dict[str, Field], list[str]] | None
+"""The fields that a rule gives, and why they are not sure; None where it does not apply."""
+
+
 class Guess(NamedTuple):
     """The fields of a setting as guessed, and what a person should look at."""
 
@@ -59,7 +63,7 @@ def guess(key: str, value: str, kind: str, hints: Hints, comment: str, *, is_off
     Every guess fits the value itself: a bound that the value breaks, or a default that its type does not take, is left
     out and told.
     """
-    fields, unsure = _type_of(key, value, kind, hints)
+    fields, unsure = _as_list(value, kind, comment) or _type_of(key, value, kind, hints)
     if fields["type"] in _SCALES:
         _add_bounds(fields, unsure, hints)
         _add_special(fields, comment)
@@ -67,6 +71,27 @@ def guess(key: str, value: str, kind: str, hints: Hints, comment: str, *, is_off
         _add_default(fields, unsure, value, hints, comment, is_off=is_off)
     _keep_what_fits(fields, unsure, value)
     return Guess(fields, tuple(unsure))
+
+
+_SEPARATED = lazy(
+    r"\b(?P<word>comma|semicolon|space|blank)s?[- ](?:separated|delimited|parted)"
+    r"|\b(?:separated|delimited|parted)\s+(?:by|with)\s+(?:an?\s+)?[\"'`]?(?P<sign>,|;|comma|semicolon|space|blank)",
+    re.IGNORECASE,
+)
+_SEPARATORS = {"comma": ",", "semicolon": ";", "space": " ", "blank": " "}
+
+
+def _as_list(value: str, kind: str, comment: str) -> Found:
+    """Give a list where the comment says what parts its entries, and the value does not show something else."""
+    found = _SEPARATED.search(comment)
+    if not found or kind not in ("text", "") or sounds_secret(comment[:80]):
+        return None
+    word = (found["word"] or found["sign"]).lower()
+    fields: dict[str, Field] = {"type": "list", "unique": False}
+    separator = _SEPARATORS.get(word, word)
+    if separator != ",":
+        fields["separator"] = separator
+    return (fields, []) if not value or _fits(fields, value) else None
 
 
 _SCALES = ("int", "decimal", "percent", "duration", "size")
@@ -83,9 +108,6 @@ def _type_of(key: str, value: str, kind: str, hints: Hints) -> tuple[dict[str, F
     if kind == "number":
         return {"type": "decimal"}, []
     return {"type": "text"}, [] if value or hints.about else ["it is empty, and no comment tells what it holds"]
-
-
-Found = tuple[dict[str, Field], list[str]] | None
 
 
 def _as_bool(_name: str, value: str, kind: str, hints: Hints) -> Found:
@@ -229,7 +251,7 @@ def _typed(stored: str, fields: dict[str, Field]) -> TomlValue:
 
 def _keep_what_fits(fields: dict[str, Field], unsure: list[str], value: str) -> None:
     """Drop each field that the value, or the default, shows to be wrong."""
-    for field in ("range", "special", "default"):
+    for field in ("range", "default", "special"):
         if field in fields and not _fits(fields, value if field == "range" else None):
             kept = fields.pop(field)
             unsure.append(f"the comment says {field} {kept!r}, which does not fit the value or its type")

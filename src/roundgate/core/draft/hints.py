@@ -21,6 +21,11 @@ _DEFAULTS = (
         r"\bdefaults?\s+(?P<value>[-+]?\d+(?:\.\d+)?|\"[^\"\n]*\"|'[^'\n]*'|true|false|yes|no|on|off)\b", re.IGNORECASE
     ),
 )
+_WHICH_IS_DEFAULT = lazy(
+    r"(?P<value>-?\d+(?:\.\d+)?)\s*(?:=|:|-|is|means)\s*[^.;()\n]{1,30},?\s+(?:which|that)\s+is\s+(?:the\s+)?default\b",
+    re.IGNORECASE,
+)
+"""``0: never, which is the default``: the number is the default."""
 _IS_DEFAULT = lazy(
     r"(?P<value>\"[^\"\n]*\"|'[^'\n]*'|[\w.+-]+)\s*(?:\((?:the\s+)?default\)|\[default\]|is\s+(?:the\s+)?default\b)",
     re.IGNORECASE,
@@ -83,6 +88,8 @@ _MOST_CHOICES = 40
 _STOP_WORDS = frozenset(
     [
         "the",
+        "which",
+        "limit",
         "a",
         "an",
         "to",
@@ -185,7 +192,7 @@ def _default(comment: str) -> str | None:
             return word
     if _nothing(comment):
         return None
-    found = _IS_DEFAULT.search(comment)
+    found = _WHICH_IS_DEFAULT.search(comment) or _IS_DEFAULT.search(comment)
     if found and found["value"].lower() not in _STOP_WORDS:
         return _unquoted(found["value"])
     for found in (hit for pattern in _DEFAULTS for hit in pattern.finditer(comment)):

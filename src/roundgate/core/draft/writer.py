@@ -151,9 +151,12 @@ def _settings(
             left_out += 1
             continue
         name = _name(one, file, taken)
-        hints = hints_in(one.comment, one.entry.value)
+        comment = re.sub(r"\A!.*\n?", "", one.comment)  # the first line of a script names its shell
+        hints = hints_in(comment, one.entry.value)
         kind = one.entry.kind or "text"
-        made = guess(key, one.entry.value, kind, hints, one.comment, is_off=one.is_off)
+        made = guess(key, one.entry.value, kind, hints, comment, is_off=one.is_off)
+        if document.format_name == "launch" and not one.entry.value and key[:1] in "-+":
+            made = Guess({"type": "flag"}, ())
         found.append(_Setting(name, file, key, hints.about, made, _values_elsewhere(one, path, others)))
     return found, left_out
 

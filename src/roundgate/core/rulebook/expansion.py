@@ -68,6 +68,51 @@ def _of_kind(spec: Setting, kinds: Mapping[str, ItemKind]) -> Setting:
     )
 
 
+CONSOLE = ""
+"""The file of settings that only the live console has: no file of the server, and never read or written."""
+_NO_FILE = File(path="", format="lines", made="by-hand")
+
+
+def with_console(book: Rulebook) -> Rulebook:
+    """Give a rulebook with a file for the settings that have none, where it has such settings."""
+    if CONSOLE in book.file or all(spec.file for spec in book.setting.values()):
+        return book
+    return replace(book, file={**book.file, CONSOLE: _NO_FILE})
+
+
+def with_includes(book: Rulebook, found: Mapping[str, Sequence[str]]) -> Rulebook:
+    """Give a rulebook with the files that other files include: by the file's name, the paths, in their order."""
+    if not any(found.values()):
+        return book
+    taken = {file.path for file in book.file.values()}
+    more = {
+        f"{name}+{path}": replace(book.file[name], path=path, includes="", owner="site", overridden_by="")
+        for name, paths in found.items()
+        for path in paths
+        if path not in taken
+    }
+    return replace(book, file={**book.file, **more})
+
+
+def included_in(name: str) -> str:
+    """Give the file that includes another one, by that one's name; empty where none does."""
+    return name.partition("+")[0] if "+" in name else ""
+
+
+def above(book: Rulebook, name: str) -> list[str]:
+    """Give the files that override one, the nearest first."""
+    found: list[str] = []
+    while (name := book.file[name].overridden_by) and name not in found:
+        found.append(name)
+    return found
+
+
+def beneath(book: Rulebook, name: str) -> set[str]:
+    """Give the files whose settings a file may hold: itself, those that it overrides, and the one that includes it."""
+    own = included_in(name) or name
+    return {one for one in book.file if one == own or own in above(book, one)}
+
+
 def family(name: str) -> str:
     """Give the name under which the rulebook has a setting: ``fee`` for ``fee[1]``, ``tide`` for ``tide@bay``."""
     return name.partition("@")[0].partition("[")[0]
@@ -163,19 +208,18 @@ def _name_pattern(name: str) -> re.Pattern[str]:
 
 def setting_at(book: Rulebook, path: str, key: str) -> str | None:
     """Give the setting that a key of a file belongs to, as its own place, a second one, or one that overrides it."""
-    named = {name for name, file in book.file.items() if file.path == path}
-    beneath = {name for name, file in book.file.items() if file.overridden_by in named} | named
+    files = {one for name, file in book.file.items() if file.path == path for one in beneath(book, name)}
     for name, spec in book.setting.items():
-        if (spec.file in beneath and spec.key == key) or any(
-            one.key == key and (one.file or spec.file) in beneath for one in spec.also
+        if (spec.file in files and spec.key == key) or any(
+            one.key == key and (one.file or spec.file) in files for one in spec.also
         ):
             return name
     return None
 
 
 def keys_in(book: Rulebook, file_name: str) -> set[str]:
-    """Give the keys that the rulebook knows in one of its files: of settings, and of second places for them."""
-    beneath = {name for name, file in book.file.items() if file.overridden_by == file_name} | {file_name}
-    known = {spec.key for spec in book.setting.values() if spec.file in beneath}
-    more = {one.key for spec in book.setting.values() for one in spec.also if (one.file or spec.file) in beneath}
-    return known | more
+    """Give the keys that the rulebook knows in one of its files: of settings, of second places, and of includes."""
+    files = beneath(book, file_name)
+    known = {spec.key for spec in book.setting.values() if spec.file in files}
+    more = {one.key for spec in book.setting.values() for one in spec.also if (one.file or spec.file) in files}
+    return known | more | ({book.file[file_name].includes} - {""})

@@ -8,7 +8,7 @@ from roundgate.core import values
 from roundgate.core.advice import rows_of
 from roundgate.core.facts import FACTS
 from roundgate.core.formats import FORMATS
-from roundgate.core.rulebook.expansion import family, placeholder
+from roundgate.core.rulebook.expansion import above, family, placeholder
 from roundgate.core.rulebook.model import Rulebook, Server, TomlValue
 from roundgate.core.rulebook.setting_mistakes import (
     expression_mistakes,
@@ -57,11 +57,10 @@ def _file_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
             yield ("file", name, "path"), "A path has one name in braces, in one of its parts, or none."
         if file.chosen_by and file.chosen_by not in book.setting:
             yield ("file", name, "chosen_by"), unknown("setting", file.chosen_by, book.setting)
-        above = file.overridden_by
-        if above and above not in book.file:
-            yield ("file", name, "overridden_by"), unknown("file", above, book.file)
-        elif above and (above == name or book.file[above].overridden_by):
-            yield ("file", name, "overridden_by"), f"The file '{above}' cannot be one that another overrides."
+        if file.overridden_by and file.overridden_by not in book.file:
+            yield ("file", name, "overridden_by"), unknown("file", file.overridden_by, book.file)
+        elif name in above(book, name):
+            yield ("file", name, "overridden_by"), "The files override each other, in a circle."
 
 
 def _double_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:

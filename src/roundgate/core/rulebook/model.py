@@ -71,6 +71,9 @@ class File(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     overridden_by: Annotated[
         str, _about("another file of the rulebook with the same keys, whose values count before those of this one")
     ] = ""
+    includes: Annotated[
+        str, _about("the key whose values name more files of this format, which the server reads in its place")
+    ] = ""
     chosen_by: Annotated[
         str, _about("with a name in braces: the setting whose value says which of the files the server reads")
     ] = ""
@@ -107,9 +110,9 @@ class OtherPlace(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=T
 class Setting(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """One named value of a server."""
 
-    file: Annotated[str, _about("one of the rulebook's files")]
-    key: Annotated[str, _about("its key in that file, written as for FILE:KEY")]
     type: Annotated[str, _about("the kind of value")]
+    file: Annotated[str, _about("one of the rulebook's files; empty where only the live console has the setting")] = ""
+    key: Annotated[str, _about("its key in that file, written as for FILE:KEY")] = ""
     default: Annotated[TomlValue | None, _about("what counts where the file says nothing")] = None
     about: Annotated[str, _about("what it means, in a sentence")] = ""
     advice: Annotated[str, _about("what one should know before changing it")] = ""

@@ -12,7 +12,7 @@ from msgspec import Struct
 from roundgate.core.facts import FACTS
 from roundgate.core.findings import Finding, Place
 from roundgate.core.nearest import nearest
-from roundgate.core.rulebook.expansion import expanded, family
+from roundgate.core.rulebook.expansion import expanded, family, with_console
 from roundgate.core.rulebook.model import AdviceTable, File, ItemKind, ListOf, Preset, Rulebook, Setting
 from roundgate.core.values import KINDS
 
@@ -62,6 +62,7 @@ def read_rulebook(name: str, reader: BookReader, *, checked: bool = False) -> Ru
     for layer in layers:
         raw = merge(raw, layer.raw) if raw else layer.raw
     written = _convert(top, raw)
+    written = with_console(written)
     book = expanded(written)
     findings = [_placed(top, path, cause) for path, cause in _not_withdrawn(layers)] if len(layers) > 1 else []
     if not findings and (checked or _leads_nowhere(book)):

@@ -11,6 +11,7 @@ import msgspec
 
 from roundgate.core import values
 from roundgate.core.formats.shared.paths import parse_path
+from roundgate.core.rulebook.expansion import beneath
 from roundgate.core.rulebook.model import Rulebook, Setting, TomlValue
 from roundgate.core.values import ValueProblem
 
@@ -28,8 +29,7 @@ def rulebook_schema() -> dict[str, Any]:
     made["$schema"] = DRAFT
     made["title"] = "A rulebook of Round Gate"
     made["$defs"]["Setting"]["properties"]["type"]["enum"] = list(values.KINDS)
-    made["$defs"]["Setting"]["required"] = []  # a layer says only what it changes
-    for name in ("File", "ListOf"):
+    for name in ("Setting", "File", "ListOf"):  # a layer says only what it changes
         made["$defs"][name]["required"] = []
     return made
 
@@ -37,7 +37,7 @@ def rulebook_schema() -> dict[str, Any]:
 def file_schema(book: Rulebook, file: str) -> dict[str, Any]:
     """Give the schema of one file of a game. Raises KeyError where the rulebook has no such file."""
     spec = book.file[file]
-    beneath = {name for name, other in book.file.items() if other.overridden_by == file} | {file}
+    files = beneath(book, file)
     root: dict[str, Any] = {
         "$schema": DRAFT,
         "title": spec.path,
@@ -46,7 +46,7 @@ def file_schema(book: Rulebook, file: str) -> dict[str, Any]:
     }
     for name, setting in book.setting.items():
         path = parse_path(setting.key)
-        if setting.file in beneath and all(isinstance(step, str) for step in path):
+        if setting.file in files and all(isinstance(step, str) for step in path):
             _put(root, [str(step) for step in path], {"title": name, **_value_schema(setting)})
     return root
 

@@ -39,6 +39,10 @@ def setting_mistakes(book: Rulebook, spec: Setting) -> Iterator[tuple[str, str]]
     """Find what is wrong with a setting: the field, and the cause."""
     if spec.file not in book.file:
         yield "file", unknown("file", spec.file, book.file)
+    if spec.file and not spec.key:
+        yield "key", "'key' is missing here."
+    if not spec.file and not (spec.live and spec.live.set):
+        yield "file", "'file' is missing here; a setting of the console alone needs 'live' with 'set'."
     if spec.type not in values.KINDS:
         yield "type", unknown("kind of value", spec.type, values.KINDS)
         return
