@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import doctest
 import json
+import os
 import re
 import runpy
 import shlex
@@ -119,6 +120,45 @@ def test_the_hooks_for_version_control_take_every_ending_that_is_sure() -> None:
     for ending in sure:
         assert re.search(patterns.copy().pop(), f"server{ending}"), ending
     assert not re.search(patterns.pop(), "notes.txt"), "any text may be called so"
+
+
+def test_the_page_and_the_schema_of_rulebooks_are_current() -> None:
+    made = runpy.run_path(str(ROOT / "docs" / "make_rulebook.py"))
+    assert (ROOT / "docs" / "rulebook_words.md").read_text("utf-8") == made["page"](), "python docs/make_rulebook.py"
+    assert json.loads((ROOT / "docs" / "rulebook.schema.json").read_text("utf-8")) == made["rulebook_schema"]()
+
+
+def test_the_worked_example_of_the_rulebooks_page_runs_as_it_stands(tmp_path: Path) -> None:
+    """Each command is typed into a shell; what it prints must be what the page says."""
+    page = (ROOT / "docs" / "rulebook.md").read_text("utf-8")
+    program = tmp_path / "roundgate"
+    program.write_text(f'#!/bin/sh\nexec "{sys.executable}" -m roundgate "$@"\n')
+    program.chmod(0o755)
+    home = tmp_path / "club"
+    home.mkdir()
+    count = 0
+    try:
+        for block in re.findall(r"```console\n(.*?)```", page, re.DOTALL):
+            for part in re.split(r"^\$ ", block, flags=re.MULTILINE)[1:]:
+                lines = part.split("\n")
+                ends = [at for at, line in enumerate(lines) if line == "END"] if "<<'END'" in lines[0] else [0]
+                command, wanted = "\n".join(lines[: ends[0] + 1]), "\n".join(lines[ends[0] + 1 :])
+                done = subprocess.run(
+                    ["bash", "-c", command],
+                    cwd=home,
+                    env={**os.environ, "PATH": f"{tmp_path}:{os.environ['PATH']}", "XDG_CONFIG_HOME": str(tmp_path)},
+                    capture_output=True,
+                    text=True,
+                    check=False,
+                    timeout=60,
+                )
+                said = done.stdout + done.stderr
+                flags = doctest.ELLIPSIS | doctest.NORMALIZE_WHITESPACE
+                assert doctest.OutputChecker().check_output(wanted, said, flags), f"$ {command}\n{said}"
+                count += 1
+    finally:
+        subprocess.run([str(program), "--site", str(home), "stop", "spindrift"], check=False, capture_output=True)
+    assert count >= 14
 
 
 def test_the_drafted_rulebook_of_the_documents_is_what_the_program_drafts(site: SiteUnderTest) -> None:

@@ -203,7 +203,8 @@ def _draft(word: str | None, name: str, to: Path | None, *, force: bool) -> None
         echo(f"  {counts.sure} settings ({share}%) follow from their values and comments; {counts.unsure} are unsure")
         echo(f"  {counts.described} have a meaning, from the comments")
     if counts.left_out:
-        echo(f"  {counts.left_out} values in lists and records are left out: FILE:KEY still reaches them")
+        values = "1 value is" if counts.left_out == 1 else f"{counts.left_out} values are"
+        echo(f"  {values} left out, in lists and records or worked out by a script: FILE:KEY still reaches them")
     for why in counts.unreadable:
         echo(f"  left out: {why}")
     if counts.unsure:

@@ -31,7 +31,7 @@ def rulebook_schema() -> dict[str, Any]:
     made["$defs"]["Setting"]["properties"]["type"]["enum"] = list(values.KINDS)
     for name in ("Setting", "File", "ListOf"):  # a layer says only what it changes
         made["$defs"][name]["required"] = []
-    return made
+    return msgspec.json.decode(msgspec.json.encode(made), type=dict[str, Any])  # defaults as JSON has them
 
 
 def file_schema(book: Rulebook, file: str) -> dict[str, Any]:

@@ -1,0 +1,73 @@
+"""Write docs/rulebook_words.md, every word of a rulebook with its meaning, and docs/rulebook.schema.json."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+from roundgate.core.facts import FACTS
+from roundgate.core.rulebook.schema import rulebook_schema
+
+HERE = Path(__file__).parent
+HEAD = """# The words of a rulebook
+
+Made by `python docs/make_rulebook.py` from the model itself. [The guide](rulebook.md) tells what they are for.
+`roundgate rulebook schema` prints the same as JSON Schema (2020-12): name it in a rulebook's first line,
+`#:schema PATH/rulebook.schema.json`, and an editor that knows TOML schemas completes and checks what you type.
+"""
+TABLES = {
+    "About": "[rulebook]",
+    "Version": "[rulebook] version = { ... }",
+    "File": "[file.NAME]",
+    "Setting": '[setting."NAME"]',
+    "Live": "live = { ... } of a setting",
+    "OtherPlace": "also = [{ ... }] of a setting",
+    "Blocked": "blocked = { ... } of a setting",
+    "ListOf": "[list.NAME]",
+    "ItemKind": "[kind.NAME]",
+    "Rule": "[[rule]]",
+    "AdviceTable": "[table.NAME]",
+    "Preset": "[preset.NAME]",
+    "Mods": "[mods]",
+    "Server": "[server]",
+    "Port": "[[server.port]]",
+    "Probe": "probe = { ... } of a port",
+    "TcpConsole": "[server.console]",
+    "Lobby": "[server.lobby]",
+}
+
+
+def page() -> str:
+    """Give the page."""
+    parts = rulebook_schema()["$defs"]
+    lines = [HEAD]
+    for name, title in TABLES.items():
+        spec = parts[name]
+        lines += [f"## `{title}`", "", " ".join(spec.get("description", "").split()).replace("``", "`"), ""]
+        lines += ["| word | type | what it means |", "|---|---|---|"]
+        lines += [f"| `{word}` | {_type(one)} | {_plain(one)} |" for word, one in spec["properties"].items()]
+        lines.append("")
+    lines += ["## Names of facts in expressions", "", "| name | what it is |", "|---|---|"]
+    lines += [f"| `{name}` | {about} |" for name, about in FACTS.items()]
+    return "\n".join(lines) + "\n"
+
+
+def _plain(spec: dict[str, Any]) -> str:
+    return str(spec.get("description", "")).replace("|", "\\|")
+
+
+def _type(spec: dict[str, Any]) -> str:
+    if "enum" in spec:
+        return ", ".join(f"`{one}`" for one in spec["enum"])
+    if "$ref" in spec:
+        return "a table"
+    kinds = {"string": "text", "integer": "number", "number": "number", "boolean": "true or false", "array": "list"}
+    if "anyOf" in spec:
+        return " or ".join(dict.fromkeys(_type(one) for one in spec["anyOf"] if one.get("type") != "null"))
+    return kinds.get(spec.get("type", ""), "a table")
+
+
+if __name__ == "__main__":
+    (HERE / "rulebook_words.md").write_text(page(), "utf-8")
+    (HERE / "rulebook.schema.json").write_text(json.dumps(rulebook_schema(), indent=2) + "\n", "utf-8")
