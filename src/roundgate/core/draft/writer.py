@@ -148,7 +148,7 @@ def _settings(
             continue
         key = key_of(one.entry.path)
         is_worked_out = document.format_name == "launch" and ("$(" in one.entry.value or "`" in one.entry.value)
-        if document.resolve(key) != one.entry.path or is_worked_out:
+        if not key or document.resolve(key) != one.entry.path or is_worked_out:
             left_out += 1
             continue
         name = _name(one, file, taken)
