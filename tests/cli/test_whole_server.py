@@ -248,6 +248,18 @@ def test_each_worlds_file_is_addressed_by_its_world(site: SiteUnderTest, regatta
     assert "water.depth@cove" in site.ok("show", "water.depth")
 
 
+def test_servers_with_other_worlds_and_editions_are_compared(site: SiteUnderTest, regatta: Path) -> None:
+    site.add("harbour")
+    (regatta / "waters" / "bay").mkdir(parents=True)
+    (regatta / "waters" / "bay" / "rules.ini").write_text("[water]\nDepth=8\n")
+    (regatta / "scoring.local.toml").write_text("[points]\nfirst = 11\n")
+    done = site.run("compare", "regatta", "harbour", "--json")
+    assert done.returncode == 1 and not done.stderr, done.stderr
+    rows = {row["name"]: row["values"] for row in json.loads(done.stdout)["rows"]}
+    assert rows["water.depth@bay"] == ["8 metres", None]
+    assert rows["score.first"] == ["11", "10 (default)"]
+
+
 # --- the server's habits, each caught ---
 
 

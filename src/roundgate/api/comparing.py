@@ -12,6 +12,7 @@ from roundgate.api.site import OpenSite
 from roundgate.core import values
 from roundgate.core.files import ServerFiles, format_value, plain_form
 from roundgate.core.formats.places import key_of
+from roundgate.core.rulebook.expansion import keys_in
 from roundgate.core.rulebook.model import Rulebook, Setting, TomlValue
 from roundgate.core.secrets import HIDDEN, hidden_paths
 from roundgate.core.values import ValueProblem
@@ -81,12 +82,7 @@ def _side(site: OpenSite, first: OpenServer, word: str) -> Side:
         if name not in known:
             raise UnknownName(f"{first.name} has no preset '{name}'.", f"Presets: {', '.join(known) or 'none'}")
         book = first.book
-        stored = {
-            key: values.store(
-                values.parse(values.plain_text(value, book.setting[key]), book.setting[key]), book.setting[key]
-            )
-            for key, value in known[name].set.items()
-        }
+        stored = {key: _as_stored(value, book.setting[key]) for key, value in known[name].set.items()}
         return Side(word, book, stored=stored, is_partial=True)
     if word.startswith(ROUND):
         row = site.store.round(_number(word))
@@ -122,7 +118,9 @@ def _settings(sides: Sequence[Side]) -> Iterator[Difference]:
 
 
 def _stored(side: Side, name: str) -> str | None:
-    return side.files.stored(name) if side.files is not None else side.stored.get(name)
+    if side.files is None:
+        return side.stored.get(name)
+    return side.files.stored(name) if name in side.book.setting else None
 
 
 def _plain(side: Side, name: str) -> str | None:
@@ -140,7 +138,7 @@ def _shown(side: Side, name: str) -> str | None:
     return "(not set)" if default is None else f"{values.show(default, spec)} (default)"
 
 
-_OF_ONE_SERVER = ("port", "address", "url")
+_OF_ONE_SERVER = ("port", "address", "endpoint", "url")
 """Types of values that no two servers should share."""
 
 
@@ -217,7 +215,7 @@ def _undescribed(side: Side) -> dict[str, dict[str, Held]]:
     """Give what the rulebook does not describe, by file and key; a plain list has one entry with an empty key."""
     assert side.files is not None
     found: dict[str, dict[str, Held]] = {}
-    described = {(side.book.file[spec.file].path, spec.key) for spec in side.book.setting.values()}
+    described = {(file.path, key) for name, file in side.book.file.items() for key in keys_in(side.book, name)}
     listed = {side.book.file[spec.file].path for spec in side.book.list.values()}
     for path in side.files.texts:
         document = side.files.document(path)

@@ -8,7 +8,7 @@ from roundgate.cli.screen.output import echo, plain, styled
 from roundgate.cli.screen.outputs import CodePage, KeyPage, ListPage, SettingPage
 from roundgate.cli.settings import notes_of
 from roundgate.core import values
-from roundgate.core.advice import table_words
+from roundgate.core.advice import limit_words, table_words
 from roundgate.core.files import format_value
 from roundgate.core.formats.places import find_key
 from roundgate.core.layers import layers_of
@@ -68,6 +68,7 @@ def page_of(server: OpenServer, word: str) -> SettingPage | ListPage | KeyPage:
         tier=spec.tier,
         advice=spec.advice,
         rules=[rule.say for rule in server.book.rule if {name, family(name)} & names_in(read_expression(rule.needs))],
+        limit=limit_words(known.slate, spec),
         tables=_tables(name, server.book),
         overrides=[one for one, other in server.book.setting.items() if _is_named(name, other.overridden_by)],
         overridden_by=spec.overridden_by,
@@ -150,6 +151,7 @@ def _setting_facts(page: SettingPage) -> dict[str, str | int | None]:
         "tier": page.tier,
         "available": page.availability,
         "advice": page.advice,
+        "limit": page.limit,
         "advised": "; ".join(page.tables),
         "rules": "; ".join(page.rules),
         "overrides": ", ".join(page.overrides),

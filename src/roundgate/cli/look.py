@@ -101,7 +101,9 @@ def explain(
     if as_json:
         echo_json(pages)
         return
-    for each in pages:
+    for number, each in enumerate(pages):
+        if number:
+            echo()
         echo_page(each, context.opened(each.server).book)
 
 

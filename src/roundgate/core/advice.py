@@ -9,6 +9,7 @@ from typing import Any, NamedTuple
 from msgspec.structs import replace
 
 from roundgate.core import values
+from roundgate.core.files import ServerFiles
 from roundgate.core.rulebook.expressions import ExpressionProblem, names_in, read_expression, work_out
 from roundgate.core.rulebook.model import AdviceTable, Rulebook, Setting, TomlValue
 
@@ -94,3 +95,25 @@ def overriding(spec: Setting, names: Mapping[str, Any]) -> list[str]:
         return sorted(names_in(tree)) if work_out(tree, names) else []
     except ExpressionProblem:
         return []
+
+
+def limit_of(spec: Setting, names: Mapping[str, Any]) -> Decimal | None:
+    """Work out the limit of a setting; None where it has none, or nobody knows what it hangs on."""
+    if not spec.limit:
+        return None
+    try:
+        limit = work_out(read_expression(spec.limit), names)
+    except ExpressionProblem:
+        return None
+    return Decimal(limit) if isinstance(limit, Decimal | int) else None
+
+
+def limit_words(files: ServerFiles, spec: Setting) -> str:
+    """Say the limit of a setting: ``machine.memory, which is 24G``; empty where none is known."""
+    limit = limit_of(spec, files.names)
+    if limit is None:
+        return ""
+    free = replace(spec, range=None, step=None)
+    if spec.type == "size":  # such as the odd bytes of a machine's memory
+        limit = Decimal(int(limit) >> 20 << 20)
+    return f"{spec.limit}, which is {values.show(limit, free)}"

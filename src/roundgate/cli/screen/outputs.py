@@ -107,6 +107,7 @@ class SettingPage(Struct, frozen=True, rename="kebab", tag_field="what", tag="se
     tier: Annotated[str, _about("`basic` or `advanced`")]
     advice: str
     rules: Annotated[list[str], _about("what the rules that touch it say")]
+    limit: Annotated[str, _about("the most that it may be now, worked out from something else; empty: none is known")]
     tables: Annotated[list[str], _about("what the advice tables about it say")]
     overrides: Annotated[list[str], _about("the settings that it can keep from counting")]
     overridden_by: Annotated[str, _about("the expression under which it does not count; empty where it always does")]

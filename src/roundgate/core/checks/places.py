@@ -6,13 +6,12 @@ from collections.abc import Iterator
 from decimal import Decimal
 
 from roundgate.core import values
-from roundgate.core.advice import advised_most, overriding
+from roundgate.core.advice import advised_most, limit_of, limit_words, overriding
 from roundgate.core.checks.context import CheckContext
 from roundgate.core.facts import absence_of, choice_absence
 from roundgate.core.files import format_value, held_words, value_words
 from roundgate.core.findings import Code, Finding, Place
 from roundgate.core.formats.places import find_key
-from roundgate.core.rulebook.expressions import ExpressionProblem, read_expression, work_out
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.values import ValueProblem
 
@@ -142,21 +141,11 @@ def _absent(context: CheckContext, name: str, spec: Setting, stored: str) -> Ite
 
 
 def _limited(context: CheckContext, name: str, spec: Setting, stored: str) -> Iterator[Finding]:
-    if not spec.limit:
+    limit = limit_of(spec, context.files.names)
+    number = values.number_behind(values.read(stored, spec), spec)
+    if limit is None or not isinstance(number, Decimal | int) or number <= limit:
         return
-    try:
-        limit = work_out(read_expression(spec.limit), context.files.names)
-        number = values.number_behind(values.read(stored, spec), spec)
-        is_above = isinstance(number, Decimal | int) and number > limit
-    except (ExpressionProblem, TypeError):
-        return  # what it hangs on is not known
-    if not is_above:
-        return
-    try:
-        said = values.show(Decimal(limit), spec)
-    except ValueProblem:
-        said = str(limit)
-    cause = f"{format_value(stored, spec)} is above {spec.limit}, which is {said}."
+    cause = f"{format_value(stored, spec)} is above {limit_words(context.files, spec)}."
     do = f"roundgate explain {name}"
     yield context.finding("value-limit", "error", _place(context, name), cause, do, name)
 
