@@ -45,7 +45,7 @@ EACH = 1 if "ROUNDGATE_EVERY_ACT" in os.environ else 5
 def test_the_advice_for_a_wrong_value_in_a_file_mends_it(site: SiteUnderTest, way: str) -> None:
     """Every setting is wrong at once. Each whole command among the advice is run; then nothing of it is left."""
     home = site.add("regatta")
-    specs = {name: spec for name, spec in SETTINGS.items() if spec["file"] == "core"}
+    specs = {name: spec for name, spec in SETTINGS.items() if spec.get("file") == "core"}
     text = "".join(f"{spec['key']}={WRONG_VALUES[way](spec)}\n" for spec in specs.values())
     (home / "gullwind.properties").write_text(text)
     before = {one["do"] for one in findings(site) if one["do"].startswith("roundgate set ")}

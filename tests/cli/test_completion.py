@@ -37,6 +37,7 @@ class Shell:
 
     def __init__(self, name: str, folder: Path) -> None:
         options, prompt, completion = SETUPS[name]
+        self.name = name
         program = shutil.which(name)
         assert program is not None
         self.process, self.terminal = pty.fork()
@@ -111,6 +112,13 @@ def shell(request: pytest.FixtureRequest, site: SiteUnderTest) -> Iterator[Shell
 def test_a_tab_completes_what_was_begun(shell: Shell, typed: str, completed: str) -> None:
     shell.type(f"{typed}\t")
     shell.until(typed.rpartition(" ")[2].rpartition("=")[2] + completed)
+
+
+def test_right_behind_the_sign_all_values_are_shown(shell: Shell) -> None:
+    if shell.name == "fish":
+        pytest.skip("on a plain terminal fish draws no list")
+    shell.type("roundgate set regatta tide.mode=\t\t")
+    shell.until("maelstrom")
 
 
 def test_an_entry_of_a_list_with_a_blank_in_it_is_completed(shell: Shell) -> None:

@@ -228,6 +228,8 @@ def test_a_mod_that_is_not_there_or_lacks_its_key_is_found(site: SiteUnderTest, 
     (modded / "mods" / "drift").mkdir()
     (modded / "lanterns.ini").write_text("[lantern]\n")
     site.ok("check")
+    site.ok("remove", "launch.mods", "lanterns")
+    assert "keys/" not in site.ok("add", "launch.mods", "lanterns"), "what is there already is not copied"
 
 
 # --- a world's own file ---
@@ -350,7 +352,8 @@ def test_of_a_file_and_what_it_includes_the_one_read_last_counts(running: SiteUn
     done = running.ok("apply", "--yes")
     assert "patrol.boats is 5, says its console" in done and "patrol.speed is 7 knots, says its console" in done
     assert "patrol.boats 5" in (regatta / "night.cfg").read_text()
-    (regatta / "startup.cfg").write_text("run ../../night.cfg\nrun nowhere.cfg\n")
+    (running.folder / "night.cfg").write_text("set patrol.boats 4\n")
+    (regatta / "startup.cfg").write_text("run ../night.cfg\nrun nowhere.cfg\n")
     assert "night.cfg" not in running.ok("show", "regatta", "patrol", "--json")
 
 

@@ -17,12 +17,12 @@ from roundgate.core.layers import Known, layers_of
 from roundgate.core.operations import AddItem, MoveItem, Operation, RemoveItem, SetValue, Unset, merged
 from roundgate.core.rescue import rescue
 from roundgate.core.review import review_of
-from roundgate.core.rulebook.expansion import expanded
+from roundgate.core.rulebook.expansion import expanded, with_console
 from roundgate.core.rulebook.model import Rulebook
 from roundgate.core.slate import replay
 from roundgate.core.text import Text
 
-RULES = expanded(msgspec.convert(tomllib.loads(BOOK), Rulebook))
+RULES = expanded(with_console(msgspec.convert(tomllib.loads(BOOK), Rulebook)))
 CORE, COURSES = "gullwind.properties", "courses.txt"
 
 

@@ -42,6 +42,10 @@ COMMANDS = "tests/cli/test_commands.py"
 WORDS = "tests/cli/test_words_kept.py"
 ANY = "tests/cli/test_set_in_files.py tests/cli/test_switch_and_rename.py"
 HIDDEN = "tests/cli/test_hidden.py"
+BOOKS = "tests/core/test_rulebook.py"
+LANGUAGE = "tests/core/test_rulebook_language.py"
+WHOLE = "tests/cli/test_whole_server.py"
+COMPLETION = "tests/cli/test_completion.py"
 
 MUTATIONS = [
     # --- values ---
@@ -78,8 +82,8 @@ MUTATIONS = [
     # --- the rule language ---
     Mutation(
         "core/rulebook/reading.py",
-        "if checked or _leads_nowhere(book) else []",
-        "if checked else []",
+        "if not findings and (checked or _leads_nowhere(book)):",
+        "if not findings and checked:",
         "tests/cli/test_codes.py -k rulebook",
     ),
     Mutation(
@@ -128,7 +132,7 @@ MUTATIONS = [
         "others = False",
         SLATE,
     ),
-    Mutation("core/slate.py", '_NEW_FILES.get(kind.name, b"")', 'b""', WORDS),
+    Mutation("core/slate.py", '_NEW_FILES.get(format_name, b"")', 'b""', WORDS),
     Mutation("core/operations/values.py", "then = old.value_when_slated\n", "pass\n", SLATE),
     Mutation("core/operations/values.py", "if old.shifts(self.file)), default=0)", "if False), default=0)", SLATE),
     Mutation("core/operations/values.py", "(old.file, old.key) == (self.file, self.key)", "old.key == self.key", SLATE),
@@ -436,7 +440,7 @@ MUTATIONS = [
     Mutation("api/server.py", "self._workspace = self._workspace.with_slate(", "self._workspace.with_slate(", API),
     Mutation("api/comparing.py", "same=len(plain) < 2)\n\n\ndef _stored", "same=False)\n\n\ndef _stored", COMPARE),
     Mutation("api/comparing.py", "HIDDEN if entry.path in hidden else entry.value or", "entry.value or", COMPARE),
-    Mutation("api/presets.py", "if read.rulebook == server.entry.rulebook:", "if True:", COMPARE + " -k another_game"),
+    Mutation("api/presets.py", "if read.rulebook in games:", "if True:", COMPARE + " -k another_game"),
     Mutation("api/comparing.py", "or values.is_hidden(spec) or spec.type", "or spec.type", COMPARE + " -k saved"),
     Mutation(
         "cli/settings.py",
@@ -461,4 +465,72 @@ MUTATIONS = [
         DRAFT,
     ),
     Mutation("core/draft/writer.py", 'and setting.guess.fields["type"] != "secret":', "and True:", DRAFT),
+    # --- the rulebook language ---
+    Mutation(
+        "core/values/__init__.py", "return text if is_special else _with_affixes(text, spec)", "return text", BOOKS
+    ),
+    Mutation("core/values/several.py", "if spec.unique and entry in entries[:number]:", "if False:", VALUES),
+    Mutation("core/values/several.py", "if len(entries) > most:", "if len(entries) > most + 1:", VALUES),
+    Mutation("core/values/parts.py", "if not 0 <= number <= spec.scale:", "if not 0 <= number <= 255:", VALUES),
+    Mutation("core/values/machine.py", "if mask >> core & 1", "if mask >> core", VALUES),
+    Mutation("core/values/moments.py", "found.strftime(form) == stored", "stored", VALUES),
+    Mutation("core/rulebook/reading.py", "if layer in above:", "if layer in above[1:]:", LANGUAGE),
+    Mutation("core/rulebook/reading.py", "if all(beneath.file != one.file for one in found):", "if True:", LANGUAGE),
+    Mutation(
+        "core/rulebook/expansion.py", "default = spec.defaults[number] if", "default = spec.defaults[0] if", LANGUAGE
+    ),
+    Mutation(
+        "core/rulebook/expansion.py", 'own = {plain: [f"{plain}@{world}"] if at', "own = {plain: names if at", LANGUAGE
+    ),
+    Mutation("core/rulebook/expansion.py", 'name=f"{rule.name}@{number}"', "name=rule.name", LANGUAGE),
+    Mutation("core/facts.py", "version_parts(version) >= version_parts(spec.until)", "False", LANGUAGE),
+    Mutation(
+        "core/facts.py", "return tuple(numbers)", "return tuple(map(int, str(numbers[0] if numbers else 0)))", LANGUAGE
+    ),
+    Mutation(
+        "core/checks/places.py", "if second == first or (", "if (second == first and entry is None) or (", LANGUAGE
+    ),
+    Mutation(
+        "core/checks/places.py",
+        'is not False:\n        return\n    cause = f"There',
+        ':\n        return\n    cause = f"There',
+        LANGUAGE,
+    ),
+    Mutation("core/checks/mods.py", "if need not in names[:number]:", "if need not in names:", LANGUAGE),
+    Mutation("core/advice.py", "if row.given <= Decimal(given)", "if row.given < Decimal(given)", LANGUAGE),
+    Mutation(
+        "core/patterns.py",
+        "return regex.fullmatch(pattern, text, timeout=_SECONDS)",
+        "return regex.fullmatch(pattern, text, timeout=20)",
+        LANGUAGE,
+    ),
+    Mutation("core/files.py", "for name in reversed(above(book, spec.file)):", "for name in ():", LANGUAGE),
+    Mutation(
+        "core/files.py",
+        'return (min if file.dialect.counts == "first" else max)(places)[1]',
+        "return min(places)[1]",
+        WHOLE + " -k includes",
+    ),
+    Mutation("core/slate.py", "return lines.encode() + _NEW_FILES", "return _NEW_FILES", WHOLE + " -k begins"),
+    Mutation("core/operations/copies.py", "if target.document.text.body:", "if False:", SLATE),
+    Mutation("core/review.py", "if spec and spec.inverted:", "if False:", WHOLE + " -k groups"),
+    Mutation("api/key_changes.py", "        self._refuse_absent(target.name, spec)\n", "", WHOLE + " -k edition"),
+    Mutation(
+        "api/key_changes.py", 'if file.owner == "game" and own == file.path:', "if False:", WHOLE + " -k overwrites"
+    ),
+    Mutation("api/mod_changes.py", "or (holder.folder / to).exists():", "or False:", WHOLE + " -k mod"),
+    Mutation("api/presets.py", "if files.counting(name) !=", "if files.counting(name) ==", WHOLE + " -k needs_a_mode"),
+    Mutation("host/rounds/prove.py", "and not overriding(spec, files.names)", "", WHOLE + " -k drift"),
+    Mutation("host/rounds/prove.py", "and files.is_in_use(name)", "", WHOLE + " -k worlds_file"),
+    Mutation(
+        "host/facts.py", "return entry.version or (", "return entry.version and (", WHOLE + " -k where_the_rulebook"
+    ),
+    Mutation("host/files.py", "        _make_folders(os.path.dirname(target))\n", "", WHOLE + " -k comes_with"),
+    Mutation("cli/complete.py", "return at.isdecimal() and", "return False and", COMPLETION),
+    Mutation(
+        "cli/complete.py",
+        "return call.fitting(_built_in(call, name), _mods(call, name))",
+        "return call.fitting(_built_in(call, name))",
+        COMPLETION,
+    ),
 ]

@@ -54,12 +54,24 @@ def compare(
         writer.writerow(["name", *names])
         writer.writerows([clean(one.name), *(plain(value or "") for value in one.values)] for one in shown)
     else:
-        echo_table(("setting", *names), [(one.name, *(value or "-" for value in one.values)) for one in shown])
+        for kinds, title in _GROUPS:
+            table = [(one.name, *(value or "-" for value in one.values)) for one in shown if one.kind in kinds]
+            if table:
+                echo_table((title, *names), table)
+                echo()
         same = sum(1 for one in found if one.same)
         what = "Nothing differs" if len(found) == same else f"{len(found) - same} differ"
         echo(f"{what}; {same} are the same{'' if everything else ' (--all shows them)'}.")
     if any(not one.same for one in found):
         raise typer.Exit(1)
+
+
+_GROUPS = (
+    (("setting",), "setting"),
+    (("list",), "list"),
+    (("key", "file"), "of no rulebook"),
+)
+"""The groups of a comparison as text: what is in each, and its title."""
 
 
 def preset(

@@ -218,17 +218,17 @@ def _has_format(path: Path) -> bool:
 
 
 def included_files(server: Server, book: Rulebook, name: str) -> list[str]:
-    """Give the files that one of a server's files includes, in their order; only such as lie in the server's folder."""
+    """Give the files that one of a server's files includes, in their order; those that there are."""
     file = book.file[name]
+    if not (server.folder / file.path).is_file():
+        return []
     with suppress(Trouble, OSError):
         texts, _ = read_texts(server.files_folder, [file.path], server._seen)
         document = ServerFiles(book, texts).document(file.path)
         found = (
             [entry.value for entry in document.entries() if key_of(entry.path[:1]) == file.includes] if document else []
         )
-        return [
-            path for path in dict.fromkeys(found) if (server.folder / path).is_file() and ".." not in Path(path).parts
-        ]
+        return [path for path in dict.fromkeys(found) if (server.folder / path).is_file()]
     return []
 
 
