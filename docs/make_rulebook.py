@@ -26,6 +26,8 @@ TABLES = {
     "Blocked": "blocked = { ... } of a setting",
     "ListOf": "[list.NAME]",
     "ItemKind": "[kind.NAME]",
+    "RecordSet": "[records.NAME]",
+    "RecordField": "[records.NAME.field] FIELD = { ... }",
     "Rule": "[[rule]]",
     "AdviceTable": "[table.NAME]",
     "Preset": "[preset.NAME]",

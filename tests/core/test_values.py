@@ -179,6 +179,7 @@ def test_typed_stored_and_shown(setting: Setting, typed: str, stored: str, shown
         (spec("date"), "2026-02-30", "value-kind", "not a date", ""),
         (spec("time"), "25:00", "value-kind", "not a time of day", ""),
         (spec("cores"), "3-1", "value-kind", "runs backwards", "1-3"),
+        (spec("cores"), "0,1024", "value-range", "from 0 to 1023", ""),
         (spec("cores", stored="hex"), "0x0", "value-kind", "a mask in hexadecimal", ""),
         (spec("flag"), "perhaps", "value-kind", "neither on nor off", ""),
         (spec("path", endings=(".chart",)), "bay", "value-pattern", "must end with .chart", ""),

@@ -37,6 +37,8 @@ SPECS = {
     "time": Setting(file="f", key="k", type="time", form="%H%M"),
     "cores": Setting(file="f", key="k", type="cores"),
     "cores mask": Setting(file="f", key="k", type="cores", stored="hex"),
+    "ref": Setting(file="f", key="k", type="ref"),
+    "refs": Setting(file="f", key="k", type="refs"),
     "flag": Setting(file="f", key="k", type="flag"),
     "path": Setting(file="f", key="k", type="path", below="charts", endings=(".chart",)),
     "affixes": Setting(file="f", key="k", type="int", prefix="x", suffix="kn", special={"off": 0}),

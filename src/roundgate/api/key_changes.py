@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 from msgspec import Struct
 
 from roundgate.api.lookup import Target, command, setting_of
+from roundgate.api.record_changes import RecordChanges, is_address
 from roundgate.core import values
 from roundgate.core.advice import advice_for
 from roundgate.core.checks.context import quoted
@@ -67,6 +68,10 @@ class KeyChanges:
 
     def _operations(self, word: str) -> list[Operation]:
         name, given = split_assignment(word)
+        if is_address(self.holder.book, name):
+            if given is None:
+                raise WrongWords(f"'{word}' has no value.", command("set", self.holder.name, f"{name}=VALUE"))
+            return RecordChanges(self.holder).changed(name, given)
         target = self._target(name)
         is_secret = values.is_hidden(target.spec) if target.spec else sounds_secret(target.key)
         if is_secret:
@@ -260,8 +265,10 @@ class KeyChanges:
             self._must_be_there(target, or_off=True)
         return Switch(target.file, target.key, on, target.name if target.spec else "")
 
-    def renamed(self, name: str, new: str, *, force: bool) -> Operation:
-        """Make the operation that gives a key another name. Raises Trouble where it is not there."""
+    def renamed(self, name: str, new: str, *, force: bool) -> list[Operation]:
+        """Make the operations that give a key, or a record, another name. Raises Trouble where it is not there."""
+        if is_address(self.holder.book, name):
+            return RecordChanges(self.holder).renamed(name, new)
         target = self._target(name)
         if target.spec is not None and not force:
             raise Trouble(
@@ -271,10 +278,12 @@ class KeyChanges:
                 f"{command('switch', self.holder.name, f'{target.name} --off')}",
             )
         self._must_be_there(target, or_off=False)
-        return Rename(target.file, target.key, new)
+        return [Rename(target.file, target.key, new)]
 
     def reset(self, name: str) -> list[Operation]:
         """Make the operations that give a setting its default again."""
+        if is_address(self.holder.book, name):
+            return RecordChanges(self.holder).reset(name)
         target = self._target(name)
         if target.spec is None:
             self._must_be_there(target, or_off=False)

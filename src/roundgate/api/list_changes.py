@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from roundgate.api.key_changes import KeyChanges
 from roundgate.api.lookup import Target, command, find_name, list_of, setting_of
 from roundgate.api.mod_changes import copies_for
+from roundgate.api.record_changes import RecordChanges, is_address, set_named
 from roundgate.core import values
 from roundgate.core.checks.context import quoted
 from roundgate.core.checks.lists import item_problem
@@ -39,6 +40,11 @@ class ListChanges(KeyChanges):
 
     def _path(self, name: str) -> str:
         return self.holder.book.file[self.holder.book.list[name].file].path
+
+    def _is_set(self, word: str) -> bool:
+        """Tell whether a word means a set of records, and neither a list nor a setting."""
+        known = {*self.holder.book.list, *self.holder.book.setting}
+        return "/" not in word and bool(set_named(self.holder.book, word)) and word not in known
 
     # --- a list in one value ---
 
@@ -75,8 +81,10 @@ class ListChanges(KeyChanges):
         assert target.spec is not None
         return self.given(target, self._stored(target, target.spec.separator.join(entries)))
 
-    def added(self, word: str, items: Sequence[str], at: int | None) -> list[Operation]:
+    def added(self, word: str, items: Sequence[str], at: int | None, *, like: str = "") -> list[Operation]:
         """Make the operations that add entries, in their order. Raises Trouble for an entry of the wrong form."""
+        if self._is_set(word):
+            return RecordChanges(self.holder).added(set_named(self.holder.book, word), items, like=like, at=at)
         in_value = self._value_list(word)
         if in_value is not None:
             target, entries = in_value
@@ -95,7 +103,10 @@ class ListChanges(KeyChanges):
         return made
 
     def removed(self, word: str, items: Sequence[str]) -> list[Operation]:
-        """Make the operations that remove entries. Raises Trouble where one is not in the list."""
+        """Make the operations that remove entries, or records. Raises Trouble where one is not in the list."""
+        if is_address(self.holder.book, word):
+            changes = RecordChanges(self.holder)
+            return [operation for one in (word, *items) for operation in changes.removed(one)]
         in_value = self._value_list(word)
         if in_value is not None:
             target, entries = in_value

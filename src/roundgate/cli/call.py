@@ -74,12 +74,15 @@ class CallContext(OpenSite):
 
     def _is_name(self, word: str) -> bool:
         from roundgate.api.lookup import find_name
+        from roundgate.api.record_changes import set_named
 
         servers = [self.opened(name).server for name in self.names]
         try:
             if any(find_name(server.book, word) or (server.folder / word).is_file() for server in servers):
                 return True
         except WrongWords:  # it means several settings
+            return True
+        if any(set_named(server.book, word) for server in servers):
             return True
         begun = word.lower()
         return "." in word and any(name.lower().startswith(begun) for server in servers for name in server.book.setting)

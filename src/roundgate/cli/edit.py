@@ -118,7 +118,7 @@ def rename(
     def renamed(holder: Holder, names: list[str]) -> list[Operation]:
         if len(names) != 2:
             raise WrongWords("A key and its new name are needed.", "roundgate rename SERVER FILE:KEY NEW-NAME")
-        return [KeyChanges(holder).renamed(names[0], names[1], force=force)]
+        return KeyChanges(holder).renamed(names[0], names[1], force=force)
 
     _change_keys(words, "rename", renamed)
 
@@ -141,20 +141,23 @@ def add(
     words: ListWords,
     at: Annotated[int | None, typer.Option(help="Put it at this number; 0 is the first. Else at the end.")] = None,
     new: New = False,
+    like: Annotated[
+        str, typer.Option("--like", metavar="RECORD", help="A new record takes its fields from this one.")
+    ] = "",
     new_file: NewFile = False,
     kind: KindOf = "",
 ) -> None:
-    """Add entries to a list, such as a course to the rotation.
+    """Add entries to a list, such as a course to the rotation, or a record to a set: FIELD=VALUE...
 
     LIST is a list of the rulebook, a FILE whose lines are the entries, or FILE:PATH of a list inside a file. An entry
     that is a record is given as JSON: '{"id": "GW-7K3M-Q2XD", "rank": "marshal"}'.
     """
     options = (kind, new or new_file, new_file)
-    _change_list(words, lambda setter, name, items: setter.added(name, items, at), options)
+    _change_list(words, lambda setter, name, items: setter.added(name, items, at, like=like), options)
 
 
 def remove(words: ListWords) -> None:
-    """Remove entries from a list. A list never falls below its least."""
+    """Remove entries from a list, or a record: SET/RECORD. A list never falls below its least."""
     _change_list(words, lambda setter, name, items: setter.removed(name, items))
 
 
@@ -201,10 +204,11 @@ def _change_list(
 ) -> None:
     from roundgate.api.key_changes import ChangeOptions
     from roundgate.api.list_changes import ListChanges
+    from roundgate.api.record_changes import is_address
     from roundgate.host.errors import WrongWords
 
     def of_holder(holder: Holder, rest: list[str]) -> list[Operation]:
-        if len(rest) < 2:
+        if len(rest) < (1 if rest and "/" in rest[0] and is_address(holder.book, rest[0]) else 2):
             raise WrongWords("A list and an entry are needed.", "roundgate add SERVER LIST ENTRY")
         return make(ListChanges(holder, ChangeOptions(*options)), rest[0], rest[1:])
 

@@ -60,20 +60,31 @@ def show(
     ask: Annotated[bool, typer.Option("--ask", help="Ask the running server what it has, where that is safe.")] = False,
     as_json: Json = False,
 ) -> None:
-    """The settings of a server: on disk, on the slate, running, and by default, where these differ."""
+    """The settings of a server: on disk, on the slate, running, and by default, where these differ.
+
+    A name may be a group (race), a set of records (officers), or one of them (officers/Wren).
+    """
+    from roundgate.cli.records import echo_records, names_records, records_output
     from roundgate.cli.settings import ShowFilter, chosen_rows, echo_rows
 
     context = CallContext()
     word, names = context.split(words or [])
     results: list[Any] = []
     for server in context.several(word):
-        wanted = ShowFilter(names, everything or changed, advanced, file or "", search or "", changed)
-        rows = chosen_rows(context.open(server), wanted, ask=ask)
+        opened = context.open(server)
+        sets = [name for name in names if names_records(opened, name)]
+        others = [name for name in names if name not in sets]
+        wanted = ShowFilter(others, everything or changed, advanced, file or "", search or "", changed)
+        rows = chosen_rows(opened, wanted, ask=ask) if others or not sets else []
         if as_json:
             from roundgate.cli.screen.outputs import ShowOutput
 
-            results.append(ShowOutput(server.name, [row.output() for row in rows]))
-        else:
+            found = [records_output(opened, name) for name in sets]
+            results.append(ShowOutput(server.name, [row.output() for row in rows], found))
+            continue
+        for name in sets:
+            echo_records(opened, name)
+        if others or not sets:
             echo_rows(server, rows, wanted)
     if as_json:
         echo_json(results)

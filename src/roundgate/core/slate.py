@@ -58,7 +58,7 @@ def _make(operation: Operation, files: ServerFiles) -> tuple[Change, ServerFiles
     if document is None:
         begun = b"" if isinstance(operation, CopyFile) else _beginning(operation.file, kind.name, files)
         document = kind.read(decode(begun), files.dialect(operation.file))
-    change, changed = operation.make(Target(kind, document, files.book.setting))
+    change, changed = operation.make(Target(kind, document, files.book.setting, files.book.records))
     return change, files if changed is document else files.with_document(operation.file, changed)
 
 

@@ -78,11 +78,28 @@ class SettingOutput(Struct, frozen=True, rename="kebab"):
     notes: Annotated[list[str], _about("what to know to read it right, such as that it does not count now")]
 
 
+class RecordOutput(Struct, frozen=True, rename="kebab"):
+    """One record of a set."""
+
+    key: Annotated[str, _about("what names it in its set")]
+    title: Annotated[str, _about("how it is listed")]
+    fields: Annotated[dict[str, str], _about("its fields, in people's words")]
+
+
+class RecordsOutput(Struct, frozen=True, rename="kebab"):
+    """A set of records, as it is on disk."""
+
+    set: Annotated[str, _about("its name in the rulebook")]
+    file: Annotated[str, _about("the file that holds it")]
+    records: list[RecordOutput]
+
+
 class ShowOutput(Struct, frozen=True, rename="kebab"):
     """One server of ``show --json``."""
 
     server: Annotated[str, _about("its name")]
     settings: list[SettingOutput]
+    records: Annotated[list[RecordsOutput], _about("the sets of records that were asked for by name")]
 
 
 class SettingPage(Struct, frozen=True, rename="kebab", tag_field="what", tag="setting"):

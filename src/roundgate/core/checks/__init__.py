@@ -7,7 +7,7 @@ from functools import partial
 
 from msgspec.structs import replace
 
-from roundgate.core.checks import lists, mods, places, rules, syntax, values
+from roundgate.core.checks import lists, mods, places, records, rules, syntax, values
 from roundgate.core.checks.context import CheckContext
 from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.findings import Code, Finding, in_order
@@ -18,7 +18,9 @@ CheckFiles = Callable[[ServerFiles], list[Finding]]
 """Gives the findings of files, whatever waits for them."""
 
 CODES: dict[str, Code] = {
-    code.name: code for family in (catalogue, syntax, values, lists, places, mods, rules) for code in family.CODES
+    code.name: code
+    for family in (catalogue, syntax, values, lists, places, mods, records, rules)
+    for code in family.CODES
 }
 """Every finding code, with the page that ``explain`` shows."""
 
@@ -36,6 +38,7 @@ def check_disk(
         *lists.check_lists(context),
         *places.check_places(context),
         *mods.check_mods(context),
+        *records.check_records(context),
         *rules.check_rules(context),
     ]
     return in_order(_without_followers(found))

@@ -165,7 +165,10 @@ def check_keys(context: CheckContext) -> Iterator[Finding]:
     """Find keys that the rulebook does not know, in files that it does know."""
     for file_name, file in context.book.file.items():
         known = keys_in(context.book, file_name)
-        document = context.files.document(file.path) if known else None  # a format is only loaded where it is needed
+        is_of_records = any(one.file == file_name for one in context.book.records.values())
+        document = (
+            context.files.document(file.path) if known and not is_of_records else None
+        )  # a format is only loaded where it is needed
         if document is not None:
             yield from _unknown_keys(context, file.path, document, known)
 

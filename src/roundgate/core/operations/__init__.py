@@ -11,6 +11,7 @@ from roundgate.core.operations.base import Change, Operation
 from roundgate.core.operations.copies import CopyFile
 from roundgate.core.operations.lists import AddItem, MoveItem, RemoveItem, items_at
 from roundgate.core.operations.names import Rename, Switch
+from roundgate.core.operations.records import AddRecord, FollowRename, RemoveRecord, RenameRecord, SetField
 from roundgate.core.operations.repairs import Mend
 from roundgate.core.operations.text import EditText
 from roundgate.core.operations.values import SetValue, Unset
@@ -26,6 +27,11 @@ KINDS: tuple[type[Operation], ...] = (
     Mend,
     EditText,
     CopyFile,
+    SetField,
+    AddRecord,
+    RemoveRecord,
+    RenameRecord,
+    FollowRename,
 )
 _BY_TAG = {str(kind.__struct_config__.tag): kind for kind in KINDS}
 
@@ -55,14 +61,19 @@ def merged(waiting: Sequence[Operation], new: Operation) -> list[Operation]:
 __all__ = [
     "KINDS",
     "AddItem",
+    "AddRecord",
     "Change",
     "CopyFile",
     "EditText",
+    "FollowRename",
     "Mend",
     "MoveItem",
     "Operation",
     "RemoveItem",
+    "RemoveRecord",
     "Rename",
+    "RenameRecord",
+    "SetField",
     "SetValue",
     "Switch",
     "Unset",

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import ClassVar, Protocol
 
 from msgspec import Struct
 
 from roundgate.core.formats.protocol import Document, Format
-from roundgate.core.rulebook.model import Setting
+from roundgate.core.rulebook.model import RecordSet, Setting
 
 FormatValue = Callable[[str | None], str]
 """Says a stored value as a person reads it: in its setting's words, hidden where it is secret."""
@@ -28,6 +28,8 @@ class Target(Struct, frozen=True):
     format: Format
     document: Document
     settings: Settings
+    records: Mapping[str, RecordSet] = {}
+    """The rulebook's sets of records, by name."""
 
 
 class Operation(Struct, frozen=True):

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
+from typing import TypeVar
 
 from msgspec.structs import replace
 
@@ -20,6 +21,7 @@ Found = Mapping[str, Sequence[tuple[str, str]]]
 
 def expanded(book: Rulebook) -> Rulebook:
     """Give a rulebook with a setting for each index, and what kinds say copied to the settings of that kind."""
+    book = _records_of_kinds(book)
     if not any(spec.index or spec.kind for spec in book.setting.values()):
         return book
     settings: dict[str, Setting] = {}
@@ -27,6 +29,15 @@ def expanded(book: Rulebook) -> Rulebook:
         for number, one in enumerate(_indexed(name, spec)):
             settings[one] = _of_index(spec, number) if spec.index else _of_kind(spec, book.kind)
     return replace(book, setting=settings)
+
+
+def _records_of_kinds(book: Rulebook) -> Rulebook:
+    """Copy what kinds say to the fields of records."""
+    sets = {
+        name: replace(one, field={field: _of_kind(spec, book.kind) for field, spec in one.field.items()})
+        for name, one in book.records.items()
+    }
+    return replace(book, records=sets) if sets else book
 
 
 def _indexed(name: str, spec: Setting) -> Iterator[str]:
@@ -56,7 +67,7 @@ def _of_index(spec: Setting, number: int) -> Setting:
     )
 
 
-def _of_kind(spec: Setting, kinds: Mapping[str, ItemKind]) -> Setting:
+def _of_kind(spec: AnySetting, kinds: Mapping[str, ItemKind]) -> AnySetting:
     kind = kinds.get(spec.kind)
     if kind is None:
         return spec
@@ -67,6 +78,8 @@ def _of_kind(spec: Setting, kinds: Mapping[str, ItemKind]) -> Setting:
         catalogue=spec.catalogue or kind.catalogue,
     )
 
+
+AnySetting = TypeVar("AnySetting", bound=Setting)
 
 CONSOLE = ""
 """The file of settings that only the live console has: no file of the server, and never read or written."""

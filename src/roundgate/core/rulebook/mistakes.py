@@ -8,10 +8,12 @@ from roundgate.core import values
 from roundgate.core.advice import rows_of
 from roundgate.core.facts import FACTS
 from roundgate.core.formats import FORMATS
+from roundgate.core.records.sets import place_of_set
 from roundgate.core.rulebook.expansion import above, family, placeholder
 from roundgate.core.rulebook.model import Rulebook, Server, TomlValue
 from roundgate.core.rulebook.setting_mistakes import (
     expression_mistakes,
+    field_mistakes,
     index_mistakes,
     pattern_mistakes,
     setting_mistakes,
@@ -42,6 +44,7 @@ def mistakes(book: Rulebook, written: Rulebook | None = None) -> Iterator[tuple[
             yield ("list", name, "item"), unknown("kind", one.item, book.kind)
     for name, kind in book.kind.items():
         yield from ((("kind", name, "pattern"), cause) for cause in pattern_mistakes(kind.pattern))
+    yield from _record_mistakes(book)
     yield from _rule_mistakes(book)
     yield from _table_mistakes(book)
     yield from _preset_mistakes(book)
@@ -89,6 +92,24 @@ def _table_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
             continue
         if not rows or sorted(rows) != list(rows) or len({row.given for row in rows}) < len(rows):
             yield ("table", name, "rows"), "The rows must rise, from the least to the most of 'given'."
+
+
+def _record_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
+    for name, one in book.records.items():
+        if one.file not in book.file:
+            yield ("records", name, "file"), unknown("file", one.file, book.file)
+        try:
+            place_of_set(one)
+        except ValueError as error:
+            yield ("records", name, "at"), f"{error}."
+        if one.key != "*" and one.key not in one.field:
+            yield ("records", name, "key"), unknown("field", one.key, one.field)
+        for field in one.template:
+            if field not in one.field and not one.partly:
+                yield ("records", name, "template"), unknown("field", field, one.field)
+        for field, spec in one.field.items():
+            for _, cause in field_mistakes(book, spec):
+                yield ("records", name, "field"), f"{field}: {cause}"
 
 
 def _mod_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:

@@ -221,6 +221,39 @@ class ListOf(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True)
     takes: Annotated[Takes, _about("when a change takes effect")] = "restart"
 
 
+class RecordField(Setting, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """One field of the records of a set, with all that a setting may say; its ``key`` is its name, if it names none."""
+
+    to: Annotated[str, _about("ref, refs: the set whose records it names")] = ""
+    needed: Annotated[bool, _about("whether every record must have it")] = False
+    unique: Annotated[bool, _about("whether no two records may have the same; list: no entry twice")] = False
+
+
+class RecordSet(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """Gameplay records of one kind, or the people of a list: rows with typed fields."""
+
+    file: Annotated[str, _about("one of the rulebook's files")]
+    at: Annotated[
+        str,
+        _about(
+            "where the records are: `officers[*]` for the items of a list, `ranks.*` for the entries of a map, "
+            "`[*]` for the lines of a file"
+        ),
+    ]
+    key: Annotated[str, _about("the field that names a record; `*` where its name in the file does, or its line")] = "*"
+    title: Annotated[str, _about("how a record is listed: {name} ({id})")] = ""
+    about: Annotated[str, _about("what the records are")] = ""
+    template: Annotated[dict[str, TomlValue], _about("what a new record has where nothing else is said")] = field(
+        default_factory=dict
+    )
+    least: Annotated[int, _about("the fewest records that the server takes")] = 0
+    most: Annotated[int | None, _about("the most records that the server takes")] = None
+    partly: Annotated[bool, _about("true where records have more fields than are described")] = False
+    takes: Annotated[Takes, _about("when a change takes effect")] = "restart"
+    field: Annotated[dict[str, RecordField], _about("the fields that a record has")] = field(default_factory=dict)
+    """Last, for it takes the name that makes defaults."""
+
+
 class Rule(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """What must hold across settings and lists."""
 
@@ -345,6 +378,7 @@ class Rulebook(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=Tru
     list: Annotated[dict[str, ListOf], _about("its lists")] = field(default_factory=dict)
     kind: Annotated[dict[str, ItemKind], _about("kinds of ids and list entries")] = field(default_factory=dict)
     rule: Annotated[tuple[Rule, ...], _about("what must hold across them")] = ()
+    records: Annotated[dict[str, RecordSet], _about("sets of records")] = field(default_factory=dict)
     table: Annotated[dict[str, AdviceTable], _about("advice in rows")] = field(default_factory=dict)
     preset: Annotated[dict[str, Preset], _about("named sets of values")] = field(default_factory=dict)
     mods: Annotated[Mods | None, _about("how the game takes mods")] = None

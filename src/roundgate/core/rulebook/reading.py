@@ -13,7 +13,7 @@ from roundgate.core.facts import FACTS
 from roundgate.core.findings import Finding, Place
 from roundgate.core.nearest import nearest
 from roundgate.core.rulebook.expansion import expanded, family, with_console
-from roundgate.core.rulebook.model import AdviceTable, File, ItemKind, ListOf, Preset, Rulebook, Setting
+from roundgate.core.rulebook.model import AdviceTable, File, ItemKind, ListOf, Preset, RecordSet, Rulebook, Setting
 from roundgate.core.values import KINDS
 
 _TOML_PLACE = re.compile(r"\(at line (\d+), column (\d+)\)|\(at end of document\)")
@@ -140,6 +140,7 @@ def _leads_nowhere(book: Rulebook) -> bool:
     return (
         any(spec.file not in book.file for spec in settings.values())
         or any(spec.type not in KINDS for spec in settings.values())
+        or any(one.file not in book.file for one in book.records.values())
         or any(file.overridden_by not in book.file for file in book.file.values() if file.overridden_by)
         or any(place.file not in book.file for spec in settings.values() for place in spec.also if place.file)
         or any(one.file not in book.file or one.item not in book.kind for one in book.list.values())
@@ -250,6 +251,7 @@ _TABLES: dict[str, type[msgspec.Struct]] = {
     "kind": ItemKind,
     "preset": Preset,
     "table": AdviceTable,
+    "records": RecordSet,
 }
 
 

@@ -13,7 +13,7 @@ from roundgate.core.nearest import nearest
 from roundgate.core.patterns import may_run_away
 from roundgate.core.rulebook.expansion import family
 from roundgate.core.rulebook.expressions import ExpressionProblem, names_in, read_expression
-from roundgate.core.rulebook.model import Rulebook, Setting
+from roundgate.core.rulebook.model import RecordField, Rulebook, Setting
 from roundgate.core.values import ValueProblem
 from roundgate.core.values.moments import sample_of
 from roundgate.core.values.parts import COLOUR_FORMS, colour_parts, part_names
@@ -35,6 +35,13 @@ def index_mistakes(spec: Setting) -> Iterator[tuple[str, str]]:
         yield "index", "An index is there more than once."
 
 
+def field_mistakes(book: Rulebook, spec: RecordField) -> Iterator[tuple[str, str]]:
+    """Find what is wrong with a field of records: the field of its description, and the cause."""
+    yield from _value_mistakes(book, spec)
+    if spec.to and spec.to not in book.records:
+        yield "to", unknown("set of records", spec.to, book.records)
+
+
 def setting_mistakes(book: Rulebook, spec: Setting) -> Iterator[tuple[str, str]]:
     """Find what is wrong with a setting: the field, and the cause."""
     if spec.file not in book.file:
@@ -43,6 +50,11 @@ def setting_mistakes(book: Rulebook, spec: Setting) -> Iterator[tuple[str, str]]
         yield "key", "'key' is missing here."
     if not spec.file and not (spec.live and spec.live.set):
         yield "file", "'file' is missing here; a setting of the console alone needs 'live' with 'set'."
+    yield from _value_mistakes(book, spec)
+
+
+def _value_mistakes(book: Rulebook, spec: Setting) -> Iterator[tuple[str, str]]:
+    """Find what is wrong with the values that a setting or a field may have."""
     if spec.type not in values.KINDS:
         yield "type", unknown("kind of value", spec.type, values.KINDS)
         return

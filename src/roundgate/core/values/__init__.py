@@ -14,7 +14,7 @@ from roundgate.core.values.numbers import DecimalNumber, Percent, PortNumber, Wh
 from roundgate.core.values.parts import Colour, Vector
 from roundgate.core.values.places import Address, Endpoint, WebAddress
 from roundgate.core.values.protocol import DocumentKind, Value, ValueKind, ValueProblem
-from roundgate.core.values.several import Choices, EntryList, Identifier
+from roundgate.core.values.several import Choices, EntryList, Identifier, Reference, References
 from roundgate.core.values.units import UNITS, Duration, Size
 from roundgate.core.values.words import Choice, Secret, Switch, Words
 
@@ -55,6 +55,8 @@ _ALL: tuple[ValueKind, ...] = (
     Choices(),
     EntryList(),
     Identifier(),
+    Reference(),
+    References(),
     Colour(),
     Vector(),
     Date(),

@@ -21,7 +21,9 @@ def _numbers(text: str) -> set[int]:
         first, _, last = part.partition("-")
         if last and int(last) < int(first):
             raise ValueProblem("value-kind", f"{part} runs backwards.", f"{last}-{first}")
-        found.update(range(int(first), min(int(last or first), _MOST_CORES) + 1))
+        if int(last or first) >= _MOST_CORES:
+            raise ValueProblem("value-range", f"Cores are numbered from 0 to {_MOST_CORES - 1}.")
+        found.update(range(int(first), int(last or first) + 1))
     return found
 
 
@@ -48,19 +50,14 @@ class Cores(Traits):
         packed = typed.replace(" ", "")
         if not _CORES.fullmatch(packed) or (spec.stored == "hex" and packed.lower().startswith("0x")):
             return self.read(packed, spec)
-        cores = _numbers(packed)
-        if max(cores) >= _MOST_CORES:
-            raise ValueProblem("value-range", f"Cores are numbered from 0 to {_MOST_CORES - 1}.")
-        return _ranges(cores)
+        return _ranges(_numbers(packed))
 
     def read(self, stored: str, spec: Setting) -> Value:
         """See ValueKind. Raises ValueProblem."""
         form = spec.stored or "list"
         if form == "list":
             if _CORES.fullmatch(stored):
-                cores = _numbers(stored)
-                if max(cores) < _MOST_CORES:
-                    return _ranges(cores)
+                return _ranges(_numbers(stored))
             raise ValueProblem("value-kind", f"'{stored}' is not a list of cores such as 0,2-3.")
         pattern = r"(?:0[xX])?[0-9a-fA-F]{1,256}" if form == "hex" else r"[0-9]{1,309}"
         mask = int(stored, 16 if form == "hex" else 10) if re.fullmatch(pattern, stored) else 0

@@ -174,3 +174,25 @@ class Identifier(Traits):
         what = f"the id of a {spec.kind}" if spec.kind else "an id"
         words = f", {', '.join(spec.catalogue)}" if spec.catalogue else ""
         return what + words + (f", such as {spec.example}" if spec.example else "")
+
+
+class Reference(Identifier):
+    """``ref``: the key of a record of another set; whether there is such a record is checked where all sets are."""
+
+    name = "ref"
+
+    def describe(self, spec: Setting) -> str:
+        """See ValueKind."""
+        to = getattr(spec, "to", "")
+        return f"one of {to}" if to else "the key of a record"
+
+
+class References(EntryList):
+    """``refs``: the keys of several records of another set."""
+
+    name = "refs"
+
+    def describe(self, spec: Setting) -> str:
+        """See ValueKind."""
+        to = getattr(spec, "to", "")
+        return f"some of {to}, parted by '{spec.separator}'" if to else super().describe(spec)

@@ -115,12 +115,15 @@ class JsonDocument(JsonReading):
         return Edit(tuple(cuts), trees.with_item(self.plain(), (*path[:-1], at), tree_of(new)))
 
     def _like(self, like: Child | None, new: PlainData) -> str:
-        """Write a record over several lines where its neighbour is written so."""
+        """Write a record as its neighbour is: over several lines, or on one with blanks inside its brackets."""
         if like is None or not isinstance(new, dict | list) or not new:
             return ""
         neighbour = self.text.body[like.start : like.end]
         if "\n" not in neighbour and "\r" not in neighbour:
-            return ""
+            if neighbour[:2] not in ("{ ", "[ "):
+                return ""
+            plain = self._writer(like.start)(new)
+            return f"{plain[0]} {plain[1:-1]} {plain[-1]}" if "\n" not in plain else ""
         indent, unit = bracketed._indent_at(self.text.body, like.start), bracketed.unit_of(self.text.body)
         return value_text(new, not self.text.encoding.startswith("utf"), indent, unit, self.text.newline, spread=True)
 

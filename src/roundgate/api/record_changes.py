@@ -1,0 +1,208 @@
+"""From the words of ``set``, ``add``, ``remove`` and ``rename`` to operations on records: ``SET/RECORD.FIELD``."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from msgspec import Struct
+
+from roundgate.core import values
+from roundgate.core.checks.context import quoted
+from roundgate.core.formats.places import split_assignment
+from roundgate.core.nearest import nearest
+from roundgate.core.operations import AddRecord, FollowRename, Operation, RemoveRecord, RenameRecord, SetField
+from roundgate.core.operations.records import template_values
+from roundgate.core.records.sets import Record, find_records, records_in, referring
+from roundgate.core.rulebook.model import RecordField, RecordSet, Rulebook
+from roundgate.core.values import ValueProblem
+from roundgate.host.errors import Trouble, UnknownName, WrongWords
+from roundgate.host.workspace import Holder
+
+ALL = "*"
+"""In an address, every record of the set."""
+
+
+class Address(Struct, frozen=True):
+    """What ``SET/RECORD.FIELD`` means: the set, its records, and the field, empty where none is named."""
+
+    name: str
+    spec: RecordSet
+    records: tuple[Record, ...]
+    field: str = ""
+
+
+def set_named(book: Rulebook, word: str) -> str:
+    """Give the set of records that the beginning of a word names, before its ``/``; empty where it names none."""
+    head = word.partition("/")[0].lower()
+    return next((name for name in book.records if name.lower() == head), "") if ":" not in head else ""
+
+
+def is_address(book: Rulebook, word: str) -> bool:
+    """Tell whether a word is the address of a record or of one of its fields."""
+    return "/" in word and bool(set_named(book, word))
+
+
+class RecordChanges:
+    """Makes operations on records, given what waits already."""
+
+    def __init__(self, holder: Holder) -> None:
+        """Keep what the operations are about."""
+        self.holder = holder
+        self.book = holder.book
+        self._after = holder.outcome(holder.operations).after
+
+    def records(self, name: str) -> list[Record]:
+        """Give the records of a set, with what waits already."""
+        spec = self.book.records[name]
+        path = self.book.file[spec.file].path
+        self.holder.read([path])
+        return records_in(self._after.document(path), spec)
+
+    def _path(self, spec: RecordSet) -> str:
+        return self.book.file[spec.file].path
+
+    def address(self, word: str, *, with_field: bool) -> Address:
+        """Give what an address means. Raises UnknownName or WrongWords."""
+        name = set_named(self.book, word)
+        if not name:
+            near = nearest(word.partition("/")[0], self.book.records)
+            raise UnknownName(f"No set of records is called '{word}'.", f"Did you mean {near}?" if near else "")
+        spec, rest = self.book.records[name], word.partition("/")[2]
+        if not with_field:
+            return Address(name, spec, self._meant(name, spec, rest))
+        head, _, field = self._split(name, spec, rest)
+        if not field:
+            fields = ", ".join(spec.field) or "any"
+            raise WrongWords(f"'{word}' names no field.", f"{name}/{rest}.FIELD; fields: {fields}")
+        return Address(name, spec, self._meant(name, spec, head), self._field(name, spec, field))
+
+    def _split(self, name: str, spec: RecordSet, rest: str) -> tuple[str, str, str]:
+        """Part a record from its field: at the dot behind which a field is, and before which a record is."""
+        records = self.records(name)
+        dots = [at for at, char in enumerate(rest) if char == "."]
+        for at in dots:
+            if rest[:at] == ALL or find_records(records, spec, rest[:at]):
+                return rest[:at], ".", rest[at + 1 :]
+        return (rest[: dots[-1]], ".", rest[dots[-1] + 1 :]) if dots else (rest, "", "")
+
+    def _field(self, name: str, spec: RecordSet, word: str) -> str:
+        known = {one.lower(): one for one in spec.field}
+        if word.lower() in known:
+            return known[word.lower()]
+        if spec.partly or not spec.field:
+            return word
+        near = nearest(word, spec.field)
+        hint = f"Did you mean {near}?" if near else f"Fields: {', '.join(spec.field)}"
+        raise UnknownName(f"{name} has no field '{word}'.", hint)
+
+    def _meant(self, name: str, spec: RecordSet, word: str) -> tuple[Record, ...]:
+        records = self.records(name)
+        if word == ALL:
+            return tuple(records)
+        found = find_records(records, spec, word)
+        if len(found) == 1:
+            return tuple(found)
+        if found:
+            titles = ", ".join(f"{record.title(spec)} ({record.key})" for record in found)
+            raise WrongWords(f"'{word}' could be {titles}.", f"Say which, by its key: {name}/{found[0].key}")
+        near = nearest(word, [*(record.key for record in records), *(record.title(spec) for record in records)])
+        hint = f"Did you mean {name}/{near}?" if near else f"roundgate show {self.holder.name} {name}"
+        raise UnknownName(f"{self.holder.name} has no {name}/{word}.", hint)
+
+    # --- operations ---
+
+    def changed(self, word: str, given: str) -> list[Operation]:
+        """Make the operations that give a field of a record, or of all with ``*``, a value. Raises Trouble."""
+        address = self.address(word, with_field=True)
+        described = address.spec.field.get(address.field)
+        stored = self._stored(f"{address.name}/{{}}.{address.field}", described, given, address.records)
+        made: list[Operation] = []
+        for record in address.records:
+            held = record.fields.get(address.field)
+            then = None if held is None else (described.separator if described else ",").join(held.values)
+            made.append(SetField(self._path(address.spec), address.name, record.key, address.field, stored, then))
+        return made
+
+    def reset(self, word: str) -> list[Operation]:
+        """Make the operations that take a field out of a record."""
+        address = self.address(word, with_field=True)
+        path = self._path(address.spec)
+        return [SetField(path, address.name, record.key, address.field, None) for record in address.records]
+
+    def _stored(self, shown: str, described: RecordField | None, given: str, records: Sequence[Record]) -> str:
+        if described is None:
+            return given
+        try:
+            return values.store(values.parse(given, described), described)
+        except ValueProblem as error:
+            address = shown.format(records[0].key if len(records) == 1 else ALL)
+            right = values.sure_meaning(error.meant, described)
+            do = f"roundgate set {self.holder.name} {quoted(f'{address}={right}')}" if right else ""
+            may_be = values.describe(described)
+            raise Trouble(
+                f"{address}={given}: {error.cause} ({error.code})\n  It may be {may_be}. Nothing was changed.", do
+            ) from error
+
+    def added(self, name: str, words: Sequence[str], *, like: str = "", at: int | None = None) -> list[Operation]:
+        """Make the operation that adds a record. Raises WrongWords where a field is missing or is none of its set."""
+        spec = self.book.records[name]
+        key, given = self._given(name, spec, words)
+        twin = self._meant(name, spec, like)[0] if like else None
+        found = template_values(spec, given, twin)
+        if spec.key != "*":
+            key = found.get(spec.key, "")
+        missing = [field for field, described in spec.field.items() if described.needed and not found.get(field)]
+        if not key and spec.key not in missing:
+            missing.insert(0, spec.key if spec.key != "*" else "its name")
+        if missing:
+            fields = " ".join(f"{field}=..." if field in spec.field else "NAME" for field in missing)
+            call = f"roundgate add {self.holder.name} {name} {' '.join(map(quoted, words))} {fields}"
+            raise WrongWords(f"A new record of {name} needs {', '.join(missing)}. Nothing was changed.", call)
+        if any(record.key == key for record in self.records(name)):
+            raise WrongWords(
+                f"{name}/{key} is there already. Nothing was changed.",
+                f"roundgate set {self.holder.name} {quoted(f'{name}/{key}.FIELD=VALUE')}",
+            )
+        if spec.key == "*":
+            found.pop("*", None)
+        return [AddRecord(self._path(spec), name, key, tuple(found.items()), at)]
+
+    def _given(self, name: str, spec: RecordSet, words: Sequence[str]) -> tuple[str, dict[str, str]]:
+        """Read the words of a new record: its name where its name in the file is its key, and its fields."""
+        key, given = "", {}
+        for word in words:
+            field, value = split_assignment(word)
+            if value is None:
+                if key or spec.key != "*":
+                    example = " ".join(f"{one}=..." for one in spec.field)
+                    call = f"roundgate add {self.holder.name} {name} {example}"
+                    raise WrongWords(f"'{word}' is no field of a record: a field is given as FIELD=VALUE.", call)
+                key = word
+                continue
+            field = self._field(name, spec, field)
+            given[field] = self._stored(f"{name}/{{}}.{field}", spec.field.get(field), value, ())
+        return key, given
+
+    def removed(self, word: str) -> list[Operation]:
+        """Make the operations that take a record out."""
+        address = self.address(word, with_field=False)
+        path = self._path(address.spec)
+        return [RemoveRecord(path, address.name, record.key) for record in address.records]
+
+    def renamed(self, word: str, new: str) -> list[Operation]:
+        """Make the operations that give a record another key, in its own set and wherever it is named.
+
+        Raises WrongWords where the key is taken, or several records are meant.
+        """
+        address = self.address(word, with_field=False)
+        if len(address.records) != 1:
+            raise WrongWords("One record at a time.", f"roundgate rename SERVER {address.name}/RECORD NEW-NAME")
+        record = address.records[0]
+        if any(other.key == new for other in self.records(address.name)):
+            raise WrongWords(f"{address.name}/{new} is there already. Nothing was changed.")
+        made: list[Operation] = [RenameRecord(self._path(address.spec), address.name, record.key, new)]
+        for name, field, _ in referring(address.name, self.book.records):
+            spec = self.book.records[name]
+            if any(record.key in other.fields[field].values for other in self.records(name) if field in other.fields):
+                made.append(FollowRename(self._path(spec), name, field, record.key, new))
+        return made

@@ -1,0 +1,175 @@
+"""Are the records of a set whole, each with a key of its own, and do the records that they name exist?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+
+from roundgate.core import values
+from roundgate.core.checks.context import CheckContext
+from roundgate.core.findings import Code, Finding, Place
+from roundgate.core.formats.protocol import Entry
+from roundgate.core.nearest import nearest
+from roundgate.core.records.sets import Held, Record, records_in
+from roundgate.core.rulebook.model import RecordField, RecordSet
+from roundgate.core.values import ValueProblem
+
+CODES = (
+    Code(
+        "record-field-missing",
+        "error",
+        "A record without a field that it needs",
+        "The server leaves the record out, or stops at it.",
+    ),
+    Code(
+        "record-field-unknown",
+        "warning",
+        "A field that records of this set do not have",
+        "Often a misspelt one: the server ignores it and uses the default of the right one.",
+    ),
+    Code(
+        "record-twice",
+        "error",
+        "Two records with the same key",
+        "The server takes one of them, and which one is anybody's guess.",
+    ),
+    Code(
+        "record-value-twice",
+        "error",
+        "Two records with the same value in a field that must be unique",
+        "Such as one id in two entries.",
+    ),
+    Code(
+        "record-reference",
+        "error",
+        "A record that names another one which is not there",
+        "Such as the rank of an officer that nobody has defined. The server drops it, or stops.",
+    ),
+    Code("records-few", "error", "Too few records", "The server needs more of them."),
+    Code("records-many", "error", "Too many records", "The server reads only the first ones."),
+    Code(
+        "record-plain",
+        "error",
+        "A plain value among records, or a record among plain values",
+        "The server expects the same kind of entry everywhere in the list.",
+    ),
+)
+
+
+def check_records(context: CheckContext) -> Iterator[Finding]:
+    """Check every set of records whose file exists."""
+    known = {
+        name: records_in(context.files.document(context.book.file[spec.file].path), spec)
+        for name, spec in context.book.records.items()
+    }
+    keys = {name: [record.key for record in records] for name, records in known.items()}
+    for name, spec in context.book.records.items():
+        path = context.book.file[spec.file].path
+        if context.files.document(path) is not None:
+            yield from _count(context, name, spec, len(known[name]))
+            yield from _doubles(context, name, spec, known[name])
+            for record in known[name]:
+                yield from _record(context, name, spec, record, keys)
+
+
+def _place(context: CheckContext, spec: RecordSet, record: Record, held: Held | None = None) -> Place:
+    path = context.book.file[spec.file].path
+    entries = held.entries if held is not None else next((one.entries for one in record.fields.values()), ())
+    document = context.files.document(path)
+    entry = entries[0] if entries else document.find(record.path) if document else None
+    return context.entry_place(path, entry) if entry else Place(path)
+
+
+def _count(context: CheckContext, name: str, spec: RecordSet, count: int) -> Iterator[Finding]:
+    place = Place(context.book.file[spec.file].path)
+    if count < spec.least:
+        cause = f"{name} needs at least {spec.least}; there {'is' if count == 1 else 'are'} {count}."
+        yield context.finding("records-few", "error", place, cause, context.command("add", name), name)
+    if spec.most is not None and count > spec.most:
+        cause = f"{name} may have {spec.most}; there are {count}."
+        yield context.finding("records-many", "error", place, cause, f"Remove {count - spec.most} of them.", name)
+
+
+def _doubles(context: CheckContext, name: str, spec: RecordSet, records: list[Record]) -> Iterator[Finding]:
+    seen: set[str] = set()
+    for record in records:
+        if record.key in seen:
+            place = _place(context, spec, record, record.fields.get(spec.key))
+            cause = f"{name} has {record.key} more than once."
+            yield context.finding("record-twice", "error", place, cause, "Delete one of them.", name)
+        seen.add(record.key)
+    for field, described in spec.field.items():
+        held: set[str] = set()
+        for record in records:
+            value = record.value(field) if described.unique and field != spec.key else None
+            if value is not None and value in held:
+                place = _place(context, spec, record, record.fields[field])
+                cause = f"The {field} {value} is in more than one of {name}."
+                yield context.finding("record-value-twice", "error", place, cause, "Correct one of them.", name)
+            held.add(value or "")
+
+
+def _record(
+    context: CheckContext, name: str, spec: RecordSet, record: Record, keys: Mapping[str, list[str]]
+) -> Iterator[Finding]:
+    if spec.field and not record.fields and spec.key != "*":
+        cause = f"This is a plain value, and the entries of {name} are records."
+        do = context.command("remove", f"{context.book.file[spec.file].path}:{spec.at[:-3]}", record.key or "ENTRY")
+        yield context.finding("record-plain", "error", _place(context, spec, record), cause, do, name)
+        return
+    for field, described in spec.field.items():
+        if described.needed and field not in record.fields:
+            cause = f"{record.title(spec)} has no {field}."
+            do = context.command("set", f"{name}/{record.key}.{field}=VALUE")
+            yield context.finding("record-field-missing", "error", _place(context, spec, record), cause, do, name)
+    for field, held in record.fields.items():
+        if field in spec.field:
+            yield from _field(context, name, record, held, spec, field, keys)
+        elif not spec.partly:
+            near = nearest(field, [one for one in spec.field if one not in record.fields], least=75)
+            hint = f" Did you mean {near}?" if near else ""
+            cause = f"The rulebook knows no field '{field}' of {name}.{hint}"
+            do = f"roundgate explain {name}"
+            place = _place(context, spec, record, held)
+            yield context.finding("record-field-unknown", "warning", place, cause, do, name)
+
+
+def _field(
+    context: CheckContext,
+    name: str,
+    record: Record,
+    held: Held,
+    spec: RecordSet,
+    field: str,
+    keys: Mapping[str, list[str]],
+) -> Iterator[Finding]:
+    """Check one field of one record: its value, and what it names."""
+    described, path = spec.field[field], context.book.file[spec.file].path
+    if held.is_nested:
+        return
+    for entry in held.entries if held.is_list else held.entries[:1]:
+        problem = _problem(entry, described, is_one_of_list=held.is_list)
+        address = f"{name}/{record.key}.{field}"
+        if problem is not None:
+            meant = problem.meant if not held.is_list else ""
+            do = context.command("set", f"{address}={meant}") if meant else f"roundgate explain {name}"
+            place = context.entry_place(path, entry)
+            yield context.finding(problem.code, "error", place, f"{record.title(spec)}: {problem.cause}", do, name)
+        elif described.to in keys and entry.value and entry.value not in keys[described.to]:
+            near = nearest(entry.value, keys[described.to])
+            hint = f" Did you mean {near}?" if near else ""
+            cause = f"{record.title(spec)}: there is no {described.to}/{entry.value}.{hint}"
+            do = context.command("set", f"{address}={near}") if near and not held.is_list else ""
+            do = do or context.command("show", described.to)
+            place = context.entry_place(path, entry)
+            yield context.finding("record-reference", "error", place, cause, do, name)
+
+
+def _problem(entry: Entry, described: RecordField, *, is_one_of_list: bool) -> ValueProblem | None:
+    """Tell what is wrong with a value; of a list, with one of its entries."""
+    try:
+        values.read(entry.value, described)
+    except ValueProblem as problem:
+        if is_one_of_list and problem.code == "value-length":
+            return None
+        return problem
+    return None

@@ -1,0 +1,118 @@
+"""Records by their addresses, ``SET/RECORD.FIELD``, in the commands that exist already."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from pathlib import Path
+
+import pytest
+import yaml
+
+import roundgate
+from conftest import SiteUnderTest
+
+DEMO = Path(roundgate.__file__).parent / "demo" / "site" / "regatta"
+FILES = ("officers.json", "ranks.yml", "berths.lua", "flotsam.json", "buoys.xml", "guestlist.txt", "seamanship.toml")
+
+
+@pytest.fixture
+def regatta(site: SiteUnderTest) -> SiteUnderTest:
+    """One server, down, with all of the demo's records."""
+    home = site.add("regatta")
+    for name in FILES:
+        shutil.copy(DEMO / name, home)
+    return site
+
+
+def test_a_set_is_a_table_and_a_record_its_fields(regatta: SiteUnderTest) -> None:
+    shown = regatta.ok("show", "regatta", "officers")
+    assert (
+        "id            name  rank" in shown and "GW-7K3M-Q2XD  Wren  harbourmaster" in shown and "3 of them." in shown
+    )
+    one = regatta.ok("show", "regatta", "officers/wren")
+    assert "officers/GW-7K3M-Q2XD  Wren" in one and "harbourmaster" in one and "Tern" not in one
+    (found,) = json.loads(regatta.ok("show", "regatta", "buoys", "ranks/marshal", "race.laps", "--json"))
+    buoys, ranks = found["records"]
+    assert [row["key"] for row in buoys["records"]] == ["B1", "B2"] and buoys["records"][0]["fields"]["x"] == "120.5"
+    assert [row["fields"]["may"] for row in ranks["records"]] == ["race.*"]
+    assert [row["name"] for row in found["settings"]] == ["race.laps"]
+    for name, count in (("roles", 2), ("categories", 2), ("levels", 3), ("guests", 3), ("crates", 1)):
+        assert f"{count} of them." in regatta.ok("show", "regatta", name)
+
+
+def test_fields_are_set_checked_and_shown_as_waiting(regatta: SiteUnderTest) -> None:
+    said = regatta.fails(1, "set", "regatta", "officers/Wren.rank=marshl")
+    assert "there is no ranks/marshl. Did you mean marshal?" in said and "Nothing was put on the slate" in said
+    said = regatta.fails(1, "set", "regatta", "categories/HELM.limit=40")
+    assert "40 is above the most, 12" in said and "categories/HELM.limit=12" in said
+    assert "Did you mean rank?" in regatta.fails(2, "set", "regatta", "officers/Wren.rnk=marshal")
+    assert "Did you mean officers/Wren?" in regatta.fails(2, "set", "regatta", "officers/Wern.rank=marshal")
+    regatta.ok("set", "regatta", "officers/Tern.rank=coxswain", "buoys/B1.x=130.25", "officers/*.note=paid")
+    assert "on the slate: rank marshal -> coxswain, note - -> paid" in regatta.ok("show", "regatta", "officers")
+    changes = {one["name"]: one["after"] for one in json.loads(regatta.ok("slate", "--json"))[0]["changes"]}
+    assert changes["officers/GW-8P2C-W4TN.rank"] == "coxswain" and changes["buoys/B1.x"] == "130.25"
+    regatta.ok("set", "regatta", "officers/Tern.rank=deckhand")
+    names = [one["name"] for one in json.loads(regatta.ok("slate", "--json"))[0]["changes"]]
+    assert names.count("officers/GW-8P2C-W4TN.rank") == 1, "the later one takes the place of the first"
+
+
+def test_a_record_is_added_from_a_template_or_like_another(regatta: SiteUnderTest) -> None:
+    said = regatta.fails(2, "add", "regatta", "officers", "name=Plover")
+    assert "A new record of officers needs id" in said and "name=Plover id=..." in said
+    assert "given as FIELD=VALUE" in regatta.fails(2, "add", "regatta", "officers", "Plover")
+    assert "should look like GW-7K3M-Q2XD" in regatta.fails(1, "add", "regatta", "officers", "id=Plover")
+    assert "is there already" in regatta.fails(2, "add", "regatta", "officers", "id=GW-7K3M-Q2XD")
+    regatta.ok("add", "regatta", "officers", "id=GW-9Z9Z-Z9Z9", "name=Plover", "--like", "Tern")
+    regatta.ok("add", "regatta", "officers", "id=GW-1A1A-1A1A")
+    regatta.ok("add", "regatta", "ranks", "steward", "also=deckhand", "may=crew.call")
+    regatta.ok("add", "regatta", "buoys", "id=B3", "x=1", "y=2", "colour=red")
+    regatta.ok("add", "regatta", "guests", "GW-1111-2222")
+    regatta.ok("add", "regatta", "roles", "BOWMAN", "category=DECK", "boats=gull,tern")
+    diff = regatta.ok("slate")
+    assert '+    { "id": "GW-9Z9Z-Z9Z9", "name": "Plover", "rank": "marshal" }' in diff
+    assert '"rank": "deckhand"' in diff and '+  <buoy id="B3" x="1" y="2" colour="red"/>' in diff
+    assert '+role("BOWMAN", {' in diff and "+GW-1111-2222" in diff
+    regatta.ok("check")
+
+
+def test_a_rank_is_renamed_with_all_that_names_it(regatta: SiteUnderTest) -> None:
+    said = regatta.ok("rename", "regatta", "ranks/marshal", "warden")
+    assert "officers/*.rank: 2 name marshal -> they name warden" in said and "ranks/*.also: 1 name marshal" in said
+    assert "is there already" in regatta.fails(2, "rename", "regatta", "ranks/deckhand", "coxswain")
+    regatta.ok("apply", "--yes")
+    home = regatta.folder / "regatta"
+    ranks = yaml.safe_load((home / "ranks.yml").read_text())["ranks"]
+    assert list(ranks) == ["deckhand", "coxswain", "warden", "harbourmaster"]
+    assert ranks["harbourmaster"]["also"] == ["warden"]
+    assert (home / "officers.json").read_text() == (DEMO / "officers.json").read_text().replace('"marshal"', '"warden"')
+    assert "never: [race.delete]   # only the harbourmaster" in (home / "ranks.yml").read_text()
+
+
+def test_a_record_is_removed_and_a_rewind_brings_it_back(regatta: SiteUnderTest) -> None:
+    home = regatta.folder / "regatta"
+    before = (home / "officers.json").read_bytes()
+    regatta.ok("remove", "regatta", "officers/Skua")
+    assert "on the slate: taken out" in regatta.ok("show", "regatta", "officers")
+    regatta.ok("start")
+    regatta.ok("apply", "--yes")
+    assert [one["name"] for one in json.loads((home / "officers.json").read_text())["officers"]] == ["Wren", "Tern"]
+    number = json.loads(regatta.ok("rounds", "--json"))[0]["round"]
+    regatta.ok("rewind", str(number), "--yes")
+    assert (home / "officers.json").read_bytes() == before
+
+
+def test_removing_what_others_name_is_found_before_it_counts(regatta: SiteUnderTest) -> None:
+    said = regatta.fails(1, "remove", "regatta", "ranks/marshal")
+    assert "record-reference" in said and "there is no ranks/marshal" in said
+
+
+def test_what_waits_for_a_record_finds_it_after_the_file_was_edited_by_hand(regatta: SiteUnderTest) -> None:
+    home = regatta.folder / "regatta"
+    regatta.ok("set", "regatta", "officers/Skua.rank=coxswain")
+    found = json.loads((home / "officers.json").read_text())
+    found["officers"].reverse()
+    (home / "officers.json").write_text(json.dumps(found))
+    regatta.ok("apply", "--yes")
+    ranks = {one["name"]: one["rank"] for one in json.loads((home / "officers.json").read_text())["officers"]}
+    assert ranks == {"Wren": "harbourmaster", "Tern": "marshal", "Skua": "coxswain"}

@@ -1,0 +1,255 @@
+"""Record sets: reading them in every format, changing them by their keys, and what is wrong with them."""
+
+from __future__ import annotations
+
+import json
+import tomllib
+
+import pytest
+import yaml
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from roundgate.core.checks import check_disk
+from roundgate.core.files import ServerFiles
+from roundgate.core.formats.protocol import Dialect
+from roundgate.core.operations import (
+    AddRecord,
+    FollowRename,
+    Operation,
+    RemoveRecord,
+    RenameRecord,
+    SetField,
+    read_stored,
+    stored,
+)
+from roundgate.core.records.sets import find_records, place_of_set, records_in
+from roundgate.core.rulebook.expansion import expanded
+from roundgate.core.rulebook.model import About, File, ItemKind, RecordField, RecordSet, Rulebook
+from roundgate.core.slate import Outcome, replay
+from roundgate.core.text import Text
+
+FIELDS = {
+    "id": RecordField(type="id", kind="sailor", needed=True, unique=True),
+    "name": RecordField(type="text", unique=True),
+    "rank": RecordField(type="ref", to="ranks", needed=True),
+    "level": RecordField(type="int", range=(0, 9)),
+    "may": RecordField(type="list", separator=","),
+}
+OFFICERS = RecordSet(file="crew", at="crew[*]", key="id", title="{name}", field=FIELDS, least=1, most=3)
+RANKS = RecordSet(file="ranks", at="ranks.*", field={"also": RecordField(type="refs", to="ranks")})
+KIND = {"sailor": ItemKind(pattern=r"GW-\d+", example="GW-1")}
+SHAPES: dict[str, tuple[str, str, Dialect]] = {
+    "json": (
+        '{\n  "crew": [\n    { "id": "GW-1", "name": "Wren", "rank": "mate", "level": 3, "may": ["a", "b"] },\n'
+        '    { "id": "GW-2", "name": "Tern", "rank": "mate" }\n  ]\n}\n',
+        "crew[*]",
+        Dialect(),
+    ),
+    "yaml": (
+        "crew:\n  - id: GW-1\n    name: Wren   # the chief\n    rank: mate\n    level: 3\n    may: [a, b]\n"
+        "  - id: GW-2\n    name: Tern\n    rank: mate\n",
+        "crew[*]",
+        Dialect(),
+    ),
+    "toml": (
+        '[[crew]]\nid = "GW-1"\nname = "Wren"\nrank = "mate"\nlevel = 3\nmay = ["a", "b"]\n\n'
+        '[[crew]]\nid = "GW-2"\nname = "Tern"\nrank = "mate"\n',
+        "crew[*]",
+        Dialect(),
+    ),
+    "lua": (
+        'crew = {\n  { id = "GW-1", name = "Wren", rank = "mate", level = 3, may = { "a", "b" } },\n'
+        '  { id = "GW-2", name = "Tern", rank = "mate" },\n}\n',
+        "crew[*]",
+        Dialect(),
+    ),
+    "lines": ("# crew\nGW-1 Wren mate\nGW-2 Tern mate\n", "[*]", Dialect(fields=("id", "name", "rank"))),
+}
+
+
+def book(kind: str = "json", crew: RecordSet = OFFICERS, **more: RecordSet) -> Rulebook:
+    _, at, dialect = SHAPES[kind]
+    sets = {
+        "officers": RecordSet(**{**{f: getattr(crew, f) for f in crew.__struct_fields__}, "at": at}),
+        "ranks": RANKS,
+    }
+    files = {
+        "crew": File(path="crew", format=kind, dialect=dialect),
+        "ranks": File(path="ranks.yml", format="yaml", made="by-hand"),
+    }
+    return expanded(Rulebook(rulebook=About(name="r"), file=files, kind=KIND, records={**sets, **more}))
+
+
+def files_of(kind: str = "json", text: str = "", ranks: str = "ranks:\n  mate: {}\n  cook: {}\n") -> ServerFiles:
+    return ServerFiles(book(kind), {"crew": Text(text or SHAPES[kind][0]), "ranks.yml": Text(ranks)})
+
+
+def held(files: ServerFiles) -> dict[str, dict[str, str]]:
+    """Give each record's fields as they are read."""
+    spec = files.book.records["officers"]
+    return {
+        record.key: {name: one.shown for name, one in record.fields.items()}
+        for record in records_in(files.document("crew"), spec)
+    }
+
+
+def done(files: ServerFiles, *operations: Operation) -> Outcome:
+    outcome = replay([read_stored(stored(one)) for one in operations], files)
+    assert not outcome.refused, outcome.refused
+    return outcome
+
+
+@pytest.mark.parametrize("kind", SHAPES)
+def test_a_set_is_read_the_same_in_every_format(kind: str) -> None:
+    found = held(files_of(kind))
+    assert [found[key]["name"] for key in ("GW-1", "GW-2")] == ["Wren", "Tern"]
+    assert found["GW-1"].get("may", "a, b") == "a, b" and found["GW-2"]["rank"] == "mate"
+
+
+@pytest.mark.parametrize("kind", SHAPES)
+def test_a_field_is_set_and_nothing_else_changes(kind: str) -> None:
+    files = files_of(kind)
+    after = done(files, SetField("crew", "officers", "GW-2", "rank", "cook", "mate")).after
+    text = SHAPES[kind][0]
+    at = text.rindex("mate")
+    assert after.texts["crew"].body == text[:at] + "cook" + text[at + 4 :]
+    same = done(after, SetField("crew", "officers", "GW-2", "rank", "cook", "mate"))
+    assert same.changes[0].is_nothing and same.after.texts == after.texts
+
+
+@pytest.mark.parametrize("kind", SHAPES)
+def test_a_record_is_added_removed_and_given_another_key(kind: str) -> None:
+    files = files_of(kind)
+    values = (("id", "GW-3"), ("name", "Skua"), ("rank", "cook"))
+    added = done(files, AddRecord("crew", "officers", "GW-3", values)).after
+    assert list(held(added)) == ["GW-1", "GW-2", "GW-3"] and held(added)["GW-3"] == dict(values)
+    assert done(added, AddRecord("crew", "officers", "GW-3", values)).after.texts == added.texts, "it is there already"
+    removed = done(added, RemoveRecord("crew", "officers", "GW-3")).after.texts["crew"].body
+    assert removed.rstrip() == files.texts["crew"].body.rstrip()
+    assert done(files, RemoveRecord("crew", "officers", "GW-3")).after.texts == files.texts, "it is gone already"
+    renamed = done(files, RenameRecord("crew", "officers", "GW-1", "GW-9")).after
+    assert list(held(renamed)) == ["GW-9", "GW-2"]
+
+
+def test_a_new_record_looks_like_its_neighbours() -> None:
+    values = (("rank", "cook"), ("id", "GW-3"), ("name", "Skua"), ("level", "4"))
+    after = done(files_of(), AddRecord("crew", "officers", "GW-3", values)).after.texts["crew"].body
+    assert '    { "id": "GW-3", "name": "Skua", "rank": "cook", "level": 4 }\n' in after
+    after = done(files_of("toml"), AddRecord("crew", "officers", "GW-3", values)).after.texts["crew"].body
+    assert after.endswith('\n[[crew]]\nid = "GW-3"\nname = "Skua"\nrank = "cook"\nlevel = 4\n')
+
+
+def test_operations_find_their_record_on_a_file_that_has_changed_meanwhile() -> None:
+    turned = json.loads(SHAPES["json"][0])
+    turned["crew"].reverse()
+    files = files_of(text=json.dumps(turned))
+    assert held(done(files, SetField("crew", "officers", "GW-2", "name", "Ruff")).after)["GW-2"]["name"] == "Ruff"
+    gone = replay([SetField("crew", "officers", "GW-7", "name", "Ruff")], files)
+    assert [one.code for one in gone.refused] == ["slate-stuck"] and "GW-7 is not there" in gone.refused[0].cause
+
+
+def test_of_a_list_only_the_items_that_come_and_go_are_touched() -> None:
+    files = files_of("yaml", text="crew:\n  - id: GW-1\n    may:\n      - a   # always\n      - b\n      - c\n")
+    after = done(files, SetField("crew", "officers", "GW-1", "may", "a,c,d")).after.texts["crew"].body
+    assert after == "crew:\n  - id: GW-1\n    may:\n      - a   # always\n      - c\n      - d\n"
+    turned = done(files, SetField("crew", "officers", "GW-1", "may", "c,a")).after
+    assert yaml.safe_load(turned.texts["crew"].body)["crew"][0]["may"] == ["c", "a"]
+
+
+def test_references_follow_a_new_key_in_lists_and_single_fields() -> None:
+    ranks = "ranks:\n  mate: {}\n  chief:\n    also: [mate, cook]   # both\n  cook: {}\n"
+    files = files_of(ranks=ranks)
+    after = done(
+        files,
+        RenameRecord("ranks.yml", "ranks", "mate", "bosun"),
+        FollowRename("crew", "officers", "rank", "mate", "bosun"),
+        FollowRename("ranks.yml", "ranks", "also", "mate", "bosun"),
+    ).after
+    assert after.texts["ranks.yml"].body == ranks.replace("mate", "bosun")
+    assert after.texts["crew"].body == SHAPES["json"][0].replace('"mate"', '"bosun"')
+    assert check_disk("red", after, {}) == []
+
+
+MANY = ["records-many"]
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "codes"),
+    [
+        ('"rank": "mate" }', '"rank": "mat" }', ["record-reference"]),
+        ('"name": "Tern", "rank": "mate"', '"name": "Tern"', ["record-field-missing"]),
+        ('"name": "Tern", ', '"nmae": "Tern", ', ["record-field-unknown"]),
+        ('"GW-2"', '"GW-1"', ["record-twice"]),
+        ('"Tern"', '"Wren"', ["record-value-twice"]),
+        ('"GW-2"', '"Tern"', ["value-pattern"]),
+        ('"level": 3', '"level": 12', ["value-range"]),
+        ('{ "id": "GW-2", "name": "Tern", "rank": "mate" }', '"GW-2"', ["record-plain"]),
+        (
+            '"rank": "mate" }\n',
+            '"rank": "mate" }' + "".join(f', {{"id": "GW-{n}", "rank": "cook"}}' for n in (3, 4)) + "\n",
+            ["records-many"],
+        ),
+        (', "level": 3, "may": ["a", "b"]', "", []),
+    ],
+)
+def test_what_is_wrong_with_records_is_found(old: str, new: str, codes: list[str]) -> None:
+    text = SHAPES["json"][0]
+    assert old in text
+    found = check_disk("red", files_of(text=text.replace(old, new)), {})
+    assert [one.code for one in found] == codes, found
+    assert [one.code for one in check_disk("red", files_of(text='{"crew": []}'), {})] == ["records-few"]
+
+
+def test_a_record_is_meant_by_its_key_its_title_or_a_name_in_it() -> None:
+    files = files_of()
+    spec = files.book.records["officers"]
+    records = records_in(files.document("crew"), spec)
+    assert [one.key for one in find_records(records, spec, "gw-1")] == ["GW-1"]
+    assert [one.key for one in find_records(records, spec, "WREN")] == ["GW-1"]
+    assert find_records(records, spec, "Skua") == []
+
+
+@pytest.mark.parametrize("at", ["crew", "crew[0]", "crew[*].x"])
+def test_a_place_that_is_none_is_refused(at: str) -> None:
+    with pytest.raises(ValueError, match="must end with"):
+        place_of_set(RecordSet(file="crew", at=at))
+
+
+NAMES = st.from_regex(r"\A[A-Za-z][A-Za-z ]{0,6}[A-Za-z]\Z")
+ROWS = st.lists(
+    st.tuples(st.integers(1, 999), NAMES, st.integers(0, 9)),
+    max_size=5,
+    unique_by=(lambda row: row[0], lambda row: row[1]),
+)
+
+
+@settings(max_examples=150, deadline=None)
+@given(st.sampled_from(["json", "yaml", "toml"]), ROWS, st.data())
+def test_random_edits_of_random_sets_are_just_what_an_independent_reader_sees(
+    kind: str, rows: list[tuple[int, str, int]], data: st.DataObject
+) -> None:
+    files = files_of(kind)
+    wanted = {
+        "GW-1": {"id": "GW-1", "name": "Wren", "rank": "mate"},
+        "GW-2": {"id": "GW-2", "name": "Tern", "rank": "mate"},
+    }
+    wanted["GW-1"] |= {"level": 3, "may": ["a", "b"]}  # type: ignore[dict-item]
+    for number, name, level in rows:
+        key = f"GW-{number}"
+        what = data.draw(st.sampled_from(["add", "set", "remove"]))
+        if what == "add" and key not in wanted:
+            values = (("id", key), ("name", name), ("rank", "cook"), ("level", str(level)))
+            files = done(files, AddRecord("crew", "officers", key, values)).after
+            wanted[key] = {"id": key, "name": name, "rank": "cook", "level": level}
+        elif wanted and what == "set":
+            key = data.draw(st.sampled_from(sorted(wanted)))
+            files = done(files, SetField("crew", "officers", key, "name", name)).after
+            wanted[key]["name"] = name
+        elif len(wanted) > 1:
+            key = data.draw(st.sampled_from(sorted(wanted)))
+            files = done(files, RemoveRecord("crew", "officers", key)).after
+            del wanted[key]
+    body = files.texts["crew"].body
+    readers = {"json": json.loads, "yaml": yaml.safe_load, "toml": tomllib.loads}
+    assert readers[kind](body)["crew"] == list(wanted.values())
