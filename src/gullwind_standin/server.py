@@ -9,6 +9,7 @@ import os
 import signal
 import stat
 import sys
+import time
 import urllib.error
 import urllib.request
 from collections.abc import Callable
@@ -52,7 +53,7 @@ class GullwindServer:
     def log(self, line: str) -> None:
         """Say a line on standard output and in the log file."""
         print(line, flush=True)
-        self.log_file.write(line + "\n")
+        self.log_file.write(f"[{time.strftime('%Y-%m-%d %H:%M:%S')}] {line}\n")
         self.log_file.flush()
 
     async def run(self) -> int:

@@ -176,4 +176,7 @@ def test_every_fact_difference_and_consequence_has_its_words() -> None:
             "made": "1",
             "wanted": "2",
         }
-        assert consequence_words(Consequence(kind, ("race.slots",), detail)).startswith("race.slots: ")
+        words = consequence_words(
+            Consequence(kind, ("race.slots",), {**detail, "who": "Wren", "roster": "r", "what": "x"})
+        )
+        assert words.startswith(("race.slots: ", "Wren joins r: ", "Wren leaves r: "))

@@ -19,12 +19,13 @@ class CommandLine(NamedTuple):
     function: str
 
 
-LOOK, EDIT, CHECK, APPLY, RUN, SITE = (
+LOOK, EDIT, CHECK, APPLY, RUN, PEOPLE, SITE = (
     "Look",
     "Edit (onto the slate)",
     "Check",
     "Apply",
     "Run",
+    "People",
     "Site",
 )
 
@@ -56,6 +57,8 @@ COMMANDS = (
     CommandLine("console", RUN, "Talk to a running server's console.", "run", "console"),
     CommandLine("send", RUN, "Send one line to a running server's console.", "run", "send"),
     CommandLine("log", RUN, "What a server has said.", "run", "log"),
+    CommandLine("people", PEOPLE, "Who is who, by which ids, and who was seen.", "people", "people"),
+    CommandLine("roster", PEOPLE, "Who is admin, guest or banned where; sync with the book.", "people", "roster"),
     CommandLine("init", SITE, "Make a site here.", "site", "init"),
     CommandLine("adopt", SITE, "Make a folder a server of the site.", "site", "adopt"),
     CommandLine("unadopt", SITE, "Take a server out of the site; its files stay.", "site", "unadopt"),

@@ -141,6 +141,7 @@ def add(
     words: ListWords,
     at: Annotated[int | None, typer.Option(help="Put it at this number; 0 is the first. Else at the end.")] = None,
     new: New = False,
+    as_rank: Annotated[str, typer.Option("--as", metavar="RANK", help="What somebody is on a roster.")] = "",
     like: Annotated[
         str, typer.Option("--like", metavar="RECORD", help="A new record takes its fields from this one.")
     ] = "",
@@ -153,7 +154,7 @@ def add(
     that is a record is given as JSON: '{"id": "GW-7K3M-Q2XD", "rank": "marshal"}'.
     """
     options = (kind, new or new_file, new_file)
-    _change_list(words, lambda setter, name, items: setter.added(name, items, at, like=like), options)
+    _change_list(words, lambda setter, name, items: setter.added(name, items, at, like=like), options, as_rank=as_rank)
 
 
 def remove(words: ListWords) -> None:
@@ -201,6 +202,8 @@ def _change_list(
     words: list[str],
     make: Callable[[ListChanges, str, list[str]], list[Operation]],
     options: tuple[str, bool, bool] = ("", False, False),
+    *,
+    as_rank: str = "",
 ) -> None:
     from roundgate.api.key_changes import ChangeOptions
     from roundgate.api.list_changes import ListChanges
@@ -218,7 +221,25 @@ def _change_list(
     word, rest = context.split(words)
     for server in context.several(word):
         opened = context.open(server)
-        put(opened, of_holder(opened.workspace, rest))
+        put(opened, of_holder(opened.workspace, _with_people(context, opened, rest, as_rank)))
+
+
+def _with_people(context: CallContext, server: OpenServer, words: list[str], rank: str) -> list[str]:
+    """Let a name stand for an id where somebody is put on a roster; say whom it means."""
+    from roundgate.api.people import words_with_people
+    from roundgate.api.record_changes import set_named
+    from roundgate.host.errors import WrongWords
+
+    roster = server.book.roster.get(words[0]) if words else None
+    name = roster.records if roster else (set_named(server.book, words[0]) if words and "/" not in words[0] else "")
+    if not name:
+        if rank:
+            raise WrongWords("--as is for people on a roster.", "roundgate add SERVER ROSTER NAME --as RANK")
+        return words
+    made, who = words_with_people(context.site, server, name, words[1:], rank)
+    if who is not None and who.name and who.id not in words:
+        echo(f"{server.name}  {who.name} is {who.id}")
+    return [name, *made]
 
 
 def put(server: OpenServer, operations: Sequence[Operation], *, despite_errors: bool = False) -> None:

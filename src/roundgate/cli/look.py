@@ -64,7 +64,7 @@ def show(
 
     A name may be a group (race), a set of records (officers), or one of them (officers/Wren).
     """
-    from roundgate.cli.records import echo_records, names_records, records_output
+    from roundgate.cli.screen.records import echo_records, names_records, records_output
     from roundgate.cli.settings import ShowFilter, chosen_rows, echo_rows
 
     context = CallContext()

@@ -15,7 +15,7 @@ from roundgate.core.differences import lines_of, unified
 from roundgate.core.files import ServerFiles, default_words, format_value, held_words
 from roundgate.core.formats.places import find_key
 from roundgate.core.formats.protocol import Entry
-from roundgate.core.operations import Change, CopyFile
+from roundgate.core.operations import AddRecord, Change, CopyFile, RemoveRecord
 from roundgate.core.rulebook.expansion import setting_at
 from roundgate.core.rulebook.model import Rulebook, Setting
 from roundgate.core.secrets import (
@@ -67,6 +67,10 @@ class ConsequenceCode(StrEnum):
     """Other settings or a mode keep the server from looking at them."""
     INVERTED = "inverted"
     """The scale runs the other way round from its name."""
+    JOINS = "joins"
+    """Somebody comes onto a roster."""
+    LEAVES = "leaves"
+    """Somebody is taken off a roster."""
     WORLD_FIXED = "world-fixed"
     """The world that the files name was made with other values, which stay."""
 
@@ -177,6 +181,7 @@ def _consequences(outcome: Outcome) -> Iterator[Consequence]:
         advice = advice_for(change.name, spec, outcome.after.names) if spec else ""
         if advice:
             yield Consequence(ConsequenceCode.ADVICE, (change.name,), {"advice": advice})
+    yield from _of_people(real, book)
     yield from _of_settings(real, outcome)
     unknown = [change.name for change in real if _is_not_described(change, book)]
     if unknown:
@@ -185,6 +190,30 @@ def _consequences(outcome: Outcome) -> Iterator[Consequence]:
     unread = [name for name in dict.fromkeys(readable) if not _can_be_read(name, book, unknown)]
     if unread:
         yield Consequence(ConsequenceCode.NOT_READABLE, tuple(unread))
+
+
+_MEANINGS = {"admin": "an admin", "allow": "on the allow list", "ban": "banned", "other": "on it"}
+
+
+def _of_people(real: Sequence[Change], book: Rulebook) -> Iterator[Consequence]:
+    """Say who comes onto a roster, and who leaves one."""
+    rosters = {roster.records: (name, roster) for name, roster in book.roster.items()}
+    for change in real:
+        operation = change.operation
+        if isinstance(operation, AddRecord) and operation.set in rosters:
+            name, roster = rosters[operation.set]
+            values = dict(operation.values)
+            rank = f" as {values[roster.rank]}" if values.get(roster.rank) else ""
+            detail = {
+                "who": values.get("name") or operation.record,
+                "roster": name,
+                "what": _MEANINGS[roster.meaning] + rank,
+            }
+            yield Consequence(ConsequenceCode.JOINS, (change.name,), detail)
+        elif isinstance(operation, RemoveRecord) and operation.set in rosters:
+            name, roster = rosters[operation.set]
+            detail = {"who": change.before or operation.record, "roster": name, "what": _MEANINGS[roster.meaning]}
+            yield Consequence(ConsequenceCode.LEAVES, (change.name,), detail)
 
 
 def _of_settings(real: Sequence[Change], outcome: Outcome) -> Iterator[Consequence]:

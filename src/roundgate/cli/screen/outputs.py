@@ -94,6 +94,38 @@ class RecordsOutput(Struct, frozen=True, rename="kebab"):
     records: list[RecordOutput]
 
 
+class PersonOutput(Struct, frozen=True, rename="kebab"):
+    """One person of ``people --json``."""
+
+    key: Annotated[str, _about("the key in people.toml")]
+    name: str
+    ids: Annotated[dict[str, list[str]], _about("the ids, by their kind")]
+    also: Annotated[list[str], _about("other names")]
+    note: str
+    wanted: Annotated[dict[str, str], _about("where (a server, @tag or @all), and which roster and rank")]
+
+
+class SeenOutput(Struct, frozen=True, rename="kebab"):
+    """Somebody of ``people seen --json``, on one server."""
+
+    server: str
+    id: str
+    name: Annotated[str, _about("the name that was seen last")]
+    person: Annotated[str, _about("the key in the people book; empty where not there")]
+    first: Annotated[float, _about("in seconds since 1970")]
+    last: Annotated[float, _about("in seconds since 1970")]
+    visits: int
+    seconds: Annotated[float, _about("how long in all, where coming and going was seen")]
+
+
+class RosterOutput(Struct, frozen=True, rename="kebab"):
+    """One person of ``roster --json``."""
+
+    id: str
+    name: str
+    rosters: Annotated[dict[str, list[str]], _about("by server: the rosters, with the rank behind a colon")]
+
+
 class ShowOutput(Struct, frozen=True, rename="kebab"):
     """One server of ``show --json``."""
 

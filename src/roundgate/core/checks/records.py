@@ -9,6 +9,8 @@ from roundgate.core.checks.context import CheckContext
 from roundgate.core.findings import Code, Finding, Place
 from roundgate.core.formats.protocol import Entry
 from roundgate.core.nearest import nearest
+from roundgate.core.patterns import fits
+from roundgate.core.people.ids import meant_id
 from roundgate.core.records.sets import Held, Record, records_in
 from roundgate.core.rulebook.model import RecordField, RecordSet
 from roundgate.core.values import ValueProblem
@@ -61,7 +63,11 @@ def check_records(context: CheckContext) -> Iterator[Finding]:
         name: records_in(context.files.document(context.book.file[spec.file].path), spec)
         for name, spec in context.book.records.items()
     }
-    keys = {name: [record.key for record in records] for name, records in known.items()}
+    keys = {  # where a set's file is not there, the server has records of its own that nobody can see
+        name: [record.key for record in records]
+        for name, records in known.items()
+        if context.book.file[context.book.records[name].file].path in context.files.texts
+    }
     for name, spec in context.book.records.items():
         path = context.book.file[spec.file].path
         if context.files.document(path) is not None:
@@ -90,13 +96,22 @@ def _count(context: CheckContext, name: str, spec: RecordSet, count: int) -> Ite
 
 
 def _doubles(context: CheckContext, name: str, spec: RecordSet, records: list[Record]) -> Iterator[Finding]:
-    seen: set[str] = set()
+    seen: dict[str, str] = {}
+    kind = context.book.kind.get(_kind_of_keys(spec))
     for record in records:
-        if record.key in seen:
+        meant = meant_id(record.key, kind) or record.key if kind else record.key
+        if meant in seen:
             place = _place(context, spec, record, record.fields.get(spec.key))
-            cause = f"{name} has {record.key} more than once."
+            other = "" if seen[meant] == record.key else f", as {seen[meant]}"
+            cause = f"{name} has {record.key} more than once{other}."
             yield context.finding("record-twice", "error", place, cause, "Delete one of them.", name)
-        seen.add(record.key)
+        seen[meant] = record.key
+        if spec.key == "*" and kind is not None and kind.pattern and not fits(kind.pattern, record.key):
+            hint = f" Did you mean {meant}?" if meant != record.key else f" It should look like {kind.example}."
+            do = context.command("rename", f"{name}/{record.key}", meant) if meant != record.key else ""
+            cause = f"'{record.key}' is not the id of a {_kind_of_keys(spec)}.{hint}"
+            place = _place(context, spec, record)
+            yield context.finding("value-pattern", "error", place, cause, do or f"roundgate explain {name}", name)
     for field, described in spec.field.items():
         held: set[str] = set()
         for record in records:
@@ -106,6 +121,11 @@ def _doubles(context: CheckContext, name: str, spec: RecordSet, records: list[Re
                 cause = f"The {field} {value} is in more than one of {name}."
                 yield context.finding("record-value-twice", "error", place, cause, "Correct one of them.", name)
             held.add(value or "")
+
+
+def _kind_of_keys(spec: RecordSet) -> str:
+    """Give the kind of ids that the keys of a set are; empty where they are no ids."""
+    return spec.kind if spec.key == "*" else spec.field[spec.key].kind if spec.key in spec.field else ""
 
 
 def _record(

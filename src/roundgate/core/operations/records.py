@@ -270,4 +270,10 @@ def template_values(spec: RecordSet, given: Mapping[str, str], like: Record | No
             separator = spec.field[name].separator if name in spec.field else ","
             if name not in unique and not held.is_nested:
                 found[name] = separator.join(held.values)
-    return {**found, **given}
+    return in_order({**found, **given}, spec)
+
+
+def in_order(values: Mapping[str, str], spec: RecordSet) -> dict[str, str]:
+    """Give the fields of a record in the order in which its set describes them, others behind them."""
+    named = {name: values[name] for name in spec.field if name in values}
+    return {**named, **{name: value for name, value in values.items() if name not in named}}

@@ -45,6 +45,7 @@ def mistakes(book: Rulebook, written: Rulebook | None = None) -> Iterator[tuple[
     for name, kind in book.kind.items():
         yield from ((("kind", name, "pattern"), cause) for cause in pattern_mistakes(kind.pattern))
     yield from _record_mistakes(book)
+    yield from _roster_mistakes(book)
     yield from _rule_mistakes(book)
     yield from _table_mistakes(book)
     yield from _preset_mistakes(book)
@@ -110,6 +111,20 @@ def _record_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
         for field, spec in one.field.items():
             for _, cause in field_mistakes(book, spec):
                 yield ("records", name, "field"), f"{field}: {cause}"
+
+
+def _roster_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
+    for name, roster in book.roster.items():
+        spec = book.records.get(roster.records)
+        if spec is None:
+            yield ("roster", name, "records"), unknown("set of records", roster.records, book.records)
+        elif roster.rank and roster.rank not in spec.field:
+            yield ("roster", name, "rank"), unknown("field", roster.rank, spec.field)
+        if roster.on:
+            yield from ((("roster", name, "on"), cause) for cause in expression_mistakes(book, roster.on))
+    for name, one in book.records.items():
+        if one.kind and one.kind not in book.kind:
+            yield ("records", name, "kind"), unknown("kind", one.kind, book.kind)
 
 
 def _mod_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:

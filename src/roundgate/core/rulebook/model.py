@@ -206,6 +206,7 @@ class ItemKind(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=Tru
     pattern: Annotated[str, _about("the form of any other")] = ""
     example: Annotated[str, _about("something that may be typed")] = ""
     advice: Annotated[str, _about("what one should know")] = ""
+    prefix: Annotated[str, _about("what every id begins with, for those who leave it out")] = ""
 
 
 class ListOf(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -249,9 +250,21 @@ class RecordSet(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=Tr
     least: Annotated[int, _about("the fewest records that the server takes")] = 0
     most: Annotated[int | None, _about("the most records that the server takes")] = None
     partly: Annotated[bool, _about("true where records have more fields than are described")] = False
+    kind: Annotated[str, _about("with `key` `*`: the kind of ids that the names of the records are")] = ""
     takes: Annotated[Takes, _about("when a change takes effect")] = "restart"
     field: Annotated[dict[str, RecordField], _about("the fields that a record has")] = field(default_factory=dict)
     """Last, for it takes the name that makes defaults."""
+
+
+class Roster(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """A set of records whose keys are ids of people."""
+
+    records: Annotated[str, _about("the set of records")]
+    meaning: Annotated[Literal["admin", "allow", "ban", "other"], _about("what it is to be on it")] = "other"
+    rank: Annotated[str, _about("the field that says what somebody is on it")] = ""
+    on: Annotated[str, _about("an expression that must hold for the roster to count")] = ""
+    switch: Annotated[dict[str, TomlValue], _about("the values that let it count")] = field(default_factory=dict)
+    about: Annotated[str, _about("what it is")] = ""
 
 
 class Rule(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -361,6 +374,10 @@ class Server(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True)
     say: Annotated[str, _about("the console line that tells the players; {text} stands for the words")] = ""
     slots: Annotated[str, _about("the setting that says how many players the server takes")] = ""
     failures: Annotated[tuple[str, ...], _about("patterns of the log that mean a failed start")] = ()
+    logs: Annotated[
+        tuple[str, ...], _about("the logs in the server's folder, as patterns such as logs/*.log*; compressed ones too")
+    ] = ()
+    log_time: Annotated[str, _about("the form of the group time in joined and left, as for strftime")] = ""
     joined: Annotated[str, _about("a pattern of the log: somebody came, with groups name and id")] = ""
     left: Annotated[str, _about("a pattern of the log: somebody left")] = ""
     worlds: Annotated[tuple[str, ...], _about("folders that hold worlds, saved with a round where asked")] = ()
@@ -379,6 +396,7 @@ class Rulebook(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=Tru
     kind: Annotated[dict[str, ItemKind], _about("kinds of ids and list entries")] = field(default_factory=dict)
     rule: Annotated[tuple[Rule, ...], _about("what must hold across them")] = ()
     records: Annotated[dict[str, RecordSet], _about("sets of records")] = field(default_factory=dict)
+    roster: Annotated[dict[str, Roster], _about("records of people")] = field(default_factory=dict)
     table: Annotated[dict[str, AdviceTable], _about("advice in rows")] = field(default_factory=dict)
     preset: Annotated[dict[str, Preset], _about("named sets of values")] = field(default_factory=dict)
     mods: Annotated[Mods | None, _about("how the game takes mods")] = None

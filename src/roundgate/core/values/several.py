@@ -6,7 +6,8 @@ from collections.abc import Sequence
 
 from roundgate.core.nearest import nearest
 from roundgate.core.patterns import fits
-from roundgate.core.rulebook.model import Setting
+from roundgate.core.people.ids import meant_id
+from roundgate.core.rulebook.model import ItemKind, Setting
 from roundgate.core.values.protocol import Traits, Value, ValueProblem
 
 
@@ -147,8 +148,10 @@ class Identifier(Traits):
         return spec.example or next(iter(spec.catalogue), self.typed)
 
     def parse(self, typed: str, spec: Setting) -> Value:
-        """See ValueKind."""
-        return self.read(typed, spec)
+        """See ValueKind. What is pasted around an id, its case and look-alike letters do not matter to the person."""
+        if typed in spec.catalogue:
+            return typed
+        return self.read(meant_id(typed, ItemKind(pattern=spec.pattern)) or typed, spec)
 
     def read(self, stored: str, spec: Setting) -> Value:
         """See ValueKind. Raises ValueProblem."""
@@ -156,7 +159,8 @@ class Identifier(Traits):
             return ""
         problem = entry_problem(stored, spec)
         if problem is not None:
-            raise problem
+            meant = meant_id(stored, ItemKind(pattern=spec.pattern)) if spec.pattern else ""
+            raise ValueProblem(problem.code, problem.cause, meant or problem.meant)
         if any(char < " " or char == "\x7f" for char in stored):
             raise ValueProblem("value-control", "An id cannot hold a control character.")
         return stored

@@ -144,13 +144,17 @@ def without(tree: Tree, path: Path) -> Tree:
         return [one for at, one in enumerate(parent) if at != path[-1]]
 
     gone = _at(tree, path[:-1], take)
-    if isinstance(path[-1], int) and not part(gone, path[:-1]) and isinstance(part(tree, path), dict):
+    is_headed = isinstance(part(tree, path), dict) and len(path) > 1
+    if is_headed and not part(gone, path[:-1]):
         return _without_empty(gone, path[:-1])
     return gone
 
 
 def _without_empty(tree: Tree, path: Path) -> Tree:
-    """An array of tables that has lost its last heading is no longer there at all; an inline one is empty."""
+    """What has lost its last heading, an array of tables or a table that only its parts name, is gone with it.
+
+    One that is written out is empty.
+    """
     return Either(tree, without(tree, path))
 
 

@@ -1,0 +1,108 @@
+"""The people book: a TOML file of the site that says who is who, and what they are meant to be where."""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from collections.abc import Mapping, Sequence
+
+import msgspec
+from msgspec import Struct
+
+from roundgate.core.formats import FORMATS, apply_edit
+from roundgate.core.formats.protocol import Document, Path, PlainData
+from roundgate.core.formats.toml.writer import key_text, value_text
+from roundgate.core.people.ids import same_id
+from roundgate.core.rulebook.model import ItemKind
+from roundgate.core.text import Text
+
+HEADER = "# Who is who. 'roundgate people' reads and writes this file; you may edit it too.\n"
+
+
+class Person(Struct, frozen=True, forbid_unknown_fields=True):
+    """One person: the name, ids by their kind, other names, a note, and what they are meant to be on which servers."""
+
+    name: str
+    ids: dict[str, tuple[str, ...]] = {}
+    also: tuple[str, ...] = ()
+    note: str = ""
+    wanted: dict[str, str] = {}
+
+
+class _File(Struct, forbid_unknown_fields=True):
+    person: dict[str, Person] = {}
+
+
+class BookProblem(ValueError):
+    """The people book cannot be read; the message says where and why."""
+
+
+class People(Struct, frozen=True):
+    """The book as it was read, and its text to change."""
+
+    text: Text
+    people: dict[str, Person]
+
+    def find(self, word: str) -> list[str]:
+        """Give the people that a word means: by their key, their name, another name, or an id."""
+        lowered = word.lower()
+        if lowered in self.people:
+            return [lowered]
+        by_name = [key for key, person in self.people.items() if person.name.lower() == lowered]
+        by_other = [key for key, person in self.people.items() if lowered in (one.lower() for one in person.also)]
+        by_id = [
+            key
+            for key, person in self.people.items()
+            if any(lowered == one.lower() for ids in person.ids.values() for one in ids)
+        ]
+        return by_name or by_other or by_id
+
+    def named(self, identifier: str, kinds: Mapping[str, ItemKind]) -> str:
+        """Give the key of whoever has an id; empty where nobody has."""
+        for key, person in self.people.items():
+            for kind, ids in person.ids.items():
+                if any(one == identifier or (kind in kinds and same_id(one, identifier, kinds[kind])) for one in ids):
+                    return key
+        return ""
+
+
+def read_people(text: Text) -> People:
+    """Read the book. Raises BookProblem."""
+    try:
+        found = msgspec.convert(tomllib.loads(text.body), _File)
+    except (tomllib.TOMLDecodeError, msgspec.ValidationError, RecursionError) as error:
+        raise BookProblem(str(error)) from error
+    return People(text, found.person)
+
+
+def key_for(name: str, taken: Mapping[str, Person]) -> str:
+    """Give a new person a key: the name in small letters, with a number where that is taken."""
+    stem = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "somebody"
+    key, number = stem, 1
+    while key in taken:
+        number += 1
+        key = f"{stem}-{number}"
+    return key
+
+
+def with_values(text: Text, changes: Sequence[tuple[Path, PlainData]]) -> Text:
+    """Give the book's text with values set, or taken out where they are None; all else stays as it is written.
+
+    Raises EditRefused.
+    """
+    kind = FORMATS["toml"]
+    document: Document = kind.read(text)
+    for path, value in changes:
+        edit = document.remove(path) if value is None else document.set(path, value)
+        document = apply_edit(kind, document, edit)
+    return document.text
+
+
+def with_person(text: Text, key: str, name: str, ids: Mapping[str, Sequence[str]], note: str = "") -> Text:
+    """Give the book's text with one more person at its end, in a table of its own."""
+    body = text.body or HEADER
+    lines = [f"[person.{key_text((key,))}]", f"name = {value_text(name)}"]
+    lines += [f"ids.{key_text((kind,))} = {value_text(list(several))}" for kind, several in ids.items()]
+    lines += [f"note = {value_text(note)}"] if note else []
+    gap = "\n" if body.endswith("\n") else "\n\n"
+    return text.with_body(body + gap + "\n".join(lines) + "\n")

@@ -1,0 +1,148 @@
+"""The people book, rosters, and who was seen: from a name in last night's log to an officer on two servers."""
+
+from __future__ import annotations
+
+import bz2
+import gzip
+import json
+import lzma
+import os
+import shutil
+from pathlib import Path
+
+import pytest
+import zstandard
+
+import roundgate
+from conftest import SiteUnderTest
+
+DEMO = Path(roundgate.__file__).parent / "demo" / "site" / "regatta"
+WREN, TERN, SKUA, PLOVER = "GW-7K3M-Q2XD", "GW-8P2C-W4TN", "GW-2H9V-L6RB", "GW-5D4J-M8KF"
+
+
+@pytest.fixture
+def club(site: SiteUnderTest) -> SiteUnderTest:
+    """Two servers with rosters, one of them with logs of a week."""
+    for name in ("harbour", "regatta"):
+        home = site.add(name, extra='tags = ["casual"]' if name == "harbour" else "")
+        for file in ("ranks.yml", "guestlist.txt", "banned.txt"):
+            shutil.copy(DEMO / file, home)
+        (home / "officers.json").write_text('{"officers": []}\n')
+        (home / "logs").mkdir()
+    shutil.copy(DEMO / "officers.json", site.folder / "regatta")
+    return site
+
+
+def line(day: int, hour: int, name: str, identifier: str, what: str = "came aboard") -> str:
+    return f"[2026-11-{day:02} {hour:02}:00:00] sailor {name} ({identifier}) {what}\n"
+
+
+def write_logs(club: SiteUnderTest) -> Path:
+    logs = club.folder / "regatta" / "logs"
+    gone = line(3, 21, "Plover", PLOVER, "went ashore")
+    packed = {
+        "a.log.gz": gzip.compress(line(1, 19, "Plover", PLOVER).encode()),
+        "b.log.xz": lzma.compress(line(2, 19, "Plover", PLOVER).encode()),
+        "c.log.bz2": bz2.compress((line(3, 19, "Plover", PLOVER) + gone).encode()),
+        "d.log.zst": zstandard.compress(line(4, 19, "Ruff", "GW-AAAA-2222").encode()),
+    }
+    for number, (name, data) in enumerate(packed.items()):
+        (logs / name).write_bytes(data)
+        os.utime(logs / name, (number * 1000.0, number * 1000.0))
+    (logs / "latest.log").write_text(line(5, 19, "Wren\x1b[31m", WREN) + line(5, 20, "Plover", PLOVER))
+    return logs
+
+
+def seen(club: SiteUnderTest, *words: str) -> dict[str, dict[str, object]]:
+    return {one["id"]: one for one in json.loads(club.ok("people", "seen", "regatta", "--json", *words))}
+
+
+def test_who_was_seen_is_read_from_logs_of_every_kind_and_read_on_from_there(club: SiteUnderTest) -> None:
+    logs = write_logs(club)
+    found = seen(club)
+    assert (found[PLOVER]["visits"], found[PLOVER]["seconds"]) == (4, 7200.0) and found["GW-AAAA-2222"][
+        "name"
+    ] == "Ruff"
+    shown = club.ok("people", "seen", "regatta")
+    assert "\x1b" not in shown and "Wren\\x1b[31m" in shown and "2026-11-05 20:00" in shown
+    with (logs / "latest.log").open("a") as file:
+        file.write(line(6, 19, "Plover", PLOVER) + line(6, 20, "Tern", TERN)[:30])
+    assert seen(club)[PLOVER]["visits"] == 5 and TERN not in seen(club), "a line that is not whole yet is left"
+    with (logs / "latest.log").open("a") as file:
+        file.write(line(6, 20, "Tern", TERN)[30:])
+    assert seen(club)[TERN]["visits"] == 1 and seen(club)[PLOVER]["visits"] == 5
+    os.rename(logs / "latest.log", logs / "latest.log.1")
+    (logs / "latest.log").write_text(line(7, 19, "Plover", PLOVER))
+    assert seen(club)[PLOVER]["visits"] == 6, "a rotated log is known by its inode"
+    assert seen(club, "--since", "1s") == {}
+    assert "is no kind of time" not in club.fails(2, "people", "seen", "regatta", "--since", "soon")
+
+
+def test_from_a_name_in_the_log_to_an_officer_on_two_servers(club: SiteUnderTest) -> None:
+    write_logs(club)
+    said = club.ok("add", "regatta", "officers", "Plover", "--as", "coxswain")
+    assert f"Plover is {PLOVER}" in said
+    assert "Plover joins officers: an admin as coxswain." in club.ok("slate", "regatta")
+    assert "Did you mean Plover?" in club.fails(2, "add", "regatta", "officers", "Plovr", "--as", "coxswain")
+    club.ok("people", "add", "Plover", PLOVER.lower())
+    assert f"Plover is {PLOVER}" in club.ok("add", "harbour", "officers", "plover", "--as", "deckhand")
+    assert "no ranks/cox" in club.fails(1, "set", "harbour", "officers/Plover.rank=cox")
+    club.ok("apply", "regatta", "--yes")
+    club.ok("apply", "harbour", "--yes")
+    officers = json.loads((club.folder / "harbour" / "officers.json").read_text())["officers"]
+    assert officers == [{"id": PLOVER, "name": "Plover", "rank": "deckhand"}]
+    shown = club.ok("people", "show", "plover")
+    assert (
+        "harbour  officers: deckhand" in shown
+        and "officers: coxswain; guests; last seen 2026-11-05 20:00, 4 visits" in shown
+    )
+
+
+def test_the_rosters_become_what_the_book_wants_and_then_nothing_more(club: SiteUnderTest) -> None:
+    club.ok("people", "add", "Wren", WREN)
+    club.ok("people", "add", "Skua", f"https://lobby.example/{SKUA}")
+    club.ok("people", "want", "Wren", "@all", "officers:marshal")
+    club.ok("people", "want", "Skua", "@casual", "guests")
+    said = club.ok("roster", "sync", "@all")
+    assert "officers/GW-7K3M-Q2XD.rank: harbourmaster -> marshal" in said and f"guests/{SKUA}: not there" in said
+    assert "Tern is on officers, unwanted by the book: kept" in said
+    assert "-> " not in club.ok("roster", "sync", "@all")
+    for server in ("harbour", "regatta"):
+        club.ok("apply", server, "--yes")
+    again = club.ok("roster", "sync", "@all")
+    assert again.count("the rosters are as the people book wants them") == 2
+    club.ok("roster", "sync", "regatta", "--exact")
+    assert "leaves officers: no longer an admin" in club.ok("slate", "regatta")
+    (row,) = [one for one in json.loads(club.ok("roster", "--json")) if one["id"] == WREN]
+    assert row["rosters"] == {"harbour": ["officers:marshal", "guests"], "regatta": ["officers:marshal", "guests"]}
+    assert "Wren  GW-7K3M-Q2XD" in club.ok("roster")
+
+
+def test_the_book_is_kept_by_hand_or_by_command(club: SiteUnderTest) -> None:
+    assert "Nobody is in the people book yet" in club.ok("people")
+    club.ok("people", "add", "Wren", WREN)
+    assert "is Wren already" in club.fails(2, "people", "add", "Jenny", WREN)
+    assert "is no id of any kind" in club.fails(2, "people", "add", "Jenny", "Jenny")
+    club.ok("people", "note", "Wren", "has", "the key")
+    club.ok("people", "rename", "wren", "Wren of Gull Rock")
+    (one,) = json.loads(club.ok("people", "--json"))
+    assert (one["name"], one["also"], one["note"]) == ("Wren of Gull Rock", ["Wren"], "has the key")
+    said = club.ok("people", "remove", "Wren")
+    assert "still on officers of regatta: roundgate remove regatta officers/GW-7K3M-Q2XD" in said
+    (club.folder / "people.toml").write_text("[person.wren]\nnam = 'Wren'\n")
+    assert "people.toml" in club.fails(1, "people") and "Traceback" not in club.fails(1, "roster")
+    assert "What about people?" in club.fails(2, "people", "dance")
+
+
+def test_ids_in_the_wrong_form_are_found_with_the_repair(club: SiteUnderTest) -> None:
+    guests = club.folder / "regatta" / "guestlist.txt"
+    guests.write_text(f"{WREN}\n{TERN.lower()}\nSkua\n{WREN.lower()}\n")
+    said = club.fails(1, "check", "regatta")
+    assert f"Did you mean {TERN}?" in said and f"do: roundgate rename regatta guests/{TERN.lower()} {TERN}" in said
+    assert "'Skua' is not the id of a sailor. It should look like GW-7K3M-Q2XD." in said
+    assert f"more than once, as {WREN}" in said
+    club.ok("rename", "regatta", f"guests/{TERN.lower()}", TERN)
+    club.ok("remove", "regatta", "guests/Skua")
+    club.ok("remove", "regatta", f"guests/{WREN.lower()}")
+    club.ok("apply", "regatta", "--yes", "--despite-errors")
+    assert guests.read_text() == f"{WREN}\n{TERN}\n"

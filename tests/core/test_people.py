@@ -1,0 +1,138 @@
+"""Ids as people paste them, who was seen in a log, and the people book."""
+
+from __future__ import annotations
+
+import tomllib
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from roundgate.core.people.book import BookProblem, key_for, read_people, with_person, with_values
+from roundgate.core.people.ids import ids_in, meant_id, same_id
+from roundgate.core.people.seen import LogPattern, SeenPerson, fold, needed_text
+from roundgate.core.rulebook.model import ItemKind
+from roundgate.core.text import Text
+
+KIND = ItemKind(pattern=r"GW-[0-9A-Z]{4}-[0-9A-Z]{4}", example="GW-7K3M-Q2XD", prefix="GW-")
+RIGHT = "GW-7K3M-Q2XD"
+
+
+@pytest.mark.parametrize(
+    "pasted",
+    [
+        RIGHT,
+        f"  {RIGHT}\t",
+        RIGHT.lower(),
+        "GW\u20117K3M\u2011Q2XD",
+        "G\u200bW-7K3M-\u00adQ2XD",
+        "\ufeffGW-7K3M-Q2XD",
+        "GW-7\u041a3\u041c-Q2\u0425D",
+        "\uff27\uff37-7K3M-Q2XD",
+        "\u201cGW-7K3M-Q2XD\u201d",
+        f"https://lobby.example/sailors/{RIGHT}?tab=1",
+        f"[Wren]({RIGHT})",
+        "7K3M-Q2XD",
+        "7k3m-q2xd",
+    ],
+)
+def test_what_is_meant_is_read_out_of_what_was_pasted(pasted: str) -> None:
+    assert meant_id(pasted, KIND) == RIGHT
+    assert same_id(pasted, RIGHT, KIND)
+
+
+@pytest.mark.parametrize(
+    "pasted", ["Wren", "", "GW-7K3M", f"{RIGHT} GW-8P2C-W4TN", f"X{RIGHT}", f"{RIGHT}9", "GW_7K3M_Q2XD"]
+)
+def test_what_is_not_sure_is_no_id(pasted: str) -> None:
+    assert meant_id(pasted, KIND) == ""
+
+
+def test_ids_stand_anywhere_in_a_pasted_text_and_doubtful_ones_are_told() -> None:
+    sure, doubtful = ids_in(f"ban {RIGHT}, gw-8p2c-w4tn and (GW-2H9V-L6RB) pls, {RIGHT}", KIND)
+    assert (sure, doubtful) == ([RIGHT, "GW-2H9V-L6RB"], ["gw-8p2c-w4tn"])
+
+
+@settings(max_examples=300, deadline=None)
+@given(st.text(max_size=40))
+def test_no_text_is_ever_taken_for_another_persons_id(text: str) -> None:
+    found = meant_id(f"{text} {RIGHT} {text}", KIND)
+    assert found in ("", RIGHT)
+
+
+JOINED = r"^(?:\[(?P<time>[^\]]{19})\] )?sailor (?P<name>.+?) \((?P<id>GW-[0-9A-Z]{4}-[0-9A-Z]{4})\) came aboard"
+LEFT = JOINED.replace("came aboard", "went ashore")
+
+
+@pytest.mark.parametrize(
+    ("pattern", "text"),
+    [
+        (JOINED, ") came aboard"),
+        (LEFT, ") went ashore"),
+        (r"^sailors? came", "sailor"),
+        (r"^(?:optional )?boat \d+$", "boat "),
+        (r"a|b", ""),
+        (r"[a-z]+", ""),
+    ],
+)
+def test_the_text_that_every_match_must_hold(pattern: str, text: str) -> None:
+    found = needed_text(pattern)
+    assert found in text and (len(found) > 3 or not text), found
+
+
+def test_who_came_and_went_is_folded_into_visits_and_hours() -> None:
+    log = (
+        b"noise\n[2026-11-20 19:00:00] sailor Wren (GW-7K3M-Q2XD) came aboard\n"
+        b"[2026-11-20 19:01:00] sailor A)(B (GW-8P2C-W4TN) came aboard\n"
+        b"[2026-11-20 20:30:00] sailor Wren (GW-7K3M-Q2XD) went ashore\nsailor says: came aboard\n"
+        b"sailor Wren II (GW-7K3M-Q2XD) came aboard"
+    )
+    people: dict[str, SeenPerson] = {}
+    found = list(LogPattern(JOINED, LEFT).search(log))
+    assert [(one.name, one.came) for one in found] == [
+        ("Wren", True),
+        ("A)(B", True),
+        ("Wren", False),
+        ("Wren II", True),
+    ]
+    assert [one.time for one in found] == ["2026-11-20 19:00:00", "2026-11-20 19:01:00", "2026-11-20 20:30:00", ""]
+    for sighting, at in zip(found, (100.0, 160.0, 5500.0, 9000.0), strict=True):
+        fold(people, sighting, at)
+    wren = people["GW-7K3M-Q2XD"]
+    assert (wren.name, wren.names, wren.visits, wren.seconds) == ("Wren II", ["Wren", "Wren II"], 2, 5400.0)
+    assert (wren.first, wren.last, wren.here_since) == (100.0, 9000.0, 9000.0)
+
+
+def test_the_book_is_changed_byte_by_byte() -> None:
+    text = with_person(Text(""), "wren", "Wren", {"sailor": [RIGHT]})
+    text = with_person(text, "tern", 'Tern "T"', {"sailor": ["GW-8P2C-W4TN"]}, "pays")
+    mine = text.with_body(text.body.replace('name = "Wren"', 'name = "Wren"   # the chief'))
+    book = read_people(mine)
+    assert book.people["tern"].name == 'Tern "T"' and book.people["wren"].ids == {"sailor": (RIGHT,)}
+    after = with_values(mine, [(("person", "wren", "note"), "line 1\nline 2")])
+    assert after.body.startswith(mine.body[: mine.body.index("ids.sailor")]) and "# the chief" in after.body
+    assert tomllib.loads(after.body)["person"]["wren"]["note"] == "line 1\nline 2"
+    gone = with_values(after, [(("person", "wren"), None)])
+    assert list(read_people(gone).people) == ["tern"]
+    assert read_people(with_values(gone, [(("person", "tern"), None)])).people == {}, "the last one too"
+
+
+def test_a_person_is_found_by_key_name_other_name_or_id_and_two_are_two() -> None:
+    source = '[person.a]\nname = "Wren"\nalso = ["Jenny"]\nids.sailor = ["GW-7K3M-Q2XD"]\n[person.b]\nname = "wren"\n'
+    book = read_people(Text(source))
+    assert book.find("WREN") == ["a", "b"] and book.find("jenny") == ["a"] and book.find("B") == ["b"]
+    assert book.find("gw-7k3m-q2xd") == ["a"] and book.find("Tern") == []
+    assert book.named("gw-7k3m-q2xd", {"sailor": KIND}) == "a" and book.named("GW-8P2C-W4TN", {"sailor": KIND}) == ""
+    assert (
+        key_for("Wren", book.people) == "wren"
+        and key_for("A", book.people) == "a-2"
+        and key_for("\u00e9", {}) == "somebody"
+    )
+
+
+@pytest.mark.parametrize(
+    "source", ["[person.a]\n", '[person.a]\nname = "x"\nages = 3\n', "[person\n", 'person = "x"\n']
+)
+def test_a_book_with_a_mistake_is_told(source: str) -> None:
+    with pytest.raises(BookProblem):
+        read_people(Text(source))
