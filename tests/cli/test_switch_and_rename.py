@@ -21,12 +21,12 @@ def with_files(site: SiteUnderTest, *names: str) -> Path:
 def test_a_rank_is_commented_out_by_one_round_and_let_back_in_by_the_next(running: SiteUnderTest) -> None:
     ranks = with_files(running, "ranks.yml") / "ranks.yml"
     before = ranks.read_bytes()
-    said = running.ok("switch", "regatta", "ranks.yml:ranks.marshal", "--off")
+    said = running.ok("switch", "regatta", "ranks.yml:ranks.harbourmaster", "--off")
     assert "-> commented out" in said
     assert ranks.read_bytes() == before, "nothing is written yet"
     running.ok("apply", "regatta", "--yes", "--countdown", "0s")
-    assert b"\n  # marshal:\n  #   also: [coxswain]\n" in ranks.read_bytes()
-    running.ok("switch", "regatta", "ranks.yml:ranks.marshal", "--on")
+    assert b"\n  # harbourmaster:\n  #   also: [marshal]\n" in ranks.read_bytes()
+    running.ok("switch", "regatta", "ranks.yml:ranks.harbourmaster", "--on")
     running.ok("apply", "regatta", "--yes", "--countdown", "0s")
     assert ranks.read_bytes() == before
 
@@ -50,14 +50,14 @@ def test_a_setting_that_is_commented_out_has_its_default_and_set_lets_it_back_in
 def test_a_name_is_changed_in_its_place_and_what_follows_goes_by_the_new_name(regatta: SiteUnderTest) -> None:
     ranks = with_files(regatta, "ranks.yml") / "ranks.yml"
     before = ranks.read_text()
-    regatta.ok("set", "regatta", "ranks.yml:ranks.coxswain.also[0]=hand")
-    regatta.ok("rename", "regatta", "ranks.yml:ranks.coxswain", "cox")
-    regatta.ok("set", "regatta", "ranks.yml:ranks.cox.also[0]=crew")
+    regatta.ok("set", "regatta", "ranks.yml:ranks.harbourmaster.also[0]=deckhand")
+    regatta.ok("rename", "regatta", "ranks.yml:ranks.harbourmaster", "chief")
+    regatta.ok("set", "regatta", "ranks.yml:ranks.chief.also[0]=coxswain")
     said = regatta.ok("slate", "regatta")
-    assert "called coxswain -> called cox" in said
+    assert "called harbourmaster -> called chief" in said
     assert "somebody has changed it" not in said
     regatta.ok("apply", "regatta", "--yes")
-    wanted = before.replace("  coxswain:\n    also: [deckhand]", "  cox:\n    also: [crew]")
+    wanted = before.replace("  harbourmaster:\n    also: [marshal]", "  chief:\n    also: [coxswain]")
     assert ranks.read_text() == wanted
 
 

@@ -38,7 +38,7 @@ def check_disk(
         *lists.check_lists(context),
         *places.check_places(context),
         *mods.check_mods(context),
-        *records.check_records(context),
+        *records.check_records(context, written),
         *rules.check_rules(context),
     ]
     return in_order(_without_followers(found))

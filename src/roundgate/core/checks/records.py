@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 
 from roundgate.core import values
 from roundgate.core.checks.context import CheckContext
@@ -11,7 +11,7 @@ from roundgate.core.formats.protocol import Entry
 from roundgate.core.nearest import nearest
 from roundgate.core.patterns import fits
 from roundgate.core.people.ids import meant_id
-from roundgate.core.records.sets import Held, Record, records_in
+from roundgate.core.records.sets import Held, Record, records_in, referring
 from roundgate.core.rulebook.model import RecordField, RecordSet
 from roundgate.core.values import ValueProblem
 
@@ -57,24 +57,25 @@ CODES = (
 )
 
 
-def check_records(context: CheckContext) -> Iterator[Finding]:
-    """Check every set of records whose file exists."""
-    known = {
-        name: records_in(context.files.document(context.book.file[spec.file].path), spec)
-        for name, spec in context.book.records.items()
-    }
+def check_records(context: CheckContext, written: Collection[str] | None = None) -> Iterator[Finding]:
+    """Check every set of records whose file exists; where ``written`` names files, only what those can have changed."""
+    sets = context.book.records
+    paths = {name: context.book.file[spec.file].path for name, spec in sets.items()}
+    looked_at = {name for name in sets if written is None or paths[name] in written}
+    looked_at |= {name for to in set(looked_at) for name, _, _ in referring(to, sets)}
+    needed = looked_at | {field.to for name in looked_at for field in sets[name].field.values() if field.to in sets}
+    known = {name: records_in(context.files.document(paths[name]), sets[name]) for name in needed}
     keys = {  # where a set's file is not there, the server has records of its own that nobody can see
         name: [record.key for record in records]
         for name, records in known.items()
-        if context.book.file[context.book.records[name].file].path in context.files.texts
+        if paths[name] in context.files.texts
     }
-    for name, spec in context.book.records.items():
-        path = context.book.file[spec.file].path
-        if context.files.document(path) is not None:
-            yield from _count(context, name, spec, len(known[name]))
-            yield from _doubles(context, name, spec, known[name])
+    for name in sets:
+        if name in looked_at and context.files.document(paths[name]) is not None:
+            yield from _count(context, name, sets[name], len(known[name]))
+            yield from _doubles(context, name, sets[name], known[name])
             for record in known[name]:
-                yield from _record(context, name, spec, record, keys)
+                yield from _record(context, name, sets[name], record, keys)
 
 
 def _place(context: CheckContext, spec: RecordSet, record: Record, held: Held | None = None) -> Place:
