@@ -28,6 +28,7 @@ TABLES = {
     "ItemKind": "[kind.NAME]",
     "RecordSet": "[records.NAME]",
     "RecordField": "[records.NAME.field] FIELD = { ... }",
+    "Roster": "[roster.NAME]",
     "Rule": "[[rule]]",
     "AdviceTable": "[table.NAME]",
     "Preset": "[preset.NAME]",

@@ -146,3 +146,15 @@ def test_ids_in_the_wrong_form_are_found_with_the_repair(club: SiteUnderTest) ->
     club.ok("remove", "regatta", f"guests/{WREN.lower()}")
     club.ok("apply", "regatta", "--yes", "--despite-errors")
     assert guests.read_text() == f"{WREN}\n{TERN}\n"
+
+
+def test_ids_pasted_from_a_chat_go_onto_a_roster_and_doubtful_ones_do_not(club: SiteUnderTest) -> None:
+    chat = f"hi, {SKUA} and ({PLOVER}) please; also gw-aaaa-bbbb\n" + "".join(f"GW-{n:04}-ABCD;" for n in range(40))
+    said = club.run("roster", "import", "regatta", "guests", "-", given=chat).stdout
+    assert "not written as an id is: gw-aaaa-bbbb" in said and "1 of them are on guests already" in said
+    assert "(41 waiting)" in said
+    path = club.folder / "ids.json"
+    path.write_text(json.dumps([{"who": WREN}, {"who": "GW-9999-AAAA"}]))
+    assert "GW-9999-AAAA: not there" in club.ok("roster", "import", "harbour", "bans", str(path))
+    assert "nobody new" in club.ok("roster", "import", "harbour", "bans", str(path))
+    assert "has no roster 'gests'" in club.fails(2, "roster", "import", "harbour", "gests", str(path))

@@ -9,6 +9,7 @@ import pytest
 import yaml
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from roundgate.core.checks import check_disk
 from roundgate.core.files import ServerFiles
@@ -25,7 +26,7 @@ from roundgate.core.operations import (
 )
 from roundgate.core.records.sets import find_records, place_of_set, records_in
 from roundgate.core.rulebook.expansion import expanded
-from roundgate.core.rulebook.model import About, File, ItemKind, RecordField, RecordSet, Rulebook
+from roundgate.core.rulebook.model import About, File, ItemKind, RecordField, RecordSet, Roster, Rulebook, Setting
 from roundgate.core.slate import Outcome, replay
 from roundgate.core.text import Text
 
@@ -199,6 +200,32 @@ def test_what_is_wrong_with_records_is_found(old: str, new: str, codes: list[str
     found = check_disk("red", files_of(text=text.replace(old, new)), {})
     assert [one.code for one in found] == codes, found
     assert [one.code for one in check_disk("red", files_of(text='{"crew": []}'), {})] == ["records-few"]
+
+
+def test_rosters_are_checked_against_each_other_and_for_what_switches_them_on() -> None:
+    made = book(
+        guests=RecordSet(file="guests", at="[*]", kind="sailor"), bans=RecordSet(file="bans", at="[*]", kind="sailor")
+    )
+    lists = {name: File(path=name, format="lines", made="by-hand") for name in ("guests", "bans")}
+    switch = Setting(type="bool", file="core", key="guests.only", default=False)
+    made = replace(
+        made,
+        file={**made.file, **lists, "core": File(path="core", format="ini", made="by-hand")},
+        setting={"guests.only": switch},
+        roster={
+            "guests": Roster(records="guests", meaning="allow", on="guests.only", switch={"guests.only": "on"}),
+            "bans": Roster(records="bans", meaning="ban"),
+        },
+    )
+    texts = {"crew": Text(SHAPES["json"][0]), "ranks.yml": Text("ranks:\n  mate: {}\n  cook: {}\n")}
+    texts |= {"guests": Text("GW-1\nGW-2\n"), "bans": Text("GW-2\nGW-3\n")}
+    found = check_disk("red", ServerFiles(made, texts), {})
+    assert [(one.code, one.do) for one in found] == [
+        ("person-banned", "roundgate remove red guests/GW-2"),
+        ("roster-off", "roundgate set red guests.only=on"),
+    ]
+    on = ServerFiles(made, {**texts, "core": Text("guests.only=true\n"), "bans": Text("GW-3\n")})
+    assert check_disk("red", on, {}) == []
 
 
 def test_a_record_is_meant_by_its_key_its_title_or_a_name_in_it() -> None:

@@ -46,6 +46,9 @@ BOOKS = "tests/core/test_rulebook.py"
 LANGUAGE = "tests/core/test_rulebook_language.py"
 WHOLE = "tests/cli/test_whole_server.py"
 COMPLETION = "tests/cli/test_completion.py"
+RECORDS = "tests/core/test_records.py"
+PEOPLE = "tests/core/test_people.py"
+CLUB = "tests/cli/test_people.py"
 
 MUTATIONS = [
     # --- values ---
@@ -532,5 +535,55 @@ MUTATIONS = [
         "return call.fitting(_built_in(call, name), _mods(call, name))",
         "return call.fitting(_built_in(call, name))",
         COMPLETION,
+    ),
+    # --- records and people ---
+    Mutation("core/records/sets.py", "return by_key or [record", "return [record", RECORDS),
+    Mutation(
+        "core/records/sets.py",
+        "is_nested = any(len(path) > 2 for path in inner)",
+        "is_nested = False",
+        "tests/cli/test_records.py -k table",
+    ),
+    Mutation(
+        "core/operations/records.py", "if any(record.key == self.record for record in records):", "if False:", RECORDS
+    ),
+    Mutation("core/operations/records.py", "if len(records) != 1:", "if not records:", RECORDS),
+    Mutation("core/operations/records.py", "if kept != [item for item in new if item in old]", "if False", RECORDS),
+    Mutation("core/operations/records.py", "if entry.value == self.old]", "]", RECORDS),
+    Mutation(
+        "core/operations/records.py",
+        "then = same[0].then if same else self.then",
+        "then = self.then",
+        "tests/cli/test_records.py",
+    ),
+    Mutation("core/checks/records.py", "if described.needed and field not in record.fields:", "if False:", RECORDS),
+    Mutation("core/checks/records.py", "entry.value not in keys[described.to]", "False", RECORDS),
+    Mutation(
+        "core/checks/records.py",
+        "looked_at |= {name for to in set(looked_at)",
+        "looked_at & {name for to in set(looked_at)",
+        "tests/cli/test_records.py -k others_name",
+    ),
+    Mutation(
+        "core/checks/records.py",
+        "meant = meant_id(record.key, kind) or record.key if kind",
+        "meant = record.key if kind",
+        CLUB + " -k wrong_form",
+    ),
+    Mutation("core/people/ids.py", "if len(exact) == 1:", "if exact:", PEOPLE),
+    Mutation("core/people/ids.py", "return found[0] if len(found) == 1 else", "return found[0] if found else", PEOPLE),
+    Mutation("core/people/seen.py", 'if follows in ("*", "?", "{") else part', "if False else part", PEOPLE),
+    Mutation("core/people/seen.py", "person.here_since = 0.0\n", "pass\n", PEOPLE),
+    Mutation("host/people/seen.py", 'cut = data.rfind(b"\\n") + 1', "cut = len(data)", CLUB + " -k every_kind"),
+    Mutation(
+        "host/people/seen.py", "known = {one.inode: one.read", "known = {one.read: one.inode", CLUB + " -k every_kind"
+    ),
+    Mutation("api/people.py", "if present is None:", "if True:", CLUB + " -k book_wants"),
+    Mutation("api/people.py", "    if exact:\n", "    if True:\n", CLUB + " -k book_wants"),
+    Mutation(
+        "api/record_changes.py",
+        "made.append(FollowRename(",
+        "repr(FollowRename(",
+        "tests/cli/test_records.py -k renamed",
     ),
 ]

@@ -10,7 +10,7 @@ from roundgate.api.server import OpenServer
 from roundgate.core.operations import AddRecord, Operation, RemoveRecord, SetField
 from roundgate.core.operations.records import in_order
 from roundgate.core.people.book import People
-from roundgate.core.people.ids import meant_id
+from roundgate.core.people.ids import ids_in, meant_id
 from roundgate.core.people.seen import SeenPerson
 from roundgate.core.records.sets import Record, records_in
 from roundgate.core.rulebook.model import ItemKind, RecordSet, Roster, Rulebook
@@ -157,6 +157,32 @@ def synced(server: OpenServer, people: People, *, exact: bool = False) -> Synced
             spec = book.records[book.roster[one.roster].records]
             made.append(RemoveRecord(book.file[spec.file].path, book.roster[one.roster].records, one.id))
     return Synced(tuple(made), tuple(unwanted), tuple(unknown))
+
+
+class Imported(Struct, frozen=True):
+    """What an import would bring onto a roster."""
+
+    operations: tuple[Operation, ...]
+    there: tuple[str, ...]
+    """Ids that are on it already."""
+    doubtful: tuple[str, ...]
+    """What looks like an id and is not written as one."""
+
+
+def imported(server: OpenServer, people: People, name: str, text: str) -> Imported:
+    """Take the ids of a roster's kind out of a text, and make the operations that put the new ones onto it."""
+    book = server.book
+    roster = book.roster[name]
+    spec, kind = book.records[roster.records], book.kind.get(kind_of_roster(book, roster), ItemKind())
+    sure, doubtful = ids_in(text, kind)
+    there = {one.id for one in standings(server, with_slate=True) if one.roster == name}
+    path = book.file[spec.file].path
+    made: list[Operation] = []
+    for one in sure:
+        if one not in there:
+            key = people.named(one, book.kind)
+            made.append(_joining(spec, path, roster, Someone(one, people.people[key].name if key else ""), {}))
+    return Imported(tuple(made), tuple(one for one in sure if one in there), tuple(doubtful))
 
 
 def _joining(spec: RecordSet, path: str, roster: Roster, who: Someone, given: Mapping[str, str]) -> Operation:

@@ -257,7 +257,8 @@ def roster(
         list[str] | None,
         typer.Argument(
             metavar="[SERVER]",
-            help="nothing or SERVER: who is on what; sync [SERVER]: make it so as the people book wants it",
+            help="nothing or SERVER: who is on what; sync [SERVER]: as the people book wants it; "
+            "import SERVER ROSTER FILE (- for standard input)",
             autocompletion=complete_server,
         ),
     ] = None,
@@ -267,11 +268,15 @@ def roster(
     """Who is on which roster (admins, guests, bans) of which server; or make the rosters as the people book wants them.
 
     'sync' puts what is missing onto the slates. Who is there and not wanted is told and kept, unless --exact.
+    'import' takes the ids out of any text: a list, CSV, JSON, a chat. Doubtful ones are told and not taken.
     """
     context = CallContext()
     words = words or []
     if words[:1] == ["sync"] and "sync" not in context.names:
         _sync(context, words[1] if len(words) > 1 else "@all", exact=exact)
+        return
+    if words[:1] == ["import"] and "import" not in context.names:
+        _import(context, words[1:])
         return
     if len(words) > 1:
         raise WrongWords("Which servers?", "roundgate roster SERVER, or: roundgate roster sync SERVER")
@@ -307,6 +312,36 @@ def _matrix(context: CallContext, servers: list[OpenServer], *, as_json: bool) -
         for one, found in ordered
     ]
     echo_table(("name", "id", *columns), rows)
+
+
+def _import(context: CallContext, words: list[str]) -> None:
+    """Put the ids that a text holds onto a roster."""
+    import sys
+    from pathlib import Path
+
+    from roundgate.api.people import imported
+    from roundgate.cli.edit import put
+
+    if len(words) != 3:
+        raise WrongWords("A server, a roster and a file are needed.", "roundgate roster import SERVER ROSTER FILE")
+    server, name = context.server(words[0]), words[1]
+    if name not in server.book.roster:
+        raise UnknownName(
+            f"{server.name} has no roster '{name}'.", f"Rosters: {', '.join(server.book.roster) or 'none'}"
+        )
+    try:
+        text = sys.stdin.read() if words[2] == "-" else Path(words[2]).read_text("utf-8", "replace")
+    except OSError as error:
+        raise Trouble(f"{words[2]} cannot be read: {(error.strerror or str(error)).lower()}.") from error
+    found = imported(server, _book(context), name, text)
+    for one in found.doubtful:
+        echo(f"{server.name}  not taken, for it is not written as an id is: {plain(one)}")
+    if found.there:
+        echo(f"{server.name}  {len(found.there)} of them are on {name} already")
+    if found.operations:
+        put(server, found.operations)
+    else:
+        echo(f"{server.name}: nobody new for {name} is in that text.")
 
 
 def _sync(context: CallContext, word: str, *, exact: bool) -> None:

@@ -86,6 +86,14 @@ def _said(value: TomlValue, spec: Setting) -> str:
     return values.show(values.parse(values.plain_text(value, spec), spec), spec)
 
 
+def holds(source: str, names: Mapping[str, Any]) -> bool:
+    """Tell whether an expression holds; one that cannot be worked out is taken to."""
+    try:
+        return bool(work_out(read_expression(source), names))
+    except ExpressionProblem:
+        return True
+
+
 def overriding(spec: Setting, names: Mapping[str, Any]) -> list[str]:
     """Give what overrides a setting now, by the names of its expression; none where the setting counts."""
     if not spec.overridden_by:

@@ -39,6 +39,7 @@ def check_disk(
         *places.check_places(context),
         *mods.check_mods(context),
         *records.check_records(context, written),
+        *(records.check_rosters(context) if written is None else ()),
         *rules.check_rules(context),
     ]
     return in_order(_without_followers(found))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterator, Mapping
 
 from roundgate.core import values
+from roundgate.core.advice import holds
 from roundgate.core.checks.context import CheckContext
 from roundgate.core.findings import Code, Finding, Place
 from roundgate.core.formats.protocol import Entry
@@ -49,6 +50,18 @@ CODES = (
     Code("records-few", "error", "Too few records", "The server needs more of them."),
     Code("records-many", "error", "Too many records", "The server reads only the first ones."),
     Code(
+        "roster-off",
+        "warning",
+        "A list of people that does not count",
+        "Such as an allow list while the setting that switches it on is off: anybody may come in.",
+    ),
+    Code(
+        "person-banned",
+        "warning",
+        "Somebody who is banned, and admin or guest as well",
+        "Most servers let the ban count. One of the two is left over.",
+    ),
+    Code(
         "record-plain",
         "error",
         "A plain value among records, or a record among plain values",
@@ -76,6 +89,30 @@ def check_records(context: CheckContext, written: Collection[str] | None = None)
             yield from _doubles(context, name, sets[name], known[name])
             for record in known[name]:
                 yield from _record(context, name, sets[name], record, keys)
+
+
+def check_rosters(context: CheckContext) -> Iterator[Finding]:
+    """Check rosters against each other, and whether they count at all."""
+    book = context.book
+    held: dict[str, list[Record]] = {}
+    for name, roster in book.roster.items():
+        spec = book.records[roster.records]
+        path = book.file[spec.file].path
+        held[name] = records_in(context.files.document(path), spec) if path in context.files.texts else []
+        if roster.on and held[name] and not holds(roster.on, context.files.names):
+            cause = f"{name} has {len(held[name])} entries and does not count: {roster.on} does not hold."
+            words = [f"{setting}={value}" for setting, value in roster.switch.items()]
+            do = context.command("set", *words) if words else f"roundgate explain {roster.records}"
+            yield context.finding("roster-off", "warning", Place(path), cause, do, name)
+    for ban in (name for name, roster in book.roster.items() if roster.meaning == "ban"):
+        banned = {record.key for record in held[ban]}
+        for name in (other for other, roster in book.roster.items() if roster.meaning in ("admin", "allow")):
+            spec = book.records[book.roster[name].records]
+            for record in (one for one in held[name] if one.key in banned):
+                cause = f"{record.title(spec)} is on {name} and on {ban}."
+                do = context.command("remove", f"{book.roster[name].records}/{record.key}")
+                place = _place(context, spec, record)
+                yield context.finding("person-banned", "warning", place, cause, do, name)
 
 
 def _place(context: CheckContext, spec: RecordSet, record: Record, held: Held | None = None) -> Place:
