@@ -39,6 +39,7 @@ def test_a_set_is_a_table_and_a_record_its_fields(regatta: SiteUnderTest) -> Non
     assert [row["name"] for row in found["settings"]] == ["race.laps"]
     for name, count in (("roles", 2), ("categories", 2), ("levels", 3), ("guests", 3), ("crates", 1)):
         assert f"{count} of them." in regatta.ok("show", "regatta", name)
+    assert "wooden  (3 values)  (4 values)" in regatta.ok("show", "regatta", "crates")
 
 
 def test_fields_are_set_checked_and_shown_as_waiting(regatta: SiteUnderTest) -> None:
@@ -55,6 +56,7 @@ def test_fields_are_set_checked_and_shown_as_waiting(regatta: SiteUnderTest) -> 
     regatta.ok("set", "regatta", "officers/Tern.rank=deckhand")
     names = [one["name"] for one in json.loads(regatta.ok("slate", "--json"))[0]["changes"]]
     assert names.count("officers/GW-8P2C-W4TN.rank") == 1, "the later one takes the place of the first"
+    assert "somebody has changed it" not in regatta.ok("slate"), "and remembers what was there before both"
 
 
 def test_a_record_is_added_from_a_template_or_like_another(regatta: SiteUnderTest) -> None:
@@ -105,6 +107,8 @@ def test_a_record_is_removed_and_a_rewind_brings_it_back(regatta: SiteUnderTest)
 def test_removing_what_others_name_is_found_before_it_counts(regatta: SiteUnderTest) -> None:
     said = regatta.fails(1, "remove", "regatta", "ranks/marshal")
     assert "record-reference" in said and "there is no ranks/marshal" in said
+    said = regatta.fails(1, "remove", "regatta", "ranks/harbourmaster")
+    assert "Wren: there is no ranks/harbourmaster" in said, "it is named in another file"
 
 
 def test_what_waits_for_a_record_finds_it_after_the_file_was_edited_by_hand(regatta: SiteUnderTest) -> None:

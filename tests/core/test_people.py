@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from roundgate.core.people.book import BookProblem, key_for, read_people, with_person, with_values
 from roundgate.core.people.ids import ids_in, meant_id, same_id
-from roundgate.core.people.seen import LogPattern, SeenPerson, fold, needed_text
+from roundgate.core.people.seen import LogPattern, SeenPerson, Sighting, fold, needed_text
 from roundgate.core.rulebook.model import ItemKind
 from roundgate.core.text import Text
 
@@ -42,7 +42,17 @@ def test_what_is_meant_is_read_out_of_what_was_pasted(pasted: str) -> None:
 
 
 @pytest.mark.parametrize(
-    "pasted", ["Wren", "", "GW-7K3M", f"{RIGHT} GW-8P2C-W4TN", f"X{RIGHT}", f"{RIGHT}9", "GW_7K3M_Q2XD"]
+    "pasted",
+    [
+        "Wren",
+        "",
+        "GW-7K3M",
+        f"{RIGHT} GW-8P2C-W4TN",
+        "gw-7k3m-q2xd gw-8p2c-w4tn",
+        f"X{RIGHT}",
+        f"{RIGHT}9",
+        "GW_7K3M_Q2XD",
+    ],
 )
 def test_what_is_not_sure_is_no_id(pasted: str) -> None:
     assert meant_id(pasted, KIND) == ""
@@ -98,6 +108,10 @@ def test_who_came_and_went_is_folded_into_visits_and_hours() -> None:
     assert [one.time for one in found] == ["2026-11-20 19:00:00", "2026-11-20 19:01:00", "2026-11-20 20:30:00", ""]
     for sighting, at in zip(found, (100.0, 160.0, 5500.0, 9000.0), strict=True):
         fold(people, sighting, at)
+    twice = Sighting("GW-8P2C-W4TN", "A)(B", "", came=False)
+    for at in (200.0, 260.0):
+        fold(people, twice, at)
+    assert people["GW-8P2C-W4TN"].seconds == 40.0, "who went twice came once"
     wren = people["GW-7K3M-Q2XD"]
     assert (wren.name, wren.names, wren.visits, wren.seconds) == ("Wren II", ["Wren", "Wren II"], 2, 5400.0)
     assert (wren.first, wren.last, wren.here_since) == (100.0, 9000.0, 9000.0)

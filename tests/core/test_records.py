@@ -221,8 +221,8 @@ def test_rosters_are_checked_against_each_other_and_for_what_switches_them_on() 
     texts |= {"guests": Text("GW-1\nGW-2\n"), "bans": Text("GW-2\nGW-3\n")}
     found = check_disk("red", ServerFiles(made, texts), {})
     assert [(one.code, one.do) for one in found] == [
-        ("person-banned", "roundgate remove red guests/GW-2"),
         ("roster-off", "roundgate set red guests.only=on"),
+        ("person-banned", "roundgate remove red guests/GW-2"),
     ]
     on = ServerFiles(made, {**texts, "core": Text("guests.only=true\n"), "bans": Text("GW-3\n")})
     assert check_disk("red", on, {}) == []
