@@ -41,6 +41,15 @@ def test_every_command_prints_what_its_type_says(site: SiteUnderTest) -> None:
     assert facts[0] == "port-owned" and "value-in-force" in facts and facts[-1] == "stayed-up"
     (home / "ranks.yml").write_text("ranks:\n  mate:\n    may: [a\n")
     printed(site, "check", "regatta", code=1)
+    (home / "ranks.yml").unlink()
+    (home / "guestlist.txt").write_text("GW-7K3M-Q2XD\n")
+    printed(site, "show", "regatta", "guests", "officers")
+    printed(site, "explain", "regatta", "officers")
+    site.ok("people", "add", "Wren", "GW-7K3M-Q2XD")
+    printed(site, "people")
+    site.ok("send", "regatta", "muster 2")
+    printed(site, "people seen", "regatta")
+    printed(site, "roster")
     printed(site, "check", str(home / "ranks.yml"), code=1)
 
 

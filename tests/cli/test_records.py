@@ -42,6 +42,14 @@ def test_a_set_is_a_table_and_a_record_its_fields(regatta: SiteUnderTest) -> Non
     assert "wooden  (3 values)  (4 values)" in regatta.ok("show", "regatta", "crates")
 
 
+def test_a_set_is_explained_with_what_its_fields_may_be(regatta: SiteUnderTest) -> None:
+    said = regatta.ok("explain", "regatta", "officers")
+    assert "named by     id" in said and "the id of a sailor, such as GW-7K3M-Q2XD" in said and "one of ranks" in said
+    (page,) = json.loads(regatta.ok("explain", "regatta", "categories", "--json"))
+    assert (page["what"], page["count"], page["needed"]) == ("records", 2, ["limit"])
+    assert "1 to 12" in page["fields"]["limit"]
+
+
 def test_fields_are_set_checked_and_shown_as_waiting(regatta: SiteUnderTest) -> None:
     said = regatta.fails(1, "set", "regatta", "officers/Wren.rank=marshl")
     assert "there is no ranks/marshl. Did you mean marshal?" in said and "Nothing was put on the slate" in said
@@ -120,3 +128,27 @@ def test_what_waits_for_a_record_finds_it_after_the_file_was_edited_by_hand(rega
     regatta.ok("apply", "--yes")
     ranks = {one["name"]: one["rank"] for one in json.loads((home / "officers.json").read_text())["officers"]}
     assert ranks == {"Wren": "harbourmaster", "Tern": "marshal", "Skua": "coxswain"}
+
+
+def test_a_secret_field_is_asked_for_and_never_shown(regatta: SiteUnderTest) -> None:
+    book = regatta.folder / "rulebooks"
+    book.mkdir()
+    (book / "quay.toml").write_text(
+        '[rulebook]\nname = "quay"\nlayers = ["gullwind"]\n[records.officers.field]\n'
+        'badge = { type = "secret", length = [4, 20] }\npassword = { type = "secret" }\n'
+    )
+    path = regatta.folder / "roundgate.toml"
+    path.write_text(path.read_text().replace('rulebook = "gullwind"', 'rulebook = "quay"'))
+    secret = "barnacle-77"
+    for words in (
+        ["set", "regatta", f"officers/Wren.badge={secret}"],
+        ["add", "regatta", "officers", "id=GW-1A1A-1A1A", f"badge={secret}"],
+    ):
+        assert "must not be part of the command" in regatta.fails(2, *words)
+    said = regatta.ok("set", "regatta", "officers/Wren.badge", given=f"{secret}\n")
+    said += regatta.ok("slate", "regatta") + regatta.ok("slate", "--json") + regatta.ok("show", "regatta", "officers")
+    said += regatta.ok("apply", "regatta", "--yes") + regatta.ok("rounds", "show", "1")
+    said += regatta.ok("show", "regatta", "officers/Wren") + regatta.ok("show", "regatta", "officers", "--json")
+    said += regatta.ok("show", "regatta", "--all") + regatta.ok("check", "regatta")
+    assert secret not in said and "(hidden, new)" in said and "(set, hidden)" in said
+    assert secret in (regatta.folder / "regatta" / "officers.json").read_text()

@@ -18,7 +18,7 @@ from roundgate.core.formats.protocol import Document, EditRefused, Entry, Path
 from roundgate.core.operations import Operation, Rename, SetValue, Switch, Unset
 from roundgate.core.rulebook.expansion import CONSOLE
 from roundgate.core.rulebook.model import Setting
-from roundgate.core.secrets import sounds_secret
+from roundgate.core.secrets import is_secret_field, sounds_secret
 from roundgate.core.typed import KINDS, KindMismatch, Typed, typed
 from roundgate.core.values import ValueProblem
 from roundgate.host.errors import Trouble, UnknownName, WrongWords
@@ -69,9 +69,7 @@ class KeyChanges:
     def _operations(self, word: str) -> list[Operation]:
         name, given = split_assignment(word)
         if is_address(self.holder.book, name):
-            if given is None:
-                raise WrongWords(f"'{word}' has no value.", command("set", self.holder.name, f"{name}=VALUE"))
-            return RecordChanges(self.holder).changed(name, given)
+            return self._of_record(word, name, given)
         target = self._target(name)
         is_secret = values.is_hidden(target.spec) if target.spec else sounds_secret(target.key)
         if is_secret:
@@ -83,6 +81,17 @@ class KeyChanges:
         value = self._typed(target, given)
         held, here_only = self._held(target.file, target.key), self.options.here_only
         return [SetValue(target.file, target.key, value.text, held, here_only=here_only, kind=value.kind)]
+
+    def _of_record(self, word: str, name: str, given: str | None) -> list[Operation]:
+        """Make the operations on a field of records; the value of a secret is asked for."""
+        changes = RecordChanges(self.holder)
+        address = changes.address(name, with_field=True)
+        if is_secret_field(self.holder.book, address.name, address.field):
+            target = Target(name, self.holder.book.file[address.spec.file].path, "", None)
+            given = self._secret(target, given=given is not None)
+        elif given is None:
+            raise WrongWords(f"'{word}' has no value.", command("set", self.holder.name, f"{name}=VALUE"))
+        return changes.changed(name, given)
 
     def _held(self, file: str, key: str) -> str | None:
         """Give what a file holds for a key now."""

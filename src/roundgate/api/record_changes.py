@@ -14,6 +14,7 @@ from roundgate.core.operations import AddRecord, FollowRename, Operation, Remove
 from roundgate.core.operations.records import template_values
 from roundgate.core.records.sets import Record, find_records, records_in, referring
 from roundgate.core.rulebook.model import RecordField, RecordSet, Rulebook
+from roundgate.core.secrets import is_secret_field
 from roundgate.core.values import ValueProblem
 from roundgate.host.errors import Trouble, UnknownName, WrongWords
 from roundgate.host.workspace import Holder
@@ -180,6 +181,11 @@ class RecordChanges:
                 key = word
                 continue
             field = self._field(name, spec, field)
+            if is_secret_field(self.book, name, field):
+                raise WrongWords(
+                    f"{field} is a secret and must not be part of the command: others on this machine can read it.",
+                    f"leave it out, then: roundgate set {self.holder.name} {name}/KEY.{field}    (it is asked for)",
+                )
             given[field] = self._stored(f"{name}/{{}}.{field}", spec.field.get(field), value, ())
         return key, given
 

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from roundgate.api.lookup import find_name, list_of, setting_of
+from roundgate.api.record_changes import set_named
 from roundgate.api.server import OpenServer
 from roundgate.cli.screen.output import echo, plain, styled
-from roundgate.cli.screen.outputs import CodePage, KeyPage, ListPage, SettingPage
+from roundgate.cli.screen.outputs import CodePage, KeyPage, ListPage, RecordsPage, SettingPage
 from roundgate.cli.settings import notes_of
 from roundgate.core import values
 from roundgate.core.advice import limit_words, table_words
 from roundgate.core.files import format_value
 from roundgate.core.formats.places import find_key
 from roundgate.core.layers import layers_of
+from roundgate.core.records.sets import records_in
 from roundgate.core.rulebook.expansion import family
 from roundgate.core.rulebook.expressions import names_in, read_expression
 from roundgate.core.rulebook.model import Rulebook, Setting
@@ -29,8 +31,13 @@ _REWRITTEN = {
 }
 
 
-def page_of(server: OpenServer, word: str) -> SettingPage | ListPage | KeyPage:
-    """Give all there is to know of a setting, a list, or a key that no rulebook describes. Raises UnknownName."""
+def page_of(server: OpenServer, word: str) -> SettingPage | ListPage | RecordsPage | KeyPage:
+    """Give all there is to know of a setting, a list, a set of records, or a key that no rulebook describes.
+
+    Raises UnknownName.
+    """
+    if set_named(server.book, word) and not find_name(server.book, word):
+        return _records_page(server, set_named(server.book, word))
     if find_name(server.book, word) in server.book.list:
         return _list_page(server, word)
     target = setting_of(server.workspace, word)
@@ -122,7 +129,24 @@ def _list_page(server: OpenServer, word: str) -> ListPage:
     )
 
 
-def echo_page(page: SettingPage | ListPage | KeyPage, book: Rulebook) -> None:
+def _records_page(server: OpenServer, name: str) -> RecordsPage:
+    spec = server.book.records[name]
+    path = server.book.file[spec.file].path
+    return RecordsPage(
+        server=server.name,
+        name=name,
+        about=spec.about,
+        key=spec.key,
+        fields={field: " ".join(f"{one.about} {values.describe(one)}".split()) for field, one in spec.field.items()},
+        needed=[field for field, one in spec.field.items() if one.needed],
+        least=spec.least,
+        most=spec.most,
+        file=path,
+        count=len(records_in(server.workspace.read().files.document(path), spec)),
+    )
+
+
+def echo_page(page: SettingPage | ListPage | RecordsPage | KeyPage, book: Rulebook) -> None:
     """Print a page as text."""
     if isinstance(page, KeyPage):
         echo(f"{page.name}: no rulebook knows it; it is read and written as plain text.")
@@ -131,6 +155,8 @@ def echo_page(page: SettingPage | ListPage | KeyPage, book: Rulebook) -> None:
     facts: dict[str, str | int | None]
     if isinstance(page, SettingPage):
         facts, how = _setting_facts(page), f"set {page.server} {_example(page.name, book.setting[page.name])}"
+    elif isinstance(page, RecordsPage):
+        facts, how = _records_facts(page), f"set {page.server} {page.name}/RECORD.FIELD=VALUE; add, remove, rename"
     else:
         facts, how = _list_facts(page), f"add {page.server} {page.name} ENTRY; remove, move"
     for label, value in facts.items():
@@ -164,6 +190,19 @@ def _setting_facts(page: SettingPage) -> dict[str, str | int | None]:
         "on the slate": page.slate,
         "running": page.running if page.running not in ("", page.on_disk or "-") else "",
         "world made": f"with {page.world}" if page.world else "",
+    }
+
+
+def _records_facts(page: RecordsPage) -> dict[str, str | int | None]:
+    fields: dict[str, str | int | None] = dict(page.fields)
+    return {
+        "named by": "its name in the file" if page.key == "*" else page.key,
+        **fields,
+        "needed": ", ".join(page.needed),
+        "least": page.least or None,
+        "most": page.most,
+        "where": page.file,
+        "on disk": f"{page.count} of them",
     }
 
 

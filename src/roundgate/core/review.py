@@ -15,7 +15,7 @@ from roundgate.core.differences import lines_of, unified
 from roundgate.core.files import ServerFiles, default_words, format_value, held_words
 from roundgate.core.formats.places import find_key
 from roundgate.core.formats.protocol import Entry
-from roundgate.core.operations import AddRecord, Change, CopyFile, RemoveRecord
+from roundgate.core.operations import AddRecord, Change, CopyFile, Operation, RemoveRecord, SetField
 from roundgate.core.rulebook.expansion import setting_at
 from roundgate.core.rulebook.model import Rulebook, Setting
 from roundgate.core.secrets import (
@@ -23,6 +23,7 @@ from roundgate.core.secrets import (
     hidden_line,
     hidden_paths,
     is_secret,
+    is_secret_field,
     may_be_named_elsewhere,
     secret_entries,
     secret_names,
@@ -159,7 +160,7 @@ def format_stored(stored: str | None, change: Change, book: Rulebook) -> str:
 
 def _in_words(change: Change, book: Rulebook) -> ChangeWords:
     operation = change.operation
-    is_hidden = is_secret(book, change.file, change.name.partition(":")[2])
+    is_hidden = is_secret(book, change.file, change.name.partition(":")[2]) or _has_secret_fields(operation, book)
 
     def format_one(stored: str | None) -> str:
         return format_stored(stored, change, book)
@@ -167,6 +168,15 @@ def _in_words(change: Change, book: Rulebook) -> ChangeWords:
     when_slated = format_one(operation.value_when_slated) if change.has_moved_on else ""
     before, after = operation.in_words(change, format_one, is_secret=is_hidden)
     return ChangeWords(change.name, change.file, before, after, when_slated, change.is_nothing)
+
+
+def _has_secret_fields(operation: Operation, book: Rulebook) -> bool:
+    """Tell whether an operation on a record is about a field that must not be shown."""
+    if isinstance(operation, SetField):
+        return is_secret_field(book, operation.set, operation.field)
+    if isinstance(operation, AddRecord):
+        return any(is_secret_field(book, operation.set, name) for name, _ in operation.values)
+    return False
 
 
 def _consequences(outcome: Outcome) -> Iterator[Consequence]:

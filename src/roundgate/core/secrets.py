@@ -69,7 +69,14 @@ def _types(book: Rulebook, file_path: str) -> dict[str, str]:
     types = {
         one.key: spec.type for spec in book.setting.values() for one in spec.also if (one.file or spec.file) in files
     }
-    return types | {spec.key: spec.type for spec in book.setting.values() if spec.file in files}
+    fields = {
+        (field.key.strip('"') or name): field.type
+        for one in book.records.values()
+        if one.file in files
+        for name, field in one.field.items()
+        if field.type == "secret"
+    }
+    return fields | types | {spec.key: spec.type for spec in book.setting.values() if spec.file in files}
 
 
 def _holds_secret(types: Mapping[str, str], key: str) -> bool:
@@ -212,3 +219,10 @@ def shown_line(text: Text, start: int, end: int, entries: list[Entry]) -> tuple[
         if start >= entry.start:
             column, length = entry.start - line_start + 1, len(HIDDEN)
     return line, column, length
+
+
+def is_secret_field(book: Rulebook, set_name: str, field: str) -> bool:
+    """Tell whether a field of a set of records is a secret: by the rulebook, or by the sound of its name."""
+    spec = book.records.get(set_name)
+    described = spec.field.get(field) if spec is not None else None
+    return described.type == "secret" if described is not None else sounds_secret(field)

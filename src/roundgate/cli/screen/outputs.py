@@ -187,6 +187,21 @@ class ListPage(Struct, frozen=True, rename="kebab", tag_field="what", tag="list"
     on_disk: list[str]
 
 
+class RecordsPage(Struct, frozen=True, rename="kebab", tag_field="what", tag="records"):
+    """What ``explain`` knows of a set of records."""
+
+    server: str
+    name: str
+    about: Annotated[str, _about("what the records are")]
+    key: Annotated[str, _about("the field that names a record; `*`: its name in the file")]
+    fields: Annotated[dict[str, str], _about("the fields, and what each may be")]
+    needed: Annotated[list[str], _about("the fields that every record must have")]
+    least: Annotated[int, _about("the fewest records that the server takes")]
+    most: Annotated[int | None, _about("the most records that the server takes")]
+    file: str
+    count: Annotated[int, _about("how many there are on disk")]
+
+
 class KeyPage(Struct, frozen=True, rename="kebab", tag_field="what", tag="key"):
     """What ``explain`` knows of a key that no rulebook describes."""
 
@@ -208,7 +223,7 @@ class CodePage(Struct, frozen=True, rename="kebab", tag_field="what", tag="findi
     right: Annotated[str, _about("the same without it")]
 
 
-Page = SettingPage | ListPage | KeyPage | CodePage
+Page = SettingPage | ListPage | RecordsPage | KeyPage | CodePage
 
 
 class ChangeOutput(Struct, frozen=True, rename="kebab"):
@@ -343,6 +358,9 @@ OUTPUTS: dict[str, Any] = {
     "rounds": list[RoundOutput],
     "rounds show": RoundOutput,
     "rulebook list": list[str],
+    "people": list[PersonOutput],
+    "people seen": list[SeenOutput],
+    "roster": list[RosterOutput],
 }
 """What each command prints with ``--json``."""
 

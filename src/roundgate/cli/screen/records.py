@@ -9,7 +9,8 @@ from roundgate.api.server import OpenServer
 from roundgate.cli.screen.output import echo, echo_table, plain, styled
 from roundgate.core.files import ServerFiles, format_value
 from roundgate.core.records.sets import Record, columns, records_in
-from roundgate.core.rulebook.model import RecordSet
+from roundgate.core.rulebook.model import RecordSet, Rulebook
+from roundgate.core.secrets import is_secret_field
 
 if TYPE_CHECKING:
     from roundgate.cli.screen.outputs import RecordsOutput
@@ -21,13 +22,13 @@ def names_records(server: OpenServer, word: str) -> bool:
     return is_address(book, word) or (word.lower() in {name.lower() for name in book.records})
 
 
-def _cells(record: Record, names: list[str], spec: RecordSet) -> list[str]:
-    cells = []
+def _cells(record: Record, names: list[str], book: Rulebook, name_of_set: str) -> list[str]:
+    cells, spec = [], book.records[name_of_set]
     for name in names:
         held, described = record.fields.get(name), spec.field.get(name)
         if held is None:
             cells.append("")
-        elif described is not None and described.type == "secret":
+        elif is_secret_field(book, name_of_set, name):
             cells.append("(set, hidden)")
         elif described is not None and not held.is_list and not held.is_nested and held.values:
             cells.append(format_value(held.values[0], described))
@@ -40,7 +41,7 @@ def _of(files: ServerFiles, spec: RecordSet) -> list[Record]:
     return records_in(files.document(files.book.file[spec.file].path), spec)
 
 
-def _differences(before: Record | None, after: Record | None) -> str:
+def _differences(before: Record | None, after: Record | None, book: Rulebook, name_of_set: str) -> str:
     """Say what the slate changes of a record."""
     if before is None:
         return "on the slate: new"
@@ -48,9 +49,9 @@ def _differences(before: Record | None, after: Record | None) -> str:
         return "on the slate: taken out"
     names = dict.fromkeys((*before.fields, *after.fields))
     changed = [
-        f"{name} {_words(before, name)} -> {_words(after, name)}"
+        f"{name} hidden" if is_secret_field(book, name_of_set, name) else f"{name} {old} -> {new}"
         for name in names
-        if _words(before, name) != _words(after, name)
+        if (old := _words(before, name)) != (new := _words(after, name))
     ]
     return f"on the slate: {', '.join(changed)}" if changed else ""
 
@@ -69,7 +70,7 @@ def echo_records(server: OpenServer, word: str) -> None:
         for record in RecordChanges(server.workspace).address(word, with_field=False).records:
             echo(f"{styled(server.name, 'bold')}  {name}/{record.key}  {plain(record.title(spec))}")
             names = columns([record], spec)
-            echo_table(("field", "value"), list(zip(names, _cells(record, names, spec), strict=True)))
+            echo_table(("field", "value"), list(zip(names, _cells(record, names, server.book, name), strict=True)))
         return
     before = {record.key: record for record in _of(outcome.before, spec)}
     after = {record.key: record for record in _of(outcome.after, spec)}
@@ -79,7 +80,13 @@ def echo_records(server: OpenServer, word: str) -> None:
     rows = []
     for key, record in records.items():
         known = [key] if lead else []
-        rows.append([*known, *_cells(record, names, spec), _differences(before.get(key), after.get(key))])
+        rows.append(
+            [
+                *known,
+                *_cells(record, names, server.book, name),
+                _differences(before.get(key), after.get(key), server.book, name),
+            ]
+        )
     path = server.book.file[spec.file].path
     echo(f"{styled(server.name, 'bold')}  {name}: {spec.about or 'records'}  ({path})")
     echo_table((*lead, *names, ""), rows)
@@ -100,6 +107,8 @@ def records_output(server: OpenServer, word: str) -> RecordsOutput:
     for record in records:
         names = columns([record], spec)
         rows.append(
-            RecordOutput(record.key, record.title(spec), dict(zip(names, _cells(record, names, spec), strict=True)))
+            RecordOutput(
+                record.key, record.title(spec), dict(zip(names, _cells(record, names, server.book, name), strict=True))
+            )
         )
     return RecordsOutput(name, server.book.file[spec.file].path, rows)

@@ -10,7 +10,7 @@ from roundgate.core.formats import apply_edit
 from roundgate.core.formats.protocol import Document, Edit, EditRefused, EntryKind, Path, PlainData
 from roundgate.core.formats.shared.paths import parse_path
 from roundgate.core.formats.shared.scalars import fitted
-from roundgate.core.operations.base import Change, Operation, Target
+from roundgate.core.operations.base import Change, FormatValue, Operation, Target
 from roundgate.core.records.sets import Record, field_key, find_records, place_of_set, records_in
 from roundgate.core.rulebook.model import RecordField, RecordSet
 from roundgate.core.values import document_kind
@@ -45,6 +45,12 @@ class RecordOperation(Operation, frozen=True):
             why = "is not there" if not records else f"is there {len(records)} times"
             raise EditRefused(f"{self.record} {why}")
         return records[0]
+
+    def in_words(self, change: Change, format_value: FormatValue, *, is_secret: bool) -> tuple[str, str]:
+        """See Operation."""
+        if is_secret:
+            return "(hidden, old)" if change.before else "-", "(hidden, new)"
+        return change.before or "-", change.after or "-"
 
     def change(
         self, target: Target, edit: Edit | None, before: str | None, after: str | None
