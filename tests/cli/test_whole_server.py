@@ -258,6 +258,13 @@ def test_servers_with_other_worlds_and_editions_are_compared(site: SiteUnderTest
     done = site.run("compare", "regatta", "harbour", "--json")
     assert done.returncode == 1 and not done.stderr, done.stderr
     rows = {row["name"]: row["values"] for row in json.loads(done.stdout)["rows"]}
+    assert "guests" not in rows, "neither has any"
+    (regatta / "guestlist.txt").write_text("GW-7K3M-Q2XD\n")
+    (site.folder / "harbour" / "guestlist.txt").write_text("GW-8P2C-W4TN\n")
+    found = json.loads(site.run("compare", "regatta", "harbour", "--json").stdout)["rows"]
+    assert [row["values"] for row in found if (row["name"], row["kind"]) == ("guests", "records")] == [
+        ["1", "1, not the same"]
+    ]
     assert rows["water.depth@bay"] == ["8 metres", None]
     assert rows["score.first"] == ["11", "10 (default)"]
 

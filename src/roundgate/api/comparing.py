@@ -12,6 +12,7 @@ from roundgate.api.site import OpenSite
 from roundgate.core import values
 from roundgate.core.files import ServerFiles, format_value, plain_form
 from roundgate.core.formats.places import key_of
+from roundgate.core.records.sets import records_in
 from roundgate.core.rulebook.expansion import keys_in
 from roundgate.core.rulebook.model import Rulebook, Setting, TomlValue
 from roundgate.core.secrets import HIDDEN, hidden_paths
@@ -40,7 +41,7 @@ class Difference(Struct, frozen=True):
 
     name: str
     kind: str
-    """``setting``, ``list``, ``key``, or ``file`` for one that a side does not have."""
+    """``setting``, ``list``, ``records``, ``key``, or ``file`` for one that a side does not have."""
     values: tuple[str | None, ...]
     same: bool
 
@@ -107,6 +108,7 @@ def compared(sides: Sequence[Side]) -> Iterator[Difference]:
     """
     yield from _settings(sides)
     yield from _lists(sides)
+    yield from _records(sides)
     yield from _keys(sides)
 
 
@@ -175,6 +177,28 @@ def _lists(sides: Sequence[Side]) -> Iterator[Difference]:
         yield Difference(name, "list", shown, same=len(set(known)) < 2)
 
 
+def _records(sides: Sequence[Side]) -> Iterator[Difference]:
+    """Compare sets of records: by all that they hold, shown as how many there are."""
+    for name in dict.fromkeys(name for side in sides for name in side.book.records):
+        held = [_records_of(side, name) for side in sides]
+        known = [records for records in held if records is not None]
+        shown = tuple(None if records is None else str(len(records)) for records in held)
+        same = all(records == known[0] for records in known)
+        if not same and len(set(shown)) == 1:  # as many, and others
+            shown = (shown[0], *(f"{count}, not the same" for count in shown[1:]))
+        if len(known) > 1:
+            yield Difference(name, "records", shown, same=same)
+
+
+def _records_of(side: Side, name: str) -> dict[str, dict[str, tuple[str, ...]]] | None:
+    """Give the records of a set on one side, by key: the fields' values; None where a side has none to compare."""
+    spec = side.book.records.get(name)
+    if side.files is None or spec is None:
+        return None
+    records = records_in(side.files.document(side.book.file[spec.file].path), spec)
+    return {record.key: {field: held.values for field, held in record.fields.items()} for record in records}
+
+
 def _keys(sides: Sequence[Side]) -> Iterator[Difference]:
     """Compare what no rulebook describes, file by file, where at least two sides have files.
 
@@ -217,6 +241,9 @@ def _undescribed(side: Side) -> dict[str, dict[str, Held]]:
     found: dict[str, dict[str, Held]] = {}
     described = {(file.path, key) for name, file in side.book.file.items() for key in keys_in(side.book, name)}
     listed = {side.book.file[spec.file].path for spec in side.book.list.values()}
+    of_records = {side.book.file[spec.file].path for spec in side.book.records.values()}
+    of_settings = {file for file, _ in described}
+    listed |= of_records - of_settings
     for path in side.files.texts:
         document = side.files.document(path)
         if document is None or path in listed:

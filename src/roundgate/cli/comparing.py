@@ -69,6 +69,7 @@ def compare(
 _GROUPS = (
     (("setting",), "setting"),
     (("list",), "list"),
+    (("records",), "records"),
     (("key", "file"), "of no rulebook"),
 )
 """The groups of a comparison as text: what is in each, and its title."""

@@ -336,7 +336,7 @@ class ComparedOutput(Struct, frozen=True, rename="kebab"):
     """One setting, list or key of ``compare``."""
 
     name: Annotated[str, _about("the setting's or list's name; FILE:KEY where no rulebook knows it")]
-    kind: Annotated[str, _about("`setting`, `list`, `key`, or `file` for one that a side does not have")]
+    kind: Annotated[str, _about("`setting`, `list`, `records`, `key`, or `file` for one that a side does not have")]
     values: Annotated[list[str | None], _about("what each side has, in people's words; null where it has none")]
     same: bool
 
