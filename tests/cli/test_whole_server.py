@@ -264,8 +264,6 @@ def test_servers_with_other_worlds_and_editions_are_compared(site: SiteUnderTest
     found = json.loads(site.run("compare", "regatta", "harbour", "--json").stdout)["rows"]
     guests = [row["values"] for row in found if (row["name"], row["kind"]) == ("guests", "records")]
     assert guests == [["1", "1, not the same"]]
-        ["1", "1, not the same"]
-    ]
     assert rows["water.depth@bay"] == ["8 metres", None]
     assert rows["score.first"] == ["11", "10 (default)"]
 
