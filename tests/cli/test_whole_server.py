@@ -53,34 +53,33 @@ def as_edition(site: SiteUnderTest, edition: str = "", version: str = "") -> Non
 # --- setting, in each kind of file ---
 
 
-@pytest.mark.parametrize(
-    ("typed", "file", "line"),
-    [
-        ("wind.mean=14 knots", "weather.ini", "Mean=14"),
-        ("wind.storms=25%", "weather.ini", "Storms=0.25"),
-        ("fog.tint=#ff0000", "weather.ini", "Tint=1 0 0 1"),
-        ("sky.birds=gulls,owls", "weather.ini", "Birds=gulls|owls"),
-        ("fog.from=4:30", "weather.ini", "From=04:30"),
-        ("tide.drift[2]=140%", "weather.ini", "Drift2=140"),
-        ("patrol.route=heading=90 x=1 y=2 z=3", "startup.cfg", 'set patrol.route "1 2 3|90"'),
-        ("pier.flags=ensign,storm", "startup.cfg", "set flags ensign|storm"),
-        ("horn.every=2h", "startup.cfg", "set horn.every 120"),
-        ("score.first=12", "scoring.local.toml", "first = 12"),
-        ("season.start=2026-05-01", "seamanship.toml", 'season-start = "2026-05-01"'),
-        ("launch.mods=", "launch.sh", '--mods ""'),
-        ("launch.cores=0-1", "launch.sh", "--cores 0x3"),
-        ("launch.unlisted=on", "launch.sh", "--unlisted"),
-        ("tide.table=bay", "gullwind.properties", "tide.table=bay.tide"),
-        ("club.secretary=GW-7K3M-Q2XD", "gullwind.properties", "club.secretary=GW-7K3M-Q2XD"),
-        ("relay.address=127.0.0.1:9000", "gullwind.properties", "relay.address=127.0.0.1:9000"),
-    ],
-)
-def test_what_is_typed_goes_into_its_file_in_the_files_own_form(
-    running: SiteUnderTest, typed: str, file: str, line: str
-) -> None:
-    assert "On the slate" in running.ok("set", typed)
+TYPED = [
+    ("wind.mean=14 knots", "weather.ini", "Mean=14"),
+    ("wind.storms=25%", "weather.ini", "Storms=0.25"),
+    ("fog.tint=#ff0000", "weather.ini", "Tint=1 0 0 1"),
+    ("sky.birds=gulls,owls", "weather.ini", "Birds=gulls|owls"),
+    ("fog.from=4:30", "weather.ini", "From=04:30"),
+    ("tide.drift[2]=140%", "weather.ini", "Drift2=140"),
+    ("patrol.route=heading=90 x=1 y=2 z=3", "startup.cfg", 'set patrol.route "1 2 3|90"'),
+    ("pier.flags=ensign,storm", "startup.cfg", 'set flags "ensign|storm"'),
+    ("horn.every=2h", "startup.cfg", 'set horn.every "120"'),
+    ("score.first=12", "scoring.local.toml", "first = 12"),
+    ("season.start=2026-05-01", "seamanship.toml", 'season-start = "2026-05-01"'),
+    ("launch.mods=", "launch.sh", '--mods ""'),
+    ("launch.cores=0-1", "launch.sh", "--cores 0x3"),
+    ("launch.unlisted=on", "launch.sh", "--unlisted"),
+    ("tide.table=bay", "gullwind.properties", "tide.table=bay.tide"),
+    ("club.secretary=GW-7K3M-Q2XD", "gullwind.properties", "club.secretary=GW-7K3M-Q2XD"),
+    ("relay.address=127.0.0.1:9000", "gullwind.properties", "relay.address=127.0.0.1:9000"),
+]
+"""What is typed, the file that it goes to, and what is in that file then."""
+
+
+def test_what_is_typed_goes_into_its_file_in_the_files_own_form(running: SiteUnderTest) -> None:
+    running.ok("set", *(typed for typed, _, _ in TYPED))
     running.ok("apply", "--yes")
-    assert line in running.text("regatta", file), running.text("regatta", file)
+    for typed, file, line in TYPED:
+        assert line in running.text("regatta", file), typed
 
 
 def test_a_file_made_by_the_first_change_begins_as_the_rulebook_says(site: SiteUnderTest, regatta: Path) -> None:

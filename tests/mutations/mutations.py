@@ -523,7 +523,7 @@ MUTATIONS = [
     ),
     Mutation("api/mod_changes.py", "or (holder.folder / to).exists():", "or False:", WHOLE + " -k mod"),
     Mutation("api/presets.py", "if files.counting(name) !=", "if files.counting(name) ==", WHOLE + " -k needs_a_mode"),
-    Mutation("host/rounds/prove.py", "and not overriding(spec, files.names)", "", WHOLE + " -k drift"),
+    Mutation("host/rounds/prove.py", "and not overriding(spec, files.names)", "", WHOLE + " -k typed"),
     Mutation("host/rounds/prove.py", "and files.is_in_use(name)", "", WHOLE + " -k worlds_file"),
     Mutation(
         "host/facts.py", "return entry.version or (", "return entry.version and (", WHOLE + " -k where_the_rulebook"
