@@ -130,7 +130,7 @@ def points_of(done: list[str], step: str) -> list[int]:
     if step == "write":
         return found
     after = [at for at in found if at >= begin]
-    return after if "ROUNDGATE_EVERY_ACT" in os.environ else after[:: 3 if len(after) > 60 else 2]
+    return after if "ROUNDGATE_EVERY_ACT" in os.environ else after[:: 6 if len(after) > 60 else 4]
 
 
 @pytest.mark.parametrize("operations", [GOOD, BAD], ids=["proven", "rewound"])

@@ -40,7 +40,7 @@ def contents(number: int) -> dict[str, bytes]:
 ROOTS = [b"{}\n", b"[]\n", b"word\n", b"---\n", b"null\n", b'"x"\n', b"\x00", b"\xff\xfe", b"- " * 254, b"\n" * 9]
 
 
-SAMPLE = range(18) if "ROUNDGATE_EVERY_ACT" in os.environ else (0, 3, 6, 9, 12, 15, 16, 17)
+SAMPLE = range(18) if "ROUNDGATE_EVERY_ACT" in os.environ else (0, 6, 12, 17)
 
 
 @pytest.mark.parametrize("number", SAMPLE)
