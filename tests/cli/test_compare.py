@@ -18,6 +18,7 @@ def club(site: SiteUnderTest) -> SiteUnderTest:
     two = site.add("harbour", "server.motto=007\nboat.slots=24\ngust.limit=20\nentry.code=55667788\nwind.scale=0.5\n")
     (two / "courses.txt").write_text("Harbour Mile\n")
     (one / "guestlist.txt").write_text("GW-7K3M-Q2XD\n")
+    (one / "ranks.yml").write_text("- Low Water\n")
     (one / "weather.ini").write_text("[gusts]\nstrength=1.0\npassword=low-tide\n")
     (two / "weather.ini").write_text("[gusts]\nstrength=2.0\npassword=high-tide\n")
     return site
@@ -34,10 +35,7 @@ def test_two_servers_differ_in_what_their_files_mean_and_not_in_spelling(club: S
     assert found["race.slots"]["values"] == ["16", "24"]
     assert found["courses"]["values"] == ["Harbour Mile, The Narrows", "Harbour Mile"]
     assert found["weather.ini:gusts.strength"]["values"] == ["1.0", "2.0"]
-    assert (found["guestlist.txt"]["kind"], found["guestlist.txt"]["values"]) == (
-        "file",
-        ["GW-7K3M-Q2XD", "(no such file)"],
-    )
+    assert (found["ranks.yml"]["kind"], found["marks.json"]["values"]) == ("file", ["Low Water", "(no such file)"])
     assert "gust.limit" not in found and "wind.scale" not in found
     everything = rows(club, "regatta", "harbour", "--all")
     assert everything["gust.limit"]["same"] is True and set(found) < set(everything)
