@@ -51,7 +51,7 @@ def test_the_advice_for_a_wrong_value_in_a_file_mends_it(site: SiteUnderTest, wa
     before = {one["do"] for one in findings(site) if one["do"].startswith("roundgate set ")}
     assert len(before) > 8, before
     followed: set[str] = set()
-    for advice in sorted(before):
+    for advice in sorted(before)[:: 1 if EACH == 1 else 4]:
         words = shlex.split(advice)[1:]
         is_secret = "=" not in words[2]
         done = site.run(*words, given="480480\n" if is_secret else None)
@@ -59,7 +59,7 @@ def test_the_advice_for_a_wrong_value_in_a_file_mends_it(site: SiteUnderTest, wa
             continue  # right by itself, and at odds with another value that was just set: the rule is told by itself
         assert done.returncode == 0, f"{advice}\n{done.stdout}{done.stderr}"
         followed.add(advice)
-    assert len(followed) > len(before) - 2
+    assert len(followed) > len(before) // (1 if EACH == 1 else 4) - 2
     site.ok("apply", "--yes", "--despite-errors")
     left = {one["do"] for one in findings(site)}
     assert not left & followed

@@ -18,7 +18,7 @@ def club(site: SiteUnderTest) -> SiteUnderTest:
     two = site.add("harbour", "server.motto=007\nboat.slots=24\ngust.limit=20\nentry.code=55667788\nwind.scale=0.5\n")
     (two / "courses.txt").write_text("Harbour Mile\n")
     (one / "guestlist.txt").write_text("GW-7K3M-Q2XD\n")
-    (one / "ranks.yml").write_text("- Low Water\n")
+    (one / "ranks.yml").write_text("newcomers: deckhand\nranks:\n  deckhand:\n    may: [race.start]\n")
     (one / "weather.ini").write_text("[gusts]\nstrength=1.0\npassword=low-tide\n")
     (two / "weather.ini").write_text("[gusts]\nstrength=2.0\npassword=high-tide\n")
     return site
@@ -35,7 +35,10 @@ def test_two_servers_differ_in_what_their_files_mean_and_not_in_spelling(club: S
     assert found["race.slots"]["values"] == ["16", "24"]
     assert found["courses"]["values"] == ["Harbour Mile, The Narrows", "Harbour Mile"]
     assert found["weather.ini:gusts.strength"]["values"] == ["1.0", "2.0"]
-    assert (found["ranks.yml"]["kind"], found["marks.json"]["values"]) == ("file", ["Low Water", "(no such file)"])
+    assert found["guests"]["values"] == ["1", "0"] and found["ranks"]["values"] == ["1", "0"]
+    assert (found["ranks.yml"]["kind"], found["ranks.yml"]["values"]) == ("file", ["1 value", "(no such file)"]), (
+        "what is in the file beside its records"
+    )
     assert "gust.limit" not in found and "wind.scale" not in found
     everything = rows(club, "regatta", "harbour", "--all")
     assert everything["gust.limit"]["same"] is True and set(found) < set(everything)
@@ -69,7 +72,7 @@ def test_three_sides_are_columns_in_csv_and_the_exit_code_tells_whether_anything
     (club.folder / "harbour" / "gullwind.properties").write_bytes(
         (club.folder / "regatta" / "gullwind.properties").read_bytes()
     )
-    for name in ("courses.txt", "weather.ini", "guestlist.txt", "launch.sh"):
+    for name in ("courses.txt", "weather.ini", "guestlist.txt", "ranks.yml", "launch.sh"):
         (club.folder / "harbour" / name).write_bytes((club.folder / "regatta" / name).read_bytes())
     assert "Nothing differs" in club.ok("compare", "regatta", "harbour")
 

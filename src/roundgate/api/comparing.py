@@ -12,7 +12,7 @@ from roundgate.api.site import OpenSite
 from roundgate.core import values
 from roundgate.core.files import ServerFiles, format_value, plain_form
 from roundgate.core.formats.places import key_of
-from roundgate.core.records.sets import records_in
+from roundgate.core.records.sets import paths_of_records, records_in
 from roundgate.core.rulebook.expansion import keys_in
 from roundgate.core.rulebook.model import Rulebook, Setting, TomlValue
 from roundgate.core.secrets import HIDDEN, hidden_paths
@@ -241,14 +241,16 @@ def _undescribed(side: Side) -> dict[str, dict[str, Held]]:
     found: dict[str, dict[str, Held]] = {}
     described = {(file.path, key) for name, file in side.book.file.items() for key in keys_in(side.book, name)}
     listed = {side.book.file[spec.file].path for spec in side.book.list.values()}
-    of_records = {side.book.file[spec.file].path for spec in side.book.records.values()}
-    of_settings = {file for file, _ in described}
-    listed |= of_records - of_settings
     for path in side.files.texts:
         document = side.files.document(path)
         if document is None or path in listed:
             continue
-        hidden, entries = hidden_paths(side.book, path, document), document.entries()
+        sets = [spec for spec in side.book.records.values() if side.book.file[spec.file].path == path]
+        of_records = paths_of_records(document, sets)
+        entries = [entry for entry in document.entries() if entry.path not in of_records]
+        if sets and not entries:
+            continue  # its sets are compared as sets
+        hidden = hidden_paths(side.book, path, document)
         if entries and all(len(entry.path) == 1 and isinstance(entry.path[0], int) for entry in entries):
             shown = [HIDDEN if entry.path in hidden else entry.value for entry in entries]
             found[path] = {"": ("\n".join(entry.value for entry in entries), ", ".join(shown))}

@@ -7,7 +7,7 @@ entries of a map (``ranks.*``), and the lines of a file (``[*]``), whole or in p
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from msgspec import Struct
 
@@ -64,6 +64,10 @@ class Record(Struct, frozen=True):
         held = self.fields.get(field)
         return held.values[0] if held is not None and held.values and not held.is_list else None
 
+    def entry_paths(self) -> Iterator[Path]:
+        """Give the paths of all values that it has."""
+        yield from (entry.path for held in self.fields.values() for entry in held.entries)
+
     def title(self, spec: RecordSet) -> str:
         """Give what a person calls it: by the set's pattern, else its key."""
         if not spec.title:
@@ -87,6 +91,12 @@ def records_in(document: Document | None, spec: RecordSet) -> list[Record]:
         groups[path] += [part for part in parts if part is not None]
     names = {key_of(parse_path(field.key)) if field.key else name: name for name, field in spec.field.items()}
     return [_record(path, entries, spec, names) for path, entries in groups.items()]
+
+
+def paths_of_records(document: Document, sets: Iterable[RecordSet]) -> set[Path]:
+    """Give the paths of all entries of a document that belong to a record of one of the sets."""
+    records = (record for spec in sets for record in records_in(document, spec))
+    return {path for record in records for path in (record.path, *record.entry_paths())}
 
 
 def _record(path: Path, entries: Sequence[Entry], spec: RecordSet, names: Mapping[str, str]) -> Record:
