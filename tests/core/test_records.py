@@ -24,7 +24,8 @@ from roundgate.core.operations import (
     read_stored,
     stored,
 )
-from roundgate.core.records.sets import find_records, place_of_set, records_in
+from roundgate.core.records.sets import find_records, records_in
+from roundgate.core.records.shapes.places import place_of_set
 from roundgate.core.rulebook.expansion import expanded
 from roundgate.core.rulebook.model import About, File, ItemKind, RecordField, RecordSet, Roster, Rulebook, Setting
 from roundgate.core.slate import Outcome, replay

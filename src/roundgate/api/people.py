@@ -12,7 +12,8 @@ from roundgate.core.operations.records import in_order
 from roundgate.core.people.book import People
 from roundgate.core.people.ids import ids_in, meant_id
 from roundgate.core.people.seen import SeenPerson
-from roundgate.core.records.sets import Record, records_in
+from roundgate.core.records.model import Record
+from roundgate.core.records.sets import records_in
 from roundgate.core.rulebook.model import ItemKind, RecordSet, Roster, Rulebook
 from roundgate.host.errors import Trouble, UnknownName, WrongWords
 from roundgate.host.people.book import load_people

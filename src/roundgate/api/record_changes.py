@@ -12,7 +12,8 @@ from roundgate.core.formats.places import split_assignment
 from roundgate.core.nearest import nearest
 from roundgate.core.operations import AddRecord, FollowRename, Operation, RemoveRecord, RenameRecord, SetField
 from roundgate.core.operations.records import template_values
-from roundgate.core.records.sets import Record, find_records, records_in, referring
+from roundgate.core.records.model import Record, separator_of
+from roundgate.core.records.sets import find_records, records_in, referring
 from roundgate.core.rulebook.model import RecordField, RecordSet, Rulebook
 from roundgate.core.secrets import is_secret_field
 from roundgate.core.values import ValueProblem
@@ -120,7 +121,7 @@ class RecordChanges:
         made: list[Operation] = []
         for record in address.records:
             held = record.fields.get(address.field)
-            then = None if held is None else (described.separator if described else ",").join(held.values)
+            then = None if held is None else separator_of(address.field, address.spec).join(held.values)
             made.append(SetField(self._path(address.spec), address.name, record.key, address.field, stored, then))
         return made
 

@@ -8,7 +8,8 @@ from roundgate.api.record_changes import RecordChanges, is_address, set_named
 from roundgate.api.server import OpenServer
 from roundgate.cli.screen.output import echo, echo_table, plain, styled
 from roundgate.core.files import ServerFiles, format_value
-from roundgate.core.records.sets import Record, columns, records_in
+from roundgate.core.records.model import Record
+from roundgate.core.records.sets import columns, records_in
 from roundgate.core.rulebook.model import RecordSet, Rulebook
 from roundgate.core.secrets import is_secret_field
 

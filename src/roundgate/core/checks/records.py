@@ -12,7 +12,8 @@ from roundgate.core.formats.protocol import Entry
 from roundgate.core.nearest import nearest
 from roundgate.core.patterns import fits
 from roundgate.core.people.ids import meant_id
-from roundgate.core.records.sets import Held, Record, records_in, referring
+from roundgate.core.records.model import Held, Record
+from roundgate.core.records.sets import records_in, referring
 from roundgate.core.rulebook.model import RecordField, RecordSet
 from roundgate.core.values import ValueProblem
 

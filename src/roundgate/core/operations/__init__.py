@@ -11,7 +11,7 @@ from roundgate.core.operations.base import Change, Operation
 from roundgate.core.operations.copies import CopyFile
 from roundgate.core.operations.lists import AddItem, MoveItem, RemoveItem, items_at
 from roundgate.core.operations.names import Rename, Switch
-from roundgate.core.operations.records import AddRecord, FollowRename, RemoveRecord, RenameRecord, SetField
+from roundgate.core.operations.records import AddRecord, FollowRename, MoveRecord, RemoveRecord, RenameRecord, SetField
 from roundgate.core.operations.repairs import Mend
 from roundgate.core.operations.text import EditText
 from roundgate.core.operations.values import SetValue, Unset
@@ -31,6 +31,7 @@ KINDS: tuple[type[Operation], ...] = (
     AddRecord,
     RemoveRecord,
     RenameRecord,
+    MoveRecord,
     FollowRename,
 )
 _BY_TAG = {str(kind.__struct_config__.tag): kind for kind in KINDS}
@@ -68,6 +69,7 @@ __all__ = [
     "FollowRename",
     "Mend",
     "MoveItem",
+    "MoveRecord",
     "Operation",
     "RemoveItem",
     "RemoveRecord",

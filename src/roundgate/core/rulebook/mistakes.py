@@ -8,9 +8,10 @@ from roundgate.core import values
 from roundgate.core.advice import rows_of
 from roundgate.core.facts import FACTS
 from roundgate.core.formats import FORMATS
-from roundgate.core.records.sets import place_of_set
+from roundgate.core.records.shapes.forms import form_mistake
+from roundgate.core.records.shapes.places import place_of_set
 from roundgate.core.rulebook.expansion import above, family, placeholder
-from roundgate.core.rulebook.model import Rulebook, Server, TomlValue
+from roundgate.core.rulebook.model import RecordSet, Rulebook, Server, TomlValue
 from roundgate.core.rulebook.setting_mistakes import (
     expression_mistakes,
     field_mistakes,
@@ -105,12 +106,29 @@ def _record_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
             yield ("records", name, "at"), f"{error}."
         if one.key != "*" and one.key not in one.field:
             yield ("records", name, "key"), unknown("field", one.key, one.field)
+        yield from ((("records", name, word), cause) for word, cause in _shape_mistakes(one))
         for field in one.template:
             if field not in one.field and not one.partly:
                 yield ("records", name, "template"), unknown("field", field, one.field)
         for field, spec in one.field.items():
             for _, cause in field_mistakes(book, spec):
                 yield ("records", name, "field"), f"{field}: {cause}"
+
+
+def _shape_mistakes(spec: RecordSet) -> Iterator[tuple[str, str]]:
+    """Find what is wrong with what a set says of its shape: the word, and the cause."""
+    if spec.form and (cause := form_mistake(spec)):
+        yield "form", cause
+    shapes = [word for word in ("parts", "signs", "turned") if getattr(spec, word)]
+    if len(shapes) > 1 or (spec.form and shapes and shapes != ["parts"]):
+        yield shapes[-1], f"Records have one shape, and this is another one than {shapes[0] if shapes[1:] else 'form'}."
+    for field in (*spec.signs, *filter(None, (spec.turned, spec.ordered))):
+        if field not in spec.field:
+            yield "signs" if field in spec.signs else "ordered", unknown("field", field, spec.field)
+    if len(set(spec.signs.values())) < len(spec.signs) or not all(spec.signs.values()):
+        yield "signs", "Each field needs a sign of its own."
+    if (spec.signs or spec.turned) and not spec.at.endswith("*"):
+        yield "at", "Records of this shape are the entries of a map: end it with .*"
 
 
 def _roster_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:

@@ -237,13 +237,25 @@ class RecordSet(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=Tr
     at: Annotated[
         str,
         _about(
-            "where the records are: `officers[*]` for the items of a list, `ranks.*` for the entries of a map, "
-            "`[*]` for the lines of a file"
+            "where the records are: `officers[*]` for the items of a list or the repetitions of a command, `ranks.*` "
+            "for the entries of a map, `[*]` for the lines of a file; with `parts`, the key of the value"
         ),
     ]
     key: Annotated[str, _about("the field that names a record; `*` where its name in the file does, or its line")] = "*"
     title: Annotated[str, _about("how a record is listed: {name} ({id})")] = ""
     about: Annotated[str, _about("what the records are")] = ""
+    form: Annotated[str, _about("the form of a record that is one text: `{id} {level}`, `{item}|{chance}`")] = ""
+    parts: Annotated[str, _about("what stands between the records where one value holds them all, such as `,`")] = ""
+    signs: Annotated[
+        dict[str, str],
+        _about('of a line such as `+this -that`, the sign before the words of each field: `{ may = "+" }`'),
+    ] = field(default_factory=dict)
+    turned: Annotated[
+        str, _about("of a map of lists whose items are the records: the field that the map's names are values of")
+    ] = ""
+    ordered: Annotated[str, _about("the field whose numbers must rise from record to record")] = ""
+    used: Annotated[bool, _about("whether a record that no other one names is odd")] = False
+    reload: Annotated[str, _about("the console command that makes the server read the file again")] = ""
     template: Annotated[dict[str, TomlValue], _about("what a new record has where nothing else is said")] = field(
         default_factory=dict
     )

@@ -54,7 +54,7 @@ class DirectivesDocument(DirectivesReading):
     def set(self, path: Path, value: PlainData, kind: EntryKind | None = None, *, on_copy: bool = False) -> Edit:
         """Set in place, else switch on the commented-out line, else add a line near its relatives.
 
-        Raises EditRefused.
+        A value of the kind ``code`` is written as it is, several words without quotes. Raises EditRefused.
         """
         near = self._near(path)
         if near:
@@ -62,13 +62,19 @@ class DirectivesDocument(DirectivesReading):
         new = as_text(value)
         at = self._number_at(path)
         if at is not None:
-            return self._replace(at, new)
+            return self._replace(at, new, is_raw=kind == "code")
         if len(path) != 1:
             raise EditRefused("there is no such command in the file")
         off = [one for one in self._off if one.path == path]
-        return self._switch_on(off[-1], new) if off else self._add(str(path[0]), new)
+        return self._switch_on(off[-1], new) if off else self._add(str(path[0]), new, is_raw=kind == "code")
 
-    def _replace(self, at: int, new: str) -> Edit:
+    def _raw(self, value: str) -> str:
+        """Give several words as they are. Raises EditRefused where they would be read as something else."""
+        if '"' not in self._written(value.replace("  ", " "), was_quoted=False) or '"' in value:
+            return single_line(value)
+        raise EditRefused(f"'{value}' cannot be written without quotes")
+
+    def _replace(self, at: int, new: str, *, is_raw: bool = False) -> Edit:
         one = self.commands[at]
         raw = self.text.body[one.value_start : one.value_end]
         written = self._written(new, was_quoted=self.is_quoted(raw) or (not raw and not new))
@@ -76,6 +82,8 @@ class DirectivesDocument(DirectivesReading):
             not self.is_quoted(raw) and " " in new and " " not in raw and '"' not in new
         ):
             written = self._written(new, was_quoted=True)
+        if is_raw:
+            written = self._raw(new)
         expected = self.plain()
         expected[at] = (one.key, self.plain_of(written))
         gap = " " if one.value_start == one.key_end else ""
@@ -98,11 +106,11 @@ class DirectivesDocument(DirectivesReading):
         cuts = (Splice(mark_start, mark_end, ""), Splice(off.start, off.end, written))
         return Edit(cuts, self._insertion(mark_start, (str(off.path[0]), self.plain_of(written))))
 
-    def _add(self, key: str, new: str) -> Edit:
+    def _add(self, key: str, new: str, *, is_raw: bool = False) -> Edit:
         if not re.fullmatch(r'[^\s;"]+', key) or key.startswith(self.marks) or key.lower() in VERBS:
             raise EditRefused(f"'{key}' cannot be a command's name")
         like = self._relative(key)
-        line = self._like(like, key, new)
+        line = self._like(like, key, new, is_raw=is_raw)
         at = line_span(self.text, like.end)[1] if like else len(self.text.body)
         newline = self.text.newline
         text = line + newline if closed_before(self.text, at) else newline + line
@@ -123,10 +131,10 @@ class DirectivesDocument(DirectivesReading):
                 best, best_shared = one, shared
         return best
 
-    def _like(self, like: Command | None, key: str, new: str) -> str:
+    def _like(self, like: Command | None, key: str, new: str, *, is_raw: bool = False) -> str:
         """Write a command as its neighbour is written: verb, blanks, quotes."""
         if like is None:
-            return f"{key} {self._written(new, was_quoted=' ' in new)}"
+            return f"{key} {new}" if is_raw else f"{key} {self._written(new, was_quoted=' ' in new)}"
         body = self.text.body
         lead = body[self.text.line_around(like.start)[0] : like.start]
         verb = body[like.start : like.key_start] if key[:1] not in "+-" else ""
@@ -137,7 +145,8 @@ class DirectivesDocument(DirectivesReading):
             or (key[:1] in "+-" and _OPTION.match(new))
         )
         gap = gap if not gap.strip() else " "
-        return (lead if not lead.strip() else "") + verb + key + gap + self._written(new, was_quoted=bool(quoted))
+        written = self._raw(new) if is_raw else self._written(new, was_quoted=bool(quoted))
+        return (lead if not lead.strip() else "") + verb + key + gap + written
 
     def remove(self, path: Path) -> Edit:
         """Take out every command of a key, or the one of a number; a line that says nothing more goes too.
@@ -184,7 +193,7 @@ class DirectivesDocument(DirectivesReading):
         if len(path) != 2 or not isinstance(path[1], int) or not several:
             raise EditRefused("there is no such list; set the command first")
         like = self.commands[several[min(path[1], len(several) - 1)]]
-        line = self._like(like, like.key, new)
+        line = self._like(like, like.key, new, is_raw=kind == "code")
         start, stop = line_span(self.text, like.start)
         at = start if path[1] < len(several) else stop
         newline = self.text.newline

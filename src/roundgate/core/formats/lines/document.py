@@ -188,7 +188,7 @@ class LinesDocument:
         last = bool(parts) and path[1] == parts[-1]
         sep = self.dialect.separator.strip(" ")
         breaks = bool(sep and sep in value) if sep else not last and (" " in value or "\t" in value)
-        if breaks or (not self.dialect.records and not value.strip()):
+        if not self.dialect.records and (breaks or not value.strip()):
             raise EditRefused(f"'{value}' cannot be a part of an entry: it contains the separator")
         return single_line(value)
 

@@ -1,0 +1,67 @@
+"""What a record is, whatever its shape in the file: a name, a place, and fields that hold values."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from msgspec import Struct
+
+from roundgate.core.formats.protocol import Entry, Path
+from roundgate.core.rulebook.model import RecordSet
+
+IN_BRACES = re.compile(r"\{([\w.-]+)\}")
+"""A field in a title or a form: ``{name}``."""
+
+
+class Held(Struct, frozen=True):
+    """What a record has in one field: a single value, or the values of a list, and the entries that hold them."""
+
+    values: tuple[str, ...]
+    is_list: bool
+    entries: tuple[Entry, ...]
+    is_nested: bool = False
+    """True where it holds records of its own, which are not read further."""
+
+    @property
+    def shown(self) -> str:
+        """The value as a person reads it."""
+        if self.is_nested:
+            return f"({len(self.entries)} values)"
+        return ", ".join(self.values)
+
+
+class Record(Struct, frozen=True):
+    """One record: its name, its place in the file, and its fields by their names in the rulebook, or by their keys."""
+
+    key: str
+    path: Path
+    """The path of the record; of several in one value, the value's; of one that is spread over many, empty."""
+    fields: dict[str, Held]
+
+    def value(self, field: str) -> str | None:
+        """Give the single value of a field, None where there is none."""
+        held = self.fields.get(field)
+        return held.values[0] if held is not None and held.values and not held.is_list else None
+
+    def entry_paths(self) -> Iterator[Path]:
+        """Give the paths of all values that it has."""
+        yield from (entry.path for held in self.fields.values() for entry in held.entries)
+
+    def title(self, spec: RecordSet) -> str:
+        """Give what a person calls it: by the set's pattern, else its key."""
+        if not spec.title:
+            return self.key
+        return IN_BRACES.sub(lambda match: self.value(match[1]) or self.key, spec.title)
+
+
+def field_key(name: str, spec: RecordSet) -> str:
+    """Give the key that a field has in the file."""
+    field = spec.field.get(name)
+    return (field.key or name) if field is not None else name
+
+
+def separator_of(name: str, spec: RecordSet) -> str:
+    """Give what parts the values of a field that holds several, as they are stored."""
+    field = spec.field.get(name)
+    return field.separator if field is not None else ","

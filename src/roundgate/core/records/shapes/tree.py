@@ -1,0 +1,192 @@
+"""Records that are objects in a list, entries of a map, or lines of a file, whole or in parts."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from roundgate.core.formats.places import key_of
+from roundgate.core.formats.protocol import Document, EditRefused, Entry, EntryKind, Path, PlainData
+from roundgate.core.formats.shared.paths import parse_path
+from roundgate.core.formats.shared.scalars import fitted
+from roundgate.core.records.model import Held, Record, field_key
+from roundgate.core.records.shapes.places import entries_by_record, is_begun, place_of_set
+from roundgate.core.records.shapes.protocol import Editor
+from roundgate.core.rulebook.model import RecordField, RecordSet
+from roundgate.core.values import document_kind
+
+_LISTS = ("list", "choices", "refs")
+_KINDS: dict[str, EntryKind] = {"number": "number", "text": "text", "bool": "bool"}
+
+
+class Tree:
+    """Records as the file's own lists and maps hold them."""
+
+    def read(self, document: Document, spec: RecordSet) -> list[Record]:
+        """See Shape."""
+        names = {key_of(parse_path(field.key)) if field.key else name: name for name, field in spec.field.items()}
+        groups = entries_by_record(document, spec)
+        for path in groups if document.dialect.fields else ():
+            parts = (document.find((*path, part)) for part in document.dialect.fields)
+            groups[path] += [part for part in parts if part is not None]
+        return [_record(path, entries, spec, names) for path, entries in groups.items()]
+
+    def set_field(self, editor: Editor, spec: RecordSet, record: Record, field: str, value: str | None) -> None:
+        """See Shape."""
+        described, held = spec.field.get(field), record.fields.get(field)
+        path = (*record.path, *parse_path(field_key(field, spec)))
+        if editor.document.dialect.fields and (held is None or value is None):
+            self._set_part(editor, record, str(path[-1]), value)
+            return
+        if value is None:
+            if held is not None:
+                editor.make(editor.document.remove(path))
+            return
+        plain, kind = plain_field(value, described)
+        is_list = held is not None and held.is_list and isinstance(plain, list)
+        if is_list and held is not None and _with_items(editor, path, list(held.values), plain):
+            return
+        editor.make(editor.document.set(path, plain, kind if held is None else None))
+
+    def _set_part(self, editor: Editor, record: Record, part: str, value: str | None) -> None:
+        """Give an entry of a list of lines a part that it does not have, or take one out: the entry is written anew."""
+        dialect, entry = editor.document.dialect, editor.document.find(record.path)
+        if part not in dialect.fields or entry is None:
+            raise EditRefused(f"an entry has the parts {', '.join(dialect.fields)}, and no {part}")
+        if dialect.records:
+            lines = [line for line in entry.value.split("\n") if line.partition(":")[0].strip() != part]
+            before = dialect.fields[: dialect.fields.index(part)]
+            at = sum(1 for line in lines if line.partition(":")[0].strip() in before)
+            made = "\n".join([*lines[:at], *([] if value is None else [f"{part}: {value}"]), *lines[at:]])
+        else:
+            found = {name: one for name in dialect.fields if (one := editor.document.find((*record.path, name)))}
+            texts = {name: one.value for name, one in found.items() if name != part} | ({part: value} if value else {})
+            if list(texts) != list(dialect.fields[: len(texts)]):
+                raise EditRefused(
+                    f"a line has {' '.join(dialect.fields)}, in this order, and only the last may be left out"
+                )
+            gap = dialect.separator or " "
+            made = gap.join(texts.values()) if value is None else entry.value + gap + value
+        editor.make(editor.document.set(record.path, made))
+
+    def replace(self, editor: Editor, spec: RecordSet, record: Record, field: str, old: str, new: str) -> None:
+        """See Shape."""
+        held = record.fields.get(field)
+        for entry in held.entries if held is not None else ():
+            if entry.value == old:
+                editor.make(editor.document.set(entry.path, new))
+
+    def add(self, editor: Editor, spec: RecordSet, key: str, values: Mapping[str, str], at: int | None) -> None:
+        """See Shape."""
+        place, records = place_of_set(spec), self.read(editor.document, spec)
+        made = _line(editor, spec, key, values) if editor.format.name == "lines" else _object(spec, values, records)
+        if place.is_map:
+            editor.make(editor.document.set((*place.home, key), made))
+        elif is_begun(editor.document, place, records):
+            number = len(records) if at is None else min(at, len(records))
+            editor.make(editor.document.insert((*place.home, number), made))
+        else:
+            editor.make(editor.document.set(place.home, [made]))
+
+    def remove(self, editor: Editor, spec: RecordSet, record: Record) -> None:
+        """See Shape."""
+        editor.make(editor.document.remove(record.path))
+
+    def rename(self, editor: Editor, spec: RecordSet, record: Record, new: str) -> None:
+        """See Shape."""
+        if spec.key != "*":
+            path = (*record.path, *parse_path(field_key(spec.key, spec)))
+            editor.make(editor.document.set(path, new))
+        elif isinstance(record.path[-1], str):
+            editor.make(editor.document.rename(record.path, new))
+        else:
+            editor.make(editor.document.set(record.path, new))
+
+    def move(self, editor: Editor, spec: RecordSet, record: Record, to: int) -> None:
+        """See Shape. Raises EditRefused. Only a list has an order that can be changed."""
+        if place_of_set(spec).is_map:
+            raise EditRefused("they are the entries of a map, whose order means nothing")
+        editor.make(editor.document.move(record.path, to))
+
+
+def plain_field(value: str, field: RecordField | None) -> tuple[PlainData, EntryKind | None]:
+    """Give a field's stored value as plain data of the kind that a file which knows kinds wants."""
+    if field is None:
+        return value, None
+    if field.type in _LISTS:
+        return [part for part in value.split(field.separator) if part], None
+    return value, _KINDS.get(document_kind(field))
+
+
+def _record(path: Path, entries: Sequence[Entry], spec: RecordSet, names: Mapping[str, str]) -> Record:
+    fields: dict[str, list[Entry]] = {}
+    for entry in entries:
+        inner = entry.path[len(path) :]
+        if inner:
+            plain = [step for step in inner if isinstance(step, str)]
+            key = key_of(tuple(plain[:1] if len(plain) < len(inner) else inner))
+            fields.setdefault(names.get(key, key), []).append(entry)
+    held = {name: _held(found, len(path)) for name, found in fields.items()}
+    return Record(_key(path, entries, spec, held), path, held)
+
+
+def _held(entries: Sequence[Entry], depth: int) -> Held:
+    inner = [entry.path[depth:] for entry in entries]
+    is_list = any(isinstance(step, int) for path in inner for step in path)
+    is_nested = any(len(path) > 2 for path in inner)
+    return Held(tuple(entry.value for entry in entries), is_list, tuple(entries), is_nested)
+
+
+def _key(path: Path, entries: Sequence[Entry], spec: RecordSet, held: Mapping[str, Held]) -> str:
+    if spec.key != "*":
+        named = held.get(spec.key)
+        return named.values[0] if named is not None and named.values else ""
+    if isinstance(path[-1], str):
+        return path[-1]
+    return next((entry.value for entry in entries if entry.path == path), str(path[-1]))
+
+
+def _with_items(editor: Editor, path: Path, old: list[str], new: list[str]) -> bool:
+    """Take items out of a list and put new ones in, so that the others stay as they are written.
+
+    False where that does not lead there: where the order changes, or no item would be left meanwhile.
+    """
+    kept = [item for item in old if item in new]
+    if kept != [item for item in new if item in old] or len(set(old)) < len(old) or not kept:
+        return False
+    for at in reversed([number for number, item in enumerate(old) if item not in new]):
+        editor.make(editor.document.remove((*path, at)))
+    for at, item in enumerate(new):
+        if item not in old:
+            editor.make(editor.document.insert((*path, at), item))
+    return True
+
+
+def _object(spec: RecordSet, values: Mapping[str, str], records: Sequence[Record]) -> PlainData:
+    """Give a record as plain data: its keys in the order of the record most like it, others behind them."""
+    first = max(
+        (list(record.fields) for record in records), key=lambda names: len(values.keys() & set(names)), default=[]
+    )
+    made: dict[str, PlainData] = {}
+    for name in [*(name for name in first if name in values), *(name for name in values if name not in first)]:
+        value, kind = plain_field(values[name], spec.field.get(name))
+        made[str(parse_path(field_key(name, spec))[-1])] = (
+            value if isinstance(value, list) else fitted(value, kind, None)
+        )
+    return made
+
+
+def _line(editor: Editor, spec: RecordSet, key: str, values: Mapping[str, str]) -> str:
+    """Give a record as the text of one entry of a list."""
+    dialect = editor.document.dialect
+    parts = dialect.fields
+    if not parts:
+        return key
+    names = {(field.key or name): name for name, field in spec.field.items()}
+    texts = [values.get(names.get(part, part), "") for part in parts]
+    if dialect.records:
+        return "\n".join(f"{part}: {text}" for part, text in zip(parts, texts, strict=True) if text)
+    while texts and not texts[-1]:
+        texts.pop()
+    if not all(texts):
+        raise EditRefused(f"a line needs {' '.join(parts)}, in this order")
+    return (dialect.separator or " ").join(texts)
