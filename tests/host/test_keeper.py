@@ -107,6 +107,26 @@ def test_a_keeper_that_dies_is_replaced_at_once_and_the_server_runs_on(
     assert "proven" in running.ok("apply", "--yes")
 
 
+def test_words_that_come_after_the_end_of_a_server_do_not_end_the_keeper(running: SiteUnderTest) -> None:
+    """A process that the server left behind may write; the keeper then learns of both at once, the end first."""
+    keeper, server = running.keeper_process("regatta"), running.server_process("regatta")
+    assert keeper is not None and server is not None
+    state = running.folder / ".roundgate" / "servers" / "regatta"
+    output = os.open(state / "console.out", os.O_WRONLY)
+    try:
+        os.kill(keeper, signal.SIGSTOP)
+        os.kill(server, signal.SIGKILL)
+        wait_for(lambda: psutil.Process(server).status() == psutil.STATUS_ZOMBIE)
+        os.write(output, b"a gull cries on\n")
+    finally:
+        os.close(output)
+        os.kill(keeper, signal.SIGCONT)
+    wait_for(lambda: running.server_process("regatta") not in (None, server))
+    assert running.keeper_process("regatta") == keeper
+    assert not (state / "keeper-errors.log").exists()
+    assert "a gull cries on" in (state / "console.log").read_text()
+
+
 def test_the_next_command_takes_over_a_server_whose_keeper_and_guard_are_dead(running: SiteUnderTest) -> None:
     """It says that the server is up, starts no second copy, and talks to its console."""
     running.kill_keeper("regatta", with_guard=True)

@@ -82,7 +82,8 @@ class Keeper:
                     events = selectors.EVENT_READ | (selectors.EVENT_WRITE if client.unsent else 0)
                     self.selector.modify(client.connection, events, self._hearing(client))
             for key, _ in self.selector.select(self._wait()):
-                key.data()
+                if self.selector.get_map().get(key.fd) is key:  # what came before it may have closed it
+                    key.data()
             self._do_what_is_due()
 
     def _wait(self) -> float | None:
