@@ -81,7 +81,6 @@ REFUSED = [
     ("set", "Start.Items[id=lamp].count=1", "no item of Start.Items has id=lamp"),
     ("set", "Start.Items[id=lamp=1", "Start.Items[id"),
     ("add", "Start.Items|lamp", "are records"),
-    ("add", "Start.Items|id=lamp|count=1", '{"id": "lamp", "count": "1"}'),
     ("add", 'Start.Items|{"id": "lamp"', "not valid JSON"),
     ("add", 'Start.Items|{"id": "lamp", "id": "oar"}', "'id' more than once"),
     ("add", 'Start.Tags|{"id": "lamp"}', "are single values"),
@@ -211,3 +210,47 @@ def test_a_file_of_statements_takes_lists_and_changes_of_their_items(site: SiteU
         site.ok("switch", f"{path}:ports", way)
     assert path.read_text() == 'name = "Quay";\nports[] = {4, 5};\nfog = 1;\n'
     assert "single values" in site.fails(1, "add", f"{path}:ports", "[1, 2]")
+
+
+@pytest.mark.parametrize("kind", sorted(CREW))
+def test_a_set_that_no_rulebook_describes_is_found_by_its_looks(site: SiteUnderTest, kind: str) -> None:
+    """FILE:PATH of a list of records has all the addresses that a set of the rulebook has."""
+    path = site.folder / f"crew.{kind}"
+    path.write_text(CREW[kind])
+    items = f"{path}:Start.Items"
+    site.ok("add", items, "id=lamp", "count=3")
+    site.ok("set", f"{items}/torch.count=9")
+    site.ok("move", f"{items}/lamp", "--to", "0")
+    site.ok("rename", f"{items}/rope", "line")
+    assert "id: lamp" in path.read_text() or "lamp" in path.read_text()
+    reader = {"json": json.loads, "yaml": yaml.safe_load, "toml": tomllib.loads}.get(kind)
+    if reader is not None:
+        found = reader(path.read_text())["Start"]["Items"]
+        assert [(one["id"], one["count"]) for one in found] == [("lamp", 3), ("line", 1), ("torch", 9)]
+    site.ok("remove", f"{items}/lamp")
+    assert "lamp" not in path.read_text()
+    assert "has no" in site.fails(2, "set", f"{items}/anchor.count=9")
+
+
+def test_a_set_of_a_server_is_meant_by_its_place_too(regatta: SiteUnderTest) -> None:
+    home = regatta.folder / "regatta"
+    (home / "officers.json").write_text('{"officers": [{"id": "GW-7K3M-Q2XD", "name": "Wren", "rank": "marshal"}]}\n')
+    (home / "berths.json").write_text('{"berths": [{"name": "bow", "most": 2}, {"name": "mast", "most": 1}]}\n')
+    said = regatta.ok("set", "regatta", "officers.json:officers/Wren.rank=coxswain")
+    assert "officers/GW-7K3M-Q2XD.rank: marshal -> coxswain" in said, "by the name that the rulebook has for it"
+    assert "mast" in regatta.ok("show", "regatta", "berths.json:berths")
+    regatta.ok("set", "regatta", "berths.json:berths/bow.most=3")
+    assert "berths.json:berths/bow.most: 2 -> 3" in regatta.ok("slate", "regatta")
+    regatta.ok("add", "regatta", "berths.json:berths", "--like", "mast", "name=stern")
+    regatta.ok("apply", "regatta", "--yes")
+    assert json.loads((home / "berths.json").read_text())["berths"] == [
+        {"name": "bow", "most": 3},
+        {"name": "mast", "most": 1},
+        {"name": "stern", "most": 1},
+    ]
+    assert regatta.ok("show", "regatta", "berths.json:berths", "--csv").splitlines() == [
+        "key,name,most",
+        "bow,bow,3",
+        "mast,mast,1",
+        "stern,stern,1",
+    ]

@@ -17,6 +17,7 @@ from roundgate.core.operations import (
     FollowRename,
     Mend,
     MoveItem,
+    MoveRecord,
     Operation,
     RemoveItem,
     RemoveRecord,
@@ -63,7 +64,7 @@ def files_of(text: str) -> ServerFiles:
     return ServerFiles(NO_RULEBOOK, {FILE: Text(text)})
 
 
-OF_RECORDS = {SetField, AddRecord, RemoveRecord, RenameRecord, FollowRename}
+OF_RECORDS = {SetField, AddRecord, RemoveRecord, RenameRecord, MoveRecord, FollowRename}
 """They need a rulebook with sets of records: ``test_records.py`` has them."""
 
 

@@ -27,7 +27,7 @@ from roundgate.core.operations import (
 from roundgate.core.records.sets import find_records, records_in
 from roundgate.core.records.shapes.places import place_of_set
 from roundgate.core.rulebook.expansion import expanded
-from roundgate.core.rulebook.model import About, File, ItemKind, RecordField, RecordSet, Roster, Rulebook, Setting
+from roundgate.core.rulebook.model import About, File, ItemKind, RecordField, RecordSet, Roster, Rule, Rulebook, Setting
 from roundgate.core.slate import Outcome, replay
 from roundgate.core.text import Text
 
@@ -281,3 +281,45 @@ def test_random_edits_of_random_sets_are_just_what_an_independent_reader_sees(
     body = files.texts["crew"].body
     readers = {"json": json.loads, "yaml": yaml.safe_load, "toml": tomllib.loads}
     assert readers[kind](body)["crew"] == list(wanted.values())
+
+
+@pytest.mark.parametrize(
+    ("needs", "broken"),
+    [
+        ("all(crates, count <= len(positions))", "mast"),
+        ("sum(crates, count) <= most", "mast"),
+        ("any(crates, kind == 'iron')", "oak"),
+        ("count(crates) == 2", "one more"),
+        ("all(crates, wear == 0.5)", "worn"),
+    ],
+)
+def test_a_rule_over_a_set_sees_the_fields_of_its_records(needs: str, broken: str) -> None:
+    """A field that a record does not have counts as its default; a setting may stand beside the fields."""
+    fields = {
+        "name": RecordField(type="text"),
+        "count": RecordField(type="int", default=1),
+        "kind": RecordField(type="text", default="iron"),
+        "wear": RecordField(type="decimal", default=0.5),
+        "positions": RecordField(type="list", separator=","),
+    }
+    ruled = replace(
+        book(),
+        file={"crates": File(path="crates.json", format="json")},
+        setting={"most": Setting(file="crates", key="most", type="int", default=5)},
+        records={"crates": RecordSet(file="crates", at="crates[*]", key="name", field=fields)},
+        rule=[Rule(name="fits", needs=needs, say="They do not fit.")],
+    )
+    crates = [{"name": "bow", "positions": ["1 2", "3 4"]}, {"name": "mast", "count": 2, "positions": ["1 2", "5 6"]}]
+    changes: dict[str, list[dict[str, object]]] = {
+        "mast": [crates[0], {**crates[1], "count": 6}],
+        "oak": [{**one, "kind": "oak"} for one in crates],
+        "one more": [*crates, {"name": "stern", "positions": ["9 9"]}],
+        "worn": [crates[0], {**crates[1], "wear": 0.25}],
+    }
+
+    def found(rows: list[dict[str, object]]) -> list[str]:
+        files = ServerFiles(ruled, {"crates.json": Text(json.dumps({"most": 6, "crates": rows}))})
+        return [one.code for one in check_disk("red", files, {})]
+
+    assert found(crates) == []
+    assert found(changes[broken]) == ["rule-broken"]

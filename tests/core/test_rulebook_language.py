@@ -71,7 +71,7 @@ def known(**values: object) -> Facts:
         (setting(key='"fee{index}"', index="[1, 2]", defaults="[1]"), "2 indexes and 1 defaults"),
         (setting(key='"fee{index}"', index="[1, 1]"), "more than once"),
         (setting(limit='"machine.memry"'), "Did you mean machine.memory?"),
-        (setting(overridden_by="'mode == 1'"), "No setting or list is called 'mode'"),
+        (setting(overridden_by="'mode == 1'"), "No setting, list or set is called 'mode'"),
         (setting(only='["offshor"]'), "Did you mean offshore?"),
         (setting(since='"soon"'), "is not a version"),
         (setting(since='"2.4"', until='"2.3"'), "does not come after"),

@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from msgspec import Struct
 
 from roundgate.api.lookup import Target, command, setting_of
-from roundgate.api.record_changes import RecordChanges, is_address
+from roundgate.api.record_changes import RecordChanges, names_record
 from roundgate.core import values
 from roundgate.core.advice import advice_for
 from roundgate.core.checks.context import quoted
@@ -68,7 +68,7 @@ class KeyChanges:
 
     def _operations(self, word: str) -> list[Operation]:
         name, given = split_assignment(word)
-        if is_address(self.holder.book, name):
+        if names_record(self.holder, name):
             return self._of_record(word, name, given)
         target = self._target(name)
         is_secret = values.is_hidden(target.spec) if target.spec else sounds_secret(target.key)
@@ -86,8 +86,8 @@ class KeyChanges:
         """Make the operations on a field of records; the value of a secret is asked for."""
         changes = RecordChanges(self.holder)
         address = changes.address(name, with_field=True)
-        if is_secret_field(self.holder.book, address.name, address.field):
-            target = Target(name, self.holder.book.file[address.spec.file].path, "", None)
+        if is_secret_field(changes.book, address.name, address.field):
+            target = Target(name, changes.book.file[address.spec.file].path, "", None)
             given = self._secret(target, given=given is not None)
         elif given is None:
             raise WrongWords(f"'{word}' has no value.", command("set", self.holder.name, f"{name}=VALUE"))
@@ -276,7 +276,7 @@ class KeyChanges:
 
     def renamed(self, name: str, new: str, *, force: bool) -> list[Operation]:
         """Make the operations that give a key, or a record, another name. Raises Trouble where it is not there."""
-        if is_address(self.holder.book, name):
+        if names_record(self.holder, name):
             return RecordChanges(self.holder).renamed(name, new)
         target = self._target(name)
         if target.spec is not None and not force:
@@ -291,7 +291,7 @@ class KeyChanges:
 
     def reset(self, name: str) -> list[Operation]:
         """Make the operations that give a setting its default again."""
-        if is_address(self.holder.book, name):
+        if names_record(self.holder, name):
             return RecordChanges(self.holder).reset(name)
         target = self._target(name)
         if target.spec is None:

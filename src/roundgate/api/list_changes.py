@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from roundgate.api.key_changes import KeyChanges
 from roundgate.api.lookup import Target, command, find_name, list_of, setting_of
 from roundgate.api.mod_changes import copies_for
-from roundgate.api.record_changes import RecordChanges, is_address, set_named
+from roundgate.api.record_changes import RecordChanges, book_for, is_address, names_record, set_named
 from roundgate.core import values
 from roundgate.core.checks.context import quoted
 from roundgate.core.checks.lists import item_problem
@@ -43,8 +43,9 @@ class ListChanges(KeyChanges):
 
     def _is_set(self, word: str) -> bool:
         """Tell whether a word means a set of records, and neither a list nor a setting."""
-        known = {*self.holder.book.list, *self.holder.book.setting}
-        return "/" not in word and bool(set_named(self.holder.book, word)) and word not in known
+        book, word = book_for(self.holder, word)
+        known = {*book.list, *book.setting}
+        return bool(set_named(book, word)) and not is_address(book, word) and word not in known
 
     # --- a list in one value ---
 
@@ -83,8 +84,8 @@ class ListChanges(KeyChanges):
 
     def added(self, word: str, items: Sequence[str], at: int | None, *, like: str = "") -> list[Operation]:
         """Make the operations that add entries, in their order. Raises Trouble for an entry of the wrong form."""
-        if self._is_set(word):
-            return RecordChanges(self.holder).added(set_named(self.holder.book, word), items, like=like, at=at)
+        if self._is_set(word) and (":" not in word or like or (record_of(items) and not self.options.kind)):
+            return RecordChanges(self.holder).added(word, items, like=like, at=at)
         in_value = self._value_list(word)
         if in_value is not None:
             target, entries = in_value
@@ -104,7 +105,7 @@ class ListChanges(KeyChanges):
 
     def removed(self, word: str, items: Sequence[str]) -> list[Operation]:
         """Make the operations that remove entries, or records. Raises Trouble where one is not in the list."""
-        if is_address(self.holder.book, word):
+        if names_record(self.holder, word):
             changes = RecordChanges(self.holder)
             return [operation for one in (word, *items) for operation in changes.removed(one)]
         in_value = self._value_list(word)
@@ -115,8 +116,16 @@ class ListChanges(KeyChanges):
         name, path = self._list(word)
         return [RemoveItem(path, name, self._item_held(word, name, path, item)) for item in items]
 
-    def moved(self, word: str, item: str, to: int) -> list[Operation]:
-        """Make the operation that moves an entry. Raises Trouble where it is not in the list."""
+    def moved(self, word: str, items: Sequence[str], to: int) -> list[Operation]:
+        """Make the operation that moves an entry, or a record.
+
+        Raises Trouble where it is not in the list, and WrongWords for several entries.
+        """
+        if names_record(self.holder, word):
+            return RecordChanges(self.holder).moved(word, to)
+        if len(items) != 1:
+            raise WrongWords("One entry at a time.", "roundgate move SERVER LIST ENTRY --to NUMBER")
+        item = items[0]
         in_value = self._value_list(word)
         if in_value is not None:
             target, entries = in_value

@@ -6,7 +6,9 @@ from collections.abc import Iterable, Mapping, Sequence
 
 from msgspec import Struct
 
+from roundgate.api.record_changes import RecordChanges
 from roundgate.api.server import OpenServer
+from roundgate.core.nearest import nearest
 from roundgate.core.operations import AddRecord, Operation, RemoveRecord, SetField
 from roundgate.core.operations.records import in_order
 from roundgate.core.people.book import People
@@ -79,8 +81,6 @@ def _from_logs(server: Server, word: str, people: People) -> Someone:
     if hits:
         return Someone(hits[0][0], hits[0][1].name)
     known = [person.name for person in people.people.values()] + [person.name for person in seen.values()]
-    from roundgate.core.nearest import nearest
-
     near = nearest(word, known)
     hint = f"Did you mean {near}?" if near else f"roundgate people seen {server.name}, or give the id"
     raise UnknownName(f"Nobody called '{word}' is in the people book or in the logs of {server.name}.", hint)
@@ -219,6 +219,36 @@ def words_with_people(
     has_name = any(word.startswith("name=") for word in given)
     named = [f"name={who.name}"] if "name" in spec.field and who.name and not has_name else []
     return [f"{spec.key}={who.id}", *named, *given], who
+
+
+def roster_named(server: OpenServer, word: str) -> str:
+    """Give the name of a roster of a server, by its own name or that of its set of records. Raises UnknownName."""
+    for name, roster in server.book.roster.items():
+        if word.lower() in (name.lower(), roster.records.lower()):
+            return name
+    near = nearest(word, server.book.roster)
+    hint = f"Did you mean {near}?" if near else f"Rosters: {', '.join(server.book.roster) or 'none'}"
+    raise UnknownName(f"{server.name} has no roster '{word}'.", hint)
+
+
+def moved_person(site: Site, server: OpenServer, word: str, to: str, rank: str = "") -> list[Operation]:
+    """Make the operations that take somebody, ``ROSTER/WHO``, off one roster and put them on another.
+
+    Raises WrongWords or UnknownName.
+    """
+    changes = RecordChanges(server.workspace)
+    old, slash, who = word.partition("/")
+    if not slash:
+        raise WrongWords("Who moves, and from which roster?", f"roundgate move {server.name} guests/NAME --to {to}")
+    target = roster_named(server, to)
+    records = server.book.roster[roster_named(server, old)].records
+    record = changes.address(f"{records}/{who}", with_field=False).records[0]
+    words, _ = words_with_people(site, server, server.book.roster[target].records, [record.key], rank)
+    name = record.value("name")
+    spec = server.book.records[server.book.roster[target].records]
+    if name and "name" in spec.field and not any(one.startswith("name=") for one in words):
+        words.append(f"name={name}")
+    return [*changes.removed(f"{records}/{record.key}"), *changes.added(server.book.roster[target].records, words)]
 
 
 def seen_everywhere(servers: Iterable[OpenServer]) -> dict[str, dict[str, SeenPerson]]:

@@ -5,13 +5,23 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from roundgate.core import values
 from roundgate.core.checks.context import quoted
 from roundgate.core.formats.places import split_assignment
 from roundgate.core.nearest import nearest
-from roundgate.core.operations import AddRecord, FollowRename, Operation, RemoveRecord, RenameRecord, SetField
-from roundgate.core.operations.records import template_values
+from roundgate.core.operations import (
+    AddRecord,
+    FollowRename,
+    MoveRecord,
+    Operation,
+    RemoveRecord,
+    RenameRecord,
+    SetField,
+)
+from roundgate.core.operations.records import RecordOperation, template_values
+from roundgate.core.records.looks import with_looks
 from roundgate.core.records.model import Record, separator_of
 from roundgate.core.records.sets import find_records, records_in, referring
 from roundgate.core.rulebook.model import RecordField, RecordSet, Rulebook
@@ -34,14 +44,29 @@ class Address(Struct, frozen=True):
 
 
 def set_named(book: Rulebook, word: str) -> str:
-    """Give the set of records that the beginning of a word names, before its ``/``; empty where it names none."""
-    head = word.partition("/")[0].lower()
-    return next((name for name in book.records if name.lower() == head), "") if ":" not in head else ""
+    """Give the set of records that the beginning of a word names, before a ``/``; empty where it names none."""
+    lowered = f"{word.lower()}/"
+    return next((name for name in book.records if lowered.startswith(f"{name.lower()}/")), "")
 
 
 def is_address(book: Rulebook, word: str) -> bool:
     """Tell whether a word is the address of a record or of one of its fields."""
-    return "/" in word and bool(set_named(book, word))
+    name = set_named(book, word)
+    return bool(name) and word[len(name) : len(name) + 1] == "/"
+
+
+def book_for(holder: Holder, word: str) -> tuple[Rulebook, str]:
+    """Give the rulebook in which a word names records, and the word in its terms: FILE:PATH may name a set too."""
+    file, colon, _ = word.partition(":")
+    if not colon or not (file in holder.paths() or (holder.folder / file).is_file()):
+        return holder.book, word
+    return with_looks(holder.book, holder.outcome(holder.operations, [file]).after, word)
+
+
+def names_record(holder: Holder, word: str) -> bool:
+    """Tell whether a word is the address of a record, of one of its fields, or of a set that only its looks show."""
+    book, word = book_for(holder, word)
+    return is_address(book, word)
 
 
 class RecordChanges:
@@ -65,11 +90,12 @@ class RecordChanges:
 
     def address(self, word: str, *, with_field: bool) -> Address:
         """Give what an address means. Raises UnknownName or WrongWords."""
+        self.book, word = book_for(self.holder, word)
         name = set_named(self.book, word)
         if not name:
             near = nearest(word.partition("/")[0], self.book.records)
             raise UnknownName(f"No set of records is called '{word}'.", f"Did you mean {near}?" if near else "")
-        spec, rest = self.book.records[name], word.partition("/")[2]
+        spec, rest = self.book.records[name], word[len(name) + 1 :]
         if not with_field:
             return Address(name, spec, self._meant(name, spec, rest))
         head, _, field = self._split(name, spec, rest)
@@ -123,13 +149,24 @@ class RecordChanges:
             held = record.fields.get(address.field)
             then = None if held is None else separator_of(address.field, address.spec).join(held.values)
             made.append(SetField(self._path(address.spec), address.name, record.key, address.field, stored, then))
-        return made
+        return self._marked(made)
+
+    def _marked(self, made: Sequence[Operation]) -> list[Operation]:
+        """Let operations on a set that no rulebook describes say where it is and what names its records."""
+        marked = []
+        for operation in made:
+            if isinstance(operation, RecordOperation) and operation.set not in self.holder.book.records:
+                spec = self.book.records[operation.set]
+                operation = replace(operation, looks=(spec.at, spec.key))
+            marked.append(operation)
+        return marked
 
     def reset(self, word: str) -> list[Operation]:
         """Make the operations that take a field out of a record."""
         address = self.address(word, with_field=True)
         path = self._path(address.spec)
-        return [SetField(path, address.name, record.key, address.field, None) for record in address.records]
+        made = [SetField(path, address.name, record.key, address.field, None) for record in address.records]
+        return self._marked(made)
 
     def _stored(self, shown: str, described: RecordField | None, given: str, records: Sequence[Record]) -> str:
         if described is None:
@@ -147,6 +184,8 @@ class RecordChanges:
 
     def added(self, name: str, words: Sequence[str], *, like: str = "", at: int | None = None) -> list[Operation]:
         """Make the operation that adds a record. Raises WrongWords where a field is missing or is none of its set."""
+        self.book, word = book_for(self.holder, name)
+        name = set_named(self.book, word)
         spec = self.book.records[name]
         key, given = self._given(name, spec, words)
         twin = self._meant(name, spec, like)[0] if like else None
@@ -167,7 +206,7 @@ class RecordChanges:
             )
         if spec.key == "*":
             found.pop("*", None)
-        return [AddRecord(self._path(spec), name, key, tuple(found.items()), at)]
+        return self._marked([AddRecord(self._path(spec), name, key, tuple(found.items()), at)])
 
     def _given(self, name: str, spec: RecordSet, words: Sequence[str]) -> tuple[str, dict[str, str]]:
         """Read the words of a new record: its name where its name in the file is its key, and its fields."""
@@ -194,7 +233,15 @@ class RecordChanges:
         """Make the operations that take a record out."""
         address = self.address(word, with_field=False)
         path = self._path(address.spec)
-        return [RemoveRecord(path, address.name, record.key) for record in address.records]
+        return self._marked([RemoveRecord(path, address.name, record.key) for record in address.records])
+
+    def moved(self, word: str, to: int) -> list[Operation]:
+        """Make the operation that moves a record to another number of its set. Raises WrongWords."""
+        address = self.address(word, with_field=False)
+        if len(address.records) != 1 or to < 0:
+            raise WrongWords("One record at a time, to a number from 0.", "roundgate move SERVER SET/RECORD --to 0")
+        record = address.records[0]
+        return self._marked([MoveRecord(self._path(address.spec), address.name, record.key, to)])
 
     def renamed(self, word: str, new: str) -> list[Operation]:
         """Make the operations that give a record another key, in its own set and wherever it is named.
@@ -212,4 +259,4 @@ class RecordChanges:
             spec = self.book.records[name]
             if any(record.key in other.fields[field].values for other in self.records(name) if field in other.fields):
                 made.append(FollowRename(self._path(spec), name, field, record.key, new))
-        return made
+        return self._marked(made)

@@ -164,17 +164,31 @@ def remove(words: ListWords) -> None:
 
 def move(
     words: Annotated[list[str], typer.Argument(metavar="[SERVER] LIST ENTRY", autocompletion=complete_list_or_entry)],
-    to: Annotated[int, typer.Option(help="The number that it gets; 0 is the first.")],
+    to: Annotated[
+        str, typer.Option(metavar="NUMBER|ROSTER", help="The number that it gets, 0 is the first; or another roster.")
+    ],
+    as_rank: Annotated[str, typer.Option("--as", metavar="RANK", help="What somebody is on the other roster.")] = "",
 ) -> None:
-    """Move an entry of a list to another place."""
+    """Move an entry of a list, or a record, to another place; or somebody to another roster: guests/Wren --to bans."""
+    if not to.isdecimal():
+        _move_person(words, to, as_rank)
+        return
+    place = int(to)
+    _change_list(words, lambda setter, name, items: setter.moved(name, items, place))
+
+
+def _move_person(words: list[str], to: str, rank: str) -> None:
+    """Take somebody off one roster and put them on another, on one slate."""
+    from roundgate.api.people import moved_person
     from roundgate.host.errors import WrongWords
 
-    def moved(setter: ListChanges, name: str, items: list[str]) -> list[Operation]:
-        if len(items) > 1:
-            raise WrongWords("One entry at a time.", "roundgate move SERVER LIST ENTRY --to NUMBER")
-        return setter.moved(name, items[0], to)
-
-    _change_list(words, moved)
+    context = CallContext()
+    word, rest = context.split(words)
+    if len(rest) != 1:
+        raise WrongWords("Who moves, and from which roster?", f"roundgate move SERVER guests/NAME --to {to}")
+    for server in context.several(word):
+        opened = context.open(server)
+        put(opened, moved_person(context.site, opened, rest[0], to, rank))
 
 
 def _standalone(words: list[str], make: Callable[[Holder, list[str]], Sequence[Operation]]) -> bool:
@@ -207,11 +221,11 @@ def _change_list(
 ) -> None:
     from roundgate.api.key_changes import ChangeOptions
     from roundgate.api.list_changes import ListChanges
-    from roundgate.api.record_changes import is_address
+    from roundgate.api.record_changes import names_record
     from roundgate.host.errors import WrongWords
 
     def of_holder(holder: Holder, rest: list[str]) -> list[Operation]:
-        if len(rest) < (1 if rest and "/" in rest[0] and is_address(holder.book, rest[0]) else 2):
+        if len(rest) < (1 if rest and names_record(holder, rest[0]) else 2):
             raise WrongWords("A list and an entry are needed.", "roundgate add SERVER LIST ENTRY")
         return make(ListChanges(holder, ChangeOptions(*options)), rest[0], rest[1:])
 

@@ -9,6 +9,7 @@ import typer
 from roundgate.cli.call import CallContext
 from roundgate.cli.complete import complete_server, complete_server_or_name
 from roundgate.cli.screen.output import echo, echo_json, echo_table, plain
+from roundgate.host.errors import WrongWords
 from roundgate.host.servers import Server
 
 Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
@@ -58,13 +59,14 @@ def show(
     search: Annotated[str | None, typer.Option(help="Only what has this word in name, key or meaning.")] = None,
     changed: Annotated[bool, typer.Option("--changed", help="Only what is not at its default.")] = False,
     ask: Annotated[bool, typer.Option("--ask", help="Ask the running server what it has, where that is safe.")] = False,
+    as_csv: Annotated[bool, typer.Option("--csv", help="Print a set of records as CSV.")] = False,
     as_json: Json = False,
 ) -> None:
     """The settings of a server: on disk, on the slate, running, and by default, where these differ.
 
     A name may be a group (race), a set of records (officers), or one of them (officers/Wren).
     """
-    from roundgate.cli.screen.records import echo_records, names_records, records_output
+    from roundgate.cli.screen.records import echo_records, echo_records_csv, names_records, records_output
     from roundgate.cli.settings import ShowFilter, chosen_rows, echo_rows
 
     context = CallContext()
@@ -74,6 +76,11 @@ def show(
         opened = context.open(server)
         sets = [name for name in names if names_records(opened, name)]
         others = [name for name in names if name not in sets]
+        if as_csv:
+            if others or not sets:
+                raise WrongWords("Only sets of records are printed as CSV.", f"roundgate show {server.name} SET --csv")
+            echo_records_csv(opened, sets)
+            continue
         wanted = ShowFilter(others, everything or changed, advanced, file or "", search or "", changed)
         rows = chosen_rows(opened, wanted, ask=ask) if others or not sets else []
         if as_json:
@@ -104,8 +111,6 @@ def explain(
     context = CallContext()
     word, names = context.split(words)
     if not names:
-        from roundgate.host.errors import WrongWords
-
         raise WrongWords("What shall be explained?", f"roundgate explain {word} NAME    (or a finding's code)")
     servers = [_with(context, names[0])] if word is None else context.several(word)
     pages = [page_of(context.open(server), name) for server in servers for name in names]
@@ -121,7 +126,6 @@ def explain(
 def _with(context: CallContext, name: str) -> Server:
     """Give the server whose folder one stands in, else the first whose rulebook knows the name."""
     from roundgate.api.lookup import find_name
-    from roundgate.host.errors import WrongWords
 
     try:
         return context.one(None)

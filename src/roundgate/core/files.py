@@ -13,6 +13,7 @@ from roundgate.core.formats import FORMATS, format_name
 from roundgate.core.formats.detect import format_for
 from roundgate.core.formats.places import find_key, key_of
 from roundgate.core.formats.protocol import USUAL, Dialect, Document, Entry, Format
+from roundgate.core.records.sets import rows_of
 from roundgate.core.rulebook.expansion import above
 from roundgate.core.rulebook.model import File, Rulebook, Setting
 from roundgate.core.text import Text
@@ -175,6 +176,9 @@ class _Names(Mapping[str, Any]):
             return self._files.items(name)
         if name in FACTS:
             return self._files.facts.value(name)
+        if name in book.records and name not in book.setting:
+            spec = book.records[name]
+            return rows_of(self._files.document(book.file[spec.file].path), spec)
         if name not in book.setting:  # all indexes of one setting
             members = [one for one in book.setting if one.startswith(f"{name}[")]
             if not members:
@@ -235,6 +239,8 @@ def value_words(files: ServerFiles, name: str) -> str:
     if name in files.book.list:
         return f"{len(files.items(name))} entries"
     spec = files.book.setting.get(name)
+    if spec is None and name in files.book.records:
+        return f"{len(files.names[name])} records"
     if spec is None:
         value = files.names[name]
         return ", ".join(map(str, value)) if isinstance(value, list) else str(value)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from roundgate.api.record_changes import RecordChanges, is_address, set_named
+from roundgate.api.record_changes import RecordChanges, book_for, is_address, set_named
 from roundgate.api.server import OpenServer
 from roundgate.cli.screen.output import echo, echo_table, plain, styled
 from roundgate.core.files import ServerFiles, format_value
@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
 def names_records(server: OpenServer, word: str) -> bool:
     """Tell whether a word of ``show`` means a set of records, or one of them."""
-    book = server.book
+    book, word = book_for(server.workspace, word)
     return is_address(book, word) or (word.lower() in {name.lower() for name in book.records})
 
 
@@ -38,8 +38,8 @@ def _cells(record: Record, names: list[str], book: Rulebook, name_of_set: str) -
     return cells
 
 
-def _of(files: ServerFiles, spec: RecordSet) -> list[Record]:
-    return records_in(files.document(files.book.file[spec.file].path), spec)
+def _of(files: ServerFiles, path: str, spec: RecordSet) -> list[Record]:
+    return records_in(files.document(path), spec)
 
 
 def _differences(before: Record | None, after: Record | None, book: Rulebook, name_of_set: str) -> str:
@@ -64,17 +64,19 @@ def _words(record: Record, name: str) -> str:
 
 def echo_records(server: OpenServer, word: str) -> None:
     """Print a set of records as a table, or one record field by field. Raises UnknownName."""
-    name = set_named(server.book, word)
-    spec = server.book.records[name]
+    book, word = book_for(server.workspace, word)
+    name = set_named(book, word)
+    spec = book.records[name]
     outcome = server.workspace.outcome(server.workspace.operations)
-    if is_address(server.book, word):
+    path = book.file[spec.file].path
+    if is_address(book, word):
         for record in RecordChanges(server.workspace).address(word, with_field=False).records:
             echo(f"{styled(server.name, 'bold')}  {name}/{record.key}  {plain(record.title(spec))}")
             names = columns([record], spec)
-            echo_table(("field", "value"), list(zip(names, _cells(record, names, server.book, name), strict=True)))
+            echo_table(("field", "value"), list(zip(names, _cells(record, names, book, name), strict=True)))
         return
-    before = {record.key: record for record in _of(outcome.before, spec)}
-    after = {record.key: record for record in _of(outcome.after, spec)}
+    before = {record.key: record for record in _of(outcome.before, path, spec)}
+    after = {record.key: record for record in _of(outcome.after, path, spec)}
     records = {**before, **after}
     names = columns(list(records.values()), spec)
     lead = [] if spec.key in names else ["name"]
@@ -84,11 +86,10 @@ def echo_records(server: OpenServer, word: str) -> None:
         rows.append(
             [
                 *known,
-                *_cells(record, names, server.book, name),
-                _differences(before.get(key), after.get(key), server.book, name),
+                *_cells(record, names, book, name),
+                _differences(before.get(key), after.get(key), book, name),
             ]
         )
-    path = server.book.file[spec.file].path
     echo(f"{styled(server.name, 'bold')}  {name}: {spec.about or 'records'}  ({path})")
     echo_table((*lead, *names, ""), rows)
     echo(f"{len(after)} of them." if rows else f"There are none. One more: roundgate add {server.name} {name} ...")
@@ -99,17 +100,34 @@ def records_output(server: OpenServer, word: str) -> RecordsOutput:
     """Give a set of records, or one record, for JSON. Raises UnknownName."""
     from roundgate.cli.screen.outputs import RecordOutput, RecordsOutput
 
-    name = set_named(server.book, word)
-    spec = server.book.records[name]
-    records = _of(server.workspace.read().files, spec)
-    if is_address(server.book, word):
+    book, word = book_for(server.workspace, word)
+    name = set_named(book, word)
+    spec = book.records[name]
+    path = book.file[spec.file].path
+    records = _of(server.workspace.read().files, path, spec)
+    if is_address(book, word):
         records = list(RecordChanges(server.workspace).address(word, with_field=False).records)
     rows = []
     for record in records:
         names = columns([record], spec)
         rows.append(
             RecordOutput(
-                record.key, record.title(spec), dict(zip(names, _cells(record, names, server.book, name), strict=True))
+                record.key, record.title(spec), dict(zip(names, _cells(record, names, book, name), strict=True))
             )
         )
-    return RecordsOutput(name, server.book.file[spec.file].path, rows)
+    return RecordsOutput(name, path, rows)
+
+
+def echo_records_csv(server: OpenServer, words: list[str]) -> None:
+    """Print sets of records as CSV: the key, then the fields. Raises UnknownName."""
+    import csv
+    import io
+
+    for word in words:
+        found = records_output(server, word)
+        names = list(dict.fromkeys(name for row in found.records for name in row.fields))
+        into = io.StringIO()
+        writer = csv.writer(into, lineterminator="\n")
+        writer.writerow(["key", *names])
+        writer.writerows([row.key, *(row.fields.get(name, "") for name in names)] for row in found.records)
+        echo(into.getvalue().rstrip("\n"))

@@ -9,6 +9,7 @@ from roundgate.core.checks.context import CheckContext
 from roundgate.core.facts import FACTS
 from roundgate.core.files import format_value, held_words
 from roundgate.core.findings import Code, Finding, Place
+from roundgate.core.rulebook.expansion import fields_of_sets
 from roundgate.core.rulebook.expressions import ExpressionProblem, names_in, read_expression, work_out
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.slate import Outcome
@@ -53,7 +54,7 @@ def broken_rules(names: Mapping[str, object], rules: Mapping[str, str]) -> list[
     broken = []
     for name, needs in rules.items():
         tree = read_expression(needs)
-        if any(names.get(fact) is None for fact in names_in(tree) if fact in FACTS):
+        if any(names.get(fact) is None for fact in FACTS if fact in names_in(tree)):
             continue  # nobody can tell
         try:
             holds = bool(work_out(tree, names))
@@ -73,7 +74,7 @@ def check_rules(context: CheckContext) -> Iterator[Finding]:
     broken = set(broken_rules(context.files.names, {rule.name: rule.needs for rule in context.book.rule}))
     for rule in context.book.rule:
         if rule.name in broken:
-            names = sorted(names_in(read_expression(rule.needs)))
+            names = sorted(names_in(read_expression(rule.needs), fields_of_sets(context.book)))
             settings = context.book.setting
             if any(is_unreadable(context.files.stored(name), settings[name]) for name in names if name in settings):
                 continue
@@ -101,6 +102,9 @@ def _place_of(context: CheckContext, names: list[str]) -> Place:
         entry = context.files.entry(name) if name in context.book.setting else None
         if entry:
             return context.entry_place(context.files.path_of(context.book.setting[name]), entry)
+    sets = [context.book.records[name] for name in names if name in context.book.records]
+    if sets:
+        return Place(context.book.file[sets[0].file].path)
     return Place(next((context.files.path_of(context.book.setting[n]) for n in names if n in context.book.setting), ""))
 
 

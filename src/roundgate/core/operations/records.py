@@ -14,7 +14,13 @@ from roundgate.core.records.shapes import Editor, Shape, shape_of
 from roundgate.core.rulebook.model import RecordSet
 
 
-class RecordOperation(Operation, frozen=True):
+class _ByLooks(Operation, frozen=True, kw_only=True):
+    """Of a set that no rulebook describes: where its records are, and the field that names them."""
+
+    looks: tuple[str, str] | None = None
+
+
+class RecordOperation(_ByLooks, frozen=True):
     """What they have in common: the set's name in the rulebook, and the record's key."""
 
     set: str
@@ -27,6 +33,8 @@ class RecordOperation(Operation, frozen=True):
 
     def spec(self, target: Target) -> RecordSet:
         """Give the set. Raises EditRefused where the rulebook has it no longer."""
+        if self.looks is not None:
+            return RecordSet(file="", at=self.looks[0], key=self.looks[1])
         found = target.records.get(self.set)
         if found is None:
             raise EditRefused(f"the rulebook has no set of records '{self.set}'")

@@ -14,6 +14,10 @@ IN_BRACES = re.compile(r"\{([\w.-]+)\}")
 """A field in a title or a form: ``{name}``."""
 
 
+LISTS = ("list", "choices", "refs")
+"""Types of fields that hold several values."""
+
+
 class Held(Struct, frozen=True):
     """What a record has in one field: a single value, or the values of a list, and the entries that hold them."""
 

@@ -6,9 +6,12 @@ How they are written is the business of their shape; see ``shapes``.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import suppress
+from typing import Any
 
+from roundgate.core import values
 from roundgate.core.formats.protocol import Document, Path
-from roundgate.core.records.model import IN_BRACES, Record
+from roundgate.core.records.model import IN_BRACES, LISTS, Record
 from roundgate.core.records.shapes import shape_of
 from roundgate.core.rulebook.model import RecordField, RecordSet
 
@@ -24,6 +27,25 @@ def paths_of_records(document: Document, sets: Iterable[RecordSet]) -> set[Path]
     """Give the paths of all entries of a document that belong to a record of one of the sets."""
     records = (record for spec in sets for record in records_in(document, spec))
     return {path for record in records for path in (record.path, *record.entry_paths())}
+
+
+def rows_of(document: Document | None, spec: RecordSet) -> list[dict[str, Any]]:
+    """Give the records of a set as a rule sees them: each field's number, text or list, or its default."""
+    return [
+        {name: _field_value(record, name, field) for name, field in spec.field.items()}
+        for record in records_in(document, spec)
+    ]
+
+
+def _field_value(record: Record, name: str, field: RecordField) -> Any:
+    held = record.fields.get(name)
+    if held is not None and (held.is_list or field.type in LISTS):
+        return list(held.values) if held.is_list else [one for one in held.values[0].split(field.separator) if one]
+    with suppress(values.ValueProblem):
+        value = values.read(held.values[0], field) if held is not None and held.values else values.default_of(field)
+        if value is not None:
+            return values.number_behind(value, field)
+    return [] if field.type in LISTS else 0 if values.document_kind(field) == "number" else ""
 
 
 def find_records(records: Sequence[Record], spec: RecordSet, word: str) -> list[Record]:

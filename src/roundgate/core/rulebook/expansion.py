@@ -7,7 +7,7 @@ A file whose path has a name in braces becomes one file for each that exists; it
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from typing import TypeVar
 
 from msgspec.structs import replace
@@ -236,3 +236,8 @@ def keys_in(book: Rulebook, file_name: str) -> set[str]:
     known = {spec.key for spec in book.setting.values() if spec.file in files}
     more = {one.key for spec in book.setting.values() for one in spec.also if (one.file or spec.file) in files}
     return known | more | ({book.file[file_name].includes} - {""})
+
+
+def fields_of_sets(book: Rulebook) -> dict[str, Collection[str]]:
+    """Give the fields of the records of each set, which a rule over the set may name."""
+    return {name: set(spec.field) for name, spec in book.records.items()}

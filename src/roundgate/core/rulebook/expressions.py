@@ -14,7 +14,8 @@ from __future__ import annotations
 
 import operator
 import re
-from collections.abc import Callable, Mapping
+from collections import ChainMap
+from collections.abc import Callable, Collection, Mapping
 from decimal import Decimal, DivisionByZero, InvalidOperation
 from typing import Any
 
@@ -59,8 +60,10 @@ _FUNCTIONS: dict[str, Callable[..., Any]] = {
 }
 """Functions of values; ``min`` and ``max`` take two or more, or a list."""
 _ONE_VALUE = frozenset(("len", "lower", "upper", "words"))
-_RESERVED = frozenset(("and", "or", "not", "in", "matches", "true", "false", "item", *_FUNCTIONS, *_OVER_ITEMS))
+_RESERVED = frozenset(("and", "or", "not", "in", "matches", "true", "false", "item"))
+"""No names. A function's word is one where no bracket follows: a field may be called ``count``."""
 _DEEPEST = 60
+_NO_FIELDS: Mapping[str, Collection[str]] = {}
 
 
 class ExpressionProblem(ValueError):
@@ -72,11 +75,13 @@ def read_expression(source: str) -> Tree:
     return _Reader(source).whole()
 
 
-def names_in(tree: Tree) -> set[str]:
-    """Give every name that a tree uses."""
+def names_in(tree: Tree, fields: Mapping[str, Collection[str]] = _NO_FIELDS) -> set[str]:
+    """Give every name that a tree uses; ``fields`` are those of the records of sets, no names of their own."""
     if tree[0] == "name":
         return {tree[1]}
-    return {name for part in tree[1:] if isinstance(part, tuple) for name in names_in(part)}
+    if tree[0] == "over" and tree[2][0] == "name":
+        return {tree[2][1]} | (names_in(tree[3], fields) - set(fields.get(tree[2][1], ())))
+    return {name for part in tree[1:] if isinstance(part, tuple) for name in names_in(part, fields)}
 
 
 def work_out(tree: Tree, values: Mapping[str, Any]) -> Any:
@@ -175,9 +180,10 @@ class _Reader:
             tree = self.either()
             self._must(")")
             return tree
-        word = self._take(*_FUNCTIONS, *_OVER_ITEMS)
-        if word:
-            return self._call(word)
+        if self.at + 1 < len(self.tokens) and self.tokens[self.at + 1] == ("sign", "("):
+            word = self._take(*_FUNCTIONS, *_OVER_ITEMS)
+            if word:
+                return self._call(word)
         return self._leaf()
 
     def _call(self, word: str) -> Tree:
@@ -245,7 +251,7 @@ def _work_out(tree: Tree, values: Mapping[str, Any], item: Any) -> Any:
     if kind in ("and", "or"):
         return (part(1) and part(2)) if kind == "and" else (part(1) or part(2))
     if kind == "over":
-        return _OVER_ITEMS[tree[1]](_work_out(tree[3], values, _as_number(one)) for one in part(2))
+        return _OVER_ITEMS[tree[1]](_work_out(tree[3], _with_fields(values, one), _as_number(one)) for one in part(2))
     if kind == "call":
         return _FUNCTIONS[tree[1]](*(part(number) for number in range(2, len(tree))))
     if kind == "matches":
@@ -253,6 +259,11 @@ def _work_out(tree: Tree, values: Mapping[str, Any], item: Any) -> Any:
     if kind == "in":
         return part(1) in part(2)
     return not part(1)
+
+
+def _with_fields(values: Mapping[str, Any], item: Any) -> Mapping[str, Any]:
+    """Let the fields of a record be names, before those of settings."""
+    return ChainMap(item, values) if isinstance(item, Mapping) else values  # type: ignore[arg-type]
 
 
 def _leaf_value(tree: Tree, values: Mapping[str, Any], item: Any) -> Any:

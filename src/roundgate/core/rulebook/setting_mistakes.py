@@ -11,7 +11,7 @@ from roundgate.core import values
 from roundgate.core.facts import FACTS, version_parts
 from roundgate.core.nearest import nearest
 from roundgate.core.patterns import may_run_away
-from roundgate.core.rulebook.expansion import family
+from roundgate.core.rulebook.expansion import family, fields_of_sets
 from roundgate.core.rulebook.expressions import ExpressionProblem, names_in, read_expression
 from roundgate.core.rulebook.model import RecordField, Rulebook, Setting
 from roundgate.core.values import ValueProblem
@@ -153,15 +153,15 @@ def pattern_mistakes(pattern: str, group: str = "") -> Iterator[str]:
 
 
 def known_names(book: Rulebook) -> dict[str, Any]:
-    """Give the names that a rule may use: settings, all indexes of one at once, lists, and facts."""
-    return dict.fromkeys((*book.setting, *map(family, book.setting), *book.list, *FACTS))
+    """Give the names that a rule may use: settings, all indexes of one at once, lists, sets, and facts."""
+    return dict.fromkeys((*book.setting, *map(family, book.setting), *book.list, *book.records, *FACTS))
 
 
 def expression_mistakes(book: Rulebook, source: str) -> Iterator[str]:
     """Find what is wrong with an expression: what cannot be read, and names that lead nowhere."""
     try:
-        unknown_names = names_in(read_expression(source)) - set(known_names(book))
+        unknown_names = names_in(read_expression(source), fields_of_sets(book)) - set(known_names(book))
     except ExpressionProblem as error:
         yield f"The expression cannot be read: {error}."
         return
-    yield from (unknown("setting or list", name, known_names(book)) for name in sorted(unknown_names))
+    yield from (unknown("setting, list or set", name, known_names(book)) for name in sorted(unknown_names))

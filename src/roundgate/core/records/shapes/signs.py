@@ -43,7 +43,10 @@ class Signs:
         return found
 
     def set_field(self, editor: Editor, spec: RecordSet, record: Record, field: str, value: str | None) -> None:
-        """See Shape. Raises EditRefused. Words that stay keep their places; new ones go behind the last of their sign."""
+        """See Shape. Words that stay keep their places; new ones go behind the last of their sign.
+
+        Raises EditRefused.
+        """
         sign = _sign(spec, field)
         wanted = [word for word in (value or "").split(separator_of(field, spec)) if word]
         odd = [word for word in wanted if _WORD.fullmatch(word) is None or not word]

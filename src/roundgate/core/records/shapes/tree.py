@@ -8,13 +8,12 @@ from roundgate.core.formats.places import key_of
 from roundgate.core.formats.protocol import Document, EditRefused, Entry, EntryKind, Path, PlainData
 from roundgate.core.formats.shared.paths import parse_path
 from roundgate.core.formats.shared.scalars import fitted
-from roundgate.core.records.model import Held, Record, field_key
+from roundgate.core.records.model import LISTS, Held, Record, field_key
 from roundgate.core.records.shapes.places import entries_by_record, is_begun, place_of_set
 from roundgate.core.records.shapes.protocol import Editor
 from roundgate.core.rulebook.model import RecordField, RecordSet
 from roundgate.core.values import document_kind
 
-_LISTS = ("list", "choices", "refs")
 _KINDS: dict[str, EntryKind] = {"number": "number", "text": "text", "bool": "bool"}
 
 
@@ -112,7 +111,7 @@ def plain_field(value: str, field: RecordField | None) -> tuple[PlainData, Entry
     """Give a field's stored value as plain data of the kind that a file which knows kinds wants."""
     if field is None:
         return value, None
-    if field.type in _LISTS:
+    if field.type in LISTS:
         return [part for part in value.split(field.separator) if part], None
     return value, _KINDS.get(document_kind(field))
 
