@@ -44,13 +44,17 @@ def journal(site: SiteUnderTest, number: int) -> list[tuple[str, str, str]]:
     return [(line["step"], line["mark"], line["message"]) for line in found]
 
 
-def wait_for_step(site: SiteUnderTest, step: str, mark: str = "begin", words: str = "") -> int:
-    """Wait until the newest round has come to a step; give its number."""
+def wait_for_step(site: SiteUnderTest, step: str, mark: str = "begin", words: str = "", kind: str = "") -> int:
+    """Wait until the newest round, of a kind where one is given, has come to a step; give its number."""
 
     def has_come() -> bool:
         newest = rounds(site)
-        return bool(newest) and any(
-            (one, other) == (step, mark) and words in said for one, other, said in journal(site, newest[0]["round"])
+        return (
+            bool(newest)
+            and kind in ("", newest[0]["kind"])
+            and any(
+                (one, other) == (step, mark) and words in said for one, other, said in journal(site, newest[0]["round"])
+            )
         )
 
     wait_for(has_come)

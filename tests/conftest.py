@@ -14,9 +14,16 @@ import psutil
 import pytest
 
 import roundgate
+from forked import Forks
 
+FORKS = Forks()
 SAMPLED = {"core/test_hostile.py": 3, "cli/test_hidden.py": 3, "cli/test_check_files.py": 2, "core/test_large.py": 2}
 """Of the tests of these files that have many examples, each so many-th is run, unless ROUNDGATE_EVERY_ACT is set."""
+
+
+def pytest_sessionfinish() -> None:
+    """End what the tests of this worker have in common."""
+    FORKS.close()
 
 
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
@@ -79,6 +86,9 @@ class SiteUnderTest:
         self, *words: str, cwd: Path | None = None, given: str | None = None, env: dict[str, str] | None = None
     ) -> subprocess.CompletedProcess[str]:
         """Run the program; ``given`` is its standard input."""
+        whole = {**os.environ, "XDG_CONFIG_HOME": str(self.folder / "config"), **(env or {})}
+        if FORKS.can(whole):
+            return FORKS.run(words, cwd or self.folder, given, whole, 100)
         return subprocess.run(
             [sys.executable, "-m", "roundgate", *words],
             cwd=cwd or self.folder,
@@ -88,7 +98,7 @@ class SiteUnderTest:
             text=True,
             timeout=100,
             check=False,
-            env={**os.environ, "XDG_CONFIG_HOME": str(self.folder / "config"), **(env or {})},
+            env=whole,
         )
 
     def ok(self, *words: str, given: str | None = None) -> str:

@@ -16,6 +16,7 @@ from collections.abc import Callable
 
 from gullwind_standin import settings as files
 from gullwind_standin.more_files import read_all
+from gullwind_standin.rosters import Rosters
 from gullwind_standin.settings import Settings, WillNotStart
 
 _SAILORS = ("Wren", "Tern", "Plover", "Dunlin", "Avocet", "Curlew", "Knot", "Ruff", "Sanderling", "Turnstone")
@@ -87,6 +88,7 @@ class GullwindServer:
         if int(float(self.settings["tick.rate"])) >= 60:
             raise WillNotStart("fatal: tick")
         self._check_words()
+        self.rosters = Rosters(self.folder, self.settings)
         self.more = read_all(self.folder, self.settings["world.save"], self.settings["tide.mode"], self.mods)
         self.log(f"World {self.settings['world.save']}, tide {self.settings['tide.mode']}, {len(courses)} courses")
 
@@ -217,7 +219,7 @@ class GullwindServer:
         return command(rest.strip()) if command else ([f"unknown: {word}"] if word else [])
 
     def _do_help(self, _rest: str) -> list[str]:
-        return ["help status sailors say stop reload value muster ashore"]
+        return ["help status sailors say stop reload value muster ashore who ban unban officers"]
 
     def _do_status(self, _rest: str) -> list[str]:
         return [f"{len(self.sailors)} of {self.settings['boat.slots']} boats, tide {self.settings['tide.mode']}"]
@@ -232,6 +234,20 @@ class GullwindServer:
     def _do_stop(self, _rest: str) -> list[str]:
         self._asked_to_stop()
         return []
+
+    def _do_who(self, rest: str) -> list[str]:
+        return [self.rosters.who(rest)]
+
+    def _do_ban(self, rest: str) -> list[str]:
+        return [self.rosters.ban(rest)] if rest else ["ban whom?"]
+
+    def _do_unban(self, rest: str) -> list[str]:
+        return [self.rosters.unban(rest)]
+
+    def _do_officers(self, rest: str) -> list[str]:
+        if rest == "reload":
+            self.rosters.reload_officers()
+        return [f"officers: {len(self.rosters.officers)}"]
 
     def _do_reload(self, _rest: str) -> list[str]:
         return ["reloaded"]
@@ -258,6 +274,9 @@ class GullwindServer:
         for _ in range(int(rest) if rest.isdigit() else 1):
             number = len(self.sailors)
             sailor, name = sailor_id(number), _SAILORS[number % len(_SAILORS)]
+            if not self.rosters.may_board(sailor):
+                said.append(f"sailor {name} ({sailor}) was turned away")
+                continue
             self.sailors[sailor] = name
             said.append(f"sailor {name} ({sailor}) came aboard")
         return said

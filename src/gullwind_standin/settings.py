@@ -37,6 +37,8 @@ DEFAULTS = {
     "crew.voice": "true",
     "chat.filter": "true",
     "entry.code": "",
+    "guests.only": "false",
+    "wardens": "",
     "net.address": "127.0.0.1",
     "net.port": "27800",
     "console.open": "false",

@@ -92,10 +92,11 @@ def test_from_a_name_in_the_log_to_an_officer_on_two_servers(club: SiteUnderTest
     officers = json.loads((club.folder / "harbour" / "officers.json").read_text())["officers"]
     assert officers == [{"id": PLOVER, "name": "Plover", "rank": "deckhand"}]
     shown = club.ok("people", "show", "plover")
-    assert (
-        "harbour  officers: deckhand" in shown
-        and "officers: coxswain; guests; last seen 2026-11-05 20:00, 4 visits" in shown
-    )
+    assert "harbour  officers:deckhand, guests" in shown
+    assert "regatta  officers:coxswain, guests  2026-11-01 19:00  2026-11-05 20:00  4       2h" in shown
+    page = json.loads(club.ok("people", "show", "plover", "--json"))
+    assert page["person"]["name"] == "Plover" and page["servers"][1]["rosters"] == ["officers:coxswain", "guests"]
+    assert (page["servers"][0]["visits"], page["servers"][1]["visits"]) == (0, 4)
 
 
 def test_the_rosters_become_what_the_book_wants_and_then_nothing_more(club: SiteUnderTest) -> None:
@@ -115,7 +116,7 @@ def test_the_rosters_become_what_the_book_wants_and_then_nothing_more(club: Site
     assert "leaves officers: no longer an admin" in club.ok("slate", "regatta")
     (row,) = [one for one in json.loads(club.ok("roster", "--json")) if one["id"] == WREN]
     assert row["rosters"] == {"harbour": ["officers:marshal", "guests"], "regatta": ["officers:marshal", "guests"]}
-    assert "Wren  GW-7K3M-Q2XD" in club.ok("roster")
+    assert "Wren       GW-7K3M-Q2XD" in club.ok("roster")
 
 
 def test_the_book_is_kept_by_hand_or_by_command(club: SiteUnderTest) -> None:
@@ -139,7 +140,7 @@ def test_ids_in_the_wrong_form_are_found_with_the_repair(club: SiteUnderTest) ->
     guests.write_text(f"{WREN}\n{TERN.lower()}\nSkua\n{WREN.lower()}\n")
     said = club.fails(1, "check", "regatta")
     assert f"Did you mean {TERN}?" in said and f"do: roundgate rename regatta guests/{TERN.lower()} {TERN}" in said
-    assert "'Skua' is not the id of a sailor. It should look like GW-7K3M-Q2XD." in said
+    assert "'Skua' does not have the right form. It should look like GW-7K3M-Q2XD." in said
     assert f"more than once, as {WREN}" in said
     club.ok("rename", "regatta", f"guests/{TERN.lower()}", TERN)
     club.ok("remove", "regatta", "guests/Skua")

@@ -61,7 +61,8 @@ def test_commands_that_do_not_stop_the_server_read_each_file_once(site: SiteUnde
     ):
         found = reads(site, tmp_path, *words)
         assert [found["terminal", name] for name in FILES] == [1] * len(FILES), words
-        assert max(found.values()) == 1, words
+        once = [count for (_, name), count in found.items() if name != "banned.txt"]
+        assert max(once) == 1, words  # the server may be writing its bans: they are read until they are at rest
 
 
 def test_a_round_reads_each_file_once_before_the_stop_and_once_after_it(site: SiteUnderTest, tmp_path: Path) -> None:

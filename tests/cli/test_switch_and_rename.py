@@ -33,7 +33,7 @@ def test_a_rank_is_commented_out_by_one_round_and_let_back_in_by_the_next(runnin
 
 def test_a_setting_that_is_commented_out_has_its_default_and_set_lets_it_back_in(regatta: SiteUnderTest) -> None:
     regatta.ok("set", "regatta", "idle.drop=20m")
-    assert "idle.drop: can also be set without a restart" in regatta.ok("slate")
+    assert "idle.drop: can also come into force without a restart" in regatta.ok("slate")
     regatta.ok("apply", "regatta", "--yes")
     regatta.ok("switch", "regatta", "idle.drop", "--off")
     assert "idle.drop: takes effect at the next restart" in regatta.ok("slate"), "no console can comment it out"

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import tomllib
+from typing import Literal
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from roundgate.core.people.book import BookProblem, key_for, read_people, with_person, with_values
-from roundgate.core.people.ids import ids_in, meant_id, same_id
+from roundgate.core.people.ids import id_mistake, ids_in, meant_id, same_id
 from roundgate.core.people.seen import LogPattern, SeenPerson, Sighting, fold, needed_text
 from roundgate.core.rulebook.model import ItemKind
 from roundgate.core.text import Text
@@ -145,8 +147,65 @@ def test_a_person_is_found_by_key_name_other_name_or_id_and_two_are_two() -> Non
 
 
 @pytest.mark.parametrize(
-    "source", ["[person.a]\n", '[person.a]\nname = "x"\nages = 3\n', "[person\n", 'person = "x"\n']
+    ("source", "place", "words"),
+    [
+        ("[person.a]\nnote = 'x'\n", (2, 1), "missing required field `name`"),
+        ('[person.b]\nname = "y"\n[person.a]\nname = "x"\nages = 3\n', (5, 1), "ages"),
+        ('[person.a]\nname = "x"\nids = { sailor = "GW" }\n', (3, 9), "array"),
+        ("[person\n", (1, 1), "]"),
+        ('person = "x"\n', (1, 1), "[person.NAME]"),
+        ("[people.a]\nname = 'x'\n", (2, 1), "'people'"),
+        ('[person.a]\nname = "x"\nuntil = { "regatta/bans" = "soon" }\n', (3, 11), "YYYY-MM-DD"),
+        ('[person.a]\nname = "x"\nuntil = { "regatta" = "2026-12-03" }\n', (3, 11), "SERVER/ROSTER"),
+    ],
 )
-def test_a_book_with_a_mistake_is_told(source: str) -> None:
-    with pytest.raises(BookProblem):
+def test_a_book_with_a_mistake_is_told(source: str, place: tuple[int, int], words: str) -> None:
+    with pytest.raises(BookProblem) as told:
         read_people(Text(source))
+    assert words in str(told.value)
+    assert (told.value.line, told.value.column) == place, str(told.value)
+
+
+LOOSE = replace(KIND, optional="- ", suffix="-B", pattern=r"GW-[0-9A-Z]{4}-[0-9A-Z]{4}-B", example="GW-7K3M-Q2XD-B")
+
+
+@pytest.mark.parametrize(
+    "pasted", ["GW7K3MQ2XDB", "gw 7k3m q2xd b", "7K3MQ2XD", "GW-7K3M-Q2XD", "7k3m-q2xd-b", "gw-7k3m-q2xd-b"]
+)
+def test_what_every_id_begins_and_ends_with_and_signs_between_may_be_left_out(pasted: str) -> None:
+    assert meant_id(pasted, LOOSE) == "GW-7K3M-Q2XD-B"
+    assert same_id(pasted, "GW-7K3M-Q2XD-B", LOOSE)
+
+
+@pytest.mark.parametrize(
+    ("case", "pasted", "meant"),
+    [
+        ("upper", "gw-1a", "GW-1A"),
+        ("lower", "GW-1A", "gw-1a"),
+        ("any", "gw-1A", "gw-1A"),
+        ("", "gw-1A", "gw-1A"),
+    ],
+)
+def test_case_is_as_the_kind_has_it(case: Literal["", "upper", "lower", "any"], pasted: str, meant: str) -> None:
+    kind = ItemKind(pattern=r"(?i:gw)-[0-9A-Za-z]{2}", case=case)
+    assert meant_id(pasted, kind) == meant
+    assert same_id("gw-1a", "GW-1A", kind) == (case != "")
+    assert bool(id_mistake(pasted, kind)) == (pasted != meant)
+
+
+@pytest.mark.parametrize(
+    ("check", "right"), [("luhn", "79927398713"), ("mod11", "07940"), ("mod97", "PLOVER29")], ids=lambda one: str(one)
+)
+def test_a_mistyped_sign_is_found_by_the_check_digit(check: Literal["luhn", "mod11", "mod97"], right: str) -> None:
+    if check == "mod97":  # two digits at the end make the remainder 1
+        stem = right[:-2]
+        ends = [f"{n:02}" for n in range(98) if not id_mistake(f"{stem}{n:02}", ItemKind(pattern=".+", check=check))]
+        assert len(ends) == 1
+        right = stem + ends[0]
+    kind = ItemKind(pattern=r"[0-9A-Z]+", check=check)
+    assert id_mistake(right, kind) == "" and meant_id(f"see {right}!", kind) == right
+    for at, sign in enumerate(right):
+        if sign.isdigit():
+            wrong = right[:at] + str((int(sign) + 1) % 10) + right[at + 1 :]
+            assert "check digit" in id_mistake(wrong, kind) and meant_id(wrong, kind) == ""
+            assert ids_in(f"{right}, {wrong}", kind) == ([right], [wrong])

@@ -414,7 +414,7 @@ def test_a_server_is_not_slower_to_come_back_for_a_long_watch(site: SiteUnderTes
     file.write_text(file.read_text().replace('watch = "0.2s"', 'watch = "100s"'))
     site.ok("set", "race.slots=24")
     work = Background(site, "apply", "--yes")
-    number = wait_for_step(site, "prove", "note", "ready")
+    number = wait_for_step(site, "prove", "note", "ready", kind="apply")
     assert outcome(site, number) == "open", "it still watches"
     assert "came aboard" in site.ok("send", "muster 3")
     assert outcome(site, number) == "open"

@@ -3,22 +3,25 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
+from datetime import date
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from roundgate.api.record_changes import RecordChanges
 from roundgate.api.server import OpenServer
+from roundgate.core.advice import holds
 from roundgate.core.nearest import nearest
-from roundgate.core.operations import AddRecord, Operation, RemoveRecord, SetField
+from roundgate.core.operations import AddRecord, Operation, RemoveRecord, SetField, merged
 from roundgate.core.operations.records import in_order
-from roundgate.core.people.book import People
-from roundgate.core.people.ids import ids_in, meant_id
+from roundgate.core.people.book import People, key_for, with_person, with_values
+from roundgate.core.people.ids import has_form, id_mistake, ids_in, meant_id
+from roundgate.core.people.rosters import Ended, Standing, ended_on, kind_of_roster, kind_of_set, standings_in
 from roundgate.core.people.seen import SeenPerson
-from roundgate.core.records.model import Record
-from roundgate.core.records.sets import records_in
-from roundgate.core.rulebook.model import ItemKind, RecordSet, Roster, Rulebook
+from roundgate.core.people.until import end_of, end_on, is_over
+from roundgate.core.rulebook.model import ItemKind, RecordSet, Roster
 from roundgate.host.errors import Trouble, UnknownName, WrongWords
-from roundgate.host.people.book import load_people
+from roundgate.host.people.book import load_people, places_of, save_people
 from roundgate.host.people.seen import seen_on
 from roundgate.host.servers import Server
 from roundgate.host.site import Site
@@ -32,18 +35,6 @@ class Someone(Struct, frozen=True):
     key: str = ""
 
 
-def kind_of_roster(book: Rulebook, roster: Roster) -> str:
-    """Give the kind of ids of a roster's records."""
-    return kind_of_set(book.records[roster.records])
-
-
-def kind_of_set(spec: RecordSet) -> str:
-    """Give the kind of ids that name the records of a set; empty where they are no ids."""
-    if spec.key == "*":
-        return spec.kind
-    return spec.field[spec.key].kind if spec.key in spec.field else ""
-
-
 def whoever(site: Site, server: Server, word: str, kind_name: str) -> Someone:
     """Give whom a word means: an id of a kind as it is, else a name out of the people book, else out of the logs.
 
@@ -55,6 +46,13 @@ def whoever(site: Site, server: Server, word: str, kind_name: str) -> Someone:
     if identifier:
         key = people.named(identifier, server.book.kind)
         return Someone(identifier, people.people[key].name if key else "", key)
+    mistake = id_mistake(word, kind) if kind.pattern and has_form(word, kind) else ""
+    if mistake:
+        raise WrongWords(mistake, "Compare it with where it comes from.")
+    other = next((name for name, one in server.book.kind.items() if one.pattern and has_form(word, one)), "")
+    if other:
+        example = f", such as {kind.example}" if kind.example else ""
+        raise WrongWords(f"'{word}' is the id of a {other}, and here the id of a {kind_name} is needed{example}.")
     found = [key for key in people.find(word) if people.people[key].ids.get(kind_name)]
     if len(found) > 1:
         shown = ", ".join(f"{people.people[key].name} ({key})" for key in found)
@@ -86,38 +84,21 @@ def _from_logs(server: Server, word: str, people: People) -> Someone:
     raise UnknownName(f"Nobody called '{word}' is in the people book or in the logs of {server.name}.", hint)
 
 
-class Standing(Struct, frozen=True):
-    """Somebody on a roster: the roster, the id, what they are there, and the record."""
-
-    roster: str
-    id: str
-    rank: str
-    record: Record
-
-
 def standings(server: OpenServer, *, with_slate: bool = False) -> list[Standing]:
     """Give everybody on the rosters of a server, on disk or as the slate would leave them."""
-    book = server.book
     outcome = server.workspace.outcome(server.workspace.operations)
-    files = outcome.after if with_slate else outcome.before
-    found = []
-    for name, roster in book.roster.items():
-        spec = book.records[roster.records]
-        for record in records_in(files.document(book.file[spec.file].path), spec):
-            rank = record.value(roster.rank) if roster.rank else None
-            found.append(Standing(name, record.key, rank or "", record))
-    return found
+    return standings_in(outcome.after if with_slate else outcome.before)
 
 
 def wanted_on(people: People, server: Server, kinds: Iterable[str]) -> dict[tuple[str, str], tuple[str, str]]:
     """Give what the people book wants on a server: (roster, id) to what they are to be there and their key."""
-    tags = {f"@{tag}" for tag in server.entry.tags} | {"@all", server.name}
+    places = places_of(server)
     found: dict[tuple[str, str], tuple[str, str]] = {}
     for key, person in people.people.items():
         for where, what in person.wanted.items():
-            if where not in tags:
-                continue
             roster, _, rank = what.partition(":")
+            if where not in places or is_over(end_on(person, roster, places), date.today()):
+                continue
             for kind in kinds:
                 found.update({(roster, one): (rank, key) for one in person.ids.get(kind, ())})
     return found
@@ -129,12 +110,14 @@ class Synced(Struct, frozen=True):
     operations: tuple[Operation, ...]
     unwanted: tuple[Standing, ...]
     """Those on a roster whom the book does not want there; they are kept unless asked otherwise."""
+    ended: tuple[Ended, ...]
+    """Those whose time on a roster is over; they are taken off."""
     unknown: tuple[str, ...]
     """Rosters that the book names and the server does not have."""
 
 
 def synced(server: OpenServer, people: People, *, exact: bool = False) -> Synced:
-    """Work out who is to be added, changed and, where ``exact``, removed."""
+    """Work out who is to be added, changed, and removed: those whose time is over, and where ``exact`` all unwanted."""
     book = server.book
     kinds = {kind_of_roster(book, roster) for roster in book.roster.values()} - {""}
     wanted = wanted_on(people, server.server, kinds)
@@ -152,12 +135,14 @@ def synced(server: OpenServer, people: People, *, exact: bool = False) -> Synced
             made.append(_joining(spec, path, roster, Someone(identifier, people.people[key].name), given))
         elif rank and roster.rank and present.rank != rank:
             made.append(SetField(path, roster.records, identifier, roster.rank, rank, present.rank))
-    unwanted = [one for at, one in there.items() if at not in wanted]
-    if exact:
-        for one in unwanted:
-            spec = book.records[book.roster[one.roster].records]
-            made.append(RemoveRecord(book.file[spec.file].path, book.roster[one.roster].records, one.id))
-    return Synced(tuple(made), tuple(unwanted), tuple(unknown))
+    after = server.workspace.outcome(server.workspace.operations).after
+    ended = list(ended_on(after, people, places_of(server.server), date.today()))
+    over = {(one.standing.roster, one.standing.id) for one in ended}
+    unwanted = [one for at, one in there.items() if at not in wanted and at not in over]
+    for one in [*(one.standing for one in ended), *(unwanted if exact else ())]:
+        spec = book.records[book.roster[one.roster].records]
+        made.append(RemoveRecord(book.file[spec.file].path, book.roster[one.roster].records, one.id))
+    return Synced(tuple(made), tuple(unwanted), tuple(ended), tuple(unknown))
 
 
 class Imported(Struct, frozen=True):
@@ -195,30 +180,120 @@ def _joining(spec: RecordSet, path: str, roster: Roster, who: Someone, given: Ma
     return AddRecord(path, roster.records, who.id, tuple(in_order({**values, **given}, spec).items()))
 
 
-def words_with_people(
-    site: Site, server: OpenServer, name: str, words: Sequence[str], rank: str = ""
-) -> tuple[list[str], Someone | None]:
-    """Give the words of a new record with a name in place of an id made an id, and whom it means.
+class Joining(Struct, frozen=True):
+    """Somebody who is put on a roster: the words of the new record, who it is, and when it ends."""
 
-    Raises WrongWords or UnknownName.
+    words: list[str]
+    who: Someone
+    end: str = ""
+    """The day on which it ends, where the file has no place for it and the people book has to keep it."""
+
+
+def joining(
+    site: Site, server: OpenServer, name: str, words: Sequence[str], rank: str = "", until: str = ""
+) -> list[Joining]:
+    """Give the words of new records of a set, with each name or pasted id made the id that it means.
+
+    Nothing where the records are no people, or no word is one. Raises WrongWords or UnknownName.
     """
     spec = server.book.records[name]
     kind = kind_of_set(spec)
+    roster = next((one for one in server.book.roster.values() if one.records == name), None)
     plain = [word for word in words if "=" not in word]
     given = [word for word in words if "=" in word]
-    if not kind or len(plain) != 1:
-        return list(words), None
-    who = whoever(site, server.server, plain[0], kind)
-    roster = next((one for one in server.book.roster.values() if one.records == name), None)
     if rank:
         if roster is None or not roster.rank:
             raise WrongWords(f"The records of {name} have no rank.", "leave --as out")
         given.append(f"{roster.rank}={rank}")
+    end = _end(until)
+    if end and roster is None:
+        raise WrongWords(f"{name} is no roster: nobody's time on it ends.", "leave --until out")
+    if end and roster is not None and roster.until:
+        given.append(f"{roster.until}={end}")
+        end = ""
+    if not kind or not plain:
+        if rank or until:
+            raise WrongWords("Who?", f"roundgate add {server.name} {name} NAME-OR-ID")
+        return []
+    return [_joined(spec, whoever(site, server.server, word, kind), given, end) for word in plain]
+
+
+def _end(until: str) -> str:
+    end = end_of(until, date.today()) if until else None
+    if until and end is None:
+        raise WrongWords(f"'{until}' is no time at which something ends.", "--until 2026-12-31, or --until 7d")
+    if end is not None and end <= date.today():
+        raise WrongWords(f"{end} is over already.", "--until takes a day to come.")
+    return "" if end is None else end.isoformat()
+
+
+def _joined(spec: RecordSet, who: Someone, given: Sequence[str], end: str) -> Joining:
     if spec.key == "*":
-        return [who.id, *given], who
+        has_name = any(word.startswith("name=") for word in given) or "name" not in spec.field
+        return Joining([who.id, *([] if has_name or not who.name else [f"name={who.name}"]), *given], who, end)
     has_name = any(word.startswith("name=") for word in given)
     named = [f"name={who.name}"] if "name" in spec.field and who.name and not has_name else []
-    return [f"{spec.key}={who.id}", *named, *given], who
+    return Joining([f"{spec.key}={who.id}", *named, *given], who, end)
+
+
+def keep_end(site: Site, server: OpenServer, records: str, one: Joining) -> str:
+    """Write into the people book when somebody's time on a roster ends, or that it no longer does; say what was done.
+
+    Whoever is not in the book yet comes into it. Raises Trouble.
+    """
+    roster = next((name for name, roster in server.book.roster.items() if roster.records == records), "")
+    people = load_people(site)
+    key = people.named(one.who.id, server.book.kind)
+    text, said = people.text, ""
+    old = dict(people.people[key].until) if key else {}
+    where = f"{server.name}/{roster}"
+    if one.end:
+        if not key:
+            name = one.who.name or one.who.id
+            key = key_for(name, people.people)
+            text = with_person(text, key, name, {kind_of_set(server.book.records[records]): [one.who.id]})
+            said = f"{name} is in the people book now, as {key}"
+        old[where] = one.end
+    elif old.pop(where, None) is None:
+        return ""
+    save_people(site, with_values(text, [(("person", key, "until"), old or None)]))
+    kept = f"until {one.end}: the people book keeps that, for the file has no place for it"
+    return "; ".join(filter(None, (said, kept if one.end else "the end that the people book had for it is taken out")))
+
+
+def off_switch(server: OpenServer, records: str) -> list[str]:
+    """Give the words that let the roster of a set count, where a setting keeps it from counting on disk and slate."""
+    after = server.workspace.outcome(server.workspace.operations).after
+    for roster in server.book.roster.values():
+        if roster.records == records and roster.on and roster.switch and not holds(roster.on, after.names):
+            return [f"{name}={value}" for name, value in roster.switch.items()]
+    return []
+
+
+def lost_admins(server: OpenServer, operations: Sequence[Operation], user: str) -> str:
+    """Say why operations should be thought over: nobody would be admin, or not the one who asks; else empty.
+
+    ``user`` is who asks, as the system knows them; the people book says who that is.
+    """
+    book = server.book
+    admin = {name for name, roster in book.roster.items() if roster.meaning == "admin"}
+    files = {book.file[book.records[book.roster[name].records].file].path for name in admin}
+    if not any(operation.file in files for operation in operations):
+        return ""
+    waiting = server.workspace.operations
+    before = [one for one in standings_in(server.workspace.outcome(waiting).after) if one.roster in admin]
+    merged_operations = [*waiting]
+    for operation in operations:
+        merged_operations = merged(merged_operations, operation)
+    left = {one.id for one in standings_in(server.workspace.outcome(merged_operations).after) if one.roster in admin}
+    gone = [one for one in before if one.id not in left]
+    if gone and not left:
+        return f"{gone[-1].record.value('name') or gone[-1].id} is the last admin of {server.name}."
+    people = load_people(server.server.site)
+    mine = {one for person in people.people.values() if person.user == user for one in person.all_ids()}
+    if any(one.id in mine for one in gone):
+        return f"That is you: you would no longer be admin of {server.name}."
+    return ""
 
 
 def roster_named(server: OpenServer, word: str) -> str:
@@ -231,8 +306,12 @@ def roster_named(server: OpenServer, word: str) -> str:
     raise UnknownName(f"{server.name} has no roster '{word}'.", hint)
 
 
-def moved_person(site: Site, server: OpenServer, word: str, to: str, rank: str = "") -> list[Operation]:
+def moved_person(
+    site: Site, server: OpenServer, word: str, to: str, rank: str = "", until: str = ""
+) -> tuple[list[Operation], str, Joining]:
     """Make the operations that take somebody, ``ROSTER/WHO``, off one roster and put them on another.
+
+    Gives the set of the other roster, and who joins it, too.
 
     Raises WrongWords or UnknownName.
     """
@@ -243,12 +322,12 @@ def moved_person(site: Site, server: OpenServer, word: str, to: str, rank: str =
     target = roster_named(server, to)
     records = server.book.roster[roster_named(server, old)].records
     record = changes.address(f"{records}/{who}", with_field=False).records[0]
-    words, _ = words_with_people(site, server, server.book.roster[target].records, [record.key], rank)
+    into = server.book.roster[target].records
+    (one,) = joining(site, server, into, [record.key], rank, until)
     name = record.value("name")
-    spec = server.book.records[server.book.roster[target].records]
-    if name and "name" in spec.field and not any(one.startswith("name=") for one in words):
-        words.append(f"name={name}")
-    return [*changes.removed(f"{records}/{record.key}"), *changes.added(server.book.roster[target].records, words)]
+    if name and "name" in server.book.records[into].field and not any(word.startswith("name=") for word in one.words):
+        one = replace(one, words=[*one.words, f"name={name}"])
+    return [*changes.removed(f"{records}/{record.key}"), *changes.added(into, one.words)], into, one
 
 
 def seen_everywhere(servers: Iterable[OpenServer]) -> dict[str, dict[str, SeenPerson]]:

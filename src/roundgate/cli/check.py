@@ -11,6 +11,7 @@ import typer
 
 from roundgate.cli.complete import complete_server_or_file
 from roundgate.cli.screen.report import Report
+from roundgate.core.findings import Finding
 from roundgate.host.errors import WrongWords
 
 FORMS = ("text", "json", "sarif")
@@ -91,7 +92,11 @@ def _check_servers(words: Sequence[str], given: str, form: str, *, fix: bool) ->
 
         mend_servers(context, servers)
     report = Report(form)
+    of_the_site: set[Finding] = set()
     for finding in check_servers(servers, context.store):
+        if not finding.server and finding in of_the_site:
+            continue  # each server's check has found it
+        of_the_site.add(finding)
         report.add(finding)
     return report.end(
         ", ".join(server.name for server in servers) if len(servers) <= _NAMED else f"{len(servers)} servers"

@@ -7,6 +7,7 @@ import shlex
 import socket
 import subprocess
 import sys
+from datetime import datetime, timedelta
 from importlib import resources
 from pathlib import Path
 from typing import Annotated
@@ -47,6 +48,11 @@ _STORY: tuple[tuple[str, str], ...] = (
         "set nightwatch tick.rate=60",
     ),
     ("The round is not proven, so it is undone: old files, server up.", "apply nightwatch --yes"),
+    (
+        "Knot sailed into the moored boats again last night. A ban for a week, at once: the server is told, and asked.",
+        "add regatta bans Knot --until 7d --now",
+    ),
+    ("Who is what on which server?", "roster"),
     ("What has happened so far?", "rounds"),
     ("All three are up.", "status"),
 )
@@ -107,6 +113,7 @@ def _make_site(site: Path, lobby: int) -> None:
     source = Path(str(resources.files("roundgate.demo"))) / "site"
     words = {"@BIN@": str(Path(sys.executable).parent), "@LOBBY@": str(lobby)}
     words |= {f"@PORT{number}@": str(port) for number, port in enumerate(_free_ports(3), start=1)}
+    words["@IN_30_DAYS@"] = f"{datetime.now() + timedelta(days=30):%Y-%m-%d}"
     for path in sorted(source.rglob("*")):
         target = site / path.relative_to(source)
         if path.is_dir():
@@ -117,6 +124,10 @@ def _make_site(site: Path, lobby: int) -> None:
             text = text.replace(word, value)
         target.write_text(text, "utf-8")
         target.chmod(0o755 if path.suffix == ".sh" else 0o644)
+    from roundgate.demo.logs import write_logs
+
+    for seed, name in enumerate(("regatta", "harbour")):
+        write_logs(site / name / "logs", datetime.now() - timedelta(days=1), seed)
 
 
 def _free_ports(count: int) -> list[int]:

@@ -12,10 +12,10 @@ from roundgate.cli.complete import complete_list_or_entry, complete_server, comp
 from roundgate.cli.screen.output import echo, echo_json, styled, warn
 from roundgate.core.operations import Operation
 from roundgate.core.slate import Outcome
+from roundgate.host.errors import Trouble, WrongWords
 from roundgate.host.servers import Server
 
 if TYPE_CHECKING:
-    from roundgate.api.list_changes import ListChanges
     from roundgate.api.server import Discarded, OpenServer
     from roundgate.host.workspace import Holder
 
@@ -24,6 +24,13 @@ ListWords = Annotated[
     list[str], typer.Argument(metavar="[SERVER] LIST ENTRY...", autocompletion=complete_list_or_entry)
 ]
 Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
+Until = Annotated[
+    str, typer.Option("--until", metavar="DAY", help="When somebody's time on a roster ends: 2026-12-31, 7d, 2w.")
+]
+NowToo = Annotated[
+    bool, typer.Option("--now", help="At once too: in the file, and in force without a stop, where the server can.")
+]
+YesReally = Annotated[bool, typer.Option("--yes-really", help="Even the last admin of a server, or yourself.")]
 KindOf = Annotated[
     str,
     typer.Option("--kind", metavar="KIND", help="What the value is: text, number, bool, null, or json (any JSON)."),
@@ -55,6 +62,7 @@ def set_values(
     """
     from roundgate.api.key_changes import ChangeOptions, KeyChanges
     from roundgate.cli.changes.secret import ask_secret
+    from roundgate.core.records.live import can_be_live
 
     options = ChangeOptions(kind, new or new_file, new_file, here_only, now)
     if _standalone(words, lambda holder, rest: KeyChanges(holder, options, ask_secret).operations_of(rest)):
@@ -67,12 +75,16 @@ def set_values(
     if new_world:
         planned = [(one, maker, maker.new_world(operations, new_world)) for one, maker, operations in planned]
     for server, _, operations in planned:
-        if now:
+        of_records = [one for one in operations if can_be_live(one, server.book)] if now else []
+        if now and len(of_records) < len(operations):
             from roundgate.cli.changes.live import send_live
 
-            operations = send_live(server.server, context.store, operations)
+            told = send_live(server.server, context.store, [one for one in operations if one not in of_records])
+            operations = [*told, *of_records]
         if operations or not now:
-            put(server, operations)
+            put(server, operations, now=bool(of_records))
+            if of_records:
+                _apply_now(context, server.server)
         else:
             echo("  Only the console has it: the next restart loses it.")
 
@@ -88,7 +100,6 @@ def switch(
     NAME is a setting, or FILE:KEY. A setting that is commented out has its default.
     """
     from roundgate.api.key_changes import KeyChanges
-    from roundgate.host.errors import WrongWords
 
     if on is None:
         raise WrongWords("On or off?", f"roundgate switch {' '.join(words)} --off    (or --on)")
@@ -110,7 +121,6 @@ def rename(
     NAME is FILE:KEY; the new name is its last part alone.
     """
     from roundgate.api.key_changes import KeyChanges
-    from roundgate.host.errors import WrongWords
 
     if len(words) < 2:
         raise WrongWords("A key and its new name are needed.", "roundgate rename SERVER FILE:KEY NEW-NAME")
@@ -142,24 +152,111 @@ def add(
     at: Annotated[int | None, typer.Option(help="Put it at this number; 0 is the first. Else at the end.")] = None,
     new: New = False,
     as_rank: Annotated[str, typer.Option("--as", metavar="RANK", help="What somebody is on a roster.")] = "",
+    until: Until = "",
     like: Annotated[
         str, typer.Option("--like", metavar="RECORD", help="A new record takes its fields from this one.")
     ] = "",
+    now: NowToo = False,
     new_file: NewFile = False,
     kind: KindOf = "",
 ) -> None:
-    """Add entries to a list, such as a course to the rotation, or a record to a set: FIELD=VALUE...
+    """Add entries to a list, such as a course to the rotation; a record to a set: FIELD=VALUE...; people to a roster.
 
     LIST is a list of the rulebook, a FILE whose lines are the entries, or FILE:PATH of a list inside a file. An entry
-    that is a record is given as JSON: '{"id": "GW-7K3M-Q2XD", "rank": "marshal"}'.
+    that is a record is given as JSON: '{"id": "GW-7K3M-Q2XD", "rank": "marshal"}'. People are named or given by id.
     """
-    options = (kind, new or new_file, new_file)
-    _change_list(words, lambda setter, name, items: setter.added(name, items, at, like=like), options, as_rank=as_rank)
+    from roundgate.api.key_changes import ChangeOptions
+    from roundgate.api.list_changes import ListChanges
+
+    options = ChangeOptions(kind, new or new_file, new_file)
+
+    def added(holder: Holder, rest: list[str]) -> list[Operation]:
+        if len(rest) < 2:
+            raise WrongWords("A list and an entry are needed.", "roundgate add SERVER LIST ENTRY")
+        return ListChanges(holder, options).added(rest[0], rest[1:], at, like=like)
+
+    if _standalone(words, added):
+        return
+    context = CallContext()
+    word, rest = context.split(words)
+    for server in context.several(word):
+        opened = context.open(server)
+        left = _add_people(context, opened, rest, as_rank, until, now=now)
+        if left:
+            put(opened, added(opened.workspace, left), now=now)
+        if now:
+            _apply_now(context, server)
 
 
-def remove(words: ListWords) -> None:
+def _add_people(
+    context: CallContext, server: OpenServer, words: list[str], rank: str, until: str, *, now: bool
+) -> list[str]:
+    """Put people on a roster, where the words mean some: a name stands for an id. Else give the words back."""
+    from roundgate.api.people import joining, keep_end, off_switch
+    from roundgate.api.record_changes import RecordChanges, set_named
+
+    roster = server.book.roster.get(words[0]) if words else None
+    name = roster.records if roster else (set_named(server.book, words[0]) if words and "/" not in words[0] else "")
+    people = joining(context.site, server, name, words[1:], rank, until) if name else []
+    if not people:
+        if rank or until:
+            hint = "roundgate add SERVER ROSTER NAME --as RANK --until 7d"
+            raise WrongWords("--as and --until are for people on a roster.", hint)
+        return [name or words[0], *words[1:]] if words else words
+    changes = RecordChanges(server.workspace)
+    made = [operation for one in people for operation in changes.added(name, one.words)]
+    for one in people:
+        if one.who.name and one.who.id not in words:
+            echo(f"{server.name}  {one.who.name} is {one.who.id}")
+    switching = off_switch(server, name)
+    if switching and _wants_on(server, name, switching):
+        made += server.key_changes(None, None).operations_of(switching)
+    put(server, made, now=now)
+    for one in people:
+        said = keep_end(context.site, server, name, one)
+        if said:
+            echo(f"  {one.who.name or one.who.id} {said}.")
+    return []
+
+
+def _wants_on(server: OpenServer, name: str, switching: list[str]) -> bool:
+    """Ask at a terminal whether a list of people that does not count is to count; say what would do it elsewhere."""
+    import sys
+
+    words = " ".join(switching)
+    if sys.stdin.isatty():
+        answer = input(f"{name} does not count on {server.name}. Set {words} as well? [y/N] ").strip().lower()
+        return answer in ("y", "yes")
+    echo(f"{server.name}  {name} does not count yet. To let it count: roundgate set {server.name} {words}")
+    return False
+
+
+def _apply_now(context: CallContext, server: Server) -> None:
+    """Bring what was just put on the slate into force by a live round. Raises Exit where that fails."""
+    from roundgate.cli.rounding import apply_live_records
+
+    code = apply_live_records(context, server)
+    if code is None:
+        raise WrongWords(
+            f"{server.name} cannot be told of that while it runs; it waits on the slate.",
+            f"roundgate apply {server.name}",
+        )
+    if code:
+        raise typer.Exit(code)
+
+
+def remove(words: ListWords, now: NowToo = False, yes_really: YesReally = False) -> None:
     """Remove entries from a list, or a record: SET/RECORD. A list never falls below its least."""
-    _change_list(words, lambda setter, name, items: setter.removed(name, items))
+    from roundgate.api.key_changes import ChangeOptions
+    from roundgate.api.list_changes import ListChanges
+    from roundgate.api.record_changes import names_record
+
+    def removed(holder: Holder, rest: list[str]) -> list[Operation]:
+        if len(rest) < (1 if rest and names_record(holder, rest[0]) else 2):
+            raise WrongWords("A list and an entry are needed.", "roundgate remove SERVER LIST ENTRY")
+        return ListChanges(holder, ChangeOptions()).removed(rest[0], rest[1:])
+
+    _change_list(words, removed, yes_really=yes_really, now=now)
 
 
 def move(
@@ -168,19 +265,31 @@ def move(
         str, typer.Option(metavar="NUMBER|ROSTER", help="The number that it gets, 0 is the first; or another roster.")
     ],
     as_rank: Annotated[str, typer.Option("--as", metavar="RANK", help="What somebody is on the other roster.")] = "",
+    until: Until = "",
+    now: NowToo = False,
+    yes_really: YesReally = False,
 ) -> None:
     """Move an entry of a list, or a record, to another place; or somebody to another roster: guests/Wren --to bans."""
+    from roundgate.api.key_changes import ChangeOptions
+    from roundgate.api.list_changes import ListChanges
+    from roundgate.api.record_changes import names_record
+
     if not to.isdecimal():
-        _move_person(words, to, as_rank)
+        _move_person(words, to, as_rank, until, yes_really=yes_really, now=now)
         return
     place = int(to)
-    _change_list(words, lambda setter, name, items: setter.moved(name, items, place))
+
+    def moved(holder: Holder, rest: list[str]) -> list[Operation]:
+        if len(rest) < (1 if rest and names_record(holder, rest[0]) else 2):
+            raise WrongWords("A list and an entry are needed.", "roundgate move SERVER LIST ENTRY --to NUMBER")
+        return ListChanges(holder, ChangeOptions()).moved(rest[0], rest[1:], place)
+
+    _change_list(words, moved, now=now)
 
 
-def _move_person(words: list[str], to: str, rank: str) -> None:
+def _move_person(words: list[str], to: str, rank: str, until: str, *, yes_really: bool, now: bool) -> None:
     """Take somebody off one roster and put them on another, on one slate."""
-    from roundgate.api.people import moved_person
-    from roundgate.host.errors import WrongWords
+    from roundgate.api.people import keep_end, moved_person
 
     context = CallContext()
     word, rest = context.split(words)
@@ -188,7 +297,13 @@ def _move_person(words: list[str], to: str, rank: str) -> None:
         raise WrongWords("Who moves, and from which roster?", f"roundgate move SERVER guests/NAME --to {to}")
     for server in context.several(word):
         opened = context.open(server)
-        put(opened, moved_person(context.site, opened, rest[0], to, rank))
+        operations, into, one = moved_person(context.site, opened, rest[0], to, rank, until)
+        put(opened, operations, yes_really=yes_really, now=now)
+        said = keep_end(context.site, opened, into, one)
+        if said:
+            echo(f"  {one.who.name or one.who.id} {said}.")
+        if now:
+            _apply_now(context, server)
 
 
 def _standalone(words: list[str], make: Callable[[Holder, list[str]], Sequence[Operation]]) -> bool:
@@ -199,8 +314,6 @@ def _standalone(words: list[str], make: Callable[[Holder, list[str]], Sequence[O
 
 
 def _change_keys(words: list[str], verb: str, make: Callable[[Holder, list[str]], list[Operation]]) -> None:
-    from roundgate.host.errors import WrongWords
-
     if _standalone(words, make):
         return
     context = CallContext()
@@ -214,54 +327,45 @@ def _change_keys(words: list[str], verb: str, make: Callable[[Holder, list[str]]
 
 def _change_list(
     words: list[str],
-    make: Callable[[ListChanges, str, list[str]], list[Operation]],
-    options: tuple[str, bool, bool] = ("", False, False),
+    make: Callable[[Holder, list[str]], list[Operation]],
     *,
-    as_rank: str = "",
+    yes_really: bool = False,
+    now: bool = False,
 ) -> None:
-    from roundgate.api.key_changes import ChangeOptions
-    from roundgate.api.list_changes import ListChanges
-    from roundgate.api.record_changes import names_record
-    from roundgate.host.errors import WrongWords
-
-    def of_holder(holder: Holder, rest: list[str]) -> list[Operation]:
-        if len(rest) < (1 if rest and names_record(holder, rest[0]) else 2):
-            raise WrongWords("A list and an entry are needed.", "roundgate add SERVER LIST ENTRY")
-        return make(ListChanges(holder, ChangeOptions(*options)), rest[0], rest[1:])
-
-    if _standalone(words, of_holder):
+    if _standalone(words, make):
         return
     context = CallContext()
     word, rest = context.split(words)
     for server in context.several(word):
         opened = context.open(server)
-        put(opened, of_holder(opened.workspace, _with_people(context, opened, rest, as_rank)))
+        put(opened, make(opened.workspace, rest), yes_really=yes_really, now=now)
+        if now:
+            _apply_now(context, server)
 
 
-def _with_people(context: CallContext, server: OpenServer, words: list[str], rank: str) -> list[str]:
-    """Let a name stand for an id where somebody is put on a roster; say whom it means."""
-    from roundgate.api.people import words_with_people
-    from roundgate.api.record_changes import set_named
-    from roundgate.host.errors import WrongWords
-
-    roster = server.book.roster.get(words[0]) if words else None
-    name = roster.records if roster else (set_named(server.book, words[0]) if words and "/" not in words[0] else "")
-    if not name:
-        if rank:
-            raise WrongWords("--as is for people on a roster.", "roundgate add SERVER ROSTER NAME --as RANK")
-        return words
-    made, who = words_with_people(context.site, server, name, words[1:], rank)
-    if who is not None and who.name and who.id not in words:
-        echo(f"{server.name}  {who.name} is {who.id}")
-    return [name, *made]
-
-
-def put(server: OpenServer, operations: Sequence[Operation], *, despite_errors: bool = False) -> None:
+def put(
+    server: OpenServer,
+    operations: Sequence[Operation],
+    *,
+    despite_errors: bool = False,
+    yes_really: bool = False,
+    now: bool = False,
+) -> None:
     """Check the slate with the operations on it, and put them there if they bring no error, or ``despite_errors``.
 
-    Raises Exit where they bring one.
+    ``now``: a live round follows, so nothing is said of what comes next. What would leave a server without its last
+    admin, or without the one who asks, needs ``yes_really``. Raises Exit where they bring an error, and Trouble where
+    that word is missing.
     """
     from roundgate.cli.screen.findings import echo_findings
+
+    if not yes_really and server.book.roster:
+        from roundgate.api.people import lost_admins
+        from roundgate.host.person import who
+
+        lost = lost_admins(server, operations, who())
+        if lost:
+            raise Trouble(f"{lost} Nothing was put on the slate.", "If that is what you want, add --yes-really.")
 
     proposal = server.propose(operations)
     if proposal.findings and not despite_errors:
@@ -272,6 +376,8 @@ def put(server: OpenServer, operations: Sequence[Operation], *, despite_errors: 
     server.put(operations)
     waiting, names = server.workspace.waiting, proposal.names
     echo_changes(proposal.outcome, names, server.name)
+    if now:
+        return
     live = all(entry.operation.waits_for_stop for entry in waiting if entry.operation.shown_name in names)
     state = "in force now; it goes into the file at the next stop" if live else "not in force yet"
     echo(f"  On the slate of {server.name}, {state} ({len(waiting)} waiting).")

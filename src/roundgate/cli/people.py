@@ -9,17 +9,19 @@ import typer
 
 from roundgate.cli.call import CallContext
 from roundgate.cli.complete import complete_server
-from roundgate.cli.screen.output import echo, echo_json, echo_table, plain, styled
+from roundgate.cli.screen.output import echo, echo_json, echo_table, plain, styled, warn
 from roundgate.host.errors import Trouble, UnknownName, WrongWords
 
 if TYPE_CHECKING:
     from roundgate.api.server import OpenServer
-    from roundgate.cli.screen.outputs import PersonOutput, SeenOutput
+    from roundgate.cli.screen.outputs import PersonOnServer, PersonOutput, SeenOutput
+    from roundgate.core.formats.protocol import PlainData
     from roundgate.core.people.book import People, Person
     from roundgate.core.people.seen import SeenPerson
+    from roundgate.core.text import Text
 
 Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
-_VERBS = ("show", "add", "note", "rename", "remove", "seen", "want")
+_VERBS = ("show", "add", "note", "rename", "merge", "remove", "seen", "want")
 
 
 def people(
@@ -27,8 +29,8 @@ def people(
         list[str] | None,
         typer.Argument(
             metavar="[VERB] [WORDS]...",
-            help="nothing: list; show NAME; add NAME ID...; note NAME TEXT; rename NAME NEW; "
-            "want NAME WHERE ROSTER[:RANK]; remove NAME; seen [SERVER]",
+            help="nothing: list; show NAME; add NAME ID...; note NAME TEXT; rename NAME NEW; merge NAME OTHER; "
+            "want NAME WHERE ROSTER[:RANK] (or nothing); remove NAME; seen [SERVER]",
         ),
     ] = None,
     since: Annotated[str, typer.Option(help="seen: only who was there within this time, such as 2d.")] = "",
@@ -43,10 +45,10 @@ def people(
     if verb == "list" and not rest:
         _list(context, as_json=as_json)
     elif verb == "show" and len(rest) == 1:
-        _show(context, rest[0])
+        _show(context, rest[0], as_json=as_json)
     elif verb == "seen" and len(rest) < 2:
         _seen(context, rest[0] if rest else None, since, as_json=as_json)
-    elif verb in ("add", "note", "rename", "remove", "want"):
+    elif verb in ("add", "note", "rename", "merge", "remove", "want"):
         _change(context, verb, rest)
     else:
         raise WrongWords(
@@ -80,7 +82,9 @@ def _output(key: str, person: Person) -> PersonOutput:
     from roundgate.cli.screen.outputs import PersonOutput
 
     ids = {kind: list(several) for kind, several in person.ids.items()}
-    return PersonOutput(key, person.name, ids, list(person.also), person.note, dict(person.wanted))
+    return PersonOutput(
+        key, person.name, ids, list(person.also), person.note, dict(person.wanted), dict(person.until), person.user
+    )
 
 
 def _one(book: People, word: str) -> str:
@@ -96,31 +100,87 @@ def _one(book: People, word: str) -> str:
     return found[0]
 
 
-def _show(context: CallContext, word: str) -> None:
+def _show(context: CallContext, word: str, *, as_json: bool) -> None:
     """Print everything about one person, on all servers."""
-    from roundgate.api.people import seen_everywhere, standings
-
     book = _book(context)
     key = _one(book, word)
     person = book.people[key]
-    ids = {one for several in person.ids.values() for one in several}
+    found = [_on_server(server, person, seen) for server, seen in _with_seen(context)]
+    if as_json:
+        from roundgate.cli.screen.outputs import PersonPage
+
+        echo_json(PersonPage(_output(key, person), found))
+        return
     echo(f"{styled(plain(person.name), 'bold')}  {key}")
     facts = {
         "ids": ", ".join(f"{kind} {one}" for kind, several in person.ids.items() for one in several),
         "also": ", ".join(map(plain, person.also)),
         "note": plain(person.note),
         "wanted": ", ".join(f"{where}: {what}" for where, what in person.wanted.items()),
+        "until": ", ".join(f"{where} {end}" for where, end in person.until.items()),
+        "user": plain(person.user),
     }
     for label, value in facts.items():
         if value:
             echo(f"  {label:<8} {value}")
+    echo()
+    rows = [
+        (
+            one.server,
+            ", ".join(one.rosters) or "-",
+            _when(one.first),
+            _when(one.last),
+            str(one.visits or ""),
+            _stayed(one.seconds),
+        )
+        for one in found
+    ]
+    echo_table(("server", "on", "first seen", "last seen", "visits", "stayed"), rows)
+
+
+def _with_seen(context: CallContext) -> list[tuple[OpenServer, dict[str, SeenPerson]]]:
+    from roundgate.api.people import seen_everywhere
+
     servers = context.servers("@all")
     seen = seen_everywhere(servers)
-    for server in servers:
-        places = [f"{one.roster}{f': {one.rank}' if one.rank else ''}" for one in standings(server) if one.id in ids]
-        visits = [found for one, found in seen.get(server.name, {}).items() if one in ids]
-        words = [*places, *(f"last seen {_when(one.last)}, {one.visits} visits" for one in visits)]
-        echo(f"  {server.name:<8} {'; '.join(words) or '-'}")
+    return [(server, seen.get(server.name, {})) for server in servers]
+
+
+def _on_server(server: OpenServer, person: Person, seen: dict[str, SeenPerson]) -> PersonOnServer:
+    """Give where somebody is on a server, and when they were seen there."""
+    from roundgate.api.people import standings
+    from roundgate.cli.screen.outputs import PersonOnServer
+    from roundgate.core.people.ids import same_id
+    from roundgate.core.people.until import end_on
+    from roundgate.host.people.book import places_of
+
+    def is_theirs(one: str) -> bool:
+        return any(
+            one == other or (kind in server.book.kind and same_id(one, other, server.book.kind[kind]))
+            for kind, several in person.ids.items()
+            for other in several
+        )
+
+    rosters = []
+    for one in standings(server):
+        if is_theirs(one.id):
+            end = one.until or end_on(person, one.roster, places_of(server.server))
+            rosters.append(one.roster + (f":{one.rank}" if one.rank else "") + (f" until {end}" if end else ""))
+    visits = [found for one, found in seen.items() if is_theirs(one)]
+    return PersonOnServer(
+        server.name,
+        rosters,
+        min((one.first for one in visits if one.first), default=0.0),
+        max((one.last for one in visits), default=0.0),
+        sum(one.visits for one in visits),
+        sum(one.seconds for one in visits),
+    )
+
+
+def _stayed(seconds: float) -> str:
+    from roundgate.core.values.units import format_seconds
+
+    return format_seconds(int(seconds)) if seconds >= 1 else ""
 
 
 def _when(seconds: float) -> str:
@@ -130,7 +190,7 @@ def _when(seconds: float) -> str:
 def _seen(context: CallContext, word: str | None, since: str, *, as_json: bool) -> None:
     """Print who was seen on servers, out of their logs."""
     from roundgate.core.values import ValueProblem
-    from roundgate.core.values.units import format_seconds, parse_seconds
+    from roundgate.core.values.units import parse_seconds
     from roundgate.host.people.seen import seen_on
     from roundgate.host.people.seen import since as within
 
@@ -160,7 +220,7 @@ def _seen(context: CallContext, word: str | None, since: str, *, as_json: bool) 
             _when(one.first),
             _when(one.last),
             str(one.visits),
-            format_seconds(int(one.seconds)) if one.seconds >= 1 else "",
+            _stayed(one.seconds),
         )
         for one in output
     ]
@@ -181,9 +241,9 @@ def _change(context: CallContext, verb: str, rest: list[str]) -> None:
     from roundgate.core.people.book import with_values
     from roundgate.host.people.book import save_people
 
-    needed = {"add": 2, "note": 2, "rename": 2, "remove": 1, "want": 3}[verb]
-    if len(rest) < needed:
-        raise WrongWords("Some words are missing.", "roundgate people --help")
+    needed, example = _WORDS[verb]
+    if len(rest) < needed or (verb != "note" and verb != "add" and len(rest) > needed):
+        raise WrongWords(f"'people {verb}' needs other words.", f"roundgate people {example}")
     book = _book(context)
     if verb == "add":
         _add(context, book, rest[0], rest[1:])
@@ -198,7 +258,11 @@ def _change(context: CallContext, verb: str, rest: list[str]) -> None:
             also = [*person.also, person.name]
             text = with_values(book.text, [((*path, "name"), rest[1]), ((*path, "also"), also)])
             said = f"called {plain(rest[1])} now"
+        elif verb == "merge":
+            other = _one(book, rest[1])
+            text, said = _merged(book, key, other), f"one person now with {plain(book.people[other].name)}"
         elif verb == "want":
+            _check_wanted(context, rest[1], rest[2])
             wanted = {**person.wanted, rest[1]: rest[2]} if rest[2] != "nothing" else dict(person.wanted)
             if rest[2] == "nothing":
                 wanted.pop(rest[1], None)
@@ -215,11 +279,63 @@ def _change(context: CallContext, verb: str, rest: list[str]) -> None:
         echo("  next: roundgate roster sync @all")
 
 
+_WORDS = {
+    "add": (2, "add NAME ID..."),
+    "note": (2, "note NAME TEXT"),
+    "rename": (2, "rename NAME NEW-NAME"),
+    "merge": (2, "merge NAME OTHER"),
+    "remove": (1, "remove NAME"),
+    "want": (3, "want NAME SERVER-OR-@TAG ROSTER[:RANK]"),
+}
+"""How many words each verb needs, and what they are."""
+
+
+def _merged(book: People, key: str, other: str) -> Text:
+    """Give the book with two people made one: the first keeps its name and what it is wanted for."""
+    from roundgate.core.people.book import with_values
+
+    if key == other:
+        raise WrongWords("That is one person already.", f"roundgate people show {key}")
+    first, second = book.people[key], book.people[other]
+    ids = {
+        kind: list(dict.fromkeys((*first.ids.get(kind, ()), *second.ids.get(kind, ()))))
+        for kind in dict.fromkeys((*first.ids, *second.ids))
+    }
+    names = (*first.also, second.name, *second.also)
+    also = [one for one in dict.fromkeys(names) if one.lower() != first.name.lower()]
+    note = "; ".join(dict.fromkeys(filter(None, (first.note, second.note))))
+    merged: dict[str, PlainData] = {
+        "ids": ids,
+        "also": also,
+        "note": note,
+        "wanted": {**second.wanted, **first.wanted},
+        "until": {**second.until, **first.until},
+        "user": first.user or second.user,
+    }
+    changes = [((("person", key, name)), value) for name, value in merged.items() if value]
+    return with_values(book.text, [(("person", other), None), *changes])
+
+
+def _check_wanted(context: CallContext, where: str, what: str) -> None:
+    """See that a server, tag and roster are there. Raises UnknownName."""
+    from roundgate.core.nearest import nearest
+
+    servers = context.servers(where)
+    if what == "nothing":
+        return
+    name = what.partition(":")[0]
+    known = {roster for server in servers for roster in server.book.roster}
+    if name not in known:
+        near = nearest(name, known)
+        hint = f"Did you mean {near}?" if near else f"Rosters: {', '.join(sorted(known)) or 'none'}"
+        raise UnknownName(f"No server of {where} has a roster '{name}'.", hint)
+
+
 def _say_where(context: CallContext, key: str, book: People) -> None:
     """Say on which rosters somebody still is who leaves the book."""
     from roundgate.api.people import standings
 
-    ids = {one for several in book.people[key].ids.values() for one in several}
+    ids = book.people[key].all_ids()
     for server in context.servers("@all"):
         for one in standings(server):
             if one.id in ids:
@@ -263,6 +379,9 @@ def roster(
         ),
     ] = None,
     exact: Annotated[bool, typer.Option("--exact", help="sync: also take off whom the book does not want.")] = False,
+    yes_really: Annotated[
+        bool, typer.Option("--yes-really", help="sync --exact: even the last admin of a server, or yourself.")
+    ] = False,
     as_json: Json = False,
 ) -> None:
     """Who is on which roster (admins, guests, bans) of which server; or make the rosters as the people book wants them.
@@ -273,7 +392,7 @@ def roster(
     context = CallContext()
     words = words or []
     if words[:1] == ["sync"] and "sync" not in context.names:
-        _sync(context, words[1] if len(words) > 1 else "@all", exact=exact)
+        _sync(context, words[1] if len(words) > 1 else "@all", exact=exact, yes_really=yes_really)
         return
     if words[:1] == ["import"] and "import" not in context.names:
         _import(context, words[1:])
@@ -344,7 +463,7 @@ def _import(context: CallContext, words: list[str]) -> None:
         echo(f"{server.name}: nobody new for {name} is in that text.")
 
 
-def _sync(context: CallContext, word: str, *, exact: bool) -> None:
+def _sync(context: CallContext, word: str, *, exact: bool, yes_really: bool) -> None:
     """Put onto the slates what makes the rosters as the book wants them."""
     from roundgate.api.people import synced
     from roundgate.cli.edit import put
@@ -355,13 +474,19 @@ def _sync(context: CallContext, word: str, *, exact: bool) -> None:
         found = synced(server, book, exact=exact)
         for name in found.unknown:
             echo(f"{server.name}  has no roster '{name}'; the people book names it")
+        for over in found.ended:
+            who = over.standing.record.value("name") or over.standing.id
+            echo(f"{server.name}  {plain(who)}: the time on {over.standing.roster} ended on {over.end}")
         for one in found.unwanted if not exact else ():
             who = one.record.value("name") or one.id
             echo(f"{server.name}  {plain(who)} is on {one.roster}, unwanted by the book: kept (--exact takes it off)")
         if found.operations:
             try:
-                put(server, found.operations)
+                put(server, found.operations, yes_really=yes_really)
             except typer.Exit:  # the others go on
+                failed = True
+            except Trouble as error:
+                warn(f"{server.name}: {error.what} {error.do}")
                 failed = True
         else:
             echo(f"{server.name}: the rosters are as the people book wants them.")

@@ -14,6 +14,7 @@ from roundgate.core.checks.context import quoted
 from roundgate.core.differences import unified
 from roundgate.core.operations import SetValue
 from roundgate.core.review import lines_shown
+from roundgate.core.rounds import RoundKind
 from roundgate.core.text import NotText, decode
 from roundgate.core.values import ValueProblem
 from roundgate.core.values.units import parse_seconds
@@ -142,11 +143,19 @@ def _lines(server: Server, path: str, data: bytes | None) -> list[str]:
 
 
 def apply_live(context: CallContext, server: Server) -> int:
-    """Send to the console what needs no stop; it goes into the files at the next stop. Give the exit code."""
+    """Bring into force what needs no stop: records by a live round, settings by the console. Give the exit code.
+
+    Settings go into the files at the next stop.
+    """
     from roundgate.cli.changes.live import send_live
 
+    code = apply_live_records(context, server)
     waiting = context.store.slate(server.name)
     able = [entry for entry in waiting if isinstance(entry.operation, SetValue) and _is_live(server, entry.operation)]
+    if code is not None and (code or not able):
+        if waiting and not able:
+            echo(f"  {len(waiting)} more wait for a round.")
+        return code
     if not able:
         echo(f"{server.name}: nothing on the slate can be set live.")
         return 1
@@ -155,6 +164,16 @@ def apply_live(context: CallContext, server: Server) -> int:
     left = len(waiting) - len(able)
     echo(f"  In force now; it goes into the file at the next stop. {left} more wait for a round.")
     return 0
+
+
+def apply_live_records(context: CallContext, server: Server) -> int | None:
+    """Run a live round for the records that a running server can be told of; None where none of them waits."""
+    from roundgate.core.records.live import can_be_live
+
+    waiting = [entry for entry in context.store.slate(server.name) if entry.round is None]
+    if not any(can_be_live(entry.operation, server.book) for entry in waiting):
+        return None
+    return run_round(context, server, Options(kind=RoundKind.LIVE))
 
 
 def _is_live(server: Server, operation: SetValue) -> bool:

@@ -19,6 +19,7 @@ from roundgate.host.drivers.protocol import Driver, RunState, exit_words
 from roundgate.host.errors import KeeperGone, Trouble
 from roundgate.host.life import life_of, recent_crashes
 from roundgate.host.lobby import ListLook, known_look
+from roundgate.host.people.book import ended_people
 from roundgate.host.rounds.locking import is_at_work
 from roundgate.host.rounds.options import Options
 from roundgate.host.servers import Server
@@ -249,6 +250,12 @@ def _remarks(server: Server, state: RunState, known: Known, layers: list[Layers]
             if known.disk.items(name) != known.started.items(name):
                 difference = Difference(DifferenceCode.NEEDS_RESTART)
                 remarks.append(Remark(difference.code, f"{name}: {difference_words(difference)}"))
+    over = ended_people(server, known.disk)
+    if over:
+        names = ", ".join(one.standing.record.value("name") or one.standing.id for one in over[:3])
+        more = f" and {len(over) - 3} more" if len(over) > 3 else ""
+        words = f"{names}{more}: the time on {over[0].standing.roster} is over; roundgate roster sync {server.name}"
+        remarks.append(Remark("person-due", words))
     if not state.runs:
         remarks += _outside(server)
     return remarks

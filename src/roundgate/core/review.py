@@ -16,6 +16,7 @@ from roundgate.core.files import ServerFiles, default_words, format_value, held_
 from roundgate.core.formats.places import find_key
 from roundgate.core.formats.protocol import Entry
 from roundgate.core.operations import AddRecord, Change, CopyFile, Operation, RemoveRecord, SetField
+from roundgate.core.records.live import can_be_live
 from roundgate.core.rulebook.expansion import setting_at
 from roundgate.core.rulebook.model import Rulebook, Setting
 from roundgate.core.secrets import (
@@ -257,6 +258,8 @@ def _takes(change: Change, book: Rulebook) -> str:
         is_live = spec.live and spec.live.set and spec.takes == "live" and change.operation.can_be_live
         return "live" if is_live else "restart" if spec.takes == "live" else spec.takes
     known = book.list.get(change.name)
+    if known is None and can_be_live(change.operation, book):
+        return "live"
     return known.takes if known else "restart"
 
 

@@ -19,6 +19,7 @@ class RoundKind(StrEnum):
     RESTART = "restart"
     STOP = "stop"
     START = "start"
+    LIVE = "live"
 
 
 class Step(StrEnum):
@@ -30,6 +31,7 @@ class Step(StrEnum):
     SAVE = "save"
     WRITE = "write"
     START = "start"
+    TELL = "tell"
     PROVE = "prove"
     REWIND = "rewind"
     RECOVER = "recover"

@@ -123,7 +123,14 @@ def check_workspace(workspace: Workspace) -> list[Finding]:
 
 
 def _check_workspace(workspace: Workspace) -> list[Finding]:
-    found = [*workspace.findings_on_disk(), *_near_names(workspace.server, workspace.read())]
+    from roundgate.host.people.book import check_book
+
+    now = workspace.read()
+    found = [
+        *workspace.findings_on_disk(),
+        *_near_names(workspace.server, now),
+        *check_book(workspace.server, now.files),
+    ]
     if workspace.waiting:
         found += [one for one in workspace.findings_of(workspace.outcome(workspace.operations)) if one.waiting]
     return found

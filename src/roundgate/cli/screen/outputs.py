@@ -103,6 +103,26 @@ class PersonOutput(Struct, frozen=True, rename="kebab"):
     also: Annotated[list[str], _about("other names")]
     note: str
     wanted: Annotated[dict[str, str], _about("where (a server, @tag or @all), and which roster and rank")]
+    until: Annotated[dict[str, str], _about("where and roster, with / between, and the day on which it ends")]
+    user: Annotated[str, _about("the person's own name as a user of this machine")]
+
+
+class PersonOnServer(Struct, frozen=True, rename="kebab"):
+    """Where somebody is on one server, and when they were seen there."""
+
+    server: str
+    rosters: Annotated[list[str], _about("the rosters, with the rank behind a colon, and until when")]
+    first: Annotated[float, _about("in seconds since 1970; 0 where never")]
+    last: Annotated[float, _about("in seconds since 1970; 0 where never")]
+    visits: int
+    seconds: Annotated[float, _about("how long in all, where coming and going was seen")]
+
+
+class PersonPage(Struct, frozen=True, rename="kebab"):
+    """One person, on all servers."""
+
+    person: PersonOutput
+    servers: list[PersonOnServer]
 
 
 class SeenOutput(Struct, frozen=True, rename="kebab"):
@@ -359,6 +379,7 @@ OUTPUTS: dict[str, Any] = {
     "rounds show": RoundOutput,
     "rulebook list": list[str],
     "people": list[PersonOutput],
+    "people show": PersonPage,
     "people seen": list[SeenOutput],
     "roster": list[RosterOutput],
 }

@@ -36,9 +36,7 @@ def echo_review(gathered: Gathered, *, diff: bool = True) -> None:
 
 
 _CONSEQUENCES = {
-    ConsequenceCode.LIVE_POSSIBLE: (
-        "{names}: can also be set without a restart: 'apply --live'. It is kept only once it is in the file."
-    ),
+    ConsequenceCode.LIVE_POSSIBLE: ("{names}: can also come into force without a restart: 'apply --live'."),
     ConsequenceCode.NEEDS_RESTART: "{names}: takes effect at the next restart, which disconnects everybody.",
     ConsequenceCode.NEEDS_NEW_WORLD: "{names}: fixed when a world is made; takes effect in a new world only.",
     ConsequenceCode.ADVICE: "{names}: {advice}",

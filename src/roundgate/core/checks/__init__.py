@@ -7,7 +7,7 @@ from functools import partial
 
 from msgspec.structs import replace
 
-from roundgate.core.checks import lists, mods, places, records, rules, syntax, values
+from roundgate.core.checks import lists, mods, people, places, records, rules, syntax, values
 from roundgate.core.checks.context import CheckContext
 from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.findings import Code, Finding, in_order
@@ -19,7 +19,7 @@ CheckFiles = Callable[[ServerFiles], list[Finding]]
 
 CODES: dict[str, Code] = {
     code.name: code
-    for family in (catalogue, syntax, values, lists, places, mods, records, rules)
+    for family in (catalogue, syntax, values, lists, places, mods, records, people, rules)
     for code in family.CODES
 }
 """Every finding code, with the page that ``explain`` shows."""

@@ -10,8 +10,7 @@ from roundgate.core.checks.context import CheckContext
 from roundgate.core.findings import Code, Finding, Place
 from roundgate.core.formats.protocol import Entry
 from roundgate.core.nearest import nearest
-from roundgate.core.patterns import fits
-from roundgate.core.people.ids import meant_id
+from roundgate.core.people.ids import has_form, id_mistake, identity, meant_id
 from roundgate.core.records.model import Held, Record
 from roundgate.core.records.sets import records_in, referring
 from roundgate.core.rulebook.model import RecordField, RecordSet
@@ -138,19 +137,21 @@ def _doubles(context: CheckContext, name: str, spec: RecordSet, records: list[Re
     seen: dict[str, str] = {}
     kind = context.book.kind.get(_kind_of_keys(spec))
     for record in records:
-        meant = meant_id(record.key, kind) or record.key if kind else record.key
+        meant = identity(record.key, kind) if kind else record.key
         if meant in seen:
             place = _place(context, spec, record, record.fields.get(spec.key))
             other = "" if seen[meant] == record.key else f", as {seen[meant]}"
             cause = f"{name} has {record.key} more than once{other}."
             yield context.finding("record-twice", "error", place, cause, "Delete one of them.", name)
         seen[meant] = record.key
-        if spec.key == "*" and kind is not None and kind.pattern and not fits(kind.pattern, record.key):
-            hint = f" Did you mean {meant}?" if meant != record.key else f" It should look like {kind.example}."
-            do = context.command("rename", f"{name}/{record.key}", meant) if meant != record.key else ""
-            cause = f"'{record.key}' is not the id of a {_kind_of_keys(spec)}.{hint}"
+        mistake = id_mistake(record.key, kind) if spec.key == "*" and kind is not None else ""
+        if mistake and kind is not None:
+            right = meant_id(record.key, kind)
+            like = f" It should look like {kind.example}." if not has_form(record.key, kind) else ""
+            hint = f" Did you mean {right}?" if right else like
+            do = context.command("rename", f"{name}/{record.key}", right) if right else f"roundgate explain {name}"
             place = _place(context, spec, record)
-            yield context.finding("value-pattern", "error", place, cause, do or f"roundgate explain {name}", name)
+            yield context.finding("value-pattern", "error", place, f"{mistake}{hint}", do, name)
     for field, described in spec.field.items():
         held: set[str] = set()
         for record in records:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import tomllib
 from collections.abc import Mapping, Sequence
+from datetime import date
 
 import msgspec
 from msgspec import Struct
@@ -27,14 +28,25 @@ class Person(Struct, frozen=True, forbid_unknown_fields=True):
     also: tuple[str, ...] = ()
     note: str = ""
     wanted: dict[str, str] = {}
+    """Where (a server, @tag or @all), and which roster and rank: ``officers:marshal``."""
+    until: dict[str, str] = {}
+    """When a time on a roster ends, where the server's file has no place for it: ``WHERE/ROSTER`` to a date."""
+    user: str = ""
+    """The person's own name as a user of this machine."""
 
-
-class _File(Struct, forbid_unknown_fields=True):
-    person: dict[str, Person] = {}
+    def all_ids(self) -> set[str]:
+        """Give the ids of all kinds."""
+        return {one for several in self.ids.values() for one in several}
 
 
 class BookProblem(ValueError):
-    """The people book cannot be read; the message says where and why."""
+    """The people book cannot be read; the message says why, and where: the line and the column from 1, 0 if unknown."""
+
+    def __init__(self, cause: str, line: int = 0, column: int = 0) -> None:
+        """Keep the cause and the place."""
+        super().__init__(cause)
+        self.line = line
+        self.column = column
 
 
 class People(Struct, frozen=True):
@@ -69,10 +81,58 @@ class People(Struct, frozen=True):
 def read_people(text: Text) -> People:
     """Read the book. Raises BookProblem."""
     try:
-        found = msgspec.convert(tomllib.loads(text.body), _File)
-    except (tomllib.TOMLDecodeError, msgspec.ValidationError, RecursionError) as error:
-        raise BookProblem(str(error)) from error
-    return People(text, found.person)
+        raw = tomllib.loads(text.body)
+    except (tomllib.TOMLDecodeError, RecursionError) as error:
+        raise _syntax_problem(text, str(error)) from error
+    people = raw.pop("person", {})
+    if raw or not isinstance(people, dict):
+        name = next(iter(raw), "person")
+        raise _problem(text, (name,), f"'{name}' is none of the book's tables: they are called [person.NAME]")
+    return People(text, {key: _person(text, key, table) for key, table in people.items()})
+
+
+def _syntax_problem(text: Text, cause: str) -> BookProblem:
+    kind = FORMATS["toml"]
+    wrong = next((one for one in kind.problems(kind.read(text)) if one.level == "error"), None)
+    return BookProblem(cause) if wrong is None else BookProblem(wrong.cause, *text.place(wrong.start))
+
+
+def _person(text: Text, key: str, table: object) -> Person:
+    try:
+        person = msgspec.convert(table, Person)
+    except msgspec.ValidationError as error:
+        cause, _, where = str(error).partition(" - at `$")
+        field = re.search(r"unknown field `([^`]*)`", cause) or re.match(r"\.?([\w-]*)", where)
+        path = ("person", key, field[1]) if field else ("person", key)
+        raise _problem(text, path, f"{key}: {cause[:1].lower()}{cause[1:]}") from error
+    for where, end in person.until.items():
+        if "/" not in where or not _is_date(end):
+            form = '"SERVER/ROSTER" = "YYYY-MM-DD"'
+            cause = f"{key}: '{where}' = '{end}': the end of a time on a roster is written as {form}"
+            raise _problem(text, ("person", key, "until", where), cause)
+    return person
+
+
+_DATE = re.compile(r"\d{4}-\d\d-\d\d")
+
+
+def _is_date(text: str) -> bool:
+    try:
+        date.fromisoformat(text)
+    except ValueError:
+        return False
+    return _DATE.fullmatch(text) is not None
+
+
+def _problem(text: Text, path: Path, cause: str) -> BookProblem:
+    """Say where something is wrong: at the value, else at the first value of the nearest table around it."""
+    document = FORMATS["toml"].read(text)
+    for length in range(len(path), 0, -1):
+        inside = next((one for one in document.entries() if one.path[:length] == path[:length]), None)
+        if inside is not None:
+            start = inside.key_start if inside.key_end > inside.key_start else inside.start
+            return BookProblem(cause, *text.place(start))
+    return BookProblem(cause)
 
 
 def key_for(name: str, taken: Mapping[str, Person]) -> str:

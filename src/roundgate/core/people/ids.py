@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from collections.abc import Callable, Mapping
 
 import regex
 
@@ -41,35 +42,123 @@ def _search(pattern: str, text: str, *, case: bool) -> list[str]:
         return []
 
 
+def has_form(text: str, kind: ItemKind) -> bool:
+    """Tell whether a text has the form of an id of a kind, whatever its check digit is."""
+    if re.fullmatch(kind.pattern, text) is None:
+        return False
+    return not ((kind.case == "upper" and text != text.upper()) or (kind.case == "lower" and text != text.lower()))
+
+
+def id_mistake(text: str, kind: ItemKind) -> str:
+    """Tell what is wrong with an id as a file holds it; an empty text where nothing is."""
+    if not kind.pattern or text in kind.catalogue:
+        return ""
+    if not has_form(text, kind):
+        return f"'{text}' does not have the right form."
+    return "" if _is_whole(text, kind) else f"The check digit of '{text}' is wrong: a sign is mistyped or missing."
+
+
 def meant_id(pasted: str, kind: ItemKind) -> str:
     """Give the one id of a kind that a pasted text holds, as the server wants it; empty where none or several can."""
     if not kind.pattern:
         return pasted
-    for text in dict.fromkeys((pasted, plain_letters(pasted))):
-        if re.fullmatch(kind.pattern, text):
-            return text
     text = plain_letters(pasted)
-    exact = _search(kind.pattern, text, case=True)
+    for one in (pasted, text):
+        if not id_mistake(one, kind):
+            return one
+    exact = [one for one in _search(kind.pattern, text, case=True) if not id_mistake(one, kind)]
     if len(exact) == 1:
         return exact[0]
     if exact:
         return ""
     folded = _search(kind.pattern, text, case=False)
-    fitting = [fixed for one in folded for fixed in (one.upper(), one.lower()) if re.fullmatch(kind.pattern, fixed)]
-    without_prefix = [kind.prefix + text, kind.prefix + text.upper()] if kind.prefix and not fitting else []
-    fitting += [one for one in without_prefix if re.fullmatch(kind.pattern, one)]
+    spelled = [fixed for one in folded for fixed in (one.upper(), one.lower())]
+    fitting = [one for one in spelled if not id_mistake(one, kind)]
+    fitting = fitting or [one for one in _spellings(text, kind) if not id_mistake(one, kind)]
     found = list(dict.fromkeys(fitting))
     return found[0] if len(found) == 1 else ""
 
 
+def _spellings(text: str, kind: ItemKind) -> list[str]:
+    """Give what a text may stand for: with what every id begins or ends with, and with the signs that were left out."""
+    cased = [text] if kind.case == "any" else [text, text.upper(), text.lower()]
+    whole = [f"{before}{one}{behind}" for one in cased for before in {"", kind.prefix} for behind in {"", kind.suffix}]
+    return [*whole, *(_laid_out(one, kind) for one in whole)] if kind.optional else whole
+
+
+def _laid_out(text: str, kind: ItemKind) -> str:
+    """Put the signs that may be left out where the example of the kind has them."""
+    signs = iter(_without(text, kind.optional))
+    made = [one if one in kind.optional else next(signs, "") for one in kind.example]
+    return "".join((*made, *signs))
+
+
+def _without(text: str, signs: str) -> str:
+    return text.translate(dict.fromkeys(map(ord, signs)))
+
+
 def ids_in(text: str, kind: ItemKind) -> tuple[list[str], list[str]]:
     """Give the ids of a kind in a pasted text, each once, and the doubtful ones: those that need another spelling."""
+    if not kind.pattern:
+        return [], []
     plain = plain_letters(text)
-    sure = _search(kind.pattern, plain, case=True) if kind.pattern else []
-    doubtful = [one for one in _search(kind.pattern, plain, case=False) if one not in sure] if kind.pattern else []
-    return sure, doubtful
+    sure: dict[str, str] = {}
+    for one in _search(kind.pattern, plain, case=True):
+        if not id_mistake(one, kind):
+            sure.setdefault(_sameness(one, kind), one)
+    loose = _search(kind.pattern, plain, case=False)
+    return list(sure.values()), [one for one in loose if _sameness(one, kind) not in sure]
+
+
+def _sameness(text: str, kind: ItemKind) -> str:
+    """Give what all spellings of one id share."""
+    bare = _without(text, kind.optional)
+    return bare.lower() if kind.case == "any" else bare
 
 
 def same_id(one: str, other: str, kind: ItemKind) -> bool:
     """Tell whether two spellings mean the same person."""
-    return (meant_id(one, kind) or one) == (meant_id(other, kind) or other)
+    return identity(one, kind) == identity(other, kind)
+
+
+def identity(text: str, kind: ItemKind) -> str:
+    """Give what all spellings of an id have in common, whatever was pasted around it."""
+    return _sameness(meant_id(text, kind) or text, kind)
+
+
+# --- check digits ------------------------------------------------------------------------------------------------
+
+
+def _is_whole(text: str, kind: ItemKind) -> bool:
+    """Tell whether the check digit of an id is right; it is worked out of the letters and digits between its ends."""
+    if not kind.check:
+        return True
+    bare = text.removeprefix(kind.prefix).removesuffix(kind.suffix).upper()
+    signs = "".join(one for one in bare if one.isascii() and one.isalnum())
+    return bool(signs) and _CHECKS[kind.check](signs)
+
+
+def _digits(signs: str) -> str:
+    """Write letters as numbers: A is 10, Z is 35."""
+    return "".join(str(int(one, 36)) for one in signs)
+
+
+def _luhn(signs: str) -> bool:
+    doubled = [int(one) * (1 + at % 2) for at, one in enumerate(reversed(_digits(signs)))]
+    return sum(one // 10 + one % 10 for one in doubled) % 10 == 0
+
+
+def _mod97(signs: str) -> bool:
+    return int(_digits(signs)) % 97 == 1
+
+
+def _mod11(signs: str) -> bool:
+    if not signs[:-1].isdigit() or not (signs[-1].isdigit() or signs[-1] == "X"):
+        return False
+    total = 0
+    for one in signs[:-1]:
+        total = (total + int(one)) * 2 % 11
+    return (total + (10 if signs[-1] == "X" else int(signs[-1]))) % 11 == 1
+
+
+_CHECKS: Mapping[str, Callable[[str], bool]] = {"luhn": _luhn, "mod97": _mod97, "mod11": _mod11}

@@ -76,6 +76,7 @@ def _of_kind(spec: AnySetting, kinds: Mapping[str, ItemKind]) -> AnySetting:
         pattern=spec.pattern or kind.pattern,
         example=spec.example or kind.example,
         catalogue=spec.catalogue or kind.catalogue,
+        ids=spec.ids or (kind if spec.type == "id" else None),
     )
 
 

@@ -180,11 +180,18 @@ class _Reader:
             tree = self.either()
             self._must(")")
             return tree
-        if self.at + 1 < len(self.tokens) and self.tokens[self.at + 1] == ("sign", "("):
+        if self._is_call():
             word = self._take(*_FUNCTIONS, *_OVER_ITEMS)
             if word:
                 return self._call(word)
         return self._leaf()
+
+    def _is_call(self) -> bool:
+        """Tell whether a value follows, with its bracket or where it was forgotten: else the word is a name."""
+        kind, word = self.tokens[self.at + 1] if self.at + 1 < len(self.tokens) else ("sign", "")
+        return (
+            word == "(" or kind in ("number", "text") or (kind == "name" and word not in ("and", "or", "in", "matches"))
+        )
 
     def _call(self, word: str) -> Tree:
         self._must("(")

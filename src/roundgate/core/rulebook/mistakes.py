@@ -8,10 +8,11 @@ from roundgate.core import values
 from roundgate.core.advice import rows_of
 from roundgate.core.facts import FACTS
 from roundgate.core.formats import FORMATS
+from roundgate.core.records.model import IN_BRACES
 from roundgate.core.records.shapes.forms import form_mistake
 from roundgate.core.records.shapes.places import place_of_set
 from roundgate.core.rulebook.expansion import above, family, placeholder
-from roundgate.core.rulebook.model import RecordSet, Rulebook, Server, TomlValue
+from roundgate.core.rulebook.model import RecordSet, RosterLive, Rulebook, Server, TomlValue
 from roundgate.core.rulebook.setting_mistakes import (
     expression_mistakes,
     field_mistakes,
@@ -138,11 +139,27 @@ def _roster_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
             yield ("roster", name, "records"), unknown("set of records", roster.records, book.records)
         elif roster.rank and roster.rank not in spec.field:
             yield ("roster", name, "rank"), unknown("field", roster.rank, spec.field)
+        elif roster.until and (roster.until not in spec.field or spec.field[roster.until].type != "date"):
+            yield ("roster", name, "until"), f"'until' needs a field of type date; {roster.until} is none."
+        if spec is not None and roster.live is not None:
+            yield from ((("roster", name, "live"), cause) for cause in _live_mistakes(roster.live, spec))
         if roster.on:
             yield from ((("roster", name, "on"), cause) for cause in expression_mistakes(book, roster.on))
     for name, one in book.records.items():
         if one.kind and one.kind not in book.kind:
             yield ("records", name, "kind"), unknown("kind", one.kind, book.kind)
+
+
+def _live_mistakes(live: RosterLive, spec: RecordSet) -> Iterator[str]:
+    for text in (live.add, live.remove, live.ask, live.shows):
+        for field in IN_BRACES.findall(text):
+            if field != "id" and field not in spec.field:
+                yield unknown("field", field, spec.field)
+    if not live.add or not live.remove:
+        yield "Both 'add' and 'remove' are needed: what is not proven is taken back."
+    if bool(live.ask) != bool(live.shows):
+        yield "'ask' and 'shows' belong together: a question, and a pattern for its answer."
+    yield from pattern_mistakes(IN_BRACES.sub("x", live.shows))
 
 
 def _mod_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:

@@ -107,6 +107,27 @@ class OtherPlace(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=T
     optional: Annotated[bool, _about("where the place has nothing, that is no difference")] = False
 
 
+class ItemKind(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """What an entry of a list may be: built-in names, a pattern, and how to say it."""
+
+    about: Annotated[str, _about("what an entry is")] = ""
+    catalogue: Annotated[tuple[str, ...], _about("the built-in names")] = ()
+    pattern: Annotated[str, _about("the form of any other")] = ""
+    example: Annotated[str, _about("something that may be typed")] = ""
+    advice: Annotated[str, _about("what one should know")] = ""
+    prefix: Annotated[str, _about("what every id begins with, for those who leave it out")] = ""
+    suffix: Annotated[str, _about("what every id ends with, for those who leave it out")] = ""
+    case: Annotated[
+        Literal["", "upper", "lower", "any"],
+        _about("of letters in an id: `upper` or `lower` alone are right; with `any`, case makes no other id"),
+    ] = ""
+    optional: Annotated[str, _about("signs that may be left out, and are put where the example has them: `-`")] = ""
+    check: Annotated[
+        Literal["", "luhn", "mod11", "mod97"],
+        _about("how the last signs of an id are worked out of the others (ISO/IEC 7812, ISO 7064 MOD 11-2, MOD 97-10)"),
+    ] = ""
+
+
 class Setting(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """One named value of a server."""
 
@@ -167,6 +188,7 @@ class Setting(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True
     )
     spelling: Annotated[tuple[str, str], _about("bool: how the file writes true and false")] = ("true", "false")
     pattern: Annotated[str, _about("text, secret, id, list: the form of it, as a regular expression")] = ""
+    ids: Annotated[ItemKind | None, _about("id: its kind spelt out, in place of a `kind`")] = None
     example: Annotated[str, _about("something that may be typed")] = ""
     blocked: Annotated[Blocked | None, _about("text: words that must not be in it")] = None
     line_break: Annotated[str, _about("text: what stands for a new line in the file")] = field(
@@ -196,17 +218,6 @@ class Setting(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True
     ] = field(default_factory=dict)
     since: Annotated[str, _about("the first version that has the setting")] = ""
     until: Annotated[str, _about("the first version that no longer has it")] = ""
-
-
-class ItemKind(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """What an entry of a list may be: built-in names, a pattern, and how to say it."""
-
-    about: Annotated[str, _about("what an entry is")] = ""
-    catalogue: Annotated[tuple[str, ...], _about("the built-in names")] = ()
-    pattern: Annotated[str, _about("the form of any other")] = ""
-    example: Annotated[str, _about("something that may be typed")] = ""
-    advice: Annotated[str, _about("what one should know")] = ""
-    prefix: Annotated[str, _about("what every id begins with, for those who leave it out")] = ""
 
 
 class ListOf(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -268,14 +279,25 @@ class RecordSet(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=Tr
     """Last, for it takes the name that makes defaults."""
 
 
+class RosterLive(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """How a running server is told who is on a roster; `{id}` and the fields of the record may be in each text."""
+
+    add: Annotated[str, _about("the console command that puts somebody on it: `ban {id} {name}`")] = ""
+    remove: Annotated[str, _about("the console command that takes somebody off it: `unban {id}`")] = ""
+    ask: Annotated[str, _about("the console command whose answer shows whether somebody is on it: `who {id}`")] = ""
+    shows: Annotated[str, _about("a pattern that matches a line of that answer if somebody is on it")] = ""
+
+
 class Roster(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """A set of records whose keys are ids of people."""
 
     records: Annotated[str, _about("the set of records")]
     meaning: Annotated[Literal["admin", "allow", "ban", "other"], _about("what it is to be on it")] = "other"
     rank: Annotated[str, _about("the field that says what somebody is on it")] = ""
+    until: Annotated[str, _about("the field, a date, that says when somebody's time on it ends")] = ""
     on: Annotated[str, _about("an expression that must hold for the roster to count")] = ""
     switch: Annotated[dict[str, TomlValue], _about("the values that let it count")] = field(default_factory=dict)
+    live: Annotated[RosterLive | None, _about("how a running server is told; see `[roster.NAME.live]`")] = None
     about: Annotated[str, _about("what it is")] = ""
 
 

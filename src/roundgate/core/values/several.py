@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from roundgate.core.nearest import nearest
 from roundgate.core.patterns import fits
-from roundgate.core.people.ids import meant_id
+from roundgate.core.people.ids import has_form, id_mistake, meant_id
 from roundgate.core.rulebook.model import ItemKind, Setting
 from roundgate.core.values.protocol import Traits, Value, ValueProblem
 
@@ -138,6 +138,10 @@ class EntryList(Entries):
         return words + (f", such as {spec.example}" if spec.example and not spec.catalogue else "")
 
 
+def _kind_of(spec: Setting) -> ItemKind:
+    return spec.ids or ItemKind(pattern=spec.pattern, example=spec.example, catalogue=spec.catalogue)
+
+
 class Identifier(Traits):
     """``id``: the id of one thing or person, of a kind that the rulebook describes."""
 
@@ -151,16 +155,19 @@ class Identifier(Traits):
         """See ValueKind. What is pasted around an id, its case and look-alike letters do not matter to the person."""
         if typed in spec.catalogue:
             return typed
-        return self.read(meant_id(typed, ItemKind(pattern=spec.pattern)) or typed, spec)
+        return self.read(meant_id(typed, _kind_of(spec)) or typed, spec)
 
     def read(self, stored: str, spec: Setting) -> Value:
         """See ValueKind. Raises ValueProblem."""
-        if not stored:
-            return ""
-        problem = entry_problem(stored, spec)
-        if problem is not None:
-            meant = meant_id(stored, ItemKind(pattern=spec.pattern)) if spec.pattern else ""
-            raise ValueProblem(problem.code, problem.cause, meant or problem.meant)
+        if not stored or stored in spec.catalogue:
+            return stored
+        kind = _kind_of(spec)
+        mistake = id_mistake(stored, kind)
+        if mistake:
+            meant = meant_id(stored, kind)
+            like = f" It should look like {spec.example}." if spec.example and not has_form(stored, kind) else ""
+            hint = f" Did you mean {meant}?" if meant else like
+            raise ValueProblem("value-pattern", mistake + hint, meant)
         if any(char < " " or char == "\x7f" for char in stored):
             raise ValueProblem("value-control", "An id cannot hold a control character.")
         return stored

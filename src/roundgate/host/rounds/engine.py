@@ -13,6 +13,7 @@ from collections.abc import Mapping, Sequence
 from functools import partial
 
 from roundgate.core.files import differing, plain_form
+from roundgate.core.records.live import can_be_live
 from roundgate.core.review import changes_in_words
 from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.core.slate import Outcome as Replayed
@@ -32,6 +33,7 @@ from roundgate.host.rounds.gather import (
     look_again,
     refuse_errors,
 )
+from roundgate.host.rounds.live import hold, tell_and_prove
 from roundgate.host.rounds.obstacles import (
     check_rulebook_whole,
     refuse_outsiders,
@@ -61,6 +63,8 @@ def _conduct(round: Round) -> RoundResult:
             gathered = _gathered(round, state)
     except Trouble as error:  # nothing is touched yet
         raise RoundAborted(RoundOutcome.REFUSED, error.what, error.do) from error
+    if round.plan.is_live:
+        return _live(round, gathered)
     if round.plan.needs_down and state.runs:
         return RoundResult(RoundOutcome.DONE, f"{round.server.name} runs already.")
     if state.runs:
@@ -76,9 +80,29 @@ def _conduct(round: Round) -> RoundResult:
     return _with_server_down(round, gathered, was_up=state.runs)
 
 
+def _live(round: Round, gathered: Gathered | None) -> RoundResult:
+    """Write what the running server can be told of, and tell it. Raises RoundAborted where nothing was written."""
+    if gathered is None or not round.operations:
+        message = "Nothing on the slate can be put into force without a stop."
+        raise RoundAborted(RoundOutcome.REFUSED, message, f"roundgate apply {round.server.name}")
+    hold(round)
+    round.check_called_off(Step.SAVE)
+    try:
+        _save_and_write(round, gathered, was_up=False)
+    except (Trouble, sqlite3.OperationalError) as error:
+        why = getattr(error, "what", str(error))
+        raise RoundAborted(RoundOutcome.FAILED, f"Nothing was written: {why}") from error
+    return tell_and_prove(round)
+
+
 def _chosen(round: Round) -> list[Waiting]:
-    """Give what this round is to write: all that waits for an ``apply``, else only what must not be lost at a stop."""
+    """Give what this round is to write: all that waits for an ``apply``, else only what must not be lost at a stop.
+
+    A live round writes what the running server can be told of.
+    """
     waiting = [one for one in round.store.slate(round.server.name) if one.round is None]
+    if round.plan.writes == "live-only":
+        return [entry for entry in waiting if can_be_live(entry.operation, round.server.book)]
     if round.plan.writes == "slate":
         return waiting
     return [entry for entry in waiting if entry.operation.waits_for_stop]

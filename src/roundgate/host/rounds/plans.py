@@ -12,8 +12,9 @@ from roundgate.core.rounds import RoundKind
 class Plan(Struct, frozen=True):
     """How a kind of round goes."""
 
-    writes: Literal["slate", "at-stop-only", "earlier-files"]
-    """What goes into the files: all that waits; only what must not be lost at a stop; or files of an earlier round."""
+    writes: Literal["slate", "at-stop-only", "earlier-files", "live-only"]
+    """What goes into the files: all that waits; only what must not be lost at a stop; files of an earlier round; or
+    what a running server can be told of."""
     ends_up: Literal["up", "as-it-was", "down"]
     """How the server is when the round has gone well; ``as-it-was`` lets a server that was down stay down."""
     refuses_errors: bool = False
@@ -25,6 +26,8 @@ class Plan(Struct, frozen=True):
     """What the round survives when the files cannot be looked at: unforeseen mistakes only, or refusals too."""
     rewinds: bool = True
     """What is not proven is put back."""
+    is_live: bool = False
+    """The server runs on, and is told."""
     needs_down: bool = False
     """There is nothing to do where the server runs already."""
 
@@ -37,4 +40,5 @@ PLANS: dict[RoundKind, Plan] = {
     RoundKind.STOP: Plan(
         "at-stop-only", "down", refuses_taken_ports=False, needs_rulebook=False, goes_on_despite="anything"
     ),
+    RoundKind.LIVE: Plan("live-only", "as-it-was", refuses_errors=True, refuses_taken_ports=False, is_live=True),
 }

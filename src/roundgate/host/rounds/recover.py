@@ -10,6 +10,7 @@ from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.host.drivers.protocol import RunState
 from roundgate.host.rounds.bring_up import RoundResult, rewind, start_and_prove
 from roundgate.host.rounds.context import Round
+from roundgate.host.rounds.live import take_back, tell_and_prove
 from roundgate.host.rounds.obstacles import refuse_outsiders
 from roundgate.host.rounds.options import NotProven
 from roundgate.host.rounds.start import start
@@ -54,11 +55,22 @@ def recover(round: Round) -> RoundResult:
     if state.runs:
         round.driver.lease(round.number)
         round.driver.follow()
+    if round.plan.is_live:
+        return _recover_live(round, point)
     if point == "writing":
         return rewind(round, NotProven("the round was broken off while it wrote", []))
     if point == "written":
         return _finish_forward(round, state)
     return _bring_up(round, state)
+
+
+def _recover_live(round: Round, point: str) -> RoundResult:
+    """The server went on running: nothing is stopped, and what it was told is told again or taken back."""
+    if point == "before":
+        return RoundResult(RoundOutcome.FAILED, "The round was broken off before anything was changed.")
+    if point == "writing":
+        return take_back(round, NotProven("the round was broken off while it wrote", []))
+    return tell_and_prove(round)
 
 
 def _finish_forward(round: Round, state: RunState) -> RoundResult:

@@ -1,0 +1,82 @@
+"""Who is on which roster of a server, whose time there is over, and what they are called."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator
+from contextlib import suppress
+from datetime import date
+
+from msgspec import Struct
+
+from roundgate.core import values
+from roundgate.core.files import ServerFiles
+from roundgate.core.people.book import People
+from roundgate.core.people.until import end_on, is_over
+from roundgate.core.records.model import Record
+from roundgate.core.records.sets import records_in
+from roundgate.core.rulebook.model import RecordSet, Roster, Rulebook
+
+
+class Standing(Struct, frozen=True):
+    """Somebody on a roster: the roster, the id, what they are there, until when by the file, and the record."""
+
+    roster: str
+    id: str
+    rank: str
+    record: Record
+    until: str = ""
+
+
+def kind_of_roster(book: Rulebook, roster: Roster) -> str:
+    """Give the kind of ids of a roster's records."""
+    return kind_of_set(book.records[roster.records])
+
+
+def kind_of_set(spec: RecordSet) -> str:
+    """Give the kind of ids that name the records of a set; empty where they are no ids."""
+    if spec.key == "*":
+        return spec.kind
+    return spec.field[spec.key].kind if spec.key in spec.field else ""
+
+
+def standings_in(files: ServerFiles) -> list[Standing]:
+    """Give everybody on the rosters of a server, in the order of its rulebook and its files."""
+    book, found = files.book, []
+    for name, roster in book.roster.items():
+        spec = book.records[roster.records]
+        for record in records_in(files.document(book.file[spec.file].path), spec):
+            rank = record.value(roster.rank) if roster.rank else None
+            found.append(Standing(name, record.key, rank or "", record, _until(record, roster, spec)))
+    return found
+
+
+def _until(record: Record, roster: Roster, spec: RecordSet) -> str:
+    """Give the day on which a time ends by the file, as YYYY-MM-DD; empty where it does not end or cannot be read."""
+    stored = record.value(roster.until) if roster.until else None
+    with suppress(values.ValueProblem):
+        return str(values.read(stored, spec.field[roster.until])) if stored else ""
+    return ""
+
+
+class Ended(Struct, frozen=True):
+    """Somebody whose time on a roster is over, and who is still on it."""
+
+    standing: Standing
+    end: str
+    in_file: bool
+    """True where the server's own file says when it ends, False where the people book does."""
+
+
+def ended_on(files: ServerFiles, people: People, places: Collection[str], today: date) -> Iterator[Ended]:
+    """Give those whose time on a roster is over; ``places`` are the server's name, its tags, and ``@all``."""
+    kinds = files.book.kind
+    has_ends = any(person.until for person in people.people.values())
+    for one in standings_in(files):
+        if one.until:
+            if is_over(one.until, today):
+                yield Ended(one, one.until, in_file=True)
+            continue
+        key = people.named(one.id, kinds) if has_ends else ""
+        end = end_on(people.people[key], one.roster, places) if key else ""
+        if end and is_over(end, today):
+            yield Ended(one, end, in_file=False)

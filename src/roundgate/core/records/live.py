@@ -1,0 +1,93 @@
+"""What a running server is told, so that a change of records is in force without a restart."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping
+
+from msgspec import Struct
+
+from roundgate.core.files import ServerFiles
+from roundgate.core.operations import AddRecord, Operation, RemoveRecord
+from roundgate.core.operations.records import RecordOperation
+from roundgate.core.records.model import IN_BRACES
+from roundgate.core.records.sets import records_in
+from roundgate.core.rulebook.model import RosterLive, Rulebook
+
+
+class Told(Struct, frozen=True):
+    """What a console is told for one change: the command, and the question whose answer shows the change, if any."""
+
+    command: str
+    ask: str = ""
+    shows: str = ""
+    """A pattern: the answer shows that the record is there where it matches."""
+    is_there: bool = True
+    """Whether the record is to be there afterwards."""
+    name: str = ""
+    """The address of the record."""
+
+
+def can_be_live(operation: Operation, book: Rulebook) -> bool:
+    """Tell whether a running server can be told of an operation on records."""
+    if not isinstance(operation, RecordOperation) or operation.set not in book.records:
+        return False
+    if book.records[operation.set].reload:
+        return True
+    live = _live_of(operation, book)
+    return live is not None and bool(_command(operation, live, back=False))
+
+
+def _live_of(operation: RecordOperation, book: Rulebook) -> RosterLive | None:
+    return next((one.live for one in book.roster.values() if one.records == operation.set), None)
+
+
+def _command(operation: RecordOperation, live: RosterLive, *, back: bool) -> str:
+    if isinstance(operation, AddRecord):
+        return live.remove if back else live.add
+    if isinstance(operation, RemoveRecord):
+        return live.add if back else live.remove
+    return ""
+
+
+def told_for(operations: Iterable[Operation], files: ServerFiles, *, back: bool = False) -> list[Told]:
+    """Give what the console is told of operations, each command once. ``files`` are those that it is to agree with.
+
+    ``back``: they are taken back, and ``files`` are as they were before them.
+    """
+    book = files.book
+    found: dict[str, Told] = {}
+    for operation in operations:
+        if not isinstance(operation, RecordOperation) or operation.set not in book.records:
+            continue
+        live = _live_of(operation, book)
+        command = _command(operation, live, back=back) if live is not None else ""
+        values = _values(operation, files)
+        if live is not None and command:
+            is_there = isinstance(operation, AddRecord) != back
+            told = Told(
+                _filled(command, values),
+                _filled(live.ask, values),
+                _filled(live.shows, {name: re.escape(value) for name, value in values.items()}),
+                is_there,
+                operation.shown_name,
+            )
+            found[told.command] = told
+        elif book.records[operation.set].reload:
+            reload = book.records[operation.set].reload
+            found.setdefault(reload, Told(reload))
+    return list(found.values())
+
+
+def _values(operation: RecordOperation, files: ServerFiles) -> Mapping[str, str]:
+    """Give the fields of a record as the files have it; of one that is not in them, its name alone."""
+    spec = files.book.records[operation.set]
+    document = files.document(files.book.file[spec.file].path)
+    record = next((one for one in records_in(document, spec) if one.key == operation.record), None)
+    fields = {name: record.value(name) or "" for name in record.fields} if record is not None else {}
+    return {**dict.fromkeys(spec.field, ""), **fields, "id": operation.record}
+
+
+def _filled(text: str, values: Mapping[str, str]) -> str:
+    """Put fields into a command; blanks that an empty one leaves at the end are cut off."""
+    return IN_BRACES.sub(lambda match: values.get(match[1], ""), text).rstrip()

@@ -1,0 +1,157 @@
+"""A live round: what a running server can be told of goes into the files and into force without a stop.
+
+Its steps are gather, save, write, tell and prove. What is not proven is put back, in the files and at the console.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Mapping, Sequence
+
+from roundgate.core.operations import Operation
+from roundgate.core.records.live import Told, told_for
+from roundgate.core.rounds import RoundOutcome, Step, ValueInForce, ValuesUnread
+from roundgate.host.errors import Trouble
+from roundgate.host.patterns import search
+from roundgate.host.rounds.bring_up import RoundResult
+from roundgate.host.rounds.context import Round
+from roundgate.host.rounds.options import NotProven, RoundAborted
+from roundgate.host.rounds.save import saved_files
+from roundgate.host.rounds.write import undo
+
+_KEPT_WITHIN = 3.0
+"""Seconds within which a server that writes a file anew must have what it was told in it."""
+_PAUSE = 0.05
+
+
+def hold(round: Round) -> None:
+    """Hold a running server for a live round. Raises RoundAborted where it is down."""
+    if not round.driver.state().runs:
+        message = f"{round.server.name} is down, so there is nothing to tell. The changes wait."
+        raise RoundAborted(RoundOutcome.REFUSED, message, f"roundgate apply {round.server.name}")
+    round.driver.open()
+    round.driver.lease(round.number)
+    round.driver.follow()
+
+
+def tell_and_prove(round: Round) -> RoundResult:
+    """Tell the running server what is in the files now, and see that it has it; else put all back."""
+    operations = [one.operation for one in round.operations]
+    name = round.server.name
+    if not round.driver.state().runs:
+        message = f"{name} is down by now. The changes are in its files, and in force once it starts."
+        return RoundResult(RoundOutcome.WRITTEN, message, f"roundgate start {name}", operations=round.operations)
+    try:
+        read, unread = _tell(round, operations)
+    except NotProven as error:
+        round.journal.note(Step.PROVE, f"not proven: {error.why}")
+        return take_back(round, error)
+    if unread:
+        round.journal.fact(ValuesUnread(tuple(unread)))
+    if unread and not read:
+        message = f"{name} was told, and the files hold it. Not read back: {', '.join(unread)}."
+        return RoundResult(RoundOutcome.UNREAD, message, operations=round.operations)
+    more = f" Told, but not read back: {', '.join(unread)}." if unread else ""
+    message = f"In force on {name}, without a stop: {', '.join(read)}.{more}"
+    return RoundResult(RoundOutcome.PROVEN, message, operations=round.operations)
+
+
+def _tell(round: Round, operations: Sequence[Operation]) -> tuple[list[str], list[str]]:
+    """Give the names of what the server confirms, and of what it cannot be asked for. Raises NotProven."""
+    told = told_for(operations, round.look().read().files)
+    try:
+        with round.journal.step(Step.TELL, "; ".join(one.command for one in told)):
+            for one in told:
+                answer = round.console.exchange(one.command)
+                if answer:
+                    round.journal.note(Step.TELL, answer[-1])
+        with round.journal.step(Step.PROVE):
+            _see_files(round, operations)
+            read = [one.name for one in told if _confirmed(round, one)]
+    except Trouble as error:
+        raise NotProven(error.what, round.evidence()) from error
+    finally:
+        round.console.close()
+    names = dict.fromkeys(operation.shown_name for operation in operations)
+    return read, [name for name in names if name not in read]
+
+
+def _confirmed(round: Round, told: Told) -> bool:
+    """Ask for one change; tell whether the server confirms it. Raises NotProven where it says otherwise."""
+    if not told.ask:
+        return False
+    answer = round.console.exchange(told.ask)
+    is_there = any(search(told.shows, line) for line in answer)
+    if is_there != told.is_there:
+        seen = f": {answer[-1].strip()}" if answer else ", for it does not answer"
+        raise NotProven(f"asked with '{told.ask}', the server does not confirm {told.name}{seen}", round.evidence())
+    round.journal.fact(ValueInForce(told.name, "there" if is_there else "gone", "console"))
+    return True
+
+
+def _see_files(round: Round, operations: Sequence[Operation]) -> None:
+    """See that the files hold the changes, also where the server wrote them anew. Raises NotProven."""
+    until = time.monotonic() + _KEPT_WITHIN
+    while True:
+        outcome = round.look().outcome(operations)
+        lost = [change.name for change in outcome.changes if not change.is_nothing]
+        if not lost and not outcome.refused:
+            return
+        if time.monotonic() > until:
+            names = ", ".join(lost or [finding.setting for finding in outcome.refused])
+            raise NotProven(f"the server wrote its file anew, without {names}", round.evidence())
+        round.log.hear(time.monotonic() + _PAUSE)
+
+
+def take_back(round: Round, error: NotProven) -> RoundResult:
+    """Tell a running server that it is not so after all, and put the files back as they were.
+
+    What the server takes from the command comes first, for it may write its file anew then; what it reads from the
+    file comes last.
+    """
+    name, why = round.server.name, error.why.rstrip(".")
+    round.journal.degraded = True
+    untold = ""
+    try:
+        with round.journal.step(Step.REWIND, error.why):
+            saved = saved_files(round.server.site, round.number)
+            commands = _back(round, saved)
+            untold = _say(round, [one.command for one in commands if one.name])
+            undo(round, saved)
+            untold = _say(round, [one.command for one in commands if not one.name]) or untold
+    except (Trouble, OSError) as second:
+        words = getattr(second, "what", None) or str(second)
+        message = f"Not proven ({why}), and the files could NOT be put back: {words} {round.kept_words}"
+        return RoundResult(RoundOutcome.UNFINISHED, message, f"roundgate recover {name}", error.evidence)
+    if not round.driver.state().runs:
+        message = f"Not proven: {why}. The files are as they were, and the slate is kept; {name} is down."
+        return RoundResult(RoundOutcome.REWOUND, message, f"roundgate start {name}", error.evidence)
+    if untold:
+        message = (
+            f"Not proven: {why}. The files are as they were, and {name} could not be told so ({untold}): it may have a "
+            "part of the change until it starts again."
+        )
+        return RoundResult(RoundOutcome.REWOUND, message, f"roundgate restart {name}", error.evidence)
+    message = f"Not proven: {why}. The files are as they were, {name} was told so, and the slate is kept."
+    return RoundResult(RoundOutcome.REWOUND, message, f"roundgate slate {name}", error.evidence)
+
+
+def _back(round: Round, saved: Mapping[str, bytes | None]) -> list[Told]:
+    """Give what the server is told on the way back; nothing where it cannot have heard of the change."""
+    if not round.driver.state().runs:
+        return []
+    before = round.workspace.with_contents(saved).read().files
+    return told_for([one.operation for one in round.operations], before, back=True)
+
+
+def _say(round: Round, commands: Sequence[str]) -> str:
+    """Send commands, and wait for their answers; give why that could not be done, else an empty text."""
+    try:
+        for command in commands:
+            round.console.exchange(command)
+            round.journal.note(Step.REWIND, f"told {round.server.name}: {command}")
+    except Trouble as error:
+        return error.what.rstrip(".")
+    finally:
+        round.console.close()
+    return ""
