@@ -10,8 +10,6 @@ import signal
 import stat
 import sys
 import time
-import urllib.error
-import urllib.request
 from collections.abc import Callable
 
 from gullwind_standin import settings as files
@@ -181,6 +179,9 @@ class GullwindServer:
             "hidden": files.hidden_from_lobby(self.settings),
             "delay": self.trials.lobby_delay,
         }
+        import urllib.error
+        import urllib.request
+
         url = self.settings["lobby.url"].rstrip("/") + "/servers"
         request = urllib.request.Request(url, json.dumps(entry).encode(), method=method)
         try:

@@ -3,18 +3,22 @@
 from __future__ import annotations
 
 import bz2
+import getpass
 import gzip
 import json
 import lzma
 import os
 import shutil
+import tomllib
+from datetime import date, timedelta
 from pathlib import Path
 
 import pytest
 import zstandard
 
 import roundgate
-from conftest import SiteUnderTest
+from background import Background
+from conftest import SiteUnderTest, wait_for
 
 DEMO = Path(roundgate.__file__).parent / "demo" / "site" / "regatta"
 WREN, TERN, SKUA, PLOVER = "GW-7K3M-Q2XD", "GW-8P2C-W4TN", "GW-2H9V-L6RB", "GW-5D4J-M8KF"
@@ -159,3 +163,156 @@ def test_ids_pasted_from_a_chat_go_onto_a_roster_and_doubtful_ones_do_not(club: 
     assert "GW-9999-AAAA: not there" in club.ok("roster", "import", "harbour", "bans", str(path))
     assert "nobody new" in club.ok("roster", "import", "harbour", "bans", str(path))
     assert "has no roster 'gests'" in club.fails(2, "roster", "import", "harbour", "gests", str(path))
+
+
+def test_a_ban_ends_when_it_was_meant_to(club: SiteUnderTest) -> None:
+    """By the file where that has a place for it; else the people book keeps it. check, status and sync see to it."""
+    tomorrow, yesterday = (f"{date.today() + timedelta(days=days)}" for days in (1, -1))
+    write_logs(club)
+    club.ok("add", "regatta", "bans", "Plover", "--until", "1d")
+    assert f"until={tomorrow}" in club.ok("slate", "regatta")
+    said = club.ok("add", "regatta", "guests", "Ruff", "GW-9999-CCCC", "--until", "2w")
+    assert "Ruff is GW-AAAA-2222" in said and said.count("the people book keeps that") == 2
+    book = tomllib.loads((club.folder / "people.toml").read_text())["person"]
+    assert book["ruff"]["until"] == {"regatta/guests": f"{date.today() + timedelta(days=14)}"}
+    club.ok("apply", "regatta", "--yes", "--despite-errors")
+    assert "person-due" not in club.run("check", "regatta").stdout
+    path = club.folder / "people.toml"
+    path.write_text(path.read_text().replace(f"{date.today() + timedelta(days=14)}", yesterday))
+    bans = club.folder / "regatta" / "banned.txt"
+    bans.write_text(bans.read_text().replace(tomorrow, yesterday))
+    said = club.run("check", "regatta").stdout
+    assert f"Plover's time on bans ended on {yesterday}." in said
+    assert f"Ruff's time on guests ended on {yesterday}, by people.toml." in said
+    assert "the time on" in club.ok("status", "regatta") and "roster sync regatta" in club.ok("status", "regatta")
+    said = club.ok("roster", "sync", "regatta")
+    assert f"bans/{PLOVER}: Plover -> taken out" in said and "guests/GW-AAAA-2222" in said
+    club.ok("apply", "regatta", "--yes", "--despite-errors")
+    assert PLOVER not in bans.read_text() and "GW-AAAA-2222" not in club.text("regatta", "guestlist.txt")
+    assert "person-due" not in club.run("check", "regatta").stdout
+    assert "-> " not in club.ok("roster", "sync", "regatta"), "twice changes nothing"
+    club.ok("add", "regatta", "guests", "Ruff")
+    assert "until" not in tomllib.loads(path.read_text())["person"]["ruff"], "without an end it has none any more"
+
+
+def contents(club: SiteUnderTest) -> dict[Path, bytes]:
+    """Give what is in the site, the state aside."""
+    return {
+        path: path.read_bytes() for path in club.folder.rglob("*") if path.is_file() and ".roundgate" not in path.parts
+    }
+
+
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [
+        (("add", "regatta", "bans", PLOVER, "name=P", "--until", "soon"), "is no time at which something ends"),
+        (("add", "regatta", "bans", PLOVER, "name=P", "--until", "2020-01-01"), "is over already"),
+        (("add", "regatta", "courses", "Long Reach", "--until", "7d"), "are for people on a roster"),
+        (("add", "regatta", "guests", PLOVER, "--as", "marshal"), "have no rank"),
+        (("add", "regatta", "guests", "Plover"), "Nobody called 'Plover'"),
+        (("add", "regatta", "guests", "hv_3k9plq27"), "is the id of a haven, and here the id of a sailor is needed"),
+        (("add", "regatta", "gests", PLOVER), "Did you mean guests?"),
+        (("add", "regatta", "guests", WREN), "is there already"),
+        (("move", "regatta", "guests/Wren", "--to", "gold"), "has no roster 'gold'"),
+        (("move", "regatta", "guests/Nobody", "--to", "bans"), "regatta has no guests/Nobody"),
+        (("roster", "sync", "regata"), "There is no server 'regata'"),
+        (("people", "want", "Wren", "@all", "officers"), "Nobody called 'Wren'"),
+        (("people", "merge", "Wren", "Tern"), "Nobody called 'Wren'"),
+        (("people", "show"), "What about people?"),
+        (("people", "want", "Wren"), "needs other words"),
+    ],
+)
+def test_wrong_words_about_people_are_one_message_and_change_nothing(
+    club: SiteUnderTest, words: tuple[str, ...], said: str
+) -> None:
+    before = contents(club)
+    assert said in club.fails(2, *words)
+    assert "the slate is empty" in club.ok("slate", "regatta")
+    assert contents(club) == before
+
+
+def test_two_of_a_name_are_both_shown(club: SiteUnderTest) -> None:
+    write_logs(club)
+    with (club.folder / "regatta" / "logs" / "latest.log").open("a") as file:
+        file.write(line(6, 12, "Plover", TERN))
+    said = club.fails(2, "add", "regatta", "officers", "Plover")
+    assert PLOVER in said and TERN in said and "Give the id" in said
+    club.ok("people", "add", "Jay", SKUA)
+    club.ok("people", "add", "Jay", "GW-9999-AAAA")
+    assert "'Jay' could be Jay (jay), Jay (jay-2)" in club.fails(2, "add", "regatta", "guests", "Jay")
+    assert "could be jay, jay-2" in club.fails(2, "people", "note", "JAY", "is", "late")
+    assert "Jay is GW-9999-AAAA" in club.ok("add", "regatta", "guests", "jay-2")
+
+
+def test_two_entries_of_the_book_become_one_person(club: SiteUnderTest) -> None:
+    club.ok("people", "add", "Wren", WREN)
+    club.ok("people", "add", "Jenny Wren", "GW-9999-AAAA")
+    club.ok("people", "note", "Jenny Wren", "sails", "on", "Sundays")
+    club.ok("people", "want", "Jenny Wren", "regatta", "guests")
+    club.ok("people", "merge", "Wren", "Jenny Wren")
+    (one,) = json.loads(club.ok("people", "--json"))
+    assert (one["key"], one["name"], one["also"], one["note"]) == ("wren", "Wren", ["Jenny Wren"], "sails on Sundays")
+    assert one["ids"] == {"sailor": [WREN, "GW-9999-AAAA"]} and one["wanted"] == {"regatta": "guests"}
+    assert "That is one person already" in club.fails(2, "people", "merge", "Wren", "jenny wren")
+    guests = club.folder / "regatta" / "guestlist.txt"
+    guests.write_text(guests.read_text() + "GW-9999-AAAA\n")
+    officers = club.folder / "regatta" / "officers.json"
+    officers.write_text(officers.read_text().replace('"Wren"', '"Wrem"'))
+    said = club.run("check", "regatta").stdout
+    assert f"Wren is on guests twice: as {WREN} and as GW-9999-AAAA." in said
+    assert f"{WREN} is called Wrem in officers, and Wren in the people book." in said
+    path = club.folder / "people.toml"
+    path.write_text(path.read_text() + f'\n[person.j]\nname = "Jay"\nids.sailor = ["{WREN}"]\n')
+    said = club.fails(1, "check", "@all")
+    assert said.count("people-same-id") == 1 and "roundgate people merge wren j" in said
+    path.write_text("[person.wren]\nname = 3\n")
+    assert "people.toml:2:1" in club.fails(1, "check", "@all") and "people.toml:2:1" in club.fails(1, "roster")
+
+
+def test_the_last_admin_and_oneself_stay_unless_that_is_really_meant(club: SiteUnderTest) -> None:
+    club.ok("people", "add", "Tern", TERN)
+    path = club.folder / "people.toml"
+    path.write_text(path.read_text() + f'user = "{getpass.getuser()}"\n')
+    assert "That is you" in club.fails(1, "remove", "regatta", "officers/Tern")
+    club.ok("remove", "regatta", "officers/Wren")
+    club.ok("remove", "regatta", "officers/Skua")
+    assert "the last admin of regatta" in club.fails(1, "move", "regatta", "officers/Tern", "--to", "bans")
+    said = club.fails(1, "remove", "regatta", "officers/Tern")
+    assert "Tern is the last admin of regatta. Nothing was put on the slate." in said and "--yes-really" in said
+    assert "the last admin" in club.fails(1, "roster", "sync", "regatta", "--exact")
+    club.ok("remove", "regatta", "officers/Tern", "--yes-really")
+    assert "(4 waiting)" in club.ok("set", "regatta", "race.laps=4")
+
+
+def test_a_list_that_does_not_count_is_said_and_switched_on(club: SiteUnderTest) -> None:
+    said = club.ok("add", "regatta", "guests", "GW-9999-AAAA")
+    assert "guests does not count yet. To let it count: roundgate set regatta guests.only=on" in said
+    club.ok("set", "regatta", "guests.only=on")
+    assert "does not count" not in club.ok("add", "regatta", "guests", "GW-9999-BBBB")
+
+
+def test_somebody_moves_from_one_roster_to_another(club: SiteUnderTest) -> None:
+    club.ok("move", "regatta", "officers/Skua", "--to", "bans", "--until", "2w")
+    said = club.ok("slate", "regatta")
+    assert "Skua leaves officers" in said and "Skua joins bans: banned" in said
+    club.ok("move", "regatta", f"guests/{PLOVER}", "--to", "officers", "--as", "deckhand")
+    club.ok("apply", "regatta", "--yes", "--despite-errors")
+    assert f"id: {SKUA}\nname: Skua\nuntil: {date.today() + timedelta(days=14)}\n" in club.text("regatta", "banned.txt")
+    officers = json.loads(club.text("regatta", "officers.json"))["officers"]
+    assert officers[-1] == {"id": PLOVER, "rank": "deckhand"} and SKUA not in club.text("regatta", "officers.json")
+
+
+def test_a_fresh_server_gets_its_first_admin_in_one_command(club: SiteUnderTest) -> None:
+    assert "is not empty: Wren is on it" in club.fails(2, "roster", "first", "regatta")
+    work = Background(club, "roster", "first", "harbour", "--as", "harbourmaster", "--yes")
+
+    def comes_in() -> bool:
+        club.run("send", "harbour", "muster")
+        return work.process.poll() is not None
+
+    wait_for(comes_in)
+    code, said = work.end()
+    assert code == 0, said
+    assert "Come in to harbour now" in said and "came in: GW-" in said and "officers reload" in said
+    (one,) = json.loads(club.text("harbour", "officers.json"))["officers"]
+    assert one["rank"] == "harbourmaster" and "officer harbourmaster" in club.ok("send", "harbour", f"who {one['id']}")

@@ -26,6 +26,7 @@ from roundgate.core.operations import (
     SetField,
     SetValue,
     Switch,
+    SwitchRecord,
     Unset,
     merged,
     read_stored,
@@ -64,7 +65,7 @@ def files_of(text: str) -> ServerFiles:
     return ServerFiles(NO_RULEBOOK, {FILE: Text(text)})
 
 
-OF_RECORDS = {SetField, AddRecord, RemoveRecord, RenameRecord, MoveRecord, FollowRename}
+OF_RECORDS = {SetField, AddRecord, RemoveRecord, RenameRecord, MoveRecord, SwitchRecord, FollowRename}
 """They need a rulebook with sets of records: ``test_records.py`` has them."""
 
 

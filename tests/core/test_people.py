@@ -10,7 +10,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from roundgate.core.people.book import BookProblem, key_for, read_people, with_person, with_values
+from roundgate.core.formats.protocol import EditRefused
+from roundgate.core.people.book import BookProblem, key_for, read_people, with_person, with_table, with_values
 from roundgate.core.people.ids import id_mistake, ids_in, meant_id, same_id
 from roundgate.core.people.seen import LogPattern, SeenPerson, Sighting, fold, needed_text
 from roundgate.core.rulebook.model import ItemKind
@@ -209,3 +210,26 @@ def test_a_mistyped_sign_is_found_by_the_check_digit(check: Literal["luhn", "mod
             wrong = right[:at] + str((int(sign) + 1) % 10) + right[at + 1 :]
             assert "check digit" in id_mistake(wrong, kind) and meant_id(wrong, kind) == ""
             assert ids_in(f"{right}, {wrong}", kind) == ([right], [wrong])
+
+
+@pytest.mark.parametrize(
+    "table",
+    [
+        'wanted = { regatta = "guests" }\n',
+        'wanted.regatta = "guests"   # since May\n',
+        '[person.wren.wanted]\nregatta = "guests"\n',
+    ],
+)
+def test_a_table_of_a_person_is_changed_however_it_is_written(table: str) -> None:
+    text = Text(f'[person.wren]\nname = "Wren"\n{table}')
+    path, old = ("person", "wren", "wanted"), {"regatta": "guests"}
+    more = with_table(text, path, old, {"regatta": "bans", "@all": "guests"})
+    assert read_people(more).people["wren"].wanted == {"regatta": "bans", "@all": "guests"}
+    assert ("# since May" in more.body) == ("# since May" in table)
+    assert with_table(text, path, old, old).body == text.body
+    if "wanted.regatta" in table:
+        with pytest.raises(EditRefused):
+            with_table(more, path, {"regatta": "bans", "@all": "guests"}, {})
+        return
+    none = with_table(more, path, {"regatta": "bans", "@all": "guests"}, {})
+    assert read_people(none).people["wren"].wanted == {}

@@ -21,6 +21,7 @@ from roundgate.core.operations import (
     RemoveRecord,
     RenameRecord,
     SetField,
+    SwitchRecord,
     read_stored,
     stored,
 )
@@ -323,3 +324,64 @@ def test_a_rule_over_a_set_sees_the_fields_of_its_records(needs: str, broken: st
 
     assert found(crates) == []
     assert found(changes[broken]) == ["rule-broken"]
+
+
+MAPS = {
+    "yaml": "ranks:\n  mate:\n    also: [cook]   # in port\n  cook:\n    also: []\n",
+    "lua": 'ranks = {\n  mate = { also = { "cook" } },   -- in port\n  cook = { also = {} },\n}\n',
+    "ini": "[ranks]\nmate = cook\ncook = none\n",
+}
+
+
+@pytest.mark.parametrize("kind", sorted(MAPS))
+def test_a_record_is_commented_out_and_comes_back_as_it_was(kind: str) -> None:
+    """By its key, and twice as once."""
+    made = replace(book(), file={"ranks": File(path="r", format=kind)}, records={"ranks": RANKS})
+    before = ServerFiles(made, {"r": Text(MAPS[kind])})
+    off = replay([SwitchRecord("r", "ranks", "mate", on=False)], before)
+    assert not off.refused, off.refused
+    assert [one.key for one in records_in(off.after.document("r"), RANKS)] == ["cook"]
+    twice = replay([SwitchRecord("r", "ranks", "mate", on=False)], off.after)
+    assert twice.after.texts == off.after.texts and twice.changes[0].is_nothing
+    on = replay([SwitchRecord("r", "ranks", "mate", on=True)], off.after)
+    assert not on.refused and on.after.texts == before.texts
+    again = replay([SwitchRecord("r", "ranks", "mate", on=True)], on.after)
+    assert again.changes[0].is_nothing and again.after.texts == before.texts
+    assert replay([SwitchRecord("r", "ranks", "bosun", on=True)], on.after).refused
+
+
+@pytest.mark.parametrize("kind", sorted(SHAPES))
+def test_an_item_of_a_list_that_could_not_come_back_is_not_commented_out(kind: str) -> None:
+    off = replay([SwitchRecord("crew", "officers", "GW-2", on=False)], files_of(kind))
+    if kind == "lines":
+        assert off.after.texts["crew"].body == SHAPES[kind][0].replace("GW-2", "#GW-2")
+    else:
+        assert off.refused and off.after.texts["crew"].body == SHAPES[kind][0]
+
+
+def test_what_must_rise_and_what_must_be_named_is_checked() -> None:
+    levels = RecordSet(
+        file="sea",
+        at="levels[*]",
+        key="name",
+        ordered="points",
+        field={"name": RecordField(type="text"), "points": RecordField(type="int", special={"none": -1})},
+    )
+    roles = RecordSet(file="sea", at="roles.*", field={"level": RecordField(type="ref", to="levels")})
+    made = replace(
+        book(),
+        file={"sea": File(path="sea.json", format="json")},
+        records={"levels": replace(levels, used=True), "roles": roles},
+    )
+
+    def found(points: list[object], names: list[str]) -> list[tuple[str, str]]:
+        rows = [{"name": f"L{number}", "points": value} for number, value in enumerate(points)]
+        text = json.dumps({"levels": rows, "roles": {f"r{n}": {"level": name} for n, name in enumerate(names)}})
+        return [(one.code, one.do) for one in check_disk("red", ServerFiles(made, {"sea.json": Text(text)}), {})]
+
+    every = ["L0", "L1", "L2", "L3"]
+    assert found([0, 10, 20, 30], every) == []
+    assert found([-1, 10, 20, 30], every) == [], "a special word is a number too"
+    assert found([10, 30, 20, 40], every) == [("record-order", "roundgate move red levels/L2 --to 1")]
+    assert found([10, 20, 20, 40], every) == [("record-order", "roundgate move red levels/L2 --to 3")]
+    assert found([0, 10, 20, 30], ["L0", "L1", "L3"]) == [("record-unused", "roundgate remove red levels/L2")]

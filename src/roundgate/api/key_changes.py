@@ -268,7 +268,12 @@ class KeyChanges:
     # --- the other operations on keys ---
 
     def switched(self, name: str, *, on: bool) -> Operation:
-        """Make the operation that comments a key out, or lets it count again. Raises Trouble where there is none."""
+        """Make the operation that comments a key or a record out, or lets it count again.
+
+        Raises Trouble where there is none.
+        """
+        if names_record(self.holder, name):
+            return RecordChanges(self.holder).switched(name, on=on)
         target = self._target(name)
         if not on:
             self._must_be_there(target, or_off=True)

@@ -134,7 +134,8 @@ def list_of(server: FileHome, word: str) -> tuple[str, ListOf]:
         return name, server.book.list[name]
     if name:
         raise WrongWords(f"{name} is a setting, not a list.", f"roundgate set {server.name} {name}=VALUE")
-    raise _unknown(server, word, "list", list(server.book.list))
+    known = [*server.book.list, *server.book.records, *server.book.roster]
+    raise _unknown(server, word, "list", list(dict.fromkeys(known)))
 
 
 def _unknown(server: FileHome, word: str, what: str, known: list[str]) -> UnknownName:

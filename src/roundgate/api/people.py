@@ -11,10 +11,11 @@ from msgspec.structs import replace
 from roundgate.api.record_changes import RecordChanges
 from roundgate.api.server import OpenServer
 from roundgate.core.advice import holds
+from roundgate.core.formats.protocol import EditRefused
 from roundgate.core.nearest import nearest
 from roundgate.core.operations import AddRecord, Operation, RemoveRecord, SetField, merged
 from roundgate.core.operations.records import in_order
-from roundgate.core.people.book import People, key_for, with_person, with_values
+from roundgate.core.people.book import People, key_for, with_person, with_table
 from roundgate.core.people.ids import has_form, id_mistake, ids_in, meant_id
 from roundgate.core.people.rosters import Ended, Standing, ended_on, kind_of_roster, kind_of_set, standings_in
 from roundgate.core.people.seen import SeenPerson
@@ -246,6 +247,7 @@ def keep_end(site: Site, server: OpenServer, records: str, one: Joining) -> str:
     key = people.named(one.who.id, server.book.kind)
     text, said = people.text, ""
     old = dict(people.people[key].until) if key else {}
+    before = dict(old)
     where = f"{server.name}/{roster}"
     if one.end:
         if not key:
@@ -256,7 +258,10 @@ def keep_end(site: Site, server: OpenServer, records: str, one: Joining) -> str:
         old[where] = one.end
     elif old.pop(where, None) is None:
         return ""
-    save_people(site, with_values(text, [(("person", key, "until"), old or None)]))
+    try:
+        save_people(site, with_table(text, ("person", key, "until"), before, old))
+    except EditRefused as error:
+        raise Trouble(f"people.toml: {error}.", f"Correct 'until' of {key} by hand.") from error
     kept = f"until {one.end}: the people book keeps that, for the file has no place for it"
     return "; ".join(filter(None, (said, kept if one.end else "the end that the people book had for it is taken out")))
 

@@ -19,8 +19,9 @@ from roundgate.core.operations import (
     RemoveRecord,
     RenameRecord,
     SetField,
+    SwitchRecord,
 )
-from roundgate.core.operations.records import RecordOperation, template_values
+from roundgate.core.operations.records import RecordOperation, commented_out, path_when_off, template_values
 from roundgate.core.records.looks import with_looks
 from roundgate.core.records.model import Record, separator_of
 from roundgate.core.records.sets import find_records, records_in, referring
@@ -242,6 +243,27 @@ class RecordChanges:
             raise WrongWords("One record at a time, to a number from 0.", "roundgate move SERVER SET/RECORD --to 0")
         record = address.records[0]
         return self._marked([MoveRecord(self._path(address.spec), address.name, record.key, to)])
+
+    def switched(self, word: str, *, on: bool) -> Operation:
+        """Make the operation that comments a record out, or lets it count again. Raises WrongWords or UnknownName."""
+        self.book, inner = book_for(self.holder, word)
+        name = set_named(self.book, inner)
+        spec = self.book.records[name]
+        if on:
+            key, path = inner[len(name) + 1 :], self._path(spec)
+            document = self.holder.outcome(self.holder.operations, [path]).after.document(path)
+            is_off = document is not None and path_when_off(document, spec, key) is not None
+            if not is_off and not find_records(self.records(name), spec, key):
+                off = commented_out(document, spec) if document is not None else {}
+                near = nearest(key, off)
+                hint = f"Did you mean {name}/{near}?" if near else f"roundgate show {self.holder.name} {name}"
+                raise UnknownName(f"No {name}/{key} is commented out.", hint)
+        else:
+            address = self.address(word, with_field=False)
+            if len(address.records) != 1:
+                raise WrongWords("One record at a time.", f"roundgate switch SERVER {name}/RECORD --off")
+            key = address.records[0].key
+        return self._marked([SwitchRecord(self._path(spec), name, key, on)])[0]
 
     def renamed(self, word: str, new: str) -> list[Operation]:
         """Make the operations that give a record another key, in its own set and wherever it is named.

@@ -238,7 +238,7 @@ def _seen_output(server: OpenServer, one: str, person: SeenPerson, book: People)
 def _change(context: CallContext, verb: str, rest: list[str]) -> None:
     """Change the people book."""
     from roundgate.core.formats.protocol import EditRefused
-    from roundgate.core.people.book import with_values
+    from roundgate.core.people.book import with_table, with_values
     from roundgate.host.people.book import save_people
 
     needed, example = _WORDS[verb]
@@ -266,7 +266,7 @@ def _change(context: CallContext, verb: str, rest: list[str]) -> None:
             wanted = {**person.wanted, rest[1]: rest[2]} if rest[2] != "nothing" else dict(person.wanted)
             if rest[2] == "nothing":
                 wanted.pop(rest[1], None)
-            text = with_values(book.text, [((*path, "wanted"), wanted)])
+            text = with_table(book.text, (*path, "wanted"), person.wanted, wanted)
             said = f"wanted on {rest[1]}: {rest[2]}"
         else:
             _say_where(context, key, book)
@@ -292,28 +292,25 @@ _WORDS = {
 
 def _merged(book: People, key: str, other: str) -> Text:
     """Give the book with two people made one: the first keeps its name and what it is wanted for."""
-    from roundgate.core.people.book import with_values
+    from roundgate.core.people.book import with_table, with_values
 
     if key == other:
         raise WrongWords("That is one person already.", f"roundgate people show {key}")
     first, second = book.people[key], book.people[other]
-    ids = {
+    ids: dict[str, PlainData] = {
         kind: list(dict.fromkeys((*first.ids.get(kind, ()), *second.ids.get(kind, ()))))
         for kind in dict.fromkeys((*first.ids, *second.ids))
     }
     names = (*first.also, second.name, *second.also)
     also = [one for one in dict.fromkeys(names) if one.lower() != first.name.lower()]
     note = "; ".join(dict.fromkeys(filter(None, (first.note, second.note))))
-    merged: dict[str, PlainData] = {
-        "ids": ids,
-        "also": also,
-        "note": note,
-        "wanted": {**second.wanted, **first.wanted},
-        "until": {**second.until, **first.until},
-        "user": first.user or second.user,
-    }
-    changes = [((("person", key, name)), value) for name, value in merged.items() if value]
-    return with_values(book.text, [(("person", other), None), *changes])
+    path = ("person", key)
+    plain: dict[str, PlainData] = {"also": also, "note": note, "user": first.user or second.user}
+    changes = [((*path, name), value) for name, value in plain.items() if value]
+    text = with_values(book.text, [(("person", other), None), *changes])
+    text = with_table(text, (*path, "ids"), {kind: list(several) for kind, several in first.ids.items()}, ids)
+    text = with_table(text, (*path, "wanted"), first.wanted, {**second.wanted, **first.wanted})
+    return with_table(text, (*path, "until"), first.until, {**second.until, **first.until})
 
 
 def _check_wanted(context: CallContext, where: str, what: str) -> None:
@@ -374,7 +371,7 @@ def roster(
         typer.Argument(
             metavar="[SERVER]",
             help="nothing or SERVER: who is on what; sync [SERVER]: as the people book wants it; "
-            "import SERVER ROSTER FILE (- for standard input)",
+            "import SERVER ROSTER FILE (- for standard input); first SERVER: its first admin",
             autocompletion=complete_server,
         ),
     ] = None,
@@ -382,12 +379,16 @@ def roster(
     yes_really: Annotated[
         bool, typer.Option("--yes-really", help="sync --exact: even the last admin of a server, or yourself.")
     ] = False,
+    as_rank: Annotated[str, typer.Option("--as", metavar="RANK", help="first: what the first admin is.")] = "",
+    within: Annotated[str, typer.Option(help="first: how long to wait for somebody to come in.")] = "10m",
+    yes: Annotated[bool, typer.Option("--yes", "-y", help="first: do not ask.")] = False,
     as_json: Json = False,
 ) -> None:
     """Who is on which roster (admins, guests, bans) of which server; or make the rosters as the people book wants them.
 
     'sync' puts what is missing onto the slates. Who is there and not wanted is told and kept, unless --exact.
     'import' takes the ids out of any text: a list, CSV, JSON, a chat. Doubtful ones are told and not taken.
+    'first' starts a fresh server, waits for you to come in, and makes you admin: for when nobody is yet.
     """
     context = CallContext()
     words = words or []
@@ -396,6 +397,11 @@ def roster(
         return
     if words[:1] == ["import"] and "import" not in context.names:
         _import(context, words[1:])
+        return
+    if words[:1] == ["first"] and "first" not in context.names:
+        from roundgate.cli.changes.first_admin import first_admin
+
+        first_admin(context, words[1:], as_rank, within, yes=yes)
         return
     if len(words) > 1:
         raise WrongWords("Which servers?", "roundgate roster SERVER, or: roundgate roster sync SERVER")

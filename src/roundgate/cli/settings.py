@@ -21,6 +21,7 @@ from roundgate.core.formats import format_name
 from roundgate.core.formats.places import find_key, key_of
 from roundgate.core.formats.protocol import Document, Path
 from roundgate.core.layers import Difference, DifferenceCode, Known, layers_of
+from roundgate.core.records.sets import homes_in
 from roundgate.core.rulebook.expansion import keys_in
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.secrets import HIDDEN, hidden_paths, is_secret
@@ -245,6 +246,7 @@ def _unknown_rows(server: Server, known: Known, chosen: ShowFilter) -> list[Row]
         taken = {
             key for name, file in server.book.file.items() if file.path == path for key in keys_in(server.book, name)
         }
+        taken |= {key_of(home) for home in homes_in(server.book, path)}
         listed = any(server.book.file[one.file].path == path for one in server.book.list.values())
         if document is None or listed or (chosen.file and chosen.file != path):
             continue

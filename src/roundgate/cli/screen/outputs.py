@@ -84,6 +84,10 @@ class RecordOutput(Struct, frozen=True, rename="kebab"):
     key: Annotated[str, _about("what names it in its set")]
     title: Annotated[str, _about("how it is listed")]
     fields: Annotated[dict[str, str], _about("its fields, in people's words")]
+    slate: Annotated[str, _about("what the slate changes of it, in people's words; empty where nothing")] = ""
+    running: Annotated[
+        str, _about("what the running server has otherwise; empty where nothing, or nobody can tell")
+    ] = ""
 
 
 class RecordsOutput(Struct, frozen=True, rename="kebab"):

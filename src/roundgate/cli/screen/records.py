@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from roundgate.api.record_changes import RecordChanges, book_for, is_address, set_named
 from roundgate.api.server import OpenServer
@@ -12,6 +12,7 @@ from roundgate.core.records.model import Record
 from roundgate.core.records.sets import columns, records_in
 from roundgate.core.rulebook.model import RecordSet, Rulebook
 from roundgate.core.secrets import is_secret_field
+from roundgate.host.errors import Trouble
 
 if TYPE_CHECKING:
     from roundgate.cli.screen.outputs import RecordsOutput
@@ -42,19 +43,56 @@ def _of(files: ServerFiles, path: str, spec: RecordSet) -> list[Record]:
     return records_in(files.document(path), spec)
 
 
-def _differences(before: Record | None, after: Record | None, book: Rulebook, name_of_set: str) -> str:
-    """Say what the slate changes of a record."""
-    if before is None:
-        return "on the slate: new"
-    if after is None:
-        return "on the slate: taken out"
-    names = dict.fromkeys((*before.fields, *after.fields))
+class _Layers(NamedTuple):
+    """A record as one of the layers has it, and in words how the others differ from the file."""
+
+    record: Record
+    slate: str
+    running: str
+    counts: bool
+    """Whether it is there once the slate is in force."""
+
+
+def _layers(server: OpenServer, book: Rulebook, name: str) -> list[_Layers]:
+    """Give the records of a set on disk, on the slate, and as the running server has them."""
+    spec = book.records[name]
+    path = book.file[spec.file].path
+    outcome = server.workspace.outcome(server.workspace.operations, [path])
+    before = {record.key: record for record in _of(outcome.before, path, spec)}
+    after = {record.key: record for record in _of(outcome.after, path, spec)}
+    running = _running(server, path, spec)
+    found = []
+    for key, record in {**before, **after, **(running or {})}.items():
+        disk = before.get(key)
+        waiting = _other(disk, after.get(key), book, name, ("new", "taken out"))
+        told = ("still there", "not there")
+        otherwise = "" if running is None else _other(disk, running.get(key), book, name, told)
+        found.append(_Layers(record, waiting, otherwise, key in after))
+    return found
+
+
+def _other(disk: Record | None, other: Record | None, book: Rulebook, name_of_set: str, words: tuple[str, str]) -> str:
+    """Say what a layer has otherwise than the file; ``words`` for what only it has, and for what it does not have."""
+    if disk is None or other is None:
+        return "" if disk is other else words[0] if disk is None else words[1]
+    names = dict.fromkeys((*disk.fields, *other.fields))
     changed = [
         f"{name} hidden" if is_secret_field(book, name_of_set, name) else f"{name} {old} -> {new}"
         for name in names
-        if (old := _words(before, name)) != (new := _words(after, name))
+        if (old := _words(disk, name)) != (new := _words(other, name))
     ]
-    return f"on the slate: {', '.join(changed)}" if changed else ""
+    return ", ".join(changed)
+
+
+def _running(server: OpenServer, path: str, spec: RecordSet) -> dict[str, Record] | None:
+    """Give the records that the running server has read; None where it is down, or nobody can tell."""
+    try:
+        started = server.known(server.state(), also=[path]).started
+    except Trouble:
+        return None
+    if started is None or path not in started.texts:
+        return None
+    return {record.key: record for record in _of(started, path, spec)}
 
 
 def _words(record: Record, name: str) -> str:
@@ -67,7 +105,6 @@ def echo_records(server: OpenServer, word: str) -> None:
     book, word = book_for(server.workspace, word)
     name = set_named(book, word)
     spec = book.records[name]
-    outcome = server.workspace.outcome(server.workspace.operations)
     path = book.file[spec.file].path
     if is_address(book, word):
         for record in RecordChanges(server.workspace).address(word, with_field=False).records:
@@ -75,24 +112,28 @@ def echo_records(server: OpenServer, word: str) -> None:
             names = columns([record], spec)
             echo_table(("field", "value"), list(zip(names, _cells(record, names, book, name), strict=True)))
         return
-    before = {record.key: record for record in _of(outcome.before, path, spec)}
-    after = {record.key: record for record in _of(outcome.after, path, spec)}
-    records = {**before, **after}
-    names = columns(list(records.values()), spec)
+    layers = _layers(server, book, name)
+    names = columns([one.record for one in layers], spec)
     lead = [] if spec.key in names else ["name"]
-    rows = []
-    for key, record in records.items():
-        known = [key] if lead else []
-        rows.append(
-            [
-                *known,
-                *_cells(record, names, book, name),
-                _differences(before.get(key), after.get(key), book, name),
-            ]
-        )
+    rows = [
+        [
+            *([one.record.key] if lead else []),
+            *_cells(one.record, names, book, name),
+            "; ".join(
+                words
+                for words in (
+                    f"on the slate: {one.slate}" if one.slate else "",
+                    f"running: {one.running}" if one.running else "",
+                )
+                if words
+            ),
+        ]
+        for one in layers
+    ]
     echo(f"{styled(server.name, 'bold')}  {name}: {spec.about or 'records'}  ({path})")
     echo_table((*lead, *names, ""), rows)
-    echo(f"{len(after)} of them." if rows else f"There are none. One more: roundgate add {server.name} {name} ...")
+    count = sum(1 for one in layers if one.counts)
+    echo(f"{count} of them." if rows else f"There are none. One more: roundgate add {server.name} {name} ...")
     echo()
 
 
@@ -104,15 +145,21 @@ def records_output(server: OpenServer, word: str) -> RecordsOutput:
     name = set_named(book, word)
     spec = book.records[name]
     path = book.file[spec.file].path
-    records = _of(server.workspace.read().files, path, spec)
+    wanted = None
     if is_address(book, word):
-        records = list(RecordChanges(server.workspace).address(word, with_field=False).records)
+        wanted = {one.key for one in RecordChanges(server.workspace).address(word, with_field=False).records}
     rows = []
-    for record in records:
+    for record, slate, running, _ in _layers(server, book, name):
+        if wanted is not None and record.key not in wanted:
+            continue
         names = columns([record], spec)
         rows.append(
             RecordOutput(
-                record.key, record.title(spec), dict(zip(names, _cells(record, names, book, name), strict=True))
+                record.key,
+                record.title(spec),
+                dict(zip(names, _cells(record, names, book, name), strict=True)),
+                slate,
+                running,
             )
         )
     return RecordsOutput(name, path, rows)

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator
 from datetime import date
+from typing import TYPE_CHECKING
 
 from roundgate.core.checks.context import CheckContext
 from roundgate.core.findings import Code, Finding, Place
 from roundgate.core.formats.protocol import Entry
-from roundgate.core.people.book import People
 from roundgate.core.people.rosters import Standing, ended_on, standings_in
+
+if TYPE_CHECKING:
+    from roundgate.core.people.book import People
 
 CODES = (
     Code(

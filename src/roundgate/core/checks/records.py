@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping
+from decimal import Decimal
 
 from roundgate.core import values
 from roundgate.core.advice import holds
@@ -47,6 +48,18 @@ CODES = (
         "A record that names another one which is not there",
         "Such as the rank of an officer that nobody has defined. The server drops it, or stops.",
     ),
+    Code(
+        "record-order",
+        "warning",
+        "A record out of order",
+        "The server reads them in the order of the file, and expects a number that rises from one to the next.",
+    ),
+    Code(
+        "record-unused",
+        "note",
+        "A record that no other one names",
+        "Such as a category without a role. It does nothing, or was left behind when what named it went.",
+    ),
     Code("records-few", "error", "Too few records", "The server needs more of them."),
     Code("records-many", "error", "Too many records", "The server reads only the first ones."),
     Code(
@@ -76,6 +89,7 @@ def check_records(context: CheckContext, written: Collection[str] | None = None)
     paths = {name: context.book.file[spec.file].path for name, spec in sets.items()}
     looked_at = {name for name in sets if written is None or paths[name] in written}
     looked_at |= {name for to in set(looked_at) for name, _, _ in referring(to, sets)}
+    looked_at |= {field.to for name in set(looked_at) for field in sets[name].field.values() if field.to in sets}
     needed = looked_at | {field.to for name in looked_at for field in sets[name].field.values() if field.to in sets}
     known = {name: records_in(context.files.document(paths[name]), sets[name]) for name in needed}
     keys = {  # where a set's file is not there, the server has records of its own that nobody can see
@@ -87,6 +101,8 @@ def check_records(context: CheckContext, written: Collection[str] | None = None)
         if name in looked_at and context.files.document(paths[name]) is not None:
             yield from _count(context, name, sets[name], len(known[name]))
             yield from _doubles(context, name, sets[name], known[name])
+            yield from _out_of_order(context, name, sets[name], known[name])
+            yield from _unused(context, name, known)
             for record in known[name]:
                 yield from _record(context, name, sets[name], record, keys)
 
@@ -161,6 +177,67 @@ def _doubles(context: CheckContext, name: str, spec: RecordSet, records: list[Re
                 cause = f"The {field} {value} is in more than one of {name}."
                 yield context.finding("record-value-twice", "error", place, cause, "Correct one of them.", name)
             held.add(value or "")
+
+
+def _out_of_order(context: CheckContext, name: str, spec: RecordSet, records: list[Record]) -> Iterator[Finding]:
+    """Find the first record whose number does not rise above that of the one before."""
+    field = spec.field.get(spec.ordered)
+    before: tuple[Record, object] | None = None
+    for record in records if field is not None else ():
+        stored = record.value(spec.ordered)
+        try:
+            value = values.number_behind(values.read(stored, field), field) if stored is not None and field else None
+        except ValueProblem:
+            continue
+        if not isinstance(value, Decimal | int):
+            continue
+        if before is not None and isinstance(before[1], Decimal | int) and value <= before[1]:
+            cause = (
+                f"{record.title(spec)} has {spec.ordered} {stored}, and {before[0].title(spec)} before it has "
+                f"{before[0].value(spec.ordered)}: they must rise."
+            )
+            place = _place(context, spec, record, record.fields[spec.ordered])
+            at = next(n for n, one in enumerate(records) if _number(one, spec, field) > value)
+            do = context.command("move", f"{name}/{record.key}", "--to", str(at))
+            yield context.finding("record-order", "warning", place, cause, do, name)
+            return
+        before = record, value
+
+
+def _number(record: Record, spec: RecordSet, field: RecordField | None) -> Decimal | int:
+    stored = record.value(spec.ordered)
+    try:
+        value = values.number_behind(values.read(stored, field), field) if stored is not None and field else None
+    except ValueProblem:
+        value = None
+    return value if isinstance(value, Decimal | int) else Decimal("-Infinity")
+
+
+def _unused(context: CheckContext, name: str, known: Mapping[str, list[Record]]) -> Iterator[Finding]:
+    """Find records that nothing names, where the rulebook says that this is odd."""
+    spec = context.book.records[name]
+    if not spec.used:
+        return
+    named = {
+        value
+        for other, field, _ in referring(name, context.book.records)
+        for record in _known(context, other, known)
+        if field in record.fields
+        for value in record.fields[field].values
+    }
+    for record in known[name]:
+        if record.key not in named:
+            others = ", ".join(dict.fromkeys(other for other, _, _ in referring(name, context.book.records)))
+            cause = f"None of {others} names {name}/{record.key}."
+            do = context.command("remove", f"{name}/{record.key}")
+            yield context.finding("record-unused", "note", _place(context, spec, record), cause, do, name)
+
+
+def _known(context: CheckContext, name: str, known: Mapping[str, list[Record]]) -> list[Record]:
+    if name in known:
+        return known[name]
+    spec = context.book.records[name]
+    return records_in(context.files.document(context.book.file[spec.file].path), spec)
 
 
 def _kind_of_keys(spec: RecordSet) -> str:

@@ -11,6 +11,7 @@ from roundgate.core.findings import Code, Finding
 from roundgate.core.formats.places import key_of
 from roundgate.core.formats.protocol import Document, Entry
 from roundgate.core.nearest import nearest
+from roundgate.core.records.sets import homes_in
 from roundgate.core.rulebook.expansion import keys_in
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.typed import TREES
@@ -165,10 +166,7 @@ def check_keys(context: CheckContext) -> Iterator[Finding]:
     """Find keys that the rulebook does not know, in files that it does know."""
     for file_name, file in context.book.file.items():
         known = keys_in(context.book, file_name)
-        is_of_records = any(one.file == file_name for one in context.book.records.values())
-        document = (
-            context.files.document(file.path) if known and not is_of_records else None
-        )  # a format is only loaded where it is needed
+        document = context.files.document(file.path) if known else None  # a format is loaded where it is needed
         if document is not None:
             yield from _unknown_keys(context, file.path, document, known)
 
@@ -179,11 +177,14 @@ def _unknown_keys(context: CheckContext, path: str, document: Document, known: s
     places = {document.resolve(key) for key in known}
     present = {key for _, key in entries}
     others: list[Entry] = []
+    homes = homes_in(context.book, path)
     is_partly = any(file.partly for file in context.book.file.values() if file.path == path)
     for entry, key in entries:
         last = entry.path[-1]
         if not isinstance(last, str) or entry.path in places or key in known or last in known:
             continue
+        if any(entry.path[: len(home)] == home for home in homes):
+            continue  # the checks of records look at it
         near = nearest(key, known, least=80)
         if not near or near in present:
             others.append(entry)

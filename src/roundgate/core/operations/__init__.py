@@ -11,7 +11,15 @@ from roundgate.core.operations.base import Change, Operation
 from roundgate.core.operations.copies import CopyFile
 from roundgate.core.operations.lists import AddItem, MoveItem, RemoveItem, items_at
 from roundgate.core.operations.names import Rename, Switch
-from roundgate.core.operations.records import AddRecord, FollowRename, MoveRecord, RemoveRecord, RenameRecord, SetField
+from roundgate.core.operations.records import (
+    AddRecord,
+    FollowRename,
+    MoveRecord,
+    RemoveRecord,
+    RenameRecord,
+    SetField,
+    SwitchRecord,
+)
 from roundgate.core.operations.repairs import Mend
 from roundgate.core.operations.text import EditText
 from roundgate.core.operations.values import SetValue, Unset
@@ -32,6 +40,7 @@ KINDS: tuple[type[Operation], ...] = (
     RemoveRecord,
     RenameRecord,
     MoveRecord,
+    SwitchRecord,
     FollowRename,
 )
 _BY_TAG = {str(kind.__struct_config__.tag): kind for kind in KINDS}
@@ -78,6 +87,7 @@ __all__ = [
     "SetField",
     "SetValue",
     "Switch",
+    "SwitchRecord",
     "Unset",
     "items_at",
     "merged",

@@ -6,11 +6,15 @@ from collections.abc import Callable, Mapping, Sequence
 
 from msgspec.structs import replace
 
-from roundgate.core.formats.protocol import Document, EditRefused
+from roundgate.core.formats import apply_switch
+from roundgate.core.formats.protocol import Document, EditRefused, Path
+from roundgate.core.formats.shared.paths import parse_path
 from roundgate.core.operations.base import Change, FormatValue, Operation, Target
-from roundgate.core.records.model import Record, separator_of
+from roundgate.core.records.model import Record, field_key, separator_of
 from roundgate.core.records.sets import find_records, records_in
 from roundgate.core.records.shapes import Editor, Shape, shape_of
+from roundgate.core.records.shapes.forms import fields_of
+from roundgate.core.records.shapes.places import place_of_set
 from roundgate.core.rulebook.model import RecordSet
 
 
@@ -186,6 +190,60 @@ class MoveRecord(RecordOperation, frozen=True, tag="record-move"):
         if here == to:
             return self.unchanged(target, *words)
         return self.edited(target, *words, lambda shape, editor: shape.move(editor, spec, record, to))
+
+
+class SwitchRecord(RecordOperation, frozen=True, tag="record-switch"):
+    """Comment a record out, so that it no longer counts but is still there; or let it count again as it is."""
+
+    on: bool
+
+    def make(self, target: Target) -> tuple[Change, Document]:
+        """See Operation. Raises EditRefused where records of this shape cannot be commented out."""
+        spec = self.spec(target)
+        if spec.parts or spec.turned:
+            raise EditRefused("a record of this shape is a part of something and cannot be commented out: remove it")
+        off = path_when_off(target.document, spec, self.record)
+        found = find_records(self.records(target), spec, self.record)
+        words = ("commented out", "counts") if self.on else ("counts", "commented out")
+        if (bool(found) and self.on) or (not found and not self.on and off is not None):
+            return self.unchanged(target, words[1], words[1])
+        if self.on and off is None:
+            raise EditRefused(f"no {self.record} is commented out there")
+        path = off if self.on and off is not None else self.found(target).path
+        document = apply_switch(target.format, target.document, path, on=self.on)
+        return Change(self, self.shown_name, self.file, *words), document
+
+
+def commented_out(document: Document, spec: RecordSet) -> dict[str, Path]:
+    """Give the records of a set that are commented out, by their key, each with its path."""
+    place = place_of_set(spec)
+    depth = len(place.home) + 1
+    key = () if spec.key == "*" else parse_path(field_key(spec.key, spec))
+    found: dict[str, Path] = {}
+    for entry in document.switched_off():
+        if len(entry.path) < depth or entry.path[: depth - 1] != place.home:
+            continue
+        path = entry.path[:depth]
+        if spec.key == "*" and isinstance(path[-1], str):
+            found.setdefault(path[-1], path)
+        elif spec.key != "*" and entry.path[depth:] == key:
+            found[entry.value] = path
+        elif spec.form and (fields := fields_of(entry.value, spec)) and spec.key in fields:
+            found[fields[spec.key][0]] = path
+    return found
+
+
+def path_when_off(document: Document, spec: RecordSet, key: str) -> Path | None:
+    """Give the path of a record that is commented out; None where none of that key is."""
+    path = commented_out(document, spec).get(key)
+    if path is not None or spec.key != "*":
+        return path
+    path = (*place_of_set(spec).home, key)
+    try:
+        document.switch(path, on=True)
+    except EditRefused:
+        return None
+    return path
 
 
 class FollowRename(Operation, frozen=True, tag="record-follow"):

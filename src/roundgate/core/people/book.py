@@ -11,7 +11,7 @@ import msgspec
 from msgspec import Struct
 
 from roundgate.core.formats import FORMATS, apply_edit
-from roundgate.core.formats.protocol import Document, Path, PlainData
+from roundgate.core.formats.protocol import Document, EditRefused, Path, PlainData
 from roundgate.core.formats.toml.writer import key_text, value_text
 from roundgate.core.people.ids import same_id
 from roundgate.core.rulebook.model import ItemKind
@@ -56,10 +56,10 @@ class People(Struct, frozen=True):
     people: dict[str, Person]
 
     def find(self, word: str) -> list[str]:
-        """Give the people that a word means: by their key, their name, another name, or an id."""
+        """Give the people that a word means: by their key as it is written, their name, another name, or an id."""
         lowered = word.lower()
-        if lowered in self.people:
-            return [lowered]
+        if word in self.people:
+            return [word]
         by_name = [key for key, person in self.people.items() if person.name.lower() == lowered]
         by_other = [key for key, person in self.people.items() if lowered in (one.lower() for one in person.also)]
         by_id = [
@@ -67,7 +67,8 @@ class People(Struct, frozen=True):
             for key, person in self.people.items()
             if any(lowered == one.lower() for ids in person.ids.values() for one in ids)
         ]
-        return by_name or by_other or by_id
+        by_key = [lowered] if lowered in self.people else []
+        return by_name or by_key or by_other or by_id
 
     def named(self, identifier: str, kinds: Mapping[str, ItemKind]) -> str:
         """Give the key of whoever has an id; empty where nobody has."""
@@ -156,6 +157,19 @@ def with_values(text: Text, changes: Sequence[tuple[Path, PlainData]]) -> Text:
         edit = document.remove(path) if value is None else document.set(path, value)
         document = apply_edit(kind, document, edit)
     return document.text
+
+
+def with_table(text: Text, path: Path, old: Mapping[str, PlainData], new: Mapping[str, PlainData]) -> Text:
+    """Give the book's text with a table of a person made another, however it is written. Raises EditRefused."""
+    if not old:
+        return with_values(text, [(path, dict(new))]) if new else text
+    try:
+        if not new:
+            return with_values(text, [(path, None)])
+    except EditRefused:  # its keys stand alone, as in ids.sailor = [...]
+        pass
+    changed = [((*path, name), value) for name, value in new.items() if old.get(name) != value]
+    return with_values(text, [*changed, *(((*path, name), None) for name in old if name not in new)])
 
 
 def with_person(text: Text, key: str, name: str, ids: Mapping[str, Sequence[str]], note: str = "") -> Text:

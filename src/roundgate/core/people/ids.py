@@ -9,8 +9,6 @@ import re
 import unicodedata
 from collections.abc import Callable, Mapping
 
-import regex
-
 from roundgate.core.rulebook.model import ItemKind
 
 _INVISIBLE = dict.fromkeys(
@@ -34,6 +32,8 @@ def plain_letters(text: str) -> str:
 
 
 def _search(pattern: str, text: str, *, case: bool) -> list[str]:
+    import regex  # it is large, and only what is pasted is searched
+
     flags = 0 if case else regex.IGNORECASE
     try:
         found = regex.finditer(rf"(?<![A-Za-z0-9])(?:{pattern})(?![A-Za-z0-9])", text, flags, timeout=_SECONDS)

@@ -5,16 +5,19 @@ from __future__ import annotations
 from collections.abc import Collection, Iterator
 from contextlib import suppress
 from datetime import date
+from typing import TYPE_CHECKING
 
 from msgspec import Struct
 
 from roundgate.core import values
 from roundgate.core.files import ServerFiles
-from roundgate.core.people.book import People
 from roundgate.core.people.until import end_on, is_over
 from roundgate.core.records.model import Record
 from roundgate.core.records.sets import records_in
 from roundgate.core.rulebook.model import RecordSet, Roster, Rulebook
+
+if TYPE_CHECKING:
+    from roundgate.core.people.book import People
 
 
 class Standing(Struct, frozen=True):

@@ -5,8 +5,10 @@ from __future__ import annotations
 import re
 from collections.abc import Collection
 from datetime import date, timedelta
+from typing import TYPE_CHECKING
 
-from roundgate.core.people.book import Person
+if TYPE_CHECKING:
+    from roundgate.core.people.book import Person
 
 _DAYS = {"d": 1, "w": 7}
 

@@ -13,7 +13,8 @@ from roundgate.core import values
 from roundgate.core.formats.protocol import Document, Path
 from roundgate.core.records.model import IN_BRACES, LISTS, Record
 from roundgate.core.records.shapes import shape_of
-from roundgate.core.rulebook.model import RecordField, RecordSet
+from roundgate.core.records.shapes.places import place_of_set
+from roundgate.core.rulebook.model import RecordField, RecordSet, Rulebook
 
 
 def records_in(document: Document | None, spec: RecordSet) -> list[Record]:
@@ -27,6 +28,11 @@ def paths_of_records(document: Document, sets: Iterable[RecordSet]) -> set[Path]
     """Give the paths of all entries of a document that belong to a record of one of the sets."""
     records = (record for spec in sets for record in records_in(document, spec))
     return {path for record in records for path in (record.path, *record.entry_paths())}
+
+
+def homes_in(book: Rulebook, path: str) -> set[Path]:
+    """Give the places in a file of the lists, maps and values that hold records."""
+    return {place_of_set(spec).home for spec in book.records.values() if book.file[spec.file].path == path}
 
 
 def rows_of(document: Document | None, spec: RecordSet) -> list[dict[str, Any]]:

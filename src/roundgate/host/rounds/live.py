@@ -7,11 +7,14 @@ from __future__ import annotations
 
 import time
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
+from pathlib import Path
 
 from roundgate.core.operations import Operation
 from roundgate.core.records.live import Told, told_for
 from roundgate.core.rounds import RoundOutcome, Step, ValueInForce, ValuesUnread
 from roundgate.host.errors import Trouble
+from roundgate.host.files import write_durably
 from roundgate.host.patterns import search
 from roundgate.host.rounds.bring_up import RoundResult
 from roundgate.host.rounds.context import Round
@@ -46,6 +49,7 @@ def tell_and_prove(round: Round) -> RoundResult:
     except NotProven as error:
         round.journal.note(Step.PROVE, f"not proven: {error.why}")
         return take_back(round, error)
+    _remember_started(round)
     if unread:
         round.journal.fact(ValuesUnread(tuple(unread)))
     if unread and not read:
@@ -54,6 +58,18 @@ def tell_and_prove(round: Round) -> RoundResult:
     more = f" Told, but not read back: {', '.join(unread)}." if unread else ""
     message = f"In force on {name}, without a stop: {', '.join(read)}.{more}"
     return RoundResult(RoundOutcome.PROVEN, message, operations=round.operations)
+
+
+def _remember_started(round: Round) -> None:
+    """Let the copies of what the running server has read be what it was told of."""
+    folder = round.server.files_folder
+    with suppress(OSError, Trouble):
+        for path in {one.operation.file for one in round.operations}:
+            data = folder.read(path)
+            if data is not None:
+                copy = Path(round.server.state) / "started" / path
+                copy.parent.mkdir(parents=True, exist_ok=True)
+                write_durably(str(copy), data)
 
 
 def _tell(round: Round, operations: Sequence[Operation]) -> tuple[list[str], list[str]]:
