@@ -15,14 +15,14 @@ from conftest import BOOK, SiteUnderTest, wait_for
 from hostile_shapes import Shape, shapes
 
 ENDINGS = {
-    "weather.ini": "ini", "startup.cfg": "cfg", "officers.json": "json", "guestlist.txt": "txt", "banned.txt": "txt",
+    "weather.ini": "ini", "startup.cfg": "cfg", "officers.json": "json", "guestlist.txt": "txt", "helms.yml": "yml",
     "ranks.yml": "yml", "berths.lua": "lua", "flotsam.json": "json", "seamanship.toml": "toml", "buoys.xml": "xml",
 }  # fmt: skip
 LIFE = (["status"], ["discard", "regatta"], ["stop", "regatta"], ["start", "regatta"], ["recover"])
 
 
 def contents(number: int) -> dict[str, bytes]:
-    """Give a hostile content for each file that the server itself does not read: shapes first, then any bytes."""
+    """Give a hostile content for each file that does not keep the server from starting: shapes first, then any bytes."""
     by_ending: dict[str, list[Shape]] = {}
     for shape in shapes():
         by_ending.setdefault(shape.ending, []).append(shape)

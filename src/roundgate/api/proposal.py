@@ -42,8 +42,8 @@ def propose(holder: Holder, operations: Sequence[Operation]) -> Proposal:
         after = merged(after, operation)
     outcome = holder.outcome(after)
     touched = {operation.file for operation in operations}  # in the other files nothing new can be wrong
-    old = {identity_of(one) for one in holder.findings_after(before, touched)}
     found = holder.findings_after(outcome, touched)
+    old = {identity_of(one) for one in holder.findings_after(before, touched)} if found else set()
     spoilt = touched & set(holder.read().unreadable)
     new = [one for one in found if identity_of(one) not in old or one.place.file in spoilt]
     told = [_not_put(one) if one.code == "slate-stuck" else replace(one, waiting=True) for one in in_order(new)]

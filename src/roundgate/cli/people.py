@@ -469,6 +469,10 @@ def _import(context: CallContext, words: list[str]) -> None:
         echo(f"{server.name}: nobody new for {name} is in that text.")
 
 
+_NAMED = 10
+"""So many people are named; more are counted."""
+
+
 def _sync(context: CallContext, word: str, *, exact: bool, yes_really: bool) -> None:
     """Put onto the slates what makes the rosters as the book wants them."""
     from roundgate.api.people import synced
@@ -483,9 +487,11 @@ def _sync(context: CallContext, word: str, *, exact: bool, yes_really: bool) -> 
         for over in found.ended:
             who = over.standing.record.value("name") or over.standing.id
             echo(f"{server.name}  {plain(who)}: the time on {over.standing.roster} ended on {over.end}")
-        for one in found.unwanted if not exact else ():
+        for one in found.unwanted[:_NAMED] if not exact else ():
             who = one.record.value("name") or one.id
             echo(f"{server.name}  {plain(who)} is on {one.roster}, unwanted by the book: kept (--exact takes it off)")
+        if len(found.unwanted) > _NAMED and not exact:
+            echo(f"{server.name}  and {len(found.unwanted) - _NAMED} more, unwanted by the book: kept")
         if found.operations:
             try:
                 put(server, found.operations, yes_really=yes_really)

@@ -59,12 +59,13 @@ def _layers(server: OpenServer, book: Rulebook, name: str) -> list[_Layers]:
     path = book.file[spec.file].path
     outcome = server.workspace.outcome(server.workspace.operations, [path])
     before = {record.key: record for record in _of(outcome.before, path, spec)}
-    after = {record.key: record for record in _of(outcome.after, path, spec)}
+    is_same = outcome.after.document(path) is outcome.before.document(path)
+    after = before if is_same else {record.key: record for record in _of(outcome.after, path, spec)}
     running = _running(server, path, spec)
     found = []
     for key, record in {**before, **after, **(running or {})}.items():
         disk = before.get(key)
-        waiting = _other(disk, after.get(key), book, name, ("new", "taken out"))
+        waiting = "" if is_same else _other(disk, after.get(key), book, name, ("new", "taken out"))
         told = ("still there", "not there")
         otherwise = "" if running is None else _other(disk, running.get(key), book, name, told)
         found.append(_Layers(record, waiting, otherwise, key in after))

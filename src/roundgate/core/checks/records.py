@@ -11,7 +11,7 @@ from roundgate.core.checks.context import CheckContext
 from roundgate.core.findings import Code, Finding, Place
 from roundgate.core.formats.protocol import Entry
 from roundgate.core.nearest import nearest
-from roundgate.core.people.ids import has_form, id_mistake, identity, meant_id
+from roundgate.core.people.ids import has_form, identities, meant_id
 from roundgate.core.records.model import Held, Record
 from roundgate.core.records.sets import records_in, referring
 from roundgate.core.rulebook.model import RecordField, RecordSet
@@ -103,7 +103,7 @@ def check_records(context: CheckContext, written: Collection[str] | None = None)
             yield from _doubles(context, name, sets[name], known[name])
             yield from _out_of_order(context, name, sets[name], known[name])
             yield from _unused(context, name, known)
-            for record in known[name]:
+            for record in known[name] if sets[name].field or sets[name].key != "*" else ():
                 yield from _record(context, name, sets[name], record, keys)
 
 
@@ -152,15 +152,16 @@ def _count(context: CheckContext, name: str, spec: RecordSet, count: int) -> Ite
 def _doubles(context: CheckContext, name: str, spec: RecordSet, records: list[Record]) -> Iterator[Finding]:
     seen: dict[str, str] = {}
     kind = context.book.kind.get(_kind_of_keys(spec))
-    for record in records:
-        meant = identity(record.key, kind) if kind else record.key
+    keys = [record.key for record in records]
+    known = identities(keys, kind) if kind is not None and kind.pattern else ((key, "") for key in keys)
+    for record, (meant, wrong) in zip(records, known, strict=True):
+        mistake = wrong if spec.key == "*" else ""  # the value of a field is checked as such
         if meant in seen:
             place = _place(context, spec, record, record.fields.get(spec.key))
             other = "" if seen[meant] == record.key else f", as {seen[meant]}"
             cause = f"{name} has {record.key} more than once{other}."
             yield context.finding("record-twice", "error", place, cause, "Delete one of them.", name)
         seen[meant] = record.key
-        mistake = id_mistake(record.key, kind) if spec.key == "*" and kind is not None else ""
         if mistake and kind is not None:
             right = meant_id(record.key, kind)
             like = f" It should look like {kind.example}." if not has_form(record.key, kind) else ""

@@ -8,12 +8,12 @@ from collections.abc import Mapping, Sequence
 from datetime import date
 
 import msgspec
-from msgspec import Struct
+from msgspec import Struct, field
 
 from roundgate.core.formats import FORMATS, apply_edit
 from roundgate.core.formats.protocol import Document, EditRefused, Path, PlainData
 from roundgate.core.formats.toml.writer import key_text, value_text
-from roundgate.core.people.ids import same_id
+from roundgate.core.people.ids import identity
 from roundgate.core.rulebook.model import ItemKind
 from roundgate.core.text import Text
 
@@ -54,6 +54,13 @@ class People(Struct, frozen=True):
 
     text: Text
     people: dict[str, Person]
+    _owners: dict[str, tuple[ItemKind | None, dict[str, str]]] = field(default_factory=dict)
+    """By the name of a kind of ids: the kind, and what all spellings of an id have in common to the key of its owner.
+
+    Worked out when it is first asked for.
+    """
+    _kinds: list[str] = field(default_factory=list)
+    """The names of the kinds of ids that people have."""
 
     def find(self, word: str) -> list[str]:
         """Give the people that a word means: by their key as it is written, their name, another name, or an id."""
@@ -72,11 +79,24 @@ class People(Struct, frozen=True):
 
     def named(self, identifier: str, kinds: Mapping[str, ItemKind]) -> str:
         """Give the key of whoever has an id; empty where nobody has."""
-        for key, person in self.people.items():
-            for kind, ids in person.ids.items():
-                if any(one == identifier or (kind in kinds and same_id(one, identifier, kinds[kind])) for one in ids):
-                    return key
+        if not self._kinds:
+            self._kinds.extend(dict.fromkeys(kind for person in self.people.values() for kind in person.ids))
+        for name in self._kinds:
+            kind = kinds.get(name)
+            known = self._owners.get(name)
+            if known is None or known[0] is not kind:
+                known = self._owners[name] = (kind, self._owners_of(name, kind))
+            found = known[1].get(identity(identifier, kind) if kind is not None else identifier)
+            if found:
+                return found
         return ""
+
+    def _owners_of(self, name: str, kind: ItemKind | None) -> dict[str, str]:
+        owners: dict[str, str] = {}
+        for key, person in self.people.items():
+            for one in person.ids.get(name, ()):
+                owners.setdefault(identity(one, kind) if kind is not None else one, key)
+        return owners
 
 
 def read_people(text: Text) -> People:

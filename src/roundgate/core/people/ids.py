@@ -7,7 +7,8 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from functools import lru_cache
 
 from roundgate.core.rulebook.model import ItemKind
 
@@ -42,9 +43,14 @@ def _search(pattern: str, text: str, *, case: bool) -> list[str]:
         return []
 
 
+@lru_cache(maxsize=64)
+def _matcher(pattern: str) -> Callable[[str], object]:
+    return re.compile(pattern).fullmatch
+
+
 def has_form(text: str, kind: ItemKind) -> bool:
     """Tell whether a text has the form of an id of a kind, whatever its check digit is."""
-    if re.fullmatch(kind.pattern, text) is None:
+    if _matcher(kind.pattern)(text) is None:
         return False
     return not ((kind.case == "upper" and text != text.upper()) or (kind.case == "lower" and text != text.lower()))
 
@@ -55,17 +61,18 @@ def id_mistake(text: str, kind: ItemKind) -> str:
         return ""
     if not has_form(text, kind):
         return f"'{text}' does not have the right form."
-    return "" if _is_whole(text, kind) else f"The check digit of '{text}' is wrong: a sign is mistyped or missing."
+    if kind.check and not _is_whole(text, kind):
+        return f"The check digit of '{text}' is wrong: a sign is mistyped or missing."
+    return ""
 
 
 def meant_id(pasted: str, kind: ItemKind) -> str:
     """Give the one id of a kind that a pasted text holds, as the server wants it; empty where none or several can."""
-    if not kind.pattern:
+    if not id_mistake(pasted, kind):
         return pasted
     text = plain_letters(pasted)
-    for one in (pasted, text):
-        if not id_mistake(one, kind):
-            return one
+    if not id_mistake(text, kind):
+        return text
     exact = [one for one in _search(kind.pattern, text, case=True) if not id_mistake(one, kind)]
     if len(exact) == 1:
         return exact[0]
@@ -94,7 +101,9 @@ def _laid_out(text: str, kind: ItemKind) -> str:
 
 
 def _without(text: str, signs: str) -> str:
-    return text.translate(dict.fromkeys(map(ord, signs)))
+    for sign in signs:
+        text = text.replace(sign, "")
+    return text
 
 
 def ids_in(text: str, kind: ItemKind) -> tuple[list[str], list[str]]:
@@ -112,7 +121,7 @@ def ids_in(text: str, kind: ItemKind) -> tuple[list[str], list[str]]:
 
 def _sameness(text: str, kind: ItemKind) -> str:
     """Give what all spellings of one id share."""
-    bare = _without(text, kind.optional)
+    bare = _without(text, kind.optional) if kind.optional else text
     return bare.lower() if kind.case == "any" else bare
 
 
@@ -126,13 +135,23 @@ def identity(text: str, kind: ItemKind) -> str:
     return _sameness(meant_id(text, kind) or text, kind)
 
 
+def identities(texts: Iterable[str], kind: ItemKind) -> Iterator[tuple[str, str]]:
+    """Give for each id what all its spellings have in common, and what is wrong with it; an empty text for nothing."""
+    matches, signs = _matcher(kind.pattern), kind.optional
+    is_simple = not kind.check and not kind.case and len(signs) < 2  # there may be very many
+    for text in texts:
+        if is_simple and matches(text):
+            yield text.replace(signs, "") if signs else text, ""
+            continue
+        mistake = id_mistake(text, kind)
+        yield (identity(text, kind) if mistake else _sameness(text, kind)), mistake
+
+
 # --- check digits ------------------------------------------------------------------------------------------------
 
 
 def _is_whole(text: str, kind: ItemKind) -> bool:
     """Tell whether the check digit of an id is right; it is worked out of the letters and digits between its ends."""
-    if not kind.check:
-        return True
     bare = text.removeprefix(kind.prefix).removesuffix(kind.suffix).upper()
     signs = "".join(one for one in bare if one.isascii() and one.isalnum())
     return bool(signs) and _CHECKS[kind.check](signs)

@@ -42,10 +42,12 @@ def kind_of_set(spec: RecordSet) -> str:
     return spec.field[spec.key].kind if spec.key in spec.field else ""
 
 
-def standings_in(files: ServerFiles) -> list[Standing]:
-    """Give everybody on the rosters of a server, in the order of its rulebook and its files."""
+def standings_in(files: ServerFiles, names: Collection[str] | None = None) -> list[Standing]:
+    """Give everybody on the rosters of a server, or on some of them, in the order of its rulebook and its files."""
     book, found = files.book, []
     for name, roster in book.roster.items():
+        if names is not None and name not in names:
+            continue
         spec = book.records[roster.records]
         for record in records_in(files.document(book.file[spec.file].path), spec):
             rank = record.value(roster.rank) if roster.rank else None
@@ -55,7 +57,9 @@ def standings_in(files: ServerFiles) -> list[Standing]:
 
 def _until(record: Record, roster: Roster, spec: RecordSet) -> str:
     """Give the day on which a time ends by the file, as YYYY-MM-DD; empty where it does not end or cannot be read."""
-    stored = record.value(roster.until) if roster.until else None
+    if not roster.until:
+        return ""
+    stored = record.value(roster.until)
     with suppress(values.ValueProblem):
         return str(values.read(stored, spec.field[roster.until])) if stored else ""
     return ""
@@ -74,7 +78,8 @@ def ended_on(files: ServerFiles, people: People, places: Collection[str], today:
     """Give those whose time on a roster is over; ``places`` are the server's name, its tags, and ``@all``."""
     kinds = files.book.kind
     has_ends = any(person.until for person in people.people.values())
-    for one in standings_in(files):
+    ending = [name for name, roster in files.book.roster.items() if roster.until or has_ends]
+    for one in standings_in(files, ending):
         if one.until:
             if is_over(one.until, today):
                 yield Ended(one, one.until, in_file=True)

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from operator import itemgetter
+from typing import NamedTuple
 
 from msgspec import Struct
 
@@ -12,7 +13,7 @@ _PLAIN = re.compile(r"[A-Za-z0-9 ,;:'\"!@#%&=_<>/~-]+")
 _PARTS = re.compile(r"\\.|\[(?:\\.|[^\]])*\]|\((?:\?(?:P<\w+>|<[=!]|[:=!]))?|[)^$.*+?|{}]|[^\\\[\]()^$.*+?|{}]+")
 
 
-class Sighting(Struct, frozen=True):
+class Sighting(NamedTuple):
     """Somebody came or went: the id, the name, when (as the log writes it; empty where it does not), and which."""
 
     id: str
@@ -49,32 +50,71 @@ class LogPattern:
     def __init__(self, joined: str, left: str) -> None:
         """Compile them. Raises re.error."""
         self._kinds = [
-            (re.compile(pattern.encode()), needed_text(pattern).encode(), came)
+            _Kind(re.compile(pattern.encode()), needed_text(pattern).encode(), came)
             for pattern, came in ((joined, True), (left, False))
             if pattern
         ]
+        self._texts: dict[bytes | None, str] = {None: ""}
+        """Ids and names as text: the same people come again and again."""
 
-    def search(self, block: bytes) -> Iterator[Sighting]:
+    def search(self, block: bytes) -> list[Sighting]:
         """Give who is seen in a block of whole lines, in the order of the log."""
-        found = [hit for pattern, text, came in self._kinds for hit in _hits(block, pattern, text, came=came)]
-        yield from (sighting for _, sighting in sorted(found, key=lambda hit: hit[0]))
+        found = [hit for kind in self._kinds for hit in _hits(block, kind)]
+        found.sort(key=itemgetter(0))
+        if len(self._texts) > _MOST_TEXTS:
+            self._texts = {None: ""}
+        texts, text_of = self._texts, self._text
+        return [
+            Sighting(
+                texts[who] if who in texts else text_of(who),
+                texts[name] if name in texts else text_of(name),
+                time.decode("utf-8", "replace") if time else "",
+                came,
+            )
+            for _, who, name, time, came in found
+        ]
+
+    def _text(self, raw: bytes | None) -> str:
+        text = self._texts[raw] = (raw or b"").decode("utf-8", "replace")
+        return text
 
 
-def _hits(block: bytes, pattern: re.Pattern[bytes], text: bytes, *, came: bool) -> Iterator[tuple[int, Sighting]]:
-    at = 0
-    while at < len(block):
-        here = block.find(text, at) if text else at
+_MOST_TEXTS = 100_000
+
+
+class _Kind:
+    """One pattern: what every match must hold, and the numbers of its groups, 0 for those that it does not have."""
+
+    def __init__(self, pattern: re.Pattern[bytes], text: bytes, came: bool) -> None:
+        self.pattern = pattern
+        self.text = text
+        self.came = came
+        self.groups = [pattern.groupindex.get(name, 0) for name in ("id", "name", "time")]
+
+
+_Hit = tuple[int, bytes | None, bytes | None, bytes | None, bool]
+"""Where the line begins, id, name and time as the log has them, and whether somebody came."""
+
+
+def _hits(block: bytes, kind: _Kind) -> list[_Hit]:
+    found: list[_Hit] = []
+    at, size, text, came = 0, len(block), kind.text, kind.came
+    find, before, search = block.find, block.rfind, kind.pattern.search
+    who, name, time = kind.groups
+    while at < size:
+        here = find(text, at) if text else at
         if here < 0:
-            return
-        start = block.rfind(b"\n", 0, here) + 1
-        end = block.find(b"\n", here)
-        end = len(block) if end < 0 else end
-        match = pattern.search(block[start : min(end, start + _LONGEST_LINE)])
+            break
+        start = before(b"\n", at, here) + 1 or at
+        end = find(b"\n", here)
+        end = size if end < 0 else end
+        match = search(block[start : end if end - start < _LONGEST_LINE else start + _LONGEST_LINE])
         if match:
-            groups = match.groupdict()
-            words = {name: (groups.get(name) or b"").decode("utf-8", "replace") for name in ("id", "name", "time")}
-            yield start, Sighting(words["id"], words["name"], words["time"], came)
+            found.append(
+                (start, match[who] if who else None, match[name] if name else None, match[time] if time else None, came)
+            )
         at = end + 1
+    return found
 
 
 class SeenPerson(Struct):
@@ -92,7 +132,10 @@ class SeenPerson(Struct):
 
 def fold(people: dict[str, SeenPerson], sighting: Sighting, at: float) -> None:
     """Add a sighting at a time, in seconds since 1970, to what is known."""
-    person = people.setdefault(sighting.id or sighting.name, SeenPerson())
+    key = sighting.id or sighting.name
+    person = people.get(key)
+    if person is None:
+        person = people[key] = SeenPerson()
     if sighting.name and sighting.name != person.name:
         person.name = sighting.name
         person.names = [*(one for one in person.names if one != sighting.name), sighting.name][-10:]

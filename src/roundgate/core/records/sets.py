@@ -5,6 +5,7 @@ How they are written is the business of their shape; see ``shapes``.
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from typing import Any
@@ -16,12 +17,20 @@ from roundgate.core.records.shapes import shape_of
 from roundgate.core.records.shapes.places import place_of_set
 from roundgate.core.rulebook.model import RecordField, RecordSet, Rulebook
 
+_KNOWN: deque[tuple[Document, RecordSet, list[Record]]] = deque(maxlen=12)
+"""The sets that were read last: a command asks for one again and again, and a set may be very large."""
+
 
 def records_in(document: Document | None, spec: RecordSet) -> list[Record]:
-    """Give the records of a set, in the order of the file; none where there is no file."""
+    """Give the records of a set, in the order of the file; none where there is no document. The list is shared."""
     if document is None:
         return []
-    return shape_of(spec).read(document, spec)
+    for known, same, records in _KNOWN:
+        if known is document and same is spec:
+            return records
+    records = shape_of(spec).read(document, spec)
+    _KNOWN.append((document, spec, records))
+    return records
 
 
 def paths_of_records(document: Document, sets: Iterable[RecordSet]) -> set[Path]:

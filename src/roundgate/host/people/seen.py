@@ -20,7 +20,7 @@ from roundgate.host.files import write_durably
 from roundgate.host.servers import Server
 
 _SEEN = "seen.json"
-_BLOCK = 8 << 20
+_BLOCK = 1 << 20
 
 
 def _open_zst(path: Path, mode: str) -> IO[bytes]:
@@ -97,13 +97,13 @@ def _logs(server: Server) -> list[Path]:
 def _read_log(path: Path, start: int, pattern: LogPattern, form: str, people: dict[str, SeenPerson]) -> int:
     """Read a log from a byte on; give where the last whole line ended."""
     opener: Callable[..., IO[bytes]] = _OPENERS.get(path.suffix, open)
-    fallback = path.stat().st_mtime
+    clock = _Clock(form, path.stat().st_mtime)
     with opener(path, "rb") as file:
         file.seek(start)
         at = start
         for block in _blocks(file):
             for sighting in pattern.search(block):
-                fold(people, sighting, _seconds(sighting.time, form, fallback))
+                fold(people, sighting, clock.seconds(sighting.time))
             at += len(block)
     return at
 
@@ -123,12 +123,33 @@ def _blocks(file: IO[bytes]) -> Iterator[bytes]:
         rest = data[cut:]
 
 
-def _seconds(text: str, form: str, fallback: float) -> float:
-    """Give a time of a log in seconds since 1970, in this machine's zone; the file's own where the line has none."""
-    if text and form:
+_USUAL = "%Y-%m-%d %H:%M:%S"
+
+
+class _Clock:
+    """Reads the times of one log, in this machine's zone; the file's own time where a line has none."""
+
+    def __init__(self, form: str, fallback: float) -> None:
+        self.form = form
+        self.fallback = fallback
+        self._hours: dict[str, float] = {}
+        """The hours that were read, such as ``2026-11-05 19``: within one, the clock is not set."""
+
+    def seconds(self, text: str) -> float:
+        """Give a time in seconds since 1970."""
+        if not text or not self.form:
+            return self.fallback
         with suppress(ValueError, OverflowError):
-            return datetime.strptime(text, form).timestamp()
-    return fallback
+            if self.form != _USUAL or len(text) != 19:
+                return datetime.strptime(text, self.form).timestamp()
+            hour = self._hours.get(text[:13])
+            if hour is None:
+                datetime.strptime(text, self.form)
+                hour = self._hours[text[:13]] = datetime.fromisoformat(f"{text[:13]}:00").timestamp()
+            minute, second = int(text[14:16]), int(text[17:])
+            if text[13] == text[16] == ":" and minute < 60 and second < 62:
+                return hour + minute * 60 + second
+        return self.fallback
 
 
 def since(seen: dict[str, SeenPerson], seconds: float) -> dict[str, SeenPerson]:

@@ -6,6 +6,7 @@ python -m roundgate.host.rounds run|recover SITE-FOLDER NUMBER [EVENTS-HANDLE]
 from __future__ import annotations
 
 import contextlib
+import gc
 import os
 import signal
 import sqlite3
@@ -30,6 +31,7 @@ from roundgate.host.store import Store
 
 def main() -> None:
     """Run or recover the round that the arguments name. The exit code is 0 where the round is closed at the end."""
+    gc.set_threshold(200_000, 20, 20)  # see cli.main
     verb, folder, number = sys.argv[1], Path(sys.argv[2]).absolute(), int(sys.argv[3])
     events = int(sys.argv[4]) if len(sys.argv) > 4 else None
     if events is not None:

@@ -51,6 +51,8 @@ class LinesDocument:
     @cached_property
     def rows(self) -> list[Row]:
         """Every entry with its spans, in order."""
+        if self._is_plain:
+            return [Row(entry.start, entry.end, entry.end) for entry in self._entries]
         lines = list(self._lines())
         if not self.dialect.records:
             return [row for row in lines if row is not None]
@@ -65,6 +67,19 @@ class LinesDocument:
                 blocks.append(row)
                 is_open = True
         return blocks
+
+    @property
+    def _is_plain(self) -> bool:
+        """Tell whether it is the usual list, which may be very long: a line is an entry, without a note."""
+        return not self.dialect.records and not self.dialect.notes and "\r" not in self.text.body
+
+    def _plain_entries(self) -> list[Entry]:
+        marks = "|".join(re.escape(mark) for mark in self.marks)
+        item = re.compile(rf"^[ \t]*+(?!{marks})([^ \t\n]++(?:[ \t]++[^ \t\n]++)*+)", re.MULTILINE)
+        return [
+            Entry((number,), found[1], start := found.start(1), start, start, found.end(1))
+            for number, found in enumerate(item.finditer(self.text.body))
+        ]
 
     def _lines(self) -> Iterator[Row | None]:
         """Give the span of what each line says; None for a blank line. A comment line gives nothing at all."""
@@ -88,6 +103,8 @@ class LinesDocument:
 
     @cached_property
     def _entries(self) -> list[Entry]:
+        if self._is_plain:
+            return self._plain_entries()
         return [
             Entry((number,), self._value(row), row.start, row.start, *row[:2]) for number, row in enumerate(self.rows)
         ]
@@ -102,7 +119,8 @@ class LinesDocument:
 
     def find(self, path: Path) -> Entry | None:
         """Give an entry by its number, or one part of it by number and name."""
-        near = self._near(path) if "rows" not in self.__dict__ else None
+        is_read = "rows" in self.__dict__ or "_entries" in self.__dict__
+        near = None if is_read else self._near(path)
         if near:
             return near.entry(path)
         number = path[0] if path else None

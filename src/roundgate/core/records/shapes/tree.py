@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
+from roundgate.core.formats.lines.document import LinesDocument
 from roundgate.core.formats.places import key_of
 from roundgate.core.formats.protocol import Document, EditRefused, Entry, EntryKind, Path, PlainData
 from roundgate.core.formats.shared.paths import parse_path
@@ -22,6 +23,8 @@ class Tree:
 
     def read(self, document: Document, spec: RecordSet) -> list[Record]:
         """See Shape."""
+        if isinstance(document, LinesDocument) and not document.dialect.fields and spec.key == "*":
+            return [Record(entry.value, entry.path, {}) for entry in document.entries()]  # there may be very many
         names = {key_of(parse_path(field.key)) if field.key else name: name for name, field in spec.field.items()}
         groups = entries_by_record(document, spec)
         for path in groups if document.dialect.fields else ():
