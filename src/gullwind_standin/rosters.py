@@ -91,6 +91,7 @@ class Rosters:
         """Read ``- cove/ID: SEAT`` below the heading ``helms:``; other platforms are none of this server's."""
         found = {}
         for line in self._lines("helms.yml"):
+            line = re.sub(r"\s#.*", "", line).strip()
             match = re.fullmatch(r"- ['\"]?cove/(GW-[0-9A-Z]{4}-[0-9A-Z]{4})['\"]?: *['\"]?(\w+)['\"]?", line)
             if match and match[2] in _SEATS:
                 found[match[1]] = match[2]

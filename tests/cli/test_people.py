@@ -279,7 +279,9 @@ def test_the_last_admin_and_oneself_stay_unless_that_is_really_meant(club: SiteU
     assert "the last admin of regatta" in club.fails(1, "move", "regatta", "officers/Tern", "--to", "bans")
     said = club.fails(1, "remove", "regatta", "officers/Tern")
     assert "Tern is the last admin of regatta. Nothing was put on the slate." in said and "--yes-really" in said
-    assert "the last admin" in club.fails(1, "roster", "sync", "regatta", "--exact")
+    club.ok("people", "add", "Ruff", "GW-9999-AAAA")
+    club.ok("people", "want", "Ruff", "regatta", "officers:deckhand")
+    assert "That is you" in club.fails(1, "roster", "sync", "regatta", "--exact")
     club.ok("remove", "regatta", "officers/Tern", "--yes-really")
     assert "(4 waiting)" in club.ok("set", "regatta", "race.laps=4")
 
@@ -297,6 +299,10 @@ def test_somebody_moves_from_one_roster_to_another(club: SiteUnderTest) -> None:
     assert "Skua leaves officers" in said and "Skua joins bans: banned" in said
     club.ok("move", "regatta", f"guests/{PLOVER}", "--to", "officers", "--as", "deckhand")
     club.ok("apply", "regatta", "--yes", "--despite-errors")
+    assert "Plover" in club.fails(2, "remove", "regatta", "guests/Plover"), "gone already, and not in the book"
+    club.ok("people", "add", "Terence", TERN)
+    assert f"guests/{TERN}" in club.ok("remove", "regatta", "guests/terence"), "by the name in the people book"
+    assert f"Terence ({TERN}) leaves guests" in club.ok("slate", "regatta")
     assert f"id: {SKUA}\nname: Skua\nuntil: {date.today() + timedelta(days=14)}\n" in club.text("regatta", "banned.txt")
     officers = json.loads(club.text("regatta", "officers.json"))["officers"]
     assert officers[-1] == {"id": PLOVER, "rank": "deckhand"} and SKUA not in club.text("regatta", "officers.json")

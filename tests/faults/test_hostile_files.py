@@ -22,7 +22,7 @@ LIFE = (["status"], ["discard", "regatta"], ["stop", "regatta"], ["start", "rega
 
 
 def contents(number: int) -> dict[str, bytes]:
-    """Give a hostile content for each file that does not keep the server from starting: shapes first, then any bytes."""
+    """Give a hostile content for each file that keeps no server from starting: shapes first, then any bytes."""
     by_ending: dict[str, list[Shape]] = {}
     for shape in shapes():
         by_ending.setdefault(shape.ending, []).append(shape)

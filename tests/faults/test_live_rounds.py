@@ -21,7 +21,7 @@ from roundgate.host.rounds.process import launch
 __all__ = ["quick_site"]
 
 DEMO = Path(roundgate.__file__).parent / "demo" / "site" / "regatta"
-KNOT, WREN, BANNED = "GW-4Z8Q-R7HB", "GW-7K3M-Q2XD", "GW-3X7Q-Z1PC"
+KNOT, WREN, SKUA, BANNED = "GW-4Z8Q-R7HB", "GW-7K3M-Q2XD", "GW-2H9V-L6RB", "GW-3X7Q-Z1PC"
 CONFIRM = r"shows = '\bbanned\b'"
 
 
@@ -64,12 +64,15 @@ def test_a_ban_is_in_force_at_once_and_the_server_is_not_stopped(quay: SiteUnder
     assert [(one["kind"], one["outcome"]) for one in shown[:2]] == [("live", "proven")] * 2
 
 
-def test_what_the_server_reads_again_is_in_force_and_said_to_be_unread(quay: SiteUnderTest) -> None:
+def test_what_the_server_reads_again_is_in_force_and_asked_for_where_it_can_be(quay: SiteUnderTest) -> None:
     process = quay.server_process("regatta")
     assert "officer harbourmaster" in who(quay, WREN)
     said = quay.ok("set", "regatta", "officers/Wren.rank=coxswain", "--now")
-    assert "officers reload" in said and f"Not read back: officers/{WREN}.rank" in said
+    assert "officers reload" in said and f"In force on regatta, without a stop: officers/{WREN}.rank" in said
     assert "officer coxswain" in who(quay, WREN) and quay.server_process("regatta") == process
+    with_book(quay, ("live = { ask = \"who {id}\", shows = '\\bofficer {rank}\\b' }\n", ""))
+    said = quay.ok("set", "regatta", "officers/Wren.rank=deckhand", "--now")
+    assert f"Not read back: officers/{WREN}.rank" in said and "officer deckhand" in who(quay, WREN)
     quay.ok("set", "regatta", "officers/Wren.rank=marshal", "race.laps=4")
     assert f"officers/{WREN}.rank, race.laps: can also come into force without a restart" in quay.ok("slate", "regatta")
     said = quay.ok("apply", "regatta", "--live")
@@ -94,6 +97,18 @@ def test_what_is_not_confirmed_is_put_back_in_the_file_and_on_the_server(
     assert quay.text("regatta", "banned.txt") == before and quay.server_process("regatta") == process
     assert "banned" not in who(quay, KNOT)
     assert f"bans/{KNOT}" in quay.ok("slate", "regatta")
+
+
+def test_a_round_that_stops_the_server_asks_for_people_too(quay: SiteUnderTest) -> None:
+    quay.ok("add", "regatta", "grants", KNOT, "--as", "3")
+    quay.ok("remove", "regatta", "officers/Skua")
+    said = quay.ok("apply", "regatta", "--yes")
+    assert "regatta is up with the change in force" in said
+    assert f"grants/{KNOT} is there, says its console" in said and f"officers/{SKUA} is gone, says its console" in said
+    with_book(quay, ("shows = '\\bgrant {level}\\b'", "shows = 'grant 8'"))
+    quay.ok("set", "regatta", f"grants/{KNOT}.level=5")
+    assert "does not confirm grants/" in quay.fails(3, "apply", "regatta", "--yes")
+    assert "grant 3" in who(quay, KNOT)
 
 
 def test_a_server_that_is_down_or_cannot_be_told_is_said(quay: SiteUnderTest) -> None:

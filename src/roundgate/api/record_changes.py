@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -22,6 +22,7 @@ from roundgate.core.operations import (
     SwitchRecord,
 )
 from roundgate.core.operations.records import RecordOperation, commented_out, path_when_off, template_values
+from roundgate.core.people.rosters import kind_of_set
 from roundgate.core.records.looks import with_looks
 from roundgate.core.records.model import Record, separator_of
 from roundgate.core.records.sets import find_records, records_in, referring
@@ -29,7 +30,7 @@ from roundgate.core.rulebook.model import RecordField, RecordSet, Rulebook
 from roundgate.core.secrets import is_secret_field
 from roundgate.core.values import ValueProblem
 from roundgate.host.errors import Trouble, UnknownName, WrongWords
-from roundgate.host.workspace import Holder
+from roundgate.host.workspace import Holder, Workspace
 
 ALL = "*"
 """In an address, every record of the set."""
@@ -134,9 +135,28 @@ class RecordChanges:
         if found:
             titles = ", ".join(f"{record.title(spec)} ({record.key})" for record in found)
             raise WrongWords(f"'{word}' could be {titles}.", f"Say which, by its key: {name}/{found[0].key}")
+        by_name = self._person(spec, word, {record.key: record for record in records})
+        if by_name is not None:
+            return (by_name,)
         near = nearest(word, [*(record.key for record in records), *(record.title(spec) for record in records)])
         hint = f"Did you mean {name}/{near}?" if near else f"roundgate show {self.holder.name} {name}"
         raise UnknownName(f"{self.holder.name} has no {name}/{word}.", hint)
+
+    def _person(self, spec: RecordSet, word: str, records: Mapping[str, Record]) -> Record | None:
+        """Give the record of whoever is called so in the people book, or in the logs; None where none of them is there.
+
+        Raises WrongWords where several are.
+        """
+        from roundgate.api.whom import whoever  # only where a name has to be looked up
+
+        kind = kind_of_set(spec)
+        if not kind or not isinstance(self.holder, Workspace):
+            return None
+        try:
+            who = whoever(self.holder.server.site, self.holder.server, word, kind)
+        except UnknownName:
+            return None
+        return records.get(who.id)
 
     # --- operations ---
 

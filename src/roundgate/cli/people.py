@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from roundgate.cli.screen.outputs import PersonOnServer, PersonOutput, SeenOutput
     from roundgate.core.formats.protocol import PlainData
     from roundgate.core.people.book import People, Person
+    from roundgate.core.people.rosters import Standing
     from roundgate.core.people.seen import SeenPerson
     from roundgate.core.text import Text
 
@@ -178,9 +179,11 @@ def _on_server(server: OpenServer, person: Person, seen: dict[str, SeenPerson]) 
 
 
 def _stayed(seconds: float) -> str:
-    from roundgate.core.values.units import format_seconds
-
-    return format_seconds(int(seconds)) if seconds >= 1 else ""
+    """Say how long somebody stayed, in days and hours, hours and minutes, or minutes."""
+    hours, minutes = divmod(round(seconds / 60), 60)
+    if hours >= 24:
+        return f"{hours // 24}d{hours % 24}h"
+    return f"{hours}h{minutes:02}m" if hours else f"{minutes}m" if seconds >= 1 else ""
 
 
 def _when(seconds: float) -> str:
@@ -386,7 +389,8 @@ def roster(
 ) -> None:
     """Who is on which roster (admins, guests, bans) of which server; or make the rosters as the people book wants them.
 
-    'sync' puts what is missing onto the slates. Who is there and not wanted is told and kept, unless --exact.
+    'sync' puts what is missing onto the slates. Who is not wanted, on a roster on which the book wants others, is told
+    and kept, unless --exact.
     'import' takes the ids out of any text: a list, CSV, JSON, a chat. Doubtful ones are told and not taken.
     'first' starts a fresh server, waits for you to come in, and makes you admin: for when nobody is yet.
     """
@@ -412,15 +416,19 @@ def roster(
 def _matrix(context: CallContext, servers: list[OpenServer], *, as_json: bool) -> None:
     """Print people by servers, and what each is there."""
     from roundgate.api.people import standings
+    from roundgate.core.people.until import end_on
+    from roundgate.host.people.book import places_of
 
     book = _book(context)
     cells: dict[str, dict[str, list[str]]] = {}
     names: dict[str, str] = {}
     for server in servers:
+        places = places_of(server.server)
         for one in standings(server):
-            place = f"{one.roster}:{one.rank}" if one.rank else one.roster
-            cells.setdefault(one.id, {}).setdefault(server.name, []).append(place)
             key = book.named(one.id, server.book.kind)
+            end = one.until or (end_on(book.people[key], one.roster, places) if key else "")
+            place = one.roster + (f":{one.rank}" if one.rank else "") + (f" until {end}" if end else "")
+            cells.setdefault(one.id, {}).setdefault(server.name, []).append(place)
             names[one.id] = book.people[key].name if key else names.get(one.id) or one.record.value("name") or ""
     if as_json:
         from roundgate.cli.screen.outputs import RosterOutput
@@ -469,6 +477,12 @@ def _import(context: CallContext, words: list[str]) -> None:
         echo(f"{server.name}: nobody new for {name} is in that text.")
 
 
+def _name(server: OpenServer, standing: Standing, book: People) -> str:
+    """Give what somebody on a roster is called: by the people book, else by the file, else their id."""
+    key = book.named(standing.id, server.book.kind)
+    return plain(book.people[key].name if key else standing.record.value("name") or standing.id)
+
+
 _NAMED = 10
 """So many people are named; more are counted."""
 
@@ -485,11 +499,11 @@ def _sync(context: CallContext, word: str, *, exact: bool, yes_really: bool) -> 
         for name in found.unknown:
             echo(f"{server.name}  has no roster '{name}'; the people book names it")
         for over in found.ended:
-            who = over.standing.record.value("name") or over.standing.id
-            echo(f"{server.name}  {plain(who)}: the time on {over.standing.roster} ended on {over.end}")
+            who = _name(server, over.standing, book)
+            echo(f"{server.name}  {who}: the time on {over.standing.roster} ended on {over.end}")
         for one in found.unwanted[:_NAMED] if not exact else ():
-            who = one.record.value("name") or one.id
-            echo(f"{server.name}  {plain(who)} is on {one.roster}, unwanted by the book: kept (--exact takes it off)")
+            who = _name(server, one, book)
+            echo(f"{server.name}  {who} is on {one.roster}, unwanted by the book: kept (--exact takes it off)")
         if len(found.unwanted) > _NAMED and not exact:
             echo(f"{server.name}  and {len(found.unwanted) - _NAMED} more, unwanted by the book: kept")
         if found.operations:

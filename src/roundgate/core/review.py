@@ -16,7 +16,7 @@ from roundgate.core.files import ServerFiles, default_words, format_value, held_
 from roundgate.core.formats.places import find_key
 from roundgate.core.formats.protocol import Entry
 from roundgate.core.operations import AddRecord, Change, CopyFile, Operation, RemoveRecord, SetField
-from roundgate.core.records.live import can_be_live
+from roundgate.core.records.live import can_be_live, told_for
 from roundgate.core.rulebook.expansion import setting_at
 from roundgate.core.rulebook.model import Rulebook, Setting
 from roundgate.core.secrets import (
@@ -197,7 +197,8 @@ def _consequences(outcome: Outcome) -> Iterator[Consequence]:
     unknown = [change.name for change in real if _is_not_described(change, book)]
     if unknown:
         yield Consequence(ConsequenceCode.NOT_DESCRIBED, tuple(unknown))
-    readable = [one.name for one in real if not isinstance(one.operation, CopyFile)]
+    asked = {one.name for one in told_for([change.operation for change in real], outcome.after) if one.ask}
+    readable = [one.name for one in real if not isinstance(one.operation, CopyFile) and one.name not in asked]
     unread = [name for name in dict.fromkeys(readable) if not _can_be_read(name, book, unknown)]
     if unread:
         yield Consequence(ConsequenceCode.NOT_READABLE, tuple(unread))

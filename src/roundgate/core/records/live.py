@@ -8,7 +8,7 @@ from collections.abc import Iterable, Mapping
 from msgspec import Struct
 
 from roundgate.core.files import ServerFiles
-from roundgate.core.operations import AddRecord, Operation, RemoveRecord
+from roundgate.core.operations import AddRecord, Operation, RemoveRecord, SetField
 from roundgate.core.operations.records import RecordOperation
 from roundgate.core.records.model import IN_BRACES
 from roundgate.core.records.sets import records_in
@@ -18,14 +18,17 @@ from roundgate.core.rulebook.model import RosterLive, Rulebook
 class Told(Struct, frozen=True):
     """What a console is told for one change: the command, and the question whose answer shows the change, if any."""
 
-    command: str
+    name: str
+    """The address of what changes."""
+    command: str = ""
+    """Empty where a running server cannot be told."""
+    reads_file: bool = False
+    """Whether the command lets the server read its file again, so that it is one for many changes."""
     ask: str = ""
     shows: str = ""
-    """A pattern: the answer shows that the record is there where it matches."""
+    """A pattern: the answer shows that the record is there, as it is to be, where it matches."""
     is_there: bool = True
     """Whether the record is to be there afterwards."""
-    name: str = ""
-    """The address of the record."""
 
 
 def can_be_live(operation: Operation, book: Rulebook) -> bool:
@@ -51,32 +54,40 @@ def _command(operation: RecordOperation, live: RosterLive, *, back: bool) -> str
 
 
 def told_for(operations: Iterable[Operation], files: ServerFiles, *, back: bool = False) -> list[Told]:
-    """Give what the console is told of operations, each command once. ``files`` are those that it is to agree with.
+    """Give what the console is told of operations on records, and asked. ``files`` are those that it is to agree with.
 
     ``back``: they are taken back, and ``files`` are as they were before them.
     """
-    book = files.book
-    found: dict[str, Told] = {}
+    book, found = files.book, []
     for operation in operations:
         if not isinstance(operation, RecordOperation) or operation.set not in book.records:
             continue
-        live = _live_of(operation, book)
+        live, values = _live_of(operation, book), _values(operation, files)
         command = _command(operation, live, back=back) if live is not None else ""
-        values = _values(operation, files)
-        if live is not None and command:
-            is_there = isinstance(operation, AddRecord) != back
-            told = Told(
-                _filled(command, values),
-                _filled(live.ask, values),
-                _filled(live.shows, {name: re.escape(value) for name, value in values.items()}),
-                is_there,
+        reload = book.records[operation.set].reload
+        is_gone = isinstance(operation, AddRecord) if back else isinstance(operation, RemoveRecord)
+        is_asked = live is not None and bool(live.ask) and isinstance(operation, AddRecord | RemoveRecord | SetField)
+        found.append(
+            Told(
                 operation.shown_name,
+                _filled(command, values) or reload,
+                reads_file=not command and bool(reload),
+                ask=_filled(live.ask, values) if live is not None and is_asked else "",
+                shows=_pattern(live.shows, values) if live is not None and is_asked else "",
+                is_there=not is_gone,
             )
-            found[told.command] = told
-        elif book.records[operation.set].reload:
-            reload = book.records[operation.set].reload
-            found.setdefault(reload, Told(reload))
-    return list(found.values())
+        )
+    return found
+
+
+def commands_of(told: Iterable[Told], *, reads_file: bool | None = None) -> list[str]:
+    """Give the commands, each once; where ``reads_file`` is given, only those that do, or do not."""
+    chosen = (one.command for one in told if one.command and reads_file in (None, one.reads_file))
+    return list(dict.fromkeys(chosen))
+
+
+def _pattern(shows: str, values: Mapping[str, str]) -> str:
+    return _filled(shows, {name: re.escape(value) for name, value in values.items()})
 
 
 def _values(operation: RecordOperation, files: ServerFiles) -> Mapping[str, str]:

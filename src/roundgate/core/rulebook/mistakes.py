@@ -155,8 +155,8 @@ def _live_mistakes(live: RosterLive, spec: RecordSet) -> Iterator[str]:
         for field in IN_BRACES.findall(text):
             if field != "id" and field not in spec.field:
                 yield unknown("field", field, spec.field)
-    if not live.add or not live.remove:
-        yield "Both 'add' and 'remove' are needed: what is not proven is taken back."
+    if bool(live.add) != bool(live.remove):
+        yield "'add' and 'remove' belong together: what is not proven is taken back."
     if bool(live.ask) != bool(live.shows):
         yield "'ask' and 'shows' belong together: a question, and a pattern for its answer."
     yield from pattern_mistakes(IN_BRACES.sub("x", live.shows))

@@ -280,7 +280,7 @@ class RecordSet(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=Tr
 
 
 class RosterLive(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """How a running server is told who is on a roster; `{id}` and the fields of the record may be in each text."""
+    """How a running server is told, and asked, who is on a roster; `{id}` and the fields may be in each text."""
 
     add: Annotated[str, _about("the console command that puts somebody on it: `ban {id} {name}`")] = ""
     remove: Annotated[str, _about("the console command that takes somebody off it: `unban {id}`")] = ""

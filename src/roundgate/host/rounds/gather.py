@@ -18,6 +18,7 @@ from roundgate.core.review import Review, review_of
 from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.core.slate import Outcome
 from roundgate.host.drivers.protocol import RunState
+from roundgate.host.people.book import with_names
 from roundgate.host.rounds.options import Options, RoundAborted
 from roundgate.host.servers import Server
 from roundgate.host.store import Store, Waiting
@@ -35,7 +36,7 @@ def _reviewed(server: Server, outcome: Outcome) -> Review:
     """Give the review of an outcome, with what is remembered of the world that it names."""
     review = review_of(outcome)
     fixed = world_consequences(server, outcome) if any(not change.is_nothing for change in outcome.changes) else []
-    return replace(review, consequences=(*review.consequences, *fixed)) if fixed else review
+    return replace(review, consequences=(*with_names(server, review.consequences), *fixed))
 
 
 class Gathered(Struct, frozen=True):

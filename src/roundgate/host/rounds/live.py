@@ -11,14 +11,14 @@ from contextlib import suppress
 from pathlib import Path
 
 from roundgate.core.operations import Operation
-from roundgate.core.records.live import Told, told_for
-from roundgate.core.rounds import RoundOutcome, Step, ValueInForce, ValuesUnread
+from roundgate.core.records.live import Told, commands_of, told_for
+from roundgate.core.rounds import RoundOutcome, Step, ValuesUnread
 from roundgate.host.errors import Trouble
 from roundgate.host.files import write_durably
-from roundgate.host.patterns import search
 from roundgate.host.rounds.bring_up import RoundResult
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.options import NotProven, RoundAborted
+from roundgate.host.rounds.reading import confirmed
 from roundgate.host.rounds.save import saved_files
 from roundgate.host.rounds.write import undo
 
@@ -76,33 +76,21 @@ def _tell(round: Round, operations: Sequence[Operation]) -> tuple[list[str], lis
     """Give the names of what the server confirms, and of what it cannot be asked for. Raises NotProven."""
     told = told_for(operations, round.look().read().files)
     try:
-        with round.journal.step(Step.TELL, "; ".join(one.command for one in told)):
-            for one in told:
-                answer = round.console.exchange(one.command)
+        commands = commands_of(told)
+        with round.journal.step(Step.TELL, "; ".join(commands)):
+            for command in commands:
+                answer = round.console.exchange(command)
                 if answer:
                     round.journal.note(Step.TELL, answer[-1])
         with round.journal.step(Step.PROVE):
             _see_files(round, operations)
-            read = [one.name for one in told if _confirmed(round, one)]
+            read = [one.name for one in told if confirmed(round, one)]
     except Trouble as error:
         raise NotProven(error.what, round.evidence()) from error
     finally:
         round.console.close()
     names = dict.fromkeys(operation.shown_name for operation in operations)
     return read, [name for name in names if name not in read]
-
-
-def _confirmed(round: Round, told: Told) -> bool:
-    """Ask for one change; tell whether the server confirms it. Raises NotProven where it says otherwise."""
-    if not told.ask:
-        return False
-    answer = round.console.exchange(told.ask)
-    is_there = any(search(told.shows, line) for line in answer)
-    if is_there != told.is_there:
-        seen = f": {answer[-1].strip()}" if answer else ", for it does not answer"
-        raise NotProven(f"asked with '{told.ask}', the server does not confirm {told.name}{seen}", round.evidence())
-    round.journal.fact(ValueInForce(told.name, "there" if is_there else "gone", "console"))
-    return True
 
 
 def _see_files(round: Round, operations: Sequence[Operation]) -> None:
@@ -131,10 +119,10 @@ def take_back(round: Round, error: NotProven) -> RoundResult:
     try:
         with round.journal.step(Step.REWIND, error.why):
             saved = saved_files(round.server.site, round.number)
-            commands = _back(round, saved)
-            untold = _say(round, [one.command for one in commands if one.name])
+            back = _back(round, saved)
+            untold = _say(round, commands_of(back, reads_file=False))
             undo(round, saved)
-            untold = _say(round, [one.command for one in commands if not one.name]) or untold
+            untold = _say(round, commands_of(back, reads_file=True)) or untold
     except (Trouble, OSError) as second:
         words = getattr(second, "what", None) or str(second)
         message = f"Not proven ({why}), and the files could NOT be put back: {words} {round.kept_words}"

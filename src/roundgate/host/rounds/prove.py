@@ -14,6 +14,7 @@ from msgspec import Struct
 
 from roundgate.core.advice import overriding
 from roundgate.core.files import ServerFiles, format_value, value_of
+from roundgate.core.records.live import told_for
 from roundgate.core.rounds import Fact, KeyGone, PortOwned, PortsUnchecked, StayedUp, Step, ValueInForce, ValuesUnread
 from roundgate.core.rulebook.model import Port, Probe
 from roundgate.host import machine
@@ -23,7 +24,7 @@ from roundgate.host.patterns import search
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.obstacles import wanted_ports
 from roundgate.host.rounds.options import NotProven
-from roundgate.host.rounds.reading import look_at_world, read_back
+from roundgate.host.rounds.reading import confirmed, look_at_world, read_back
 from roundgate.host.written import taken_out
 
 _PROBE_WITHIN = 3.0
@@ -174,7 +175,11 @@ def _prove_values(round: Round, files: ServerFiles, names: Sequence[str], read: 
     """Read the changes back; ``read`` gets the names of those that the server confirms. Raises NotProven."""
     facts: list[Fact] = []
     unread = []
+    asked = {one.name: one for one in told_for([one.operation for one in round.operations], files) if one.ask}
     for name in names:
+        if name in asked and confirmed(round, asked[name]):
+            read.append(name)
+            continue
         spec = round.server.book.setting.get(name)
         counts = spec is not None and files.is_in_use(name) and not overriding(spec, files.names)
         found = read_back(round, name, spec) if spec is not None and counts else None

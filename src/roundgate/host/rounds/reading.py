@@ -7,7 +7,8 @@ from typing import Literal
 
 from roundgate.core import values
 from roundgate.core.files import ServerFiles, format_value, value_of
-from roundgate.core.rounds import WorldKept
+from roundgate.core.records.live import Told
+from roundgate.core.rounds import ValueInForce, WorldKept
 from roundgate.core.rulebook.model import Setting
 from roundgate.host.errors import Trouble
 from roundgate.host.patterns import search
@@ -59,6 +60,25 @@ def _asked(round: Round, names: Sequence[str]) -> dict[str, str]:
         if message is not None:
             found[name] = message[0]
     return found
+
+
+def confirmed(round: Round, told: Told) -> bool:
+    """Ask for a change of a record; tell whether the server confirms it, False where it cannot be asked.
+
+    Raises NotProven where it says otherwise.
+    """
+    if not told.ask:
+        return False
+    try:
+        answer = round.console.exchange(told.ask)
+    except Trouble as error:
+        raise NotProven(f"{told.name} could not be read back: {error.what}", round.evidence()) from error
+    is_there = any(search(told.shows, line) for line in answer)
+    if is_there != told.is_there:
+        seen = f": {answer[-1].strip()}" if answer else ", for it does not answer"
+        raise NotProven(f"asked with '{told.ask}', the server does not confirm {told.name}{seen}", round.evidence())
+    round.journal.fact(ValueInForce(told.name, "there" if is_there else "gone", "console"))
+    return True
 
 
 def read_back(round: Round, name: str, spec: Setting) -> tuple[str, Literal["start-log", "console"]] | None:

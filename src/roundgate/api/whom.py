@@ -1,0 +1,72 @@
+"""Whom a word means: an id, a name out of the people book, or one that was seen in the logs of a server."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+from roundgate.core.nearest import nearest
+from roundgate.core.people.book import People
+from roundgate.core.people.ids import has_form, id_mistake, meant_id
+from roundgate.core.rulebook.model import ItemKind
+from roundgate.host.errors import Trouble, UnknownName, WrongWords
+from roundgate.host.people.book import load_people
+from roundgate.host.people.seen import seen_on
+from roundgate.host.servers import Server
+from roundgate.host.site import Site
+
+
+class Someone(Struct, frozen=True):
+    """Whom a word means: an id, the name where it is known, and the key in the people book, empty where not there."""
+
+    id: str
+    name: str = ""
+    key: str = ""
+
+
+def whoever(site: Site, server: Server, word: str, kind_name: str) -> Someone:
+    """Give whom a word means: an id of a kind as it is, else a name out of the people book, else out of the logs.
+
+    Raises WrongWords where a name means several, UnknownName where nobody is called so.
+    """
+    kind = server.book.kind.get(kind_name, ItemKind())
+    people = load_people(site)
+    identifier = meant_id(word, kind) if kind.pattern else ""
+    if identifier:
+        key = people.named(identifier, server.book.kind)
+        return Someone(identifier, people.people[key].name if key else "", key)
+    mistake = id_mistake(word, kind) if kind.pattern and has_form(word, kind) else ""
+    if mistake:
+        raise WrongWords(mistake, "Compare it with where it comes from.")
+    other = next((name for name, one in server.book.kind.items() if one.pattern and has_form(word, one)), "")
+    if other:
+        example = f", such as {kind.example}" if kind.example else ""
+        raise WrongWords(f"'{word}' is the id of a {other}, and here the id of a {kind_name} is needed{example}.")
+    found = [key for key in people.find(word) if people.people[key].ids.get(kind_name)]
+    if len(found) > 1:
+        shown = ", ".join(f"{people.people[key].name} ({key})" for key in found)
+        raise WrongWords(f"'{word}' could be {shown}.", "Say which, by the key in brackets.")
+    if found:
+        person = people.people[found[0]]
+        ids = person.ids[kind_name]
+        if len(ids) > 1:
+            raise WrongWords(f"{person.name} has several ids: {', '.join(ids)}.", "Give the one that is meant.")
+        return Someone(ids[0], person.name, found[0])
+    return _from_logs(server, word, people)
+
+
+def _from_logs(server: Server, word: str, people: People) -> Someone:
+    try:
+        seen = seen_on(server)
+    except Trouble:
+        seen = {}
+    lowered = word.lower()
+    hits = [(one, person) for one, person in seen.items() if lowered in (name.lower() for name in person.names)]
+    if len(hits) > 1:
+        shown = ", ".join(f"{person.name} ({one}, {person.visits} visits)" for one, person in hits)
+        raise WrongWords(f"'{word}' was {shown} in the logs of {server.name}.", "Give the id of the one that is meant.")
+    if hits:
+        return Someone(hits[0][0], hits[0][1].name)
+    known = [person.name for person in people.people.values()] + [person.name for person in seen.values()]
+    near = nearest(word, known)
+    hint = f"Did you mean {near}?" if near else f"roundgate people seen {server.name}, or give the id"
+    raise UnknownName(f"Nobody called '{word}' is in the people book or in the logs of {server.name}.", hint)
