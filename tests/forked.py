@@ -1,7 +1,7 @@
 """Calls of the program without its start-up: each is a fork of one process that has imported it and run nothing.
 
-Most of a short call is Python reading the program's modules. The default tests save that; with ROUNDGATE_EVERY_ACT, as
-in CI, every call is a process that begins from nothing, as a person's does.
+Most of a short call is Python reading the program's modules. The tests save that; with ROUNDGATE_REAL_CALLS, as CI sets
+it for the tests of the commands, every call is a process that begins from nothing, as a person's does.
 
     python forked.py HANDLE     the process that forks; HANDLE is its socket
 """
@@ -42,7 +42,7 @@ class Forks:
 
     def can(self, env: Mapping[str, str]) -> bool:
         """Tell whether a call with such an environment may be a fork."""
-        return "ROUNDGATE_EVERY_ACT" not in os.environ and _variables(env) == self.started_with
+        return "ROUNDGATE_REAL_CALLS" not in os.environ and _variables(env) == self.started_with
 
     def run(
         self, words: Sequence[str], cwd: Path, given: str | None, env: Mapping[str, str], timeout: float

@@ -10,12 +10,12 @@ from tests.conftest import SiteUnderTest
 from roundgate.cli.screen.outputs import OUTPUTS
 
 
-def printed(site: SiteUnderTest, command: str, *words: str, code: int = 0) -> object:
+def printed(site: SiteUnderTest, command: str, *words: str, code: int = 0, kind: str = "") -> object:
     """Run a command with --json; see that it prints all fields of its type and no others; give what it prints."""
     done = site.run(*command.split(), *words, "--json")
     assert done.returncode == code, done.stdout + done.stderr
     raw = json.loads(done.stdout)
-    typed = msgspec.convert(raw, OUTPUTS[command])
+    typed = msgspec.convert(raw, OUTPUTS[kind or command])
     assert json.loads(msgspec.json.encode(typed)) == raw, command
     return raw
 
@@ -49,7 +49,9 @@ def test_every_command_prints_what_its_type_says(site: SiteUnderTest) -> None:
     printed(site, "people")
     site.ok("send", "regatta", "muster 2")
     printed(site, "people seen", "regatta")
+    printed(site, "people show", "Wren")
     printed(site, "roster")
+    printed(site, "roster", "regatta", "guests", kind="roster SERVER ROSTER")
     printed(site, "check", str(home / "ranks.yml"), code=1)
 
 

@@ -3,12 +3,18 @@
 from __future__ import annotations
 
 import bz2
+import contextlib
 import getpass
 import gzip
 import json
 import lzma
 import os
+import pty
+import re
+import select
 import shutil
+import subprocess
+import sys
 import tomllib
 from datetime import date, timedelta
 from pathlib import Path
@@ -18,7 +24,7 @@ import zstandard
 
 import roundgate
 from background import Background
-from conftest import SiteUnderTest, wait_for
+from conftest import BOOK, SiteUnderTest, wait_for
 
 DEMO = Path(roundgate.__file__).parent / "demo" / "site" / "regatta"
 WREN, TERN, SKUA, PLOVER = "GW-7K3M-Q2XD", "GW-8P2C-W4TN", "GW-2H9V-L6RB", "GW-5D4J-M8KF"
@@ -322,3 +328,98 @@ def test_a_fresh_server_gets_its_first_admin_in_one_command(club: SiteUnderTest)
     assert "Come in to harbour now" in said and "came in: GW-" in said and "officers reload" in said
     (one,) = json.loads(club.text("harbour", "officers.json"))["officers"]
     assert one["rank"] == "harbourmaster" and "officer harbourmaster" in club.ok("send", "harbour", f"who {one['id']}")
+
+
+def asked(site: SiteUnderTest, words: list[str], answers: list[tuple[str, str]]) -> tuple[int, str]:
+    """Run a command at a terminal, answering each question as it comes; give the exit code and all that was shown."""
+    main, other = pty.openpty()
+    process = subprocess.Popen(
+        [sys.executable, "-m", "roundgate", *words], cwd=site.folder, stdin=other, stdout=other, stderr=other
+    )
+    os.close(other)
+    said = ""
+    with contextlib.suppress(OSError):  # the terminal ends with its last process
+        while select.select([main], [], [], 60)[0]:
+            piece = os.read(main, 65536).decode()
+            if not piece:
+                break
+            said += piece
+            if answers and answers[0][0] in said:
+                os.write(main, f"{answers.pop(0)[1]}\n".encode())
+    os.close(main)
+    assert not answers, f"never asked: {answers}\n{said}"
+    return process.wait(30), re.sub(r"\x1b\[[0-9;]*m", "", said)
+
+
+def test_at_a_terminal_what_is_not_clear_is_asked(club: SiteUnderTest) -> None:
+    write_logs(club)
+    with (club.folder / "regatta" / "logs" / "latest.log").open("a") as file:
+        file.write(line(6, 12, "Plover", SKUA))
+    code, said = asked(club, ["add", "regatta", "bans", "Plover"], [("Which? ", "2")])
+    assert code == 0 and f"bans/{SKUA}" in said and PLOVER in said, said
+    club.ok("discard", "regatta")
+    assert asked(club, ["add", "regatta", "bans", "Plover"], [("Which? ", "9")])[0] == 2
+    code, said = asked(club, ["add", "regatta", "grants", PLOVER], [("grants: level (", "7")])
+    assert code == 0 and f"grants/{PLOVER}: not there -> id={PLOVER}, level=7" in said, said
+    code, said = asked(club, ["add", "regatta", "grants", TERN], [("grants: level (", "12")])
+    assert code == 1 and "12 is above the most, 9" in said, said
+    code, said = asked(club, ["add", "regatta", "guests", SKUA], [("Set guests.only=on as well? [y/N] ", "y")])
+    assert code == 0 and "guests.only: not set (default false) -> true" in said, said
+
+
+def test_one_roster_is_a_table_with_who_was_seen_when(club: SiteUnderTest) -> None:
+    write_logs(club)
+    with (club.folder / "regatta" / "logs" / "latest.log").open("a") as file:
+        file.write(line(6, 12, "W\u0433en", TERN))
+    club.ok("people", "add", "Plover", PLOVER)
+    said = club.ok("roster", "regatta", "guests")
+    assert f"regatta  Plover        {PLOVER}  2026-11-05 20:00  plover" in said, said
+    assert f"regatta  W\u0433en          {TERN}" in said, "the name that was seen last"
+    rows = json.loads(club.ok("roster", "regatta", "bans", "--json"))
+    assert [(one["name"], one["until"], one["last"]) for one in rows] == [
+        ("Cormorant", "", 0.0),
+        ("Skimmer", "2031-03-01", 0.0),
+    ]
+    assert "Did you mean guests?" in club.fails(2, "roster", "regatta", "gests")
+    shown = club.ok("people", "seen", "regatta")
+    assert "looks like" not in shown, "that letter looks like no other"
+    with (club.folder / "regatta" / "logs" / "latest.log").open("a") as file:
+        file.write(line(6, 13, "\u0422ern", SKUA))
+    assert "\u0422ern (looks like Tern)" in club.ok("people", "seen", "regatta")
+
+
+@pytest.mark.parametrize(
+    ("file", "text", "said"),
+    [
+        ("officers.json", '{"officers": "Wren"}', "officers"),
+        (
+            "officers.json",
+            '{"officers": ["GW-7K3M-Q2XD"]}',
+            "This is a plain value, and the entries of officers are records",
+        ),
+        ("officers.json", '{"officers": [{"name": "Wren", "rank": "marshal"}]}', "has no id"),
+        ("officers.json", '{"officers": [{"id": "Wren", "rank": "marshal"}]}', "'Wren' does not have the right form"),
+        ("officers.json", '{"officers": [', "officers.json:1"),
+        ("banned.txt", "id: GW-3X7Q-Z1PC\nname: Knot\nuntil: soon\n", "does not have the form"),
+        ("banned.txt", "name: Knot\n", "has no id"),
+        ("guestlist.txt", f"{WREN}\n{WREN}\n", "more than once"),
+        ("guestlist.txt", "\x00\x01", "guestlist.txt"),
+    ],
+)
+def test_a_file_that_is_not_what_the_rulebook_says_is_one_message(
+    club: SiteUnderTest, file: str, text: str, said: str
+) -> None:
+    (club.folder / "regatta" / file).write_text(text)
+    shown = club.fails(1, "check", "regatta")
+    assert said in shown and file in shown
+    for words in (["roster"], ["people", "show", "Wren"], ["show", "regatta", "officers"], ["status"]):
+        assert "unexpected" not in club.run(*words).stderr
+
+
+def test_a_roster_is_never_longer_than_the_server_reads(club: SiteUnderTest) -> None:
+    (club.folder / "rulebooks").mkdir()
+    book = BOOK.replace("[records.guests]\n", "[records.guests]\nmost = 4\n")
+    (club.folder / "rulebooks" / "gullwind.toml").write_text(book)
+    club.ok("add", "regatta", "guests", "GW-9999-AAAA")
+    said = club.fails(1, "add", "regatta", "guests", "GW-9999-BBBB")
+    assert "guests may have 4; there are 5." in said and "Nothing was put on the slate" in said

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tomllib
+from datetime import date
 from typing import Literal
 
 import pytest
@@ -11,9 +12,10 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from roundgate.core.formats.protocol import EditRefused
-from roundgate.core.people.book import BookProblem, key_for, read_people, with_person, with_table, with_values
+from roundgate.core.people.book import BookProblem, Person, key_for, read_people, with_person, with_table, with_values
 from roundgate.core.people.ids import id_mistake, ids_in, meant_id, same_id
 from roundgate.core.people.seen import LogPattern, SeenPerson, Sighting, fold, needed_text
+from roundgate.core.people.until import end_of, end_on, is_over
 from roundgate.core.rulebook.model import ItemKind
 from roundgate.core.text import Text
 
@@ -233,3 +235,22 @@ def test_a_table_of_a_person_is_changed_however_it_is_written(table: str) -> Non
         return
     none = with_table(more, path, {"regatta": "bans", "@all": "guests"}, {})
     assert read_people(none).people["wren"].wanted == {}
+
+
+def test_when_a_time_ends_is_read_and_the_day_itself_no_longer_counts() -> None:
+    today = date(2026, 11, 26)
+    ends = {"7d": "2026-12-03", "2w": "2026-12-10", "1 day": "2026-11-27", "3 weeks": "2026-12-17"}
+    assert {word: str(end_of(word, today)) for word in ends} == ends
+    assert end_of("2027-01-01", today) == date(2027, 1, 1)
+    assert [end_of(word, today) for word in ("soon", "7", "d", "7m", "")] == [None] * 5
+    assert is_over("2026-11-26", today) and is_over("2026-11-25", today) and not is_over("2026-11-27", today)
+    assert not is_over("in May", today)
+
+
+def test_the_servers_own_name_counts_before_its_tags() -> None:
+    person = Person(
+        "Wren", until={"@all/bans": "2026-01-01", "regatta/bans": "2027-01-01", "@casual/guests": "2028-01-01"}
+    )
+    assert end_on(person, "bans", {"@all", "regatta"}) == "2027-01-01"
+    assert end_on(person, "bans", {"@all", "harbour"}) == "2026-01-01"
+    assert end_on(person, "guests", {"@all", "harbour"}) == ""

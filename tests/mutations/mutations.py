@@ -592,7 +592,7 @@ MUTATIONS = [
     # people, live rounds and the shapes of records
     Mutation("host/keeper/loop.py", "if self.selector.get_map().get(key.fd) is key:", "if True:", KEEPER),
     Mutation("core/people/ids.py", "if kind.check and not _is_whole(text, kind):", "if False:", PEOPLE),
-    Mutation("core/people/ids.py", "return sum(one // 10 + one % 10", "return sum(one // 10 + one", PEOPLE),
+    Mutation("core/people/ids.py", "int(one) * (1 + at % 2)", "int(one) * (2 - at % 2)", PEOPLE),
     Mutation("core/people/ids.py", '{"", kind.suffix}', '{""}', PEOPLE),
     Mutation("core/people/ids.py", 'return bare.lower() if kind.case == "any" else bare', "return bare", PEOPLE),
     Mutation(

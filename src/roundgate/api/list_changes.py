@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from roundgate.api.key_changes import KeyChanges
 from roundgate.api.lookup import Target, command, find_name, list_of, setting_of
 from roundgate.api.mod_changes import copies_for
-from roundgate.api.record_changes import RecordChanges, book_for, is_address, names_record, set_named
+from roundgate.api.record_changes import AskField, RecordChanges, book_for, is_address, names_record, set_named
 from roundgate.core import values
 from roundgate.core.checks.context import quoted
 from roundgate.core.checks.lists import item_problem
@@ -25,6 +25,9 @@ from roundgate.host.errors import Trouble, UnknownName, WrongWords
 
 class ListChanges(KeyChanges):
     """Makes the operations on one list of a server or standalone file."""
+
+    ask: AskField | None = None
+    """Asks for a field of a new record that nobody has given."""
 
     def _list(self, word: str) -> tuple[str, str]:
         """Give a list's name and its file's path: of one that the rulebook knows, or of any by FILE or FILE:PATH."""
@@ -85,7 +88,7 @@ class ListChanges(KeyChanges):
     def added(self, word: str, items: Sequence[str], at: int | None, *, like: str = "") -> list[Operation]:
         """Make the operations that add entries, in their order. Raises Trouble for an entry of the wrong form."""
         if self._is_set(word) and (":" not in word or like or (record_of(items) and not self.options.kind)):
-            return RecordChanges(self.holder).added(word, items, like=like, at=at)
+            return RecordChanges(self.holder, self.ask).added(word, items, like=like, at=at)
         in_value = self._value_list(word)
         if in_value is not None:
             target, entries = in_value

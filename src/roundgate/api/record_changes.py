@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -71,11 +71,16 @@ def names_record(holder: Holder, word: str) -> bool:
     return is_address(book, word)
 
 
+AskField = Callable[[str, RecordField | None], str]
+"""Asks a person for a field of a new record: what it is called, and its description. Gives what was typed."""
+
+
 class RecordChanges:
     """Makes operations on records, given what waits already."""
 
-    def __init__(self, holder: Holder) -> None:
-        """Keep what the operations are about."""
+    def __init__(self, holder: Holder, ask: AskField | None = None) -> None:
+        """Keep what the operations are about; ``ask`` is for fields of a new record that nobody has given."""
+        self.ask = ask
         self.holder = holder
         self.book = holder.book
         self._after = holder.outcome(holder.operations).after
@@ -211,9 +216,14 @@ class RecordChanges:
         key, given = self._given(name, spec, words)
         twin = self._meant(name, spec, like)[0] if like else None
         found = template_values(spec, given, twin)
+        missing = [field for field, described in spec.field.items() if described.needed and not found.get(field)]
+        for field in list(missing):
+            typed = self.ask(f"{name}: {field}", spec.field[field]) if self.ask is not None else ""
+            if typed:
+                found[field] = self._stored(f"{name}/{{}}.{field}", spec.field[field], typed, ())
+                missing.remove(field)
         if spec.key != "*":
             key = found.get(spec.key, "")
-        missing = [field for field, described in spec.field.items() if described.needed and not found.get(field)]
         if not key and spec.key not in missing:
             missing.insert(0, spec.key if spec.key != "*" else "its name")
         if missing:
@@ -221,9 +231,11 @@ class RecordChanges:
             call = f"roundgate add {self.holder.name} {name} {' '.join(map(quoted, words))} {fields}"
             raise WrongWords(f"A new record of {name} needs {', '.join(missing)}. Nothing was changed.", call)
         if any(record.key == key for record in self.records(name)):
+            field = next((one for one in spec.field if one != spec.key), "")
+            do = f"roundgate set {self.holder.name} {quoted(f'{name}/{key}.{field}=VALUE')}" if field else ""
             raise WrongWords(
                 f"{name}/{key} is there already. Nothing was changed.",
-                f"roundgate set {self.holder.name} {quoted(f'{name}/{key}.FIELD=VALUE')}",
+                do or f"roundgate show {self.holder.name} {name}",
             )
         if spec.key == "*":
             found.pop("*", None)

@@ -8,7 +8,7 @@ from roundgate.core.nearest import nearest
 from roundgate.core.people.book import People
 from roundgate.core.people.ids import has_form, id_mistake, meant_id
 from roundgate.core.rulebook.model import ItemKind
-from roundgate.host.errors import Trouble, UnknownName, WrongWords
+from roundgate.host.errors import SeveralMeant, Trouble, UnknownName, WrongWords
 from roundgate.host.people.book import load_people
 from roundgate.host.people.seen import seen_on
 from roundgate.host.servers import Server
@@ -26,7 +26,7 @@ class Someone(Struct, frozen=True):
 def whoever(site: Site, server: Server, word: str, kind_name: str) -> Someone:
     """Give whom a word means: an id of a kind as it is, else a name out of the people book, else out of the logs.
 
-    Raises WrongWords where a name means several, UnknownName where nobody is called so.
+    Raises SeveralMeant where a name means several, UnknownName where nobody is called so, WrongWords for another id.
     """
     kind = server.book.kind.get(kind_name, ItemKind())
     people = load_people(site)
@@ -44,12 +44,14 @@ def whoever(site: Site, server: Server, word: str, kind_name: str) -> Someone:
     found = [key for key in people.find(word) if people.people[key].ids.get(kind_name)]
     if len(found) > 1:
         shown = ", ".join(f"{people.people[key].name} ({key})" for key in found)
-        raise WrongWords(f"'{word}' could be {shown}.", "Say which, by the key in brackets.")
+        choices = [(people.people[key].ids[kind_name][0], f"{people.people[key].name} ({key})") for key in found]
+        raise SeveralMeant(f"'{word}' could be {shown}.", "Say which, by the key in brackets.", word, choices)
     if found:
         person = people.people[found[0]]
         ids = person.ids[kind_name]
         if len(ids) > 1:
-            raise WrongWords(f"{person.name} has several ids: {', '.join(ids)}.", "Give the one that is meant.")
+            cause = f"{person.name} has several ids: {', '.join(ids)}."
+            raise SeveralMeant(cause, "Give the one that is meant.", word, [(one, person.name) for one in ids])
         return Someone(ids[0], person.name, found[0])
     return _from_logs(server, word, people)
 
@@ -63,7 +65,9 @@ def _from_logs(server: Server, word: str, people: People) -> Someone:
     hits = [(one, person) for one, person in seen.items() if lowered in (name.lower() for name in person.names)]
     if len(hits) > 1:
         shown = ", ".join(f"{person.name} ({one}, {person.visits} visits)" for one, person in hits)
-        raise WrongWords(f"'{word}' was {shown} in the logs of {server.name}.", "Give the id of the one that is meant.")
+        cause = f"'{word}' was {shown} in the logs of {server.name}."
+        choices = [(one, f"{person.name}, {person.visits} visits") for one, person in hits]
+        raise SeveralMeant(cause, "Give the id of the one that is meant.", word, choices)
     if hits:
         return Someone(hits[0][0], hits[0][1].name)
     known = [person.name for person in people.people.values()] + [person.name for person in seen.values()]

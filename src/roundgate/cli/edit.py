@@ -16,6 +16,7 @@ from roundgate.host.errors import Trouble, WrongWords
 from roundgate.host.servers import Server
 
 if TYPE_CHECKING:
+    from roundgate.api.people import Joining
     from roundgate.api.server import Discarded, OpenServer
     from roundgate.host.workspace import Holder
 
@@ -167,13 +168,16 @@ def add(
     """
     from roundgate.api.key_changes import ChangeOptions
     from roundgate.api.list_changes import ListChanges
+    from roundgate.cli.changes.asking import ask_field
 
     options = ChangeOptions(kind, new or new_file, new_file)
 
     def added(holder: Holder, rest: list[str]) -> list[Operation]:
         if len(rest) < 2:
             raise WrongWords("A list and an entry are needed.", "roundgate add SERVER LIST ENTRY")
-        return ListChanges(holder, options).added(rest[0], rest[1:], at, like=like)
+        changes = ListChanges(holder, options)
+        changes.ask = ask_field
+        return changes.added(rest[0], rest[1:], at, like=like)
 
     if _standalone(words, added):
         return
@@ -194,16 +198,19 @@ def _add_people(
     """Put people on a roster, where the words mean some: a name stands for an id. Else give the words back."""
     from roundgate.api.people import joining, keep_end, off_switch
     from roundgate.api.record_changes import RecordChanges, set_named
+    from roundgate.cli.changes.asking import ask_field, choosing
 
     roster = server.book.roster.get(words[0]) if words else None
     name = roster.records if roster else (set_named(server.book, words[0]) if words and "/" not in words[0] else "")
-    people = joining(context.site, server, name, words[1:], rank, until) if name else []
+    people: list[Joining] = []
+    if name:
+        people = choosing(words[1:], lambda given: joining(context.site, server, name, given, rank, until))
     if not people:
         if rank or until:
             hint = "roundgate add SERVER ROSTER NAME --as RANK --until 7d"
             raise WrongWords("--as and --until are for people on a roster.", hint)
         return [name or words[0], *words[1:]] if words else words
-    changes = RecordChanges(server.workspace)
+    changes = RecordChanges(server.workspace, ask_field)
     made = [operation for one in people for operation in changes.added(name, one.words)]
     for one in people:
         if one.who.name and one.who.id not in words:

@@ -217,7 +217,7 @@ def _seen(context: CallContext, word: str | None, since: str, *, as_json: bool) 
     rows = [
         (
             one.server,
-            plain(one.name),
+            _harmless(one.name),
             plain(one.id),
             one.person,
             _when(one.first),
@@ -229,6 +229,14 @@ def _seen(context: CallContext, word: str | None, since: str, *, as_json: bool) 
     ]
     echo_table(("server", "name", "id", "in the book", "first", "last", "visits", "stayed"), rows)
     echo(f"{len(rows)} in all. One of them into the book: roundgate people add NAME ID")
+
+
+def _harmless(name: str) -> str:
+    """Give a name from a log without what acts on a terminal, and say where its letters only look like others."""
+    from roundgate.core.people.ids import plain_letters
+
+    looks = plain_letters(name)
+    return plain(name) + (f" (looks like {plain(looks)})" if looks != name and plain(looks) != plain(name) else "")
 
 
 def _seen_output(server: OpenServer, one: str, person: SeenPerson, book: People) -> SeenOutput:
@@ -372,9 +380,9 @@ def roster(
     words: Annotated[
         list[str] | None,
         typer.Argument(
-            metavar="[SERVER]",
-            help="nothing or SERVER: who is on what; sync [SERVER]: as the people book wants it; "
-            "import SERVER ROSTER FILE (- for standard input); first SERVER: its first admin",
+            metavar="[SERVER [ROSTER]]",
+            help="nothing or SERVER: who is on what; SERVER ROSTER: one of them; sync [SERVER]: as the people book "
+            "wants it; import SERVER ROSTER FILE (- for standard input); first SERVER: its first admin",
             autocompletion=complete_server,
         ),
     ] = None,
@@ -406,6 +414,9 @@ def roster(
         from roundgate.cli.changes.first_admin import first_admin
 
         first_admin(context, words[1:], as_rank, within, yes=yes)
+        return
+    if len(words) == 2:
+        _one_roster(context, words[0], words[1], as_json=as_json)
         return
     if len(words) > 1:
         raise WrongWords("Which servers?", "roundgate roster SERVER, or: roundgate roster sync SERVER")
@@ -447,6 +458,47 @@ def _matrix(context: CallContext, servers: list[OpenServer], *, as_json: bool) -
     echo_table(("name", "id", *columns), rows)
 
 
+def _one_roster(context: CallContext, word: str, name: str, *, as_json: bool) -> None:
+    """Print who is on one roster of servers, what they are there, until when, and when they were seen."""
+    from roundgate.api.people import roster_named, seen_everywhere, standings
+    from roundgate.cli.screen.outputs import StandingOutput
+    from roundgate.core.people.until import end_on
+    from roundgate.host.people.book import places_of
+
+    book, output = _book(context), []
+    servers = context.servers(word)
+    seen = seen_everywhere(servers)
+    for server in servers:
+        roster, places = roster_named(server, name), places_of(server.server)
+        for one in standings(server):
+            if one.roster != roster:
+                continue
+            key = book.named(one.id, server.book.kind)
+            end = one.until or (end_on(book.people[key], roster, places) if key else "")
+            last = seen.get(server.name, {}).get(one.id)
+            output.append(
+                StandingOutput(
+                    server.name,
+                    one.id,
+                    _name_of(server, one, book) or (last.name if last is not None else ""),
+                    one.rank,
+                    end,
+                    last.last if last is not None else 0.0,
+                    key,
+                )
+            )
+    if as_json:
+        echo_json(output)
+        return
+    if not output:
+        echo(f"Nobody is on it.\n  do: roundgate add {word} {name} NAME")
+        return
+    rows = [
+        (one.server, _harmless(one.name), one.id, one.rank, one.until, _when(one.last), one.person) for one in output
+    ]
+    echo_table(("server", "name", "id", "as", "until", "last seen", "in the book"), rows)
+
+
 def _import(context: CallContext, words: list[str]) -> None:
     """Put the ids that a text holds onto a roster."""
     import sys
@@ -479,8 +531,12 @@ def _import(context: CallContext, words: list[str]) -> None:
 
 def _name(server: OpenServer, standing: Standing, book: People) -> str:
     """Give what somebody on a roster is called: by the people book, else by the file, else their id."""
+    return plain(_name_of(server, standing, book) or standing.id)
+
+
+def _name_of(server: OpenServer, standing: Standing, book: People) -> str:
     key = book.named(standing.id, server.book.kind)
-    return plain(book.people[key].name if key else standing.record.value("name") or standing.id)
+    return book.people[key].name if key else standing.record.value("name") or ""
 
 
 _NAMED = 10

@@ -38,6 +38,16 @@ class WrongWords(Trouble):
     exit_code = 2
 
 
+class SeveralMeant(WrongWords):
+    """A name that several people have."""
+
+    def __init__(self, what: str, do: str, word: str, choices: list[tuple[str, str]]) -> None:
+        """Keep the word, and for each whom it could mean the id and what tells them apart."""
+        super().__init__(what, do)
+        self.word = word
+        self.choices = choices
+
+
 class NoSite(Trouble):
     """There is no site file here."""
 

@@ -142,6 +142,18 @@ class SeenOutput(Struct, frozen=True, rename="kebab"):
     seconds: Annotated[float, _about("how long in all, where coming and going was seen")]
 
 
+class StandingOutput(Struct, frozen=True, rename="kebab"):
+    """Somebody of ``roster SERVER ROSTER --json``."""
+
+    server: str
+    id: str
+    name: str
+    rank: Annotated[str, _about("what they are on it; empty where the roster has no ranks")]
+    until: Annotated[str, _about("the day on which it ends; empty where it does not")]
+    last: Annotated[float, _about("when they were seen last, in seconds since 1970; 0 where never")]
+    person: Annotated[str, _about("the key in the people book; empty where not there")]
+
+
 class RosterOutput(Struct, frozen=True, rename="kebab"):
     """One person of ``roster --json``."""
 
@@ -386,6 +398,7 @@ OUTPUTS: dict[str, Any] = {
     "people show": PersonPage,
     "people seen": list[SeenOutput],
     "roster": list[RosterOutput],
+    "roster SERVER ROSTER": list[StandingOutput],
 }
 """What each command prints with ``--json``."""
 
