@@ -423,3 +423,21 @@ def test_a_roster_is_never_longer_than_the_server_reads(club: SiteUnderTest) -> 
     club.ok("add", "regatta", "guests", "GW-9999-AAAA")
     said = club.fails(1, "add", "regatta", "guests", "GW-9999-BBBB")
     assert "guests may have 4; there are 5." in said and "Nothing was put on the slate" in said
+
+
+def test_one_is_banned_on_all_servers_by_a_name_that_one_of_them_has_seen(club: SiteUnderTest) -> None:
+    """All or nothing: what does not fit on one server is put on none; who is there already is told."""
+    write_logs(club)
+    said = club.ok("add", "@all", "bans", "Ruff", "--until", "1w")
+    assert said.count("Ruff is GW-AAAA-2222") == 2 and said.count("bans/GW-AAAA-2222: not there") == 2
+    said = club.ok("add", "@all", "bans", "Ruff", "GW-9999-DDDD")
+    assert said.count("Ruff is on bans already") == 2 and said.count("bans/GW-9999-DDDD: not there") == 2
+    club.ok("discard", "@all")
+    (club.folder / "rulebooks").mkdir()
+    book = BOOK.replace("[roster.bans]\n", "[roster.outlaws]\n")
+    (club.folder / "rulebooks" / "strict.toml").write_text(book.replace('name = "gullwind"', 'name = "strict"', 1))
+    path = club.folder / "roundgate.toml"
+    before, _, after = path.read_text().rpartition('rulebook = "gullwind"')
+    path.write_text(f'{before}rulebook = "strict"{after}')
+    assert "for people on a roster" in club.fails(2, "add", "@all", "bans", "Ruff", "--until", "1w")
+    assert club.ok("slate", "@all").count("the slate is empty") == 2

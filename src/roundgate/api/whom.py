@@ -7,6 +7,7 @@ from msgspec import Struct
 from roundgate.core.nearest import nearest
 from roundgate.core.people.book import People
 from roundgate.core.people.ids import has_form, id_mistake, meant_id
+from roundgate.core.people.seen import SeenPerson
 from roundgate.core.rulebook.model import ItemKind
 from roundgate.host.errors import SeveralMeant, Trouble, UnknownName, WrongWords
 from roundgate.host.people.book import load_people
@@ -57,15 +58,16 @@ def whoever(site: Site, server: Server, word: str, kind_name: str) -> Someone:
 
 
 def _from_logs(server: Server, word: str, people: People) -> Someone:
-    try:
-        seen = seen_on(server)
-    except Trouble:
-        seen = {}
+    seen = _seen_on(server)
     lowered = word.lower()
     hits = [(one, person) for one, person in seen.items() if lowered in (name.lower() for name in person.names)]
+    if not hits:  # somebody who plays on another server of the site
+        others = [_seen_on(Server(server.site, name)) for name in server.site.file.server if name != server.name]
+        everywhere = {one: person for found in others for one, person in found.items()}
+        hits = [(one, person) for one, person in everywhere.items() if lowered in map(str.lower, person.names)]
     if len(hits) > 1:
         shown = ", ".join(f"{person.name} ({one}, {person.visits} visits)" for one, person in hits)
-        cause = f"'{word}' was {shown} in the logs of {server.name}."
+        cause = f"'{word}' was {shown} in the logs."
         choices = [(one, f"{person.name}, {person.visits} visits") for one, person in hits]
         raise SeveralMeant(cause, "Give the id of the one that is meant.", word, choices)
     if hits:
@@ -73,4 +75,12 @@ def _from_logs(server: Server, word: str, people: People) -> Someone:
     known = [person.name for person in people.people.values()] + [person.name for person in seen.values()]
     near = nearest(word, known)
     hint = f"Did you mean {near}?" if near else f"roundgate people seen {server.name}, or give the id"
-    raise UnknownName(f"Nobody called '{word}' is in the people book or in the logs of {server.name}.", hint)
+    raise UnknownName(f"Nobody called '{word}' is in the people book or in the logs.", hint)
+
+
+def _seen_on(server: Server) -> dict[str, SeenPerson]:
+    """Give who was seen on a server; nobody where its rulebook names no logs, or is broken."""
+    try:
+        return seen_on(server)
+    except Trouble:
+        return {}

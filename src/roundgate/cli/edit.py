@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Sequence
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, NamedTuple
 
 import typer
 
@@ -168,6 +168,7 @@ def add(
     """
     from roundgate.api.key_changes import ChangeOptions
     from roundgate.api.list_changes import ListChanges
+    from roundgate.api.people import keep_end
     from roundgate.cli.changes.asking import ask_field
 
     options = ChangeOptions(kind, new or new_file, new_file)
@@ -183,20 +184,38 @@ def add(
         return
     context = CallContext()
     word, rest = context.split(words)
-    for server in context.several(word):
-        opened = context.open(server)
-        left = _add_people(context, opened, rest, as_rank, until, now=now)
-        if left:
-            put(opened, added(opened.workspace, left), now=now)
-        if now:
-            _apply_now(context, server)
+    servers = [context.open(one) for one in context.several(word)]
+    joins = [_joining_people(context, one, rest, as_rank, until, several=len(servers) > 1) for one in servers]
+    made = [
+        (one, joins_here, joins_here.operations if joins_here else added(one.workspace, rest))
+        for one, joins_here in zip(servers, joins, strict=True)
+    ]
+    for server, people, operations in made:  # nothing is put anywhere before all of it is known to fit
+        if people is not None:
+            operations = _with_switch(server, people, operations)
+        if operations:
+            put(server, operations, now=now)
+        for one in people.joining if people is not None else ():
+            said = keep_end(context.site, server, people.records if people is not None else "", one)
+            if said:
+                echo(f"  {one.who.name or one.who.id} {said}.")
+        if now and operations:
+            _apply_now(context, server.server)
 
 
-def _add_people(
-    context: CallContext, server: OpenServer, words: list[str], rank: str, until: str, *, now: bool
-) -> list[str]:
-    """Put people on a roster, where the words mean some: a name stands for an id. Else give the words back."""
-    from roundgate.api.people import joining, keep_end, off_switch
+class _Joins(NamedTuple):
+    """People who are put on a roster of one server."""
+
+    records: str
+    joining: list[Joining]
+    operations: list[Operation]
+
+
+def _joining_people(
+    context: CallContext, server: OpenServer, words: list[str], rank: str, until: str, *, several: bool
+) -> _Joins | None:
+    """Work out who is put on a roster, where the words mean one: a name stands for an id. None where they mean none."""
+    from roundgate.api.people import joining
     from roundgate.api.record_changes import RecordChanges, set_named
     from roundgate.cli.changes.asking import ask_field, choosing
 
@@ -209,21 +228,28 @@ def _add_people(
         if rank or until:
             hint = "roundgate add SERVER ROSTER NAME --as RANK --until 7d"
             raise WrongWords("--as and --until are for people on a roster.", hint)
-        return [name or words[0], *words[1:]] if words else words
+        if name:
+            words[0] = name
+        return None
     changes = RecordChanges(server.workspace, ask_field)
-    made = [operation for one in people for operation in changes.added(name, one.words)]
+    there = {record.key for record in changes.records(name)} if several or len(people) > 1 else set()
+    new = [one for one in people if one.who.id not in there]
     for one in people:
         if one.who.name and one.who.id not in words:
             echo(f"{server.name}  {one.who.name} is {one.who.id}")
-    switching = off_switch(server, name)
-    if switching and _wants_on(server, name, switching):
-        made += server.key_changes(None, None).operations_of(switching)
-    put(server, made, now=now)
-    for one in people:
-        said = keep_end(context.site, server, name, one)
-        if said:
-            echo(f"  {one.who.name or one.who.id} {said}.")
-    return []
+        if one not in new:
+            echo(f"{server.name}  {one.who.name or one.who.id} is on {words[0]} already")
+    return _Joins(name, new, [operation for one in new for operation in changes.added(name, one.words)])
+
+
+def _with_switch(server: OpenServer, people: _Joins, operations: list[Operation]) -> list[Operation]:
+    """Let a roster count as well, where a setting keeps it from counting and that is wanted."""
+    from roundgate.api.people import off_switch
+
+    switching = off_switch(server, people.records) if operations else []
+    if switching and _wants_on(server, people.records, switching):
+        return [*operations, *server.key_changes(None, None).operations_of(switching)]
+    return operations
 
 
 def _wants_on(server: OpenServer, name: str, switching: list[str]) -> bool:
