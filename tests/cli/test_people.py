@@ -434,7 +434,8 @@ def test_one_is_banned_on_all_servers_by_a_name_that_one_of_them_has_seen(club: 
     assert said.count("Ruff is on bans already") == 2 and said.count("bans/GW-9999-DDDD: not there") == 2
     club.ok("discard", "@all")
     (club.folder / "rulebooks").mkdir()
-    book = BOOK.replace("[roster.bans]\n", "[roster.outlaws]\n")
+    book = BOOK.replace("[roster.bans]\n", "[roster.outlaws]\n").replace("[records.bans", "[records.outlaws")
+    book = book.replace('records = "bans"', 'records = "outlaws"')
     (club.folder / "rulebooks" / "strict.toml").write_text(book.replace('name = "gullwind"', 'name = "strict"', 1))
     path = club.folder / "roundgate.toml"
     before, _, after = path.read_text().rpartition('rulebook = "gullwind"')
