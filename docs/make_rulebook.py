@@ -29,6 +29,7 @@ TABLES = {
     "RecordSet": "[records.NAME]",
     "RecordField": "[records.NAME.field] FIELD = { ... }",
     "Roster": "[roster.NAME]",
+    "Ranks": "[ranks]",
     "Rule": "[[rule]]",
     "AdviceTable": "[table.NAME]",
     "Preset": "[preset.NAME]",

@@ -54,7 +54,7 @@ class Rosters:
     def _officers(self) -> dict[str, str]:
         """Read the officers; a file that is not JSON is dropped whole, without a word."""
         found: dict[str, str] = {}
-        with suppress(ValueError, TypeError, AttributeError, RecursionError):
+        with suppress(ValueError, LookupError, TypeError, AttributeError, RecursionError):
             for one in json.loads(self._text("officers.json"))["officers"]:
                 if isinstance(one, dict) and _ID.fullmatch(str(one.get("id", ""))):
                     found[one["id"]] = str(one.get("rank", "deckhand"))

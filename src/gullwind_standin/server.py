@@ -14,6 +14,7 @@ from collections.abc import Callable
 
 from gullwind_standin import settings as files
 from gullwind_standin.more_files import read_all
+from gullwind_standin.ranks import Ranks
 from gullwind_standin.rosters import Rosters
 from gullwind_standin.settings import Settings, WillNotStart
 
@@ -87,6 +88,7 @@ class GullwindServer:
             raise WillNotStart("fatal: tick")
         self._check_words()
         self.rosters = Rosters(self.folder, self.settings)
+        self.ranks = Ranks(self.folder)
         self.more = read_all(self.folder, self.settings["world.save"], self.settings["tide.mode"], self.mods)
         self.log(f"World {self.settings['world.save']}, tide {self.settings['tide.mode']}, {len(courses)} courses")
 
@@ -220,7 +222,7 @@ class GullwindServer:
         return command(rest.strip()) if command else ([f"unknown: {word}"] if word else [])
 
     def _do_help(self, _rest: str) -> list[str]:
-        return ["help status sailors say stop reload value muster ashore who ban unban officers"]
+        return ["help status sailors say stop reload value muster ashore who may ban unban officers"]
 
     def _do_status(self, _rest: str) -> list[str]:
         return [f"{len(self.sailors)} of {self.settings['boat.slots']} boats, tide {self.settings['tide.mode']}"]
@@ -238,6 +240,11 @@ class GullwindServer:
 
     def _do_who(self, rest: str) -> list[str]:
         return [self.rosters.who(rest)]
+
+    def _do_may(self, rest: str) -> list[str]:
+        sailor, _, permission = rest.partition(" ")
+        may = self.ranks.allows(self.rosters.officers.get(sailor, ""), permission)
+        return [f"{sailor} {'may' if may else 'may not'} {permission}"]
 
     def _do_ban(self, rest: str) -> list[str]:
         return [self.rosters.ban(rest)] if rest else ["ban whom?"]

@@ -143,7 +143,18 @@ def _records_page(server: OpenServer, name: str) -> RecordsPage:
         most=spec.most,
         file=path,
         count=len(records_in(server.workspace.read().files.document(path), spec)),
+        decided=_decided(server.book, name),
     )
+
+
+def _decided(book: Rulebook, name: str) -> str:
+    """Say how it is decided who may do what, of the set whose records are ranks."""
+    if book.ranks is None or book.ranks.groups != name:
+        return ""
+    from roundgate.core.ranks.deciding import ORDER_WORDS
+
+    newcomers = f"; newcomers are what {book.ranks.newcomers} says" if book.ranks.newcomers else ""
+    return f"{ORDER_WORDS[book.ranks.order]}{newcomers}"
 
 
 def echo_page(page: SettingPage | ListPage | RecordsPage | KeyPage, book: Rulebook) -> None:
@@ -198,6 +209,7 @@ def _records_facts(page: RecordsPage) -> dict[str, str | int | None]:
     return {
         "named by": "its name in the file" if page.key == "*" else page.key,
         **fields,
+        "decided by": page.decided,
         "needed": ", ".join(page.needed),
         "least": page.least or None,
         "most": page.most,

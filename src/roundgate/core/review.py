@@ -73,6 +73,8 @@ class ConsequenceCode(StrEnum):
     """Somebody comes onto a roster."""
     LEAVES = "leaves"
     """Somebody is taken off a roster."""
+    RIGHTS = "rights"
+    """Somebody gains or loses a permission."""
     WORLD_FIXED = "world-fixed"
     """The world that the files name was made with other values, which stay."""
 

@@ -154,6 +154,24 @@ class StandingOutput(Struct, frozen=True, rename="kebab"):
     person: Annotated[str, _about("the key in the people book; empty where not there")]
 
 
+class MayOutput(Struct, frozen=True, rename="kebab"):
+    """Somebody of ``ranks who --json`` who may do something."""
+
+    server: str
+    id: Annotated[str, _about("empty for newcomers")]
+    name: str
+    permission: str
+    reason: Annotated[str, _about("the entry that decides, with file and line, in words")]
+
+
+class MatrixOutput(Struct, frozen=True, rename="kebab"):
+    """One server of ``ranks matrix --json``."""
+
+    server: str
+    columns: Annotated[list[str], _about("the ranks, or people")]
+    rows: Annotated[dict[str, dict[str, str]], _about("by permission, then by column: what the answer is, in words")]
+
+
 class RosterOutput(Struct, frozen=True, rename="kebab"):
     """One person of ``roster --json``."""
 
@@ -236,6 +254,7 @@ class RecordsPage(Struct, frozen=True, rename="kebab", tag_field="what", tag="re
     most: Annotated[int | None, _about("the most records that the server takes")]
     file: str
     count: Annotated[int, _about("how many there are on disk")]
+    decided: Annotated[str, _about("of ranks: which of several entries about a permission counts; else empty")] = ""
 
 
 class KeyPage(Struct, frozen=True, rename="kebab", tag_field="what", tag="key"):
@@ -399,6 +418,8 @@ OUTPUTS: dict[str, Any] = {
     "people seen": list[SeenOutput],
     "roster": list[RosterOutput],
     "roster SERVER ROSTER": list[StandingOutput],
+    "ranks who": list[MayOutput],
+    "ranks matrix": list[MatrixOutput],
 }
 """What each command prints with ``--json``."""
 

@@ -50,6 +50,7 @@ _CONSEQUENCES = {
     ConsequenceCode.INVERTED: "{names}: the scale is inverted: {text}.",
     ConsequenceCode.JOINS: "{who} joins {roster}: {what}.",
     ConsequenceCode.LEAVES: "{who} leaves {roster}: no longer {what}.",
+    ConsequenceCode.RIGHTS: "{what}",
     ConsequenceCode.WORLD_FIXED: (
         "{names}: the world {world} was made with {made}; {wanted} in the file has no effect in it."
     ),

@@ -7,7 +7,7 @@ from functools import partial
 
 from msgspec.structs import replace
 
-from roundgate.core.checks import lists, mods, people, places, records, rules, syntax, values
+from roundgate.core.checks import lists, mods, people, places, ranks, records, rules, syntax, values
 from roundgate.core.checks.context import CheckContext
 from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.findings import Code, Finding, in_order
@@ -19,7 +19,7 @@ CheckFiles = Callable[[ServerFiles], list[Finding]]
 
 CODES: dict[str, Code] = {
     code.name: code
-    for family in (catalogue, syntax, values, lists, places, mods, records, people, rules)
+    for family in (catalogue, syntax, values, lists, places, mods, records, people, ranks, rules)
     for code in family.CODES
 }
 """Every finding code, with the page that ``explain`` shows."""
@@ -40,9 +40,16 @@ def check_disk(
         *mods.check_mods(context),
         *records.check_records(context, written),
         *(records.check_rosters(context) if written is None else ()),
+        *(ranks.check_ranks(context) if written is None or _touches_ranks(context, written) else ()),
         *rules.check_rules(context),
     ]
     return in_order(_without_followers(found))
+
+
+def _touches_ranks(context: CheckContext, written: Collection[str]) -> bool:
+    """Tell whether files are among those ``written`` that hold ranks."""
+    spec = context.book.ranks
+    return spec is not None and context.book.file[context.book.records[spec.groups].file].path in written
 
 
 def _without_followers(found: list[Finding]) -> list[Finding]:

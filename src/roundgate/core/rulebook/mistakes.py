@@ -48,6 +48,7 @@ def mistakes(book: Rulebook, written: Rulebook | None = None) -> Iterator[tuple[
         yield from ((("kind", name, "pattern"), cause) for cause in pattern_mistakes(kind.pattern))
     yield from _record_mistakes(book)
     yield from _roster_mistakes(book)
+    yield from _ranks_mistakes(book)
     yield from _rule_mistakes(book)
     yield from _table_mistakes(book)
     yield from _preset_mistakes(book)
@@ -148,6 +149,28 @@ def _roster_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
     for name, one in book.records.items():
         if one.kind and one.kind not in book.kind:
             yield ("records", name, "kind"), unknown("kind", one.kind, book.kind)
+
+
+def _ranks_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
+    ranks = book.ranks
+    if ranks is None:
+        return
+    spec = book.records.get(ranks.groups)
+    if spec is None:
+        yield ("ranks", "groups"), unknown("set of records", ranks.groups, book.records)
+        return
+    for word in ("may", "never", "also", "power"):
+        field = getattr(ranks, word)
+        if field and field not in spec.field:
+            yield ("ranks", word), unknown("field", field, spec.field)
+    for name in ranks.members:
+        if name not in book.roster:
+            yield ("ranks", "members"), unknown("roster", name, book.roster)
+    if ranks.order == "highest-power" and not ranks.power:
+        yield ("ranks", "power"), "'highest-power' needs 'power', the field that says how much a rank has."
+    file, colon, _ = ranks.newcomers.partition(":")
+    if colon and file not in {one.path for one in book.file.values()}:
+        yield ("ranks", "newcomers"), unknown("file", file, {one.path: None for one in book.file.values()})
 
 
 def _live_mistakes(live: RosterLive, spec: RecordSet) -> Iterator[str]:

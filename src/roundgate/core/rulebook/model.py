@@ -301,6 +301,35 @@ class Roster(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True)
     about: Annotated[str, _about("what it is")] = ""
 
 
+class Ranks(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """Which records are ranks, who is in them, and how it is decided who may do what."""
+
+    groups: Annotated[str, _about("the set of records that are ranks")]
+    may: Annotated[str, _about("the field of permissions that a rank grants")] = "may"
+    never: Annotated[str, _about("the field of permissions that a rank denies")] = "never"
+    also: Annotated[str, _about("the field of ranks whose permissions a rank has too")] = "also"
+    power: Annotated[str, _about('the field with a rank\'s power, for `order = "highest-power"`')] = ""
+    newcomers: Annotated[
+        str,
+        _about(
+            "the rank of whoever has none: its name, or FILE:KEY where a file says it, such as `ranks.yml:newcomers`"
+        ),
+    ] = ""
+    members: Annotated[tuple[str, ...], _about("the rosters whose rank is one of these")] = ()
+    order: Annotated[
+        Literal["deny-wins", "nearest-wins", "last-wins", "highest-power"],
+        _about("which of several entries about one permission counts"),
+    ] = "deny-wins"
+    any_case: Annotated[bool, _about("whether the case of a permission does not count")] = False
+    unknown: Annotated[Literal["may-not", "may"], _about("what counts where no entry is about a permission")] = (
+        "may-not"
+    )
+    wildcard: Annotated[str, _about("the sign at the end of an entry that stands for all that follows")] = "*"
+    permissions: Annotated[dict[str, str], _about("the permissions that the game has, and what each is for")] = field(
+        default_factory=dict
+    )
+
+
 class Rule(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """What must hold across settings and lists."""
 
@@ -431,6 +460,7 @@ class Rulebook(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=Tru
     rule: Annotated[tuple[Rule, ...], _about("what must hold across them")] = ()
     records: Annotated[dict[str, RecordSet], _about("sets of records")] = field(default_factory=dict)
     roster: Annotated[dict[str, Roster], _about("records of people")] = field(default_factory=dict)
+    ranks: Annotated[Ranks | None, _about("which records are ranks, and how they decide who may do what")] = None
     table: Annotated[dict[str, AdviceTable], _about("advice in rows")] = field(default_factory=dict)
     preset: Annotated[dict[str, Preset], _about("named sets of values")] = field(default_factory=dict)
     mods: Annotated[Mods | None, _about("how the game takes mods")] = None

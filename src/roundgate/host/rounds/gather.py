@@ -19,6 +19,7 @@ from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.core.slate import Outcome
 from roundgate.host.drivers.protocol import RunState
 from roundgate.host.people.book import with_names
+from roundgate.host.people.ranks import rank_consequences
 from roundgate.host.rounds.options import Options, RoundAborted
 from roundgate.host.servers import Server
 from roundgate.host.store import Store, Waiting
@@ -36,7 +37,8 @@ def _reviewed(server: Server, outcome: Outcome) -> Review:
     """Give the review of an outcome, with what is remembered of the world that it names."""
     review = review_of(outcome)
     fixed = world_consequences(server, outcome) if any(not change.is_nothing for change in outcome.changes) else []
-    return replace(review, consequences=(*with_names(server, review.consequences), *fixed))
+    rights = rank_consequences(server, outcome)
+    return replace(review, consequences=(*with_names(server, review.consequences), *rights, *fixed))
 
 
 class Gathered(Struct, frozen=True):

@@ -1,0 +1,1 @@
+"""Who is who, who is where, and who may do what."""

@@ -1,0 +1,166 @@
+"""Ranks: who may do what, why, and what a slate alters; compared with what the server itself says."""
+
+from __future__ import annotations
+
+import json
+import random
+import re
+import shutil
+from pathlib import Path
+
+import pytest
+import yaml
+
+import roundgate
+from conftest import SiteUnderTest
+
+DEMO = Path(roundgate.__file__).parent / "demo" / "site" / "regatta"
+WREN, TERN, SKUA, KNOT = "GW-7K3M-Q2XD", "GW-8P2C-W4TN", "GW-2H9V-L6RB", "GW-4Z8Q-R7HB"
+
+
+@pytest.fixture
+def quay(site: SiteUnderTest) -> SiteUnderTest:
+    """A server, down, with the demo's ranks and officers."""
+    home = site.add("regatta")
+    for name in ("ranks.yml", "officers.json"):
+        shutil.copy(DEMO / name, home)
+    return site
+
+
+def test_who_may_and_why_with_the_place_of_each_entry(quay: SiteUnderTest) -> None:
+    said = quay.ok("ranks", "who", "race.abort")
+    assert re.search(rf"Tern +{TERN} +marshal grants race\.\* \(ranks\.yml:14\)", said), said
+    assert "newcomers" not in said
+    assert quay.ok("ranks", "may", "Tern", "race.abort") == "regatta  Tern may race.abort\n"
+    assert "Tern may NOT race.delete" in quay.fails(1, "ranks", "may", "tern", "race.delete")
+    assert "newcomers may sail.start" in quay.ok("ranks", "may", "newcomers", "sail.start")
+    why = quay.ok("ranks", "why", "Tern", "race.delete")
+    assert "may NOT race.delete: marshal denies race.delete (ranks.yml:15)" in why
+    assert "else     may: marshal grants race.* (ranks.yml:14)" in why and "else     may NOT: no entry" in why
+    assert "deckhand grants sail.start (ranks.yml:5), by way of marshal > coxswain > deckhand" in quay.ok(
+        "ranks", "why", "Tern", "sail.start"
+    )
+    assert "Wren may race.delete" in quay.ok("ranks", "may", "Wren", "race.delete"), "the harbourmaster's own is nearer"
+    assert f"by {'harbourmaster'}: race.*, race.abort, race.delete" in quay.ok("ranks", "of", WREN)
+    assert [one["name"] for one in json.loads(quay.ok("ranks", "who", "rank.give", "--json"))] == ["Wren"]
+
+
+def test_the_ranks_as_a_tree_and_as_a_matrix(quay: SiteUnderTest) -> None:
+    tree = quay.ok("ranks", "tree")
+    assert "  deckhand  (newcomers)  sail.start, sail.stop" in tree
+    assert "      marshal  (2 in it)  race.*, never race.delete" in tree
+    (found,) = json.loads(quay.ok("ranks", "matrix", "--json"))
+    assert found["columns"] == ["deckhand", "coxswain", "marshal", "harbourmaster"]
+    assert found["rows"]["race.delete"] == {
+        "deckhand": "-",
+        "coxswain": "-",
+        "marshal": "no",
+        "harbourmaster": "yes by race.*",
+    }
+    assert found["rows"]["sail.start"]["marshal"] == "from above"
+    assert "sail.start" not in quay.ok("ranks", "matrix", "--differs")
+    rows = quay.ok("ranks", "matrix", "--people", "--csv").splitlines()
+    assert rows[0] == "server,permission,Wren,Tern,Skua,newcomers"
+    assert "regatta,race.abort,yes by race.*,yes by race.*,yes by race.*,-" in rows
+
+
+def test_what_the_slate_alters_is_said_by_people_and_permission(quay: SiteUnderTest) -> None:
+    assert "changes nothing" in quay.ok("ranks", "impact")
+    quay.ok("set", "regatta", "officers/Skua.rank=coxswain")
+    said = quay.ok("ranks", "impact")
+    assert said.splitlines() == ["regatta  Skua loses race.*."]
+    assert "Skua loses race.*." in quay.ok("slate", "regatta")
+    quay.ok("add", "regatta", "ranks.yml:ranks.deckhand.may", "chat.mute")
+    said = quay.ok("ranks", "impact")
+    assert "Skua, Tern, Wren and all newcomers gain chat.mute." in said and "Skua loses race.*." in said
+    quay.ok("discard", "regatta")
+    quay.ok("add", "regatta", "officers", KNOT, "name=Knot", "--as", "marshal")
+    said = quay.ok("slate", "regatta")
+    assert "Knot gains crew.call, crew.swap, race.*." in said
+
+
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [
+        (("dance",), "What about ranks?"),
+        (("who",), "'ranks who' needs other words"),
+        (("who", "race.abrt"), "has no permission 'race.abrt'"),
+        (("may", "Nobody", "race.abort"), "Nobody called 'Nobody'"),
+        (("why", "Skuah", "race.abort"), "Did you mean Skua?"),
+        (("tree", "regata"), "regata"),
+    ],
+)
+def test_wrong_questions_are_one_message(quay: SiteUnderTest, words: tuple[str, ...], said: str) -> None:
+    assert said in quay.fails(2, "ranks", *words)
+
+
+def random_ranks(dice: random.Random) -> str:
+    """Write a file of ranks: some with parents, some with denials, in the two ways of writing a list."""
+    names = [f"rank{n}" for n in range(dice.randint(1, 6))]
+    words = ["sail.start", "race.start", "race.abort", "race.delete", "chat.mute", "race.*", "chat.*", "*"]
+    found: dict[str, dict[str, list[str]]] = {}
+    for name in names:
+        fields = {
+            "also": [one for one in names if one != name and dice.random() < 0.3],
+            "may": [one for one in words if dice.random() < 0.3],
+            "never": [one for one in words if dice.random() < 0.15],
+        }
+        found[name] = {field: held for field, held in fields.items() if held}
+    whole = {"newcomers": dice.choice(names), "ranks": found}
+    return yaml.safe_dump(whole, sort_keys=False, default_flow_style=None if dice.random() < 0.5 else False)
+
+
+@pytest.mark.parametrize("seed", range(60))
+def test_random_ranks_are_decided_as_the_server_decides(seed: int, tmp_path: Path) -> None:
+    """Both read the same file, by code that shares nothing."""
+    from gullwind_standin.ranks import Ranks
+    from roundgate.core.files import ServerFiles
+    from roundgate.core.ranks.deciding import decide
+    from roundgate.core.ranks.reading import scheme_of
+    from roundgate.core.text import Text
+    from roundgate.host.rulebooks import load_rulebook
+
+    dice = random.Random(seed)
+    text = random_ranks(dice)
+    (tmp_path / "ranks.yml").write_text(text)
+    ranks = list(yaml.safe_load(text)["ranks"])
+    officers = [{"id": f"GW-{n:04}-AAAA", "name": f"n{n}", "rank": dice.choice(ranks)} for n in range(5)]
+    book = load_rulebook("gullwind", tmp_path)
+    files = {"ranks.yml": Text(text), "officers.json": Text(json.dumps({"officers": officers}))}
+    scheme, theirs = scheme_of(ServerFiles(book, files)), Ranks(str(tmp_path))
+    assert scheme is not None
+    for permission in ("sail.start", "race.start", "race.abort", "race.delete", "chat.mute", "rank.give"):
+        for one in officers:
+            ours = decide(scheme.members[one["id"]], permission, scheme).may
+            assert ours == theirs.allows(one["rank"], permission), (text, one, permission)
+        assert decide(scheme.newcomer(), permission, scheme).may == theirs.allows("", permission), (text, permission)
+
+
+def test_the_running_server_says_the_same(quay: SiteUnderTest) -> None:
+    quay.ok("start")
+    for sailor in (WREN, TERN, KNOT):
+        for permission in ("race.abort", "race.delete", "sail.start", "rank.give"):
+            code = quay.run("ranks", "may", sailor, permission).returncode
+            said = quay.ok("send", "regatta", f"may {sailor} {permission}")
+            assert (f"{sailor} may {permission}" in said) == (code == 0), (sailor, permission, said)
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "code", "words"),
+    [
+        ("  deckhand:\n", "  deckhand:\n    also: [marshal]\n", "rank-circle", "have each other's permissions"),
+        ("newcomers: deckhand", "newcomers: deckhnad", "rank-newcomers", "Did you mean deckhand?"),
+        ("newcomers: deckhand\n", "", "rank-newcomers", "No rank is that of newcomers"),
+        ("crew.swap", "crew.swop", "rank-permission", "Did you mean crew.swap?"),
+        ("      - crew.swap\n", "      - crew.swap\n      - sail.start\n", "rank-idle", "coxswain grants sail.start"),
+        ("never: [race.delete]", "never: [race.delete, rank.give]", "rank-idle", "nothing grants it to them"),
+    ],
+)
+def test_what_is_wrong_with_ranks_is_found(quay: SiteUnderTest, old: str, new: str, code: str, words: str) -> None:
+    path = quay.folder / "regatta" / "ranks.yml"
+    assert "rank-" not in quay.run("check", "regatta").stdout
+    assert old in path.read_text()
+    path.write_text(path.read_text().replace(old, new, 1))
+    said = quay.run("check", "regatta").stdout
+    assert code in said and words in said, said
+    assert "unexpected" not in quay.run("ranks", "matrix").stderr
