@@ -22,8 +22,11 @@ class Ranks:
         self.may: dict[str, list[str]] = {}
         self.never: dict[str, list[str]] = {}
         self.also: dict[str, list[str]] = {}
+        path = os.path.join(folder, "ranks.yml")
+        if not os.path.isfile(path):  # a pipe would keep it waiting for ever
+            return
         try:
-            with open(os.path.join(folder, "ranks.yml"), encoding="utf-8", errors="replace") as file:
+            with open(path, encoding="utf-8", errors="replace") as file:
                 text = file.read()
         except OSError:
             return

@@ -42,8 +42,11 @@ class Rosters:
         self.helms = self._helms()
 
     def _text(self, name: str) -> str:
+        path = os.path.join(self.folder, name)
+        if not os.path.isfile(path):  # a pipe would keep it waiting for ever
+            return ""
         try:
-            with open(os.path.join(self.folder, name), encoding="utf-8-sig", errors="replace") as file:
+            with open(path, encoding="utf-8-sig", errors="replace") as file:
                 return file.read()
         except OSError:
             return ""

@@ -179,4 +179,4 @@ def test_every_fact_difference_and_consequence_has_its_words() -> None:
         words = consequence_words(
             Consequence(kind, ("race.slots",), {**detail, "who": "Wren", "roster": "r", "what": "x"})
         )
-        assert words.startswith(("race.slots: ", "Wren joins r: ", "Wren leaves r: "))
+        assert words.startswith(("race.slots: ", "Wren joins r: ", "Wren leaves r: ", "x"))
