@@ -179,7 +179,7 @@ def test_a_crash_at_any_act_of_a_live_round_leaves_file_and_server_agreeing(
     assert trial.round(monkeypatch, 0) == ("proven" if confirms else "rewound")
     done = (tmp_path / "count").read_text().split("\n")
     first = done.index("journal write begin" if confirms else "journal rewind begin") + 1
-    every = 10 if "ROUNDGATE_EVERY_ACT" in os.environ else 24  # each costs two seconds; STEP_OF_ACTS=1 tries all
+    every = 10 if "ROUNDGATE_EVERY_ACT" in os.environ else 48  # each costs two seconds; STEP_OF_ACTS=1 tries all
     every = int(os.environ.get("STEP_OF_ACTS", every))
     for at in range(first + part, len(done) + 1, every):
         trial.begin()
