@@ -185,20 +185,20 @@ def add(
     context = CallContext()
     word, rest = context.split(words)
     servers = [context.open(one) for one in context.several(word)]
-    joins = [_joining_people(context, one, rest, as_rank, until, several=len(servers) > 1) for one in servers]
-    made = [
-        (one, joins_here, joins_here.operations if joins_here else added(one.workspace, rest))
-        for one, joins_here in zip(servers, joins, strict=True)
-    ]
+    made: list[tuple[OpenServer, _Joins | None, list[Operation]]] = []
+    for one in servers:
+        given = _with_set(one, rest)
+        joins = _joining_people(context, one, given, as_rank, until, several=len(servers) > 1)
+        made.append((one, joins, joins.operations if joins else added(one.workspace, given)))
     for server, people, operations in made:  # nothing is put anywhere before all of it is known to fit
         if people is not None:
             operations = _with_switch(server, people, operations)
         if operations:
             put(server, operations, now=now)
-        for one in people.joining if people is not None else ():
-            said = keep_end(context.site, server, people.records if people is not None else "", one)
+        for who in people.joining if people is not None else ():
+            said = keep_end(context.site, server, people.records if people is not None else "", who)
             if said:
-                echo(f"  {one.who.name or one.who.id} {said}.")
+                echo(f"  {who.who.name or who.who.id} {said}.")
         if now and operations:
             _apply_now(context, server.server)
 
@@ -211,6 +211,12 @@ class _Joins(NamedTuple):
     operations: list[Operation]
 
 
+def _with_set(server: OpenServer, words: list[str]) -> list[str]:
+    """Give words with the set of records in the place of the roster that they begin with."""
+    roster = server.book.roster.get(words[0]) if words else None
+    return [roster.records, *words[1:]] if roster is not None else words
+
+
 def _joining_people(
     context: CallContext, server: OpenServer, words: list[str], rank: str, until: str, *, several: bool
 ) -> _Joins | None:
@@ -219,8 +225,7 @@ def _joining_people(
     from roundgate.api.record_changes import RecordChanges, set_named
     from roundgate.cli.changes.asking import ask_field, choosing
 
-    roster = server.book.roster.get(words[0]) if words else None
-    name = roster.records if roster else (set_named(server.book, words[0]) if words and "/" not in words[0] else "")
+    name = set_named(server.book, words[0]) if words and "/" not in words[0] else ""
     people: list[Joining] = []
     if name:
         people = choosing(words[1:], lambda given: joining(context.site, server, name, given, rank, until))
@@ -228,8 +233,6 @@ def _joining_people(
         if rank or until:
             hint = "roundgate add SERVER ROSTER NAME --as RANK --until 7d"
             raise WrongWords("--as and --until are for people on a roster.", hint)
-        if name:
-            words[0] = name
         return None
     changes = RecordChanges(server.workspace, ask_field)
     there = {record.key for record in changes.records(name)} if several or len(people) > 1 else set()

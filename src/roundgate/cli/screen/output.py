@@ -8,7 +8,7 @@ from __future__ import annotations
 import os
 import re
 import sys
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 _STYLES: dict[str, dict[str, Any]] = {
@@ -128,3 +128,13 @@ def _say_plain(headers: Sequence[str], rows: Sequence[Sequence[str]]) -> None:
     widths = [max(len(line[at]) for line in (headers, *rows)) for at in range(len(headers))]
     for line in (headers, *rows):
         print("  ".join(cell.ljust(width) for cell, width in zip(line, widths, strict=True)).rstrip())
+
+
+def echo_csv(rows: Iterable[Sequence[str]]) -> None:
+    """Print rows as CSV."""
+    import csv
+    import io
+
+    into = io.StringIO()
+    csv.writer(into, lineterminator="\n").writerows(rows)
+    echo(into.getvalue().rstrip("\n"))

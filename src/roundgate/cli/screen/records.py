@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from roundgate.api.record_changes import RecordChanges, book_for, is_address, set_named
 from roundgate.api.server import OpenServer
-from roundgate.cli.screen.output import echo, echo_table, plain, styled
+from roundgate.cli.screen.output import echo, echo_csv, echo_table, plain, styled
 from roundgate.core.files import ServerFiles, format_value
 from roundgate.core.records.model import Record
 from roundgate.core.records.sets import columns, records_in
@@ -168,14 +168,8 @@ def records_output(server: OpenServer, word: str) -> RecordsOutput:
 
 def echo_records_csv(server: OpenServer, words: list[str]) -> None:
     """Print sets of records as CSV: the key, then the fields. Raises UnknownName."""
-    import csv
-    import io
-
     for word in words:
         found = records_output(server, word)
         names = list(dict.fromkeys(name for row in found.records for name in row.fields))
-        into = io.StringIO()
-        writer = csv.writer(into, lineterminator="\n")
-        writer.writerow(["key", *names])
-        writer.writerows([row.key, *(row.fields.get(name, "") for name in names)] for row in found.records)
-        echo(into.getvalue().rstrip("\n"))
+        rows = [[row.key, *(row.fields.get(name, "") for name in names)] for row in found.records]
+        echo_csv([["key", *names], *rows])

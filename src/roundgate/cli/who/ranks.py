@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from roundgate.cli.call import CallContext
-from roundgate.cli.screen.output import echo, echo_json, echo_table, plain, styled
+from roundgate.cli.screen.output import echo, echo_csv, echo_json, echo_table, plain, styled
 from roundgate.host.errors import WrongWords
 
 if TYPE_CHECKING:
@@ -249,19 +249,10 @@ def _matrix(
     for one in output:
         table = [(permission, *(cells[name] for name in one.columns)) for permission, cells in one.rows.items()]
         if as_csv:
-            _echo_csv([("server", "permission", *one.columns), *((one.server, *row) for row in table)])
+            echo_csv([("server", "permission", *one.columns), *((one.server, *row) for row in table)])
             continue
         echo(styled(one.server, "bold"))
         echo_table(("permission", *map(plain, one.columns)), table)
-
-
-def _echo_csv(rows: Sequence[Sequence[str]]) -> None:
-    import csv
-    import io
-
-    into = io.StringIO()
-    csv.writer(into, lineterminator="\n").writerows(rows)
-    echo(into.getvalue().rstrip("\n"))
 
 
 def _impact(context: CallContext, servers: Sequence[OpenServer], *, names: bool) -> None:

@@ -12,6 +12,7 @@ from roundgate.core.findings import Code, Finding, Place
 from roundgate.core.formats.protocol import Entry
 from roundgate.core.nearest import nearest
 from roundgate.core.people.ids import has_form, identities, meant_id
+from roundgate.core.people.rosters import kind_of_set
 from roundgate.core.records.model import Held, Record
 from roundgate.core.records.sets import records_in, referring
 from roundgate.core.rulebook.model import RecordField, RecordSet
@@ -151,7 +152,7 @@ def _count(context: CheckContext, name: str, spec: RecordSet, count: int) -> Ite
 
 def _doubles(context: CheckContext, name: str, spec: RecordSet, records: list[Record]) -> Iterator[Finding]:
     seen: dict[str, str] = {}
-    kind = context.book.kind.get(_kind_of_keys(spec))
+    kind = context.book.kind.get(kind_of_set(spec))
     keys = [record.key for record in records]
     known = identities(keys, kind) if kind is not None and kind.pattern else ((key, "") for key in keys)
     for record, (meant, wrong) in zip(records, known, strict=True):
@@ -239,11 +240,6 @@ def _known(context: CheckContext, name: str, known: Mapping[str, list[Record]]) 
         return known[name]
     spec = context.book.records[name]
     return records_in(context.files.document(context.book.file[spec.file].path), spec)
-
-
-def _kind_of_keys(spec: RecordSet) -> str:
-    """Give the kind of ids that the keys of a set are; empty where they are no ids."""
-    return spec.kind if spec.key == "*" else spec.field[spec.key].kind if spec.key in spec.field else ""
 
 
 def _record(
