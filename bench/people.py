@@ -18,6 +18,8 @@ BOOK = (Path(roundgate.__file__).parent / "rulebooks" / "gullwind.toml").read_te
 LOG_BYTES = 1_000_000_000
 IDS = 100_000
 _LETTERS = "23456789ABCDEFGHJKLMNPQRSTUVWXYZ"
+_NO_BYTECODE = "PYTHONDONTWRITEBYTECODE"
+"""An installed program has its bytecode; with this set, each call would compile the sources again."""
 PATTERN = r"sailor .+ \(GW-[0-9A-Z]{4}-[0-9A-Z]{4}\) (came aboard|went ashore)"
 
 
@@ -38,7 +40,7 @@ def measured(words: list[str], folder: Path, **more: str) -> tuple[float, float,
         "done = subprocess.run(sys.argv[1:], stdout=out, stderr=subprocess.PIPE);"
         "used = resource.getrusage(resource.RUSAGE_CHILDREN);"
         "print(used.ru_utime + used.ru_stime, time.monotonic() - began, used.ru_maxrss / 1024);"
-        "sys.exit(done.returncode > 1 and done.stderr.decode())"
+        "sys.exit(done.returncode and (done.stderr.decode() or str(done.returncode)))"
     )
     done = subprocess.run(
         [sys.executable, "-c", code, *words],
@@ -46,7 +48,7 @@ def measured(words: list[str], folder: Path, **more: str) -> tuple[float, float,
         capture_output=True,
         text=True,
         check=False,
-        env={**os.environ, **more},
+        env={**{name: value for name, value in os.environ.items() if name != _NO_BYTECODE}, **more},
     )
     if done.returncode:
         raise SystemExit(f"{words}: {done.stderr}")

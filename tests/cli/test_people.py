@@ -115,13 +115,15 @@ def test_the_rosters_become_what_the_book_wants_and_then_nothing_more(club: Site
     club.ok("people", "want", "Wren", "@all", "officers:marshal")
     club.ok("people", "want", "Skua", "@casual", "guests")
     said = club.ok("roster", "sync", "@all")
-    assert "officers/GW-7K3M-Q2XD.rank: harbourmaster -> marshal" in said and f"guests/{SKUA}: not there" in said
+    assert re.search(rf"Wren +{WREN} +joins officers as marshal +officers: harbourmaster -> marshal", said), said
+    assert re.search(rf"Skua +{SKUA} +joins guests\n", said) or re.search(rf"Skua +{SKUA} +joins guests +-", said)
+    assert said.count("next: roundgate apply harbour,regatta") == 1, "one review for all servers"
     assert "Tern is on officers, unwanted by the book: kept" in said
     assert "-> " not in club.ok("roster", "sync", "@all")
     for server in ("harbour", "regatta"):
         club.ok("apply", server, "--yes")
     again = club.ok("roster", "sync", "@all")
-    assert again.count("the rosters are as the people book wants them") == 2
+    assert "harbour, regatta: the rosters are as the people book wants them" in again
     club.ok("roster", "sync", "regatta", "--exact")
     assert "leaves officers: no longer an admin" in club.ok("slate", "regatta")
     (row,) = [one for one in json.loads(club.ok("roster", "--json")) if one["id"] == WREN]
@@ -192,7 +194,8 @@ def test_a_ban_ends_when_it_was_meant_to(club: SiteUnderTest) -> None:
     assert f"Ruff's time on guests ended on {yesterday}, by people.toml." in said
     assert "the time on" in club.ok("status", "regatta") and "roster sync regatta" in club.ok("status", "regatta")
     said = club.ok("roster", "sync", "regatta")
-    assert f"bans/{PLOVER}: Plover -> taken out" in said and "guests/GW-AAAA-2222" in said
+    assert re.search(rf"{PLOVER} +leaves bans, ended on {yesterday}", said)
+    assert re.search(rf"GW-AAAA-2222 +leaves guests, ended on {yesterday}", said)
     club.ok("apply", "regatta", "--yes", "--despite-errors")
     assert PLOVER not in bans.read_text() and "GW-AAAA-2222" not in club.text("regatta", "guestlist.txt")
     assert "person-due" not in club.run("check", "regatta").stdout

@@ -57,6 +57,8 @@ class Synced(Struct, frozen=True):
     """Those whom the book does not want on a roster on which it wants others; they are kept unless asked otherwise."""
     ended: tuple[Ended, ...]
     """Those whose time on a roster is over; they are taken off."""
+    standings: tuple[Standing, ...]
+    """Those whom the operations change or take off, as they are now."""
     unknown: tuple[str, ...]
     """Rosters that the book names and the server does not have."""
 
@@ -88,7 +90,9 @@ def synced(server: OpenServer, people: People, *, exact: bool = False) -> Synced
     for one in [*(one.standing for one in ended), *(unwanted if exact else ())]:
         spec = book.records[book.roster[one.roster].records]
         made.append(RemoveRecord(book.file[spec.file].path, book.roster[one.roster].records, one.id))
-    return Synced(tuple(made), tuple(unwanted), tuple(ended), tuple(unknown))
+    touched = {operation.record for operation in made if isinstance(operation, SetField | RemoveRecord)}
+    standing = tuple(one for one in there.values() if one.id in touched) if touched else ()
+    return Synced(tuple(made), tuple(unwanted), tuple(ended), standing, tuple(unknown))
 
 
 class Imported(Struct, frozen=True):

@@ -17,6 +17,7 @@ from roundgate.host.servers import Server
 
 if TYPE_CHECKING:
     from roundgate.api.people import Joining
+    from roundgate.api.proposal import Proposal
     from roundgate.api.server import Discarded, OpenServer
     from roundgate.host.workspace import Holder
 
@@ -395,15 +396,7 @@ def put(
     """
     from roundgate.cli.screen.findings import echo_findings
 
-    if not yes_really and server.book.roster:
-        from roundgate.api.people import lost_admins
-        from roundgate.host.person import who
-
-        lost = lost_admins(server, operations, who())
-        if lost:
-            raise Trouble(f"{lost} Nothing was put on the slate.", "If that is what you want, add --yes-really.")
-
-    proposal = server.propose(operations)
+    proposal = checked(server, operations, yes_really=yes_really)
     if proposal.findings and not despite_errors:
         echo_findings(proposal.findings)
     if proposal.has_errors and not despite_errors:
@@ -418,6 +411,18 @@ def put(
     state = "in force now; it goes into the file at the next stop" if live else "not in force yet"
     echo(f"  On the slate of {server.name}, {state} ({len(waiting)} waiting).")
     echo(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
+
+
+def checked(server: OpenServer, operations: Sequence[Operation], *, yes_really: bool) -> Proposal:
+    """Check the slate with operations on it. Raises Trouble where no admin would be left and nobody said so."""
+    if not yes_really and server.book.roster:
+        from roundgate.api.people import lost_admins
+        from roundgate.host.person import who
+
+        lost = lost_admins(server, operations, who())
+        if lost:
+            raise Trouble(f"{lost} Nothing was put on the slate.", "If that is what you want, add --yes-really.")
+    return server.propose(operations)
 
 
 def echo_changes(outcome: Outcome, names: Collection[str], server: str = "") -> None:

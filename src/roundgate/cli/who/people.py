@@ -9,7 +9,7 @@ import typer
 
 from roundgate.cli.call import CallContext
 from roundgate.cli.complete import complete_server
-from roundgate.cli.screen.output import echo, echo_json, echo_table, plain, styled, warn
+from roundgate.cli.screen.output import echo, echo_json, echo_table, plain, styled
 from roundgate.host.errors import Trouble, UnknownName, WrongWords
 
 if TYPE_CHECKING:
@@ -17,7 +17,6 @@ if TYPE_CHECKING:
     from roundgate.cli.screen.outputs import PersonOnServer, PersonOutput, SeenOutput
     from roundgate.core.formats.protocol import PlainData
     from roundgate.core.people.book import People, Person
-    from roundgate.core.people.rosters import Standing
     from roundgate.core.people.seen import SeenPerson
     from roundgate.core.text import Text
 
@@ -405,7 +404,9 @@ def roster(
     context = CallContext()
     words = words or []
     if words[:1] == ["sync"] and "sync" not in context.names:
-        _sync(context, words[1] if len(words) > 1 else "@all", exact=exact, yes_really=yes_really)
+        from roundgate.cli.who.syncing import sync
+
+        sync(context, words[1] if len(words) > 1 else "@all", _book(context), exact=exact, yes_really=yes_really)
         return
     if words[:1] == ["import"] and "import" not in context.names:
         _import(context, words[1:])
@@ -462,6 +463,7 @@ def _one_roster(context: CallContext, word: str, name: str, *, as_json: bool) ->
     """Print who is on one roster of servers, what they are there, until when, and when they were seen."""
     from roundgate.api.people import roster_named, seen_everywhere, standings
     from roundgate.cli.screen.outputs import StandingOutput
+    from roundgate.cli.who.syncing import name_of
     from roundgate.core.people.until import end_on
     from roundgate.host.people.book import places_of
 
@@ -480,7 +482,7 @@ def _one_roster(context: CallContext, word: str, name: str, *, as_json: bool) ->
                 StandingOutput(
                     server.name,
                     one.id,
-                    _name_of(server, one, book) or (last.name if last is not None else ""),
+                    name_of(server, one, book) or (last.name if last is not None else ""),
                     one.rank,
                     end,
                     last.last if last is not None else 0.0,
@@ -527,50 +529,3 @@ def _import(context: CallContext, words: list[str]) -> None:
         put(server, found.operations)
     else:
         echo(f"{server.name}: nobody new for {name} is in that text.")
-
-
-def _name(server: OpenServer, standing: Standing, book: People) -> str:
-    """Give what somebody on a roster is called: by the people book, else by the file, else their id."""
-    return plain(_name_of(server, standing, book) or standing.id)
-
-
-def _name_of(server: OpenServer, standing: Standing, book: People) -> str:
-    key = book.named(standing.id, server.book.kind)
-    return book.people[key].name if key else standing.record.value("name") or ""
-
-
-_NAMED = 10
-"""So many people are named; more are counted."""
-
-
-def _sync(context: CallContext, word: str, *, exact: bool, yes_really: bool) -> None:
-    """Put onto the slates what makes the rosters as the book wants them."""
-    from roundgate.api.people import synced
-    from roundgate.cli.edit import put
-
-    book = _book(context)
-    failed = False
-    for server in context.servers(word):
-        found = synced(server, book, exact=exact)
-        for name in found.unknown:
-            echo(f"{server.name}  has no roster '{name}'; the people book names it")
-        for over in found.ended:
-            who = _name(server, over.standing, book)
-            echo(f"{server.name}  {who}: the time on {over.standing.roster} ended on {over.end}")
-        for one in found.unwanted[:_NAMED] if not exact else ():
-            who = _name(server, one, book)
-            echo(f"{server.name}  {who} is on {one.roster}, unwanted by the book: kept (--exact takes it off)")
-        if len(found.unwanted) > _NAMED and not exact:
-            echo(f"{server.name}  and {len(found.unwanted) - _NAMED} more, unwanted by the book: kept")
-        if found.operations:
-            try:
-                put(server, found.operations, yes_really=yes_really)
-            except typer.Exit:  # the others go on
-                failed = True
-            except Trouble as error:
-                warn(f"{server.name}: {error.what} {error.do}")
-                failed = True
-        else:
-            echo(f"{server.name}: the rosters are as the people book wants them.")
-    if failed:
-        raise typer.Exit(1)

@@ -154,8 +154,9 @@ def _doubles(context: CheckContext, name: str, spec: RecordSet, records: list[Re
     seen: dict[str, str] = {}
     kind = context.book.kind.get(kind_of_set(spec))
     keys = [record.key for record in records]
-    known = identities(keys, kind) if kind is not None and kind.pattern else ((key, "") for key in keys)
-    for record, (meant, wrong) in zip(records, known, strict=True):
+    known = list(identities(keys, kind)) if kind is not None and kind.pattern else [(key, "") for key in keys]
+    is_well = len({meant for meant, _ in known}) == len(known) and not any(wrong for _, wrong in known)
+    for record, (meant, wrong) in zip(records, known, strict=True) if not is_well else ():
         mistake = wrong if spec.key == "*" else ""  # the value of a field is checked as such
         if meant in seen:
             place = _place(context, spec, record, record.fields.get(spec.key))
@@ -170,10 +171,10 @@ def _doubles(context: CheckContext, name: str, spec: RecordSet, records: list[Re
             do = context.command("rename", f"{name}/{record.key}", right) if right else f"roundgate explain {name}"
             place = _place(context, spec, record)
             yield context.finding("value-pattern", "error", place, f"{mistake}{hint}", do, name)
-    for field, described in spec.field.items():
+    for field in (one for one, described in spec.field.items() if described.unique and one != spec.key):
         held: set[str] = set()
         for record in records:
-            value = record.value(field) if described.unique and field != spec.key else None
+            value = record.value(field)
             if value is not None and value in held:
                 place = _place(context, spec, record, record.fields[field])
                 cause = f"The {field} {value} is in more than one of {name}."

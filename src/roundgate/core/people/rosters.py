@@ -77,14 +77,14 @@ class Ended(Struct, frozen=True):
 def ended_on(files: ServerFiles, people: People, places: Collection[str], today: date) -> Iterator[Ended]:
     """Give those whose time on a roster is over; ``places`` are the server's name, its tags, and ``@all``."""
     kinds = files.book.kind
-    has_ends = any(person.until for person in people.people.values())
-    ending = [name for name, roster in files.book.roster.items() if roster.until or has_ends]
+    by_book = {where.rpartition("/")[2] for person in people.people.values() for where in person.until}
+    ending = [name for name, roster in files.book.roster.items() if roster.until or name in by_book]
     for one in standings_in(files, ending):
         if one.until:
             if is_over(one.until, today):
                 yield Ended(one, one.until, in_file=True)
             continue
-        key = people.named(one.id, kinds) if has_ends else ""
+        key = people.named(one.id, kinds) if one.roster in by_book else ""
         end = end_on(people.people[key], one.roster, places) if key else ""
         if end and is_over(end, today):
             yield Ended(one, end, in_file=False)

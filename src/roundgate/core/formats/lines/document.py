@@ -10,7 +10,7 @@ import re
 from collections.abc import Iterator, Sequence
 from functools import cached_property
 from itertools import islice
-from typing import NamedTuple
+from typing import NamedTuple, overload
 
 from roundgate.core.formats.protocol import USUAL, Dialect, Edit, EditRefused, Entry, EntryKind, Pairs, Path, PlainData
 from roundgate.core.formats.shared.key_value import as_text, closed_before, line_span, mark_in_use, single_line
@@ -34,6 +34,28 @@ class Row(NamedTuple):
     whole_end: int
 
 
+class _PlainRows(Sequence[Row]):
+    """The rows of a list whose lines are its entries: made as they are asked for, as there may be very many."""
+
+    def __init__(self, entries: Sequence[Entry]) -> None:
+        self._entries = entries
+
+    def __len__(self) -> int:
+        return len(self._entries)
+
+    @overload
+    def __getitem__(self, at: int) -> Row: ...
+
+    @overload
+    def __getitem__(self, at: slice) -> list[Row]: ...
+
+    def __getitem__(self, at: int | slice) -> Row | list[Row]:
+        if isinstance(at, slice):
+            return [Row(entry.start, entry.end, entry.end) for entry in self._entries[at]]
+        entry = self._entries[at]
+        return Row(entry.start, entry.end, entry.end)
+
+
 class LinesDocument:
     """A list of lines, read. An entry's path is its number, from 0; ``(number, name)`` is one of its parts."""
 
@@ -49,10 +71,10 @@ class LinesDocument:
         self.marks = tuple(dialect.marks.split()) or ("#",)
 
     @cached_property
-    def rows(self) -> list[Row]:
+    def rows(self) -> Sequence[Row]:
         """Every entry with its spans, in order."""
         if self._is_plain:
-            return [Row(entry.start, entry.end, entry.end) for entry in self._entries]
+            return _PlainRows(self._entries)
         lines = list(self._lines())
         if not self.dialect.records:
             return [row for row in lines if row is not None]
@@ -76,8 +98,9 @@ class LinesDocument:
     def _plain_entries(self) -> list[Entry]:
         marks = "|".join(re.escape(mark) for mark in self.marks)
         item = re.compile(rf"^[ \t]*+(?!{marks})([^ \t\n]++(?:[ \t]++[^ \t\n]++)*+)", re.MULTILINE)
+        make = Entry._make  # there may be very many: quicker than a call with seven arguments
         return [
-            Entry((number,), found[1], start := found.start(1), start, start, found.end(1))
+            make(((number,), found[1], start := found.start(1), start, start, found.end(1), "text"))
             for number, found in enumerate(item.finditer(self.text.body))
         ]
 
