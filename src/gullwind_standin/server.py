@@ -88,7 +88,7 @@ class GullwindServer:
             raise WillNotStart("fatal: tick")
         self._check_words()
         self.rosters = Rosters(self.folder, self.settings)
-        self.ranks = Ranks(self.folder)
+        self.ranks = Ranks(self.folder, self.settings["ranks.kept"], self.settings["world.save"])
         self.more = read_all(self.folder, self.settings["world.save"], self.settings["tide.mode"], self.mods)
         self.log(f"World {self.settings['world.save']}, tide {self.settings['tide.mode']}, {len(courses)} courses")
 
@@ -243,7 +243,8 @@ class GullwindServer:
 
     def _do_may(self, rest: str) -> list[str]:
         sailor, _, permission = rest.partition(" ")
-        may = self.ranks.allows(self.rosters.officers.get(sailor, ""), permission)
+        rank, level = self.rosters.officers.get(sailor, ""), int(self.rosters.grants.get(sailor, "0"))
+        may = self.ranks.allows(sailor, permission, rank, level)
         return [f"{sailor} {'may' if may else 'may not'} {permission}"]
 
     def _do_ban(self, rest: str) -> list[str]:

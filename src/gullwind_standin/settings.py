@@ -35,6 +35,7 @@ DEFAULTS = {
     "world.size": "middle",
     "save.every": "10",
     "crew.voice": "true",
+    "ranks.kept": "deck",
     "chat.filter": "true",
     "entry.code": "",
     "guests.only": "false",
@@ -94,6 +95,7 @@ _WORDS = {
     "log.detail": ("quiet", "usual", "chatty"),
     "language": ("en", "de", "fr", "nl"),
     "race.tally": ("low", "high"),
+    "ranks.kept": ("deck", "signals", "stores", "lines", "levels", "waters"),
 }
 _SWITCHES = {key for key, value in DEFAULTS.items() if value in ("true", "false")}
 _PORTS = ("net.port", "console.port")

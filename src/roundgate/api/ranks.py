@@ -2,32 +2,57 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from roundgate.api.server import OpenServer
 from roundgate.api.whom import whoever
+from roundgate.core.files import ServerFiles
 from roundgate.core.nearest import nearest
 from roundgate.core.people.rosters import kind_of_roster
-from roundgate.core.ranks.deciding import permissions_of
+from roundgate.core.ranks.deciding import covers, permissions_of
 from roundgate.core.ranks.impact import NEWCOMERS, Shift, impact
 from roundgate.core.ranks.model import Member, Scheme
-from roundgate.core.ranks.reading import scheme_of
+from roundgate.core.ranks.reading import scheme_of, schemes_of
+from roundgate.core.rulebook.model import Ranks
 from roundgate.host.errors import Trouble, UnknownName, WrongWords
 from roundgate.host.people.book import load_people
 from roundgate.host.site import Site
 
 
-def ranks_of(site: Site, server: OpenServer, *, with_slate: bool = False) -> Scheme:
-    """Read the ranks of a server, on disk or as the slate would leave them. Raises Trouble where it has none."""
+def ranks_of(site: Site, server: OpenServer, *, with_slate: bool = False, world: str = "") -> list[Scheme]:
+    """Read the ranks of a server, on disk or as the slate would leave them; ``world``: those of one that it has.
+
+    Raises Trouble where there are none, UnknownName where there is no such world.
+    """
     outcome = server.workspace.outcome(server.workspace.operations)
-    found = scheme_of(outcome.after if with_slate else outcome.before, load_people(site))
-    if found is None:
-        raise Trouble(f"The rulebook of {server.name} says nothing of ranks.", "It needs a table [ranks].")
-    return found
+    files, people = outcome.after if with_slate else outcome.before, load_people(site)
+    if world:
+        return [_of_world(server, files, world)]
+    found = schemes_of(files, people)
+    if found:
+        return found
+    if not server.book.ranks:
+        raise Trouble(f"The rulebook of {server.name} says nothing of ranks.", "It needs a table [ranks.NAME].")
+    raise Trouble(f"{server.name} has no ranks that count now.", f"roundgate explain {server.name} ranks")
+
+
+def _of_world(server: OpenServer, files: ServerFiles, world: str) -> Scheme:
+    names = {name.partition("@")[2]: name for name in files.book.ranks if "@" in name}
+    if world not in names:
+        near = nearest(world, names)
+        hint = f"Did you mean {server.name}@{near}?" if near else f"Worlds with ranks: {', '.join(names) or 'none'}"
+        raise UnknownName(f"{server.name} has no ranks for a world '{world}'.", hint)
+    return scheme_of(files, names[world], load_people(server.server.site))
+
+
+def spec_of(server: OpenServer, scheme: Scheme) -> Ranks:
+    """Give the rulebook's table of a scheme."""
+    return server.book.ranks[scheme.name]
 
 
 def catalogue_of(server: OpenServer, scheme: Scheme) -> list[str]:
     """Give every permission that the rulebook or the files name."""
-    spec = server.book.ranks
-    return permissions_of(scheme, tuple(spec.permissions) if spec is not None else ())
+    return permissions_of(scheme, tuple(spec_of(server, scheme).permissions))
 
 
 def member_meant(site: Site, server: OpenServer, scheme: Scheme, word: str) -> Member:
@@ -47,9 +72,8 @@ def member_meant(site: Site, server: OpenServer, scheme: Scheme, word: str) -> M
     group = next((name for name in scheme.groups if name.lower() == lowered), "")
     if group:
         return Member(group, group, (group,))
-    spec = server.book.ranks
-    kinds = {kind_of_roster(server.book, server.book.roster[name]) for name in spec.members} if spec is not None else ()
-    for kind in kinds:
+    rosters = [server.book.roster[name] for name in spec_of(server, scheme).members]
+    for kind in dict.fromkeys(kind_of_roster(server.book, roster) for roster in rosters):
         try:
             who = whoever(site, server.server, word, kind)
         except UnknownName:
@@ -62,13 +86,15 @@ def member_meant(site: Site, server: OpenServer, scheme: Scheme, word: str) -> M
     raise UnknownName(f"Nobody called '{word}', and no rank, is known on {server.name}.", hint)
 
 
-def permission_meant(server: OpenServer, scheme: Scheme, word: str) -> str:
-    """Give the permission that a word means: as it is, where the rulebook or a file knows it or one like it is far off.
+def permission_meant(server: OpenServer, scheme: Scheme, word: str, *, wildcard: bool = False) -> str:
+    """Give the permission that a word means: as it is, where the rulebook or a file knows it, or knows of none.
 
-    Raises UnknownName with the nearest one where the rulebook lists the permissions and it is none of them.
+    ``wildcard``: it may also stand for several that are known. Raises UnknownName with the nearest one.
     """
-    spec, known = server.book.ranks, catalogue_of(server, scheme)
-    if word in known or spec is None or not spec.permissions:
+    spec, known = spec_of(server, scheme), catalogue_of(server, scheme)
+    if word in known or not spec.permissions:
+        return word
+    if wildcard and any(covers(word, one, scheme) for one in known):
         return word
     same = next((one for one in known if one.lower() == word.lower()), "")
     if same:
@@ -80,5 +106,16 @@ def permission_meant(server: OpenServer, scheme: Scheme, word: str) -> str:
 
 def slate_impact(site: Site, server: OpenServer) -> list[Shift]:
     """Tell who gains and who loses which permission by the slate. Raises Trouble where a server has no ranks."""
-    before, after = ranks_of(site, server), ranks_of(site, server, with_slate=True)
-    return impact(before, after, tuple(server.book.ranks.permissions) if server.book.ranks is not None else ())
+    return impact_between(server, ranks_of(site, server), ranks_of(site, server, with_slate=True))
+
+
+def impact_between(server: OpenServer, before: Iterable[Scheme], after: Iterable[Scheme]) -> list[Shift]:
+    """Tell who gains and who loses what from some schemes to others; one that is new, or gone, counts as empty."""
+    old, new = {one.name: one for one in before}, {one.name: one for one in after}
+    found: list[Shift] = []
+    for name in dict.fromkeys((*old, *new)):
+        known = new.get(name) or old[name]
+        nobody = Scheme({}, {}, order=known.order, unknown=known.unknown, wildcard=known.wildcard, name=name)
+        spec = server.book.ranks.get(name)
+        found += impact(old.get(name, nobody), new.get(name, nobody), tuple(spec.permissions) if spec else ())
+    return found

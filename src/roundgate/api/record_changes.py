@@ -169,7 +169,7 @@ class RecordChanges:
         """Make the operations that give a field of a record, or of all with ``*``, a value. Raises Trouble."""
         address = self.address(word, with_field=True)
         described = address.spec.field.get(address.field)
-        stored = self._stored(f"{address.name}/{{}}.{address.field}", described, given, address.records)
+        stored = self.stored(f"{address.name}/{{}}.{address.field}", described, given, address.records)
         made: list[Operation] = []
         for record in address.records:
             held = record.fields.get(address.field)
@@ -194,7 +194,8 @@ class RecordChanges:
         made = [SetField(path, address.name, record.key, address.field, None) for record in address.records]
         return self._marked(made)
 
-    def _stored(self, shown: str, described: RecordField | None, given: str, records: Sequence[Record]) -> str:
+    def stored(self, shown: str, described: RecordField | None, given: str, records: Sequence[Record]) -> str:
+        """Give a field's value as the file will hold it; ``shown`` is its address in a message. Raises Trouble."""
         if described is None:
             return given
         try:
@@ -220,7 +221,7 @@ class RecordChanges:
         for field in list(missing):
             typed = self.ask(f"{name}: {field}", spec.field[field]) if self.ask is not None else ""
             if typed:
-                found[field] = self._stored(f"{name}/{{}}.{field}", spec.field[field], typed, ())
+                found[field] = self.stored(f"{name}/{{}}.{field}", spec.field[field], typed, ())
                 missing.remove(field)
         if spec.key != "*":
             key = found.get(spec.key, "")
@@ -259,7 +260,7 @@ class RecordChanges:
                     f"{field} is a secret and must not be part of the command: others on this machine can read it.",
                     f"leave it out, then: roundgate set {self.holder.name} {name}/KEY.{field}    (it is asked for)",
                 )
-            given[field] = self._stored(f"{name}/{{}}.{field}", spec.field.get(field), value, ())
+            given[field] = self.stored(f"{name}/{{}}.{field}", spec.field.get(field), value, ())
         return key, given
 
     def removed(self, word: str) -> list[Operation]:

@@ -59,7 +59,7 @@ COMMANDS = (
     CommandLine("log", RUN, "What a server has said.", "run", "log"),
     CommandLine("people", PEOPLE, "Who is who, by which ids, and who was seen.", "who.people", "people"),
     CommandLine("roster", PEOPLE, "Who is admin, guest or banned where; sync with the book.", "who.people", "roster"),
-    CommandLine("ranks", PEOPLE, "Who may do what, why, and what the slate alters of it.", "who.ranks", "ranks"),
+    CommandLine("ranks", PEOPLE, "Who may do what, why, and what the slate alters of it.", "ranks.command", "ranks"),
     CommandLine("init", SITE, "Make a site here.", "site", "init"),
     CommandLine("adopt", SITE, "Make a folder a server of the site.", "site", "adopt"),
     CommandLine("unadopt", SITE, "Take a server out of the site; its files stay.", "site", "unadopt"),

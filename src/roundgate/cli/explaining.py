@@ -149,12 +149,15 @@ def _records_page(server: OpenServer, name: str) -> RecordsPage:
 
 def _decided(book: Rulebook, name: str) -> str:
     """Say how it is decided who may do what, of the set whose records are ranks."""
-    if book.ranks is None or book.ranks.groups != name:
-        return ""
     from roundgate.core.ranks.deciding import ORDER_WORDS
 
-    newcomers = f"; newcomers are what {book.ranks.newcomers} says" if book.ranks.newcomers else ""
-    return f"{ORDER_WORDS[book.ranks.order]}{newcomers}"
+    for spec in book.ranks.values():
+        if spec.levels == name:
+            return f"whoever has a level may all that needs no more; newcomers have {spec.newcomers or 'none'}"
+        if spec.groups == name:
+            newcomers = f"; newcomers are what {spec.newcomers} says" if ":" in spec.newcomers else ""
+            return f"{ORDER_WORDS[spec.order]}{newcomers}"
+    return ""
 
 
 def echo_page(page: SettingPage | ListPage | RecordsPage | KeyPage, book: Rulebook) -> None:

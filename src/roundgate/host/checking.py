@@ -124,15 +124,21 @@ def check_workspace(workspace: Workspace) -> list[Finding]:
 
 def _check_workspace(workspace: Workspace) -> list[Finding]:
     from roundgate.host.people.book import check_book
+    from roundgate.host.people.ranks import check_expectations
 
     now = workspace.read()
     found = [
         *workspace.findings_on_disk(),
         *_near_names(workspace.server, now),
         *check_book(workspace.server, now.files),
+        *check_expectations(workspace.server, now.files),
     ]
     if workspace.waiting:
-        found += [one for one in workspace.findings_of(workspace.outcome(workspace.operations)) if one.waiting]
+        outcome = workspace.outcome(workspace.operations)
+        found += [one for one in workspace.findings_of(outcome) if one.waiting]
+        known = {(one.code, one.cause) for one in found}
+        after = check_expectations(workspace.server, outcome.after) if outcome.touched else ()
+        found += [replace(one, waiting=True) for one in after if (one.code, one.cause) not in known]
     return found
 
 

@@ -155,21 +155,67 @@ class StandingOutput(Struct, frozen=True, rename="kebab"):
 
 
 class MayOutput(Struct, frozen=True, rename="kebab"):
-    """Somebody of ``ranks who --json`` who may do something."""
+    """Somebody, and whether they may do something, of ``ranks who --json`` and ``ranks may --json``."""
 
     server: str
     id: Annotated[str, _about("empty for newcomers")]
     name: str
     permission: str
+    may: bool
     reason: Annotated[str, _about("the entry that decides, with file and line, in words")]
+
+
+class WhyOutput(Struct, frozen=True, rename="kebab"):
+    """One server of ``ranks why --json``."""
+
+    server: str
+    name: str
+    permission: str
+    may: bool
+    reason: Annotated[str, _about("the entry that decides, with file and line, in words")]
+    groups: Annotated[list[str], _about("the ranks that somebody is in")]
+    chain: Annotated[list[str], _about("those whose entries are asked, the nearest first")]
+    otherwise: Annotated[list[str], _about("what would decide without that entry, and so on")]
 
 
 class MatrixOutput(Struct, frozen=True, rename="kebab"):
     """One server of ``ranks matrix --json``."""
 
     server: str
+    ranks: Annotated[str, _about("the rulebook's table of ranks, with the world behind @ where each has its own")]
     columns: Annotated[list[str], _about("the ranks, or people")]
-    rows: Annotated[dict[str, dict[str, str]], _about("by permission, then by column: what the answer is, in words")]
+    rows: Annotated[
+        dict[str, list[str]],
+        _about("by permission, what each column has: yes, no, - for nothing; from above; * by a wildcard"),
+    ]
+
+
+class ShiftOutput(Struct, frozen=True, rename="kebab"):
+    """Some people of ``ranks impact --json`` who gain or lose permissions."""
+
+    server: str
+    gains: Annotated[bool, _about("false where they lose")]
+    permissions: Annotated[str, _about("with commas")]
+    people: list[str]
+
+
+class RankDifferenceOutput(Struct, frozen=True, rename="kebab"):
+    """One rank of ``ranks diff --json`` that is not the same on both sides."""
+
+    rank: str
+    only_first: Annotated[list[str], _about("what only the first side lets it do")]
+    only_second: list[str]
+    missing: Annotated[str, _about("the side that has no such rank; empty where both have it")]
+
+
+class TestedOutput(Struct, frozen=True, rename="kebab"):
+    """One expectation of ``ranks test --json``, on one server."""
+
+    server: str
+    line: int
+    expected: Annotated[str, _about("in words")]
+    met: bool
+    why: Annotated[str, _about("the entry that decides, in words, or what is not known")]
 
 
 class RosterOutput(Struct, frozen=True, rename="kebab"):
@@ -419,7 +465,12 @@ OUTPUTS: dict[str, Any] = {
     "roster": list[RosterOutput],
     "roster SERVER ROSTER": list[StandingOutput],
     "ranks who": list[MayOutput],
+    "ranks may": list[MayOutput],
+    "ranks why": list[WhyOutput],
     "ranks matrix": list[MatrixOutput],
+    "ranks impact": list[ShiftOutput],
+    "ranks diff": list[RankDifferenceOutput],
+    "ranks test": list[TestedOutput],
 }
 """What each command prints with ``--json``."""
 

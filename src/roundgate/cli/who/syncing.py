@@ -92,7 +92,9 @@ def _echo_review(servers: list[OpenServer], found: Mapping[str, Synced], book: P
     names: dict[str, str] = {}
     for server in servers:
         one = found[server.name]
-        known = {standing.id: name_of(server, standing, book) for standing in (*one.unwanted, *one.standings)}
+        known: dict[str, str] = {}
+        for standing in (*one.unwanted, *one.standings):
+            known[standing.id] = name_of(server, standing, book) or known.get(standing.id, "")
         ended = {(over.standing.roster, over.standing.id): over.end for over in one.ended}
         rosters = {roster.records: name for name, roster in server.book.roster.items()}
         for operation in one.operations:

@@ -12,6 +12,7 @@ from roundgate.core.checks.context import CheckContext
 from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.findings import Code, Finding, in_order
 from roundgate.core.formats import catalogue
+from roundgate.core.ranks.reading import paths_of, tables_of
 from roundgate.core.slate import Outcome
 
 CheckFiles = Callable[[ServerFiles], list[Finding]]
@@ -48,8 +49,7 @@ def check_disk(
 
 def _touches_ranks(context: CheckContext, written: Collection[str]) -> bool:
     """Tell whether files are among those ``written`` that hold ranks."""
-    spec = context.book.ranks
-    return spec is not None and context.book.file[context.book.records[spec.groups].file].path in written
+    return any(set(paths_of(context.files, name)) & set(written) for name in tables_of(context.book))
 
 
 def _without_followers(found: list[Finding]) -> list[Finding]:

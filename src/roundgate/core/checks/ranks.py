@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator
+from math import inf
 
 from msgspec.structs import replace
 
 from roundgate.core.checks.context import CheckContext
+from roundgate.core.checks.rank_entries import check_entries
 from roundgate.core.findings import Code, Finding, Place
 from roundgate.core.nearest import nearest
-from roundgate.core.ranks.deciding import covers, decide, permissions_of
-from roundgate.core.ranks.model import Entry, Group, Member, Scheme
-from roundgate.core.ranks.reading import scheme_of
+from roundgate.core.ranks.model import Scheme
+from roundgate.core.ranks.reading import counts, is_loaded, paths_of, records_of, scheme_of, tables_of
+from roundgate.core.rulebook.model import Ranks
 
 CODES = (
     Code(
@@ -25,8 +27,9 @@ CODES = (
     Code(
         "rank-newcomers",
         "warning",
-        "No rank for newcomers",
-        "Whoever has no rank of their own may then do nothing, or whatever the game takes for granted.",
+        "No rank for newcomers, or several",
+        "Whoever has no rank of their own may then do nothing, or whatever the game takes for granted; of several, "
+        "the game takes the first, or the last.",
         "newcomers: deckhnad",
         "newcomers: deckhand",
     ),
@@ -43,60 +46,214 @@ CODES = (
         "note",
         "An entry that decides nothing",
         "A grant that another one gives already, or a denial of what nobody was granted.",
+        "also: [deckhand], may: [sail.start], and deckhand may sail.start",
+        "also: [deckhand]",
+    ),
+    Code(
+        "rank-empty",
+        "note",
+        "A rank that nobody is in",
+        "Nobody has it, it is not that of newcomers, and no other rank has its permissions too: it does nothing.",
+    ),
+    Code(
+        "rank-base",
+        "warning",
+        "A permission that is of no use without another",
+        "The game asks for both. Somebody who may silence others, and may not speak, can do neither in practice.",
+        "may: [chat.mute]",
+        "may: [chat.mute, chat.say]",
+    ),
+    Code(
+        "rank-dangerous",
+        "warning",
+        "A dangerous permission where it does not belong",
+        "A rank below the lowest that the rulebook trusts may do something that cannot be undone, or may do all.",
+        "deckhand: may: ['*']",
+        "deckhand: may: [sail.start, sail.stop]",
+    ),
+    Code(
+        "rank-left-out",
+        "note",
+        "A rank with everything that lacks something",
+        "The switch that grants everything leaves some permissions out. They have to be granted by name.",
+        "everything = 1",
+        "everything = 1, and below it: rank.take = 1",
+    ),
+    Code(
+        "rank-flag",
+        "error",
+        "A switch that is neither on nor off",
+        "The game takes it for off, or reads no further.",
+        "race.abort = yes",
+        "race.abort = 1",
+    ),
+    Code(
+        "rank-power",
+        "warning",
+        "Two ranks of one power",
+        "Where somebody has both, which of them decides is up to the order of the file, or to chance.",
+        "power = 10, in both",
+        "power = 10, and power = 20",
+    ),
+    Code(
+        "rank-undeclared",
+        "error",
+        "A rank that is not declared",
+        "One place of the file names a rank that the list of ranks does not have: the game ignores it there.",
+        "roles: [deckhand], race.start: [deckhand, marshall]",
+        "roles: [deckhand, marshal], race.start: [deckhand, marshal]",
+    ),
+    Code(
+        "rank-incomplete",
+        "warning",
+        "A rank that lacks one of its parts",
+        "The game wants each rank in several places: declared in one, its colour and power in another.",
+    ),
+    Code(
+        "rank-not-list",
+        "error",
+        "A name where a list of permissions is meant",
+        "Without the dash before it, a permission is the name of a value, and the game finds no list.",
+        "may:\n  race.abort:",
+        "may:\n  - race.abort",
+    ),
+    Code(
+        "rank-world",
+        "warning",
+        "Ranks of a world that does not exist, or a world without ranks",
+        "The game reads the ranks of the world that it loads, and none where there is no such file.",
+    ),
+    Code(
+        "rank-expected",
+        "error",
+        "Ranks that are not as expected",
+        "The site's file of expectations says who should and should not be allowed what, and it is not so.",
+    ),
+    Code(
+        "rank-several",
+        "note",
+        "Somebody whose rank is said in several places",
+        "Which of them counts is up to the game. Change one, and the other stays.",
     ),
 )
-_MOST = 300_000
-"""Questions that are asked to find entries that decide nothing; beyond that they are not looked for."""
 
 
 def check_ranks(context: CheckContext) -> Iterator[Finding]:
-    """Check the ranks of a server, where its rulebook describes them and the file is there."""
-    spec = context.book.ranks
-    if spec is None:
+    """Check the ranks of a server, where its rulebook describes them and they count."""
+    for name in context.book.ranks:
+        if counts(context.files, name):
+            yield from _check(context, name)
+
+
+def _check(context: CheckContext, name: str) -> Iterator[Finding]:
+    spec = context.book.ranks[name]
+    if not (spec.groups or spec.levels):
+        yield from _world_without(context, name, spec)
         return
-    path = context.book.file[context.book.records[spec.groups].file].path
-    scheme = scheme_of(context.files) if path in context.files.texts else None
-    if scheme is None or not scheme.groups:
+    if spec.world:
+        yield from _of_no_world(context, name)
+        if not is_loaded(context.files, name):
+            return
+    paths = paths_of(context.files, name)
+    if paths[0] not in context.files.texts:
         return
-    yield from _circles(context, scheme, path)
-    if scheme.default not in scheme.groups:
-        near = nearest(scheme.default, scheme.groups) if scheme.default else ""
-        what = f"the rank of newcomers is '{scheme.default}', and there is none of that name"
-        cause = f"{what if scheme.default else 'no rank is that of newcomers'}."
-        hint = f" Did you mean {near}?" if near else ""
-        do = context.command("set", f"{spec.newcomers}={near or next(iter(scheme.groups))}") if spec.newcomers else ""
-        yield context.finding("rank-newcomers", "warning", Place(path), f"{cause[0].upper()}{cause[1:]}{hint}", do)
-    known = list(spec.permissions)
-    for entry in _entries(scheme) if known else ():
-        if not any(covers(entry.permission, one, scheme) for one in known):
-            near = nearest(entry.permission, known)
+    scheme = scheme_of(context.files, name)
+    yield from _not_lists(context, name, spec)
+    yield from _parts(context, scheme, spec)
+    if scheme.groups:
+        yield from _circles(context, scheme, paths[0], spec.groups)
+        yield from _newcomers(context, scheme, paths[0])
+        yield from _powers(context, scheme, spec)
+        yield from _members(context, scheme, spec)
+        yield from check_entries(context, scheme, spec)
+
+
+# --- worlds ---
+
+
+def _world_without(context: CheckContext, name: str, spec: Ranks) -> Iterator[Finding]:
+    """Find a world that is loaded and has no ranks of its own."""
+    world = str(context.files.counting(spec.world))
+    if f"{name}@{world}" not in context.book.ranks:
+        cause = f"The server loads the world {world}, and that has no ranks: nobody has a rank there."
+        others = [one.partition("@")[2] for one in tables_of(context.book) if one.startswith(f"{name}@")]
+        hint = f" There are ranks of: {', '.join(others)}." if others else ""
+        yield context.finding("rank-world", "warning", Place(""), f"{cause}{hint}", "", name)
+
+
+def _of_no_world(context: CheckContext, name: str) -> Iterator[Finding]:
+    """Find ranks of a world that is not there."""
+    spec = context.book.ranks[name]
+    file = context.book.file[context.book.records[spec.groups or spec.levels].file]
+    if file.belongs_to and not is_loaded(context.files, name) and context.files.facts.has(file.belongs_to) is False:
+        world = name.partition("@")[2]
+        cause = f"These are ranks of the world {world}, and there is no such world ({file.belongs_to})."
+        yield context.finding("rank-world", "warning", Place(file.path), cause, "", name)
+
+
+# --- the file ---
+
+
+def _not_lists(context: CheckContext, name: str, spec: Ranks) -> Iterator[Finding]:
+    """Find names of values where a list is meant: a dash was forgotten."""
+    fields = tuple(field for field in (spec.may, spec.never, spec.also) if field)
+    for set_name in filter(None, (spec.groups, *spec.more)):
+        described = context.book.records[set_name]
+        if described.turned or described.signs or described.form:
+            continue
+        path = context.book.file[described.file].path
+        for record in records_of(context.files, set_name):
+            for field, held in record.fields.items():
+                wanted = next((one for one in fields if field.startswith(f"{one}.")), "")
+                if wanted and held.entries:
+                    word = field[len(wanted) + 1 :]
+                    cause = f"{record.key}: '{word}' is the name of a value here; {wanted} is a list."
+                    do = f"Write a dash before it: - {word}"
+                    place = context.entry_place(path, held.entries[0], key=True)
+                    yield context.finding("rank-not-list", "error", place, cause, do, name)
+
+
+def _parts(context: CheckContext, scheme: Scheme, spec: Ranks) -> Iterator[Finding]:
+    """Find ranks that a further place names and the list of ranks does not have, and those that a place lacks."""
+    for set_name in spec.more:
+        described = context.book.records[set_name]
+        path = context.book.file[described.file].path
+        held = {record.key: record for record in records_of(context.files, set_name)}
+        for key, record in held.items():
+            if key in scheme.groups:
+                continue
+            near = nearest(key, scheme.groups)
             hint = f" Did you mean {near}?" if near else ""
-            verb = "grants" if entry.allows else "denies"
-            cause = f"{entry.holder} {verb} '{entry.permission}', and the game has no such permission.{hint}"
-            do = f"roundgate explain {spec.groups}"
-            yield context.finding("rank-permission", "warning", _place(context, entry), cause, do, spec.groups)
-    yield from _idle(context, scheme, spec.groups, permissions_of(scheme, tuple(known)))
+            entry = next((one for one_held in record.fields.values() for one in one_held.entries), None)
+            place = context.entry_place(path, entry) if entry is not None else Place(path)
+            cause = f"{set_name} names the rank '{key}', and {spec.groups} does not have it.{hint}"
+            do = context.command("add", spec.groups, key)
+            yield context.finding("rank-undeclared", "error", place, cause, do, set_name)
+        if any(field.needed for name, field in described.field.items() if name != described.key):
+            for key in (one for one in scheme.groups if one not in held):
+                fields = ", ".join(name for name, field in described.field.items() if field.needed)
+                place = replace(scheme.groups[key].place, source=_line(context, scheme.groups[key].place))
+                do = context.command("add", set_name, key)
+                cause = f"{key} has no {fields}: {set_name} does not have it."
+                yield context.finding("rank-incomplete", "warning", place, cause, do, set_name)
 
 
-def _entries(scheme: Scheme) -> Iterator[Entry]:
-    for group in scheme.groups.values():
-        yield from group.entries
+def _line(context: CheckContext, place: Place) -> str:
+    document = context.files.document(place.file)
+    return document.text.body.split("\n")[place.line - 1].rstrip("\r") if document is not None and place.line else ""
 
 
-def _place(context: CheckContext, entry: Entry) -> Place:
-    document = context.files.document(entry.place.file)
-    line = document.text.body.split("\n")[entry.place.line - 1] if document is not None and entry.place.line else ""
-    return replace(entry.place, source=line.rstrip("\r"))
+# --- the ranks among each other ---
 
 
-def _circles(context: CheckContext, scheme: Scheme, path: str) -> Iterator[Finding]:
+def _circles(context: CheckContext, scheme: Scheme, path: str, set_name: str) -> Iterator[Finding]:
     told: set[frozenset[str]] = set()
     for name in scheme.groups:
         circle = _circle_from(name, scheme)
         if circle and frozenset(circle) not in told:
             told.add(frozenset(circle))
             cause = f"These ranks have each other's permissions: {' > '.join((*circle, circle[0]))}."
-            do = context.command("show", f"ranks/{circle[-1]}") if context.book.ranks else ""
+            do = context.command("show", f"{set_name}/{circle[-1]}")
             yield context.finding("rank-circle", "error", Place(path), cause, do)
 
 
@@ -115,38 +272,58 @@ def _circle_from(name: str, scheme: Scheme) -> tuple[str, ...]:
     return ()
 
 
-def _idle(context: CheckContext, scheme: Scheme, set_name: str, permissions: Sequence[str]) -> Iterator[Finding]:
-    """Find entries without which every rank could do the same."""
-    count = sum(len(group.entries) for group in scheme.groups.values())
-    if count * len(scheme.groups) * 8 > _MOST:
+def _newcomers(context: CheckContext, scheme: Scheme, path: str) -> Iterator[Finding]:
+    if len(scheme.defaults) > 1:
+        cause = f"{', '.join(scheme.defaults)} are all the rank of newcomers; {scheme.default} is the first."
+        do = f"roundgate ranks default {scheme.default} {context.server}"
+        yield context.finding("rank-newcomers", "warning", Place(path), cause, do)
         return
-    below = {name: [one for one in scheme.groups if name in _closure(one, scheme)] for name in scheme.groups}
-    for group in scheme.groups.values():
-        for number, entry in enumerate(group.entries):
-            asked = [one for one in permissions if covers(entry.permission, one, scheme)]
-            without = Group(
-                group.name, group.entries[:number] + group.entries[number + 1 :], group.parents, group.power
-            )
-            other = replace(scheme, groups={**scheme.groups, group.name: without})
-            if all(
-                decide(Member(one, one, (one,)), permission, scheme).may
-                == decide(Member(one, one, (one,)), permission, other).may
-                for one in below[group.name]
-                for permission in asked
-            ):
-                verb = "grants" if entry.allows else "denies"
-                why = "it has that already" if entry.allows else "nothing grants it to them"
-                cause = f"{group.name} {verb} {entry.permission}, and {why}: without the entry all would be the same."
-                do = context.command("show", f"{set_name}/{group.name}")
-                yield context.finding("rank-idle", "note", _place(context, entry), cause, do, set_name)
+    if scheme.default in scheme.groups:
+        return
+    near = nearest(scheme.default, scheme.groups) if scheme.default else ""
+    cause = "No rank is that of newcomers."
+    if scheme.default:
+        cause = f"The rank of newcomers is '{scheme.default}', and there is none of that name."
+    hint = f" Did you mean {near}?" if near else ""
+    do = f"roundgate ranks default {near or next(iter(scheme.groups))} {context.server}"
+    yield context.finding("rank-newcomers", "warning", Place(path), f"{cause}{hint}", do)
 
 
-def _closure(name: str, scheme: Scheme) -> set[str]:
-    found: set[str] = set()
-    waiting = [name]
-    while waiting:
-        one = waiting.pop()
-        if one not in found and one in scheme.groups:
-            found.add(one)
-            waiting += scheme.groups[one].parents
-    return found
+def _powers(context: CheckContext, scheme: Scheme, spec: Ranks) -> Iterator[Finding]:
+    if not spec.power or spec.levels:
+        return
+    by_power: dict[float, str] = {}
+    for name, group in scheme.groups.items():
+        other = by_power.setdefault(group.power, name)
+        if other != name and group.power not in (inf, 0.0):
+            cause = f"{name} and {other} have the same {spec.power}, {group.power:g}."
+            do = context.command("show", spec.groups)
+            place = replace(group.place, source=_line(context, group.place))
+            yield context.finding("rank-power", "warning", place, cause, do, spec.groups)
+
+
+def _members(context: CheckContext, scheme: Scheme, spec: Ranks) -> Iterator[Finding]:
+    """Find ranks that nobody is in, and people whose rank is said in several places."""
+    held = {one for member in scheme.members.values() for one in member.groups}
+    above = {parent for group in scheme.groups.values() for parent in group.parents}
+    for name, group in scheme.groups.items() if not spec.levels else ():
+        if scheme.members and name not in held | above and name not in scheme.defaults:
+            cause = f"Nobody is in {name}, and no other rank has its permissions too."
+            do = f"roundgate ranks join {name} WHO {context.server}"
+            place = replace(group.place, source=_line(context, group.place))
+            yield context.finding("rank-empty", "note", place, cause, do, spec.groups)
+    rosters = [one for one in spec.members if context.book.roster[one].rank]
+    places: dict[str, list[str]] = {}
+    for roster in rosters if len(rosters) > 1 else ():
+        for record in records_of(context.files, context.book.roster[roster].records):
+            places.setdefault(record.key, []).append(roster)
+    yield from _in_several(context, places.items())
+
+
+def _in_several(context: CheckContext, places: Iterable[tuple[str, list[str]]]) -> Iterator[Finding]:
+    for key, rosters in places:
+        if len(rosters) > 1:
+            path = context.book.file[context.book.records[context.book.roster[rosters[0]].records].file].path
+            cause = f"The rank of {key} is said in {' and in '.join(rosters)}."
+            do = context.command("remove", f"{context.book.roster[rosters[-1]].records}/{key}")
+            yield context.finding("rank-several", "note", Place(path), cause, do, rosters[0])

@@ -87,7 +87,12 @@ def meant_id(pasted: str, kind: ItemKind) -> str:
 
 
 def _spellings(text: str, kind: ItemKind) -> list[str]:
-    """Give what a text may stand for: with what every id begins or ends with, and with the signs that were left out."""
+    """Give what a text may stand for: with what every id begins or ends with, and with the signs that were left out.
+
+    A plain word is somebody's name, or a rank's, where ids have digits in them: ``marshall`` is not ``GW-MARS-HALL``.
+    """
+    if text.isalpha() and any(sign.isdigit() for sign in kind.example):
+        return []
     cased = [text] if kind.case == "any" else [text, text.upper(), text.lower()]
     whole = [f"{before}{one}{behind}" for one in cased for before in {"", kind.prefix} for behind in {"", kind.suffix}]
     return [*whole, *(_laid_out(one, kind) for one in whole)] if kind.optional else whole

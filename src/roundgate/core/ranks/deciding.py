@@ -45,8 +45,15 @@ class Answer(Struct, frozen=True):
     way: tuple[str, ...] = ()
 
 
+def is_about(entry: Entry, permission: str, scheme: Scheme) -> bool:
+    """Tell whether an entry is about a permission: its own, or one that its wildcard covers and does not leave out."""
+    if not covers(entry.permission, permission, scheme):
+        return False
+    return not any(covers(one, permission, scheme) for one in entry.but)
+
+
 def covers(pattern: str, permission: str, scheme: Scheme) -> bool:
-    """Tell whether an entry's permission is the one asked for, or a wildcard for it."""
+    """Tell whether a permission is the one asked for, or a wildcard for it."""
     if scheme.any_case:
         pattern, permission = pattern.lower(), permission.lower()
     if pattern == permission:
@@ -81,7 +88,7 @@ def chain_of(member: Member, scheme: Scheme) -> list[Link]:
 def _about(links: list[Link], permission: str, scheme: Scheme) -> Iterator[tuple[Link, Entry]]:
     for link in links:
         for entry in link.entries:
-            if covers(entry.permission, permission, scheme):
+            if is_about(entry, permission, scheme):
                 yield link, entry
 
 

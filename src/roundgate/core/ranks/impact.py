@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator
 
 from msgspec import Struct
 
-from roundgate.core.ranks.deciding import covers, decide, permissions_of
+from roundgate.core.ranks.deciding import covers, permissions_of
 from roundgate.core.ranks.model import Member, Scheme
+from roundgate.core.ranks.rights import Rights
 
 NEWCOMERS = "newcomers"
 """What those are called who are in no group but the default one."""
@@ -22,49 +23,60 @@ class Shift(Struct, frozen=True):
     """Their names; ``newcomers`` for all who are in no group."""
 
 
-def rights_of(member: Member, scheme: Scheme, permissions: Iterable[str]) -> frozenset[str]:
-    """Give those of the permissions that somebody has."""
-    return frozenset(one for one in permissions if decide(member, one, scheme).may)
-
-
 def impact(before: Scheme, after: Scheme, permissions: Iterable[str] = ()) -> list[Shift]:
     """Compare two schemes; what a wildcard says of the same people is not said again of what it covers."""
     universe = permissions_of(after, tuple(permissions_of(before, tuple(permissions))))
-    old, new = _rights(before, universe), _rights(after, universe)
-    shifts: dict[tuple[str, bool], list[str]] = {}
-    for one in dict.fromkeys((*old, *new)):
-        had = old.get(one, old[""])[1]
-        has = new.get(one, new[""])[1]
-        name = (new.get(one) or old[one])[0]
-        for permission in sorted((has - had) | (had - has)):
-            shifts.setdefault((permission, permission in has - had), []).append(name)
-    found = [Shift(permission, gains, tuple(sorted(names))) for (permission, gains), names in shifts.items()]
-    return folded(one for one in found if not _is_said(one, found, after))
+    old, new = Rights(before, universe), Rights(after, universe)
+    changed: dict[tuple[int, int], list[str]] = {}
+    """Those whose rights change in the same way: what they gain, what they lose, and their names."""
+    for name, had, has in _both(before, after):
+        one, other = _granted(old, had), _granted(new, has)
+        if one != other:
+            changed.setdefault((other & ~one, one & ~other), []).append(name)
+    found = []
+    for gains in (True, False):
+        by_people: dict[tuple[int, ...], int] = {}
+        for bit in _single_bits(changed, gains=gains):
+            sharing = tuple(at for at, key in enumerate(changed) if key[0 if gains else 1] & bit)
+            by_people[sharing] = by_people.get(sharing, 0) | bit
+        names = list(changed.values())
+        for sharing, bits in by_people.items():
+            people = tuple(sorted(name for at in sharing for name in names[at]))
+            permissions_shown = list(_said(new.names(bits), after))
+            found.append(Shift(", ".join(permissions_shown), gains, people))
+    return sorted(found, key=lambda one: (one.people, one.gains, one.permission))
 
 
-def _rights(scheme: Scheme, universe: list[str]) -> Mapping[str, tuple[str, frozenset[str]]]:
-    """Give by id what everybody is called and may do; those in the same groups are looked at once."""
-    known: dict[tuple[str, ...], frozenset[str]] = {}
-    found = {"": (NEWCOMERS, rights_of(scheme.newcomer(), scheme, universe))}
-    for one, member in scheme.members.items():
-        if member.entries:
-            found[one] = (member.name, rights_of(member, scheme, universe))
-            continue
-        if member.groups not in known:
-            known[member.groups] = rights_of(member, scheme, universe)
-        found[one] = (member.name, known[member.groups])
-    return found
+def _granted(rights: Rights, member: Member) -> int:
+    held = rights.of(member)
+    return held.may | (~held.may_not & rights.all_bits if rights.scheme.unknown else 0)
 
 
-def _is_said(one: Shift, found: list[Shift], scheme: Scheme) -> bool:
-    """Tell whether a wildcard that covers it is gained, or lost, by the same people."""
-    return any(
-        other is not one
-        and (other.gains, other.people) == (one.gains, one.people)
-        and other.permission != one.permission
-        and covers(other.permission, one.permission, scheme)
-        for other in found
-    )
+def _both(before: Scheme, after: Scheme) -> Iterator[tuple[str, Member, Member]]:
+    """Give what everybody is called, and who they are before and after; newcomers too."""
+    yield NEWCOMERS, before.newcomer(), after.newcomer()
+    for identifier in dict.fromkeys((*before.members, *after.members)):
+        had, has = before.members.get(identifier), after.members.get(identifier)
+        name = (has or had or before.newcomer()).name
+        yield name, had or before.newcomer(), has or after.newcomer()
+
+
+def _single_bits(changed: Iterable[tuple[int, int]], *, gains: bool) -> Iterator[int]:
+    every = 0
+    for gained, lost in changed:
+        every |= gained if gains else lost
+    while every:
+        low = every & -every
+        yield low
+        every ^= low
+
+
+def _said(permissions: list[str], scheme: Scheme) -> Iterator[str]:
+    """Give permissions without those that a wildcard among them covers."""
+    wild = [one for one in permissions if scheme.wildcard and one.endswith(scheme.wildcard)]
+    for one in permissions:
+        if not any(other != one and covers(other, one, scheme) for other in wild):
+            yield one
 
 
 _NAMED = 6
@@ -79,11 +91,3 @@ def shift_words(shift: Shift, *, names: bool = False) -> str:
     who = f"{shown}{everybody if NEWCOMERS in shift.people else ''}"
     verb = "gain" if shift.gains else "lose"
     return f"{who} {verb if len(shift.people) > 1 or NEWCOMERS in shift.people else f'{verb}s'} {shift.permission}."
-
-
-def folded(shifts: Iterable[Shift]) -> list[Shift]:
-    """Put permissions that the same people gain, or lose, into one."""
-    found: dict[tuple[bool, tuple[str, ...]], list[str]] = {}
-    for one in shifts:
-        found.setdefault((one.gains, one.people), []).append(one.permission)
-    return [Shift(", ".join(permissions), gains, people) for (gains, people), permissions in found.items()]

@@ -21,6 +21,8 @@ class Entry(Struct, frozen=True):
     holder: str
     """The group or member that has it."""
     place: Place
+    but: tuple[str, ...] = ()
+    """The permissions that a wildcard leaves out."""
 
 
 class Group(Struct, frozen=True):
@@ -30,6 +32,7 @@ class Group(Struct, frozen=True):
     entries: tuple[Entry, ...] = ()
     parents: tuple[str, ...] = ()
     power: float = 0.0
+    place: Place = Place("")
 
 
 class Member(Struct, frozen=True):
@@ -55,6 +58,10 @@ class Scheme(Struct, frozen=True):
     unknown: bool = False
     """What counts where no entry decides."""
     wildcard: str = "*"
+    name: str = ""
+    """The name of its table in the rulebook, with the world behind ``@`` where there is a file for each."""
+    defaults: tuple[str, ...] = ()
+    """All groups that are said to be that of newcomers: several are a mistake."""
 
     def newcomer(self) -> Member:
         """Give somebody who is in no group but the default one."""

@@ -1,10 +1,11 @@
-"""Reading a server's ranks: groups out of a set of records, members out of rosters."""
+"""Reading a server's ranks out of sets of records, in whichever shape its files have them; members out of rosters."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Iterator, Mapping
 from contextlib import suppress
 
+from roundgate.core.advice import holds
 from roundgate.core.files import ServerFiles
 from roundgate.core.findings import Place
 from roundgate.core.formats.places import find_key
@@ -13,43 +14,166 @@ from roundgate.core.people.book import People
 from roundgate.core.ranks.model import Entry, Group, Member, Scheme
 from roundgate.core.records.model import Held, Record
 from roundgate.core.records.sets import records_in
-from roundgate.core.rulebook.model import Ranks, RecordSet
+from roundgate.core.rulebook.model import RankFlags, Ranks, RecordSet, Roster, Rulebook
 
 
-def scheme_of(files: ServerFiles, people: People | None = None) -> Scheme | None:
-    """Read the ranks of a server as its files have them; None where its rulebook says nothing of ranks."""
-    book, spec = files.book, files.book.ranks
-    if spec is None:
-        return None
-    groups = book.records[spec.groups]
-    path = book.file[groups.file].path
-    found = {
-        record.key: _group(record, spec, files, path, groups) for record in records_in(files.document(path), groups)
-    }
+def schemes_of(files: ServerFiles, people: People | None = None, *, all_worlds: bool = False) -> list[Scheme]:
+    """Read the ranks that count on a server, one scheme for each of its rulebook's tables that does.
+
+    ``all_worlds``: also those of worlds that the server does not load.
+    """
+    return [
+        scheme_of(files, name, people)
+        for name in tables_of(files.book)
+        if counts(files, name) and (all_worlds or is_loaded(files, name))
+    ]
+
+
+def tables_of(book: Rulebook) -> list[str]:
+    """Name the tables of ranks that have files; of ranks by world, one for each world that has a file."""
+    return [name for name, spec in book.ranks.items() if spec.groups or spec.levels]
+
+
+def counts(files: ServerFiles, name: str) -> bool:
+    """Tell whether a server goes by one of the tables of ranks that its rulebook has."""
+    when = files.book.ranks[name].when
+    return not when or holds(when, files.names)
+
+
+def is_loaded(files: ServerFiles, name: str) -> bool:
+    """Tell whether the ranks are those of the world that the server loads; true where there is one file for all."""
+    world = files.book.ranks[name].world
+    return not world or str(files.counting(world)) == name.partition("@")[2]
+
+
+def scheme_of(files: ServerFiles, name: str, people: People | None = None) -> Scheme:
+    """Read the ranks of one of the rulebook's tables, as the files of a server have them."""
+    spec = files.book.ranks[name]
+    default = _default(files, spec)
+    members = _members(files, spec, people)
+    if spec.levels:
+        groups = _numbers(files, spec, {default, *(one for member in members.values() for one in member.groups)})
+    else:
+        groups = _groups(files, spec)
+    defaults = _flagged(files, spec) if spec.newcomer and spec.groups else [default] if default else []
     return Scheme(
-        found,
-        _members(files, spec, people),
-        default=_default(files, spec),
+        groups,
+        members,
+        default=defaults[0] if defaults else "",
         order=spec.order,
         any_case=spec.any_case,
         unknown=spec.unknown == "may",
         wildcard=spec.wildcard,
+        name=name,
+        defaults=tuple(defaults),
     )
 
 
-def _group(record: Record, spec: Ranks, files: ServerFiles, path: str, groups: RecordSet) -> Group:
-    entries = [
-        (entry.start, Entry(entry.value, allows, record.key, _place(files, path, entry)))
-        for field, allows in ((spec.may, True), (spec.never, False))
-        for entry in _entries(record.fields.get(field), groups, field)
-    ]
-    entries.sort(key=lambda one: one[0])  # as the file has them, grants and denials among each other
-    parents = record.fields.get(spec.also)
-    power = 0.0
-    with suppress(ValueError):
-        power = float(record.value(spec.power) or 0) if spec.power else 0.0
-    names = tuple(entry.value for entry in _entries(parents, groups, spec.also))
-    return Group(record.key, tuple(entry for _, entry in entries), names, power)
+def records_of(files: ServerFiles, name: str) -> list[Record]:
+    """Give the records of a set of a server's rulebook."""
+    spec = files.book.records[name]
+    return records_in(files.document(files.book.file[spec.file].path), spec)
+
+
+def paths_of(files: ServerFiles, name: str) -> list[str]:
+    """Give the paths of the files that hold a table's ranks and their members, each once."""
+    book, spec = files.book, files.book.ranks[name]
+    sets = [one for one in (spec.groups, spec.levels) if one]
+    sets += [*spec.more, *(book.roster[one].records for one in spec.members)]
+    return list(dict.fromkeys(book.file[book.records[one].file].path for one in sets))
+
+
+# --- groups ---
+
+
+def _groups(files: ServerFiles, spec: Ranks) -> dict[str, Group]:
+    """Read ranks that are records, each with the fields that further sets have of it."""
+    found: dict[str, Group] = {}
+    further = {one: {record.key: record for record in records_of(files, one)} for one in spec.more}
+    for record in records_of(files, spec.groups):
+        parts = [
+            (spec.groups, record),
+            *((one, held[record.key]) for one, held in further.items() if record.key in held),
+        ]
+        entries: list[tuple[int, Entry]] = []
+        parents: list[str] = []
+        power = 0.0
+        for set_name, part in parts:
+            reader = _Part(files, set_name, part, record.key)
+            entries += reader.flags(spec) if spec.flags is not None else reader.lists(spec)
+            parents += [entry.value for entry in reader.entries(spec.also)]
+            with suppress(ValueError):
+                power = float(part.value(spec.power) or power) if spec.power else power
+        if spec.flags is None:
+            entries.sort(key=lambda one: one[0])  # as the file has them, grants and denials among each other
+        place = record_place(files, spec.groups, record)
+        found[record.key] = Group(record.key, tuple(entry for _, entry in entries), tuple(parents), power, place)
+    return found
+
+
+class _Part:
+    """What one set of records says of a rank, or of a member."""
+
+    def __init__(self, files: ServerFiles, set_name: str, record: Record, holder: str) -> None:
+        self.files, self.record, self.holder = files, record, holder
+        self.set = files.book.records[set_name]
+        self.path = files.book.file[self.set.file].path
+
+    def entries(self, field: str) -> list[FileEntry]:
+        """Give the entries of a field that holds several."""
+        return _entries(self.record.fields.get(field), self.set, field) if field else []
+
+    def lists(self, spec: Ranks | Roster) -> list[tuple[int, Entry]]:
+        """Give what fields that are lists grant and deny, each with its place in the file."""
+        return [
+            (entry.start, Entry(entry.value, allows, self.holder, self.place(entry)))
+            for field, allows in ((spec.may, True), (spec.never, False))
+            for entry in self.entries(field)
+        ]
+
+    def flags(self, spec: Ranks) -> list[tuple[int, Entry]]:
+        """Give what fields that are switches grant and deny; what has neither of the two values is no entry."""
+        flags = spec.flags or RankFlags()
+        found = []
+        for name, held in self.record.fields.items():
+            is_other = name in self.set.field and name not in spec.permissions and name != flags.everything
+            if is_other or not held.entries or held.values[0] not in (flags.on, flags.off):
+                continue
+            entry, is_on = held.entries[0], held.values[0] == flags.on
+            if name == flags.everything:
+                if is_on:
+                    found.append((entry.start, Entry(spec.wildcard, True, self.holder, self.place(entry), flags.but)))
+                continue
+            found.append((entry.start, Entry(name, is_on, self.holder, self.place(entry))))
+        return found
+
+    def place(self, entry: FileEntry) -> Place:
+        """Give the place of an entry."""
+        return entry_place(self.files, self.path, entry)
+
+
+def _numbers(files: ServerFiles, spec: Ranks, more: Collection[str]) -> dict[str, Group]:
+    """Make a rank of each number that is needed or held: it grants what needs just that, and has what is below."""
+    needed: dict[str, list[Entry]] = {one: [] for one in more if _number(one) is not None}
+    path = files.book.file[files.book.records[spec.levels].file].path
+    for record in records_of(files, spec.levels):
+        held = record.fields.get(spec.level)
+        value = held.values[0] if held is not None and held.values else ""
+        if held is not None and _number(value) is not None:
+            place = entry_place(files, path, held.entries[0])
+            needed.setdefault(value, []).append(Entry(record.key, True, value, place))
+    ordered = sorted(needed, key=lambda one: _number(one) or 0.0)
+    return {
+        one: Group(one, tuple(needed[one]), (ordered[at - 1],) if at else (), _number(one) or 0.0)
+        for at, one in enumerate(ordered)
+    }
+
+
+def _number(text: str) -> float | None:
+    try:
+        return float(text)
+    except ValueError:
+        return None
 
 
 def _entries(held: Held | None, groups: RecordSet, field: str) -> list[FileEntry]:
@@ -68,7 +192,8 @@ def _entries(held: Held | None, groups: RecordSet, field: str) -> list[FileEntry
     ]
 
 
-def _place(files: ServerFiles, path: str, entry: FileEntry) -> Place:
+def entry_place(files: ServerFiles, path: str, entry: FileEntry) -> Place:
+    """Give the place of an entry of a file."""
     document = files.document(path)
     if document is None:
         return Place(path)
@@ -76,28 +201,70 @@ def _place(files: ServerFiles, path: str, entry: FileEntry) -> Place:
     return Place(path, line, column, max(1, entry.end - entry.start))
 
 
+def record_place(files: ServerFiles, set_name: str, record: Record) -> Place:
+    """Give the place of a record."""
+    path = files.book.file[files.book.records[set_name].file].path
+    document = files.document(path)
+    entry = document.find(record.path) if document is not None and record.path else None
+    entry = entry or next((one for held in record.fields.values() for one in held.entries), None)
+    if entry is None or document is None:
+        return Place(path)
+    line, column = document.text.place(entry.key_start)
+    return Place(path, line, column, max(1, entry.key_end - entry.key_start))
+
+
 def _default(files: ServerFiles, spec: Ranks) -> str:
     """Give the group of those who are in none: by a key of a file, else as the rulebook says."""
-    file, colon, key = spec.newcomers.partition(":")
+    file, colon, key = spec.newcomers.rpartition(":")
     if not colon:
         return spec.newcomers
     entry = find_key(files.document(file), key)
     return entry.value if entry is not None else ""
 
 
+def _flagged(files: ServerFiles, spec: Ranks) -> list[str]:
+    """Give the groups whose field says that they are that of newcomers."""
+    return [
+        record.key
+        for record in records_of(files, spec.groups)
+        if (record.value(spec.newcomer) or "").lower() in ("1", "true", "yes", "on")
+    ]
+
+
+# --- members ---
+
+
 def _members(files: ServerFiles, spec: Ranks, people: People | None) -> Mapping[str, Member]:
-    book = files.book
     groups: dict[str, list[str]] = {}
+    own: dict[str, list[Entry]] = {}
     names: dict[str, str] = {}
     for name in spec.members:
-        roster = book.roster[name]
-        records = book.records[roster.records]
-        for record in records_in(files.document(book.file[records.file].path), records):
-            key = people.named(record.key, book.kind) if people is not None else ""
-            known = people.people[key].name if people is not None and key else record.value("name")
-            names[record.key] = known or names.get(record.key, "") or record.key
-            rank = record.value(roster.rank) if roster.rank else None
-            groups.setdefault(record.key, [])
-            if rank:
-                groups[record.key].append(rank)
-    return {one: Member(one, names[one], tuple(found)) for one, found in groups.items()}
+        roster = files.book.roster[name]
+        for record in records_of(files, roster.records):
+            one = record.key
+            names[one] = _name(files, record, people) or names.get(one, "") or one
+            groups.setdefault(one, []).extend(_ranks_in(files, roster, record))
+            if roster.may or roster.never:
+                entries = sorted(_Part(files, roster.records, record, names[one]).lists(roster), key=lambda at: at[0])
+                own.setdefault(one, []).extend(entry for _, entry in entries)
+    return {
+        one: Member(one, names[one], tuple(dict.fromkeys(found)), tuple(own.get(one, ())))
+        for one, found in groups.items()
+    }
+
+
+def _name(files: ServerFiles, record: Record, people: People | None) -> str:
+    key = people.named(record.key, files.book.kind) if people is not None else ""
+    return people.people[key].name if people is not None and key else record.value("name") or ""
+
+
+def _ranks_in(files: ServerFiles, roster: Roster, record: Record) -> Iterator[str]:
+    """Give the ranks that a record of a roster names: one, or several."""
+    held = record.fields.get(roster.rank) if roster.rank else None
+    if held is None:
+        return
+    if not held.is_list and len(held.entries) == 1 and "," not in held.values[0]:
+        if held.values[0]:
+            yield held.values[0]
+        return
+    yield from (entry.value for entry in _entries(held, files.book.records[roster.records], roster.rank))

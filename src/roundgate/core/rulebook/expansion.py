@@ -12,7 +12,16 @@ from typing import TypeVar
 
 from msgspec.structs import replace
 
-from roundgate.core.rulebook.model import File, ItemKind, Rule, Rulebook, Setting
+from roundgate.core.rulebook.model import (
+    File,
+    ItemKind,
+    Ranks,
+    RecordSet,
+    Roster,
+    Rule,
+    Rulebook,
+    Setting,
+)
 
 _PLACEHOLDER = re.compile(r"\{(\w+)\}")
 Found = Mapping[str, Sequence[tuple[str, str]]]
@@ -162,7 +171,7 @@ def for_files(book: Rulebook, found: Found) -> Rulebook:
         if name not in found:
             files[name] = file
         for one, path in found.get(name, ()):
-            files[f"{name}@{one}"] = replace(file, path=path)
+            files[f"{name}@{one}"] = replace(file, path=path, belongs_to=_PLACEHOLDER.sub(one, file.belongs_to))
     settings: dict[str, Setting] = {}
     copies: dict[str, list[str]] = {}
     for name, spec in book.setting.items():
@@ -178,7 +187,52 @@ def for_files(book: Rulebook, found: Found) -> Rulebook:
         name: replace(preset, set={one: value for key, value in preset.set.items() for one in copies.get(key, [key])})
         for name, preset in book.preset.items()
     }
-    return replace(book, file=files, setting=settings, rule=rules, preset=presets)
+    return _with_records(replace(book, file=files, setting=settings, rule=rules, preset=presets), found)
+
+
+def _with_records(book: Rulebook, found: Found) -> Rulebook:
+    """Give a rulebook with the sets of records, the rosters and the ranks of files by pattern: one for each file."""
+    worlds = {name: [one for one, _ in found[spec.file]] for name, spec in book.records.items() if spec.file in found}
+    if not worlds:
+        return book
+    sets: dict[str, RecordSet] = {}
+    for name, spec in book.records.items():
+        for world, one in _copies(name, worlds.get(name)):
+            fields = {
+                field: replace(held, to=_at(held.to, world, worlds)) if held.to in worlds else held
+                for field, held in spec.field.items()
+            }
+            sets[one] = replace(spec, file=f"{spec.file}@{world}" if world else spec.file, field=fields)
+    rosters: dict[str, Roster] = {}
+    in_worlds: dict[str, list[str]] = {}
+    for name, roster in book.roster.items():
+        if roster.records in worlds:
+            in_worlds[name] = worlds[roster.records]
+        for world, one in _copies(name, worlds.get(roster.records)):
+            rosters[one] = replace(roster, records=_at(roster.records, world, worlds))
+    ranks: dict[str, Ranks] = {}
+    for name, spec_of in book.ranks.items():
+        if spec_of.world:
+            ranks[name] = replace(spec_of, groups="", levels="", more=(), members=())  # of a world that has no file
+        for world, one in _copies(name, worlds.get(spec_of.levels or spec_of.groups)):
+            ranks[one] = replace(
+                spec_of,
+                groups=_at(spec_of.groups, world, worlds),
+                levels=_at(spec_of.levels, world, worlds),
+                more=tuple(_at(name, world, worlds) for name in spec_of.more),
+                newcomers=_PLACEHOLDER.sub(world, spec_of.newcomers),
+                members=tuple(_at(name, world, in_worlds) for name in spec_of.members),
+            )
+    return replace(book, records=sets, roster=rosters, ranks=ranks)
+
+
+def _copies(name: str, worlds: Sequence[str] | None) -> list[tuple[str, str]]:
+    """Give the name in each world, with the world; the plain name, and none, where it is not of a file by pattern."""
+    return [("", name)] if worlds is None else [(world, f"{name}@{world}") for world in worlds]
+
+
+def _at(name: str, world: str, worlds: Mapping[str, Sequence[str]]) -> str:
+    return f"{name}@{world}" if world and world in worlds.get(name, ()) else name
 
 
 def _with_names(name: str, spec: Setting, copies: Mapping[str, list[str]]) -> Setting:

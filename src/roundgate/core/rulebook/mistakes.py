@@ -13,6 +13,7 @@ from roundgate.core.records.shapes.forms import form_mistake
 from roundgate.core.records.shapes.places import place_of_set
 from roundgate.core.rulebook.expansion import above, family, placeholder
 from roundgate.core.rulebook.model import RecordSet, RosterLive, Rulebook, Server, TomlValue
+from roundgate.core.rulebook.rank_mistakes import rank_mistakes
 from roundgate.core.rulebook.setting_mistakes import (
     expression_mistakes,
     field_mistakes,
@@ -48,7 +49,7 @@ def mistakes(book: Rulebook, written: Rulebook | None = None) -> Iterator[tuple[
         yield from ((("kind", name, "pattern"), cause) for cause in pattern_mistakes(kind.pattern))
     yield from _record_mistakes(book)
     yield from _roster_mistakes(book)
-    yield from _ranks_mistakes(book)
+    yield from rank_mistakes(book)
     yield from _rule_mistakes(book)
     yield from _table_mistakes(book)
     yield from _preset_mistakes(book)
@@ -138,9 +139,15 @@ def _roster_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
         spec = book.records.get(roster.records)
         if spec is None:
             yield ("roster", name, "records"), unknown("set of records", roster.records, book.records)
-        elif roster.rank and roster.rank not in spec.field:
-            yield ("roster", name, "rank"), unknown("field", roster.rank, spec.field)
-        elif roster.until and (roster.until not in spec.field or spec.field[roster.until].type != "date"):
+        for word in ("rank", "may", "never") if spec is not None else ():
+            field = getattr(roster, word)
+            if spec is not None and field and field not in spec.field:
+                yield ("roster", name, word), unknown("field", field, spec.field)
+        if (
+            spec is not None
+            and roster.until
+            and (roster.until not in spec.field or spec.field[roster.until].type != "date")
+        ):
             yield ("roster", name, "until"), f"'until' needs a field of type date; {roster.until} is none."
         if spec is not None and roster.live is not None:
             yield from ((("roster", name, "live"), cause) for cause in _live_mistakes(roster.live, spec))
@@ -149,28 +156,6 @@ def _roster_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
     for name, one in book.records.items():
         if one.kind and one.kind not in book.kind:
             yield ("records", name, "kind"), unknown("kind", one.kind, book.kind)
-
-
-def _ranks_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
-    ranks = book.ranks
-    if ranks is None:
-        return
-    spec = book.records.get(ranks.groups)
-    if spec is None:
-        yield ("ranks", "groups"), unknown("set of records", ranks.groups, book.records)
-        return
-    for word in ("may", "never", "also", "power"):
-        field = getattr(ranks, word)
-        if field and field not in spec.field:
-            yield ("ranks", word), unknown("field", field, spec.field)
-    for name in ranks.members:
-        if name not in book.roster:
-            yield ("ranks", "members"), unknown("roster", name, book.roster)
-    if ranks.order == "highest-power" and not ranks.power:
-        yield ("ranks", "power"), "'highest-power' needs 'power', the field that says how much a rank has."
-    file, colon, _ = ranks.newcomers.partition(":")
-    if colon and file not in {one.path for one in book.file.values()}:
-        yield ("ranks", "newcomers"), unknown("file", file, {one.path: None for one in book.file.values()})
 
 
 def _live_mistakes(live: RosterLive, spec: RecordSet) -> Iterator[str]:

@@ -77,6 +77,9 @@ class File(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     chosen_by: Annotated[
         str, _about("with a name in braces: the setting whose value says which of the files the server reads")
     ] = ""
+    belongs_to: Annotated[
+        str, _about("with a name in braces: the path, with the same name in it, that exists where the file is of use")
+    ] = ""
     partly: Annotated[
         bool, _about("true where the file holds more than the rulebook describes, and that is as it should be")
     ] = False
@@ -294,6 +297,8 @@ class Roster(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True)
     records: Annotated[str, _about("the set of records")]
     meaning: Annotated[Literal["admin", "allow", "ban", "other"], _about("what it is to be on it")] = "other"
     rank: Annotated[str, _about("the field that says what somebody is on it")] = ""
+    may: Annotated[str, _about("the field of permissions that somebody is granted besides those of the rank")] = ""
+    never: Annotated[str, _about("the field of permissions that somebody is denied")] = ""
     until: Annotated[str, _about("the field, a date, that says when somebody's time on it ends")] = ""
     on: Annotated[str, _about("an expression that must hold for the roster to count")] = ""
     switch: Annotated[dict[str, TomlValue], _about("the values that let it count")] = field(default_factory=dict)
@@ -301,10 +306,45 @@ class Roster(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True)
     about: Annotated[str, _about("what it is")] = ""
 
 
+class RankFlags(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """Ranks whose fields are permissions, each on or off."""
+
+    on: Annotated[str, _about("the value of a field that grants its permission")] = "1"
+    off: Annotated[str, _about("the value of a field that denies it")] = "0"
+    everything: Annotated[str, _about("the field that grants everything, with exceptions")] = ""
+    but: Annotated[tuple[str, ...], _about("the permissions that `everything` leaves out")] = ()
+
+
+class RankStep(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """One rank of a ladder that is laid down where there are no ranks yet."""
+
+    name: Annotated[str, _about("the rank")]
+    may: Annotated[tuple[str, ...], _about("the permissions that it grants")] = ()
+    also: Annotated[tuple[str, ...], _about("the ranks whose permissions it has too")] = ()
+    fields: Annotated[dict[str, TomlValue], _about("other fields, such as a colour")] = field(default_factory=dict)
+
+
 class Ranks(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """Which records are ranks, who is in them, and how it is decided who may do what."""
 
-    groups: Annotated[str, _about("the set of records that are ranks")]
+    groups: Annotated[str, _about("the set of records that are ranks; with `levels`, none")] = ""
+    more: Annotated[
+        tuple[str, ...],
+        _about("other sets whose records have the names of ranks, and give more of their fields: rights, colours"),
+    ] = ()
+    levels: Annotated[
+        str,
+        _about("the set of records that are permissions, where the ranks are numbers and each may what is not above"),
+    ] = ""
+    level: Annotated[str, _about("with `levels`: the field with the number that a permission needs")] = "level"
+    flags: Annotated[
+        RankFlags | None, _about("where each permission is a field of a rank; see `[ranks.NAME.flags]`")
+    ] = None
+    world: Annotated[
+        str, _about("the setting that says whose ranks count, where a file by pattern holds those of each world")
+    ] = ""
+    about: Annotated[str, _about("what they are")] = ""
+    when: Annotated[str, _about("an expression that must hold for them to count, where a server may keep several")] = ""
     may: Annotated[str, _about("the field of permissions that a rank grants")] = "may"
     never: Annotated[str, _about("the field of permissions that a rank denies")] = "never"
     also: Annotated[str, _about("the field of ranks whose permissions a rank has too")] = "also"
@@ -315,6 +355,7 @@ class Ranks(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
             "the rank of whoever has none: its name, or FILE:KEY where a file says it, such as `ranks.yml:newcomers`"
         ),
     ] = ""
+    newcomer: Annotated[str, _about("the field, a switch, that is on for the rank of newcomers")] = ""
     members: Annotated[tuple[str, ...], _about("the rosters whose rank is one of these")] = ()
     order: Annotated[
         Literal["deny-wins", "nearest-wins", "last-wins", "highest-power"],
@@ -328,6 +369,12 @@ class Ranks(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     permissions: Annotated[dict[str, str], _about("the permissions that the game has, and what each is for")] = field(
         default_factory=dict
     )
+    base: Annotated[
+        dict[str, str], _about('permissions that are of no use without another: `{ "chat.mute" = "chat.say" }`')
+    ] = field(default_factory=dict)
+    dangerous: Annotated[tuple[str, ...], _about("permissions that not everybody should have")] = ()
+    trusted: Annotated[str, _about("the lowest rank that may have what is dangerous, and a wildcard for all")] = ""
+    ladder: Annotated[tuple[RankStep, ...], _about("the ranks that are laid down where there are none yet")] = ()
 
 
 class Rule(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -460,7 +507,9 @@ class Rulebook(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=Tru
     rule: Annotated[tuple[Rule, ...], _about("what must hold across them")] = ()
     records: Annotated[dict[str, RecordSet], _about("sets of records")] = field(default_factory=dict)
     roster: Annotated[dict[str, Roster], _about("records of people")] = field(default_factory=dict)
-    ranks: Annotated[Ranks | None, _about("which records are ranks, and how they decide who may do what")] = None
+    ranks: Annotated[dict[str, Ranks], _about("which records are ranks, and how they decide who may do what")] = field(
+        default_factory=dict
+    )
     table: Annotated[dict[str, AdviceTable], _about("advice in rows")] = field(default_factory=dict)
     preset: Annotated[dict[str, Preset], _about("named sets of values")] = field(default_factory=dict)
     mods: Annotated[Mods | None, _about("how the game takes mods")] = None

@@ -2,12 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from roundgate.core.files import ServerFiles
+from roundgate.core.findings import Finding, Place
 from roundgate.core.review import Consequence, ConsequenceCode
 from roundgate.core.slate import Outcome
 from roundgate.host.errors import Trouble
-from roundgate.host.people.book import load_people
+from roundgate.host.files import read_bytes
+from roundgate.host.people.book import load_people, places_of
 from roundgate.host.servers import Server
 
+if TYPE_CHECKING:
+    from roundgate.core.ranks.expected import Expectation
+    from roundgate.core.ranks.expected import Outcome as Tested
+
+EXPECTATIONS = "expectations.toml"
+"""The file, in the site's folder, of what people should and should not be allowed."""
 _MOST = 8
 """So many are said in a review; ``ranks impact`` says all."""
 
@@ -15,24 +28,88 @@ _MOST = 8
 def rank_consequences(server: Server, outcome: Outcome) -> list[Consequence]:
     """Say who gains and who loses which permission, where ranks or their members change."""
     book = outcome.before.book
-    if book.ranks is None:
-        return []
-    sets = [book.records[book.ranks.groups], *(book.records[book.roster[name].records] for name in book.ranks.members)]
-    if not {book.file[one.file].path for one in sets} & set(outcome.touched):
+    if not book.ranks or not outcome.touched:
         return []
     from roundgate.core.ranks.impact import impact, shift_words
-    from roundgate.core.ranks.reading import scheme_of
+    from roundgate.core.ranks.reading import counts, is_loaded, paths_of, scheme_of, tables_of
 
+    touched = set(outcome.touched)
+    names = [
+        name
+        for name in tables_of(book)
+        if set(paths_of(outcome.before, name)) & touched
+        and counts(outcome.after, name)
+        and is_loaded(outcome.after, name)
+    ]
+    if not names:
+        return []
     try:
         people = load_people(server.site)
     except Trouble:
         people = None
-    before, after = scheme_of(outcome.before, people), scheme_of(outcome.after, people)
-    if before is None or after is None:
-        return []
-    shifts = impact(before, after, tuple(book.ranks.permissions))
+    shifts = [
+        shift
+        for name in names
+        for shift in impact(
+            scheme_of(outcome.before, name, people),
+            scheme_of(outcome.after, name, people),
+            tuple(book.ranks[name].permissions),
+        )
+    ]
     found = [Consequence(ConsequenceCode.RIGHTS, (), {"what": shift_words(one)}) for one in shifts[:_MOST]]
     if len(shifts) > _MOST:
         words = f"{len(shifts) - _MOST} more changes of rights: roundgate ranks impact {server.name}"
         found.append(Consequence(ConsequenceCode.RIGHTS, (), {"what": words}))
+    met = {one.cause for one in check_expectations(server, outcome.before)}
+    for broken in check_expectations(server, outcome.after):
+        if broken.cause not in met:
+            found.append(Consequence(ConsequenceCode.RIGHTS, (), {"what": f"Not as expected any more: {broken.cause}"}))
     return found
+
+
+# --- what is expected ---
+
+
+def load_expectations(path: Path) -> list[Expectation]:
+    """Read a file of expectations; none where it does not exist. Raises Trouble with the place of a mistake."""
+    from roundgate.core.ranks.expected import ExpectationProblem, read_expectations
+
+    raw = read_bytes(str(path))
+    try:
+        return read_expectations(raw.decode()) if raw is not None else []
+    except ExpectationProblem as error:
+        where = f":{error.line}" if error.line else ""
+        raise Trouble(f"{path.name}{where}: {error}.", f"Correct {path}.") from error
+    except UnicodeDecodeError as error:
+        raise Trouble(f"{path.name} is not UTF-8.", f"Correct {path}.") from error
+
+
+def tested(server: Server, files: ServerFiles, expectations: list[Expectation]) -> list[Tested]:
+    """Compare what is expected of a server with its ranks; nothing where no ranks count there."""
+    from roundgate.core.ranks.expected import outcomes
+    from roundgate.core.ranks.reading import schemes_of
+
+    people = load_people(server.site)
+    schemes = schemes_of(files, people)
+    return list(outcomes(expectations, schemes, people, places_of(server))) if schemes else []
+
+
+def check_expectations(server: Server, files: ServerFiles) -> Iterator[Finding]:
+    """Find where the ranks of a server are not as expected, and what is wrong with the file of expectations."""
+    path = server.site.folder / EXPECTATIONS
+    if not path.is_file() or not files.book.ranks:
+        return
+    try:
+        found = tested(server, files, load_expectations(path))
+    except Trouble as error:
+        yield Finding("rank-expected", "error", Place(EXPECTATIONS), error.what, error.do)
+        return
+    for one in found:
+        if one.is_met:
+            continue
+        expectation = one.expectation
+        why = f"ranks why {expectation.who} {expectation.permission} {server.name}"
+        cause = f"Expected: {expectation.words}. {one.unknown.capitalize() or 'It is not so'}."
+        yield Finding(
+            "rank-expected", "error", Place(EXPECTATIONS, expectation.line), cause, f"roundgate {why}", server.name
+        )

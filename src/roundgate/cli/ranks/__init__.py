@@ -1,0 +1,1 @@
+"""The command ``ranks``: questions, tables and pictures, edits."""

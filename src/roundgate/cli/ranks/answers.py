@@ -1,0 +1,175 @@
+"""Questions about ranks: ``ranks who``, ``may``, ``why``, ``of`` and ``tree``."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import typer
+
+from roundgate.cli.ranks.options import RankOptions, asked, label, reason
+from roundgate.cli.screen.output import echo, echo_json, echo_table, plain, styled
+
+if TYPE_CHECKING:
+    from roundgate.cli.call import CallContext
+    from roundgate.core.ranks.model import Scheme
+
+
+def who(context: CallContext, word: str | None, words: list[str], options: RankOptions) -> None:
+    """Print who may do something, with the reason for each. Those in the same ranks are decided once."""
+    from roundgate.api.ranks import permission_meant
+    from roundgate.cli.screen.outputs import MayOutput
+    from roundgate.core.ranks.deciding import Answer, decide
+
+    output = []
+    for server, scheme in asked(context, word, options):
+        permission = permission_meant(server, scheme, words[0])
+        known: dict[tuple[str, ...], tuple[Answer, str]] = {}
+        for member in (*scheme.members.values(), scheme.newcomer()):
+            found = None if member.entries else known.get(member.groups)
+            if found is None:
+                answer = decide(member, permission, scheme)
+                found = answer, reason(answer, scheme)
+                if not member.entries:
+                    known[member.groups] = found
+            if found[0].may:
+                output.append(
+                    MayOutput(label(server, scheme), member.id, member.name, permission, may=True, reason=found[1])
+                )
+    if options.as_json:
+        echo_json(output)
+        return
+    if not output:
+        echo(f"Nobody may {plain(words[0])}.")
+        return
+    echo_table(("server", "name", "id", "why"), [(one.server, plain(one.name), one.id, one.reason) for one in output])
+
+
+def may(context: CallContext, word: str | None, words: list[str], options: RankOptions) -> None:
+    """Answer yes or no for each server. Raises Exit with 1 where one says no."""
+    from roundgate.api.ranks import member_meant, permission_meant
+    from roundgate.cli.screen.outputs import MayOutput
+    from roundgate.core.ranks.deciding import decide
+
+    output = []
+    for server, scheme in asked(context, word, options):
+        member, permission = (
+            member_meant(context.site, server, scheme, words[0]),
+            permission_meant(server, scheme, words[1]),
+        )
+        answer = decide(member, permission, scheme)
+        why_so = reason(answer, scheme)
+        output.append(MayOutput(label(server, scheme), member.id, member.name, permission, answer.may, why_so))
+    if options.as_json:
+        echo_json(output)
+    for one in output if not options.as_json else ():
+        echo(f"{one.server}  {plain(one.name)} {'may' if one.may else 'may NOT'} {one.permission}")
+    if not all(one.may for one in output):
+        raise typer.Exit(1)
+
+
+def why(context: CallContext, word: str | None, words: list[str], options: RankOptions) -> None:
+    """Print what decides, the chain that leads there, and what would decide next."""
+    from roundgate.api.ranks import member_meant, permission_meant
+    from roundgate.cli.screen.outputs import WhyOutput
+    from roundgate.core.ranks.deciding import chain_of, decisions
+
+    output = []
+    for server, scheme in asked(context, word, options):
+        member, permission = (
+            member_meant(context.site, server, scheme, words[0]),
+            permission_meant(server, scheme, words[1]),
+        )
+        first, *others = decisions(member, permission, scheme)
+        output.append(
+            WhyOutput(
+                label(server, scheme),
+                member.name,
+                permission,
+                first.may,
+                reason(first, scheme),
+                list(member.groups) or ([f"{scheme.default} (as newcomers are)"] if scheme.default else []),
+                [f"{link.holder} ({link.steps})" for link in chain_of(member, scheme)],
+                [f"{'may' if other.may else 'may NOT'}: {reason(other, scheme)}" for other in others],
+            )
+        )
+        if not options.as_json:
+            _echo_why(output[-1], scheme)
+    if options.as_json:
+        echo_json(output)
+
+
+def _echo_why(one: object, scheme: Scheme) -> None:
+    from roundgate.cli.screen.outputs import WhyOutput
+    from roundgate.core.ranks.deciding import ORDER_WORDS
+
+    assert isinstance(one, WhyOutput)
+    verdict = styled("may" if one.may else "may NOT", "green" if one.may else "red")
+    echo(f"{one.server}  {styled(plain(one.name), 'bold')} {verdict} {one.permission}: {one.reason}")
+    echo(f"  in       {', '.join(one.groups) or 'no rank'}")
+    echo(f"  asked    {', '.join(one.chain) or 'nobody'}")
+    echo(f"  order    {ORDER_WORDS[scheme.order]}")
+    for other in one.otherwise:
+        echo(f"  else     {other}")
+
+
+def of(context: CallContext, word: str | None, words: list[str], options: RankOptions) -> None:
+    """Print all that somebody may do, by where it comes from."""
+    from roundgate.api.ranks import catalogue_of, member_meant
+    from roundgate.cli.screen.outputs import MayOutput
+    from roundgate.core.ranks.deciding import decide
+
+    output = []
+    for server, scheme in asked(context, word, options):
+        member = member_meant(context.site, server, scheme, words[0])
+        found: dict[str, list[str]] = {}
+        denied = []
+        for permission in catalogue_of(server, scheme):
+            answer = decide(member, permission, scheme)
+            if answer.entry is None:
+                continue
+            why_so = reason(answer, scheme)
+            output.append(MayOutput(label(server, scheme), member.id, member.name, permission, answer.may, why_so))
+            if answer.may:
+                found.setdefault(answer.entry.holder, []).append(permission)
+            else:
+                denied.append(f"{permission} ({answer.entry.holder})")
+        if options.as_json:
+            continue
+        ranks = ", ".join(member.groups) or scheme.default
+        echo(f"{label(server, scheme)}  {styled(plain(member.name), 'bold')}  {ranks}")
+        for holder, permissions in found.items():
+            echo(f"  by {plain(holder)}: {', '.join(permissions)}")
+        if denied:
+            echo(f"  denied: {', '.join(denied)}")
+        if not found:
+            echo("  nothing")
+    if options.as_json:
+        echo_json(output)
+
+
+def tree(context: CallContext, word: str | None, _words: list[str], options: RankOptions) -> None:
+    """Print the ranks as a tree: each below those whose permissions it has too."""
+    for server, scheme in asked(context, word, options):
+        echo(styled(label(server, scheme), "bold"))
+        children: dict[str, list[str]] = {}
+        for name, group in scheme.groups.items():
+            for parent in group.parents or ("",):
+                children.setdefault(parent if parent in scheme.groups else "", []).append(name)
+        _branch(scheme, children, "", "  ", ())
+        if not scheme.groups:
+            echo(f"  no ranks yet    (begin with: roundgate ranks ladder {server.name})")
+
+
+def _branch(scheme: Scheme, children: dict[str, list[str]], parent: str, indent: str, above: tuple[str, ...]) -> None:
+    for name in children.get(parent, []):
+        group = scheme.groups[name]
+        held = sum(1 for one in scheme.members.values() if name in one.groups)
+        marks = [f"{held} in it" if held else "", "newcomers" if name == scheme.default else ""]
+        words = ", ".join(mark for mark in marks if mark)
+        entries = ", ".join(one.permission if one.allows else f"never {one.permission}" for one in group.entries)
+        echo(f"{indent}{styled(name, 'bold')}{f'  ({words})' if words else ''}  {entries}")
+        if name not in above:
+            _branch(scheme, children, name, indent + "  ", (*above, name))
+
+
+VERBS = {"who": who, "may": may, "why": why, "of": of, "tree": tree}

@@ -1,0 +1,63 @@
+"""The options of ``ranks``, as its verbs are given them; and the servers and worlds that a word means."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import TYPE_CHECKING, NamedTuple
+
+if TYPE_CHECKING:
+    from roundgate.api.server import OpenServer
+    from roundgate.cli.call import CallContext
+    from roundgate.core.ranks.deciding import Answer
+    from roundgate.core.ranks.model import Entry, Scheme
+
+
+class RankOptions(NamedTuple):
+    """The options of a call, each for the verbs that know it."""
+
+    people: bool
+    differs: bool
+    picture: str
+    as_csv: bool
+    names: bool
+    against: str
+    above: str
+    to: str
+    from_file: str
+    with_slate: bool
+    as_json: bool
+
+
+def asked(context: CallContext, word: str | None, options: RankOptions) -> Iterator[tuple[OpenServer, Scheme]]:
+    """Give the servers that a word means, each with the ranks that count there: SERVER@WORLD, those of a world."""
+    from roundgate.api.ranks import ranks_of
+
+    name, at, world = (word or "").partition("@")
+    if name and at:
+        server = context.server(name)
+        found = ranks_of(context.site, server, with_slate=options.with_slate, world=world)
+        yield from ((server, scheme) for scheme in found)
+        return
+    for server in context.servers(word):
+        yield from ((server, one) for one in ranks_of(context.site, server, with_slate=options.with_slate))
+
+
+def label(server: OpenServer, scheme: Scheme) -> str:
+    """Give what the ranks of a server are called: with the world where each has its own."""
+    world = scheme.name.partition("@")[2]
+    return f"{server.name}@{world}" if world else server.name
+
+
+def place_words(entry: Entry) -> str:
+    """Say where an entry is: file and line."""
+    return f"{entry.place.file}:{entry.place.line}"
+
+
+def reason(answer: Answer, scheme: Scheme) -> str:
+    """Say in words which entry decides, and by which way."""
+    if answer.entry is None:
+        return "no entry is about it" + (", and then everybody may" if scheme.unknown else "")
+    verb = "grants" if answer.may else "denies"
+    way = f", by way of {' > '.join(answer.way)}" if len(answer.way) > 1 else ""
+    but = f" but {', '.join(answer.entry.but)}" if answer.entry.but else ""
+    return f"{answer.entry.holder} {verb} {answer.entry.permission}{but} ({place_words(answer.entry)}){way}"

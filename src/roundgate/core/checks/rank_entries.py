@@ -1,0 +1,151 @@
+"""What single entries of ranks say: permissions that exist, that count, and that are not in the wrong hands."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from msgspec.structs import replace
+
+from roundgate.core.checks.context import CheckContext
+from roundgate.core.findings import Finding, Place
+from roundgate.core.nearest import nearest
+from roundgate.core.ranks.deciding import covers, permissions_of
+from roundgate.core.ranks.model import Entry, Group, Member, Scheme
+from roundgate.core.ranks.reading import records_of
+from roundgate.core.ranks.rights import Rights
+from roundgate.core.rulebook.model import Ranks
+
+_MOST = 60_000
+"""So many pairs of an entry and a rank are compared to find entries that decide nothing; beyond that, none are."""
+
+
+def check_entries(context: CheckContext, scheme: Scheme, spec: Ranks) -> Iterator[Finding]:
+    """Check the entries of all ranks, and of members who have some of their own."""
+    set_name = spec.levels or spec.groups
+    known = list(spec.permissions)
+    for entry in _entries(scheme) if known else ():
+        if not any(covers(entry.permission, one, scheme) for one in known):
+            near = nearest(entry.permission, known)
+            hint = f" Did you mean {near}?" if near else ""
+            verb = "grants" if entry.allows else "denies"
+            cause = f"{entry.holder} {verb} '{entry.permission}', and the game has no such permission.{hint}"
+            do = f"roundgate explain {context.server} {set_name}"
+            yield context.finding("rank-permission", "warning", _place(context, entry.place), cause, do, set_name)
+    if spec.flags is not None:
+        yield from _flags(context, spec)
+    universe = permissions_of(scheme, tuple(known))
+    rights = Rights(scheme, universe)
+    held = {name: rights.of(Member(name, name, (name,))).may for name in scheme.groups}
+    for name, group in scheme.groups.items():
+        above = [held[parent] for parent in group.parents if parent in held]
+        yield from _without_base(context, spec, rights, group, held[name], above)
+        yield from _left_out(context, spec, rights, group, held[name])
+    if spec.trusted:
+        yield from _dangerous(context, scheme, spec)
+    yield from _idle(context, scheme, set_name, rights)
+
+
+def _entries(scheme: Scheme) -> Iterator[Entry]:
+    for group in scheme.groups.values():
+        yield from group.entries
+    for member in scheme.members.values():
+        yield from member.entries
+
+
+def _place(context: CheckContext, place: Place) -> Place:
+    document = context.files.document(place.file)
+    line = document.text.body.split("\n")[place.line - 1] if document is not None and place.line else ""
+    return replace(place, source=line.rstrip("\r"))
+
+
+def _flags(context: CheckContext, spec: Ranks) -> Iterator[Finding]:
+    """Find switches that are neither on nor off."""
+    flags, described = spec.flags, context.book.records[spec.groups]
+    path = context.book.file[described.file].path
+    for record in records_of(context.files, spec.groups):
+        for name, held in record.fields.items():
+            is_other = name in described.field and name not in spec.permissions
+            if flags is None or is_other or not held.entries or held.values[0] in (flags.on, flags.off):
+                continue
+            cause = f"{record.key}: {name} is {held.values[0] or 'empty'}; it may be {flags.on} or {flags.off}."
+            meant = flags.on if held.values[0].lower() in ("yes", "true", "on", "1") else flags.off
+            do = context.command("set", f"{spec.groups}/{record.key}.{name}={meant}")
+            yield context.finding("rank-flag", "error", context.entry_place(path, held.entries[0]), cause, do, name)
+
+
+def _without_base(
+    context: CheckContext, spec: Ranks, rights: Rights, group: Group, held: int, above: list[int]
+) -> Iterator[Finding]:
+    """Find permissions whose base is missing; said of the rank where that begins, and not of those that have it too."""
+    for permission, base in spec.base.items():
+        bit, needed = rights.bit(permission), rights.bit(base)
+        if held & bit and not held & needed and not any(one & bit and not one & needed for one in above):
+            cause = f"{group.name} may {permission}, and may not {base}, without which it is of no use."
+            do = f"roundgate ranks grant {group.name} {base} {context.server}"
+            yield context.finding("rank-base", "warning", _place(context, group.place), cause, do, spec.groups)
+
+
+def _left_out(context: CheckContext, spec: Ranks, rights: Rights, group: Group, held: int) -> Iterator[Finding]:
+    if spec.flags is None or not any(entry.but for entry in group.entries):
+        return
+    named = {entry.permission for entry in group.entries}
+    lacking = [one for one in spec.flags.but if one not in named and not held & rights.bit(one)]
+    if lacking:
+        cause = f"{group.name} has {spec.flags.everything}, and that leaves out {', '.join(lacking)}."
+        do = f"roundgate ranks grant {group.name} {lacking[0]} {context.server}"
+        yield context.finding("rank-left-out", "note", _place(context, group.place), cause, do, spec.groups)
+
+
+def _dangerous(context: CheckContext, scheme: Scheme, spec: Ranks) -> Iterator[Finding]:
+    """Find dangerous permissions, and wildcards for all, granted to a rank below the lowest trusted one."""
+    trusted = {spec.trusted}
+    while more := {name for name, group in scheme.groups.items() if trusted & set(group.parents)} - trusted:
+        trusted |= more
+    if spec.levels:
+        lowest = float(spec.trusted) if spec.trusted.replace(".", "", 1).isdigit() else 0.0
+        trusted = {name for name, group in scheme.groups.items() if group.power >= lowest}
+    for group in scheme.groups.values():
+        for entry in group.entries if group.name not in trusted else ():
+            is_all = entry.permission == scheme.wildcard != ""
+            hit = next((one for one in spec.dangerous if _meet(entry.permission, one, scheme)), "")
+            if entry.allows and (is_all or hit):
+                what = "all permissions" if is_all else f"{entry.permission}, which is dangerous"
+                cause = f"{group.name} grants {what}; {spec.trusted} is the lowest rank that should have that."
+                do = f"roundgate ranks withdraw {group.name} {entry.permission} {context.server}"
+                place = _place(context, entry.place)
+                yield context.finding("rank-dangerous", "warning", place, cause, do, spec.groups or spec.levels)
+
+
+def _meet(one: str, dangerous: str, scheme: Scheme) -> bool:
+    """Tell whether an entry is about something dangerous: named so, or by a wildcard for just such things."""
+    return covers(dangerous, one, scheme) or one == dangerous
+
+
+def _idle(context: CheckContext, scheme: Scheme, set_name: str, rights: Rights) -> Iterator[Finding]:
+    """Find entries without which every rank could do the same."""
+    count = sum(len(group.entries) for group in scheme.groups.values())
+    below = {name: [one for one in scheme.groups if name in _closure(one, scheme)] for name in scheme.groups}
+    if count * max(map(len, below.values()), default=0) > _MOST or context.book.ranks[scheme.name].levels:
+        return
+    before = {name: rights.of(Member(name, name, (name,))).may for name in scheme.groups}
+    for group in scheme.groups.values():
+        for number, entry in enumerate(group.entries):
+            without = replace(group, entries=group.entries[:number] + group.entries[number + 1 :])
+            other = Rights(replace(scheme, groups={**scheme.groups, group.name: without}), rights.permissions)
+            if all(other.of(Member(one, one, (one,))).may == before[one] for one in below[group.name]):
+                verb = "grants" if entry.allows else "denies"
+                why = "it has that already" if entry.allows else "nothing grants it to them"
+                cause = f"{group.name} {verb} {entry.permission}, and {why}: without the entry all would be the same."
+                do = f"roundgate ranks withdraw {group.name} {entry.permission} {context.server}"
+                yield context.finding("rank-idle", "note", _place(context, entry.place), cause, do, set_name)
+
+
+def _closure(name: str, scheme: Scheme) -> set[str]:
+    found: set[str] = set()
+    waiting = [name]
+    while waiting:
+        one = waiting.pop()
+        if one not in found and one in scheme.groups:
+            found.add(one)
+            waiting += scheme.groups[one].parents
+    return found
