@@ -153,7 +153,8 @@ def theirs(kept: str, files: Files, folder: Path) -> Callable[[str, str], bool]:
     officers = {
         one["id"]: one["rank"] for one in json.loads(files.get("officers.json", '{"officers": []}'))["officers"]
     }
-    levels = {line.split()[1]: int(line.split()[2]) for line in files.get("startup.cfg", "").splitlines()}
+    granted = [line.split() for line in files.get("startup.cfg", "").splitlines() if line.startswith("grant ")]
+    levels = {words[1]: int(words[2]) for words in granted}
 
     def answer(sailor: str, permission: str) -> bool:
         return ranks.allows(sailor, permission, officers.get(sailor, ""), levels.get(sailor, 0))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import configparser
 import json
 import re
 import tomllib
@@ -93,6 +94,17 @@ def blocks(body: str) -> Rows:
     return found
 
 
+def sections(body: str) -> Rows:
+    reader = configparser.ConfigParser(interpolation=None)
+    reader.optionxform = str  # type: ignore[assignment, method-assign]
+    reader.read_string(body)
+    return {name: dict(reader[name]) for name in reader.sections() if reader[name]}
+
+
+def names(body: str) -> Rows:
+    return {name: {} for name in (yaml.safe_load(body) or {}).get("roles") or []}
+
+
 def fields(*names: str) -> dict[str, RecordField]:
     return {name: RecordField(type="text", needed=name in ("id", "port")) for name in names}
 
@@ -144,6 +156,18 @@ SHAPES: dict[str, tuple[File, RecordSet, str, Callable[[str], Rows]]] = {
         RecordSet(file="crew", at="may.*", turned="may", field={"may": LIST}),
         '[may]\nsail = ["A1", "A2"]   # all\nrace = ["A1"]\nrank = []\n',
         matrix,
+    ),
+    "sections": (
+        File(path="crew", format="ini"),
+        RecordSet(file="crew", at="*", field={"rank": RecordField(type="text")}, partly=True),
+        "# ranks\n[A1]\nrank = mate\nsail.start = 1   \n\n# the second\n[A2]\nrank = cook\n",
+        sections,
+    ),
+    "names": (
+        File(path="crew", format="yaml"),
+        RecordSet(file="crew", at="roles[*]"),
+        "# all\nroles:\n  - A1\n  - A2   # second\nother: 1\n",
+        names,
     ),
     "blocks": (
         File(path="crew", format="lines", dialect=Dialect(fields=("id", "name", "until"), records=True)),
@@ -250,6 +274,12 @@ def test_random_edits_are_just_what_an_independent_reader_sees(shape: str, data:
         ("group-lines", FollowRename("crew", "crew", "also", "A1", "B1"), "*A1", "*B1"),
         ("matrix", SetField("crew", "crew", "A2", "may", "sail,rank"), "rank = []", 'rank = ["A2"]'),
         ("matrix", RemoveRecord("crew", "crew", "A2"), '["A1", "A2"]   # all', '["A1"]   # all'),
+        ("sections", SetField("crew", "crew", "A2", "race.stop", "0"), "= cook\n", "= cook\nrace.stop = 0\n"),
+        ("sections", SetField("crew", "crew", "A1", "sail.start", "0"), "sail.start = 1", "sail.start = 0"),
+        ("sections", RenameRecord("crew", "crew", "A1", "B1"), "[A1]", "[B1]"),
+        ("sections", RemoveRecord("crew", "crew", "A1"), "[A1]\nrank = mate\nsail.start = 1   \n\n", ""),
+        ("names", AddRecord("crew", "crew", "A3", ()), "A2   # second\n", "A2   # second\n  - A3\n"),
+        ("names", RenameRecord("crew", "crew", "A2", "B2"), "A2   #", "B2   #"),
         ("blocks", SetField("crew", "crew", "A1", "until", "2040"), "until: 2031", "until: 2040"),
         ("blocks", SetField("crew", "crew", "A1", "name", "Wren of the Marsh"), "Wren", "Wren of the Marsh"),
         ("blocks", SetField("crew", "crew", "A2", "until", "2040"), "name: Tern\n", "name: Tern\nuntil: 2040\n"),
@@ -269,7 +299,7 @@ def test_an_edit_changes_nothing_else(shape: str, operation: Operation, old: str
 
 @pytest.mark.parametrize("shape", SHAPES)
 def test_a_record_is_the_first_of_its_set(shape: str) -> None:
-    empty = {"matrix": "[may]\n", "pairs": "members: []\n", "with-chances": '{ "loot": "" }\n'}
+    empty = {"names": "roles: []\n", "matrix": "[may]\n", "pairs": "members: []\n", "with-chances": '{ "loot": "" }\n'}
     files = files_of(shape, empty.get(shape, "horn 3\n" if shape == "commands" else ""))
     assert seen(files) == {}
     row = {name: "A1" if name == "id" else {"rank": "mate"}.get(name, "sail") for name in SHAPES[shape][1].field}
@@ -288,6 +318,9 @@ def test_a_record_is_the_first_of_its_set(shape: str) -> None:
         ("group-lines", MoveRecord("crew", "crew", "A1", 1), "order means nothing"),
         ("matrix", MoveRecord("crew", "crew", "A1", 1), "no order of their own"),
         ("matrix", AddRecord("crew", "crew", "A4", ()), "needs a may"),
+        ("sections", AddRecord("crew", "crew", "A4", ()), "A4 needs a value"),
+        ("sections", RenameRecord("crew", "crew", "A1", "a]b"), "cannot be a section's name"),
+        ("sections", RenameRecord("crew", "crew", "A1", " "), "cannot be a section's name"),
     ],
 )
 def test_what_the_shape_cannot_hold_is_refused(shape: str, operation: Operation, why: str) -> None:

@@ -13,6 +13,7 @@ from roundgate.api.people import joining
 from roundgate.api.ranks import member_meant, permission_meant, ranks_of, spec_of
 from roundgate.api.record_changes import RecordChanges
 from roundgate.api.server import OpenServer
+from roundgate.core.formats.shared.paths import format_path
 from roundgate.core.nearest import nearest
 from roundgate.core.operations import AddRecord, FollowRename, Operation, RemoveRecord, RenameRecord, SetField
 from roundgate.core.operations.records import template_values
@@ -292,13 +293,22 @@ class RankChanges:
         """Make the operations that define a rank which is like another one; nobody is in it."""
         self._need_records("copied")
         self._check_new(new)
-        return self._defined(new, self._copied(self._rank(rank)), ())
+        spec, path = self._set(self.spec.groups), self._path(self.spec.groups)
+        document = self.files.document(path)
+        record = self._records(self.spec.groups)[self._rank(rank)]
+        entry = document.find(record.path) if spec.signs and document is not None else None
+        if entry is not None:  # the order of its words counts
+            key = format_path((*record.path[:-1], new))
+            return self.server.key_changes(_NEW, None).operations_of([f"{path}:{key}={entry.value}"])
+        return self._defined(new, self._copied(record.key), ())
 
     def renamed(self, word: str, new: str) -> list[Operation]:
         """Make the operations that give a rank another name, in all its places and wherever it is named."""
         self._need_records("renamed")
         rank = self._rank(word)
         self._check_new(new)
+        if rank == self.spec.newcomers:
+            raise Trouble(f"The game gives newcomers the rank {rank}, by that name; no file says so.")
         made = RecordChanges(self.server.workspace).renamed(f"{self.spec.groups}/{rank}", new)
         for name in self.spec.more:
             if rank in self._records(name):

@@ -24,7 +24,7 @@ from roundgate.core.operations import (
 from roundgate.core.operations.records import RecordOperation, commented_out, path_when_off, template_values
 from roundgate.core.people.rosters import kind_of_set
 from roundgate.core.records.looks import with_looks
-from roundgate.core.records.model import Record, separator_of
+from roundgate.core.records.model import Record, parts_in, separator_of
 from roundgate.core.records.sets import find_records, records_in, referring
 from roundgate.core.rulebook.model import RecordField, RecordSet, Rulebook
 from roundgate.core.secrets import is_secret_field
@@ -312,6 +312,7 @@ class RecordChanges:
         made: list[Operation] = [RenameRecord(self._path(address.spec), address.name, record.key, new)]
         for name, field, _ in referring(address.name, self.book.records):
             spec = self.book.records[name]
-            if any(record.key in other.fields[field].values for other in self.records(name) if field in other.fields):
+            held = [other.fields[field] for other in self.records(name) if field in other.fields]
+            if any(record.key in parts_in(one, field, spec) for one in held):
                 made.append(FollowRename(self._path(spec), name, field, record.key, new))
         return self._marked(made)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping, Sequence
 
 from msgspec.structs import replace
@@ -10,7 +11,7 @@ from roundgate.core.formats import apply_switch
 from roundgate.core.formats.protocol import Document, EditRefused, Path
 from roundgate.core.formats.shared.paths import parse_path
 from roundgate.core.operations.base import Change, FormatValue, Operation, Target
-from roundgate.core.records.model import Record, field_key, separator_of
+from roundgate.core.records.model import Record, field_key, parts_in, separator_of
 from roundgate.core.records.sets import find_records, records_in
 from roundgate.core.records.shapes import Editor, Shape, shape_of
 from roundgate.core.records.shapes.forms import fields_of
@@ -267,12 +268,22 @@ class FollowRename(Operation, frozen=True, tag="record-follow"):
         shape, editor, count = shape_of(spec), Editor(target.format, target.document), 0
         for record in records_in(target.document, spec):
             held = record.fields.get(self.field)
-            if held is not None and self.old in held.values:
+            if held is None:
+                continue
+            if self.old in held.values:
                 shape.replace(editor, spec, record, self.field, self.old, self.new)
+                count += 1
+            elif self.old in parts_in(held, self.field, spec):
+                shape.set_field(editor, spec, record, self.field, _replaced(held.values[0], self.old, self.new))
                 count += 1
         before = f"{count} name {self.old}" if count else "none"
         after = f"they name {self.new}" if count else "none"
         return Change(self, self.shown_name, self.file, before, after), editor.document
+
+
+def _replaced(text: str, old: str, new: str) -> str:
+    """Put one part of a text that holds several in the place of another."""
+    return re.sub(rf"(?<![\w.-]){re.escape(old)}(?![\w.-])", lambda _hit: new, text)
 
 
 def template_values(spec: RecordSet, given: Mapping[str, str], like: Record | None) -> dict[str, str]:

@@ -69,3 +69,11 @@ def separator_of(name: str, spec: RecordSet) -> str:
     """Give what parts the values of a field that holds several, as they are stored."""
     field = spec.field.get(name)
     return field.separator if field is not None else ","
+
+
+def parts_in(held: Held, name: str, spec: RecordSet) -> list[str]:
+    """Give the values of a field, each by itself, also where one value of the file holds several."""
+    field = spec.field.get(name)
+    if held.is_list or field is None or field.type not in LISTS or len(held.values) != 1:
+        return list(held.values)
+    return [part.strip() for part in held.values[0].split(field.separator) if part.strip()]

@@ -13,6 +13,7 @@ import re
 from collections.abc import Sequence
 
 from roundgate.core.formats.ini.reader import _COLON, _QUOTED, IniReading, Row, Triple
+from roundgate.core.formats.ini.sections import has_section, remove_section, rename_section
 from roundgate.core.formats.protocol import Edit, EditRefused, Entry, EntryKind, Path, PlainData
 from roundgate.core.formats.shared.key_value import as_text, closed_before, line_span, mark_in_use, single_line
 from roundgate.core.text import LINE_END, Splice
@@ -152,6 +153,8 @@ class IniDocument(IniReading):
         """Take out every entry of a path, or the one item, with the comment that is its alone."""
         gone = self._by_path.get(path)
         if gone is None:
+            if len(path) == 1 and has_section(self, str(path[0])):
+                return remove_section(self, str(path[0]))
             at = self._number_at(path)
             if at is None:
                 return self._remove_part(path)
@@ -189,8 +192,10 @@ class IniDocument(IniReading):
         raise EditRefused("it is not in the file")
 
     def rename(self, path: Path, name: str) -> Edit:
-        """Give a key another name. Raises EditRefused."""
+        """Give a key, or a section, another name. Raises EditRefused."""
         gone = self._by_path.get(path, [])
+        if not gone and len(path) == 1 and has_section(self, str(path[0])):
+            return rename_section(self, str(path[0]), name)
         if not gone or not isinstance(path[-1], str):
             raise EditRefused("there is no key to rename")
         if (*path[:-1], name) in self._by_path:

@@ -15,6 +15,8 @@ from roundgate.core.records.shapes.protocol import Editor
 from roundgate.core.rulebook.model import RecordField, RecordSet
 from roundgate.core.values import document_kind
 
+_FLAT = ("ini", "lines", "properties", "directives", "launch")
+"""Formats whose values are single texts."""
 _KINDS: dict[str, EntryKind] = {"number": "number", "text": "text", "bool": "bool"}
 
 
@@ -35,7 +37,7 @@ class Tree:
     def set_field(self, editor: Editor, spec: RecordSet, record: Record, field: str, value: str | None) -> None:
         """See Shape."""
         described, held = spec.field.get(field), record.fields.get(field)
-        path = (*record.path, *parse_path(field_key(field, spec)))
+        path = (*record.path, *_steps_of(record, field, spec))
         if editor.document.dialect.fields and (held is None or value is None):
             self._set_part(editor, record, str(path[-1]), value)
             return
@@ -44,6 +46,9 @@ class Tree:
                 editor.make(editor.document.remove(path))
             return
         plain, kind = plain_field(value, described)
+        is_text = held is not None and not held.is_list  # one value of the file that holds several
+        if isinstance(plain, list) and (is_text or editor.format.name in _FLAT):
+            plain, kind = value, None
         is_list = held is not None and held.is_list and isinstance(plain, list)
         if is_list and held is not None and _with_items(editor, path, list(held.values), plain):
             return
@@ -80,7 +85,14 @@ class Tree:
     def add(self, editor: Editor, spec: RecordSet, key: str, values: Mapping[str, str], at: int | None) -> None:
         """See Shape."""
         place, records = place_of_set(spec), self.read(editor.document, spec)
-        made = _line(editor, spec, key, values) if editor.format.name == "lines" else _object(spec, values, records)
+        if editor.format.name == "ini" and place.is_map:
+            self._add_section(editor, (*place.home, key), spec, values)
+            return
+        made: PlainData = _object(spec, values, records)
+        if editor.format.name == "lines":
+            made = _line(editor, spec, key, values)
+        elif spec.key == "*" and not place.is_map and not made:
+            made = key  # a name alone
         if place.is_map:
             editor.make(editor.document.set((*place.home, key), made))
         elif is_begun(editor.document, place, records):
@@ -88,6 +100,13 @@ class Tree:
             editor.make(editor.document.insert((*place.home, number), made))
         else:
             editor.make(editor.document.set(place.home, [made]))
+
+    def _add_section(self, editor: Editor, path: Path, spec: RecordSet, values: Mapping[str, str]) -> None:
+        """Add a record that is a section: one line after the other, the first with the heading."""
+        if not values:
+            raise EditRefused(f"{path[-1]} needs a value: a section without one says nothing")
+        for name, value in values.items():
+            editor.make(editor.document.set((*path, *_steps_of(Record(str(path[-1]), path, {}), name, spec)), value))
 
     def remove(self, editor: Editor, spec: RecordSet, record: Record) -> None:
         """See Shape."""
@@ -108,6 +127,22 @@ class Tree:
         if place_of_set(spec).is_map:
             raise EditRefused("they are the entries of a map, whose order means nothing")
         editor.make(editor.document.move(record.path, to))
+
+
+def _steps_of(record: Record, field: str, spec: RecordSet) -> Path:
+    """Give the path of a field below its record.
+
+    A dot in the name of a field that no rulebook describes parts two names only where the record has such a map:
+    ``race.abort`` may well be one name.
+    """
+    steps = parse_path(field_key(field, spec))
+    if field in spec.field or len(steps) < 2:
+        return steps
+    held = record.fields.get(field)
+    known = held.entries if held is not None else [one for other in record.fields.values() for one in other.entries]
+    inner = [one.path[len(record.path) :] for one in known]
+    is_nested = any(len(path) > 1 and path[0] == steps[0] for path in inner)
+    return steps if is_nested else (field,)
 
 
 def plain_field(value: str, field: RecordField | None) -> tuple[PlainData, EntryKind | None]:
@@ -171,9 +206,8 @@ def _object(spec: RecordSet, values: Mapping[str, str], records: Sequence[Record
     made: dict[str, PlainData] = {}
     for name in [*(name for name in first if name in values), *(name for name in values if name not in first)]:
         value, kind = plain_field(values[name], spec.field.get(name))
-        made[str(parse_path(field_key(name, spec))[-1])] = (
-            value if isinstance(value, list) else fitted(value, kind, None)
-        )
+        key = str(parse_path(field_key(name, spec))[-1]) if name in spec.field else name
+        made[key] = value if isinstance(value, list) else fitted(value, kind, None)
     return made
 
 
