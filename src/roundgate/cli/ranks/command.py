@@ -106,9 +106,11 @@ def ranks(
 
 
 def _server_of(context: CallContext, verb: _Verb, words: list[str]) -> tuple[str | None, list[str]]:
-    """Part the server, which is the last word, from the others; None where it is left out."""
-    if verb.is_open:
-        is_there = len(words) > verb.least and is_server_word(context.site, words[-1])
-    else:
+    """Part the server, which comes behind the words that a verb needs, from them; None where it is left out."""
+    if not verb.is_open:
         is_there = len(words) == verb.least + 1
-    return (words[-1], words[:-1]) if is_there else (None, words)
+        return (words[-1], words[:-1]) if is_there else (None, words)
+    for at in range(len(words) - 1, verb.least - 1, -1):  # behind it may be fields
+        if is_server_word(context.site, words[at]):
+            return words[at], [*words[:at], *words[at + 1 :]]
+    return None, words

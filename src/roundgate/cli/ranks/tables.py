@@ -145,7 +145,7 @@ def test(context: CallContext, word: str | None, words: list[str], options: Rank
         if rows:
             echo_table(("server", "", "expected", "by"), rows)
         bad = sum(1 for one in output if not one.met)
-        echo(f"{len(output)} expectations, {bad or 'none'} of them not met.")
+        echo(f"{len(output)} expectations: {f'{bad} not met' if bad else 'all met'}.")
     if not all(one.met for one in output):
         raise typer.Exit(1)
 

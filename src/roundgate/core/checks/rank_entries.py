@@ -127,12 +127,16 @@ def _idle(context: CheckContext, scheme: Scheme, set_name: str, rights: Rights) 
     below = {name: [one for one in scheme.groups if name in _closure(one, scheme)] for name in scheme.groups}
     if count * max(map(len, below.values()), default=0) > _MOST or context.book.ranks[scheme.name].levels:
         return
-    before = {name: rights.of(Member(name, name, (name,))).may for name in scheme.groups}
+    combined = {member.groups for member in scheme.members.values() if len(member.groups) > 1}
+    everybody = [Member("", "", groups) for groups in (*((name,) for name in scheme.groups), *combined)]
+    before = {member.groups: rights.of(member).may for member in everybody}
     for group in scheme.groups.values():
         for number, entry in enumerate(group.entries):
             without = replace(group, entries=group.entries[:number] + group.entries[number + 1 :])
             other = Rights(replace(scheme, groups={**scheme.groups, group.name: without}), rights.permissions)
-            if all(other.of(Member(one, one, (one,))).may == before[one] for one in below[group.name]):
+            about = set(below[group.name])
+            touched = [member for member in everybody if about.intersection(member.groups)]
+            if all(other.of(member).may == before[member.groups] for member in touched):
                 verb = "grants" if entry.allows else "denies"
                 why = "it has that already" if entry.allows else "nothing grants it to them"
                 cause = f"{group.name} {verb} {entry.permission}, and {why}: without the entry all would be the same."

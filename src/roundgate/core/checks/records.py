@@ -13,7 +13,7 @@ from roundgate.core.formats.protocol import Entry
 from roundgate.core.nearest import nearest
 from roundgate.core.people.ids import has_form, identities, meant_id
 from roundgate.core.people.rosters import kind_of_set
-from roundgate.core.records.model import Held, Record
+from roundgate.core.records.model import Held, Record, entries_in, parts_in
 from roundgate.core.records.sets import records_in, referring
 from roundgate.core.rulebook.model import RecordField, RecordSet
 from roundgate.core.values import ValueProblem
@@ -226,7 +226,7 @@ def _unused(context: CheckContext, name: str, known: Mapping[str, list[Record]])
         for other, field, _ in referring(name, context.book.records)
         for record in _known(context, other, known)
         if field in record.fields
-        for value in record.fields[field].values
+        for value in parts_in(record.fields[field], field, context.book.records[other])
     }
     for record in known[name]:
         if record.key not in named:
@@ -281,6 +281,7 @@ def _field(
     described, path = spec.field[field], context.book.file[spec.file].path
     if held.is_nested:
         return
+    wrong: set[int] = set()
     for entry in held.entries if held.is_list else held.entries[:1]:
         problem = _problem(entry, described, is_one_of_list=held.is_list)
         address = f"{name}/{record.key}.{field}"
@@ -289,14 +290,17 @@ def _field(
             do = context.command("set", f"{address}={meant}") if meant else f"roundgate explain {name}"
             place = context.entry_place(path, entry)
             yield context.finding(problem.code, "error", place, f"{record.title(spec)}: {problem.cause}", do, name)
-        elif described.to in keys and entry.value and entry.value not in keys[described.to]:
-            near = nearest(entry.value, keys[described.to])
-            hint = f" Did you mean {near}?" if near else ""
-            cause = f"{record.title(spec)}: there is no {described.to}/{entry.value}.{hint}"
-            do = context.command("set", f"{address}={near}") if near and not held.is_list else ""
-            do = do or context.command("show", described.to)
-            place = context.entry_place(path, entry)
-            yield context.finding("record-reference", "error", place, cause, do, name)
+            wrong.add(entry.start)
+    for entry in entries_in(held, field, spec) if described.to in keys else ():
+        if not entry.value or entry.start in wrong or entry.value in keys[described.to]:
+            continue
+        near = nearest(entry.value, keys[described.to])
+        hint = f" Did you mean {near}?" if near else ""
+        cause = f"{record.title(spec)}: there is no {described.to}/{entry.value}.{hint}"
+        right = held.values[0].replace(entry.value, near, 1)
+        do = context.command("set", f"{name}/{record.key}.{field}={right}") if near and not held.is_list else ""
+        do = do or context.command("show", described.to)
+        yield context.finding("record-reference", "error", context.entry_place(path, entry), cause, do, name)
 
 
 def _problem(entry: Entry, described: RecordField, *, is_one_of_list: bool) -> ValueProblem | None:

@@ -12,9 +12,9 @@ from roundgate.core.formats.places import find_key
 from roundgate.core.formats.protocol import Entry as FileEntry
 from roundgate.core.people.book import People
 from roundgate.core.ranks.model import Entry, Group, Member, Scheme
-from roundgate.core.records.model import Held, Record
+from roundgate.core.records.model import Record, entries_in, parts_in
 from roundgate.core.records.sets import records_in
-from roundgate.core.rulebook.model import RankFlags, Ranks, RecordSet, Roster, Rulebook
+from roundgate.core.rulebook.model import RankFlags, Ranks, Roster, Rulebook
 
 
 def schemes_of(files: ServerFiles, people: People | None = None, *, all_worlds: bool = False) -> list[Scheme]:
@@ -121,7 +121,8 @@ class _Part:
 
     def entries(self, field: str) -> list[FileEntry]:
         """Give the entries of a field that holds several."""
-        return _entries(self.record.fields.get(field), self.set, field) if field else []
+        held = self.record.fields.get(field) if field else None
+        return entries_in(held, field, self.set) if held is not None else []
 
     def lists(self, spec: Ranks | Roster) -> list[tuple[int, Entry]]:
         """Give what fields that are lists grant and deny, each with its place in the file."""
@@ -174,22 +175,6 @@ def _number(text: str) -> float | None:
         return float(text)
     except ValueError:
         return None
-
-
-def _entries(held: Held | None, groups: RecordSet, field: str) -> list[FileEntry]:
-    """Give the entries of a field that holds several, each with its own value: also where one value holds them all."""
-    if held is None:
-        return []
-    if held.is_list:
-        return [entry for entry in held.entries if entry.kind not in ("list", "map")]
-    described = groups.field.get(field)
-    separator = described.separator if described is not None else ","
-    return [
-        entry._replace(value=part.strip())
-        for entry in held.entries
-        for part in entry.value.split(separator)
-        if part.strip()
-    ]
 
 
 def entry_place(files: ServerFiles, path: str, entry: FileEntry) -> Place:
@@ -263,8 +248,4 @@ def _ranks_in(files: ServerFiles, roster: Roster, record: Record) -> Iterator[st
     held = record.fields.get(roster.rank) if roster.rank else None
     if held is None:
         return
-    if not held.is_list and len(held.entries) == 1 and "," not in held.values[0]:
-        if held.values[0]:
-            yield held.values[0]
-        return
-    yield from (entry.value for entry in _entries(held, files.book.records[roster.records], roster.rank))
+    yield from parts_in(held, roster.rank, files.book.records[roster.records])

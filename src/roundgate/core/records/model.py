@@ -71,9 +71,31 @@ def separator_of(name: str, spec: RecordSet) -> str:
     return field.separator if field is not None else ","
 
 
-def parts_in(held: Held, name: str, spec: RecordSet) -> list[str]:
-    """Give the values of a field, each by itself, also where one value of the file holds several."""
+def entries_in(held: Held, name: str, spec: RecordSet) -> list[Entry]:
+    """Give the entries of a field that may hold several, each by itself: also where one value of the file has them all.
+
+    A part's place in the file is its own where the file has the value as it is read.
+    """
     field = spec.field.get(name)
-    if held.is_list or field is None or field.type not in LISTS or len(held.values) != 1:
-        return list(held.values)
-    return [part.strip() for part in held.values[0].split(field.separator) if part.strip()]
+    if held.is_list:
+        return [entry for entry in held.entries if entry.kind not in ("list", "map")]
+    if field is None or field.type not in LISTS:
+        return list(held.entries)
+    found = []
+    for entry in held.entries:
+        is_plain = entry.end - entry.start == len(entry.value)
+        at = 0
+        for raw in entry.value.split(field.separator):
+            part, lead = raw.strip(), len(raw) - len(raw.lstrip())
+            if part and is_plain:
+                start = entry.start + at + lead
+                found.append(entry._replace(value=part, start=start, end=start + len(part)))
+            elif part:
+                found.append(entry._replace(value=part))
+            at += len(raw) + len(field.separator)
+    return found
+
+
+def parts_in(held: Held, name: str, spec: RecordSet) -> list[str]:
+    """Give the values of a field that may hold several, each by itself."""
+    return [entry.value for entry in entries_in(held, name, spec)]

@@ -111,5 +111,5 @@ def check_expectations(server: Server, files: ServerFiles) -> Iterator[Finding]:
         why = f"ranks why {expectation.who} {expectation.permission} {server.name}"
         cause = f"Expected: {expectation.words}. {one.unknown.capitalize() or 'It is not so'}."
         yield Finding(
-            "rank-expected", "error", Place(EXPECTATIONS, expectation.line), cause, f"roundgate {why}", server.name
+            "rank-expected", "error", Place(EXPECTATIONS, expectation.line, 1), cause, f"roundgate {why}", server.name
         )
