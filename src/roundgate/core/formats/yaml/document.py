@@ -21,6 +21,9 @@ from roundgate.core.formats.yaml.reader import _OFF
 from roundgate.core.formats.yaml.writer import BOOL_WORDS, Bare, Written, block, block_text, flow, kind_of, scalar
 from roundgate.core.text import LINE_END, Splice, Text
 
+_OPEN, _CLOSE = ("{", "", None, None, True), ("}", "", None, None, True)
+_LIST, _LIST_END = ("[", "", None, None, True), ("]", "", None, None, True)
+
 
 class YamlDocument(YamlPlaces):
     """A YAML file, read."""
@@ -185,10 +188,36 @@ class YamlDocument(YamlPlaces):
         else:
             members = list(stream.members(event))
             indent = " " * self.column(stream.spans[members[0].key][0])
-            written = block({name: new}, indent, self.unit, self.text.newline, ascii_only=self.ascii_only)
+            written = self._like_neighbour({name: new}, members, name, new, indent)
             cuts = [self.line_behind(stream.content_end(members[-1].value), indent + written.text)]
         events = self.plain()
         return Edit(tuple(cuts), [*events[:last], *written.events[1:-1], *events[last:]])
+
+    def _like_neighbour(
+        self, whole: PlainData, members: Sequence[Member], name: str, new: PlainData, indent: str
+    ) -> Written:
+        """Write a member on lines of its own; what its neighbours have in brackets, in brackets too."""
+        stream = self.stream
+        sign = "{" if isinstance(new, dict) else "[" if isinstance(new, list) else ""
+        alike = [one.value for one in members if sign and stream.events[one.value][0] == sign]
+        if not alike or not new:
+            return block(whole, indent, self.unit, self.text.newline, ascii_only=self.ascii_only)
+        last = alike[-1]
+        if not stream.is_flow(last):
+            inner = [stream.members(event) for event in alike if not stream.is_flow(event)]
+            flat = {str(one.step) for several in inner for one in several if self._in_brackets(one.value)}
+            return block(whole, indent, self.unit, self.text.newline, ascii_only=self.ascii_only, flat=frozenset(flat))
+        written = flow(new, ascii_only=self.ascii_only)
+        start = stream.bare_start(last)
+        pad = " " if self.text.body[start + 1 : start + 2] == " " else ""
+        text = f"{written.text[0]}{pad}{written.text[1:-1]}{pad}{written.text[-1]}"
+        if isinstance(whole, dict):
+            key = scalar(name, like="", in_flow=False, ascii_only=self.ascii_only)
+            return Written(f"{key.text}: {text}", [_OPEN, *key.events, *written.events, _CLOSE])
+        return Written(f"- {text}", [_LIST, *written.events, _LIST_END])
+
+    def _in_brackets(self, event: int) -> bool:
+        return self.stream.events[event][0] in "[{" and self.stream.is_flow(event)
 
     def insert(self, path: Path, value: PlainData, kind: EntryKind | None = None) -> Edit:
         """Put an item into a list."""
@@ -202,7 +231,7 @@ class YamlDocument(YamlPlaces):
         else:
             dash = self.dashes(event, items)[min(at, len(items) - 1)]
             indent = " " * self.column(dash)
-            written = block([new], indent, self.unit, self.text.newline, ascii_only=self.ascii_only)
+            written = self._like_neighbour([new], items, "", new, indent)
             written = Written(written.text, written.events[1:-1])
             cuts = [self._block_item(items, at, dash, indent, written.text)]
         index = items[at].value if at < len(items) else self.stream.closing[event]

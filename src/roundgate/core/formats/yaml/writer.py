@@ -149,15 +149,31 @@ def flow(value: PlainData, *, ascii_only: bool = False) -> Written:
     return scalar(value, like="", in_flow=True, ascii_only=ascii_only)
 
 
-def block(value: PlainData, indent: str, unit: str, newline: str, *, ascii_only: bool = False) -> Written:
-    """Write a map or list over several lines, the first one without its indentation; anything else on one line."""
+def block(
+    value: PlainData,
+    indent: str,
+    unit: str,
+    newline: str,
+    *,
+    ascii_only: bool = False,
+    flat: frozenset[str] = frozenset(),
+) -> Written:
+    """Write a map or list over several lines, the first one without its indentation; anything else on one line.
+
+    ``flat``: the names of maps and lists that are written in brackets all the same, as their neighbours are.
+    """
     if isinstance(value, dict) and value:
         events: list[Event] = [("{", "", None, None, True)]
         lines = []
         for name, one in value.items():
             key = scalar(str(name), like="", in_flow=False, ascii_only=ascii_only)
-            inner = block(one, indent + unit, unit, newline, ascii_only=ascii_only)
-            gap = newline + indent + unit if isinstance(one, dict | list) and one else " "
+            is_flat = name in flat or not (isinstance(one, dict | list) and one)
+            inner = (
+                flow(one, ascii_only=ascii_only)
+                if name in flat and isinstance(one, dict | list)
+                else block(one, indent + unit, unit, newline, ascii_only=ascii_only, flat=flat)
+            )
+            gap = " " if is_flat else newline + indent + unit
             lines.append(f"{key.text}:{gap}{inner.text}")
             events += key.events + inner.events
         return Written(f"{newline}{indent}".join(lines), [*events, ("}", "", None, None, True)])
@@ -165,7 +181,7 @@ def block(value: PlainData, indent: str, unit: str, newline: str, *, ascii_only:
         events = [("[", "", None, None, True)]
         lines = []
         for one in value:
-            inner = block(one, indent + "  ", unit, newline, ascii_only=ascii_only)
+            inner = block(one, indent + "  ", unit, newline, ascii_only=ascii_only, flat=flat)
             lines.append(f"- {inner.text}")
             events += inner.events
         return Written(f"{newline}{indent}".join(lines), [*events, ("]", "", None, None, True)])
