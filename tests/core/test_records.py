@@ -13,6 +13,7 @@ from msgspec.structs import replace
 
 from roundgate.core.checks import check_disk
 from roundgate.core.files import ServerFiles
+from roundgate.core.formats import FORMATS
 from roundgate.core.formats.protocol import Dialect
 from roundgate.core.operations import (
     AddRecord,
@@ -385,3 +386,29 @@ def test_what_must_rise_and_what_must_be_named_is_checked() -> None:
     assert found([10, 30, 20, 40], every) == [("record-order", "roundgate move red levels/L2 --to 1")]
     assert found([10, 20, 20, 40], every) == [("record-order", "roundgate move red levels/L2 --to 3")]
     assert found([0, 10, 20, 30], ["L0", "L1", "L3"]) == [("record-unused", "roundgate remove red levels/L2")]
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        '{"officers": [{"id": "A", "rank": "x", "name": "N"}, {"id": "B"}, {"rank": "y", "id": "C", "more": [1]}]}',
+        '{"officers": [{"id": "A", "rank": 7, "name": "N"}, {"id": "B", "rank": 1.50}]}',
+        '{"officers": [{"id": "A", "rank": ["x", "y"]}, {"id": "B", "rank": true}]}',
+        '{"officers": [{"id": "A", "rank": "x"}, "B", {"id": "C", "rank": null}]}',
+        '{"officers": [{"id": "A", "id": "B", "rank": "x", "rank": "y"}]}',
+        '{"officers": {"id": "A"}}',
+        '{"officers": [{"id": "\\u0041", "rank": "", "name": "a\\tb"}]}',
+        '{"other": []}',
+        '{"officers": [',
+    ],
+)
+def test_rows_of_a_large_file_are_those_of_its_records(text: str) -> None:
+    """Blanks make a file large: what is decoded at once is what is read record by record."""
+    from roundgate.core.records.rows import rows_with
+
+    spec = RecordSet(
+        file="f", at="officers[*]", key="id", field={name: RecordField(type="text") for name in ("id", "rank")}
+    )
+    document = FORMATS["json"].read(Text(text + " " * 1_000_001))
+    quick, slow = (list(rows_with(document, spec, ("rank", "name"), quick=way)) for way in (True, False))
+    assert quick == slow

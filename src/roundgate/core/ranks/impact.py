@@ -29,10 +29,19 @@ def impact(before: Scheme, after: Scheme, permissions: Iterable[str] = ()) -> li
     old, new = Rights(before, universe), Rights(after, universe)
     changed: dict[tuple[int, int], list[str]] = {}
     """Those whose rights change in the same way: what they gain, what they lose, and their names."""
+    same_ranks: dict[tuple[tuple[str, ...], tuple[str, ...]], list[str] | None] = {}
     for name, had, has in _both(before, after):
-        one, other = _granted(old, had), _granted(new, has)
-        if one != other:
-            changed.setdefault((other & ~one, one & ~other), []).append(name)
+        ranks = (had.groups, has.groups)
+        is_plain = not had.entries and not has.entries
+        if is_plain and ranks in same_ranks:  # most are in the same ranks as somebody before them
+            people = same_ranks[ranks]
+        else:
+            one, other = _granted(old, had), _granted(new, has)
+            people = changed.setdefault((other & ~one, one & ~other), []) if one != other else None
+            if is_plain:
+                same_ranks[ranks] = people
+        if people is not None:
+            people.append(name)
     found = []
     for gains in (True, False):
         by_people: dict[tuple[int, ...], int] = {}
@@ -41,9 +50,9 @@ def impact(before: Scheme, after: Scheme, permissions: Iterable[str] = ()) -> li
             by_people[sharing] = by_people.get(sharing, 0) | bit
         names = list(changed.values())
         for sharing, bits in by_people.items():
-            people = tuple(sorted(name for at in sharing for name in names[at]))
+            everybody = tuple(sorted(name for at in sharing for name in names[at]))
             permissions_shown = list(_said(new.names(bits), after))
-            found.append(Shift(", ".join(permissions_shown), gains, people))
+            found.append(Shift(", ".join(permissions_shown), gains, everybody))
     return sorted(found, key=lambda one: (one.people, one.gains, one.permission))
 
 

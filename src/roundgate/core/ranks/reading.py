@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Mapping
 from contextlib import suppress
 
 from roundgate.core.advice import holds
@@ -12,7 +12,8 @@ from roundgate.core.formats.places import find_key
 from roundgate.core.formats.protocol import Entry as FileEntry
 from roundgate.core.people.book import People
 from roundgate.core.ranks.model import Entry, Group, Member, Scheme
-from roundgate.core.records.model import Record, entries_in, parts_in
+from roundgate.core.records.model import Record, entries_in
+from roundgate.core.records.rows import rows_with
 from roundgate.core.records.sets import records_in
 from roundgate.core.rulebook.model import RankFlags, Ranks, Roster, Rulebook
 
@@ -220,32 +221,38 @@ def _flagged(files: ServerFiles, spec: Ranks) -> list[str]:
 
 
 def _members(files: ServerFiles, spec: Ranks, people: People | None) -> Mapping[str, Member]:
-    groups: dict[str, list[str]] = {}
-    own: dict[str, list[Entry]] = {}
+    groups: dict[str, tuple[str, ...]] = {}
+    shared: dict[tuple[str, ...], tuple[str, ...]] = {}
+    """Equal ranks of many people are one tuple."""
+    own: dict[str, tuple[Entry, ...]] = {}
     names: dict[str, str] = {}
     for name in spec.members:
         roster = files.book.roster[name]
-        for record in records_of(files, roster.records):
-            one = record.key
-            names[one] = _name(files, record, people) or names.get(one, "") or one
-            groups.setdefault(one, []).extend(_ranks_in(files, roster, record))
-            if roster.may or roster.never:
-                entries = sorted(_Part(files, roster.records, record, names[one]).lists(roster), key=lambda at: at[0])
-                own.setdefault(one, []).extend(entry for _, entry in entries)
-    return {
-        one: Member(one, names[one], tuple(dict.fromkeys(found)), tuple(own.get(one, ())))
-        for one, found in groups.items()
-    }
+        records = files.book.records[roster.records]
+        document = files.document(files.book.file[records.file].path)
+        for one, (ranks, called) in rows_with(document, records, (roster.rank, "name")):
+            names[one] = _known(files, one, people) or (called[0] if called else "") or names.get(one, "") or one
+            whole = (*groups.get(one, ()), *ranks)
+            groups[one] = shared.setdefault(whole, whole)
+        if roster.may or roster.never:
+            _add_own(files, roster, names, own)
+    return {one: Member(one, names[one], _once(found), own.get(one, ())) for one, found in groups.items()}
 
 
-def _name(files: ServerFiles, record: Record, people: People | None) -> str:
-    key = people.named(record.key, files.book.kind) if people is not None else ""
-    return people.people[key].name if people is not None and key else record.value("name") or ""
+def _add_own(files: ServerFiles, roster: Roster, names: Mapping[str, str], own: dict[str, tuple[Entry, ...]]) -> None:
+    """Add what people of a roster are granted and denied by themselves."""
+    for record in records_of(files, roster.records):
+        found = sorted(_Part(files, roster.records, record, names[record.key]).lists(roster), key=lambda at: at[0])
+        if found:
+            own[record.key] = (*own.get(record.key, ()), *(entry for _, entry in found))
 
 
-def _ranks_in(files: ServerFiles, roster: Roster, record: Record) -> Iterator[str]:
-    """Give the ranks that a record of a roster names: one, or several."""
-    held = record.fields.get(roster.rank) if roster.rank else None
-    if held is None:
-        return
-    yield from parts_in(held, roster.rank, files.book.records[roster.records])
+def _once(names: tuple[str, ...]) -> tuple[str, ...]:
+    """Give names each once, in order."""
+    return names if len(set(names)) == len(names) else tuple(dict.fromkeys(names))
+
+
+def _known(files: ServerFiles, identifier: str, people: People | None) -> str:
+    """Give what the people book calls somebody; empty where they are not in it."""
+    key = people.named(identifier, files.book.kind) if people is not None else ""
+    return people.people[key].name if people is not None and key else ""

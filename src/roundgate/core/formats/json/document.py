@@ -48,12 +48,16 @@ class JsonDocument(JsonReading):
             return True
         return ", " not in self.text.body and re.search(r'":(?=["\d\[{tfn-])', self.text.body) is not None
 
-    def _writer(self, at: int) -> Callable[[PlainData], str]:
-        """Give what writes a value that shall stand on the line of ``at``, as the file writes its own."""
+    def _writer(self, at: int, *, deeper: bool = False) -> Callable[[PlainData], str]:
+        """Give what writes a value that shall stand on the line of ``at``, as the file writes its own.
+
+        ``deeper``: on a line of its own below that one, as the first of what is there.
+        """
         body = self.text.body
         ascii_only = self.text.encoding in ("latin-1", "cp1252") or (body.isascii() and "\\u" in body)
         indent = bracketed._indent_at(body, at)
         has_lines = "\n" in body.strip() or "\r" in body.strip()
+        indent += bracketed.unit_of(body) if deeper and has_lines else ""
 
         def write(value: PlainData) -> str:
             if (
@@ -96,7 +100,7 @@ class JsonDocument(JsonReading):
         sibling = children[-1] if children else None
         colon = self.text.body[sibling.key_end : sibling.start] if sibling else (":" if where.tight else ": ")
         colon = colon if re.fullmatch(r"[ \t]*:[ \t]*", colon) else ": "
-        write = self._writer(sibling.key_start if sibling else parent.start)
+        write = self._writer(sibling.key_start if sibling else parent.start, deeper=sibling is None)
         return write(name) + colon + write(new)
 
     def insert(self, path: Path, value: PlainData, kind: EntryKind | None = None) -> Edit:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from functools import cached_property
 from typing import NamedTuple
 
@@ -17,8 +17,25 @@ from roundgate.core.text import Text
 _BLANK = re.compile(r"[ \t\r\n]*")
 _KEY = re.compile(r'[ \t\r\n]*("(?:[^"\\]|\\.)*")[ \t\r\n]*:[ \t\r\n]*')
 _NEXT = re.compile(r"[ \t\r\n]*([,\]}])")
+_LENIENT: Callable[[str], str] = json.JSONDecoder(strict=False).decode
 _COMMENT = r"//[^\r\n]*|/\*(?:[^*\r\n]|\*(?!/))*\*/"
 _KINDS: dict[str, EntryKind] = {'"': "text", "{": "map", "[": "list", "t": "bool", "f": "bool", "n": "null"}
+
+
+_TOKEN = re.compile(
+    r'[ \t\r\n,]*+(?:("(?:[^"\\]|\\.)*+")[ \t\r\n]*+:[ \t\r\n]*+)?'
+    r'(?:("(?:[^"\\]|\\.)*+"|[^\s,:\[\]{}"]++)|([\[\]{}]))',
+    re.DOTALL,
+)
+"""A value with its name, or a bracket, with what comes before it."""
+
+
+class _Names(dict[str, str]):
+    """Names as they are written, to what they say; most of them come again and again."""
+
+    def __missing__(self, raw: str) -> str:
+        name = self[raw] = _text(raw)
+        return name
 
 
 class Child(NamedTuple):
@@ -144,14 +161,45 @@ class JsonReading:
         """Give every value that holds no other; an empty list or map is one."""
         if self.error:
             return []
-        return list(self._walk((), self._root()))
+        with gc_paused():  # there may be very many, and none of them is waste
+            return self._all_entries()
 
-    def _walk(self, path: Path, here: Child) -> Iterator[Entry]:
-        children = list(self.children(here.start)) if self.strict[here.start] in "{[" else []
-        if not children and path:
-            yield self._entry(path, here)
-        for child in children:
-            yield from self._walk((*path, child.step), child)
+    def _all_entries(self) -> list[Entry]:
+        """Read every value in one pass over the text, which is known to be right."""
+        shown, make, known = self.text.body, Entry._make, _Names()
+        found: list[Entry] = []
+        path: Path = ()
+        is_list, count = False, 0
+        above: list[tuple[Path, bool, int, int, int, int]] = []
+        for token in _TOKEN.finditer(self.strict):
+            key, value, sign = token.groups()
+            if sign == "]" or sign == "}":
+                parent, was_list, number, key_start, key_end, start = above.pop()
+                if not count and path:
+                    end = token.end()
+                    found.append(make((path, shown[start:end], key_start, key_end, start, end, _KINDS[shown[start]])))
+                path, is_list, count = parent, was_list, number
+                continue
+            start = token.start(2) if value is not None else token.start(3)
+            if key is not None:
+                inner: Path = (*path, known[key])
+                key_start, key_end = token.span(1)
+            else:
+                inner = (*path, count) if is_list else ()
+                key_start = key_end = start
+            count += 1
+            if sign is not None:
+                above.append((path, is_list, count, key_start, key_end, start))
+                path, is_list, count = inner, sign == "[", 0
+            elif inner:
+                end = token.end()
+                if value[0] == '"':
+                    text = value[1:-1] if "\\" not in value else _text(value)
+                    found.append(make((inner, text, key_start, key_end, start, end, "text")))
+                else:
+                    kind = _KINDS.get(value[0], "number")
+                    found.append(make((inner, shown[start:end], key_start, key_end, start, end, kind)))
+        return found
 
     def find(self, path: Path) -> Entry | None:
         """Give what stands at a path, or None; None too where the file cannot be read."""
@@ -164,4 +212,4 @@ class JsonReading:
 
 
 def _text(raw: str) -> str:
-    return str(json.loads(raw, strict=False))
+    return raw[1:-1] if "\\" not in raw else _LENIENT(raw)

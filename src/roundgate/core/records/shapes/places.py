@@ -37,12 +37,17 @@ def entries_by_record(document: Document, spec: RecordSet) -> dict[Path, list[En
     place = place_of_set(spec)
     depth = len(place.home)
     groups: dict[Path, list[Entry]] = {}
+    home, is_map, last = place.home, place.is_map, None
     for entry in document.entries():
-        if entry.path[:depth] != place.home:
+        path = entry.path
+        if depth and path[:depth] != home:
             continue
-        if len(entry.path) > depth:
-            if isinstance(entry.path[depth], str) == place.is_map:
-                groups.setdefault(entry.path[: depth + 1], []).append(entry)
+        if len(path) > depth:
+            if isinstance(path[depth], str) == is_map:
+                key = path[: depth + 1]
+                if key != last:  # those of one record are neighbours
+                    last, group = key, groups.setdefault(key, [])
+                group.append(entry)
         elif depth and not place.is_map and entry.kind not in ("list", "map"):
             path = (*place.home, len(groups))
             groups[path] = [entry._replace(path=path)]

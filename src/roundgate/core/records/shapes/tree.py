@@ -156,14 +156,32 @@ def plain_field(value: str, field: RecordField | None) -> tuple[PlainData, Entry
 
 def _record(path: Path, entries: Sequence[Entry], spec: RecordSet, names: Mapping[str, str]) -> Record:
     fields: dict[str, list[Entry]] = {}
+    held: dict[str, Held] = {}
+    depth = len(path)
     for entry in entries:
-        inner = entry.path[len(path) :]
-        if inner:
+        inner = entry.path[depth:]
+        if len(inner) == 1 and isinstance(inner[0], str):  # most are: there may be a million
+            name = names.get(inner[0], inner[0])
+            if name not in fields and name not in held:
+                held[name] = Held((entry.value,), is_list=False, entries=(entry,))
+                continue
+        elif inner:
             plain = [step for step in inner if isinstance(step, str)]
             key = key_of(tuple(plain[:1] if len(plain) < len(inner) else inner))
-            fields.setdefault(names.get(key, key), []).append(entry)
-    held = {name: _held(found, len(path)) for name, found in fields.items()}
+            name = names.get(key, key)
+        else:
+            continue
+        if name in held and name not in fields:
+            fields[name] = list(held[name].entries)
+        fields.setdefault(name, []).append(entry)
+        held[name] = _HOLE  # it keeps its place in the order
+    for name, found in fields.items():
+        held[name] = _held(found, depth)
     return Record(_key(path, entries, spec, held), path, held)
+
+
+_HOLE = Held((), is_list=False, entries=())
+"""Stands for a field whose entries are still being gathered."""
 
 
 def _held(entries: Sequence[Entry], depth: int) -> Held:
