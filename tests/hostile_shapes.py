@@ -30,22 +30,27 @@ _PIECES: dict[tuple[str, str], list[tuple[str, ...]]] = {
         ("equal-keys", '{"b":0', ',"a":1', "}"), ("digits", '{"a":', "9", "}"), ("open-text", '"', "x"),
         ("minuses", '{"a": ', "-", "}"), ("commas", "", ","), ("slashes", "", "//"), ("colons-lost", "", '{"a" "b"'),
         ("texts", "", '"a"'), ("closed", "", "}"), ("crossed", "", "[}"),
+        ("blanks", '{"a": 1}', " "), ("blanks-inside", '{"a":', " ", "1}"), ("items", '{"a": [0', ",1", "]}"),
+        ("equal-maps", '{"a": [0', ',{"b": {}}', "]}"),
     ],
     ("yaml", "yml"): [
         ("items-in-items", "", "- "), ("keys-in-keys", "", "? "), ("flow-maps", "", "{a: "), ("flow-lists", "", "["),
         ("bad-escapes", 'a: "', "\\uZZZZ", '"'), ("equal-keys", "", "a: 1\n"), ("anchors", "", "&a "),
         ("aliases", "", "*a "), ("tags", "", "!"), ("quotes", "", '"'), ("apostrophes", "", "'"), ("bars", "", "|"),
         ("items", "", "a:\n  - b\n", "\tx"), ("block", "a: |\n", "  x\n", " y: [\n"),
+        ("blanks", "a: 1", " "), ("blanks-inside", "a:", " ", "1"),
     ],
     ("toml", "toml"): [
         ("digits", "a = ", "9"), ("dotted", "a", ".a", " = 1"), ("lists", "a = ", "["), ("headings", "[a", ".a", "]"),
         ("equal-keys", "", "a = 1\n"), ("bad-escapes", 'a = "', "\\uZZZZ", '"'), ("tables", "a = ", "{b = "),
         ("long-text", 'a = """', "x\n"), ("tables-of", "", "[[a]]\n"), ("equals", "", "=\n"), ("groups", "a = 1", "_1"),
+        ("blanks", "a = 1", " "), ("blanks-inside", "a =", " ", "1"),
     ],
     ("xml", "xml"): [
         ("open", "", "<a>"), ("unended", "", "<a"), ("attributes", "", '<a b="'), ("entities", "<a>", "&#"),
         ("comments", "", "<!--"), ("sections", "", "<![CDATA["), ("wrong-ends", "", "<a></b>"), ("bare", "", "<a b=1>"),
         ("declarations", "", "<?xml ?>"), ("equal-attributes", "<a ", 'b="1" ', "/>"), ("ends", "", ">"),
+        ("blanks", "<a/>", " "), ("blanks-inside", "<a", " ", "/>"),
     ],
     ("lua", "lua"): [
         ("tables", "return ", "{"), ("assigned", "", "a = {"), ("brackets", "a = ", "("), ("skips", 'x = "', "\\z"),
@@ -57,6 +62,7 @@ _PIECES: dict[tuple[str, str], list[tuple[str, ...]]] = {
     ("ini", "ini"): [
         ("headings", "", "[a]\n"), ("equal-keys", "", "a=1\n"), ("brackets", "", "["), ("nameless", "", "=\n"),
         ("records", "", "a=("), ("quotes", 'a="', 'x="'), ("plus", "", "+a=(x=1,y=2)\n"), ("comments", ";", ";"),
+        ("blanks", "a=1", " "), ("blanks-inside", "a=", " ", "1"), ("sections", "", "[a]\nb=1\n"),
     ],
     ("properties", "properties"): [
         ("continued", "", "a\\\n"), ("equal-keys", "", "a=1\n"), ("escapes", "", "\\u"),

@@ -34,7 +34,7 @@ def rows_with(
         yield (
             record.key,
             tuple(
-                tuple(parts_in(one, name, spec)) if one is not None else ()
+                tuple(part for part in parts_in(one, name, spec) if part) if one is not None else ()
                 for name, one in zip(fields, held, strict=True)
             ),
         )

@@ -24,10 +24,13 @@ _KINDS: dict[str, EntryKind] = {'"': "text", "{": "map", "[": "list", "t": "bool
 
 _TOKEN = re.compile(
     r'[ \t\r\n,]*+(?:("(?:[^"\\]|\\.)*+")[ \t\r\n]*+:[ \t\r\n]*+)?'
-    r'(?:("(?:[^"\\]|\\.)*+"|[^\s,:\[\]{}"]++)|([\[\]{}]))',
+    r'(?:("(?:[^"\\]|\\.)*+"|[^\s,:\[\]{}"]++)|([\[\]{}])|\Z)',
     re.DOTALL,
 )
-"""A value with its name, or a bracket, with what comes before it."""
+"""A value with its name, or a bracket, with what comes before it; at the end, blanks alone.
+
+It matches at every place where it is tried, so that a long run of blanks is passed once.
+"""
 
 
 class _Names(dict[str, str]):
@@ -173,6 +176,8 @@ class JsonReading:
         above: list[tuple[Path, bool, int, int, int, int]] = []
         for token in _TOKEN.finditer(self.strict):
             key, value, sign = token.groups()
+            if value is None and sign is None:
+                break
             if sign == "]" or sign == "}":
                 parent, was_list, number, key_start, key_end, start = above.pop()
                 if not count and path:
