@@ -22,6 +22,8 @@ class _Verb(NamedTuple):
     is_open: bool
     example: str
     module: str
+    names_server: bool = True
+    """Whether one of its words is the server; sides of a comparison are none."""
 
 
 _VERBS = {
@@ -32,7 +34,7 @@ _VERBS = {
     "tree": _Verb(0, False, "tree [SERVER]", "answers"),
     "matrix": _Verb(0, False, "matrix [SERVER]", "tables"),
     "impact": _Verb(0, False, "impact [SERVER]", "tables"),
-    "diff": _Verb(2, True, "diff SERVER SERVER", "tables"),
+    "diff": _Verb(2, True, "diff SERVER SERVER", "tables", names_server=False),
     "test": _Verb(0, True, "test [FILE] [SERVER]", "tables"),
     "catalogue": _Verb(0, False, "catalogue [SERVER]", "tables"),
     "add": _Verb(1, True, "add RANK [FIELD=VALUE]... [SERVER]", "edits"),
@@ -107,10 +109,13 @@ def ranks(
 
 def _server_of(context: CallContext, verb: _Verb, words: list[str]) -> tuple[str | None, list[str]]:
     """Part the server, which comes behind the words that a verb needs, from them; None where it is left out."""
+    if not verb.names_server:
+        return None, words
     if not verb.is_open:
         is_there = len(words) == verb.least + 1
         return (words[-1], words[:-1]) if is_there else (None, words)
     for at in range(len(words) - 1, verb.least - 1, -1):  # behind it may be fields
-        if is_server_word(context.site, words[at]):
+        world = words[at].partition("@")[0] in context.names  # SERVER@WORLD
+        if world or is_server_word(context.site, words[at]):
             return words[at], [*words[:at], *words[at + 1 :]]
     return None, words

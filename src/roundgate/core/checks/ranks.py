@@ -206,7 +206,7 @@ def _not_lists(context: CheckContext, name: str, spec: Ranks) -> Iterator[Findin
             for field, held in record.fields.items():
                 wanted = next((one for one in fields if field.startswith(f"{one}.")), "")
                 if wanted and held.entries:
-                    word = field[len(wanted) + 1 :]
+                    word = field[len(wanted) + 1 :].strip('"')
                     cause = f"{record.key}: '{word}' is the name of a value here; {wanted} is a list."
                     do = f"Write a dash before it: - {word}"
                     place = context.entry_place(path, held.entries[0], key=True)
