@@ -144,9 +144,8 @@ def test_servers_files_and_rounds_are_compared(quay: SiteUnderTest, tmp_path: Pa
 def test_a_mods_permissions_are_known_once_its_list_was_taken_in(quay: SiteUnderTest, tmp_path: Path) -> None:
     text = tmp_path / "lanterns.txt"
     text.write_text("| lanterns.light | lights them |\n- lanterns.douse: op\nsee mods/lanterns/settings.toml\n")
-    assert "has no permission 'lanterns.light'" in quay.fails(
-        2, "ranks", "grant", "marshal", "lanterns.light", "regatta"
-    )
+    grant = ("ranks", "grant", "marshal", "lanterns.light", "regatta")
+    assert "has no permission 'lanterns.light'" in quay.fails(2, *grant)
     said = quay.ok("ranks", "catalogue", "regatta", "--from", str(text))
     assert "2 permissions in that text, 2 of them new in permissions.toml: lanterns.light, lanterns.douse" in said
     assert "0 of them new" in quay.ok("ranks", "catalogue", "regatta", "--from", str(text))
@@ -203,3 +202,17 @@ def test_levels_are_changed_by_what_a_permission_needs(site: SiteUnderTest) -> N
     assert text == "# by hand\nrace.abort=3\nrace.start=3\n"
     assert f"grant {TERN} 5" in (home / "startup.cfg").read_text()
     assert "no entry is about it" in site.ok("ranks", "why", WREN, "rank.give")
+
+
+def test_somebody_with_a_rank_whom_nobody_knows_is_a_note(quay: SiteUnderTest) -> None:
+    logs = quay.folder / "regatta" / "logs"
+    logs.mkdir()
+    (logs / "latest.log").write_text(f"[2026-11-20 19:00:00] sailor Tern ({TERN}) came aboard\n")
+    assert "rank-stranger" not in quay.run("check", "regatta").stdout, "no log has been read yet"
+    quay.ok("people", "seen", "regatta")
+    quay.ok("people", "add", "Wren", WREN)
+    said = quay.run("check", "regatta").stdout
+    assert said.count("rank-stranger") == 1 and f"{SKUA} is on officers as marshal, and was never seen here" in said
+    assert "officers.json:5" in said
+    (quay.folder / "regatta" / "guestlist.txt").write_text(f"{SKUA}\n")
+    assert "rank-stranger" not in quay.run("check", "regatta").stdout, "on another roster too"

@@ -124,7 +124,7 @@ def check_workspace(workspace: Workspace) -> list[Finding]:
 
 def _check_workspace(workspace: Workspace) -> list[Finding]:
     from roundgate.host.people.book import check_book
-    from roundgate.host.people.ranks import check_expectations
+    from roundgate.host.people.ranks import check_expectations, check_strangers
 
     now = workspace.read()
     found = [
@@ -132,6 +132,7 @@ def _check_workspace(workspace: Workspace) -> list[Finding]:
         *_near_names(workspace.server, now),
         *check_book(workspace.server, now.files),
         *check_expectations(workspace.server, now.files),
+        *check_strangers(workspace.server, now.files),
     ]
     if workspace.waiting:
         outcome = workspace.outcome(workspace.operations)

@@ -130,6 +130,13 @@ CODES = (
         "The site's file of expectations says who should and should not be allowed what, and it is not so.",
     ),
     Code(
+        "rank-stranger",
+        "note",
+        "Somebody with a rank whom nobody knows",
+        "Not in the people book, on no other roster, and never seen in the logs that were read: an id that was "
+        "mistyped, or somebody who left long ago.",
+    ),
+    Code(
         "rank-several",
         "note",
         "Somebody whose rank is said in several places",

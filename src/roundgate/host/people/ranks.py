@@ -13,6 +13,7 @@ from roundgate.core.slate import Outcome
 from roundgate.host.errors import Trouble
 from roundgate.host.files import read_bytes
 from roundgate.host.people.book import load_people, places_of
+from roundgate.host.people.seen import seen_before
 from roundgate.host.servers import Server
 
 if TYPE_CHECKING:
@@ -113,3 +114,39 @@ def check_expectations(server: Server, files: ServerFiles) -> Iterator[Finding]:
         yield Finding(
             "rank-expected", "error", Place(EXPECTATIONS, expectation.line, 1), cause, f"roundgate {why}", server.name
         )
+
+
+# --- people whom nobody knows ---
+
+
+def check_strangers(server: Server, files: ServerFiles) -> Iterator[Finding]:
+    """Find people with a rank who are on no other roster, not in the people book, and were never seen in the logs.
+
+    Nothing is said where no log has been read yet, for then nobody was seen.
+    """
+    if not files.book.ranks:
+        return
+    from roundgate.core.people.rosters import standings_in
+    from roundgate.core.ranks.reading import record_place, records_of, tables_of
+
+    seen = seen_before(server)
+    if not seen:
+        return
+    try:
+        people = load_people(server.site)
+    except Trouble:
+        return
+    book = files.book
+    own = {roster for name in tables_of(book) for roster in book.ranks[name].members}
+    elsewhere = {one.id for one in standings_in(files, [name for name in book.roster if name not in own])}
+    for name in sorted(own):
+        roster = book.roster[name]
+        for record in records_of(files, roster.records):
+            if record.key in seen or record.key in elsewhere or people.named(record.key, book.kind):
+                continue
+            what = f" as {record.value(roster.rank)}" if roster.rank and record.value(roster.rank) else ""
+            cause = f"{record.key} is on {name}{what}, and was never seen here; nobody knows who that is."
+            remove = f"roundgate remove {server.name} {roster.records}/{record.key}"
+            do = f"roundgate people add NAME {record.key}, or: {remove}"
+            place = record_place(files, roster.records, record)
+            yield Finding("rank-stranger", "note", place, cause, do, server.name, name)

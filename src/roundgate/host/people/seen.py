@@ -6,7 +6,7 @@ import bz2
 import gzip
 import lzma
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import suppress
 from datetime import datetime
 from pathlib import Path
@@ -80,6 +80,11 @@ def seen_on(server: Server) -> dict[str, SeenPerson]:
     with suppress(OSError):
         write_durably(str(memory), json.encode(seen))
     return seen.people
+
+
+def seen_before(server: Server) -> Mapping[str, SeenPerson]:
+    """Give who was seen in the logs as far as they were read; nothing is read now."""
+    return _remembered(Path(server.state) / _SEEN).people
 
 
 def _remembered(memory: Path) -> Seen:
