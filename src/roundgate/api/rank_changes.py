@@ -303,7 +303,10 @@ class RankChanges:
         return self._defined(new, self._copied(record.key), ())
 
     def renamed(self, word: str, new: str) -> list[Operation]:
-        """Make the operations that give a rank another name, in all its places and wherever it is named."""
+        """Make the operations that give a rank another name, in all its places and wherever it is named.
+
+        Raises UnknownName, WrongWords, or Trouble where the game goes by the name.
+        """
         self._need_records("renamed")
         rank = self._rank(word)
         self._check_new(new)

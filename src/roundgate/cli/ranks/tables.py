@@ -59,7 +59,10 @@ def matrix(context: CallContext, word: str | None, _words: list[str], options: R
 
 
 def impact(context: CallContext, word: str | None, _words: list[str], options: RankOptions) -> None:
-    """Print who gains and who loses what by the slates, by a file in the place of the ranks, or since a round."""
+    """Print who gains and who loses what by the slates, by a file in the place of the ranks, or since a round.
+
+    Raises WrongWords where the round was one of another server.
+    """
     from roundgate.api.rank_sides import side_of
     from roundgate.api.ranks import impact_between, ranks_of, slate_impact
     from roundgate.cli.screen.outputs import ShiftOutput

@@ -59,7 +59,7 @@ def _read(path: str, _version: tuple[int, int, int]) -> dict[str, tuple[str, ...
 
 
 def add_permissions(site: Site, rulebook: str, names: Collection[str]) -> list[str]:
-    """Add permissions to the site's own of a rulebook; give those that were not there."""
+    """Add permissions to the site's own of a rulebook; give those that were not there. Raises Trouble."""
     known = load_catalogue(site)
     mine = known.get(rulebook, ())
     new = [one for one in names if one not in mine]

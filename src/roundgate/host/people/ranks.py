@@ -61,11 +61,21 @@ def rank_consequences(server: Server, outcome: Outcome) -> list[Consequence]:
     if len(shifts) > _MOST:
         words = f"{len(shifts) - _MOST} more changes of rights: roundgate ranks impact {server.name}"
         found.append(Consequence(ConsequenceCode.RIGHTS, (), {"what": words}))
-    met = {one.cause for one in check_expectations(server, outcome.before)}
-    for broken in check_expectations(server, outcome.after):
-        if broken.cause not in met:
-            found.append(Consequence(ConsequenceCode.RIGHTS, (), {"what": f"Not as expected any more: {broken.cause}"}))
-    return found
+    return [*found, *_unmet(server, outcome)]
+
+
+def _unmet(server: Server, outcome: Outcome) -> Iterator[Consequence]:
+    """Say what is as expected now and would not be any more."""
+    path = server.site.folder / EXPECTATIONS
+    try:
+        expectations = load_expectations(path) if path.is_file() else []
+        before = {one.expectation for one in tested(server, outcome.before, expectations) if one.is_met}
+        for one in tested(server, outcome.after, expectations):
+            if one.expectation in before and not one.is_met:
+                what = f"Not as expected any more: {one.expectation.words}."
+                yield Consequence(ConsequenceCode.RIGHTS, (), {"what": what})
+    except Trouble:  # check says what is wrong with the file
+        return
 
 
 # --- what is expected ---

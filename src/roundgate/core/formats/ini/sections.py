@@ -3,25 +3,21 @@
 from __future__ import annotations
 
 import re
-from typing import TYPE_CHECKING
 
+from roundgate.core.formats.ini.reader import IniReading, Row
 from roundgate.core.formats.protocol import Edit, EditRefused
 from roundgate.core.formats.shared.key_value import line_span
 from roundgate.core.text import LINE_END, Splice
 
-if TYPE_CHECKING:
-    from roundgate.core.formats.ini.document import IniDocument
-    from roundgate.core.formats.ini.reader import Row
-
 _NAME = re.compile(r"[ \t]*\[[ \t]*(?P<name>[^\]\r\n]*?)[ \t]*\]")
 
 
-def has_section(document: IniDocument, name: str) -> bool:
+def has_section(document: IniReading, name: str) -> bool:
     """Tell whether a section has a heading in the file."""
     return any(row.is_heading and row.section == name for row in document.rows)
 
 
-def remove_section(document: IniDocument, name: str) -> Edit:
+def remove_section(document: IniReading, name: str) -> Edit:
     """Take a section out: its headings, its entries, and the comments between them.
 
     What follows the last entry stays, but for values of it that are commented out: it may be about the next section.
@@ -38,7 +34,7 @@ def remove_section(document: IniDocument, name: str) -> Edit:
     return Edit(tuple(cuts), [one for one in document.plain() if one[0] != name])
 
 
-def _runs(document: IniDocument, name: str) -> list[list[Row]]:
+def _runs(document: IniReading, name: str) -> list[list[Row]]:
     """Give the rows of a section, in parts: its heading may be there several times."""
     runs: list[list[Row]] = []
     before = ""
@@ -51,7 +47,7 @@ def _runs(document: IniDocument, name: str) -> list[list[Row]]:
     return runs
 
 
-def rename_section(document: IniDocument, name: str, new: str) -> Edit:
+def rename_section(document: IniReading, name: str, new: str) -> Edit:
     """Give a section another name. Raises EditRefused."""
     if has_section(document, new):
         raise EditRefused(f"{new} is there already")
