@@ -17,7 +17,13 @@ import roundgate
 from forked import Forks
 
 FORKS = Forks()
-SAMPLED = {"core/test_hostile.py": 6, "cli/test_hidden.py": 5, "cli/test_check_files.py": 2, "core/test_large.py": 2}
+SAMPLED = {
+    "core/test_hostile.py": 6,
+    "cli/test_hidden.py": 5,
+    "cli/test_check_files.py": 2,
+    "core/test_large.py": 2,
+    "cli/test_rank_checks.py": 3,
+}
 """Of the tests of these files that have many examples, each so many-th is run, unless ROUNDGATE_EVERY_ACT is set."""
 
 

@@ -46,6 +46,9 @@ BOOKS = "tests/core/test_rulebook.py"
 LANGUAGE = "tests/core/test_rulebook_language.py"
 WHOLE = "tests/cli/test_whole_server.py"
 COMPLETION = "tests/cli/test_completion.py"
+RANKS = "tests/core/test_ranks.py"
+RANK_EDITS = "tests/core/test_rank_edits.py tests/cli/test_rank_changes.py"
+RANK_CHECKS = "tests/cli/test_rank_checks.py"
 RECORDS = "tests/core/test_records.py"
 SHAPES = "tests/core/test_record_shapes.py"
 ROSTERS = "tests/cli/test_people.py"
@@ -560,7 +563,7 @@ MUTATIONS = [
         "tests/cli/test_records.py",
     ),
     Mutation("core/checks/records.py", "if described.needed and field not in record.fields:", "if False:", RECORDS),
-    Mutation("core/checks/records.py", "entry.value not in keys[described.to]", "False", RECORDS),
+    Mutation("core/checks/records.py", "entry.value in keys[described.to]:", "True:", RECORDS),
     Mutation(
         "core/checks/records.py",
         "looked_at |= {name for to in set(looked_at)",
@@ -569,7 +572,7 @@ MUTATIONS = [
     ),
     Mutation(
         "core/checks/records.py",
-        "known = identities(keys, kind) if kind is not None and kind.pattern else",
+        "known = list(identities(keys, kind)) if kind is not None and kind.pattern else",
         "known =",
         CLUB + " -k wrong_form",
     ),
@@ -648,4 +651,63 @@ MUTATIONS = [
         RECORDS,
     ),
     Mutation("core/rulebook/expressions.py", "ChainMap(item, values)", "ChainMap(values, item)", RECORDS),
+    Mutation("core/ranks/rights.py", "allowed & open_bits & ~denied", "allowed & open_bits", RANKS),
+    Mutation(
+        "core/ranks/rights.py",
+        "            for one in entry.but:\n                known &= ~self._range(one)\n",
+        "",
+        RANKS,
+    ),
+    Mutation(
+        "core/ranks/rights.py",
+        "tiers.setdefault(-link.power if by_power",
+        "tiers.setdefault(link.power if by_power",
+        RANKS,
+    ),
+    Mutation(
+        "core/ranks/deciding.py",
+        "last_link = [link for link, _ in about if link.steps == nearest][-1]",
+        "last_link = [link for link, _ in about if link.steps == nearest][0]",
+        RANKS,
+    ),
+    Mutation("core/ranks/reading.py", "entry.start, Entry(name, is_on", "entry.start, Entry(name, True", RANKS),
+    Mutation("core/ranks/reading.py", "(ordered[at - 1],) if at else ()", "()", RANKS),
+    Mutation("core/ranks/impact.py", "same_ranks[ranks] = people", "same_ranks[ranks] = None", RANKS),
+    Mutation("core/ranks/matrix.py", '(own == "0") * 2', '(own == "1") * 2', RANKS),
+    Mutation("core/ranks/expected.py", "if len(found) == 1:", "if found:", RANKS),
+    Mutation(
+        "api/rank_changes.py",
+        "            made += self._listed(counter, key, other, lambda held: [one for one in held if one not in meant])\n",
+        "            pass\n",
+        RANK_EDITS,
+    ),
+    Mutation(
+        "api/rank_changes.py",
+        "if rank in self._records(name):\n                made.append(RenameRecord(",
+        "if False:\n                made.append(RenameRecord(",
+        RANK_EDITS,
+    ),
+    Mutation("api/rank_changes.py", "if alone and not to:", "if False:", RANK_EDITS),
+    Mutation(
+        "core/checks/rank_entries.py", "not any(one & bit and not one & needed for one in above)", "True", RANK_CHECKS
+    ),
+    Mutation(
+        "core/checks/rank_entries.py", "if entry.allows and (is_all or hit):", "if entry.allows and hit:", RANK_CHECKS
+    ),
+    Mutation("core/checks/ranks.py", "if other != name and group.power", "if group.power", RANK_CHECKS),
+    Mutation("core/formats/ini/sections.py", "if before != name or row.is_heading:", "if not runs:", SHAPES),
+    Mutation("core/records/shapes/tree.py", "return steps if is_nested else (field,)", "return steps", SHAPES),
+    Mutation("core/records/rows.py", "document.has_doubles or any(", "any(", RECORDS),
+    Mutation(
+        "host/people/ranks.py",
+        "if one.expectation in before and not one.is_met:",
+        "if one.expectation in before:",
+        RANK_EDITS,
+    ),
+    Mutation(
+        "core/people/ids.py",
+        "    if text.isalpha() and any(sign.isdigit() for sign in kind.example):\n        return []\n",
+        "",
+        "tests/cli/test_ranks.py",
+    ),
 ]

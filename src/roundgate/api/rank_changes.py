@@ -404,7 +404,10 @@ class RankChanges:
     # --- people ---
 
     def joined(self, word: str, people: Sequence[str]) -> list[Operation]:
-        """Make the operations that put people into a rank. Where one has one rank, it is changed."""
+        """Make the operations that put people into a rank. Where one has one rank, it is changed.
+
+        Raises UnknownName or Trouble.
+        """
         rank = word if self.spec.levels and word.isdecimal() else self._rank(word)
         name = next((one for one in self.spec.members if self.server.book.roster[one].rank), "")
         if not name:
@@ -442,7 +445,10 @@ class RankChanges:
         return self._set(set_name).field[field].type in ("list", "refs")
 
     def left(self, word: str, people: Sequence[str]) -> list[Operation]:
-        """Make the operations that take people out of a rank. Whoever has no other one leaves the roster."""
+        """Make the operations that take people out of a rank. Whoever has no other one leaves the roster.
+
+        Raises UnknownName where somebody is not in it.
+        """
         rank = word if self.spec.levels and word.isdecimal() else self._rank(word)
         made: list[Operation] = []
         for one in people:

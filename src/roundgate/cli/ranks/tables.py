@@ -119,7 +119,7 @@ def diff(context: CallContext, _word: str | None, words: list[str], options: Ran
 
 
 def test(context: CallContext, word: str | None, words: list[str], options: RankOptions) -> None:
-    """Compare what is expected with what the ranks say. Raises Exit with 1 where they differ."""
+    """Compare what is expected with what the ranks say. Raises Exit with 1 where they differ, Trouble for no file."""
     from pathlib import Path
 
     from roundgate.api.ranks import ranks_of
@@ -154,7 +154,10 @@ def test(context: CallContext, word: str | None, words: list[str], options: Rank
 
 
 def catalogue(context: CallContext, word: str | None, _words: list[str], options: RankOptions) -> None:
-    """Print the permissions that are known; or take more of them out of a text, such as a mod's own list."""
+    """Print the permissions that are known; or take more of them out of a text, such as a mod's own list.
+
+    Raises Trouble where that cannot be read.
+    """
     import sys
     from pathlib import Path
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator, Sequence
 
-from roundgate.core.formats.json.document import JsonDocument
 from roundgate.core.formats.protocol import Document
 from roundgate.core.formats.shared.gc_paused import gc_paused
 from roundgate.core.records.model import field_key, parts_in
@@ -42,7 +41,11 @@ def rows_with(
 
 def _decoded(document: Document | None, spec: RecordSet, fields: Sequence[str]) -> list[Row] | None:
     """Decode the records of a large list; None where that would not give just what reading them does."""
-    if not isinstance(document, JsonDocument) or len(document.text.body) < _LARGE or document.error:
+    if document is None or document.format_name != "json" or len(document.text.body) < _LARGE:
+        return None
+    from roundgate.core.formats.json.document import JsonDocument  # a format is loaded where it is needed
+
+    if not isinstance(document, JsonDocument) or document.error:
         return None
     place = place_of_set(spec)
     keys = [field_key(name, spec) for name in (spec.key, *fields)]
