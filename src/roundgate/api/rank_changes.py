@@ -249,7 +249,7 @@ class RankChanges:
         if parents and self._home(self.spec.groups, self.spec.also):
             left.setdefault(self.spec.also, ",".join(parents))
         elif parents:
-            left = {**self._copied(parents[0]), **left}
+            left = {**self._risen(self._copied(parents[0])), **left}
         made: list[Operation] = []
         for number, set_name in enumerate(self._sets()):
             spec = self._set(set_name)
@@ -288,6 +288,11 @@ class RankChanges:
                 if field != self.spec.newcomer:
                     found[field] = separator_of(field, self._set(set_name)).join(held.values)
         return found
+
+    def _risen(self, fields: dict[str, str]) -> dict[str, str]:
+        """Give the fields of a rank with a little more power: of two with the same one nobody knows which counts."""
+        power = fields.get(self.spec.power, "")
+        return {**fields, self.spec.power: str(int(power) + 1)} if power.isdecimal() else fields
 
     def copied(self, rank: str, new: str) -> list[Operation]:
         """Make the operations that define a rank which is like another one; nobody is in it."""
