@@ -161,6 +161,7 @@ def test_what_is_wrong_with_ranks_is_found_with_its_place(
     said = site.run("check", "regatta").stdout
     assert code in said and words in said, said
     assert f"{name}" in said
+    assert code != "rank-base" or said.count("rank-base") == 1, "said where it begins, not of those above"
     assert "unexpected" not in site.run("ranks", "matrix").stderr
     if not code.startswith(("record", "tab")):
         assert code in site.ok("explain", code)

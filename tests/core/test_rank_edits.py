@@ -140,6 +140,9 @@ def check(one: Edited, kept: str) -> None:
         case "rename":
             assert rank not in set(named(after)) and (NEW in after.groups)
             assert [NEW if name == rank else name for name in named(before)] == list(named(after))
+            for each in PERMISSIONS:
+                old, new = Member(rank, rank, (rank,)), Member(NEW, NEW, (NEW,))
+                assert decide(old, each, before).may == decide(new, each, after).may, "its rights are as they were"
         case "remove":
             assert rank not in set(named(after)) and set(after.groups) == set(before.groups) - {rank}
             touched = set(before.groups)  # those below it get what was above it

@@ -154,9 +154,9 @@ def test_expectations_are_read_with_the_lines_of_their_mistakes() -> None:
 def test_expectations_know_names_ids_ranks_newcomers_and_the_people_book() -> None:
     people = read_people(Text('[person.wren]\nname = "Wren"\nids.sailor = ["GW-7K3M-Q2XD"]\nalso = ["Jenny"]\n'))
     mate = Group("mate", (Entry("race.abort", True, "mate", Place("r", 1)),))
-    scheme = Scheme(
-        {"mate": mate, "boy": Group("boy")}, {"GW-7K3M-Q2XD": Member("GW-7K3M-Q2XD", "Wren", ("mate",))}, "boy"
-    )
+    wren = Member("GW-7K3M-Q2XD", "Wren", ("mate",))
+    twins = {one: Member(one, "Twin", ("mate",)) for one in ("GW-0001-TWIN", "GW-0002-TWIN")}
+    scheme = Scheme({"mate": mate, "boy": Group("boy")}, {wren.id: wren, **twins}, "boy")
     text = "\n".join(
         f'[[expect]]\non = "{on}"\nwho = "{who}"\nmay = "race.abort"'
         for on, who in (
@@ -166,6 +166,8 @@ def test_expectations_know_names_ids_ranks_newcomers_and_the_people_book() -> No
             ("@all", "newcomers"),
             ("harbour", "Wren"),
             ("@all", "Nobody"),
+            ("@all", "twin"),
+            ("@all", "GW-0002-TWIN"),
         )
     )
     found = list(outcomes(read_expectations(text), [scheme], people, {"@all", "regatta"}))
@@ -175,7 +177,10 @@ def test_expectations_know_names_ids_ranks_newcomers_and_the_people_book() -> No
         ("mate", True, False),
         ("newcomers", False, False),
         ("Nobody", False, True),
+        ("twin", False, True),
+        ("GW-0002-TWIN", True, False),
     ]
+    assert found[-2].unknown == "several are called 'twin': give the id"
 
 
 def test_permissions_are_found_in_any_text() -> None:

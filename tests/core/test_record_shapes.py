@@ -348,3 +348,12 @@ def test_a_shape_that_cannot_be_is_a_mistake_of_the_rulebook(change: dict[str, A
     made = RecordSet(**{**{name: getattr(spec, name) for name in spec.__struct_fields__}, **change})
     book = Rulebook(rulebook=About(name="r"), file={"crew": file}, records={"crew": made})
     assert word in [place[-1] for place, _ in mistakes(book)]
+
+
+def test_a_section_that_is_there_twice_is_removed_and_renamed_as_one() -> None:
+    text = "[A1]\nrank = mate\n\n; about A2\n[A2]\nrank = cook\n[A1]\nsail = 1\n; sail = 2\n[A3]\nrank = mate\n"
+    files = files_of("sections", text)
+    gone = done(files, RemoveRecord("crew", "crew", "A1")).after
+    assert gone.texts["crew"].body == "; about A2\n[A2]\nrank = cook\n[A3]\nrank = mate\n"
+    renamed = done(files, RenameRecord("crew", "crew", "A1", "B1")).after
+    assert renamed.texts["crew"].body == text.replace("[A1]", "[B1]")

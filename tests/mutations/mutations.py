@@ -48,7 +48,10 @@ WHOLE = "tests/cli/test_whole_server.py"
 COMPLETION = "tests/cli/test_completion.py"
 RANKS = "tests/core/test_ranks.py"
 RANK_EDITS = "tests/core/test_rank_edits.py tests/cli/test_rank_changes.py"
-RANK_CHECKS = "tests/cli/test_rank_checks.py"
+RANK_CHECKS = (
+    "tests/cli/test_rank_checks.py::test_right_ranks_say_nothing_and_the_running_server_says_the_same "
+    "tests/cli/test_rank_checks.py::test_what_is_wrong_with_ranks_is_found_with_its_place"
+)
 RECORDS = "tests/core/test_records.py"
 SHAPES = "tests/core/test_record_shapes.py"
 ROSTERS = "tests/cli/test_people.py"
@@ -674,7 +677,7 @@ MUTATIONS = [
     Mutation("core/ranks/reading.py", "(ordered[at - 1],) if at else ()", "()", RANKS),
     Mutation("core/ranks/impact.py", "same_ranks[ranks] = people", "same_ranks[ranks] = None", RANKS),
     Mutation("core/ranks/matrix.py", '(own == "0") * 2', '(own == "1") * 2', RANKS),
-    Mutation("core/ranks/expected.py", "if len(found) == 1:", "if found:", RANKS),
+    Mutation("core/ranks/expected.py", "if len(found) == 1 else None", "if found else None", RANKS),
     Mutation(
         "api/rank_changes.py",
         "            made += self._listed(counter, key, other, lambda held: [one for one in held if one not in meant])\n",

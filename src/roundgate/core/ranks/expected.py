@@ -103,7 +103,9 @@ def outcomes(
         scheme = next((found for found in schemes if one.permission in permissions_of(found)), schemes[0])
         member = holder_of(scheme, people, one.who)
         if member is None:
-            yield Outcome(one, unknown=f"nobody called '{one.who}', and no rank, is known")
+            count = sum(1 for member in scheme.members.values() if member.name.lower() == one.who.lower())
+            nobody = f"nobody called '{one.who}', and no rank, is known"
+            yield Outcome(one, unknown=f"several are called '{one.who}': give the id" if count > 1 else nobody)
             continue
         yield Outcome(one, decide(member, one.permission, scheme))
 
@@ -114,8 +116,8 @@ def holder_of(scheme: Scheme, people: People, word: str) -> Member | None:
     if lowered == NEWCOMERS:
         return scheme.newcomer()
     found = [one for one in scheme.members.values() if lowered in (one.id.lower(), one.name.lower())]
-    if len(found) == 1:
-        return found[0]
+    if found:
+        return found[0] if len(found) == 1 else None
     group = next((name for name in scheme.groups if name.lower() == lowered), "")
     if group:
         return Member(group, group, (group,))
