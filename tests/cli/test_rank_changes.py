@@ -169,6 +169,15 @@ def test_a_mods_permissions_are_known_once_its_list_was_taken_in(quay: SiteUnder
     assert "permissions.toml cannot be read" in quay.fails(1, "ranks", "tree", "regatta")
 
 
+def test_a_permission_that_another_server_names_may_be_granted(quay: SiteUnderTest) -> None:
+    grant = ("ranks", "grant", "marshal", "oars.pull", "regatta")
+    quay.fails(2, *grant)
+    home = quay.add("harbour")
+    (home / "ranks.yml").write_text("newcomers: hand\nranks:\n  hand:\n    may: [oars.pull]\n")
+    assert "Skua, Tern, Wren gain oars.pull." in quay.ok(*grant)
+    assert "Did you mean oars.pull?" in quay.fails(2, "ranks", "grant", "marshal", "oars.pul", "regatta")
+
+
 def test_the_matrix_is_drawn_where_it_can_be_read(quay: SiteUnderTest, tmp_path: Path) -> None:
     picture = tmp_path / "m.png"
     assert f"Drawn: {picture}" in quay.ok("ranks", "matrix", "regatta", "--picture", str(picture))

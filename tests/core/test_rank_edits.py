@@ -20,7 +20,7 @@ from roundgate.core.ranks.model import Member, Scheme
 from roundgate.core.ranks.reading import schemes_of
 from roundgate.host.errors import Trouble
 
-SEEDS = 20 if "ROUNDGATE_EVERY_ACT" in os.environ else 4
+SEEDS = 8 if "ROUNDGATE_EVERY_ACT" in os.environ else 4
 """So many changes of each kind are made in each form."""
 VERBS = ("grant", "deny", "withdraw", "add", "copy", "rename", "remove", "join", "leave", "default")
 NEW = "steward"

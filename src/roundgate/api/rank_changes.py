@@ -93,7 +93,7 @@ class RankChanges:
         return self._entered(word, permissions, may=False)
 
     def _entered(self, word: str, permissions: Sequence[str], *, may: bool) -> list[Operation]:
-        meant = [permission_meant(self.server, self.scheme, one, wildcard=True) for one in permissions]
+        meant = [permission_meant(self.site, self.server, self.scheme, one, wildcard=True) for one in permissions]
         if self.spec.levels:
             return self._needing(word, meant, may=may)
         set_name, key, fields = self._holder(word)

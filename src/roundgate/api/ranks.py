@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from contextlib import suppress
 
 from roundgate.api.server import OpenServer
 from roundgate.api.whom import whoever
@@ -16,7 +17,9 @@ from roundgate.core.ranks.reading import scheme_of, schemes_of
 from roundgate.core.rulebook.model import Ranks
 from roundgate.host.errors import Trouble, UnknownName, WrongWords
 from roundgate.host.people.book import load_people
+from roundgate.host.servers import Server
 from roundgate.host.site import Site
+from roundgate.host.workspace import Workspace
 
 
 def ranks_of(site: Site, server: OpenServer, *, with_slate: bool = False, world: str = "") -> list[Scheme]:
@@ -86,14 +89,19 @@ def member_meant(site: Site, server: OpenServer, scheme: Scheme, word: str) -> M
     raise UnknownName(f"Nobody called '{word}', and no rank, is known on {server.name}.", hint)
 
 
-def permission_meant(server: OpenServer, scheme: Scheme, word: str, *, wildcard: bool = False) -> str:
+def permission_meant(site: Site, server: OpenServer, scheme: Scheme, word: str, *, wildcard: bool = False) -> str:
     """Give the permission that a word means: as it is, where the rulebook or a file knows it, or knows of none.
 
-    ``wildcard``: it may also stand for several that are known. Raises UnknownName with the nearest one.
+    ``wildcard``: it is to be granted or denied, so it may also stand for several that are known, or be one that the
+    ranks of another server of the site name. Raises UnknownName with the nearest one.
     """
     spec, known = spec_of(server, scheme), catalogue_of(server, scheme)
     if word in known or not spec.permissions:
         return word
+    elsewhere = _seen_elsewhere(site, server) if wildcard else []
+    if word in elsewhere:
+        return word
+    known += elsewhere
     if wildcard and any(covers(word, one, scheme) for one in known):
         return word
     same = next((one for one in known if one.lower() == word.lower()), "")
@@ -102,6 +110,19 @@ def permission_meant(server: OpenServer, scheme: Scheme, word: str, *, wildcard:
     near = nearest(word, known)
     hint = f"Did you mean {near}?" if near else f"roundgate ranks matrix {server.name}"
     raise UnknownName(f"{server.name} has no permission '{word}'.", hint)
+
+
+def _seen_elsewhere(site: Site, server: OpenServer) -> list[str]:
+    """Give the permissions that the files of other servers with the same rulebook name; of those that can be read."""
+    found: set[str] = set()
+    for name in site.file.server:
+        other = Server(site, name)
+        if name == server.name or other.entry.rulebook != server.server.entry.rulebook:
+            continue
+        with suppress(Trouble, OSError):
+            files = Workspace(other, []).read().files
+            found.update(*(permissions_of(scheme) for scheme in schemes_of(files)))
+    return sorted(found)
 
 
 def slate_impact(site: Site, server: OpenServer) -> list[Shift]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from contextlib import suppress
 from typing import TYPE_CHECKING
 
@@ -19,7 +19,7 @@ from roundgate.core.facts import absence_of
 from roundgate.core.files import ServerFiles, format_value, held_words, value_words
 from roundgate.core.formats import format_name
 from roundgate.core.formats.places import find_key, key_of
-from roundgate.core.formats.protocol import Document, Path
+from roundgate.core.formats.protocol import Document, Entry, Path
 from roundgate.core.layers import Difference, DifferenceCode, Known, layers_of
 from roundgate.core.records.sets import homes_in
 from roundgate.core.rulebook.expansion import keys_in
@@ -255,8 +255,19 @@ def _unknown_rows(server: Server, known: Known, chosen: ShowFilter) -> list[Row]
             continue
         keys = dict.fromkeys(key_of(entry.path) for entry in document.entries() if isinstance(entry.path[0], str))
         hidden = _hidden(server, known, path)
-        rows += [_unknown_row(server, known, path, key, hidden) for key in keys if key not in taken]
+        found = {id(one): _by_key(one.document(path)) for one in (known.disk, known.slate, known.started) if one}
+        rows += [_unknown_row(server, known, path, key, hidden, found) for key in keys if key not in taken]
     return rows
+
+
+def _by_key(document: Document | None) -> dict[str, Entry | None]:
+    """Give every entry by its key, None for a key that is there more than once: a file may have thousands of them."""
+    found: dict[str, Entry | None] = {}
+    for entry in document.entries() if document is not None else ():
+        if isinstance(entry.path[0], str):
+            key = key_of(entry.path)
+            found[key] = None if key in found else entry
+    return found
 
 
 def is_plain_list(document: Document) -> bool:
@@ -288,10 +299,18 @@ def _hidden(server: Server, known: Known, path: str) -> frozenset[Path]:
     )
 
 
-def _unknown_row(server: Server, known: Known, path: str, key: str, hidden: Collection[Path]) -> Row:
+def _unknown_row(
+    server: Server,
+    known: Known,
+    path: str,
+    key: str,
+    hidden: Collection[Path],
+    keys: Mapping[int, Mapping[str, Entry | None]] | None = None,
+) -> Row:
+    """Give the row of a key; ``keys`` has the entries of each layer by the layer's identity."""
+
     def value(files: ServerFiles) -> str:
-        document = files.document(path)
-        entry = find_key(document, key)
+        entry = (keys or {}).get(id(files), {}).get(key) or find_key(files.document(path), key)
         if entry is None:
             return "-"
         is_hidden = entry.path in hidden or is_secret(server.book, path, key)

@@ -22,7 +22,7 @@ def who(context: CallContext, word: str | None, words: list[str], options: RankO
 
     output = []
     for server, scheme in asked(context, word, options):
-        permission = permission_meant(server, scheme, words[0])
+        permission = permission_meant(context.site, server, scheme, words[0])
         known: dict[tuple[str, ...], tuple[Answer, str]] = {}
         for member in (*scheme.members.values(), scheme.newcomer()):
             found = None if member.entries else known.get(member.groups)
@@ -54,7 +54,7 @@ def may(context: CallContext, word: str | None, words: list[str], options: RankO
     for server, scheme in asked(context, word, options):
         member, permission = (
             member_meant(context.site, server, scheme, words[0]),
-            permission_meant(server, scheme, words[1]),
+            permission_meant(context.site, server, scheme, words[1]),
         )
         answer = decide(member, permission, scheme)
         why_so = reason(answer, scheme)
@@ -77,7 +77,7 @@ def why(context: CallContext, word: str | None, words: list[str], options: RankO
     for server, scheme in asked(context, word, options):
         member, permission = (
             member_meant(context.site, server, scheme, words[0]),
-            permission_meant(server, scheme, words[1]),
+            permission_meant(context.site, server, scheme, words[1]),
         )
         first, *others = decisions(member, permission, scheme)
         output.append(

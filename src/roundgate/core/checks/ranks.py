@@ -54,6 +54,8 @@ CODES = (
         "note",
         "A rank that nobody is in",
         "Nobody has it, it is not that of newcomers, and no other rank has its permissions too: it does nothing.",
+        "bosun: may: [race.start], and no officer has the rank bosun",
+        "an officer with rank: bosun, or another rank with also: [bosun]",
     ),
     Code(
         "rank-base",
@@ -108,6 +110,8 @@ CODES = (
         "warning",
         "A rank that lacks one of its parts",
         "The game wants each rank in several places: declared in one, its colour and power in another.",
+        "roles: [deckhand, pilot], looks: deckhand: { colour: '#7f8c8d', power: 1 }",
+        "looks: also with pilot: { colour: '#8e44ad', power: 40 }",
     ),
     Code(
         "rank-not-list",
@@ -122,12 +126,16 @@ CODES = (
         "warning",
         "Ranks of a world that does not exist, or a world without ranks",
         "The game reads the ranks of the world that it loads, and none where there is no such file.",
+        "world.save=fjord, and waters/bay/ranks.yml alone",
+        "waters/fjord/ranks.yml",
     ),
     Code(
         "rank-expected",
         "error",
         "Ranks that are not as expected",
         "The site's file of expectations says who should and should not be allowed what, and it is not so.",
+        "who = 'newcomers', may-not = 'chat.mute', and deckhand: may: [chat.mute]",
+        "deckhand: may: [chat.say]",
     ),
     Code(
         "rank-stranger",
@@ -135,12 +143,16 @@ CODES = (
         "Somebody with a rank whom nobody knows",
         "Not in the people book, on no other roster, and never seen in the logs that were read: an id that was "
         "mistyped, or somebody who left long ago.",
+        "GW-7K3M-Q2XE, which nobody has",
+        "GW-7K3M-Q2XD, whom the people book calls Wren",
     ),
     Code(
         "rank-several",
         "note",
         "Somebody whose rank is said in several places",
         "Which of them counts is up to the game. Change one, and the other stays.",
+        "rank: marshal in one list, and rank: coxswain in another",
+        "rank: marshal, in one of them",
     ),
 )
 

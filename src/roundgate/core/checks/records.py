@@ -297,7 +297,7 @@ def _field(
         near = nearest(entry.value, keys[described.to])
         hint = f" Did you mean {near}?" if near else ""
         cause = f"{record.title(spec)}: there is no {described.to}/{entry.value}.{hint}"
-        right = held.values[0].replace(entry.value, near, 1)
+        right = described.separator.join(near if one == entry.value else one for one in parts_in(held, field, spec))
         do = context.command("set", f"{name}/{record.key}.{field}={right}") if near and not held.is_list else ""
         do = do or context.command("show", described.to)
         yield context.finding("record-reference", "error", context.entry_place(path, entry), cause, do, name)
