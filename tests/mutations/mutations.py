@@ -384,7 +384,7 @@ MUTATIONS = [
         "host/rounds/prove.py",
         "if (one.setting, one.protocol) == (setting, protocol))",
         "if one.setting == setting)",
-        SEEN + " -k port",
+        SEEN + " -k probe",
     ),
     Mutation("host/rounds/prove.py", "if not search(probe.match, answer):", "if False:", SEEN + " -k probe"),
     Mutation("host/rounds/bring_up.py", "if not proof.read and proof.unread:", "if False:", SEEN),
