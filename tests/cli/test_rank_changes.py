@@ -227,3 +227,8 @@ def test_somebody_with_a_rank_whom_nobody_knows_is_a_note(quay: SiteUnderTest) -
     assert "officers.json:5" in said
     (quay.folder / "regatta" / "guestlist.txt").write_text(f"{SKUA}\n")
     assert "rank-stranger" not in quay.run("check", "regatta").stdout, "on another roster too"
+
+
+def test_what_does_not_fit_one_of_several_servers_is_put_on_none(quay: SiteUnderTest) -> None:
+    assert "has no rank 'marshal'" in quay.fails(2, "ranks", "join", "marshal", WREN, "regatta,nightwatch")
+    assert quay.ok("slate").count("the slate is empty") == 2

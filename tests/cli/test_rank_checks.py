@@ -125,6 +125,15 @@ def test_right_ranks_say_nothing_and_the_running_server_says_the_same(site: Site
         ("deck", "ranks.yml", "[race.start]", "[race.start, race.delete]", "rank-dangerous", "race.delete, which is"),
         ("deck", "ranks.yml", "[race.start]", "['*']", "rank-dangerous", "marshal grants all permissions"),
         ("levels", "commandlevels.properties", "rank.give=9", "rank.give=3", "rank-dangerous", "3 grants rank.give"),
+        (
+            "levels",
+            "commandlevels.properties",
+            "rank.give=9",
+            "chat.mute=2",
+            "rank-base",
+            "2 may chat.mute, and may not",
+        ),
+        ("deck", "ranks.yml", "[race.start]", "[race.*]", "rank-dangerous", "race.*, and so race.delete, which"),
         ("signals", "signals.ini", "rank.take = 1\n", "", "rank-left-out", "that leaves out rank.take"),
         (
             "signals",
@@ -203,3 +212,15 @@ def test_a_member_whose_rank_is_in_two_places_is_said(site: SiteUnderTest) -> No
     (site.folder / "regatta" / "linecrew.properties").write_text(f"{WREN}=marshal\n")
     said = site.run("check", "regatta").stdout
     assert f"The rank of {WREN} is said in officers and in line-crew" in said, said
+
+
+def test_places_are_right_whatever_the_line_ends_are(site: SiteUnderTest) -> None:
+    """Lines are counted in one way: a file with carriage returns alone has lines too."""
+    kept(site, "deck")
+    path = site.folder / "regatta" / "ranks.yml"
+    spoilt = DECK.replace("race.start", "race.strat").replace("newcomers: deckhand", "newcomers: deckhnad")
+    for end in ("\n", "\r\n", "\r"):
+        path.write_bytes(spoilt.replace("\n", end).encode())
+        said = site.run("check", "regatta").stdout
+        assert "rank-permission  ranks.yml:7:11" in said and "may: [race.strat]" in said, (end, said)
+        assert "rank-newcomers" in said

@@ -694,9 +694,7 @@ MUTATIONS = [
     Mutation(
         "core/checks/rank_entries.py", "not any(one & bit and not one & needed for one in above)", "True", RANK_CHECKS
     ),
-    Mutation(
-        "core/checks/rank_entries.py", "if entry.allows and (is_all or hit):", "if entry.allows and hit:", RANK_CHECKS
-    ),
+    Mutation("core/checks/rank_entries.py", "& held[group.name] & danger", "& danger", RANK_CHECKS),
     Mutation("core/checks/ranks.py", "if other != name and group.power", "if group.power", RANK_CHECKS),
     Mutation("core/formats/ini/sections.py", "if before != name or row.is_heading:", "if not runs:", SHAPES),
     Mutation("core/records/shapes/tree.py", "return steps if is_nested else (field,)", "return steps", SHAPES),

@@ -18,12 +18,10 @@ from roundgate.core.nearest import nearest
 from roundgate.core.operations import AddRecord, FollowRename, Operation, RemoveRecord, RenameRecord, SetField
 from roundgate.core.operations.records import template_values
 from roundgate.core.ranks.model import Member, Scheme
-from roundgate.core.ranks.reading import counts, is_loaded, scheme_of, tables_of
-from roundgate.core.records.model import Record, separator_of
+from roundgate.core.records.model import Record, parts_in, separator_of
 from roundgate.core.records.sets import records_in
 from roundgate.core.rulebook.model import RankFlags, RankStep, RecordSet
 from roundgate.host.errors import Trouble, UnknownName, WrongWords
-from roundgate.host.people.book import load_people
 from roundgate.host.site import Site
 
 _NEW = ChangeOptions(new=True, new_file=True)
@@ -41,15 +39,11 @@ class RankChanges:
         self.spec = spec_of(server, self.scheme)
 
     def _scheme(self, world: str) -> Scheme:
-        if world:
-            return ranks_of(self.site, self.server, with_slate=True, world=world)[0]
-        book = self.server.book
-        names = [name for name in tables_of(book) if counts(self.files, name) and is_loaded(self.files, name)]
-        if not names:
-            ranks_of(self.site, self.server)  # says why there are none
-        if len(names) > 1:
-            raise WrongWords(f"{self.server.name} has several kinds of ranks: {', '.join(names)}.")
-        return scheme_of(self.files, names[0], load_people(self.site))
+        found = ranks_of(self.site, self.server, with_slate=True, world=world)
+        if len(found) > 1:
+            names = ", ".join(one.name for one in found)
+            raise WrongWords(f"{self.server.name} has several kinds of ranks: {names}.")
+        return found[0]
 
     # --- records ---
 
@@ -167,10 +161,7 @@ class RankChanges:
     def _values(self, set_name: str, key: str, field: str) -> list[str]:
         record = self._records(set_name).get(key)
         held = record.fields.get(field) if record is not None else None
-        if held is None:
-            return []
-        separator = separator_of(field, self._set(set_name))
-        return list(held.values) if held.is_list else [one.strip() for one in held.values[0].split(separator) if one]
+        return parts_in(held, field, self._set(set_name)) if held is not None else []
 
     def _listed(
         self, set_name: str, key: str, field: str, change: Callable[[list[str]], Iterable[str]]
@@ -481,5 +472,5 @@ class RankChanges:
                 made += self._list_set(roster.records, member.id, roster.rank, left)
             else:
                 path = self._path(roster.records)
-                made.append(SetField(path, roster.records, member.id, roster.rank, left[0], held[0]))
+                made.append(SetField(path, roster.records, member.id, roster.rank, left[0] if left else None, held[0]))
         return made

@@ -8,7 +8,7 @@ from pathlib import Path
 from msgspec import Struct
 
 from roundgate.api.comparing import ROUND, sides_of
-from roundgate.api.ranks import ranks_of
+from roundgate.api.ranks import ranks_of, server_and_world
 from roundgate.api.server import OpenServer
 from roundgate.api.site import OpenSite
 from roundgate.core.files import ServerFiles
@@ -43,10 +43,10 @@ def side_of(site: OpenSite, word: str, first: OpenServer | None = None) -> RankS
         files = sides_of(site, [row.server, word])[1].files
         assert files is not None
         return RankSide(f"{row.server} before {word.replace(':', ' ')}", server, _schemes(site, server, files))
-    name, at, world = word.partition("@")
+    name, world = server_and_world(word)
     if name in site.names:
         server = site.opened(name)
-        return RankSide(word, server, ranks_of(site.site, server, world=world if at else ""))
+        return RankSide(word, server, ranks_of(site.site, server, world=world))
     if first is not None and Path(word).is_file():
         return RankSide(word, first, _with_file(site, first, word))
     near = site.server(word)  # raises, with the nearest name

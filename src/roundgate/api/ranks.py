@@ -48,6 +48,12 @@ def _of_world(server: OpenServer, files: ServerFiles, world: str) -> Scheme:
     return scheme_of(files, names[world], load_people(server.server.site))
 
 
+def server_and_world(word: str) -> tuple[str, str]:
+    """Part SERVER@WORLD; what begins with @ is a tag, and has no world."""
+    name, _, world = word.partition("@")
+    return (name, world) if name else (word, "")
+
+
 def spec_of(server: OpenServer, scheme: Scheme) -> Ranks:
     """Give the rulebook's table of a scheme."""
     return server.book.ranks[scheme.name]
@@ -98,15 +104,15 @@ def permission_meant(site: Site, server: OpenServer, scheme: Scheme, word: str, 
     spec, known = spec_of(server, scheme), catalogue_of(server, scheme)
     if word in known or not spec.permissions:
         return word
-    elsewhere = _seen_elsewhere(site, server) if wildcard else []
-    if word in elsewhere:
-        return word
-    known += elsewhere
     if wildcard and any(covers(word, one, scheme) for one in known):
         return word
     same = next((one for one in known if one.lower() == word.lower()), "")
     if same:
         return same
+    elsewhere = _seen_elsewhere(site, server) if wildcard else []
+    if word in elsewhere:
+        return word
+    known += elsewhere
     near = nearest(word, known)
     hint = f"Did you mean {near}?" if near else f"roundgate ranks matrix {server.name}"
     raise UnknownName(f"{server.name} has no permission '{word}'.", hint)

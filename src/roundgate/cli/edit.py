@@ -394,15 +394,7 @@ def put(
     admin, or without the one who asks, needs ``yes_really``. Raises Exit where they bring an error, and Trouble where
     that word is missing.
     """
-    from roundgate.cli.screen.findings import echo_findings
-
-    proposal = checked(server, operations, yes_really=yes_really)
-    if proposal.findings and not despite_errors:
-        echo_findings(proposal.findings)
-    if proposal.has_errors and not despite_errors:
-        echo("Nothing was put on the slate.")
-        raise typer.Exit(1)
-    server.put(operations)
+    proposal = slated(server, operations, despite_errors=despite_errors, yes_really=yes_really)
     waiting, names = server.workspace.waiting, proposal.names
     echo_changes(proposal.outcome, names, server.name)
     if now:
@@ -413,8 +405,16 @@ def put(
     echo(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
 
 
-def checked(server: OpenServer, operations: Sequence[Operation], *, yes_really: bool) -> Proposal:
-    """Check the slate with operations on it. Raises Trouble where no admin would be left and nobody said so."""
+def slated(
+    server: OpenServer, operations: Sequence[Operation], *, despite_errors: bool = False, yes_really: bool = False
+) -> Proposal:
+    """Check operations, print what they bring, and put them on the slate; say nothing of what they change.
+
+    Raises Exit where they bring an error, and Trouble where no admin would be left and nobody said that so it should
+    be.
+    """
+    from roundgate.cli.screen.findings import echo_findings
+
     if not yes_really and server.book.roster:
         from roundgate.api.people import lost_admins
         from roundgate.host.person import who
@@ -422,7 +422,14 @@ def checked(server: OpenServer, operations: Sequence[Operation], *, yes_really: 
         lost = lost_admins(server, operations, who())
         if lost:
             raise Trouble(f"{lost} Nothing was put on the slate.", "If that is what you want, add --yes-really.")
-    return server.propose(operations)
+    proposal = server.propose(operations)
+    if proposal.findings and not despite_errors:
+        echo_findings(proposal.findings)
+    if proposal.has_errors and not despite_errors:
+        echo("Nothing was put on the slate.")
+        raise typer.Exit(1)
+    server.put(operations)
+    return proposal
 
 
 def echo_changes(outcome: Outcome, names: Collection[str], server: str = "") -> None:

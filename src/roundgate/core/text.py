@@ -69,6 +69,11 @@ class _Lines:
         line = bisect_right(self._starts, index)
         return line, index - self._starts[line - 1] + 1
 
+    def start(self, line: int) -> int:
+        while len(self._starts) < line and not self._is_whole:
+            self.place(self._starts[-1])
+        return self._starts[min(line, len(self._starts)) - 1]
+
 
 @lru_cache(maxsize=4)
 def _lines_of(body: str) -> _Lines:
@@ -101,6 +106,10 @@ class Text(Struct, frozen=True):
     def place(self, index: int) -> tuple[int, int]:
         """Tell line and column, both from 1, of the character at ``index``."""
         return _lines_of(self.body).place(index)
+
+    def index(self, line: int, column: int) -> int:
+        """Tell the index of the character at a line and column, both from 1, as ``place`` gives them."""
+        return _lines_of(self.body).start(line) + column - 1
 
     def places(self, indexes: Iterable[int]) -> list[tuple[int, int]]:
         """Tell line and column of several characters; in the order given."""

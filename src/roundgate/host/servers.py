@@ -27,9 +27,8 @@ from roundgate.host.errors import Trouble
 from roundgate.host.facts import facts_of, found_files
 from roundgate.host.files import Folder, SeenTexts, read_at_rest, read_bytes, read_texts, write_durably
 from roundgate.host.keeper.config import KeeperConfig
-from roundgate.host.people.permissions import with_catalogue
 from roundgate.host.rulebooks import load_rulebook
-from roundgate.host.site import ServerEntry, Site
+from roundgate.host.site import CATALOGUE, ServerEntry, Site
 
 _BOOK = "rulebook.json"
 _DEEPEST, _MOST_FILES = 4, 500
@@ -67,7 +66,10 @@ class Server:
             if not self.lenient:
                 raise
             return self._last_good_book() or NO_RULEBOOK
-        book = with_catalogue(book, self.site)
+        if book.ranks and (self.site.folder / CATALOGUE).exists():
+            from roundgate.host.people.permissions import with_catalogue  # few sites have such a file
+
+            book = with_catalogue(book, self.site)
         book = for_files(book, {name: found_files(self.folder, path) for name, path in patterns(book).items()})
         return with_includes(
             book, {name: included_files(self, book, name) for name, file in book.file.items() if file.includes}

@@ -19,6 +19,8 @@ from roundgate.host.ownership import claim
 
 SITE_FILE = "roundgate.toml"
 STATE_FOLDER = ".roundgate"
+CATALOGUE = "permissions.toml"
+"""The file, in the site's folder, of permissions that mods add to those of a rulebook."""
 CONSOLE_KINDS = ("stdin", "tcp")
 DRIVER_KINDS = ("keeper",)
 NAME = re.compile(r"[A-Za-z][A-Za-z0-9_-]{0,39}")

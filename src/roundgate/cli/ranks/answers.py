@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 import typer
@@ -11,7 +12,8 @@ from roundgate.cli.screen.output import echo, echo_json, echo_table, plain, styl
 
 if TYPE_CHECKING:
     from roundgate.cli.call import CallContext
-    from roundgate.core.ranks.model import Scheme
+    from roundgate.cli.screen.outputs import WhyOutput
+    from roundgate.core.ranks.model import Member, Scheme
 
 
 def who(context: CallContext, word: str | None, words: list[str], options: RankOptions) -> None:
@@ -46,19 +48,13 @@ def who(context: CallContext, word: str | None, words: list[str], options: RankO
 
 def may(context: CallContext, word: str | None, words: list[str], options: RankOptions) -> None:
     """Answer yes or no for each server. Raises Exit with 1 where one says no."""
-    from roundgate.api.ranks import member_meant, permission_meant
     from roundgate.cli.screen.outputs import MayOutput
     from roundgate.core.ranks.deciding import decide
 
     output = []
-    for server, scheme in asked(context, word, options):
-        member, permission = (
-            member_meant(context.site, server, scheme, words[0]),
-            permission_meant(context.site, server, scheme, words[1]),
-        )
+    for name, scheme, member, permission in _meant(context, word, words, options):
         answer = decide(member, permission, scheme)
-        why_so = reason(answer, scheme)
-        output.append(MayOutput(label(server, scheme), member.id, member.name, permission, answer.may, why_so))
+        output.append(MayOutput(name, member.id, member.name, permission, answer.may, reason(answer, scheme)))
     if options.as_json:
         echo_json(output)
     for one in output if not options.as_json else ():
@@ -67,22 +63,28 @@ def may(context: CallContext, word: str | None, words: list[str], options: RankO
         raise typer.Exit(1)
 
 
+def _meant(
+    context: CallContext, word: str | None, words: list[str], options: RankOptions
+) -> Iterator[tuple[str, Scheme, Member, str]]:
+    """Give for each server what it is called, its ranks, whom the first word means, and what the second does."""
+    from roundgate.api.ranks import member_meant, permission_meant
+
+    for server, scheme in asked(context, word, options):
+        member = member_meant(context.site, server, scheme, words[0])
+        yield label(server, scheme), scheme, member, permission_meant(context.site, server, scheme, words[1])
+
+
 def why(context: CallContext, word: str | None, words: list[str], options: RankOptions) -> None:
     """Print what decides, the chain that leads there, and what would decide next."""
-    from roundgate.api.ranks import member_meant, permission_meant
     from roundgate.cli.screen.outputs import WhyOutput
     from roundgate.core.ranks.deciding import chain_of, decisions
 
     output = []
-    for server, scheme in asked(context, word, options):
-        member, permission = (
-            member_meant(context.site, server, scheme, words[0]),
-            permission_meant(context.site, server, scheme, words[1]),
-        )
+    for name, scheme, member, permission in _meant(context, word, words, options):
         first, *others = decisions(member, permission, scheme)
         output.append(
             WhyOutput(
-                label(server, scheme),
+                name,
                 member.name,
                 permission,
                 first.may,
@@ -98,11 +100,9 @@ def why(context: CallContext, word: str | None, words: list[str], options: RankO
         echo_json(output)
 
 
-def _echo_why(one: object, scheme: Scheme) -> None:
-    from roundgate.cli.screen.outputs import WhyOutput
+def _echo_why(one: WhyOutput, scheme: Scheme) -> None:
     from roundgate.core.ranks.deciding import ORDER_WORDS
 
-    assert isinstance(one, WhyOutput)
     verdict = styled("may" if one.may else "may NOT", "green" if one.may else "red")
     echo(f"{one.server}  {styled(plain(one.name), 'bold')} {verdict} {one.permission}: {one.reason}")
     echo(f"  in       {', '.join(one.groups) or 'no rank'}")

@@ -115,7 +115,6 @@ def _server_of(context: CallContext, verb: _Verb, words: list[str]) -> tuple[str
         is_there = len(words) == verb.least + 1
         return (words[-1], words[:-1]) if is_there else (None, words)
     for at in range(len(words) - 1, verb.least - 1, -1):  # behind it may be fields
-        world = words[at].partition("@")[0] in context.names  # SERVER@WORLD
-        if world or is_server_word(context.site, words[at]):
+        if words[at].partition("@")[0] in context.names or is_server_word(context.site, words[at]):
             return words[at], [*words[:at], *words[at + 1 :]]
     return None, words

@@ -30,16 +30,12 @@ class RankOptions(NamedTuple):
 
 def asked(context: CallContext, word: str | None, options: RankOptions) -> Iterator[tuple[OpenServer, Scheme]]:
     """Give the servers that a word means, each with the ranks that count there: SERVER@WORLD, those of a world."""
-    from roundgate.api.ranks import ranks_of
+    from roundgate.api.ranks import ranks_of, server_and_world
 
-    name, at, world = (word or "").partition("@")
-    if name and at:
-        server = context.server(name)
+    name, world = server_and_world(word) if word else (None, "")
+    for server in context.servers(name):
         found = ranks_of(context.site, server, with_slate=options.with_slate, world=world)
         yield from ((server, scheme) for scheme in found)
-        return
-    for server in context.servers(word):
-        yield from ((server, one) for one in ranks_of(context.site, server, with_slate=options.with_slate))
 
 
 def label(server: OpenServer, scheme: Scheme) -> str:

@@ -122,7 +122,6 @@ def test(context: CallContext, word: str | None, words: list[str], options: Rank
     """Compare what is expected with what the ranks say. Raises Exit with 1 where they differ, Trouble for no file."""
     from pathlib import Path
 
-    from roundgate.api.ranks import ranks_of
     from roundgate.cli.screen.outputs import TestedOutput
     from roundgate.host.people.ranks import EXPECTATIONS, load_expectations, tested
 
@@ -136,10 +135,8 @@ def test(context: CallContext, word: str | None, words: list[str], options: Rank
             continue
         workspace = server.workspace
         files = workspace.outcome(workspace.operations).after
-        schemes = {scheme.name: scheme for scheme in ranks_of(context.site, server, with_slate=True)}
-        scheme = next(iter(schemes.values()))
         for one in tested(server.server, files, expectations):
-            why = reason(one.answer, scheme) if one.answer is not None else one.unknown
+            why = reason(one.answer, one.scheme) if one.answer is not None else one.unknown
             output.append(TestedOutput(server.name, one.expectation.line, one.expectation.words, one.is_met, why))
     if options.as_json:
         echo_json(output)
@@ -162,7 +159,8 @@ def catalogue(context: CallContext, word: str | None, _words: list[str], options
     from pathlib import Path
 
     from roundgate.api.ranks import catalogue_of, spec_of
-    from roundgate.host.people.permissions import CATALOGUE, add_permissions, names_in
+    from roundgate.host.people.permissions import add_permissions, names_in
+    from roundgate.host.site import CATALOGUE
 
     if options.from_file:
         try:

@@ -27,6 +27,7 @@ _NAMED = 10
 def sync(context: CallContext, word: str, book: People, *, exact: bool, yes_really: bool) -> None:
     """Put onto the slates what makes the rosters as the book wants them. Raises Exit where a server cannot be done."""
     from roundgate.api.people import synced
+    from roundgate.cli.edit import slated
 
     servers = context.servers(word)
     found = {server.name: synced(server, book, exact=exact) for server in servers}
@@ -39,7 +40,7 @@ def sync(context: CallContext, word: str, book: People, *, exact: bool, yes_real
         if not operations:
             continue
         try:
-            _put(server, operations, yes_really=yes_really)
+            slated(server, operations, yes_really=yes_really)
         except typer.Exit:  # the others go on
             failed.append(server.name)
         except Trouble as error:
@@ -58,21 +59,7 @@ def sync(context: CallContext, word: str, book: People, *, exact: bool, yes_real
         )
         echo(f"  next: roundgate apply {names}    (look first: roundgate slate {names})")
     if failed:
-        echo(f"Nothing was put on the {'slate' if len(failed) == 1 else 'slates'} of {', '.join(failed)}.")
         raise typer.Exit(1)
-
-
-def _put(server: OpenServer, operations: tuple[Operation, ...], *, yes_really: bool) -> None:
-    """Put operations onto a slate. Raises Trouble where a guard stands against it, Exit where they bring errors."""
-    from roundgate.cli.edit import checked
-    from roundgate.cli.screen.findings import echo_findings
-
-    proposal = checked(server, operations, yes_really=yes_really)
-    if proposal.findings:
-        echo_findings(proposal.findings)
-    if proposal.has_errors:
-        raise typer.Exit(1)
-    server.put(operations)
 
 
 def _echo_remarks(server: OpenServer, found: Synced, book: People, *, exact: bool) -> None:

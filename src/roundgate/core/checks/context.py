@@ -36,6 +36,14 @@ class CheckContext:
         source, column, length = shown_line(document.text, start, end, self.secrets_on_line(path, start))
         return Place(path, line, column, length, source)
 
+    def shown(self, place: Place) -> Place:
+        """Give a place that has only line and column, with its line shown without secrets."""
+        document = self.files.document(place.file)
+        if document is None or not place.line:
+            return place
+        start = document.text.index(place.line, place.column)
+        return self.place(place.file, start, start + place.length)
+
     def secrets_on_line(self, path: str, index: int) -> list[Entry]:
         """Give what must not be shown of the line that holds an index; in a file that cannot be read, by its looks."""
         document = self.files.document(path)

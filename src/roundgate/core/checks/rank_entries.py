@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 from msgspec.structs import replace
 
 from roundgate.core.checks.context import CheckContext
+from roundgate.core.checks.rank_places import group_place
 from roundgate.core.findings import Finding, Place
 from roundgate.core.nearest import nearest
 from roundgate.core.ranks.deciding import covers, permissions_of
@@ -30,7 +31,7 @@ def check_entries(context: CheckContext, scheme: Scheme, spec: Ranks) -> Iterato
             verb = "grants" if entry.allows else "denies"
             cause = f"{entry.holder} {verb} '{entry.permission}', and the game has no such permission.{hint}"
             do = f"roundgate explain {context.server} {set_name}"
-            yield context.finding("rank-permission", "warning", _place(context, entry.place), cause, do, set_name)
+            yield context.finding("rank-permission", "warning", context.shown(entry.place), cause, do, set_name)
     if spec.flags is not None:
         yield from _flags(context, spec)
     universe = permissions_of(scheme, tuple(known))
@@ -41,7 +42,7 @@ def check_entries(context: CheckContext, scheme: Scheme, spec: Ranks) -> Iterato
         yield from _without_base(context, spec, rights, group, held[name], above)
         yield from _left_out(context, spec, rights, group, held[name])
     if spec.trusted:
-        yield from _dangerous(context, scheme, spec)
+        yield from _dangerous(context, scheme, spec, rights, held)
     yield from _idle(context, scheme, set_name, rights)
 
 
@@ -50,12 +51,6 @@ def _entries(scheme: Scheme) -> Iterator[Entry]:
         yield from group.entries
     for member in scheme.members.values():
         yield from member.entries
-
-
-def _place(context: CheckContext, place: Place) -> Place:
-    document = context.files.document(place.file)
-    line = document.text.body.split("\n")[place.line - 1] if document is not None and place.line else ""
-    return replace(place, source=line.rstrip("\r"))
 
 
 def _flags(context: CheckContext, spec: Ranks) -> Iterator[Finding]:
@@ -76,13 +71,15 @@ def _flags(context: CheckContext, spec: Ranks) -> Iterator[Finding]:
 def _without_base(
     context: CheckContext, spec: Ranks, rights: Rights, group: Group, held: int, above: list[int]
 ) -> Iterator[Finding]:
-    """Find permissions whose base is missing; said of the rank where that begins, and not of those that have it too."""
+    """Find permissions whose base is missing; said of the rank where that begins, not of those that have it too."""
     for permission, base in spec.base.items():
         bit, needed = rights.bit(permission), rights.bit(base)
         if held & bit and not held & needed and not any(one & bit and not one & needed for one in above):
             cause = f"{group.name} may {permission}, and may not {base}, without which it is of no use."
             do = f"roundgate ranks grant {group.name} {base} {context.server}"
-            yield context.finding("rank-base", "warning", _place(context, group.place), cause, do, spec.groups)
+            yield context.finding(
+                "rank-base", "warning", group_place(context, spec, group.name), cause, do, spec.groups
+            )
 
 
 def _left_out(context: CheckContext, spec: Ranks, rights: Rights, group: Group, held: int) -> Iterator[Finding]:
@@ -93,39 +90,45 @@ def _left_out(context: CheckContext, spec: Ranks, rights: Rights, group: Group, 
     if lacking:
         cause = f"{group.name} has {spec.flags.everything}, and that leaves out {', '.join(lacking)}."
         do = f"roundgate ranks grant {group.name} {lacking[0]} {context.server}"
-        yield context.finding("rank-left-out", "note", _place(context, group.place), cause, do, spec.groups)
+        yield context.finding("rank-left-out", "note", group_place(context, spec, group.name), cause, do, spec.groups)
 
 
-def _dangerous(context: CheckContext, scheme: Scheme, spec: Ranks) -> Iterator[Finding]:
-    """Find dangerous permissions, and wildcards for all, granted to a rank below the lowest trusted one."""
+def _dangerous(
+    context: CheckContext, scheme: Scheme, spec: Ranks, rights: Rights, held: Mapping[str, int]
+) -> Iterator[Finding]:
+    """Find dangerous permissions, and wildcards for all, that the entries of a rank below the trusted ones give."""
     trusted = {spec.trusted}
     while more := {name for name, group in scheme.groups.items() if trusted & set(group.parents)} - trusted:
         trusted |= more
     if spec.levels:
         lowest = float(spec.trusted) if spec.trusted.replace(".", "", 1).isdigit() else 0.0
         trusted = {name for name, group in scheme.groups.items() if group.power >= lowest}
+    danger = 0
+    for one in spec.dangerous:
+        danger |= rights.mask(Entry(one, allows=True, holder="", place=Place("")))
     for group in scheme.groups.values():
         for entry in group.entries if group.name not in trusted else ():
             is_all = entry.permission == scheme.wildcard != ""
-            hit = next((one for one in spec.dangerous if _meet(entry.permission, one, scheme)), "")
-            if entry.allows and (is_all or hit):
-                what = "all permissions" if is_all else f"{entry.permission}, which is dangerous"
-                cause = f"{group.name} grants {what}; {spec.trusted} is the lowest rank that should have that."
-                do = f"roundgate ranks withdraw {group.name} {entry.permission} {context.server}"
-                place = _place(context, entry.place)
-                yield context.finding("rank-dangerous", "warning", place, cause, do, spec.groups or spec.levels)
-
-
-def _meet(one: str, dangerous: str, scheme: Scheme) -> bool:
-    """Tell whether an entry is about something dangerous: named so, or by a wildcard for just such things."""
-    return covers(dangerous, one, scheme) or one == dangerous
+            hits = rights.names(rights.mask(entry) & held[group.name] & danger) if entry.allows else []
+            if not hits and not (entry.allows and is_all):
+                continue
+            named = entry.permission in hits
+            also = "" if named or not hits else f", and so {hits[0]}"
+            what = "all permissions" if is_all else f"{entry.permission}{also}, which is dangerous"
+            cause = f"{group.name} grants {what}; {spec.trusted} is the lowest rank that should have that."
+            do = f"roundgate ranks withdraw {group.name} {entry.permission} {context.server}"
+            place = context.shown(entry.place)
+            yield context.finding("rank-dangerous", "warning", place, cause, do, spec.groups or spec.levels)
 
 
 def _idle(context: CheckContext, scheme: Scheme, set_name: str, rights: Rights) -> Iterator[Finding]:
     """Find entries without which every rank could do the same."""
     count = sum(len(group.entries) for group in scheme.groups.values())
-    below = {name: [one for one in scheme.groups if name in _closure(one, scheme)] for name in scheme.groups}
-    if count * max(map(len, below.values()), default=0) > _MOST or context.book.ranks[scheme.name].levels:
+    if context.book.ranks[scheme.name].levels:
+        return
+    above = {name: _closure(name, scheme) for name in scheme.groups}
+    below = {name: {one for one, held in above.items() if name in held} for name in scheme.groups}
+    if count * max(map(len, below.values()), default=0) > _MOST:
         return
     combined = {member.groups for member in scheme.members.values() if len(member.groups) > 1}
     everybody = [Member("", "", groups) for groups in (*((name,) for name in scheme.groups), *combined)]
@@ -134,14 +137,13 @@ def _idle(context: CheckContext, scheme: Scheme, set_name: str, rights: Rights) 
         for number, entry in enumerate(group.entries):
             without = replace(group, entries=group.entries[:number] + group.entries[number + 1 :])
             other = Rights(replace(scheme, groups={**scheme.groups, group.name: without}), rights.permissions)
-            about = set(below[group.name])
-            touched = [member for member in everybody if about.intersection(member.groups)]
+            touched = [member for member in everybody if below[group.name].intersection(member.groups)]
             if all(other.of(member).may == before[member.groups] for member in touched):
                 verb = "grants" if entry.allows else "denies"
                 why = "it has that already" if entry.allows else "nothing grants it to them"
                 cause = f"{group.name} {verb} {entry.permission}, and {why}: without the entry all would be the same."
                 do = f"roundgate ranks withdraw {group.name} {entry.permission} {context.server}"
-                yield context.finding("rank-idle", "note", _place(context, entry.place), cause, do, set_name)
+                yield context.finding("rank-idle", "note", context.shown(entry.place), cause, do, set_name)
 
 
 def _closure(name: str, scheme: Scheme) -> set[str]:

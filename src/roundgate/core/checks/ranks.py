@@ -5,10 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from math import inf
 
-from msgspec.structs import replace
-
 from roundgate.core.checks.context import CheckContext
-from roundgate.core.checks.rank_entries import check_entries
+from roundgate.core.checks.rank_places import group_place
 from roundgate.core.findings import Code, Finding, Place
 from roundgate.core.nearest import nearest
 from roundgate.core.ranks.model import Scheme
@@ -184,6 +182,8 @@ def _check(context: CheckContext, name: str) -> Iterator[Finding]:
         yield from _newcomers(context, scheme, paths[0])
         yield from _powers(context, scheme, spec)
         yield from _members(context, scheme, spec)
+        from roundgate.core.checks.rank_entries import check_entries  # only where there are ranks
+
         yield from check_entries(context, scheme, spec)
 
 
@@ -251,15 +251,10 @@ def _parts(context: CheckContext, scheme: Scheme, spec: Ranks) -> Iterator[Findi
         if any(field.needed for name, field in described.field.items() if name != described.key):
             for key in (one for one in scheme.groups if one not in held):
                 fields = ", ".join(name for name, field in described.field.items() if field.needed)
-                place = replace(scheme.groups[key].place, source=_line(context, scheme.groups[key].place))
+                place = group_place(context, spec, key)
                 do = context.command("add", set_name, key)
                 cause = f"{key} has no {fields}: {set_name} does not have it."
                 yield context.finding("rank-incomplete", "warning", place, cause, do, set_name)
-
-
-def _line(context: CheckContext, place: Place) -> str:
-    document = context.files.document(place.file)
-    return document.text.body.split("\n")[place.line - 1].rstrip("\r") if document is not None and place.line else ""
 
 
 # --- the ranks among each other ---
@@ -317,7 +312,7 @@ def _powers(context: CheckContext, scheme: Scheme, spec: Ranks) -> Iterator[Find
         if other != name and group.power not in (inf, 0.0):
             cause = f"{name} and {other} have the same {spec.power}, {group.power:g}."
             do = context.command("show", spec.groups)
-            place = replace(group.place, source=_line(context, group.place))
+            place = group_place(context, spec, name)
             yield context.finding("rank-power", "warning", place, cause, do, spec.groups)
 
 
@@ -325,11 +320,11 @@ def _members(context: CheckContext, scheme: Scheme, spec: Ranks) -> Iterator[Fin
     """Find ranks that nobody is in, and people whose rank is said in several places."""
     held = {one for member in scheme.members.values() for one in member.groups}
     above = {parent for group in scheme.groups.values() for parent in group.parents}
-    for name, group in scheme.groups.items() if not spec.levels else ():
+    for name in scheme.groups if not spec.levels else ():
         if scheme.members and name not in held | above and name not in scheme.defaults:
             cause = f"Nobody is in {name}, and no other rank has its permissions too."
             do = f"roundgate ranks join {name} WHO {context.server}"
-            place = replace(group.place, source=_line(context, group.place))
+            place = group_place(context, spec, name)
             yield context.finding("rank-empty", "note", place, cause, do, spec.groups)
     rosters = [one for one in spec.members if context.book.roster[one].rank]
     places: dict[str, list[str]] = {}

@@ -84,6 +84,7 @@ class Outcome(Struct, frozen=True):
     """An expectation, and what the ranks of a server say of it; ``unknown`` says what of it is not known there."""
 
     expectation: Expectation
+    scheme: Scheme
     answer: Answer | None = None
     unknown: str = ""
 
@@ -105,9 +106,9 @@ def outcomes(
         if member is None:
             count = sum(1 for member in scheme.members.values() if member.name.lower() == one.who.lower())
             nobody = f"nobody called '{one.who}', and no rank, is known"
-            yield Outcome(one, unknown=f"several are called '{one.who}': give the id" if count > 1 else nobody)
+            yield Outcome(one, scheme, unknown=f"several are called '{one.who}': give the id" if count > 1 else nobody)
             continue
-        yield Outcome(one, decide(member, one.permission, scheme))
+        yield Outcome(one, scheme, decide(member, one.permission, scheme))
 
 
 def holder_of(scheme: Scheme, people: People, word: str) -> Member | None:

@@ -32,7 +32,6 @@ class Group(Struct, frozen=True):
     entries: tuple[Entry, ...] = ()
     parents: tuple[str, ...] = ()
     power: float = 0.0
-    place: Place = Place("")
 
 
 class Member(Struct, frozen=True):

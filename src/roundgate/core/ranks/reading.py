@@ -18,16 +18,10 @@ from roundgate.core.records.sets import records_in
 from roundgate.core.rulebook.model import RankFlags, Ranks, Roster, Rulebook
 
 
-def schemes_of(files: ServerFiles, people: People | None = None, *, all_worlds: bool = False) -> list[Scheme]:
-    """Read the ranks that count on a server, one scheme for each of its rulebook's tables that does.
-
-    ``all_worlds``: also those of worlds that the server does not load.
-    """
-    return [
-        scheme_of(files, name, people)
-        for name in tables_of(files.book)
-        if counts(files, name) and (all_worlds or is_loaded(files, name))
-    ]
+def schemes_of(files: ServerFiles, people: People | None = None) -> list[Scheme]:
+    """Read the ranks that count on a server, one scheme for each of its rulebook's tables that does."""
+    names = [name for name in tables_of(files.book) if counts(files, name) and is_loaded(files, name)]
+    return [scheme_of(files, name, people) for name in names]
 
 
 def tables_of(book: Rulebook) -> list[str]:
@@ -107,8 +101,7 @@ def _groups(files: ServerFiles, spec: Ranks) -> dict[str, Group]:
                 power = float(part.value(spec.power) or power) if spec.power else power
         if spec.flags is None:
             entries.sort(key=lambda one: one[0])  # as the file has them, grants and denials among each other
-        place = record_place(files, spec.groups, record)
-        found[record.key] = Group(record.key, tuple(entry for _, entry in entries), tuple(parents), power, place)
+        found[record.key] = Group(record.key, tuple(entry for _, entry in entries), tuple(parents), power)
     return found
 
 

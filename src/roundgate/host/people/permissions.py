@@ -17,9 +17,8 @@ from roundgate.core.rulebook.model import Rulebook
 from roundgate.core.text import decode as decode_text
 from roundgate.host.errors import Trouble
 from roundgate.host.files import read_bytes, write_durably
-from roundgate.host.site import Site
+from roundgate.host.site import CATALOGUE, Site
 
-CATALOGUE = "permissions.toml"
 _NAME = re.compile(r"(?<![\w.\-/:@])[A-Za-z_][\w-]*(?:\.[\w-]+)*\.(?:[\w-]+|\*)(?![\w/@]|:[\w/]|\.\w)")
 """A name with dots in it, which is no part of a path or an address."""
 _HEADER = b"""# Permissions that mods add, by rulebook. 'roundgate ranks catalogue --from FILE' adds to it.

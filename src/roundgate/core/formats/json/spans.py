@@ -33,10 +33,6 @@ It matches at every place where it is tried, so that a long run of blanks is pas
 """
 
 
-_FEW = 20
-"""So many values are looked for one by one; from then on all are known by their paths."""
-
-
 class _Names(dict[str, str]):
     """Names as they are written, to what they say; most of them come again and again."""
 
@@ -64,7 +60,6 @@ class JsonReading:
         self.dialect = dialect
         self.strict = strict_form(text.body, dialect)
         self._has_doubles = False
-        self._asked = 0
 
     @cached_property
     def _result(self) -> trees.Tree | JsonError:
@@ -215,16 +210,8 @@ class JsonReading:
         """Give what stands at a path, or None; None too where the file cannot be read."""
         if isinstance(self._result, JsonError):
             return None
-        self._asked += 1
-        if self._asked > _FEW and not self._has_doubles and path in self._by_path:
-            return self._by_path[path]
         child = self.locate(path)
         return self._entry(path, child) if child else None
-
-    @cached_property
-    def _by_path(self) -> dict[Path, Entry]:
-        """Every value by its path: whoever asks for many does not pass over all the others each time."""
-        return {entry.path: entry for entry in self.entries()}
 
     def switched_off(self) -> Sequence[Entry]:
         """Give nothing: JSON has no comments, and in dialects a comment may be anything."""
