@@ -39,7 +39,10 @@ TABLES = {
     "Server": "[server]",
     "Port": "[[server.port]]",
     "Probe": "probe = { ... } of a port",
-    "TcpConsole": "[server.console]",
+    "RemoteConsole": "[server.console]",
+    "ConsoleStep": "[[server.before-stop]]",
+    "Query": "[query.NAME]",
+    "Action": "[action.NAME]",
     "Lobby": "[server.lobby]",
 }
 

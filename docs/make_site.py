@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
+from typing import Any
 
 from roundgate.host.site import site_schema
 
@@ -28,18 +29,30 @@ rulebook = "gullwind"
 | key of `[server.NAME]` | type | what it means | example |
 |---|---|---|---|
 """
+COMMANDS = """
+## `commands`
+What starts and stops a server with `driver = "commands"`. Each is run in the server's folder.
+
+| key of `commands` | type | what it means | example |
+|---|---|---|---|
+"""
 
 
 def page() -> str:
     """Give the page."""
     kinds = {"folder": "text", "start": "list of texts", "tags": "list of texts", "outside": "list of texts"}
     kinds |= {"environment": "table of texts", "kill": "true or false", "restart": "true or false"}
-    keys = site_schema()["$defs"]["ServerEntry"]["properties"]
-    rows = [
+    kinds |= {"terminal": "true or false", "user-unit": "true or false", "commands": "a table"}
+    parts = site_schema()["$defs"]
+    commands = {name: "list of texts" for name in parts["OwnCommands"]["properties"] if name != "within"}
+    return HEAD + _rows(parts["ServerEntry"], kinds) + COMMANDS + _rows(parts["OwnCommands"], commands)
+
+
+def _rows(part: dict[str, Any], kinds: dict[str, str]) -> str:
+    return "".join(
         f"| `{name}` | {kinds.get(name, 'text')} | {key['description']} | `{key['examples'][0]}` |\n"
-        for name, key in keys.items()
-    ]
-    return HEAD + "".join(rows)
+        for name, key in part["properties"].items()
+    )
 
 
 if __name__ == "__main__":

@@ -40,6 +40,7 @@ class GullwindServer:
         self.mods = [mod for mod in words.mods.split(";") if mod]
         self.more: Settings = {}
         self.paused = "off"
+        self.course = ""
         self.may_take = may_take
         self.trials = files.read_trials(folder)
         self.settings: Settings = {}
@@ -47,6 +48,8 @@ class GullwindServer:
         self.sailors: dict[str, str] = {}
         self.stopping = asyncio.Event()
         self.exit_code = 0
+        self.signals = 0
+        self.stops_missed = 0
         os.makedirs(os.path.join(folder, "logs"), exist_ok=True)
         self.log_file = open(os.path.join(folder, "logs", "latest.log"), "w", encoding="utf-8")  # noqa: SIM115
 
@@ -69,6 +72,9 @@ class GullwindServer:
         if self.trials.die_at_start:
             self.log("ERROR bad config")
             return 1
+        if self.trials.fails_and_stays:
+            self.log("ERROR bad config")
+            await self.stopping.wait()
         await self._console_on_stdin()
         self._ready()
         await self.stopping.wait()
@@ -82,6 +88,7 @@ class GullwindServer:
         self.written = dict(counting)
         self.settings = files.fix_by_world(self.folder, counting)
         courses = files.read_courses(self.folder)
+        self.course = courses[0] if courses else ""
         if int(float(self.settings["memory.limit"])) > self.may_take:
             raise WillNotStart("fatal: alloc")
         if int(float(self.settings["tick.rate"])) >= 60:
@@ -138,7 +145,7 @@ class GullwindServer:
     def _ready(self) -> None:
         for number, sign in enumerate((signal.SIGTERM, signal.SIGINT)):
             asyncio.get_running_loop().add_signal_handler(sign, self._asked_to_stop, number)
-        if not self.trials.ready_never:
+        if not self.trials.ready_never and not self.trials.quiet_start:
             self.log(f"Ready: 0 of {self.settings['boat.slots']} boats")
         if self.settings["lobby.listed"] == "true" and not self.words.unlisted:
             self.background = asyncio.create_task(asyncio.to_thread(self._tell_lobby, "POST"))
@@ -159,7 +166,8 @@ class GullwindServer:
         os._exit(3)
 
     def _asked_to_stop(self, _number: int = 0) -> None:
-        if not self.trials.hang_at_stop:
+        self.signals += 1
+        if not self.trials.hang_at_stop and self.signals >= self.trials.signals_needed:
             self.stopping.set()
 
     async def _stop(self, servers: list[asyncio.Server]) -> int:
@@ -192,7 +200,10 @@ class GullwindServer:
             self.log("lobby: no answer")
 
     async def _console_on_stdin(self) -> None:
-        if not stat.S_ISFIFO(os.fstat(0).st_mode) and not os.isatty(0):
+        if self.trials.closes_console:
+            os.close(0)
+            return
+        if (self.trials.wants_terminal or not stat.S_ISFIFO(os.fstat(0).st_mode)) and not os.isatty(0):
             return
         reader = asyncio.StreamReader()
         loop = asyncio.get_running_loop()
@@ -201,7 +212,9 @@ class GullwindServer:
 
     async def _read_console(self, reader: asyncio.StreamReader, answer: Callable[[str], None]) -> None:
         while line := await reader.readline():
-            for said in self._do(line.decode("utf-8", "replace").strip()):
+            said_now = self._do(line.decode("utf-8", "replace").strip())
+            await asyncio.sleep(self.trials.answer_seconds)
+            for said in said_now:
                 answer(said)
 
     async def _tcp_console(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
@@ -222,7 +235,8 @@ class GullwindServer:
         return command(rest.strip()) if command else ([f"unknown: {word}"] if word else [])
 
     def _do_help(self, _rest: str) -> list[str]:
-        return ["help status sailors say stop reload value muster ashore who may ban unban officers"]
+        words = "help status sailors say stop save course pause honour reload value muster ashore who may ban unban"
+        return [f"{words} officers"]
 
     def _do_status(self, _rest: str) -> list[str]:
         return [f"{len(self.sailors)} of {self.settings['boat.slots']} boats, tide {self.settings['tide.mode']}"]
@@ -235,8 +249,37 @@ class GullwindServer:
         return [f"[harbour radio] {rest}"]
 
     def _do_stop(self, _rest: str) -> list[str]:
+        if self.stops_missed < self.trials.stop_missed:
+            self.stops_missed += 1
+            return []
         self._asked_to_stop()
         return []
+
+    def _do_save(self, _rest: str) -> list[str]:
+        with open(os.path.join(self.folder, "saves", "saved.txt"), "a", encoding="utf-8") as file:
+            file.write(f"{len(self.sailors)} aboard\n")
+        return ["saved"]
+
+    def _do_course(self, rest: str) -> list[str]:
+        """Go to another course at once; no file keeps that."""
+        if rest:
+            if rest not in files.read_courses(self.folder):
+                return [f"no course {rest}"]
+            self.course = rest
+        return [f"course is {self.course}"]
+
+    def _do_honour(self, rest: str) -> list[str]:
+        """Read or set the honour of the club, which the server keeps in a database of its own."""
+        import contextlib
+        import sqlite3
+
+        with contextlib.closing(sqlite3.connect(os.path.join(self.folder, "honours.db"), isolation_level=None)) as db:
+            db.execute("CREATE TABLE IF NOT EXISTS honour (points INTEGER)")
+            if rest.isdigit():
+                db.execute("DELETE FROM honour")
+                db.execute("INSERT INTO honour VALUES (?)", (int(rest),))
+            found = db.execute("SELECT points FROM honour").fetchone()
+        return [f"honour is {found[0] if found else 0}"]
 
     def _do_who(self, rest: str) -> list[str]:
         return [self.rosters.who(rest)]

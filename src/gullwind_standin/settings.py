@@ -124,6 +124,20 @@ class Trials:
     die_at_start: bool = False
     cut_console: bool = False
     ready_never: bool = False
+    stop_missed: float = 0
+    """How many times the word ``stop`` on a console is not heard."""
+    signals_needed: float = 1
+    """How many signals it takes until the server stops."""
+    answer_seconds: float = 0.0
+    """Seconds until a console answers."""
+    wants_terminal: bool = False
+    """It reads its standard input only where that is a terminal."""
+    closes_console: bool = False
+    """It closes its standard input once it is up."""
+    fails_and_stays: bool = False
+    """It says what is wrong, and goes on living without ever being ready."""
+    quiet_start: bool = False
+    """It says nothing of being ready, though it is."""
 
 
 def read_trials(folder: str) -> Trials:

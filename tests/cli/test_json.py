@@ -32,7 +32,7 @@ def test_every_command_prints_what_its_type_says(site: SiteUnderTest) -> None:
     printed(site, "explain", "regatta", "race.slots", "courses", "weather.ini:gusts.strength")
     printed(site, "explain", "value-range")
     printed(site, "slate", "@all")
-    assert printed(site, "rulebook list") == ["gullwind", "lanterns"]
+    assert printed(site, "rulebook list") == ["gullwind", "lanterns", "minetest", "openttd", "teeworlds"]
     site.ok("apply", "regatta", "--yes")
     printed(site, "rounds")
     shown = printed(site, "rounds show", "2")

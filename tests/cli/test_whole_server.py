@@ -62,7 +62,7 @@ TYPED = [
     ("tide.drift[2]=140%", "weather.ini", "Drift2=140"),
     ("patrol.route=heading=90 x=1 y=2 z=3", "startup.cfg", 'set patrol.route "1 2 3|90"'),
     ("pier.flags=ensign,storm", "startup.cfg", 'set flags "ensign|storm"'),
-    ("horn.every=2h", "startup.cfg", 'set horn.every "120"'),
+    ("horn.every=2h", "startup.cfg", "set horn.every 120"),
     ("score.first=12", "scoring.local.toml", "first = 12"),
     ("season.start=2026-05-01", "seamanship.toml", 'season-start = "2026-05-01"'),
     ("launch.mods=", "launch.sh", '--mods ""'),

@@ -254,3 +254,14 @@ def test_a_set_of_a_server_is_meant_by_its_place_too(regatta: SiteUnderTest) -> 
         "mast,mast,1",
         "stern,stern,1",
     ]
+
+
+def test_fields_for_records_that_have_none_in_common_are_refused_with_the_record_that_they_make(
+    regatta: SiteUnderTest,
+) -> None:
+    file = regatta.folder / "regatta" / "odd.json"
+    file.write_text('{"list": [{"a": 1}, {"b": {"c": 2}}]}\n')
+    said = regatta.fails(2, "add", "regatta", "odd.json:list", "a=5")
+    assert "one is given whole, as JSON" in said and """odd.json:list '{"a": "5"}'""" in said
+    regatta.ok("add", "regatta", "odd.json:list", '{"a": 5}')
+    assert '{"a": 5}' in regatta.ok("slate")

@@ -14,6 +14,7 @@ from roundgate.core.draft.hints import hints_in
 from roundgate.core.draft.writer import draft
 from roundgate.core.files import ServerFiles
 from roundgate.core.formats import FORMATS
+from roundgate.core.formats.detect import sniffed_settings
 from roundgate.core.rulebook.model import NO_RULEBOOK, File, Rulebook
 from roundgate.core.rulebook.reading import RawBook, read_rulebook
 from roundgate.core.text import NotText, Text, decode
@@ -187,3 +188,19 @@ def test_any_comment_gives_a_rulebook_that_is_right(words: list[str], value: str
 def test_bounds_the_wrong_way_round_are_none_and_nothing_is_said_of_them() -> None:
     made = draft("quay", files(properties="# Sails [20-4]\ncrew=12\n"), (), {})
     assert "range" not in tomllib.loads(made.text)["setting"]["crew"] and made.counts.unsure == 0
+
+
+@pytest.mark.parametrize(
+    ("body", "format_name"),
+    [
+        (
+            "#    How many boats.\n#    type: int min: 1 max: 32\n# slots = 16\n\n# name = x\n# open = true\n",
+            "properties",
+        ),
+        ("; slots = 16\n; name = x\n; open = true\n", "properties"),
+        ("# This is how it is, said = in words.\n# name = x\n", ""),
+        ("# slots = 16\n", ""),
+    ],
+)
+def test_a_file_in_which_all_is_commented_out_is_known_by_its_pairs(body: str, format_name: str) -> None:
+    assert sniffed_settings(body) == format_name

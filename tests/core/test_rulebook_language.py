@@ -80,7 +80,7 @@ def known(**values: object) -> Facts:
             "No choice is called 'b'",
         ),
         (setting(type='"id"', kind='"sailr"') + "[kind.sailor]\n", "Did you mean sailor?"),
-        (setting(type='"list"', separator='", "'), "A separator is one character"),
+        (setting(type='"list"', separator='";;"'), "A separator is one character"),
         (setting(type='"colour"', form='"r,g"'), "nor made of r, g, b and a"),
         (setting(type='"colour"', form='"r,g,b"', scale="100"), "1 or 255"),
         (setting(type='"vector"', form='"{x}"'), "two or more different names"),

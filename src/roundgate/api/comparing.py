@@ -240,13 +240,13 @@ def _undescribed(side: Side) -> dict[str, dict[str, Held]]:
     assert side.files is not None
     found: dict[str, dict[str, Held]] = {}
     described = {(file.path, key) for name, file in side.book.file.items() for key in keys_in(side.book, name)}
-    listed = {side.book.file[spec.file].path for spec in side.book.list.values()}
+    listed = {side.book.file[spec.file].path for spec in side.book.list.values() if not spec.at}
     for path in side.files.texts:
         document = side.files.document(path)
         if document is None or path in listed:
             continue
         sets = [spec for spec in side.book.records.values() if side.book.file[spec.file].path == path]
-        of_records = paths_of_records(document, sets)
+        of_records = paths_of_records(document, sets) | side.files.paths_of_lists(path)
         entries = [entry for entry in document.entries() if entry.path not in of_records]
         if sets and not entries:
             continue  # its sets are compared as sets

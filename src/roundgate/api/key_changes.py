@@ -130,6 +130,17 @@ class KeyChanges:
 
     def _for_console(self, name: str, stored: str | None) -> Operation:
         """Make the operation for a setting that no file has. Raises Trouble where it is not for the console."""
+        spec = self.holder.book.setting[name]
+        if spec.kept_in and not (spec.live and spec.live.set):
+            raise Trouble(
+                f"The server keeps {name} in {spec.kept_in}: it can only be looked at. Nothing was changed.",
+                command("explain", self.holder.name, name),
+            )
+        if spec.kept_in and (stored is None or not self.options.now):
+            raise Trouble(
+                f"The server keeps {name} in {spec.kept_in}, and its console changes it. Nothing was changed.",
+                command("set", self.holder.name, f"{name}=VALUE --now"),
+            )
         if stored is None or not self.options.now:
             raise Trouble(
                 f"No file holds {name}: only the live console has it, and the next restart loses it. "

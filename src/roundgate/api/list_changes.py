@@ -34,7 +34,8 @@ class ListChanges(KeyChanges):
         if ":" not in word and (
             word in self.holder.paths() or (self.holder.folder / word).is_file() or self.options.new_file
         ):
-            word = next((name for name in self.holder.book.list if self._path(name) == word), f"{word}:")
+            whole = [name for name in self.holder.book.list if self._path(name) == word and not self._at(name)]
+            word = whole[0] if whole else f"{word}:"
         if ":" in word:
             target = setting_of(self.holder, word, new_file=self.options.new_file)
             return (f"{target.file}:{target.key}" if target.key else target.file), target.file
@@ -43,6 +44,11 @@ class ListChanges(KeyChanges):
 
     def _path(self, name: str) -> str:
         return self.holder.book.file[self.holder.book.list[name].file].path
+
+    def _at(self, name: str) -> str:
+        """Give the key of a list of the rulebook that is a part of its file."""
+        spec = self.holder.book.list.get(name)
+        return spec.at if spec else ""
 
     def _is_set(self, word: str) -> bool:
         """Tell whether a word means a set of records, and neither a list nor a setting."""
@@ -103,7 +109,8 @@ class ListChanges(KeyChanges):
         for offset, item in enumerate(items):
             self._must_be_known(name, item)
             kind = self._kind_of(word, path, home, item)
-            made.append(AddItem(path, name, item, None if at is None else _number(at) + offset, kind))
+            number = None if at is None else _number(at) + offset
+            made.append(AddItem(path, name, item, number, kind, at_key=self._at(name)))
         return made
 
     def removed(self, word: str, items: Sequence[str]) -> list[Operation]:
@@ -117,7 +124,9 @@ class ListChanges(KeyChanges):
             gone = [_of_entries(item, entries, target.name) for item in items]
             return self._changed(target, [entry for entry in entries if entry not in gone])
         name, path = self._list(word)
-        return [RemoveItem(path, name, self._item_held(word, name, path, item)) for item in items]
+        return [
+            RemoveItem(path, name, self._item_held(word, name, path, item), at_key=self._at(name)) for item in items
+        ]
 
     def moved(self, word: str, items: Sequence[str], to: int) -> list[Operation]:
         """Make the operation that moves an entry, or a record.
@@ -137,7 +146,7 @@ class ListChanges(KeyChanges):
             entries.insert(_number(to), moved)
             return self._changed(target, entries)
         name, path = self._list(word)
-        return [MoveItem(path, name, self._item_held(word, name, path, item), _number(to))]
+        return [MoveItem(path, name, self._item_held(word, name, path, item), _number(to), at_key=self._at(name))]
 
     # --- what is there ---
 

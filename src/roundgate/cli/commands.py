@@ -56,6 +56,8 @@ COMMANDS = (
     CommandLine("restart", RUN, "Stop and start a server without a change.", "run", "restart"),
     CommandLine("console", RUN, "Talk to a running server's console.", "run", "console"),
     CommandLine("send", RUN, "Send one line to a running server's console.", "run", "send"),
+    CommandLine("now", RUN, "Let a running server do something at once: a course, a kick.", "running.acting", "now"),
+    CommandLine("keep", RUN, "Put what only the console has onto the slate.", "running.acting", "keep"),
     CommandLine("log", RUN, "What a server has said.", "run", "log"),
     CommandLine("people", PEOPLE, "Who is who, by which ids, and who was seen.", "who.people", "people"),
     CommandLine("roster", PEOPLE, "Who is admin, guest or banned where; sync with the book.", "who.people", "roster"),
@@ -63,6 +65,7 @@ COMMANDS = (
     CommandLine("init", SITE, "Make a site here.", "site", "init"),
     CommandLine("adopt", SITE, "Make a folder a server of the site.", "site", "adopt"),
     CommandLine("unadopt", SITE, "Take a server out of the site; its files stay.", "site", "unadopt"),
+    CommandLine("unit", SITE, "Print a systemd unit that brings a server up at boot.", "site", "unit"),
     CommandLine("rulebook", SITE, "List the rulebooks, check one, or draft one from files.", "site", "rulebook"),
     CommandLine("demo", SITE, "Watch the whole of it on made-up servers.", "demo", "demo"),
 )

@@ -128,6 +128,21 @@ def complete_server_or_name(ctx: typer.Context, incomplete: str) -> list[str]:
     return call.fitting(_first(call), _settings(call), call.table("list"), files)
 
 
+def complete_server_or_action(ctx: typer.Context, incomplete: str) -> list[str]:
+    """Give the servers and actions that begin so; for ``keep`` the settings; behind an action, its values."""
+    call = _Call(ctx, incomplete)
+    if ctx.info_name == "keep":
+        return call.fitting(_first(call), _settings(call))
+    actions = call.table("action")
+    if not call.rest:
+        return call.fitting(_first(call), actions)
+    arguments = list(actions.get(call.rest[0], {}).get("argument", {}).values())
+    number = len(call.rest) - 1
+    spec = arguments[number] if number < len(arguments) else {}
+    kind = call.table("kind").get(spec.get("kind", ""), {})
+    return call.fitting(spec.get("choices", {}), spec.get("special", {}), kind.get("catalogue", ()))
+
+
 def complete_list_or_entry(ctx: typer.Context, incomplete: str) -> list[str]:
     """Give the lists that begin so; behind a list, its entries, or for ``add`` the built-in ones."""
     call = _Call(ctx, incomplete)

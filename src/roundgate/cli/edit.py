@@ -77,6 +77,7 @@ def set_values(
     if new_world:
         planned = [(one, maker, maker.new_world(operations, new_world)) for one, maker, operations in planned]
     for server, _, operations in planned:
+        server_operations = operations
         of_records = [one for one in operations if can_be_live(one, server.book)] if now else []
         if now and len(of_records) < len(operations):
             from roundgate.cli.changes.live import send_live
@@ -88,7 +89,15 @@ def set_values(
             if of_records:
                 _apply_now(context, server.server)
         else:
-            echo("  Only the console has it: the next restart loses it.")
+            _say_where(server, [one.shown_name for one in server_operations])
+
+
+def _say_where(server: OpenServer, names: Sequence[str]) -> None:
+    """Say what becomes of the values of settings that no file holds."""
+    for name in names:
+        place = server.book.setting[name].kept_in
+        words = f"The server keeps it in {place}." if place else "Only the console has it: the next restart loses it."
+        echo(f"  {words}")
 
 
 def switch(

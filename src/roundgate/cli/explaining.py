@@ -70,8 +70,9 @@ def page_of(server: OpenServer, word: str) -> SettingPage | ListPage | RecordsPa
         on_disk=format_value(entry.value, spec) if entry else None,
         takes=spec.takes,
         fixed_by=spec.fixed_by,
+        kept_in=spec.kept_in,
         live_set=bool(spec.live and spec.live.set),
-        live_read=bool(spec.live and spec.live.read),
+        live_read=bool(spec.live and spec.live.can_be_read),
         tier=spec.tier,
         advice=spec.advice,
         rules=[rule.say for rule in server.book.rule if {name, family(name)} & names_in(read_expression(rule.needs))],
@@ -169,6 +170,7 @@ def echo_page(page: SettingPage | ListPage | RecordsPage | KeyPage, book: Rulebo
     facts: dict[str, str | int | None]
     if isinstance(page, SettingPage):
         facts, how = _setting_facts(page), f"set {page.server} {_example(page.name, book.setting[page.name])}"
+        how += " --now" if not page.file else ""
     elif isinstance(page, RecordsPage):
         facts, how = _records_facts(page), f"set {page.server} {page.name}/RECORD.FIELD=VALUE; add, remove, rename"
     else:
@@ -186,7 +188,7 @@ def _setting_facts(page: SettingPage) -> dict[str, str | int | None]:
         "choices": "; ".join(f"{word}: {about}" for word, about in page.choices.items() if about),
         "default": page.default,
         "stored as": f"{page.key}, in {page.unit}" if page.unit else page.key,
-        "takes effect": _TAKES[page.takes] + (f" (name one with {page.fixed_by})" if page.fixed_by else ""),
+        "takes effect": _takes_effect(page),
         "at console": "set and read" if page.live_set else "read" if page.live_read else "",
         "tier": page.tier,
         "available": page.availability,
@@ -207,6 +209,11 @@ def _setting_facts(page: SettingPage) -> dict[str, str | int | None]:
     }
 
 
+def _takes_effect(page: SettingPage) -> str:
+    words = _TAKES[page.takes] if page.file or page.takes != "live" else "at once"
+    return words + (f" (name one with {page.fixed_by})" if page.fixed_by else "")
+
+
 def _records_facts(page: RecordsPage) -> dict[str, str | int | None]:
     fields: dict[str, str | int | None] = dict(page.fields)
     return {
@@ -221,9 +228,12 @@ def _records_facts(page: RecordsPage) -> dict[str, str | int | None]:
     }
 
 
+_CONSOLE_ONLY = "the live console alone: the next restart loses it"
+
+
 def _where(page: SettingPage) -> str:
     if not page.file:
-        return "the live console alone: the next restart loses it"
+        return f"kept by the server, in {page.kept_in}" if page.kept_in else _CONSOLE_ONLY
     return f"{page.file}:{page.line}" if page.line else f"not in {page.file} (the default counts)"
 
 

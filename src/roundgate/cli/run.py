@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from pathlib import Path
 from typing import Annotated
 
@@ -136,14 +135,8 @@ def _send(server: Server, line: str) -> list[str]:
     try:
         if not driver.state().runs:
             raise Trouble(f"{server.name} is down.", f"roundgate start {server.name}")
-        driver.follow()
         console = console_of(server, driver)
-        console.send(line)
-        until, heard = time.monotonic() + 1.0, []
-        while event := driver.next_event(until):
-            if event["event"] == "line":
-                heard.append(str(event["text"]))
-                until = time.monotonic() + 0.1  # what belongs together comes together
+        heard = console.exchange(line)
         console.close()
     finally:
         driver.close()
@@ -161,17 +154,19 @@ def _note_live(context: CallContext, server: Server, line: str) -> None:
         form = spec.live.set if spec.live else ""
         pattern = re.escape(form).replace(re.escape("{value}"), "(?P<value>.+)")
         found = re.fullmatch(pattern, line.strip()) if form else None
-        if found:
+        if found and not spec.kept_in:
             is_secret = values.is_hidden(spec)
             kept = secret_mark(server.name, name, found["value"]) if is_secret else found["value"]
             context.store.note_live(server.name, name, kept)
             echo(f"  {name} is set at the console only: it is lost at the next restart.")
-            echo(f"  to keep it: roundgate set {server.name} {name}{'' if is_secret else '=' + found['value']}")
+            if spec.file:
+                keep = f"set {server.name} {name}" if is_secret else f"keep {server.name} {name}"
+                echo(f"  to keep it: roundgate {keep}")
 
 
 def console(server: Which = None) -> None:
     """Talk to a running server: what it says is shown, what you type is sent. Ctrl-D leaves; the server runs on."""
-    from roundgate.cli.talking import talk
+    from roundgate.cli.running.talking import talk
 
     context = CallContext()
     talk(context.one(server))
@@ -183,7 +178,7 @@ def log(
     follow: Annotated[bool, typer.Option("--follow", "-f", help="Go on showing what comes.")] = False,
 ) -> None:
     """What a server has said, the last lines first told; --follow goes on until Ctrl-C."""
-    from roundgate.cli.talking import follow_log
+    from roundgate.cli.running.talking import follow_log
     from roundgate.host.logs import last_lines
 
     context = CallContext()

@@ -155,7 +155,7 @@ def _state_with(server: Server, store: Store, state: RunState) -> ServerState:
         layers = [layers_of(name, known) for name in server.book.setting]
         address = _address(server, known)
         counted = server.book.server.slots
-        slots = str(known.started.counting(counted)) if known.started and counted else ""
+        slots = known.started.counting_text(counted) if known.started and counted else ""
         remarks += _remarks(server, state, known, layers)
     except Exception as error:  # noqa: BLE001 - whatever its files hold, a server has its row
         why = getattr(error, "what", None) or type(error).__name__
@@ -169,8 +169,10 @@ def _address(server: Server, known: Known) -> str:
     ports = server.book.server.port
     if not ports:
         return ""
-    host = known.disk.counting(ports[0].address) if ports[0].address else ""
-    return f"{host}:{known.disk.counting(ports[0].setting)}"
+    port = ports[0]
+    host = known.disk.counting_text(port.address) if port.address else port.bind
+    number = known.disk.counting(port.setting) if port.setting else port.number
+    return f"{host}:{number + port.plus}" if isinstance(number, int) else ""
 
 
 def _life_remarks(server: Server, store: Store, state: RunState) -> list[Remark]:

@@ -26,9 +26,10 @@ from roundgate.core.rulebook.expansion import keys_in
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.secrets import HIDDEN, hidden_paths, is_secret
 from roundgate.core.values import ValueProblem
+from roundgate.host.asking.reader import Reader
 from roundgate.host.consoles import console_of
 from roundgate.host.drivers import driver_of
-from roundgate.host.errors import ConsoleCut
+from roundgate.host.errors import ConsoleCut, NoConsole
 from roundgate.host.servers import Server
 
 if TYPE_CHECKING:
@@ -85,7 +86,7 @@ def chosen_rows(opened: OpenServer, chosen: ShowFilter, *, ask: bool) -> list[Ro
     files = [word for word in chosen.names if _is_file(server, word)]
     also = [path for name in chosen.names if (path := name.partition(":")[0]) != name]
     also += [*files, chosen.file] if _is_file(server, chosen.file) else files
-    asked = _asked(server, opened.workspace.read().files) if ask and state.runs else None
+    asked = ask_running(server, opened.workspace.read().files) if ask and state.runs else None
     known = opened.known(state, asked, also)
     rows = [
         row
@@ -247,13 +248,15 @@ def _unknown_rows(server: Server, known: Known, chosen: ShowFilter) -> list[Row]
             key for name, file in server.book.file.items() if file.path == path for key in keys_in(server.book, name)
         }
         taken |= {key_of(home) for home in homes_in(server.book, path)}
-        listed = any(server.book.file[one.file].path == path for one in server.book.list.values())
+        listed = any(server.book.file[one.file].path == path and not one.at for one in server.book.list.values())
         if document is None or listed or (chosen.file and chosen.file != path):
             continue
         if format_name(path) in ("", "lines") and document.entries() and is_plain_list(document):
             rows.append(_unknown_list_row(server, known, path))
             continue
-        keys = dict.fromkeys(key_of(entry.path) for entry in document.entries() if isinstance(entry.path[0], str))
+        of_lists = known.disk.paths_of_lists(path)
+        entries = [entry for entry in document.entries() if isinstance(entry.path[0], str)]
+        keys = dict.fromkeys(key_of(entry.path) for entry in entries if entry.path not in of_lists)
         hidden = _hidden(server, known, path)
         found = {id(one): _by_key(one.document(path)) for one in (known.disk, known.slate, known.started) if one}
         rows += [_unknown_row(server, known, path, key, hidden, found) for key in keys if key not in taken]
@@ -324,18 +327,19 @@ def _unknown_row(
     return Row(f"{path}:{key}", path, key, disk, slate if slate != disk else "", running, "", tuple(found))
 
 
-def _asked(server: Server, files: ServerFiles) -> dict[str, str]:
+def ask_running(server: Server, files: ServerFiles) -> dict[str, str]:
     """Ask the running server for every value that the rulebook declares safe to ask for."""
     driver = driver_of(server)
     console = console_of(server, driver)
+    reader = Reader(server, console, server.read_started())
     answers: dict[str, str] = {}
     try:
         for name, spec in server.book.setting.items():
-            if spec.live and spec.live.read and files.is_in_use(name) and not absence_of(spec, files.facts):
-                found = console.ask(spec.live.read, spec.live.match)
-                if found:
-                    answers[name] = found["value"]
-    except ConsoleCut as error:
+            if spec.live and spec.live.can_be_read and files.is_in_use(name) and not absence_of(spec, files.facts):
+                found = reader.read(spec)
+                if found is not None:
+                    answers[name] = found
+    except (ConsoleCut, NoConsole) as error:
         echo(f"{error.what}")
     finally:
         console.close()
@@ -345,7 +349,8 @@ def _asked(server: Server, files: ServerFiles) -> dict[str, str]:
 
 def echo_rows(server: Server, rows: list[Row], chosen: ShowFilter) -> None:
     """Print the rows of one server."""
-    title = server.book.rulebook.title or "no rulebook"
+    spec = server.book.rulebook
+    title = (spec.title or spec.name) if server.entry.rulebook else "no rulebook"
     echo(f"{styled(server.name, 'bold')}  {title}")
     table = []
     for row in rows:

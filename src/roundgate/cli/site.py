@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Annotated, Any
 
 import typer
+from msgspec.structs import replace
 
 from roundgate.cli import named_site
 from roundgate.cli.call import CallContext
@@ -35,12 +36,20 @@ def adopt(
     start: Annotated[str | None, typer.Option(help="The command that starts it; its start script if left out.")] = None,
     tag: Annotated[list[str] | None, typer.Option(help="A tag, for @TAG; may be given more than once.")] = None,
     first_run: Annotated[bool | None, typer.Option(help="Start it once, so that its files exist.")] = None,
+    user: Annotated[str | None, typer.Option(help="The user that it runs as, where you are root.")] = None,
+    run_in: Annotated[str, typer.Option(help="The folder that it is run in; its own if left out.")] = "",
+    umask: Annotated[str, typer.Option(help="Its umask, such as 0027.")] = "",
+    environment: Annotated[
+        list[str] | None, typer.Option(help="A variable, NAME=VALUE, such as HOME; may be given more than once.")
+    ] = None,
 ) -> None:
     """Make a folder a server of the site."""
-    from roundgate.host.adopting import Adoption, missing_files, recognise, write_server
+    from roundgate.host.adopting import Adoption, ProcessWords, missing_files, recognise, write_server
 
     context = CallContext()
     plan = Adoption(context.site, folder, name, rulebook, start, tuple(tag or ()))
+    words = ProcessWords(_user(plan.folder, user), run_in, umask, tuple(environment or ()))
+    plan = replace(plan, process=words)
     guess = recognise(plan)
     write_server(plan, guess)
     echo(f"{plan.server_name} is a server of this site now: {folder}")
@@ -51,6 +60,19 @@ def adopt(
         _offer_first_run(plan.server_name, missing, first_run)
         return
     echo(f"  next: roundgate check {plan.server_name}, roundgate show {plan.server_name}")
+
+
+def _user(folder: Path, given: str | None) -> str:
+    """Give the user that a server shall run as: asked for where root adopts a folder of somebody else's."""
+    import os
+    import sys
+
+    if given is not None or os.geteuid() or not sys.stdin.isatty():
+        return given or ""
+    owner = folder.owner() if folder.stat().st_uid else ""
+    if not owner:
+        return ""
+    return str(typer.prompt("Which user does it run as?", default=owner))
 
 
 def _offer_first_run(name: str, missing: list[str], first_run: bool | None) -> None:
@@ -74,6 +96,20 @@ def _offer_first_run(name: str, missing: list[str], first_run: bool | None) -> N
     if code:
         raise typer.Exit(code)
     echo(f"  next: roundgate check {name}, roundgate show {name}")
+
+
+def unit(server: Annotated[str | None, typer.Argument(help="Which server.")] = None) -> None:
+    """Print a unit for systemd that brings a server up at boot, and takes it down in order. It is held by its keeper.
+
+    To install it: roundgate unit SERVER | sudo tee /etc/systemd/system/NAME.service
+    """
+    from roundgate.host.drivers.units import keeper_unit
+
+    context = CallContext(quiet=True)
+    one = context.one(server)
+    if one.entry.driver != "keeper":
+        raise Trouble(f"{one.name} is not held by a keeper: its driver is '{one.entry.driver}'.", "")
+    echo(keeper_unit(one).rstrip())
 
 
 def unadopt(

@@ -11,8 +11,8 @@ from roundgate.core import values
 from roundgate.core.facts import FACTS, NO_FACTS, Facts
 from roundgate.core.formats import FORMATS, format_name
 from roundgate.core.formats.detect import format_for
-from roundgate.core.formats.places import find_key, key_of
-from roundgate.core.formats.protocol import USUAL, Dialect, Document, Entry, Format
+from roundgate.core.formats.places import find_key, key_of, list_entries
+from roundgate.core.formats.protocol import USUAL, Dialect, Document, Entry, Format, Path
 from roundgate.core.records.sets import rows_of
 from roundgate.core.rulebook.expansion import above
 from roundgate.core.rulebook.model import File, Rulebook, Setting
@@ -135,7 +135,7 @@ class ServerFiles:
     def is_in_use(self, name: str) -> bool:
         """Tell whether the server reads the file of a setting: of files by pattern, it may read one of them only."""
         chosen_by = self.book.file[self.book.setting[name].file].chosen_by
-        return not chosen_by or str(self.counting(chosen_by)) == name.partition("@")[2]
+        return not chosen_by or self.counting_text(chosen_by) == name.partition("@")[2]
 
     def overridden_entry(self, name: str) -> tuple[str, Entry] | None:
         """Give the path and the entry of a setting that another file overrides; None where none does."""
@@ -151,12 +151,27 @@ class ServerFiles:
 
     def items(self, list_name: str) -> list[str]:
         """Give the entries of a list."""
-        document = self.document(self.book.file[self.book.list[list_name].file].path)
-        return [entry.value for entry in document.entries()] if document else []
+        return [entry.value for entry in self.list_entries(list_name)]
+
+    def list_entries(self, list_name: str) -> list[Entry]:
+        """Give the entries of a list with their places in its file."""
+        spec = self.book.list[list_name]
+        document = self.document(self.book.file[spec.file].path)
+        return list_entries(document, spec.at) if document else []
+
+    def paths_of_lists(self, path: str) -> set[Path]:
+        """Give the paths of the entries of lists that are a part of a file."""
+        mine = [name for name, one in self.book.list.items() if one.at and self.book.file[one.file].path == path]
+        return {entry.path for name in mine for entry in self.list_entries(name)}
 
     def counting(self, name: str) -> Value | None:
         """Give the value that counts: the file's where it is valid, else the default."""
         return value_of(self.stored(name), self.book.setting[name])
+
+    def counting_text(self, name: str) -> str:
+        """Give the value that counts as text; an empty one where there is none."""
+        value = self.counting(name)
+        return "" if value is None else str(value)
 
     @cached_property
     def names(self) -> Mapping[str, Any]:

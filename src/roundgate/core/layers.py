@@ -93,7 +93,7 @@ def _differences(name: str, spec: Setting, known: Known, running: str | None) ->
     disk, slate = known.disk.stored(name), known.slate.stored(name)
     if slate != disk:
         yield Difference(DifferenceCode.ON_SLATE, format_value(slate, spec) if slate is not None else None)
-    if known.started is not None and value_of(disk, spec) != value_of(running, spec):
+    if known.started is not None and not spec.kept_in and value_of(disk, spec) != value_of(running, spec):
         yield Difference(_why_not_running(name, spec, known, running))
     if known.drifted and name in known.drifted:
         yield Difference(DifferenceCode.RESET_BY_OTHERS, round=known.drifted[name])

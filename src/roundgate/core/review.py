@@ -252,7 +252,7 @@ def _can_be_read(name: str, book: Rulebook, unknown: Sequence[str]) -> bool:
     spec = book.setting.get(name)
     if spec is None:
         return name in unknown  # that is said already
-    return not values.is_hidden(spec) and bool(spec.shown or (spec.live and spec.live.read))
+    return not values.is_hidden(spec) and bool(spec.shown or (spec.live and spec.live.can_be_read))
 
 
 def _takes(change: Change, book: Rulebook) -> str:

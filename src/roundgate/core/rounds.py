@@ -96,7 +96,7 @@ class ValueInForce(Struct, frozen=True, tag_field="fact", tag="value-in-force", 
 
     name: str
     value: str
-    source: Literal["start-log", "console"]
+    source: Literal["start-log", "console", "query"]
 
 
 class ValuesUnread(Struct, frozen=True, tag_field="fact", tag="values-unread", rename="kebab"):

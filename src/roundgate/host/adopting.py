@@ -40,6 +40,31 @@ def _quoted(text: str) -> str:
     return json.encode(text).decode()
 
 
+class ProcessWords(Struct, frozen=True):
+    """How the server's process is run, where that is not the usual way; see the same keys of the site file."""
+
+    user: str = ""
+    run_in: str = ""
+    umask: str = ""
+    environment: tuple[str, ...] = ()
+    """NAME=VALUE each."""
+
+    def lines(self) -> list[str]:
+        """Write the keys of the site file. Raises WrongWords."""
+        found = [
+            f"{key} = {_quoted(value)}"
+            for key, value in (("user", self.user), ("run-in", self.run_in), ("umask", self.umask))
+            if value
+        ]
+        pairs = []
+        for word in self.environment:
+            name, sign, value = word.partition("=")
+            if not sign or not re.fullmatch(r"[A-Za-z_]\w*", name):
+                raise WrongWords(f"'{word}' is no variable.", "Give --environment NAME=VALUE.")
+            pairs.append(f"{name} = {_quoted(value)}")
+        return [*found, *([f"environment = {{ {', '.join(pairs)} }}"] if pairs else [])]
+
+
 class Adoption(Struct, frozen=True):
     """What a person asks for when adopting a folder."""
 
@@ -49,6 +74,7 @@ class Adoption(Struct, frozen=True):
     rulebook: str | None
     start: str | None
     tags: tuple[str, ...]
+    process: ProcessWords = ProcessWords()
 
     @property
     def folder(self) -> Path:
@@ -196,6 +222,7 @@ def _table(plan: Adoption, guess: Guess) -> str:
     lines += [f"start = {json.encode(plan.command).decode()}"]
     lines += [f"rulebook = {_quoted(guess.rulebook)}"] if guess.rulebook else []
     lines += [f"tags = {json.encode(plan.tags).decode()}"] if plan.tags else []
+    lines += plan.process.lines()
     return "\n".join(lines) + "\n"
 
 

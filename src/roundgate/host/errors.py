@@ -93,6 +93,10 @@ class KeeperSilent(KeeperGone):
     """The keeper is there and does not answer in time."""
 
 
+class NoConsole(Trouble):
+    """The server has no console as it is started now, or one that may not do what it was asked."""
+
+
 class ConsoleCut(Trouble):
     """The console cannot be reached, or the connection was cut."""
 

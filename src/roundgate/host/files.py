@@ -181,7 +181,7 @@ def write_durably(path: str, data: bytes, mode: int = 0o600) -> None:
         with contextlib.suppress(OSError):
             os.unlink(temporary)
         raise
-    sync_folder(os.path.dirname(path))
+    sync_folder(os.path.dirname(path) or ".")
 
 
 def _write_all(handle: int, data: bytes) -> None:

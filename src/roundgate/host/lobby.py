@@ -123,7 +123,7 @@ def _fetch(lobby: Lobby, files: ServerFiles) -> list[dict[str, Any]]:
     import json as plain_json  # a list may hold what msgspec would not take, such as lone surrogates
     from urllib.request import urlopen
 
-    url = re.sub(r"\{([\w.\-]+)\}", lambda match: str(files.counting(match[1])).rstrip("/"), lobby.url)
+    url = re.sub(r"\{([\w.\-]+)\}", lambda match: files.counting_text(match[1]).rstrip("/"), lobby.url)
     until = time.monotonic() + _ANSWER_WITHIN
     data = bytearray()
     with urlopen(url, timeout=3) as answer:  # the scheme is checked: the setting is a web address

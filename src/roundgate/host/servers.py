@@ -179,6 +179,11 @@ class Server:
             raise Trouble(f"'{name}' of {self.name}: {error.cause}", "Mend it in the site file.") from error
 
     @property
+    def run_in(self) -> str:
+        """The folder that its process is run in."""
+        return str(self.folder / self.entry.run_in)
+
+    @property
     def may_kill(self) -> bool:
         """Whether SIGKILL is allowed as the last resort."""
         return self.book.server.kill if self.entry.kill is None else self.entry.kill
@@ -191,7 +196,13 @@ class Server:
             "server": self.name,
             "command": self.entry.start,
             "folder": str(self.folder),
-            "environment": self.entry.environment,
+            "run_in": self.run_in,
+            "user": self.entry.user,
+            "umask": self.entry.umask,
+            "terminal": server.terminal if self.entry.terminal is None else self.entry.terminal,
+            "environment": {
+                name: value.replace("{folder}", str(self.folder)) for name, value in self.entry.environment.items()
+            },
             "state": self.state,
             "ready": server.ready,
             "joined": server.joined,

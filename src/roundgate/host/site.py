@@ -21,14 +21,35 @@ SITE_FILE = "roundgate.toml"
 STATE_FOLDER = ".roundgate"
 CATALOGUE = "permissions.toml"
 """The file, in the site's folder, of permissions that mods add to those of a rulebook."""
-CONSOLE_KINDS = ("stdin", "tcp")
-DRIVER_KINDS = ("keeper",)
+CONSOLE_KINDS = ("stdin", "tcp", "packets", "datagrams", "pipe")
+DRIVER_KINDS = ("keeper", "systemd", "commands", "self")
 NAME = re.compile(r"[A-Za-z][A-Za-z0-9_-]{0,39}")
 
 
 def _about(words: str, example: str) -> Meta:
     """Say what a key means, with an example as TOML writes it: the schema and the documents show both."""
     return Meta(description=words, extra_json_schema={"examples": [example]})
+
+
+class OwnCommands(Struct, frozen=True, forbid_unknown_fields=True):
+    """The ``commands`` of a server with the driver ``commands``, each a list of words, run in the server's folder."""
+
+    start: Annotated[
+        list[str], _about("Starts it and ends. Left out: the server's own `start`.", '["podman", "start", "regatta"]')
+    ] = field(default_factory=list)
+    stop: Annotated[
+        list[str],
+        _about("Stops it. Left out: by the console and the signals of the rulebook.", '["podman", "stop", "regatta"]'),
+    ] = field(default_factory=list)
+    alive: Annotated[
+        list[str],
+        _about(
+            "Ends with 0 while the server runs; a number that it prints is its process. Left out: the process is found "
+            "by the rulebook's `process`.",
+            '["./alive.sh"]',
+        ),
+    ] = field(default_factory=list)
+    within: Annotated[str, _about("How long each of them may take.", '"60s"')] = "60s"
 
 
 class ServerEntry(Struct, frozen=True, forbid_unknown_fields=True):
@@ -44,7 +65,7 @@ class ServerEntry(Struct, frozen=True, forbid_unknown_fields=True):
     start: Annotated[
         list[str],
         _about(
-            "The command that starts it, a list of words; it is run in the folder.",
+            "The command that starts it, a list of words; it is run in the folder, or in `run-in`.",
             '["./launch.sh"]',
         ),
     ]
@@ -90,17 +111,56 @@ class ServerEntry(Struct, frozen=True, forbid_unknown_fields=True):
     driver: Annotated[
         str,
         _about(
-            'What starts and stops it: `"keeper"`, a process of Round Gate\'s own.',
+            'What starts and stops it: `"keeper"`, a process of Round Gate\'s own; `"systemd"`, with `unit`; '
+            '`"commands"`, with `commands`; or `"self"`, where its host starts it again whenever it ends.',
             '"keeper"',
         ),
     ] = "keeper"
+    unit: Annotated[str, _about("systemd: the unit.", '"gullwind@regatta.service"')] = ""
+    user_unit: Annotated[bool, _about("systemd: whether the unit is one of the user's.", "true")] = field(
+        default=False, name="user-unit"
+    )
+    commands: Annotated[OwnCommands, _about("commands: what starts and stops it.", '{ start = ["./up"] }')] = (
+        OwnCommands()
+    )
+    run_in: Annotated[
+        str,
+        _about(
+            "The folder that the command is run in, from the server's own; for servers that look for their files "
+            "there. Left out: the server's own.",
+            '"bin"',
+        ),
+    ] = field(default="", name="run-in")
+    user: Annotated[
+        str,
+        _about(
+            "The user that the server runs as, where Round Gate runs as root; its HOME is that user's. Files keep "
+            "their owner whoever edits them.",
+            '"gullwind"',
+        ),
+    ] = ""
+    umask: Annotated[
+        str,
+        _about(
+            "Which rights the files that the server makes shall not have, as for the shell's `umask`.",
+            '"0027"',
+        ),
+    ] = ""
     environment: Annotated[
         dict[str, str],
         _about(
-            "Variables for the server's process, beside those that the keeper has.",
-            '{ TZ = "UTC" }',
+            "Variables for the server's process, beside those that the keeper has; `{folder}` stands for the server's "
+            "folder. `HOME` is one of them, for servers that read their files there.",
+            '{ HOME = "{folder}/home" }',
         ),
     ] = field(default_factory=dict)
+    terminal: Annotated[
+        bool | None,
+        _about(
+            "Whether the server is started in a terminal of its own; the rulebook decides where this is left out.",
+            "true",
+        ),
+    ] = None
     outside: Annotated[
         list[str],
         _about(
@@ -237,6 +297,10 @@ def read_site(folder: Path) -> Site:
     for name, entry in file.server.items():
         _refuse_unknown(name, "console", entry.console, ("", *CONSOLE_KINDS))
         _refuse_unknown(name, "driver", entry.driver, DRIVER_KINDS)
+        if entry.driver == "systemd" and not entry.unit:
+            raise Trouble(f"{SITE_FILE}: {name} needs a 'unit' for the driver systemd.", f"Mend {SITE_FILE}.")
+        if entry.umask and not re.fullmatch(r"[0-7]{1,4}", entry.umask):
+            raise Trouble(f"{SITE_FILE}: '{entry.umask}' of {name} is no umask.", 'Write octal digits: umask = "0027".')
     return Site(folder.resolve(), file)
 
 

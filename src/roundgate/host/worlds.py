@@ -44,7 +44,12 @@ def fixed_by(book: Rulebook) -> dict[str, list[str]]:
 
 
 def remember_world(server: Server, slot: str, world: str, values: Mapping[str, str]) -> None:
-    """Keep what a world was made with. Nothing hangs on it, so a disk without room is no failure."""
+    """Keep what a world was made with. Nothing hangs on it, so a disk without room is no failure.
+
+    A world without a name is made anew at each start, and nothing of it is kept.
+    """
+    if not world:
+        return
     worlds = known_worlds(server)
     worlds.setdefault(slot, {}).setdefault(world, {}).update(values)
     with suppress(OSError):
@@ -56,8 +61,8 @@ def world_of(server: Server, files: ServerFiles) -> dict[str, str]:
     worlds = known_worlds(server)
     found: dict[str, str] = {}
     for slot in worlds:
-        if slot in server.book.setting:
-            found.update(worlds[slot].get(str(files.counting(slot)), {}))
+        if slot in server.book.setting and (world := files.counting_text(slot)):
+            found.update(worlds[slot].get(world, {}))
     return found
 
 
@@ -66,12 +71,12 @@ def world_consequences(server: Server, outcome: Outcome) -> list[Consequence]:
     made = world_of(server, outcome.after)
     found = []
     for slot, names in fixed_by(server.book).items():
-        world = outcome.after.counting(slot)
+        world = outcome.after.counting_text(slot)
         for name in names:
             spec = server.book.setting[name]
             wanted = outcome.after.stored(name)
             if name in made and value_of(made[name], spec) != value_of(wanted, spec):
                 shown = format_value(wanted, spec) if wanted is not None else "the default"
-                detail = {"world": str(world), "made": format_value(made[name], spec), "wanted": shown}
+                detail = {"world": world, "made": format_value(made[name], spec), "wanted": shown}
                 found.append(Consequence(ConsequenceCode.WORLD_FIXED, (name,), detail))
     return found

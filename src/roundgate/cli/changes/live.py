@@ -12,14 +12,16 @@ from roundgate.core import values
 from roundgate.core.files import format_value, value_of
 from roundgate.core.operations import Operation, SetValue
 from roundgate.core.rulebook.expansion import CONSOLE, setting_at
+from roundgate.host.asking.reader import Reader
 from roundgate.host.consoles import console_of
+from roundgate.host.consoles.lines import filled
 from roundgate.host.drivers import driver_of
 from roundgate.host.errors import Trouble
 from roundgate.host.patterns import search
 from roundgate.host.store import Store, secret_mark
 
 if TYPE_CHECKING:
-    from roundgate.core.rulebook.model import Live, Setting
+    from roundgate.core.rulebook.model import Setting
     from roundgate.host.consoles.protocol import Console
     from roundgate.host.servers import Server
 
@@ -60,33 +62,36 @@ def _send_one(server: Server, store: Store, console: Console, set_value: SetValu
     spec = server.book.setting[set_value.name]
     live = spec.live
     assert live is not None
-    answer = console.exchange(live.set.replace("{value}", set_value.stored))
-    read = _read_back(console, live, answer)
+    answer = console.exchange(filled(live.set, {"value": set_value.stored}, server.book.server))
+    read = _read_back(server, console, spec, answer)
     if read is not None and value_of(read, spec) != value_of(set_value.stored, spec):
         has = format_value(read, spec)
         raise Trouble(
             f"The server did not take {set_value.name}: it has {has} afterwards.{_quoted(answer, spec)}",
             f"roundgate log {server.name}",
         )
-    if read is None and (live.read or live.match):
+    if read is None and (live.can_be_read or live.match):
         raise Trouble(
             f"The value of {set_value.name} could not be read back from the server.{_quoted(answer, spec)}",
             f"roundgate log {server.name}",
         )
     kept = secret_mark(server.name, set_value.name, set_value.stored) if values.is_hidden(spec) else set_value.stored
-    store.note_live(server.name, set_value.name, kept)
+    if not spec.kept_in:
+        store.note_live(server.name, set_value.name, kept)
     shown = format_value(set_value.stored, spec)
     if read is None:
         echo(f"{server.name}  {set_value.name}={shown} was sent; this server has no command to read it back")
     else:
-        echo(f"{server.name}  {set_value.name} is {shown} now, read back from the console")
+        source = "query" if live.query else "console"
+        echo(f"{server.name}  {set_value.name} is {shown} now, read back from the {source}")
 
 
-def _read_back(console: Console, live: Live, answer: Sequence[str]) -> str | None:
+def _read_back(server: Server, console: Console, spec: Setting, answer: Sequence[str]) -> str | None:
     """Give the value that the server has after a set: asked for, or found in its answer; None where neither tells."""
-    if live.read:
-        found = console.ask(live.read, live.match)
-        return found["value"] if found else None
+    live = spec.live
+    assert live is not None
+    if live.can_be_read:
+        return Reader(server, console, server.read_started()).read(spec)
     if not live.match:
         return None
     hits = (search(live.match, line) for line in reversed(answer))

@@ -251,6 +251,7 @@ class SettingPage(Struct, frozen=True, rename="kebab", tag_field="what", tag="se
     on_disk: Annotated[str | None, _about("what the file holds")]
     takes: Annotated[Literal["live", "restart", "new-world"], _about("when a change takes effect")]
     fixed_by: Annotated[str, _about("the setting that names the world which fixes this one")]
+    kept_in: Annotated[str, _about("where the server itself keeps it, where no file holds it; else empty")]
     live_set: Annotated[bool, _about("whether the live console can set it")]
     live_read: Annotated[bool, _about("whether the live console can be asked for it")]
     tier: Annotated[str, _about("`basic` or `advanced`")]

@@ -68,9 +68,8 @@ def _count(context: CheckContext, name: str, spec: ListOf, path: str) -> Iterato
 
 
 def _items(context: CheckContext, name: str, spec: ListOf, path: str) -> Iterator[Finding]:
-    document = context.files.document(path)
     seen: set[str] = set()
-    for entry in document.entries() if document else ():
+    for entry in context.files.list_entries(name):
         wrong = item_problem(entry.value, context.book.kind[spec.item])
         if wrong:
             place = context.entry_place(path, entry)

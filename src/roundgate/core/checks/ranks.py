@@ -192,7 +192,7 @@ def _check(context: CheckContext, name: str) -> Iterator[Finding]:
 
 def _world_without(context: CheckContext, name: str, spec: Ranks) -> Iterator[Finding]:
     """Find a world that is loaded and has no ranks of its own."""
-    world = str(context.files.counting(spec.world))
+    world = context.files.counting_text(spec.world)
     if f"{name}@{world}" not in context.book.ranks:
         cause = f"The server loads the world {world}, and that has no ranks: nobody has a rank there."
         others = [one.partition("@")[2] for one in tables_of(context.book) if one.startswith(f"{name}@")]

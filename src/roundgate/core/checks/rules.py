@@ -124,9 +124,11 @@ def check_worlds(context: CheckContext, outcome: Outcome) -> Iterator[Finding]:
             continue
         if is_unreadable(change.before, spec):
             continue  # no world was made with a value that the server does not take: this mends the file
-        world = outcome.before.counting(spec.fixed_by)
+        world = outcome.before.counting_text(spec.fixed_by)
+        if not world:  # each start makes a new one
+            continue
         cause = f"{change.name} was fixed when the world '{world}' was made; a change does nothing there."
-        wanted = next_world(str(world), context.book.setting[spec.fixed_by])
+        wanted = next_world(world, context.book.setting[spec.fixed_by])
         shown = f"{change.name}={format_value(change.after, spec)}" if change.after is not None else change.name
         do = context.command("set", shown, "--new-world", wanted)
         entry = context.files.entry(change.name)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import re
+from collections.abc import Iterator, Sequence
 
 from roundgate.core import values
 from roundgate.core.advice import advice_for
@@ -178,7 +179,7 @@ def _unknown_keys(context: CheckContext, path: str, document: Document, known: s
     present = {key for _, key in entries}
     others: list[Entry] = []
     homes = homes_in(context.book, path)
-    is_partly = any(file.partly for file in context.book.file.values() if file.path == path)
+    allowed = [file.others for file in context.book.file.values() if file.path == path]
     for entry, key in entries:
         last = entry.path[-1]
         if not isinstance(last, str) or entry.path in places or key in known or last in known:
@@ -186,14 +187,14 @@ def _unknown_keys(context: CheckContext, path: str, document: Document, known: s
         if any(entry.path[: len(home)] == home for home in homes):
             continue  # the checks of records look at it
         near = nearest(key, known, least=80)
-        if not near or near in present:
-            others.append(entry)
+        if not near or near in present or any(key in one for one in allowed if not isinstance(one, str)):
+            others += [] if any(_is_allowed(key, one) for one in allowed) else [entry]
             continue
         place = context.entry_place(path, entry, key=True)
         cause = f"The rulebook does not know '{key}', so the server is likely to ignore it. Did you mean {near}?"
         do = context.command("rename", f"{path}:{key}", str(document.resolve(near)[-1]))
         yield context.finding("key-unknown", "warning", place, cause, do)
-    if others and not is_partly:
+    if others:
         place = context.entry_place(path, others[0], key=True)
         what = f"{len(others)} keys are" if len(others) > 1 else "1 key is"
         what = f"{what} not described by the rulebook"
@@ -201,3 +202,10 @@ def _unknown_keys(context: CheckContext, path: str, document: Document, known: s
         yield context.finding(
             "keys-undescribed", "note", place, cause, context.command("show", "--all", "--file", path)
         )
+
+
+def _is_allowed(key: str, others: str | Sequence[str]) -> bool:
+    """Tell whether a rulebook allows a key that it does not describe."""
+    if isinstance(others, str):
+        return others == "allowed"
+    return any(re.fullmatch(re.escape(one).replace(r"\*", ".*"), key) for one in others)

@@ -63,10 +63,14 @@ def sniffed_settings(body: str) -> str:
     if seen:
         return seen
     lines = [line for line in settings.splitlines() if line.strip()]
+    if not lines and len(_PAIR_OFF.findall(body)) >= _FEW:  # all of it is commented out, with a blank behind the mark
+        return "properties"
     return "directives" if lines and len(_KEY_AND_WORD.findall(settings)) >= len(lines) * 0.6 else ""
 
 
 _KEY_AND_WORD = lazy(r"^[A-Za-z][\w.+-]*[ \t]+[^\s=:{<].*$", re.MULTILINE)
+_PAIR_OFF = lazy(r"^[ \t]*[#;][ \t]?[A-Za-z_][\w.-]*[ \t]*=(?!=)", re.MULTILINE)
+_FEW = 3
 _SENTENCE = lazy(r"^[ \t]*[#;](?:[ \t#;].*|)(?:\r?\n|\Z)", re.MULTILINE)
 _COMMENTED_OUT = lazy(r"^[ \t]*[#;](?=[A-Za-z_])", re.MULTILINE)
 _STATEMENT = lazy(r"^[ \t]*(?:[A-Za-z_]\w*(?:\[\])?[ \t]*=[^=].*;|class[ \t]+[A-Za-z_]\w*)", re.MULTILINE)

@@ -49,6 +49,26 @@ def place_of(document: Document, key: str) -> Path:
     return document.resolve(done + rest)
 
 
+def list_place(document: Document, key: str) -> Path:
+    """Give the place of a list by its key; a file as a whole has none. Of an ini file it may be a section."""
+    if not key:
+        return ()
+    home = place_of(document, key)
+    has_section = document.format_name == "ini" and len(home) == 2 and document.find(home) is None
+    return (key,) if has_section and document.find((key, 0)) is not None else home
+
+
+def list_entries(document: Document, key: str) -> list[Entry]:
+    """Give the entries of the list that a rulebook's ``at`` means; of the whole file where it is empty."""
+    if not key:
+        return list(document.entries())
+    found: list[Entry] = []
+    home = list_place(document, key)
+    while (entry := document.find((*home, len(found)))) is not None:
+        found.append(entry)
+    return found
+
+
 def find_key(document: Document | None, key: str) -> Entry | None:
     """Give the entry that a key means, or None."""
     if document is None:

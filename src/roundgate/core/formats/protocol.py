@@ -55,6 +55,28 @@ class Dialect(Struct, frozen=True, forbid_unknown_fields=True, rename="kebab"):
     """lines: what parts the parts of an entry, blanks where empty. launch: what parts the items of a flag's list."""
     records: bool = False
     """lines: an entry is several lines, with blank lines between entries."""
+    pairs: tuple[str, ...] = ()
+    """directives: commands whose first argument is a part of the key: ``tune gravity`` for ``tune gravity 0.5``."""
+    closing: tuple[str, ...] = ()
+    """directives: commands that must stay behind all others, such as ``start``; what is new goes before them."""
+    verb: str = ""
+    """directives: the word before the key of a new command, such as ``set``; empty: as its neighbours have it."""
+    blocks: tuple[str, ...] = ()
+    """ini: the signs around values of several lines, parted by a blank: ``{ }``. The first one ends its line, and the
+    second one has a line to itself."""
+    goes_on: Literal["", "indented", "backslash"] = ""
+    """ini: which line goes on with the value before it: one that begins with blanks, or one behind a backslash."""
+    items: tuple[str, ...] = ()
+    """ini: sections whose lines are items of a list and no keys, though they end as keys do: ``10.1.2.3 =``."""
+    tail: str = ""
+    """ini: what a line of such a section has behind the item, such as `` =``."""
+    heading: str = ""
+    """ini: how the heading of a section is written, where it is not ``[{name}]``: ``{name}:``, ``== {name} ==``."""
+    repeated: tuple[str, ...] = ()
+    """launch, directives, ini: what makes a list by being repeated: ``--mod tides --mod wind``. Those that the rulebook
+    has lists or records of need not be named."""
+    indent: bool = True
+    """ini, directives: false where a blank before a key is an error, as the server does not read such a line."""
 
 
 USUAL = Dialect()

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from roundgate.core.formats import apply_edit
-from roundgate.core.formats.places import place_of
+from roundgate.core.formats.places import list_place
 from roundgate.core.formats.protocol import Document, Edit, EditRefused, Path
 from roundgate.core.formats.shared.scalars import fitted
 from roundgate.core.operations.base import Change, FormatValue, Operation, Target
-from roundgate.core.typed import is_there, kinds_at, must_match, plain_value
+from roundgate.core.typed import TREES, is_there, kinds_at, must_match, plain_value
 
 
 def items_at(document: Document, home: Path) -> list[str]:
@@ -22,7 +22,14 @@ def items_at(document: Document, home: Path) -> list[str]:
     return items
 
 
-class ListOperation(Operation, frozen=True):
+class PartOfFile(Operation, frozen=True, kw_only=True):
+    """Where in its file a list of the rulebook is."""
+
+    at_key: str = ""
+    """The key of a list that does not fill its file."""
+
+
+class ListOperation(PartOfFile, frozen=True):
     """What they have in common. ``list`` names a list of the rulebook, a file that is one, or FILE:PATH."""
 
     list: str
@@ -37,7 +44,8 @@ class ListOperation(Operation, frozen=True):
         """See Operation."""
         prefix = f"{self.file}:"
         document = target.document
-        home = place_of(document, self.list[len(prefix) :]) if self.list.startswith(prefix) else ()
+        key = self.at_key or (self.list[len(prefix) :] if self.list.startswith(prefix) else "")
+        home = list_place(document, key)
         items = items_at(document, home)
         edit = self.edit(target, items, home)
         if edit is not None:
@@ -86,7 +94,8 @@ class AddItem(ListOperation, frozen=True, tag="add"):
         if not home:
             return document.insert((at,), self.item)
         value, kind = plain_value(self.item, self.kind)
-        if not is_there(document, home):  # a list that is not there yet is made with its first item
+        if target.format.name in TREES and not is_there(document, home):
+            # a list that is not there yet is made with its first item
             return document.set(home, [fitted(value, kind, None)])
         return document.insert((*home, at), value, kind)
 

@@ -38,7 +38,7 @@ def counts(files: ServerFiles, name: str) -> bool:
 def is_loaded(files: ServerFiles, name: str) -> bool:
     """Tell whether the ranks are those of the world that the server loads; true where there is one file for all."""
     world = files.book.ranks[name].world
-    return not world or str(files.counting(world)) == name.partition("@")[2]
+    return not world or files.counting_text(world) == name.partition("@")[2]
 
 
 def scheme_of(files: ServerFiles, name: str, people: People | None = None) -> Scheme:

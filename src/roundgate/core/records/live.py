@@ -7,6 +7,7 @@ from collections.abc import Iterable, Mapping
 
 from msgspec import Struct
 
+from roundgate.core.console_lines import LineRefused, fill
 from roundgate.core.files import ServerFiles
 from roundgate.core.operations import AddRecord, Operation, RemoveRecord, SetField
 from roundgate.core.operations.records import RecordOperation
@@ -29,6 +30,8 @@ class Told(Struct, frozen=True):
     """A pattern: the answer shows that the record is there, as it is to be, where it matches."""
     is_there: bool = True
     """Whether the record is to be there afterwards."""
+    refused: str = ""
+    """Why the console cannot be told: what a field holds could be taken for a command."""
 
 
 def can_be_live(operation: Operation, book: Rulebook) -> bool:
@@ -67,13 +70,21 @@ def told_for(operations: Iterable[Operation], files: ServerFiles, *, back: bool 
         reload = book.records[operation.set].reload
         is_gone = isinstance(operation, AddRecord) if back else isinstance(operation, RemoveRecord)
         is_asked = live is not None and bool(live.ask) and isinstance(operation, AddRecord | RemoveRecord | SetField)
+        try:
+            line = fill(command, values, book.server).rstrip() or reload
+            ask = fill(live.ask, values, book.server).rstrip() if live is not None and is_asked else ""
+        except LineRefused as error:
+            found.append(Told(operation.shown_name, refused=str(error)))
+            continue
+        key = book.records[operation.set].key
+        known = {name: values[name] for name in ("id", key) if name in values} if is_gone else values
         found.append(
             Told(
                 operation.shown_name,
-                _filled(command, values) or reload,
+                line,
                 reads_file=not command and bool(reload),
-                ask=_filled(live.ask, values) if live is not None and is_asked else "",
-                shows=_pattern(live.shows, values) if live is not None and is_asked else "",
+                ask=ask,
+                shows=_pattern(live.shows, known) if live is not None and is_asked else "",
                 is_there=not is_gone,
             )
         )
@@ -87,18 +98,15 @@ def commands_of(told: Iterable[Told], *, reads_file: bool | None = None) -> list
 
 
 def _pattern(shows: str, values: Mapping[str, str]) -> str:
-    return _filled(shows, {name: re.escape(value) for name, value in values.items()})
+    """Give the pattern for the fields that are known; of the others, anything fits."""
+    return IN_BRACES.sub(lambda name: re.escape(values[name[1]]) if name[1] in values else ".*?", shows)
 
 
 def _values(operation: RecordOperation, files: ServerFiles) -> Mapping[str, str]:
-    """Give the fields of a record as the files have it; of one that is not in them, its name alone."""
+    """Give the fields of a record as the files have it; of one that is not in them, its name alone, as its key too."""
     spec = files.book.records[operation.set]
     document = files.document(files.book.file[spec.file].path)
     record = next((one for one in records_in(document, spec) if one.key == operation.record), None)
     fields = {name: record.value(name) or "" for name in record.fields} if record is not None else {}
-    return {**dict.fromkeys(spec.field, ""), **fields, "id": operation.record}
-
-
-def _filled(text: str, values: Mapping[str, str]) -> str:
-    """Put fields into a command; blanks that an empty one leaves at the end are cut off."""
-    return IN_BRACES.sub(lambda match: values.get(match[1], ""), text).rstrip()
+    key = {} if spec.key == "*" else {spec.key: operation.record}
+    return {**dict.fromkeys(spec.field, ""), **fields, **key, "id": operation.record}

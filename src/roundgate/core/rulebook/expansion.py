@@ -30,7 +30,7 @@ Found = Mapping[str, Sequence[tuple[str, str]]]
 
 def expanded(book: Rulebook) -> Rulebook:
     """Give a rulebook with a setting for each index, and what kinds say copied to the settings of that kind."""
-    book = _records_of_kinds(book)
+    book = _with_repeats(_records_of_kinds(book))
     if not any(spec.index or spec.kind for spec in book.setting.values()):
         return book
     settings: dict[str, Setting] = {}
@@ -40,13 +40,41 @@ def expanded(book: Rulebook) -> Rulebook:
     return replace(book, setting=settings)
 
 
+_REPEATED = re.compile(r"([^\[\].*]+)\[\*\]")
+
+
+def _with_repeats(book: Rulebook) -> Rulebook:
+    """Tell the files which of their keys are there several times and make a list."""
+    repeated: dict[str, list[str]] = {}
+    for one in book.list.values():
+        if one.at:
+            repeated.setdefault(one.file, []).append(one.at)
+    for records in book.records.values():
+        if found := _REPEATED.fullmatch(records.at):
+            repeated.setdefault(records.file, []).append(found[1])
+    files = {
+        name: replace(file, dialect=replace(file.dialect, repeated=(*file.dialect.repeated, *repeated[name])))
+        for name, file in book.file.items()
+        if name in repeated and file.format in _REPEATING
+    }
+    return replace(book, file={**book.file, **files}) if files else book
+
+
+_REPEATING = ("directives", "launch", "ini")
+"""Formats in which a key may be there several times."""
+
+
 def _records_of_kinds(book: Rulebook) -> Rulebook:
-    """Copy what kinds say to the fields of records."""
+    """Copy what kinds say to the fields of records and the arguments of actions."""
     sets = {
         name: replace(one, field={field: _of_kind(spec, book.kind) for field, spec in one.field.items()})
         for name, one in book.records.items()
     }
-    return replace(book, records=sets) if sets else book
+    actions = {
+        name: replace(one, argument={word: _of_kind(spec, book.kind) for word, spec in one.argument.items()})
+        for name, one in book.action.items()
+    }
+    return replace(book, records=sets, action=actions) if sets or actions else book
 
 
 def _indexed(name: str, spec: Setting) -> Iterator[str]:
@@ -290,7 +318,9 @@ def keys_in(book: Rulebook, file_name: str) -> set[str]:
     files = beneath(book, file_name)
     known = {spec.key for spec in book.setting.values() if spec.file in files}
     more = {one.key for spec in book.setting.values() for one in spec.also if (one.file or spec.file) in files}
-    return known | more | ({book.file[file_name].includes} - {""})
+    lists = {spec.at for spec in book.list.values() if spec.file in files}
+    lists.update(book.file[file_name].dialect.closing)
+    return known | more | ({book.file[file_name].includes, *lists} - {""})
 
 
 def fields_of_sets(book: Rulebook) -> dict[str, Collection[str]]:

@@ -12,8 +12,9 @@ from roundgate.core.records.model import IN_BRACES
 from roundgate.core.records.shapes.forms import form_mistake
 from roundgate.core.records.shapes.places import place_of_set
 from roundgate.core.rulebook.expansion import above, family, placeholder
-from roundgate.core.rulebook.model import RecordSet, RosterLive, Rulebook, Server, TomlValue
+from roundgate.core.rulebook.model import RecordSet, RosterLive, Rulebook, TomlValue
 from roundgate.core.rulebook.rank_mistakes import rank_mistakes
+from roundgate.core.rulebook.server_mistakes import action_mistakes, query_mistakes, server_mistakes
 from roundgate.core.rulebook.setting_mistakes import (
     expression_mistakes,
     field_mistakes,
@@ -23,10 +24,6 @@ from roundgate.core.rulebook.setting_mistakes import (
     unknown,
 )
 from roundgate.core.values import ValueProblem
-from roundgate.core.values.units import parse_seconds
-
-_SIGNALS = ("SIGTERM", "SIGINT", "SIGHUP", "SIGQUIT", "SIGUSR1", "SIGUSR2", "SIGKILL", "SIGABRT", "SIGALRM", "SIGCONT")
-"""The signals that a server may be sent."""
 
 
 def mistakes(book: Rulebook, written: Rulebook | None = None) -> Iterator[tuple[tuple[str, ...], str]]:
@@ -54,7 +51,9 @@ def mistakes(book: Rulebook, written: Rulebook | None = None) -> Iterator[tuple[
     yield from _table_mistakes(book)
     yield from _preset_mistakes(book)
     yield from _mod_mistakes(book)
-    yield from _server_mistakes(book)
+    yield from query_mistakes(book)
+    yield from action_mistakes(book)
+    yield from server_mistakes(book)
 
 
 def _file_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
@@ -76,6 +75,8 @@ def _double_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
     taken: dict[tuple[str, str], str] = {}
     for name, spec in book.setting.items():
         for place in ((spec.file, spec.key), *((one.file or spec.file, one.key) for one in spec.also)):
+            if not place[0]:
+                continue  # a setting of the console alone has no place
             other = taken.setdefault(place, name)
             if family(other) != family(name):  # of one setting with an index that is said already
                 cause = f"The settings {other} and {name} have the same key, '{place[1]}', in the same file."
@@ -163,6 +164,10 @@ def _live_mistakes(live: RosterLive, spec: RecordSet) -> Iterator[str]:
         for field in IN_BRACES.findall(text):
             if field != "id" and field not in spec.field:
                 yield unknown("field", field, spec.field)
+    for word, text in (("remove", live.remove), ("ask", live.ask)):
+        for field in IN_BRACES.findall(text):
+            if field in spec.field and field not in ("id", spec.key):
+                yield f"'{word}' may name the id alone, not {field}: the record may be gone from the file by then."
     if bool(live.add) != bool(live.remove):
         yield "'add' and 'remove' belong together: what is not proven is taken back."
     if bool(live.ask) != bool(live.shows):
@@ -213,65 +218,3 @@ def _value_mistakes(book: Rulebook, several: Mapping[str, TomlValue]) -> Iterato
             values.parse(values.plain_text(value, spec), spec)
         except ValueProblem as error:
             yield f"{key}: {error.cause}"
-
-
-def _server_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
-    server = book.server
-    for field in ("ready", "joined", "left", "process"):
-        yield from ((("server", field.replace("_", "-")), cause) for cause in pattern_mistakes(getattr(server, field)))
-    if server.slots and server.slots not in book.setting:
-        yield ("server", "slots"), unknown("setting", server.slots, book.setting)
-    yield from _stop_mistakes(server)
-    for pattern in server.failures:
-        yield from ((("server", "failures"), cause) for cause in pattern_mistakes(pattern))
-    for port in server.port:
-        for name in filter(None, (port.setting, port.address)):
-            if name not in book.setting:
-                yield ("server", "port"), unknown("setting", name, book.setting)
-        if port.probe:
-            yield from ((("server", "port"), cause) for cause in pattern_mistakes(port.probe.match))
-        if port.needs:
-            yield from ((("server", "port"), cause) for cause in expression_mistakes(book, port.needs))
-    yield from _console_and_list_mistakes(book)
-    for field in ("grace", "start_within", "watch"):
-        yield from ((("server", field.replace("_", "-")), cause) for cause in _time_mistakes(getattr(server, field)))
-    if book.rulebook.version:
-        match = pattern_mistakes(book.rulebook.version.match, "version")
-        yield from ((("rulebook", "version"), cause) for cause in match)
-
-
-def _time_mistakes(typed: str) -> Iterator[str]:
-    try:
-        if parse_seconds(typed) < 0:
-            yield f"'{typed}' is less than nothing."
-    except ValueProblem as error:
-        yield error.cause
-
-
-def _stop_mistakes(server: Server) -> Iterator[tuple[tuple[str, ...], str]]:
-    """Find what would keep a server from being stopped or spoken to."""
-    for name in server.signals:
-        if name not in _SIGNALS:
-            yield ("server", "signals"), unknown("signal", name, dict.fromkeys(_SIGNALS))
-    for field in ("stop", "say"):
-        if any(char < " " for char in getattr(server, field)):
-            yield ("server", field), "A console line cannot hold a line break or a control character."
-    if server.say and "{text}" not in server.say:
-        yield ("server", "say"), "It needs {text}, where the words to the players go."
-
-
-def _console_and_list_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
-    console, lobby = book.server.console, book.server.lobby
-    if console:
-        for name in filter(None, (console.port, console.password, console.address)):
-            if name not in book.setting:
-                yield ("server", "console"), unknown("setting", name, book.setting)
-        if console.needs:
-            yield from ((("server", "console"), cause) for cause in expression_mistakes(book, console.needs))
-        for pattern in (console.asks, console.welcome, console.refused):
-            yield from ((("server", "console"), cause) for cause in pattern_mistakes(pattern))
-    if lobby:
-        for name in (*lobby.ours.values(), *lobby.shows.values()):
-            if name not in book.setting:
-                yield ("server", "lobby"), unknown("setting", name, book.setting)
-        yield from ((("server", "lobby"), cause) for cause in _time_mistakes(lobby.within))

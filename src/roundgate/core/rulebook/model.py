@@ -80,9 +80,13 @@ class File(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     belongs_to: Annotated[
         str, _about("with a name in braces: the path, with the same name in it, that exists where the file is of use")
     ] = ""
-    partly: Annotated[
-        bool, _about("true where the file holds more than the rulebook describes, and that is as it should be")
-    ] = False
+    others: Annotated[
+        Literal["noted", "allowed"] | tuple[str, ...],
+        _about(
+            "keys that the rulebook does not describe: `noted` in one note, `allowed`, or a list of those allowed, "
+            'with `*` for any letters: `["debug_*", "export *"]`; misspellings of described keys are found all the same'
+        ),
+    ] = "noted"
     header: Annotated[tuple[str, ...], _about("the first lines of the file where Round Gate makes it")] = ()
     dialect: Annotated[Dialect, _about("how the game reads the file, where its format leaves room")] = USUAL
 
@@ -92,7 +96,23 @@ class Live(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
 
     set: Annotated[str, _about("the console line that sets it; {value} stands for the value as stored")] = ""
     read: Annotated[str, _about("the console line that asks for it")] = ""
+    query: Annotated[
+        str, _about("the `[query.NAME]` whose answer holds the value, where the console cannot be asked")
+    ] = ""
     match: Annotated[str, _about("a pattern of the answer, with a group value")] = ""
+    bytes: Annotated[
+        tuple[int, int] | None,
+        _about("of a query whose answer is binary: where the value begins, from 0, and how many bytes it has"),
+    ] = None
+    order: Annotated[
+        Literal["little", "big", "text"],
+        _about("with `bytes`: a whole number, its least byte first (little) or last (big), or a text"),
+    ] = "little"
+
+    @property
+    def can_be_read(self) -> bool:
+        """Whether the running server can be asked for the value."""
+        return bool(self.read or self.query)
 
 
 class Blocked(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -172,7 +192,9 @@ class Setting(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True
     bounds: Annotated[dict[str, tuple[float, float]], _about("vector: the least and the most of a part")] = field(
         default_factory=dict
     )
-    separator: Annotated[str, _about("list, choices: what parts the entries in the file")] = ","
+    separator: Annotated[
+        str, _about("list, choices: what parts the entries in the file; as `, ` blanks beside them do not count")
+    ] = ","
     kind: Annotated[str, _about("id, list: the kind of the entries, one of the rulebook's `[kind.NAME]`")] = ""
     catalogue: Annotated[
         tuple[str, ...], _about("id, list: the built-in entries; those of the kind where it is empty")
@@ -190,6 +212,11 @@ class Setting(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True
         default_factory=dict
     )
     spelling: Annotated[tuple[str, str], _about("bool: how the file writes true and false")] = ("true", "false")
+    read_as: Annotated[
+        dict[str, bool],
+        _about("bool: more spellings that the server reads: `{ yes = true, no = false }`"),
+    ] = field(default_factory=dict)
+    any_case: Annotated[bool, _about("bool, choice: the case of the letters does not count in the file")] = False
     pattern: Annotated[str, _about("text, secret, id, list: the form of it, as a regular expression")] = ""
     ids: Annotated[ItemKind | None, _about("id: its kind spelt out, in place of a `kind`")] = None
     example: Annotated[str, _about("something that may be typed")] = ""
@@ -203,6 +230,13 @@ class Setting(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True
     tier: Annotated[Literal["basic", "advanced"], _about("basic settings are shown first")] = "basic"
     live: Annotated[Live | None, _about("how the console sets and reads it")] = None
     shown: Annotated[str, _about("A pattern of the start log whose group `value` shows what the server took")] = ""
+    kept_in: Annotated[
+        str,
+        _about(
+            "of a setting without a file: where the server keeps it, such as `the world's database`. It can be looked "
+            "at, and is changed by the console command of `live` alone, or by nothing"
+        ),
+    ] = ""
     index: Annotated[
         tuple[int | str, ...],
         _about("one value for each of these, such as levels: `fee[1]`; `{index}` in `key` stands for it"),
@@ -224,10 +258,17 @@ class Setting(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True
 
 
 class ListOf(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """An ordered list of plain values that fills a file."""
+    """An ordered list of plain values that fills a file, or is a part of one."""
 
     file: Annotated[str, _about("one of the rulebook's files")]
     item: Annotated[str, _about("the kind of its entries")]
+    at: Annotated[
+        str,
+        _about(
+            "where the list is in the file, if it does not fill it: the key of a list, a command or a flag that is "
+            "repeated, or the section whose lines are the entries"
+        ),
+    ] = ""
     about: Annotated[str, _about("what it is a list of")] = ""
     advice: Annotated[str, _about("what one should know before changing it")] = ""
     least: Annotated[int, _about("the fewest entries that the server takes")] = 0
@@ -429,26 +470,96 @@ class Preset(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True)
 class Probe(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """A question to a port and the answer that shows the server is at home there."""
 
-    send: Annotated[str, _about("what is sent to the port")] = ""
-    match: Annotated[str, _about("a pattern of the answer")] = ""
+    send: Annotated[
+        str, _about("what is sent to the port, as text; `\\x00` stands for a byte, `\\n` and `\\r` for line ends")
+    ] = ""
+    hex: Annotated[str, _about("in place of `send`: the bytes that are sent, in hex, with blanks as you like")] = ""
+    line_end: Annotated[str, _about("what is sent behind the text of `send`; empty for nothing")] = field(
+        default="\n", name="line-end"
+    )
+    pad: Annotated[
+        int,
+        _about("how many bytes are sent at least: zero bytes fill it up, as some servers answer no short question"),
+    ] = 0
+    match: Annotated[
+        str, _about("a pattern of the answer, as text or, where it is none, with a letter U+00xx for each byte")
+    ] = ""
+    starts: Annotated[str, _about("the bytes with which the answer begins, in hex")] = ""
+    least: Annotated[int, _about("the fewest bytes of an answer")] = 0
+    within: Annotated[str, _about("how long the answer may take")] = "3s"
+
+
+class Query(Probe, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """A question whose answer holds values of settings: to a port, or by a command that only reads."""
+
+    run: Annotated[
+        tuple[str, ...],
+        _about(
+            "a program and its arguments, run in the server's folder; it must change nothing. `{NAME}` stands for the "
+            "setting of that name, `{folder}` for the server's folder"
+        ),
+    ] = ()
+    port: Annotated[str, _about("the setting that holds the port to ask")] = ""
+    plus: Annotated[int, _about("how much higher the port is than the setting says")] = 0
+    address: Annotated[str, _about("the setting that holds the address; empty: this machine")] = ""
+    protocol: Annotated[Literal["tcp", "udp"], _about("tcp or udp")] = "udp"
 
 
 class Port(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """A port that the running server must own; ``setting`` and ``address`` name settings."""
 
-    setting: Annotated[str, _about("the setting that holds the port")]
+    setting: Annotated[str, _about("the setting that holds the port; empty where it is always `number`")] = ""
+    number: Annotated[int, _about("the port, where no setting holds it")] = 0
+    plus: Annotated[int, _about("how much higher the port is than the setting says, for a neighbour of it")] = 0
     address: Annotated[str, _about("the setting that holds the address")] = ""
+    bind: Annotated[str, _about("the address, where no setting holds it: `127.0.0.1`")] = ""
     protocol: Annotated[Literal["tcp", "udp"], _about("tcp or udp")] = "udp"
     needs: Annotated[str, _about("an expression: the port is only opened where it holds")] = ""
     probe: Annotated[Probe | None, _about("a question that shows that the server is at home there")] = None
 
 
-class TcpConsole(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """A text line console on TCP that asks for a password first."""
+class ConsoleStep(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """One line for the console, and what to wait for before the next."""
 
-    port: Annotated[str, _about("the setting that holds its port")]
-    password: Annotated[str, _about("the setting that holds its password")]
+    send: Annotated[str, _about("the console line")]
+    match: Annotated[
+        str, _about("a pattern of the answer that shows that it is done; empty: nothing is waited for")
+    ] = ""
+    within: Annotated[str, _about("how long to wait for that answer")] = "30s"
+
+
+class RemoteConsole(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """A console that is not the server's standard input: on a port, or a named pipe."""
+
+    kind: Annotated[
+        Literal["tcp", "packets", "datagrams", "pipe"],
+        _about(
+            "`tcp`: lines of text, after a password. `packets`: binary packets on TCP, with a length, a request number "
+            "and a type each. `datagrams`: text packets on UDP. `pipe`: a named pipe for lines, answered in the log"
+        ),
+    ] = "tcp"
+    port: Annotated[str, _about("the setting that holds its port")] = ""
+    password: Annotated[str, _about("the setting that holds its password")] = ""
     address: Annotated[str, _about("the setting that holds its address")] = ""
+    path: Annotated[str, _about("pipe: its path in the server's folder")] = ""
+    prompt: Annotated[
+        str, _about("tcp: a pattern of what the console writes before each line, and is no part of it")
+    ] = ""
+    echo: Annotated[bool, _about("tcp: whether the console sends back each line that it is sent")] = False
+    challenge: Annotated[
+        str,
+        _about("datagrams: the text that asks for a challenge; empty where the console wants none"),
+    ] = ""
+    challenged: Annotated[str, _about("datagrams: a pattern of the answer to that, with a group challenge")] = ""
+    packet: Annotated[
+        str,
+        _about(
+            "datagrams: a command as it is sent, with {password}, {challenge} and {line}; bytes as in a probe's `send`"
+        ),
+    ] = ""
+    answer: Annotated[
+        str, _about("datagrams: what an answer begins with, and is no part of it; bytes as in `packet`")
+    ] = ""
     needs: Annotated[str, _about("an expression: the server opens this console only where it holds")] = ""
     asks: Annotated[str, _about("a pattern: it asks for the password")] = ""
     welcome: Annotated[str, _about("a pattern: the password was right")] = ""
@@ -475,25 +586,69 @@ class Server(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True)
         str, _about("A pattern of the command line by which the server's process is known, however it was started")
     ] = ""
     ready: Annotated[str, _about("a pattern of the log: the server is up")] = ""
+    terminal: Annotated[
+        bool, _about("whether it is started in a terminal, as it reads no console without one, or says nothing")
+    ] = False
+    before_stop: Annotated[
+        tuple[ConsoleStep, ...], _about("console lines before it is stopped, in order: save first")
+    ] = field(default=(), name="before-stop")
     stop: Annotated[str, _about("the console line that stops it")] = ""
-    signals: Annotated[tuple[str, ...], _about("the signals that stop it, one after the other")] = ("SIGTERM",)
+    stop_again: Annotated[
+        str, _about("after how long `stop` is sent once more, within the grace time; empty: it is sent once")
+    ] = field(default="", name="stop-again")
+    signals: Annotated[
+        tuple[str, ...],
+        _about(
+            "the signals that stop it, one after the other, each with the grace time or with a time of its own: "
+            '`["SIGINT 2s", "SIGINT"]` for one that wants two'
+        ),
+    ] = ("SIGTERM",)
     kill: Annotated[bool, _about("whether a stop may end in SIGKILL")] = False
     grace: Annotated[str, _about("how long a stop may take")] = "20s"
     start_within: Annotated[str, _about("how long a start may take")] = field(default="60s", name="start-within")
     watch: Annotated[str, _about("how long a server that is ready is watched")] = "5s"
+    stdin_needs: Annotated[
+        str, _about("an expression: the server reads its standard input only where it holds; empty: it does")
+    ] = field(default="", name="stdin-needs")
+    stdin_refuses: Annotated[
+        str, _about("a pattern of an answer: the console may not do what it was told, so nothing can be read there")
+    ] = field(default="", name="stdin-refuses")
+    console_escapes: Annotated[
+        bool, _about("whether a backslash before a quote makes it a letter, in a console line's quotes")
+    ] = field(default=False, name="console-escapes")
+    console_ends: Annotated[
+        str, _about("the signs that end a command at the console, such as `;`; no value outside quotes may have them")
+    ] = field(default="", name="console-ends")
     say: Annotated[str, _about("the console line that tells the players; {text} stands for the words")] = ""
     slots: Annotated[str, _about("the setting that says how many players the server takes")] = ""
     failures: Annotated[tuple[str, ...], _about("patterns of the log that mean a failed start")] = ()
     logs: Annotated[
         tuple[str, ...], _about("the logs in the server's folder, as patterns such as logs/*.log*; compressed ones too")
     ] = ()
+    log_prefix: Annotated[
+        str, _about("a pattern of what each line of those logs has before what the console shows, such as the time")
+    ] = ""
     log_time: Annotated[str, _about("the form of the group time in joined and left, as for strftime")] = ""
     joined: Annotated[str, _about("a pattern of the log: somebody came, with groups name and id")] = ""
     left: Annotated[str, _about("a pattern of the log: somebody left")] = ""
     worlds: Annotated[tuple[str, ...], _about("folders that hold worlds, saved with a round where asked")] = ()
-    console: Annotated[TcpConsole | None, _about("a console on TCP")] = None
+    console: Annotated[RemoteConsole | None, _about("a console on a port, or a named pipe")] = None
     port: Annotated[tuple[Port, ...], _about("the ports that the running server must own")] = ()
     lobby: Annotated[Lobby | None, _about("the public list of servers")] = None
+
+
+class Action(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """Something that a running server does at once, at its console, and that changes no file."""
+
+    send: Annotated[str, _about("the console line; {argument} stands for an argument as it is sent")]
+    about: Annotated[str, _about("what it does")] = ""
+    match: Annotated[str, _about("a pattern of the answer that shows that it was done")] = ""
+    refused: Annotated[str, _about("a pattern of the answer that shows that it was not")] = ""
+    asks: Annotated[bool, _about("whether a person is asked first, as it cannot be taken back")] = False
+    argument: Annotated[
+        dict[str, RecordField],
+        _about("its arguments in order, each with all that a setting may say; one with a `default` may be left out"),
+    ] = field(default_factory=dict)
 
 
 class Rulebook(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -508,6 +663,10 @@ class Rulebook(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=Tru
     records: Annotated[dict[str, RecordSet], _about("sets of records")] = field(default_factory=dict)
     roster: Annotated[dict[str, Roster], _about("records of people")] = field(default_factory=dict)
     ranks: Annotated[dict[str, Ranks], _about("which records are ranks, and how they decide who may do what")] = field(
+        default_factory=dict
+    )
+    query: Annotated[dict[str, Query], _about("questions whose answers hold values")] = field(default_factory=dict)
+    action: Annotated[dict[str, Action], _about("what the server does at once, at its console")] = field(
         default_factory=dict
     )
     table: Annotated[dict[str, AdviceTable], _about("advice in rows")] = field(default_factory=dict)

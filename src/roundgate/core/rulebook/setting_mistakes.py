@@ -48,8 +48,17 @@ def setting_mistakes(book: Rulebook, spec: Setting) -> Iterator[tuple[str, str]]
         yield "file", unknown("file", spec.file, book.file)
     if spec.file and not spec.key:
         yield "key", "'key' is missing here."
-    if not spec.file and not (spec.live and spec.live.set):
+    if not spec.file and not (spec.live and (spec.live.set or (spec.kept_in and spec.live.can_be_read))):
         yield "file", "'file' is missing here; a setting of the console alone needs 'live' with 'set'."
+    if spec.file and spec.kept_in:
+        yield "kept_in", "A file holds this setting, so it is kept there."
+    if spec.live and spec.live.query:
+        if spec.live.query not in book.query:
+            yield "live", unknown("query", spec.live.query, book.query)
+        if spec.live.read:
+            yield "live", "It is read by 'read' or by a 'query', not by both."
+        if not spec.live.match and spec.live.bytes is None:
+            yield "live", "A value in a query's answer needs a 'match', or 'bytes'."
     yield from _value_mistakes(book, spec)
 
 
@@ -115,8 +124,9 @@ def _reference_mistakes(book: Rulebook, spec: Setting) -> Iterator[tuple[str, st
 
 
 def _form_mistakes(spec: Setting) -> Iterator[tuple[str, str]]:
-    if spec.type in ("list", "choices") and len(spec.separator) != 1:
-        yield "separator", "A separator is one character."
+    sign = spec.separator if isinstance(spec, RecordField) else spec.separator.strip(" ") or spec.separator
+    if spec.type in ("list", "choices") and len(sign) != 1:
+        yield "separator", "A separator is one character; of a setting it may have blanks beside it."
     if not spec.form:
         return
     if spec.type == "colour":

@@ -32,10 +32,17 @@ def _split(text: str, separator: str, *, forgiving: bool) -> list[str]:
     """Part a text at its separator; of what a person types, blanks and commas part it as well."""
     if not text:
         return []
-    if forgiving and separator not in text:
-        separator = ","
-    parts = text.split(separator) if separator else text.split()
-    return [part.strip() for part in parts] if forgiving else parts
+    sign = _sign(separator)
+    is_loose = forgiving or sign != separator
+    if forgiving and sign not in text:
+        sign = ","
+    parts = text.split(sign) if sign else text.split()
+    return [part.strip() for part in parts] if is_loose else parts
+
+
+def _sign(separator: str) -> str:
+    """Give what parts the entries; with blanks beside it, as in ``", "``, blanks do not count."""
+    return separator.strip() or separator
 
 
 class Entries(Traits):
@@ -82,9 +89,10 @@ class Entries(Traits):
     def store(self, value: Value, spec: Setting) -> str:
         """See ValueKind. Raises ValueProblem."""
         entries = entries_of(value)
-        held = next((one for one in entries if spec.separator in one), None)
+        sign = _sign(spec.separator)
+        held = next((one for one in entries if sign in one), None)
         if held is not None:
-            raise ValueProblem("value-entry", f"'{held}' holds '{spec.separator}', which parts the entries.")
+            raise ValueProblem("value-entry", f"'{held}' holds '{sign}', which parts the entries.")
         return spec.separator.join(entries)
 
     def show(self, value: Value, spec: Setting) -> str:
@@ -182,7 +190,8 @@ class Identifier(Traits):
 
     def describe(self, spec: Setting) -> str:
         """See ValueKind."""
-        what = f"the id of a {spec.kind}" if spec.kind else "an id"
+        article = "an" if spec.kind[:1].lower() in tuple("aeiou") else "a"
+        what = f"the id of {article} {spec.kind}" if spec.kind else "an id"
         words = f", {', '.join(spec.catalogue)}" if spec.catalogue else ""
         return what + words + (f", such as {spec.example}" if spec.example else "")
 

@@ -21,6 +21,9 @@ class Switch(Traits):
     def parse(self, typed: str, spec: Setting) -> Value:
         """See ValueKind. Raises ValueProblem."""
         lowered = typed.lower()
+        for word, value in spec.read_as.items():
+            if word.lower() == lowered:
+                return value
         if lowered in _YES or lowered == spec.spelling[0].lower():
             return True
         if lowered in _NO or lowered == spec.spelling[1].lower():
@@ -28,10 +31,14 @@ class Switch(Traits):
         raise ValueProblem("value-kind", f"'{typed}' is neither yes nor no.", nearest(typed, spec.spelling))
 
     def read(self, stored: str, spec: Setting) -> Value:
-        """See ValueKind. Only the exact spelling counts, as it does for the server. Raises ValueProblem."""
-        if stored in spec.spelling:
-            return stored == spec.spelling[0]
-        cause = f"Only {spec.spelling[0]} and {spec.spelling[1]} count, spelt just so."
+        """See ValueKind. Only the spellings that the server reads count. Raises ValueProblem."""
+        known = {spec.spelling[0]: True, spec.spelling[1]: False, **spec.read_as}
+        fold = str.lower if spec.any_case else str
+        for word, value in known.items():
+            if fold(word) == fold(stored):
+                return value
+        words = f"{', '.join(list(known)[:-1])} and {list(known)[-1]}"
+        cause = f"Only {words} count{'' if spec.any_case else ', spelt just so'}."
         try:
             meant = self.store(self.parse(stored.strip(), spec), spec)
         except ValueProblem as error:
@@ -71,6 +78,8 @@ class Choice(Traits):
         """See ValueKind."""
         if stored in spec.choices:
             return stored
+        if spec.any_case and (found := next((one for one in spec.choices if one.lower() == stored.lower()), None)):
+            return found
         raise self._unknown(stored, spec)
 
     def _unknown(self, word: str, spec: Setting) -> ValueProblem:

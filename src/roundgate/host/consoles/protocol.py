@@ -24,8 +24,11 @@ class Console(Protocol):
         """Send a line. Raises ConsoleCut, or WrongWords where the line could smuggle in a second one."""
         ...
 
-    def ask(self, text: str, match: str) -> Match[str] | None:
-        """Send a line and wait for a line that fits ``match``; None where none comes in time. Raises as ``send``."""
+    def ask(self, text: str, match: str, within: float = ANSWER_WITHIN) -> Match[str] | None:
+        """Send a line and wait, so many seconds, for a line that fits ``match``; None where none comes.
+
+        Raises as ``send``.
+        """
         ...
 
     def exchange(self, text: str) -> list[str]:

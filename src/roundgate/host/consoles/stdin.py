@@ -5,8 +5,10 @@ from __future__ import annotations
 import time
 from typing import TYPE_CHECKING
 
+from roundgate.core.checks.rules import broken_rules
 from roundgate.host.consoles.protocol import ANSWER_WITHIN, FIRST_WITHIN, QUIET, console_line
 from roundgate.host.drivers.protocol import Driver
+from roundgate.host.errors import NoConsole
 from roundgate.host.patterns import search
 from roundgate.host.servers import Server
 
@@ -23,18 +25,30 @@ class StdinConsole:
         self.driver = driver
 
     def send(self, text: str) -> None:
-        """See Console."""
-        self.driver.send(console_line(text))
+        """See Console. Raises NoConsole where the server does not read its standard input."""
+        line = console_line(text)
+        self._need_console()
+        self.driver.send(line)
 
-    def ask(self, text: str, match: str) -> Match[str] | None:
-        """See Console."""
+    def _need_console(self) -> None:
+        needs = self.server.book.server.stdin_needs
+        if needs and broken_rules(self.server.read_started().names, {"needs": needs}):
+            do = f"roundgate explain {needs}" if needs in self.server.book.setting else "Change how it is started."
+            raise NoConsole(f"{self.server.name} has no console as it is started now: {needs}.", do)
+
+    def ask(self, text: str, match: str, within: float = ANSWER_WITHIN) -> Match[str] | None:
+        """See Console. Raises NoConsole where the console says that it may not do that."""
         self.driver.follow()
         self.send(text)
-        until = time.monotonic() + ANSWER_WITHIN
+        refuses = self.server.book.server.stdin_refuses
+        until = time.monotonic() + within
         while event := self.driver.next_event(until):
-            found = search(match, event["text"]) if event.get("event") == "line" else None
-            if found:
+            if event.get("event") != "line":
+                continue
+            if found := search(match, event["text"]):
                 return found
+            if refuses and search(refuses, event["text"]):
+                raise NoConsole(f"The console of {self.server.name} may not do that: {event['text'].strip()}", "")
         return None
 
     def exchange(self, text: str) -> list[str]:

@@ -7,10 +7,10 @@ import time
 from typing import TYPE_CHECKING
 
 from roundgate.host.consoles.protocol import ANSWER_WITHIN, FIRST_WITHIN, QUIET, console_line
+from roundgate.host.consoles.remote import PortConsole
 from roundgate.host.drivers.protocol import Driver
-from roundgate.host.errors import ConsoleCut, Trouble
 from roundgate.host.patterns import search
-from roundgate.host.servers import Server, stored_value
+from roundgate.host.servers import Server
 
 if TYPE_CHECKING:
     from regex import Match
@@ -18,13 +18,14 @@ if TYPE_CHECKING:
 _LONGEST_LINE = 65536
 
 
-class TcpLineConsole:
+class TcpLineConsole(PortConsole):
     """Connects when it is first used; address, port and password are read from the server's own files."""
+
+    name = "TCP console"
 
     def __init__(self, server: Server, driver: Driver) -> None:
         """Connect to nothing yet."""
-        self.server = server
-        self.driver = driver
+        super().__init__(server, driver)
         self._socket: socket.socket | None = None
         self._rest = b""
         self._until = 0.0
@@ -37,11 +38,12 @@ class TcpLineConsole:
         self._connect()
         self._write(line)
 
-    def ask(self, text: str, match: str) -> Match[str] | None:
+    def ask(self, text: str, match: str, within: float = ANSWER_WITHIN) -> Match[str] | None:
         """See Console."""
         self._rest = b""  # what it said before is no answer
         self.send(text)
-        return self._await(match)
+        self._until = time.monotonic() + within
+        return self._await(match, skip=console_line(text) if self.spec.echo else "")
 
     def exchange(self, text: str) -> list[str]:
         """See Console."""
@@ -52,11 +54,17 @@ class TcpLineConsole:
         while (data := self._receive()) is not None:
             *whole, self._rest = (self._rest + data).split(b"\n")
             self._rest = self._rest[-_LONGEST_LINE:]
-            lines += [line.decode("utf-8", "replace").rstrip("\r") for line in whole]
+            lines += [self._text(line) for line in whole]
             self._until = min(end, time.monotonic() + QUIET)
-        if self._rest:
-            lines.append(self._rest.decode("utf-8", "replace"))
-        return lines
+        if rest := self._text(self._rest):
+            lines.append(rest)
+        return lines[1:] if self.spec.echo and lines and lines[0] == console_line(text) else lines
+
+    def _text(self, line: bytes) -> str:
+        """Give a line as it is meant: without zero bytes, line ends, and the prompt before it."""
+        text = line.decode("utf-8", "replace").replace("\0", "").rstrip("\r")
+        prompt = search(self.spec.prompt, text) if self.spec.prompt else None
+        return text[prompt.end() :] if prompt and prompt.start() == 0 else text
 
     def close(self) -> None:
         """See Console."""
@@ -65,30 +73,23 @@ class TcpLineConsole:
             self._socket.close()
             self._socket = None
 
-    def _cut(self, why: str) -> ConsoleCut:
-        self.close()
-        return ConsoleCut(f"The TCP console of {self.server.name}: {why}.", f"roundgate log {self.server.name}")
-
     def _connect(self) -> None:
         if self._socket is not None:
             return
-        spec = self.server.book.server.console
-        if spec is None:
-            raise Trouble("The rulebook knows no TCP console.", 'Write console = "stdin" in the site file.')
-        files = self.server.read_started()
-        address = stored_value(self.server, files, spec.address) if spec.address else "127.0.0.1"
-        port = stored_value(self.server, files, spec.port)
+        spec = self.spec
+        address, port, password = self.place()
         try:
-            self._socket = socket.create_connection((address, int(port)), ANSWER_WITHIN)
-        except (OSError, ValueError, OverflowError) as error:
+            self._socket = socket.create_connection((address, port), ANSWER_WITHIN)
+        except OSError as error:
             why = getattr(error, "strerror", None) or error
-            raise self._cut(f"no answer on {address}:{port} ({why})") from error
-        if spec.asks and not self._await(spec.asks):
-            raise self._cut("it did not ask for the password")
-        self._write(stored_value(self.server, files, spec.password))
-        answer = self._await(f"(?P<in>{spec.welcome})|(?P<out>{spec.refused or '(?!)'})")
+            raise self.cut(f"no answer on {address}:{port} ({why})") from error
+        if spec.asks and not self._await(spec.asks, is_prompt=True):
+            raise self.cut("it did not ask for the password")
+        if spec.password:
+            self._write(password)
+        answer = self._await(f"(?P<in>{spec.welcome})|(?P<out>{spec.refused or '(?!)'})", is_prompt=True)
         if answer is None or answer["in"] is None:
-            raise self._cut("it refused the password" if answer else "it did not let us in")
+            raise self.cut("it refused the password" if answer else "it did not let us in")
 
     def _write(self, line: str) -> None:
         assert self._socket is not None
@@ -96,17 +97,24 @@ class TcpLineConsole:
             self._socket.settimeout(max(0.1, self._until - time.monotonic()))
             self._socket.sendall(line.encode("utf-8", "replace") + b"\n")
         except OSError as error:
-            raise self._cut("the connection was cut") from error
+            raise self.cut("the connection was cut") from error
 
-    def _await(self, match: str) -> Match[str] | None:
-        """Wait for a line that fits; None where none comes while the exchange may last."""
+    def _await(self, match: str, *, is_prompt: bool = False, skip: str = "") -> Match[str] | None:
+        """Wait for a line that fits, other than the echo ``skip``; None where none comes while the exchange may last.
+
+        A prompt counts without its line's end.
+        """
         while True:
             *lines, self._rest = self._rest.split(b"\n")
             for number, line in enumerate(lines):
-                found = search(match, line.decode("utf-8", "replace").rstrip("\r"))
+                text = self._text(line)
+                found = search(match, text) if not skip or text != skip else None
                 if found:
                     self._rest = b"\n".join((*lines[number + 1 :], self._rest))
                     return found
+            if is_prompt and self._rest and (found := search(match, self._text(self._rest))):
+                self._rest = b""
+                return found
             data = self._receive()
             if data is None:
                 return None
@@ -123,7 +131,7 @@ class TcpLineConsole:
         except TimeoutError:
             return None
         except OSError as error:
-            raise self._cut("the connection was cut") from error
+            raise self.cut("the connection was cut") from error
         if not data:
-            raise self._cut("the connection was cut")
+            raise self.cut("the connection was cut")
         return data

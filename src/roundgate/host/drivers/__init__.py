@@ -4,11 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from roundgate.host.drivers.commands import CommandsDriver
 from roundgate.host.drivers.keeper import KeeperDriver
 from roundgate.host.drivers.protocol import Driver
+from roundgate.host.drivers.self_restarting import SelfRestartingDriver
+from roundgate.host.drivers.systemd import SystemdDriver
 from roundgate.host.servers import Server
 
-DRIVERS: dict[str, Callable[[Server], Driver]] = {"keeper": KeeperDriver}
+DRIVERS: dict[str, Callable[[Server], Driver]] = {
+    "keeper": KeeperDriver,
+    "systemd": SystemdDriver,
+    "commands": CommandsDriver,
+    "self": SelfRestartingDriver,
+}
 
 
 def driver_of(server: Server) -> Driver:

@@ -17,6 +17,9 @@ from roundgate.host.servers import Server
 class KeeperDriver:
     """Talks to the keeper of one server, and starts the keeper when the server is to start."""
 
+    counts_players = True
+    kind = "keeper"
+
     def __init__(self, server: Server) -> None:
         """Connect to nothing yet."""
         self.server = server
@@ -71,6 +74,10 @@ class KeeperDriver:
         self._connected().events.clear()  # what was heard of an earlier process says nothing of this one
         if trouble:
             raise Trouble(f"{self.server.name}: {trouble}.", "Correct 'start' in the site file, or the start script.")
+
+    def stop_it(self) -> str:
+        """See Driver: it has the rulebook's ways alone."""
+        return ""
 
     def expect_stop(self) -> None:
         """See Driver."""

@@ -49,6 +49,15 @@ def exit_words(code: int | None) -> str:
 class Driver(Protocol):
     """Starts, stops and watches one server."""
 
+    counts_players: bool
+    """Whether it knows how many players are on the server."""
+    kind: str
+    """Its name in the site file."""
+
+    def stop_it(self) -> str:
+        """Stop the server in the driver's own way; give that way in words, empty where it has none. Raises Trouble."""
+        ...
+
     def state(self, within: float | None = None) -> RunState:
         """Tell how it stands, without starting the server. Raises KeeperGone where no answer comes in time."""
         ...

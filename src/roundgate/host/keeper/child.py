@@ -8,9 +8,11 @@ import shutil
 import signal
 import stat
 import subprocess
+import sys
 import time
 from collections import deque
 
+from roundgate.host.keeper.account import Account, account_of
 from roundgate.host.keeper.config import KeeperConfig
 from roundgate.host.keeper.pipes import Pipes, make_pipes, reopen_pipes
 from roundgate.host.keeper.record import Record, birth_of, boot_mark, lives
@@ -22,6 +24,7 @@ STEADY = 300.0
 """Seconds that a server must have been up for its earlier crashes to be forgotten."""
 LATE_STOP = 600.0
 """Seconds within which a server that was told to stop for good, and did not, may still end without being restarted."""
+_IN_TERMINAL = (sys.executable, "-m", "roundgate.host.keeper.terminal")
 _LONGEST_LINE = 64 * 1024
 _LARGEST_COPY = 200 * 1024 * 1024
 _LAST_WORDS = 5
@@ -88,19 +91,25 @@ class Child:
 
     def start(self) -> None:
         """Copy the files as the server will read them, then start it. Raises OSError where it cannot be started."""
-        self._copy_files()
+        copy_started(self.config)
         pipes = make_pipes(self.config["state"])
         try:
+            account = account_of(self.config.get("user", ""))
+            self._make_home(account)
+            mask = self.config.get("umask", "")
             self._popen = subprocess.Popen(
-                self.config["command"],
-                cwd=self.config["folder"],
-                env={**os.environ, **self.config["environment"]},
+                [*(_IN_TERMINAL if self.config.get("terminal") else ()), *self.config["command"]],
+                cwd=self.config.get("run_in") or self.config["folder"],
+                env={**os.environ, **account.environment, **self.config["environment"]},
+                user=account.user,
+                group=account.group,
+                extra_groups=account.groups,
                 stdin=pipes.server_input,
                 stdout=pipes.server_output,
                 stderr=pipes.server_output,
                 start_new_session=True,
                 bufsize=0,
-                umask=self.umask,
+                umask=int(mask, 8) if mask else self.umask,
             )
         except BaseException:
             for handle in pipes:
@@ -111,6 +120,14 @@ class Child:
         self._pipes = pipes
         self.started = time.time()
         self._watch(self._popen.pid)
+
+    def _make_home(self, account: Account) -> None:
+        """Make the HOME of the server's own that the site file names in its folder, where it is missing."""
+        home, folder = self.config["environment"].get("HOME", ""), os.path.realpath(self.config["folder"])
+        if os.path.realpath(home).startswith(folder + os.sep) and not os.path.exists(home):
+            os.mkdir(home, 0o700)
+            if account.user is not None and account.group is not None:
+                os.chown(home, account.user, account.group)
 
     def _forget(self) -> None:
         self.rest, self.ready, self.exit_code = b"", None, None
@@ -148,16 +165,6 @@ class Child:
             "players": sorted(self.players),
             "round": round,
         }
-
-    def _copy_files(self) -> None:
-        """Keep copies of the files as the server reads them now; on a full disk, of those for which there is room."""
-        folder = os.path.join(self.config["state"], "started")
-        shutil.rmtree(folder, ignore_errors=True)
-        with contextlib.suppress(OSError):
-            os.mkdir(folder, 0o700)
-        for path, source in self.config["files"].items():
-            with contextlib.suppress(OSError):
-                _copy(source, os.path.join(folder, path))
 
     def signal(self, name: str) -> str:
         """Send a signal to the server and all that it started. Give an empty text, or why it could not be done."""
@@ -248,6 +255,17 @@ class Child:
         except OSError as error:
             return f"the console is closed: {error.strerror}"
         return ""
+
+
+def copy_started(config: KeeperConfig) -> None:
+    """Keep copies of the files as the server reads them now; on a full disk, of those for which there is room."""
+    folder = os.path.join(config["state"], "started")
+    shutil.rmtree(folder, ignore_errors=True)
+    with contextlib.suppress(OSError):
+        os.mkdir(folder, 0o700)
+    for path, source in config["files"].items():
+        with contextlib.suppress(OSError):
+            _copy(source, os.path.join(folder, path))
 
 
 def _copy(source: str, target: str) -> None:

@@ -13,6 +13,14 @@ class KeeperConfig(TypedDict):
     server: str
     command: list[str]
     folder: str
+    run_in: str
+    """The folder that it is run in; empty: its own."""
+    user: str
+    """The user that it runs as; empty: the keeper's."""
+    umask: str
+    """Its file mode mask, in octal digits; empty: the keeper's."""
+    terminal: bool
+    """Whether it gets a terminal of its own."""
     environment: dict[str, str]
     state: str
     """The folder for the socket, the log and the copies of the files as the server read them."""

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import contextlib
-import re
 import time
 
 from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.core.values.units import format_seconds
+from roundgate.host.consoles.lines import filled
 from roundgate.host.errors import ConsoleCut, Trouble, WrongWords
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.options import RoundAborted
@@ -68,6 +68,9 @@ def _refuse_dead(round: Round, event: dict[str, object] | None) -> None:
 def _wait_until_empty(round: Round) -> None:
     """Wait until nobody is aboard; whoever comes and goes is seen in the log, so nothing is asked twice."""
     waiting = False
+    if not round.driver.counts_players:
+        message = f"Nobody counts the players of {round.server.name}: its driver is '{round.driver.kind}'."
+        raise RoundAborted(RoundOutcome.REFUSED, message, "Leave --when-empty out.")
     while round.driver.state().players > 0:
         if not waiting:
             round.journal.waits(Step.ANNOUNCE, "waiting until nobody is aboard", None)
@@ -113,7 +116,7 @@ def _say(round: Round, text: str) -> None:
     if not form:
         raise ConsoleCut("the rulebook does not say how to speak to the players.")
     try:
-        round.console.send(re.sub(r"\{text\}", lambda _: text, form))
+        round.console.send(filled(form, {"text": text}, round.server.book.server))
     except WrongWords as error:
         raise RoundAborted(
             RoundOutcome.REFUSED, f"The announcement cannot be sent: {error.what}", "Change --reason."

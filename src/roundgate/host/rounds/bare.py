@@ -6,6 +6,7 @@ be stopped must not hang on that.
 
 from __future__ import annotations
 
+import contextlib
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -78,6 +79,9 @@ def _held(server: Server) -> Iterator[None]:
 
 def _ways(server: Server, driver: Driver, *, kill: bool) -> Iterator[str]:
     """Try one way after another; each is only tried when the ones before did not do."""
+    with contextlib.suppress(Trouble):  # whoever holds it may start it again where it ends by another way
+        if own := driver.stop_it():
+            yield own
     command = server.book.server.stop
     if command:
         console = console_of(server, driver)
@@ -88,7 +92,8 @@ def _ways(server: Server, driver: Driver, *, kill: bool) -> Iterator[str]:
         except Trouble:
             console.close()
     signals = [*server.book.server.signals, *(["SIGKILL"] if kill or server.may_kill else [])]
-    for name in signals:
+    for words in signals:
+        name = words.partition(" ")[0]
         driver.signal(name)
         yield name
 

@@ -37,6 +37,7 @@ from roundgate.host.rounds.live import hold, tell_and_prove
 from roundgate.host.rounds.obstacles import (
     check_rulebook_whole,
     refuse_outsiders,
+    refuse_stop_of_self,
     refuse_taken_ports,
     refuse_unwritable,
 )
@@ -114,6 +115,7 @@ def _gathered(round: Round, state: RunState) -> Gathered | None:
     Where they cannot be looked at, None is given: then nothing is written.
     """
     despite = round.plan.goes_on_despite
+    refuse_stop_of_self(round.server, round.plan.ends_up)
     refuse_outsiders(round.server, state)
     try:
         return _gather_and_refuse(round, state)

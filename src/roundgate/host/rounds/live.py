@@ -75,6 +75,9 @@ def _remember_started(round: Round) -> None:
 def _tell(round: Round, operations: Sequence[Operation]) -> tuple[list[str], list[str]]:
     """Give the names of what the server confirms, and of what it cannot be asked for. Raises NotProven."""
     told = told_for(operations, round.look().read().files)
+    refused = next((one for one in told if one.refused), None)
+    if refused is not None:
+        raise NotProven(f"{refused.name} cannot be told: {refused.refused}", round.evidence())
     try:
         commands = commands_of(told)
         with round.journal.step(Step.TELL, "; ".join(commands)):

@@ -9,6 +9,7 @@ from typing import NamedTuple
 from roundgate.core.checks.rules import broken_rules
 from roundgate.core.files import ServerFiles
 from roundgate.core.rounds import RoundOutcome
+from roundgate.core.rulebook.model import Probe
 from roundgate.host import machine
 from roundgate.host.drivers.protocol import RunState
 from roundgate.host.errors import Trouble
@@ -35,12 +36,19 @@ def refuse_outsiders(server: Server, state: RunState) -> None:
     """Refuse to go on where the server runs outside Round Gate. Raises Trouble."""
     if state.runs:
         return
-    found = machine.running_in(str(server.folder), server.book.server.process)
+    found = machine.running_in(server.run_in, server.book.server.process)
     if found:
         processes = ", ".join(machine.name_process(process) for process in found)
         way = f"Stop it the way it was started, or: kill {' '.join(map(str, found))}"
         what = f"{server.name} already runs outside Round Gate: {processes}."
         raise Trouble(what, f"{way}; then: roundgate start {server.name}")
+
+
+def refuse_stop_of_self(server: Server, ends_up: str) -> None:
+    """Refuse to take a server down for good that its host starts again whenever it ends. Raises RoundAborted."""
+    if ends_up == "down" and server.entry.driver == "self":
+        message = f"{server.name} cannot be stopped for good: its host starts it again whenever it ends."
+        raise RoundAborted(RoundOutcome.REFUSED, message, f"roundgate restart {server.name}")
 
 
 def refuse_taken_ports(server: Server, files: ServerFiles, ours: Sequence[int]) -> None:
@@ -50,9 +58,8 @@ def refuse_taken_ports(server: Server, files: ServerFiles, ours: Sequence[int]) 
             if owner.process not in ours and _clash(owner.address, wanted.address):
                 who = _whose(server, owner.process)
                 message = f"Port {wanted.port} ({wanted.protocol}) is taken by {who}; {server.name} could not start."
-                raise RoundAborted(
-                    RoundOutcome.REFUSED, message, f"Stop that, or: roundgate set {server.name} {wanted.setting}=..."
-                )
+                other = f", or: roundgate set {server.name} {wanted.setting}=..." if wanted.setting else "."
+                raise RoundAborted(RoundOutcome.REFUSED, message, f"Stop that{other}")
 
 
 _ANY = ("", "*", "0.0.0.0", "::")
@@ -72,12 +79,16 @@ def _whose(server: Server, process: int | None) -> str:
 
 
 class WantedPort(NamedTuple):
-    """A port that the server should open: its protocol, address (empty: any), number, and the setting that holds it."""
+    """A port that the server should open: its protocol, address (empty: any), number, and the setting that holds it.
+
+    ``setting`` is empty where no setting does.
+    """
 
     protocol: str
     address: str
     port: int
     setting: str
+    probe: Probe | None = None
 
 
 def wanted_ports(server: Server, files: ServerFiles) -> list[WantedPort]:
@@ -86,8 +97,8 @@ def wanted_ports(server: Server, files: ServerFiles) -> list[WantedPort]:
     for port in server.book.server.port:
         if port.needs and broken_rules(files.names, {"needs": port.needs}):
             continue
-        number = files.counting(port.setting)
-        address = str(files.counting(port.address)) if port.address else ""
+        number = files.counting(port.setting) if port.setting else port.number
+        address = files.counting_text(port.address) if port.address else port.bind
         if isinstance(number, int):
-            wanted.append(WantedPort(port.protocol, address, number, port.setting))
+            wanted.append(WantedPort(port.protocol, address, number + port.plus, port.setting, port.probe))
     return wanted

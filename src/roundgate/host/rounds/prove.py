@@ -14,20 +14,21 @@ from msgspec import Struct
 
 from roundgate.core.advice import overriding
 from roundgate.core.files import ServerFiles, format_value, value_of
+from roundgate.core.probes import is_answer, texts_of
 from roundgate.core.records.live import told_for
 from roundgate.core.rounds import Fact, KeyGone, PortOwned, PortsUnchecked, StayedUp, Step, ValueInForce, ValuesUnread
-from roundgate.core.rulebook.model import Port, Probe
+from roundgate.core.rulebook.model import Probe
 from roundgate.host import machine
+from roundgate.host.asking.ports import ask_port
 from roundgate.host.drivers.protocol import exit_words
 from roundgate.host.errors import Trouble
 from roundgate.host.patterns import search
 from roundgate.host.rounds.context import Round
-from roundgate.host.rounds.obstacles import wanted_ports
+from roundgate.host.rounds.obstacles import WantedPort, wanted_ports
 from roundgate.host.rounds.options import NotProven
 from roundgate.host.rounds.reading import confirmed, look_at_world, read_back
 from roundgate.host.written import taken_out
 
-_PROBE_WITHIN = 3.0
 _PORT_PAUSE = 0.05
 _END_WITHIN = 1.0
 """Seconds to wait for the news that the server has ended, after a check has failed."""
@@ -48,6 +49,7 @@ def prove(round: Round, files: ServerFiles, names: Sequence[str]) -> Proof:
     """
     began = time.monotonic()
     _no_failures(round)
+    round.forget_answers()
     read: list[str] = []
     try:
         facts: list[Fact] = [*_prove_ports(round, files), *_prove_values(round, files, names, read)]
@@ -103,13 +105,11 @@ def _watch(round: Round, until: float) -> None:
 
 
 def _prove_ports(round: Round, files: ServerFiles) -> Iterator[PortOwned]:
-    for protocol, address, port, setting in wanted_ports(round.server, files):
-        ports = round.server.book.server.port
-        spec = next(one for one in ports if (one.setting, one.protocol) == (setting, protocol))
-        _await_port(round, protocol, address, port)
-        if spec.probe:
-            _probe(round, spec, address, port, spec.probe)
-        yield PortOwned(port, protocol, address, answered=spec.probe is not None)
+    for wanted in wanted_ports(round.server, files):
+        _await_port(round, wanted.protocol, wanted.address, wanted.port)
+        if wanted.probe:
+            _probe(round, wanted, wanted.probe)
+        yield PortOwned(wanted.port, wanted.protocol, wanted.address, answered=wanted.probe is not None)
 
 
 def _await_port(round: Round, protocol: str, address: str, port: int) -> None:
@@ -117,7 +117,7 @@ def _await_port(round: Round, protocol: str, address: str, port: int) -> None:
     until = time.monotonic() + round.server.seconds("watch")
     while True:
         process = round.driver.state().process
-        owned = machine.listening(machine.family(process)) if process else []
+        owned = _owned_by(process, protocol, port)
         mine = [one for one in owned if (one.protocol, one.port) == (protocol, port)]
         if any(_same_address(one.address, address) for one in mine):
             return
@@ -127,6 +127,13 @@ def _await_port(round: Round, protocol: str, address: str, port: int) -> None:
         if time.monotonic() > until or round.log.exited:
             raise NotProven(f"it does not own port {port} ({protocol})", round.evidence())
         round.log.hear(time.monotonic() + _PORT_PAUSE)
+
+
+def _owned_by(process: int | None, protocol: str, port: int) -> list[machine.OwnedPort]:
+    """Give the ports of the server; of one whose process cannot be seen, whoever has this port."""
+    if process is None:
+        return []
+    return machine.listening(machine.family(process)) if process else machine.holders(protocol, port)
 
 
 def _same_address(owned: str, wanted: str) -> bool:
@@ -141,31 +148,21 @@ def _same_address(owned: str, wanted: str) -> bool:
     return owned in {str(one[4][0]) for one in found}
 
 
-def _probe(round: Round, spec: Port, address: str, port: int, probe: Probe) -> None:
+def _probe(round: Round, wanted: WantedPort, probe: Probe) -> None:
     """See that the port answers the rulebook's probe. Raises NotProven."""
-    host = "127.0.0.1" if address in ("", "0.0.0.0", "*") else "::1" if address == "::" else address
+    why = f"it is ready and owns port {wanted.port} ({wanted.protocol})"
+
+    def fits(answer: bytes) -> bool:
+        return is_answer(probe, answer, search)
+
     try:
-        answer = _asked(spec.protocol, host, port, probe.send)
+        answer = ask_port(wanted.protocol, wanted.address, wanted.port, probe, fits)
     except OSError as error:
-        why = f"it is ready and owns port {port} ({spec.protocol}), and that port does not answer the rulebook's probe"
-        raise NotProven(f"{why}: {error.strerror or error}", round.evidence()) from error
-    if not search(probe.match, answer):
-        seen = answer.strip()[:60]
-        why = f"it is ready and owns port {port} ({spec.protocol}), and the rulebook's probe got another answer"
-        raise NotProven(f"{why}: {seen!r}", round.evidence())
-
-
-def _asked(protocol: str, host: str, port: int, question: str) -> str:
-    if protocol == "udp":
-        kind = socket.AF_INET6 if ":" in host else socket.AF_INET
-        with socket.socket(kind, socket.SOCK_DGRAM) as link:
-            link.settimeout(_PROBE_WITHIN)
-            link.connect((host, port))
-            link.send(question.encode() + b"\n")
-            return link.recv(65536).decode("utf-8", "replace")
-    with socket.create_connection((host, port), _PROBE_WITHIN) as link:
-        link.sendall(question.encode() + b"\n")
-        return link.makefile("rb").readline(65536).decode("utf-8", "replace")
+        words = f"{why}, and that port does not answer the rulebook's probe: {error.strerror or error}"
+        raise NotProven(words, round.evidence()) from error
+    if not fits(answer):
+        seen = texts_of(answer)[0].strip()[:60]
+        raise NotProven(f"{why}, and the rulebook's probe got another answer: {seen!r}", round.evidence())
 
 
 # --- values ----------------------------------------------------------------------------------------------------------

@@ -10,7 +10,7 @@ from roundgate.core.files import ServerFiles, format_value, value_of
 from roundgate.core.records.live import Told
 from roundgate.core.rounds import ValueInForce, WorldKept
 from roundgate.core.rulebook.model import Setting
-from roundgate.host.errors import Trouble
+from roundgate.host.errors import NoConsole, Trouble
 from roundgate.host.patterns import search
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.options import NotProven
@@ -26,7 +26,7 @@ def learn_world(round: Round, names: Collection[str]) -> None:
     files = round.server.read_started()
     for slot, fixed in fixed_by(round.server.book).items():
         if slot in names:
-            remember_world(round.server, slot, str(files.counting(slot)), _asked(round, fixed))
+            remember_world(round.server, slot, files.counting_text(slot), _asked(round, fixed))
 
 
 def look_at_world(round: Round, files: ServerFiles, names: Sequence[str]) -> list[WorldKept]:
@@ -35,7 +35,9 @@ def look_at_world(round: Round, files: ServerFiles, names: Sequence[str]) -> lis
     for slot, fixed in fixed_by(round.server.book).items():
         if not {slot, *fixed} & set(names):
             continue
-        world = str(files.counting(slot))
+        world = files.counting_text(slot)
+        if not world:
+            continue
         known = known_worlds(round.server).get(slot, {}).get(world)
         values = {**(known or {}), **_asked(round, fixed)}
         for name in fixed:
@@ -81,7 +83,7 @@ def confirmed(round: Round, told: Told) -> bool:
     return True
 
 
-def read_back(round: Round, name: str, spec: Setting) -> tuple[str, Literal["start-log", "console"]] | None:
+def read_back(round: Round, name: str, spec: Setting) -> tuple[str, Literal["start-log", "console", "query"]] | None:
     """Give what the server says of a setting, and where it says it; None where it cannot be asked safely.
 
     Raises NotProven.
@@ -93,12 +95,16 @@ def read_back(round: Round, name: str, spec: Setting) -> tuple[str, Literal["sta
             found = search(spec.shown, line)
             if found:
                 return found["value"], "start-log"
-    if not (spec.live and spec.live.read):
+    if spec.live is None or not spec.live.can_be_read:
         return None
+    source: Literal["console", "query"] = "console" if spec.live.read else "query"
     try:
-        answer = round.console.ask(spec.live.read, spec.live.match)
+        answer = round.reader.read(spec)
+    except NoConsole:
+        return None
     except Trouble as error:
         raise NotProven(f"{name} could not be read back: {error.what}", round.evidence()) from error
     if answer is None:
-        raise NotProven(f"{name} could not be read back: the console does not answer", round.evidence())
-    return answer["value"], "console"
+        who = "the console does not answer" if source == "console" else f"the query '{spec.live.query}' does not say it"
+        raise NotProven(f"{name} could not be read back: {who}", round.evidence())
+    return answer, source

@@ -2,33 +2,56 @@
 
 from __future__ import annotations
 
+import contextlib
 import time
 
 from roundgate.core.rounds import Step
 from roundgate.core.values.units import format_seconds
+from roundgate.host import machine
 from roundgate.host.drivers.protocol import exit_words
 from roundgate.host.errors import Trouble
 from roundgate.host.rounds.context import Round
+from roundgate.host.rounds.obstacles import wanted_ports
 from roundgate.host.rounds.options import NotProven
+
+_PORT_PAUSE = 0.05
 
 
 def start(round: Round) -> None:
     """Start the server and wait until it is ready. Raises NotProven with the log as evidence."""
     began = time.monotonic()
     round.log.restart()
+    round.forget_answers()
     try:
         round.driver.open()
         round.driver.lease(round.number)
         round.driver.follow()
         round.driver.start()
     except Trouble as error:
-        raise NotProven(error.what, []) from error
+        raise NotProven(error.what.rstrip("."), []) from error
     except OSError as error:
         raise NotProven(f"its keeper's configuration cannot be written: {error.strerror or error}", []) from error
     round.journal.waits(Step.START, "waiting for the ready sign", round.store.timing(round.server.name, "start"))
+    until = began + round.server.seconds("start_within")
     if round.server.book.server.ready:
-        _await_ready(round, began + round.server.seconds("start_within"))
+        _await_ready(round, until)
+    else:
+        _await_ports(round, until)
     round.store.note_timing(round.server.name, "start", time.monotonic() - began)
+
+
+def _await_ports(round: Round, until: float) -> None:
+    """Wait until a server that gives no ready sign owns its ports. Raises NotProven where it ends before."""
+    with contextlib.suppress(Trouble):
+        wanted = wanted_ports(round.server, round.look().read().files)
+        missing = {(one.protocol, one.port) for one in wanted}
+        while missing and time.monotonic() < until:
+            process = round.driver.state().process
+            owned = machine.listening(machine.family(process)) if process else []
+            missing -= {(one.protocol, one.port) for one in owned}
+            event = round.log.hear(time.monotonic() + _PORT_PAUSE) if missing else None
+            if event and event["event"] == "exit":
+                raise NotProven(f"it ended before it was ready{exit_words(event['code'])}", round.evidence())
 
 
 def _await_ready(round: Round, until: float) -> None:

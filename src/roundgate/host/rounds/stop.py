@@ -6,12 +6,15 @@ import os
 import select
 import time
 from collections.abc import Iterator
+from contextlib import suppress
+from typing import NamedTuple
 
 from roundgate.core.files import ServerFiles
 from roundgate.core.rounds import RoundOutcome, Step
-from roundgate.core.values.units import format_seconds
+from roundgate.core.values.units import format_seconds, parse_seconds
 from roundgate.host import machine
 from roundgate.host.errors import Trouble
+from roundgate.host.patterns import search
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.obstacles import wanted_ports
 from roundgate.host.rounds.options import RoundAborted
@@ -31,12 +34,13 @@ def stop(round: Round, files: ServerFiles | None) -> None:
         return
     began = time.monotonic()
     round.driver.follow()
+    _before_stop(round)
     round.driver.expect_stop()
     for way in _ways(round):
-        round.journal.waits(Step.STOP, way, round.store.timing(round.server.name, "stop"))
-        if _ended(round, time.monotonic() + round.server.seconds("grace")):
+        round.journal.waits(Step.STOP, way.words, round.store.timing(round.server.name, "stop"))
+        if _ended(round, way):
             break
-        round.journal.note(Step.STOP, f"still there {format_seconds(int(round.server.seconds('grace')))} after: {way}")
+        round.journal.note(Step.STOP, f"still there after: {way.words}")
     else:
         raise _does_not_stop(round)
     _await_family(process, began + round.server.seconds("grace"))
@@ -62,37 +66,98 @@ def _does_not_stop(round: Round) -> DoesNotStop:
     return DoesNotStop(RoundOutcome.FAILED, message, hint)
 
 
-def _ways(round: Round) -> Iterator[str]:
+class Way(NamedTuple):
+    """One way to stop a server: in words, how long it may take in seconds, and a line that is sent again and again."""
+
+    words: str
+    seconds: float
+    again: str = ""
+    is_console: bool = False
+
+
+def _before_stop(round: Round) -> None:
+    """Send what the rulebook wants before a stop, such as a save, and wait for the answers.
+
+    What goes wrong here does not keep the server from being stopped: it is noted.
+    """
+    for step in round.server.book.server.before_stop:
+        try:
+            seconds = float(parse_seconds(step.within))
+            if not step.match:
+                round.console.exchange(step.send)
+            elif not round.console.ask(step.send, step.match, seconds):
+                within = format_seconds(seconds)
+                round.journal.note(Step.STOP, f"'{step.send}' was not answered as the rulebook says within {within}")
+        except Trouble as error:
+            round.journal.note(Step.STOP, f"the console did not take '{step.send}': {error.what}")
+            return
+
+
+def _ways(round: Round) -> Iterator[Way]:
     """Try one way after another; each is only tried when the ones before did not do."""
-    command = round.server.book.server.stop
+    grace, command = round.server.seconds("grace"), round.server.book.server.stop
+    own = _own_way(round)
+    if own:
+        yield Way(own, grace)
     if command:
         try:
             round.console.send(command)
             round.console.close()
-            yield f"'{command}' on the console"
+            again = command if round.server.book.server.stop_again else ""
+            yield Way(f"'{command}' on the console", grace, again, is_console=True)
         except Trouble as error:
             round.journal.note(Step.STOP, f"the console did not take the stop command: {error.what}")
-    for name in round.server.book.server.signals:
+    for words in round.server.book.server.signals:
+        name, _, within = words.partition(" ")
         try:
             round.driver.signal(name)
         except Trouble as error:
             round.journal.note(Step.STOP, error.what)
             continue
-        yield name
+        yield Way(name, float(parse_seconds(within)) if within else grace)
     if round.server.may_kill or round.options.kill:
         round.driver.signal("SIGKILL")
-        yield "SIGKILL"
+        yield Way("SIGKILL", grace)
 
 
-def _ended(round: Round, until: float) -> bool:
-    while event := round.log.hear(until):
-        if event["event"] == "exit" and not round.driver.state().runs:
-            return True
-    return not round.driver.state().runs
+def _own_way(round: Round) -> str:
+    """Stop the server in its driver's own way; give an empty text where it has none, or it fails."""
+    try:
+        return round.driver.stop_it()
+    except Trouble as error:
+        round.journal.note(Step.STOP, error.what)
+        return ""
+
+
+def _refuses(round: Round, line: str) -> bool:
+    """Tell whether the console says that it may not do what it was told."""
+    pattern = round.server.book.server.stdin_refuses
+    return bool(pattern) and search(pattern, line) is not None
+
+
+def _ended(round: Round, way: Way) -> bool:
+    """Wait for the end; a stop line that the server may have missed is sent again. Tell whether it has ended."""
+    until = time.monotonic() + way.seconds
+    pause = float(parse_seconds(round.server.book.server.stop_again)) if way.again else way.seconds
+    while True:
+        now = time.monotonic()
+        while event := round.log.hear(min(until, now + pause)):
+            if way.is_console and event["event"] == "line" and _refuses(round, str(event["text"])):
+                return False
+            if event["event"] == "exit" and (not round.driver.state().runs or round.driver.kind == "self"):
+                return True
+        if not round.driver.state().runs or time.monotonic() >= until:
+            return not round.driver.state().runs
+        if way.again:
+            with suppress(Trouble):
+                round.console.send(way.again)
+                round.console.close()
 
 
 def _await_family(leader: int, until: float) -> None:
     """Wait for what the server started and left behind. Raises DoesNotStop where it stays."""
+    if not leader:  # it ran where its processes cannot be seen
+        return
     for member in machine.session_members(leader):
         try:
             handle = os.pidfd_open(member)
@@ -110,8 +175,8 @@ def _await_family(leader: int, until: float) -> None:
 
 def _free_ports(round: Round, files: ServerFiles | None) -> None:
     """Note who holds a port that the server should have let go."""
-    for protocol, _, port, _ in wanted_ports(round.server, files) if files else ():
-        for owner in machine.holders(protocol, port):
+    for one in wanted_ports(round.server, files) if files else ():
+        for owner in machine.holders(one.protocol, one.port):
             round.journal.note(
-                Step.STOP, f"port {port} ({protocol}) is still held by {machine.name_process(owner.process)}"
+                Step.STOP, f"port {one.port} ({one.protocol}) is still held by {machine.name_process(owner.process)}"
             )

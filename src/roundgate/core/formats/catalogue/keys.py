@@ -25,6 +25,14 @@ CODES = (
         "properties",
     ),
     Code(
+        "key-indented",
+        "error",
+        "A blank before a key",
+        "This server reads only lines that begin with a key. One that begins with a blank is skipped without a word.",
+        "  boat.slots=24",
+        "boat.slots=24",
+    ),
+    Code(
         "key-with-blank",
         "warning",
         "A blank inside a key",

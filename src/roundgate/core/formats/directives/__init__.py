@@ -42,11 +42,12 @@ def read_plainly(body: str, dialect: Dialect = USUAL) -> Pairs:
     marks = dialect.marks.split() or ["//", "#"]
     if dialect.quotes in ("none", "escaped"):
         return _plainly_by_dialect(body, dialect)
+    pairs = {word if dialect.case else word.lower() for word in dialect.pairs}
     found: Pairs = []
     for line in body.replace("\r\n", "\n").replace("\r", "\n").split("\n"):
         if '"' not in line and not any(mark in line for mark in marks):
             for part in line.split(";"):
-                found += _plain_commands(part, [one.span() for one in re.finditer(r"\S+", part)])
+                found += _plain_commands(part, [one.span() for one in re.finditer(r"\S+", part)], pairs, dialect)
             continue
         words: list[tuple[int, int]] = []
         begun, quoted, at = -1, False, 0
@@ -66,7 +67,7 @@ def read_plainly(body: str, dialect: Dialect = USUAL) -> Pairs:
                     words.append((begun, at))
                 begun = -1
             if comment or char == ";":
-                found += _plain_commands(line, words)
+                found += _plain_commands(line, words, pairs, dialect)
                 words = []
                 if comment or at_end:
                     break
@@ -100,7 +101,7 @@ def _put_back(parts: str, is_bare: bool) -> str:
     return parts.replace(_SIGN * 2, sign).replace(_LETTER * 2, letter)
 
 
-def _plain_commands(line: str, words: list[tuple[int, int]]) -> Pairs:
+def _plain_commands(line: str, words: list[tuple[int, int]], pairs: set[str], dialect: Dialect) -> Pairs:
     parts = [line[start:end] for start, end in words]
     if not parts:
         return []
@@ -114,16 +115,26 @@ def _plain_commands(line: str, words: list[tuple[int, int]]) -> Pairs:
             and all(one.isalnum() or one in "_.-" for one in rest)
         )
 
-    def pair(first: int, stop: int) -> tuple[str, str]:
+    def option(first: int, stop: int) -> tuple[str, str]:
         value = line[words[first + 1][0] : words[stop - 1][1]] if stop > first + 1 else ""
         return _unquoted(parts[first]), _unquoted(value)
 
     if is_option(parts[0]):
         begun = [at for at, word in enumerate(parts) if is_option(word)]
-        pairs = [pair(at, (begun[number + 1 : number + 2] or [len(parts)])[0]) for number, at in enumerate(begun)]
-        return [(parts[at], value) for at, (_, value) in zip(begun, pairs, strict=True)]
+        found: Pairs = []
+        for number, at in enumerate(begun):
+            stop = (begun[number + 1 : number + 2] or [len(parts)])[0]
+            if stop > at + 1 and (parts[at] if dialect.case else parts[at].lower()) in pairs:
+                found.append((f"{parts[at]} {_unquoted(parts[at + 1])}", option(at + 1, stop)[1]))
+            else:
+                found.append((parts[at], option(at, stop)[1]))
+        return found
+    first = _unquoted(parts[0])
+    if len(parts) > 1 and (first if dialect.case else first.lower()) in pairs:
+        value = line[words[2][0] : words[-1][1]] if len(parts) > 2 else ""
+        return [(f"{first} {_unquoted(parts[1])}", _unquoted(value))]
     skip = len(parts) > 1 and parts[0].lower() in ("set", "seta", "sets", "setu", "setp")
-    return [pair(int(skip), len(parts))]
+    return [option(int(skip), len(parts))]
 
 
 def _unquoted(raw: str) -> str:

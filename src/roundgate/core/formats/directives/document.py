@@ -1,7 +1,9 @@
 """Command files: ``KEY value``, ``set KEY value``, ``+option value``, several commands on a line with ``;`` between.
 
 A path is ``(key,)``; of a command that stands several times the last one counts (dialect ``counts``), and ``(key,
-0)`` is the first of them. ``set`` and its like are no part of a key: ``("sv_wind",)`` for ``set sv_wind 3``. What
+0)`` is the first of them. ``set`` and its like are no part of a key: ``("sv_wind",)`` for ``set sv_wind 3``. In the
+dialect ``pairs`` the first argument of some commands is a part of the key: ``("tune wind",)`` for ``tune wind 0.5``.
+A new command goes before those of the dialect ``closing``, with the dialect's ``verb`` before it. What
 begins with ``+`` or ``-`` is an option, and keeps its sign: ``("+map",)``. Comments begin with ``//`` or ``#``
 (dialect ``marks``) and run to the line's end. In the dialect ``case = false`` the case of a key does not count."""
 
@@ -13,6 +15,7 @@ from collections.abc import Collection, Sequence
 from roundgate.core.formats.directives.reader import _OPTION, VERBS, Command, DirectivesReading
 from roundgate.core.formats.protocol import Edit, EditRefused, Entry, EntryKind, Pairs, Path, PlainData
 from roundgate.core.formats.shared.key_value import as_text, closed_before, line_span, mark_in_use, single_line
+from roundgate.core.formats.shared.scalars import is_number
 from roundgate.core.text import LINE_END, Splice
 
 
@@ -107,14 +110,23 @@ class DirectivesDocument(DirectivesReading):
         return Edit(cuts, self._insertion(mark_start, (str(off.path[0]), self.plain_of(written))))
 
     def _add(self, key: str, new: str, *, is_raw: bool = False) -> Edit:
-        if not re.fullmatch(r'[^\s;"]+', key) or key.startswith(self.marks) or key.lower() in VERBS:
+        first, _, second = key.partition(" ")
+        name = second if second and self.is_paired(first) else key
+        if not re.fullmatch(r'[^\s;"]+', name) or key.startswith(self.marks) or key.lower() in VERBS:
             raise EditRefused(f"'{key}' cannot be a command's name")
         like = self._relative(key)
         line = self._like(like, key, new, is_raw=is_raw)
         at = line_span(self.text, like.end)[1] if like else len(self.text.body)
+        at = min([at, *self._closing_starts])
         newline = self.text.newline
         text = line + newline if closed_before(self.text, at) else newline + line
         return Edit((Splice(at, at, text),), self._insertion(at, (key, new)))
+
+    @property
+    def _closing_starts(self) -> list[int]:
+        """Where the lines of commands begin that must stay behind all others."""
+        closing = set(map(self._named, self.dialect.closing))
+        return [line_span(self.text, one.start)[0] for one in self.commands if self._named(one.key) in closing]
 
     def _relative(self, key: str) -> Command | None:
         """Find the command after which a new one belongs: the last one that begins alike."""
@@ -131,16 +143,26 @@ class DirectivesDocument(DirectivesReading):
                 best, best_shared = one, shared
         return best
 
+    @property
+    def _bare_numbers(self) -> bool:
+        """Whether the file has numbers without quotes."""
+        return any(is_number(self.text.body[one.value_start : one.value_end]) for one in self.commands)
+
     def _like(self, like: Command | None, key: str, new: str, *, is_raw: bool = False) -> str:
         """Write a command as its neighbour is written: verb, blanks, quotes."""
+        is_more = like is not None and self._named(like.key) == self._named(key)
+        own_verb = self.dialect.verb and not is_more
+        own_verb = own_verb and not self.is_paired(key.partition(" ")[0]) and key[:1] not in "+-"
         if like is None:
-            return f"{key} {new}" if is_raw else f"{key} {self._written(new, was_quoted=' ' in new)}"
+            lead = f"{self.dialect.verb} {key}" if own_verb else key
+            return f"{lead} {new}" if is_raw else f"{lead} {self._written(new, was_quoted=' ' in new)}"
         body = self.text.body
         lead = body[self.text.line_around(like.start)[0] : like.start]
         verb = body[like.start : like.key_start] if key[:1] not in "+-" else ""
+        verb = f"{self.dialect.verb} " if own_verb else "" if self.is_paired(key.partition(" ")[0]) else verb
         gap = body[like.key_end : like.value_start] if like.value_start > like.key_end else " "
         quoted = '"' not in new and (
-            self.is_quoted(body[like.value_start : like.value_end])
+            (self.is_quoted(body[like.value_start : like.value_end]) and not (is_number(new) and self._bare_numbers))
             or " " in new
             or (key[:1] in "+-" and _OPTION.match(new))
         )
@@ -190,8 +212,10 @@ class DirectivesDocument(DirectivesReading):
         """Put one more line in for a command that stands several times. Raises EditRefused."""
         new = as_text(value)
         several = self._several(path)
-        if len(path) != 2 or not isinstance(path[1], int) or not several:
-            raise EditRefused("there is no such list; set the command first")
+        if len(path) != 2 or not isinstance(path[1], int):
+            raise EditRefused("there is no such list")
+        if not several:
+            return self._add(str(path[0]), new, is_raw=kind == "code")
         like = self.commands[several[min(path[1], len(several) - 1)]]
         line = self._like(like, like.key, new, is_raw=kind == "code")
         start, stop = line_span(self.text, like.start)

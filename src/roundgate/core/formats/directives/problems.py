@@ -11,6 +11,7 @@ from roundgate.core.formats.catalogue import problem
 from roundgate.core.formats.shared.common_problems import (
     CURLY,
     DASHES,
+    blank_before,
     flood,
     handful,
     hidden_characters,
@@ -18,7 +19,7 @@ from roundgate.core.formats.shared.common_problems import (
     pointless,
     stand_once,
 )
-from roundgate.core.text import LINE_END, Splice
+from roundgate.core.text import LINE_END, Splice, line_start
 
 if TYPE_CHECKING:
     from roundgate.core.formats.directives.document import DirectivesDocument
@@ -40,7 +41,8 @@ def problems_of(document: DirectivesDocument) -> list[Problem]:
     if first := pointless(body):
         return first
     is_usual = not document.dialect.marks and not document.dialect.quotes and document.dialect.case and body.isascii()
-    is_usual = is_usual and body.count("set") == body.lower().count("set")
+    is_usual = is_usual and body.count("set") == body.lower().count("set") and not document.dialect.pairs
+    is_usual = is_usual and document.dialect.indent
     keys = plain_keys(body, _PLAIN_LINE) if is_usual else None
     if keys is not None and stand_once(keys):
         return []
@@ -53,6 +55,9 @@ def problems_of(document: DirectivesDocument) -> list[Problem]:
         found += [_equals_apart(document, one) for one in apart]
     for command in document.commands:
         found += _signs(document, command)
+        start = line_start(body, command.start)
+        if not document.dialect.indent and start < command.start and not body[start : command.start].strip():
+            found.append(blank_before(start, command.start))
     found += hidden_characters(body)
     found += _doubles(document)
     return flood(handful(found))
@@ -145,10 +150,13 @@ def _signs(document: DirectivesDocument, command: Command) -> Iterator[Problem]:
 def _doubles(document: DirectivesDocument) -> Iterator[Problem]:
     """Find single values that are set twice with other commands between; lines below each other are a list."""
     last: dict[str, int] = {}
+    repeated = set(map(document._named, document.dialect.repeated))
     for number, one in enumerate(document.commands):
         key = document._named(one.key)
         before = last.get(key)
         last[key] = number
+        if key in repeated:
+            continue
         lists = one.value_end == one.value_start or key in (
             "exec",
             "include",

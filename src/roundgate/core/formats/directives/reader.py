@@ -93,21 +93,33 @@ class DirectivesReading:
         if _OPTION.fullmatch(tokens[0][0]):
             yield from self._options(tokens, end)
             return
-        skip = 1 if len(tokens) > 1 and tokens[0][0].lower() in VERBS else 0
-        key, values = tokens[skip], tokens[skip + 1 :]
-        span = (values[0].start(), values[-1].end()) if values else (key.end(), key.end())
-        yield Command(
-            self.plain_of(self.text.body[slice(*key.span())]), tokens[0].start(), *key.span(), *span, tokens[-1].end()
-        )
+        first = self.plain_of(tokens[0][0])
+        if len(tokens) > 1 and self.is_paired(first):
+            key_span, values = (tokens[0].start(), tokens[1].end()), tokens[2:]
+            key = f"{first} {self.plain_of(self.text.body[slice(*tokens[1].span())])}"
+        else:
+            skip = 1 if len(tokens) > 1 and tokens[0][0].lower() in VERBS else 0
+            key_span, values = tokens[skip].span(), tokens[skip + 1 :]
+            key = self.plain_of(self.text.body[slice(*key_span)])
+        span = (values[0].start(), values[-1].end()) if values else (key_span[1], key_span[1])
+        yield Command(key, tokens[0].start(), *key_span, *span, tokens[-1].end())
+
+    def is_paired(self, word: str) -> bool:
+        """Tell whether a command's first argument is a part of its key."""
+        return self._named(word) in map(self._named, self.dialect.pairs)
 
     def _options(self, tokens: list[re.Match[str]], end: int) -> Iterator[Command]:
         """Give the options of a line: each begins with a sign and a letter, and runs to the next."""
         begun = [at for at, token in enumerate(tokens) if _OPTION.fullmatch(token[0])]
         for number, at in enumerate(begun):
             stop = begun[number + 1] if number + 1 < len(begun) else len(tokens)
-            key, values = tokens[at], tokens[at + 1 : stop]
-            span = (values[0].start(), values[-1].end()) if values else (key.end(), key.end())
-            yield Command(key[0], key.start(), *key.span(), *span, max(key.end(), span[1]))
+            name = tokens[at][0]
+            parts = 2 if stop > at + 1 and self.is_paired(name) else 1
+            key_span = (tokens[at].start(), tokens[at + parts - 1].end())
+            values = tokens[at + parts : stop]
+            span = (values[0].start(), values[-1].end()) if values else (key_span[1], key_span[1])
+            second = self.plain_of(self.text.body[slice(*tokens[at + 1].span())]) if parts == 2 else ""
+            yield Command(f"{name} {second}".rstrip(), key_span[0], *key_span, *span, max(key_span[1], span[1]))
 
     # --- what stands there ---
 
@@ -176,7 +188,7 @@ class DirectivesReading:
             return None
         body, key = self.text.body, str(path[0])
         hits: list[tuple[int, int]] = []
-        for start, end in lines_with(body, key) or ():
+        for start, end in lines_with(body, key.rpartition(" ")[2]) or ():
             commands = type(self)(self.text.with_body(body[start:end].rstrip("\r")), self.dialect).commands
             hits += [(start, end) for command in commands if command.key == key]
         number = int(path[1]) if numbered else 0 if self.dialect.counts == "first" else len(hits) - 1
@@ -200,14 +212,15 @@ class DirectivesReading:
     @cached_property
     def _off(self) -> list[Entry]:
         marks = "|".join(re.escape(mark) for mark in self.marks)
+        pairs = "".join(rf"{re.escape(word)}[ \t]+[\w.]+|" for word in self.dialect.pairs)
         off = re.compile(
-            rf"^[ \t]*(?:{marks})[ \t]?(?:set[a-z]?[ \t]+)?(?P<key>[a-z_][\w.]*)[ \t]+"
+            rf"^[ \t]*(?:{marks})[ \t]?(?:set[a-z]?[ \t]+)?(?P<key>{pairs}[a-z_][\w.]*)[ \t]+"
             r'(?P<value>"[^"\r\n]*"|[\w.\-]+)[ \t]*$',
             re.M,
         )
         body = self.text.body.replace("\r", " ")
         return [
-            Entry((one["key"],), self.plain_of(one["value"]), *one.span("key"), *one.span("value"))
+            Entry((" ".join(one["key"].split()),), self.plain_of(one["value"]), *one.span("key"), *one.span("value"))
             for one in off.finditer(body)
         ]
 

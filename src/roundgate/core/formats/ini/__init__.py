@@ -44,16 +44,32 @@ def read_plainly(body: str, dialect: Dialect = USUAL, section: str = "") -> list
     """Read line by line with plain text functions only, sharing nothing with the reader above."""
     marks = tuple(dialect.marks.split()) or (";", "#")
     found: list[Triple] = []
-    for line in body.replace("\r\n", "\n").replace("\r", "\n").split("\n"):
+    lines = body.replace("\r\n", "\n").replace("\r", "\n").split("\n")
+    if dialect.blocks or dialect.goes_on:
+        lines = _with_long_values(lines, marks, dialect)
+    before, _, behind = dialect.heading.partition("{name}")
+    for line in lines:
         stripped = line.strip(" \t\ufeff")
         if not stripped or stripped.startswith(marks):
             continue
-        if line.lstrip(" \t").startswith("[") and "]" in line:
+        if dialect.heading:
+            name = stripped[len(before) : len(stripped) - len(behind)]
+            if stripped.startswith(before) and stripped.endswith(behind) and "=" not in name:
+                section = name.strip()
+                found.append((section, "[", ""))
+                continue
+        elif line.lstrip(" \t").startswith("[") and "]" in line:
             name, _, rest = line.lstrip(" \t")[1:].partition("]")
             if not rest.strip(" \t") or rest.strip(" \t")[0] in ";#":
                 section = name.strip()
                 found.append((section, "[", ""))
                 continue
+        if section in dialect.items:
+            item, tail = line.strip(" \t"), dialect.tail.strip()
+            item = _before_note(item, marks) if dialect.notes else item
+            item = item[: -len(tail)].rstrip(" \t") if tail and item.endswith(tail) else item
+            found.append((section, "", _plain_value(item, marks, dialect)))
+            continue
         key, sign, value = line.partition("=")
         if not sign:
             head, colon, rest = line.partition(":")
@@ -64,8 +80,51 @@ def read_plainly(body: str, dialect: Dialect = USUAL, section: str = "") -> list
                 key, sign, value = head, ":", rest
         if not sign or not key.strip(" \t"):
             found.append((section, "", _plain_value(line.strip(" \t"), marks, dialect)))
+        elif "\n" in value or _JOINED in value:
+            found.append((section, key.strip(" \t"), value.lstrip(" \t").replace(_JOINED, "")))
         else:
             found.append((section, key.strip(" \t"), _plain_value(value.lstrip(" \t"), marks, dialect)))
+    return found
+
+
+_JOINED = "\ufdd0"
+"""Stands where the lines of one value were joined."""
+
+
+def _with_long_values(lines: Sequence[str], marks: tuple[str, ...], dialect: Dialect) -> list[str]:
+    """Make one line of those that hold one value."""
+    found: list[str] = []
+    signs = dict(one.split(" ") for one in dialect.blocks)
+    at = 0
+    while at < len(lines):
+        line = lines[at]
+        at += 1
+        key, sign, value = line.partition("=")
+        if not sign or not key.strip() or line.strip().startswith(marks):
+            found.append(line)
+            continue
+        opened = value.strip(" \t")
+        depth, inner = 1, list[str]()
+        for stop in range(at, len(lines)) if opened in signs else ():
+            stripped = lines[stop].strip(" \t")
+            depth += (stripped.endswith(opened) and signs[opened] != opened) - (stripped == signs[opened])
+            if not depth:
+                break
+            inner.append(lines[stop])
+        if opened in signs and not depth:
+            at += len(inner) + 1
+            is_same = signs[opened] == opened
+            text = "\n".join(inner) if is_same else "\n".join((opened, *inner, lines[at - 1].rstrip(" \t")))
+            found.append(f"{key}={text}{_JOINED}")
+            continue
+        if dialect.goes_on == "indented":
+            while at < len(lines) and lines[at][:1] in (" ", "\t") and lines[at].strip(" \t"):
+                if lines[at].strip(" \t").startswith(marks):
+                    break
+                line, at = line.rstrip(" \t") + "\n" + lines[at].strip(" \t"), at + 1
+        while dialect.goes_on == "backslash" and line.rstrip(" \t").endswith("\\") and at < len(lines):
+            line, at = line.rstrip(" \t")[:-1] + _JOINED + lines[at].strip(" \t"), at + 1
+        found.append(line)
     return found
 
 

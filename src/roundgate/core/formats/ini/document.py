@@ -5,7 +5,9 @@ A path is ``(section, key)``, or ``(key,)`` before any section. Of a key that st
 section. A value in round brackets, ``(a=1,b=(c=2))``, has its parts below it: ``(section, key, "b", "c")``. Comment
 lines begin with ``;`` or ``#`` (dialect ``marks``); in the dialect ``notes`` a comment may follow a value. Quotes
 around a value are no part of it, unless the dialect says ``quotes = "kept"``; with ``"needed"`` a value with a comma
-or a bracket is written in quotes."""
+or a bracket is written in quotes. The dialect says what a heading looks like (``heading``), and how a value may go on
+over several lines (``blocks``, ``goes-on``), and which sections hold items that end as keys do (``items``, ``tail``).
+"""
 
 from __future__ import annotations
 
@@ -35,8 +37,27 @@ class IniDocument(IniReading):
         expected[number] = (*expected[number][:2], value)
         return expected
 
+    def _long_written(self, value: str) -> str:
+        """Write a value of several lines. Raises EditRefused."""
+        lines = value.split("\n")
+        for sign, close in self.blocks:
+            if sign == close and not any(line.strip(" \t") == sign for line in lines):
+                return self.text.newline.join((sign, *lines, close))
+            if sign != close and lines[0] == sign and lines[-1] == close:
+                return self.text.newline.join(lines)
+        plain = all(line.strip(" \t") and line == line.strip(" \t") for line in lines)
+        if self.dialect.goes_on == "indented" and plain and not any(line.startswith(self.marks) for line in lines):
+            return (self.text.newline + "    ").join(lines)
+        raise EditRefused("a value of several lines cannot be written in this file")
+
     def _written(self, value: str, *, was_quoted: bool, quote: str = '"') -> str:
+        if "\n" in value and not self.is_by_line:
+            return self._long_written(value)
         single_line(value)
+        if any(value.strip(" \t") == sign for sign, _ in self.blocks) or (
+            self.dialect.goes_on == "backslash" and value.endswith("\\")
+        ):
+            raise EditRefused(f"'{value}' would not be read back from this file")
         wanted = was_quoted or (self.dialect.quotes == "needed" and _NEEDS_QUOTES.search(value) is not None)
         risky = value != value.strip(" \t") or _QUOTED.fullmatch(value) is not None
         noted = self.dialect.notes and any(blank + mark in value for mark in self.marks for blank in " \t")
@@ -79,9 +100,14 @@ class IniDocument(IniReading):
         if not row.key and not new.strip():
             raise EditRefused("an item cannot be empty")
         written = self._written(new, was_quoted=quoted, quote=raw[:1] if quoted else '"')
-        if not row.key and ("=" in written or written.startswith(("[", *self.marks)) or _COLON.match(written)):
+        if not row.key and self._is_no_item(written):
             raise EditRefused(f"'{new}' would not be read back as an item")
         return Edit((Splice(row.value_start, row.value_end, written),), self._changed(at, new))
+
+    def _is_no_item(self, written: str) -> bool:
+        """Tell whether a line would be read as something else than a bare item."""
+        odd = "=" in written or written.startswith(self.marks) or self.is_heading_line(written)
+        return odd or _COLON.match(written) is not None
 
     def _set_part(self, at: int, inner: Path, new: str) -> Edit:
         from roundgate.core.formats.ini.bracket_values import set_part
@@ -112,7 +138,7 @@ class IniDocument(IniReading):
     def _add(self, path: Path, new: str) -> Edit:
         section, key = (str(path[0]), str(path[1])) if len(path) == 2 else ("", str(path[0]))
         single_line(key, "key")
-        if not key or key != key.strip() or "=" in key or key.startswith(("[", *self.marks)):
+        if not key or key != key.strip() or "=" in key or key.startswith(self.marks) or self.is_heading_line(key):
             raise EditRefused(f"'{key}' cannot be a key in this file")
         if section != section.strip() or re.search(r"[\]\r\n]", section) or (len(path) == 2 and not section):
             raise EditRefused(f"'{section}' cannot be a section's name")
@@ -126,7 +152,7 @@ class IniDocument(IniReading):
             return self._new_lines(at, line, [("", key, new)])
         at = len(self.text.body)
         gap = self.text.newline if self.rows else ""
-        heading = f"{gap}[{section}]{self.text.newline}{line}"
+        heading = f"{gap}{self.heading_line(section)}{self.text.newline}{line}"
         return self._new_lines(at, heading, [(section, "[", ""), (section, key, new)])
 
     def _new_lines(self, at: int, lines: str, triples: list[Triple]) -> Edit:
@@ -200,7 +226,8 @@ class IniDocument(IniReading):
             raise EditRefused("there is no key to rename")
         if (*path[:-1], name) in self._by_path:
             raise EditRefused(f"{name} is there already")
-        if not name or name != name.strip() or re.search(r"[=\r\n]", name) or name.startswith(("[", *self.marks)):
+        odd = not name or name != name.strip() or re.search(r"[=\r\n]", name)
+        if odd or name.startswith(self.marks) or self.is_heading_line(name):
             raise EditRefused(f"'{name}' cannot be a key in this file")
         numbers = {self._row_number(at) for at in gone}
         cuts = [Splice(self._content[at].key_start, self._content[at].key_end, name) for at in gone]
@@ -219,17 +246,21 @@ class IniDocument(IniReading):
         section = str(path[0])
         items = [row for row in self._content if row.section == section and not row.key]
         heading = [row for row in self.rows if row.section == section]
-        if not heading:
-            raise EditRefused(f"there is no section {section}")
         written = self._written(new, was_quoted=False)
-        if not new.strip() or "=" in written or written.startswith(("[", *self.marks)) or _COLON.match(written):
+        if not new.strip() or self._is_no_item(written):
             raise EditRefused(f"'{new}' would not be read back as an item")
+        if not heading:
+            gap = self.text.newline if self.rows else ""
+            tail = self.dialect.tail if section in self.dialect.items else ""
+            lines = f"{gap}{self.heading_line(section)}{self.text.newline}{written}{tail}"
+            return self._new_lines(len(self.text.body), lines, [(section, "[", ""), (section, "", new)])
         if path[-1] < len(items):
             at = items[path[-1]].start
         else:
             at = line_span(self.text, (items or heading)[-1].value_end)[1]
         lead = self.text.body[items[0].start : items[0].value_start] if items else ""
-        return self._new_lines(at, lead + written, [(section, "", new)])
+        tail = self.dialect.tail if section in self.dialect.items else ""
+        return self._new_lines(at, lead + written + tail, [(section, "", new)])
 
     def _insert_repeated(self, path: Path, new: str) -> Edit:
         several = [self._content[at] for at in self._by_path.get(path[:-1], [])]

@@ -11,6 +11,7 @@ from roundgate.core.formats.catalogue import problem
 from roundgate.core.formats.shared.common_problems import (
     UNSEEN,
     all_plain,
+    blank_before,
     comment_in_value,
     flood,
     handful,
@@ -72,6 +73,8 @@ def problems_of(document: IniDocument) -> list[Problem]:
     if (
         dialect.quotes != "needed"
         and not dialect.marks
+        and document.is_by_line
+        and dialect.indent
         and not may_hold_comments(body)
         and (all_plain(body, _PLAIN_LINES) and not _repeats(body))
     ):
@@ -100,6 +103,11 @@ def _in_heading(row: Row) -> Iterator[Problem]:
 
 def _in_line(document: IniDocument, row: Row, signs: int) -> Iterator[Problem]:
     raw = document.text.body[row.value_start : row.value_end]
+    if LINE_END.search(raw):
+        return
+    start = row.key_start if row.key else row.value_start
+    if not document.dialect.indent and row.start < start:
+        yield blank_before(row.start, start)
     if not row.key:
         yield from _bare(document, row, raw, signs)
         return
@@ -256,7 +264,8 @@ def _doubles(document: IniDocument) -> Iterator[Problem]:
             continue
         before = last.get((row.section, row.key))
         last[row.section, row.key] = number
-        if before is None:
+        key = f"{row.section}.{row.key}" if row.section else row.key
+        if before is None or key in document.dialect.repeated:
             continue
         other = document.rows[before]
         lost, kept = (other, row) if counts == "last" else (row, other)

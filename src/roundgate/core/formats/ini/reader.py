@@ -52,6 +52,28 @@ class IniReading:
         self.dialect = dialect
         self.section = section
         self.marks = tuple(dialect.marks.split()) or (";", "#")
+        self.blocks = [(sign, close) for sign, _, close in (one.partition(" ") for one in dialect.blocks)]
+        """The signs that open a value of several lines, and those that close it."""
+
+    @property
+    def is_by_line(self) -> bool:
+        """Whether every line can be read by itself, and headings are the usual ones."""
+        return not (self.blocks or self.dialect.goes_on or self.dialect.heading or self.dialect.items)
+
+    @cached_property
+    def _heading(self) -> re.Pattern[str]:
+        if not self.dialect.heading:
+            return _HEADING
+        form = re.escape(self.dialect.heading).replace(r"\{name\}", r"(?P<name>[^\r\n=]*?)")
+        return re.compile(rf"[ \t]*{form}[ \t]*")
+
+    def is_heading_line(self, line: str) -> bool:
+        """Tell whether a line would be read as a heading."""
+        return self._heading.fullmatch(line) is not None or (not self.dialect.heading and line.startswith("["))
+
+    def heading_line(self, section: str) -> str:
+        """Write the heading of a section."""
+        return (self.dialect.heading or "[{name}]").replace("{name}", section)
 
     @cached_property
     def rows(self) -> list[Row]:
@@ -73,16 +95,52 @@ class IniReading:
             line = body[at:stop]
             stripped = line.strip(" \t\ufeff")
             if stripped and not stripped.startswith(self.marks):
-                heading = _HEADING.fullmatch(line)
+                heading = self._heading.fullmatch(line)
                 if heading:
                     section = heading["name"].strip()
                     yield Row(section, "[", at, at + heading.start("name"), at + heading.end("name"), stop, stop, True)
                 else:
-                    yield self._row(section, at, line)
+                    row = self._row(section, at, line)
+                    if not self.is_by_line and row.key and "=" in body[row.key_end : row.value_start]:
+                        row = row._replace(value_end=self._last_end(row, stop))
+                        end = LINE_END.search(body, row.value_end)
+                    yield row
             at = end.end() if end else len(body)
+
+    def _last_end(self, row: Row, stop: int) -> int:
+        """Give the end of a value that goes on over the lines behind ``stop``, the end of its first one."""
+        body, raw = self.text.body, self.text.body[row.value_start : row.value_end]
+        for sign, close in self.blocks:
+            if raw == sign:
+                return self._block_end(sign, close, stop) or row.value_end
+        last, at = row.value_end, stop
+        while self.dialect.goes_on:
+            following = LINE_END.match(body, at)
+            if following is None or (self.dialect.goes_on == "backslash" and not body[:last].endswith("\\")):
+                break
+            start, at = self.text.line_around(following.end())
+            line = body[start:at]
+            blank = not line.strip(" \t") or line.strip(" \t").startswith(self.marks)
+            if self.dialect.goes_on == "indented" and (blank or not line.startswith((" ", "\t"))):
+                break
+            last = start + len(line.rstrip(" \t"))
+        return last
+
+    def _block_end(self, sign: str, close: str, stop: int) -> int | None:
+        body, at, depth = self.text.body, stop, 1
+        while (following := LINE_END.match(body, at)) is not None:
+            start, at = self.text.line_around(following.end())
+            stripped = body[start:at].strip(" \t")
+            depth += (stripped.endswith(sign) and sign != close) - (stripped == close)
+            if not depth:
+                return start + len(body[start:at].rstrip(" \t"))
+        return None
 
     def _row(self, section: str, at: int, line: str) -> Row:
         lead = len(line) - len(line.lstrip(" \t"))
+        if section in self.dialect.items:
+            end = lead + len(self._without_note(line[lead:]).removesuffix(self.dialect.tail.strip()).rstrip(" \t"))
+            return Row(section, "", at, at + lead, at + lead, at + lead, at + end)
         sign = line.find("=")
         if sign < 0:
             colon = _COLON.match(line)
@@ -111,12 +169,39 @@ class IniReading:
 
     # --- what stands there ---
 
+    def _is_long(self, row: Row) -> bool:
+        return not self.is_by_line and LINE_END.search(self.text.body, row.value_start, row.value_end) is not None
+
+    def _long_span(self, row: Row) -> tuple[int, int]:
+        """Give the span of a value of several lines, without the signs around it where both are the same."""
+        raw = self.text.body[row.value_start : row.value_end]
+        same = next((sign for sign, close in self.blocks if sign == close and raw.startswith(sign)), None)
+        if same is None:
+            return row.value_start, row.value_end
+        first = LINE_END.match(self.text.body, row.value_start + len(same))
+        start = first.end() if first else row.value_start + len(same)
+        stop = self.text.line_around(row.value_end)[0]
+        ending = 2 if self.text.body[stop - 2 : stop] == "\r\n" else 1
+        return start, max(start, stop - ending)
+
+    def _long_value(self, row: Row) -> str:
+        lines = LINE_END.split(self.text.body[slice(*self._long_span(row))])
+        if self.dialect.goes_on == "indented":
+            return "\n".join(line.strip(" \t") for line in lines)
+        if self.dialect.goes_on == "backslash":
+            return "".join(line.strip(" \t").removesuffix("\\") for line in lines[:-1]) + lines[-1].strip(" \t")
+        return "\n".join(lines)
+
     def _value(self, row: Row) -> str:
+        if self._is_long(row):
+            return self._long_value(row)
         raw = self.text.body[row.value_start : row.value_end]
         quoted = self.dialect.quotes != "kept" and _QUOTED.fullmatch(raw)
         return raw[1:-1] if quoted else raw
 
     def _entry(self, path: Path, row: Row) -> Entry:
+        if self._is_long(row):
+            return Entry(path, self._long_value(row), row.key_start, row.key_end, *self._long_span(row))
         raw = self.text.body[row.value_start : row.value_end]
         quotes = 1 if self.dialect.quotes != "kept" and _QUOTED.fullmatch(raw) else 0
         return Entry(
@@ -185,7 +270,7 @@ class IniReading:
         """Give the lines around a key of a large file; None where it is none of a section, or is not there."""
         if len(path) not in (1, 2) or not all(isinstance(one, str) for one in path):
             return None
-        if self.is_part or not is_large(self.text):
+        if self.is_part or not self.is_by_line or not is_large(self.text):
             return None
         body, section, key = self.text.body, str(path[0]) if len(path) == 2 else "", str(path[-1])
         hits: list[tuple[int, int, int]] = []

@@ -9,8 +9,6 @@ from roundgate.core.formats.protocol import Edit, EditRefused
 from roundgate.core.formats.shared.key_value import line_span
 from roundgate.core.text import LINE_END, Splice
 
-_NAME = re.compile(r"[ \t]*\[[ \t]*(?P<name>[^\]\r\n]*?)[ \t]*\]")
-
 
 def has_section(document: IniReading, name: str) -> bool:
     """Tell whether a section has a heading in the file."""
@@ -55,7 +53,8 @@ def rename_section(document: IniReading, name: str, new: str) -> Edit:
         raise EditRefused(f"'{new}' cannot be a section's name")
     cuts = []
     for row in document.rows:
-        found = _NAME.match(document.text.body, row.start) if row.is_heading and row.section == name else None
-        if found:
-            cuts.append(Splice(found.start("name"), found.end("name"), new))
+        if row.is_heading and row.section == name:
+            raw = document.text.body[row.key_start : row.key_end]
+            start = row.key_start + len(raw) - len(raw.lstrip())
+            cuts.append(Splice(start, start + len(raw.strip()), new))
     return Edit(tuple(cuts), [(new, *one[1:]) if one[0] == name else one for one in document.plain()])

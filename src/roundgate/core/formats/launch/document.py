@@ -1,7 +1,8 @@
 """Start scripts for sh and for Windows: the command line that starts the server, its flags, and the variables above it.
 
 A path is ``("--slots",)`` for a flag in whatever form it is written (``-x v``, ``-x=v``, ``-x4G``, ``"-x=a;b"``,
-``key=value``), ``("--mods", 0)`` for an item of a flag that is a list (dialect ``separator``, else ``;`` or ``,``),
+``key=value``), ``("--mods", 0)`` for an item of a flag that is a list (dialect ``separator``, else ``;`` or ``,``), or
+for the first of a flag that makes a list by being repeated (dialect ``repeated``),
 ``("$NAME",)`` for a variable that the script sets, ``(0,)`` for the first word that is no flag, and ``("program",)``.
 Where a flag's value is a variable that the script sets, that is the value. A flag that stands there without a value
 has an empty one."""
@@ -12,6 +13,7 @@ import re
 from collections.abc import Sequence
 
 from roundgate.core.formats.launch.reader import _FLAG, _PAIR, Flag, LaunchReading, read_plainly
+from roundgate.core.formats.launch.repeated import insert_repeated, move_repeated
 from roundgate.core.formats.launch.tokens import (
     Word,
     plain_shell,
@@ -28,7 +30,7 @@ class LaunchDocument(LaunchReading):
 
     format_name = "launch"
 
-    def _replaced(self, word: Word, new: str, more: Sequence[Splice] = ()) -> Edit:
+    def replaced(self, word: Word, new: str, more: Sequence[Splice] = ()) -> Edit:
         """Replace a word of the script by another text, which may be several words or none."""
         cut = Splice(word.start, word.end, new)
         before = len(read_plainly(self.bare[: word.start], batch=self.batch))
@@ -37,8 +39,8 @@ class LaunchDocument(LaunchReading):
         plain = self.plain()
         return Edit((cut, *more), [*plain[:before], *made, *plain[before + old :]])
 
-    def _quoted(self, value: str, like: str) -> str:
-        """Write a value as a word, in the quotes of what stood there where it had any."""
+    def quoted(self, value: str, like: str) -> str:
+        """Write a value as a word, in the quotes of what stood there where it had any. Raises EditRefused."""
         single_line(value)
         if self.batch:
             if '"' in value or "%" in value.replace("%%", ""):
@@ -60,13 +62,15 @@ class LaunchDocument(LaunchReading):
         if value is False:
             return self.remove(path)
         new = "" if value is True else as_text(value)
+        if len(path) == 2 and self.is_repeated(path[0]):
+            return self.set_flag(self._numbered(path), new)
         if len(path) == 2:
             return self._set_item(path, new)
         if path == ("program",):
             if self.main is None or not new:
                 raise EditRefused("the script has no command line")
             word = self._arguments(self.main)[0]
-            return self._replaced(word, self._quoted(new, self.text.body[word.start]))
+            return self.replaced(word, self.quoted(new, self.text.body[word.start]))
         name = path[0] if path else ""
         if isinstance(name, str) and name[:1] == "$":
             return self._set_variable(name[1:].upper() if self.batch else name[1:], new)
@@ -85,7 +89,7 @@ class LaunchDocument(LaunchReading):
                 )
             if not on_copy:
                 return self._set_variable(shared, new)
-        return self._set_flag(one, new)
+        return self.set_flag(one, new)
 
     def _set_variable(self, name: str, new: str) -> Edit:
         if name not in self.variables:
@@ -105,7 +109,7 @@ class LaunchDocument(LaunchReading):
             single_line(new)
             if re.search(r'["%&|<>^]', new):
                 raise EditRefused(f"'{new}' cannot be written in a start script for Windows")
-            return self._replaced(word, body[word.start : first] + new + body[last : word.end])
+            return self.replaced(word, body[word.start : first] + new + body[last : word.end])
         old = plain_shell(body[start : word.end])
         is_list = old[:1] == "-" or (" " in old and "$(" not in old)
         if re.search(r"[\s*?\[]", new) and not is_list and self.splits(name):
@@ -113,9 +117,10 @@ class LaunchDocument(LaunchReading):
                 f"the script uses ${name} without quotes, so '{new}' would become several words; "
                 f'write "${name}" there first'
             )
-        return self._replaced(word, body[word.start : start] + self._quoted(new, body[start : start + 1]))
+        return self.replaced(word, body[word.start : start] + self.quoted(new, body[start : start + 1]))
 
-    def _set_flag(self, flag: Flag, new: str) -> Edit:
+    def set_flag(self, flag: Flag, new: str) -> Edit:
+        """Give a flag another value. Raises EditRefused."""
         body = self.text.body
         if flag.form == "alone":
             if not new:
@@ -138,7 +143,7 @@ class LaunchDocument(LaunchReading):
     def _fit(self, flag: Flag, value: str, like: str) -> str:
         """Write a word of the command line; inside a variable's value there are no quotes."""
         if flag.outer is flag.word or flag.outer is flag.value_word:
-            return self._quoted(value, like) if value or like not in ("'", '"', "") else '""'
+            return self.quoted(value, like) if value or like not in ("'", '"', "") else '""'
         if not value or not _SAFE.fullmatch(value):
             raise EditRefused(f"'{value}' cannot be part of a variable's list of flags")
         return value
@@ -146,10 +151,10 @@ class LaunchDocument(LaunchReading):
     def _within(self, flag: Flag, word: Word, new: str) -> Edit:
         """Replace a word of the command line where it stands: by itself, or inside a variable's value."""
         if flag.outer is word or flag.outer is flag.word or flag.outer is flag.value_word:
-            return self._replaced(word, new)
+            return self.replaced(word, new)
         outer, body = flag.outer, self.text.body
         whole = body[outer.start : word.start] + new + body[word.end : outer.end]
-        edit = self._replaced(outer, whole)
+        edit = self.replaced(outer, whole)
         return Edit((Splice(word.start, word.end, new),), edit.expected)
 
     def _set_item(self, path: Path, new: str) -> Edit:
@@ -173,10 +178,10 @@ class LaunchDocument(LaunchReading):
             raise EditRefused(f"'{name}' cannot be a flag's name")
         equals = [flag for flag in self.flags if flag.form == "equals"]
         apart = [flag for flag in self.flags if flag.form == "apart"]
-        words = [name] if bare else [name, self._quoted(new, "")]
+        words = [name] if bare else [name, self.quoted(new, "")]
         if is_pair or (len(equals) > len(apart) and not bare):
             like = self.text.body[equals[-1].word.start] if equals else ""
-            words = [self._quoted(f"{name}={new}", like) if like in ("'", '"') else f"{name}={self._quoted(new, '')}"]
+            words = [self.quoted(f"{name}={new}", like) if like in ("'", '"') else f"{name}={self.quoted(new, '')}"]
         elif new and (_FLAG.fullmatch(new) or _PAIR.fullmatch(new)):
             raise EditRefused(f"'{new}' would be read as a flag of its own")
         return self._at_end(" ".join(words))
@@ -193,29 +198,38 @@ class LaunchDocument(LaunchReading):
         follows = len(own_line) > 1 or (own_line and own_line[0] is not inside[0])
         gap = f" {sign}{self.text.newline}{line[: len(line) - len(line.lstrip())]}" if follows else " "
         raw = self.text.body[last.start : last.end]
-        return self._replaced(last, raw + gap + text)
+        return self.replaced(last, raw + gap + text)
 
     def remove(self, path: Path) -> Edit:
         """Take a flag with its value out, or an item of its list; a line of its own goes with it.
 
         Raises EditRefused.
         """
-        if len(path) == 2:
+        if len(path) == 2 and not self.is_repeated(path[0]):
             return self._remove_item(path)
-        one = self._flag(path[0]) if path else None
+        one = self._numbered(path) if len(path) == 2 else self._flag(path[0]) if path else None
         if one is None:
             raise EditRefused("there is no such flag; a variable is taken out by hand")
+        if len(path) == 1 and self.is_repeated(path[0]) and len(self.several(path[0])) > 1:
+            raise EditRefused(f"{path[0]} is there more than once; say which by its number, from 0: {path[0]}[0]")
         words = [one.word, *([one.value_word] if one.value_word and one.value_word is not one.word else [])]
         if one.outer not in words:
             span = (words[0].start, words[-1].end)
             start, end = self._blanks_with(*span)
             whole = self.text.body[one.outer.start : start] + self.text.body[end : one.outer.end]
-            return Edit((Splice(start, end, ""),), self._replaced(one.outer, whole).expected)
+            return Edit((Splice(start, end, ""),), self.replaced(one.outer, whole).expected)
         plain = self.plain()
         before = len(read_plainly(self.bare[: words[0].start], batch=self.batch))
         count = len(read_plainly(self.bare[words[0].start : words[-1].end], batch=self.batch))
         start, end = self._blanks_with(words[0].start, words[-1].end)
         return Edit((Splice(start, end, ""),), [*plain[:before], *plain[before + count :]])
+
+    def _numbered(self, path: Path) -> Flag:
+        """Give the repeated flag of a number. Raises EditRefused."""
+        several = self.several(path[0])
+        if not isinstance(path[1], int) or not 0 <= path[1] < len(several):
+            raise EditRefused(f"{path[0]} is there {len(several)} times, numbered from 0")
+        return several[path[1]]
 
     def _blanks_with(self, start: int, end: int) -> tuple[int, int]:
         """Take the blanks and the continued line before a word along; at the beginning of a value those behind it."""
@@ -254,8 +268,10 @@ class LaunchDocument(LaunchReading):
 
     def insert(self, path: Path, value: PlainData, kind: EntryKind | None = None) -> Edit:
         """Put an item into a flag's list. Raises EditRefused."""
-        whole = self.find(path[:1]) if path else None
         new = as_text(value)
+        if len(path) == 2 and self.is_repeated(path[0]) and isinstance(path[1], int):
+            return insert_repeated(self, str(path[0]), path[1], new)
+        whole = self.find(path[:1]) if path else None
         if whole is None or len(path) != 2 or not isinstance(path[1], int):
             raise EditRefused("there is no such list; set the flag first")
         sign = self._separator(whole.value)
@@ -267,6 +283,8 @@ class LaunchDocument(LaunchReading):
 
     def move(self, path: Path, to: int) -> Edit:
         """Move an item of a flag's list. Raises EditRefused."""
+        if len(path) == 2 and self.is_repeated(path[0]) and isinstance(path[1], int):
+            return move_repeated(self, str(path[0]), path[1], to)
         whole = self.find(path[:1]) if path else None
         if whole is None or len(path) != 2 or not isinstance(path[1], int):
             raise EditRefused("there is no such list")

@@ -302,7 +302,7 @@ def _doubles(document: LaunchDocument) -> Iterator[Problem]:
             continue
         before = last.get(one.name)
         last[one.name] = number
-        if before is None or counts[one.name] > 2:
+        if before is None or counts[one.name] > 2 or document.is_repeated(one.name):
             continue
         lost = document.flags[before]
         cause = f"{one.name} is set again further on, and most servers take only the last one."

@@ -316,8 +316,16 @@ class LaunchReading:
                 number += 1
         return found
 
+    def is_repeated(self, name: str | int) -> bool:
+        """Tell whether a flag makes a list by being repeated."""
+        return name in self.dialect.repeated
+
+    def several(self, name: str | int) -> list[Flag]:
+        """Give every flag of a name, in order."""
+        return [flag for flag in self.flags if flag.name == name]
+
     def _flag(self, name: str | int) -> Flag | None:
-        several = [flag for flag in self.flags if flag.name == name]
+        several = self.several(name)
         return several[0 if self.dialect.counts == "first" else -1] if several else None
 
     def _shared(self, value: str) -> str:
@@ -332,8 +340,11 @@ class LaunchReading:
     def entries(self) -> Sequence[Entry]:
         """Give every variable that the script sets, and every part of the command line."""
         found = [self._variable_entry(name) for name in self.variables]
+        numbers: dict[str | int, int] = {}
         for flag in self.flags:
-            found.append(self._flag_entry((flag.name,), flag))
+            number = numbers[flag.name] = numbers.get(flag.name, -1) + 1
+            path = (flag.name, number) if self.is_repeated(flag.name) else (flag.name,)
+            found.append(self._flag_entry(path, flag))
         return sorted(found, key=lambda entry: entry.key_start)
 
     def _variable_entry(self, name: str) -> Entry:
@@ -377,6 +388,10 @@ class LaunchReading:
         one = self._flag(path[0]) if path else None
         if one is None or len(path) > 2:
             return None
+        if len(path) == 2 and self.is_repeated(path[0]):
+            several = self.several(path[0])
+            is_there = isinstance(path[1], int) and 0 <= path[1] < len(several)
+            return self._flag_entry(path, several[int(path[1])]) if is_there else None
         whole = self._flag_entry(path[:1], one)
         if len(path) == 1:
             return whole

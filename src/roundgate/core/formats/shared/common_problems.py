@@ -44,6 +44,12 @@ def empty(body: str, level: Level = "warning") -> list[Problem]:
     return [problem("file-empty", (0, 0), "The file is empty.", do, level=level)]
 
 
+def blank_before(start: int, end: int) -> Problem:
+    """Say that a key has blanks before it, in a file whose server does not read such a line."""
+    cause = "There are blanks before the key, and the server does not read such a line."
+    return problem("key-indented", (start, end), cause, "Begin the line with the key.", [Splice(start, end, "")])
+
+
 def pointless(body: str) -> list[Problem]:
     """Say why a text need not be looked at any further: it is empty, or two versions of it are still to be merged."""
     return empty(body) or list(merge_markers(body))

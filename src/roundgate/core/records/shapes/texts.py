@@ -44,7 +44,7 @@ class Texts:
         if editor.format.name in ("yaml", "json", "toml") and PAIR in text:
             made = dict([text.split(PAIR, 1)])
         number = len(records) if at is None else min(at, len(records))
-        if is_begun(editor.document, place, records):
+        if is_begun(editor.document, place, records) or editor.format.name in ("ini", "launch"):
             editor.make(editor.document.insert((*place.home, number), made, _kind(editor)))
         else:
             editor.make(editor.document.set(place.home, text if _kind(editor) else [made], _kind(editor)))

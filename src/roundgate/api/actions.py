@@ -1,0 +1,99 @@
+"""What a running server does at once, by the actions of its rulebook: the words of a call become a console line."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from roundgate.api.lookup import command
+from roundgate.core import values
+from roundgate.core.checks.context import quoted
+from roundgate.core.console_lines import LineRefused, fill
+from roundgate.core.formats.places import split_assignment
+from roundgate.core.nearest import nearest
+from roundgate.core.records.sets import find_records, records_in
+from roundgate.core.rulebook.model import Action, RecordField
+from roundgate.core.values import ValueProblem
+from roundgate.host.errors import Trouble, UnknownName, WrongWords
+from roundgate.host.servers import Server
+
+
+def action_of(server: Server, name: str) -> Action:
+    """Give an action of a server's rulebook. Raises UnknownName with the nearest."""
+    known = server.book.action
+    if name in known:
+        return known[name]
+    if not known:
+        raise UnknownName(f"The rulebook of {server.name} knows no actions.", f"roundgate send {server.name} LINE")
+    near = nearest(name, known)
+    hint = f"Did you mean {near}?" if near else f"It knows: {', '.join(known)}"
+    raise UnknownName(f"{server.name} has no action '{name}'.", hint)
+
+
+def line_of(server: Server, name: str, words: Sequence[str]) -> str:
+    """Give the console line of an action: its arguments in their order, or as NAME=VALUE, each checked.
+
+    Raises WrongWords for one too many or too few, and Trouble for a value that will not do.
+    """
+    action = action_of(server, name)
+    given = _given(action, name, words, server)
+    filled: dict[str, str] = {}
+    for argument, spec in action.argument.items():
+        word = given.get(argument)
+        if word is not None:
+            filled[argument] = _stored(server, argument, spec, word)
+        elif spec.default is not None:
+            filled[argument] = values.as_stored(spec.default, spec)
+        else:
+            raise WrongWords(f"'{name}' needs {argument}: {values.describe(spec)}.", usage(server, name))
+    try:
+        return fill(action.send, filled, server.book.server)
+    except LineRefused as error:
+        raise Trouble(str(error), "Leave that sign out.") from error
+
+
+def usage(server: Server, name: str) -> str:
+    """Give the call of an action, with the names of its arguments; those in brackets may be left out."""
+    words = [
+        argument.upper() if spec.default is None else f"[{argument.upper()}]"
+        for argument, spec in action_of(server, name).argument.items()
+    ]
+    return command("now", server.name, " ".join((name, *words)))
+
+
+def _given(action: Action, name: str, words: Sequence[str], server: Server) -> dict[str, str]:
+    given: dict[str, str] = {}
+    left = list(action.argument)
+    for word in words:
+        argument, value = split_assignment(word)
+        if value is None or argument not in action.argument:
+            if not left:
+                raise WrongWords(f"'{name}' takes no more arguments: '{word}'.", usage(server, name))
+            argument, value = left[0], word
+        if argument in given:
+            raise WrongWords(f"{argument} is given twice.", usage(server, name))
+        given[argument] = value
+        left = [one for one in left if one != argument]
+    return given
+
+
+def _stored(server: Server, argument: str, spec: RecordField, word: str) -> str:
+    """Give an argument as it is sent. Raises Trouble."""
+    if spec.type == "ref":
+        return _record(server, argument, spec, word)
+    try:
+        return values.store(values.parse(word, spec), spec)
+    except ValueProblem as error:
+        hint = f"Did you mean {quoted(error.meant)}?" if error.meant else f"It may be {values.describe(spec)}."
+        raise Trouble(f"{argument}={word}: {error.cause} Nothing was sent.", hint) from error
+
+
+def _record(server: Server, argument: str, spec: RecordField, word: str) -> str:
+    """Give the key of the record that a word means, in the files as the server reads them."""
+    records = server.book.records[spec.to]
+    there = records_in(server.read().files.document(server.book.file[records.file].path), records)
+    found = find_records(there, records, word)
+    if len(found) == 1:
+        return found[0].key
+    near = nearest(word, [one.key for one in there])
+    hint = f"Did you mean {near}?" if near else command("show", server.name, spec.to)
+    raise Trouble(f"{argument}={word}: {spec.to} has no such record. Nothing was sent.", hint)

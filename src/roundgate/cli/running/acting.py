@@ -1,0 +1,132 @@
+"""``now`` and ``keep``: what a running server does at once, and what of it is to stay."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from roundgate.cli.call import CallContext
+from roundgate.cli.complete import complete_server_or_action
+from roundgate.cli.screen.output import echo, echo_table, plain
+from roundgate.host.errors import Trouble, WrongWords
+from roundgate.host.servers import Server
+from roundgate.host.site import is_server_word
+
+_ALL = Annotated[bool, typer.Option("--all", help="Ask the server for all that can be read, not only what was sent.")]
+
+
+def now(
+    words: Annotated[
+        list[str] | None,
+        typer.Argument(metavar="[SERVER] [ACTION [VALUE...]]", autocompletion=complete_server_or_action),
+    ] = None,
+    yes: Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")] = False,
+) -> None:
+    """Let a running server do something at once, at its console; no file is changed.
+
+    The rulebook says what there is. Without ACTION, it is listed. A VALUE is checked before it is sent.
+    """
+    from roundgate.api.actions import action_of, line_of
+
+    context = CallContext()
+    first, *others = words or [""]
+    word, rest = (first, others) if is_server_word(context.site, first) else (None, list(words or ()))
+    if not rest:
+        for server in context.several(word):
+            _list(server)
+        return
+    name, *given = rest
+    sent = [(server, line_of(server, name, given)) for server in context.several(word)]
+    for server, line in sent:
+        _do(server, name, line, yes=yes or not action_of(server, name).asks)
+
+
+def _list(server: Server) -> None:
+    from roundgate.api.actions import usage
+
+    if not server.book.action:
+        echo(f"{server.name}: its rulebook knows no actions.")
+        return
+    echo(f"{server.name}")
+    echo_table(
+        ("call", "what it does"), [(usage(server, one), server.book.action[one].about) for one in server.book.action]
+    )
+
+
+def _do(server: Server, name: str, line: str, *, yes: bool) -> None:
+    """Send a line and say what came of it. Raises Trouble where the server is down, or refuses."""
+    from roundgate.api.actions import action_of
+    from roundgate.cli.rounding import agreed
+    from roundgate.host.consoles import console_of
+    from roundgate.host.drivers import driver_of
+    from roundgate.host.patterns import search
+
+    action = action_of(server, name)
+    if not agreed(f"{server.name}: {action.about or line} It cannot be taken back. Go on?", yes=yes):
+        raise typer.Exit(1)
+    driver = driver_of(server)
+    try:
+        if not driver.state().runs:
+            raise Trouble(f"{server.name} is down.", f"roundgate start {server.name}")
+        console = console_of(server, driver)
+        try:
+            answer = console.exchange(line)
+        finally:
+            console.close()
+    finally:
+        driver.close()
+    for one in answer:
+        echo(f"  {plain(one)}")
+    if action.refused and any(search(action.refused, one) for one in answer):
+        raise Trouble(f"{server.name} refused: {line}", f"roundgate log {server.name}")
+    if action.match and not any(search(action.match, one) for one in answer):
+        raise Trouble(f"{server.name} was told, and does not confirm it: {line}", f"roundgate log {server.name}")
+    words = "done" if action.match else "sent"
+    echo(f"{server.name}  {words}: {line}. It changes no file, and a restart may undo it.")
+
+
+def keep(
+    words: Annotated[
+        list[str] | None, typer.Argument(metavar="[SERVER] [NAME...]", autocompletion=complete_server_or_action)
+    ] = None,
+    everything: _ALL = False,
+) -> None:
+    """Put values that only the running server has onto the slate, so that they stay.
+
+    Those are values that were sent to its console since its start; with --all, whatever it says that it has.
+    """
+    from roundgate.api.key_changes import ChangeOptions
+    from roundgate.cli.edit import put
+    from roundgate.cli.settings import ask_running
+    from roundgate.core import values
+    from roundgate.core.files import format_value, value_of
+
+    context = CallContext()
+    word, names = context.split(words or [])
+    one = context.open(context.one(word))
+    state = one.state()
+    if not state.runs:
+        raise Trouble(f"{one.name} is down, so nothing is at its console.", f"roundgate start {one.name}")
+    files = one.server.read().files
+    held = dict(one.known(state).live or {})
+    if everything:
+        held |= ask_running(one.server, files)
+    unknown = [name for name in names if name not in one.book.setting]
+    if unknown:
+        raise WrongWords(f"{unknown[0]} is no setting of {one.name}.", f"roundgate show {one.name}")
+    found = {
+        name: stored
+        for name, stored in held.items()
+        if (not names or name in names)
+        and (spec := one.book.setting.get(name)) is not None
+        and spec.file
+        and not values.is_hidden(spec)
+        and value_of(stored, spec) != files.counting(name)
+    }
+    if not found:
+        echo(f"{one.name}: the files have all that the console has.")
+        return
+    maker = one.key_changes(ChangeOptions())
+    shown = [f"{name}={format_value(stored, one.book.setting[name])}" for name, stored in found.items()]
+    put(one, maker.operations_of(shown))

@@ -1,0 +1,1 @@
+"""Asking a running server: its ports, and the values that it has."""

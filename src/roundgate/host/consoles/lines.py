@@ -1,0 +1,18 @@
+"""Lines for a console, from a rulebook's forms."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from roundgate.core.console_lines import LineRefused, fill
+from roundgate.core.rulebook.model import Server
+from roundgate.host.consoles.protocol import console_line
+from roundgate.host.errors import WrongWords
+
+
+def filled(form: str, given: Mapping[str, str], spec: Server) -> str:
+    """Give a console line with values for the names in braces. Raises WrongWords where one could be a command."""
+    try:
+        return console_line(fill(form, given, spec))
+    except LineRefused as error:
+        raise WrongWords(str(error), "Leave that sign out.") from error

@@ -1,0 +1,47 @@
+"""A server that commands of its owner's start and stop: a container, a terminal multiplexer, a host's scripts."""
+
+from __future__ import annotations
+
+from roundgate.core.values import ValueProblem
+from roundgate.core.values.units import parse_seconds
+from roundgate.host.drivers.outside import UNSEEN, OutsideDriver
+from roundgate.host.errors import Trouble
+
+
+class CommandsDriver(OutsideDriver):
+    """Runs ``start``, ``stop`` and ``alive`` of the server's ``commands`` in the site file."""
+
+    kind = "commands"
+
+    def _within(self) -> float:
+        try:
+            return float(parse_seconds(self.server.entry.commands.within))
+        except ValueProblem as error:
+            raise Trouble(f"'within' of {self.server.name}: {error.cause}", "Mend it in the site file.") from error
+
+    def start_it(self) -> str:
+        """See OutsideDriver."""
+        words = self.server.entry.commands.start or self.server.entry.start
+        code, said = self.run(words, self._within())
+        return f"'{' '.join(words)}' ended with exit code {code}: {said}" if code else ""
+
+    def stop_it(self) -> str:
+        """See OutsideDriver. Raises Trouble where the command fails."""
+        words = self.server.entry.commands.stop
+        if not words:
+            return ""
+        code, said = self.run(words, self._within())
+        if code:
+            raise Trouble(f"'{' '.join(words)}' ended with exit code {code}: {said}", "")
+        return " ".join(words)
+
+    def process(self) -> int | None:
+        """See OutsideDriver: by the command ``alive``, where there is one; it may print the process."""
+        words = self.server.entry.commands.alive
+        if not words:
+            return super().process()
+        code, said = self.run(words, self._within())
+        if code:
+            return None
+        first = said.split()[0] if said.split() else ""
+        return int(first) if first.isascii() and first.isdigit() and int(first) > 1 else UNSEEN
