@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import errno
 import os
+import threading
 from pathlib import Path
 
 import pytest
@@ -159,3 +160,29 @@ def test_a_new_file_is_like_its_neighbours_but_not_like_a_program(tmp_path: Path
     folder = Folder(str(tmp_path))
     files.commit(folder, files.prepare(folder, {"new.json": b"{}"}, "7"))
     assert (tmp_path / "new.json").stat().st_mode & 0o777 == 0o640
+
+
+def test_a_file_is_never_read_while_it_is_half_written(tmp_path: Path) -> None:
+    """Its writer empties it and writes it in two pieces, again and again; every look sees the whole of it."""
+    whole = "".join(f"key{number}=" + "x" * 100 + "\n" for number in range(60))
+    path = tmp_path / "a.properties"
+    path.write_text(whole)
+    over = threading.Event()
+
+    def write() -> None:
+        while not over.is_set():
+            with path.open("w") as file:
+                os.write(file.fileno(), whole[:3000].encode())
+                over.wait(0.0005)
+                os.write(file.fileno(), whole[3000:].encode())
+            over.wait(0.004)
+
+    writer = threading.Thread(target=write)
+    writer.start()
+    try:
+        for _ in range(60):
+            texts, unreadable = files.read_texts(Folder(str(tmp_path)), ["a.properties"])
+            assert not unreadable and texts["a.properties"].body == whole
+    finally:
+        over.set()
+        writer.join()

@@ -108,8 +108,34 @@ def read_texts(
 ) -> tuple[dict[str, Text], dict[str, Unreadable]]:
     """Read files as texts: those that could be read, by path, and for the others the cause.
 
-    What ``seen`` holds is not read again while its file is the same.
+    What ``seen`` holds is not read again while its file is the same. A file that somebody seems to be writing just now
+    is read until it is at rest.
     """
+    texts, unreadable = _read_each(folder, paths, seen)
+    unfinished = [path for path, text in texts.items() if not text.body.endswith("\n") and _just_written(folder, path)]
+    unfinished += [
+        path for path, why in unreadable.items() if why.code == "file-not-text" and _just_written(folder, path)
+    ]
+    if unfinished:
+        now, causes = read_at_rest(folder, unfinished)
+        texts = {path: now.get(path, text) for path, text in {**texts, **now}.items() if path not in causes}
+        unreadable = {path: causes.get(path, why) for path, why in {**unreadable, **causes}.items() if path not in now}
+    return texts, unreadable
+
+
+def _just_written(folder: Folder, path: str) -> bool:
+    """Whether a file was written so lately that its writer may not have finished."""
+    try:
+        age = time.time_ns() - os.stat(folder.resolve(path)).st_mtime_ns
+    except (OSError, ValueError, Trouble):
+        return False
+    return abs(age) < _TICK
+
+
+def _read_each(
+    folder: Folder, paths: Iterable[str], seen: SeenTexts | None = None
+) -> tuple[dict[str, Text], dict[str, Unreadable]]:
+    """Read each file once, whoever may be writing it."""
     texts: dict[str, Text] = {}
     unreadable: dict[str, Unreadable] = {}
     for path in paths:
@@ -144,11 +170,11 @@ def read_at_rest(folder: Folder, paths: Iterable[str]) -> tuple[dict[str, Text],
     A file that is emptied and then written is seen shorter than it is.
     """
     wanted = list(paths)
-    best, unreadable = read_texts(folder, wanted)
+    best, unreadable = _read_each(folder, wanted)
     last = best
     for pause in _AT_REST:
         time.sleep(pause)  # nothing tells when a server has finished writing
-        now, unreadable = read_texts(folder, wanted)
+        now, unreadable = _read_each(folder, wanted)
         if now == last and all(text.body for text in now.values()):
             return now, unreadable
         longer = {path for path, text in now.items() if path not in best or len(text.body) >= len(best[path].body)}
