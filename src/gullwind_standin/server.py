@@ -149,10 +149,20 @@ class GullwindServer:
             self.log(f"Ready: 0 of {self.settings['boat.slots']} boats")
         if self.settings["lobby.listed"] == "true" and not self.words.unlisted:
             self.background = asyncio.create_task(asyncio.to_thread(self._tell_lobby, "POST"))
+        if self.trials.dies_on_broken_pipe:
+            signal.signal(signal.SIGPIPE, signal.SIG_DFL)
+            self.talk_task = asyncio.create_task(self._talk_again_and_again())
         if self.trials.restless:
             self.restless_task = asyncio.create_task(self._write_again_and_again())
         if self.trials.die_after >= 0:
             asyncio.get_running_loop().call_later(self.trials.die_after, self._die)
+
+    async def _talk_again_and_again(self) -> None:
+        number = 0
+        while True:
+            await asyncio.sleep(0.05)
+            number += 1
+            self.log(f"Wave {number}")
 
     async def _write_again_and_again(self) -> None:
         number = 0

@@ -136,6 +136,8 @@ class Trials:
     """It closes its standard input once it is up."""
     fails_and_stays: bool = False
     """It says what is wrong, and goes on living without ever being ready."""
+    dies_on_broken_pipe: bool = False
+    """It keeps printing, and dies of SIGPIPE where nobody reads its output any more."""
     quiet_start: bool = False
     """It says nothing of being ready, though it is."""
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import errno
 import os
-import threading
 from pathlib import Path
 
 import pytest
@@ -162,27 +161,20 @@ def test_a_new_file_is_like_its_neighbours_but_not_like_a_program(tmp_path: Path
     assert (tmp_path / "new.json").stat().st_mode & 0o777 == 0o640
 
 
-def test_a_file_is_never_read_while_it_is_half_written(tmp_path: Path) -> None:
-    """Its writer empties it and writes it in two pieces, again and again; every look sees the whole of it."""
-    whole = "".join(f"key{number}=" + "x" * 100 + "\n" for number in range(60))
+@pytest.mark.parametrize("pieces", [1, 2, 3, 4])
+def test_a_file_is_not_read_half_written(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, pieces: int) -> None:
+    """Its server has emptied it and writes it in pieces, one at each pause of the reader."""
+    whole = "".join(f"tide.{number}=" + "ä" * 100 + "\n" for number in range(60)).encode()
+    cuts = [0, *(len(whole) * part // pieces - 4 for part in range(1, pieces)), len(whole)]
     path = tmp_path / "a.properties"
-    path.write_text(whole)
-    over = threading.Event()
+    path.write_bytes(b"")
+    written = 0
 
-    def write() -> None:
-        while not over.is_set():
-            with path.open("w") as file:
-                os.write(file.fileno(), whole[:3000].encode())
-                over.wait(0.0005)
-                os.write(file.fileno(), whole[3000:].encode())
-            over.wait(0.004)
+    def go_on(_seconds: float) -> None:
+        nonlocal written
+        written += 1
+        path.write_bytes(whole[: cuts[min(written, pieces)]])
 
-    writer = threading.Thread(target=write)
-    writer.start()
-    try:
-        for _ in range(60):
-            texts, unreadable = files.read_texts(Folder(str(tmp_path)), ["a.properties"])
-            assert not unreadable and texts["a.properties"].body == whole
-    finally:
-        over.set()
-        writer.join()
+    monkeypatch.setattr(files.time, "sleep", go_on)
+    texts, unreadable = files.read_texts(Folder(str(tmp_path)), ["a.properties"])
+    assert not unreadable and texts["a.properties"].body.encode() == whole and written >= pieces

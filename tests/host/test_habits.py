@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import signal
+import subprocess
+import sys
 import time
 
 import pytest
 
-from conftest import SiteUnderTest, free_port
+from conftest import SiteUnderTest, free_port, wait_for
 
 CORE = "server.name=Saltmarsh Regatta\nboat.slots=16\nheat.size=8\n"
 LAYER = """[rulebook]
@@ -87,3 +90,35 @@ def test_it_says_nothing_of_being_ready(site: SiteUnderTest) -> None:
     assert "proven to be" in site.ok("start")
     site.ok("set", "server.name=Tide House")
     assert "server.name is Tide House, says its console" in site.ok("apply", "--yes")
+
+
+def last_wave(site: SiteUnderTest) -> int:
+    words = (site.folder / "regatta" / "logs" / "latest.log").read_text().split("Wave ")
+    return int(words[-1].split()[0]) if len(words) > 1 else 0
+
+
+@pytest.mark.parametrize("terminal", ["", "terminal = true"])
+def test_it_dies_where_nobody_hears_it_and_outlives_its_keeper(site: SiteUnderTest, terminal: str) -> None:
+    with_layer(site, "", "dies-on-broken-pipe\n", extra=terminal)
+    site.ok("start")
+    site.kill_keeper("regatta", with_guard=True)
+    server, before = site.server_process("regatta"), last_wave(site)
+    assert server is not None
+    wait_for(lambda: last_wave(site) > before + 3)
+    assert site.server_process("regatta") == server
+    assert "0 of 16 boats" in site.ok("send", "regatta", "status")
+    assert f"Wave {before + 2}" in site.ok("log", "regatta", "--lines", "100000")
+    site.ok("stop")
+
+
+def test_the_stand_in_really_dies_of_a_broken_pipe(site: SiteUnderTest) -> None:
+    with_layer(site, "", "dies-on-broken-pipe\n")
+    words = [sys.executable, "-m", "gullwind_standin.main", "--folder", "."]
+    with subprocess.Popen(
+        words, cwd=site.folder / "regatta", stdin=subprocess.DEVNULL, stdout=subprocess.PIPE
+    ) as process:
+        assert process.stdout is not None
+        while not process.stdout.readline().startswith(b"Wave"):
+            assert process.poll() is None
+        process.stdout.close()
+        assert process.wait(20) == -signal.SIGPIPE

@@ -112,7 +112,7 @@ def read_texts(
     is read until it is at rest.
     """
     texts, unreadable = _read_each(folder, paths, seen)
-    unfinished = [path for path, text in texts.items() if not text.body.endswith("\n") and _just_written(folder, path)]
+    unfinished = [path for path, text in texts.items() if _seems_unfinished(folder, path, text)]
     unfinished += [
         path for path, why in unreadable.items() if why.code == "file-not-text" and _just_written(folder, path)
     ]
@@ -121,6 +121,11 @@ def read_texts(
         texts = {path: now.get(path, text) for path, text in {**texts, **now}.items() if path not in causes}
         unreadable = {path: causes.get(path, why) for path, why in {**unreadable, **causes}.items() if path not in now}
     return texts, unreadable
+
+
+def _seems_unfinished(folder: Folder, path: str, text: Text) -> bool:
+    """Whether a file's writer is probably at it: it is empty or ends within a line, and was written just now."""
+    return not text.body.endswith("\n") and _just_written(folder, path)
 
 
 def _just_written(folder: Folder, path: str) -> bool:
@@ -175,7 +180,7 @@ def read_at_rest(folder: Folder, paths: Iterable[str]) -> tuple[dict[str, Text],
     for pause in _AT_REST:
         time.sleep(pause)  # nothing tells when a server has finished writing
         now, unreadable = _read_each(folder, wanted)
-        if now == last and all(text.body for text in now.values()):
+        if now == last and not any(_seems_unfinished(folder, path, text) for path, text in now.items()):
             return now, unreadable
         longer = {path for path, text in now.items() if path not in best or len(text.body) >= len(best[path].body)}
         best = {**best, **{path: now[path] for path in longer}}
