@@ -8,6 +8,8 @@ import os
 import resource
 import signal
 import socket
+import subprocess
+import sys
 import time
 from pathlib import Path
 
@@ -182,6 +184,44 @@ def test_a_deleted_socket_is_no_dead_keeper(running: SiteUnderTest) -> None:
     (running.folder / ".roundgate" / "servers" / "regatta" / "keeper.sock").unlink()
     assert status(running)["state"] == "up"
     assert (running.keeper_process("regatta"), running.server_process("regatta")) == (keeper, server)
+
+
+RUNG_EARLY = """
+import os, signal, sys
+from roundgate.host.keeper.loop import Keeper
+keeper = Keeper(sys.argv[1], 0o77)
+os.kill(os.getpid(), signal.SIGHUP)
+print("rung", flush=True)
+sys.stdin.readline()
+keeper.take_over()
+keeper.run()
+"""
+
+
+@pytest.mark.parametrize("is_deleted", [False, True])
+def test_whoever_calls_a_keeper_that_was_just_asked_to_open_its_socket_is_answered(
+    running: SiteUnderTest, is_deleted: bool
+) -> None:
+    """Two commands at once find a keeper that does not listen yet: one rings, the other calls, and it hears both."""
+    running.kill_keeper("regatta", with_guard=True)
+    state = running.folder / ".roundgate" / "servers" / "regatta"
+    words = [sys.executable, "-c", RUNG_EARLY, str(state)]
+    with subprocess.Popen(words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True) as keeper:
+        assert keeper.stdout is not None and keeper.stdin is not None
+        assert keeper.stdout.readline() == "rung\n"
+        with socket.socket(socket.AF_UNIX) as link:
+            address, handle = socket_address(str(state))
+            link.connect(address)
+            os.close(handle)
+            if is_deleted:
+                (state / "keeper.sock").unlink()
+            link.sendall(b'{"ask": "state"}\n')
+            keeper.stdin.write("\n")
+            keeper.stdin.flush()
+            link.settimeout(20)
+            assert b'"answer"' in link.recv(65536)
+        assert status(running)["state"] == "up"
+        keeper.kill()
 
 
 ODD_MESSAGES = [

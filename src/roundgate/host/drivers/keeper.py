@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import time
 from typing import Any
 
 import msgspec
@@ -12,6 +13,9 @@ from roundgate.host.drivers.protocol import RunState
 from roundgate.host.errors import ConsoleCut, KeeperGone, KeeperSilent, Trouble
 from roundgate.host.keeper.config import write_config
 from roundgate.host.servers import Server
+
+_AT_LEAST = 0.5
+"""Seconds that a new keeper is given for an answer, however little is left."""
 
 
 class KeeperDriver:
@@ -32,14 +36,23 @@ class KeeperDriver:
 
     def state(self, within: float | None = None) -> RunState:
         """See Driver."""
-        try:
-            link = self._connected()
-        except KeeperSilent:
-            raise
-        except KeeperGone:
-            return RunState()
-        answer = link.ask("state") if within is None else link.ask("state", within)
-        return msgspec.convert(answer, RunState)
+        for is_last in (False, True):
+            try:
+                link = self._connected()
+            except KeeperSilent:
+                raise
+            except KeeperGone:
+                return RunState()
+            try:
+                answer = link.ask("state") if within is None else link.ask("state", within)
+                return msgspec.convert(answer, RunState)
+            except KeeperSilent:
+                raise
+            except KeeperGone:  # it died just now: a new one takes its place
+                self.close()
+                if is_last:
+                    raise
+        raise AssertionError
 
     def post_state(self) -> None:
         """Ask how it stands, and leave the answer for ``posted_state``: so many servers are asked at once."""
@@ -54,8 +67,9 @@ class KeeperDriver:
             return msgspec.convert(self._link.answer(until), RunState)
         except KeeperSilent:
             raise
-        except KeeperGone:
-            return RunState()
+        except KeeperGone:  # it died just now: a new one takes its place
+            self.close()
+            return self.state(max(_AT_LEAST, until - time.monotonic()))
 
     def open(self) -> None:
         """See Driver."""

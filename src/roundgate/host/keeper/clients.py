@@ -120,6 +120,15 @@ def listen(state: str) -> socket.socket:
     return listener
 
 
+def socket_mark(state: str) -> tuple[int, int] | None:
+    """Give what tells the socket's file from any other: its device and inode; None where there is none."""
+    try:
+        found = os.stat(os.path.join(state, "keeper.sock"))
+    except OSError:
+        return None
+    return found.st_dev, found.st_ino
+
+
 def is_welcome(connection: socket.socket) -> bool:
     """Tell whether the other end belongs to this user or to root."""
     _, user, _ = struct.unpack("3i", connection.getsockopt(socket.SOL_SOCKET, socket.SO_PEERCRED, 12))

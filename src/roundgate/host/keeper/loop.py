@@ -13,7 +13,7 @@ from collections.abc import Callable
 from typing import Any
 
 from roundgate.host.keeper.child import LATE_STOP, Child
-from roundgate.host.keeper.clients import Client, is_welcome, listen, take_lock
+from roundgate.host.keeper.clients import Client, is_welcome, listen, socket_mark, take_lock
 from roundgate.host.keeper.config import read_config
 from roundgate.host.keeper.crashes import write_event
 from roundgate.host.keeper.log import ConsoleLog
@@ -35,6 +35,8 @@ class Keeper:
         self.child = Child(read_config(state), umask)
         self.selector = selectors.DefaultSelector()
         self.listener: socket.socket | None = None
+        self.at: tuple[int, int] | None = None
+        """The file of the socket."""
         self._listen()
         self.log = ConsoleLog(os.path.join(state, "console.log"))
         self.clients: list[Client] = []
@@ -49,14 +51,17 @@ class Keeper:
         self._bell()
 
     def _listen(self) -> None:
+        fresh = listen(self.state)
         if self.listener is not None:
+            while self._welcome():  # whoever has called at the old one is not left standing there
+                pass
             self.selector.unregister(self.listener)
             self.listener.close()
-        self.listener = listen(self.state)
+        self.listener, self.at = fresh, socket_mark(self.state)
         self.selector.register(self.listener, selectors.EVENT_READ, self._welcome)
 
     def _bell(self) -> None:
-        """Let SIGHUP open the socket anew, where somebody deleted it."""
+        """Let SIGHUP open the socket anew, where somebody deleted it. One that is there stays as it is."""
         ring, bell = os.pipe()
         for handle in (ring, bell):
             os.set_blocking(handle, False)
@@ -69,7 +74,8 @@ class Keeper:
         with contextlib.suppress(BlockingIOError):
             os.read(ring, 4096)
         with contextlib.suppress(OSError):
-            self._listen()
+            if self.at is None or socket_mark(self.state) != self.at:
+                self._listen()
 
     # --- the loop ------------------------------------------------------------------------------------------------
 
@@ -224,18 +230,20 @@ class Keeper:
 
     # --- clients -------------------------------------------------------------------------------------------------
 
-    def _welcome(self) -> None:
+    def _welcome(self) -> bool:
+        """Take the next connection that waits; tell whether there was one."""
         assert self.listener is not None
         try:
             connection, _ = self.listener.accept()
         except OSError:
-            return
+            return False
         if len(self.clients) >= self.most_clients or not is_welcome(connection):
             connection.close()
-            return
+            return True
         client = Client(connection)
         self.clients.append(client)
         self.selector.register(connection, selectors.EVENT_READ, self._hearing(client))
+        return True
 
     def _hearing(self, client: Client) -> Callable[[], None]:
         return lambda: self._listen_to(client)
