@@ -206,7 +206,8 @@ def test_whoever_calls_a_keeper_that_was_just_asked_to_open_its_socket_is_answer
     running.kill_keeper("regatta", with_guard=True)
     state = running.folder / ".roundgate" / "servers" / "regatta"
     words = [sys.executable, "-c", RUNG_EARLY, str(state)]
-    with subprocess.Popen(words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True) as keeper:
+    keeper = subprocess.Popen(words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
+    try:
         assert keeper.stdout is not None and keeper.stdin is not None
         assert keeper.stdout.readline() == "rung\n"
         with socket.socket(socket.AF_UNIX) as link:
@@ -221,7 +222,9 @@ def test_whoever_calls_a_keeper_that_was_just_asked_to_open_its_socket_is_answer
             link.settimeout(20)
             assert b'"answer"' in link.recv(65536)
         assert status(running)["state"] == "up"
+    finally:
         keeper.kill()
+        keeper.communicate()
 
 
 ODD_MESSAGES = [

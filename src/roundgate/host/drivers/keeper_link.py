@@ -22,7 +22,7 @@ from roundgate.host.keeper.record import current_record, needs_keeper
 _ANSWER_WITHIN = 30.0
 _ACCEPTS_WITHIN = 3.0
 """Seconds for a keeper to take a connection; where many wait already, it hangs."""
-_REOPENS_WITHIN = 2.0
+_REOPENS_WITHIN = 10.0
 """Seconds for a keeper to open its socket anew after somebody deleted it."""
 
 
