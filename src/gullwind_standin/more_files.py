@@ -148,6 +148,21 @@ def _toml(path: str) -> Values:
     return values
 
 
+def read_levels(folder: str) -> list[tuple[int, int]]:
+    """Read the levels of seamanship: each with its points. What does not rise above the one before is left out."""
+    try:
+        with open(os.path.join(folder, "seamanship.toml"), "rb") as file:
+            found = tomllib.load(file).get("levels", [])
+        pairs = [(int(one["level"]), int(one["points"])) for one in found]
+    except (OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError):
+        return []
+    kept: list[tuple[int, int]] = []
+    for level, points in pairs:
+        if not kept or points > kept[-1][1]:
+            kept.append((level, points))
+    return kept
+
+
 def _commands(path: str, *, depth: int = 0) -> Values:
     """Read the start-up commands: ``set KEY VALUE`` or ``KEY VALUE``, several on a line with semicolons between.
 

@@ -13,7 +13,9 @@ import time
 from collections.abc import Callable
 
 from gullwind_standin import settings as files
-from gullwind_standin.more_files import read_all
+from gullwind_standin.berths import read_berths
+from gullwind_standin.flotsam import Flotsam
+from gullwind_standin.more_files import read_all, read_levels
 from gullwind_standin.ranks import Ranks
 from gullwind_standin.rosters import Rosters
 from gullwind_standin.settings import Settings, WillNotStart
@@ -97,6 +99,11 @@ class GullwindServer:
         self.rosters = Rosters(self.folder, self.settings)
         self.ranks = Ranks(self.folder, self.settings["ranks.kept"], self.settings["world.save"])
         self.more = read_all(self.folder, self.settings["world.save"], self.settings["tide.mode"], self.mods)
+        self.flotsam = Flotsam(self.folder)
+        if self.flotsam.remark:
+            self.log(self.flotsam.remark)
+        self.categories, self.roles = read_berths(self.folder)
+        self.levels = read_levels(self.folder)
         self.log(f"World {self.settings['world.save']}, tide {self.settings['tide.mode']}, {len(courses)} courses")
 
     def _check_words(self) -> None:
@@ -246,7 +253,23 @@ class GullwindServer:
 
     def _do_help(self, _rest: str) -> list[str]:
         words = "help status sailors say stop save course pause honour reload value muster ashore who may ban unban"
-        return [f"{words} officers"]
+        return [f"{words} officers roll berths levels where"]
+
+    def _do_where(self, rest: str) -> list[str]:
+        """Tell where a sailor is, in the words that administrators copy from here into files."""
+        names = {name: number for number, name in enumerate(self.sailors.values())}
+        if rest not in names:
+            return ["nobody"]
+        return [f"{rest} is at {120.5 + names[rest]:.1f} {-34.0:.1f} {0.0:.1f}, facing {90.0:.1f}"]
+
+    def _do_roll(self, rest: str) -> list[str]:
+        return [self.flotsam.roll(rest)]
+
+    def _do_berths(self, _rest: str) -> list[str]:
+        return [f"berths: {', '.join(sorted(self.roles)) or 'none'}; categories: {', '.join(sorted(self.categories))}"]
+
+    def _do_levels(self, _rest: str) -> list[str]:
+        return [f"levels: {', '.join(f'{level} at {points}' for level, points in self.levels) or 'none'}"]
 
     def _do_status(self, _rest: str) -> list[str]:
         return [f"{len(self.sailors)} of {self.settings['boat.slots']} boats, tide {self.settings['tide.mode']}"]

@@ -13,7 +13,17 @@ import roundgate
 from conftest import SiteUnderTest
 
 DEMO = Path(roundgate.__file__).parent / "demo" / "site" / "regatta"
-FILES = ("officers.json", "ranks.yml", "berths.lua", "flotsam.json", "buoys.xml", "guestlist.txt", "seamanship.toml")
+FILES = (
+    "officers.json",
+    "ranks.yml",
+    "berths.lua",
+    "berths.club.lua",
+    "flotsam.json",
+    "buoys.xml",
+    "guestlist.txt",
+    "seamanship.toml",
+    "recipes.yml",
+)
 
 
 @pytest.fixture
@@ -22,6 +32,7 @@ def regatta(site: SiteUnderTest) -> SiteUnderTest:
     home = site.add("regatta")
     for name in FILES:
         shutil.copy(DEMO / name, home)
+    shutil.copytree(DEMO / "hulls", home / "hulls")
     return site
 
 
@@ -34,27 +45,35 @@ def test_a_set_is_a_table_and_a_record_its_fields(regatta: SiteUnderTest) -> Non
     assert "officers/GW-7K3M-Q2XD  Wren" in one and "harbourmaster" in one and "Tern" not in one
     (found,) = json.loads(regatta.ok("show", "regatta", "buoys", "ranks/marshal", "race.laps", "--json"))
     buoys, ranks = found["records"]
-    assert [row["key"] for row in buoys["records"]] == ["B1", "B2"] and buoys["records"][0]["fields"]["x"] == "120.5"
+    assert [row["key"] for row in buoys["records"]] == ["B1", "B2", "B3"] and buoys["records"][0]["fields"][
+        "x"
+    ] == "120.5"
     assert [row["fields"]["may"] for row in ranks["records"]] == ["race.*"]
     assert [row["name"] for row in found["settings"]] == ["race.laps"]
-    for name, count in (("roles", 2), ("categories", 2), ("levels", 3), ("guests", 3), ("crates", 1)):
+    counts = {"berths": 3, "categories": 3, "seamanship": 5, "guests": 3, "flotsam": 3}
+    for name, count in counts.items():
         assert f"{count} of them." in regatta.ok("show", "regatta", name)
-    assert "wooden  (3 values)  (4 values)" in regatta.ok("show", "regatta", "crates")
+    shown = regatta.ok("show", "regatta", "flotsam")
+    assert "Wreck     1      402 -118 -6|30 0 0" in shown and "table:survivors, table:prizes" in shown
 
 
 def test_a_set_is_explained_with_what_its_fields_may_be(regatta: SiteUnderTest) -> None:
     said = regatta.ok("explain", "regatta", "officers")
     assert "named by     id" in said and "the id of a sailor, such as GW-7K3M-Q2XD" in said and "one of ranks" in said
     (page,) = json.loads(regatta.ok("explain", "regatta", "categories", "--json"))
-    assert (page["what"], page["count"], page["needed"]) == ("records", 2, ["limit"])
-    assert "1 to 12" in page["fields"]["limit"]
+    assert (page["what"], page["count"], page["needed"]) == (
+        "records",
+        3,
+        ["name", "colour", "order"],
+    )
+    assert "1 to 99" in page["fields"]["order"]
 
 
 def test_fields_are_set_checked_and_shown_as_waiting(regatta: SiteUnderTest) -> None:
     said = regatta.fails(1, "set", "regatta", "officers/Wren.rank=marshl")
     assert "there is no ranks/marshl. Did you mean marshal?" in said and "Nothing was put on the slate" in said
-    said = regatta.fails(1, "set", "regatta", "categories/HELM.limit=40")
-    assert "40 is above the most, 12" in said and "categories/HELM.limit=12" in said
+    said = regatta.fails(1, "set", "regatta", "categories/HELM.order=140")
+    assert "140 is above the most, 99" in said and "categories/HELM.order=99" in said
     assert "Did you mean rank?" in regatta.fails(2, "set", "regatta", "officers/Wren.rnk=marshal")
     assert "Did you mean officers/Wren?" in regatta.fails(2, "set", "regatta", "officers/Wern.rank=marshal")
     regatta.ok("set", "regatta", "officers/Tern.rank=coxswain", "buoys/B1.x=130.25", "officers/*.note=paid")
@@ -76,12 +95,12 @@ def test_a_record_is_added_from_a_template_or_like_another(regatta: SiteUnderTes
     regatta.ok("add", "regatta", "officers", "id=GW-9Z9Z-Z9Z9", "name=Plover", "--like", "Tern")
     regatta.ok("add", "regatta", "officers", "id=GW-1A1A-1A1A")
     regatta.ok("add", "regatta", "ranks", "steward", "also=deckhand", "may=crew.call")
-    regatta.ok("add", "regatta", "buoys", "id=B3", "x=1", "y=2", "colour=red")
+    regatta.ok("add", "regatta", "buoys", "id=B4", "x=1", "y=2", "colour=red")
     regatta.ok("add", "regatta", "guests", "GW-1111-2222")
-    regatta.ok("add", "regatta", "roles", "BOWMAN", "category=DECK", "boats=gull,tern")
+    regatta.ok("add", "regatta", "berths", "BOWMAN", "name=Bowman", "category=DECK", "hull=gull.hull,tern.hull")
     diff = regatta.ok("slate")
     assert '+    { "id": "GW-9Z9Z-Z9Z9", "name": "Plover", "rank": "marshal" }' in diff
-    assert '"rank": "deckhand"' in diff and '+  <buoy id="B3" x="1" y="2" colour="red"/>' in diff
+    assert '"rank": "deckhand"' in diff and '+  <buoy id="B4" x="1" y="2" colour="red"/>' in diff
     assert '+role("BOWMAN", {' in diff and "+GW-1111-2222" in diff
     regatta.ok("check")
 

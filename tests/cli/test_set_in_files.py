@@ -18,9 +18,9 @@ VALUES = {
     "officers.json:officers[2].rank=coxswain": ('"Skua", "rank": "marshal"', '"Skua", "rank": "coxswain"'),
     "guestlist.txt:[1]=GW-9Z9Z-Z9Z9": ("GW-8P2C-W4TN", "GW-9Z9Z-Z9Z9"),
     "ranks.yml:ranks.marshal.colour=#2c3e50": ("'#c0392b'", "'#2c3e50'"),
-    "berths.lua:category.DECK.limit=8": ("limit = 6", "limit = 8"),
-    "flotsam.json:crates.wooden.loot[0].chance=0.55": ("0.6 }", "0.55 }"),
-    "seamanship.toml:levels[1].points=300": ("points = 250", "points = 300"),
+    "berths.club.lua:role.HELMSMAN.pay=22": ("pay = 25", "pay = 22"),
+    "flotsam.json:drops.North.positions[1]=135 53 0|45 0 0": ("135 52 0", "135 53 0"),
+    "seamanship.toml:levels[2].points=750": ("points = 700", "points = 750"),
     'buoys.xml:buoys.buoy[1]."@x"=311': ('x="310"', 'x="311"'),
 }
 
@@ -30,6 +30,7 @@ def test_one_value_of_each_file_and_nothing_else(running: SiteUnderTest) -> None
     for path in (one for one in DEMO.iterdir() if one.is_file()):
         if not (home / path.name).exists():
             shutil.copy(path, home)
+    shutil.copytree(DEMO / "hulls", home / "hulls", dirs_exist_ok=True)
     names = {word.split(":")[0] for word in VALUES}
     before = {name: (home / name).read_bytes() for name in names}
     running.ok("set", "regatta", *VALUES)
@@ -101,7 +102,7 @@ def test_lists_and_records_inside_files(regatta: SiteUnderTest) -> None:
     regatta.ok("remove", "regatta", "ranks.yml:ranks.deckhand.may", "sail.stop")
     regatta.ok("move", "regatta", "ranks.yml:ranks.coxswain.may", "crew.swap", "--to", "0")
     regatta.ok("add", "regatta", "officers.json:officers", '{"id": "GW-9Z9Z-Z9Z9", "rank": "marshal"}', "--at", "0")
-    regatta.ok("add", "regatta", "seamanship.toml:levels", '{"name": "Storm", "points": 2000}')
+    regatta.ok("add", "regatta", "seamanship.toml:levels", '{"level": 6, "points": 4000}')
     regatta.ok("reset", "regatta", "officers.json:officers[2]")
     said = regatta.ok("slate", "regatta")
     assert "+    may: [sail.start, sail.reef]" in said
@@ -109,7 +110,7 @@ def test_lists_and_records_inside_files(regatta: SiteUnderTest) -> None:
         '+    { "id": "GW-9Z9Z-Z9Z9", "rank": "marshal" },' in said
         or '+    {"id": "GW-9Z9Z-Z9Z9", "rank": "marshal"},' in said
     )
-    assert '+[[levels]]\n  +name = "Storm"\n  +points = 2000' in said
+    assert "+[[levels]]\n  +level = 6\n  +points = 4000" in said
     assert '-    { "id": "GW-8P2C-W4TN", "name": "Tern", "rank": "marshal" },' in said
     assert "is not in ranks.yml:ranks.deckhand.may" in regatta.fails(
         1, "remove", "regatta", "ranks.yml:ranks.deckhand.may", "sail.fly"
@@ -124,7 +125,7 @@ def test_every_value_that_show_names_is_found_by_that_name(regatta: SiteUnderTes
     (listed,) = json.loads(regatta.ok("show", "regatta", "--all", "--json"))
     named = {row["name"]: row["disk"] for row in listed["settings"] if ":" in row["name"]}
     assert {name.split(":")[0] for name in named} >= {word.split(":")[0] for word in VALUES} - {"guestlist.txt"}
-    assert named["flotsam.json:crates.wooden.loot[0].chance"] == "0.6"
+    assert named["flotsam.json:drops.North.contents[0]"] == "rope*1-3|0.6"
     (again,) = json.loads(regatta.ok("show", "regatta", *named, "of-no-rulebook.yml:calm.most", "--json"))
     found = {row["name"]: row["disk"] for row in again["settings"]}
     assert found == {**named, "of-no-rulebook.yml:calm.most": "4"}

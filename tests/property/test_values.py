@@ -21,6 +21,10 @@ SPECS = {
     "size": Setting(file="f", key="k", type="size", stored="megabytes"),
     "port": Setting(file="f", key="k", type="port"),
     "choice": Setting(file="f", key="k", type="choice", choices={"calm": "", "Spring": ""}),
+    "condition": Setting(
+        file="f", key="k", type="condition", choices={"all": "", "Few": ""}, offers={"old": "function() return 1 end"}
+    ),
+    "positions": Setting(file="f", key="k", type="list", of="vector", form="{x} {y}|{h}", bounds={"x": (0, 9)}),
     "text": Setting(file="f", key="k", type="text", length=(0, 20), line_break="|"),
     "address": Setting(file="f", key="k", type="address"),
     "url": Setting(file="f", key="k", type="url"),

@@ -12,6 +12,7 @@ from roundgate.core import values
 from roundgate.core.advice import advice_for
 from roundgate.core.checks.context import quoted
 from roundgate.core.facts import absence_of
+from roundgate.core.files import format_value
 from roundgate.core.formats import problems_of
 from roundgate.core.formats.places import NoSuchItem, find_key, near_keys, place_of, split_assignment
 from roundgate.core.formats.protocol import Document, EditRefused, Entry, Path
@@ -21,6 +22,7 @@ from roundgate.core.rulebook.model import Setting
 from roundgate.core.secrets import is_secret_field, sounds_secret
 from roundgate.core.typed import KINDS, KindMismatch, Typed, typed
 from roundgate.core.values import ValueProblem
+from roundgate.core.values.relative import changed_by, is_relative
 from roundgate.host.errors import Trouble, UnknownName, WrongWords
 from roundgate.host.workspace import Holder
 
@@ -77,6 +79,8 @@ class KeyChanges:
         elif given is None:
             raise WrongWords(f"'{word}' has no value.", command("set", self.holder.name, f"{name}=VALUE"))
         if target.spec is not None:
+            if is_relative(given, target.spec):
+                return self.given(target, self._changed_by(target, target.spec, given))
             return self.given(target, self._stored(target, given))
         value = self._typed(target, given)
         held, here_only = self._held(target.file, target.key), self.options.here_only
@@ -200,6 +204,17 @@ class KeyChanges:
             may_be = values.describe(target.spec)
             cause = f"{shown}{error.cause}{advice} ({error.code})\n  It may be {may_be}. Nothing was changed."
             raise Trouble(cause, do) from error
+
+    def _changed_by(self, target: Target, spec: Setting, given: str) -> str:
+        """Work out a difference such as ``+10%`` of the value that waits, or is on disk. Raises Trouble."""
+        entry = find_key(self.planned(self.holder.read().files.path_to_write(spec)), target.key)
+        stored = entry.value if entry is not None else self.holder.read().files.stored(target.name)
+        try:
+            return changed_by(given, stored, spec)
+        except ValueProblem as error:
+            now = f" (it is {format_value(stored, spec)} now)" if stored is not None else ""
+            cause = f"{target.name}={given}: {error.cause}{now} ({error.code})"
+            raise Trouble(f"{cause}\n  It may be {values.describe(spec)}. Nothing was changed.") from error
 
     def _typed(self, target: Target, given: str) -> Typed:
         """Tell what a value means for a key that no rulebook describes. Raises Trouble."""

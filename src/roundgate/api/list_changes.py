@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from roundgate.api.key_changes import KeyChanges
 from roundgate.api.lookup import Target, command, find_name, list_of, setting_of
 from roundgate.api.mod_changes import copies_for
-from roundgate.api.record_changes import AskField, RecordChanges, book_for, is_address, names_record, set_named
+from roundgate.api.record_changes import AskField, RecordChanges, TwinOf, book_for, is_address, names_record, set_named
 from roundgate.core import values
 from roundgate.core.checks.context import quoted
 from roundgate.core.checks.lists import item_problem
@@ -28,6 +28,8 @@ class ListChanges(KeyChanges):
 
     ask: AskField | None = None
     """Asks for a field of a new record that nobody has given."""
+    twin_of: TwinOf | None = None
+    """Gives a record of another server that a new one shall be like."""
 
     def _list(self, word: str) -> tuple[str, str]:
         """Give a list's name and its file's path: of one that the rulebook knows, or of any by FILE or FILE:PATH."""
@@ -94,7 +96,9 @@ class ListChanges(KeyChanges):
     def added(self, word: str, items: Sequence[str], at: int | None, *, like: str = "") -> list[Operation]:
         """Make the operations that add entries, in their order. Raises Trouble for an entry of the wrong form."""
         if self._is_set(word) and (":" not in word or like or (record_of(items) and not self.options.kind)):
-            return RecordChanges(self.holder, self.ask).added(word, items, like=like, at=at)
+            return RecordChanges(self.holder, self.ask, self.twin_of).added(word, items, like=like, at=at)
+        if RecordChanges(self.holder).is_list_field(word):
+            return RecordChanges(self.holder).items_added(word, items, at)
         in_value = self._value_list(word)
         if in_value is not None:
             target, entries = in_value
@@ -115,6 +119,8 @@ class ListChanges(KeyChanges):
 
     def removed(self, word: str, items: Sequence[str]) -> list[Operation]:
         """Make the operations that remove entries, or records. Raises Trouble where one is not in the list."""
+        if items and RecordChanges(self.holder).is_list_field(word):
+            return RecordChanges(self.holder).items_removed(word, items)
         if names_record(self.holder, word):
             changes = RecordChanges(self.holder)
             return [operation for one in (word, *items) for operation in changes.removed(one)]
@@ -133,6 +139,8 @@ class ListChanges(KeyChanges):
 
         Raises Trouble where it is not in the list, and WrongWords for several entries.
         """
+        if len(items) == 1 and RecordChanges(self.holder).is_list_field(word):
+            return RecordChanges(self.holder).item_moved(word, items[0], _number(to))
         if names_record(self.holder, word):
             return RecordChanges(self.holder).moved(word, to)
         if len(items) != 1:

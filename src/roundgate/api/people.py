@@ -15,10 +15,18 @@ from roundgate.core.advice import holds
 from roundgate.core.formats.protocol import EditRefused
 from roundgate.core.nearest import nearest
 from roundgate.core.operations import AddRecord, Operation, RemoveRecord, SetField, merged
-from roundgate.core.operations.records import in_order
+from roundgate.core.operations.records import in_order, template_of
 from roundgate.core.people.book import People, key_for, with_person, with_table
 from roundgate.core.people.ids import ids_in
-from roundgate.core.people.rosters import Ended, Standing, ended_on, kind_of_roster, kind_of_set, standings_in
+from roundgate.core.people.rosters import (
+    Ended,
+    Standing,
+    ended_on,
+    kind_of_roster,
+    kind_of_set,
+    people_kind,
+    standings_in,
+)
 from roundgate.core.people.seen import SeenPerson
 from roundgate.core.people.until import end_of, end_on, is_over
 from roundgate.core.rulebook.model import ItemKind, RecordSet, Roster
@@ -122,7 +130,7 @@ def imported(server: OpenServer, people: People, name: str, text: str) -> Import
 
 
 def _joining(spec: RecordSet, path: str, roster: Roster, who: Someone, given: Mapping[str, str]) -> Operation:
-    values = {name: str(value) for name, value in spec.template.items()}
+    values = template_of(spec)
     if spec.key != "*":
         values[spec.key] = who.id
     if "name" in spec.field and who.name:
@@ -147,7 +155,7 @@ def joining(
     Nothing where the records are no people, or no word is one. Raises WrongWords or UnknownName.
     """
     spec = server.book.records[name]
-    kind = kind_of_set(spec)
+    kind = people_kind(server.book, spec)
     roster = next((one for one in server.book.roster.values() if one.records == name), None)
     plain = [word for word in words if "=" not in word]
     given = [word for word in words if "=" in word]

@@ -21,6 +21,7 @@ from roundgate.core.ranks.model import Member, Scheme
 from roundgate.core.records.model import Record, parts_in, separator_of
 from roundgate.core.records.sets import records_in
 from roundgate.core.rulebook.model import RankFlags, RankStep, RecordSet
+from roundgate.core.values import plain_text
 from roundgate.host.errors import Trouble, UnknownName, WrongWords
 from roundgate.host.site import Site
 
@@ -385,7 +386,11 @@ class RankChanges:
         return made
 
     def _step(self, step: RankStep, *, is_first: bool) -> list[Operation]:
-        given = {name: str(value) for name, value in step.fields.items()}
+        described = self._set(self.spec.groups).field if self.spec.groups else {}
+        given = {
+            name: plain_text(value, described[name]) if name in described else str(value)
+            for name, value in step.fields.items()
+        }
         if self.spec.flags is not None:
             given.update(dict.fromkeys(step.may, self.spec.flags.on))
         elif step.may:

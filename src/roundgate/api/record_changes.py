@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping, Sequence
 
 from msgspec import Struct
@@ -22,13 +23,14 @@ from roundgate.core.operations import (
     SwitchRecord,
 )
 from roundgate.core.operations.records import RecordOperation, commented_out, path_when_off, template_values
-from roundgate.core.people.rosters import kind_of_set
+from roundgate.core.people.rosters import people_kind
 from roundgate.core.records.looks import with_looks
-from roundgate.core.records.model import Record, parts_in, separator_of
+from roundgate.core.records.model import LISTS, Record, parts_in, separator_of
 from roundgate.core.records.sets import find_records, records_in, referring
 from roundgate.core.rulebook.model import RecordField, RecordSet, Rulebook
 from roundgate.core.secrets import is_secret_field
 from roundgate.core.values import ValueProblem
+from roundgate.core.values.relative import changed_by, is_relative
 from roundgate.host.errors import Trouble, UnknownName, WrongWords
 from roundgate.host.workspace import Holder, Workspace
 
@@ -75,12 +77,30 @@ AskField = Callable[[str, RecordField | None], str]
 """Asks a person for a field of a new record: what it is called, and its description. Gives what was typed."""
 
 
+def is_pattern(word: str) -> bool:
+    """Tell whether a word means all records whose names fit it: ``*`` stands for any letters."""
+    return ALL in word
+
+
+def _matches(record: Record, spec: RecordSet, word: str) -> bool:
+    pattern = "".join(".*" if sign == ALL else re.escape(sign) for sign in word)
+    return any(re.fullmatch(pattern, name, re.IGNORECASE | re.DOTALL) for name in (record.key, record.title(spec)))
+
+
+TwinOf = Callable[[str, str], Record | None]
+"""Gives a record of another server that a word means, by the name of its set; None where it means none."""
+
+
 class RecordChanges:
     """Makes operations on records, given what waits already."""
 
-    def __init__(self, holder: Holder, ask: AskField | None = None) -> None:
-        """Keep what the operations are about; ``ask`` is for fields of a new record that nobody has given."""
+    def __init__(self, holder: Holder, ask: AskField | None = None, twin_of: TwinOf | None = None) -> None:
+        """Keep what the operations are about.
+
+        ``ask`` is for fields of a new record that nobody has given, ``twin_of`` for records of other servers.
+        """
         self.ask = ask
+        self.twin_of = twin_of
         self.holder = holder
         self.book = holder.book
         self._after = holder.outcome(holder.operations).after
@@ -116,7 +136,7 @@ class RecordChanges:
         records = self.records(name)
         dots = [at for at, char in enumerate(rest) if char == "."]
         for at in dots:
-            if rest[:at] == ALL or find_records(records, spec, rest[:at]):
+            if is_pattern(rest[:at]) or find_records(records, spec, rest[:at]):
                 return rest[:at], ".", rest[at + 1 :]
         return (rest[: dots[-1]], ".", rest[dots[-1] + 1 :]) if dots else (rest, "", "")
 
@@ -134,6 +154,13 @@ class RecordChanges:
         records = self.records(name)
         if word == ALL:
             return tuple(records)
+        if is_pattern(word):
+            several = [record for record in records if _matches(record, spec, word)]
+            if not several:
+                raise UnknownName(
+                    f"No {name} of {self.holder.name} matches '{word}'.", f"roundgate show {self.holder.name} {name}"
+                )
+            return tuple(several)
         found = find_records(records, spec, word)
         if len(found) == 1:
             return tuple(found)
@@ -154,7 +181,7 @@ class RecordChanges:
         """
         from roundgate.api.whom import whoever  # only where a name has to be looked up
 
-        kind = kind_of_set(spec)
+        kind = people_kind(self.book, spec)
         if not kind or not isinstance(self.holder, Workspace):
             return None
         try:
@@ -169,13 +196,130 @@ class RecordChanges:
         """Make the operations that give a field of a record, or of all with ``*``, a value. Raises Trouble."""
         address = self.address(word, with_field=True)
         described = address.spec.field.get(address.field)
-        stored = self.stored(f"{address.name}/{{}}.{address.field}", described, given, address.records)
+        shown = f"{address.name}/{{}}.{address.field}"
+        if described is not None and is_relative(given, described):
+            return self._given_each(
+                address, lambda record, then: self._changed_by(shown, described, given, record, then)
+            )
+        stored = self.stored(shown, described, given, address.records)
+        return self._given_each(address, lambda _record, _then: stored)
+
+    def _given_each(self, address: Address, value: Callable[[Record, str | None], str]) -> list[Operation]:
+        """Make the operations that give a field of each record a value, worked out of the record and what it has."""
         made: list[Operation] = []
         for record in address.records:
             held = record.fields.get(address.field)
             then = None if held is None else separator_of(address.field, address.spec).join(held.values)
+            stored = value(record, then)
             made.append(SetField(self._path(address.spec), address.name, record.key, address.field, stored, then))
         return self._marked(made)
+
+    def _changed_by(self, shown: str, described: RecordField, given: str, record: Record, then: str | None) -> str:
+        """Work out a difference such as ``+10%``. Raises Trouble."""
+        try:
+            return changed_by(given, then, described)
+        except ValueProblem as error:
+            address = shown.format(record.key)
+            now = f" (it is {then} now)" if then is not None else ""
+            right = values.sure_meaning(error.meant, described)
+            do = f"roundgate set {self.holder.name} {quoted(f'{address}={right}')}" if right else ""
+            raise Trouble(
+                f"{address}={given}: {error.cause}{now} ({error.code})\n  It may be {values.describe(described)}. "
+                "Nothing was changed.",
+                do,
+            ) from error
+
+    # --- lists in a field ---
+
+    def is_list_field(self, word: str) -> bool:
+        """Tell whether a word is the address of a field that holds a list."""
+        book, inner = book_for(self.holder, word)
+        if not is_address(book, inner):
+            return False
+        name = set_named(book, inner)
+        rest = inner[len(name) + 1 :]
+        return any(
+            rest.lower().endswith(f".{field.lower()}") and described.type in LISTS
+            for field, described in book.records[name].field.items()
+        )
+
+    def items_added(self, word: str, items: Sequence[str], at: int | None) -> list[Operation]:
+        """Make the operations that put entries into a list in a field. Raises Trouble."""
+        address, described = self._list_address(word)
+
+        def longer(record: Record, _then: str | None) -> str:
+            held = self._parts(address, record)
+            place = len(held) if at is None else max(0, at)
+            new = self._items(address, described, items, record)
+            twice = next((one for one in new if described.unique and one in held), None)
+            if twice is not None:
+                shown = f"{address.name}/{record.key}.{address.field}"
+                raise WrongWords(f"{twice} is in {shown} already. Nothing was changed.")
+            return self._joined(address, described, record, [*held[:place], *new, *held[place:]])
+
+        return self._given_each(address, longer)
+
+    def items_removed(self, word: str, items: Sequence[str]) -> list[Operation]:
+        """Make the operations that take entries out of a list in a field. Raises Trouble or UnknownName."""
+        address, described = self._list_address(word)
+
+        def shorter(record: Record, _then: str | None) -> str:
+            held = self._parts(address, record)
+            for item in items:
+                held.remove(self._held_item(address, record, held, item))
+            return self._joined(address, described, record, held)
+
+        return self._given_each(address, shorter)
+
+    def item_moved(self, word: str, item: str, to: int) -> list[Operation]:
+        """Make the operations that move an entry of a list in a field. Raises Trouble or UnknownName."""
+        address, described = self._list_address(word)
+
+        def reordered(record: Record, _then: str | None) -> str:
+            held = self._parts(address, record)
+            found = self._held_item(address, record, held, item)
+            held.remove(found)
+            held.insert(max(0, to), found)
+            return self._joined(address, described, record, held)
+
+        return self._given_each(address, reordered)
+
+    def _list_address(self, word: str) -> tuple[Address, RecordField]:
+        address = self.address(word, with_field=True)
+        return address, address.spec.field[address.field]
+
+    @staticmethod
+    def _parts(address: Address, record: Record) -> list[str]:
+        held = record.fields.get(address.field)
+        return parts_in(held, address.field, address.spec) if held is not None else []
+
+    def _items(self, address: Address, described: RecordField, items: Sequence[str], record: Record) -> list[str]:
+        """Give entries as the file will hold them; each may be typed as people say it."""
+        shown = f"{address.name}/{{}}.{address.field}"
+        if described.of:
+            one_of = replace(described, type=described.of, of="", length=None)
+            return [self.stored(shown, one_of, item, (record,)) for item in items]
+        free = replace(described, length=None)
+        given = [self.stored(shown, free, item, (record,)) for item in items]
+        return [part for one in given for part in one.split(described.separator) if part]
+
+    def _joined(self, address: Address, described: RecordField, record: Record, items: Sequence[str]) -> str:
+        shown = f"{address.name}/{{}}.{address.field}"
+        return self.stored(shown, described, described.separator.join(items), (record,))
+
+    def _held_item(self, address: Address, record: Record, held: Sequence[str], item: str) -> str:
+        """Give the entry that a word means: itself, case aside, or by what it begins with. Raises UnknownName."""
+        lowered = item.lower()
+        found = [one for one in held if one == item] or [one for one in held if one.lower() == lowered]
+        found = found or [one for one in held if one.lower().startswith(lowered)]
+        if len(set(found)) == 1:
+            return found[0]
+        shown = f"{address.name}/{record.key}.{address.field}"
+        if found:
+            raise WrongWords(f"'{item}' could be {', '.join(found)}.", f"Say all of it: {found[0]}")
+        near = nearest(item, held)
+        hint = f"Did you mean {near}?" if near else f"There are {', '.join(held) or 'none'}"
+        raise UnknownName(f"{shown} has no '{item}'.", hint)
 
     def _marked(self, made: Sequence[Operation]) -> list[Operation]:
         """Let operations on a set that no rulebook describes say where it is and what names its records."""
@@ -215,7 +359,8 @@ class RecordChanges:
         name = set_named(self.book, word)
         spec = self.book.records[name]
         key, given = self._given(name, spec, words)
-        twin = self._meant(name, spec, like)[0] if like else None
+        twin = self.twin_of(name, like) if like and self.twin_of is not None else None
+        twin = twin or (self._meant(name, spec, like)[0] if like else None)
         found = template_values(spec, given, twin)
         missing = [field for field, described in spec.field.items() if described.needed and not found.get(field)]
         for field in list(missing):

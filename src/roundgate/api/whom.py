@@ -7,6 +7,7 @@ from msgspec import Struct
 from roundgate.core.nearest import nearest
 from roundgate.core.people.book import People
 from roundgate.core.people.ids import has_form, id_mistake, meant_id
+from roundgate.core.people.rosters import people_kinds
 from roundgate.core.people.seen import SeenPerson
 from roundgate.core.rulebook.model import ItemKind
 from roundgate.host.errors import SeveralMeant, Trouble, UnknownName, WrongWords
@@ -38,7 +39,7 @@ def whoever(site: Site, server: Server, word: str, kind_name: str) -> Someone:
     mistake = id_mistake(word, kind) if kind.pattern and has_form(word, kind) else ""
     if mistake:
         raise WrongWords(mistake, "Compare it with where it comes from.")
-    other = next((name for name, one in server.book.kind.items() if one.pattern and has_form(word, one)), "")
+    other = next((name for name, one in people_kinds(server.book).items() if has_form(word, one)), "")
     if other:
         example = f", such as {kind.example}" if kind.example else ""
         raise WrongWords(f"'{word}' is the id of a {other}, and here the id of a {kind_name} is needed{example}.")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Sequence
+from functools import partial
 from typing import TYPE_CHECKING, Annotated, NamedTuple
 
 import typer
@@ -12,13 +13,14 @@ from roundgate.cli.complete import complete_list_or_entry, complete_server, comp
 from roundgate.cli.screen.output import echo, echo_json, styled, warn
 from roundgate.core.operations import Operation
 from roundgate.core.slate import Outcome
-from roundgate.host.errors import Trouble, WrongWords
+from roundgate.host.errors import Trouble, UnknownName, WrongWords
 from roundgate.host.servers import Server
 
 if TYPE_CHECKING:
     from roundgate.api.people import Joining
     from roundgate.api.proposal import Proposal
     from roundgate.api.server import Discarded, OpenServer
+    from roundgate.core.records.model import Record
     from roundgate.host.workspace import Holder
 
 Words = Annotated[list[str], typer.Argument(metavar="[SERVER] NAME=VALUE...", autocompletion=complete_server_or_name)]
@@ -187,12 +189,14 @@ def add(
         if len(rest) < 2:
             raise WrongWords("A list and an entry are needed.", "roundgate add SERVER LIST ENTRY")
         changes = ListChanges(holder, options)
-        changes.ask = ask_field
+        changes.ask, changes.twin_of = ask_field, twin_of
         return changes.added(rest[0], rest[1:], at, like=like)
 
+    twin_of = None
     if _standalone(words, added):
         return
     context = CallContext()
+    twin_of = partial(_of_other_server, context)
     word, rest = context.split(words)
     servers = [context.open(one) for one in context.several(word)]
     made: list[tuple[OpenServer, _Joins | None, list[Operation]]] = []
@@ -211,6 +215,19 @@ def add(
                 echo(f"  {who.who.name or who.who.id} {said}.")
         if now and operations:
             _apply_now(context, server.server)
+
+
+def _of_other_server(context: CallContext, name: str, like: str) -> Record | None:
+    """Give a record of another server, said as SERVER:RECORD; None where no server is named. Raises UnknownName."""
+    from roundgate.api.record_changes import RecordChanges
+
+    server, colon, record = like.partition(":")
+    if not colon or server not in context.names:
+        return None
+    other = context.opened(server)
+    if name not in other.book.records:
+        raise UnknownName(f"The rulebook of {server} has no {name}.", f"roundgate show {server}")
+    return RecordChanges(other.workspace).address(f"{name}/{record}", with_field=False).records[0]
 
 
 class _Joins(NamedTuple):

@@ -75,6 +75,8 @@ class ConsequenceCode(StrEnum):
     """Somebody is taken off a roster."""
     RIGHTS = "rights"
     """Somebody gains or loses a permission."""
+    ODDS = "odds"
+    """What players find changes."""
     WORLD_FIXED = "world-fixed"
     """The world that the files name was made with other values, which stay."""
 
@@ -195,6 +197,7 @@ def _consequences(outcome: Outcome) -> Iterator[Consequence]:
         if advice:
             yield Consequence(ConsequenceCode.ADVICE, (change.name,), {"advice": advice})
     yield from _of_people(real, book)
+    yield from _of_loot(outcome)
     yield from _of_settings(real, outcome)
     unknown = [change.name for change in real if _is_not_described(change, book)]
     if unknown:
@@ -228,6 +231,28 @@ def _of_people(real: Sequence[Change], book: Rulebook) -> Iterator[Consequence]:
             name, roster = rosters[operation.set]
             detail = {"who": change.before or operation.record, "roster": name, "what": _MEANINGS[roster.meaning]}
             yield Consequence(ConsequenceCode.LEAVES, (change.name,), detail)
+
+
+_MOST_SHIFTS = 5
+"""Shifts of odds that a review names; of more it says how many."""
+
+
+def _of_loot(outcome: Outcome) -> Iterator[Consequence]:
+    """Say what becomes of the odds, the largest shifts first."""
+    if not outcome.before.book.loot:
+        return
+    from roundgate.core.loot.shape import loot_paths
+
+    if not loot_paths(outcome.before) & set(outcome.touched):
+        return
+    from roundgate.core.loot.shifts import shift_words, shifts  # NumPy is loaded only where odds change
+
+    moved = shifts(outcome.before, outcome.after)
+    for one in moved[:_MOST_SHIFTS]:
+        yield Consequence(ConsequenceCode.ODDS, (one.record,), {"what": shift_words(one)})
+    if len(moved) > _MOST_SHIFTS:
+        more = {"what": f"{len(moved) - _MOST_SHIFTS} more odds change: roundgate odds --slate"}
+        yield Consequence(ConsequenceCode.ODDS, (), more)
 
 
 def _of_settings(real: Sequence[Change], outcome: Outcome) -> Iterator[Consequence]:

@@ -218,6 +218,60 @@ class TestedOutput(Struct, frozen=True, rename="kebab"):
     why: Annotated[str, _about("the entry that decides, in words, or what is not known")]
 
 
+class WayOutput(Struct, frozen=True, rename="kebab"):
+    """One way to a thing of ``odds --json``."""
+
+    record: Annotated[str, _about("the record that is opened")]
+    through: Annotated[list[str], _about("the tables that it goes through, as SET/RECORD; empty: directly")]
+    expected: Annotated[float, _about("how many of the thing come by this way, on average")]
+
+
+class ThingOutput(Struct, frozen=True, rename="kebab"):
+    """One thing of ``odds --json``."""
+
+    thing: Annotated[str, _about("its name in the file")]
+    chance: Annotated[float, _about("the chance, from 0 to 1, that there is at least one; with --slate, afterwards")]
+    expected: Annotated[float, _about("how many there are on average")]
+    spread: Annotated[float, _about("the standard deviation of how many there are")]
+    least: Annotated[int, _about("in nine of ten openings there are at least so many")]
+    most: Annotated[int, _about("in nine of ten openings there are at most so many")]
+    chance_before: Annotated[float, _about("the chance on disk, without the slate")]
+    expected_before: Annotated[float, _about("how many there are on average on disk, without the slate")]
+    ways: Annotated[list[WayOutput], _about("where it comes from, the most fruitful way first")]
+
+
+class OddsOutput(Struct, frozen=True, rename="kebab"):
+    """One record of ``odds --json``, or all of them together."""
+
+    server: Annotated[str, _about("its name in the site file")]
+    loot: Annotated[str, _about("the rulebook's name of this loot")]
+    record: Annotated[str, _about("what is opened, as SET/RECORD; empty: all that is there after a restart")]
+    at_once: Annotated[int, _about("how many of the record there are at a time")]
+    things: Annotated[list[ThingOutput], _about("what can come out, the likeliest first")]
+
+
+class LevelOutput(Struct, frozen=True, rename="kebab"):
+    """One level of ``curve --json``."""
+
+    level: Annotated[float, _about("its number")]
+    points: Annotated[float | None, _about("the points that it needs from the start; with --slate, afterwards")]
+    points_before: Annotated[float | None, _about("the points on disk; null where the level is new")]
+    grants: Annotated[float, _about("what it grants to be spent")]
+    granted: Annotated[float, _about("what all levels up to it grant")]
+    cost: Annotated[float, _about("what all costs that can be bought up to it")]
+
+
+class CurveOutput(Struct, frozen=True, rename="kebab"):
+    """One server of ``curve --json``."""
+
+    server: Annotated[str, _about("its name in the site file")]
+    curve: Annotated[str, _about("the rulebook's name of the curve, or SET.FIELD")]
+    granted: Annotated[float, _about("what all levels grant together")]
+    cost: Annotated[float, _about("what all costs that is not out of reach")]
+    short_from: Annotated[float | None, _about("the level from which on too little is granted; null: it suffices")]
+    levels: Annotated[list[LevelOutput], _about("the levels in their order")]
+
+
 class RosterOutput(Struct, frozen=True, rename="kebab"):
     """One person of ``roster --json``."""
 
@@ -463,6 +517,8 @@ OUTPUTS: dict[str, Any] = {
     "people": list[PersonOutput],
     "people show": PersonPage,
     "people seen": list[SeenOutput],
+    "odds": list[OddsOutput],
+    "curve": list[CurveOutput],
     "roster": list[RosterOutput],
     "roster SERVER ROSTER": list[StandingOutput],
     "ranks who": list[MayOutput],

@@ -51,6 +51,7 @@ _CONSEQUENCES = {
     ConsequenceCode.JOINS: "{who} joins {roster}: {what}.",
     ConsequenceCode.LEAVES: "{who} leaves {roster}: no longer {what}.",
     ConsequenceCode.RIGHTS: "{what}",
+    ConsequenceCode.ODDS: "{what}",
     ConsequenceCode.WORLD_FIXED: (
         "{names}: the world {world} was made with {made}; {wanted} in the file has no effect in it."
     ),

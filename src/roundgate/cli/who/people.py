@@ -354,10 +354,11 @@ def _add(context: CallContext, book: People, name: str, words: list[str]) -> Non
     """Put somebody into the book, each id under its kind."""
     from roundgate.core.people.book import key_for, with_person
     from roundgate.core.people.ids import meant_id
+    from roundgate.core.people.rosters import people_kinds
     from roundgate.host.people.book import save_people
 
     books = [server.book for server in context.servers("@all")]
-    kinds = {kind: spec for one in books for kind, spec in one.kind.items() if spec.pattern}
+    kinds = {kind: spec for one in books for kind, spec in people_kinds(one).items()}
     ids: dict[str, list[str]] = {}
     for word in words:
         fitting = [(kind, found) for kind, spec in kinds.items() if (found := meant_id(word, spec))]

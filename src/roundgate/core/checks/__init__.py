@@ -7,7 +7,7 @@ from functools import partial
 
 from msgspec.structs import replace
 
-from roundgate.core.checks import lists, mods, people, places, ranks, records, rules, syntax, values
+from roundgate.core.checks import curves, lists, loot, mods, people, places, ranks, records, rules, syntax, values
 from roundgate.core.checks.context import CheckContext
 from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.findings import Code, Finding, in_order
@@ -20,7 +20,7 @@ CheckFiles = Callable[[ServerFiles], list[Finding]]
 
 CODES: dict[str, Code] = {
     code.name: code
-    for family in (catalogue, syntax, values, lists, places, mods, records, people, ranks, rules)
+    for family in (catalogue, syntax, values, lists, places, mods, records, people, ranks, loot, curves, rules)
     for code in family.CODES
 }
 """Every finding code, with the page that ``explain`` shows."""
@@ -42,7 +42,9 @@ def check_disk(
         *records.check_records(context, written),
         *(records.check_rosters(context) if written is None else ()),
         *(ranks.check_ranks(context) if written is None or _touches_ranks(context, written) else ()),
-        *rules.check_rules(context),
+        *loot.check_loot(context, written),
+        *curves.check_curves(context, written),
+        *rules.check_rules(context, written),
     ]
     return in_order(_without_followers(found))
 

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection, Iterator, Mapping
 from decimal import Decimal
 
 from roundgate.core import values
 from roundgate.core.advice import holds
 from roundgate.core.checks.context import CheckContext
-from roundgate.core.findings import Code, Finding, Place
+from roundgate.core.findings import Code, Finding, Level, Place
 from roundgate.core.formats.protocol import Entry
 from roundgate.core.nearest import nearest
 from roundgate.core.people.ids import has_form, identities, meant_id
@@ -76,6 +77,32 @@ CODES = (
         "Most servers let the ban count. One of the two is left over.",
     ),
     Code(
+        "record-value-same",
+        "note",
+        "Two records with the same value where each should have its own",
+        "Such as the same colour for two categories, or the same place in the order: nobody can tell them apart, or "
+        "the server puts them in an order of its own. The rulebook says whether it is a note or a warning.",
+        'category("HELM", { order = 1 })  category("DECK", { order = 1 })',
+        'category("HELM", { order = 1 })  category("DECK", { order = 2 })',
+    ),
+    Code(
+        "record-unseen",
+        "warning",
+        "Something that no catalogue has and no other record",
+        "The rulebook cannot list all that there is, as mods bring more. What no other record has as well is often "
+        "misspelt, and the server leaves it out without a word.",
+        'gear = { "compas" }',
+        'gear = { "compass" }',
+    ),
+    Code(
+        "position-twice",
+        "warning",
+        "Two positions in the same place",
+        "What is put there is one inside the other, or the server uses only one. Often a line was pasted twice.",
+        '"positions": ["12 3 0|90 0 0", "12 3 0|45 0 0"]',
+        '"positions": ["12 3 0|90 0 0", "14 3 0|45 0 0"]',
+    ),
+    Code(
         "record-plain",
         "error",
         "A plain value among records, or a record among plain values",
@@ -104,6 +131,8 @@ def check_records(context: CheckContext, written: Collection[str] | None = None)
             yield from _doubles(context, name, sets[name], known[name])
             yield from _out_of_order(context, name, sets[name], known[name])
             yield from _unused(context, name, known)
+            yield from _same_values(context, name, sets[name], known[name])
+            yield from _unseen(context, name, sets[name], known[name])
             for record in known[name] if sets[name].field or sets[name].key != "*" else ():
                 yield from _record(context, name, sets[name], record, keys)
 
@@ -236,6 +265,49 @@ def _unused(context: CheckContext, name: str, known: Mapping[str, list[Record]])
             yield context.finding("record-unused", "note", _place(context, spec, record), cause, do, name)
 
 
+def _same_values(context: CheckContext, name: str, spec: RecordSet, records: list[Record]) -> Iterator[Finding]:
+    """Find records with the same value in a field where the rulebook calls that odd."""
+    for field, described in spec.field.items():
+        first: dict[str, Record] = {}
+        for record in records if described.distinct else ():
+            value = record.value(field)
+            other = first.setdefault(value, record) if value is not None else record
+            if other is not record:
+                cause = f"{record.title(spec)} and {other.title(spec)} have the same {field}, {value}."
+                do = context.command("set", f"{name}/{record.key}.{field}=VALUE")
+                place = _place(context, spec, record, record.fields[field])
+                level: Level = "warning" if described.distinct == "warning" else "note"
+                yield context.finding("record-value-same", level, place, cause, do, name)
+
+
+def _unseen(context: CheckContext, name: str, spec: RecordSet, records: list[Record]) -> Iterator[Finding]:
+    """Find entries that neither the catalogue of their field has nor another record."""
+    path = context.book.file[spec.file].path
+    for field, described in spec.field.items():
+        if not described.seen:
+            continue
+        holders: dict[str, set[str]] = {}
+        entries = [
+            (record, entry)
+            for record in records
+            if field in record.fields
+            for entry in entries_in(record.fields[field], field, spec)
+        ]
+        for record, entry in entries:
+            holders.setdefault(entry.value, set()).add(record.key)
+        for record, entry in entries:
+            if entry.value in described.catalogue or len(holders[entry.value]) > 1 or not entry.value:
+                continue
+            others = [one for one, keys in holders.items() if len(keys) > 1]
+            near = nearest(entry.value, [*described.catalogue, *others], least=70)
+            hint = f" Did you mean {near}?" if near else ""
+            cause = f"{record.title(spec)}: nobody else has the {field} '{entry.value}', and no catalogue.{hint}"
+            held = record.fields[field]
+            right = described.separator.join(near if one == entry.value else one for one in parts_in(held, field, spec))
+            do = context.command("set", f"{name}/{record.key}.{field}={right}") if near else f"roundgate explain {name}"
+            yield context.finding("record-unseen", "warning", context.entry_place(path, entry), cause, do, name)
+
+
 def _known(context: CheckContext, name: str, known: Mapping[str, list[Record]]) -> list[Record]:
     if name in known:
         return known[name]
@@ -282,6 +354,8 @@ def _field(
     if held.is_nested:
         return
     wrong: set[int] = set()
+    yield from _positions(context, name, record, held, spec, field)
+    yield from _missing_paths(context, name, record, held, spec, field)
     for entry in held.entries if held.is_list else held.entries[:1]:
         problem = _problem(entry, described, is_one_of_list=held.is_list)
         address = f"{name}/{record.key}.{field}"
@@ -301,6 +375,43 @@ def _field(
         do = context.command("set", f"{name}/{record.key}.{field}={right}") if near and not held.is_list else ""
         do = do or context.command("show", described.to)
         yield context.finding("record-reference", "error", context.entry_place(path, entry), cause, do, name)
+
+
+def _positions(
+    context: CheckContext, name: str, record: Record, held: Held, spec: RecordSet, field: str
+) -> Iterator[Finding]:
+    """Find positions of a list that lie in the same place, whatever way they face."""
+    described, path = spec.field[field], context.book.file[spec.file].path
+    if described.type != "list" or described.of != "vector":
+        return
+    known: dict[tuple[str, ...], str] = {}
+    for entry in entries_in(held, field, spec):
+        where = tuple(re.findall(r"-?\d+(?:\.\d+)?", entry.value)[:_AXES])
+        first = known.setdefault(where, entry.value)
+        if first is not entry.value and len(where) > 1:
+            cause = f"{record.title(spec)}: {entry.value} is in the same place as {first}."
+            do = context.command("remove", f"{name}/{record.key}.{field}", entry.value)
+            yield context.finding("position-twice", "warning", context.entry_place(path, entry), cause, do, name)
+
+
+_AXES = 3
+"""Numbers of a position that say where it is; those behind them say which way it faces."""
+
+
+def _missing_paths(
+    context: CheckContext, name: str, record: Record, held: Held, spec: RecordSet, field: str
+) -> Iterator[Finding]:
+    """Find paths in a field that lead to nothing."""
+    described, path = spec.field[field], context.book.file[spec.file].path
+    if "path" not in (described.type, described.of):
+        return
+    for entry in entries_in(held, field, spec):
+        target = f"{described.below.rstrip('/')}/{entry.value}" if described.below else entry.value
+        if not entry.value or target in context.files.texts or context.files.facts.has(target) is not False:
+            continue
+        cause = f"{record.title(spec)}: there is no {target} in the server's folder."
+        do = f"Look whether the name is right, or put the file there: {target}"
+        yield context.finding("path-missing", "error", context.entry_place(path, entry), cause, do, name)
 
 
 def _problem(entry: Entry, described: RecordField, *, is_one_of_list: bool) -> ValueProblem | None:

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
+from contextlib import suppress
 
 from roundgate.core import values
 from roundgate.core.checks.context import CheckContext
 from roundgate.core.facts import FACTS
 from roundgate.core.files import format_value, held_words
 from roundgate.core.findings import Code, Finding, Place
+from roundgate.core.records.model import Record
+from roundgate.core.records.sets import records_in
 from roundgate.core.rulebook.expansion import fields_of_sets
 from roundgate.core.rulebook.expressions import ExpressionProblem, names_in, read_expression, work_out
 from roundgate.core.rulebook.model import Setting
@@ -65,25 +68,70 @@ def broken_rules(names: Mapping[str, object], rules: Mapping[str, str]) -> list[
     return broken
 
 
-def check_rules(context: CheckContext) -> Iterator[Finding]:
-    """Check the rulebook's rules on the values that count.
+def check_rules(context: CheckContext, written: Collection[str] | None = None) -> Iterator[Finding]:
+    """Check the rulebook's rules on the values that count; not those about records alone whose files are not written.
 
     A rule about a value that is wrong by itself is left out: the value has its own finding, and what the rule would
     compare with is anybody's guess.
     """
-    broken = set(broken_rules(context.files.names, {rule.name: rule.needs for rule in context.book.rule}))
+    asked = {rule.name: rule.needs for rule in context.book.rule if _may_change(context, rule.needs, written)}
+    broken = set(broken_rules(context.files.names, asked))
     for rule in context.book.rule:
         if rule.name in broken:
             names = sorted(names_in(read_expression(rule.needs), fields_of_sets(context.book)))
             settings = context.book.setting
             if any(is_unreadable(context.files.stored(name), settings[name]) for name in names if name in settings):
                 continue
-            have = held_words(context.files, names)
-            place = _place_of(context, names)
+            failing = _failing(context, rule.needs)
+            have = held_words(context.files, names) if not failing else _named(failing)
+            place = _place_of(context, names) if not failing else _record_place(context, *failing[0])
             do = rule.do.replace("{server}", context.server) or f"Change one of {', '.join(names)}."
             yield context.finding(
                 "rule-broken", rule.level, place, f"{rule.say} ({have})", do, names[0] if names else ""
             )
+
+
+def _may_change(context: CheckContext, needs: str, written: Collection[str] | None) -> bool:
+    """Tell whether what is written may matter to a rule: files of records are read only where it does."""
+    if written is None:
+        return True
+    book = context.book
+    names = names_in(read_expression(needs), fields_of_sets(book))
+    if not all(name in book.records and name not in book.setting for name in names):
+        return True
+    sets = {*names, *(field.to for name in names for field in book.records[name].field.values() if field.to)}
+    return any(book.file[book.records[one].file].path in written for one in sets if one in book.records)
+
+
+_MOST_NAMED = 5
+"""Records that a finding names; of more it says how many."""
+
+
+def _failing(context: CheckContext, needs: str) -> list[tuple[str, Record]]:
+    """Give the records for which a rule about all records of a set does not hold, each with the set's name."""
+    tree = read_expression(needs)
+    if tree[:2] != ("over", "all") or tree[2][0] != "name" or tree[2][1] not in context.book.records:
+        return []
+    name = tree[2][1]
+    spec = context.book.records[name]
+    records = records_in(context.files.document(context.book.file[spec.file].path), spec)
+    found = []
+    for record, row in zip(records, context.files.names[name], strict=True):
+        with suppress(ExpressionProblem):
+            if not work_out(("over", "all", ("value", [row]), tree[3]), context.files.names):
+                found.append((name, record))
+    return found
+
+
+def _named(failing: list[tuple[str, Record]]) -> str:
+    words = ", ".join(f"{name}/{record.key}" for name, record in failing[:_MOST_NAMED])
+    return words + (f", and {len(failing) - _MOST_NAMED} more" if len(failing) > _MOST_NAMED else "")
+
+
+def _record_place(context: CheckContext, name: str, record: Record) -> Place:
+    path = context.book.file[context.book.records[name].file].path
+    entry = next((entry for held in record.fields.values() for entry in held.entries), None)
+    return context.entry_place(path, entry) if entry is not None else Place(path)
 
 
 def is_unreadable(stored: str | None, spec: Setting) -> bool:

@@ -17,6 +17,7 @@ from roundgate.core.records.shapes import Editor, Shape, shape_of
 from roundgate.core.records.shapes.forms import fields_of
 from roundgate.core.records.shapes.places import place_of_set
 from roundgate.core.rulebook.model import RecordSet
+from roundgate.core.values import plain_text
 
 
 class _ByLooks(Operation, frozen=True, kw_only=True):
@@ -286,9 +287,17 @@ def _replaced(text: str, old: str, new: str) -> str:
     return re.sub(rf"(?<![\w.-]){re.escape(old)}(?![\w.-])", lambda _hit: new, text)
 
 
+def template_of(spec: RecordSet) -> dict[str, str]:
+    """Give what a new record of a set has where nothing else is said, as the file will hold it."""
+    return {
+        name: plain_text(value, spec.field[name]) if name in spec.field else str(value)
+        for name, value in spec.template.items()
+    }
+
+
 def template_values(spec: RecordSet, given: Mapping[str, str], like: Record | None) -> dict[str, str]:
     """Give the fields of a new record: those given, then those of the record it is to be like, then the template's."""
-    found = {name: str(value) for name, value in spec.template.items()}
+    found = template_of(spec)
     if like is not None:
         unique = {name for name, field in spec.field.items() if field.unique} | {spec.key}
         for name, held in like.fields.items():

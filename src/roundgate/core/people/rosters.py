@@ -14,7 +14,7 @@ from roundgate.core.files import ServerFiles
 from roundgate.core.people.until import end_on, is_over
 from roundgate.core.records.model import Record
 from roundgate.core.records.sets import records_in
-from roundgate.core.rulebook.model import RecordSet, Roster, Rulebook
+from roundgate.core.rulebook.model import ItemKind, RecordSet, Roster, Rulebook
 
 if TYPE_CHECKING:
     from roundgate.core.people.book import People
@@ -40,6 +40,20 @@ def kind_of_set(spec: RecordSet) -> str:
     if spec.key == "*":
         return spec.kind
     return spec.field[spec.key].kind if spec.key in spec.field else ""
+
+
+def people_kinds(book: Rulebook) -> dict[str, ItemKind]:
+    """Give the kinds of ids that people have: those with a form, but for what only other records or lists have."""
+    of_people = {kind_of_set(book.records[roster.records]) for roster in book.roster.values()}
+    of_others = {kind_of_set(spec) for spec in book.records.values()} | {one.item for one in book.list.values()}
+    others = of_others - of_people if book.roster else set()
+    return {name: kind for name, kind in book.kind.items() if kind.pattern and name not in others}
+
+
+def people_kind(book: Rulebook, spec: RecordSet) -> str:
+    """Give the kind of a set whose records are people; empty where they are something else that has a kind of name."""
+    kind = kind_of_set(spec)
+    return kind if kind in people_kinds(book) or not book.roster else ""
 
 
 def standings_in(files: ServerFiles, names: Collection[str] | None = None) -> list[Standing]:

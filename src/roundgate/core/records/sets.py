@@ -6,7 +6,7 @@ How they are written is the business of their shape; see ``shapes``.
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from typing import Any
 
@@ -52,15 +52,42 @@ def rows_of(document: Document | None, spec: RecordSet) -> list[dict[str, Any]]:
     ]
 
 
+def rows_with_named(book: Rulebook, name: str, document: Callable[[str], Document | None]) -> list[dict[str, Any]]:
+    """Give the records of a set as a rule sees them, with the fields of those that they name: ``category.open``.
+
+    ``document`` gives a file by its path.
+    """
+    spec = book.records[name]
+    rows = rows_of(document(book.file[spec.file].path), spec)
+    for field, described in spec.field.items():
+        to = book.records.get(described.to) if described.type == "ref" else None
+        if to is None:
+            continue
+        other = document(book.file[to.file].path)
+        keys = [record.key for record in records_in(other, to)]
+        known = dict(zip(keys, rows_of(other, to), strict=True))
+        nothing = {inner: _default_value(one) for inner, one in to.field.items()}
+        for row in rows:
+            row.update({f"{field}.{inner}": value for inner, value in known.get(row[field], nothing).items()})
+    return rows
+
+
+def _default_value(field: RecordField) -> Any:
+    with suppress(values.ValueProblem):
+        value = values.default_of(field)
+        if value is not None:
+            return values.number_behind(value, field)
+    return [] if field.type in LISTS else 0 if values.document_kind(field) == "number" else ""
+
+
 def _field_value(record: Record, name: str, field: RecordField) -> Any:
     held = record.fields.get(name)
     if held is not None and (held.is_list or field.type in LISTS):
         return list(held.values) if held.is_list else [one for one in held.values[0].split(field.separator) if one]
     with suppress(values.ValueProblem):
-        value = values.read(held.values[0], field) if held is not None and held.values else values.default_of(field)
-        if value is not None:
-            return values.number_behind(value, field)
-    return [] if field.type in LISTS else 0 if values.document_kind(field) == "number" else ""
+        if held is not None and held.values:
+            return values.number_behind(values.read(held.values[0], field), field)
+    return _default_value(field)
 
 
 def find_records(records: Sequence[Record], spec: RecordSet, word: str) -> list[Record]:

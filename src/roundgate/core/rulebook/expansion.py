@@ -324,5 +324,12 @@ def keys_in(book: Rulebook, file_name: str) -> set[str]:
 
 
 def fields_of_sets(book: Rulebook) -> dict[str, Collection[str]]:
-    """Give the fields of the records of each set, which a rule over the set may name."""
-    return {name: set(spec.field) for name, spec in book.records.items()}
+    """Give the fields of the records of each set, which a rule over the set may name.
+
+    Those of a record that a field names are among them: ``category.open`` where ``category`` names a record.
+    """
+    found: dict[str, Collection[str]] = {}
+    for name, spec in book.records.items():
+        named = [(field, book.records.get(one.to)) for field, one in spec.field.items() if one.type == "ref"]
+        found[name] = {*spec.field, *(f"{field}.{inner}" for field, to in named if to for inner in to.field)}
+    return found

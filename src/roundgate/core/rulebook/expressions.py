@@ -1,4 +1,4 @@
-"""The rule language: comparison, arithmetic, ``and or not``, ``in``, ``matches``, and a few functions.
+"""The rule language: comparison, arithmetic with powers, ``and or not``, ``in``, ``matches``, and a few functions.
 
 ``any``, ``all``, ``count`` and ``sum`` go over a list, with ``item`` for each entry.
 
@@ -16,7 +16,7 @@ import operator
 import re
 from collections import ChainMap
 from collections.abc import Callable, Collection, Mapping
-from decimal import Decimal, DivisionByZero, InvalidOperation
+from decimal import ROUND_CEILING, ROUND_FLOOR, ROUND_HALF_UP, Decimal
 from typing import Any
 
 from roundgate.core.patterns import fits
@@ -26,7 +26,7 @@ Tree = tuple[Any, ...]
 _TOKEN = re.compile(
     r"\s*(?:(?P<number>\d+(?:\.\d+)?)(?![\w.])|(?P<text>\"[^\"]*\"|'[^']*')|(?P<name>[A-Za-z_][\w\-]*(?:\.[A-Za-z_][\w\-]*)*"
     r"(?:\[\w+\])?(?:@[\w\-]+)?)"
-    r"|(?P<sign><=|>=|==|!=|[<>+\-*/%(),]))"
+    r"|(?P<sign><=|>=|==|!=|[<>+\-*/%^(),]))"
 )
 _COMPARE: dict[str, Callable[[Any, Any], Any]] = {
     "<": operator.lt,
@@ -42,6 +42,7 @@ _ARITHMETIC: dict[str, Callable[[Any, Any], Any]] = {
     "*": operator.mul,
     "/": operator.truediv,
     "%": operator.mod,
+    "^": operator.pow,
 }
 _OVER_ITEMS: dict[str, Callable[[Any], Any]] = {
     "any": any,
@@ -57,6 +58,9 @@ _FUNCTIONS: dict[str, Callable[..., Any]] = {
     "words": lambda text: str(text).split(),
     "min": min,
     "max": max,
+    "round": lambda value, step=Decimal(1): to_step(value, step, ROUND_HALF_UP),
+    "floor": lambda value, step=Decimal(1): to_step(value, step, ROUND_FLOOR),
+    "ceil": lambda value, step=Decimal(1): to_step(value, step, ROUND_CEILING),
 }
 """Functions of values; ``min`` and ``max`` take two or more, or a list."""
 _ONE_VALUE = frozenset(("len", "lower", "upper", "words"))
@@ -68,6 +72,13 @@ _NO_FIELDS: Mapping[str, Collection[str]] = {}
 
 class ExpressionProblem(ValueError):
     """An expression that cannot be read or worked out; the message says why."""
+
+
+def to_step(value: Decimal, step: Decimal, how: str) -> Decimal:
+    """Bring a number to a whole multiple of a step, which must be above 0. Raises ValueError or ArithmeticError."""
+    if step <= 0:
+        raise ValueError("a step must be above 0")
+    return (value / step).to_integral_value(how) * step
 
 
 def read_expression(source: str) -> Tree:
@@ -88,7 +99,7 @@ def work_out(tree: Tree, values: Mapping[str, Any]) -> Any:
     """Work a tree out on the values of its names. Raises ExpressionProblem where kinds do not fit together."""
     try:
         return _work_out(tree, values, None)
-    except (TypeError, ValueError, DivisionByZero, InvalidOperation, ZeroDivisionError) as error:
+    except (TypeError, ValueError, ArithmeticError) as error:
         raise ExpressionProblem(f"it cannot be worked out: {error}") from error
 
 
@@ -168,14 +179,30 @@ class _Reader:
         return tree
 
     def multiplied(self) -> Tree:
-        tree = self.atom()
+        tree = self.signed()
         while sign := self._take("*", "/", "%"):
-            tree = ("arithmetic", sign, tree, self.atom())
+            tree = ("arithmetic", sign, tree, self.signed())
+        return tree
+
+    def signed(self) -> Tree:
+        negations = 0
+        while self._take("-"):
+            negations += 1
+        tree = self.raised()
+        return ("arithmetic", "-", ("value", Decimal(0)), tree) if negations % 2 else tree
+
+    def raised(self) -> Tree:
+        tree = self.atom()
+        if not self._take("^"):
+            return tree
+        self.depth += 1
+        if self.depth > _DEEPEST:
+            raise ExpressionProblem("it is nested too deeply")
+        tree = ("arithmetic", "^", tree, self.signed())
+        self.depth -= 1
         return tree
 
     def atom(self) -> Tree:
-        if self._take("-"):
-            return ("arithmetic", "-", ("value", Decimal(0)), self.atom())
         if self._take("("):
             tree = self.either()
             self._must(")")

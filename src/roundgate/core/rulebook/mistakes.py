@@ -12,6 +12,7 @@ from roundgate.core.records.model import IN_BRACES
 from roundgate.core.records.shapes.forms import form_mistake
 from roundgate.core.records.shapes.places import place_of_set
 from roundgate.core.rulebook.expansion import above, family, placeholder
+from roundgate.core.rulebook.loot_mistakes import curve_mistakes, loot_mistakes
 from roundgate.core.rulebook.model import RecordSet, RosterLive, Rulebook, TomlValue
 from roundgate.core.rulebook.rank_mistakes import rank_mistakes
 from roundgate.core.rulebook.server_mistakes import action_mistakes, query_mistakes, server_mistakes
@@ -47,6 +48,8 @@ def mistakes(book: Rulebook, written: Rulebook | None = None) -> Iterator[tuple[
     yield from _record_mistakes(book)
     yield from _roster_mistakes(book)
     yield from rank_mistakes(book)
+    yield from loot_mistakes(book)
+    yield from curve_mistakes(book)
     yield from _rule_mistakes(book)
     yield from _table_mistakes(book)
     yield from _preset_mistakes(book)

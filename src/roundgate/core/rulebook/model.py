@@ -188,6 +188,13 @@ class Setting(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True
         str,
         _about("colour: `#rrggbb`, `r,g,b`, `r g b a`. vector: `{x} {y} {z}|{heading}`. date, time: as for strftime"),
     ] = ""
+    pasted: Annotated[
+        str,
+        _about(
+            "vector: a pattern of a line of the log or the console that holds one, with its parts as groups; such a "
+            "line may be pasted in place of a value"
+        ),
+    ] = ""
     scale: Annotated[int, _about("colour: what a full part is, 255 or 1")] = 255
     bounds: Annotated[dict[str, tuple[float, float]], _about("vector: the least and the most of a part")] = field(
         default_factory=dict
@@ -199,6 +206,17 @@ class Setting(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True
     catalogue: Annotated[
         tuple[str, ...], _about("id, list: the built-in entries; those of the kind where it is empty")
     ] = ()
+    of: Annotated[
+        str,
+        _about(
+            "list: the type of each entry, such as `vector` or `path`; `form`, `bounds`, `below` and the like are then "
+            "said of an entry"
+        ),
+    ] = ""
+    offers: Annotated[
+        dict[str, str],
+        _about("condition: words that may be typed, each with the code that the file then holds"),
+    ] = field(default_factory=dict)
     unique: Annotated[bool, _about("list: no entry may be there twice")] = True
     below: Annotated[str, _about("path: the folder, relative to the server's, that the path starts in")] = ""
     endings: Annotated[tuple[str, ...], _about("path: how the name must end, such as `.chart`")] = ()
@@ -283,6 +301,13 @@ class RecordField(Setting, frozen=True, forbid_unknown_fields=True, omit_default
     to: Annotated[str, _about("ref, refs: the set whose records it names")] = ""
     needed: Annotated[bool, _about("whether every record must have it")] = False
     unique: Annotated[bool, _about("whether no two records may have the same; list: no entry twice")] = False
+    distinct: Annotated[
+        Literal["", "note", "warning"], _about("how odd it is that two records have the same: a note, or a warning")
+    ] = ""
+    seen: Annotated[
+        bool,
+        _about("list: an entry may be outside the catalogue where another record of the set has it as well"),
+    ] = False
 
 
 class RecordSet(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -321,6 +346,89 @@ class RecordSet(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=Tr
     takes: Annotated[Takes, _about("when a change takes effect")] = "restart"
     field: Annotated[dict[str, RecordField], _about("the fields that a record has")] = field(default_factory=dict)
     """Last, for it takes the name that makes defaults."""
+
+
+Draw = Literal["each", "one", "some"]
+
+
+class LootSource(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """How a game draws things from the entries that a record has."""
+
+    entries: Annotated[
+        tuple[str, ...],
+        _about("the fields that hold the entries: lists of texts or of objects, maps of chances, or single things"),
+    ] = ()
+    entry: Annotated[
+        tuple[str, ...],
+        _about(
+            "the forms of an entry, the first that fits counts, of {what}, {chance} and {count}, such as "
+            "`{what}*{count}|{chance}`. Of an entry that is an object: its keys, as in `what=item`, `chance=chance`, "
+            "`count=count`, `least=min`, `most=max`"
+        ),
+    ] = ("{what}",)
+    draw: Annotated[
+        Draw,
+        _about("`each`: every entry has its own chance. `one`: one of the entries, by weight. `some`: several of them"),
+    ] = "each"
+    draw_by: Annotated[str, _about("the field that says how this record draws: `each`, `one` or `some`")] = ""
+    draws: Annotated[
+        str, _about("some: how many are drawn, such as `3` or `2-4`, or the field that says so; it may hold a range")
+    ] = "1"
+    again: Annotated[bool, _about("some: whether an entry can be drawn more than once")] = True
+    whole: Annotated[
+        float, _about("one, some: what the weights are parts of, and what is missing is nothing; 0: of their own sum")
+    ] = 0
+    full: Annotated[float, _about("what a chance is when it is sure: 1, or 100 for percent")] = 1
+    without: Annotated[float, _about("the chance, or weight, of an entry that names none")] = 1
+    sure: Annotated[str, _about("the field, a switch: where it is on, the record gives all it has, chances aside")] = ""
+    left_out: Annotated[str, _about("the field with a share that is left out before anything else is drawn")] = ""
+    left_out_is: Annotated[
+        Literal["missing", "there"],
+        _about("what the share counts: `missing`, where 1 means that nothing is there, or `there`, where 0 does"),
+    ] = "missing"
+    left_out_of: Annotated[
+        Literal["entry", "record"], _about("whether each entry is left out by itself, or all of them at once")
+    ] = "entry"
+    nothing: Annotated[str, _about("the name of an entry that stands for nothing")] = ""
+
+
+class LootTable(LootSource, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """A set of records that an entry can name in place of a thing."""
+
+    prefix: Annotated[str, _about("what stands before the name of such a record; empty: the bare name")] = ""
+    used: Annotated[bool, _about("whether a record that no entry names is odd")] = False
+
+
+class Loot(LootSource, kw_only=True, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """What players find: which records are opened, and how a game draws what is in them."""
+
+    records: Annotated[str, _about("the set of records that are opened, such as crates")]
+    at_once: Annotated[str, _about("the field that says how many of a record there are at once; empty: one")] = ""
+    places: Annotated[
+        str, _about("the field with the places where they can be; there are never more at once than places")
+    ] = ""
+    about: Annotated[str, _about("what it is")] = ""
+    table: Annotated[dict[str, LootTable], _about("sets whose records an entry may name, each with its rules")] = field(
+        default_factory=dict
+    )
+
+
+class Curve(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """Levels: the points that each needs, what it grants, and what can be bought for that."""
+
+    records: Annotated[str, _about("the set of records that are levels, in their order")]
+    level: Annotated[str, _about("the field with the number of a level; empty: they are counted from 1")] = ""
+    points: Annotated[str, _about("the field with the points that a level needs")] = "points"
+    each: Annotated[bool, _about("whether `points` are counted from the level before, and not from the start")] = False
+    grants: Annotated[str, _about("the field with what a level grants to be spent; empty: nothing")] = ""
+    costs: Annotated[str, _about("the set of records that are bought with it")] = ""
+    cost: Annotated[str, _about("the field with what such a record costs")] = "cost"
+    needs: Annotated[str, _about("the field with the level that such a record needs")] = "level"
+    out_of_reach: Annotated[
+        str, _about("an expression about such a record's fields: where it holds, nobody is meant to get it")
+    ] = ""
+    hidden: Annotated[str, _about("the field, a switch, that hides such a record from players")] = ""
+    about: Annotated[str, _about("what it is")] = ""
 
 
 class RosterLive(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -665,6 +773,8 @@ class Rulebook(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=Tru
     ranks: Annotated[dict[str, Ranks], _about("which records are ranks, and how they decide who may do what")] = field(
         default_factory=dict
     )
+    loot: Annotated[dict[str, Loot], _about("what players find, and how a game draws it")] = field(default_factory=dict)
+    curve: Annotated[dict[str, Curve], _about("levels, and what they grant")] = field(default_factory=dict)
     query: Annotated[dict[str, Query], _about("questions whose answers hold values")] = field(default_factory=dict)
     action: Annotated[dict[str, Action], _about("what the server does at once, at its console")] = field(
         default_factory=dict

@@ -67,6 +67,12 @@ def _value_mistakes(book: Rulebook, spec: Setting) -> Iterator[tuple[str, str]]:
     if spec.type not in values.KINDS:
         yield "type", unknown("kind of value", spec.type, values.KINDS)
         return
+    if spec.of and spec.of not in values.KINDS:
+        yield "of", unknown("kind of value", spec.of, values.KINDS)
+        return
+    if spec.of and spec.type != "list":
+        yield "of", "Only the entries of a list have a type of their own."
+        return
     units = values.UNITS.get(spec.type)
     if units and spec.stored and spec.stored not in units:
         yield "stored", f"'{spec.stored}' is none of {', '.join(sorted(units))}."
@@ -82,9 +88,10 @@ def _value_mistakes(book: Rulebook, spec: Setting) -> Iterator[tuple[str, str]]:
     for field, pattern in (
         ("pattern", spec.pattern),
         ("shown", spec.shown),
+        ("pasted", spec.pasted),
         ("live", spec.live.match if spec.live else ""),
     ):
-        found = list(pattern_mistakes(pattern, "value" if field != "pattern" else ""))
+        found = list(pattern_mistakes(pattern, "value" if field not in ("pattern", "pasted") else ""))
         yield from ((field, cause) for cause in found)
         if found and field == "pattern":
             return

@@ -16,11 +16,12 @@ from roundgate.core.values.places import Address, Endpoint, WebAddress
 from roundgate.core.values.protocol import DocumentKind, Value, ValueKind, ValueProblem
 from roundgate.core.values.several import Choices, EntryList, Identifier, Reference, References
 from roundgate.core.values.units import UNITS, Duration, Size
-from roundgate.core.values.words import Choice, Secret, Switch, Words
+from roundgate.core.values.words import Choice, Condition, Secret, Switch, Words
 
 __all__ = [
     "KINDS",
     "UNITS",
+    "Special",
     "Value",
     "ValueProblem",
     "as_stored",
@@ -38,6 +39,8 @@ __all__ = [
     "sure_meaning",
 ]
 
+KINDS: dict[str, ValueKind] = {}
+"""All kinds by their names."""
 _ALL: tuple[ValueKind, ...] = (
     Switch(),
     WholeNumber(),
@@ -48,15 +51,16 @@ _ALL: tuple[ValueKind, ...] = (
     Size(),
     Words(),
     Choice(),
+    Condition(),
     Secret(),
     Address(),
     WebAddress(),
     Endpoint(),
     Choices(),
-    EntryList(),
+    EntryList(KINDS),
     Identifier(),
     Reference(),
-    References(),
+    References(KINDS),
     Colour(),
     Vector(),
     Date(),
@@ -65,7 +69,7 @@ _ALL: tuple[ValueKind, ...] = (
     Flag(),
     FilePath(),
 )
-KINDS: dict[str, ValueKind] = {kind.name: kind for kind in _ALL}
+KINDS.update((kind.name, kind) for kind in _ALL)
 
 
 class Special(str):

@@ -133,6 +133,10 @@ class Vector(Traits):
         form, names = self._form(spec), part_names(self._form(spec))
         if self._pattern(form).fullmatch(typed):
             return self.read(typed, spec)
+        line = re.search(spec.pasted, typed) if spec.pasted else None
+        if line is not None:
+            parts = line.groupdict(default="0")
+            return self.read(_NAME.sub(lambda match: plain(read_decimal(parts.get(match[1], "0"))), form), spec)
         named = dict(_NAMED.findall(typed))
         words = [named[name] for name in names] if set(named) == set(names) else _numbers_typed(typed)
         if len(words) != len(names):

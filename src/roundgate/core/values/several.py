@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from contextlib import suppress
+
+from msgspec.structs import replace
 
 from roundgate.core.nearest import nearest
 from roundgate.core.patterns import fits
 from roundgate.core.people.ids import has_form, id_mistake, meant_id
 from roundgate.core.rulebook.model import ItemKind, Setting
-from roundgate.core.values.protocol import Traits, Value, ValueProblem
+from roundgate.core.values.protocol import Traits, Value, ValueKind, ValueProblem
 
 
 def entries_of(value: Value) -> tuple[str, ...]:
@@ -130,17 +133,44 @@ class EntryList(Entries):
 
     name = "list"
 
+    def __init__(self, kinds: Mapping[str, ValueKind]) -> None:
+        """Take all kinds by their names: the entries of a list may have any of them."""
+        self.kinds = kinds
+
     def example(self, spec: Setting) -> str:
         """See ValueKind."""
         return spec.example or spec.separator.join(spec.catalogue[:2]) or self.typed
 
+    def meant(self, entry: str, spec: Setting) -> str:
+        """See Entries. An entry of a type of its own is read as that type reads what people type."""
+        if not spec.of:
+            return entry
+        with suppress(ValueProblem):  # it is told by ``wrong``
+            kind, inner = self._of_entry(spec)
+            return kind.store(kind.parse(entry, inner), inner)
+        return entry
+
     def wrong(self, entry: str, spec: Setting) -> ValueProblem | None:
         """See Entries."""
-        return entry_problem(entry, spec)
+        if not spec.of:
+            return entry_problem(entry, spec)
+        kind, inner = self._of_entry(spec)
+        try:
+            kind.read(entry, inner)
+        except ValueProblem as problem:
+            return problem
+        return None
+
+    def _of_entry(self, spec: Setting) -> tuple[ValueKind, Setting]:
+        """Give the kind of the entries, and the description of one of them."""
+        return self.kinds[spec.of], replace(spec, type=spec.of, of="", length=None)
 
     def describe(self, spec: Setting) -> str:
         """See ValueKind."""
         words = f"entries parted by '{spec.separator}'"
+        if spec.of:
+            kind, inner = self._of_entry(spec)
+            words += f", each {kind.describe(inner)}"
         words += f", {spec.length[0]} to {spec.length[1]} of them" if spec.length else ""
         words += f", such as {', '.join(spec.catalogue[:3])}" if spec.catalogue else ""
         return words + (f", such as {spec.example}" if spec.example and not spec.catalogue else "")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 from roundgate.core.nearest import nearest
 from roundgate.core.patterns import fits
 from roundgate.core.rulebook.model import Setting
@@ -155,6 +157,55 @@ class Words(Traits):
         words += r", \n for a new line" if spec.line_break else ""
         words += f", such as {spec.example}" if spec.example else ""
         return words + (f", without the words {', '.join(spec.blocked.words)}" if spec.blocked else "")
+
+
+def is_code(condition: str) -> bool:
+    """Tell whether a condition is code, and not one of the words that a game takes in its place."""
+    return re.fullmatch(r"[\w\- ]*", condition) is None
+
+
+class Condition(Traits):
+    """``condition``: code that the server works out, kept as it is; or one of the words that the game takes."""
+
+    name = "condition"
+    verbatim = True
+    document: DocumentKind = "any"
+
+    def example(self, spec: Setting) -> str:
+        """See ValueKind."""
+        return next(iter((*spec.offers, *spec.choices)), spec.example or self.typed)
+
+    def parse(self, typed: str, spec: Setting) -> Value:
+        """See ValueKind. A word that the rulebook offers stands for its code. Raises ValueProblem."""
+        word = typed.strip().lower()
+        for offered, code in spec.offers.items():
+            if offered.lower() == word:
+                return code
+        return self.read(next((one for one in spec.choices if one.lower() == word), typed), spec)
+
+    def read(self, stored: str, spec: Setting) -> Value:
+        """See ValueKind. Raises ValueProblem."""
+        if any(char < " " and char not in "\n\t" for char in stored):
+            raise ValueProblem("value-control", "A condition cannot hold a control character.")
+        if stored in spec.choices or not (spec.choices or spec.offers) or is_code(stored):
+            return stored  # what is more than words is code, and only the server can tell whether it is right
+        words = (*spec.choices, *spec.offers)
+        near = nearest(stored, words)
+        cause = f"'{stored}' is not one of {', '.join(words)}, and no code."
+        raise ValueProblem("value-choice", cause, near)
+
+    def store(self, value: Value, spec: Setting) -> str:
+        """See ValueKind."""
+        return str(value)
+
+    def show(self, value: Value, spec: Setting) -> str:
+        """See ValueKind. Code that the rulebook offers goes by its word."""
+        return next((word for word, code in spec.offers.items() if code == value), str(value)) or "(empty)"
+
+    def describe(self, spec: Setting) -> str:
+        """See ValueKind."""
+        words = [*spec.choices, *spec.offers]
+        return f"{', '.join(words)}, or a condition in code" if words else "a condition in code"
 
 
 class Secret(Traits):

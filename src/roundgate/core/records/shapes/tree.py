@@ -14,6 +14,7 @@ from roundgate.core.records.shapes.places import entries_by_record, is_begun, pl
 from roundgate.core.records.shapes.protocol import Editor
 from roundgate.core.rulebook.model import RecordField, RecordSet
 from roundgate.core.values import document_kind
+from roundgate.core.values.words import is_code
 
 _FLAT = ("ini", "lines", "properties", "directives", "launch")
 """Formats whose values are single texts."""
@@ -49,6 +50,9 @@ class Tree:
         is_text = held is not None and not held.is_list  # one value of the file that holds several
         if isinstance(plain, list) and (is_text or editor.format.name in _FLAT):
             plain, kind = value, None
+        if described is not None and described.type == "condition" and editor.format.name == "lua":
+            editor.make(editor.document.set(path, value, "code" if is_code(value) else "text"))
+            return
         is_list = held is not None and held.is_list and isinstance(plain, list)
         if is_list and held is not None and _with_items(editor, path, list(held.values), plain):
             return
@@ -88,7 +92,7 @@ class Tree:
         if editor.format.name == "ini" and place.is_map:
             self._add_section(editor, (*place.home, key), spec, values)
             return
-        made: PlainData = _object(spec, values, records)
+        made: PlainData = _object(editor, spec, values, records)
         if editor.format.name == "lines":
             made = _line(editor, spec, key, values)
         elif spec.key == "*" and not place.is_map and not made:
@@ -216,7 +220,7 @@ def _with_items(editor: Editor, path: Path, old: list[str], new: list[str]) -> b
     return True
 
 
-def _object(spec: RecordSet, values: Mapping[str, str], records: Sequence[Record]) -> PlainData:
+def _object(editor: Editor, spec: RecordSet, values: Mapping[str, str], records: Sequence[Record]) -> PlainData:
     """Give a record as plain data: its keys in the order of the record most like it, others behind them."""
     first = max(
         (list(record.fields) for record in records), key=lambda names: len(values.keys() & set(names)), default=[]
@@ -225,6 +229,12 @@ def _object(spec: RecordSet, values: Mapping[str, str], records: Sequence[Record
     for name in [*(name for name in first if name in values), *(name for name in values if name not in first)]:
         value, kind = plain_field(values[name], spec.field.get(name))
         key = str(parse_path(field_key(name, spec))[-1]) if name in spec.field else name
+        described = spec.field.get(name)
+        if described is not None and described.type == "condition" and editor.format.name == "lua":
+            from roundgate.core.formats.lua.writer import Code  # a format is loaded where it is needed
+
+            made[key] = Code(values[name]) if is_code(values[name]) else values[name]
+            continue
         made[key] = value if isinstance(value, list) else fitted(value, kind, None)
     return made
 

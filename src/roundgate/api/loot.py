@@ -1,0 +1,144 @@
+"""The odds of what players find on a server: on disk, and as its slate would leave them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import NamedTuple
+
+from roundgate.api.server import OpenServer
+from roundgate.core.loot.model import LootScheme, NodeName
+from roundgate.core.loot.odds import Endless, Odds, Path, Reckoner, TooMany
+from roundgate.core.loot.shifts import odds_by_thing, schemes
+from roundgate.core.nearest import nearest
+from roundgate.host.errors import Trouble, UnknownName
+
+
+class Row(NamedTuple):
+    """The odds of one thing: as they are, and where a slate is asked about, as it would leave them."""
+
+    thing: str
+    before: Odds | None
+    """None where it cannot come out now."""
+    after: Odds | None
+    """None where it cannot come out any more; the same as ``before`` where no slate is asked about."""
+    paths: tuple[tuple[str, Path], ...]
+    """The ways to it that count last: the opened record's key, and the way."""
+
+
+class OddsTable(NamedTuple):
+    """The odds of all things from one record, or from all records after a restart."""
+
+    loot: str
+    record: str
+    """``SET/RECORD``; empty for all of them."""
+    at_once: int
+    rows: tuple[Row, ...]
+
+
+def odds_tables(server: OpenServer, words: Sequence[str], *, with_slate: bool) -> list[OddsTable]:
+    """Give the odds of the records that words name, or of all together where there are none.
+
+    Raises Trouble where the rulebook knows of no loot or it cannot be worked out, UnknownName.
+    """
+    outcome = server.workspace.outcome(server.workspace.operations)
+    before = schemes(outcome.before)
+    after = schemes(outcome.after) if with_slate else before
+    if not server.book.loot:
+        raise Trouble(f"The rulebook of {server.name} says nothing of loot.", "It needs a table [loot.NAME].")
+    if not before and not after:
+        raise Trouble(f"{server.name} has no file with loot.", f"roundgate status {server.name}")
+    found = []
+    for name in dict.fromkeys((*before, *after)):
+        sides = _Sides(server.name, before.get(name), after.get(name))
+        if not words:
+            found.append(sides.table(name, None))
+    for word in words:
+        name, node = _meant({**before, **after}, word)
+        found.append(_Sides(server.name, before.get(name), after.get(name)).table(name, node))
+    return found
+
+
+def where_found(server: OpenServer, thing: str, *, with_slate: bool) -> list[OddsTable]:
+    """Give the odds of one thing in each record that can give it, and in all of them. Raises Trouble or UnknownName."""
+    whole = odds_tables(server, (), with_slate=with_slate)
+    known = {row.thing for table in whole for row in table.rows}
+    lowered = {one.lower(): one for one in known}
+    meant = lowered.get(thing.lower())
+    if meant is None:
+        near = nearest(thing, sorted(known))
+        raise UnknownName(
+            f"Nothing on {server.name} gives '{thing}'.",
+            f"Did you mean {near}?" if near else f"roundgate odds {server.name}",
+        )
+    outcome = server.workspace.outcome(server.workspace.operations)
+    opened = {
+        f"{scheme.spec.records}/{key}": None
+        for files in (outcome.before, outcome.after)
+        for scheme in schemes(files).values()
+        for _, key in scheme.opened
+    }
+    tables = odds_tables(server, list(opened), with_slate=with_slate)
+    kept = [one._replace(rows=tuple(row for row in one.rows if row.thing == meant)) for one in [*tables, *whole]]
+    return [one for one in kept if one.rows]
+
+
+def _meant(known: dict[str, LootScheme], word: str) -> tuple[str, NodeName]:
+    """Give the scheme and the record that a word means. Raises UnknownName."""
+    set_name, _, key = word.partition("/")
+    names: list[str] = []
+    for name, scheme in known.items():
+        if set_name.lower() not in (name.lower(), *(one.lower() for one, _ in scheme.nodes)):
+            continue
+        names = [f"{one}/{other}" for one, other in scheme.nodes]
+        sets = {set_name.lower()} if set_name.lower() != name.lower() else {scheme.spec.records.lower(), name.lower()}
+        for one, other in scheme.nodes:
+            if one.lower() in sets and other.lower() == key.lower():
+                return name, (one, other)
+    names = names or [f"{one}/{key}" for scheme in known.values() for one, key in scheme.nodes]
+    near = nearest(word, names)
+    raise UnknownName(
+        f"There is no '{word}' with loot.", f"Did you mean {near}?" if near else f"There are {', '.join(names[:8])}"
+    )
+
+
+class _Sides:
+    """Two states of one scheme."""
+
+    def __init__(self, server: str, before: LootScheme | None, after: LootScheme | None) -> None:
+        self.server = server
+        self.before = Reckoner(before) if before is not None else None
+        self.after = self.before if after is before else Reckoner(after) if after is not None else None
+
+    def table(self, name: str, node: NodeName | None) -> OddsTable:
+        """Work out one table. Raises Trouble."""
+        try:
+            old = odds_by_thing(self.before, node)
+            new = old if self.after is self.before else odds_by_thing(self.after, node)
+            last = self.after or self.before
+            things = sorted(new | old, key=lambda thing: _rank(new.get(thing) or old[thing]))
+            rows = tuple(Row(thing, old.get(thing), new.get(thing), _paths(last, node, thing)) for thing in things)
+        except Endless as error:
+            raise Trouble(
+                f"{error}: it is in itself, so nobody can say what comes out.", f"roundgate check {self.server}"
+            ) from error
+        except TooMany as error:
+            raise Trouble(str(error)) from error
+        at_once = last.scheme.at_once.get(node[1], 1) if last and node and node in last.scheme.opened else 1
+        return OddsTable(name, "/".join(node) if node else "", at_once, rows)
+
+
+def _rank(odds: Odds) -> tuple[float, float, str]:
+    return -odds.chance, -odds.expected, odds.thing
+
+
+def _paths(reckoner: Reckoner | None, node: NodeName | None, thing: str) -> tuple[tuple[str, Path], ...]:
+    def each() -> Iterator[tuple[str, Path]]:
+        if reckoner is None:
+            return
+        for name in (node,) if node is not None else reckoner.scheme.opened:
+            if name in reckoner.scheme.nodes and thing in reckoner.opening(name):
+                times = 1 if node is not None else reckoner.scheme.at_once[name[1]]
+                for path in reckoner.paths(name, thing):
+                    yield name[1], Path(path.through, path.expected * times)
+
+    return tuple(sorted((one for one in each() if one[1].expected > 0), key=lambda one: -one[1].expected))

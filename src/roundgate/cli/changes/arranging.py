@@ -1,0 +1,44 @@
+"""The order of records: ``arrange``."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from roundgate.cli.call import CallContext
+from roundgate.cli.screen.output import echo
+from roundgate.host.errors import WrongWords
+
+
+def arrange(
+    words: Annotated[list[str], typer.Argument(metavar="[SERVER] SET", help="A set of records.")],
+    by: Annotated[str, typer.Option("--by", metavar="FIELD", help="Put the records in the order of this field.")] = "",
+    falling: Annotated[bool, typer.Option("--falling", help="--by: the largest first.")] = False,
+    number: Annotated[
+        str, typer.Option("--number", metavar="FIELD", help="Number this field anew, in the order that is there.")
+    ] = "",
+    start: Annotated[int | None, typer.Option("--from", help="--number: the first number; else the step.")] = None,
+    step: Annotated[int, typer.Option("--step", help="--number: from one to the next.")] = 1,
+) -> None:
+    """Put records in the order of a field, or number a field anew in their order."""
+    from roundgate.api.arranging import arranged, numbered
+    from roundgate.cli.edit import put
+
+    if bool(by) == bool(number):
+        raise WrongWords("By which field, or which field numbered anew?", "roundgate arrange SERVER SET --by FIELD")
+    context = CallContext()
+    word, rest = context.split(list(words))
+    if len(rest) != 1:
+        raise WrongWords("One set of records at a time.", "roundgate arrange SERVER SET --by FIELD")
+    planned = []
+    for server in context.servers(word):
+        if by:
+            planned.append((server, arranged(server, rest[0], by, falling=falling)))
+        else:
+            planned.append((server, numbered(server, rest[0], number, step if start is None else start, step)))
+    for server, operations in planned:
+        if operations:
+            put(server, operations)
+        else:
+            echo(f"{server.name}: {rest[0]} is in this order already.")

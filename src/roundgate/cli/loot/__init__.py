@@ -1,0 +1,1 @@
+"""The commands about what players find and how they rise: ``odds`` and ``curve``."""

@@ -1,0 +1,167 @@
+"""Odds and curves as pictures: told apart by shape and by place as well as by colour."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from roundgate.cli.screen.output import echo
+from roundgate.host.errors import Trouble, WrongWords
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
+    from roundgate.api.loot import OddsTable
+    from roundgate.core.curves.levels import Ladder
+
+_ENDINGS = (".png", ".svg", ".pdf")
+_WIDTH, _HEIGHT, _DPI = 12.8, 8.0, 100
+"""Inches and dots: 1280 by 800."""
+_MOST_ROWS = 60
+"""More cannot be read on one picture."""
+BEFORE, AFTER, FALLS = "#9a9a9a", "#0072b2", "#d55e00"
+"""Grey, and two of the colours that people who see few colours can tell apart (Okabe and Ito, 2008)."""
+
+
+def new_figure(path: str, height: float = _HEIGHT) -> Figure:
+    """Make an empty picture. Raises WrongWords where the name of the file says no kind of picture."""
+    if not path.lower().endswith(_ENDINGS):
+        raise WrongWords(f"'{path}' is no picture.", f"A name that ends with {', '.join(_ENDINGS)}")
+    import matplotlib as mpl
+
+    mpl.use("Agg")
+    from matplotlib.figure import Figure
+    from matplotlib.layout_engine import ConstrainedLayoutEngine
+
+    return Figure(figsize=(_WIDTH, height), dpi=_DPI, layout=ConstrainedLayoutEngine(w_pad=0.2, h_pad=0.2))
+
+
+def save(figure: Figure, path: str) -> None:
+    """Write a picture. Raises Trouble."""
+    try:
+        figure.savefig(path)
+    except OSError as error:
+        raise Trouble(f"{path} cannot be written: {(error.strerror or str(error)).lower()}.") from error
+    echo(f"Drawn: {Path(path)}")
+
+
+def short(text: str, most: int = 28) -> str:
+    """Give a name as it can be drawn: plain signs, and not too many."""
+    shown = "".join(sign if sign.isprintable() else "?" for sign in text).replace("$", r"\\$")
+    return shown if len(shown) <= most else f"{shown[: most - 1]}…"
+
+
+def draw_odds(tables: Sequence[tuple[str, OddsTable]], path: str, *, with_slate: bool) -> None:
+    """Draw the chances of each table as bars beneath each other. Raises WrongWords or Trouble."""
+    tables = [(server, table) for server, table in tables if table.rows]
+    rows = sum(len(table.rows) for _, table in tables)
+    if not rows:
+        raise Trouble("There is nothing to draw: nothing can come out.")
+    if rows > _MOST_ROWS:
+        raise Trouble(
+            f"{rows} things cannot be read on one picture (at most {_MOST_ROWS}).",
+            "Name one record, or print it: --csv",
+        )
+    figure = new_figure(path, max(_HEIGHT, 1.2 * len(tables) + 0.32 * rows))
+    parts = figure.subplots(
+        len(tables), 1, squeeze=False, gridspec_kw={"height_ratios": [len(table.rows) + 1 for _, table in tables]}
+    )
+    for (server, table), (axes,) in zip(tables, parts, strict=True):
+        _draw_table(axes, server, table, with_slate=with_slate)
+    save(figure, path)
+
+
+def _draw_table(axes: Axes, server: str, table: OddsTable, *, with_slate: bool) -> None:
+    from roundgate.cli.loot.words import title_of
+    from roundgate.core.loot.shifts import percent
+
+    for at, row in enumerate(table.rows):
+        was, now = (one.chance if one else 0.0 for one in (row.before, row.after))
+        expected = row.after.expected if row.after else 0.0
+        is_moved = with_slate and abs(was - now) > 1e-12
+        axes.barh(at, now, height=0.62, color=FALLS if is_moved and now < was else AFTER, zorder=2)
+        if is_moved:
+            axes.plot([was, was], [at - 0.42, at + 0.42], color="black", linewidth=2.4, zorder=4)
+        words = f"{percent(was)} → {percent(now)}" if is_moved else percent(now)
+        words = f"{words},  {expected:.3g} expected"
+        axes.text(max(now, was if is_moved else 0) + 0.008, at, words, va="center", fontsize=9)
+    axes.set_yticks(range(len(table.rows)), [short(row.thing) for row in table.rows])
+    axes.set_ylim(len(table.rows) - 0.4, -0.6)
+    axes.set_xlim(0, 1.25)
+    axes.set_xticks([0, 0.25, 0.5, 0.75, 1], ["0%", "25%", "50%", "75%", "100%"])
+    axes.grid(visible=True, axis="x", color="#e2e2e2", zorder=0)
+    axes.tick_params(length=0)
+    for side in ("top", "right", "left"):
+        axes.spines[side].set_visible(False)
+    note = "   (black line: before; orange: falls)" if with_slate else ""
+    axes.set_title(f"{server}: {short(title_of(table), 90)}{note}", loc="left", fontweight="bold", pad=10)
+    axes.set_xlabel("chance of at least one")
+
+
+def draw_curves(found: Sequence[tuple[str, Ladder, Ladder]], path: str) -> None:
+    """Draw curves: points by level, old and new, and beneath what is granted against what all costs.
+
+    Raises WrongWords or Trouble.
+    """
+    if len(found) > _MOST_CURVES:
+        raise Trouble(f"{len(found)} servers cannot be read on one picture.", "Name one server.")
+    figure = new_figure(path)
+    has_costs = any(after.things for _, _, after in found)
+    parts = figure.subplots(2 if has_costs else 1, len(found), squeeze=False)
+    for column, (server, before, after) in enumerate(found):
+        _draw_points(parts[0][column], server, before, after)
+        if has_costs:
+            _draw_balance(parts[1][column], after)
+    save(figure, path)
+
+
+_MOST_CURVES = 4
+
+
+def _series(ladder: Ladder) -> tuple[list[float], list[float]]:
+    known = [(level.number, level.points) for level in ladder.levels if level.points is not None]
+    return [float(number) for number, _ in known], [float(points) for _, points in known]
+
+
+def _draw_points(axes: Axes, server: str, before: Ladder, after: Ladder) -> None:
+    marker = "o" if len(after.levels) <= 80 else ""
+    if before != after:
+        marks = "s" if marker else ""
+        axes.plot(*_series(before), color=BEFORE, linestyle="--", linewidth=2, marker=marks, label="on disk")
+    label = "with the slate" if before != after else after.spec.points
+    axes.plot(*_series(after), color=AFTER, linewidth=2.2, marker=marker, markersize=4, label=label)
+    axes.set_title(f"{server}: {short(after.name, 60)}, {after.spec.points} by level", loc="left", fontweight="bold")
+    axes.set_ylabel(after.spec.points)
+    _dress(axes)
+
+
+def _draw_balance(axes: Axes, after: Ladder) -> None:
+    numbers = [float(level.number) for level in after.levels]
+    granted = [float(one) for one, _ in after.balance()]
+    costs = [float(one) for _, one in after.balance()]
+    axes.step(numbers, granted, where="post", color=AFTER, linewidth=2.2, label="granted so far")
+    label = "all that can be bought costs"
+    axes.step(numbers, costs, where="post", color="black", linestyle=":", linewidth=2.2, label=label)
+    is_short = [cost > grant for grant, cost in zip(granted, costs, strict=True)]
+    for at, (start, end) in enumerate(pairwise(numbers)):
+        if is_short[at]:
+            label = "" if any(is_short[:at]) else "too few"
+            axes.fill_between(
+                [start, end], granted[at], costs[at], color=FALLS, alpha=0.35, hatch="//", linewidth=0, label=label
+            )
+    axes.set_ylabel(after.spec.grants)
+    axes.set_xlabel("level")
+    _dress(axes)
+
+
+def _dress(axes: Axes) -> None:
+    axes.grid(visible=True, color="#e2e2e2", zorder=0)
+    axes.set_axisbelow(True)
+    axes.margins(x=0.02)
+    for side in ("top", "right"):
+        axes.spines[side].set_visible(False)
+    axes.legend(frameon=False, loc="upper left")
