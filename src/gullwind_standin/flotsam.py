@@ -90,7 +90,7 @@ class Flotsam:
         if table.get("sure") is True or table.get("take", "each") == "each":
             for what, many, chance in entries:
                 is_sure = table.get("sure") is True or chance is None
-                if is_sure or self.random.random() < (chance or 0.0):
+                if what != "nothing" and (is_sure or self.random.random() < (chance or 0.0)):
                     self._take(what, many, found, depth)
             return
         weights = [1.0 if chance is None else chance for _, _, chance in entries]

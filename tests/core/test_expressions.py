@@ -121,3 +121,29 @@ def test_any_text_is_read_or_refused(source: str) -> None:
 def test_a_rule_that_cannot_be_worked_out_is_broken_and_not_forgotten() -> None:
     rules = {"holds": "race.heat <= race.slots", "broken": "race.heat > race.slots", "odd": "server.name < race.heat"}
     assert broken_rules(VALUES, rules) == ["broken", "odd"]
+
+
+@pytest.mark.parametrize(
+    ("source", "value"),
+    [
+        ("2 ^ 3 ^ 2", 512),
+        ("-2 ^ 2", -4),
+        ("2 ^ -1", Decimal("0.5")),
+        ("3 * 2 ^ 2", 12),
+        ("4 ^ 0.5 + 1", 3),
+        ("--3", 3),
+        ("round(7.5)", 8),
+        ("round(1234, 50)", 1250),
+        ("floor(7.9, 2)", 6),
+        ("ceil(7.1)", 8),
+        ("round == 3", True),
+    ],
+)
+def test_powers_and_rounding(source: str, value: object) -> None:
+    assert work_out(read_expression(source), {"round": 3}) == value
+
+
+@pytest.mark.parametrize("source", ["2" + " ^ 2" * 200, "9 ^ 9 ^ 9 ^ 9", "round(5, 0)", "floor(5, 0 - 1)"])
+def test_powers_without_bounds_are_refused(source: str) -> None:
+    with pytest.raises(ExpressionProblem):
+        work_out(read_expression(source), {})

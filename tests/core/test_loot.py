@@ -5,10 +5,12 @@ from __future__ import annotations
 import json
 import os
 import random
+import re
 from collections import Counter
 from fractions import Fraction
 from itertools import permutations, product
 from math import sqrt
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -16,6 +18,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from gullwind_standin.flotsam import Flotsam
 from roundgate.core.files import ServerFiles
 from roundgate.core.loot import draws
 from roundgate.core.loot.model import LootScheme
@@ -24,6 +27,7 @@ from roundgate.core.loot.reading import loot_in, read_chance
 from roundgate.core.loot.shape import circles_in, fruitful
 from roundgate.core.rulebook.model import About, File, Loot, LootTable, RecordField, RecordSet, Rulebook
 from roundgate.core.text import Text
+from roundgate.host.rulebooks import load_rulebook
 
 TEXT, LIST = RecordField(type="text"), RecordField(type="list", unique=False)
 SWITCH, SHARE = RecordField(type="bool", default=False), RecordField(type="decimal", default=0)
@@ -207,6 +211,22 @@ def test_different_entries_are_drawn_as_they_would_be_one_by_one(weights: list[f
         assert counts[1] == pytest.approx(float(exact[at]), abs=1e-9)
 
 
+@pytest.mark.parametrize("weights", [[1, 1, 1, 1], [5, 1, 2, 0.5]])
+@pytest.mark.parametrize("times", [1, 2, 3])
+def test_a_thing_in_several_of_the_entries_is_counted_in_each(weights: list[float], times: int) -> None:
+    drawn = {0: draws.uniform(1, 1), 2: draws.uniform(2, 3)}
+    exact: Counter[int] = Counter()
+    for way in permutations(range(len(weights)), times):
+        left, chance = Fraction(str(sum(weights))), Fraction(1)
+        for at in way:
+            chance *= Fraction(str(weights[at])) / left
+            left -= Fraction(str(weights[at]))
+        for more in (2, 3):
+            exact[(1 if 0 in way else 0) + (more if 2 in way else 0)] += chance / 2  # type: ignore[assignment]
+    counts = draws.without_repetition(weights, drawn, times)
+    assert [float(exact[number]) for number in range(len(counts))] == pytest.approx(counts.tolist(), abs=1e-9)
+
+
 def rolled(found: LootScheme, key: tuple[str, str], rng: random.Random) -> Counter[str]:
     """Roll one opening: plain code that knows nothing of sums."""
     node = found.nodes[key]
@@ -266,13 +286,12 @@ def test_odds_agree_with_many_rolls_of_a_random_scheme(seed: int) -> None:
 
 
 def test_all_that_is_there_after_a_restart() -> None:
-    content = {
-        "crates": {
-            "bow": {"count": 3, "has": ["rope|0.5"]},
-            "mast": {"count": 0, "has": ["lamp"]},
-            "aft": {"has": ["rope*2"]},
-        }
+    crates = {
+        "bow": {"count": 3, "has": ["rope|0.5"]},
+        "mast": {"count": 0, "has": ["lamp"]},
+        "aft": {"has": ["rope*2"]},
     }
+    content = {"crates": crates}
     found = Reckoner(scheme(content)).restart()
     assert found["rope"] == pytest.approx([0, 0, 1 / 8, 3 / 8, 3 / 8, 1 / 8])
     assert found["lamp"] == pytest.approx([1.0]), "there is none of that crate"
@@ -382,3 +401,68 @@ def test_a_chance_is_read_as_the_game_does_and_what_was_meant_is_told(
 
 def test_a_weight_may_be_any_number_that_is_not_negative() -> None:
     assert read_chance("250", 0) == (250.0, "", "") and read_chance("-1", 0)[1] == "chance-range"
+
+
+# --- the stand-in's own dice ---
+
+
+def gullwind() -> Rulebook:
+    return load_rulebook("gullwind", None)
+
+
+def flotsam(seed: int) -> dict[str, Any]:
+    """Make crates as the demo has them: every kind of table, and counts, and shares left out."""
+    rng = random.Random(seed)
+    names = ["rope", "lamp oil", "cup", "nothing"]
+
+    def entries(level: int, many: int, *, weights: bool) -> list[str]:
+        tables = [f"table:t{number}" for number in range(level)] + (["rig:skiff"] if level else [])
+        numbers = ["", "|1", "|2", "|0.5"] if weights else ["", "|0.1", "|0.6", "|1"]
+        return [
+            f"{rng.choice(names + tables)}{rng.choice(['', '*2', '*1-3'])}{rng.choice(numbers)}" for _ in range(many)
+        ]
+
+    takes = ["each", "one", "some"]
+    tables = {
+        f"t{number}": {
+            "sure": rng.random() < 0.2,
+            "take": takes[number],
+            "times": rng.choice(["2", "1-3"]),
+            "entries": entries(number, 4, weights=takes[number] != "each"),
+        }
+        for number in range(3)
+    }
+    crate = [one for one in entries(3, 6, weights=False) if not one.startswith("nothing")]
+    drop = {"count": 1, "positions": ["1 2 3|4 5 6"], "left-out": rng.choice([0, 0.3]), "contents": crate}
+    rigs = {"skiff": {"sail": "lugsail", "lens": "clear lens", "fittings": ["anchor|0.5", "oars"]}}
+    return {"drops": {"Bow": drop}, "rigs": rigs, "tables": tables}
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_odds_agree_with_the_dice_of_the_stand_in(tmp_path: Path, seed: int) -> None:
+    content = flotsam(seed)
+    (tmp_path / "flotsam.json").write_text(json.dumps(content))
+    server, many = Flotsam(str(tmp_path)), 6_000
+    server.random.seed(seed)
+    line = server.roll(f"Bow {many}").partition(": ")[2]
+    rolled_counts = {
+        name: (int(there), int(sums)) for name, there, sums in re.findall(r"(?:^|, )([a-z ]+) (\d+)/(\d+)", line)
+    }
+    files = ServerFiles(gullwind(), {"flotsam.json": Text(json.dumps(content))})
+    exact = Reckoner(loot_in(files, "flotsam")).opening(("flotsam", "Bow"))
+    assert set(rolled_counts) <= set(exact)
+    for thing, counts in exact.items():
+        there, sums = rolled_counts.get(thing, (0, 0))
+        chance, mean = 1 - counts[0], draws.mean_of(counts)
+        assert abs(there / many - chance) <= 5 * sqrt(max(0, chance * (1 - chance)) / many) + 1e-9, thing
+        assert abs(sums / many - mean) <= 5 * draws.spread_of(counts) / sqrt(many) + 1e-9, thing
+
+
+def test_the_stand_in_has_the_traps_that_check_tells(tmp_path: Path) -> None:
+    path = tmp_path / "flotsam.json"
+    crate = {"count": 5, "positions": ["1 2 3|4 5 6"], "contents": ["rope|25", "table:none"]}
+    path.write_text(json.dumps({"drops": {"Bow": crate}}))
+    assert Flotsam(str(tmp_path)).roll("Bow 50") == "rolled Bow 50, 1 at once: rope 50/50"
+    path.write_text(path.read_text().replace("]}}}", "],}}}"))
+    server = Flotsam(str(tmp_path))
+    assert server.remark == "flotsam: ?" and server.roll("Bow 1") == "roll what?"

@@ -53,6 +53,8 @@ LANGUAGE = "tests/core/test_rulebook_language.py"
 WHOLE = "tests/cli/test_whole_server.py"
 COMPLETION = "tests/cli/test_completion.py"
 RANKS = "tests/core/test_ranks.py"
+LOOT = "tests/core/test_loot.py"
+LOOT_CLI = "tests/cli/test_loot.py"
 RANK_EDITS = "tests/core/test_rank_edits.py tests/cli/test_rank_changes.py"
 RANK_CHECKS = (
     "tests/cli/test_rank_checks.py::test_right_ranks_say_nothing_and_the_running_server_says_the_same "
@@ -123,7 +125,18 @@ MUTATIONS = [
         'return ("not", tree) if negations else tree',
         RULES,
     ),
-    Mutation("core/rulebook/expressions.py", "if self.depth > _DEEPEST:", "if False:", RULES),
+    Mutation(
+        "core/rulebook/expressions.py",
+        'raise ExpressionProblem("it is nested too deeply")\n        tree = self.both()',
+        "pass\n        tree = self.both()",
+        RULES,
+    ),
+    Mutation(
+        "core/rulebook/expressions.py",
+        'raise ExpressionProblem("it is nested too deeply")\n        tree = ("arithmetic"',
+        'pass\n        tree = ("arithmetic"',
+        RULES,
+    ),
     Mutation(
         "core/rulebook/expressions.py",
         'tree = ("and", tree, self.negated())',
@@ -733,4 +746,52 @@ MUTATIONS = [
     ),
     Mutation("host/drivers/outside.py", "_before(file, self.at) == self.seen", "True", DRIVERS),
     Mutation("api/actions.py", "if argument in given:", "if False:", ACTIONS),
+    Mutation("core/loot/draws.py", "share = 1.0 / (most - least + 1)\n    so_far", "share = 0.5\n    so_far", LOOT),
+    Mutation("core/loot/draws.py", "if 0 <= times - number <= others", "if True", LOOT),
+    Mutation("core/loot/draws.py", "found[:, 1:, :] = values[:, :-1, :]", "found[:, :, :] = values", LOOT),
+    Mutation(
+        "core/loot/odds.py", "kept = 1.0 - node.missing if node.missing_of", "kept = 1.0 if node.missing_of", LOOT
+    ),
+    Mutation(
+        "core/loot/odds.py",
+        "total = max(sum(weights), node.whole)\n        if not",
+        "total = sum(weights)\n        if not",
+        LOOT,
+    ),
+    Mutation("core/loot/odds.py", "elif item.table and item.name in above:", "elif False:", LOOT),
+    Mutation(
+        "core/loot/reading.py", "if source.left_out and source.left_out_is ==", "if source.left_out and 'x' ==", LOOT
+    ),
+    Mutation("core/loot/reading.py", "count if most is None else min(count, most)", "count", LOOT),
+    Mutation("core/loot/shape.py", "if node.missing >= 1 or", "if", LOOT_CLI),
+    Mutation("core/loot/shifts.py", "key=lambda one: (-one.size,", "key=lambda one: (one.size,", LOOT_CLI),
+    Mutation(
+        "core/curves/levels.py",
+        "None if granted >= cost else first or level",
+        "None if granted >= cost else level",
+        LOOT_CLI,
+    ),
+    Mutation(
+        "core/curves/making.py",
+        "return [to_step(number, step, ROUND_HALF_UP)",
+        "return [to_step(number, step, 'ROUND_DOWN')",
+        LOOT_CLI,
+    ),
+    Mutation("core/values/relative.py", "if isinstance(value, values.Special):", "if False:", LOOT_CLI),
+    Mutation("core/values/relative.py", "number * amount / 100 if match[3]", "number * amount if match[3]", LOOT_CLI),
+    Mutation(
+        "core/checks/rules.py",
+        "if not all(name in book.records",
+        "if all(name in book.records",
+        "tests/core/test_lazy_formats.py",
+    ),
+    Mutation("core/records/shapes/tree.py", 'present in ("number", "bool", "text") and', "False and", LOOT_CLI),
+    Mutation(
+        "core/people/rosters.py",
+        "others = of_others - of_people",
+        "others = set() and of_people",
+        "tests/cli/test_people.py",
+    ),
+    Mutation("host/files.py", "not any(_seems_unfinished(folder, path, text)", "not any(False", FILES),
+    Mutation("host/keeper/loop.py", "while self._welcome():", "while False:", KEEPER),
 ]

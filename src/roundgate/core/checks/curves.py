@@ -64,16 +64,16 @@ def _ladder(context: CheckContext, ladder: Ladder) -> Iterator[Finding]:
         yield context.finding("curve-short", "warning", place, cause, do, spec.records)
     for thing in ladder.things:
         shown = f"{spec.costs}/{thing.record.key}"
-        if thing.level > last and not thing.is_out:
-            cause = f"{shown} needs level {thing.level:f}, and the last level is {last:f}."
-            do = context.command("set", f"{shown}.{spec.needs}={last:f}")
-            place = _place(context, spec.costs, thing.record, spec.needs)
-            yield context.finding("curve-unreached", "warning", place, cause, do, spec.costs)
-        elif thing.is_hidden and not thing.is_out:
+        if thing.is_hidden and not thing.is_out:
             cause = f"{shown} is hidden, but not out of reach: that needs {spec.out_of_reach}."
             do = context.command("show", shown)
             place = _place(context, spec.costs, thing.record, spec.hidden)
             yield context.finding("curve-half-hidden", "warning", place, cause, do, spec.costs)
+        elif thing.level > last and not thing.is_out:
+            cause = f"{shown} needs level {thing.level:f}, and the last level is {last:f}."
+            do = context.command("set", f"{shown}.{spec.needs}={last:f}")
+            place = _place(context, spec.costs, thing.record, spec.needs)
+            yield context.finding("curve-unreached", "warning", place, cause, do, spec.costs)
 
 
 def _place(context: CheckContext, name: str, record: Record, field: str) -> Place:

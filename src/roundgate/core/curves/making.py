@@ -23,13 +23,18 @@ class CurveProblem(ValueError):
 def by_formula(source: str, levels: Sequence[Decimal]) -> list[Decimal]:
     """Work a formula of ``level`` out for each level. Raises CurveProblem."""
     try:
-        tree = read_expression(source)
-        unknown = names_in(tree) - {"level"}
-        if unknown:
-            raise CurveProblem(f"'{source}' may name level and nothing else, such as 40*level^1.5; not {min(unknown)}.")
-        found = [work_out(tree, {"level": level}) for level in levels]
+        tree = read_expression(re.sub(r"\blevel-", "level - ", source))  # names may have dashes
     except ExpressionProblem as error:
         raise CurveProblem(f"The formula '{source}' cannot be read: {error}.") from error
+    unknown = names_in(tree) - {"level"}
+    if unknown:
+        raise CurveProblem(f"'{source}' may name level and nothing else, such as 40*level^1.5; not {min(unknown)}.")
+    found = []
+    for level in levels:
+        try:
+            found.append(work_out(tree, {"level": level}))
+        except ExpressionProblem as error:
+            raise CurveProblem(f"The formula '{source}' gives no number at level {level:f}.") from error
     for level, value in zip(levels, found, strict=True):
         if not isinstance(value, Decimal) or not value.is_finite():
             raise CurveProblem(f"The formula '{source}' gives no number at level {level:f}.")

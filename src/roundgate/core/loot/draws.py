@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
+from functools import lru_cache
 from typing import TypeAlias
 
 import numpy as np
@@ -15,15 +16,20 @@ from numpy.typing import NDArray
 
 Counts: TypeAlias = NDArray[np.float64]
 """The probability of each count, from 0 on; they sum to 1."""
-_LONG = 256
+_LONG = 1024
 """Above this length, convolving by Fourier transform is quicker."""
+_SHORT = 64
+_UNLIKELY = 1e-17
+"""Numbers between 0 and 1 are kept to 16 digits."""
 NONE: Counts = np.ones(1)
 
 
+@lru_cache(maxsize=256)
 def uniform(least: int, most: int) -> Counts:
     """Give the distribution of a count from ``least`` to ``most``, each as likely."""
     found: Counts = np.zeros(most + 1)
     found[least:] = 1.0 / (most - least + 1)
+    found.flags.writeable = False  # it is given out again and again
     return found
 
 
@@ -33,15 +39,25 @@ def both(one: Counts, other: Counts) -> Counts:
         scaled: Counts = one * other[0] if len(other) == 1 else other * one[0]
         return scaled
     if min(len(one), len(other)) < _LONG:
-        return np.convolve(one, other)
+        return _trimmed(np.convolve(one, other))
     size = len(one) + len(other) - 1
     length = 1 << (size - 1).bit_length()
     found: Counts = np.fft.irfft(np.fft.rfft(one, length) * np.fft.rfft(other, length), length)[:size]
-    return np.clip(found, 0.0, None)
+    return _trimmed(np.clip(found, 0.0, None))
+
+
+def _trimmed(counts: Counts) -> Counts:
+    """Leave out the highest counts where all of them together are less likely than a number of ours can tell."""
+    if len(counts) < _SHORT or counts[-1] > _UNLIKELY:
+        return counts
+    tail = np.cumsum(counts[::-1])
+    return counts[: len(counts) - int(np.searchsorted(tail, _UNLIKELY))]
 
 
 def mixed(parts: Sequence[tuple[float, Counts]]) -> Counts:
     """Give the distribution of a count that comes from one of several, with the weight of each."""
+    if len(parts) == 1:
+        return parts[0][0] * parts[0][1]
     found = np.zeros(max(len(counts) for _, counts in parts))
     for weight, counts in parts:
         found[: len(counts)] += weight * counts

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 
 from roundgate.core.formats.lines.document import LinesDocument
 from roundgate.core.formats.places import key_of
@@ -235,8 +236,18 @@ def _object(editor: Editor, spec: RecordSet, values: Mapping[str, str], records:
 
             made[key] = Code(values[name]) if is_code(values[name]) else values[name]
             continue
-        made[key] = value if isinstance(value, list) else fitted(value, kind, None)
+        made[key] = value if isinstance(value, list) else _as_neighbours(values[name], kind, name, records)
     return made
+
+
+def _as_neighbours(value: str, kind: EntryKind | None, name: str, records: Sequence[Record]) -> PlainData:
+    """Give a value the kind that the other records' values of the field have, where it can have it."""
+    held = next((record.fields[name] for record in records if name in record.fields), None)
+    present = held.entries[0].kind if held is not None and held.entries and not held.is_list else None
+    if present in ("number", "bool", "text") and present != kind:
+        with suppress(EditRefused):
+            return fitted(value, present, None)
+    return fitted(value, kind, None)
 
 
 def _line(editor: Editor, spec: RecordSet, key: str, values: Mapping[str, str]) -> str:
