@@ -29,6 +29,14 @@ rulebook = "gullwind"
 | key of `[server.NAME]` | type | what it means | example |
 |---|---|---|---|
 """
+CLUSTERS = """
+## `[cluster.NAME]`
+Servers that share settings. `@NAME` means all of them, as a tag does: `roundgate set @NAME tick.rate=30`. `check` finds
+what is not the same on all of them.
+
+| key of `[cluster.NAME]` | type | what it means | example |
+|---|---|---|---|
+"""
 COMMANDS = """
 ## `commands`
 What starts and stops a server with `driver = "commands"`. Each is run in the server's folder.
@@ -45,7 +53,9 @@ def page() -> str:
     kinds |= {"terminal": "true or false", "user-unit": "true or false", "commands": "a table"}
     parts = site_schema()["$defs"]
     commands = {name: "list of texts" for name in parts["OwnCommands"]["properties"] if name != "within"}
-    return HEAD + _rows(parts["ServerEntry"], kinds) + COMMANDS + _rows(parts["OwnCommands"], commands)
+    lists = {"servers": "list of texts", "shares": "list of texts"}
+    clusters = CLUSTERS + _rows(parts["ClusterTable"], lists)
+    return HEAD + _rows(parts["ServerEntry"], kinds) + COMMANDS + _rows(parts["OwnCommands"], commands) + clusters
 
 
 def _rows(part: dict[str, Any], kinds: dict[str, str]) -> str:

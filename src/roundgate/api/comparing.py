@@ -52,6 +52,7 @@ def sides_of(site: OpenSite, words: Sequence[str]) -> list[Side]:
     Raises WrongWords for fewer than two sides or no server among them, UnknownName, or Trouble where what a round
     saved is lost.
     """
+    words = [one for word in words for one in _expanded(site, word)]
     servers = [site.server(word) for word in words if not _is_special(word)]
     rounds = [site.store.round(_number(word)) for word in words if word.startswith(ROUND)]
     servers += [site.opened(row.server) for row in rounds if row is not None and row.server in site.names]
@@ -61,6 +62,13 @@ def sides_of(site: OpenSite, words: Sequence[str]) -> list[Side]:
             "roundgate compare SERVER SERVER, or: compare SERVER defaults, or: preset:NAME, or: round:N",
         )
     return [_side(site, servers[0], word) for word in words]
+
+
+def _expanded(site: OpenSite, word: str) -> list[str]:
+    """Give the servers that a tag, a cluster or a list with commas means, a side each. Raises UnknownName."""
+    if _is_special(word) or not (word.startswith("@") or "," in word):
+        return [word]
+    return [server.name for server in site.servers(word)]
 
 
 def _is_special(word: str) -> bool:

@@ -36,6 +36,7 @@ COMMANDS = (
     CommandLine("compare", LOOK, "What differs between servers, defaults, presets, rounds.", "comparing", "compare"),
     CommandLine("odds", LOOK, "What players will find in crates and tables, worked out.", "loot.odds", "odds"),
     CommandLine("curve", LOOK, "Levels: the points that each needs, and what it grants.", "loot.curve", "curve"),
+    CommandLine("fit", LOOK, "Ports, memory and cores of this machine: promised, clashing, free.", "fleet.fit", "fit"),
     CommandLine("set", EDIT, "Change settings: NAME=VALUE, with units as people say them.", "edit", "set_values"),
     CommandLine("reset", EDIT, "Give settings their default again.", "edit", "reset"),
     CommandLine("add", EDIT, "Add entries to a list.", "edit", "add"),

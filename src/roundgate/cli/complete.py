@@ -213,7 +213,8 @@ def complete_server(ctx: typer.Context, incomplete: str) -> list[str]:
     """Give the servers and tags that begin so."""
     call = _Call(ctx, incomplete)
     tags = {f"@{tag}" for entry in (call.site.file.server.values() if call.site else ()) for tag in entry.tags}
-    return call.fitting(call.servers, ["@all"], sorted(tags))
+    clusters = {f"@{name}" for name in (call.site.file.cluster if call.site else ())}
+    return call.fitting(call.servers, ["@all"], sorted(tags | clusters))
 
 
 def complete_server_or_file(ctx: typer.Context, incomplete: str) -> list[str]:

@@ -123,6 +123,7 @@ def check_workspace(workspace: Workspace) -> list[Finding]:
 
 
 def _check_workspace(workspace: Workspace) -> list[Finding]:
+    from roundgate.host.fleet.clusters import check_clusters
     from roundgate.host.people.book import check_book
     from roundgate.host.people.ranks import check_expectations, check_strangers
 
@@ -133,6 +134,7 @@ def _check_workspace(workspace: Workspace) -> list[Finding]:
         *check_book(workspace.server, now.files),
         *check_expectations(workspace.server, now.files),
         *check_strangers(workspace.server, now.files),
+        *(check_clusters(workspace.server, now.files) if workspace.server.site.file.cluster else ()),
     ]
     if workspace.waiting:
         outcome = workspace.outcome(workspace.operations)

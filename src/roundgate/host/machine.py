@@ -72,12 +72,21 @@ def _owned(connection: object, process: int | None) -> OwnedPort | None:
 
 def holders(protocol: str, port: int) -> list[OwnedPort]:
     """Give whoever owns a port on any address; the process may be hidden from this user."""
-    found = []
-    for connection in psutil.net_connections("inet"):
-        owned = _owned(connection, connection.pid)
-        if owned and (owned.protocol, owned.port) == (protocol, port):
-            found.append(owned)
-    return found
+    return [owned for owned in all_owned() if (owned.protocol, owned.port) == (protocol, port)]
+
+
+def all_owned() -> list[OwnedPort]:
+    """Give every port that is open on this machine, and who owns it; the process may be hidden from this user."""
+    found = (_owned(connection, connection.pid) for connection in psutil.net_connections("inet"))
+    return [owned for owned in found if owned]
+
+
+def folder_of_process(process: int | None) -> str:
+    """Give the folder that a process works in; empty where that cannot be told."""
+    try:
+        return "" if process is None else psutil.Process(process).cwd()
+    except psutil.Error:
+        return ""
 
 
 def name_process(process: int | None) -> str:

@@ -211,11 +211,22 @@ class SiteTable(Struct, frozen=True, forbid_unknown_fields=True):
     name: Annotated[str, _about("The site's name, such as the club's.", '"Saltmarsh Sailing Club"')] = ""
 
 
+class ClusterTable(Struct, frozen=True, forbid_unknown_fields=True):
+    """One ``[cluster.NAME]`` table: servers that share settings."""
+
+    servers: Annotated[list[str], _about("Its servers, by name or by `@TAG`.", '["@ranked", "nightwatch"]')]
+    shares: Annotated[
+        list[str],
+        _about("The settings and lists that must be the same on all of them.", '["tick.rate", "courses"]'),
+    ]
+
+
 class SiteFile(Struct, frozen=True, forbid_unknown_fields=True):
     """The whole site file."""
 
     site: SiteTable = field(default_factory=SiteTable)
     server: dict[str, ServerEntry] = field(default_factory=dict)
+    cluster: dict[str, ClusterTable] = field(default_factory=dict)
 
 
 class Site(Struct, frozen=True):
@@ -301,7 +312,30 @@ def read_site(folder: Path) -> Site:
             raise Trouble(f"{SITE_FILE}: {name} needs a 'unit' for the driver systemd.", f"Mend {SITE_FILE}.")
         if entry.umask and not re.fullmatch(r"[0-7]{1,4}", entry.umask):
             raise Trouble(f"{SITE_FILE}: '{entry.umask}' of {name} is no umask.", 'Write octal digits: umask = "0027".')
-    return Site(folder.resolve(), file)
+    site = Site(folder.resolve(), file)
+    for name, cluster in file.cluster.items():
+        _check_cluster(site, name, cluster)
+    return site
+
+
+def _check_cluster(site: Site, name: str, cluster: ClusterTable) -> None:
+    """See that a cluster has a name of its own, and servers that there are. Raises Trouble."""
+    tags = {tag for entry in site.file.server.values() for tag in entry.tags} | {"all"}
+    if not NAME.fullmatch(name) or name in tags:
+        raise Trouble(f"{SITE_FILE}: a cluster cannot be called '{name}'.", "Use a word that is no tag.")
+    for word in cluster.servers:
+        if word not in site.file.server and not (word.startswith("@") and word[1:] in tags):
+            raise Trouble(f"{SITE_FILE}: the cluster {name} has no server '{word}' to take in.", f"Mend {SITE_FILE}.")
+
+
+def members_of(site: Site, cluster: str) -> list[str]:
+    """Give the servers of a cluster, in the order of the site file."""
+    words = site.file.cluster[cluster].servers
+    return [
+        name
+        for name, entry in site.file.server.items()
+        if any(word in (name, "@all") or word[1:] in entry.tags for word in words)
+    ]
 
 
 def _refuse_unknown(server: str, key: str, word: str, known: Sequence[str]) -> None:
@@ -357,8 +391,10 @@ def _named(site: Site, part: str) -> Sequence[str]:
     if part == "@all":
         return list(servers)
     if part.startswith("@"):
+        if part[1:] in site.file.cluster:
+            return members_of(site, part[1:])
         tagged = [name for name, entry in servers.items() if part[1:] in entry.tags]
-        tags = sorted({tag for entry in servers.values() for tag in entry.tags} | {"all"})
+        tags = sorted({tag for entry in servers.values() for tag in entry.tags} | {"all", *site.file.cluster})
         if not tagged:
             raise UnknownName(f"No server has the tag {part[1:]}.", f"Tags: {', '.join('@' + tag for tag in tags)}")
         return tagged

@@ -272,6 +272,37 @@ class CurveOutput(Struct, frozen=True, rename="kebab"):
     levels: Annotated[list[LevelOutput], _about("the levels in their order")]
 
 
+class PortOutput(Struct, frozen=True, rename="kebab"):
+    """One port of ``fit --json``."""
+
+    server: Annotated[str, _about("whose port it is")]
+    setting: Annotated[str, _about("the setting that holds it; empty where no setting does")]
+    port: Annotated[int, _about("its number")]
+    protocol: Annotated[str, _about("tcp or udp")]
+    address: Annotated[str, _about("the address that it is opened on; empty: all of the machine's")]
+    clashes_with: Annotated[list[str], _about("the servers that have it too")]
+    held_by: Annotated[str | None, _about("the process of somebody else that holds it now")]
+
+
+class SharesOutput(Struct, frozen=True, rename="kebab"):
+    """What one server of ``fit --json`` may take of the machine."""
+
+    server: Annotated[str, _about("its name in the site file")]
+    memory: Annotated[int | None, _about("how much memory it may take, in bytes; null where nothing limits it")]
+    cores: Annotated[list[int] | None, _about("the cores that it may use; null where it may use all")]
+
+
+class FitOutput(Struct, frozen=True, rename="kebab"):
+    """``fit --json``."""
+
+    fits: Annotated[bool, _about("whether all promises can be kept")]
+    ports: Annotated[list[PortOutput], _about("the ports that the servers open")]
+    servers: Annotated[list[SharesOutput], _about("memory and cores")]
+    memory: Annotated[int, _about("the machine's memory, in bytes")]
+    promised: Annotated[int, _about("the memory that is promised to all servers, in bytes")]
+    nodes: Annotated[list[list[int]], _about("the cores of each NUMA node")]
+
+
 class RosterOutput(Struct, frozen=True, rename="kebab"):
     """One person of ``roster --json``."""
 
@@ -518,6 +549,7 @@ OUTPUTS: dict[str, Any] = {
     "people show": PersonPage,
     "people seen": list[SeenOutput],
     "odds": list[OddsOutput],
+    "fit": FitOutput,
     "curve": list[CurveOutput],
     "roster": list[RosterOutput],
     "roster SERVER ROSTER": list[StandingOutput],

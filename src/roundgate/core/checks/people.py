@@ -14,6 +14,8 @@ from roundgate.core.people.rosters import Standing, ended_on, standings_in
 if TYPE_CHECKING:
     from roundgate.core.people.book import People
 
+CLUSTER_DIFFERS = "cluster-differs"
+
 CODES = (
     Code(
         "person-due",
@@ -40,6 +42,14 @@ CODES = (
         "Whoever has it would be both. 'people merge' makes one person of two.",
         'ids.sailor = ["GW-7K3M-Q2XD"], for Wren and for Jenny Wren',
         'ids.sailor = ["GW-7K3M-Q2XD"], for Wren, who is also called Jenny Wren',
+    ),
+    Code(
+        CLUSTER_DIFFERS,
+        "warning",
+        "A setting that a cluster shares, and that is not the same on all of its servers",
+        "The site file says that it must be. Players who go from one server to the other meet the difference.",
+        "tick.rate is 30 on harbour and 20 on regatta",
+        "tick.rate is 30 on both",
     ),
     Code("people-book", "error", "A mistake in the people book", "The line named is where it cannot be read."),
 )

@@ -729,6 +729,8 @@ class Server(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True)
     ] = field(default="", name="console-ends")
     say: Annotated[str, _about("the console line that tells the players; {text} stands for the words")] = ""
     slots: Annotated[str, _about("the setting that says how many players the server takes")] = ""
+    memory: Annotated[str, _about("the setting, a size, that says how much memory the server may take")] = ""
+    cores: Annotated[str, _about("the setting, of type `cores`, that says which processor cores it may use")] = ""
     failures: Annotated[tuple[str, ...], _about("patterns of the log that mean a failed start")] = ()
     logs: Annotated[
         tuple[str, ...], _about("the logs in the server's folder, as patterns such as logs/*.log*; compressed ones too")

@@ -1,0 +1,1 @@
+"""The commands about several servers on one machine."""

@@ -1,0 +1,173 @@
+"""What is promised on this machine, and what is free: ``fit``."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from roundgate.cli.call import CallContext
+from roundgate.cli.screen.output import echo, echo_json, echo_table, styled
+from roundgate.host.errors import WrongWords
+
+if TYPE_CHECKING:
+    from roundgate.api.fit import Survey
+    from roundgate.cli.screen.outputs import FitOutput
+    from roundgate.core.fleet.ports import PortPromise
+
+_TOPICS = ("ports", "memory", "cores")
+
+
+def fit(
+    words: Annotated[
+        list[str] | None,
+        typer.Argument(metavar="[ports|memory|cores] [SERVER...]", help="What to look at; without a word, all of it."),
+    ] = None,
+    for_server: Annotated[
+        str, typer.Option("--for", metavar="SERVER", help="ports: the next free block for this server.")
+    ] = "",
+    start: Annotated[int, typer.Option("--from", min=0, max=65535, help="ports --for: not below this.")] = 0,
+    give: Annotated[int, typer.Option("--give", min=0, help="cores: share out so many to each server.")] = 0,
+    spare: Annotated[int, typer.Option("--spare", min=0, help="cores --give: leave so many to the machine.")] = 0,
+    put_there: Annotated[bool, typer.Option("--set", help="ports --for: put the block onto the slate.")] = False,
+    image: Annotated[str, typer.Option("--image", metavar="FILE", help="Draw cores by servers (PNG, SVG, PDF).")] = "",
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+) -> None:
+    """Show which ports, how much memory and which cores the servers of this machine are promised, and what clashes.
+
+    What waits on the slates counts. Raises Exit with 1 where promises cannot all be kept.
+    """
+    from roundgate.api.fit import survey
+
+    given = list(words or [])
+    topic = given.pop(0) if given and given[0] in _TOPICS else ""
+    context = CallContext()
+    meant = given or ["@all"]
+    servers = list({one.name: one for word in meant for one in context.servers(word)}.values())
+    if for_server:
+        _free_ports(context, for_server, start, put_there=put_there, as_json=as_json)
+        return
+    if give:
+        if topic != "cores":
+            raise WrongWords("Give what?", "roundgate fit cores --give 2 @all --spare 1")
+        _give_cores(context, [one.name for one in servers], give, spare)
+        servers = list({one.name: context.opened(one.name) for one in servers}.values())
+    found = survey(servers)
+    if image:
+        from roundgate.cli.fleet.picture import draw_cores
+
+        draw_cores(found, image)
+    elif as_json:
+        echo_json(_output(found))
+    else:
+        for one, show in (("ports", _echo_ports), ("memory", _echo_memory), ("cores", _echo_cores)):
+            if topic in ("", one):
+                show(found)
+    if not found.fits and not give:
+        raise typer.Exit(1)
+
+
+def _free_ports(context: CallContext, name: str, start: int, *, put_there: bool, as_json: bool) -> None:
+    from roundgate.api.fit import ports_for
+    from roundgate.cli.edit import put
+
+    server = context.server(name)
+    block = ports_for(context.servers("@all"), server, start)
+    words = [f"{setting}={port}" for setting, port in block.items()]
+    if as_json:
+        echo_json(block)
+    elif put_there:
+        put(server, server.key_changes().operations_of(words))
+    else:
+        echo_table(("setting", "port"), [(setting, str(port)) for setting, port in block.items()])
+        echo(f"  to take them: roundgate set {server.name} {' '.join(words)}    (or add --set)")
+
+
+def _give_cores(context: CallContext, names: list[str], give: int, spare: int) -> None:
+    from roundgate.api.fit import cores_given
+    from roundgate.cli.edit import put
+
+    servers = [context.opened(name) for name in names]
+    others = [one for one in context.servers("@all") if one.name not in names]
+    for server, operations in cores_given(servers, give, spare, others):
+        put(server, operations)
+
+
+def _gigabytes(size: int) -> str:
+    return f"{size / 2**30:.1f} GB"
+
+
+def _echo_ports(found: Survey) -> None:
+    echo(styled("ports", "bold"))
+    wrong: dict[PortPromise, list[str]] = {}
+    for clash in found.clashes:
+        for one, other in ((clash.one, clash.other), (clash.other, clash.one)):
+            wrong.setdefault(one, []).append(f"{other.server} has it too ({other.setting or 'always'})")
+    rows = []
+    for promise in sorted(found.ports, key=lambda one: (one.port, one.protocol, one.server)):
+        notes = wrong.get(promise, [])
+        foreign = found.foreign.get((promise.port, promise.protocol))
+        notes = [*notes, *([f"held now by {foreign}"] if foreign else [])]
+        name = promise.setting + (f" + {promise.plus}" if promise.plus else "")
+        rows.append((str(promise.port), promise.protocol, promise.address, promise.server, name, "; ".join(notes)))
+    echo_table(("port", "protocol", "address", "server", "setting", "clash"), rows) if rows else echo("  none promised")
+
+
+def _echo_memory(found: Survey) -> None:
+    echo(styled("memory", "bold"))
+    rows = [
+        (one.server, _gigabytes(one.size) if one.size else "not limited", one.setting)
+        for one in sorted(found.memory, key=lambda one: -(one.size or 0))
+    ]
+    echo_table(("server", "may take", "setting"), rows)
+    total, has = found.promised, found.machine.memory
+    beyond = f": {_gigabytes(total - has)} too much" if total > has else ""
+    echo(f"  {_gigabytes(total)} promised of {_gigabytes(has)}{beyond}")
+
+
+def _echo_cores(found: Survey) -> None:
+    from roundgate.core.fleet.cores import core_ranges, mask
+
+    echo(styled("cores", "bold"))
+    rows = []
+    for one in found.cores:
+        shared = sorted({other for servers in found.shared.values() if one.server in servers for other in servers})
+        others = [other for other in shared if other != one.server]
+        beyond = found.beyond.get(one.server)
+        notes = [f"shares cores with {', '.join(others)}"] if others else []
+        notes += [f"the machine has no core {core_ranges(beyond)}"] if beyond else []
+        shown = core_ranges(one.cores) if one.cores is not None else "all"
+        rows.append((one.server, shown, mask(one.cores) if one.cores is not None else "", "; ".join(notes)))
+    echo_table(("server", "cores", "mask", "clash"), rows)
+    nodes = "; ".join(f"node {at}: {core_ranges(node)}" for at, node in enumerate(found.machine.nodes))
+    taken = frozenset(core for one in found.cores for core in one.cores or ())
+    free = core_ranges(found.machine.cores - taken) or "none"
+    echo(f"  the machine has {len(found.machine.cores)} ({nodes}); promised to nobody: {free}")
+
+
+def _output(found: Survey) -> FitOutput:
+    from roundgate.cli.screen.outputs import FitOutput, PortOutput, SharesOutput
+
+    clashing: dict[PortPromise, list[str]] = {}
+    for clash in found.clashes:
+        clashing.setdefault(clash.one, []).append(clash.other.server)
+        clashing.setdefault(clash.other, []).append(clash.one.server)
+    ports = [
+        PortOutput(
+            one.server,
+            one.setting,
+            one.port,
+            one.protocol,
+            one.address,
+            clashing.get(one, []),
+            found.foreign.get((one.port, one.protocol)),
+        )
+        for one in found.ports
+    ]
+    memory = {one.server: one.size for one in found.memory}
+    shares = [
+        SharesOutput(one.server, memory[one.server], None if one.cores is None else sorted(one.cores))
+        for one in found.cores
+    ]
+    nodes = [sorted(node) for node in found.machine.nodes]
+    return FitOutput(found.fits, ports, shares, found.machine.memory, found.promised, nodes)

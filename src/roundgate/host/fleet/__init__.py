@@ -1,0 +1,1 @@
+"""Several servers of a site together."""

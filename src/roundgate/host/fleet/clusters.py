@@ -1,0 +1,93 @@
+"""Clusters: servers of a site that share settings, and where they do not agree."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator
+
+from roundgate.core.checks.context import CheckContext
+from roundgate.core.checks.people import CLUSTER_DIFFERS
+from roundgate.core.files import ServerFiles, format_value
+from roundgate.core.findings import Finding, Place
+from roundgate.core.formats.protocol import Entry
+from roundgate.core.values import is_hidden
+from roundgate.host.servers import Server
+from roundgate.host.site import SITE_FILE, members_of
+from roundgate.host.workspace import Workspace
+
+
+def check_clusters(server: Server, files: ServerFiles) -> Iterator[Finding]:
+    """Find what a server has otherwise than the servers that it shares it with.
+
+    Where most of the others agree, they are right; a server is told of its own differences only. Raises Trouble.
+    """
+    for name, cluster in server.site.file.cluster.items():
+        members = members_of(server.site, name)
+        if server.name not in members:
+            continue
+        others = {one: Workspace(Server(server.site, one), []).read().files for one in members if one != server.name}
+        for setting in cluster.shares:
+            yield from _differs(server, files, others, name, setting)
+
+
+def _differs(
+    server: Server, files: ServerFiles, others: dict[str, ServerFiles], cluster: str, name: str
+) -> Iterator[Finding]:
+    context = CheckContext(server.name, files, {})
+    if name not in files.book.setting and name not in files.book.list:
+        cause = f"The cluster {cluster} shares {name}, and the rulebook of {server.name} does not know it."
+        yield context.finding(CLUSTER_DIFFERS, "warning", Place(SITE_FILE), cause, f"Mend {SITE_FILE}.", name)
+        return
+    mine = _held(files, name)
+    theirs = {one: _held(other, name) for one, other in others.items() if _knows(other, name)}
+    counted = Counter(theirs.values())
+    if not theirs or set(theirs.values()) == {mine}:
+        return
+    counted[mine] += 1
+    most = max(counted.values())
+    best = next(value for value in (*theirs.values(), mine) if counted[value] == most)
+    if best == mine and counted[mine] > 1:
+        return  # it is one of those that agree; the others are told
+    shown_mine, wanted = _shown(files, name, mine), next(value for value in theirs.values() if value != mine)
+    wanted = best if best != mine else wanted
+    holders = [one for one, value in theirs.items() if value == wanted]
+    path, entry = _place_of(files, name)
+    place = context.entry_place(path, entry) if entry else Place(path)
+    there = f"{_shown(files, name, wanted)} on {', '.join(holders)}"
+    cause = f"{name} is {shown_mine} here and {there}: the cluster {cluster} shares it."
+    do = f"roundgate compare {server.name} {holders[0]}"
+    if name in files.book.setting and not is_hidden(files.book.setting[name]):
+        shown = format_value(wanted, files.book.setting[name]) if wanted is not None else ""
+        do = context.command("set", f"{name}={shown}") if shown else f"roundgate reset {server.name} {name}"
+    yield context.finding(CLUSTER_DIFFERS, "warning", place, cause, do, name)
+
+
+def _knows(files: ServerFiles, name: str) -> bool:
+    return name in files.book.setting or name in files.book.list
+
+
+def _held(files: ServerFiles, name: str) -> str | None:
+    """Give what counts, as it is stored; of a list, its entries in their order."""
+    if name in files.book.list:
+        return "\n".join(files.items(name))
+    stored = files.stored(name)
+    if stored is not None:
+        return stored
+    return files.counting_text(name) or None
+
+
+def _shown(files: ServerFiles, name: str, stored: str | None) -> str:
+    if name in files.book.list:
+        entries = (stored or "").split("\n")
+        many = f"{len(entries)} {'entry' if len(entries) == 1 else 'entries'}"
+        return f"{many}, from {entries[0]}" if stored else "empty"
+    spec = files.book.setting[name]
+    if stored is None:
+        return "not set"
+    return "(set, hidden)" if is_hidden(spec) else format_value(stored, spec)
+
+
+def _place_of(files: ServerFiles, name: str) -> tuple[str, Entry | None]:
+    if name in files.book.list:
+        return files.book.file[files.book.list[name].file].path, None
+    return files.path_of(files.book.setting[name]), files.entry(name)

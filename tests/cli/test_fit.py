@@ -1,0 +1,161 @@
+"""``fit``: what the servers of a machine are promised, with what waits on their slates."""
+
+from __future__ import annotations
+
+import json
+import os
+import socket
+
+import pytest
+
+from conftest import SiteUnderTest, free_port
+
+LAUNCH = "#!/bin/sh\nexec gullwind-server --may-take {memory} --hold {memory}{more}\n"
+
+
+@pytest.fixture
+def fleet(site: SiteUnderTest) -> SiteUnderTest:
+    """Two servers with ports of their own, each granted 1 GB."""
+    for name in ("harbour", "regatta"):
+        home = site.add(name, f"net.port={free_port()}\nnet.address=127.0.0.1\n")
+        (home / "launch.sh").write_text(LAUNCH.format(memory=1024, more=""))
+        (home / "launch.sh").chmod(0o755)
+    return site
+
+
+def port_of(site: SiteUnderTest, name: str) -> int:
+    return int(site.value(name, "net.port") or 0)
+
+
+def test_what_fits_and_what_clashes(fleet: SiteUnderTest) -> None:
+    said = fleet.ok("fit")
+    assert f"{port_of(fleet, 'harbour')}" in said and "2.0 GB promised of" in said and "node 0" in said
+    fleet.ok("set", "regatta", f"net.port={port_of(fleet, 'harbour')}")
+    said = fleet.fails(1, "fit", "ports")
+    assert "regatta has it too (net.port)" in said and "harbour has it too (net.port)" in said and "memory" not in said
+    found = json.loads(fleet.run("fit", "--json").stdout)
+    assert not found["fits"] and [one["clashes-with"] for one in found["ports"]] == [["regatta"], ["harbour"]]
+    assert fleet.ok("fit", "ports", "harbour"), "one by itself has no clash"
+
+
+def test_the_next_free_block_of_ports(fleet: SiteUnderTest) -> None:
+    harbour = port_of(fleet, "harbour")
+    fleet.ok("set", "regatta", f"net.port={harbour}")
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        open_port = taken.getsockname()[1]
+        block = json.loads(fleet.ok("fit", "ports", "--for", "regatta", "--from", str(harbour), "--json"))
+        assert block["net.port"] > harbour or block["net.port"] != harbour
+        other = json.loads(fleet.ok("fit", "ports", "--for", "regatta", "--from", str(open_port), "--json"))
+        assert other["net.port"] != open_port, "somebody listens there now"
+    fleet.ok("fit", "ports", "--for", "regatta", "--set")
+    assert "net.port" in fleet.ok("slate", "regatta")
+    fleet.ok("fit")
+
+
+def test_what_somebody_else_holds_is_told(fleet: SiteUnderTest) -> None:
+    with socket.socket() as taken:
+        taken.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        taken.bind(("127.0.0.1", port_of(fleet, "harbour")))
+        taken.listen()
+        assert f"held now by process {os.getpid()}" in fleet.ok("fit", "ports")
+    fleet.ok("start", "harbour")
+    assert "held now" not in fleet.ok("fit", "ports"), "by the server itself, that is"
+
+
+def test_more_memory_than_there_is(fleet: SiteUnderTest) -> None:
+    megabytes = os.sysconf("SC_PHYS_PAGES") * os.sysconf("SC_PAGE_SIZE") // 2**20
+    home = fleet.folder / "regatta"
+    (home / "launch.sh").write_text(LAUNCH.format(memory=min(65536, megabytes - 100), more=""))
+    said = fleet.fails(1, "fit", "memory")
+    assert "too much" in said and "launch.memory" in said
+
+
+def test_cores_are_shared_out_onto_the_slates(fleet: SiteUnderTest) -> None:
+    cores = sorted(os.sched_getaffinity(0))
+    home = fleet.folder / "regatta"
+    (home / "launch.sh").write_text(LAUNCH.format(memory=1024, more=f" --cores 0x{1 << 63:x}"))
+    said = fleet.fails(1, "fit", "cores")
+    assert "the machine has no core 63" in said
+    (home / "launch.sh").write_text(LAUNCH.format(memory=1024, more=""))
+    assert "need" in fleet.fails(1, "fit", "cores", "--give", str(len(cores)), "@all")
+    if len(cores) < 2:
+        pytest.skip("there is one core only")
+    fleet.ok("fit", "cores", "--give", "1", "@all", "--image", "cores.png")
+    assert (fleet.folder / "cores.png").read_bytes().startswith(b"\x89PNG")
+    fleet.ok("apply", "harbour", "--yes")
+    fleet.ok("apply", "regatta", "--yes")
+    for name, core in zip(("harbour", "regatta"), cores, strict=False):
+        assert f"--cores 0x{1 << core:x}" in (fleet.folder / name / "launch.sh").read_text()
+    fleet.ok("set", "regatta", f"launch.cores={cores[0]}")
+    said = fleet.fails(1, "fit", "cores")
+    assert "shares cores with harbour" in said and "shares cores with regatta" in said
+    assert "Give what?" in fleet.fails(2, "fit", "--give", "1")
+
+
+# --- clusters ---
+
+CLUSTER = '\n[cluster.fair]\nservers = ["@quick", "nightwatch"]\nshares = ["race.laps", "courses", "server.motto"]\n'
+
+
+@pytest.fixture
+def cluster(site: SiteUnderTest) -> SiteUnderTest:
+    for name, laps in (("harbour", 3), ("regatta", 3), ("nightwatch", 5)):
+        tags = "" if name == "nightwatch" else 'tags = ["quick"]'
+        site.add(name, f"laps.count={laps}\n", extra=tags)
+    site.add("lone", "laps.count=9\n")
+    file = site.folder / "roundgate.toml"
+    file.write_text(file.read_text() + CLUSTER)
+    return site
+
+
+def test_a_difference_in_a_cluster_is_found_with_the_command_that_mends_it(cluster: SiteUnderTest) -> None:
+    found = json.loads(cluster.run("check", "@all", "--json").stdout)["findings"]
+    (one,) = [finding for finding in found if finding["code"] == "cluster-differs"]
+    assert one["server"] == "nightwatch" and one["do"] == "roundgate set nightwatch race.laps=3"
+    assert "race.laps is 5 here and 3 on harbour, regatta: the cluster fair shares it." in one["cause"]
+    assert (one["file"], one["line"] > 0) == ("gullwind.properties", True)
+    cluster.ok("set", "@fair", "race.laps=4")
+    for name in ("harbour", "regatta", "nightwatch"):
+        assert "-> 4" in cluster.ok("slate", name)
+        cluster.ok("apply", name, "--yes")
+    assert "the slate is empty" in cluster.ok("slate", "lone")
+    assert "cluster-differs" not in cluster.run("check", "@fair").stdout
+    (cluster.folder / "harbour" / "courses.txt").write_text("The Narrows\n")
+    said = cluster.run("check", "@fair").stdout
+    assert said.count("cluster-differs") == 1 and "courses is 1 entry, from The Narrows here" in said
+
+
+def test_two_servers_of_a_cluster_that_disagree_are_both_told(cluster: SiteUnderTest) -> None:
+    file = cluster.folder / "roundgate.toml"
+    file.write_text(file.read_text().replace('["@quick", "nightwatch"]', '["harbour", "nightwatch"]'))
+    found = json.loads(cluster.run("check", "@fair", "--json").stdout)["findings"]
+    assert {one["server"] for one in found if one["code"] == "cluster-differs"} == {"harbour", "nightwatch"}
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "said"),
+    [
+        ('"nightwatch"]', '"nightwtch"]', "the cluster fair has no server 'nightwtch' to take in"),
+        ("[cluster.fair]", "[cluster.quick]", "a cluster cannot be called 'quick'"),
+        ("shares =", "share =", "share"),
+    ],
+)
+def test_a_cluster_that_makes_no_sense_is_told(cluster: SiteUnderTest, old: str, new: str, said: str) -> None:
+    file = cluster.folder / "roundgate.toml"
+    file.write_text(file.read_text().replace(old, new))
+    assert said in cluster.fails(1, "status")
+
+
+def test_a_setting_that_the_rulebook_does_not_know_is_told(cluster: SiteUnderTest) -> None:
+    file = cluster.folder / "roundgate.toml"
+    file.write_text(file.read_text().replace('"race.laps"', '"race.lapse"'))
+    assert "shares race.lapse, and the rulebook of harbour does not know it" in cluster.run("check", "harbour").stdout
+
+
+def test_a_whole_tag_is_compared_a_server_to_a_column(cluster: SiteUnderTest) -> None:
+    rows = json.loads(cluster.run("compare", "@fair", "lone", "--json").stdout)
+    assert rows["sides"] == ["harbour", "regatta", "nightwatch", "lone"]
+    (laps,) = [row for row in rows["rows"] if row["name"] == "race.laps"]
+    assert laps["values"] == ["3", "3", "5", "9"]
