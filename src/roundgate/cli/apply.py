@@ -24,6 +24,12 @@ At = Annotated[str | None, typer.Option(help="Wait until this time of day, HH:MM
 Silent = Annotated[bool, typer.Option("--silent", help="Go on where the players cannot be told.")]
 Kill = Annotated[bool, typer.Option("--kill", help="End a server that ignores everything else by SIGKILL.")]
 
+Waves = Annotated[
+    str,
+    typer.Option("--waves", metavar="SIZES", help="Several servers: so many first, then so many: 1,3,rest."),
+]
+Together = Annotated[int, typer.Option("--together", min=0, help="Several servers: so many at a time.")]
+GoOn = Annotated[bool, typer.Option("--go-on", help="--waves: begin the next wave although one failed.")]
 Backup = Annotated[bool, typer.Option("--backup", help="Save the worlds too.")]
 Despite = Annotated[bool, typer.Option("--despite-errors", help="Go on though errors are on disk already.")]
 
@@ -42,8 +48,15 @@ def apply(
     silent: Silent = False,
     kill: Kill = False,
     despite: Despite = False,
+    waves: Waves = "",
+    together: Together = 0,
+    go_on: GoOn = False,
 ) -> None:
-    """Bring the slate into force: stop, write, start, prove; or all is put back as it was."""
+    """Bring the slate into force: stop, write, start, prove; or all is put back as it was.
+
+    Several servers are brought up to date one after the other, each asked for. With --waves or --together all are
+    reviewed and agreed to at once; the next wave only begins when the last one is proven.
+    """
     from roundgate.cli.rounding import moment, seconds
 
     context = CallContext()
@@ -59,9 +72,46 @@ def apply(
         despite_errors=despite,
         start=start,
     )
+    if waves or together:
+        if live:
+            raise WrongWords("Live changes need no waves.", "roundgate apply SERVER --live")
+        code = _apply_in_waves(context, context.several(server), options, (waves, together, go_on), yes=yes)
+        if code:
+            raise typer.Exit(code)
+        return
     codes = [_apply_one(context, one, options, yes=yes, live=live) for one in context.several(server)]
     if any(codes):
         raise typer.Exit(max(codes))
+
+
+def _apply_in_waves(
+    context: CallContext, servers: list[Server], options: Options, how: tuple[str, int, bool], *, yes: bool
+) -> int:
+    """Review all servers, ask once, and run their rounds as ``how``, the options, say. Give the exit code."""
+    from roundgate.cli.fleet.waves import Planned, run_in_waves, wave_sizes
+    from roundgate.cli.rounding import agreed
+
+    planned: list[Planned] = []
+    wave_sizes(how[0], 1)
+    for server in servers:
+        gathered = context.open(server).review()
+        if not gathered.review.changes and not gathered.differs:
+            if gathered.started is None and options.start:
+                planned.append(Planned(server, replace(options, kind=RoundKind.START)))
+            else:
+                echo(f"{server.name}: nothing waits.")
+        elif _is_right(server, gathered, options, diff=not yes):
+            planned.append(Planned(server, replace(options, reviewed=gathered.digest)))
+        else:
+            echo("Nothing was done on any server.")
+            return 1
+    if not planned:
+        return 0
+    names = ", ".join(one.server.name for one in planned)
+    if not agreed(f"Bring this into force on {names}?", yes=yes):
+        return 1
+    waves, together, go_on = how
+    return run_in_waves(planned, context.store, waves=waves, together=together, go_on=go_on)
 
 
 def _apply_one(context: CallContext, server: Server, options: Options, *, yes: bool, live: bool) -> int:
@@ -89,11 +139,19 @@ def _apply_one(context: CallContext, server: Server, options: Options, *, yes: b
 def _agreed(server: Server, gathered: Any, options: Options, *, yes: bool) -> bool:
     """Show the review and its errors; ask."""
     from roundgate.cli.rounding import agreed
+
+    if not _is_right(server, gathered, options, diff=not yes):
+        return False
+    return agreed(f"Bring this into force on {server.name}?", yes=yes)
+
+
+def _is_right(server: Server, gathered: Any, options: Options, *, diff: bool) -> bool:
+    """Show the review and its errors; tell whether the round may begin."""
     from roundgate.cli.screen.findings import echo_findings
     from roundgate.cli.screen.review import echo_review
 
     echo(styled(server.name, "bold"))
-    echo_review(gathered, diff=not yes)
+    echo_review(gathered, diff=diff)
     errors = [finding for finding in gathered.findings if finding.level == "error"]
     new = [error for error in errors if error.waiting]
     if new or (errors and not options.despite_errors):
@@ -105,7 +163,7 @@ def _agreed(server: Server, gathered: Any, options: Options, *, yes: bool) -> bo
             echo("There are errors on disk already, so nothing was done.")
             echo("  do: mend them, or apply with --despite-errors")
         return False
-    return agreed(f"Bring this into force on {server.name}?", yes=yes)
+    return True
 
 
 def rewind(

@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 from msgspec.structs import replace
 
-from roundgate.cli.apply import At, Backup, Countdown, Despite, Kill, Reason, Silent, WhenEmpty
+from roundgate.cli.apply import At, Backup, Countdown, Despite, GoOn, Kill, Reason, Silent, Together, Waves, WhenEmpty
 from roundgate.cli.call import CallContext
 from roundgate.cli.complete import complete_server
 from roundgate.cli.screen.output import echo, plain, warn
@@ -49,10 +49,26 @@ def restart(
     silent: Silent = False,
     kill: Kill = False,
     despite: Despite = False,
+    waves: Waves = "",
+    together: Together = 0,
+    go_on: GoOn = False,
 ) -> None:
-    """Stop and start a server. The slate waits on; what was set live, or edited by hand meanwhile, is kept."""
+    """Stop and start a server. The slate waits on; what was set live, or edited by hand meanwhile, is kept.
+
+    Several servers are restarted one after the other; with --waves or --together, several at a time.
+    """
     options = _options(RoundKind.RESTART, countdown, reason, when_empty, at, silent=silent, kill=kill)
-    _run(server, replace(options, backup=backup, despite_errors=despite))
+    options = replace(options, backup=backup, despite_errors=despite)
+    if not waves and not together:
+        _run(server, options)
+        return
+    from roundgate.cli.fleet.waves import Planned, run_in_waves
+
+    context = CallContext()
+    planned = [Planned(one, options) for one in context.several(server)]
+    code = run_in_waves(planned, context.store, waves=waves, together=together, go_on=go_on)
+    if code:
+        raise typer.Exit(code)
 
 
 def _options(

@@ -32,10 +32,20 @@ class RoundWindow:
 
     def events(self) -> Iterator[Event]:
         """Give what the round tells as it comes, until it has told its end."""
-        while data := self._file.read(65536):
-            *lines, self._rest = (self._rest + data).split(b"\n")
-            for line in lines:
-                yield read_event(line)
+        while (several := self.some_events()) is not None:
+            yield from several
+
+    def some_events(self) -> list[Event] | None:
+        """Wait for the next words of the round, and give what they tell; None where it has told its end."""
+        data = self._file.read(65536)
+        if not data:
+            return None
+        *lines, self._rest = (self._rest + data).split(b"\n")
+        return [read_event(line) for line in lines]
+
+    def fileno(self) -> int:
+        """Give the handle that can be read once the round has told something."""
+        return self._file.fileno()
 
     def call_off(self) -> None:
         """Ask the round to end before it writes."""

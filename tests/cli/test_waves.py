@@ -1,0 +1,121 @@
+"""Rounds of many servers in waves: reviewed together, several at a time, and no further where one fails."""
+
+from __future__ import annotations
+
+import os
+import re
+import signal
+
+import pytest
+
+from background import Background, wait_for_step
+from conftest import SiteUnderTest, wait_for
+from roundgate.cli.fleet.waves import wave_sizes
+from roundgate.host.errors import WrongWords
+
+NAMES = ("harbour", "regatta", "nightwatch", "lone")
+
+
+@pytest.fixture
+def fleet(site: SiteUnderTest) -> SiteUnderTest:
+    for name in NAMES:
+        site.add(name)
+    return site
+
+
+@pytest.mark.parametrize(
+    ("text", "many", "sizes"),
+    [
+        ("1,3,rest", 10, [1, 3, 6]),
+        ("1,3", 10, [1, 3, 6]),
+        ("25%,rest", 10, [3, 7]),
+        ("10%,50%,rest", 4, [1, 2, 1]),
+        ("5,rest", 3, [3]),
+        ("", 3, [3]),
+        ("2,2,2", 5, [2, 2, 1]),
+    ],
+)
+def test_the_sizes_of_waves(text: str, many: int, sizes: list[int]) -> None:
+    assert wave_sizes(text, many) == sizes
+
+
+@pytest.mark.parametrize("text", ["rest,1", "x", "1,,2", "0", "0%", "-1", "1.5"])
+def test_what_is_no_wave_is_told(text: str) -> None:
+    with pytest.raises(WrongWords):
+        wave_sizes(text, 10)
+
+
+def begun(said: str) -> list[str]:
+    return re.findall(r"^(\w+): round \d+ begins", said, re.MULTILINE)
+
+
+def test_a_change_goes_to_all_in_waves(fleet: SiteUnderTest) -> None:
+    for name in NAMES:
+        fleet.ok("start", name)
+    fleet.ok("set", "@all", "race.slots=14")
+    said = fleet.ok("apply", "@all", "--yes", "--waves", "1,rest", "--together", "2")
+    assert begun(said)[0] == "harbour" and set(begun(said)) == set(NAMES)
+    first_end = said.index("harbour: proven")
+    assert first_end < said.index("regatta: round"), "the next wave begins when the last one is proven"
+    assert said.index("lone: round") > min(said.index("regatta: proven"), said.index("nightwatch: proven")), (
+        "two at a time"
+    )
+    assert "4 of 4 went well." in said
+    assert all(fleet.value(name, "boat.slots") == "14" for name in NAMES)
+    assert "nothing waits" in fleet.ok("apply", "@all", "--yes", "--waves", "1,rest")
+
+
+def test_a_wave_that_fails_stops_the_rest(fleet: SiteUnderTest) -> None:
+    for name in NAMES:
+        fleet.ok("start", name)
+    fleet.ok("set", "@all", "race.slots=14")
+    fleet.ok("set", "harbour", "tick.rate=60")
+    done = fleet.run("apply", "@all", "--yes", "--waves", "1,2,rest")
+    said = done.stdout
+    assert done.returncode == 3 and begun(said) == ["harbour"]
+    assert "harbour: rewound" in said and "not begun, because a wave before failed: regatta, nightwatch, lone" in said
+    assert "last words of harbour" in said and "fatal: tick" in said
+    assert fleet.value("regatta", "boat.slots") != "14" and "-> 14" in fleet.ok("slate", "lone")
+    done = fleet.run("apply", "@all", "--yes", "--waves", "1,2,rest", "--go-on")
+    assert done.returncode == 3 and "3 of 4 went well." in done.stdout
+    assert all(fleet.value(name, "boat.slots") == "14" for name in NAMES[1:])
+
+
+def test_nothing_is_done_anywhere_where_one_review_has_an_error(fleet: SiteUnderTest) -> None:
+    fleet.ok("set", "@all", "race.slots=14")
+    (fleet.folder / "lone" / "courses.txt").write_text("")
+    said = fleet.fails(1, "apply", "@all", "--yes", "--waves", "1,rest")
+    assert "Nothing was done on any server." in said and begun(said) == []
+
+
+def test_a_restart_in_waves_and_a_server_that_is_busy(fleet: SiteUnderTest) -> None:
+    for name in NAMES:
+        fleet.ok("start", name)
+    before = {name: fleet.server_process(name) for name in NAMES}
+    fleet.ok("send", "regatta", "muster 1")
+    waiting = Background(fleet, "restart", "regatta", "--when-empty")
+    wait_for_step(fleet, "announce", kind="restart")
+    done = fleet.run("restart", "@all", "--waves", "1,rest", "--go-on")
+    said = done.stdout
+    assert done.returncode == 5, said
+    assert "regatta: refused" in said and "3 of 4 went well." in said
+    fleet.ok("send", "regatta", "ashore")
+    assert waiting.end()[0] == 0
+    assert all(fleet.server_process(name) not in (None, before[name]) for name in NAMES)
+
+
+def test_a_terminal_that_goes_away_leaves_the_rounds_to_themselves(fleet: SiteUnderTest) -> None:
+    for name in NAMES:
+        fleet.ok("start", name)
+    fleet.ok("set", "@all", "race.slots=14")
+    for name in NAMES:
+        fleet.ok("send", name, "muster 1")
+    work = Background(fleet, "apply", "@all", "--yes", "--waves", "2,rest", "--when-empty")
+    wait_for(lambda: fleet.run("rounds", "--json").stdout.count('"apply"') >= 2)
+    os.kill(work.process.pid, signal.SIGINT)
+    code, said = work.end()
+    assert code == 0 and "the round goes on by itself" in said and "Not begun: nightwatch, lone" in said
+    for name in ("harbour", "regatta"):
+        fleet.ok("send", name, "ashore")
+    wait_for(lambda: all(fleet.value(name, "boat.slots") == "14" for name in ("harbour", "regatta")))
+    assert fleet.value("lone", "boat.slots") != "14"
