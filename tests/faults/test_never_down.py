@@ -92,14 +92,14 @@ def test_a_server_that_says_at_once_that_it_failed_does_not_cost_the_whole_start
     (site.folder / "rulebooks").mkdir()
     book = BOOK.replace("failures = [", "failures = ['^World ', ", 1)
     assert book != BOOK
-    home = site.add("regatta", extra='start-within = "60s"')
+    home = site.add("regatta", extra='start-within = "300s"')
     site.ok("start")
     (site.folder / "rulebooks" / "gullwind.toml").write_text(book)
     (home / "sea-trials.txt").write_text("ready-never\n")
     began = time.monotonic()
     said = site.fails(3, "restart")
     assert "its log says: World" in said
-    assert time.monotonic() - began < 45, "it did not wait for the ready sign"
+    assert time.monotonic() - began < 150, "it did not wait for the ready sign"
 
 
 def test_a_crash_and_its_coming_back_are_shown(running: SiteUnderTest) -> None:

@@ -215,7 +215,7 @@ def test_packets_a_flood_ends(tmp_path: Path) -> None:
         began = time.monotonic()
         with pytest.raises(ConsoleCut, match=r"no end|in time"):
             console.exchange("status")
-        assert time.monotonic() - began < 10
+        assert time.monotonic() - began < 60
 
 
 def udp(answer: Callable[[str], list[bytes]], lost: int = 0) -> Talk:

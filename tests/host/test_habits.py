@@ -29,11 +29,11 @@ def with_layer(site: SiteUnderTest, more: str, trials: str, *, extra: str = "", 
 
 
 def test_a_word_that_it_misses_is_said_again(site: SiteUnderTest) -> None:
-    with_layer(site, '[server]\nstop-again = "0.3s"\n', "stop-missed 2\n")
+    with_layer(site, '[server]\nstop-again = "0.3s"\n', "stop-missed 2\n", extra='grace = "300s"')
     site.ok("start")
     began = time.monotonic()
     said = site.ok("stop")
-    assert "regatta is down" in said and "SIGTERM" not in said and time.monotonic() - began < 4
+    assert "regatta is down" in said and "SIGTERM" not in said and time.monotonic() - began < 150
 
 
 def test_it_wants_two_signals(site: SiteUnderTest) -> None:
@@ -63,14 +63,14 @@ def test_it_closes_its_console_and_is_stopped_by_its_signal(site: SiteUnderTest)
 
 
 def test_a_failure_that_it_prints_ends_the_wait_at_once_though_it_stays_alive(site: SiteUnderTest) -> None:
-    with_layer(site, "", "", extra='start-within = "60s"')
+    with_layer(site, "", "", extra='start-within = "300s"')
     site.ok("start")
     before = site.value("regatta", "boat.slots")
     (site.folder / "regatta" / "sea-trials.txt").write_text("fails-and-stays\n")
     site.ok("set", "race.slots=20")
     began = time.monotonic()
     said = site.run("apply", "--yes").stdout
-    assert "its log says: ERROR bad config" in said and time.monotonic() - began < 30
+    assert "its log says: ERROR bad config" in said and time.monotonic() - began < 150
     assert site.value("regatta", "boat.slots") == before
 
 
