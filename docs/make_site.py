@@ -37,6 +37,13 @@ what is not the same on all of them.
 | key of `[cluster.NAME]` | type | what it means | example |
 |---|---|---|---|
 """
+BACKUPS = """
+## `[backup]`
+Which backups stay.
+
+| key of `[backup]` | type | what it means | example |
+|---|---|---|---|
+"""
 COMMANDS = """
 ## `commands`
 What starts and stops a server with `driver = "commands"`. Each is run in the server's folder.
@@ -54,8 +61,16 @@ def page() -> str:
     parts = site_schema()["$defs"]
     commands = {name: "list of texts" for name in parts["OwnCommands"]["properties"] if name != "within"}
     lists = {"servers": "list of texts", "shares": "list of texts"}
+    backups = BACKUPS + _rows(parts["BackupTable"], {"keep": "number", "days": "number"})
     clusters = CLUSTERS + _rows(parts["ClusterTable"], lists)
-    return HEAD + _rows(parts["ServerEntry"], kinds) + COMMANDS + _rows(parts["OwnCommands"], commands) + clusters
+    return (
+        HEAD
+        + _rows(parts["ServerEntry"], kinds)
+        + COMMANDS
+        + _rows(parts["OwnCommands"], commands)
+        + clusters
+        + backups
+    )
 
 
 def _rows(part: dict[str, Any], kinds: dict[str, str]) -> str:

@@ -109,6 +109,14 @@ ROWS = (
     Fault("no room for a large file", "save", "failed", OLD, UP, f"{DISK}::test_a_limit_on_what_may_be_written_ends_the_round_and_brings_the_server_up"),
     Fault("the snapshot's folder cannot be made", "save", "failed", OLD, UP, f"{DISK}::test_files_that_cannot_be_saved_end_the_round_before_anything_is_written"),
     Fault("the disk is full to the last block", "`apply`", "failed or recovered later", OLD, UP, f"{DISK}::test_a_disk_that_is_really_full"),
+    # --- backups and many servers
+    Fault("the disk is full", "`backup`", "said; nothing is left of it", SAME, RUNS, "test_backups::test_a_full_disk_leaves_no_half_backup"),
+    Fault("the archive is damaged, cut, or gone", "`backup check`, `restore`", "said; nothing is restored", SAME, RUNS, "test_backups::test_a_damaged_archive_is_told_and_not_restored"),
+    Fault("the archive holds `../`, an absolute path, a link or a device", "`backup restore`", "refused", SAME, RUNS, "test_backups::test_a_member_that_leads_outside_is_refused"),
+    Fault("a file changes while it is saved", "`backup`", "read again, or refused", SAME, RUNS, "test_backups::test_a_file_that_changes_all_the_time_is_not_saved_as_a_mixture"),
+    Fault("two backups at once", "`backup`", "the second is refused", SAME, RUNS, "test_backups::test_two_backups_at_once"),
+    Fault("a server of a wave fails", "`apply --waves`", "rewound; no further wave begins", "as before there", UP, "test_waves::test_a_wave_that_fails_stops_the_rest"),
+    Fault("a server of a wave is held by another round", "`restart --waves`", "refused there", SAME, RUNS, "test_waves::test_a_restart_in_waves_and_a_server_that_is_busy"),
 )  # fmt: skip
 
 

@@ -54,6 +54,7 @@ WHOLE = "tests/cli/test_whole_server.py"
 COMPLETION = "tests/cli/test_completion.py"
 RANKS = "tests/core/test_ranks.py"
 LOOT = "tests/core/test_loot.py"
+BACKUPS = "tests/cli/test_backups.py"
 LOOT_CLI = "tests/cli/test_loot.py"
 RANK_EDITS = "tests/core/test_rank_edits.py tests/cli/test_rank_changes.py"
 RANK_CHECKS = (
@@ -794,4 +795,33 @@ MUTATIONS = [
     ),
     Mutation("host/files.py", "not any(_seems_unfinished(folder, path, text)", "not any(False", FILES),
     Mutation("host/keeper/loop.py", "while self._welcome():", "while False:", KEEPER),
+    Mutation(
+        "host/backups/archives.py",
+        "elif copy_counted(source, None, told) != (member.size",
+        "elif False and (member.size",
+        BACKUPS,
+    ),
+    Mutation(
+        "host/backups/archives.py",
+        "if not parts or found.path.startswith",
+        "if False and found.path.startswith",
+        BACKUPS,
+    ),
+    Mutation("host/backups/archives.py", "if leads_outside(found.path, found.link):", "if False:", BACKUPS),
+    Mutation("host/backups/making.py", "path.unlink(missing_ok=True)\n            raise", "raise", BACKUPS),
+    Mutation("host/backups/making.py", "if leads_outside(name, target):", "if False:", BACKUPS),
+    Mutation("host/backups/making.py", "if got != (member.size, member.digest):", "if False:", BACKUPS),
+    Mutation("host/backups/manifest.py", "if at and (is_old or is_beyond):", "if is_old or is_beyond:", BACKUPS),
+    Mutation("core/fleet/ports.py", "if overlap(one.address, other.address):", "if True:", "tests/core/test_fleet.py"),
+    Mutation(
+        "core/fleet/ports.py",
+        "promise.port - least + base",
+        "promise.port - least + base + 1",
+        "tests/core/test_fleet.py",
+    ),
+    Mutation("core/fleet/cores.py", "for core in machine[spare:]", "for core in machine", "tests/core/test_fleet.py"),
+    Mutation("host/fleet/clusters.py", "if best == mine and counted[mine] > 1:", "if False:", "tests/cli/test_fit.py"),
+    Mutation(
+        "cli/fleet/waves.py", "if any(row.code for row in here) and not go_on:", "if False:", "tests/cli/test_waves.py"
+    ),
 ]

@@ -72,9 +72,9 @@ def apply(
         despite_errors=despite,
         start=start,
     )
+    if live and (waves or together):
+        raise WrongWords("Live changes need no waves.", "roundgate apply SERVER --live")
     if waves or together:
-        if live:
-            raise WrongWords("Live changes need no waves.", "roundgate apply SERVER --live")
         code = _apply_in_waves(context, context.several(server), options, (waves, together, go_on), yes=yes)
         if code:
             raise typer.Exit(code)

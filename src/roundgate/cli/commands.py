@@ -55,6 +55,8 @@ COMMANDS = (
     CommandLine("rounds", APPLY, "The rounds so far; 'rounds show N' for one of them.", "apply", "rounds"),
     CommandLine("rewind", APPLY, "Put the files back as they were before a round.", "apply", "rewind"),
     CommandLine("recover", APPLY, "Finish what a crash broke off.", "apply", "recover"),
+    CommandLine("backup", APPLY, "Save worlds, or a whole folder; check or restore one.", "backups.command", "backup"),
+    CommandLine("backups", APPLY, "The backups that there are.", "backups.command", "backups"),
     CommandLine("start", RUN, "Start a server and see that it is up.", "run", "start"),
     CommandLine("stop", RUN, "Stop a server and see that it is down.", "run", "stop"),
     CommandLine("restart", RUN, "Stop and start a server without a change.", "run", "restart"),

@@ -221,12 +221,23 @@ class ClusterTable(Struct, frozen=True, forbid_unknown_fields=True):
     ]
 
 
+class BackupTable(Struct, frozen=True, forbid_unknown_fields=True):
+    """The ``[backup]`` table."""
+
+    keep: Annotated[int, _about("How many backups of each server stay; 0: all of them.", "10")] = 10
+    days: Annotated[int, _about("How many days a backup stays; 0: for ever. The newest one always does.", "30")] = 0
+    folder: Annotated[
+        str, _about("Where they lie, from the site's folder; left out: in `.roundgate/backups`.", '"/srv/backups"')
+    ] = ""
+
+
 class SiteFile(Struct, frozen=True, forbid_unknown_fields=True):
     """The whole site file."""
 
     site: SiteTable = field(default_factory=SiteTable)
     server: dict[str, ServerEntry] = field(default_factory=dict)
     cluster: dict[str, ClusterTable] = field(default_factory=dict)
+    backup: BackupTable = field(default_factory=BackupTable)
 
 
 class Site(Struct, frozen=True):
@@ -312,6 +323,8 @@ def read_site(folder: Path) -> Site:
             raise Trouble(f"{SITE_FILE}: {name} needs a 'unit' for the driver systemd.", f"Mend {SITE_FILE}.")
         if entry.umask and not re.fullmatch(r"[0-7]{1,4}", entry.umask):
             raise Trouble(f"{SITE_FILE}: '{entry.umask}' of {name} is no umask.", 'Write octal digits: umask = "0027".')
+    if file.backup.keep < 0 or file.backup.days < 0:
+        raise Trouble(f"{SITE_FILE}: 'keep' and 'days' of [backup] cannot be below 0.", f"Mend {SITE_FILE}.")
     site = Site(folder.resolve(), file)
     for name, cluster in file.cluster.items():
         _check_cluster(site, name, cluster)

@@ -303,6 +303,20 @@ class FitOutput(Struct, frozen=True, rename="kebab"):
     nodes: Annotated[list[list[int]], _about("the cores of each NUMA node")]
 
 
+class BackupOutput(Struct, frozen=True, rename="kebab"):
+    """One backup of ``backups --json``."""
+
+    number: Annotated[int, _about("its number")]
+    server: Annotated[str, _about("whose it is")]
+    made: Annotated[float, _about("when it was made, in seconds since 1970")]
+    what: Annotated[str, _about("`worlds`, or `whole` for the whole folder")]
+    files: Annotated[int, _about("how many files are in it")]
+    size: Annotated[int, _about("bytes of all files")]
+    packed: Annotated[int | None, _about("bytes of the archive; null where it is missing")]
+    archive: Annotated[str, _about("the archive")]
+    held: Annotated[bool, _about("whether the server was down, or held its saving meanwhile")]
+
+
 class RosterOutput(Struct, frozen=True, rename="kebab"):
     """One person of ``roster --json``."""
 
@@ -550,6 +564,7 @@ OUTPUTS: dict[str, Any] = {
     "people seen": list[SeenOutput],
     "odds": list[OddsOutput],
     "fit": FitOutput,
+    "backups": list[BackupOutput],
     "curve": list[CurveOutput],
     "roster": list[RosterOutput],
     "roster SERVER ROSTER": list[StandingOutput],

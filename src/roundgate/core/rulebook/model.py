@@ -700,6 +700,11 @@ class Server(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True)
     before_stop: Annotated[
         tuple[ConsoleStep, ...], _about("console lines before it is stopped, in order: save first")
     ] = field(default=(), name="before-stop")
+    hold: Annotated[
+        tuple[ConsoleStep, ...],
+        _about("console lines that save, and hold further saving, so that its files can be copied while it runs"),
+    ] = ()
+    resume: Annotated[tuple[ConsoleStep, ...], _about("console lines that let it save again after `hold`")] = ()
     stop: Annotated[str, _about("the console line that stops it")] = ""
     stop_again: Annotated[
         str, _about("after how long `stop` is sent once more, within the grace time; empty: it is sent once")

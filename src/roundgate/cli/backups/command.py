@@ -1,0 +1,194 @@
+"""Backups: ``backup`` and ``backups``."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from roundgate.cli.call import CallContext
+from roundgate.cli.screen.output import echo, echo_json, echo_table, is_terminal, plain, warn
+from roundgate.core.values.units import format_elapsed
+from roundgate.host.errors import Trouble, WrongWords
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from roundgate.host.backups.manifest import Manifest
+
+_VERBS = ("check", "restore")
+
+
+def backup(
+    words: Annotated[
+        list[str] | None,
+        typer.Argument(
+            metavar="[SERVER] | check N | restore N [FILE]...",
+            help="Make one; read one again; or put one, or some of its files, into a folder: --to.",
+        ),
+    ] = None,
+    whole: Annotated[bool, typer.Option("--whole", help="The whole folder, not only the worlds.")] = False,
+    as_zip: Annotated[bool, typer.Option("--zip", help="A .zip in place of a .tar.zst.")] = False,
+    as_it_runs: Annotated[
+        bool, typer.Option("--as-it-runs", help="Also of a running server that cannot hold its saving.")
+    ] = False,
+    to: Annotated[str, typer.Option("--to", metavar="FOLDER", help="restore: into this new folder.")] = "",
+) -> None:
+    """Save a server's worlds, or its whole folder, and read the archive again to see that it is right.
+
+    A running server holds its saving meanwhile, where its rulebook says how. Older backups are deleted as [backup] in
+    the site file says.
+    """
+    given = list(words or [])
+    context = CallContext()
+    if given and given[0] in _VERBS and given[0] not in context.names:
+        verb, *rest = given
+        if not rest or not rest[0].isdecimal():
+            raise WrongWords("Which backup?", f"roundgate backup {verb} NUMBER    (see roundgate backups)")
+        if verb == "check":
+            _check(context, int(rest[0]))
+        else:
+            _restore(context, int(rest[0]), rest[1:], to)
+        return
+    if to:
+        raise WrongWords("--to is for restore.", "roundgate backup restore NUMBER --to FOLDER")
+    word, rest = context.split(given)
+    if rest:
+        raise WrongWords(f"'{rest[0]}' is no server.", "roundgate backup SERVER")
+    kind = "zip" if as_zip else "tar.zst"
+    for server in context.servers(word):
+        _make(context, server.name, "whole" if whole else "worlds", kind, as_it_runs=as_it_runs)
+
+
+def _make(context: CallContext, name: str, what: str, kind: str, *, as_it_runs: bool) -> None:
+    from roundgate.host.backups.holding import held_still
+    from roundgate.host.backups.making import make_backup
+    from roundgate.host.backups.manifest import archive_of
+
+    server = context.opened(name).server
+    began = time.monotonic()
+    with held_still(server, despite=as_it_runs) as held:
+        if not held:
+            warn(f"warning  {name} runs and goes on saving: its files may not fit together.")
+        manifest, gone = make_backup(server, what, kind, held=held, told=_progress(f"{name}: saving"))
+    archive = archive_of(context.site, manifest)
+    took = format_elapsed(time.monotonic() - began)
+    packed = _size(archive.stat().st_size)
+    echo(f"Backup {manifest.number} of {name}: {_files(manifest)}, {_size(manifest.size)} in {packed}, in {took}")
+    echo("  read again, and right")
+    for path in manifest.left_out:
+        echo(f"  left out: {plain(path)}")
+    if gone:
+        echo(f"  deleted as the site file says: backup {', '.join(map(str, gone))}")
+    echo(f"  {archive}")
+
+
+def _files(manifest: Manifest) -> str:
+    many = len(manifest.members)
+    return f"{many} {'file' if many == 1 else 'files'}"
+
+
+def _size(size: int) -> str:
+    for unit, amount in (("GB", 2**30), ("MB", 2**20), ("kB", 2**10)):
+        if size >= amount:
+            return f"{size / amount:.1f} {unit}"
+    return f"{size} bytes"
+
+
+def _progress(what: str) -> Callable[[int], None] | None:
+    """Show at a terminal how much is done, and how fast."""
+    if not is_terminal():
+        return None
+    began, done, last = time.monotonic(), 0, 0.0
+
+    def told(more: int) -> None:
+        nonlocal done, last
+        done += more
+        now = time.monotonic()
+        if now - last > 0.2:
+            last = now
+            rate = done / max(now - began, 0.001)
+            print(f"\r  {what}: {_size(done)} read, {_size(int(rate))}/s   ", end="", flush=True)
+
+    return told
+
+
+def _check(context: CallContext, number: int) -> None:
+    """Read a backup again. Raises Exit with 1 where it is damaged."""
+    from roundgate.host.backups.archives import verify
+    from roundgate.host.backups.manifest import archive_of, backup_numbered
+
+    manifest = backup_numbered(context.site, number)
+    path = archive_of(context.site, manifest)
+    if not path.is_file():
+        raise Trouble(f"The archive of backup {number} is not there: {path}.", "roundgate backups")
+    wrong = verify(path, manifest, _progress("reading"))
+    for one in wrong:
+        echo(f"  {plain(one)}")
+    if wrong:
+        echo(f"Backup {number} is damaged: {len(wrong)} of {_files(manifest)}.")
+        raise typer.Exit(1)
+    echo(f"Backup {number} of {manifest.server} is right: {_files(manifest)}, {_size(manifest.size)}.")
+
+
+def _restore(context: CallContext, number: int, only: list[str], to: str) -> None:
+    from roundgate.host.backups.making import restore_to
+    from roundgate.host.backups.manifest import backup_numbered
+
+    manifest = backup_numbered(context.site, number)
+    if not to:
+        raise WrongWords(
+            "Where to? A backup is put into a new folder, and never over a server's own files.",
+            f"roundgate backup restore {number} --to FOLDER",
+        )
+    folder = Path(to).absolute()
+    came = restore_to(context.site, manifest, folder, only, _progress("restoring"))
+    echo(f"Backup {number} of {manifest.server}: {len(came)} files, each compared with its digest, are in {folder}")
+
+
+def backups(
+    server: Annotated[str | None, typer.Argument(help="Which servers; all if left out.")] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+) -> None:
+    """List the backups, the newest first."""
+    from roundgate.cli.screen.outputs import BackupOutput
+    from roundgate.host.backups.manifest import all_backups, archive_of
+
+    context = CallContext()
+    names = {one.name for one in context.servers(server)} if server else set()
+    found = [one for one in all_backups(context.site) if not names or one.server in names]
+    rows = []
+    for one in found:
+        path = archive_of(context.site, one)
+        rows.append((one, path, path.stat().st_size if path.is_file() else None))
+    if as_json:
+        output = []
+        for one, path, packed in rows:
+            many = len(one.members)
+            output.append(
+                BackupOutput(one.number, one.server, one.made, one.what, many, one.size, packed, str(path), one.held)
+            )
+        echo_json(output)
+        return
+    if not rows:
+        echo("There are no backups.")
+        echo("  to make one: roundgate backup SERVER")
+        return
+    echo_table(
+        ("backup", "server", "made", "what", "files", "size", "packed", ""),
+        [
+            (
+                str(one.number),
+                one.server,
+                time.strftime("%Y-%m-%d %H:%M", time.localtime(one.made)),
+                one.what,
+                str(len(one.members)),
+                _size(one.size),
+                "missing" if packed is None else _size(packed),
+                "" if one.held else "of a running server",
+            )
+            for one, _, packed in rows
+        ],
+    )

@@ -1,0 +1,1 @@
+"""Backups of servers: archives with a manifest of digests, verified after they are written."""

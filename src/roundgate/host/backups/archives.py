@@ -1,0 +1,211 @@
+"""Archives of two kinds, written and read member by member; nothing in one can lead out of the folder."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import stat
+import tarfile
+import zipfile
+import zlib
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path, PurePosixPath
+from typing import IO, Protocol, cast
+
+from roundgate.host.backups.manifest import Manifest, Member
+from roundgate.host.errors import Trouble
+
+_PIECE = 1024 * 1024
+Told = Callable[[int], None]
+"""Is told how many more bytes are done."""
+
+
+class Readable(Protocol):
+    """What can be read on."""
+
+    def read(self, size: int = -1, /) -> bytes:
+        """Give so many more bytes, or all; none at the end."""
+        ...
+
+
+class Writer(Protocol):
+    """Puts files into an archive."""
+
+    def file(self, member: Member, source: Readable) -> None:
+        """Put a file in."""
+        ...
+
+    def link(self, path: str, target: str) -> None:
+        """Put a symbolic link in."""
+        ...
+
+
+class _Tar:
+    def __init__(self, archive: tarfile.TarFile) -> None:
+        self.archive = archive
+
+    def file(self, member: Member, source: Readable) -> None:
+        """See Writer."""
+        info = tarfile.TarInfo(member.path)
+        info.size, info.mode, info.mtime = member.size, member.mode, int(member.changed)
+        self.archive.addfile(info, cast(IO[bytes], source))
+
+    def link(self, path: str, target: str) -> None:
+        """See Writer."""
+        info = tarfile.TarInfo(path)
+        info.type, info.linkname = tarfile.SYMTYPE, target
+        self.archive.addfile(info)
+
+
+class _Zip:
+    def __init__(self, archive: zipfile.ZipFile) -> None:
+        self.archive = archive
+
+    def file(self, member: Member, source: Readable) -> None:
+        """See Writer."""
+        info = zipfile.ZipInfo(member.path)
+        info.external_attr = (stat.S_IFREG | member.mode) << 16
+        info.compress_type = zipfile.ZIP_DEFLATED
+        info.file_size = member.size
+        with self.archive.open(info, "w", force_zip64=True) as into:
+            while piece := source.read(_PIECE):
+                into.write(piece)
+
+    def link(self, path: str, target: str) -> None:
+        """See Writer."""
+        info = zipfile.ZipInfo(path)
+        info.external_attr = (stat.S_IFLNK | 0o777) << 16
+        self.archive.writestr(info, target)
+
+
+@contextmanager
+def writing(path: Path, kind: str) -> Iterator[Writer]:
+    """Write an archive; it is durable when the block ends. Raises OSError."""
+    with path.open("xb") as raw:
+        os.fchmod(raw.fileno(), 0o600)
+        if kind == "zip":
+            with zipfile.ZipFile(raw, "w", allowZip64=True) as packed:
+                yield _Zip(packed)
+        else:
+            import zstandard
+
+            with (
+                zstandard.ZstdCompressor(level=6, threads=-1).stream_writer(raw, closefd=False) as squeezed,
+                tarfile.open(fileobj=squeezed, mode="w|", format=tarfile.PAX_FORMAT) as archive,
+            ):
+                yield _Tar(archive)
+        raw.flush()
+        os.fsync(raw.fileno())
+
+
+class Found:
+    """One member as an archive has it: its path, what it points to where it is a link, and whether it is a file."""
+
+    def __init__(self, path: str, link: str, *, is_file: bool) -> None:
+        """Keep what it is."""
+        self.path, self.link, self.is_file = path, link, is_file
+
+
+def members(path: Path, kind: str) -> Iterator[tuple[Found, IO[bytes] | None]]:
+    """Give each member of an archive with its bytes, in order. Use it within ``damage_told``."""
+    yield from _zipped(path) if kind == "zip" else _tarred(path)
+
+
+@contextmanager
+def damage_told(path: Path) -> Iterator[None]:
+    """Say in words that an archive is damaged, or not there, wherever that shows. Raises Trouble."""
+    try:
+        yield
+    except FileNotFoundError as error:
+        if error.filename is not None and Path(error.filename) == path:
+            raise Trouble(f"The archive {path} is not there.", "roundgate backups") from error
+        raise
+    except (tarfile.TarError, zipfile.BadZipFile, zlib.error, EOFError, ValueError, NotImplementedError) as error:
+        raise Trouble(f"The archive {path.name} is damaged: {error}.", "roundgate backups") from error
+    except OSError as error:
+        if error.errno:
+            raise
+        raise Trouble(f"The archive {path.name} is damaged: {error}.", "roundgate backups") from error
+
+
+def _zipped(path: Path) -> Iterator[tuple[Found, IO[bytes] | None]]:
+    with zipfile.ZipFile(path) as archive:
+        for info in archive.infolist():
+            mode = info.external_attr >> 16
+            if stat.S_ISLNK(mode):
+                yield Found(info.filename, archive.read(info).decode("utf-8", "replace"), is_file=False), None
+            elif not info.is_dir():
+                with archive.open(info) as file:
+                    yield Found(info.filename, "", is_file=not mode or stat.S_ISREG(mode)), file
+
+
+def _tarred(path: Path) -> Iterator[tuple[Found, IO[bytes] | None]]:
+    import zstandard
+
+    with path.open("rb") as raw:
+        try:
+            with (
+                zstandard.ZstdDecompressor().stream_reader(raw, closefd=False) as plain,
+                tarfile.open(fileobj=plain, mode="r|") as archive,
+            ):
+                for info in archive:
+                    if info.isdir():
+                        continue
+                    link = info.linkname if info.issym() or info.islnk() else ""
+                    file = archive.extractfile(info) if info.isreg() else None
+                    yield Found(info.name, link, is_file=info.isreg()), file
+        except zstandard.ZstdError as error:
+            raise ValueError(str(error)) from error
+
+
+def leads_outside(path: str, target: str) -> bool:
+    """Tell whether a link leads out of the folder that its path is in."""
+    end = os.path.normpath(str(PurePosixPath(path).parent / target))
+    return target.startswith("/") or end == ".." or end.startswith("../") or "\0" in target
+
+
+def refuse_outside(found: Found) -> None:
+    """Refuse a member that would lead out of the folder, or is no ordinary file. Raises Trouble."""
+    parts = PurePosixPath(found.path).parts
+    if not parts or found.path.startswith(("/", "\\")) or ".." in parts or "\\" in found.path or "\0" in found.path:
+        raise Trouble(f"The archive holds '{found.path}', which leads out of the folder. Nothing was restored.")
+    if found.link:
+        if leads_outside(found.path, found.link):
+            raise Trouble(
+                f"The archive holds a link '{found.path}' that leads out of the folder. Nothing was restored."
+            )
+    elif not found.is_file:
+        raise Trouble(f"The archive holds '{found.path}', which is no ordinary file. Nothing was restored.")
+
+
+def copy_counted(source: IO[bytes], into: IO[bytes] | None, told: Told | None = None) -> tuple[int, str]:
+    """Read all of a file, writing it where wanted; give its size and its digest."""
+    seen, size = hashlib.sha256(), 0
+    while piece := source.read(_PIECE):
+        seen.update(piece)
+        size += len(piece)
+        if into is not None:
+            into.write(piece)
+        if told is not None:
+            told(len(piece))
+    return size, seen.hexdigest()
+
+
+def verify(path: Path, manifest: Manifest, told: Told | None = None) -> list[str]:
+    """Read a whole archive again and compare it with its manifest; give what is wrong, in words. Raises Trouble."""
+    wanted = {member.path: member for member in manifest.members}
+    links = dict(manifest.links)
+    wrong: list[str] = []
+    with damage_told(path):
+        for found, source in members(path, manifest.format):
+            if found.link:
+                if links.pop(found.path, None) != found.link:
+                    wrong.append(f"{found.path}: another link than the one that was saved")
+                continue
+            member = wanted.pop(found.path, None)
+            if member is None or source is None:
+                wrong.append(f"{found.path}: was not saved")
+            elif copy_counted(source, None, told) != (member.size, member.digest):
+                wrong.append(f"{found.path}: other bytes than those that were saved")
+    return wrong + [f"{name}: is missing" for name in (*wanted, *links)]

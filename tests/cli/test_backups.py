@@ -1,0 +1,246 @@
+"""Backups: made, read again, listed, put elsewhere; and what must not go wrong with them."""
+
+from __future__ import annotations
+
+import io
+import json
+import os
+import resource
+import stat
+import subprocess
+import sys
+import tarfile
+import threading
+import zipfile
+from pathlib import Path
+
+import pytest
+import zstandard
+from filelock import FileLock
+
+from conftest import SiteUnderTest
+
+
+@pytest.fixture
+def regatta(site: SiteUnderTest) -> SiteUnderTest:
+    """One server with a world, a link, a pipe, and a link that leads out of its folder."""
+    home = site.add("regatta")
+    saves = home / "saves"
+    (saves / "deep").mkdir(parents=True)
+    (saves / "tide.world").write_bytes(bytes(range(256)) * 5000)
+    (saves / "deep" / "Größe é.txt").write_text("low water\n")
+    (saves / "empty").write_bytes(b"")
+    (saves / "run.sh").write_text("#!/bin/sh\n")
+    (saves / "run.sh").chmod(0o750)
+    (saves / "now").symlink_to("tide.world")
+    os.mkfifo(saves / "pipe")
+    (site.folder / "outside.txt").write_text("not ours\n")
+    (saves / "out").symlink_to(site.folder)
+    return site
+
+
+def listed(site: SiteUnderTest) -> list[dict[str, object]]:
+    found: list[dict[str, object]] = json.loads(site.ok("backups", "--json"))
+    return found
+
+
+def contents(folder: Path) -> dict[str, object]:
+    return {
+        path.relative_to(folder).as_posix(): os.readlink(path) if path.is_symlink() else path.read_bytes()
+        for path in sorted(folder.rglob("*"))
+        if path.is_symlink() or path.is_file()
+    }
+
+
+@pytest.mark.parametrize("kind", ["tar.zst", "zip"])
+def test_worlds_are_saved_read_again_and_put_elsewhere(regatta: SiteUnderTest, kind: str) -> None:
+    said = regatta.ok("backup", "regatta", *(["--zip"] if kind == "zip" else []))
+    assert "Backup 1 of regatta: 4 files" in said and "read again, and right" in said and "left out: saves/pipe" in said
+    (one,) = listed(regatta)
+    assert (one["number"], one["what"], one["files"]) == (1, "worlds", 4) and str(one["archive"]).endswith(kind)
+    assert stat.S_IMODE(Path(str(one["archive"])).stat().st_mode) == 0o600
+    assert "is right: 4 files" in regatta.ok("backup", "check", "1")
+    assert "left out: saves/out -> " in said, "it leads out of the folder"
+    regatta.ok("backup", "regatta", *(["--zip"] if kind == "zip" else []))
+    regatta.ok("backup", "restore", "2", "--to", "again")
+    again, saves = regatta.folder / "again" / "saves", regatta.folder / "regatta" / "saves"
+    (saves / "pipe").unlink()
+    (saves / "out").unlink()
+    assert contents(again) == contents(saves)
+    assert stat.S_IMODE((again / "run.sh").stat().st_mode) == 0o750
+    assert abs((again / "tide.world").stat().st_mtime - (saves / "tide.world").stat().st_mtime) < 0.01
+    regatta.ok("backup", "restore", "2", "saves/deep", "--to", "part")
+    assert [path.name for path in (regatta.folder / "part").rglob("*") if path.is_file()] == ["Größe é.txt"]
+    assert "there already and not empty" in regatta.fails(2, "backup", "restore", "2", "--to", "again")
+    assert "has no 'saves/none'" in regatta.fails(2, "backup", "restore", "2", "saves/none", "--to", "other")
+
+
+def test_the_whole_folder_is_saved_without_the_backups_themselves(regatta: SiteUnderTest) -> None:
+    file = regatta.folder / "roundgate.toml"
+    file.write_text(file.read_text() + '\n[backup]\nkeep = 2\nfolder = "regatta/kept"\n')
+    for _ in range(4):
+        said = regatta.ok("backup", "regatta", "--whole")
+    assert "deleted as the site file says: backup 2" in said
+    assert [one["number"] for one in listed(regatta)] == [4, 3]
+    regatta.ok("backup", "restore", "4", "--to", "again")
+    names = set(contents(regatta.folder / "again"))
+    assert "gullwind.properties" in names and "saves/tide.world" in names and not any("kept" in one for one in names)
+
+
+def test_old_backups_go_and_the_newest_stays(regatta: SiteUnderTest) -> None:
+    regatta.ok("backup", "regatta")
+    regatta.ok("backup", "regatta")
+    for path in (regatta.folder / ".roundgate" / "backups").glob("*.json"):
+        found = json.loads(path.read_text())
+        path.write_text(json.dumps({**found, "made": found["made"] - 40 * 24 * 3600}))
+    file = regatta.folder / "roundgate.toml"
+    file.write_text(file.read_text() + "\n[backup]\ndays = 30\n")
+    regatta.ok("backup", "regatta")
+    assert [one["number"] for one in listed(regatta)] == [3]
+
+
+def test_a_running_server_saves_first_and_its_console_is_asked(regatta: SiteUnderTest) -> None:
+    regatta.ok("start")
+    regatta.ok("backup", "regatta")
+    regatta.ok("backup", "restore", "1", "saves/saved.txt", "--to", "again")
+    assert (regatta.folder / "again" / "saves" / "saved.txt").read_text() == "0 aboard\n", "it was told to save"
+    book = regatta.folder / "rulebooks"
+    book.mkdir()
+    (book / "quay.toml").write_text('[rulebook]\nname = "quay"\nlayers = ["gullwind"]\n[server]\nhold = []\n')
+    file = regatta.folder / "roundgate.toml"
+    file.write_text(file.read_text().replace('rulebook = "gullwind"', 'rulebook = "quay"'))
+    said = regatta.fails(1, "backup", "regatta")
+    assert "knows no way to hold its saving" in said and "--as-it-runs" in said
+    said = regatta.ok("backup", "regatta", "--as-it-runs")
+    assert "goes on saving" in said or listed(regatta)[0]["held"] is False
+    assert [one["number"] for one in listed(regatta)] == [2, 1]
+
+
+def test_a_server_that_does_not_answer_is_not_saved(regatta: SiteUnderTest) -> None:
+    book = regatta.folder / "rulebooks"
+    book.mkdir()
+    hold = '[[server.hold]]\nsend = "save"\nmatch = "^never$"\n'
+    (book / "quay.toml").write_text(f'[rulebook]\nname = "quay"\nlayers = ["gullwind"]\n{hold}')
+    file = regatta.folder / "roundgate.toml"
+    file.write_text(file.read_text().replace('rulebook = "gullwind"', 'rulebook = "quay"'))
+    regatta.ok("start")
+    assert "did not answer 'save' as its rulebook says" in regatta.fails(1, "backup", "regatta")
+    assert listed(regatta) == []
+
+
+@pytest.mark.parametrize("kind", ["tar.zst", "zip"])
+@pytest.mark.parametrize("damage", ["bit", "cut", "gone", "noise"])
+def test_a_damaged_archive_is_told_and_not_restored(regatta: SiteUnderTest, kind: str, damage: str) -> None:
+    regatta.ok("backup", "regatta", *(["--zip"] if kind == "zip" else []))
+    path = Path(str(listed(regatta)[0]["archive"]))
+    data = bytearray(path.read_bytes())
+    if damage == "bit":
+        data[len(data) // 3] ^= 0x10
+    elif damage == "cut":
+        del data[len(data) // 2 :]
+    elif damage == "noise":
+        data = bytearray(os.urandom(5000))
+    path.write_bytes(data)
+    if damage == "gone":
+        path.unlink()
+        assert listed(regatta)[0]["packed"] is None
+    done = regatta.run("backup", "check", "1")
+    assert done.returncode == 1 and ("damaged" in done.stdout + done.stderr or "not there" in done.stderr)
+    assert "Traceback" not in done.stderr and "unexpected" not in done.stderr
+    done = regatta.run("backup", "restore", "1", "--to", "again")
+    assert done.returncode == 1 and "unexpected" not in done.stderr
+    assert not (regatta.folder / "again").exists() and not list(regatta.folder.glob(".again*"))
+
+
+OUTSIDE = ["../evil.txt", "/tmp/evil.txt", "saves/../../evil.txt", "saves\\..\\evil.txt"]
+
+
+@pytest.mark.parametrize("kind", ["tar.zst", "zip"])
+@pytest.mark.parametrize("name", [*OUTSIDE, "link", "device"])
+def test_a_member_that_leads_outside_is_refused(regatta: SiteUnderTest, kind: str, name: str) -> None:
+    """Somebody has made the archive anew, with its manifest as it was."""
+    regatta.ok("backup", "regatta", *(["--zip"] if kind == "zip" else []))
+    path = Path(str(listed(regatta)[0]["archive"]))
+    if kind == "zip":
+        with zipfile.ZipFile(path, "w") as packed:
+            info = zipfile.ZipInfo(name if name in OUTSIDE else "saves/x")
+            mode = stat.S_IFLNK if name == "link" else stat.S_IFCHR if name == "device" else stat.S_IFREG
+            info.external_attr = (mode | 0o644) << 16
+            packed.writestr(info, "/etc/passwd" if name == "link" else "evil")
+    else:
+        raw = io.BytesIO()
+        with tarfile.open(fileobj=raw, mode="w") as archive:
+            member = tarfile.TarInfo(name if name in OUTSIDE else "saves/x")
+            member.type = {"link": tarfile.SYMTYPE, "device": tarfile.CHRTYPE}.get(name, tarfile.REGTYPE)
+            member.linkname = "/etc/passwd" if name == "link" else ""
+            member.size = 4 if name in OUTSIDE else 0
+            archive.addfile(member, io.BytesIO(b"evil"))
+        path.write_bytes(zstandard.compress(raw.getvalue()))
+    done = regatta.run("backup", "restore", "1", "--to", "again")
+    assert done.returncode == 1 and "Nothing was restored." in done.stdout + done.stderr
+    assert not (regatta.folder / "again").exists() and not (regatta.folder / "evil.txt").exists()
+    assert not Path("/tmp/evil.txt").exists()
+    assert regatta.run("backup", "check", "1").returncode == 1
+
+
+def test_a_full_disk_leaves_no_half_backup(regatta: SiteUnderTest) -> None:
+    """A real limit by the system: no file of this process may grow beyond it."""
+    (regatta.folder / "regatta" / "saves" / "tide.world").write_bytes(os.urandom(1_000_000))
+    done = subprocess.run(
+        [sys.executable, "-m", "roundgate", "backup", "regatta"],
+        cwd=regatta.folder,
+        stdin=subprocess.DEVNULL,
+        capture_output=True,
+        text=True,
+        check=False,
+        preexec_fn=lambda: resource.setrlimit(resource.RLIMIT_FSIZE, (200_000, 200_000)),
+    )
+    said = done.stdout + done.stderr
+    assert done.returncode == 1 and "disk is full, or cannot be written" in said and "unexpected" not in said
+    assert listed(regatta) == []
+    assert not list((regatta.folder / ".roundgate" / "backups").glob("*.zst"))
+    regatta.ok("backup", "regatta")
+
+
+def test_two_backups_at_once(regatta: SiteUnderTest) -> None:
+    folder = regatta.folder / ".roundgate" / "backups"
+    folder.mkdir(parents=True, exist_ok=True)
+    with FileLock(str(folder / ".lock")):
+        assert "Another backup is being made" in regatta.fails(5, "backup", "regatta")
+    regatta.ok("backup", "regatta")
+
+
+def test_a_file_that_changes_all_the_time_is_not_saved_as_a_mixture(regatta: SiteUnderTest) -> None:
+    path, over = regatta.folder / "regatta" / "saves" / "tide.world", threading.Event()
+
+    def write() -> None:
+        number = 0
+        while not over.is_set():
+            number += 1
+            path.write_bytes(bytes([number % 256]) * 3_000_000)
+
+    writer = threading.Thread(target=write)
+    writer.start()
+    try:
+        done = regatta.run("backup", "regatta")
+    finally:
+        over.set()
+        writer.join()
+    if done.returncode:
+        said = done.stdout + done.stderr
+        assert "changes all the time" in said or "changed while it was saved" in said or "nothing to save" in said
+        assert not list((regatta.folder / ".roundgate" / "backups").glob("*.zst"))
+    else:
+        assert regatta.run("backup", "check", "1").returncode == 0
+
+
+def test_wrong_words_about_backups(regatta: SiteUnderTest) -> None:
+    assert "There are no backups." in regatta.ok("backups")
+    assert "There is no backup 7" in regatta.fails(1, "backup", "check", "7")
+    assert "Which backup?" in regatta.fails(2, "backup", "check", "x")
+    regatta.ok("backup", "regatta")
+    assert "Where to?" in regatta.fails(2, "backup", "restore", "1")
+    assert "--to is for restore" in regatta.fails(2, "backup", "regatta", "--to", "x")
+    (manifest,) = (regatta.folder / ".roundgate" / "backups").glob("*.json")
+    manifest.write_text("{")
+    assert "The manifest of backup 1 is damaged" in regatta.fails(1, "backup", "check", "1")
