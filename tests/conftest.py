@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import os
 import signal
 import socket
@@ -55,10 +56,22 @@ BOOK = (Path(roundgate.__file__).parent / "rulebooks" / "gullwind.toml").read_te
 LAUNCH = '#!/bin/sh\nexec "{python}" -m gullwind_standin.main --may-take 4096 {more}\n'
 
 
+_PORTS = itertools.count(os.getpid() * 37)
+_FIRST, _EACH = 10_500, 1_300
+"""Ports for servers under test: below those that the system gives to whoever asks for any, a span for each worker."""
+
+
 def free_port() -> int:
-    with socket.socket() as trial:
-        trial.bind(("127.0.0.1", 0))
-        return int(trial.getsockname()[1])
+    worker = int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw")) % 16
+    while True:
+        port = _FIRST + worker * _EACH + next(_PORTS) % _EACH
+        with socket.socket() as stream, socket.socket(type=socket.SOCK_DGRAM) as packets:
+            try:
+                stream.bind(("127.0.0.1", port))
+                packets.bind(("127.0.0.1", port))
+            except OSError:
+                continue
+            return port
 
 
 class SiteUnderTest:

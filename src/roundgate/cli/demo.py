@@ -130,14 +130,22 @@ def _make_site(site: Path, lobby: int) -> None:
         write_logs(site / name / "logs", datetime.now() - timedelta(days=1), seed)
 
 
+_FIRST_PORT, _LAST_PORT = 27800, 32000
+"""Below the ports that the system gives to whoever asks for any: until a server starts, nobody else takes them."""
+
+
 def _free_ports(count: int) -> list[int]:
-    sockets = [socket.socket() for _ in range(count)]
-    for one in sockets:
-        one.bind(("127.0.0.1", 0))
-    ports = [int(one.getsockname()[1]) for one in sockets]
-    for one in sockets:
-        one.close()
-    return ports
+    found: list[int] = []
+    for port in range(_FIRST_PORT, _LAST_PORT):
+        with socket.socket() as trial:
+            try:
+                trial.bind(("127.0.0.1", port))
+            except OSError:
+                continue
+        found.append(port)
+        if len(found) == count:
+            return found
+    raise Trouble("The demo found no free ports on this machine.", f"It looks from {_FIRST_PORT} on.")
 
 
 def _tell(site: Path, words: str, command: str) -> None:
