@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import itertools
 import os
 import signal
-import socket
 import subprocess
 import sys
 from collections.abc import Callable, Iterator
@@ -16,6 +14,9 @@ import pytest
 
 import roundgate
 from forked import Forks
+from ports import free_port
+
+__all__ = ["SiteUnderTest", "free_port", "wait_for"]
 
 FORKS = Forks()
 SAMPLED = {
@@ -54,24 +55,6 @@ def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item
 
 BOOK = (Path(roundgate.__file__).parent / "rulebooks" / "gullwind.toml").read_text("utf-8")
 LAUNCH = '#!/bin/sh\nexec "{python}" -m gullwind_standin.main --may-take 4096 {more}\n'
-
-
-_PORTS = itertools.count(os.getpid() * 37)
-_FIRST, _EACH = 10_500, 1_300
-"""Ports for servers under test: below those that the system gives to whoever asks for any, a span for each worker."""
-
-
-def free_port() -> int:
-    worker = int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw")) % 16
-    while True:
-        port = _FIRST + worker * _EACH + next(_PORTS) % _EACH
-        with socket.socket() as stream, socket.socket(type=socket.SOCK_DGRAM) as packets:
-            try:
-                stream.bind(("127.0.0.1", port))
-                packets.bind(("127.0.0.1", port))
-            except OSError:
-                continue
-            return port
 
 
 class SiteUnderTest:
