@@ -26,7 +26,7 @@ from roundgate.host.site import read_site
 from roundgate.host.store import Store
 
 INJECT = str(Path(__file__).parent / "inject")
-PARTS = 4
+PARTS = 8
 """Into how many tests the crash points are parted, so that both cores have work."""
 
 GOOD: list[Operation] = [
