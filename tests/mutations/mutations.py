@@ -565,7 +565,7 @@ MUTATIONS = [
         "core/records/shapes/tree.py",
         "is_nested = any(len(path) > 2 for path in inner)",
         "is_nested = False",
-        "tests/cli/test_records.py -k table",
+        LOOT,
     ),
     Mutation(
         "core/operations/records.py", "if any(record.key == self.record for record in records):", "if False:", RECORDS
