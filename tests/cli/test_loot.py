@@ -120,6 +120,12 @@ def test_odds_as_csv_and_as_a_picture(regatta: SiteUnderTest) -> None:
     assert "is no picture" in regatta.fails(2, "odds", "regatta", "--image", "odds.txt")
 
 
+def test_names_with_signs_of_their_own_are_drawn_as_they_are(regatta: SiteUnderTest) -> None:
+    edit(regatta, "flotsam.json", '"bucket|0.5"', '"a $10 and a $5 \\\\frac{note|0.5"')
+    regatta.ok("odds", "regatta", "flotsam/Shallows", "--image", "odds.svg")
+    assert "bucket" not in (regatta.folder / "odds.svg").read_text()
+
+
 def test_what_cannot_be_worked_out_is_told(regatta: SiteUnderTest) -> None:
     edit(regatta, "flotsam.json", '"lamp oil|0.4"', '"table:lights|0.4"')
     said = regatta.fails(1, "odds", "regatta")

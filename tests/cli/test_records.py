@@ -67,6 +67,8 @@ def test_a_set_is_explained_with_what_its_fields_may_be(regatta: SiteUnderTest) 
         ["name", "colour", "order"],
     )
     assert "1 to 99" in page["fields"]["order"]
+    said = regatta.ok("explain", "regatta", "berths")
+    assert "  most         How many sailors may have it at once." in said, "a field may be called as a fact of the set"
 
 
 def test_fields_are_set_checked_and_shown_as_waiting(regatta: SiteUnderTest) -> None:

@@ -40,46 +40,40 @@ def odds_tables(server: OpenServer, words: Sequence[str], *, with_slate: bool) -
 
     Raises Trouble where the rulebook knows of no loot or it cannot be worked out, UnknownName.
     """
-    outcome = server.workspace.outcome(server.workspace.operations)
-    before = schemes(outcome.before)
-    after = schemes(outcome.after) if with_slate else before
-    if not server.book.loot:
-        raise Trouble(f"The rulebook of {server.name} says nothing of loot.", "It needs a table [loot.NAME].")
-    if not before and not after:
-        raise Trouble(f"{server.name} has no file with loot.", f"roundgate status {server.name}")
-    found = []
-    for name in dict.fromkeys((*before, *after)):
-        sides = _Sides(server.name, before.get(name), after.get(name))
-        if not words:
-            found.append(sides.table(name, None))
-    for word in words:
-        name, node = _meant({**before, **after}, word)
-        found.append(_Sides(server.name, before.get(name), after.get(name)).table(name, node))
-    return found
+    sides = _sides_of(server, with_slate=with_slate)
+    if not words:
+        return [side.table(name, None) for name, side in sides.items()]
+    schemes_known = {name: side.scheme for name, side in sides.items()}
+    meant = [_meant(schemes_known, word) for word in words]
+    return [sides[name].table(name, node) for name, node in meant]
 
 
 def where_found(server: OpenServer, thing: str, *, with_slate: bool) -> list[OddsTable]:
     """Give the odds of one thing in each record that can give it, and in all of them. Raises Trouble or UnknownName."""
-    whole = odds_tables(server, (), with_slate=with_slate)
-    known = {row.thing for table in whole for row in table.rows}
-    lowered = {one.lower(): one for one in known}
-    meant = lowered.get(thing.lower())
+    sides = _sides_of(server, with_slate=with_slate)
+    whole = [side.table(name, None) for name, side in sides.items()]
+    known = {row.thing.lower(): row.thing for table in whole for row in table.rows}
+    meant = known.get(thing.lower())
     if meant is None:
-        near = nearest(thing, sorted(known))
-        raise UnknownName(
-            f"Nothing on {server.name} gives '{thing}'.",
-            f"Did you mean {near}?" if near else f"roundgate odds {server.name}",
-        )
-    outcome = server.workspace.outcome(server.workspace.operations)
-    opened = {
-        f"{scheme.spec.records}/{key}": None
-        for files in (outcome.before, outcome.after)
-        for scheme in schemes(files).values()
-        for _, key in scheme.opened
-    }
-    tables = odds_tables(server, list(opened), with_slate=with_slate)
+        near = nearest(thing, sorted(known.values()))
+        do = f"Did you mean {near}?" if near else f"roundgate odds {server.name}"
+        raise UnknownName(f"Nothing on {server.name} gives '{thing}'.", do)
+    tables = [side.table(name, node) for name, side in sides.items() for node in side.opened]
     kept = [one._replace(rows=tuple(row for row in one.rows if row.thing == meant)) for one in [*tables, *whole]]
     return [one for one in kept if one.rows]
+
+
+def _sides_of(server: OpenServer, *, with_slate: bool) -> dict[str, _Sides]:
+    """Read the loot of a server, by its name: on disk, and where asked, as the slate would leave it. Raises Trouble."""
+    if not server.book.loot:
+        raise Trouble(f"The rulebook of {server.name} says nothing of loot.", "It needs a table [loot.NAME].")
+    outcome = server.workspace.outcome(server.workspace.operations)
+    before = schemes(outcome.before)
+    after = schemes(outcome.after) if with_slate else before
+    if not before and not after:
+        raise Trouble(f"{server.name} has no file with loot.", f"roundgate status {server.name}")
+    names = dict.fromkeys((*before, *after))
+    return {name: _Sides(server.name, before.get(name), after.get(name)) for name in names}
 
 
 def _meant(known: dict[str, LootScheme], word: str) -> tuple[str, NodeName]:
@@ -108,6 +102,15 @@ class _Sides:
         self.server = server
         self.before = Reckoner(before) if before is not None else None
         self.after = self.before if after is before else Reckoner(after) if after is not None else None
+        last = after or before
+        assert last is not None, "one of the two has it"
+        self.scheme = last
+
+    @property
+    def opened(self) -> list[NodeName]:
+        """The records that are opened, in either state."""
+        both = [side.scheme.opened for side in (self.before, self.after) if side is not None]
+        return list(dict.fromkeys(node for opened in both for node in opened))
 
     def table(self, name: str, node: NodeName | None) -> OddsTable:
         """Work out one table. Raises Trouble."""

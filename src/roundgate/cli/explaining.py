@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Iterator
+
 from roundgate.api.lookup import find_name, list_of, setting_of
 from roundgate.api.record_changes import set_named
 from roundgate.api.server import OpenServer
@@ -167,15 +169,15 @@ def echo_page(page: SettingPage | ListPage | RecordsPage | KeyPage, book: Rulebo
         echo(f"{page.name}: no rulebook knows it; it is read and written as plain text.")
         return
     echo(f"{styled(page.name, 'bold')}  {page.about}")
-    facts: dict[str, str | int | None]
+    facts: Iterable[tuple[str, str | int | None]]
     if isinstance(page, SettingPage):
-        facts, how = _setting_facts(page), f"set {page.server} {_example(page.name, book.setting[page.name])}"
+        facts, how = _setting_facts(page).items(), f"set {page.server} {_example(page.name, book.setting[page.name])}"
         how += " --now" if not page.file else ""
     elif isinstance(page, RecordsPage):
         facts, how = _records_facts(page), f"set {page.server} {page.name}/RECORD.FIELD=VALUE; add, remove, rename"
     else:
-        facts, how = _list_facts(page), f"add {page.server} {page.name} ENTRY; remove, move"
-    for label, value in facts.items():
+        facts, how = _list_facts(page).items(), f"add {page.server} {page.name} ENTRY; remove, move"
+    for label, value in facts:
         if value:
             echo(f"  {label:<12} {plain(str(value))}")
     echo(f"  {'change it':<12} roundgate {how}")
@@ -214,18 +216,16 @@ def _takes_effect(page: SettingPage) -> str:
     return words + (f" (name one with {page.fixed_by})" if page.fixed_by else "")
 
 
-def _records_facts(page: RecordsPage) -> dict[str, str | int | None]:
-    fields: dict[str, str | int | None] = dict(page.fields)
-    return {
-        "named by": "its name in the file" if page.key == "*" else page.key,
-        **fields,
-        "decided by": page.decided,
-        "needed": ", ".join(page.needed),
-        "least": page.least or None,
-        "most": page.most,
-        "where": page.file,
-        "on disk": f"{page.count} of them",
-    }
+def _records_facts(page: RecordsPage) -> Iterator[tuple[str, str | int | None]]:
+    """Give the facts of a set; a field of its records may well have the name of one of them."""
+    yield "named by", "its name in the file" if page.key == "*" else page.key
+    yield from page.fields.items()
+    yield "decided by", page.decided
+    yield "needed", ", ".join(page.needed)
+    yield "least", page.least or None
+    yield "most", page.most
+    yield "where", page.file
+    yield "on disk", f"{page.count} of them"
 
 
 _CONSOLE_ONLY = "the live console alone: the next restart loses it"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from roundgate.cli.loot.picture import AFTER, FALLS, new_figure, save, short
+from roundgate.cli.screen.drawing import AFTER, FALLS, check_name, new_figure, save, short
 from roundgate.host.errors import Trouble
 
 if TYPE_CHECKING:
@@ -15,12 +15,13 @@ _MOST_SERVERS, _MOST_CORES = 60, 128
 
 def draw_cores(found: Survey, path: str) -> None:
     """Draw which server has which core; what two have is hatched. Raises WrongWords or Trouble."""
+    check_name(path)
     from matplotlib.patches import Patch, Rectangle
 
     cores = sorted(found.machine.cores | {core for one in found.cores for core in one.cores or ()})
     if len(found.cores) > _MOST_SERVERS or len(cores) > _MOST_CORES:
         raise Trouble(f"{len(found.cores)} servers by {len(cores)} cores cannot be read on one picture.", "Name some.")
-    figure = new_figure(path, max(4.0, 2.0 + 0.45 * len(found.cores)))
+    figure = new_figure(max(4.0, 2.0 + 0.45 * len(found.cores)))
     axes = figure.subplots()
     at_core = {core: at for at, core in enumerate(cores)}
     for row, one in enumerate(found.cores):

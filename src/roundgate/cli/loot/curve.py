@@ -13,6 +13,8 @@ from roundgate.cli.screen.output import echo, echo_csv, echo_json, echo_table, p
 from roundgate.host.errors import WrongWords
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from roundgate.cli.screen.outputs import CurveOutput
     from roundgate.core.curves.levels import Ladder, Level
 
@@ -59,23 +61,32 @@ def curve(
         if operations:
             slated(server, operations)
     found = [(server.name, *ladders(server, rest[0])) for server in servers]
-    both = makes or with_slate
+    if not (makes or with_slate):
+        waiting = [name for name, before, after in found if before != after]
+        found = [(name, before, before) for name, before, _ in found]
+    else:
+        waiting = []
     if image:
         from roundgate.cli.loot.picture import draw_curves
 
-        draw_curves([(name, before, after if both else before) for name, before, after in found], image)
+        draw_curves(found, image)
     if as_json:
-        echo_json([_output(name, before, after if both else before) for name, before, after in found])
+        echo_json([_output(*one) for one in found])
     elif as_csv:
-        echo_csv(_csv([(name, before, after if both else before) for name, before, after in found]))
+        echo_csv(_csv(found))
     elif not image or makes:
-        for name, before, after in found:
-            _echo(name, before, after if both else before)
-            if not both and before != after:
-                echo(f"The slate changes these levels: roundgate curve {name} {rest[0]} --slate")
-            if makes:
-                echo(f"  On the slate of {name}, not in force yet.")
-                echo(f"  next: roundgate apply {name}    (look first: roundgate slate {name})")
+        _echo_all(found, rest[0], waiting, makes=makes)
+
+
+def _echo_all(found: Sequence[tuple[str, Ladder, Ladder]], curve: str, waiting: Sequence[str], *, makes: bool) -> None:
+    """Print the levels of each server, and what comes next; ``waiting`` are servers whose slates change them."""
+    for name, before, after in found:
+        _echo(name, before, after)
+        if name in waiting:
+            echo(f"The slate changes these levels: roundgate curve {name} {curve} --slate")
+        if makes:
+            echo(f"  On the slate of {name}, not in force yet.")
+            echo(f"  next: roundgate apply {name}    (look first: roundgate slate {name})")
 
 
 def _number(value: Decimal | None) -> str:

@@ -70,10 +70,11 @@ def _hint(server: OpenServer) -> None:
     """Say where the slate would change the odds that were shown."""
     if not server.workspace.operations:
         return
+    from roundgate.core.loot.shape import loot_paths
     from roundgate.core.loot.shifts import shifts
 
     outcome = server.workspace.outcome(server.workspace.operations)
-    if shifts(outcome.before, outcome.after):
+    if loot_paths(outcome.before) & set(outcome.touched) and shifts(outcome.before, outcome.after):
         echo(f"The slate changes these odds: roundgate odds {server.name} --slate")
 
 

@@ -3,60 +3,26 @@
 from __future__ import annotations
 
 from itertools import pairwise
-from pathlib import Path
 from typing import TYPE_CHECKING
 
-from roundgate.cli.screen.output import echo
-from roundgate.host.errors import Trouble, WrongWords
+from roundgate.cli.screen.drawing import AFTER, BEFORE, FALLS, HEIGHT, check_name, new_figure, save, short
+from roundgate.host.errors import Trouble
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from matplotlib.axes import Axes
-    from matplotlib.figure import Figure
 
     from roundgate.api.loot import OddsTable
     from roundgate.core.curves.levels import Ladder
 
-_ENDINGS = (".png", ".svg", ".pdf")
-_WIDTH, _HEIGHT, _DPI = 12.8, 8.0, 100
-"""Inches and dots: 1280 by 800."""
 _MOST_ROWS = 60
 """More cannot be read on one picture."""
-BEFORE, AFTER, FALLS = "#9a9a9a", "#0072b2", "#d55e00"
-"""Grey, and two of the colours that people who see few colours can tell apart (Okabe and Ito, 2008)."""
-
-
-def new_figure(path: str, height: float = _HEIGHT) -> Figure:
-    """Make an empty picture. Raises WrongWords where the name of the file says no kind of picture."""
-    if not path.lower().endswith(_ENDINGS):
-        raise WrongWords(f"'{path}' is no picture.", f"A name that ends with {', '.join(_ENDINGS)}")
-    import matplotlib as mpl
-
-    mpl.use("Agg")
-    from matplotlib.figure import Figure
-    from matplotlib.layout_engine import ConstrainedLayoutEngine
-
-    return Figure(figsize=(_WIDTH, height), dpi=_DPI, layout=ConstrainedLayoutEngine(w_pad=0.2, h_pad=0.2))
-
-
-def save(figure: Figure, path: str) -> None:
-    """Write a picture. Raises Trouble."""
-    try:
-        figure.savefig(path)
-    except OSError as error:
-        raise Trouble(f"{path} cannot be written: {(error.strerror or str(error)).lower()}.") from error
-    echo(f"Drawn: {Path(path)}")
-
-
-def short(text: str, most: int = 28) -> str:
-    """Give a name as it can be drawn: plain signs, and not too many."""
-    shown = "".join(sign if sign.isprintable() else "?" for sign in text).replace("$", r"\\$")
-    return shown if len(shown) <= most else f"{shown[: most - 1]}…"
 
 
 def draw_odds(tables: Sequence[tuple[str, OddsTable]], path: str, *, with_slate: bool) -> None:
     """Draw the chances of each table as bars beneath each other. Raises WrongWords or Trouble."""
+    check_name(path)
     tables = [(server, table) for server, table in tables if table.rows]
     rows = sum(len(table.rows) for _, table in tables)
     if not rows:
@@ -66,7 +32,7 @@ def draw_odds(tables: Sequence[tuple[str, OddsTable]], path: str, *, with_slate:
             f"{rows} things cannot be read on one picture (at most {_MOST_ROWS}).",
             "Name one record, or print it: --csv",
         )
-    figure = new_figure(path, max(_HEIGHT, 1.2 * len(tables) + 0.32 * rows))
+    figure = new_figure(max(HEIGHT, 1.2 * len(tables) + 0.32 * rows))
     parts = figure.subplots(
         len(tables), 1, squeeze=False, gridspec_kw={"height_ratios": [len(table.rows) + 1 for _, table in tables]}
     )
@@ -107,9 +73,10 @@ def draw_curves(found: Sequence[tuple[str, Ladder, Ladder]], path: str) -> None:
 
     Raises WrongWords or Trouble.
     """
+    check_name(path)
     if len(found) > _MOST_CURVES:
         raise Trouble(f"{len(found)} servers cannot be read on one picture.", "Name one server.")
-    figure = new_figure(path)
+    figure = new_figure()
     has_costs = any(after.things for _, _, after in found)
     parts = figure.subplots(2 if has_costs else 1, len(found), squeeze=False)
     for column, (server, before, after) in enumerate(found):

@@ -2,21 +2,17 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from roundgate.cli.screen.output import echo
+from roundgate.cli.screen.drawing import HEIGHT, check_name, new_figure, save, short
 from roundgate.core.ranks.matrix import CELLS, DENIED, GRANTED, Matrix
-from roundgate.host.errors import Trouble, WrongWords
+from roundgate.host.errors import Trouble
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from matplotlib.axes import Axes
 
-_ENDINGS = (".png", ".svg", ".pdf")
-_WIDTH, _HEIGHT, _DPI = 12.8, 8.0, 100
-"""Inches and dots: 1280 by 800."""
 _MOST_ROWS, _MOST_COLUMNS = 60, 40
 """More cannot be read on one picture."""
 _YES, _NO, _NONE = "#1b7837", "#b2182b", "#c8c8c8"
@@ -24,8 +20,7 @@ _YES, _NO, _NONE = "#1b7837", "#b2182b", "#c8c8c8"
 
 def draw(matrices: Sequence[tuple[str, Matrix]], path: str) -> None:
     """Draw matrices beneath each other and write the picture. Raises WrongWords or Trouble."""
-    if not path.lower().endswith(_ENDINGS):
-        raise WrongWords(f"'{path}' is no picture.", f"A name that ends with {', '.join(_ENDINGS)}")
+    check_name(path)
     matrices = [(name, one) for name, one in matrices if one.permissions and one.columns]
     if not matrices:
         raise Trouble("There is nothing to draw: no ranks, or no permission in which they differ.")
@@ -37,25 +32,14 @@ def draw(matrices: Sequence[tuple[str, Matrix]], path: str) -> None:
             f"{_MOST_COLUMNS}).",
             "Add --differs, name one server, or print it: --csv",
         )
-    import matplotlib as mpl
-
-    mpl.use("Agg")
-    from matplotlib.figure import Figure
-    from matplotlib.layout_engine import ConstrainedLayoutEngine
-
-    size = _WIDTH, max(_HEIGHT, 1.6 + 0.3 * rows)
-    figure = Figure(figsize=size, dpi=_DPI, layout=ConstrainedLayoutEngine(w_pad=0.2, h_pad=0.2))
+    figure = new_figure(max(HEIGHT, 1.6 + 0.3 * rows))
     parts = figure.subplots(
         len(matrices), 1, squeeze=False, gridspec_kw={"height_ratios": [len(one.permissions) for _, one in matrices]}
     )
     for (name, one), (axes,) in zip(matrices, parts, strict=True):
         _draw_one(axes, name, one)
     _legend(parts[0][0], [cell for _, one in matrices for row in one.cells for cell in row])
-    try:
-        figure.savefig(path)
-    except OSError as error:
-        raise Trouble(f"{path} cannot be written: {(error.strerror or str(error)).lower()}.") from error
-    echo(f"Drawn: {Path(path)}")
+    save(figure, path)
 
 
 def _draw_one(axes: Axes, name: str, matrix: Matrix) -> None:
@@ -66,10 +50,10 @@ def _draw_one(axes: Axes, name: str, matrix: Matrix) -> None:
         ]
         axes.scatter([x for x, _ in at], [y for _, y in at], **_look(cell))
     axes.set_title(f"{name}: who may do what", loc="left", fontweight="bold", pad=14)
-    axes.set_xticks(range(len(matrix.columns)), [_short(one) for one in matrix.columns])
+    axes.set_xticks(range(len(matrix.columns)), [short(one) for one in matrix.columns])
     if len(matrix.columns) > 8:
         axes.tick_params(axis="x", labelrotation=45)
-    axes.set_yticks(range(len(matrix.permissions)), [_short(one) for one in matrix.permissions], family="monospace")
+    axes.set_yticks(range(len(matrix.permissions)), [short(one) for one in matrix.permissions], family="monospace")
     axes.set_xlim(-0.5, len(matrix.columns) - 0.5)
     axes.set_ylim(len(matrix.permissions) - 0.5, -0.5)
     axes.xaxis.tick_top()
@@ -79,12 +63,6 @@ def _draw_one(axes: Axes, name: str, matrix: Matrix) -> None:
     axes.tick_params(which="minor", length=0)
     for side in axes.spines.values():
         side.set_visible(False)
-
-
-def _short(text: str) -> str:
-    """Give a name as it can be drawn: plain signs, and not too many."""
-    shown = "".join(sign if sign.isprintable() else "?" for sign in text).replace("$", r"\$")
-    return shown if len(shown) <= 28 else f"{shown[:27]}…"
 
 
 def _look(cell: int) -> dict[str, Any]:

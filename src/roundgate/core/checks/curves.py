@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator
+from typing import TYPE_CHECKING
 
 from roundgate.core.checks.context import CheckContext
-from roundgate.core.curves.levels import Ladder, ladder_in
 from roundgate.core.findings import Code, Finding, Place
 from roundgate.core.records.model import Record
+
+if TYPE_CHECKING:
+    from roundgate.core.curves.levels import Ladder
 
 CODES = (
     Code(
@@ -45,6 +48,8 @@ def check_curves(context: CheckContext, written: Collection[str] | None = None) 
         sets = [one for one in (spec.records, spec.costs) if one]
         paths = {book.file[book.records[one].file].path for one in sets}
         if written is None or paths & set(written):
+            from roundgate.core.curves.levels import ladder_in  # most commands write no such file
+
             ladder = ladder_in(context.files, name)
             if ladder.levels and ladder.things:
                 yield from _ladder(context, ladder)

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator
+from typing import TYPE_CHECKING
 
 from roundgate.core.checks.context import CheckContext
 from roundgate.core.findings import Code, Finding, Level, Place
 from roundgate.core.formats.places import key_of
-from roundgate.core.loot.model import Item, LootScheme, Node, Slip
-from roundgate.core.loot.reading import loot_in
-from roundgate.core.loot.shape import circles_in, fruitful, named_in
 from roundgate.core.records.model import Record
 from roundgate.core.rulebook.model import Rulebook
+
+if TYPE_CHECKING:
+    from roundgate.core.loot.model import Item, LootScheme, Node, Slip
 
 CODES = (
     Code(
@@ -104,10 +105,14 @@ def check_loot(context: CheckContext, written: Collection[str] | None = None) ->
         paths = {context.book.file[context.book.records[one].file].path for one in sets}
         if not paths & set(context.files.texts) or (written is not None and not paths & set(written)):
             continue
+        from roundgate.core.loot.reading import loot_in  # most commands write no such file
+
         yield from _scheme(context, loot_in(context.files, name))
 
 
 def _scheme(context: CheckContext, scheme: LootScheme) -> Iterator[Finding]:
+    from roundgate.core.loot.shape import circles_in, fruitful, named_in
+
     for node in scheme.nodes.values():
         for item in node.items:
             yield from _slip(context, node, item)

@@ -3,17 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from contextlib import suppress
 from decimal import Decimal
+from itertools import accumulate
 from typing import Any, NamedTuple
 
-from roundgate.core import values
 from roundgate.core.files import ServerFiles
 from roundgate.core.records.model import Record
-from roundgate.core.records.sets import records_in, rows_of
-from roundgate.core.rulebook.expressions import ExpressionProblem, read_expression, work_out
-from roundgate.core.rulebook.model import Curve, RecordSet
-from roundgate.core.values import ValueProblem
+from roundgate.core.records.sets import number_in, records_in, rows_of
+from roundgate.core.rulebook.expressions import ExpressionProblem, Tree, read_expression, work_out
+from roundgate.core.rulebook.model import Curve
 
 
 class Level(NamedTuple):
@@ -59,15 +57,16 @@ class Ladder(NamedTuple):
 
     def balance(self) -> list[tuple[Decimal, Decimal]]:
         """Give, level by level, what is granted so far and what all costs that can be bought so far."""
-        found, granted = [], Decimal(0)
-        for level in self.levels:
-            granted += level.grants
-            found.append((granted, self.cost_until(level.number)))
-        return found
-
-    def cost_until(self, number: Decimal) -> Decimal:
-        """Give what all costs that needs no more than a level."""
-        return sum((one.cost for one in self.things if not one.is_out and one.level <= number), Decimal(0))
+        waiting = sorted((one.level, one.cost) for one in self.things if not one.is_out)
+        costs: dict[Decimal, Decimal] = {}
+        cost, at = Decimal(0), 0
+        for number in sorted({level.number for level in self.levels}):
+            while at < len(waiting) and waiting[at][0] <= number:
+                cost += waiting[at][1]
+                at += 1
+            costs[number] = cost
+        granted = accumulate(level.grants for level in self.levels)
+        return [(sum_of, costs[level.number]) for sum_of, level in zip(granted, self.levels, strict=True)]
 
     def short_from(self) -> Level | None:
         """Give the first level from which on what is granted never suffices for all; None where it does at the end."""
@@ -107,31 +106,20 @@ def _things(files: ServerFiles, spec: Curve) -> tuple[Thing, ...]:
     costs = files.book.records[spec.costs]
     path = files.book.file[costs.file].path
     document = files.document(path) if path in files.texts else None
+    tree = read_expression(spec.out_of_reach) if spec.out_of_reach else None
     found = []
     for record, row in zip(records_in(document, costs), rows_of(document, costs), strict=True):
         level, cost = number_in(record, spec.needs, costs), number_in(record, spec.cost, costs)
         is_hidden = bool(spec.hidden) and row.get(spec.hidden) is True
-        is_out = _holds(spec.out_of_reach, row)
+        is_out = _holds(tree, row)
         found.append(Thing(record, level or Decimal(0), cost or Decimal(0), is_hidden, is_out))
     return tuple(found)
 
 
-def _holds(source: str, row: Mapping[str, Any]) -> bool:
-    if not source:
+def _holds(tree: Tree | None, row: Mapping[str, Any]) -> bool:
+    if tree is None:
         return False
     try:
-        return bool(work_out(read_expression(source), row))
+        return bool(work_out(tree, row))
     except (ExpressionProblem, KeyError):
         return False
-
-
-def number_in(record: Record, field: str, spec: RecordSet) -> Decimal | None:
-    """Give the number in a field, or its default; None where there is none."""
-    described, stored = spec.field.get(field), record.value(field)
-    with suppress(ValueProblem, ArithmeticError):
-        if described is None:
-            return None if stored is None else Decimal(stored)
-        value = values.read(stored, described) if stored is not None else values.default_of(described)
-        number = values.number_behind(value, described) if value is not None else None
-        return Decimal(number) if isinstance(number, Decimal | int) and not isinstance(number, bool) else None
-    return None

@@ -14,7 +14,7 @@ from roundgate.core.formats.protocol import Entry
 from roundgate.core.loot.model import Item, LootScheme, Node, NodeName, Slip
 from roundgate.core.nearest import nearest
 from roundgate.core.records.model import Held, Record, parts_in
-from roundgate.core.records.sets import records_in
+from roundgate.core.records.sets import number_in, records_in
 from roundgate.core.rulebook.model import Draw, Loot, LootSource, RecordField, RecordSet, Rulebook
 from roundgate.core.values import ValueProblem
 
@@ -76,21 +76,15 @@ def _whole_number(record: Record, field: str, spec: RecordSet) -> int:
     """Give the number in a field, or its default, or 1 where there is no such field."""
     if not field:
         return 1
-    number = _number(record, field, spec, default=1.0)
-    return min(MOST_AT_ONCE, max(0, int(number)))
+    number = number_in(record, field, spec)
+    return 1 if number is None else min(MOST_AT_ONCE, max(0, int(number)))
 
 
-def _number(record: Record, field: str, spec: RecordSet, *, default: float) -> float:
-    """Give the number behind a field as the file holds it; shares come as fractions of 1."""
-    described, stored = spec.field.get(field), record.value(field)
-    try:
-        if described is None:
-            return default if stored is None else float(stored)
-        value = values.read(stored, described) if stored is not None else values.default_of(described)
-        number = values.number_behind(value, described) if value is not None else None
-        return default if number is None else float(str(number)) / (100 if described.type == "percent" else 1)
-    except (ValueProblem, ValueError):
-        return default
+def _share(record: Record, field: str, spec: RecordSet) -> float:
+    """Give a share as a fraction of 1, whatever the file holds; 0 where there is none."""
+    number, described = number_in(record, field, spec), spec.field.get(field)
+    share = float(number or 0) / (100 if described is not None and described.type == "percent" else 1)
+    return min(1.0, max(0.0, share))
 
 
 def _is_on(record: Record, field: str, spec: RecordSet) -> bool:
@@ -112,8 +106,7 @@ def _node(
         described = spec.field.get(source.draw_by)
         said = record.value(source.draw_by) or str(described.default if described is not None else "")
         draw = said if said in ("each", "one", "some") else source.draw  # type: ignore[assignment]
-    share = _number(record, source.left_out, spec, default=0.0) if source.left_out else 0.0
-    share = min(1.0, max(0.0, share))
+    share = _share(record, source.left_out, spec) if source.left_out else 0.0
     missing = 1.0 - share if source.left_out and source.left_out_is == "there" else share
     of: Literal["entry", "record"] = source.left_out_of
     items = tuple(_item(one, loot, source, keys, is_sure=is_sure, draw=draw) for one in _raws(record, source, spec))

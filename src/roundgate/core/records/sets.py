@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
+from decimal import Decimal
 from typing import Any
 
 from roundgate.core import values
@@ -88,6 +89,18 @@ def _field_value(record: Record, name: str, field: RecordField) -> Any:
         if held is not None and held.values:
             return values.number_behind(values.read(held.values[0], field), field)
     return _default_value(field)
+
+
+def number_in(record: Record, field: str, spec: RecordSet) -> Decimal | None:
+    """Give the number in a field, or its default; None where there is none."""
+    described, stored = spec.field.get(field), record.value(field)
+    with suppress(values.ValueProblem, ArithmeticError):
+        if described is None:
+            return None if stored is None else Decimal(stored)
+        value = values.read(stored, described) if stored is not None else values.default_of(described)
+        number = values.number_behind(value, described) if value is not None else None
+        return Decimal(number) if isinstance(number, Decimal | int) and not isinstance(number, bool) else None
+    return None
 
 
 def find_records(records: Sequence[Record], spec: RecordSet, word: str) -> list[Record]:

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from roundgate.core.rulebook.expressions import ExpressionProblem, names_in, read_expression
-from roundgate.core.rulebook.model import LootSource, RecordSet, Rulebook
+from roundgate.core.rulebook.model import Curve, Loot, LootSource, RecordSet, Rulebook
 from roundgate.core.rulebook.setting_mistakes import unknown
 
 Mistakes = Iterator[tuple[tuple[str, ...], str]]
@@ -21,10 +21,7 @@ def loot_mistakes(book: Rulebook) -> Mistakes:
         if opened is None:
             yield ("loot", name, "records"), unknown("set of records", spec.records, book.records)
             continue
-        for word in ("at_once", "places"):
-            field = getattr(spec, word)
-            if field and field not in opened.field:
-                yield ("loot", name, word), unknown("field", field, opened.field)
+        yield from ((("loot", name, word), cause) for word, cause in _no_fields(spec, ("at_once", "places"), opened))
         yield from ((("loot", name, word), cause) for word, cause in _source_mistakes(spec, opened))
         prefixes: set[str] = set()
         for set_name, table in spec.table.items():
@@ -39,16 +36,21 @@ def loot_mistakes(book: Rulebook) -> Mistakes:
             yield from (((*at, word), cause) for word, cause in found)
 
 
+def _no_fields(spec: Loot | LootSource | Curve, words: Sequence[str], records: RecordSet) -> Iterator[tuple[str, str]]:
+    """Find words of a table that should name fields of a set, and do not."""
+    for word in words:
+        field = getattr(spec, word)
+        if field and field not in records.field:
+            yield word, unknown("field", field, records.field)
+
+
 def _source_mistakes(source: LootSource, spec: RecordSet) -> Iterator[tuple[str, str]]:
     if not source.entries:
         yield "entries", "'entries' is missing here: the fields that hold the entries."
     for field in source.entries:
         if field not in spec.field:
             yield "entries", unknown("field", field, spec.field)
-    for word in ("draw_by", "sure", "left_out"):
-        field = getattr(source, word)
-        if field and field not in spec.field:
-            yield word, unknown("field", field, spec.field)
+    yield from _no_fields(source, ("draw_by", "sure", "left_out"), spec)
     if not re.fullmatch(r"\d+(-\d+)?", source.draws) and source.draws not in spec.field:
         yield "draws", unknown("field", source.draws, spec.field)
     if source.full <= 0:
@@ -75,20 +77,16 @@ def curve_mistakes(book: Rulebook) -> Mistakes:
         if levels is None:
             yield ("curve", name, "records"), unknown("set of records", spec.records, book.records)
             continue
-        for word in ("level", "points", "grants"):
-            field = getattr(spec, word)
-            if field and field not in levels.field:
-                yield ("curve", name, word), unknown("field", field, levels.field)
+        wrong = _no_fields(spec, ("level", "points", "grants"), levels)
+        yield from ((("curve", name, word), cause) for word, cause in wrong)
         if not spec.costs:
             continue
         costs = book.records.get(spec.costs)
         if costs is None:
             yield ("curve", name, "costs"), unknown("set of records", spec.costs, book.records)
             continue
-        for word in ("cost", "needs", "hidden"):
-            field = getattr(spec, word)
-            if field and field not in costs.field:
-                yield ("curve", name, word), unknown("field", field, costs.field)
+        wrong = _no_fields(spec, ("cost", "needs", "hidden"), costs)
+        yield from ((("curve", name, word), cause) for word, cause in wrong)
         if spec.out_of_reach:
             try:
                 missing = sorted(names_in(read_expression(spec.out_of_reach)) - set(costs.field))

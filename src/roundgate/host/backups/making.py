@@ -73,7 +73,7 @@ def make_backup(
         number = next_number(site)
         path = folder / f"{number}-{server.name}{ENDINGS[kind]}"
         try:
-            manifest = _written(server, number, what, kind, path, entries, left_out, held=held, told=told)
+            manifest = _written(server, number, _Plan(what, kind, held, entries, left_out), path, told)
             wrong = verify(path, manifest, told)
             if wrong:
                 raise Trouble(f"The backup was not right when it was read again: {wrong[0]}. It was deleted.")
@@ -143,23 +143,22 @@ def _must_have_room(folder: Path, needed: int) -> None:
         )
 
 
-def _written(
-    server: Server,
-    number: int,
-    what: str,
-    kind: str,
-    path: Path,
-    entries: Sequence[_Entry],
-    left_out: Sequence[str],
-    *,
-    held: bool,
-    told: Told | None,
-) -> Manifest:
+class _Plan(NamedTuple):
+    """What is to be saved."""
+
+    what: str
+    kind: str
+    held: bool
+    entries: Sequence[_Entry]
+    left_out: Sequence[str]
+
+
+def _written(server: Server, number: int, plan: _Plan, path: Path, told: Told | None) -> Manifest:
     saved: list[Member] = []
     links: list[tuple[str, str]] = []
-    gone = list(left_out)
-    with writing(path, kind) as archive:
-        for entry in entries:
+    gone = list(plan.left_out)
+    with writing(path, plan.kind) as archive:
+        for entry in plan.entries:
             if entry.target:
                 archive.link(entry.path, entry.target)
                 links.append((entry.path, entry.target))
@@ -171,7 +170,9 @@ def _written(
             with (server.folder / entry.path).open("rb") as source:
                 archive.file(member, _Exactly(source, member, server.name))
             saved.append(member)
-    return Manifest(number, server.name, time.time(), what, kind, tuple(saved), tuple(links), tuple(gone), held)
+    made = time.time()
+    kept = (tuple(saved), tuple(links), tuple(gone))
+    return Manifest(number, server.name, made, plan.what, plan.kind, *kept, plan.held)
 
 
 def _counted(path: Path, name: str, told: Told | None) -> Member | None:

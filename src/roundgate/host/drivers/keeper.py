@@ -36,23 +36,23 @@ class KeeperDriver:
 
     def state(self, within: float | None = None) -> RunState:
         """See Driver."""
-        for is_last in (False, True):
-            try:
-                link = self._connected()
-            except KeeperSilent:
-                raise
-            except KeeperGone:
-                return RunState()
-            try:
-                answer = link.ask("state") if within is None else link.ask("state", within)
-                return msgspec.convert(answer, RunState)
-            except KeeperSilent:
-                raise
-            except KeeperGone:  # it died just now: a new one takes its place
-                self.close()
-                if is_last:
-                    raise
-        raise AssertionError
+        try:
+            return self._asked_state(within)
+        except KeeperSilent:
+            raise
+        except KeeperGone:  # it died just now: a new one takes its place
+            self.close()
+            return self._asked_state(within)
+
+    def _asked_state(self, within: float | None) -> RunState:
+        try:
+            link = self._connected()
+        except KeeperSilent:
+            raise
+        except KeeperGone:
+            return RunState()
+        answer = link.ask("state") if within is None else link.ask("state", within)
+        return msgspec.convert(answer, RunState)
 
     def post_state(self) -> None:
         """Ask how it stands, and leave the answer for ``posted_state``: so many servers are asked at once."""

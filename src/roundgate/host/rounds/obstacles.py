@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from roundgate.core.checks.rules import broken_rules
 from roundgate.core.files import ServerFiles
+from roundgate.core.fleet.ports import overlap
 from roundgate.core.rounds import RoundOutcome
 from roundgate.core.rulebook.model import Probe
 from roundgate.host import machine
@@ -55,19 +56,11 @@ def refuse_taken_ports(server: Server, files: ServerFiles, ours: Sequence[int]) 
     """Refuse to go on where somebody else owns a port that the server will need. Raises RoundAborted."""
     for wanted in wanted_ports(server, files):
         for owner in machine.holders(wanted.protocol, wanted.port):
-            if owner.process not in ours and _clash(owner.address, wanted.address):
+            if owner.process not in ours and overlap(owner.address, wanted.address):
                 who = _whose(server, owner.process)
                 message = f"Port {wanted.port} ({wanted.protocol}) is taken by {who}; {server.name} could not start."
                 other = f", or: roundgate set {server.name} {wanted.setting}=..." if wanted.setting else "."
                 raise RoundAborted(RoundOutcome.REFUSED, message, f"Stop that{other}")
-
-
-_ANY = ("", "*", "0.0.0.0", "::")
-
-
-def _clash(owned: str, wanted: str) -> bool:
-    """Tell whether two servers cannot have one port on these addresses: on two of the machine's they can."""
-    return owned in _ANY or wanted in _ANY or owned == wanted
 
 
 def _whose(server: Server, process: int | None) -> str:
