@@ -177,7 +177,8 @@ def test_a_member_that_leads_outside_is_refused(regatta: SiteUnderTest, kind: st
             archive.addfile(member, io.BytesIO(b"evil"))
         path.write_bytes(zstandard.compress(raw.getvalue()))
     done = regatta.run("backup", "restore", "1", "--to", "again")
-    assert done.returncode == 1 and "Nothing was restored." in done.stdout + done.stderr
+    why = "no ordinary file" if name == "device" else "leads out of the folder"
+    assert done.returncode == 1 and why in done.stderr and "Nothing was restored." in done.stderr
     assert not (regatta.folder / "again").exists() and not (regatta.folder / "evil.txt").exists()
     assert not Path("/tmp/evil.txt").exists()
     assert regatta.run("backup", "check", "1").returncode == 1

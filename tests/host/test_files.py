@@ -161,20 +161,22 @@ def test_a_new_file_is_like_its_neighbours_but_not_like_a_program(tmp_path: Path
     assert (tmp_path / "new.json").stat().st_mode & 0o777 == 0o640
 
 
-@pytest.mark.parametrize("pieces", [1, 2, 3, 4])
-def test_a_file_is_not_read_half_written(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, pieces: int) -> None:
-    """Its server has emptied it and writes it in pieces, one at each pause of the reader."""
+@pytest.mark.parametrize(("pieces", "every"), [(1, 1), (2, 1), (3, 1), (4, 1), (1, 2), (2, 2), (1, 4)])
+def test_a_file_is_not_read_half_written(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, pieces: int, every: int
+) -> None:
+    """Its server has emptied it and writes it in pieces, one at each pause of the reader, or at every second one."""
     whole = "".join(f"tide.{number}=" + "ä" * 100 + "\n" for number in range(60)).encode()
     cuts = [0, *(len(whole) * part // pieces - 4 for part in range(1, pieces)), len(whole)]
     path = tmp_path / "a.properties"
     path.write_bytes(b"")
-    written = 0
+    pauses = 0
 
     def go_on(_seconds: float) -> None:
-        nonlocal written
-        written += 1
-        path.write_bytes(whole[: cuts[min(written, pieces)]])
+        nonlocal pauses
+        pauses += 1
+        path.write_bytes(whole[: cuts[min(pauses // every, pieces)]])
 
     monkeypatch.setattr(files.time, "sleep", go_on)
     texts, unreadable = files.read_texts(Folder(str(tmp_path)), ["a.properties"])
-    assert not unreadable and texts["a.properties"].body.encode() == whole and written >= pieces
+    assert not unreadable and texts["a.properties"].body.encode() == whole and pauses >= pieces * every

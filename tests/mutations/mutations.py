@@ -811,7 +811,7 @@ MUTATIONS = [
     Mutation("host/backups/making.py", "path.unlink(missing_ok=True)\n            raise", "raise", BACKUPS),
     Mutation("host/backups/making.py", "if leads_outside(name, target):", "if False:", BACKUPS),
     Mutation("host/backups/making.py", "if got != (member.size, member.digest):", "if False:", BACKUPS),
-    Mutation("host/backups/manifest.py", "if at and (is_old or is_beyond):", "if is_old or is_beyond:", BACKUPS),
+    Mutation("host/backups/manifest.py", "if at and (is_old or is_beyond):", "if at and is_beyond:", BACKUPS),
     Mutation("core/fleet/ports.py", "if overlap(one.address, other.address):", "if True:", "tests/core/test_fleet.py"),
     Mutation(
         "core/fleet/ports.py",
