@@ -22,11 +22,12 @@ from roundgate.core.operations import (
     SetField,
     SwitchRecord,
 )
-from roundgate.core.operations.records import RecordOperation, commented_out, path_when_off, template_values
+from roundgate.core.operations.records import RecordOperation, commented_out, in_order, path_when_off, template_values
 from roundgate.core.people.rosters import people_kind
 from roundgate.core.records.looks import with_looks
-from roundgate.core.records.model import LISTS, Record, parts_in, separator_of
-from roundgate.core.records.sets import find_records, records_in, referring
+from roundgate.core.records.model import LISTS, Record, field_key, parts_in, separator_of
+from roundgate.core.records.nested import is_deep, nested_in
+from roundgate.core.records.sets import file_below, find_records, records_below, records_in, referring
 from roundgate.core.rulebook.model import RecordField, RecordSet, Rulebook
 from roundgate.core.secrets import is_secret_field
 from roundgate.core.values import ValueProblem
@@ -112,6 +113,15 @@ class RecordChanges:
         self.holder.read([path])
         return records_in(self._after.document(path), spec)
 
+    def below(self, name: str) -> list[Record]:
+        """Give the records that only the file has which the set's own overrides, such as those of the game."""
+        spec = self.book.records[name]
+        lower = file_below(self.book, spec)
+        if not lower:
+            return []
+        self.holder.read([lower])
+        return records_below(self.book, spec, self._after.document)
+
     def _path(self, spec: RecordSet) -> str:
         return self.book.file[spec.file].path
 
@@ -124,16 +134,22 @@ class RecordChanges:
             raise UnknownName(f"No set of records is called '{word}'.", f"Did you mean {near}?" if near else "")
         spec, rest = self.book.records[name], word[len(name) + 1 :]
         if not with_field:
-            return Address(name, spec, self._meant(name, spec, rest))
+            return Address(name, spec, self._own(name, spec, self._meant(name, spec, rest)))
         head, _, field = self._split(name, spec, rest)
         if not field:
             fields = ", ".join(spec.field) or "any"
             raise WrongWords(f"'{word}' names no field.", f"{name}/{rest}.FIELD; fields: {fields}")
         return Address(name, spec, self._meant(name, spec, head), self._field(name, spec, field))
 
+    def named(self, word: str) -> tuple[Record, ...]:
+        """Give the records that an address without a field means, to look at. Raises UnknownName or WrongWords."""
+        self.book, word = book_for(self.holder, word)
+        name = set_named(self.book, word)
+        return self._meant(name, self.book.records[name], word[len(name) + 1 :])
+
     def _split(self, name: str, spec: RecordSet, rest: str) -> tuple[str, str, str]:
         """Part a record from its field: at the dot behind which a field is, and before which a record is."""
-        records = self.records(name)
+        records = [*self.records(name), *self.below(name)]
         dots = [at for at, char in enumerate(rest) if char == "."]
         for at in dots:
             if is_pattern(rest[:at]) or find_records(records, spec, rest[:at]):
@@ -150,8 +166,22 @@ class RecordChanges:
         hint = f"Did you mean {near}?" if near else f"Fields: {', '.join(spec.field)}"
         raise UnknownName(f"{name} has no field '{word}'.", hint)
 
+    def _own(self, name: str, spec: RecordSet, meant: tuple[Record, ...]) -> tuple[Record, ...]:
+        """Leave out the records of the overridden file. Raises WrongWords where no other one is left."""
+        below = {record.key for record in self.below(name)}
+        own = tuple(record for record in meant if record.key not in below)
+        if meant and not own:
+            lower, here = file_below(self.book, spec), self._path(spec)
+            field = next(iter(spec.field), "FIELD")
+            raise WrongWords(
+                f"{name}/{meant[0].key} is in {lower} alone, which {here} overrides: Round Gate leaves that file as it "
+                "is. Nothing was changed.",
+                f"Change it in {here}: roundgate set {self.holder.name} {name}/{meant[0].key}.{field}=VALUE",
+            )
+        return own
+
     def _meant(self, name: str, spec: RecordSet, word: str) -> tuple[Record, ...]:
-        records = self.records(name)
+        records = [*self.records(name), *self.below(name)]
         if word == ALL:
             return tuple(records)
         if is_pattern(word):
@@ -207,12 +237,25 @@ class RecordChanges:
     def _given_each(self, address: Address, value: Callable[[Record, str | None], str]) -> list[Operation]:
         """Make the operations that give a field of each record a value, worked out of the record and what it has."""
         made: list[Operation] = []
+        below = {record.key for record in self.below(address.name)}
         for record in address.records:
+            if record.key in below:  # what is changed is the club's from now on
+                made.append(self._copied(address, record))
             held = record.fields.get(address.field)
             then = None if held is None else separator_of(address.field, address.spec).join(held.values)
             stored = value(record, then)
             made.append(SetField(self._path(address.spec), address.name, record.key, address.field, stored, then))
         return self._marked(made)
+
+    def _copied(self, address: Address, record: Record) -> Operation:
+        """Make the operation that copies a record of the overridden file as it is."""
+        values = {
+            name: separator_of(name, address.spec).join(held.values)
+            for name, held in record.fields.items()
+            if not is_deep(record, name)
+        }
+        kept = tuple(in_order(values, address.spec).items())
+        return AddRecord(self._path(address.spec), address.name, record.key, kept, nested=nested_in(record))
 
     def _changed_by(self, shown: str, described: RecordField, given: str, record: Record, then: str | None) -> str:
         """Work out a difference such as ``+10%``. Raises Trouble."""
@@ -362,7 +405,12 @@ class RecordChanges:
         twin = self.twin_of(name, like) if like and self.twin_of is not None else None
         twin = twin or (self._meant(name, spec, like)[0] if like else None)
         found = template_values(spec, given, twin)
-        missing = [field for field, described in spec.field.items() if described.needed and not found.get(field)]
+        deep = {one[0][0] for one in nested_in(twin)} if twin is not None else set()
+        missing = [
+            field
+            for field, described in spec.field.items()
+            if described.needed and not found.get(field) and field_key(field, spec) not in deep
+        ]
         for field in list(missing):
             typed = self.ask(f"{name}: {field}", spec.field[field]) if self.ask is not None else ""
             if typed:
@@ -385,7 +433,10 @@ class RecordChanges:
             )
         if spec.key == "*":
             found.pop("*", None)
-        return self._marked([AddRecord(self._path(spec), name, key, tuple(found.items()), at)])
+        nested = nested_in(twin) if twin is not None else ()
+        given_keys = {field_key(field, spec) for field in found}
+        nested = tuple(one for one in nested if one[0][0] not in given_keys)
+        return self._marked([AddRecord(self._path(spec), name, key, tuple(found.items()), at, nested)])
 
     def _given(self, name: str, spec: RecordSet, words: Sequence[str]) -> tuple[str, dict[str, str]]:
         """Read the words of a new record: its name where its name in the file is its key, and its fields."""

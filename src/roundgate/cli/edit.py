@@ -227,7 +227,7 @@ def _of_other_server(context: CallContext, name: str, like: str) -> Record | Non
     other = context.opened(server)
     if name not in other.book.records:
         raise UnknownName(f"The rulebook of {server} has no {name}.", f"roundgate show {server}")
-    return RecordChanges(other.workspace).address(f"{name}/{record}", with_field=False).records[0]
+    return RecordChanges(other.workspace).named(f"{name}/{record}")[0]
 
 
 class _Joins(NamedTuple):

@@ -88,6 +88,7 @@ class RecordOutput(Struct, frozen=True, rename="kebab"):
     running: Annotated[
         str, _about("what the running server has otherwise; empty where nothing, or nobody can tell")
     ] = ""
+    file: Annotated[str, _about("the file that has it: the set's own, or the one which that overrides")] = ""
 
 
 class RecordsOutput(Struct, frozen=True, rename="kebab"):

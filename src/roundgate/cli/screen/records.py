@@ -9,7 +9,7 @@ from roundgate.api.server import OpenServer
 from roundgate.cli.screen.output import echo, echo_csv, echo_table, plain, styled
 from roundgate.core.files import ServerFiles, format_value
 from roundgate.core.records.model import Record
-from roundgate.core.records.sets import columns, records_in
+from roundgate.core.records.sets import columns, file_below, records_below, records_in
 from roundgate.core.rulebook.model import RecordSet, Rulebook
 from roundgate.core.secrets import is_secret_field
 from roundgate.host.errors import Trouble
@@ -51,6 +51,8 @@ class _Layers(NamedTuple):
     running: str
     counts: bool
     """Whether it is there once the slate is in force."""
+    below: str = ""
+    """The file that has it, where that is the one which the set's own overrides."""
 
 
 def _layers(server: OpenServer, book: Rulebook, name: str) -> list[_Layers]:
@@ -69,7 +71,9 @@ def _layers(server: OpenServer, book: Rulebook, name: str) -> list[_Layers]:
         told = ("still there", "not there")
         otherwise = "" if running is None else _other(disk, running.get(key), book, name, told)
         found.append(_Layers(record, waiting, otherwise, key in after))
-    return found
+    lower = file_below(book, spec)
+    below = records_below(book, spec, outcome.after.document) if lower else []
+    return found + [_Layers(one, "", "", True, lower) for one in below if one.key not in before]
 
 
 def _other(disk: Record | None, other: Record | None, book: Rulebook, name_of_set: str, words: tuple[str, str]) -> str:
@@ -108,14 +112,17 @@ def echo_records(server: OpenServer, word: str) -> None:
     spec = book.records[name]
     path = book.file[spec.file].path
     if is_address(book, word):
-        for record in RecordChanges(server.workspace).address(word, with_field=False).records:
-            echo(f"{styled(server.name, 'bold')}  {name}/{record.key}  {plain(record.title(spec))}")
+        changes = RecordChanges(server.workspace)
+        below = {record.key for record in changes.below(name)}
+        for record in changes.named(word):
+            where = f"  (in {file_below(book, spec)} alone)" if record.key in below else ""
+            echo(f"{styled(server.name, 'bold')}  {name}/{record.key}  {plain(record.title(spec))}{where}")
             names = columns([record], spec)
             echo_table(("field", "value"), list(zip(names, _cells(record, names, book, name), strict=True)))
         return
     layers = _layers(server, book, name)
     names = columns([one.record for one in layers], spec)
-    lead = [] if spec.key in names else ["name"]
+    lead = [] if spec.key in names else ["key" if "name" in names else "name"]
     rows = [
         [
             *([one.record.key] if lead else []),
@@ -125,6 +132,7 @@ def echo_records(server: OpenServer, word: str) -> None:
                 for words in (
                     f"on the slate: {one.slate}" if one.slate else "",
                     f"running: {one.running}" if one.running else "",
+                    f"in {one.below} alone" if one.below else "",
                 )
                 if words
             ),
@@ -148,9 +156,9 @@ def records_output(server: OpenServer, word: str) -> RecordsOutput:
     path = book.file[spec.file].path
     wanted = None
     if is_address(book, word):
-        wanted = {one.key for one in RecordChanges(server.workspace).address(word, with_field=False).records}
+        wanted = {one.key for one in RecordChanges(server.workspace).named(word)}
     rows = []
-    for record, slate, running, _ in _layers(server, book, name):
+    for record, slate, running, _, below in _layers(server, book, name):
         if wanted is not None and record.key not in wanted:
             continue
         names = columns([record], spec)
@@ -161,6 +169,7 @@ def records_output(server: OpenServer, word: str) -> RecordsOutput:
                 dict(zip(names, _cells(record, names, book, name), strict=True)),
                 slate,
                 running,
+                below or path,
             )
         )
     return RecordsOutput(name, path, rows)

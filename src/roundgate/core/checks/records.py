@@ -15,7 +15,7 @@ from roundgate.core.nearest import nearest
 from roundgate.core.people.ids import has_form, identities, meant_id
 from roundgate.core.people.rosters import kind_of_set
 from roundgate.core.records.model import Held, Record, entries_in, parts_in
-from roundgate.core.records.sets import records_in, referring
+from roundgate.core.records.sets import records_below, records_in, referring
 from roundgate.core.rulebook.model import RecordField, RecordSet
 from roundgate.core.values import ValueProblem
 
@@ -125,6 +125,8 @@ def check_records(context: CheckContext, written: Collection[str] | None = None)
         for name, records in known.items()
         if paths[name] in context.files.texts
     }
+    for name in keys:  # those that only the overridden file has count too
+        keys[name] += [record.key for record in records_below(context.book, sets[name], context.files.document)]
     for name in sets:
         if name in looked_at and context.files.document(paths[name]) is not None:
             yield from _count(context, name, sets[name], len(known[name]))

@@ -14,7 +14,7 @@ from roundgate.core.formats.protocol import Entry
 from roundgate.core.loot.model import Item, LootScheme, Node, NodeName, Slip
 from roundgate.core.nearest import nearest
 from roundgate.core.records.model import Held, Record, parts_in
-from roundgate.core.records.sets import number_in, records_in
+from roundgate.core.records.sets import number_in, records_that_count
 from roundgate.core.rulebook.model import Draw, Loot, LootSource, RecordField, RecordSet, Rulebook
 from roundgate.core.values import ValueProblem
 
@@ -61,8 +61,7 @@ def loot_in(files: ServerFiles, name: str) -> LootScheme:
 def records_of(files: ServerFiles, set_name: str) -> list[Record]:
     """Give the records of a set; of several with one key, the last one counts."""
     spec = files.book.records[set_name]
-    path = files.book.file[spec.file].path
-    return records_in(files.document(path) if path in files.texts else None, spec)
+    return records_that_count(files.book, spec, files.document)
 
 
 def _places(record: Record, spec: Loot) -> int | None:

@@ -12,6 +12,7 @@ from roundgate.core.formats.protocol import Document, EditRefused, Path
 from roundgate.core.formats.shared.paths import parse_path
 from roundgate.core.operations.base import Change, FormatValue, Operation, Target
 from roundgate.core.records.model import Record, field_key, parts_in, separator_of
+from roundgate.core.records.nested import Nested, is_deep, trees_of
 from roundgate.core.records.sets import find_records, records_in
 from roundgate.core.records.shapes import Editor, Shape, shape_of
 from roundgate.core.records.shapes.forms import fields_of
@@ -130,6 +131,12 @@ class AddRecord(RecordOperation, frozen=True, tag="record-add"):
     values: tuple[tuple[str, str], ...]
     """Its fields, each as the file will hold it."""
     at: int | None = None
+    nested: tuple[Nested, ...] = ()
+    """What lies deeper in it than its fields: lists of objects, and maps."""
+
+    def put_on(self, waiting: Sequence[Operation]) -> list[Operation]:
+        """Add it once: the same record is copied for each of its fields that is to be another."""
+        return list(waiting) if self in waiting else [*waiting, self]
 
     def make(self, target: Target) -> tuple[Change, Document]:
         """See Operation. Raises EditRefused where another record has its key."""
@@ -140,13 +147,16 @@ class AddRecord(RecordOperation, frozen=True, tag="record-add"):
             if all(same.value(name) == value for name, value in self.values if name in same.fields):
                 return self.unchanged(target, "there already", "there already")
             raise EditRefused(f"{self.record} is there already, with other values")
-        shown = ", ".join(f"{name}={value}" for name, value in self.values) or self.record
-        return self.edited(
-            target,
-            "not there",
-            shown,
-            lambda shape, editor: shape.add(editor, spec, self.record, dict(self.values), self.at),
-        )
+        deeper = trees_of(self.nested)
+        shown = ", ".join([*(f"{name}={value}" for name, value in self.values), *(f"{name}=(...)" for name in deeper)])
+
+        def edit(shape: Shape, editor: Editor) -> None:
+            shape.add(editor, spec, self.record, dict(self.values), self.at)
+            for name, tree in deeper.items():
+                added = next(one for one in shape.read(editor.document, spec) if one.key == self.record)
+                editor.make(editor.document.set((*added.path, name), tree))
+
+        return self.edited(target, "not there", shown or self.record, edit)
 
 
 class RemoveRecord(RecordOperation, frozen=True, tag="record-remove"):
@@ -301,9 +311,8 @@ def template_values(spec: RecordSet, given: Mapping[str, str], like: Record | No
     if like is not None:
         unique = {name for name, field in spec.field.items() if field.unique} | {spec.key}
         for name, held in like.fields.items():
-            separator = spec.field[name].separator if name in spec.field else ","
-            if name not in unique and not held.is_nested:
-                found[name] = separator.join(held.values)
+            if name not in unique and not is_deep(like, name):
+                found[name] = separator_of(name, spec).join(held.values)
     return in_order({**found, **given}, spec)
 
 

@@ -45,6 +45,30 @@ def homes_in(book: Rulebook, path: str) -> set[Path]:
     return {place_of_set(spec).home for spec in book.records.values() if book.file[spec.file].path == path}
 
 
+def file_below(book: Rulebook, spec: RecordSet) -> str:
+    """Give the path of the file that the file of a set overrides; empty where there is none in the same format."""
+    own = book.file[spec.file]
+    return next(
+        (one.path for one in book.file.values() if one.overridden_by == spec.file and one.format == own.format), ""
+    )
+
+
+def records_below(book: Rulebook, spec: RecordSet, document: Callable[[str], Document | None]) -> list[Record]:
+    """Give the records that only the overridden file has, so that they count. ``document`` gives a file by its path."""
+    path = file_below(book, spec)
+    if not path:
+        return []
+    own = {record.key for record in records_in(document(book.file[spec.file].path), spec)}
+    return [record for record in records_in(document(path), spec) if record.key not in own]
+
+
+def records_that_count(book: Rulebook, spec: RecordSet, document: Callable[[str], Document | None]) -> list[Record]:
+    """Give the records of a set, and behind them those that only the overridden file has."""
+    own = records_in(document(book.file[spec.file].path), spec)
+    below = records_below(book, spec, document)
+    return [*own, *below] if below else own
+
+
 def rows_of(document: Document | None, spec: RecordSet) -> list[dict[str, Any]]:
     """Give the records of a set as a rule sees them: each field's number, text or list, or its default."""
     return [
@@ -64,9 +88,11 @@ def rows_with_named(book: Rulebook, name: str, document: Callable[[str], Documen
         to = book.records.get(described.to) if described.type == "ref" else None
         if to is None:
             continue
-        other = document(book.file[to.file].path)
-        keys = [record.key for record in records_in(other, to)]
-        known = dict(zip(keys, rows_of(other, to), strict=True))
+        known: dict[str, dict[str, Any]] = {}
+        for path in (file_below(book, to), book.file[to.file].path):  # what is in the second counts before the first
+            other = document(path) if path else None
+            keys = [record.key for record in records_in(other, to)]
+            known.update(zip(keys, rows_of(other, to), strict=True))
         nothing = {inner: _default_value(one) for inner, one in to.field.items()}
         for row in rows:
             row.update({f"{field}.{inner}": value for inner, value in known.get(row[field], nothing).items()})

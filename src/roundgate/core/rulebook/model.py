@@ -69,7 +69,11 @@ class File(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     ] = "shipped"
     owner: Annotated[Literal["site", "game"], _about("`game`: an update of the game overwrites the file")] = "site"
     overridden_by: Annotated[
-        str, _about("another file of the rulebook with the same keys, whose values count before those of this one")
+        str,
+        _about(
+            "another file of the rulebook with the same keys, whose values count before those of this one; of two that "
+            "hold records, those that only this one has count too"
+        ),
     ] = ""
     includes: Annotated[
         str, _about("the key whose values name more files of this format, which the server reads in its place")
