@@ -24,6 +24,7 @@ from roundgate.host.rounds.process import launch
 from roundgate.host.servers import Server
 from roundgate.host.site import read_site
 from roundgate.host.store import Store
+from share import share_of
 
 INJECT = str(Path(__file__).parent / "inject")
 PARTS = 8
@@ -128,9 +129,9 @@ def points_of(done: list[str], step: str) -> list[int]:
     books = [at for at, act in enumerate(done, start=1) if act.startswith(words)]
     found = sorted({*books, *range(begin, end + 1)})
     if step == "write":
-        return found if "ROUNDGATE_EVERY_ACT" in os.environ else found[::3]
+        return share_of(found) if "ROUNDGATE_EVERY_ACT" in os.environ else found[::3]
     after = [at for at in found if at >= begin]
-    return after if "ROUNDGATE_EVERY_ACT" in os.environ else after[:: 6 if len(after) > 60 else 4]
+    return share_of(after) if "ROUNDGATE_EVERY_ACT" in os.environ else after[:: 6 if len(after) > 60 else 4]
 
 
 @pytest.mark.parametrize("operations", [GOOD, BAD], ids=["proven", "rewound"])

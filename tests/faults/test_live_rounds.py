@@ -17,6 +17,7 @@ from roundgate.core.rounds import RoundKind
 from roundgate.host.rounds.locking import refuse_broken_off
 from roundgate.host.rounds.options import Options
 from roundgate.host.rounds.process import launch
+from share import share_of
 
 __all__ = ["quick_site"]
 
@@ -181,7 +182,7 @@ def test_a_crash_at_any_act_of_a_live_round_leaves_file_and_server_agreeing(
     first = done.index("journal write begin" if confirms else "journal rewind begin") + 1
     every = 10 if "ROUNDGATE_EVERY_ACT" in os.environ else 48  # each costs two seconds; STEP_OF_ACTS=1 tries all
     every = int(os.environ.get("STEP_OF_ACTS", every))
-    for at in range(first + part, len(done) + 1, every):
+    for at in share_of(range(first + part, len(done) + 1, every)):
         trial.begin()
         outcome = trial.round(monkeypatch, at)
         where = f"act {at} of {len(done)} ({done[at - 1][:60]}), {outcome}"

@@ -54,6 +54,7 @@ WHOLE = "tests/cli/test_whole_server.py"
 COMPLETION = "tests/cli/test_completion.py"
 RANKS = "tests/core/test_ranks.py"
 LOOT = "tests/core/test_loot.py"
+JOINED = "tests/core/test_joined_edits.py"
 BACKUPS = "tests/cli/test_backups.py"
 LOOT_CLI = "tests/cli/test_loot.py"
 RANK_EDITS = "tests/core/test_rank_edits.py tests/cli/test_rank_changes.py"
@@ -160,8 +161,8 @@ MUTATIONS = [
     # --- the slate and its operations ---
     Mutation(
         "core/slate.py",
-        "others = any(one.shifts(operation.file) for one in operations[:number])",
-        "others = False",
+        "shifts = shifts or any(one.shifts(file)",
+        "shifts = False and any(one.shifts(file)",
         SLATE,
     ),
     Mutation("core/slate.py", '_NEW_FILES.get(format_name, b"")', 'b""', WORDS),
@@ -823,5 +824,22 @@ MUTATIONS = [
     Mutation("host/fleet/clusters.py", "if best == mine and counted[mine] > 1:", "if False:", "tests/cli/test_fit.py"),
     Mutation(
         "cli/fleet/waves.py", "if any(row.code for row in here) and not go_on:", "if False:", "tests/cli/test_waves.py"
+    ),
+    Mutation("core/formats/shared/joined_edits.py", "if (at, at + 1) in stretches:", "if False:", JOINED),
+    Mutation("core/formats/shared/joined_edits.py", "if len(changed) > 1:", "if False:", JOINED),
+    Mutation("core/slate.py", "or one.shown_name in built_on:", "or False:", JOINED),
+    Mutation("core/slate.py", "or one.shown_name in names:", "or False:", JOINED),
+    Mutation("core/records/sets.py", "if record.key not in own]", "]", "tests/cli/test_record_copies.py"),
+    Mutation(
+        "core/records/nested.py",
+        "if made and all(isinstance",
+        "if False and all(isinstance",
+        "tests/cli/test_record_copies.py",
+    ),
+    Mutation(
+        "api/record_changes.py",
+        "if record.key in below:  # what is changed",
+        "if False:  # what is changed",
+        "tests/cli/test_record_copies.py",
     ),
 ]

@@ -12,8 +12,9 @@ from msgspec.structs import replace
 
 from roundgate.core.files import ServerFiles
 from roundgate.core.findings import Finding, Place
-from roundgate.core.formats import FORMATS
-from roundgate.core.formats.protocol import EditRefused
+from roundgate.core.formats import FORMATS, apply_edit
+from roundgate.core.formats.protocol import Edit, EditRefused
+from roundgate.core.formats.shared.joined_edits import NotJoinable, joined
 from roundgate.core.operations import Change, CopyFile, Operation
 from roundgate.core.operations.base import Target
 from roundgate.core.text import NotEncodable, decode
@@ -35,17 +36,92 @@ class Outcome(Struct, frozen=True):
 
 def replay(operations: Sequence[Operation], files: ServerFiles, server: str = "") -> Outcome:
     """Make every operation on the files, in order. What cannot be done becomes an error finding; the rest goes on."""
-    now, changes, refused = files, [], []
-    for number, operation in enumerate(operations):
+    now = files
+    changes: list[Change] = []
+    refused: list[Finding] = []
+    shifting = _Shifting(operations)
+    number = single_until = 0
+    while number < len(operations):
+        run = _run(operations, number) if number >= single_until else ()
+        if run:
+            made, now = _made_together(run, now)
+            changes += [shifting.marked(change, number + at) for at, change in enumerate(made)]
+            number += len(made)
+            single_until = number + (1 if made else len(run))
+            continue
+        operation = operations[number]
         try:
             change, now = _make(operation, now)
-            others = any(one.shifts(operation.file) for one in operations[:number])
-            changes.append(replace(change, after_others=True) if others else change)
+            changes.append(shifting.marked(change, number))
         except (EditRefused, NotEncodable) as error:
             place, name = Place(operation.file), operation.shown_name
             do = f"roundgate discard {server} {name}".replace("  ", " ")
             refused.append(Finding("slate-stuck", "error", place, f"{name}: {error}.", do, server))
+        number += 1
     return Outcome(files, now, tuple(changes), tuple(refused))
+
+
+class _Shifting:
+    """Knows which operations may have given the names in a file another meaning."""
+
+    def __init__(self, operations: Sequence[Operation]) -> None:
+        self._operations = operations
+        self._seen: dict[str, tuple[int, bool]] = {}
+
+    def marked(self, change: Change, number: int) -> Change:
+        """Mark the change of an operation that follows one which shifts its file."""
+        file = change.operation.file
+        begun, shifts = self._seen.get(file, (0, False))
+        shifts = shifts or any(one.shifts(file) for one in self._operations[begun:number])
+        self._seen[file] = (number, shifts)
+        return replace(change, after_others=True) if shifts else change
+
+
+_FEWEST_TOGETHER = 3
+"""Fewer operations are made one by one."""
+
+
+def _run(operations: Sequence[Operation], start: int) -> Sequence[Operation]:
+    """Give the operations from ``start`` on that may be made at once: in one file, each about something else."""
+    first, names, built_on, end = operations[start], set[str](), set[str](), start
+    while end < len(operations):
+        one = operations[end]
+        if not one.joins or one.file != first.file or one.shown_name in names:
+            break
+        if one.built_on in names or one.shown_name in built_on:
+            break
+        names.add(one.shown_name)
+        built_on.add(one.built_on)
+        end += 1
+    return operations[start:end] if end - start >= _FEWEST_TOGETHER else ()
+
+
+def _made_together(operations: Sequence[Operation], files: ServerFiles) -> tuple[list[Change], ServerFiles]:
+    """Make operations by one edit, confirmed as a whole; nothing is made where they must go one by one.
+
+    Where one of them cannot be made by itself, those before it are.
+    """
+    path = operations[0].file
+    kind, document = files.format(path), files.document(path)
+    if kind is None or document is None:
+        return [], files
+    edits: list[Edit] = []
+    target = Target(kind, document, files.book.setting, files.book.records, edits)
+    changes: list[Change] = []
+    try:
+        for operation in operations:
+            planned = len(edits)
+            try:
+                changes.append(operation.make(target)[0])
+            except EditRefused:  # those before it can be made; what it needs may be what they bring
+                del edits[planned:]
+                break
+        if not changes:
+            return [], files
+        changed = apply_edit(kind, document, joined(document.plain(), edits)) if edits else document
+    except (EditRefused, NotEncodable, NotJoinable):
+        return [], files
+    return changes, files if changed is document else files.with_document(path, changed)
 
 
 def _make(operation: Operation, files: ServerFiles) -> tuple[Change, ServerFiles]:

@@ -120,17 +120,22 @@ class Store:
         What a round is bringing into force is left alone. ``round`` is the round that puts them there for itself.
         """
         with self.whole():
+            waiting = [one for one in self.slate(server) if one.round == round]
             for operation in operations:
-                self._add_one(server, operation, by, round)
+                waiting = self._add_one(server, waiting, operation, by, round)
 
-    def _add_one(self, server: str, operation: Operation, by: str, round: int | None = None) -> None:
-        waiting = [one for one in self.slate(server) if one.round == round]
+    def _add_one(
+        self, server: str, waiting: Sequence[Waiting], operation: Operation, by: str, round: int | None = None
+    ) -> list[Waiting]:
+        """Put an operation behind what waits, or in the place of what it replaces; give what waits then."""
         *kept, final = merged([entry.operation for entry in waiting], operation)
         stays = {id(one) for one in kept}
         gone = [(entry.id,) for entry in waiting if id(entry.operation) not in stays]
         self.db.executemany("DELETE FROM slate WHERE id=?", gone)
         row = (server, stored(final), time.time(), by, round)
-        self.db.execute("INSERT INTO slate (server, operation, at, by, round) VALUES (?, ?, ?, ?, ?)", row)
+        new = self.db.execute("INSERT INTO slate (server, operation, at, by, round) VALUES (?, ?, ?, ?, ?)", row)
+        left = [entry for entry in waiting if id(entry.operation) in stays]
+        return [*left, Waiting(int(new.lastrowid or 0), final, row[2], by, round)]
 
     def take_off_slate(self, numbers: Sequence[int]) -> list[int]:
         """Take operations off the slate by their ids, but for those of a round at work; give the ids that are gone."""
@@ -167,7 +172,7 @@ class Store:
         self.db.execute("UPDATE slate SET round=NULL WHERE round=?", (round,))
         for one in since:
             self.db.execute("DELETE FROM slate WHERE id=?", (one.id,))
-            self._add_one(server, one.operation, one.by)
+            self._add_one(server, [other for other in self.slate(server) if other.round is None], one.operation, one.by)
 
     def queue_as_usual(self, server: str) -> None:
         """Let what was to go into the files at a stop wait for a round like the rest: it was tried, and undone."""

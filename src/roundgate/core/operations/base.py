@@ -7,7 +7,7 @@ from typing import ClassVar, Protocol
 
 from msgspec import Struct
 
-from roundgate.core.formats.protocol import Document, Format
+from roundgate.core.formats.protocol import Document, Edit, Format
 from roundgate.core.rulebook.model import RecordSet, Setting
 
 FormatValue = Callable[[str | None], str]
@@ -30,6 +30,8 @@ class Target(Struct, frozen=True):
     settings: Settings
     records: Mapping[str, RecordSet] = {}
     """The rulebook's sets of records, by name."""
+    planned: list[Edit] | None = None
+    """Where there is one, edits are put into it and not made: many of them are to be made at once."""
 
 
 class Operation(Struct, frozen=True):
@@ -44,6 +46,16 @@ class Operation(Struct, frozen=True):
     """Counts up when the stored fields of a kind change their meaning."""
     can_be_live: ClassVar[bool] = True
     """False where the console has no command for it, even where its setting can be set there."""
+
+    @property
+    def joins(self) -> bool:
+        """True where it can be made at once with others, all worked out of the file as it is before them."""
+        return False
+
+    @property
+    def built_on(self) -> str:
+        """The name of an operation that gives or takes what this one is about; empty where there can be none."""
+        return ""
 
     @property
     def shown_name(self) -> str:

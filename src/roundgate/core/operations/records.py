@@ -74,7 +74,7 @@ class RecordOperation(_ByLooks, frozen=True):
         self, target: Target, before: str | None, after: str | None, edit: Callable[[Shape, Editor], None]
     ) -> tuple[Change, Document]:
         """Make an edit in the set's shape, and say from what to what."""
-        editor = Editor(target.format, target.document)
+        editor = Editor(target.format, target.document, target.planned)
         edit(shape_of(self.spec(target)), editor)
         return Change(self, self.shown_name, self.file, before, after), editor.document
 
@@ -90,6 +90,16 @@ class SetField(RecordOperation, frozen=True, tag="record-set"):
     def shown_name(self) -> str:
         """The address of the field."""
         return f"{self.set}/{self.record}.{self.field}"
+
+    @property
+    def joins(self) -> bool:
+        """See Operation."""
+        return self.stored is not None
+
+    @property
+    def built_on(self) -> str:
+        """The record, which may be a new one."""
+        return f"{self.set}/{self.record}"
 
     @property
     def value_when_slated(self) -> str | None:
@@ -133,6 +143,11 @@ class AddRecord(RecordOperation, frozen=True, tag="record-add"):
     at: int | None = None
     nested: tuple[Nested, ...] = ()
     """What lies deeper in it than its fields: lists of objects, and maps."""
+
+    @property
+    def joins(self) -> bool:
+        """See Operation. What is put between others moves them."""
+        return self.at is None and not self.nested
 
     def put_on(self, waiting: Sequence[Operation]) -> list[Operation]:
         """Add it once: the same record is copied for each of its fields that is to be another."""

@@ -189,10 +189,25 @@ class TomlDocument(TomlReading):
         """Give the blocks of the array of tables that a path ends in."""
         if not path or not isinstance(path[-1], int):
             return None
+        home, length = path[:-1], len(path)
+        heads = [statement for statement in self.statements if statement.value is None]
+        found: dict[int, list[int]] = {}
+        for at, head in enumerate(heads):
+            if (
+                len(head.table) >= length
+                and head.table[: length - 1] == home
+                and isinstance(head.table[length - 1], int)
+            ):
+                found.setdefault(int(head.table[length - 1]), []).append(at)
         blocks: list[tuple[int, int, int]] = []
-        while self._heading((*path[:-1], len(blocks))) is not None:
-            blocks.append(self._block((*path[:-1], len(blocks))))
-        return (blocks, path[:-1]) if blocks else None
+        while len(blocks) in found and self._heading((*home, len(blocks))) is not None:
+            mine = found[len(blocks)]
+            if mine[-1] - mine[0] >= len(mine):
+                raise EditRefused("its parts are in several places of the file; edit it by hand")
+            first, after = heads[mine[0]], mine[-1] + 1
+            end = self._own_start(heads[after]) if after < len(heads) else len(self.text.body)
+            blocks.append((self._own_start(first), first.start, end))
+        return (blocks, home) if blocks else None
 
     def remove(self, path: Path) -> Edit:
         """Take out a key, an item, or a table with all that is in it."""

@@ -7,6 +7,7 @@ from typing import Protocol
 
 from roundgate.core.formats import apply_edit
 from roundgate.core.formats.protocol import Document, Edit, Format
+from roundgate.core.formats.shared.joined_edits import NotJoinable
 from roundgate.core.records.model import Record
 from roundgate.core.rulebook.model import RecordSet
 
@@ -14,13 +15,21 @@ from roundgate.core.rulebook.model import RecordSet
 class Editor:
     """A document that is being edited, edit by edit, each of them confirmed by an independent reader."""
 
-    def __init__(self, kind: Format, document: Document) -> None:
-        """Begin with a document as it is."""
+    def __init__(self, kind: Format, document: Document, planned: list[Edit] | None = None) -> None:
+        """Begin with a document as it is. Edits are only put into ``planned``, where that is given."""
         self.format = kind
         self.document = document
+        self._planned = planned
+        self._made = False
 
     def make(self, edit: Edit) -> None:
-        """Make an edit. Raises EditRefused or NotEncodable."""
+        """Make an edit, or plan it. Raises EditRefused, NotEncodable; NotJoinable for a second one that is planned."""
+        if self._planned is not None:
+            if self._made:
+                raise NotJoinable("one edit needs what another one leaves")
+            self._planned.append(edit)
+            self._made = True
+            return
         self.document = apply_edit(self.format, self.document, edit)
 
 
