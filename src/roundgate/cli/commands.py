@@ -57,6 +57,7 @@ COMMANDS = (
     CommandLine("recover", APPLY, "Finish what a crash broke off.", "apply", "recover"),
     CommandLine("backup", APPLY, "Save worlds, or a whole folder; check or restore one.", "backups.command", "backup"),
     CommandLine("backups", APPLY, "The backups that there are.", "backups.command", "backups"),
+    CommandLine("notices", APPLY, "Who is told of a restart or a crash; send a test.", "notices.command", "notices"),
     CommandLine("start", RUN, "Start a server and see that it is up.", "run", "start"),
     CommandLine("stop", RUN, "Stop a server and see that it is down.", "run", "stop"),
     CommandLine("restart", RUN, "Stop and start a server without a change.", "run", "restart"),

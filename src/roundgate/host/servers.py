@@ -210,6 +210,9 @@ class Server:
             "files": self._places(folder),
             "restart": self.entry.restart,
             "recover": [sys.executable, "-m", "roundgate.host.rounds", "recover", str(self.site.folder)],
+            "notify": [sys.executable, "-m", "roundgate.host.notices", "life", str(self.site.folder), self.name]
+            if self.site.file.notices.recipients
+            else [],
         }
 
     def _places(self, folder: Folder) -> dict[str, str]:

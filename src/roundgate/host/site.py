@@ -15,6 +15,7 @@ from roundgate.core.nearest import nearest
 from roundgate.core.rulebook.reading import RulebookProblem
 from roundgate.host.cache import ParsedFiles
 from roundgate.host.errors import NoSite, Trouble, UnknownName, WrongWords
+from roundgate.host.notices.tables import NoticesTable
 from roundgate.host.ownership import claim
 
 SITE_FILE = "roundgate.toml"
@@ -238,6 +239,7 @@ class SiteFile(Struct, frozen=True, forbid_unknown_fields=True):
     server: dict[str, ServerEntry] = field(default_factory=dict)
     cluster: dict[str, ClusterTable] = field(default_factory=dict)
     backup: BackupTable = field(default_factory=BackupTable)
+    notices: NoticesTable = field(default_factory=NoticesTable)
 
 
 class Site(Struct, frozen=True):
@@ -325,6 +327,11 @@ def read_site(folder: Path) -> Site:
             raise Trouble(f"{SITE_FILE}: '{entry.umask}' of {name} is no umask.", 'Write octal digits: umask = "0027".')
     if file.backup.keep < 0 or file.backup.days < 0:
         raise Trouble(f"{SITE_FILE}: 'keep' and 'days' of [backup] cannot be below 0.", f"Mend {SITE_FILE}.")
+    if file.notices.recipients:
+        from roundgate.host.notices.checking import check_notices  # most sites have none
+
+        tags = {tag for entry in file.server.values() for tag in entry.tags} | {"all"}
+        check_notices(file.notices, set(file.server), tags)
     site = Site(folder.resolve(), file)
     for name, cluster in file.cluster.items():
         _check_cluster(site, name, cluster)

@@ -99,6 +99,29 @@ class RecordsOutput(Struct, frozen=True, rename="kebab"):
     records: list[RecordOutput]
 
 
+class DeliveryOutput(Struct, frozen=True, rename="kebab"):
+    """What became of a notice for one recipient."""
+
+    at: Annotated[float, _about("when, in seconds since 1970")]
+    to: Annotated[str, _about("the recipient, by its name in the site file")]
+    event: Annotated[str, _about("what the notice was about")]
+    server: Annotated[str, _about("of which server; empty where of none")]
+    done: Annotated[bool, _about("whether it was taken")]
+    words: Annotated[str, _about("why not, or at which try")]
+
+
+class RecipientOutput(Struct, frozen=True, rename="kebab"):
+    """Somebody who is told outward what happens."""
+
+    name: Annotated[str, _about("its name in the site file")]
+    kind: Annotated[Literal["webhook", "mail"], _about("how it is told")]
+    host: Annotated[str, _about("where it is, without what may be secret")]
+    on: Annotated[list[str], _about("what it is told of; empty: all")]
+    servers: Annotated[list[str], _about("of which servers; empty: all")]
+    waiting: Annotated[int, _about("notices that are not handed over yet")]
+    last: Annotated[DeliveryOutput | None, _about("what became of the last one")]
+
+
 class PersonOutput(Struct, frozen=True, rename="kebab"):
     """One person of ``people --json``."""
 
@@ -566,6 +589,8 @@ OUTPUTS: dict[str, Any] = {
     "odds": list[OddsOutput],
     "fit": FitOutput,
     "backups": list[BackupOutput],
+    "notices": list[RecipientOutput],
+    "notices test": list[DeliveryOutput],
     "curve": list[CurveOutput],
     "roster": list[RosterOutput],
     "roster SERVER ROSTER": list[StandingOutput],

@@ -13,6 +13,7 @@ from typing import IO, NamedTuple
 
 from filelock import FileLock, Timeout
 
+from roundgate.core.notices.model import Event, Notice
 from roundgate.host.backups.archives import (
     Readable,
     Told,
@@ -35,6 +36,7 @@ from roundgate.host.backups.manifest import (
     write_manifest,
 )
 from roundgate.host.errors import Busy, Trouble, WrongWords
+from roundgate.host.notices.outbox import tell
 from roundgate.host.servers import Server
 from roundgate.host.site import Site
 
@@ -55,6 +57,17 @@ class _Entry(NamedTuple):
 def make_backup(
     server: Server, what: str, kind: str = "tar.zst", *, held: bool = True, told: Told | None = None
 ) -> tuple[Manifest, list[int]]:
+    """Make a backup as ``_made`` does; where none can be made, have it told outward too."""
+    try:
+        return _made(server, what, kind, held=held, told=told)
+    except (Trouble, OSError) as error:
+        if not isinstance(error, Busy):
+            why = error.what if isinstance(error, Trouble) else f"{error.strerror or error}."
+            tell(server.site, Notice(Event.BACKUP_FAILED, f"No backup of {server.name} was made: {why}", server.name))
+        raise
+
+
+def _made(server: Server, what: str, kind: str, *, held: bool, told: Told | None) -> tuple[Manifest, list[int]]:
     """Make a backup of a server's worlds, or of its whole folder, and read it again to see that it is right.
 
     Gives it, and the numbers of the older ones that were deleted. Raises Trouble, Busy, or OSError for a full disk;

@@ -32,6 +32,9 @@ class KeeperConfig(TypedDict):
     restart: bool
     recover: list[str]
     """The command that recovers a broken-off round; the round's number is put behind it."""
+    notify: list[str]
+    """The command that tells outward what happened; the event, the exit code, and whether it comes back are put
+    behind it. Empty: nobody wants to know."""
 
 
 def read_config(state: str) -> KeeperConfig:

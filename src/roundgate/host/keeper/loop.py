@@ -16,6 +16,7 @@ from roundgate.host.keeper.child import LATE_STOP, Child
 from roundgate.host.keeper.clients import Client, is_welcome, listen, socket_mark, take_lock
 from roundgate.host.keeper.config import read_config
 from roundgate.host.keeper.crashes import write_event
+from roundgate.host.keeper.errands import Errands
 from roundgate.host.keeper.log import ConsoleLog
 from roundgate.host.keeper.record import current_record, needs_keeper, write_record
 from roundgate.host.keeper.recovery import ORPHANED, Recovery
@@ -46,6 +47,7 @@ class Keeper:
         self.restart_at: float | None = None
         self.recovery: Recovery | None = None
         self.leaving = False
+        self.errands = Errands(self.selector)
         limit, _ = resource.getrlimit(resource.RLIMIT_NOFILE)
         self.most_clients = max(4, min(_MOST_CLIENTS, limit - _SPARE_HANDLES))
         self._bell()
@@ -162,6 +164,7 @@ class Keeper:
             self._plan_restart()
         elif not self.child.config["ready"]:
             self._write_event("up-again")
+            self._notify("up-again")
 
     def _hear(self) -> None:
         lines = self.child.read_lines()
@@ -178,6 +181,7 @@ class Keeper:
         if is_ready:
             if self.child.crashes or self.child.was_stopped_late:
                 self._write_event("up-again", [])
+                self._notify("up-again")
                 self.child.was_stopped_late = False
             self._tell_all({"event": "ready"})
         if is_ready or len(self.child.players) != players:
@@ -201,12 +205,22 @@ class Keeper:
             self.wanted = False
             return None
         self.child.was_stopped_late = self.child.stop_failed
-        self._write_event("late-stop" if self.child.stop_failed else "crash")
-        return self._plan_restart()
+        what = "late-stop" if self.child.stop_failed else "crash"
+        self._write_event(what)
+        pause = self._plan_restart()
+        self._notify("gave-up" if self.child.gave_up else what, comes_back=pause is not None)
+        return pause
 
     def _write_event(self, what: Any, words: list[str] | None = None) -> None:
         lines = list(self.child.last_words) if words is None else words
         write_event(self.state, {"at": time.time(), "what": what, "code": self.child.exit_code, "words": lines})
+
+    def _notify(self, what: str, *, comes_back: bool = True) -> None:
+        """Have it told outward what happened to the server."""
+        call = self.child.config.get("notify")  # a keeper of an earlier version was told nothing of it
+        if call:
+            code = "" if self.child.exit_code is None else str(self.child.exit_code)
+            self.errands.run([*call, what, code, "back" if comes_back else "down"])
 
     def _plan_restart(self) -> float | None:
         pause = self.child.pause_before_restart()

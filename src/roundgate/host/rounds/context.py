@@ -47,6 +47,10 @@ class Round:
         self._secrets: set[str] = set()
         self.ran = bool(row.ran)
         """Whether the server was up when the round began."""
+        self.planned = False
+        """Whether anybody outside was told that the round is to come."""
+        self.down_since: float | None = None
+        """When the server was told to stop, in seconds since 1970; None where this process has not done so."""
         self.operations: list[Waiting] = []
         """What the round brings into force: claimed at its beginning, as it was reviewed."""
 

@@ -21,6 +21,7 @@ from roundgate.host import machine
 from roundgate.host.drivers.protocol import RunState
 from roundgate.host.errors import ChangedMeanwhile, Trouble
 from roundgate.host.files import digest
+from roundgate.host.notices.of_rounds import tell_end, tell_going_down, tell_planned
 from roundgate.host.rounds.announce import announce
 from roundgate.host.rounds.bring_up import RoundResult, as_it_was, start_and_prove
 from roundgate.host.rounds.context import Round
@@ -72,10 +73,12 @@ def _conduct(round: Round) -> RoundResult:
         round.driver.open()
         round.driver.lease(round.number)
         with round.journal.step(Step.ANNOUNCE):
+            tell_planned(round)
             announce(round)
         if gathered is not None:
             look_again(round, gathered, state)
             learn_world(round, gathered.differs)
+        tell_going_down(round)
         with round.journal.step(Step.STOP):
             stop(round, gathered.started if gathered else None)
     return _with_server_down(round, gathered, was_up=state.runs)
@@ -276,6 +279,7 @@ def finish(round: Round, end: RoundResult) -> bool:
     round.learn_secrets()
     evidence = [round.without_secrets(line) for line in end.evidence]
     message = round.without_secrets(end.message)
+    tell_end(round, end, message)
     if end.outcome is RoundOutcome.UNFINISHED:  # it stays open, for ``recover``
         round.journal.note(Step.RECOVER, message)
         round.journal.listener.tell(Ended(end.outcome, message, end.do, evidence))

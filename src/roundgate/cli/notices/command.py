@@ -1,0 +1,131 @@
+"""Notices outward: ``notices``."""
+
+from __future__ import annotations
+
+from concurrent.futures import ThreadPoolExecutor
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from roundgate.cli.call import CallContext
+from roundgate.cli.screen.output import echo, echo_json, echo_table
+from roundgate.host.errors import UnknownName, WrongWords
+
+if TYPE_CHECKING:
+    from roundgate.cli.screen.outputs import DeliveryOutput, RecipientOutput
+    from roundgate.host.notices.outbox import Delivery
+
+_EXAMPLE = """  [notices.webhook.club]
+  url = "https://hooks.club.example/{secret.hook}"
+  on = ["going-down", "up-again", "crashed"]"""
+
+
+def notices(
+    words: Annotated[
+        list[str] | None,
+        typer.Argument(metavar="[test [NAME]...]", help="test: send one now."),
+    ] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+) -> None:
+    """Who is told outward when a server goes down, comes up or crashes, and whether it was taken.
+
+    The recipients are webhooks and mail, in [notices] of the site file. A notice that is not taken is tried again, and
+    never holds up a round.
+    """
+    context = CallContext()
+    given = list(words or [])
+    if given[:1] == ["test"]:
+        raise typer.Exit(_test(context, given[1:], as_json=as_json))
+    if given:
+        raise WrongWords(f"'{given[0]}' is nothing that notices do.", "roundgate notices, or: roundgate notices test")
+    _list(context, as_json=as_json)
+
+
+def _list(context: CallContext, *, as_json: bool) -> None:
+    from roundgate.cli.screen.outputs import RecipientOutput
+    from roundgate.host.notices.outbox import deliveries, waiting
+    from roundgate.host.notices.sending import host_of
+    from roundgate.host.notices.tables import Mail
+
+    site = context.site
+    last = {delivery.to: delivery for delivery in deliveries(site)}
+    rows = [
+        RecipientOutput(
+            name,
+            "mail" if isinstance(one, Mail) else "webhook",
+            host_of(one),
+            one.on,
+            one.servers,
+            len(waiting(site, name)),
+            _output(last[name]) if name in last else None,
+        )
+        for name, one in site.file.notices.recipients.items()
+    ]
+    if as_json:
+        echo_json(rows)
+        return
+    if not rows:
+        echo(f"Nobody is told anything yet. In roundgate.toml, such as:\n{_EXAMPLE}")
+        return
+    table = [
+        (
+            row.name,
+            f"{row.kind}, {row.host}",
+            ", ".join(row.on) or "all",
+            ", ".join(row.servers) or "all",
+            str(row.waiting) if row.waiting else "",
+            _words(row),
+        )
+        for row in rows
+    ]
+    echo_table(("who", "how", "told of", "servers", "waiting", "last"), table)
+    echo("Send one to each now: roundgate notices test")
+
+
+def _output(delivery: Delivery) -> DeliveryOutput:
+    from roundgate.cli.screen.outputs import DeliveryOutput
+
+    return DeliveryOutput(delivery.at, delivery.to, delivery.event, delivery.server, delivery.done, delivery.words)
+
+
+def _words(row: RecipientOutput) -> str:
+    from time import localtime, strftime
+
+    if row.last is None:
+        return "nothing sent yet"
+    last = row.last
+    what = f"{last.event} of {last.server}" if last.server else last.event
+    how = "taken" if last.done else "NOT TAKEN"
+    return f"{strftime('%Y-%m-%d %H:%M', localtime(last.at))} {what}: {how}{f' ({last.words})' if last.words else ''}"
+
+
+def _test(context: CallContext, names: list[str], *, as_json: bool) -> int:
+    """Send a notice to some recipients, or to all; give the exit code."""
+    import time
+
+    from roundgate.core.notices.model import Event, Notice
+    from roundgate.host.notices.delivering import deliver
+    from roundgate.host.notices.outbox import note
+
+    site = context.site
+    known = site.file.notices.recipients
+    odd = next((name for name in names if name not in known), None)
+    if odd is not None:
+        raise UnknownName(f"[notices] has no '{odd}'.", f"Recipients: {', '.join(known) or 'none'}")
+    if not known:
+        raise WrongWords("Nobody is told anything yet.", "Write [notices.webhook.NAME] into roundgate.toml.")
+    now = time.time()
+    when = time.strftime("%Y-%m-%d %H:%M %Z", time.localtime(now))
+    where = site.file.site.name or site.folder.name
+    notice = Notice(Event.TEST, f"This is a test of the notices of {where}.", site=where, at=now, when=when)
+    chosen = names or list(known)
+    with ThreadPoolExecutor(len(chosen)) as pool:
+        found = list(pool.map(lambda name: deliver(site, name, notice), chosen))
+    for delivery in found:
+        note(site, delivery)
+    if as_json:
+        echo_json([_output(delivery) for delivery in found])
+    for delivery in () if as_json else found:
+        words = f" ({delivery.words})" if delivery.words else ""
+        echo(f"{delivery.to}: {'taken' if delivery.done else 'NOT TAKEN'}{words}")
+    return 0 if all(delivery.done for delivery in found) else 1

@@ -1,0 +1,1 @@
+"""Notices outward: what happened, in fields that a message can name."""

@@ -1,0 +1,123 @@
+"""The outbox: notices that wait to be sent, a folder for each recipient, and what became of those before.
+
+Whoever has something to tell writes it down here and starts the process that sends; nobody waits for that. What cannot
+be written, on a full disk, is lost: a notice never holds up a round.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import sys
+import time
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+
+from msgspec import DecodeError, Struct, ValidationError, json
+from msgspec.structs import replace
+
+from roundgate.core.notices.model import Event, Notice
+from roundgate.host.notices.tables import Mail, Webhook
+from roundgate.host.site import Site, make_private
+
+_LOG = "notices.jsonl"
+_LARGEST_LOG = 256 * 1024
+
+
+class Delivery(Struct, frozen=True):
+    """What became of a notice for one recipient."""
+
+    at: float
+    to: str
+    event: str
+    server: str
+    done: bool
+    words: str = ""
+    """Why it was not taken, or by how many tries it was."""
+
+
+def recipients_of(site: Site, notice: Notice) -> list[str]:
+    """Give the names of those that a notice is for."""
+    return [name for name, one in site.file.notices.recipients.items() if _wants(site, one, notice)]
+
+
+def _wants(site: Site, one: Webhook | Mail, notice: Notice) -> bool:
+    if notice.event is not Event.TEST and one.on and str(notice.event) not in one.on:
+        return False
+    if not one.servers or not notice.server:
+        return True
+    entry = site.file.server.get(notice.server)
+    tags = {"all", *(entry.tags if entry is not None else ())}
+    return any(word == notice.server or (word[:1] == "@" and word[1:] in tags) for word in one.servers)
+
+
+def tell(site: Site, notice: Notice) -> None:
+    """Write a notice down for those that it is for, and have it sent. Never raises and never waits."""
+    with contextlib.suppress(OSError):
+        if put(site, notice, recipients_of(site, notice)):
+            start_sender(site)
+
+
+def put(site: Site, notice: Notice, names: Sequence[str]) -> bool:
+    """Write a notice down for recipients; tell whether there are any. Raises OSError."""
+    at = notice.at or time.time()
+    when = time.strftime("%Y-%m-%d %H:%M %Z", time.localtime(at))
+    whole = replace(notice, at=at, when=when, site=site.file.site.name or site.folder.name)
+    for name in names:
+        folder = folder_of(site, name)
+        path = folder / f"{time.time_ns()}-{os.getpid()}.json"
+        fresh = path.with_suffix(".new")
+        handle = os.open(fresh, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+        with os.fdopen(handle, "wb") as file:
+            file.write(json.encode(whole))
+        fresh.rename(path)
+    return bool(names)
+
+
+def start_sender(site: Site) -> None:
+    """Start the process that sends what waits, detached from this one. Raises OSError."""
+    words = [sys.executable, "-m", "roundgate.host.notices", "send", str(site.folder)]
+    nowhere = [(os.POSIX_SPAWN_OPEN, handle, os.devnull, os.O_RDWR, 0) for handle in (0, 1, 2)]
+    os.posix_spawn(sys.executable, words, os.environ, file_actions=nowhere, setsid=True)
+
+
+def folder_of(site: Site, recipient: str) -> Path:
+    """Give the folder with what waits for a recipient, made if need be, for this user only. Raises OSError."""
+    make_private(site.state)
+    outbox = site.state / "outbox"
+    make_private(outbox)
+    make_private(outbox / recipient)
+    return outbox / recipient
+
+
+def waiting(site: Site, recipient: str) -> list[tuple[Path, Notice | None]]:
+    """Give what waits for a recipient, the oldest first; None for what cannot be read. Raises OSError."""
+    found: list[tuple[Path, Notice | None]] = []
+    for path in sorted(folder_of(site, recipient).glob("*.json")):
+        notice = None
+        with contextlib.suppress(DecodeError, ValidationError, FileNotFoundError):
+            notice = json.decode(path.read_bytes(), type=Notice)
+        found.append((path, notice))
+    return found
+
+
+def note(site: Site, delivery: Delivery) -> None:
+    """Write down what became of a notice; of a long list the older half is kept in a file beside it."""
+    path = site.state / _LOG
+    with contextlib.suppress(OSError):
+        handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_APPEND | os.O_CLOEXEC, 0o600)
+        with os.fdopen(handle, "ab", buffering=0) as file:
+            file.write(json.encode(delivery) + b"\n")
+            if os.fstat(file.fileno()).st_size > _LARGEST_LOG:
+                path.replace(path.with_suffix(".jsonl.1"))
+
+
+def deliveries(site: Site) -> Iterator[Delivery]:
+    """Give what became of notices, the oldest first."""
+    for name in (_LOG + ".1", _LOG):
+        lines: list[bytes] = []
+        with contextlib.suppress(OSError):
+            lines = (site.state / name).read_bytes().splitlines()
+        for line in lines:
+            with contextlib.suppress(DecodeError, ValidationError):
+                yield json.decode(line, type=Delivery)

@@ -1,0 +1,165 @@
+"""One try to hand a notice over: a JSON body by HTTP, or a mail by SMTP. What is said of a failure has no secrets."""
+
+from __future__ import annotations
+
+import contextlib
+import smtplib
+import ssl
+import threading
+from email.message import EmailMessage
+from email.utils import formatdate, make_msgid
+from urllib.parse import urlsplit
+
+from msgspec import json
+
+from roundgate.core.notices.model import Notice, fields_of, filled
+from roundgate.core.values.units import format_seconds, parse_seconds
+from roundgate.host.errors import Trouble
+from roundgate.host.notices.secrets import Secrets
+from roundgate.host.notices.tables import Mail, Webhook
+from roundgate.host.site import Site
+
+
+class NotTaken(Exception):
+    """A notice was not taken. ``again`` tells whether another try may help."""
+
+    def __init__(self, why: str, *, again: bool) -> None:
+        """Keep why, in a sentence without secrets."""
+        super().__init__(why)
+        self.why = why
+        self.again = again
+
+
+def send(site: Site, one: Webhook | Mail, notice: Notice) -> None:
+    """Try once to hand a notice over, within the recipient's time. Raises NotTaken."""
+    within = float(parse_seconds(one.within))
+    failed: list[BaseException] = []
+
+    def attempt() -> None:
+        try:
+            _send(site, one, notice, within)
+        except BaseException as error:  # noqa: BLE001 - it is looked at below
+            failed.append(error)
+
+    # A peer that sends a byte now and then would keep each read within its limit, and the whole of it for ever.
+    thread = threading.Thread(target=attempt, daemon=True)
+    thread.start()
+    thread.join(within * 1.5 + 0.5)
+    if thread.is_alive():
+        raise NotTaken(f"no answer within {format_seconds(round(max(1, within)))}", again=True)
+    if not failed:
+        return
+    if isinstance(failed[0], NotTaken):
+        raise failed[0]
+    if isinstance(failed[0], Trouble):
+        raise NotTaken(failed[0].what, again=False) from failed[0]
+    raise NotTaken(f"something unforeseen: {type(failed[0]).__name__}", again=True) from failed[0]
+
+
+def _send(site: Site, one: Webhook | Mail, notice: Notice, within: float) -> None:
+    if isinstance(one, Webhook):
+        _post(Secrets(site), one, notice, within)
+    else:
+        _mail(site, one, notice, within)
+
+
+def host_of(one: Webhook | Mail) -> str:
+    """Give where a recipient is, without what may be secret."""
+    if isinstance(one, Mail):
+        return f"{one.host}:{one.port}"
+    return urlsplit(one.url).hostname or "(its secret says where)"
+
+
+# --- webhooks ---
+
+
+def _post(secrets: Secrets, one: Webhook, notice: Notice, within: float) -> None:
+    import httpx  # a fifth of a second to load: only who sends needs it
+
+    url, headers = secrets.put_into(one.url), secrets.put_into(dict(one.headers))
+    body = json.encode(secrets.put_into(filled(one.body, fields_of(notice))))
+    try:
+        with (
+            httpx.Client(timeout=within, follow_redirects=False) as client,
+            client.stream("POST", url, content=body, headers={"Content-Type": "application/json", **headers}) as answer,
+        ):
+            code = answer.status_code
+    except httpx.TimeoutException as error:
+        raise NotTaken(f"no answer within {format_seconds(round(max(1, within)))}", again=True) from error
+    except (httpx.HTTPError, httpx.InvalidURL, ValueError, UnicodeError) as error:
+        raise NotTaken(_http_words(error), again=isinstance(error, httpx.TransportError)) from error
+    if 300 <= code < 400:
+        raise NotTaken(f"it answers {code} and names another address; write that one into the site file", again=False)
+    if code >= 400:
+        raise NotTaken(f"it answers {code}", again=code >= 500 or code in (408, 425, 429))
+
+
+def _http_words(error: Exception) -> str:
+    """Say what went wrong by the kind of error: its own words may hold the address, and that a secret."""
+    kind = type(error).__name__
+    return {
+        "ConnectError": "nobody answers there: it cannot be connected to",
+        "RemoteProtocolError": "what answers there speaks no HTTP, or broke off",
+        "ReadError": "the connection broke",
+        "WriteError": "the connection broke",
+        "UnsupportedProtocol": "its address begins with neither http:// nor https://",
+        "InvalidURL": "its address is none",
+    }.get(kind, f"it cannot be sent ({kind})")
+
+
+# --- mail ---
+
+
+def message_of(one: Mail, notice: Notice) -> EmailMessage:
+    """Make the mail of a notice. A line break in a field cannot begin another header."""
+    fields = fields_of(notice)
+    mail = EmailMessage()
+    mail["From"], mail["To"] = one.sender, ", ".join(one.to)
+    mail["Subject"] = " ".join(str(filled(one.subject, fields)).split())
+    mail["Date"] = formatdate(notice.at or None, localtime=True)
+    mail["Message-ID"] = make_msgid(domain=one.sender.rpartition("@")[2] or None)
+    mail["Auto-Submitted"] = "auto-generated"
+    mail.set_content(str(filled(one.text, fields)))
+    return mail
+
+
+def _mail(site: Site, one: Mail, notice: Notice, within: float) -> None:
+    password = Secrets(site).put_into(one.password)
+    try:
+        trusted = ssl.create_default_context(cafile=str(site.folder / one.ca) if one.ca else None)
+    except (OSError, ssl.SSLError) as error:
+        raise NotTaken(f"{one.ca} holds no certificates", again=False) from error
+    try:
+        with contextlib.ExitStack() as stack:
+            if one.security == "tls":
+                link: smtplib.SMTP = smtplib.SMTP_SSL(one.host, one.port, timeout=within, context=trusted)
+            else:
+                link = smtplib.SMTP(one.host, one.port, timeout=within)
+            stack.callback(_hang_up, link)
+            if one.security == "starttls":
+                link.starttls(context=trusted)
+            if one.user:
+                link.login(one.user, password)
+            refused = link.send_message(message_of(one, notice))
+    except smtplib.SMTPRecipientsRefused as error:
+        codes = [code for code, _ in error.recipients.values()]
+        raise NotTaken(f"it takes no mail for {', '.join(one.to)}", again=all(code < 500 for code in codes)) from error
+    except smtplib.SMTPAuthenticationError as error:
+        raise NotTaken(f"it does not know {one.user} with that password", again=False) from error
+    except smtplib.SMTPResponseException as error:
+        raise NotTaken(f"it answers {error.smtp_code}", again=error.smtp_code < 500) from error
+    except smtplib.SMTPNotSupportedError as error:
+        raise NotTaken("it offers no STARTTLS, or no way to sign in", again=False) from error
+    except ssl.SSLError as error:
+        raise NotTaken("its certificate is not trusted, or it speaks no TLS there", again=False) from error
+    except TimeoutError as error:
+        raise NotTaken(f"no answer within {format_seconds(round(max(1, within)))}", again=True) from error
+    except (smtplib.SMTPException, OSError) as error:
+        raise NotTaken("nobody answers there, or the connection broke", again=True) from error
+    if refused:
+        raise NotTaken(f"it takes no mail for {', '.join(refused)}; the others got it", again=False)
+
+
+def _hang_up(link: smtplib.SMTP) -> None:
+    with contextlib.suppress(smtplib.SMTPException, OSError):
+        link.quit()
