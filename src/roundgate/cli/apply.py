@@ -20,6 +20,9 @@ Yes = Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")]
 Countdown = Annotated[str, typer.Option(help="Tell the players, and wait this long: 5m, 30s.")]
 Reason = Annotated[str, typer.Option(help="What the players are told.")]
 WhenEmpty = Annotated[bool, typer.Option("--when-empty", help="Wait until nobody is on the server.")]
+EmptyWithin = Annotated[
+    str, typer.Option("--empty-within", help="--when-empty, but no longer than this: 2h. Then it goes on.")
+]
 At = Annotated[str | None, typer.Option(help="Wait until this time of day, HH:MM.")]
 Silent = Annotated[bool, typer.Option("--silent", help="Go on where the players cannot be told.")]
 Kill = Annotated[bool, typer.Option("--kill", help="End a server that ignores everything else by SIGKILL.")]
@@ -40,6 +43,7 @@ def apply(
     countdown: Countdown = "0s",
     reason: Reason = "",
     when_empty: WhenEmpty = False,
+    empty_within: EmptyWithin = "0s",
     at: At = None,
     backup: Backup = False,
     live: Annotated[bool, typer.Option("--live", help="Only what needs no stop, by the live console.")] = False,
@@ -72,6 +76,7 @@ def apply(
         despite_errors=despite,
         start=start,
     )
+    options = no_longer_than(options, empty_within)
     if live and (waves or together):
         raise WrongWords("Live changes need no waves.", "roundgate apply SERVER --live")
     if waves or together:
@@ -82,6 +87,14 @@ def apply(
     codes = [_apply_one(context, one, options, yes=yes, live=live) for one in context.several(server)]
     if any(codes):
         raise typer.Exit(max(codes))
+
+
+def no_longer_than(options: Options, empty_within: str) -> Options:
+    """Let a wait for an empty server have an end, where one was given. Raises WrongWords."""
+    from roundgate.cli.rounding import seconds
+
+    longest = seconds(empty_within)
+    return replace(options, when_empty=True, empty_within=longest) if longest else options
 
 
 def _apply_in_waves(

@@ -8,7 +8,21 @@ from typing import Annotated
 import typer
 from msgspec.structs import replace
 
-from roundgate.cli.apply import At, Backup, Countdown, Despite, GoOn, Kill, Reason, Silent, Together, Waves, WhenEmpty
+from roundgate.cli.apply import (
+    At,
+    Backup,
+    Countdown,
+    Despite,
+    EmptyWithin,
+    GoOn,
+    Kill,
+    Reason,
+    Silent,
+    Together,
+    Waves,
+    WhenEmpty,
+    no_longer_than,
+)
 from roundgate.cli.call import CallContext
 from roundgate.cli.complete import complete_server
 from roundgate.cli.screen.output import echo, plain, warn
@@ -44,6 +58,7 @@ def restart(
     countdown: Countdown = "0s",
     reason: Reason = "",
     when_empty: WhenEmpty = False,
+    empty_within: EmptyWithin = "0s",
     at: At = None,
     backup: Backup = False,
     silent: Silent = False,
@@ -58,7 +73,7 @@ def restart(
     Several servers are restarted one after the other; with --waves or --together, several at a time.
     """
     options = _options(RoundKind.RESTART, countdown, reason, when_empty, at, silent=silent, kill=kill)
-    options = replace(options, backup=backup, despite_errors=despite)
+    options = replace(no_longer_than(options, empty_within), backup=backup, despite_errors=despite)
     if not waves and not together:
         _run(server, options)
         return

@@ -13,7 +13,7 @@ from roundgate.api.known import known_of
 from roundgate.cli.screen.differences import beside_slate, difference_words
 from roundgate.core.layers import Difference, DifferenceCode, Known, Layers, layers_of
 from roundgate.core.rescue import rescue
-from roundgate.core.values.units import format_seconds
+from roundgate.core.values.units import format_ahead, format_seconds
 from roundgate.host.drivers import driver_of
 from roundgate.host.drivers.protocol import Driver, RunState, exit_words
 from roundgate.host.errors import KeeperGone, Trouble
@@ -177,7 +177,7 @@ def _address(server: Server, known: Known) -> str:
 
 def _life_remarks(server: Server, store: Store, state: RunState) -> list[Remark]:
     """Say what goes on with a server by itself: a round that waits, crashes, and whether players find it."""
-    remarks = []
+    remarks = _planned_remarks(server)
     for row in store.open_rounds(server.name):
         if is_at_work(row):
             words = f"{round_words(row)}; to call it off: roundgate cancel {server.name}"
@@ -209,6 +209,25 @@ def _life_remarks(server: Server, store: Store, state: RunState) -> list[Remark]
         words = f"{len(odd)} entries on its slate cannot be read; 'roundgate discard {server.name}' takes all off"
         remarks.append(Remark("slate-unreadable", words))
     return remarks
+
+
+def _planned_remarks(server: Server) -> list[Remark]:
+    """Say what the timetable has for a server next."""
+    if not server.site.file.timetable:
+        return []
+    from roundgate.host.timetable.looking import next_of  # most sites have none
+
+    now = time.time()
+    try:
+        found = next_of(server.site, server.name, now)
+    except Trouble as error:
+        return [Remark("timetable-unreadable", error.what)]
+    if not found:
+        return []
+    planned, at, is_skipped = found[0]
+    left = format_ahead(at - now)
+    words = f"next: {planned.entry.do} at {planned.clock(at)}, in {left} ({planned.name})"
+    return [Remark("planned", f"{words}, which is left out" if is_skipped else words)]
 
 
 def _masked(server: Server, line: str) -> str:

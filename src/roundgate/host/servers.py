@@ -210,6 +210,7 @@ class Server:
             "files": self._places(folder),
             "restart": self.entry.restart,
             "recover": [sys.executable, "-m", "roundgate.host.rounds", "recover", str(self.site.folder)],
+            "tick": [sys.executable, "-m", "roundgate.host.timetable", str(self.site.folder), self.name],
             "notify": [sys.executable, "-m", "roundgate.host.notices", "life", str(self.site.folder), self.name]
             if self.site.file.notices.recipients
             else [],

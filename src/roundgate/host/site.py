@@ -17,6 +17,7 @@ from roundgate.host.cache import ParsedFiles
 from roundgate.host.errors import NoSite, Trouble, UnknownName, WrongWords
 from roundgate.host.notices.tables import NoticesTable
 from roundgate.host.ownership import claim
+from roundgate.host.timetable.tables import TimetableEntry
 
 SITE_FILE = "roundgate.toml"
 STATE_FOLDER = ".roundgate"
@@ -240,6 +241,7 @@ class SiteFile(Struct, frozen=True, forbid_unknown_fields=True):
     cluster: dict[str, ClusterTable] = field(default_factory=dict)
     backup: BackupTable = field(default_factory=BackupTable)
     notices: NoticesTable = field(default_factory=NoticesTable)
+    timetable: dict[str, TimetableEntry] = field(default_factory=dict)
 
 
 class Site(Struct, frozen=True):

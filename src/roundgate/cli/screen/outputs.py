@@ -122,6 +122,22 @@ class RecipientOutput(Struct, frozen=True, rename="kebab"):
     last: Annotated[DeliveryOutput | None, _about("what became of the last one")]
 
 
+class TimetableOutput(Struct, frozen=True, rename="kebab"):
+    """An entry of the timetable, for one server."""
+
+    entry: Annotated[str, _about("its name in the site file")]
+    server: str
+    do: Annotated[str, _about("what is done")]
+    when: Annotated[str, _about("its times and weekdays, or its cron expression")]
+    zone: Annotated[str, _about("the time zone that they are in")]
+    next: Annotated[float | None, _about("the next moment, in seconds since 1970; null where it never comes round")]
+    next_when: Annotated[str, _about("the same, as the clocks of the zone show it")]
+    skipped: Annotated[bool, _about("whether the next moment is left out")]
+    last: Annotated[str | None, _about("what became of the last moment; null where there was none yet")]
+    last_when: Annotated[str, _about("when that was, as the clocks of the zone show it")]
+    words: Annotated[str, _about("more of what became of it")]
+
+
 class PersonOutput(Struct, frozen=True, rename="kebab"):
     """One person of ``people --json``."""
 
@@ -590,6 +606,7 @@ OUTPUTS: dict[str, Any] = {
     "fit": FitOutput,
     "backups": list[BackupOutput],
     "notices": list[RecipientOutput],
+    "timetable": list[TimetableOutput],
     "notices test": list[DeliveryOutput],
     "curve": list[CurveOutput],
     "roster": list[RosterOutput],

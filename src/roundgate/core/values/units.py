@@ -65,6 +65,13 @@ def format_elapsed(seconds: float) -> str:
     return f"{seconds:.1f}s" if seconds < 60 else format_seconds(int(seconds))
 
 
+def format_ahead(seconds: float) -> str:
+    """Say how long it is until something, no more exactly than anybody wants to know."""
+    if seconds >= 3600:
+        return format_seconds(round(seconds / 60) * 60)
+    return format_seconds(max(1, round(seconds)))
+
+
 def _whole_units(amount: Decimal, unit: Decimal, name: str, say: str) -> Decimal:
     stored = amount / unit
     if stored != stored.to_integral_value():

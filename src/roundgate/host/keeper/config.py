@@ -32,6 +32,8 @@ class KeeperConfig(TypedDict):
     restart: bool
     recover: list[str]
     """The command that recovers a broken-off round; the round's number is put behind it."""
+    tick: list[str]
+    """The command that carries out what is due of the timetable; the last but one of its words is the site's folder."""
     notify: list[str]
     """The command that tells outward what happened; the event, the exit code, and whether it comes back are put
     behind it. Empty: nobody wants to know."""

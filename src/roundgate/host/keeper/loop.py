@@ -14,6 +14,7 @@ from typing import Any
 
 from roundgate.host.keeper.child import LATE_STOP, Child
 from roundgate.host.keeper.clients import Client, is_welcome, listen, socket_mark, take_lock
+from roundgate.host.keeper.clock import WallClock
 from roundgate.host.keeper.config import read_config
 from roundgate.host.keeper.crashes import write_event
 from roundgate.host.keeper.errands import Errands
@@ -48,6 +49,7 @@ class Keeper:
         self.recovery: Recovery | None = None
         self.leaving = False
         self.errands = Errands(self.selector)
+        self.clock = WallClock(state, lambda: self.child.config, self.errands.run)
         limit, _ = resource.getrlimit(resource.RLIMIT_NOFILE)
         self.most_clients = max(4, min(_MOST_CLIENTS, limit - _SPARE_HANDLES))
         self._bell()
@@ -94,12 +96,13 @@ class Keeper:
                     key.data()
             self._do_what_is_due()
 
-    def _wait(self) -> float | None:
+    def _wait(self) -> float:
         recovery_at = None if self.recovery is None else self.recovery.due
         due = [moment for moment in (self.restart_at, recovery_at) if moment is not None]
-        return max(0.0, min(due) - time.monotonic()) if due else None
+        return min(self.clock.wait(), max(0.0, min(due, default=float("inf")) - time.monotonic()))
 
     def _do_what_is_due(self) -> None:
+        self.clock.look()
         now = time.monotonic()
         if self.restart_at is not None and now >= self.restart_at:
             self.restart_at = None

@@ -71,12 +71,18 @@ def _wait_until_empty(round: Round) -> None:
     if not round.driver.counts_players:
         message = f"Nobody counts the players of {round.server.name}: its driver is '{round.driver.kind}'."
         raise RoundAborted(RoundOutcome.REFUSED, message, "Leave --when-empty out.")
-    while round.driver.state().players > 0:
+    longest = round.options.empty_within
+    until = time.monotonic() + longest if longest else None
+    while (players := round.driver.state().players) > 0:
         if not waiting:
-            round.journal.waits(Step.ANNOUNCE, "waiting until nobody is aboard", None)
+            round.journal.waits(Step.ANNOUNCE, "waiting until nobody is aboard", longest or None)
             waiting = True
+        if until is not None and time.monotonic() >= until:
+            words = f"after {format_seconds(round_off(longest))} there are still {players} aboard; the round goes on"
+            round.journal.note(Step.ANNOUNCE, words)
+            return
         round.check_called_off(Step.ANNOUNCE)
-        _refuse_dead(round, round.log.hear(None, may_be_called_off=True))
+        _refuse_dead(round, round.log.hear(until, may_be_called_off=True))
 
 
 def _count_down(round: Round, left: float) -> None:

@@ -14,6 +14,8 @@ class Options(Struct, frozen=True):
     countdown: float = 0.0
     reason: str = ""
     when_empty: bool = False
+    empty_within: float = 0.0
+    """How long to wait for an empty server before going on all the same; 0: as long as it takes."""
     at: float | None = None
     """The moment to stop at, in seconds since 1970."""
     backup: bool = False

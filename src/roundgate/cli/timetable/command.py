@@ -1,0 +1,162 @@
+"""The timetable: ``timetable``, ``skip`` and ``clock``."""
+
+from __future__ import annotations
+
+import time
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from roundgate.cli.call import CallContext
+from roundgate.cli.complete import complete_server
+from roundgate.cli.screen.output import echo, echo_json, echo_table, plain
+from roundgate.core.values.units import format_ahead
+from roundgate.host.errors import UnknownName, WrongWords
+
+if TYPE_CHECKING:
+    from roundgate.cli.screen.outputs import TimetableOutput
+    from roundgate.host.timetable.plan import Planned
+
+_EXAMPLE = """  [timetable.nightly]
+  do = "restart"
+  at = ["05:00"]
+  countdown = "10m\""""
+
+
+def timetable(
+    server: Annotated[
+        str | None, typer.Argument(help="Which servers; all where left out.", autocompletion=complete_server)
+    ] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+) -> None:
+    """What is done by itself and when: the next moment of each entry, and what became of the last.
+
+    The entries are [timetable.NAME] in the site file. A server's keeper sees to it; for servers that another driver
+    runs, 'roundgate clock' does.
+    """
+    context = CallContext()
+    rows = _rows(context, [one.name for one in context.several(server, default_all=True, lenient=True)])
+    if as_json:
+        echo_json(rows)
+        return
+    if not rows:
+        echo(f"Nothing is planned. In roundgate.toml, such as:\n{_EXAMPLE}")
+        return
+    now = time.time()
+    table = [
+        (
+            row.entry,
+            row.server,
+            row.do,
+            f"{row.when} {row.zone}",
+            _next_words(row, now),
+            "" if row.last is None else f"{row.last_when} {row.last}{f': {plain(row.words)}' if row.words else ''}",
+        )
+        for row in rows
+    ]
+    echo_table(("entry", "server", "does", "when", "next", "last"), table)
+    echo("Leave one out, once: roundgate skip ENTRY [SERVER]")
+
+
+def _next_words(row: TimetableOutput, now: float) -> str:
+    if row.next is None:
+        return "never"
+    skip = " (is left out)" if row.skipped else ""
+    return f"{row.next_when}, in {format_ahead(row.next - now)}{skip}"
+
+
+def _rows(context: CallContext, names: list[str]) -> list[TimetableOutput]:
+    from roundgate.cli.screen.outputs import TimetableOutput
+    from roundgate.host.timetable.books import TimetableBooks
+    from roundgate.host.timetable.looking import next_of
+
+    site, now, rows = context.site, time.time(), []
+    if not site.file.timetable:
+        return []
+    books = TimetableBooks(site)
+    for name in names:
+        for planned, at, is_skipped in next_of(site, name, now):
+            last = books.last(name, planned.name)
+            entry = planned.entry
+            rows.append(
+                TimetableOutput(
+                    planned.name,
+                    name,
+                    entry.do,
+                    entry.cron or " ".join([*entry.at, *entry.days]),
+                    planned.zone_name,
+                    at,
+                    planned.clock(at, "%a %d %b %H:%M"),
+                    is_skipped,
+                    last.outcome if last is not None else None,
+                    planned.clock(last.due, "%d %b %H:%M") if last is not None else "",
+                    last.words if last is not None else "",
+                )
+            )
+    books.close()
+    return rows
+
+
+def skip(
+    entry: Annotated[str, typer.Argument(help="Which entry of the timetable.")],
+    server: Annotated[
+        str | None,
+        typer.Argument(help="For which servers; all of the entry's where left out.", autocompletion=complete_server),
+    ] = None,
+    undo: Annotated[bool, typer.Option("--undo", help="Do not leave it out after all.")] = False,
+) -> None:
+    """Leave out the next moment of an entry of the timetable, this one time."""
+    from roundgate.host.timetable.books import TimetableBooks
+
+    context = CallContext()
+    planned = _entry(context, entry)
+    asked = [one.name for one in context.several(server, default_all=True, lenient=True)]
+    names = [name for name in planned.servers if name in asked]
+    if not names:
+        raise WrongWords(f"{entry} is not for {server}.", f"It is for {', '.join(planned.servers) or 'none'}")
+    now = time.time()
+    books = TimetableBooks(context.site)
+    for name in names:
+        at = planned.next_moment(now)
+        if at is None:
+            echo(f"{name}: {entry} never comes round.")
+            continue
+        if undo:
+            books.forget(name, entry, at)
+        else:
+            state = books.taken(name, entry, now).get(at)
+            if state not in (None, "skip"):
+                raise WrongWords(f"{entry} of {name} has begun already.", f"roundgate cancel {name}")
+            books.write(name, entry, at, "skip")
+        words = "takes place" if undo else "is left out"
+        echo(f"{name}: {entry} at {planned.clock(at, '%a %d %b %H:%M')} {words}.")
+    books.close()
+
+
+def _entry(context: CallContext, word: str) -> Planned:
+    from roundgate.core.nearest import nearest
+    from roundgate.host.timetable.plan import timetable_of
+
+    known = {planned.name: planned for planned in timetable_of(context.site)}
+    if word not in known:
+        near = nearest(word, known)
+        hint = f"Did you mean {near}?" if near else f"Entries: {', '.join(known) or 'none'}"
+        raise UnknownName(f"The timetable has no '{word}'.", hint)
+    return known[word]
+
+
+def clock(
+    unit: Annotated[bool, typer.Option("--unit", help="Print a systemd unit that runs it.")] = False,
+) -> None:
+    """See to the timetable of all servers of the site, until it is ended: for those that no keeper holds.
+
+    Where a keeper and this process both see to a server, each moment is still carried out once.
+    """
+    from roundgate.host.timetable.clock import clock_unit, run_clock
+
+    context = CallContext(quiet=True)
+    if unit:
+        echo(clock_unit(context.site).rstrip())
+        return
+    echo(f"Seeing to the timetable of {context.site.file.site.name or context.site.folder.name}; Ctrl-C ends it.")
+    run_clock(context.site.folder, lambda words: echo(plain(words)))

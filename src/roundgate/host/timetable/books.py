@@ -1,0 +1,109 @@
+"""What became of each moment of the timetable, in a small SQLite file of its own: no server's life hangs on it.
+
+A moment is claimed before anything is done, in one statement, so that of several who look only one carries it out.
+"""
+
+from __future__ import annotations
+
+import sqlite3
+import time
+from contextlib import suppress
+from pathlib import Path
+
+from msgspec import Struct
+
+from roundgate.core.timetable.looking import Outcome
+from roundgate.host.site import Site, make_private
+
+FILE = "timetable.sqlite"
+_SCHEMA = """
+CREATE TABLE IF NOT EXISTS known (server TEXT, entry TEXT, mark TEXT, since REAL, PRIMARY KEY (server, entry));
+CREATE TABLE IF NOT EXISTS moment (server TEXT, entry TEXT, due REAL, outcome TEXT, at REAL, words TEXT,
+    PRIMARY KEY (server, entry, due));
+"""
+_KEPT = 90 * 24 * 3600.0
+"""Seconds for which it is remembered what became of a moment."""
+
+
+class MomentRow(Struct, frozen=True):
+    """What became of a moment; times in seconds since 1970."""
+
+    server: str
+    entry: str
+    due: float
+    outcome: Outcome
+    at: float
+    """When that was written down."""
+    words: str
+
+
+class TimetableBooks:
+    """The open file. Raises sqlite3.Error where the disk is in the way."""
+
+    def __init__(self, site: Site) -> None:
+        """Open it, or begin a new one where it is damaged."""
+        make_private(site.state)
+        path = site.state / FILE
+        try:
+            self.db = _opened(path)
+        except sqlite3.OperationalError:
+            raise
+        except sqlite3.DatabaseError:  # damaged: without it, nothing that is past is made up for
+            path.replace(path.with_suffix(".damaged"))
+            self.db = _opened(path)
+
+    def close(self) -> None:
+        """Close it."""
+        self.db.close()
+
+    def known_since(self, server: str, entry: str, mark: str, now: float) -> float:
+        """Tell since when an entry is known as it is; an entry that is new, or has another time, is from now on."""
+        row = self.db.execute("SELECT mark, since FROM known WHERE server=? AND entry=?", (server, entry)).fetchone()
+        if row is not None and row[0] == mark:
+            return float(row[1])
+        self.settle(server, entry, mark, now)
+        return now
+
+    def settle(self, server: str, entry: str, mark: str, since: float) -> None:
+        """Write down from when on the moments of an entry count."""
+        self.db.execute("INSERT OR REPLACE INTO known VALUES (?, ?, ?, ?)", (server, entry, mark, since))
+
+    def taken(self, server: str, entry: str, since: float) -> dict[float, Outcome]:
+        """Give what became of the moments of an entry after one."""
+        query = "SELECT due, outcome FROM moment WHERE server=? AND entry=? AND due>?"
+        return dict(self.db.execute(query, (server, entry, since)).fetchall())
+
+    def claim(self, server: str, entry: str, due: float, *, again: bool = False) -> bool:
+        """Take a moment for whoever asks; tell whether it was still to be had. ``again``: also one that was missed."""
+        now = time.time()
+        row = (server, entry, due, "running", now, "")
+        if self.db.execute("INSERT OR IGNORE INTO moment VALUES (?, ?, ?, ?, ?, ?)", row).rowcount:
+            return True
+        query = "UPDATE moment SET outcome='running', at=? WHERE server=? AND entry=? AND due=? AND outcome='missed'"
+        return again and bool(self.db.execute(query, (now, server, entry, due)).rowcount)
+
+    def write(self, server: str, entry: str, due: float, outcome: Outcome, words: str = "") -> None:
+        """Write down what became of a moment."""
+        row = (server, entry, due, outcome, time.time(), words)
+        self.db.execute("INSERT OR REPLACE INTO moment VALUES (?, ?, ?, ?, ?, ?)", row)
+        self.db.execute("DELETE FROM moment WHERE due<?", (time.time() - _KEPT,))
+
+    def forget(self, server: str, entry: str, due: float) -> None:
+        """Forget that a moment was to be left out."""
+        self.db.execute(
+            "DELETE FROM moment WHERE server=? AND entry=? AND due=? AND outcome='skip'", (server, entry, due)
+        )
+
+    def last(self, server: str, entry: str) -> MomentRow | None:
+        """Give what became of the last moment of an entry that is past; None where there was none."""
+        query = "SELECT * FROM moment WHERE server=? AND entry=? AND outcome<>'skip' ORDER BY due DESC LIMIT 1"
+        row = self.db.execute(query, (server, entry)).fetchone()
+        return MomentRow(*row) if row is not None else None
+
+
+def _opened(path: Path) -> sqlite3.Connection:
+    db = sqlite3.connect(path, timeout=10, isolation_level=None)
+    with suppress(OSError):
+        path.chmod(0o600)
+    db.executescript(_SCHEMA)
+    return db
