@@ -240,7 +240,7 @@ def test_wrong_words_about_backups(regatta: SiteUnderTest) -> None:
     assert "There is no backup 7" in regatta.fails(1, "backup", "check", "7")
     assert "Which backup?" in regatta.fails(2, "backup", "check", "x")
     regatta.ok("backup", "regatta")
-    assert "Where to?" in regatta.fails(2, "backup", "restore", "1")
+    assert "This needs a yes" in regatta.fails(2, "backup", "restore", "1"), "into place, by a round"
     assert "--to is for restore" in regatta.fails(2, "backup", "regatta", "--to", "x")
     (manifest,) = (regatta.folder / ".roundgate" / "backups").glob("*.json")
     manifest.write_text("{")

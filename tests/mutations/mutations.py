@@ -415,7 +415,10 @@ MUTATIONS = [
     ),
     Mutation("host/rounds/announce.py", "if not round.options.silent:", "if True:", OPTIONS + " -k silent"),
     Mutation(
-        "host/rounds/announce.py", "while round.driver.state().players > 0:", "while False:", ROUNDS + " -k aboard"
+        "host/rounds/announce.py",
+        "while (players := round.driver.state().players) > 0:",
+        "while False:",
+        ROUNDS + " -k aboard",
     ),
     Mutation(
         "host/rounds/stop.py", "if round.server.may_kill or round.options.kill:", "if True:", OPTIONS + " -k kill"
@@ -841,5 +844,52 @@ MUTATIONS = [
         "if record.key in below:  # what is changed",
         "if False:  # what is changed",
         "tests/cli/test_record_copies.py",
+    ),
+    Mutation("host/backups/in_place.py", '_move(aside / "new" / unit, here)', "pass", "tests/faults/test_restores.py"),
+    Mutation("host/backups/in_place.py", "if was_moved and had:", "if False:", "tests/faults/test_restores.py"),
+    Mutation("host/backups/in_place.py", "and parent.is_symlink():", "and False:", "tests/faults/test_restores.py"),
+    Mutation("host/rounds/bring_up.py", "swap_back(round)\n", "pass\n", "tests/faults/test_restores.py"),
+    Mutation("host/notices/sending.py", "code >= 500 or code in", "code in", "tests/cli/test_notices.py"),
+    Mutation("host/notices/secrets.py", "st_mode & 0o077", "st_mode & 0", "tests/cli/test_notices.py"),
+    Mutation("host/notices/outbox.py", "str(notice.event) not in one.on", "False", "tests/cli/test_notices.py"),
+    Mutation(
+        "host/notices/delivering.py", "if notice.at < began - _TOO_OLD:", "if False:", "tests/cli/test_notices.py"
+    ),
+    Mutation(
+        "host/notices/of_rounds.py",
+        "round.without_secrets(round.options.reason)}",
+        "round.options.reason}",
+        "tests/cli/test_notices.py",
+    ),
+    Mutation(
+        "core/notices/model.py",
+        "if whole is not None and whole[1] in fields:",
+        "if False:",
+        "tests/cli/test_notices.py",
+    ),
+    Mutation(
+        "core/timetable/looking.py", 'or (outcome == "missed" and not is_late)', "", "tests/core/test_timetable.py"
+    ),
+    Mutation("core/timetable/looking.py", "missed.append(due.at)", "pass", "tests/core/test_timetable.py"),
+    Mutation("core/timetable/looking.py", "known = min(known, now)", "known = known", "tests/core/test_timetable.py"),
+    Mutation("core/timetable/looking.py", "if at - lead > now:", "if at > now:", "tests/core/test_timetable.py"),
+    Mutation("core/timetable/moments.py", "if moment > last:", "if True:", "tests/core/test_timetable.py"),
+    Mutation(
+        "host/timetable/books.py",
+        "INSERT OR IGNORE INTO moment",
+        "INSERT OR REPLACE INTO moment",
+        "tests/cli/test_timetable.py",
+    ),
+    Mutation(
+        "host/timetable/deeds.py",
+        "if not gathered.review.changes and not gathered.differs:",
+        "if False:",
+        "tests/cli/test_timetable.py",
+    ),
+    Mutation(
+        "host/rounds/announce.py",
+        "if until is not None and time.monotonic() >= until:",
+        "if False:",
+        "tests/cli/test_timetable.py",
     ),
 ]

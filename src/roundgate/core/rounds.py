@@ -20,6 +20,7 @@ class RoundKind(StrEnum):
     STOP = "stop"
     START = "start"
     LIVE = "live"
+    RESTORE = "restore"
 
 
 class Step(StrEnum):

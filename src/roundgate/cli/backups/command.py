@@ -7,11 +7,15 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
+from msgspec.structs import replace
 
+from roundgate.cli.apply import Countdown, Reason, Yes
 from roundgate.cli.call import CallContext
 from roundgate.cli.screen.output import echo, echo_json, echo_table, is_terminal, plain, warn
-from roundgate.core.values.units import format_elapsed
+from roundgate.core.rounds import RoundKind
+from roundgate.core.values.units import format_ahead, format_elapsed
 from roundgate.host.errors import Trouble, WrongWords
+from roundgate.host.rounds.options import Options
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -19,6 +23,8 @@ if TYPE_CHECKING:
     from roundgate.host.backups.manifest import Manifest
 
 _VERBS = ("check", "restore")
+_READ = 3
+"""How often each byte is read: for its digest, into the archive, and out of it again."""
 
 
 def backup(
@@ -26,7 +32,7 @@ def backup(
         list[str] | None,
         typer.Argument(
             metavar="[SERVER] | check N | restore N [FILE]...",
-            help="Make one; read one again; or put one, or some of its files, into a folder: --to.",
+            help="Make one; read one again; or put one back, or some of its files.",
         ),
     ] = None,
     whole: Annotated[bool, typer.Option("--whole", help="The whole folder, not only the worlds.")] = False,
@@ -34,13 +40,20 @@ def backup(
     as_it_runs: Annotated[
         bool, typer.Option("--as-it-runs", help="Also of a running server that cannot hold its saving.")
     ] = False,
-    to: Annotated[str, typer.Option("--to", metavar="FOLDER", help="restore: into this new folder.")] = "",
+    to: Annotated[
+        str, typer.Option("--to", metavar="FOLDER", help="restore: into this new folder, not into the server's.")
+    ] = "",
+    yes: Yes = False,
+    countdown: Countdown = "0s",
+    reason: Reason = "",
 ) -> None:
     """Save a server's worlds, or its whole folder, and read the archive again to see that it is right.
 
     A running server holds its saving meanwhile, where its rulebook says how. Older backups are deleted as [backup] in
-    the site file says.
+    the site file says. 'restore' without --to is a round; what was there before it becomes a backup.
     """
+    from roundgate.cli.rounding import seconds
+
     given = list(words or [])
     context = CallContext()
     if given and given[0] in _VERBS and given[0] not in context.names:
@@ -50,7 +63,8 @@ def backup(
         if verb == "check":
             _check(context, int(rest[0]))
         else:
-            _restore(context, int(rest[0]), rest[1:], to)
+            how = Options(kind=RoundKind.RESTORE, countdown=seconds(countdown), reason=reason)
+            _restore(context, int(rest[0]), rest[1:], to, how, yes=yes)
         return
     if to:
         raise WrongWords("--to is for restore.", "roundgate backup restore NUMBER --to FOLDER")
@@ -64,7 +78,7 @@ def backup(
 
 def _make(context: CallContext, name: str, what: str, kind: str, *, as_it_runs: bool) -> None:
     from roundgate.host.backups.holding import held_still
-    from roundgate.host.backups.making import make_backup
+    from roundgate.host.backups.making import make_backup, size_of
     from roundgate.host.backups.manifest import archive_of
 
     server = context.opened(name).server
@@ -72,7 +86,8 @@ def _make(context: CallContext, name: str, what: str, kind: str, *, as_it_runs: 
     with held_still(server, despite=as_it_runs) as held:
         if not held:
             warn(f"warning  {name} runs and goes on saving: its files may not fit together.")
-        manifest, gone = make_backup(server, what, kind, held=held, told=_progress(f"{name}: saving"))
+        whole = _READ * size_of(server, what) if is_terminal() else 0
+        manifest, gone = make_backup(server, what, kind, held=held, told=_progress(f"{name}: saving", whole))
     archive = archive_of(context.site, manifest)
     took = format_elapsed(time.monotonic() - began)
     packed = _size(archive.stat().st_size)
@@ -97,8 +112,8 @@ def _size(size: int) -> str:
     return f"{size} bytes"
 
 
-def _progress(what: str) -> Callable[[int], None] | None:
-    """Show at a terminal how much is done, and how fast."""
+def _progress(what: str, whole: int = 0) -> Callable[[int], None] | None:
+    """Show at a terminal how much is done, how fast, and how long it will take where ``whole``, in bytes, is known."""
     if not is_terminal():
         return None
     began, done, last = time.monotonic(), 0, 0.0
@@ -110,7 +125,8 @@ def _progress(what: str) -> Callable[[int], None] | None:
         if now - last > 0.2:
             last = now
             rate = done / max(now - began, 0.001)
-            print(f"\r  {what}: {_size(done)} read, {_size(int(rate))}/s   ", end="", flush=True)
+            left = f", {format_ahead((whole - done) / rate)} left" if whole > done and rate else ""
+            print(f"\r  {what}: {_size(done)} read, {_size(int(rate))}/s{left}   ", end="", flush=True)
 
     return told
 
@@ -124,7 +140,7 @@ def _check(context: CallContext, number: int) -> None:
     path = archive_of(context.site, manifest)
     if not path.is_file():
         raise Trouble(f"The archive of backup {number} is not there: {path}.", "roundgate backups")
-    wrong = verify(path, manifest, _progress("reading"))
+    wrong = verify(path, manifest, _progress("reading", manifest.size))
     for one in wrong:
         echo(f"  {plain(one)}")
     if wrong:
@@ -133,19 +149,38 @@ def _check(context: CallContext, number: int) -> None:
     echo(f"Backup {number} of {manifest.server} is right: {_files(manifest)}, {_size(manifest.size)}.")
 
 
-def _restore(context: CallContext, number: int, only: list[str], to: str) -> None:
+def _restore(context: CallContext, number: int, only: list[str], to: str, options: Options, *, yes: bool) -> None:
     from roundgate.host.backups.making import restore_to
     from roundgate.host.backups.manifest import backup_numbered
 
     manifest = backup_numbered(context.site, number)
     if not to:
-        raise WrongWords(
-            "Where to? A backup is put into a new folder, and never over a server's own files.",
-            f"roundgate backup restore {number} --to FOLDER",
-        )
+        code = _restore_in_place(context, manifest, replace(options, target=number, only=tuple(only)), yes=yes)
+        if code:
+            raise typer.Exit(code)
+        return
     folder = Path(to).absolute()
-    came = restore_to(context.site, manifest, folder, only, _progress("restoring"))
+    came = restore_to(context.site, manifest, folder, only, _progress("restoring", manifest.size))
     echo(f"Backup {number} of {manifest.server}: {len(came)} files, each compared with its digest, are in {folder}")
+
+
+def _restore_in_place(context: CallContext, manifest: Manifest, options: Options, *, yes: bool) -> int:
+    """Say what is replaced, ask, and have a round do it. Give the exit code."""
+    from roundgate.cli.rounding import agreed, run_round
+    from roundgate.host.backups.in_place import units_of
+    from roundgate.host.rounds.locking import refuse_broken_off
+
+    server = context.opened(manifest.server).server
+    refuse_broken_off(server, context.store)
+    made = time.strftime("%Y-%m-%d %H:%M", time.localtime(manifest.made))
+    echo(f"Backup {manifest.number} of {server.name}, made {made}: {_files(manifest)}, {_size(manifest.size)}")
+    for unit in units_of(server, manifest, options.only):
+        there = "replaces what is there" if (server.folder / unit).exists() else "is not there now"
+        echo(f"  {plain(unit)}  {there}")
+    echo("  What is replaced becomes a backup of its own.")
+    if not agreed(f"Put this back into {server.name}?", yes=yes):
+        return 1
+    return run_round(context, server, options)
 
 
 def backups(

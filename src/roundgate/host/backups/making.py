@@ -55,11 +55,23 @@ class _Entry(NamedTuple):
 
 
 def make_backup(
-    server: Server, what: str, kind: str = "tar.zst", *, held: bool = True, told: Told | None = None
+    server: Server,
+    what: str,
+    kind: str = "tar.zst",
+    *,
+    held: bool = True,
+    told: Told | None = None,
+    home: Path | None = None,
+    prunes: bool = True,
 ) -> tuple[Manifest, list[int]]:
-    """Make a backup as ``_made`` does; where none can be made, have it told outward too."""
+    """Make a backup of a server's worlds, or of its whole folder, and read it again to see that it is right.
+
+    ``home`` is another folder that holds the same, ``prunes`` whether older backups go as the site file says. Gives it,
+    and the numbers of the older ones that were deleted. Raises Trouble, Busy, or OSError for a full disk; what was
+    begun is then deleted, and it is told outward.
+    """
     try:
-        return _made(server, what, kind, held=held, told=told)
+        return _made(server, home or server.folder, _Plan(what, kind, held), told, prunes=prunes)
     except (Trouble, OSError) as error:
         if not isinstance(error, Busy):
             why = error.what if isinstance(error, Trouble) else f"{error.strerror or error}."
@@ -67,12 +79,13 @@ def make_backup(
         raise
 
 
-def _made(server: Server, what: str, kind: str, *, held: bool, told: Told | None) -> tuple[Manifest, list[int]]:
-    """Make a backup of a server's worlds, or of its whole folder, and read it again to see that it is right.
+def size_of(server: Server, what: str) -> int:
+    """Give the bytes that a backup would hold. Raises Trouble."""
+    found, _ = _entries(server, server.folder, what, folder_of(server.site))
+    return sum(entry.size for entry in found)
 
-    Gives it, and the numbers of the older ones that were deleted. Raises Trouble, Busy, or OSError for a full disk;
-    what was begun is then deleted.
-    """
+
+def _made(server: Server, home: Path, plan: _Plan, told: Told | None, *, prunes: bool) -> tuple[Manifest, list[int]]:
     site = server.site
     folder = folder_of(site)
     lock = FileLock(str(folder / ".lock"), timeout=0)
@@ -81,12 +94,12 @@ def _made(server: Server, what: str, kind: str, *, held: bool, told: Told | None
     except Timeout as error:
         raise Busy("Another backup is being made on this site.", "Try again when it is done.") from error
     try:
-        entries, left_out = _entries(server, what, folder)
-        _must_have_room(folder, sum(entry.size for entry in entries))
+        found, left_out = _entries(server, home, plan.what, folder)
+        must_have_room(folder, sum(entry.size for entry in found))
         number = next_number(site)
-        path = folder / f"{number}-{server.name}{ENDINGS[kind]}"
+        path = folder / f"{number}-{server.name}{ENDINGS[plan.kind]}"
         try:
-            manifest = _written(server, number, _Plan(what, kind, held, entries, left_out), path, told)
+            manifest = _written(server, home, number, plan._replace(entries=found, left_out=left_out), path, told)
             wrong = verify(path, manifest, told)
             if wrong:
                 raise Trouble(f"The backup was not right when it was read again: {wrong[0]}. It was deleted.")
@@ -94,13 +107,12 @@ def _made(server: Server, what: str, kind: str, *, held: bool, told: Told | None
         except BaseException:
             path.unlink(missing_ok=True)
             raise
-        return manifest, prune(site, server.name)
+        return manifest, prune(site, server.name) if prunes else []
     finally:
         lock.release()
 
 
-def _entries(server: Server, what: str, backups: Path) -> tuple[list[_Entry], list[str]]:
-    home = server.folder
+def _entries(server: Server, home: Path, what: str, backups: Path) -> tuple[list[_Entry], list[str]]:
     roots = ["."] if what == "whole" else list(server.book.server.worlds)
     if not roots:
         raise Trouble(
@@ -141,13 +153,14 @@ def _below(home: Path, root: str, backups: Path) -> Iterator[Path]:
             if (here / name).is_symlink():
                 folders.remove(name)
                 yield here / name
-            elif (here / name).resolve() == backups.resolve() or name == ".roundgate":
+            elif (here / name).resolve() == backups.resolve() or name.startswith(".roundgate"):
                 folders.remove(name)
         folders.sort()
         yield from (here / name for name in sorted(names))
 
 
-def _must_have_room(folder: Path, needed: int) -> None:
+def must_have_room(folder: Path, needed: int) -> None:
+    """See that so many bytes find room, and some are left. Raises Trouble."""
     free = shutil.disk_usage(folder).free
     if free < needed + _ROOM:
         raise Trouble(
@@ -162,11 +175,11 @@ class _Plan(NamedTuple):
     what: str
     kind: str
     held: bool
-    entries: Sequence[_Entry]
-    left_out: Sequence[str]
+    entries: Sequence[_Entry] = ()
+    left_out: Sequence[str] = ()
 
 
-def _written(server: Server, number: int, plan: _Plan, path: Path, told: Told | None) -> Manifest:
+def _written(server: Server, home: Path, number: int, plan: _Plan, path: Path, told: Told | None) -> Manifest:
     saved: list[Member] = []
     links: list[tuple[str, str]] = []
     gone = list(plan.left_out)
@@ -176,11 +189,11 @@ def _written(server: Server, number: int, plan: _Plan, path: Path, told: Told | 
                 archive.link(entry.path, entry.target)
                 links.append((entry.path, entry.target))
                 continue
-            member = _counted(server.folder / entry.path, entry.path, told)
+            member = _counted(home / entry.path, entry.path, told)
             if member is None:
                 gone.append(entry.path)
                 continue
-            with (server.folder / entry.path).open("rb") as source:
+            with (home / entry.path).open("rb") as source:
                 archive.file(member, _Exactly(source, member, server.name))
             saved.append(member)
     made = time.time()

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from msgspec import Struct
 
 from roundgate.core.rounds import RoundOutcome, Step
+from roundgate.host.backups.in_place import swap_back
 from roundgate.host.errors import Trouble
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.options import NotProven, RoundAborted
@@ -101,6 +102,9 @@ def start_and_prove(round: Round, names: Sequence[str]) -> RoundResult:
             round.journal.fact(fact)
     except NotProven as error:
         return _not_proven(round, waiting, error)
+    if round.plan.writes == "backup":
+        message = f"{name} is up with what backup {round.options.target} holds."
+        return RoundResult(RoundOutcome.PROVEN, message, operations=waiting)
     if round.plan.ends_up == "up" and not waiting:
         return RoundResult(RoundOutcome.DONE, f"{name} is up, and proven to be.", operations=waiting)
     return _seen(name, proof, waiting)
@@ -139,6 +143,8 @@ def rewind(round: Round, error: NotProven) -> RoundResult:
     try:
         with round.journal.step(Step.REWIND, error.why):
             stop(round, None)
+            if round.plan.writes == "backup":
+                swap_back(round)
             undo(round, saved_files(round.server.site, round.number))
     except (RoundAborted, Trouble, OSError) as second:
         why = getattr(second, "said", None) or getattr(second, "what", None) or str(second)

@@ -18,6 +18,7 @@ from roundgate.core.review import changes_in_words
 from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.core.slate import Outcome as Replayed
 from roundgate.host import machine
+from roundgate.host.backups import in_place
 from roundgate.host.drivers.protocol import RunState
 from roundgate.host.errors import ChangedMeanwhile, Trouble
 from roundgate.host.files import digest
@@ -69,6 +70,8 @@ def _conduct(round: Round) -> RoundResult:
         return _live(round, gathered)
     if round.plan.needs_down and state.runs:
         return RoundResult(RoundOutcome.DONE, f"{round.server.name} runs already.")
+    if round.plan.writes == "backup":
+        in_place.unpack(round)
     if state.runs:
         round.driver.open()
         round.driver.lease(round.number)
@@ -204,9 +207,14 @@ def _save_and_write(round: Round, gathered: Gathered, *, was_up: bool) -> list[s
         try:
             with round.journal.step(Step.WRITE, ", ".join(contents)):
                 write(round, contents, expected)
+                if round.plan.writes == "backup":
+                    in_place.swap(round)
         except ChangedMeanwhile as error:
             moved = error.path
         else:
+            if round.plan.writes == "backup":
+                round.look()
+                return names
             round.workspace = round.workspace.with_contents({**saved, **contents})
             return _names_in_force(round, gathered, names)
         round.journal.note(Step.WRITE, f"{moved} was changed by somebody else just now; it is read again")
@@ -279,6 +287,10 @@ def finish(round: Round, end: RoundResult) -> bool:
     round.learn_secrets()
     evidence = [round.without_secrets(line) for line in end.evidence]
     message = round.without_secrets(end.message)
+    if round.plan.writes == "backup" and end.outcome is not RoundOutcome.UNFINISHED:
+        in_force = end.outcome.went_well or end.outcome is RoundOutcome.WRITTEN
+        remark = in_place.settle(round, is_in_force=in_force)
+        message += f" {remark[:1].upper()}{remark[1:]}." if remark else ""
     tell_end(round, end, message)
     if end.outcome is RoundOutcome.UNFINISHED:  # it stays open, for ``recover``
         round.journal.note(Step.RECOVER, message)

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from roundgate.core.values.units import format_seconds
+from roundgate.host.backups.aside import clear_aside
 from roundgate.host.errors import Busy, NeedsRecovery
 from roundgate.host.keeper.record import birth_of
 from roundgate.host.servers import Server
@@ -60,6 +61,7 @@ def refuse_broken_off(server: Server, store: Store) -> None:
     row = broken_off(server, store)
     if row and not any(line.step == "stop" for line in store.journal(row.number)):
         store.close_round(row.number, "failed", "The round was broken off before anything was changed.")
+        clear_aside(server, row.number)
     elif row:
         raise NeedsRecovery(
             f"Round {row.number} of {server.name} was broken off and must be finished first.",

@@ -28,7 +28,9 @@ class Options(Struct, frozen=True):
     start: bool = False
     """Start a server that was down."""
     target: int = 0
-    """For a rewind: the round to go back before."""
+    """For a rewind: the round to go back before; for a restore: the backup."""
+    only: tuple[str, ...] = ()
+    """For a restore: the files and folders of the backup; none: all."""
     reviewed: str = ""
     """The digest of what the person saw and agreed to; empty where nobody looked."""
 

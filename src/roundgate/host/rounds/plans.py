@@ -12,9 +12,9 @@ from roundgate.core.rounds import RoundKind
 class Plan(Struct, frozen=True):
     """How a kind of round goes."""
 
-    writes: Literal["slate", "at-stop-only", "earlier-files", "live-only"]
-    """What goes into the files: all that waits; only what must not be lost at a stop; files of an earlier round; or
-    what a running server can be told of."""
+    writes: Literal["slate", "at-stop-only", "earlier-files", "live-only", "backup"]
+    """What goes into the files: all that waits; only what must not be lost at a stop; files of an earlier round;
+    what a running server can be told of; or what a backup holds, besides what must not be lost at a stop."""
     ends_up: Literal["up", "as-it-was", "down"]
     """How the server is when the round has gone well; ``as-it-was`` lets a server that was down stay down."""
     refuses_errors: bool = False
@@ -35,6 +35,7 @@ class Plan(Struct, frozen=True):
 PLANS: dict[RoundKind, Plan] = {
     RoundKind.APPLY: Plan("slate", "as-it-was", refuses_errors=True),
     RoundKind.RESTART: Plan("at-stop-only", "up", refuses_errors=True),
+    RoundKind.RESTORE: Plan("backup", "as-it-was", refuses_taken_ports=False),
     RoundKind.REWIND: Plan("earlier-files", "as-it-was", refuses_taken_ports=False),
     RoundKind.START: Plan("at-stop-only", "up", goes_on_despite="mistakes", rewinds=False, needs_down=True),
     RoundKind.STOP: Plan(

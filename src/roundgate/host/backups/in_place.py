@@ -1,0 +1,156 @@
+"""A backup put back into its server's folder by a round: unpacked beside its place, swapped in, or swapped back.
+
+Each unit is a folder or a file that is replaced as a whole. What was there is moved aside by renames alone, so a crash
+at any instant leaves each unit wholly old or wholly new, and the plan on disk tells which way back there is.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Sequence
+from pathlib import Path
+
+from msgspec import DecodeError, Struct, json
+
+from roundgate.core.rounds import RoundOutcome, Step
+from roundgate.host.backups.aside import aside_of, clear_aside
+from roundgate.host.backups.making import make_backup, must_have_room, restore_to
+from roundgate.host.backups.manifest import Manifest, backup_numbered
+from roundgate.host.errors import Trouble, WrongWords
+from roundgate.host.files import sync_folder, write_durably
+from roundgate.host.rounds.context import Round
+from roundgate.host.rounds.options import RoundAborted
+from roundgate.host.servers import Server
+
+_PLAN = "restore.json"
+
+
+class SwapPlan(Struct, frozen=True):
+    """What a round swaps: each unit by its path in the server's folder, and whether there was one before."""
+
+    backup: int
+    what: str
+    units: tuple[tuple[str, bool], ...]
+
+
+def units_of(server: Server, manifest: Manifest, only: Sequence[str]) -> list[str]:
+    """Give what a restore replaces as a whole: the files that were asked for, the folders of worlds, or all at the top.
+
+    Raises WrongWords where the backup has none of it, Trouble where a link is in the way.
+    """
+    paths = [member.path for member in manifest.members] + [path for path, _ in manifest.links]
+    if only:
+        wanted = [word.rstrip("/") for word in only]
+    elif manifest.what == "worlds":
+        wanted = [root.rstrip("/") for root in server.book.server.worlds]
+    else:
+        wanted = list(dict.fromkeys(path.partition("/")[0] for path in paths))
+    found = [unit for unit in dict.fromkeys(wanted) if any(_is_in(path, unit) for path in paths)]
+    missing = [unit for unit in wanted if unit not in found]
+    if only and missing:
+        raise WrongWords(
+            f"Backup {manifest.number} has no '{missing[0]}'.", f"roundgate backup check {manifest.number}"
+        )
+    outermost = [unit for unit in found if not any(_is_in(unit, other) and unit != other for other in found)]
+    for unit in outermost:
+        for parent in (server.folder / unit).parents:
+            if parent != server.folder and parent.is_relative_to(server.folder) and parent.is_symlink():
+                raise Trouble(f"{unit} lies behind the link {parent}, so it is not replaced.", "Restore it with --to.")
+    return outermost
+
+
+def _is_in(path: str, unit: str) -> bool:
+    return path == unit or path.startswith(f"{unit}/")
+
+
+def unpack(round: Round) -> None:
+    """Unpack the backup beside its place, while the server still runs. Raises RoundAborted; then nothing is left."""
+    try:
+        plan = _unpacked(round)
+    except (Trouble, OSError) as error:
+        clear_aside(round.server, round.number)
+        why = error.what if isinstance(error, Trouble) else f"{error.strerror or error}."
+        message = f"The backup cannot be unpacked: {why} Nothing was changed."
+        raise RoundAborted(RoundOutcome.REFUSED, message, getattr(error, "do", "")) from error
+    write_durably(str(round.make_folder() / _PLAN), json.encode(plan))
+    sync_folder(str(round.folder))
+    names = ", ".join(unit for unit, _ in plan.units)
+    round.journal.note(Step.GATHER, f"backup {plan.backup} is unpacked: {names}")
+
+
+def _unpacked(round: Round) -> SwapPlan:
+    server, aside = round.server, aside_of(round.server, round.number)
+    manifest = backup_numbered(server.site, round.options.target)
+    if manifest.server != server.name:
+        raise Trouble(f"Backup {manifest.number} is one of {manifest.server}.", "roundgate backups")
+    units = units_of(server, manifest, round.options.only)
+    must_have_room(server.folder, manifest.size)
+    restore_to(server.site, manifest, aside / "new", units)
+    _own(aside, server.folder)
+    had = tuple((unit, os.path.lexists(server.folder / unit)) for unit in units)
+    return SwapPlan(manifest.number, manifest.what, had)
+
+
+def _own(aside: Path, folder: Path) -> None:
+    """Give what root has unpacked to whom the server's folder belongs."""
+    if os.geteuid():
+        return
+    owner = folder.stat()
+    for path in (aside, *aside.rglob("*")):
+        os.chown(path, owner.st_uid, owner.st_gid, follow_symlinks=False)
+
+
+def swap(round: Round) -> None:
+    """Put what was unpacked in the place of what is there. Raises OSError; then the round goes back."""
+    folder, aside = round.server.folder, aside_of(round.server, round.number)
+    for unit, _ in _plan(round).units:
+        here = folder / unit
+        if os.path.lexists(here):
+            _move(here, aside / "old" / unit)
+        _move(aside / "new" / unit, here)
+
+
+def swap_back(round: Round) -> None:
+    """Put back what was there, from any point at which a swap may have been broken off. Raises OSError."""
+    folder, aside = round.server.folder, aside_of(round.server, round.number)
+    if not (round.folder / _PLAN).exists():
+        return
+    for unit, had in reversed(_plan(round).units):
+        here, old, new = folder / unit, aside / "old" / unit, aside / "new" / unit
+        was_moved = os.path.lexists(old) if had else not os.path.lexists(new)
+        if was_moved and os.path.lexists(here):
+            _move(here, new)
+        if was_moved and had:
+            _move(old, here)
+
+
+def _move(source: Path, target: Path) -> None:
+    target.parent.mkdir(parents=True, exist_ok=True)
+    source.replace(target)
+    sync_folder(str(target.parent))
+    sync_folder(str(source.parent))
+
+
+def _plan(round: Round) -> SwapPlan:
+    try:
+        return json.decode((round.folder / _PLAN).read_bytes(), type=SwapPlan)
+    except DecodeError as error:
+        raise OSError(f"{round.folder / _PLAN} is damaged") from error
+
+
+def settle(round: Round, *, is_in_force: bool) -> str:
+    """Clear up at the end of a round: what was replaced becomes a backup of its own. Give a remark, or nothing."""
+    aside = aside_of(round.server, round.number)
+    if not aside.is_dir():
+        return ""
+    if is_in_force and (aside / "old").is_dir():
+        try:
+            made, _ = make_backup(round.server, _plan(round).what, home=aside / "old", prunes=False)
+        except (Trouble, OSError) as error:
+            why = getattr(error, "what", None) or str(error)
+            return f"What was there before lies in {aside / 'old'}; it could not be made a backup: {why}"
+        remark = f"what was there before is backup {made.number}"
+    else:
+        remark = ""
+    clear_aside(round.server, round.number)
+    return remark
