@@ -44,6 +44,37 @@ Which backups stay.
 | key of `[backup]` | type | what it means | example |
 |---|---|---|---|
 """
+COUNTDOWN = """
+## `[countdown]`
+What players are told on the server's console before it goes down, and when.
+
+| key of `[countdown]` | type | what it means | example |
+|---|---|---|---|
+"""
+NOTICES = """
+## `[notices]`
+Who is told outward, and of what: [notices](fleet.md#notices).
+
+| key of `[notices]` | type | what it means | example |
+|---|---|---|---|
+"""
+WEBHOOK = """
+## `[notices.webhook.NAME]`
+| key | type | what it means | example |
+|---|---|---|---|
+"""
+MAIL = """
+## `[notices.mail.NAME]`
+| key | type | what it means | example |
+|---|---|---|---|
+"""
+TIMETABLE = """
+## `[timetable.NAME]`
+What is done by itself, and when: [the timetable](fleet.md#the-timetable).
+
+| key of `[timetable.NAME]` | type | what it means | example |
+|---|---|---|---|
+"""
 COMMANDS = """
 ## `commands`
 What starts and stops a server with `driver = "commands"`. Each is run in the server's folder.
@@ -70,6 +101,25 @@ def page() -> str:
         + _rows(parts["OwnCommands"], commands)
         + clusters
         + backups
+        + COUNTDOWN
+        + _rows(parts["CountdownTable"], {"marks": "list of texts"})
+        + _outward(parts)
+    )
+
+
+def _outward(parts: dict[str, Any]) -> str:
+    told = {name: "list of texts" for name in ("on", "servers", "to", "at", "days")} | {"tries": "number"}
+    told |= {"headers": "table of texts", "body": "a table", "port": "number", "when-empty": "true or false"}
+    told |= {"silent": "true or false", "whole": "true or false"}
+    return (
+        NOTICES
+        + _rows(parts["NoticesTable"], {})
+        + WEBHOOK
+        + _rows(parts["Webhook"], told)
+        + MAIL
+        + _rows(parts["Mail"], told)
+        + TIMETABLE
+        + _rows(parts["TimetableEntry"], told)
     )
 
 
@@ -77,6 +127,7 @@ def _rows(part: dict[str, Any], kinds: dict[str, str]) -> str:
     return "".join(
         f"| `{name}` | {kinds.get(name, 'text')} | {key['description']} | `{key['examples'][0]}` |\n"
         for name, key in part["properties"].items()
+        if "description" in key
     )
 
 

@@ -92,6 +92,24 @@ def test_a_side_that_there_is_not_is_told(club: SiteUnderTest, words: list[str],
     assert said in club.fails(code, "compare", *words)
 
 
+def test_groups_are_compared_as_one(club: SiteUnderTest) -> None:
+    """A column for each tag: what all of it has, or who has what."""
+    third = club.add("nightwatch", "boat.slots=16\ngust.limit=20\nwind.scale=0.5\n")
+    (third / "courses.txt").write_text("Harbour Mile\n")
+    text = (club.folder / "roundgate.toml").read_text()
+    for name, tag in (("regatta", "ranked"), ("harbour", "casual"), ("nightwatch", "casual")):
+        text = text.replace(f"[server.{name}]\n", f'[server.{name}]\ntags = ["{tag}"]\n')
+    (club.folder / "roundgate.toml").write_text(text)
+    found = rows(club, "--groups", "@ranked", "@casual")
+    assert found["race.slots"]["values"] == ["16", "24, but nightwatch: 16"]
+    assert found["courses"]["values"] == ["Harbour Mile, The Narrows", "Harbour Mile"]
+    assert "gust.limit" not in found and "wind.scale" not in found
+    assert rows(club, "--groups", "@ranked", "@casual", "--all")["gust.limit"]["values"] == ["20", "20"]
+    said = club.fails(1, "compare", "--groups", "@ranked", "harbour,nightwatch")
+    assert "harbour,nightwatch" in said.splitlines()[0] and "24, but nightwatch: 16" in said
+    assert "Two groups or more" in club.fails(2, "compare", "--groups", "@ranked")
+
+
 def test_a_preset_goes_onto_the_slate_and_is_listed(club: SiteUnderTest) -> None:
     assert "gust.limit=12" in club.ok("preset", "regatta")
     club.ok("preset", "@all", "gentle")

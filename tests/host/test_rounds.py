@@ -171,6 +171,26 @@ def test_players_are_told_before_the_stop(running: SiteUnderTest) -> None:
     assert "[harbour radio] The server restarts in 1s: more boats" in log
 
 
+def test_what_players_are_told_and_when_is_the_sites_word(site: SiteUnderTest) -> None:
+    site.add("regatta")
+    with (site.folder / "roundgate.toml").open("a") as file:
+        file.write('[countdown]\nmarks = ["2s"]\ntext = "{server} {what} in {left} ({reason})"\n')
+    site.ok("start")
+    site.ok("restart", "--countdown", "3s", "--reason", "tea")
+    site.ok("stop", "--countdown", "1s", "--reason", "low water")
+    log = site.ok("log", "-n", "100")
+    told = [line.split("] ", 1)[1] for line in log.splitlines() if "harbour radio" in line]
+    assert told == ["regatta restarts in 3s (tea)", "regatta restarts in 2s (tea)", "regatta stops in 1s (low water)"]
+    path = site.folder / "roundgate.toml"
+    whole = path.read_text()
+    for old, new, words in (
+        ('["2s"]', '["soon"]', "'soon' of [countdown] is no time"),
+        ("{left}", "{lefft}", "[countdown] has no 'lefft' to fill in"),
+    ):
+        path.write_text(whole.replace(old, new))
+        assert words in site.fails(1, "status")
+
+
 def test_a_round_waits_until_nobody_is_aboard(running: SiteUnderTest) -> None:
     running.ok("send", "muster 2")
     running.ok("set", "race.slots=24")

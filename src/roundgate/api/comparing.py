@@ -36,6 +36,14 @@ class Side(Struct, frozen=True):
     """True for a preset: a setting that it does not name has no value on this side."""
 
 
+class Group(Struct, frozen=True):
+    """Sides that are looked at as one: the servers of a tag or a cluster."""
+
+    name: str
+    sides: tuple[int, ...]
+    """Their numbers among the sides."""
+
+
 class Difference(Struct, frozen=True):
     """One setting, list or key, and what each side has; None where a side has none."""
 
@@ -44,6 +52,41 @@ class Difference(Struct, frozen=True):
     """``setting``, ``list``, ``records``, ``key``, or ``file`` for one that a side does not have."""
     values: tuple[str | None, ...]
     same: bool
+
+
+def groups_of(site: OpenSite, words: Sequence[str]) -> tuple[list[Side], list[Group]]:
+    """Give the sides that words mean, and each word as a group of them: ``@TAG``, a cluster, or servers by commas.
+
+    Raises WrongWords for fewer than two groups, and as ``sides_of``.
+    """
+    if len(words) < 2:
+        raise WrongWords("Two groups or more are compared.", "roundgate compare --groups @ranked @casual")
+    members = [_expanded(site, word) for word in words]
+    names = list(dict.fromkeys(name for each in members for name in each))
+    if len(names) < 2:
+        raise WrongWords("These groups are one server.", "Name tags with more servers: @TAG.")
+    groups = [Group(word, tuple(names.index(name) for name in each)) for word, each in zip(words, members, strict=True)]
+    return sides_of(site, names), groups
+
+
+def grouped(rows: Sequence[Difference], sides: Sequence[Side], groups: Sequence[Group]) -> Iterator[Difference]:
+    """Give the rows of a comparison with a column for each group: what all of it has, or who has what."""
+    for row in rows:
+        columns = tuple(_of_group(row, sides, group) for group in groups)
+        held = [{row.values[number] for number in group.sides} for group in groups]
+        same = row.same or (len({*columns}) == 1 and all(len(one) == 1 for one in held))
+        yield Difference(row.name, row.kind, columns, same=same)
+
+
+def _of_group(row: Difference, sides: Sequence[Side], group: Group) -> str | None:
+    values: dict[str | None, list[str]] = {}
+    for number in group.sides:
+        values.setdefault(row.values[number], []).append(sides[number].name)
+    if len(values) == 1:
+        return next(iter(values))
+    most = max(values, key=lambda value: len(values[value]))
+    others = [f"{', '.join(names)}: {value or '-'}" for value, names in values.items() if value != most]
+    return f"{most or '-'}, but {'; '.join(others)}"
 
 
 def sides_of(site: OpenSite, words: Sequence[str]) -> list[Side]:

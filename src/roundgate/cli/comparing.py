@@ -31,6 +31,7 @@ def compare(
         ),
     ],
     everything: Annotated[bool, typer.Option("--all", help="What is the same too.")] = False,
+    groups: Annotated[bool, typer.Option("--groups", help="A column for each word, such as @TAG.")] = False,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
     as_csv: Annotated[bool, typer.Option("--csv", help="Print CSV, a side to a column.")] = False,
 ) -> None:
@@ -38,12 +39,17 @@ def compare(
 
     Two spellings of one value are the same. Ends with 1 where anything differs, as programs that compare do.
     """
-    from roundgate.api.comparing import compared, sides_of
+    from roundgate.api.comparing import compared, grouped, groups_of, sides_of
 
-    sides = sides_of(CallContext(), words)
-    found = list(compared(sides))
+    if groups:
+        sides, columns = groups_of(CallContext(), words)
+        found = list(grouped(list(compared(sides)), sides, columns))
+        names = [column.name for column in columns]
+    else:
+        sides = sides_of(CallContext(), words)
+        found = list(compared(sides))
+        names = [side.name for side in sides]
     shown = [one for one in found if everything or not one.same]
-    names = [side.name for side in sides]
     if as_json:
         from roundgate.cli.screen.outputs import ComparedOutput, CompareOutput
 

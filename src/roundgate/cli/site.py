@@ -217,7 +217,7 @@ def _schema(words: list[str], site: Path | None) -> dict[str, Any]:
 def _draft(word: str | None, name: str, to: Path | None, *, force: bool) -> None:
     """Draft a rulebook, write it, and say what it got."""
     from roundgate.api.drafting import draft_rulebook, write_draft
-    from roundgate.host.site import NAME
+    from roundgate.host.site_file.checking import NAME
 
     context = CallContext()
     servers = context.several(word, lenient=True)

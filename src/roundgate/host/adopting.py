@@ -16,7 +16,9 @@ from roundgate.host.errors import Trouble, WrongWords
 from roundgate.host.files import Folder, read_bytes, read_texts, write_durably
 from roundgate.host.rulebooks import load_rulebook, rulebook_names
 from roundgate.host.servers import Server
-from roundgate.host.site import NAME, SITE_FILE, Site, SiteFile, make_private, read_site
+from roundgate.host.site import Site, make_private, read_site
+from roundgate.host.site_file.checking import NAME, SITE_FILE
+from roundgate.host.site_file.tables import SiteFile
 
 _SCRIPTS = ("launch.sh", "start.sh", "run.sh")
 

@@ -12,7 +12,7 @@ from typing import Any
 from roundgate.core.facts import Facts
 from roundgate.core.rulebook.expansion import placeholder
 from roundgate.core.rulebook.model import Version
-from roundgate.host.site import ServerEntry
+from roundgate.host.site_file.tables import ServerEntry
 
 _BEGINNING = 100_000
 """Bytes of a log in which a server's version is looked for: it is written at the start."""

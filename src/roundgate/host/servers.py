@@ -28,7 +28,8 @@ from roundgate.host.facts import facts_of, found_files
 from roundgate.host.files import Folder, SeenTexts, read_at_rest, read_bytes, read_texts, write_durably
 from roundgate.host.keeper.config import KeeperConfig
 from roundgate.host.rulebooks import load_rulebook
-from roundgate.host.site import CATALOGUE, ServerEntry, Site
+from roundgate.host.site import CATALOGUE, Site
+from roundgate.host.site_file.tables import ServerEntry
 
 _BOOK = "rulebook.json"
 _DEEPEST, _MOST_FILES = 4, 500

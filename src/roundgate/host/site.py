@@ -3,245 +3,24 @@
 from __future__ import annotations
 
 import os
-import re
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Any
 
 import msgspec
-from msgspec import Meta, Struct, field
+from msgspec import Struct
 
 from roundgate.core.nearest import nearest
 from roundgate.core.rulebook.reading import RulebookProblem
 from roundgate.host.cache import ParsedFiles
 from roundgate.host.errors import NoSite, Trouble, UnknownName, WrongWords
-from roundgate.host.notices.tables import NoticesTable
 from roundgate.host.ownership import claim
-from roundgate.host.timetable.tables import TimetableEntry
+from roundgate.host.site_file.checking import SITE_FILE, check_site_file
+from roundgate.host.site_file.tables import SiteFile
 
-SITE_FILE = "roundgate.toml"
 STATE_FOLDER = ".roundgate"
 CATALOGUE = "permissions.toml"
 """The file, in the site's folder, of permissions that mods add to those of a rulebook."""
-CONSOLE_KINDS = ("stdin", "tcp", "packets", "datagrams", "pipe")
-DRIVER_KINDS = ("keeper", "systemd", "commands", "self")
-NAME = re.compile(r"[A-Za-z][A-Za-z0-9_-]{0,39}")
-
-
-def _about(words: str, example: str) -> Meta:
-    """Say what a key means, with an example as TOML writes it: the schema and the documents show both."""
-    return Meta(description=words, extra_json_schema={"examples": [example]})
-
-
-class OwnCommands(Struct, frozen=True, forbid_unknown_fields=True):
-    """The ``commands`` of a server with the driver ``commands``, each a list of words, run in the server's folder."""
-
-    start: Annotated[
-        list[str], _about("Starts it and ends. Left out: the server's own `start`.", '["podman", "start", "regatta"]')
-    ] = field(default_factory=list)
-    stop: Annotated[
-        list[str],
-        _about("Stops it. Left out: by the console and the signals of the rulebook.", '["podman", "stop", "regatta"]'),
-    ] = field(default_factory=list)
-    alive: Annotated[
-        list[str],
-        _about(
-            "Ends with 0 while the server runs; a number that it prints is its process. Left out: the process is found "
-            "by the rulebook's `process`.",
-            '["./alive.sh"]',
-        ),
-    ] = field(default_factory=list)
-    within: Annotated[str, _about("How long each of them may take.", '"60s"')] = "60s"
-
-
-class ServerEntry(Struct, frozen=True, forbid_unknown_fields=True):
-    """One ``[server.NAME]`` table of the site file."""
-
-    folder: Annotated[
-        str,
-        _about(
-            "The server's folder, from the site file's own.",
-            '"regatta"',
-        ),
-    ]
-    start: Annotated[
-        list[str],
-        _about(
-            "The command that starts it, a list of words; it is run in the folder, or in `run-in`.",
-            '["./launch.sh"]',
-        ),
-    ]
-    rulebook: Annotated[
-        str,
-        _about(
-            "The name of the rulebook: one that comes with Round Gate, or one in `rulebooks/` "
-            "beside the site file, or a path. Without one, files are still addressed by "
-            "`FILE:KEY`, checked and edited.",
-            '"gullwind"',
-        ),
-    ] = ""
-    edition: Annotated[
-        str,
-        _about(
-            "Which of the rulebook's editions the server is. Needed only where a rulebook has several.",
-            '"inshore"',
-        ),
-    ] = ""
-    version: Annotated[
-        str,
-        _about(
-            "The game's version. Left out: as the rulebook says where to find it, such as in the server's log.",
-            '"2.4"',
-        ),
-    ] = ""
-    tags: Annotated[
-        list[str],
-        _about(
-            "Words for `@TAG`, which means all servers that have it.",
-            '["ranked"]',
-        ),
-    ] = field(default_factory=list)
-    console: Annotated[
-        str,
-        _about(
-            'How Round Gate talks to the server: `"stdin"` (its standard input, which the keeper '
-            'holds) or `"tcp"` (the rulebook\'s `[server.console]`). Left out: by TCP where the '
-            "rulebook has such a console and the server's files open it, else by standard input.",
-            '"tcp"',
-        ),
-    ] = ""
-    driver: Annotated[
-        str,
-        _about(
-            'What starts and stops it: `"keeper"`, a process of Round Gate\'s own; `"systemd"`, with `unit`; '
-            '`"commands"`, with `commands`; or `"self"`, where its host starts it again whenever it ends.',
-            '"keeper"',
-        ),
-    ] = "keeper"
-    unit: Annotated[str, _about("systemd: the unit.", '"gullwind@regatta.service"')] = ""
-    user_unit: Annotated[bool, _about("systemd: whether the unit is one of the user's.", "true")] = field(
-        default=False, name="user-unit"
-    )
-    commands: Annotated[OwnCommands, _about("commands: what starts and stops it.", '{ start = ["./up"] }')] = (
-        OwnCommands()
-    )
-    run_in: Annotated[
-        str,
-        _about(
-            "The folder that the command is run in, from the server's own; for servers that look for their files "
-            "there. Left out: the server's own.",
-            '"bin"',
-        ),
-    ] = field(default="", name="run-in")
-    user: Annotated[
-        str,
-        _about(
-            "The user that the server runs as, where Round Gate runs as root; its HOME is that user's. Files keep "
-            "their owner whoever edits them.",
-            '"gullwind"',
-        ),
-    ] = ""
-    umask: Annotated[
-        str,
-        _about(
-            "Which rights the files that the server makes shall not have, as for the shell's `umask`.",
-            '"0027"',
-        ),
-    ] = ""
-    environment: Annotated[
-        dict[str, str],
-        _about(
-            "Variables for the server's process, beside those that the keeper has; `{folder}` stands for the server's "
-            "folder. `HOME` is one of them, for servers that read their files there.",
-            '{ HOME = "{folder}/home" }',
-        ),
-    ] = field(default_factory=dict)
-    terminal: Annotated[
-        bool | None,
-        _about(
-            "Whether the server is started in a terminal of its own; the rulebook decides where this is left out.",
-            "true",
-        ),
-    ] = None
-    outside: Annotated[
-        list[str],
-        _about(
-            "Folders outside the server's own that links in it may lead to. What leads anywhere else is never written.",
-            '["/srv/shared"]',
-        ),
-    ] = field(default_factory=list)
-    grace: Annotated[
-        str,
-        _about(
-            "How long a stop may take, before the rulebook's word: `30s`, `2m`.",
-            '"30s"',
-        ),
-    ] = ""
-    start_within: Annotated[
-        str,
-        _about(
-            "How long a start may take until the ready sign.",
-            '"90s"',
-        ),
-    ] = field(default="", name="start-within")
-    watch: Annotated[
-        str,
-        _about(
-            "How long a server that is ready is watched before the round calls it up.",
-            '"10s"',
-        ),
-    ] = ""
-    kill: Annotated[
-        bool | None,
-        _about(
-            "Whether a stop may end in SIGKILL; the rulebook decides where this is left out.",
-            "false",
-        ),
-    ] = None
-    restart: Annotated[
-        bool,
-        _about(
-            "Whether the keeper starts the server again after a crash.",
-            "true",
-        ),
-    ] = True
-
-
-class SiteTable(Struct, frozen=True, forbid_unknown_fields=True):
-    """The ``[site]`` table."""
-
-    name: Annotated[str, _about("The site's name, such as the club's.", '"Saltmarsh Sailing Club"')] = ""
-
-
-class ClusterTable(Struct, frozen=True, forbid_unknown_fields=True):
-    """One ``[cluster.NAME]`` table: servers that share settings."""
-
-    servers: Annotated[list[str], _about("Its servers, by name or by `@TAG`.", '["@ranked", "nightwatch"]')]
-    shares: Annotated[
-        list[str],
-        _about("The settings and lists that must be the same on all of them.", '["tick.rate", "courses"]'),
-    ]
-
-
-class BackupTable(Struct, frozen=True, forbid_unknown_fields=True):
-    """The ``[backup]`` table."""
-
-    keep: Annotated[int, _about("How many backups of each server stay; 0: all of them.", "10")] = 10
-    days: Annotated[int, _about("How many days a backup stays; 0: for ever. The newest one always does.", "30")] = 0
-    folder: Annotated[
-        str, _about("Where they lie, from the site's folder; left out: in `.roundgate/backups`.", '"/srv/backups"')
-    ] = ""
-
-
-class SiteFile(Struct, frozen=True, forbid_unknown_fields=True):
-    """The whole site file."""
-
-    site: SiteTable = field(default_factory=SiteTable)
-    server: dict[str, ServerEntry] = field(default_factory=dict)
-    cluster: dict[str, ClusterTable] = field(default_factory=dict)
-    backup: BackupTable = field(default_factory=BackupTable)
-    notices: NoticesTable = field(default_factory=NoticesTable)
-    timetable: dict[str, TimetableEntry] = field(default_factory=dict)
 
 
 class Site(Struct, frozen=True):
@@ -317,37 +96,9 @@ def read_site(folder: Path) -> Site:
         file = msgspec.convert(raw, SiteFile)
     except msgspec.ValidationError as error:
         raise Trouble(f"{SITE_FILE}: {error}.", f"Mend {path}.") from error
-    wrong = next((name for name in file.server if not NAME.fullmatch(name)), None)
-    if wrong is not None:
-        raise Trouble(f"{SITE_FILE}: '{wrong}' cannot be a server's name.", "Use letters, digits, - and _.")
-    for name, entry in file.server.items():
-        _refuse_unknown(name, "console", entry.console, ("", *CONSOLE_KINDS))
-        _refuse_unknown(name, "driver", entry.driver, DRIVER_KINDS)
-        if entry.driver == "systemd" and not entry.unit:
-            raise Trouble(f"{SITE_FILE}: {name} needs a 'unit' for the driver systemd.", f"Mend {SITE_FILE}.")
-        if entry.umask and not re.fullmatch(r"[0-7]{1,4}", entry.umask):
-            raise Trouble(f"{SITE_FILE}: '{entry.umask}' of {name} is no umask.", 'Write octal digits: umask = "0027".')
-    if file.backup.keep < 0 or file.backup.days < 0:
-        raise Trouble(f"{SITE_FILE}: 'keep' and 'days' of [backup] cannot be below 0.", f"Mend {SITE_FILE}.")
-    if file.notices.recipients:
-        from roundgate.host.notices.checking import check_notices  # most sites have none
-
-        tags = {tag for entry in file.server.values() for tag in entry.tags} | {"all"}
-        check_notices(file.notices, set(file.server), tags)
     site = Site(folder.resolve(), file)
-    for name, cluster in file.cluster.items():
-        _check_cluster(site, name, cluster)
+    check_site_file(file)
     return site
-
-
-def _check_cluster(site: Site, name: str, cluster: ClusterTable) -> None:
-    """See that a cluster has a name of its own, and servers that there are. Raises Trouble."""
-    tags = {tag for entry in site.file.server.values() for tag in entry.tags} | {"all"}
-    if not NAME.fullmatch(name) or name in tags:
-        raise Trouble(f"{SITE_FILE}: a cluster cannot be called '{name}'.", "Use a word that is no tag.")
-    for word in cluster.servers:
-        if word not in site.file.server and not (word.startswith("@") and word[1:] in tags):
-            raise Trouble(f"{SITE_FILE}: the cluster {name} has no server '{word}' to take in.", f"Mend {SITE_FILE}.")
 
 
 def members_of(site: Site, cluster: str) -> list[str]:
@@ -358,12 +109,6 @@ def members_of(site: Site, cluster: str) -> list[str]:
         for name, entry in site.file.server.items()
         if any(word in (name, "@all") or word[1:] in entry.tags for word in words)
     ]
-
-
-def _refuse_unknown(server: str, key: str, word: str, known: Sequence[str]) -> None:
-    if word not in known:
-        hint = f"Write one of {', '.join(one for one in known if one)} as '{key}'."
-        raise Trouble(f"{SITE_FILE}: '{word}' of {server} is no kind of {key}.", hint)
 
 
 def is_server_word(site: Site, word: str) -> bool:

@@ -12,7 +12,8 @@ from roundgate.core.findings import Finding, Place
 from roundgate.core.formats.protocol import Entry
 from roundgate.core.values import is_hidden
 from roundgate.host.servers import Server
-from roundgate.host.site import SITE_FILE, members_of
+from roundgate.host.site import members_of
+from roundgate.host.site_file.checking import SITE_FILE
 from roundgate.host.workspace import Workspace
 
 

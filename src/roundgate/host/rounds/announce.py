@@ -3,17 +3,15 @@
 from __future__ import annotations
 
 import contextlib
+import re
 import time
 
 from roundgate.core.rounds import RoundOutcome, Step
-from roundgate.core.values.units import format_seconds
+from roundgate.core.values.units import format_seconds, parse_seconds
 from roundgate.host.consoles.lines import filled
 from roundgate.host.errors import ConsoleCut, Trouble, WrongWords
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.options import RoundAborted
-
-_MARKS = (3600, 1800, 900, 600, 300, 120, 60, 30, 10, 5, 3, 2, 1)
-
 
 _CLOCK_CHECKED = 20.0
 """Seconds after which a wait for a time of day looks at the clock again: somebody may have set it."""
@@ -35,7 +33,7 @@ def announce(round: Round) -> None:
         _count_down(round, countdown)
     except RoundAborted:
         with contextlib.suppress(Trouble):
-            _say(round, "The restart is called off.")
+            _say(round, _filled(round, round.server.site.file.countdown.called_off, 0))
         raise
     round.check_called_off(Step.ANNOUNCE)
 
@@ -87,7 +85,8 @@ def _wait_until_empty(round: Round) -> None:
 
 def _count_down(round: Round, left: float) -> None:
     end = time.monotonic() + left
-    for mark in (left, *(mark for mark in _MARKS if mark < left)):
+    marks = sorted((float(parse_seconds(mark)) for mark in round.server.site.file.countdown.marks), reverse=True)
+    for mark in (left, *(mark for mark in marks if mark < left)):
         if mark <= 0:
             return
         _wait_for(round, end - mark)
@@ -97,8 +96,7 @@ def _count_down(round: Round, left: float) -> None:
 
 
 def _tell(round: Round, seconds: float) -> None:
-    reason = f": {round.options.reason}" if round.options.reason else ""
-    text = f"The server restarts in {format_seconds(round_off(seconds))}{reason}"
+    text = _filled(round, round.server.site.file.countdown.text, seconds)
     try:
         _say(round, text)
     except ConsoleCut as error:
@@ -110,6 +108,21 @@ def _tell(round: Round, seconds: float) -> None:
         round.journal.note(Step.ANNOUNCE, f"the players could not be told: {error.what}")
     else:
         round.journal.note(Step.ANNOUNCE, text)
+
+
+def _filled(round: Round, template: str, left: float) -> str:
+    """Fill what players are told."""
+    stops, reason = round.plan.ends_up == "down", round.options.reason
+    fields = {
+        "what": "stops" if stops else "restarts",
+        "noun": "stop" if stops else "restart",
+        "left": format_seconds(round_off(left)),
+        "because": f": {reason}" if reason else "",
+        "reason": reason,
+        "server": round.server.name,
+        "time": time.strftime("%H:%M", time.localtime(time.time() + left)),
+    }
+    return re.sub(r"\{(\w+)\}", lambda match: fields.get(match[1], match[0]), template)
 
 
 def round_off(seconds: float) -> int:

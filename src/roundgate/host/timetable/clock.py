@@ -13,7 +13,8 @@ from pathlib import Path
 
 from roundgate.host.errors import Trouble
 from roundgate.host.ownership import name_of_user
-from roundgate.host.site import SITE_FILE, Site, read_site
+from roundgate.host.site import Site, read_site
+from roundgate.host.site_file.checking import SITE_FILE
 from roundgate.host.timetable.plan import timetable_of
 
 _EVERY = 60.0

@@ -12,7 +12,8 @@ from roundgate.core.timetable.moments import WrongMoment, check_expressions, exp
 from roundgate.core.values import ValueProblem
 from roundgate.core.values.units import parse_seconds
 from roundgate.host.errors import Trouble
-from roundgate.host.site import SITE_FILE, Site
+from roundgate.host.site import Site
+from roundgate.host.site_file.checking import SITE_FILE
 from roundgate.host.timetable.tables import TimetableEntry
 
 

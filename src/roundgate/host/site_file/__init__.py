@@ -1,0 +1,1 @@
+"""The site file: its tables, and what can be wrong in them."""

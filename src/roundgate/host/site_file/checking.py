@@ -1,0 +1,65 @@
+"""What can be wrong in the site file beyond its form."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+from roundgate.host.errors import Trouble
+from roundgate.host.site_file.tables import ClusterTable, CountdownTable, SiteFile
+
+SITE_FILE = "roundgate.toml"
+CONSOLE_KINDS = ("stdin", "tcp", "packets", "datagrams", "pipe")
+DRIVER_KINDS = ("keeper", "systemd", "commands", "self")
+NAME = re.compile(r"[A-Za-z][A-Za-z0-9_-]{0,39}")
+
+
+def check_site_file(file: SiteFile) -> None:
+    """See that names, words and numbers of a site file make sense. Raises Trouble."""
+    wrong = next((name for name in file.server if not NAME.fullmatch(name)), None)
+    if wrong is not None:
+        raise Trouble(f"{SITE_FILE}: '{wrong}' cannot be a server's name.", "Use letters, digits, - and _.")
+    for name, entry in file.server.items():
+        _refuse_unknown(name, "console", entry.console, ("", *CONSOLE_KINDS))
+        _refuse_unknown(name, "driver", entry.driver, DRIVER_KINDS)
+        if entry.driver == "systemd" and not entry.unit:
+            raise Trouble(f"{SITE_FILE}: {name} needs a 'unit' for the driver systemd.", f"Mend {SITE_FILE}.")
+        if entry.umask and not re.fullmatch(r"[0-7]{1,4}", entry.umask):
+            raise Trouble(f"{SITE_FILE}: '{entry.umask}' of {name} is no umask.", 'Write octal digits: umask = "0027".')
+    if file.backup.keep < 0 or file.backup.days < 0:
+        raise Trouble(f"{SITE_FILE}: 'keep' and 'days' of [backup] cannot be below 0.", f"Mend {SITE_FILE}.")
+    if file.notices.recipients:
+        from roundgate.host.notices.checking import check_notices  # most sites have none
+
+        tags = {tag for entry in file.server.values() for tag in entry.tags} | {"all"}
+        check_notices(file.notices, set(file.server), tags)
+    _check_countdown(file.countdown)
+    for name, cluster in file.cluster.items():
+        _check_cluster(file, name, cluster)
+
+
+def _check_countdown(table: CountdownTable) -> None:
+    """See that every mark is a time and every name in braces one that is known. Raises Trouble."""
+    odd = next((mark for mark in table.marks if not re.fullmatch(r"[1-9][0-9]{0,5}[smh]", mark)), None)
+    if odd is not None:
+        raise Trouble(f"{SITE_FILE}: '{odd}' of [countdown] is no time.", 'Write marks such as "10m" or "30s".')
+    known = ("what", "noun", "left", "because", "reason", "server", "time")
+    for name in re.findall(r"\{([^{}]*)\}", table.text + table.called_off):
+        if name not in known:
+            raise Trouble(f"{SITE_FILE}: [countdown] has no '{name}' to fill in.", f"Names: {', '.join(known)}")
+
+
+def _check_cluster(file: SiteFile, name: str, cluster: ClusterTable) -> None:
+    """See that a cluster has a name of its own, and servers that there are. Raises Trouble."""
+    tags = {tag for entry in file.server.values() for tag in entry.tags} | {"all"}
+    if not NAME.fullmatch(name) or name in tags:
+        raise Trouble(f"{SITE_FILE}: a cluster cannot be called '{name}'.", "Use a word that is no tag.")
+    for word in cluster.servers:
+        if word not in file.server and not (word.startswith("@") and word[1:] in tags):
+            raise Trouble(f"{SITE_FILE}: the cluster {name} has no server '{word}' to take in.", f"Mend {SITE_FILE}.")
+
+
+def _refuse_unknown(server: str, key: str, word: str, known: Sequence[str]) -> None:
+    if word not in known:
+        hint = f"Write one of {', '.join(one for one in known if one)} as '{key}'."
+        raise Trouble(f"{SITE_FILE}: '{word}' of {server} is no kind of {key}.", hint)
