@@ -108,7 +108,7 @@ def page() -> str:
 
 
 def _outward(parts: dict[str, Any]) -> str:
-    told = {name: "list of texts" for name in ("on", "servers", "to", "at", "days")} | {"tries": "number"}
+    told = dict.fromkeys(("on", "servers", "to", "at", "days"), "list of texts") | {"tries": "number"}
     told |= {"headers": "table of texts", "body": "a table", "port": "number", "when-empty": "true or false"}
     told |= {"silent": "true or false", "whole": "true or false"}
     return (

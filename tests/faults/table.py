@@ -121,7 +121,7 @@ ROWS = (
     Fault("a webhook that never answers", "any round", "tried again by another process", NEW, UP, "test_notices::test_a_webhook_that_never_answers_holds_up_neither_round_nor_others"),
     Fault("a webhook that redirects, answers 500, or is not there", "`notices`", "tried again, or said", SAME, RUNS, "test_notices::test_what_a_webhook_answers"),
     Fault("a mail server that refuses", "`notices`", "tried again, or said", SAME, RUNS, "test_notices::test_a_mailbox_that_refuses"),
-    Fault("the clock jumps an hour, the machine sleeps", "the timetable", "each moment once, or told as missed", SAME, RUNS, "test_timetable::test_each_moment_of_a_year_is_taken_once_whatever_the_clock_does"),
+    Fault("the clock jumps an hour, the machine sleeps", "the timetable", "each moment once, or told as missed", SAME, RUNS, "test_moments::test_each_moment_of_a_year_is_taken_once_whatever_the_clock_does"),
     Fault("many who look at the timetable at once", "the timetable", "one of them does it", SAME, RUNS, "test_timetable::test_many_who_look_at_once_do_it_once"),
     Fault("a wrong expression or zone", "the timetable", "said; nothing is done", SAME, RUNS, "test_timetable::test_wrong_tables_are_told"),
     Fault("the timetable's books are damaged", "the timetable", "kept aside, begun anew", SAME, RUNS, "test_timetable::test_damaged_books_are_begun_anew"),

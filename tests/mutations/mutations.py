@@ -867,13 +867,11 @@ MUTATIONS = [
         "if False:",
         "tests/cli/test_notices.py",
     ),
-    Mutation(
-        "core/timetable/looking.py", 'or (outcome == "missed" and not is_late)', "", "tests/core/test_timetable.py"
-    ),
-    Mutation("core/timetable/looking.py", "missed.append(due.at)", "pass", "tests/core/test_timetable.py"),
-    Mutation("core/timetable/looking.py", "known = min(known, now)", "known = known", "tests/core/test_timetable.py"),
-    Mutation("core/timetable/looking.py", "if at - lead > now:", "if at > now:", "tests/core/test_timetable.py"),
-    Mutation("core/timetable/moments.py", "if moment > last:", "if True:", "tests/core/test_timetable.py"),
+    Mutation("core/timetable/looking.py", 'or (outcome == "missed" and not is_late)', "", "tests/core/test_moments.py"),
+    Mutation("core/timetable/looking.py", "missed.append(due.at)", "pass", "tests/core/test_moments.py"),
+    Mutation("core/timetable/looking.py", "known = min(known, now)", "known = known", "tests/core/test_moments.py"),
+    Mutation("core/timetable/looking.py", "if at - lead > now:", "if at > now:", "tests/core/test_moments.py"),
+    Mutation("core/timetable/moments.py", "if moment > last:", "if True:", "tests/core/test_moments.py"),
     Mutation(
         "host/timetable/books.py",
         "INSERT OR IGNORE INTO moment",
