@@ -13,6 +13,7 @@ import pytest
 
 from conftest import BOOK, SiteUnderTest
 from corpus_files import files, format_of
+from share import share_of
 
 SETTINGS: dict[str, dict[str, Any]] = tomllib.loads(BOOK)["setting"]
 
@@ -41,7 +42,7 @@ def findings(site: SiteUnderTest) -> list[dict[str, Any]]:
 EACH = 1 if "ROUNDGATE_EVERY_ACT" in os.environ else 11
 
 
-@pytest.mark.parametrize("way", sorted(WRONG_VALUES)[::EACH])
+@pytest.mark.parametrize("way", share_of(sorted(WRONG_VALUES)[::EACH]))
 def test_the_advice_for_a_wrong_value_in_a_file_mends_it(site: SiteUnderTest, way: str) -> None:
     """Every setting is wrong at once. Each whole command among the advice is run; then nothing of it is left."""
     home = site.add("regatta")

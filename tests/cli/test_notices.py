@@ -120,8 +120,12 @@ def test_a_change_that_is_put_back_is_told_without_its_secret(site: SiteUnderTes
 def test_a_backup_that_fails_is_told(site: SiteUnderTest, hook: Hook) -> None:
     site.add("regatta")
     webhook(site, hook.url, 'on = ["backup-failed"]')
+    site.ok("start")
+    site.ok("stop")
+    shutil.rmtree(site.folder / "regatta" / "saves")
     site.fails(1, "backup", "regatta")
-    wait_for(lambda: len(hook.got) == 1, 20)
+    wait_for(lambda: last(site).get("event") == "backup-failed", 20)
+    assert hook.events() == ["backup-failed"], "and nothing of the start and the stop"
     assert hook.bodies[0]["message"].startswith("No backup of regatta was made: ")
 
 

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from roundgate.core.checks import check_disk
 from roundgate.core.files import ServerFiles, plain_form
-from roundgate.core.layers import Difference, DifferenceCode, Known, layers_of
+from roundgate.core.layers import Difference, DifferenceCode, Known, differing_layers, layers_of
 from roundgate.core.operations import Operation, SetValue, Switch
 from roundgate.core.review import ConsequenceCode, review_of
 from roundgate.core.rulebook.model import About, File, Rulebook, Setting
@@ -54,6 +54,27 @@ def test_what_was_asked_counts_before_what_was_sent_and_that_before_what_was_rea
 ) -> None:
     found = layers_of("race.laps", known(**sources))
     assert (found.disk, found.running, found.runs) == ("5", running, "started" in sources)
+
+
+@pytest.mark.parametrize(
+    "sources",
+    [
+        {},
+        {"started": files("laps.count=5\nwind.scale=0.50\n")},
+        {"started": files("laps.count=4\n")},
+        {"started": files("laps.count=5\nwind.scale=0.50\n"), "live": {"race.laps": "7"}},
+        {"started": files("laps.count=5\nwind.scale=0.50\n"), "world": {"race.laps": "6", "tide.mode": "neap"}},
+        {"started": files("laps.count=5\nwind.scale=0.50\n"), "asked": {"wind.scale": "0.9"}},
+        {"drifted": {"race.laps": 3}},
+        {"slate": files("laps.count=9\n")},
+        {"slate": files("laps.count=5\nwind.scale=0.50\n", courses="Harbour Mile\n")},
+    ],
+)
+def test_the_settings_that_differ_are_found_without_looking_at_all(sources: dict[str, object]) -> None:
+    disk = files("laps.count=5\nwind.scale=0.50\n")
+    now = Known(disk, **{"slate": disk, **sources})  # type: ignore[arg-type]
+    every = [layers_of(name, now) for name in BOOK.setting]
+    assert differing_layers(now) == [layers for layers in every if layers.differences]
 
 
 def test_another_spelling_of_the_running_value_is_no_difference() -> None:

@@ -23,7 +23,7 @@ from roundgate.core.text import Text
 from roundgate.host.people.book import read_people
 from roundgate.host.people.permissions import names_in
 
-SEEDS = 200 if "ROUNDGATE_EVERY_ACT" in os.environ else 30
+SEEDS = 100 if "ROUNDGATE_EVERY_ACT" in os.environ else 30
 
 
 @pytest.mark.parametrize("kept", SHAPES)

@@ -82,6 +82,22 @@ def layers_of(name: str, known: Known) -> Layers:
     return Layers(name, default, disk, slate, running, known.started is not None, differences)
 
 
+def differing_layers(known: Known) -> list[Layers]:
+    """Give the layers of every setting whose layers differ. Where no file differs, few settings are looked at."""
+    found = (layers_of(name, known) for name in _may_differ(known))
+    return [layers for layers in found if layers.differences]
+
+
+def _may_differ(known: Known) -> list[str]:
+    book = known.disk.book
+    others = [files for files in (known.slate, known.started) if files is not None and files is not known.disk]
+    paths = {book.file[spec.file].path for spec in book.setting.values() if spec.file in book.file}
+    if any(known.disk.texts.get(path) != files.texts.get(path) for path in paths for files in others):
+        return list(book.setting)
+    told = {**(known.asked or {}), **(known.live or {}), **(known.world or {}), **(known.drifted or {})}
+    return [name for name in book.setting if name in told]
+
+
 def _running(name: str, known: Known) -> str | None:
     for source in (known.asked, known.live, known.world):
         if source and name in source:

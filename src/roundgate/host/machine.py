@@ -5,7 +5,9 @@ from __future__ import annotations
 import os
 import re
 import socket
+import time
 from collections.abc import Iterable
+from contextlib import suppress
 from typing import NamedTuple
 
 import psutil
@@ -104,11 +106,25 @@ def running_in(folder: str, pattern: str) -> list[int]:
     if not pattern:
         return []
     wanted, found = re.compile(pattern), []
-    real = os.path.realpath(folder)
-    for process in psutil.process_iter():
-        try:
-            if process.cwd() == real and wanted.search(" ".join(process.cmdline())):
+    for process in _by_folder().get(os.path.realpath(folder), ()):
+        with suppress(psutil.Error):
+            if wanted.search(" ".join(process.cmdline())):
                 found.append(process.pid)
-        except psutil.Error:
-            continue
+    return found
+
+
+_FRESH = 0.2
+"""Seconds for which a look at all processes serves: a command asks for one server after the other."""
+_LOOK: list[tuple[float, dict[str, list[psutil.Process]]]] = []
+
+
+def _by_folder() -> dict[str, list[psutil.Process]]:
+    """Give the processes of this machine by the folder that they work in."""
+    if _LOOK and time.monotonic() - _LOOK[0][0] < _FRESH:
+        return _LOOK[0][1]
+    found: dict[str, list[psutil.Process]] = {}
+    for process in psutil.process_iter():
+        with suppress(psutil.Error):
+            found.setdefault(process.cwd(), []).append(process)
+    _LOOK[:] = [(time.monotonic(), found)]
     return found

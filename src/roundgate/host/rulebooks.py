@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -32,8 +33,14 @@ def _folders(site: Path | None, parsed: ParsedFiles) -> list[Path]:
     return [*([site / "rulebooks"] if site else []), parsed.person_folder(), _BUNDLED]
 
 
+_PARSED: dict[Path | None, ParsedFiles] = {}
+
+
 def _parsed(site: Path | None) -> ParsedFiles:
-    return ParsedFiles(site / STATE_FOLDER if site else None)
+    known = _PARSED.get(site)
+    if known is None or known.path is None:  # its state folder may be there by now
+        known = _PARSED[site] = ParsedFiles(site / STATE_FOLDER if site else None)
+    return known
 
 
 def rulebook_names(site: Path | None) -> list[str]:
@@ -48,8 +55,37 @@ def load_rulebook(name: str, site: Path | None, *, checked: bool = False) -> Rul
 
     Raises BrokenRulebook with the place of the mistake, or Trouble where there is no such rulebook.
     """
+    if not name:
+        return NO_RULEBOOK
     parsed = _parsed(site)
-    return _load(name, _reader(_folders(site, parsed), parsed), site, checked=checked) if name else NO_RULEBOOK
+    folders = _folders(site, parsed)
+    known = _LOADED.get((name, site, checked))
+    if known is not None and all(_mark(folders, layer) == mark for layer, mark in known[0].items()):
+        return known[1]
+    marks: dict[str, _Mark] = {}
+    by_name = _reader(folders, parsed)
+
+    def read(layer: str) -> RawBook:
+        marks[layer] = _mark(folders, layer)
+        return by_name(layer)
+
+    book = _load(name, read, site, checked=checked)
+    _LOADED[name, site, checked] = (marks, book)
+    return book
+
+
+_Mark = tuple[str, int, int] | None
+"""Which file a rulebook is in, its time and its size."""
+_LOADED: dict[tuple[str, Path | None, bool], tuple[dict[str, _Mark], Rulebook]] = {}
+"""The rulebooks that this process has loaded: a site may have hundreds of servers of one game."""
+
+
+def _mark(folders: list[Path], name: str) -> _Mark:
+    for folder in folders:
+        with suppress(OSError):
+            found = (folder / f"{name}.toml").stat()
+            return str(folder), found.st_mtime_ns, found.st_size
+    return None
 
 
 def layers_beneath(name: str, site: Path | None) -> list[RawBook]:

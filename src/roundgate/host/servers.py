@@ -43,6 +43,19 @@ class FilesNow(Struct, frozen=True):
     unreadable: dict[str, Unreadable]
 
 
+_Found = tuple[tuple[str, tuple[tuple[str, str], ...]], ...]
+_EXPANDED: dict[tuple[int, _Found], tuple[Rulebook, Rulebook]] = {}
+"""Rulebooks for the files that a folder has, for most servers of a game have the same; the first of each two is kept,
+so that its id stays its own."""
+
+
+def _expanded(book: Rulebook, found: _Found) -> Rulebook:
+    key = (id(book), found)
+    if key not in _EXPANDED:
+        _EXPANDED[key] = (book, for_files(book, {name: list(paths) for name, paths in found}))
+    return _EXPANDED[key][1]
+
+
 @dataclass(frozen=True)
 class Server:
     """A server of a site."""
@@ -71,9 +84,11 @@ class Server:
             from roundgate.host.people.permissions import with_catalogue  # few sites have such a file
 
             book = with_catalogue(book, self.site)
-        book = for_files(book, {name: found_files(self.folder, path) for name, path in patterns(book).items()})
+        found = {name: found_files(self.folder, path) for name, path in patterns(book).items()}
+        expanded = _expanded(book, tuple((name, tuple(paths)) for name, paths in found.items()))
         return with_includes(
-            book, {name: included_files(self, book, name) for name, file in book.file.items() if file.includes}
+            expanded,
+            {name: included_files(self, expanded, name) for name, file in expanded.file.items() if file.includes},
         )
 
     @cached_property
