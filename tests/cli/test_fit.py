@@ -134,6 +134,19 @@ def test_two_servers_of_a_cluster_that_disagree_are_both_told(cluster: SiteUnder
     assert {one["server"] for one in found if one["code"] == "cluster-differs"} == {"harbour", "nightwatch"}
 
 
+def test_a_server_in_two_clusters_that_disagree_is_told_once(cluster: SiteUnderTest) -> None:
+    with (cluster.folder / "roundgate.toml").open("a") as file:
+        file.write('[cluster.late]\nservers = ["nightwatch", "lone"]\nshares = ["race.laps"]\n')
+    found = json.loads(cluster.run("check", "nightwatch", "--json").stdout)["findings"]
+    [one] = [finding for finding in found if finding["code"] == "cluster-differs"]
+    assert "race.laps is shared by clusters that have different values of it: fair has 3, late has 9." in one["cause"]
+    assert one["do"] == "Take race.laps out of one of these clusters in roundgate.toml, or nightwatch out of it."
+    cluster.ok("set", "lone,nightwatch", "race.laps=3")
+    cluster.ok("apply", "lone", "--yes")
+    cluster.ok("apply", "nightwatch", "--yes")
+    assert "cluster-differs" not in cluster.run("check", "@all").stdout
+
+
 @pytest.mark.parametrize(
     ("old", "new", "said"),
     [

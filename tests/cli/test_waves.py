@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import json
 import os
 import re
 import signal
+import subprocess
+import sys
 
 import pytest
 
@@ -102,6 +105,24 @@ def test_a_restart_in_waves_and_a_server_that_is_busy(fleet: SiteUnderTest) -> N
     fleet.ok("send", "regatta", "ashore")
     assert waiting.end()[0] == 0
     assert all(fleet.server_process(name) not in (None, before[name]) for name in NAMES)
+
+
+def test_two_who_apply_to_all_at_once_do_it_once(fleet: SiteUnderTest) -> None:
+    fleet.ok("start", "@all")
+    fleet.ok("set", "@all", "race.slots=20")
+    call = [sys.executable, "-m", "roundgate", "apply", "@all", "--yes", "--together", "3"]
+    processes = [
+        subprocess.Popen(call, cwd=fleet.folder, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+        for _ in range(2)
+    ]
+    said = [process.communicate(timeout=120)[0] for process in processes]
+    assert all("Traceback" not in one for one in said)
+    assert {process.returncode for process in processes} <= {0, 1, 5}, said
+    rows = json.loads(fleet.ok("rounds", "--json"))
+    applied = [row for row in rows if row["kind"] == "apply" and row["outcome"] == "proven"]
+    assert sorted(row["server"] for row in applied) == sorted(fleet.names), "each once"
+    for name in fleet.names:
+        assert fleet.value(name, "boat.slots") == "20"
 
 
 def test_a_terminal_that_goes_away_leaves_the_rounds_to_themselves(fleet: SiteUnderTest) -> None:

@@ -125,6 +125,8 @@ ROWS = (
     Fault("many who look at the timetable at once", "the timetable", "one of them does it", SAME, RUNS, "test_timetable::test_many_who_look_at_once_do_it_once"),
     Fault("a wrong expression or zone", "the timetable", "said; nothing is done", SAME, RUNS, "test_timetable::test_wrong_tables_are_told"),
     Fault("the timetable's books are damaged", "the timetable", "kept aside, begun anew", SAME, RUNS, "test_timetable::test_damaged_books_are_begun_anew"),
+    Fault("two `apply @all` at once", "`apply`", "each server once; the other is told", NEW, UP, "test_waves::test_two_who_apply_to_all_at_once_do_it_once"),
+    Fault("a server in two clusters that disagree", "`check`", "one finding", SAME, RUNS, "test_fit::test_a_server_in_two_clusters_that_disagree_is_told_once"),
     Fault("a server of a wave fails", "`apply --waves`", "rewound; no further wave begins", "as before there", UP, "test_waves::test_a_wave_that_fails_stops_the_rest"),
     Fault("a server of a wave is held by another round", "`restart --waves`", "refused there", SAME, RUNS, "test_waves::test_a_restart_in_waves_and_a_server_that_is_busy"),
 )  # fmt: skip

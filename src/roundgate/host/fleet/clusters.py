@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 from roundgate.core.checks.context import CheckContext
 from roundgate.core.checks.people import CLUSTER_DIFFERS
@@ -22,13 +22,36 @@ def check_clusters(server: Server, files: ServerFiles) -> Iterator[Finding]:
 
     Where most of the others agree, they are right; a server is told of its own differences only. Raises Trouble.
     """
-    for name, cluster in server.site.file.cluster.items():
-        members = members_of(server.site, name)
-        if server.name not in members:
+    mine = [name for name in server.site.file.cluster if server.name in members_of(server.site, name)]
+    names = {one for name in mine for one in members_of(server.site, name) if one != server.name}
+    read = {one: Workspace(Server(server.site, one), []).read().files for one in names}
+    sharing: dict[str, list[str]] = {}
+    for name in mine:
+        for setting in server.site.file.cluster[name].shares:
+            sharing.setdefault(setting, []).append(name)
+    for setting, clusters in sharing.items():
+        members = {name: [one for one in members_of(server.site, name) if one != server.name] for name in clusters}
+        torn = _torn(files, {name: {one: read[one] for one in several} for name, several in members.items()}, setting)
+        if torn:
+            context = CheckContext(server.name, files, {})
+            do = f"Take {setting} out of one of these clusters in {SITE_FILE}, or {server.name} out of it."
+            yield context.finding(CLUSTER_DIFFERS, "warning", Place(SITE_FILE), torn, do, setting)
             continue
-        others = {one: Workspace(Server(server.site, one), []).read().files for one in members if one != server.name}
-        for setting in cluster.shares:
-            yield from _differs(server, files, others, name, setting)
+        for name, several in members.items():
+            yield from _differs(server, files, {one: read[one] for one in several}, name, setting)
+
+
+def _torn(files: ServerFiles, clusters: Mapping[str, Mapping[str, ServerFiles]], name: str) -> str:
+    """Say that clusters want different values of a setting, so that one server cannot please them; else nothing."""
+    wants: dict[str, str | None] = {}
+    for cluster, others in clusters.items():
+        held = [_held(other, name) for other in others.values() if _knows(other, name)]
+        if held and _knows(files, name):
+            wants[cluster] = Counter(held).most_common(1)[0][0]
+    if len(set(wants.values())) < 2:
+        return ""
+    words = ", ".join(f"{cluster} has {_shown(files, name, value)}" for cluster, value in wants.items())
+    return f"{name} is shared by clusters that have different values of it: {words}."
 
 
 def _differs(
