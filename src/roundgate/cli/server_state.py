@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import time
 from collections.abc import Sequence
-from contextlib import suppress
+from contextlib import nullcontext, suppress
 from typing import TYPE_CHECKING, Any, Literal
 
 from msgspec import Struct
@@ -20,6 +20,7 @@ from roundgate.host.drivers.protocol import Driver, RunState, exit_words
 from roundgate.host.errors import KeeperGone, Trouble
 from roundgate.host.life import life_of, recent_crashes
 from roundgate.host.lobby import ListLook, known_look
+from roundgate.host.machine import one_look
 from roundgate.host.people.book import ended_people
 from roundgate.host.rounds.locking import is_at_work
 from roundgate.host.rounds.options import Options
@@ -150,14 +151,16 @@ def _states_here(servers: Sequence[Server], store: Store) -> list[ServerState]:
                 driver.post_state()
         drivers.append(driver)
     until = time.monotonic() + _ANSWER_WITHIN
-    found = []
-    for server, driver in zip(servers, drivers, strict=True):
-        try:
-            found.append(_state_of(server, store, driver, until))
-        finally:
-            if driver is not None:
-                driver.close()
-    return found
+    with one_look() if len(servers) > 1 else nullcontext():
+        return [_closing(server, store, driver, until) for server, driver in zip(servers, drivers, strict=True)]
+
+
+def _closing(server: Server, store: Store, driver: Driver | None, until: float) -> ServerState:
+    try:
+        return _state_of(server, store, driver, until)
+    finally:
+        if driver is not None:
+            driver.close()
 
 
 def _state_of(server: Server, store: Store, driver: Driver | None, until: float) -> ServerState:

@@ -5,9 +5,8 @@ from __future__ import annotations
 import os
 import re
 import socket
-import time
-from collections.abc import Iterable
-from contextlib import suppress
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager, suppress
 from typing import NamedTuple
 
 import psutil
@@ -113,18 +112,26 @@ def running_in(folder: str, pattern: str) -> list[int]:
     return found
 
 
-_FRESH = 0.2
-"""Seconds for which a look at all processes serves: a command asks for one server after the other."""
-_LOOK: list[tuple[float, dict[str, list[psutil.Process]]]] = []
+_LOOK: list[dict[str, list[psutil.Process]]] = []
+"""The processes by folder, while one look serves; empty otherwise."""
+
+
+@contextmanager
+def one_look() -> Iterator[None]:
+    """Let one look at all processes serve for many servers: for commands that show, and never for one that acts."""
+    _LOOK.append(_by_folder())
+    try:
+        yield
+    finally:
+        _LOOK.pop()
 
 
 def _by_folder() -> dict[str, list[psutil.Process]]:
     """Give the processes of this machine by the folder that they work in."""
-    if _LOOK and time.monotonic() - _LOOK[0][0] < _FRESH:
-        return _LOOK[0][1]
+    if _LOOK:
+        return _LOOK[-1]
     found: dict[str, list[psutil.Process]] = {}
     for process in psutil.process_iter():
         with suppress(psutil.Error):
             found.setdefault(process.cwd(), []).append(process)
-    _LOOK[:] = [(time.monotonic(), found)]
     return found
