@@ -73,7 +73,7 @@ def test_a_keeper_restarts_its_server_when_it_is_time(site: SiteUnderTest, hook:
     webhook(site, hook.url)
     site.ok("start")
     at = time.localtime(time.time() + (60 if time.time() % 60 < 45 else 120))
-    planned(site, "restart", f'at = ["{time.strftime("%H:%M", at)}"]\ncountdown = "3s"\nreason = "tea"')
+    planned(site, "restart", f'at = ["{time.strftime("%H:%M", at)}"]\ncountdown = "10s"\nreason = "tea"')
     first = site.server_process("regatta")
     site.kill_keeper("regatta")
     assert f"next: restart at {time.strftime('%H:%M', at)}, in " in site.ok("status")
@@ -83,9 +83,7 @@ def test_a_keeper_restarts_its_server_when_it_is_time(site: SiteUnderTest, hook:
     assert site.server_process("regatta") not in (first, None)
     wait_for(lambda: last(site)["last"] == "done", 20)
     assert re.fullmatch(r"round 2: .*", last(site)["words"])
-    assert "The server restarts in 3s: tea" in site.ok("log", "regatta") or "restarts in" in site.ok(
-        "rounds", "show", "2"
-    )
+    assert re.search(r"The server restarts in \d+s: tea", site.ok("rounds", "show", "2"))
     assert len(json.loads(site.ok("rounds", "--json"))) == 2
 
 

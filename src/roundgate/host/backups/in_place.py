@@ -144,6 +144,7 @@ def settle(round: Round, *, is_in_force: bool) -> str:
     if not aside.is_dir():
         return ""
     if is_in_force and (aside / "old").is_dir():
+        round.journal.waits(Step.PROVE, "what was there before becomes a backup", None)
         try:
             made, _ = make_backup(round.server, _plan(round).what, home=aside / "old", prunes=False)
         except (Trouble, OSError) as error:
