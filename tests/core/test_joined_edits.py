@@ -5,17 +5,21 @@ from __future__ import annotations
 from itertools import pairwise
 
 import pytest
+import yaml
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
-from core.test_records import SHAPES, files_of, held
+from core.test_records import FIELDS, OFFICERS, SHAPES, book, files_of, held
 from roundgate.core.files import ServerFiles
 from roundgate.core.formats import FORMATS, apply_edit
-from roundgate.core.formats.protocol import Edit
+from roundgate.core.formats.protocol import Dialect, Edit
 from roundgate.core.formats.shared.joined_edits import NotJoinable, joined
 from roundgate.core.operations import AddRecord, Operation, RemoveRecord, SetField
 from roundgate.core.operations.base import Target
+from roundgate.core.rulebook.model import RecordField
 from roundgate.core.slate import Outcome, replay
+from roundgate.core.text import Text
 
 IDS = st.sampled_from([f"GW-{number}" for number in range(1, 9)])
 NAMES = st.sampled_from(["Ruff", "Skua", "Knot", "Dunlin", "mate # one", "a: b", '"quoted"', "Ä"])
@@ -51,6 +55,41 @@ def one_by_one(operations: list[Operation], files: ServerFiles) -> tuple[ServerF
         outcomes.append(replay([operation], files))
         files = outcomes[-1].after
     return files, outcomes
+
+
+EMPTY = {"json": "{}\n", "yaml": "", "toml": "", "lua": ""}
+
+
+@pytest.mark.parametrize("kind", EMPTY)
+def test_the_first_records_of_an_empty_file_are_in_one_list(kind: str) -> None:
+    """The first begins the list that the others are in: a second beginning would be the one that a reader takes."""
+    files = files_of(kind, EMPTY[kind] or "\n")
+    operations = [_added(f"GW-{number}", f"N{number}", 1) for number in range(1, 7)]
+    single, _ = one_by_one(operations, files)
+    together = replay(operations, files).after
+    assert together.texts["crew"].body == single.texts["crew"].body
+    assert len(held(together)) in (0, 6) and len(held(together)) == len(held(single))
+    names = [AddRecord("ranks.yml", "ranks", name, ()) for name in ("mate", "cook", "chief", "bosun")]
+    books = files.with_document("ranks.yml", FORMATS["yaml"].read(Text(""), Dialect()))
+    assert list(yaml.safe_load(replay(names, books).after.texts["ranks.yml"].body)["ranks"]) == [
+        "mate",
+        "cook",
+        "chief",
+        "bosun",
+    ]
+
+
+def test_new_fields_in_one_map_are_in_one_map() -> None:
+    """Each of them would begin the map that both are in, and YAML takes a name twice without a word."""
+    fits = {name: RecordField(type="text", key=f"fit.{name}") for name in ("hull", "sail", "lens")}
+    wider = replace(OFFICERS, field={**FIELDS, **fits})
+    crew = "crew:\n  - id: GW-1\n    rank: mate\n  - id: GW-2\n    rank: mate\n"
+    files = ServerFiles(book("yaml", wider), {"crew": Text(crew), "ranks.yml": Text("ranks:\n  mate: {}\n")})
+    operations = [SetField("crew", "officers", "GW-1", name, "gull") for name in fits]
+    single, _ = one_by_one(list(operations), files)
+    together = replay(operations, files)
+    assert together.after.texts["crew"].body == single.texts["crew"].body
+    assert yaml.safe_load(single.texts["crew"].body)["crew"][0]["fit"] == dict.fromkeys(fits, "gull")
 
 
 @pytest.mark.parametrize("kind", [kind for kind in SHAPES if kind != "lines"])

@@ -153,6 +153,13 @@ def test_operations_find_their_record_on_a_file_that_has_changed_meanwhile() -> 
     assert [one.code for one in gone.refused] == ["slate-stuck"] and "GW-7 is not there" in gone.refused[0].cause
 
 
+def test_a_key_that_is_there_twice_names_no_record() -> None:
+    twice = json.loads(SHAPES["json"][0])
+    twice["crew"][1]["id"] = "GW-1"
+    outcome = replay([SetField("crew", "officers", "GW-1", "name", "Ruff")], files_of(text=json.dumps(twice)))
+    assert [one.cause for one in outcome.refused] == ["officers/GW-1.name: GW-1 is there 2 times."]
+
+
 def test_of_a_list_only_the_items_that_come_and_go_are_touched() -> None:
     files = files_of("yaml", text="crew:\n  - id: GW-1\n    may:\n      - a   # always\n      - b\n      - c\n")
     after = done(files, SetField("crew", "officers", "GW-1", "may", "a,c,d")).after.texts["crew"].body

@@ -132,6 +132,6 @@ def test_a_kind_that_there_is_not_is_told_with_those_that_there_are(site: SiteUn
 def test_the_site_file_knows_every_console_and_driver_of_the_registries() -> None:
     from roundgate.host.consoles import CONSOLES
     from roundgate.host.drivers import DRIVERS
-    from roundgate.host.site import CONSOLE_KINDS, DRIVER_KINDS
+    from roundgate.host.site_file.checking import CONSOLE_KINDS, DRIVER_KINDS
 
     assert tuple(CONSOLES) == CONSOLE_KINDS and tuple(DRIVERS) == DRIVER_KINDS

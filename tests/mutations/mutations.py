@@ -890,4 +890,10 @@ MUTATIONS = [
         "if False:",
         "tests/cli/test_timetable.py",
     ),
+    Mutation(
+        "core/slate.py",
+        "if changed is not document and len(problems_of(changed))",
+        "if False and len(problems_of(changed))",
+        JOINED,
+    ),
 ]

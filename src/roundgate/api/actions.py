@@ -6,10 +6,10 @@ from collections.abc import Sequence
 
 from roundgate.api.lookup import command
 from roundgate.core import values
-from roundgate.core.checks.context import quoted
 from roundgate.core.console_lines import LineRefused, fill
 from roundgate.core.formats.places import split_assignment
 from roundgate.core.nearest import nearest
+from roundgate.core.quoting import quoted
 from roundgate.core.records.sets import find_records, records_in
 from roundgate.core.rulebook.model import Action, RecordField
 from roundgate.core.values import ValueProblem

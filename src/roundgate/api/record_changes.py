@@ -9,7 +9,6 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from roundgate.core import values
-from roundgate.core.checks.context import quoted
 from roundgate.core.formats.places import split_assignment
 from roundgate.core.nearest import nearest
 from roundgate.core.operations import (
@@ -24,6 +23,7 @@ from roundgate.core.operations import (
 )
 from roundgate.core.operations.records import RecordOperation, commented_out, in_order, path_when_off, template_values
 from roundgate.core.people.rosters import people_kind
+from roundgate.core.quoting import quoted
 from roundgate.core.records.looks import with_looks
 from roundgate.core.records.model import LISTS, Record, field_key, parts_in, separator_of
 from roundgate.core.records.nested import is_deep, nested_in

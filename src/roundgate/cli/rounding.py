@@ -10,9 +10,9 @@ from typing import Any
 from roundgate.cli.call import CallContext
 from roundgate.cli.screen.output import echo, plain, styled
 from roundgate.cli.screen.rounds import RoundScreen
-from roundgate.core.checks.context import quoted
 from roundgate.core.differences import unified
 from roundgate.core.operations import SetValue
+from roundgate.core.quoting import quoted
 from roundgate.core.review import lines_shown
 from roundgate.core.rounds import RoundKind
 from roundgate.core.text import NotText, decode

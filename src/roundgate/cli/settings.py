@@ -26,8 +26,6 @@ from roundgate.core.rulebook.expansion import keys_in
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.secrets import HIDDEN, hidden_paths, is_secret
 from roundgate.core.values import ValueProblem
-from roundgate.host.asking.reader import Reader
-from roundgate.host.consoles import console_of
 from roundgate.host.drivers import driver_of
 from roundgate.host.errors import ConsoleCut, NoConsole
 from roundgate.host.servers import Server
@@ -330,6 +328,9 @@ def _unknown_row(
 def ask_running(server: Server, files: ServerFiles) -> dict[str, str]:
     """Ask the running server for every value that the rulebook declares safe to ask for."""
     driver = driver_of(server)
+    from roundgate.host.asking.reader import Reader  # only where the server is asked
+    from roundgate.host.consoles import console_of
+
     console = console_of(server, driver)
     reader = Reader(server, console, server.read_started())
     answers: dict[str, str] = {}

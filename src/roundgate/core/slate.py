@@ -12,7 +12,7 @@ from msgspec.structs import replace
 
 from roundgate.core.files import ServerFiles
 from roundgate.core.findings import Finding, Place
-from roundgate.core.formats import FORMATS, apply_edit
+from roundgate.core.formats import FORMATS, apply_edit, problems_of
 from roundgate.core.formats.protocol import Edit, EditRefused
 from roundgate.core.formats.shared.joined_edits import NotJoinable, joined
 from roundgate.core.operations import Change, CopyFile, Operation
@@ -44,10 +44,10 @@ def replay(operations: Sequence[Operation], files: ServerFiles, server: str = ""
     while number < len(operations):
         run = _run(operations, number) if number >= single_until else ()
         if run:
-            made, now = _made_together(run, now)
+            made, now, by_themselves = _made_together(run, now)
             changes += [shifting.marked(change, number + at) for at, change in enumerate(made)]
             number += len(made)
-            single_until = number + (1 if made else len(run))
+            single_until = number + by_themselves
             continue
         operation = operations[number]
         try:
@@ -96,15 +96,15 @@ def _run(operations: Sequence[Operation], start: int) -> Sequence[Operation]:
     return operations[start:end] if end - start >= _FEWEST_TOGETHER else ()
 
 
-def _made_together(operations: Sequence[Operation], files: ServerFiles) -> tuple[list[Change], ServerFiles]:
+def _made_together(operations: Sequence[Operation], files: ServerFiles) -> tuple[list[Change], ServerFiles, int]:
     """Make operations by one edit, confirmed as a whole; nothing is made where they must go one by one.
 
-    Where one of them cannot be made by itself, those before it are.
+    Where one of them cannot be made with the others, those before it are. The number says how many go by themselves.
     """
     path = operations[0].file
     kind, document = files.format(path), files.document(path)
     if kind is None or document is None:
-        return [], files
+        return [], files, len(operations)
     edits: list[Edit] = []
     target = Target(kind, document, files.book.setting, files.book.records, edits)
     changes: list[Change] = []
@@ -117,11 +117,18 @@ def _made_together(operations: Sequence[Operation], files: ServerFiles) -> tuple
                 del edits[planned:]
                 break
         if not changes:
-            return [], files
+            return [], files, 1
         changed = apply_edit(kind, document, joined(document.plain(), edits)) if edits else document
+        if changed is not document and len(problems_of(changed)) > len(problems_of(document)):
+            return (
+                [],
+                files,
+                len(operations),
+            )  # each began what all were to be in: a reader may take the same name twice
     except (EditRefused, NotEncodable, NotJoinable):
-        return [], files
-    return changes, files if changed is document else files.with_document(path, changed)
+        return [], files, len(operations)
+    after = files if changed is document else files.with_document(path, changed)
+    return changes, after, 1
 
 
 def _make(operation: Operation, files: ServerFiles) -> tuple[Change, ServerFiles]:

@@ -147,8 +147,8 @@ def _check_workspace(workspace: Workspace) -> list[Finding]:
 
 def _near_names(server: Server, now: FilesNow) -> Iterator[Finding]:
     """Find files whose names nearly are the one that the rulebook expects, where that one does not exist."""
-    from roundgate.core.checks.context import quoted
     from roundgate.core.nearest import nearest
+    from roundgate.core.quoting import quoted
 
     expected = {file.path for file in server.book.file.values() if file.path}
     for path in sorted(expected - set(now.files.texts) - set(now.unreadable)):

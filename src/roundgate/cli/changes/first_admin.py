@@ -9,7 +9,7 @@ import typer
 
 from roundgate.cli.rounding import agreed, apply_live_records, run_round, seconds
 from roundgate.cli.screen.output import echo, plain
-from roundgate.core.checks.context import quoted
+from roundgate.core.quoting import quoted
 from roundgate.core.rounds import RoundKind
 from roundgate.host.drivers import driver_of
 from roundgate.host.errors import Trouble, WrongWords

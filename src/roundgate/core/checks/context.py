@@ -8,6 +8,7 @@ from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.findings import Finding, Level, Place
 from roundgate.core.formats.protocol import Entry
 from roundgate.core.formats.shared.key_value import KeyFile
+from roundgate.core.quoting import quoted
 from roundgate.core.rulebook.model import Rulebook
 from roundgate.core.secrets import secret_entries, secret_names, shown_line, sounding_secret
 
@@ -74,10 +75,3 @@ class CheckContext:
             for word in ("roundgate", verb, self.server, *words)
             if word
         )
-
-
-def quoted(word: str) -> str:
-    """Quote a word for a shell, where it needs quoting."""
-    from shlex import quote
-
-    return quote(word)

@@ -162,6 +162,8 @@ class AddRecord(RecordOperation, frozen=True, tag="record-add"):
             if all(same.value(name) == value for name, value in self.values if name in same.fields):
                 return self.unchanged(target, "there already", "there already")
             raise EditRefused(f"{self.record} is there already, with other values")
+        if target.planned is not None and not records:
+            raise EditRefused("the first record of a set may begin what the others are in")
         deeper = trees_of(self.nested)
         shown = ", ".join([*(f"{name}={value}" for name, value in self.values), *(f"{name}=(...)" for name in deeper)])
 

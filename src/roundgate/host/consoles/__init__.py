@@ -2,26 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from importlib import import_module
 
 from roundgate.core.checks.rules import broken_rules
-from roundgate.host.consoles.datagrams import DatagramConsole
-from roundgate.host.consoles.packets import PacketConsole
-from roundgate.host.consoles.pipe import PipeConsole
 from roundgate.host.consoles.protocol import Console
-from roundgate.host.consoles.stdin import StdinConsole
-from roundgate.host.consoles.tcp import TcpLineConsole
 from roundgate.host.drivers.protocol import Driver
 from roundgate.host.errors import Trouble
 from roundgate.host.servers import Server, stored_value
 
-CONSOLES: dict[str, Callable[[Server, Driver], Console]] = {
-    "stdin": StdinConsole,
-    "tcp": TcpLineConsole,
-    "packets": PacketConsole,
-    "datagrams": DatagramConsole,
-    "pipe": PipeConsole,
+CONSOLES: dict[str, tuple[str, str]] = {
+    "stdin": ("stdin", "StdinConsole"),
+    "tcp": ("tcp", "TcpLineConsole"),
+    "packets": ("packets", "PacketConsole"),
+    "datagrams": ("datagrams", "DatagramConsole"),
+    "pipe": ("pipe", "PipeConsole"),
 }
+"""Each by the word of the site file: its module here, which is imported when a server needs it, and its class."""
 
 
 def _fitting(server: Server) -> str:
@@ -40,4 +36,6 @@ def _fitting(server: Server) -> str:
 
 def console_of(server: Server, driver: Driver) -> Console:
     """Give the console that the site file names, else the one that fits."""
-    return CONSOLES[server.entry.console or _fitting(server)](server, driver)
+    module, kind = CONSOLES[server.entry.console or _fitting(server)]
+    made: Console = getattr(import_module(f"roundgate.host.consoles.{module}"), kind)(server, driver)
+    return made

@@ -2,23 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from importlib import import_module
+from typing import TYPE_CHECKING
 
-from roundgate.host.drivers.commands import CommandsDriver
-from roundgate.host.drivers.keeper import KeeperDriver
-from roundgate.host.drivers.protocol import Driver
-from roundgate.host.drivers.self_restarting import SelfRestartingDriver
-from roundgate.host.drivers.systemd import SystemdDriver
-from roundgate.host.servers import Server
+if TYPE_CHECKING:
+    from roundgate.host.drivers.protocol import Driver
+    from roundgate.host.servers import Server
 
-DRIVERS: dict[str, Callable[[Server], Driver]] = {
-    "keeper": KeeperDriver,
-    "systemd": SystemdDriver,
-    "commands": CommandsDriver,
-    "self": SelfRestartingDriver,
+DRIVERS: dict[str, tuple[str, str]] = {
+    "keeper": ("keeper", "KeeperDriver"),
+    "systemd": ("systemd", "SystemdDriver"),
+    "commands": ("commands", "CommandsDriver"),
+    "self": ("self_restarting", "SelfRestartingDriver"),
 }
+"""Each by the word of the site file: its module here, which is imported when a server needs it, and its class."""
 
 
 def driver_of(server: Server) -> Driver:
     """Give the driver that the site file names for a server."""
-    return DRIVERS[server.entry.driver](server)
+    module, kind = DRIVERS[server.entry.driver]
+    made: Driver = getattr(import_module(f"roundgate.host.drivers.{module}"), kind)(server)
+    return made

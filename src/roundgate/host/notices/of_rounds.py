@@ -50,7 +50,8 @@ def tell_end(round: Round, end: RoundResult, message: str) -> None:
     after = f" after {format_elapsed(took)}" if took is not None else ""
     name, outcome = round.server.name, end.outcome
     if outcome is RoundOutcome.REWOUND:
-        words = f"{name} is up again{after} as it was: a change was not proven and was put back."
+        how = f"{name} is up again{after} as it was" if was_down else f"{name} runs on as it was"
+        words = f"{how}: a change was not proven and was put back."
         _tell(round, Event.REWOUND, words, took=took)
     elif outcome in (RoundOutcome.LOST, RoundOutcome.UNFINISHED):
         _tell(round, Event.FAILED, f"{name}: {message}", took=took)
