@@ -47,6 +47,8 @@ def carry_out(server: Server, planned: Planned, due: DueNow) -> Result:
         result = Result("failed", error.what)
     except (OSError, sqlite3.Error) as error:
         result = Result("failed", f"{getattr(error, 'strerror', None) or error}.")
+    except Exception as error:  # noqa: BLE001 - a moment that was claimed must not be left as if it went on
+        result = Result("failed", f"something unforeseen happened: {type(error).__name__}: {error}")
     if result.outcome == "failed":
         message = f"{planned.name} ({planned.entry.do}) of {server.name} did not go well: {result.words}"
         tell(server.site, Notice(Event.FAILED, message, server.name))
