@@ -73,8 +73,11 @@ class Hook:
 
 
 @contextmanager
-def talking(reply: bytes, *, close: bool) -> Iterator[int]:
-    """Be a server that sends ``reply`` to whoever connects, reads nothing, and then hangs up or keeps still."""
+def talking(reply: bytes, *, close: bool, reads: bool = False) -> Iterator[int]:
+    """Be a server that sends ``reply`` to whoever connects, and then hangs up or keeps still.
+
+    It reads nothing, or with ``reads`` what comes first.
+    """
     over = threading.Event()
     with socket.create_server(("127.0.0.1", free_port())) as listener:
 
@@ -85,6 +88,8 @@ def talking(reply: bytes, *, close: bool) -> Iterator[int]:
                     connection, _ = listener.accept()
                 except OSError:
                     break
+                if reads:
+                    connection.recv(65536)
                 connection.sendall(reply)
                 if close:
                     connection.close()

@@ -196,7 +196,7 @@ def test_a_webhook_that_never_answers_holds_up_neither_round_nor_others(site: Si
 )
 def test_a_webhook_that_is_none(site: SiteUnderTest, reply: bytes, close: bool, words: str) -> None:
     site.add("regatta")
-    with talking(reply, close=close) as port:
+    with talking(reply, close=close, reads=bool(reply)) as port:
         webhook(site, f"http://127.0.0.1:{port}/", 'tries = 1\nwithin = "1s"')
         said = site.fails(1, "notices", "test", "club")
         assert "club: NOT TAKEN" in said and words in said
