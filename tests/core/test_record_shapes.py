@@ -357,3 +357,14 @@ def test_a_section_that_is_there_twice_is_removed_and_renamed_as_one() -> None:
     assert gone.texts["crew"].body == "; about A2\n[A2]\nrank = cook\n[A3]\nrank = mate\n"
     renamed = done(files, RenameRecord("crew", "crew", "A1", "B1")).after
     assert renamed.texts["crew"].body == text.replace("[A1]", "[B1]")
+
+
+def test_a_field_before_one_that_is_given_cannot_be_left_out_of_a_form() -> None:
+    from roundgate.core.formats.protocol import EditRefused
+    from roundgate.core.records.shapes.forms import text_of
+
+    fields = {name: RecordField(type="text") for name in ("id", "level", "note")}
+    spec = RecordSet(file="f", at="[*]", key="id", form="{id} {level} {note}", field=fields)
+    assert text_of({"id": "GW-1", "level": "3"}, spec) == "GW-1 3"
+    with pytest.raises(EditRefused, match="level is missing; the form is"):
+        text_of({"id": "GW-1", "note": "late"}, spec)
