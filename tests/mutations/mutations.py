@@ -896,4 +896,11 @@ MUTATIONS = [
         "if False and len(problems_of(changed))",
         JOINED,
     ),
+    Mutation(
+        "host/site_file/checking.py",
+        'or (word[:1] == "@" and word[1:] in entry.tags)',
+        "or word[1:] in entry.tags",
+        "tests/cli/test_timetable.py -k name",
+    ),
+    Mutation("host/keeper/clock.py", "due != self._asked_for or now", "True or now", "tests/host/test_keeper_clock.py"),
 ]

@@ -405,7 +405,8 @@ class RecordChanges:
         twin = self.twin_of(name, like) if like and self.twin_of is not None else None
         twin = twin or (self._meant(name, spec, like)[0] if like else None)
         found = template_values(spec, given, twin)
-        deep = {one[0][0] for one in nested_in(twin)} if twin is not None else set()
+        nested = nested_in(twin) if twin is not None else ()
+        deep = {one[0][0] for one in nested}
         missing = [
             field
             for field, described in spec.field.items()
@@ -433,7 +434,6 @@ class RecordChanges:
             )
         if spec.key == "*":
             found.pop("*", None)
-        nested = nested_in(twin) if twin is not None else ()
         given_keys = {field_key(field, spec) for field in found}
         nested = tuple(one for one in nested if one[0][0] not in given_keys)
         return self._marked([AddRecord(self._path(spec), name, key, tuple(found.items()), at, nested)])

@@ -15,7 +15,7 @@ from roundgate.core.rulebook.reading import RulebookProblem
 from roundgate.host.cache import ParsedFiles
 from roundgate.host.errors import NoSite, Trouble, UnknownName, WrongWords
 from roundgate.host.ownership import claim
-from roundgate.host.site_file.checking import SITE_FILE, check_site_file
+from roundgate.host.site_file.checking import SITE_FILE, check_site_file, servers_meant
 from roundgate.host.site_file.tables import SiteFile
 
 STATE_FOLDER = ".roundgate"
@@ -103,12 +103,7 @@ def read_site(folder: Path) -> Site:
 
 def members_of(site: Site, cluster: str) -> list[str]:
     """Give the servers of a cluster, in the order of the site file."""
-    words = site.file.cluster[cluster].servers
-    return [
-        name
-        for name, entry in site.file.server.items()
-        if any(word in (name, "@all") or word[1:] in entry.tags for word in words)
-    ]
+    return servers_meant(site.file, site.file.cluster[cluster].servers)
 
 
 def is_server_word(site: Site, word: str) -> bool:

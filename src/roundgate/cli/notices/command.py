@@ -101,11 +101,9 @@ def _words(row: RecipientOutput) -> str:
 
 def _test(context: CallContext, names: list[str], *, as_json: bool) -> int:
     """Send a notice to some recipients, or to all; give the exit code."""
-    import time
-
     from roundgate.core.notices.model import Event, Notice
     from roundgate.host.notices.delivering import deliver
-    from roundgate.host.notices.outbox import note
+    from roundgate.host.notices.outbox import dated, note
 
     site = context.site
     known = site.file.notices.recipients
@@ -114,10 +112,8 @@ def _test(context: CallContext, names: list[str], *, as_json: bool) -> int:
         raise UnknownName(f"[notices] has no '{odd}'.", f"Recipients: {', '.join(known) or 'none'}")
     if not known:
         raise WrongWords("Nobody is told anything yet.", "Write [notices.webhook.NAME] into roundgate.toml.")
-    now = time.time()
-    when = time.strftime("%Y-%m-%d %H:%M %Z", time.localtime(now))
     where = site.file.site.name or site.folder.name
-    notice = Notice(Event.TEST, f"This is a test of the notices of {where}.", site=where, at=now, when=when)
+    notice = dated(site, Notice(Event.TEST, f"This is a test of the notices of {where}."))
     chosen = names or list(known)
     with ThreadPoolExecutor(len(chosen)) as pool:
         found = list(pool.map(lambda name: deliver(site, name, notice), chosen))

@@ -17,6 +17,8 @@ _EVERY = 60.0
 """Seconds between looks at the clock on the wall: it may be set, and a machine that sleeps does not count the time."""
 _SOON = 2.0
 """Seconds until the keeper looks for what the process that it has started has written down."""
+_UNANSWERED = 600.0
+"""Seconds after which somebody is asked again where nothing new was written down: the timetable may have a mistake."""
 _NEVER = float("inf")
 _FILE = "timetable.json"
 
@@ -34,6 +36,8 @@ class WallClock:
         self._has_timetable = False
         self._asked = -_NEVER
         """The moment of the monotonic clock at which somebody was last asked to look."""
+        self._asked_for = _NEVER
+        """The moment for which that was."""
         self._look_at = time.monotonic()
 
     def wait(self) -> float:
@@ -50,12 +54,15 @@ class WallClock:
         if not words:
             return
         is_new = self._read_site(words[-2])
-        left = self._due() - time.time() if self._has_timetable else _NEVER
-        if is_new or (left <= 0 and now - self._asked >= _EVERY / 2):
-            self._asked = now
+        due = self._due() if self._has_timetable else _NEVER
+        left = due - time.time()
+        if is_new or (left <= 0 and (due != self._asked_for or now - self._asked >= _UNANSWERED)):
+            self._asked, self._asked_for = now, due
             self._run(words)
             left = _SOON
-        self._look_at = now + min(_EVERY, left if left > 0 else _SOON)
+        elif left <= 0:  # whoever was asked has not written anything down yet, or cannot
+            left = _SOON if now - self._asked < _EVERY / 2 else _EVERY
+        self._look_at = now + min(_EVERY, left)
 
     def _read_site(self, folder: str) -> bool:
         """Tell whether the site file is another one, and has a timetable or had one."""

@@ -14,22 +14,19 @@ def seconds_of(text: str) -> float:
     return float(parse_seconds(text))
 
 
-def check_notices(table: NoticesTable, servers: set[str], tags: set[str]) -> None:
+def check_notices(table: NoticesTable) -> None:
     """See that the tables make sense. Raises Trouble."""
     both = set(table.webhook) & set(table.mail)
     if both:
         raise Trouble(f"[notices] has '{both.pop()}' as a webhook and as a mail.", "Give one of them another name.")
     for name, one in table.recipients.items():
-        _check_recipient(f"[notices] {name}", one, servers, tags)
+        _check_recipient(f"[notices] {name}", one)
 
 
-def _check_recipient(where: str, one: Webhook | Mail, servers: set[str], tags: set[str]) -> None:
+def _check_recipient(where: str, one: Webhook | Mail) -> None:
     odd = next((word for word in one.on if word not in EVENTS), None)
     if odd is not None:
         raise Trouble(f"{where}: '{odd}' is nothing that notices are about.", f"Write some of {', '.join(EVENTS)}.")
-    for word in one.servers:
-        if word not in servers and not (word.startswith("@") and word[1:] in tags):
-            raise Trouble(f"{where}: there is no server '{word}'.", "Name servers of the site, or @TAG.")
     templates = [one.body] if isinstance(one, Webhook) else [one.subject, one.text]
     unknown = [name for template in templates for name in unknown_fields(template)]
     if unknown:

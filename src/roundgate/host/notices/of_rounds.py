@@ -53,6 +53,8 @@ def tell_end(round: Round, end: RoundResult, message: str) -> None:
         how = f"{name} is up again{after} as it was" if was_down else f"{name} runs on as it was"
         words = f"{how}: a change was not proven and was put back."
         _tell(round, Event.REWOUND, words, took=took)
+    elif outcome is RoundOutcome.UNFINISHED and round.down_since is None:
+        return  # the keeper tries its recovery again and again; it was told when it began
     elif outcome in (RoundOutcome.LOST, RoundOutcome.UNFINISHED):
         _tell(round, Event.FAILED, f"{name}: {message}", took=took)
     elif was_down or (Step.START, "begin") in round.journal.marks:

@@ -19,6 +19,7 @@ from msgspec.structs import replace
 from roundgate.core.notices.model import Event, Notice
 from roundgate.host.notices.tables import Mail, Webhook
 from roundgate.host.site import Site, make_private
+from roundgate.host.site_file.checking import servers_meant
 
 _LOG = "notices.jsonl"
 _LARGEST_LOG = 256 * 1024
@@ -46,9 +47,7 @@ def _wants(site: Site, one: Webhook | Mail, notice: Notice) -> bool:
         return False
     if not one.servers or not notice.server:
         return True
-    entry = site.file.server.get(notice.server)
-    tags = {"all", *(entry.tags if entry is not None else ())}
-    return any(word == notice.server or (word[:1] == "@" and word[1:] in tags) for word in one.servers)
+    return notice.server in servers_meant(site.file, one.servers)
 
 
 def tell(site: Site, notice: Notice) -> None:
@@ -58,11 +57,16 @@ def tell(site: Site, notice: Notice) -> None:
             start_sender(site)
 
 
-def put(site: Site, notice: Notice, names: Sequence[str]) -> bool:
-    """Write a notice down for recipients; tell whether there are any. Raises OSError."""
+def dated(site: Site, notice: Notice) -> Notice:
+    """Give a notice with its moment, and the name of its site."""
     at = notice.at or time.time()
     when = time.strftime("%Y-%m-%d %H:%M %Z", time.localtime(at))
-    whole = replace(notice, at=at, when=when, site=site.file.site.name or site.folder.name)
+    return replace(notice, at=at, when=when, site=site.file.site.name or site.folder.name)
+
+
+def put(site: Site, notice: Notice, names: Sequence[str]) -> bool:
+    """Write a notice down for recipients; tell whether there are any. Raises OSError."""
+    whole = dated(site, notice)
     for name in names:
         folder = folder_of(site, name)
         path = folder / f"{time.time_ns()}-{os.getpid()}.json"

@@ -38,7 +38,7 @@ class Secrets:
             hint = f"Write it into {where}" if where else "Name a file as 'secrets' in [notices]"
             raise Trouble(
                 f"There is no secret '{name}'.",
-                f"{hint}, or set {_PREFIX}{re.sub(r'[^0-9A-Za-z]', '_', name).upper()}.",
+                f"{hint}, or set {_variable(name)}.",
             )
         return held
 

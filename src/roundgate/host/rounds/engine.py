@@ -291,9 +291,9 @@ def finish(round: Round, end: RoundResult) -> bool:
         in_force = end.outcome.went_well or end.outcome is RoundOutcome.WRITTEN
         remark = in_place.settle(round, is_in_force=in_force)
         message += f" {remark[:1].upper()}{remark[1:]}." if remark else ""
-    tell_end(round, end, message)
     if end.outcome is RoundOutcome.UNFINISHED:  # it stays open, for ``recover``
         round.journal.note(Step.RECOVER, message)
+        tell_end(round, end, message)
         round.journal.listener.tell(Ended(end.outcome, message, end.do, evidence))
         return False
     try:
@@ -303,6 +303,7 @@ def finish(round: Round, end: RoundResult) -> bool:
         do = f"Make room, then: roundgate recover {round.server.name}"
         round.journal.listener.tell(Ended(RoundOutcome.UNFINISHED, message, do, evidence))
         return False
+    tell_end(round, end, message)
     round.journal.listener.tell(Ended(end.outcome, message, end.do, evidence))
     return True
 

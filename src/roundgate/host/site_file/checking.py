@@ -14,6 +14,27 @@ DRIVER_KINDS = ("keeper", "systemd", "commands", "self")
 NAME = re.compile(r"[A-Za-z][A-Za-z0-9_-]{0,39}")
 
 
+def servers_meant(file: SiteFile, words: Sequence[str]) -> list[str]:
+    """Give the servers that words of the site file mean, each a name or ``@TAG``, in the order of the file."""
+    return [
+        name
+        for name, entry in file.server.items()
+        if any(word == name or word == "@all" or (word[:1] == "@" and word[1:] in entry.tags) for word in words)
+    ]
+
+
+def unknown_server(file: SiteFile, words: Sequence[str]) -> str:
+    """Give the first of such words that means no server and no tag; empty where each means something."""
+    tags = tags_of(file)
+    known = (word in file.server or (word[:1] == "@" and word[1:] in tags) for word in words)
+    return next((word for word, is_known in zip(words, known, strict=True) if not is_known), "")
+
+
+def tags_of(file: SiteFile) -> set[str]:
+    """Give the tags of all servers, and ``all``."""
+    return {tag for entry in file.server.values() for tag in entry.tags} | {"all"}
+
+
 def check_site_file(file: SiteFile) -> None:
     """See that names, words and numbers of a site file make sense. Raises Trouble."""
     wrong = next((name for name in file.server if not NAME.fullmatch(name)), None)
@@ -31,8 +52,11 @@ def check_site_file(file: SiteFile) -> None:
     if file.notices.recipients:
         from roundgate.host.notices.checking import check_notices  # most sites have none
 
-        tags = {tag for entry in file.server.values() for tag in entry.tags} | {"all"}
-        check_notices(file.notices, set(file.server), tags)
+        check_notices(file.notices)
+        for name, one in file.notices.recipients.items():
+            odd = unknown_server(file, one.servers)
+            if odd:
+                raise Trouble(f"[notices] {name}: there is no server '{odd}'.", "Name servers of the site, or @TAG.")
     _check_countdown(file.countdown)
     for name, cluster in file.cluster.items():
         _check_cluster(file, name, cluster)
@@ -51,12 +75,11 @@ def _check_countdown(table: CountdownTable) -> None:
 
 def _check_cluster(file: SiteFile, name: str, cluster: ClusterTable) -> None:
     """See that a cluster has a name of its own, and servers that there are. Raises Trouble."""
-    tags = {tag for entry in file.server.values() for tag in entry.tags} | {"all"}
-    if not NAME.fullmatch(name) or name in tags:
+    if not NAME.fullmatch(name) or name in tags_of(file):
         raise Trouble(f"{SITE_FILE}: a cluster cannot be called '{name}'.", "Use a word that is no tag.")
-    for word in cluster.servers:
-        if word not in file.server and not (word.startswith("@") and word[1:] in tags):
-            raise Trouble(f"{SITE_FILE}: the cluster {name} has no server '{word}' to take in.", f"Mend {SITE_FILE}.")
+    odd = unknown_server(file, cluster.servers)
+    if odd:
+        raise Trouble(f"{SITE_FILE}: the cluster {name} has no server '{odd}' to take in.", f"Mend {SITE_FILE}.")
 
 
 def _refuse_unknown(server: str, key: str, word: str, known: Sequence[str]) -> None:

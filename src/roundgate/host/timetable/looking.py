@@ -93,12 +93,14 @@ def next_of(site: Site, server: str, now: float) -> list[tuple[Planned, float, b
     """Give the next moment of each entry of a server, the earliest first, and whether it is to be left out."""
     found = []
     taken: dict[str, dict[float, str]] = {}
-    with contextlib.suppress(sqlite3.Error, OSError):
-        books = TimetableBooks(site)
-        taken = {planned.name: {**books.taken(server, planned.name, now)} for planned in timetable_of(site)}
-        books.close()
-    for planned in timetable_of(site):
-        at = planned.next_moment(now) if server in planned.servers else None
+    mine = [planned for planned in timetable_of(site) if server in planned.servers]
+    if mine:
+        with contextlib.suppress(sqlite3.Error, OSError):
+            books = TimetableBooks(site)
+            taken = {planned.name: {**books.taken(server, planned.name, now)} for planned in mine}
+            books.close()
+    for planned in mine:
+        at = planned.next_moment(now)
         if at is not None:
             found.append((planned, at, taken.get(planned.name, {}).get(at) == "skip"))
     return sorted(found, key=lambda one: one[1])

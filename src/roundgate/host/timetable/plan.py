@@ -13,7 +13,8 @@ from roundgate.core.values import ValueProblem
 from roundgate.core.values.units import parse_seconds
 from roundgate.host.errors import Trouble
 from roundgate.host.site import Site
-from roundgate.host.site_file.checking import SITE_FILE
+from roundgate.host.site_file.checking import SITE_FILE, servers_meant, unknown_server
+from roundgate.host.site_file.tables import SiteFile
 from roundgate.host.timetable.tables import TimetableEntry
 
 
@@ -57,12 +58,7 @@ class Planned:
     @cached_property
     def servers(self) -> list[str]:
         """The servers that it is for, in the order of the site file."""
-        words = self.entry.servers
-        return [
-            name
-            for name, one in self.site.file.server.items()
-            if any(word in (name, "@all") or word[1:] in one.tags for word in words)
-        ]
+        return servers_meant(self.site.file, self.entry.servers)
 
     def moments(self, after: float) -> Iterator[float]:
         """Give its moments after one, in seconds since 1970."""
@@ -79,16 +75,20 @@ class Planned:
 
 def timetable_of(site: Site) -> list[Planned]:
     """Give a site's timetable. Raises Trouble for the first entry that cannot be read."""
-    tags = {tag for entry in site.file.server.values() for tag in entry.tags} | {"all"}
+    if _READ and _READ[0][0] is site.file:
+        return _READ[0][1]
     planned = []
     for name, entry in site.file.timetable.items():
-        for word in entry.servers:
-            if word not in site.file.server and not (word.startswith("@") and word[1:] in tags):
-                raise Trouble(
-                    f"{SITE_FILE}: [timetable.{name}]: there is no server '{word}'.", "Name servers, or @TAG."
-                )
+        odd = unknown_server(site.file, entry.servers)
+        if odd:
+            raise Trouble(f"{SITE_FILE}: [timetable.{name}]: there is no server '{odd}'.", "Name servers, or @TAG.")
         planned.append(Planned(name, entry, site))
+    _READ[:] = [(site.file, planned)]
     return planned
+
+
+_READ: list[tuple[SiteFile, list[Planned]]] = []
+"""The timetable that was read last: ``status`` asks for that of one server after the other."""
 
 
 def _seconds(text: str, key: str) -> float:
