@@ -3,17 +3,13 @@
 from __future__ import annotations
 
 import json
-import os
-import pty
-import select
-import subprocess
 import sys
-import time
 from pathlib import Path
 
 import pytest
 
 from conftest import SiteUnderTest
+from terminals import Terminal
 
 
 def test_an_action_checks_its_value_sends_it_and_changes_no_file(running: SiteUnderTest) -> None:
@@ -92,35 +88,20 @@ def test_a_value_that_can_only_be_looked_at_is_never_sent(running: SiteUnderTest
 
 
 def test_the_console_at_a_terminal_completes_remembers_and_shows_the_log(running: SiteUnderTest) -> None:
-    master, end = pty.openpty()
-    with subprocess.Popen(
-        [sys.executable, "-m", "roundgate", "console", "regatta"],
-        cwd=running.folder, stdin=end, stdout=end, stderr=end,
-        env={**os.environ, "TERM": "xterm", "PROMPT_TOOLKIT_NO_CPR": "1"}, start_new_session=True,
-    ) as talking:  # fmt: skip
-        os.close(end)
-        _until(master, "regatta>")
-        os.write(master, b"status\r")
-        _until(master, "0 of 16 boats")
-        os.write(master, b"cour\t")
-        _until(master, "course")
-        os.write(master, b" The Narrows\r")
-        _until(master, "course is The Narrows")
-        os.write(master, b"\x1b[A\x1b[A")
-        _until(master, "status")
-        os.write(master, b"\x03\x04")
-        assert talking.wait(20) == 0
-    os.close(master)
+    with Terminal([sys.executable, "-m", "roundgate", "console", "regatta"], running.folder) as console:
+        console.until("regatta>", at_cursor=True)
+        console.type("status\r")
+        console.until("0 of 16 boats")
+        console.type("cour\t")
+        console.until("regatta> course", at_cursor=True)
+        console.type(" The Narrows\r")
+        console.until("course is The Narrows")
+        console.type("\x1b[A\x1b[A")
+        console.until("regatta> status", at_cursor=True)
+        console.type("\x03\x04")
+        assert console.end() == 0
     history = running.folder / ".roundgate" / "servers" / "regatta" / "console-history"
     assert "+status" in history.read_text() and history.stat().st_mode & 0o077 == 0
-
-
-def _until(master: int, wanted: str) -> None:
-    """Read from a terminal until something is on it."""
-    seen, end = "", time.monotonic() + 20
-    while wanted not in seen:
-        assert select.select([master], [], [], max(0.0, end - time.monotonic()))[0], seen
-        seen += os.read(master, 65536).decode("utf-8", "replace")
 
 
 def test_a_secret_that_is_typed_is_not_remembered(running: SiteUnderTest, tmp_path: Path) -> None:

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-import os
-import pty
-import subprocess
 import sys
 from pathlib import Path
 
 import pytest
 
 from conftest import SiteUnderTest
+from terminals import Terminal
 
 
 @pytest.fixture
@@ -37,24 +35,9 @@ def plan(editor: Path, *changes: str) -> dict[str, str]:
 
 def in_terminal(site: SiteUnderTest, env: dict[str, str], answers: str, *words: str) -> tuple[int, str]:
     """Run the program at a pseudo-terminal and type the answers."""
-    master, slave = pty.openpty()
-    command = [sys.executable, "-m", "roundgate", *words]
-    process = subprocess.Popen(
-        command, cwd=site.folder, stdin=slave, stdout=slave, stderr=slave, env={**os.environ, **env, "TERM": "dumb"}
-    )
-    os.close(slave)
-    os.write(master, answers.encode())
-    heard = b""
-    while True:
-        try:
-            piece = os.read(master, 4096)
-        except OSError:
-            break
-        if not piece:
-            break
-        heard += piece
-    os.close(master)
-    return process.wait(60), heard.decode()
+    with Terminal([sys.executable, "-m", "roundgate", *words], site.folder, **env) as terminal:
+        terminal.type(answers)
+        return terminal.end(), terminal.text
 
 
 def test_an_edit_of_a_server_goes_onto_the_slate_and_into_force(running: SiteUnderTest, editor: Path) -> None:

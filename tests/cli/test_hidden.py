@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-import os
-import pty
 import re
-import select
 import subprocess
 import sys
 from pathlib import Path
@@ -14,6 +11,7 @@ import pytest
 
 from conftest import BOOK, SiteUnderTest
 from roundgate.core.secrets import sounds_secret
+from terminals import Terminal
 
 SECRET = "Hunt3rTwo"
 NAMES = [
@@ -129,26 +127,9 @@ HOSTILE = "evil\x1b]0;owned\x07\x1b[31mred\x9b31m\u202eright\u2066"
 
 def on_a_terminal(site: SiteUnderTest, *words: str) -> bytes:
     """Run a command with a colour terminal as its output; give every byte that it gets."""
-    main, other = pty.openpty()
-    process = subprocess.Popen(
-        [sys.executable, "-m", "roundgate", *words], cwd=site.folder, stdin=subprocess.DEVNULL, stdout=other,
-        stderr=other, env={**os.environ, "TERM": "xterm-256color", "COLUMNS": "200"},
-    )  # fmt: skip
-    os.close(other)
-    said = b""
-    while True:
-        if not select.select([main], [], [], 60)[0]:
-            break
-        try:
-            piece = os.read(main, 65536)
-        except OSError:
-            break
-        if not piece:
-            break
-        said += piece
-    os.close(main)
-    process.wait(30)
-    return said
+    with Terminal([sys.executable, "-m", "roundgate", *words], site.folder) as terminal:
+        terminal.end()
+        return terminal.heard
 
 
 OURS = re.compile(rb"\x1b\[[0-9;]*[mK]|\x1b\[\?25[lh]")

@@ -3,17 +3,13 @@
 from __future__ import annotations
 
 import bz2
-import contextlib
 import getpass
 import gzip
 import json
 import lzma
 import os
-import pty
 import re
-import select
 import shutil
-import subprocess
 import sys
 import tomllib
 from datetime import date, timedelta
@@ -25,6 +21,7 @@ import zstandard
 import roundgate
 from background import Background
 from conftest import BOOK, SiteUnderTest, wait_for
+from terminals import Terminal
 
 DEMO = Path(roundgate.__file__).parent / "demo" / "site" / "regatta"
 WREN, TERN, SKUA, PLOVER = "GW-7K3M-Q2XD", "GW-8P2C-W4TN", "GW-2H9V-L6RB", "GW-5D4J-M8KF"
@@ -335,23 +332,11 @@ def test_a_fresh_server_gets_its_first_admin_in_one_command(club: SiteUnderTest)
 
 def asked(site: SiteUnderTest, words: list[str], answers: list[tuple[str, str]]) -> tuple[int, str]:
     """Run a command at a terminal, answering each question as it comes; give the exit code and all that was shown."""
-    main, other = pty.openpty()
-    process = subprocess.Popen(
-        [sys.executable, "-m", "roundgate", *words], cwd=site.folder, stdin=other, stdout=other, stderr=other
-    )
-    os.close(other)
-    said = ""
-    with contextlib.suppress(OSError):  # the terminal ends with its last process
-        while select.select([main], [], [], 60)[0]:
-            piece = os.read(main, 65536).decode()
-            if not piece:
-                break
-            said += piece
-            if answers and answers[0][0] in said:
-                os.write(main, f"{answers.pop(0)[1]}\n".encode())
-    os.close(main)
-    assert not answers, f"never asked: {answers}\n{said}"
-    return process.wait(30), re.sub(r"\x1b\[[0-9;]*m", "", said)
+    with Terminal([sys.executable, "-m", "roundgate", *words], site.folder, TERM="dumb") as terminal:
+        for question, answer in answers:
+            terminal.until(question)
+            terminal.type(f"{answer}\n")
+        return terminal.end(), terminal.text
 
 
 def test_at_a_terminal_what_is_not_clear_is_asked(club: SiteUnderTest) -> None:
