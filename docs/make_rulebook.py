@@ -20,6 +20,7 @@ TABLES = {
     "About": "[rulebook]",
     "Version": "[rulebook] version = { ... }",
     "File": "[file.NAME]",
+    "Dialect": "dialect = { ... } of a file",
     "Setting": '[setting."NAME"]',
     "Live": "live = { ... } of a setting",
     "OtherPlace": "also = [{ ... }] of a setting",
@@ -29,10 +30,14 @@ TABLES = {
     "RecordSet": "[records.NAME]",
     "RecordField": "[records.NAME.field] FIELD = { ... }",
     "Roster": "[roster.NAME]",
+    "RosterLive": "live = { ... } of a roster",
     "Ranks": "[ranks.NAME]",
     "RankFlags": "[ranks.NAME.flags]",
     "RankStep": "[[ranks.NAME.ladder]]",
     "Rule": "[[rule]]",
+    "Loot": "[loot.NAME]",
+    "LootTable": "[loot.NAME.table.SET]",
+    "Curve": "[curve.NAME]",
     "AdviceTable": "[table.NAME]",
     "Preset": "[preset.NAME]",
     "Mods": "[mods]",
@@ -50,6 +55,7 @@ TABLES = {
 def page() -> str:
     """Give the page."""
     parts = rulebook_schema()["$defs"]
+    assert {*TABLES, "Rulebook"} == set(parts), "a part of the rulebook has no heading"
     lines = [HEAD]
     for name, title in TABLES.items():
         spec = parts[name]

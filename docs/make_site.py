@@ -127,7 +127,7 @@ def _rows(part: dict[str, Any], kinds: dict[str, str]) -> str:
     return "".join(
         f"| `{name}` | {kinds.get(name, 'text')} | {key['description']} | `{key['examples'][0]}` |\n"
         for name, key in part["properties"].items()
-        if "description" in key
+        if "examples" in key
     )
 
 

@@ -50,10 +50,9 @@ class Site(Struct, frozen=True):
 
 def site_schema() -> dict[str, Any]:
     """Give the JSON Schema of the site file, each key with what it means."""
-    made: dict[str, Any] = msgspec.json.schema(SiteFile)
-    made["$schema"] = "https://json-schema.org/draft/2020-12/schema"
-    made["title"] = SITE_FILE
-    return made
+    from roundgate.core.described import described_schema
+
+    return described_schema(SiteFile, SITE_FILE)
 
 
 def make_private(folder: Path) -> None:

@@ -43,7 +43,7 @@ class Dialect(Struct, frozen=True, forbid_unknown_fields=True, rename="kebab"):
     notes: bool = False
     """ini: a comment may follow a value on its line. lines: a note may follow an entry."""
     marks: str = ""
-    """What begins a comment, where it is not the format's usual; several are parted by blanks."""
+    """What begins a comment, where it is not the format's usual; several are separated by blanks."""
     quotes: Literal["", "kept", "needed", "none", "escaped"] = ""
     """ini: quotes are part of the value (kept); or a value with a comma or a bracket needs them (needed). directives:
     quotes are letters (none); or a backslash before a quote or a backslash makes it a letter (escaped)."""
@@ -52,7 +52,7 @@ class Dialect(Struct, frozen=True, forbid_unknown_fields=True, rename="kebab"):
     fields: tuple[str, ...] = ()
     """lines: the names of an entry's parts, in order."""
     separator: str = ""
-    """lines: what parts the parts of an entry, blanks where empty. launch: what parts the items of a flag's list."""
+    """lines: what separates the parts of an entry; empty: blanks. launch: what separates the items of a flag's list."""
     records: bool = False
     """lines: an entry is several lines, with blank lines between entries."""
     pairs: tuple[str, ...] = ()
@@ -62,8 +62,8 @@ class Dialect(Struct, frozen=True, forbid_unknown_fields=True, rename="kebab"):
     verb: str = ""
     """directives: the word before the key of a new command, such as ``set``; empty: as its neighbours have it."""
     blocks: tuple[str, ...] = ()
-    """ini: the signs around values of several lines, parted by a blank: ``{ }``. The first one ends its line, and the
-    second one has a line to itself."""
+    """ini: the signs around values of several lines, with a blank between: ``{ }``. The first one ends its line, and
+    the second one has a line to itself."""
     goes_on: Literal["", "indented", "backslash"] = ""
     """ini: which line goes on with the value before it: one that begins with blanks, or one behind a backslash."""
     items: tuple[str, ...] = ()

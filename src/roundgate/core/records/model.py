@@ -66,7 +66,7 @@ def field_key(name: str, spec: RecordSet) -> str:
 
 
 def separator_of(name: str, spec: RecordSet) -> str:
-    """Give what parts the values of a field that holds several, as they are stored."""
+    """Give what separates the values of a field that holds several, as they are stored."""
     field = spec.field.get(name)
     return field.separator if field is not None else ","
 

@@ -10,12 +10,12 @@ from typing import Any
 import msgspec
 
 from roundgate.core import values
+from roundgate.core.described import DRAFT, described_schema
 from roundgate.core.formats.shared.paths import parse_path
 from roundgate.core.rulebook.expansion import beneath
 from roundgate.core.rulebook.model import Rulebook, Setting, TomlValue
 from roundgate.core.values import ValueProblem
 
-DRAFT = "https://json-schema.org/draft/2020-12/schema"
 SCHEMA_FORMATS = ("json", "yaml", "toml")
 """The formats of files that a schema can describe."""
 _NUMBERS = ("int", "port", "duration", "size")
@@ -25,9 +25,7 @@ _DECIMALS = ("decimal", "percent")
 
 def rulebook_schema() -> dict[str, Any]:
     """Give the schema of rulebooks, each word with what it means."""
-    made: dict[str, Any] = msgspec.json.schema(Rulebook)
-    made["$schema"] = DRAFT
-    made["title"] = "A rulebook of Round Gate"
+    made = described_schema(Rulebook, "A rulebook of Round Gate")
     made["$defs"]["Setting"]["properties"]["type"]["enum"] = list(values.KINDS)
     for name in ("Setting", "File", "ListOf"):  # a layer says only what it changes
         made["$defs"][name]["required"] = []

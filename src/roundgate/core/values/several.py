@@ -1,4 +1,4 @@
-"""Several entries in one value, parted by a separator: several choices, and lists; and the id of one thing."""
+"""Several entries in one value, separated by a separator: several choices, and lists; and the id of one thing."""
 
 from __future__ import annotations
 
@@ -44,7 +44,7 @@ def _split(text: str, separator: str, *, forgiving: bool) -> list[str]:
 
 
 def _sign(separator: str) -> str:
-    """Give what parts the entries; with blanks beside it, as in ``", "``, blanks do not count."""
+    """Give what separates the entries; with blanks beside it, as in ``", "``, blanks do not count."""
     return separator.strip() or separator
 
 
@@ -95,7 +95,7 @@ class Entries(Traits):
         sign = _sign(spec.separator)
         held = next((one for one in entries if sign in one), None)
         if held is not None:
-            raise ValueProblem("value-entry", f"'{held}' holds '{sign}', which parts the entries.")
+            raise ValueProblem("value-entry", f"'{held}' holds '{sign}', which separates the entries.")
         return spec.separator.join(entries)
 
     def show(self, value: Value, spec: Setting) -> str:
@@ -125,7 +125,7 @@ class Choices(Entries):
 
     def describe(self, spec: Setting) -> str:
         """See ValueKind."""
-        return f"any of {', '.join(spec.choices)}, parted by '{spec.separator}'"
+        return f"any of {', '.join(spec.choices)}, separated by '{spec.separator}'"
 
 
 class EntryList(Entries):
@@ -167,7 +167,7 @@ class EntryList(Entries):
 
     def describe(self, spec: Setting) -> str:
         """See ValueKind."""
-        words = f"entries parted by '{spec.separator}'"
+        words = f"entries separated by '{spec.separator}'"
         if spec.of:
             kind, inner = self._of_entry(spec)
             words += f", each {kind.describe(inner)}"
@@ -245,4 +245,4 @@ class References(EntryList):
     def describe(self, spec: Setting) -> str:
         """See ValueKind."""
         to = getattr(spec, "to", "")
-        return f"some of {to}, parted by '{spec.separator}'" if to else super().describe(spec)
+        return f"some of {to}, separated by '{spec.separator}'" if to else super().describe(spec)

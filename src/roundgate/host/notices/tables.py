@@ -1,54 +1,57 @@
 """The tables ``[notices]`` of the site file: who is told what, and where."""
 
-from __future__ import annotations
+from typing import Any
 
-from typing import Annotated, Any
+from msgspec import Struct, field
 
-from msgspec import Meta, Struct, field
-
-from roundgate.core.notices.model import FIELDS, Event
+from roundgate.core.notices.model import Event
 
 EVENTS = [str(event) for event in Event if event is not Event.TEST]
 
 
-def _about(words: str, example: str) -> Meta:
-    return Meta(description=words, extra_json_schema={"examples": [example]})
-
-
 class _Recipient(Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
-    on: Annotated[
-        list[str], _about(f"What it is told: {', '.join(EVENTS)}. Left out: all.", '["going-down", "up-again"]')
-    ] = field(default_factory=list)
-    servers: Annotated[
-        list[str], _about("Of which servers, by name or by `@TAG`; left out: all.", '["regatta", "@ranked"]')
-    ] = field(default_factory=list)
-    tries: Annotated[int, _about("How often one notice is tried.", "4")] = 4
-    pause: Annotated[str, _about("The pause before the second try; each later one is three times as long.", '"2s"')] = (
-        "2s"
-    )
-    within: Annotated[str, _about("How long one try may take.", '"10s"')] = "10s"
+    on: list[str] = field(default_factory=list)
+    """What it is told: planned, called-off, going-down, up-again, rewound, failed, crashed, gave-up, backup-failed,
+    missed, findings. Left out: all.
+
+    Example: ["going-down", "up-again"]
+    """
+    servers: list[str] = field(default_factory=list)
+    """Of which servers, by name or by `@TAG`; left out: all.
+
+    Example: ["regatta", "@ranked"]
+    """
+    tries: int = 4
+    """How often one notice is tried.
+
+    Example: 4
+    """
+    pause: str = "2s"
+    """The pause before the second try; each later one is three times as long.
+
+    Example: "2s"
+    """
+    within: str = "10s"
+    """How long one try may take.
+
+    Example: "10s"
+    """
 
 
 class Webhook(_Recipient, frozen=True, forbid_unknown_fields=True, kw_only=True):
     """One ``[notices.webhook.NAME]``: a JSON body by HTTP POST."""
 
-    url: Annotated[
-        str,
-        _about(
-            "Where the body is sent. `{secret.NAME}` stands for a secret, here and in `headers`.",
-            '"https://hooks.saltmarsh.example/{secret.hook}"',
-        ),
-    ]
-    headers: Annotated[dict[str, str], _about("More headers.", '{ X-Key = "{secret.key}" }')] = field(
-        default_factory=dict
-    )
-    body: Annotated[
-        dict[str, Any],
-        _about(
-            f"The body; texts in it may name fields in braces: {', '.join(FIELDS)}.",
-            '{ text = "{message}", seconds = "{took-seconds}" }',
-        ),
-    ] = field(
+    url: str
+    """Where the body is sent. `{secret.NAME}` stands for a secret, here and in `headers`.
+
+    Example: "https://hooks.saltmarsh.example/{secret.hook}"
+    """
+    headers: dict[str, str] = field(default_factory=dict)
+    """More headers.
+
+    Example: { X-Key = "{secret.key}" }
+    """
+    body: dict[str, Any] = field(
         default_factory=lambda: {
             "event": "{event}",
             "server": "{server}",
@@ -57,42 +60,81 @@ class Webhook(_Recipient, frozen=True, forbid_unknown_fields=True, kw_only=True)
             "message": "{message}",
         }
     )
+    """The body; texts in it may name fields in braces: event, message, server, site, when, reason, expected,
+    expected-seconds, took, took-seconds, round.
+
+    Example: { text = "{message}", seconds = "{took-seconds}" }
+    """
 
 
 class Mail(_Recipient, frozen=True, forbid_unknown_fields=True, kw_only=True):
     """One ``[notices.mail.NAME]``: a mail by SMTP."""
 
-    host: Annotated[str, _about("The mail server.", '"mail.saltmarsh.example"')]
-    port: Annotated[int, _about("Its port.", "587")] = 587
-    security: Annotated[
-        str, _about('`"starttls"`, `"tls"` from the beginning, or `"none"` on a network of your own.', '"starttls"')
-    ] = "starttls"
-    ca: Annotated[str, _about("A file with the certificates to trust in place of the system's.", '"mail-ca.pem"')] = ""
-    user: Annotated[str, _about("Who signs in; left out: nobody.", '"roundgate"')] = ""
-    password: Annotated[str, _about("The password: `{secret.NAME}`, never the word itself.", '"{secret.mail}"')] = ""
-    sender: Annotated[str, _about("The address that it comes from.", '"roundgate@saltmarsh.example"')] = field(
-        name="from"
-    )
-    to: Annotated[list[str], _about("The addresses that it goes to.", '["committee@saltmarsh.example"]')]
-    subject: Annotated[str, _about("The subject, with fields as in `body`.", '"{server}: {event}"')] = (
-        "{server}: {event}"
-    )
-    text: Annotated[str, _about("The text, with fields as in `body`.", '"{message}"')] = "{message}\n\n{when}, {site}"
+    host: str
+    """The mail server.
+
+    Example: "mail.saltmarsh.example"
+    """
+    port: int = 587
+    """Its port.
+
+    Example: 587
+    """
+    security: str = "starttls"
+    """`"starttls"`, `"tls"` from the beginning, or `"none"` on a network of your own.
+
+    Example: "starttls"
+    """
+    ca: str = ""
+    """A file with the certificates to trust in place of the system's.
+
+    Example: "mail-ca.pem"
+    """
+    user: str = ""
+    """Who signs in; left out: nobody.
+
+    Example: "roundgate"
+    """
+    password: str = ""
+    """The password: `{secret.NAME}`, never the word itself.
+
+    Example: "{secret.mail}"
+    """
+    sender: str = field(name="from")
+    """The address that it comes from.
+
+    Example: "roundgate@saltmarsh.example"
+    """
+    to: list[str]
+    """The addresses that it goes to.
+
+    Example: ["committee@saltmarsh.example"]
+    """
+    subject: str = "{server}: {event}"
+    """The subject, with fields as in `body`.
+
+    Example: "{server}: {event}"
+    """
+    text: str = "{message}\n\n{when}, {site}"
+    """The text, with fields as in `body`.
+
+    Example: "{message}"
+    """
 
 
 class NoticesTable(Struct, frozen=True, forbid_unknown_fields=True):
     """The ``[notices]`` table."""
 
-    secrets: Annotated[
-        str,
-        _about(
-            "A TOML file with secrets by name, readable by its owner alone, from the site's folder. The environment "
-            "variable `ROUNDGATE_SECRET_NAME` counts before it.",
-            '"secrets.toml"',
-        ),
-    ] = ""
+    secrets: str = ""
+    """A TOML file with secrets by name, readable by its owner alone, from the site's folder. The environment
+    variable `ROUNDGATE_SECRET_NAME` counts before it.
+
+    Example: "secrets.toml"
+    """
     webhook: dict[str, Webhook] = field(default_factory=dict)
+    """Webhooks, by name."""
     mail: dict[str, Mail] = field(default_factory=dict)
+    """Mails, by name."""
 
     @property
     def recipients(self) -> dict[str, Webhook | Mail]:

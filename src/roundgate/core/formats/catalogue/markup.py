@@ -81,7 +81,7 @@ CODES = (
         "attribute-joined",
         "error",
         "No blank between two attributes",
-        "Attributes are parted by blanks.",
+        "Attributes are separated by blanks.",
         '<buoy x="1"y="2"/>\n',
         '<buoy x="1" y="2"/>\n',
         "xml",

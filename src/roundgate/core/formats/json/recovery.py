@@ -101,7 +101,7 @@ class JsonScan(BracketScan):
             return
         frame = self.stack[-1]
         if sign == ";":
-            cause = "Items are parted by a comma, not by a semicolon."
+            cause = "Items are separated by a comma, not by a semicolon."
             self.report("separator-wrong", span, cause, "Write a comma.", Splice(*span, ","), safe=True)
         if frame.state == "comma":
             frame.state = "key" if frame.sign == "{" else "value"
@@ -125,7 +125,7 @@ class JsonScan(BracketScan):
         if sign == "=":
             if self.body.startswith(">", self.at):
                 self.at += 1
-            cause = "A name and its value are parted by a colon, not by an equals sign."
+            cause = "A name and its value are separated by a colon, not by an equals sign."
             cut = Splice(span[0], self.at, ":")
             self.report("separator-wrong", (span[0], self.at), cause, "Write a colon.", cut, safe=self.state == "colon")
         if self._is_name_outside():

@@ -164,7 +164,7 @@ class LaunchDocument(LaunchReading):
         sign = self._separator(whole.value)
         items = whole.value.split(sign) if whole.value else []
         if path[1] >= len(items) or sign in new or not new:
-            raise EditRefused(f"the list has items 0 to {len(items) - 1}, parted by {sign}")
+            raise EditRefused(f"the list has items 0 to {len(items) - 1}, separated by {sign}")
         items[path[1]] = new
         return self.set(path[:1], sign.join(items))
 

@@ -2,7 +2,7 @@
 
 A comment stands on a line of its own and begins with ``#`` (dialect ``marks``: any other). In the dialect ``notes``
 what follows a mark behind an entry is a note and no part of it. ``fields`` names an entry's parts (``id``, ``role``),
-which stand at ``(number, name)``; they are parted by blanks, or by ``separator``."""
+which stand at ``(number, name)``; they are separated by blanks, or by ``separator``."""
 
 from __future__ import annotations
 
