@@ -15,8 +15,8 @@ from roundgate.core.files import ServerFiles
 from roundgate.core.formats import FORMATS, apply_edit
 from roundgate.core.formats.protocol import Dialect, Edit
 from roundgate.core.formats.shared.joined_edits import NotJoinable, joined
-from roundgate.core.operations import AddRecord, Operation, RemoveRecord, SetField
-from roundgate.core.operations.base import Target
+from roundgate.core.operations.base import Operation, Target
+from roundgate.core.operations.records import AddRecord, RemoveRecord, SetField
 from roundgate.core.rulebook.model import RecordField
 from roundgate.core.slate import Outcome, replay
 from roundgate.core.text import Text

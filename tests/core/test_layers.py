@@ -10,7 +10,9 @@ from msgspec.structs import replace
 from roundgate.core.checks import check_disk
 from roundgate.core.files import ServerFiles, plain_form
 from roundgate.core.layers import Difference, DifferenceCode, Known, differing_layers, layers_of
-from roundgate.core.operations import Operation, SetValue, Switch
+from roundgate.core.operations.base import Operation
+from roundgate.core.operations.names import Switch
+from roundgate.core.operations.values import SetValue
 from roundgate.core.review import ConsequenceCode, review_of
 from roundgate.core.rulebook.model import About, File, Rulebook, Setting
 from roundgate.core.slate import replay

@@ -11,7 +11,7 @@ from functools import partial
 from roundgate.core.checks import check_after, check_disk
 from roundgate.core.files import ServerFiles
 from roundgate.core.rescue import rescue
-from roundgate.core.operations import SetValue
+from roundgate.core.operations.values import SetValue
 from roundgate.core.slate import replay
 from roundgate.core.text import Text
 from roundgate.host.rulebooks import load_rulebook

@@ -8,31 +8,23 @@ import msgspec
 import pytest
 
 from roundgate.core.files import ServerFiles
-from roundgate.core.operations import (
-    KINDS,
-    AddItem,
+from roundgate.core.operations.base import Operation
+from roundgate.core.operations.copies import CopyFile
+from roundgate.core.operations.lists import AddItem, MoveItem, RemoveItem
+from roundgate.core.operations.names import Rename, Switch
+from roundgate.core.operations.records import (
     AddRecord,
-    CopyFile,
-    EditText,
     FollowRename,
-    Mend,
-    MoveItem,
     MoveRecord,
-    Operation,
-    RemoveItem,
     RemoveRecord,
-    Rename,
     RenameRecord,
     SetField,
-    SetValue,
-    Switch,
     SwitchRecord,
-    Unset,
-    merged,
-    read_stored,
-    stored,
 )
-from roundgate.core.operations.text import Hunk
+from roundgate.core.operations.registry import KINDS, kind_of, merged, read_stored, stored
+from roundgate.core.operations.repairs import Mend
+from roundgate.core.operations.text import EditText, Hunk
+from roundgate.core.operations.values import SetValue, Unset
 from roundgate.core.rulebook.model import NO_RULEBOOK
 from roundgate.core.slate import replay
 from roundgate.core.text import Text
@@ -70,7 +62,7 @@ OF_RECORDS = {SetField, AddRecord, RemoveRecord, RenameRecord, MoveRecord, Switc
 
 
 def test_there_is_an_example_of_each_kind() -> None:
-    assert {type(one) for one, _, _ in EXAMPLES} == set(KINDS) - OF_RECORDS
+    assert {type(one) for one, _, _ in EXAMPLES} == {kind_of(tag) for tag in KINDS} - OF_RECORDS
 
 
 @pytest.mark.parametrize(("operation", "name", "after"), EXAMPLES, ids=lambda one: type(one).__name__)

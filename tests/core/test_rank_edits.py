@@ -14,7 +14,8 @@ from rank_shapes import PERMISSIONS, SAILORS, SHAPES, WORLD, members_of, theirs
 from roundgate.api.rank_changes import RankChanges
 from roundgate.api.site import open_site
 from roundgate.core.files import ServerFiles
-from roundgate.core.operations import Operation, merged
+from roundgate.core.operations.base import Operation
+from roundgate.core.operations.registry import merged
 from roundgate.core.ranks.deciding import decide
 from roundgate.core.ranks.model import Member, Scheme
 from roundgate.core.ranks.reading import schemes_of

@@ -17,17 +17,9 @@ from hypothesis import strategies as st
 from roundgate.core.checks import check_disk
 from roundgate.core.files import ServerFiles
 from roundgate.core.formats.protocol import Dialect
-from roundgate.core.operations import (
-    AddRecord,
-    FollowRename,
-    MoveRecord,
-    Operation,
-    RemoveRecord,
-    RenameRecord,
-    SetField,
-    read_stored,
-    stored,
-)
+from roundgate.core.operations.base import Operation
+from roundgate.core.operations.records import AddRecord, FollowRename, MoveRecord, RemoveRecord, RenameRecord, SetField
+from roundgate.core.operations.registry import read_stored, stored
 from roundgate.core.records.sets import records_in
 from roundgate.core.rulebook.expansion import expanded
 from roundgate.core.rulebook.mistakes import mistakes

@@ -15,17 +15,16 @@ from roundgate.core.checks import check_disk
 from roundgate.core.files import ServerFiles
 from roundgate.core.formats import FORMATS
 from roundgate.core.formats.protocol import Dialect
-from roundgate.core.operations import (
+from roundgate.core.operations.base import Operation
+from roundgate.core.operations.records import (
     AddRecord,
     FollowRename,
-    Operation,
     RemoveRecord,
     RenameRecord,
     SetField,
     SwitchRecord,
-    read_stored,
-    stored,
 )
+from roundgate.core.operations.registry import read_stored, stored
 from roundgate.core.records.sets import find_records, records_in
 from roundgate.core.records.shapes.places import place_of_set
 from roundgate.core.rulebook.expansion import expanded

@@ -14,7 +14,10 @@ from roundgate.cli.screen.differences import difference_words
 from roundgate.core.checks import check_disk, check_outcome
 from roundgate.core.files import ServerFiles, differing
 from roundgate.core.layers import Known, layers_of
-from roundgate.core.operations import AddItem, MoveItem, Operation, RemoveItem, SetValue, Unset, merged
+from roundgate.core.operations.base import Operation
+from roundgate.core.operations.lists import AddItem, MoveItem, RemoveItem
+from roundgate.core.operations.registry import merged
+from roundgate.core.operations.values import SetValue, Unset
 from roundgate.core.rescue import rescue
 from roundgate.core.review import review_of
 from roundgate.core.rulebook.expansion import expanded, with_console

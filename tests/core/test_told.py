@@ -8,7 +8,7 @@ import tomllib
 import pytest
 
 from roundgate.core.files import ServerFiles
-from roundgate.core.operations import AddRecord, RemoveRecord
+from roundgate.core.operations.records import AddRecord, RemoveRecord
 from roundgate.core.records.live import told_for
 from roundgate.core.rulebook.reading import RawBook, read_rulebook
 from roundgate.core.text import Text

@@ -15,7 +15,9 @@ import psutil
 import pytest
 
 from conftest import SiteUnderTest, wait_for
-from roundgate.core.operations import AddItem, Operation, SetValue
+from roundgate.core.operations.base import Operation
+from roundgate.core.operations.lists import AddItem
+from roundgate.core.operations.values import SetValue
 from roundgate.host.drivers.keeper import KeeperDriver
 from roundgate.host.errors import Busy
 from roundgate.host.rounds.locking import held, refuse_broken_off

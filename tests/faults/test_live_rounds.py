@@ -12,7 +12,8 @@ import pytest
 import roundgate
 from conftest import BOOK, SiteUnderTest, wait_for
 from faults.test_crashes import INJECT, Trial, quick_site
-from roundgate.core.operations import AddRecord, Operation, SetField
+from roundgate.core.operations.base import Operation
+from roundgate.core.operations.records import AddRecord, SetField
 from roundgate.core.rounds import RoundKind
 from roundgate.host.rounds.locking import refuse_broken_off
 from roundgate.host.rounds.options import Options

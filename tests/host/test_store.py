@@ -6,7 +6,8 @@ from pathlib import Path
 
 import pytest
 
-from roundgate.core.operations import AddItem, SetValue, Unset
+from roundgate.core.operations.lists import AddItem
+from roundgate.core.operations.values import SetValue, Unset
 from roundgate.host.cache import ParsedFiles
 from roundgate.host.logs import last_lines
 from roundgate.host.store import Store, value_digest

@@ -13,7 +13,7 @@ from tests.conftest import SiteUnderTest
 
 from roundgate import api
 from roundgate.core import checks
-from roundgate.core.operations import SetValue
+from roundgate.core.operations.values import SetValue
 from roundgate.host import files, workspace
 from roundgate.host.files import Folder, SeenTexts, read_texts
 

@@ -189,7 +189,7 @@ MUTATIONS = [
         "return [*waiting, self]",
         SLATE,
     ),
-    Mutation("core/operations/__init__.py", "or version > kind.version:", "or version < kind.version:", SLATE),
+    Mutation("core/operations/registry.py", "or version > kind.version:", "or version < kind.version:", SLATE),
     Mutation(
         "core/rescue.py",
         "if before.get(key) != after.get(key) and (file.path, key) not in taken:",

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from decimal import Decimal
 
-from roundgate.api.record_changes import RecordChanges, set_named
+from roundgate.api.record_addresses import set_named
+from roundgate.api.record_changes import RecordChanges
 from roundgate.api.server import OpenServer
 from roundgate.core import values
 from roundgate.core.nearest import nearest
-from roundgate.core.operations import MoveRecord, Operation, SetField
+from roundgate.core.operations.base import Operation
+from roundgate.core.operations.records import MoveRecord, SetField
 from roundgate.core.records.model import Record, separator_of
 from roundgate.core.records.shapes.places import place_of_set
 from roundgate.core.rulebook.model import RecordSet

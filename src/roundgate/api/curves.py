@@ -11,7 +11,7 @@ from roundgate.core.curves.levels import Ladder, ladder_of
 from roundgate.core.curves.making import MOST_LEVELS, CurveProblem, by_formula, points_in, rounded, scaled, through
 from roundgate.core.files import ServerFiles
 from roundgate.core.nearest import nearest
-from roundgate.core.operations import Operation
+from roundgate.core.operations.base import Operation
 from roundgate.core.rulebook.model import Curve, Rulebook
 from roundgate.host.errors import Trouble, UnknownName, WrongWords
 

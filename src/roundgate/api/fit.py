@@ -14,7 +14,7 @@ from roundgate.api.server import OpenServer
 from roundgate.core.files import ServerFiles
 from roundgate.core.fleet.cores import TooFewCores, core_ranges, cores_in, overlaps, proposal
 from roundgate.core.fleet.ports import PortClash, PortPromise, clashes, free_block
-from roundgate.core.operations import Operation
+from roundgate.core.operations.base import Operation
 from roundgate.host import machine
 from roundgate.host.errors import Trouble, WrongWords
 from roundgate.host.rounds.obstacles import wanted_ports

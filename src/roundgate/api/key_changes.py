@@ -7,7 +7,8 @@ from collections.abc import Callable, Sequence
 from msgspec import Struct
 
 from roundgate.api.lookup import Target, command, setting_of
-from roundgate.api.record_changes import RecordChanges, names_record
+from roundgate.api.record_addresses import names_record
+from roundgate.api.record_changes import RecordChanges
 from roundgate.core import values
 from roundgate.core.advice import advice_for
 from roundgate.core.facts import absence_of
@@ -15,7 +16,9 @@ from roundgate.core.files import format_value
 from roundgate.core.formats import problems_of
 from roundgate.core.formats.places import NoSuchItem, find_key, near_keys, place_of, split_assignment
 from roundgate.core.formats.protocol import Document, EditRefused, Entry, Path
-from roundgate.core.operations import Operation, Rename, SetValue, Switch, Unset
+from roundgate.core.operations.base import Operation
+from roundgate.core.operations.names import Rename, Switch
+from roundgate.core.operations.values import SetValue, Unset
 from roundgate.core.quoting import quoted
 from roundgate.core.rulebook.expansion import CONSOLE
 from roundgate.core.rulebook.model import Setting

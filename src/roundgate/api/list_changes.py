@@ -7,14 +7,16 @@ from collections.abc import Sequence
 from roundgate.api.key_changes import KeyChanges
 from roundgate.api.lookup import Target, command, find_name, list_of, setting_of
 from roundgate.api.mod_changes import copies_for
-from roundgate.api.record_changes import AskField, RecordChanges, TwinOf, book_for, is_address, names_record, set_named
+from roundgate.api.record_addresses import book_for, is_address, names_record, set_named
+from roundgate.api.record_changes import AskField, RecordChanges, TwinOf
 from roundgate.core import values
 from roundgate.core.checks.lists import item_problem
 from roundgate.core.files import ServerFiles
 from roundgate.core.formats.places import NoSuchItem, find_key, near_keys, place_of
 from roundgate.core.formats.protocol import Document, Path
 from roundgate.core.nearest import nearest
-from roundgate.core.operations import AddItem, MoveItem, Operation, RemoveItem, items_at
+from roundgate.core.operations.base import Operation
+from roundgate.core.operations.lists import AddItem, MoveItem, RemoveItem, items_at
 from roundgate.core.quoting import quoted
 from roundgate.core.rulebook.expansion import setting_at
 from roundgate.core.typed import TREES, KindMismatch, is_there, kinds_at, must_match, plain_value, record_of, typed

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from roundgate.core.operations import Operation
+from roundgate.core.operations.base import Operation
 from roundgate.core.operations.copies import CopyFile
 from roundgate.core.text import Text
 from roundgate.host.errors import Trouble, WrongWords

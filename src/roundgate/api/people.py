@@ -14,8 +14,9 @@ from roundgate.api.whom import Someone, whoever
 from roundgate.core.advice import holds
 from roundgate.core.formats.protocol import EditRefused
 from roundgate.core.nearest import nearest
-from roundgate.core.operations import AddRecord, Operation, RemoveRecord, SetField, merged
-from roundgate.core.operations.records import in_order, template_of
+from roundgate.core.operations.base import Operation
+from roundgate.core.operations.records import AddRecord, RemoveRecord, SetField, in_order, template_of
+from roundgate.core.operations.registry import merged
 from roundgate.core.people.book import People, key_for, with_person, with_table
 from roundgate.core.people.ids import ids_in
 from roundgate.core.people.rosters import (

@@ -9,7 +9,8 @@ from msgspec.structs import replace
 
 from roundgate.core.checks import identity_of
 from roundgate.core.findings import Finding, has_errors, in_order
-from roundgate.core.operations import Operation, merged
+from roundgate.core.operations.base import Operation
+from roundgate.core.operations.registry import merged
 from roundgate.core.slate import Outcome
 from roundgate.host.workspace import Holder
 

@@ -15,8 +15,15 @@ from roundgate.api.record_changes import RecordChanges
 from roundgate.api.server import OpenServer
 from roundgate.core.formats.shared.paths import format_path
 from roundgate.core.nearest import nearest
-from roundgate.core.operations import AddRecord, FollowRename, Operation, RemoveRecord, RenameRecord, SetField
-from roundgate.core.operations.records import template_values
+from roundgate.core.operations.base import Operation
+from roundgate.core.operations.records import (
+    AddRecord,
+    FollowRename,
+    RemoveRecord,
+    RenameRecord,
+    SetField,
+    template_values,
+)
 from roundgate.core.ranks.model import Member, Scheme
 from roundgate.core.records.model import Record, parts_in, separator_of
 from roundgate.core.records.sets import records_in

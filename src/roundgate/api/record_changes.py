@@ -5,30 +5,33 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Mapping, Sequence
 
-from msgspec import Struct
 from msgspec.structs import replace
 
+from roundgate.api.record_addresses import Address, book_for, is_address, set_named
 from roundgate.core import values
 from roundgate.core.formats.places import split_assignment
 from roundgate.core.nearest import nearest
-from roundgate.core.operations import (
+from roundgate.core.operations.base import Operation
+from roundgate.core.operations.records import (
     AddRecord,
     FollowRename,
     MoveRecord,
-    Operation,
+    RecordOperation,
     RemoveRecord,
     RenameRecord,
     SetField,
     SwitchRecord,
+    commented_out,
+    in_order,
+    path_when_off,
+    template_values,
 )
-from roundgate.core.operations.records import RecordOperation, commented_out, in_order, path_when_off, template_values
 from roundgate.core.people.rosters import people_kind
 from roundgate.core.quoting import quoted
-from roundgate.core.records.looks import with_looks
 from roundgate.core.records.model import LISTS, Record, field_key, parts_in, separator_of
 from roundgate.core.records.nested import is_deep, nested_in
 from roundgate.core.records.sets import file_below, find_records, records_below, records_in, referring
-from roundgate.core.rulebook.model import RecordField, RecordSet, Rulebook
+from roundgate.core.rulebook.model import RecordField, RecordSet
 from roundgate.core.secrets import is_secret_field
 from roundgate.core.values import ValueProblem
 from roundgate.core.values.relative import changed_by, is_relative
@@ -37,41 +40,6 @@ from roundgate.host.workspace import Holder, Workspace
 
 ALL = "*"
 """In an address, every record of the set."""
-
-
-class Address(Struct, frozen=True):
-    """What ``SET/RECORD.FIELD`` means: the set, its records, and the field, empty where none is named."""
-
-    name: str
-    spec: RecordSet
-    records: tuple[Record, ...]
-    field: str = ""
-
-
-def set_named(book: Rulebook, word: str) -> str:
-    """Give the set of records that the beginning of a word names, before a ``/``; empty where it names none."""
-    lowered = f"{word.lower()}/"
-    return next((name for name in book.records if lowered.startswith(f"{name.lower()}/")), "")
-
-
-def is_address(book: Rulebook, word: str) -> bool:
-    """Tell whether a word is the address of a record or of one of its fields."""
-    name = set_named(book, word)
-    return bool(name) and word[len(name) : len(name) + 1] == "/"
-
-
-def book_for(holder: Holder, word: str) -> tuple[Rulebook, str]:
-    """Give the rulebook in which a word names records, and the word in its terms: FILE:PATH may name a set too."""
-    file, colon, _ = word.partition(":")
-    if not colon or not (file in holder.paths() or (holder.folder / file).is_file()):
-        return holder.book, word
-    return with_looks(holder.book, holder.outcome(holder.operations, [file]).after, word)
-
-
-def names_record(holder: Holder, word: str) -> bool:
-    """Tell whether a word is the address of a record, of one of its fields, or of a set that only its looks show."""
-    book, word = book_for(holder, word)
-    return is_address(book, word)
 
 
 AskField = Callable[[str, RecordField | None], str]

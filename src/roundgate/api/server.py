@@ -9,7 +9,7 @@ from msgspec import Struct
 
 from roundgate.api.lookup import find_name
 from roundgate.core.findings import Finding
-from roundgate.core.operations import Operation
+from roundgate.core.operations.base import Operation
 from roundgate.core.rulebook.expansion import setting_at
 from roundgate.core.rulebook.model import Rulebook
 from roundgate.host.servers import Server

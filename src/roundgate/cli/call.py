@@ -74,7 +74,7 @@ class CallContext(OpenSite):
 
     def _is_name(self, word: str) -> bool:
         from roundgate.api.lookup import find_name
-        from roundgate.api.record_changes import set_named
+        from roundgate.api.record_addresses import set_named
 
         servers = [self.opened(name).server for name in self.names]
         try:

@@ -12,7 +12,7 @@ from roundgate.cli.call import CallContext
 from roundgate.cli.complete import complete_preset, complete_side
 from roundgate.cli.screen.output import clean, echo, echo_json, echo_table, plain
 from roundgate.core.nearest import nearest
-from roundgate.core.operations import Operation
+from roundgate.core.operations.base import Operation
 from roundgate.host.errors import UnknownName, WrongWords
 
 if TYPE_CHECKING:

@@ -130,8 +130,9 @@ def _make_site(site: Path, lobby: int) -> None:
         write_logs(site / name / "logs", datetime.now() - timedelta(days=1), seed)
 
 
-_FIRST_PORT, _LAST_PORT = 27800, 32000
-"""Below the ports that the system gives to whoever asks for any: until a server starts, nobody else takes them."""
+_FIRST_PORT, _LAST_PORT = 28_000, 32_000
+"""Below the ports that the system gives to whoever asks for any: until a server starts, nobody else takes them. Above
+those that the game has by default: the demo is in nobody's way."""
 
 
 def _free_ports(count: int) -> list[int]:

@@ -11,7 +11,7 @@ import typer
 from roundgate.cli.call import CallContext
 from roundgate.cli.complete import complete_list_or_entry, complete_server, complete_server_or_name
 from roundgate.cli.screen.output import echo, echo_json, styled, warn
-from roundgate.core.operations import Operation
+from roundgate.core.operations.base import Operation
 from roundgate.core.slate import Outcome
 from roundgate.host.errors import Trouble, UnknownName, WrongWords
 from roundgate.host.servers import Server
@@ -249,7 +249,8 @@ def _joining_people(
 ) -> _Joins | None:
     """Work out who is put on a roster, where the words mean one: a name stands for an id. None where they mean none."""
     from roundgate.api.people import joining
-    from roundgate.api.record_changes import RecordChanges, set_named
+    from roundgate.api.record_addresses import set_named
+    from roundgate.api.record_changes import RecordChanges
     from roundgate.cli.changes.asking import ask_field, choosing
 
     name = set_named(server.book, words[0]) if words and "/" not in words[0] else ""
@@ -312,7 +313,7 @@ def remove(words: ListWords, now: NowToo = False, yes_really: YesReally = False)
     """Remove entries from a list, or a record: SET/RECORD. A list never falls below its least."""
     from roundgate.api.key_changes import ChangeOptions
     from roundgate.api.list_changes import ListChanges
-    from roundgate.api.record_changes import names_record
+    from roundgate.api.record_addresses import names_record
 
     def removed(holder: Holder, rest: list[str]) -> list[Operation]:
         if len(rest) < (1 if rest and names_record(holder, rest[0]) else 2):
@@ -335,7 +336,7 @@ def move(
     """Move an entry of a list, or a record, to another place; or somebody to another roster: guests/Wren --to bans."""
     from roundgate.api.key_changes import ChangeOptions
     from roundgate.api.list_changes import ListChanges
-    from roundgate.api.record_changes import names_record
+    from roundgate.api.record_addresses import names_record
 
     if not to.isdecimal():
         _move_person(words, to, as_rank, until, yes_really=yes_really, now=now)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 from roundgate.api.lookup import find_name, list_of, setting_of
-from roundgate.api.record_changes import set_named
+from roundgate.api.record_addresses import set_named
 from roundgate.api.server import OpenServer
 from roundgate.cli.screen.output import echo, plain, styled
 from roundgate.cli.screen.outputs import CodePage, KeyPage, ListPage, RecordsPage, SettingPage

@@ -66,7 +66,7 @@ def show(
 
     A name may be a group (race), a set of records (officers), or one of them (officers/Wren).
     """
-    from roundgate.cli.screen.records import echo_records, echo_records_csv, names_records, records_output
+    from roundgate.api.record_addresses import names_records
     from roundgate.cli.settings import ShowFilter, chosen_rows, echo_rows
 
     context = CallContext()
@@ -74,23 +74,25 @@ def show(
     results: list[Any] = []
     for server in context.several(word):
         opened = context.open(server)
-        sets = [name for name in names if names_records(opened, name)]
+        sets = [name for name in names if names_records(opened.workspace, name)]
+        if sets:
+            from roundgate.cli.screen import records as screen
         others = [name for name in names if name not in sets]
         if as_csv:
             if others or not sets:
                 raise WrongWords("Only sets of records are printed as CSV.", f"roundgate show {server.name} SET --csv")
-            echo_records_csv(opened, sets)
+            screen.echo_records_csv(opened, sets)
             continue
         wanted = ShowFilter(others, everything or changed, advanced, file or "", search or "", changed)
         rows = chosen_rows(opened, wanted, ask=ask) if others or not sets else []
         if as_json:
             from roundgate.cli.screen.outputs import ShowOutput
 
-            found = [records_output(opened, name) for name in sets]
+            found = [screen.records_output(opened, name) for name in sets]
             results.append(ShowOutput(server.name, [row.output() for row in rows], found))
             continue
         for name in sets:
-            echo_records(opened, name)
+            screen.echo_records(opened, name)
         if others or not sets:
             echo_rows(server, rows, wanted)
     if as_json:

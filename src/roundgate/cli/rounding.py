@@ -11,7 +11,7 @@ from roundgate.cli.call import CallContext
 from roundgate.cli.screen.output import echo, plain, styled
 from roundgate.cli.screen.rounds import RoundScreen
 from roundgate.core.differences import unified
-from roundgate.core.operations import SetValue
+from roundgate.core.operations.values import SetValue
 from roundgate.core.quoting import quoted
 from roundgate.core.review import lines_shown
 from roundgate.core.rounds import RoundKind

@@ -21,7 +21,6 @@ from roundgate.core.formats import format_name
 from roundgate.core.formats.places import find_key, key_of
 from roundgate.core.formats.protocol import Document, Entry, Path
 from roundgate.core.layers import Difference, DifferenceCode, Known, layers_of
-from roundgate.core.records.sets import homes_in
 from roundgate.core.rulebook.expansion import keys_in
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.secrets import HIDDEN, hidden_paths, is_secret
@@ -239,6 +238,8 @@ def _list_change(before: list[str], after: list[str]) -> str:
 
 
 def _unknown_rows(server: Server, known: Known, chosen: ShowFilter) -> list[Row]:
+    from roundgate.core.records.sets import homes_in
+
     rows = []
     for path in known.disk.texts:
         document = known.disk.document(path)

@@ -13,7 +13,6 @@ from roundgate.core.formats import FORMATS, format_name
 from roundgate.core.formats.detect import format_for
 from roundgate.core.formats.places import find_key, key_of, list_entries
 from roundgate.core.formats.protocol import USUAL, Dialect, Document, Entry, Format, Path
-from roundgate.core.records.sets import rows_with_named
 from roundgate.core.rulebook.expansion import above
 from roundgate.core.rulebook.model import File, Rulebook, Setting
 from roundgate.core.text import Text
@@ -192,6 +191,8 @@ class _Names(Mapping[str, Any]):
         if name in FACTS:
             return self._files.facts.value(name)
         if name in book.records and name not in book.setting:
+            from roundgate.core.records.sets import rows_with_named  # few commands look at records
+
             return rows_with_named(book, name, self._files.document)
         if name not in book.setting:  # all indexes of one setting
             members = [one for one in book.setting if one.startswith(f"{name}[")]

@@ -8,7 +8,8 @@ from roundgate.core.files import ServerFiles
 from roundgate.core.formats.protocol import Document
 from roundgate.core.formats.shared.key_value import KeyFile
 from roundgate.core.formats.shared.paths import format_path
-from roundgate.core.operations import Operation, SetValue, Unset
+from roundgate.core.operations.base import Operation
+from roundgate.core.operations.values import SetValue, Unset
 
 
 def rescue(now: ServerFiles, started: ServerFiles | None, waiting: Sequence[Operation]) -> list[Operation]:

@@ -15,7 +15,9 @@ from roundgate.core.differences import lines_of, unified
 from roundgate.core.files import ServerFiles, default_words, format_value, held_words
 from roundgate.core.formats.places import find_key
 from roundgate.core.formats.protocol import Entry
-from roundgate.core.operations import AddRecord, Change, CopyFile, Operation, RemoveRecord, SetField
+from roundgate.core.operations.base import Change, Operation
+from roundgate.core.operations.copies import CopyFile
+from roundgate.core.operations.records import AddRecord, RemoveRecord, SetField
 from roundgate.core.records.live import can_be_live, told_for
 from roundgate.core.rulebook.expansion import setting_at
 from roundgate.core.rulebook.model import Rulebook, Setting

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from roundgate.core.operations import Operation
+from roundgate.core.operations.base import Operation
 from roundgate.core.secrets import HIDDEN, is_secret, secret_entries
 from roundgate.host.workspace import Workspace
 

@@ -11,7 +11,7 @@ from roundgate.core.checks.standalone import dialect_by_name
 from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.findings import Finding
 from roundgate.core.formats.detect import format_for
-from roundgate.core.operations import Operation
+from roundgate.core.operations.base import Operation
 from roundgate.core.rulebook.model import NO_RULEBOOK, File, Rulebook
 from roundgate.core.slate import Outcome, replay
 from roundgate.core.text import NotText, Text, decode

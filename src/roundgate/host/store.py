@@ -16,7 +16,8 @@ from typing import Any
 
 from msgspec import MsgspecError, Struct, json
 
-from roundgate.core.operations import Operation, merged, read_stored, stored
+from roundgate.core.operations.base import Operation
+from roundgate.core.operations.registry import merged, read_stored, stored
 from roundgate.host.books import RoundSummary, open_books
 
 

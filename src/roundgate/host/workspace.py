@@ -13,7 +13,7 @@ from typing import Protocol
 
 from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.findings import Finding
-from roundgate.core.operations import Operation
+from roundgate.core.operations.base import Operation
 from roundgate.core.rulebook.model import Rulebook
 from roundgate.core.slate import Outcome, replay
 from roundgate.core.text import Text

@@ -9,16 +9,19 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from contextlib import suppress
+from typing import TYPE_CHECKING
 
 from msgspec import MsgspecError, json
 
 from roundgate.core.files import ServerFiles, format_value, value_of
-from roundgate.core.review import Consequence, ConsequenceCode
 from roundgate.core.rulebook.model import Rulebook
 from roundgate.core.slate import Outcome
 from roundgate.host.errors import Trouble
 from roundgate.host.files import read_bytes, write_durably
 from roundgate.host.servers import Server
+
+if TYPE_CHECKING:
+    from roundgate.core.review import Consequence
 
 _FILE = "worlds.json"
 Worlds = dict[str, dict[str, dict[str, str]]]
@@ -68,6 +71,8 @@ def world_of(server: Server, files: ServerFiles) -> dict[str, str]:
 
 def world_consequences(server: Server, outcome: Outcome) -> list[Consequence]:
     """Tell where the files will ask for something else than the world that they name was made with."""
+    from roundgate.core.review import Consequence, ConsequenceCode  # a command that only looks needs no review
+
     made = world_of(server, outcome.after)
     found = []
     for slot, names in fixed_by(server.book).items():

@@ -49,8 +49,7 @@ def _edit_of_server(words: list[str], *, anyway: bool, new_file: bool) -> None:
     from roundgate.cli.call import CallContext, home_of
     from roundgate.cli.edit import put
     from roundgate.core.checks import identity_of
-    from roundgate.core.operations import EditText
-    from roundgate.core.operations.text import hunks_between
+    from roundgate.core.operations.text import EditText, hunks_between
     from roundgate.core.text import decode
 
     context = CallContext()

@@ -10,7 +10,8 @@ from msgspec.structs import replace
 from roundgate.cli.screen.output import echo
 from roundgate.core import values
 from roundgate.core.files import format_value, value_of
-from roundgate.core.operations import Operation, SetValue
+from roundgate.core.operations.base import Operation
+from roundgate.core.operations.values import SetValue
 from roundgate.core.rulebook.expansion import CONSOLE, setting_at
 from roundgate.host.asking.reader import Reader
 from roundgate.host.consoles import console_of

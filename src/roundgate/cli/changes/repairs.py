@@ -10,7 +10,7 @@ from pathlib import Path
 
 from roundgate.cli.call import CallContext
 from roundgate.cli.screen.output import echo, warn
-from roundgate.core.operations import Mend
+from roundgate.core.operations.repairs import Mend
 from roundgate.core.repairs import safe_repairs, with_repairs
 from roundgate.host.servers import Server
 
@@ -18,7 +18,7 @@ from roundgate.host.servers import Server
 def mend_servers(context: CallContext, servers: Sequence[Server]) -> None:
     """Put the safe repairs of servers' files onto their slates and show what they will change."""
     from roundgate.cli.screen.review import echo_diff
-    from roundgate.core.operations import Operation
+    from roundgate.core.operations.base import Operation
     from roundgate.core.review import review_of
 
     for server in servers:
@@ -78,7 +78,7 @@ def _is_inside(path: Path, folder: Path) -> bool:
 
 def _mend_on_slate(context: CallContext, server: Server, path: str) -> None:
     from roundgate.cli.screen.review import echo_diff
-    from roundgate.core.operations import Operation
+    from roundgate.core.operations.base import Operation
     from roundgate.core.review import review_of
 
     name = Path(path).resolve().relative_to(server.folder.resolve()).as_posix()

@@ -11,7 +11,7 @@ import typer
 from roundgate.cli.screen.output import echo
 
 if TYPE_CHECKING:
-    from roundgate.core.operations import Operation
+    from roundgate.core.operations.base import Operation
     from roundgate.host.workspace import Holder
 
 

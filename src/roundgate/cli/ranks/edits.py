@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from roundgate.cli.edit import put
 from roundgate.cli.ranks.options import RankOptions
 from roundgate.cli.screen.output import echo, plain
-from roundgate.core.operations import Operation
+from roundgate.core.operations.base import Operation
 from roundgate.host.errors import WrongWords
 
 if TYPE_CHECKING:

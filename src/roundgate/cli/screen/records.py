@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, NamedTuple
 
-from roundgate.api.record_changes import RecordChanges, book_for, is_address, set_named
+from roundgate.api.record_addresses import book_for, is_address, set_named
+from roundgate.api.record_changes import RecordChanges
 from roundgate.api.server import OpenServer
 from roundgate.cli.screen.output import echo, echo_csv, echo_table, plain, styled
 from roundgate.core.files import ServerFiles, format_value
@@ -16,12 +17,6 @@ from roundgate.host.errors import Trouble
 
 if TYPE_CHECKING:
     from roundgate.cli.screen.outputs import RecordsOutput
-
-
-def names_records(server: OpenServer, word: str) -> bool:
-    """Tell whether a word of ``show`` means a set of records, or one of them."""
-    book, word = book_for(server.workspace, word)
-    return is_address(book, word) or (word.lower() in {name.lower() for name in book.records})
 
 
 def _cells(record: Record, names: list[str], book: Rulebook, name_of_set: str) -> list[str]:

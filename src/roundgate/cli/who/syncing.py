@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import typer
 
 from roundgate.cli.screen.output import echo, echo_table, plain, warn
-from roundgate.core.operations import AddRecord, RemoveRecord, SetField
+from roundgate.core.operations.records import AddRecord, RemoveRecord, SetField
 from roundgate.host.errors import Trouble
 
 if TYPE_CHECKING:
@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from roundgate.api.people import Synced
     from roundgate.api.server import OpenServer
     from roundgate.cli.call import CallContext
-    from roundgate.core.operations import Operation
+    from roundgate.core.operations.base import Operation
     from roundgate.core.people.book import People
     from roundgate.core.people.rosters import Standing
 

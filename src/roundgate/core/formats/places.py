@@ -5,7 +5,6 @@
 
 from __future__ import annotations
 
-import json
 import re
 from collections.abc import Sequence
 
@@ -80,6 +79,8 @@ def find_key(document: Document | None, key: str) -> Entry | None:
 
 
 def _plain(word: str) -> str:
+    import json  # only a quoted step needs it
+
     return str(json.loads(word, strict=False)) if word.startswith('"') else word
 
 

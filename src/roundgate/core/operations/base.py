@@ -37,7 +37,7 @@ class Target(Struct, frozen=True):
 class Operation(Struct, frozen=True):
     """One change of one file, kept as what it does and never as a copy of the file.
 
-    A kind of operation is one module of this folder and one line of ``operations/__init__``.
+    A kind of operation is one module of this folder and one line of ``registry.KINDS``.
     """
 
     file: str

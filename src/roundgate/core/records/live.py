@@ -9,8 +9,8 @@ from msgspec import Struct
 
 from roundgate.core.console_lines import LineRefused, fill
 from roundgate.core.files import ServerFiles
-from roundgate.core.operations import AddRecord, Operation, RemoveRecord, SetField
-from roundgate.core.operations.records import RecordOperation
+from roundgate.core.operations.base import Operation
+from roundgate.core.operations.records import AddRecord, RecordOperation, RemoveRecord, SetField
 from roundgate.core.records.model import IN_BRACES
 from roundgate.core.records.sets import records_in
 from roundgate.core.rulebook.model import RosterLive, Rulebook

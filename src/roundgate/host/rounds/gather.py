@@ -12,7 +12,8 @@ from msgspec.structs import replace
 from roundgate.core.checks import identity_of
 from roundgate.core.files import ServerFiles, differing
 from roundgate.core.findings import Finding, has_errors
-from roundgate.core.operations import Change, Operation, merged
+from roundgate.core.operations.base import Change, Operation
+from roundgate.core.operations.registry import merged
 from roundgate.core.rescue import rescue
 from roundgate.core.review import Review, review_of
 from roundgate.core.rounds import RoundOutcome, Step

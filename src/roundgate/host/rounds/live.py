@@ -10,7 +10,7 @@ from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from pathlib import Path
 
-from roundgate.core.operations import Operation
+from roundgate.core.operations.base import Operation
 from roundgate.core.records.live import Told, commands_of, told_for
 from roundgate.core.rounds import RoundOutcome, Step, ValuesUnread
 from roundgate.host.errors import Trouble
