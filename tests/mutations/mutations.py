@@ -629,8 +629,8 @@ MUTATIONS = [
         'end = ""',
         ROSTERS,
     ),
-    Mutation("api/people.py", "if gone and not left:", "if False:", ROSTERS),
-    Mutation("api/people.py", "if any(one.id in mine for one in gone):", "if False:", ROSTERS),
+    Mutation("api/admins.py", "if gone and not left:", "if False:", ROSTERS),
+    Mutation("api/admins.py", "if any(one.id in mine for one in gone):", "if False:", ROSTERS),
     Mutation(
         "api/whom.py",
         'if len(found) > 1:\n        shown = ", ".join(f"{people',

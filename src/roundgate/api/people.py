@@ -16,7 +16,6 @@ from roundgate.core.formats.protocol import EditRefused
 from roundgate.core.nearest import nearest
 from roundgate.core.operations.base import Operation
 from roundgate.core.operations.records import AddRecord, RemoveRecord, SetField, in_order, template_of
-from roundgate.core.operations.registry import merged
 from roundgate.core.people.book import People, key_for, with_person, with_table
 from roundgate.core.people.ids import ids_in
 from roundgate.core.people.rosters import (
@@ -231,32 +230,6 @@ def off_switch(server: OpenServer, records: str) -> list[str]:
         if roster.records == records and roster.on and roster.switch and not holds(roster.on, after.names):
             return [f"{name}={value}" for name, value in roster.switch.items()]
     return []
-
-
-def lost_admins(server: OpenServer, operations: Sequence[Operation], user: str) -> str:
-    """Say why operations should be thought over: nobody would be admin, or not the one who asks; else empty.
-
-    ``user`` is who asks, as the system knows them; the people book says who that is.
-    """
-    book = server.book
-    admin = {name for name, roster in book.roster.items() if roster.meaning == "admin"}
-    files = {book.file[book.records[book.roster[name].records].file].path for name in admin}
-    if not any(operation.file in files for operation in operations):
-        return ""
-    waiting = server.workspace.operations
-    before = [one for one in standings_in(server.workspace.outcome(waiting).after) if one.roster in admin]
-    merged_operations = [*waiting]
-    for operation in operations:
-        merged_operations = merged(merged_operations, operation)
-    left = {one.id for one in standings_in(server.workspace.outcome(merged_operations).after) if one.roster in admin}
-    gone = [one for one in before if one.id not in left]
-    if gone and not left:
-        return f"{gone[-1].record.value('name') or gone[-1].id} is the last admin of {server.name}."
-    people = load_people(server.server.site)
-    mine = {one for person in people.people.values() if person.user == user for one in person.all_ids()}
-    if any(one.id in mine for one in gone):
-        return f"That is you: you would no longer be admin of {server.name}."
-    return ""
 
 
 def roster_named(server: OpenServer, word: str) -> str:

@@ -443,7 +443,7 @@ def slated(
     from roundgate.cli.screen.findings import echo_findings
 
     if not yes_really and server.book.roster:
-        from roundgate.api.people import lost_admins
+        from roundgate.api.admins import lost_admins
         from roundgate.host.person import who
 
         lost = lost_admins(server, operations, who())

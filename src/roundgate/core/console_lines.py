@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping
 
+from roundgate.core.patterns import lazy
 from roundgate.core.rulebook.model import Server
 
-_NAME = re.compile(r"\{([\w.-]+)\}")
+_NAME = lazy(r"\{([\w.-]+)\}")
 
 
 class LineRefused(ValueError):

@@ -6,9 +6,10 @@ import re
 from collections.abc import Callable
 from typing import Any
 
+from roundgate.core.patterns import lazy
 from roundgate.core.rulebook.model import Live, Probe
 
-_ESCAPE = re.compile(r"\\(?:x(?P<hex>[0-9a-fA-F]{2})|(?P<sign>.))", re.DOTALL)
+_ESCAPE = lazy(r"\\(?:x(?P<hex>[0-9a-fA-F]{2})|(?P<sign>.))", re.DOTALL)
 _SIGNS = {"n": b"\n", "r": b"\r", "t": b"\t", "0": b"\0", "\\": b"\\"}
 
 

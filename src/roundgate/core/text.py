@@ -7,18 +7,19 @@ it can be undone, and line ends are never translated.
 from __future__ import annotations
 
 import codecs
-import re
 from bisect import bisect_right
 from collections.abc import Iterable
 from functools import lru_cache
 
 from msgspec import Struct
 
+from roundgate.core.patterns import lazy
+
 LARGE = 200_000
 """From so many characters on it pays not to read all of a file where a part of it will do."""
 
-LINE_END = re.compile(r"\r\n|\r|\n")
-_LAST_END = re.compile(r"(?:\r\n|\r|\n)\Z")
+LINE_END = lazy(r"\r\n|\r|\n")
+_LAST_END = lazy(r"(?:\r\n|\r|\n)\Z")
 
 _BOMS = ((codecs.BOM_UTF8, "utf-8"), (codecs.BOM_UTF16_LE, "utf-16-le"), (codecs.BOM_UTF16_BE, "utf-16-be"))
 _WINDOWS_ONLY = bytes(range(0x80, 0xA0))

@@ -7,9 +7,10 @@ from collections.abc import Sequence
 from decimal import ROUND_HALF_UP, Decimal
 from itertools import pairwise
 
+from roundgate.core.patterns import lazy
 from roundgate.core.rulebook.expressions import ExpressionProblem, names_in, read_expression, to_step, work_out
 
-_POINT = re.compile(r"\s*(\d+(?:\.\d+)?)\s*:\s*(-?\d+(?:\.\d+)?)\s*")
+_POINT = lazy(r"\s*(\d+(?:\.\d+)?)\s*:\s*(-?\d+(?:\.\d+)?)\s*")
 _LARGEST = Decimal(10) ** 15
 """No game counts further; a formula that goes above it is a slip."""
 MOST_LEVELS = 100_000

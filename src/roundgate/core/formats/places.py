@@ -12,9 +12,10 @@ from roundgate.core.formats.protocol import Document, EditRefused, Entry, Path
 from roundgate.core.formats.shared.key_value import KeyFile
 from roundgate.core.formats.shared.paths import format_path, parse_path
 from roundgate.core.nearest import nearest
+from roundgate.core.patterns import lazy
 
-_CHOICE = re.compile(r"\[(?P<field>[^\[\]=\"]+|\"(?:[^\"\\]|\\.)*\")=(?P<value>\"(?:[^\"\\]|\\.)*\"|[^\[\]\"]*)\]")
-_ASSIGNMENT = re.compile(r"(?P<name>(?:[^=\[\"]|\[[^\]]*\]|\"(?:[^\"\\]|\\.)*\")*?)=(?P<value>.*)", re.DOTALL)
+_CHOICE = lazy(r"\[(?P<field>[^\[\]=\"]+|\"(?:[^\"\\]|\\.)*\")=(?P<value>\"(?:[^\"\\]|\\.)*\"|[^\[\]\"]*)\]")
+_ASSIGNMENT = lazy(r"(?P<name>(?:[^=\[\"]|\[[^\]]*\]|\"(?:[^\"\\]|\\.)*\")*?)=(?P<value>.*)", re.DOTALL)
 _NEAR = 5
 
 

@@ -13,13 +13,14 @@ from roundgate.core.files import ServerFiles
 from roundgate.core.formats.protocol import Entry
 from roundgate.core.loot.model import Item, LootScheme, Node, NodeName, Slip
 from roundgate.core.nearest import nearest
+from roundgate.core.patterns import lazy
 from roundgate.core.records.model import Held, Record, parts_in
 from roundgate.core.records.sets import number_in, records_that_count
 from roundgate.core.rulebook.model import Draw, Loot, LootSource, RecordField, RecordSet, Rulebook
 from roundgate.core.values import ValueProblem
 
-_PART = re.compile(r"\{(\w+)\}")
-_COUNT = re.compile(r"\s*(\d+)\s*(?:-\s*(\d+)\s*)?")
+_PART = lazy(r"\{(\w+)\}")
+_COUNT = lazy(r"\s*(\d+)\s*(?:-\s*(\d+)\s*)?")
 _PATTERNS = {"what": r"(?P<what>.+?)", "chance": r"(?P<chance>[^|*\s]+)", "count": r"(?P<count>\d+(?:\s*-\s*\d+)?)"}
 MOST_AT_ONCE = 100_000
 """A count above this is taken as this: no crate holds more, and each count has a place of its own in the sums."""

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-import re
 from enum import StrEnum
 from typing import Any
 
 from msgspec import Struct
+
+from roundgate.core.patterns import lazy
 
 
 class Event(StrEnum):
@@ -72,7 +73,7 @@ FIELDS = {
     "round": "the number of the round; 0 where there is none",
 }
 """The fields that a template may name in braces, and what each holds."""
-_FIELD = re.compile(r"\{([a-z][a-z.-]*[\w-]*)\}")
+_FIELD = lazy(r"\{([a-z][a-z.-]*[\w-]*)\}")
 SECRET = "secret."
 """What the name of a secret begins with, in braces."""
 

@@ -13,6 +13,7 @@ from msgspec import Struct, field
 from roundgate.core.formats import FORMATS, apply_edit
 from roundgate.core.formats.protocol import Document, EditRefused, Path, PlainData
 from roundgate.core.formats.toml.writer import key_text, value_text
+from roundgate.core.patterns import lazy
 from roundgate.core.people.ids import identity
 from roundgate.core.rulebook.model import ItemKind
 from roundgate.core.text import Text
@@ -134,7 +135,7 @@ def _person(text: Text, key: str, table: object) -> Person:
     return person
 
 
-_DATE = re.compile(r"\d{4}-\d\d-\d\d")
+_DATE = lazy(r"\d{4}-\d\d-\d\d")
 
 
 def _is_date(text: str) -> bool:

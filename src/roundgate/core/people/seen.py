@@ -8,9 +8,11 @@ from typing import NamedTuple
 
 from msgspec import Struct
 
+from roundgate.core.patterns import lazy
+
 _LONGEST_LINE = 4096
-_PLAIN = re.compile(r"[A-Za-z0-9 ,;:'\"!@#%&=_<>/~-]+")
-_PARTS = re.compile(r"\\.|\[(?:\\.|[^\]])*\]|\((?:\?(?:P<\w+>|<[=!]|[:=!]))?|[)^$.*+?|{}]|[^\\\[\]()^$.*+?|{}]+")
+_PLAIN = lazy(r"[A-Za-z0-9 ,;:'\"!@#%&=_<>/~-]+")
+_PARTS = lazy(r"\\.|\[(?:\\.|[^\]])*\]|\((?:\?(?:P<\w+>|<[=!]|[:=!]))?|[)^$.*+?|{}]|[^\\\[\]()^$.*+?|{}]+")
 
 
 class Sighting(NamedTuple):

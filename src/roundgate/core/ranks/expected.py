@@ -18,6 +18,7 @@ from collections.abc import Set as AbstractSet
 from msgspec import Struct, ValidationError
 from msgspec.toml import decode
 
+from roundgate.core.patterns import lazy
 from roundgate.core.people.book import People
 from roundgate.core.ranks.deciding import Answer, decide, permissions_of
 from roundgate.core.ranks.impact import NEWCOMERS
@@ -26,7 +27,7 @@ from roundgate.core.ranks.model import Member, Scheme
 Text = str | tuple[str, ...]
 
 
-_TABLE = re.compile(r"^[ \t]*\[\[[ \t]*expect", re.MULTILINE)
+_TABLE = lazy(r"^[ \t]*\[\[[ \t]*expect", re.MULTILINE)
 
 
 class ExpectationProblem(Exception):

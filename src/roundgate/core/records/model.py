@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 
 from msgspec import Struct
 
 from roundgate.core.formats.protocol import Entry, Path
+from roundgate.core.patterns import lazy
 from roundgate.core.rulebook.model import RecordSet
 
-IN_BRACES = re.compile(r"\{([\w.-]+)\}")
+IN_BRACES = lazy(r"\{([\w.-]+)\}")
 """A field in a title or a form: ``{name}``."""
 
 

@@ -12,6 +12,7 @@ from typing import TypeVar
 
 from msgspec.structs import replace
 
+from roundgate.core.patterns import lazy
 from roundgate.core.rulebook.model import (
     File,
     ItemKind,
@@ -23,7 +24,7 @@ from roundgate.core.rulebook.model import (
     Setting,
 )
 
-_PLACEHOLDER = re.compile(r"\{(\w+)\}")
+_PLACEHOLDER = lazy(r"\{(\w+)\}")
 Found = Mapping[str, Sequence[tuple[str, str]]]
 """For each file of the rulebook whose path is a pattern: what its name stands for, and the path, of those there are."""
 
@@ -40,7 +41,7 @@ def expanded(book: Rulebook) -> Rulebook:
     return replace(book, setting=settings)
 
 
-_REPEATED = re.compile(r"([^\[\].*]+)\[\*\]")
+_REPEATED = lazy(r"([^\[\].*]+)\[\*\]")
 
 
 def _with_repeats(book: Rulebook) -> Rulebook:

@@ -19,11 +19,11 @@ from collections.abc import Callable, Collection, Mapping
 from decimal import ROUND_CEILING, ROUND_FLOOR, ROUND_HALF_UP, Decimal
 from typing import Any
 
-from roundgate.core.patterns import fits
+from roundgate.core.patterns import fits, lazy
 
 Tree = tuple[Any, ...]
 
-_TOKEN = re.compile(
+_TOKEN = lazy(
     r"\s*(?:(?P<number>\d+(?:\.\d+)?)(?![\w.])|(?P<text>\"[^\"]*\"|'[^']*')|(?P<name>[A-Za-z_][\w\-]*(?:\.[A-Za-z_][\w\-]*)*"
     r"(?:\[\w+\])?(?:@[\w\-]+)?)"
     r"|(?P<sign><=|>=|==|!=|[<>+\-*/%^(),]))"

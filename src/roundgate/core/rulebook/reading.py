@@ -12,13 +12,14 @@ from msgspec import Struct
 from roundgate.core.facts import FACTS
 from roundgate.core.findings import Finding, Place
 from roundgate.core.nearest import nearest
+from roundgate.core.patterns import lazy
 from roundgate.core.rulebook.expansion import expanded, family, with_console
 from roundgate.core.rulebook.model import AdviceTable, File, ItemKind, ListOf, Preset, RecordSet, Rulebook, Setting
 from roundgate.core.values import KINDS
 
-_TOML_PLACE = re.compile(r"\(at line (\d+), column (\d+)\)|\(at end of document\)")
-_MSGSPEC_PATH = re.compile(r" - at `(?P<path>[^`]+)`$")
-_STEP = re.compile(r"\.([^.\[\]]+)|\[(\d+|\.\.\.)\]")
+_TOML_PLACE = lazy(r"\(at line (\d+), column (\d+)\)|\(at end of document\)")
+_MSGSPEC_PATH = lazy(r" - at `(?P<path>[^`]+)`$")
+_STEP = lazy(r"\.([^.\[\]]+)|\[(\d+|\.\.\.)\]")
 
 
 class RawBook(Struct, frozen=True):

@@ -7,12 +7,13 @@ that is there twice comes once, but for entries of every hour or minute, which g
 from __future__ import annotations
 
 import heapq
-import re
 from collections.abc import Iterator, Sequence
 from datetime import datetime, tzinfo
 
+from roundgate.core.patterns import lazy
+
 DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
-_TIME = re.compile(r"([01]?[0-9]|2[0-3]):([0-5][0-9])")
+_TIME = lazy(r"([01]?[0-9]|2[0-3]):([0-5][0-9])")
 
 
 class WrongMoment(ValueError):

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-import re
 from decimal import ROUND_HALF_UP, Decimal
 
 from roundgate.core import values
+from roundgate.core.patterns import lazy
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.values.protocol import ValueProblem
 
-_RELATIVE = re.compile(r"\s*([+-])(\d+(?:\.\d+)?)\s*(%?)\s*")
+_RELATIVE = lazy(r"\s*([+-])(\d+(?:\.\d+)?)\s*(%?)\s*")
 KINDS = ("int", "decimal", "percent", "duration", "size")
 """Kinds of value that have a size."""
 

@@ -19,15 +19,16 @@ from roundgate.core.formats.shared.common_problems import (
     pointless,
     stand_once,
 )
+from roundgate.core.patterns import lazy
 from roundgate.core.text import LINE_END, Splice, line_start
 
 if TYPE_CHECKING:
     from roundgate.core.formats.directives.document import DirectivesDocument
 from roundgate.core.formats.directives.reader import Command
 
-_BEFORE_TEXT = re.compile(r"[ \t]*(?:set[a-z]?[ \t]+)?(?:(?:alias|bind)[ \t]+)?[^\s\"]+[ \t]+(?=[^\s\"])")
+_BEFORE_TEXT = lazy(r"[ \t]*(?:set[a-z]?[ \t]+)?(?:(?:alias|bind)[ \t]+)?[^\s\"]+[ \t]+(?=[^\s\"])")
 """What a line has before its text: its command, and a name of its own where it gives something a name."""
-_PLAIN_LINE = re.compile(
+_PLAIN_LINE = lazy(
     r"\n[ \t]*+(?:(?:set[aspu]?[ \t]++)?+([A-Za-z_][A-Za-z0-9_.]*+)(?=[ \t\r\n])(?![ \t]*+=)[^\r\n\";/#]*+"
     r"(?:(?:(?<=[ \t])\"[^\"\r\n]*+\"(?=[ \t\r\n])|(?<![ \t])[/#]|(?<=[ \t])/(?!/))[^\r\n\";/#]*+)*+"
     r"(?:(?<=[ \t])(?://|#)[^\r\n]*+)?+|(?://|#)[^\r\n]*+)?+(?=\r?\n)"

@@ -9,15 +9,16 @@ from typing import NamedTuple
 
 from roundgate.core.formats.protocol import USUAL, Dialect, Entry, Pairs, Path
 from roundgate.core.formats.shared.window import Window, around, is_large, lines_with
+from roundgate.core.patterns import lazy
 from roundgate.core.text import LINE_END, Text
 
 VERBS = ("set", "seta", "sets", "setu", "setp")
 
 
-_TOKEN = re.compile(r'"(?:[^"\r\n])*"|[^\s;"]+')
+_TOKEN = lazy(r'"(?:[^"\r\n])*"|[^\s;"]+')
 
 
-_OPTION = re.compile(r"[+\-][A-Za-z_][\w.\-]*")
+_OPTION = lazy(r"[+\-][A-Za-z_][\w.\-]*")
 
 
 class Command(NamedTuple):
@@ -233,7 +234,7 @@ class DirectivesReading:
         return [(command.key, self._value(command)) for command in self.commands]
 
 
-_ESCAPED = re.compile(r'\\(["\\])')
+_ESCAPED = lazy(r'\\(["\\])')
 
 
 def _masked(body: str, quotes: str) -> str:

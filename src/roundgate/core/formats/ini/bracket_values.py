@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from typing import NamedTuple
 
 from roundgate.core.formats.protocol import EditRefused, Entry, Path
 from roundgate.core.formats.shared import bracket_edits as bracketed
 from roundgate.core.formats.shared.bracket_edits import Brackets, Span
+from roundgate.core.patterns import lazy
 from roundgate.core.text import Splice, Text
 
-_NAME = re.compile(r"[ \t]*([\w.\[\]+\-]+)[ \t]*=[ \t]*")
-_QUOTED = re.compile(r'"(?:[^"\\]|\\.)*"')
+_NAME = lazy(r"[ \t]*([\w.\[\]+\-]+)[ \t]*=[ \t]*")
+_QUOTED = lazy(r'"(?:[^"\\]|\\.)*"')
 
 
 class Part(NamedTuple):

@@ -18,9 +18,10 @@ from roundgate.core.formats.ini.reader import _COLON, _QUOTED, IniReading, Row, 
 from roundgate.core.formats.ini.sections import has_section, remove_section, rename_section
 from roundgate.core.formats.protocol import Edit, EditRefused, Entry, EntryKind, Path, PlainData
 from roundgate.core.formats.shared.key_value import as_text, closed_before, line_span, mark_in_use, single_line
+from roundgate.core.patterns import lazy
 from roundgate.core.text import LINE_END, Splice
 
-_NEEDS_QUOTES = re.compile(r"[,()\[\]{};#]")
+_NEEDS_QUOTES = lazy(r"[,()\[\]{};#]")
 
 
 class IniDocument(IniReading):

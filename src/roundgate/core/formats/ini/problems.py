@@ -19,28 +19,29 @@ from roundgate.core.formats.shared.common_problems import (
     may_hold_comments,
     pointless,
 )
+from roundgate.core.patterns import lazy
 from roundgate.core.text import LINE_END, Splice, line_start
 
 if TYPE_CHECKING:
     from roundgate.core.formats.ini.document import IniDocument
 from roundgate.core.formats.ini.reader import Row
 
-_OPEN_HEADING = re.compile(r"[ \t]*\[[\w./ \-]+[ \t]*$")
-_MANY_WORDS = re.compile(r"([^\W\d][\w.]*)([ \t]+)([^\s=:].*)$")
-_KEY_WITH_MORE = re.compile(r"(?P<name>[^\W\d][\w.\[\]]*)(?P<sign>[ \t]*:[ \t]+|[ \t]+)(?=\S)")
-_OPENED_LATE = re.compile(r"[\w./ \-]+\][ \t]*$")
-_COLON_LINE = re.compile(r"[+A-Za-z_][\w.+\[\]]*(?P<sign>:[ \t]*)\S.*")
-_WORD_LINE = re.compile(r"[^\W\d][\w.]*")
-_TWO_WORDS = re.compile(r"((?:\+|[^\W\d])[\w.\[\]]*)([ \t]+)(\S+|\"[^\"]*\"|\(.*\))$")
-_STRINGS = re.compile(r'"(?:[^"\\]|\\.)*"')
-_PLAIN_LINES = re.compile(
+_OPEN_HEADING = lazy(r"[ \t]*\[[\w./ \-]+[ \t]*$")
+_MANY_WORDS = lazy(r"([^\W\d][\w.]*)([ \t]+)([^\s=:].*)$")
+_KEY_WITH_MORE = lazy(r"(?P<name>[^\W\d][\w.\[\]]*)(?P<sign>[ \t]*:[ \t]+|[ \t]+)(?=\S)")
+_OPENED_LATE = lazy(r"[\w./ \-]+\][ \t]*$")
+_COLON_LINE = lazy(r"[+A-Za-z_][\w.+\[\]]*(?P<sign>:[ \t]*)\S.*")
+_WORD_LINE = lazy(r"[^\W\d][\w.]*")
+_TWO_WORDS = lazy(r"((?:\+|[^\W\d])[\w.\[\]]*)([ \t]+)(\S+|\"[^\"]*\"|\(.*\))$")
+_STRINGS = lazy(r'"(?:[^"\\]|\\.)*"')
+_PLAIN_LINES = lazy(
     rf"(?:[ \t]*+(?:[;#][^\r\n]*+|\[[^\]\s{UNSEEN}][^\]\r\n{UNSEEN}]*+\][ \t]*+"
     rf"|[^\[;#=<>\s{UNSEEN}][^=\s{UNSEEN}]*+[ \t]*+=[ \t]*+"
     rf"(?:\"[^\"\\\r\n{UNSEEN}]*+\"[ \t]*+"
     rf"|[^\s(\"\u201c\u201e\u2018{UNSEEN}][^\r\n{UNSEEN}]*+(?<!\")(?<!\"[ \t]))?)?+\r?\n)*+"
 )
 """Comments, headings, and keys with a value in which nothing needs a second look."""
-_PARTS = re.compile(r"\n[ \t]*+(\[[^\]\r\n]*+|[^\[;#=\s][^=\r\n]*+)")
+_PARTS = lazy(r"\n[ \t]*+(\[[^\]\r\n]*+|[^\[;#=\s][^=\r\n]*+)")
 
 
 def _repeats(body: str) -> bool:

@@ -9,22 +9,23 @@ from typing import NamedTuple
 
 from roundgate.core.formats.protocol import USUAL, Dialect, Entry, Path
 from roundgate.core.formats.shared.window import Window, around, is_large, lines_with
+from roundgate.core.patterns import lazy
 from roundgate.core.text import LINE_END, Text
 
 Triple = tuple[str, str, str]
 """What a line says: section, key (empty for a bare item, ``[`` for a heading) and value."""
 
 
-_HEADING = re.compile(r"[ \t]*\[(?P<name>[^\]\r\n]*)\][ \t]*(?P<rest>[;#][^\r\n]*)?")
+_HEADING = lazy(r"[ \t]*\[(?P<name>[^\]\r\n]*)\][ \t]*(?P<rest>[;#][^\r\n]*)?")
 
 
-_HEADING_LINE = re.compile(r"^[ \t]*\[(?P<name>[^\]\r\n]*)\][ \t]*(?:[;#][^\r\n]*)?(?=\r?$)", re.MULTILINE)
+_HEADING_LINE = lazy(r"^[ \t]*\[(?P<name>[^\]\r\n]*)\][ \t]*(?:[;#][^\r\n]*)?(?=\r?$)", re.MULTILINE)
 
 
-_COLON = re.compile(r"[ \t]*[A-Za-z_][\w.\- ]*:(?=[ \t]|\Z)")
+_COLON = lazy(r"[ \t]*[A-Za-z_][\w.\- ]*:(?=[ \t]|\Z)")
 
 
-_QUOTED = re.compile(r'"(?:[^"\\]|\\.)*"|\'[^\']*\'')
+_QUOTED = lazy(r'"(?:[^"\\]|\\.)*"|\'[^\']*\'')
 
 
 class Row(NamedTuple):

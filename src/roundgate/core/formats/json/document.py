@@ -18,11 +18,12 @@ from roundgate.core.formats.shared import bracket_edits as bracketed
 from roundgate.core.formats.shared import trees
 from roundgate.core.formats.shared.bracket_edits import Brackets, Span
 from roundgate.core.formats.shared.scalars import fitted
+from roundgate.core.patterns import lazy
 from roundgate.core.text import Splice
 
-_BLANK = re.compile(r"[ \t\r\n]*")
-_KEY = re.compile(r'[ \t\r\n]*("(?:[^"\\]|\\.)*")[ \t\r\n]*:[ \t\r\n]*')
-_NEXT = re.compile(r"[ \t\r\n]*([,\]}])")
+_BLANK = lazy(r"[ \t\r\n]*")
+_KEY = lazy(r'[ \t\r\n]*("(?:[^"\\]|\\.)*")[ \t\r\n]*:[ \t\r\n]*')
+_NEXT = lazy(r"[ \t\r\n]*([,\]}])")
 _COMMENT = r"//[^\r\n]*|/\*(?:[^*\r\n]|\*(?!/))*\*/"
 _KINDS: dict[str, EntryKind] = {'"': "text", "{": "map", "[": "list", "t": "bool", "f": "bool", "n": "null"}
 

@@ -4,7 +4,6 @@ It runs only where the strict decoder fails."""
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from functools import partial
 from typing import TYPE_CHECKING
@@ -26,11 +25,12 @@ from roundgate.core.formats.shared.common_problems import (
 )
 from roundgate.core.formats.shared.repair_loop import only_proven
 from roundgate.core.formats.shared.single_slip import JSON, with_single_slip
+from roundgate.core.patterns import lazy
 
 if TYPE_CHECKING:
     from roundgate.core.formats.json.document import JsonDocument
 
-_HALF = re.compile(r"(?<!\\)(?:\\\\)*(\\u[dD](?:[89abAB][0-9a-fA-F]{2}(?!\\u[dD][c-fC-F])|[c-fC-F][0-9a-fA-F]{2}))")
+_HALF = lazy(r"(?<!\\)(?:\\\\)*(\\u[dD](?:[89abAB][0-9a-fA-F]{2}(?!\\u[dD][c-fC-F])|[c-fC-F][0-9a-fA-F]{2}))")
 
 
 def problems_of(document: JsonDocument) -> list[Problem]:

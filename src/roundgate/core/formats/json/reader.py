@@ -9,11 +9,12 @@ from typing import Any
 from roundgate.core.formats.protocol import Dialect
 from roundgate.core.formats.shared import trees
 from roundgate.core.formats.shared.gc_paused import gc_paused
+from roundgate.core.patterns import lazy
 
 DEEPEST = 400
 
 
-_LOOSE = re.compile(
+_LOOSE = lazy(
     r'"(?:[^"\\\r\n]|\\.)*"|(?P<comment>//[^\r\n]*|/\*(?:[^*]|\*(?!/))*\*/)'
     r"|(?P<comma>,)(?=(?:[ \t\r\n]++|//[^\r\n]*+|/\*(?:[^*]|\*(?!/))*\*/)*+[}\]])"
 )

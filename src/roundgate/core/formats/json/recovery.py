@@ -11,13 +11,14 @@ from typing import TYPE_CHECKING
 
 from roundgate.core.formats.shared.bracket_recovery import BracketScan, Frame
 from roundgate.core.formats.shared.common_problems import HIDDEN
+from roundgate.core.patterns import lazy
 from roundgate.core.text import Splice
 
 if TYPE_CHECKING:
     from roundgate.core.formats.json.document import JsonDocument
 
-_BLANK = re.compile(r"[ \t\r\n]*")
-_COMMENT = re.compile(r"//[^\r\n]*|/\*(?:[^*]|\*(?!/))*\*/|#[^\r\n]*")
+_BLANK = lazy(r"[ \t\r\n]*")
+_COMMENT = lazy(r"//[^\r\n]*|/\*(?:[^*]|\*(?!/))*\*/|#[^\r\n]*")
 
 
 class JsonScan(BracketScan):

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from roundgate.core.formats.shared.bracket_recovery import Read
 from roundgate.core.formats.shared.common_problems import CURLY, DASHES, bare_quotes
+from roundgate.core.patterns import lazy
 from roundgate.core.text import LINE_END, Splice
 
 if TYPE_CHECKING:
@@ -25,16 +26,16 @@ WORDS = {
     "undefined": "null",
 }
 _SURE = ("true", "false", "null", "none", "nil")
-_NUMBER = re.compile(r"-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?")
-_WORD = re.compile(r"[^\s{}\[\],:;=\"" + CURLY + r"]+")
-_GOOD = re.compile(r'"((?:[^"\\\r\n]|\\.)*)"')
-_SINGLE = re.compile(r"'((?:[^'\\\r\n]|\\.)*)'")
-_PRETTY = re.compile(rf"[{CURLY}]([^\r\n{CURLY}\"]*)[{CURLY}\"]")
-_BAD_ESCAPE = re.compile(r'\\(?:u(?![0-9a-fA-F]{4})[0-9a-fA-F]{0,3}|[^"\\/bfnrtu])')
-_QUOTE = re.compile(r'(?:\\.|[^"\\\r\n])*(")')
-_NAME_OPEN = re.compile(r'"([\w .\-]+?)(?=[ \t]*[:=][ \t]*(?:["\d\[{tfn\-]|$))', re.MULTILINE)
-_UNOPENED = re.compile(r'([^\s"{}\[\],:=][^"\r\n{}\[\],:=]*)"(?=[ \t]*(?:[,}\]:=]|\r|\n|\Z))')
-_WORDS_ON = re.compile(r"[^\r\n{}\[\],:=\"]+")
+_NUMBER = lazy(r"-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?")
+_WORD = lazy(r"[^\s{}\[\],:;=\"" + CURLY + r"]+")
+_GOOD = lazy(r'"((?:[^"\\\r\n]|\\.)*)"')
+_SINGLE = lazy(r"'((?:[^'\\\r\n]|\\.)*)'")
+_PRETTY = lazy(rf"[{CURLY}]([^\r\n{CURLY}\"]*)[{CURLY}\"]")
+_BAD_ESCAPE = lazy(r'\\(?:u(?![0-9a-fA-F]{4})[0-9a-fA-F]{0,3}|[^"\\/bfnrtu])')
+_QUOTE = lazy(r'(?:\\.|[^"\\\r\n])*(")')
+_NAME_OPEN = lazy(r'"([\w .\-]+?)(?=[ \t]*[:=][ \t]*(?:["\d\[{tfn\-]|$))', re.MULTILINE)
+_UNOPENED = lazy(r'([^\s"{}\[\],:=][^"\r\n{}\[\],:=]*)"(?=[ \t]*(?:[,}\]:=]|\r|\n|\Z))')
+_WORDS_ON = lazy(r"[^\r\n{}\[\],:=\"]+")
 
 
 def read_scalar(reader: BracketScan, *, is_key: bool) -> Read:

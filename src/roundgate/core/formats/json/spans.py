@@ -12,17 +12,18 @@ from roundgate.core.formats.json.reader import DECODER, Doubles, JsonError, deco
 from roundgate.core.formats.protocol import USUAL, Dialect, EditRefused, Entry, EntryKind, Path
 from roundgate.core.formats.shared import trees
 from roundgate.core.formats.shared.gc_paused import gc_paused
+from roundgate.core.patterns import lazy
 from roundgate.core.text import Text
 
-_BLANK = re.compile(r"[ \t\r\n]*")
-_KEY = re.compile(r'[ \t\r\n]*("(?:[^"\\]|\\.)*")[ \t\r\n]*:[ \t\r\n]*')
-_NEXT = re.compile(r"[ \t\r\n]*([,\]}])")
+_BLANK = lazy(r"[ \t\r\n]*")
+_KEY = lazy(r'[ \t\r\n]*("(?:[^"\\]|\\.)*")[ \t\r\n]*:[ \t\r\n]*')
+_NEXT = lazy(r"[ \t\r\n]*([,\]}])")
 _LENIENT: Callable[[str], str] = json.JSONDecoder(strict=False).decode
 _COMMENT = r"//[^\r\n]*|/\*(?:[^*\r\n]|\*(?!/))*\*/"
 _KINDS: dict[str, EntryKind] = {'"': "text", "{": "map", "[": "list", "t": "bool", "f": "bool", "n": "null"}
 
 
-_TOKEN = re.compile(
+_TOKEN = lazy(
     r'[ \t\r\n,]*+(?:("(?:[^"\\]|\\.)*+")[ \t\r\n]*+:[ \t\r\n]*+)?'
     r'(?:("(?:[^"\\]|\\.)*+"|[^\s,:\[\]{}"]++)|([\[\]{}])|\Z)',
     re.DOTALL,

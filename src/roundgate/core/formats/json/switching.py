@@ -10,10 +10,11 @@ from roundgate.core.formats.json.spans import Child, JsonReading
 from roundgate.core.formats.protocol import Dialect, Edit, EditRefused, Path
 from roundgate.core.formats.shared import trees
 from roundgate.core.formats.shared.commented_out import Uncommented, commented, uncommented
+from roundgate.core.patterns import lazy
 from roundgate.core.text import Splice, line_start
 
-_OFF = re.compile(r'^[ \t]*//[ \t]?(?P<key>"(?:[^"\\\r\n]|\\.)*")[ \t]*:', re.MULTILINE)
-_REST = re.compile(r"[ \t]*,?[ \t]*(?://[^\r\n]*)?(?=[\r\n]|\Z)")
+_OFF = lazy(r'^[ \t]*//[ \t]?(?P<key>"(?:[^"\\\r\n]|\\.)*")[ \t]*:', re.MULTILINE)
+_REST = lazy(r"[ \t]*,?[ \t]*(?://[^\r\n]*)?(?=[\r\n]|\Z)")
 
 
 def switched(document: JsonReading, path: Path, *, on: bool) -> Edit:

@@ -20,9 +20,10 @@ from roundgate.core.formats.launch.tokens import (
 )
 from roundgate.core.formats.protocol import Edit, EditRefused, EntryKind, Path, PlainData
 from roundgate.core.formats.shared.key_value import as_text, single_line
+from roundgate.core.patterns import lazy
 from roundgate.core.text import Splice
 
-_SAFE = re.compile(r"[\w@%+=:,./^~-]+")
+_SAFE = lazy(r"[\w@%+=:,./^~-]+")
 
 
 class LaunchDocument(LaunchReading):

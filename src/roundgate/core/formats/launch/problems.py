@@ -18,14 +18,15 @@ from roundgate.core.formats.shared.common_problems import (
     hidden_characters,
     pointless,
 )
+from roundgate.core.patterns import lazy
 from roundgate.core.text import LINE_END, Splice
 
 if TYPE_CHECKING:
     from roundgate.core.formats.launch.document import LaunchDocument
 
-_VARIABLE = re.compile(r"[A-Za-z_]\w*")
-_SOURCED = re.compile(r"^[ \t]*(?:\.|source)[ \t]", re.MULTILINE)
-_USED = re.compile(r"\$(?:(\w+)|\{(\w+)\})")
+_VARIABLE = lazy(r"[A-Za-z_]\w*")
+_SOURCED = lazy(r"^[ \t]*(?:\.|source)[ \t]", re.MULTILINE)
+_USED = lazy(r"\$(?:(\w+)|\{(\w+)\})")
 
 
 def problems_of(document: LaunchDocument) -> list[Problem]:
@@ -159,9 +160,7 @@ def _text_begin(line: str, start: int, opened: int) -> Splice | None:
     return Splice(start + begun[-1].end(), start + begun[-1].end(), line[opened]) if begun else None
 
 
-_BATCH_SET = re.compile(
-    r"[ \t]*@?set[ \t]+(?!/)(?P<name>[A-Za-z_]\w*)(?P<before>[ \t]*)=(?P<after>[ \t]*)", re.IGNORECASE
-)
+_BATCH_SET = lazy(r"[ \t]*@?set[ \t]+(?!/)(?P<name>[A-Za-z_]\w*)(?P<before>[ \t]*)=(?P<after>[ \t]*)", re.IGNORECASE)
 
 
 def _batch_sets(body: str) -> Iterator[Problem]:

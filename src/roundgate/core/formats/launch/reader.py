@@ -19,17 +19,18 @@ from roundgate.core.formats.launch.tokens import (
     without_documents,
 )
 from roundgate.core.formats.protocol import USUAL, Dialect, EditRefused, Entry, Path
+from roundgate.core.patterns import lazy
 from roundgate.core.text import LINE_END, Text
 
-_FLAG = re.compile(
+_FLAG = lazy(
     r"(?P<name>[-+]{1,2}[A-Za-z_][\w.:\-]*?)(?:(?P<sign>=)(?P<value>.*)|(?P<attached>(?<=[A-Za-z])\d[\w.]*))?", re.S
 )
 
 
-_PAIR = re.compile(r"(?P<name>[A-Za-z_][\w.]*)=(?P<value>.*)", re.S)
+_PAIR = lazy(r"(?P<name>[A-Za-z_][\w.]*)=(?P<value>.*)", re.S)
 
 
-_ASSIGNED = re.compile(r"([A-Za-z_]\w*)\+?=(.*)", re.S)
+_ASSIGNED = lazy(r"([A-Za-z_]\w*)\+?=(.*)", re.S)
 
 
 _ASIDE = frozenset(
@@ -106,8 +107,8 @@ _ASIDE = frozenset(
 )
 
 
-_QUOTED = re.compile(r"\"(?:[^\"\\]|\\.)*\"|'[^']*'", re.DOTALL)
-_VARIABLE = re.compile(r"\$(?:(\w+)|\{(\w+)(?:\[@\])?\})|%(\w+)%")
+_QUOTED = lazy(r"\"(?:[^\"\\]|\\.)*\"|'[^']*'", re.DOTALL)
+_VARIABLE = lazy(r"\$(?:(\w+)|\{(\w+)(?:\[@\])?\})|%(\w+)%")
 
 
 class Flag(NamedTuple):

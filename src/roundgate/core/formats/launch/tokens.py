@@ -7,19 +7,21 @@ from bisect import bisect_right
 from collections.abc import Iterator
 from typing import NamedTuple
 
-_SH_PART = re.compile(
+from roundgate.core.patterns import lazy
+
+_SH_PART = lazy(
     r"'[^']*'|\"(?:[^\"\\]|\\.)*\"|\\(?:\r\n|.)|\$\((?:[^()]|\((?:[^()]|\([^()]*\))*\))*\)|`[^`]*`|\$\{[^}\r\n]{0,1000}\}"
     r"|[^\s'\"\\;&|<>()$`]+|\$",
     re.S,
 )
-_SH_BLANK = re.compile(r"(?:[ \t]|\\\r?\n)+")
-_SH_OPERATOR = re.compile(r"[;&|()]+|[0-9]*[<>]+&?[0-9\-]?")
-_BAT_PART = re.compile(r"\"[^\"\r\n]*\"?|\^(?!\r?\n)[^\r\n]|[^\s\"&|<>^()]+|[()](?=\S)")
-_BAT_BLANK = re.compile(r"(?:[ \t]|\^\r?\n)+")
-_BAT_OPERATOR = re.compile(r"[&|]+|[0-9]?[<>]+&?[0-9]?|[()]|\^")
-_BAT_COMMENT = re.compile(r"[ \t@]*(?:rem\b|::)[^\r\n]*", re.IGNORECASE)
-_HERE = re.compile(r"<<-?[ \t]*(['\"]?)(\w+)\1")
-_LINE = re.compile(r"\r\n|\r|\n")
+_SH_BLANK = lazy(r"(?:[ \t]|\\\r?\n)+")
+_SH_OPERATOR = lazy(r"[;&|()]+|[0-9]*[<>]+&?[0-9\-]?")
+_BAT_PART = lazy(r"\"[^\"\r\n]*\"?|\^(?!\r?\n)[^\r\n]|[^\s\"&|<>^()]+|[()](?=\S)")
+_BAT_BLANK = lazy(r"(?:[ \t]|\^\r?\n)+")
+_BAT_OPERATOR = lazy(r"[&|]+|[0-9]?[<>]+&?[0-9]?|[()]|\^")
+_BAT_COMMENT = lazy(r"[ \t@]*(?:rem\b|::)[^\r\n]*", re.IGNORECASE)
+_HERE = lazy(r"<<-?[ \t]*(['\"]?)(\w+)\1")
+_LINE = lazy(r"\r\n|\r|\n")
 
 
 class Word(NamedTuple):
@@ -127,7 +129,7 @@ def _word_end(body: str, at: int) -> int:
     return max(at, start + 1)
 
 
-_OPENS = re.compile(r"\$?[({]|[)}]|'[^']*'|\\.|\n", re.DOTALL)
+_OPENS = lazy(r"\$?[({]|[)}]|'[^']*'|\\.|\n", re.DOTALL)
 _DEEPEST_EXPANSION = 20
 
 

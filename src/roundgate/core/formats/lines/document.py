@@ -15,10 +15,11 @@ from typing import NamedTuple, overload
 from roundgate.core.formats.protocol import USUAL, Dialect, Edit, EditRefused, Entry, EntryKind, Pairs, Path, PlainData
 from roundgate.core.formats.shared.key_value import as_text, closed_before, line_span, mark_in_use, single_line
 from roundgate.core.formats.shared.window import Window, around, is_large
+from roundgate.core.patterns import lazy
 from roundgate.core.text import LINE_END, Splice, Text
 
-_TAIL = re.compile(r"[ \t]*[=:;,|]\Z")
-_LABELLED = re.compile(r"[ \t]*(?P<name>[\w.-]+)[ \t]*[:=][ \t]*(?P<value>[^\r\n]*?)[ \t]*$", re.MULTILINE)
+_TAIL = lazy(r"[ \t]*[=:;,|]\Z")
+_LABELLED = lazy(r"[ \t]*(?P<name>[\w.-]+)[ \t]*[:=][ \t]*(?P<value>[^\r\n]*?)[ \t]*$", re.MULTILINE)
 
 
 def without_tail(entry: str) -> str:

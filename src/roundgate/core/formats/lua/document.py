@@ -22,10 +22,11 @@ from roundgate.core.formats.shared.commented_out import commented, uncommented
 from roundgate.core.formats.shared.key_value import closed_before, line_span
 from roundgate.core.formats.shared.scalars import Number, fitted
 from roundgate.core.formats.shared.trees import nested
+from roundgate.core.patterns import lazy
 from roundgate.core.text import LINE_END, Splice
 
 _COMMENT = r"--(?!\[=*\[)[^\r\n]*|--\[\[(?:(?!\]\])[^\r\n])*\]\]"
-_HAS_COMMA = re.compile(rf"(?:\s|{_COMMENT})*+[,;]")
+_HAS_COMMA = lazy(rf"(?:\s|{_COMMENT})*+[,;]")
 
 
 class Promise(NamedTuple):

@@ -15,12 +15,13 @@ import tree_sitter_lua
 
 from roundgate.core.formats.protocol import EntryKind, Path
 from roundgate.core.formats.shared.bounded_parse import bounded_parse, reads_needed
+from roundgate.core.patterns import lazy
 
 _LANGUAGE = tree_sitter.Language(tree_sitter_lua.language())
 _KINDS: dict[str, EntryKind] = {"string": "text", "number": "number", "true": "bool", "false": "bool", "nil": "null"}
-_ESCAPE = re.compile(r"\\(?:z\s*|x([0-9a-fA-F]{2})|u\{([0-9a-fA-F]+)\}|(\d{1,3})|(\r\n|\n\r|.))", re.S)
+_ESCAPE = lazy(r"\\(?:z\s*|x([0-9a-fA-F]{2})|u\{([0-9a-fA-F]+)\}|(\d{1,3})|(\r\n|\n\r|.))", re.S)
 _LETTERS = {"a": "\a", "b": "\b", "f": "\f", "n": "\n", "r": "\r", "t": "\t", "v": "\v"}
-TOKEN = re.compile(
+TOKEN = lazy(
     r"--\[\[.*?\]\]|--\[=\[.*?\]=\]|--\[==\[.*?\]==\]|--[^\r\n]*|\[\[.*?\]\]|\[=\[.*?\]=\]|\[==\[.*?\]==\]"
     r"|\"(?:[^\"\\\r\n]|\\.)*\"|'(?:[^'\\\r\n]|\\.)*'|[A-Za-z_][A-Za-z_0-9]*|\.?[0-9](?:[eEpP][+-]|[\w.])*|\.\.\.?|[=~<>]=|::|//|<<|>>|\S",
     re.S,

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
@@ -27,13 +26,14 @@ from roundgate.core.formats.shared.common_problems import (
 from roundgate.core.formats.shared.repair_loop import only_proven
 from roundgate.core.formats.shared.single_slip import LUA, with_single_slip
 from roundgate.core.formats.shared.slips import FEWEST
+from roundgate.core.patterns import lazy
 from roundgate.core.text import Splice
 
 if TYPE_CHECKING:
     from roundgate.core.formats.lua.document import LuaDocument
 
 _LARGE = 500_000
-_ODD = re.compile(rf"[?!$@`\\{CURLY}{DASHES}]|{HIDDEN.pattern}")
+_ODD = lazy(rf"[?!$@`\\{CURLY}{DASHES}]|{HIDDEN.pattern}")
 
 
 def problems_of(document: LuaDocument) -> list[Problem]:

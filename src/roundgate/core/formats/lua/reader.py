@@ -19,9 +19,10 @@ from roundgate.core.formats.lua.grammar import (
     tokens,
 )
 from roundgate.core.formats.protocol import USUAL, Dialect, EditRefused, Entry, Path
+from roundgate.core.patterns import lazy
 from roundgate.core.text import Text
 
-_OFF = re.compile(
+_OFF = lazy(
     r"^[ \t]*(?P<mark>--[ \t]?)(?P<key>[A-Za-z_]\w*|\[[ \t]*(?:\"[^\"\r\n]*\"|'[^'\r\n]*')[ \t]*\])[ \t]*="
     r"[ \t]*(?P<value>[^\r\n{}]+?|\{[^\r\n]*?)(?P<comma>[,;]?)[ \t]*$",
     re.M,

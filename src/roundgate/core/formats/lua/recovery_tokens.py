@@ -6,21 +6,22 @@ import re
 
 from roundgate.core.formats.shared.bracket_recovery import BracketScan, Frame
 from roundgate.core.formats.shared.common_problems import CURLY, bare_quotes
+from roundgate.core.patterns import lazy
 from roundgate.core.text import LINE_END, Splice
 
-BLANK = re.compile(r"[ \t\r\n\f\v]*")
+BLANK = lazy(r"[ \t\r\n\f\v]*")
 
 
-LONG = re.compile(r"\[(=*)\[")
+LONG = lazy(r"\[(=*)\[")
 
 
-_GOOD = re.compile(r"\"(?:[^\"\\\r\n]|\\(?:\r\n|.))*\"|'(?:[^'\\\r\n]|\\(?:\r\n|.))*'", re.S)
+_GOOD = lazy(r"\"(?:[^\"\\\r\n]|\\(?:\r\n|.))*\"|'(?:[^'\\\r\n]|\\(?:\r\n|.))*'", re.S)
 
 
-NAME = re.compile(r"[A-Za-z_][A-Za-z_0-9]*")
+NAME = lazy(r"[A-Za-z_][A-Za-z_0-9]*")
 
 
-NUMBER = re.compile(r"\.?[0-9](?:[eEpP][+-]|[\w.])*")
+NUMBER = lazy(r"\.?[0-9](?:[eEpP][+-]|[\w.])*")
 
 
 _BINARY = frozenset(("and", "or", "not"))

@@ -9,8 +9,9 @@ from roundgate.core.formats.lua.reader import LuaReading
 from roundgate.core.formats.protocol import EditRefused, PlainData
 from roundgate.core.formats.shared import bracket_edits as bracketed
 from roundgate.core.formats.shared.scalars import Number, is_number
+from roundgate.core.patterns import lazy
 
-NAME = re.compile(r"[A-Za-z_][A-Za-z_0-9]*")
+NAME = lazy(r"[A-Za-z_][A-Za-z_0-9]*")
 
 
 KEYWORDS = frozenset(

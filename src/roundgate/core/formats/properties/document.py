@@ -15,20 +15,21 @@ from roundgate.core.formats.properties.escapes import escape, runs_on, unescape
 from roundgate.core.formats.protocol import USUAL, Dialect, Edit, EditRefused, Entry, EntryKind, Pairs, Path, PlainData
 from roundgate.core.formats.shared.key_value import KeyFile, as_text
 from roundgate.core.formats.shared.window import Window, around, is_large, lines_with, runs_on_into
+from roundgate.core.patterns import lazy
 from roundgate.core.text import LINE_END, Splice, Text, line_start
 
 _ESCAPE = r"\\(?:\r\n?[ \t\f]*|\n[ \t\f]*|[^\r\n]|\Z)"
 _BLANK = r"(?:[ \t\f]|\\(?:\r\n?|\n|\Z)[ \t\f]*)"
-_LINE = re.compile(
+_LINE = lazy(
     rf"(?P<lead>{_BLANK}*+)"
     rf"(?P<key>(?:[^\\ \t\f\r\n=:]++|{_ESCAPE})*+)(?P<sep>{_BLANK}*+(?:[=:]{_BLANK}*+)?)"
     rf"(?P<value>(?:[^\\\r\n]++|{_ESCAPE})*+)"
     r"(?P<end>\r\n|\r|\n|\Z)"
 )
-_COMMENT_LINE = re.compile(r"(?P<lead>[ \t\f]*+)[#!][^\r\n]*+(?:\r\n|\r|\n|\Z)")
-_SWITCHED_OFF = re.compile(r"(?P<mark>[#!][ \t]?)(?P<key>[^\s=:#!\\]+)(?P<sep>[ \t]*[=:][ \t]*)(?P<value>[^\r\n]*)")
-_ESCAPED_KEY = re.compile(r"^[ \t\f]*+[^=:\s#!\\]*+\\", re.MULTILINE)
-_DANGLING = re.compile(r"(?<!\\)(?:\\\\)*\\(?:\r\n?|\n)?[ \t\f]*\Z")
+_COMMENT_LINE = lazy(r"(?P<lead>[ \t\f]*+)[#!][^\r\n]*+(?:\r\n|\r|\n|\Z)")
+_SWITCHED_OFF = lazy(r"(?P<mark>[#!][ \t]?)(?P<key>[^\s=:#!\\]+)(?P<sep>[ \t]*[=:][ \t]*)(?P<value>[^\r\n]*)")
+_ESCAPED_KEY = lazy(r"^[ \t\f]*+[^=:\s#!\\]*+\\", re.MULTILINE)
+_DANGLING = lazy(r"(?<!\\)(?:\\\\)*\\(?:\r\n?|\n)?[ \t\f]*\Z")
 
 
 class Line(NamedTuple):

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import re
 
-_CONTINUED = re.compile(r"\\(?:([^\r\n])|(?:\r\n?|\n)[ \t\f]*)")
+from roundgate.core.patterns import lazy
+
+_CONTINUED = lazy(r"\\(?:([^\r\n])|(?:\r\n?|\n)[ \t\f]*)")
 
 
-_UNESCAPE = re.compile(r"\\(?:u([0-9a-fA-F]{4})|(.)|\Z)", re.DOTALL)
+_UNESCAPE = lazy(r"\\(?:u([0-9a-fA-F]{4})|(.)|\Z)", re.DOTALL)
 
 
 _LETTERS = {"t": "\t", "n": "\n", "r": "\r", "f": "\f"}

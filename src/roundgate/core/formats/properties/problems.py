@@ -23,12 +23,13 @@ from roundgate.core.formats.shared.common_problems import (
     plain_keys,
     stand_once,
 )
+from roundgate.core.patterns import lazy
 from roundgate.core.text import Splice, Text
 
-_BROKEN_ESCAPE = re.compile(r"(?<!\\)(?:\\\\)*(\\u(?![0-9a-fA-F]{4})[0-9a-fA-F]{0,3})")
-_LOST_BACKSLASH = re.compile(r"(?<!\\)(?:\\\\)*(\\[A-Za-su-z0-9.](?<!\\[tnrfu]))")
-_NEXT_SETTING = re.compile(r"\\(?:\r\n?|\n)[ \t\f]*([\w.\-]+)[ \t]*=")
-_PLAIN_LINE = re.compile(
+_BROKEN_ESCAPE = lazy(r"(?<!\\)(?:\\\\)*(\\u(?![0-9a-fA-F]{4})[0-9a-fA-F]{0,3})")
+_LOST_BACKSLASH = lazy(r"(?<!\\)(?:\\\\)*(\\[A-Za-su-z0-9.](?<!\\[tnrfu]))")
+_NEXT_SETTING = lazy(r"\\(?:\r\n?|\n)[ \t\f]*([\w.\-]+)[ \t]*=")
+_PLAIN_LINE = lazy(
     rf"\n[ \t]*+(?:([A-Za-z0-9_.\-\[\]/+]++)[ \t]*+[=:][ \t]*+"
     rf"(?:[^\s\\\"'\u201c{UNSEEN}][^\r\n\\{UNSEEN}]*+(?<![ \t\f]))?+|[#!][^\r\n]*+)?+(?=\r?\n)"
 )

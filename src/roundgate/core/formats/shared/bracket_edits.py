@@ -11,6 +11,7 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from roundgate.core.formats.protocol import EditRefused
+from roundgate.core.patterns import lazy
 from roundgate.core.text import Splice, line_start
 
 
@@ -38,9 +39,9 @@ class Brackets(NamedTuple):
     """Write no blank behind commas."""
 
 
-_BLANKS = re.compile(r"[ \t]*")
-_LINE_ENDS = re.compile(r"[ \t]*(?:[\r\n]|\Z)")
-_GAP = re.compile(r"[\s]*")
+_BLANKS = lazy(r"[ \t]*")
+_LINE_ENDS = lazy(r"[ \t]*(?:[\r\n]|\Z)")
+_GAP = lazy(r"[\s]*")
 
 
 def _indent_at(body: str, index: int) -> str:

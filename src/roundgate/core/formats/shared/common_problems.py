@@ -9,13 +9,14 @@ from msgspec.structs import replace
 
 from roundgate.core.findings import Level, Problem
 from roundgate.core.formats.catalogue import problem
+from roundgate.core.patterns import lazy
 from roundgate.core.text import LARGE, LINE_END, Splice, Text, line_start
 
 UNSEEN = "\u00a0\u2000-\u200f\u2028-\u202f\u2060\u3000\ufeff"
 """The characters that cannot be seen, as they stand in a pattern's square brackets."""
 
 
-HIDDEN = re.compile(f"[{UNSEEN}]")
+HIDDEN = lazy(f"[{UNSEEN}]")
 DASHES = "\u2010\u2011\u2012\u2013\u2014\u2015\u2212"
 CURLY = "\u201c\u201d\u201e\u201f\u2018\u2019\u00ab\u00bb"
 MOST = 5
@@ -23,8 +24,8 @@ MOST = 5
 BLANKS = " \t\r\n\f\ufeff"
 """What a file may consist of and still be empty."""
 
-_NOT_ASCII = re.compile(r"[^\x00-\x7f]")
-_MERGE = re.compile(r"^(?:<{7}(?= |\r?$)|={7}(?=\r?$)|>{7}(?= |\r?$)|\|{7}(?= |\r?$))[^\r\n]*", re.MULTILINE)
+_NOT_ASCII = lazy(r"[^\x00-\x7f]")
+_MERGE = lazy(r"^(?:<{7}(?= |\r?$)|={7}(?=\r?$)|>{7}(?= |\r?$)|\|{7}(?= |\r?$))[^\r\n]*", re.MULTILINE)
 
 
 def merge_markers(body: str) -> Iterator[Problem]:
@@ -145,7 +146,7 @@ def stand_once(keys: Sequence[str]) -> bool:
 
 
 _SINGLE = r"[-+]?[0-9][0-9.,]*[A-Za-z%]{0,2}|true|false|yes|no|on|off|\"[^\"]*\"|'[^']*'"
-_NOTED = re.compile(rf"(?P<said>{_SINGLE})(?P<note>[ \t]+(?:#|;|//)[ \t]*\S.*)", re.IGNORECASE)
+_NOTED = lazy(rf"(?P<said>{_SINGLE})(?P<note>[ \t]+(?:#|;|//)[ \t]*\S.*)", re.IGNORECASE)
 
 
 def comment_in_value(

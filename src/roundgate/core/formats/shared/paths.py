@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import json
-import re
 
 from roundgate.core.formats.protocol import Path
+from roundgate.core.patterns import lazy
 
-_STEP = re.compile(r'\.?(?:\[(?P<number>[0-9]+)\]|(?P<quoted>"(?:[^"\\]|\\.)*")|(?P<plain>[^.\[\]"]+))')
-_PLAIN = re.compile(r'[^.\[\]"\s]+')
+_STEP = lazy(r'\.?(?:\[(?P<number>[0-9]+)\]|(?P<quoted>"(?:[^"\\]|\\.)*")|(?P<plain>[^.\[\]"]+))')
+_PLAIN = lazy(r'[^.\[\]"\s]+')
 
 
 def parse_path(words: str) -> Path:

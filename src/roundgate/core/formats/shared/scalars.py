@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import re
-
 from roundgate.core.formats.protocol import EditRefused, EntryKind, PlainData
+from roundgate.core.patterns import lazy
 
-_NUMBER = re.compile(r"-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?")
+_NUMBER = lazy(r"-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?")
 
 
 class Number(str):

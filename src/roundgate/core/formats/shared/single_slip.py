@@ -16,6 +16,7 @@ from roundgate.core.findings import Problem
 from roundgate.core.formats.catalogue import problem
 from roundgate.core.formats.shared.common_problems import CURLY
 from roundgate.core.formats.shared.slips import Slip, crooked_lines, lines_around, tries_for
+from roundgate.core.patterns import lazy
 from roundgate.core.text import LINE_END, Splice, Text, line_start
 
 _CLOSES = {"{": "}", "[": "]", "(": ")"}
@@ -375,7 +376,7 @@ def are_several(body: str, errors: Sequence[Problem], first_error: Callable[[str
     return first_error(mended.body) is None
 
 
-_ASSIGNS = re.compile(r"[ \t]*(?:[A-Za-z_]\w*[ \t]+(?:\"[^\"\r\n]*\"[ \t]+)?)?[A-Za-z_][\w.]*[ \t]*=[ \t]*[^\s{\[(]")
+_ASSIGNS = lazy(r"[ \t]*(?:[A-Za-z_]\w*[ \t]+(?:\"[^\"\r\n]*\"[ \t]+)?)?[A-Za-z_][\w.]*[ \t]*=[ \t]*[^\s{\[(]")
 """A line that gives something a value that is no bracket: a closing bracket at its end has lost its partner there."""
 
 

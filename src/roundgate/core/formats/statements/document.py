@@ -15,10 +15,11 @@ from roundgate.core.formats.shared.bracket_edits import Brackets, Span
 from roundgate.core.formats.shared.key_value import closed_before, line_span
 from roundgate.core.formats.shared.scalars import Number, fitted
 from roundgate.core.formats.statements.reader import Reader, Statement, StatementError, StatementsReading, Value
+from roundgate.core.patterns import lazy
 from roundgate.core.text import LINE_END, Splice, line_start
 
 _COMMENT = r"//[^\r\n]*|/\*(?:[^*\r\n]|\*(?!/))*\*/"
-_OFF = re.compile(r"^[ \t]*//[ \t]?(?P<said>(?P<key>[A-Za-z_]\w*)(?:\[\])?[ \t]*=[^\r\n;]*;)[ \t]*$", re.MULTILINE)
+_OFF = lazy(r"^[ \t]*//[ \t]?(?P<said>(?P<key>[A-Za-z_]\w*)(?:\[\])?[ \t]*=[^\r\n;]*;)[ \t]*$", re.MULTILINE)
 
 Group = list[tuple[Path, str]]
 """What one item of a list says: its raw values, each with its path inside the item."""

@@ -14,13 +14,14 @@ from typing import NamedTuple
 from roundgate.core.formats.protocol import USUAL, Dialect, EditRefused, Entry, EntryKind, Path
 from roundgate.core.formats.shared.common_problems import CURLY
 from roundgate.core.formats.shared.scalars import is_number
+from roundgate.core.patterns import lazy
 from roundgate.core.text import Text
 
-_SKIP = re.compile(r"(?:[\s\ufeff]+|//[^\r\n]*|/\*.*?\*/|#[^\r\n]*)+", re.DOTALL)
-_TEXT = re.compile(r'"(?:[^"\r\n]|"")*"')
-_NAME = re.compile(r"[A-Za-z_]\w*")
-_CLASS = re.compile(r"class(?=[\s/])")
-_BARE = re.compile(rf"[^;{{}}\"\r\n,={CURLY}]+")
+_SKIP = lazy(r"(?:[\s\ufeff]+|//[^\r\n]*|/\*.*?\*/|#[^\r\n]*)+", re.DOTALL)
+_TEXT = lazy(r'"(?:[^"\r\n]|"")*"')
+_NAME = lazy(r"[A-Za-z_]\w*")
+_CLASS = lazy(r"class(?=[\s/])")
+_BARE = lazy(rf"[^;{{}}\"\r\n,={CURLY}]+")
 DEEPEST = 100
 
 

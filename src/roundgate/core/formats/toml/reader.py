@@ -13,9 +13,10 @@ from roundgate.core.formats.toml.spans import Child, Statement, Value, children,
 from roundgate.core.formats.toml.writer import (
     Tree,
 )
+from roundgate.core.patterns import lazy
 from roundgate.core.text import Text
 
-_OFF = re.compile(
+_OFF = lazy(
     r"^[ \t]*(?P<mark>#[ \t]?)(?P<key>[A-Za-z0-9_.-]+|\"[^\"\\\r\n]*\"|'[^'\r\n]*')"
     r"(?P<sep>[ \t]*=[ \t]*)(?P<value>[^\r\n]+?)[ \t]*$",
     re.M,
@@ -32,7 +33,7 @@ class TomlError(ValueError):
 
 
 _DEEPEST = 300
-_DEEP_KEY = re.compile(rf"(?<![\w\-.])(?:(?:[\w\-]++|\"[^\"\n]*+\"|'[^'\n]*+')[ \t]*+\.[ \t]*+){{{_DEEPEST}}}")
+_DEEP_KEY = lazy(rf"(?<![\w\-.])(?:(?:[\w\-]++|\"[^\"\n]*+\"|'[^'\n]*+')[ \t]*+\.[ \t]*+){{{_DEEPEST}}}")
 """A key of so many parts."""
 
 

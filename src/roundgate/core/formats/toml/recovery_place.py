@@ -6,14 +6,15 @@ import re
 from typing import NamedTuple
 
 from roundgate.core.formats.toml.reader import TomlError
+from roundgate.core.patterns import lazy
 
 KEY = r"[ \t]*(?:[A-Za-z0-9_\-.]+|\"[^\"\r\n]*\"|'[^'\r\n]*')[ \t]*"
 
 
-NEXT_KEY = re.compile(rf"[ \t]*(?:{KEY}=|\[\[?[\w.\-\" ]+\]\]?[ \t]*(?:#.*)?$)")
+NEXT_KEY = lazy(rf"[ \t]*(?:{KEY}=|\[\[?[\w.\-\" ]+\]\]?[ \t]*(?:#.*)?$)")
 
 
-STRINGS = re.compile(
+STRINGS = lazy(
     r'"""(?:[^"\\]|\\.|"(?!""))*"""|' + r"'''(?:[^']|'(?!''))*'''|" + r'"(?:[^"\\\n]|\\.)*"|' + r"'[^'\n]*'|#[^\n]*",
     re.S,
 )

@@ -10,9 +10,10 @@ from roundgate.core.formats.json.recovery_tokens import WORDS, number_meant
 from roundgate.core.formats.shared.common_problems import CURLY, DASHES, bare_quotes
 from roundgate.core.formats.toml.recovery_brackets import unclosed
 from roundgate.core.formats.toml.recovery_place import KEY, Scene
+from roundgate.core.patterns import lazy
 from roundgate.core.text import Splice
 
-_ASSIGNED = re.compile(rf"(?P<key>{KEY})=(?P<gap>[ \t]*)(?P<value>[^\r\n]*?)[ \t]*$")
+_ASSIGNED = lazy(rf"(?P<key>{KEY})=(?P<gap>[ \t]*)(?P<value>[^\r\n]*?)[ \t]*$")
 
 
 def curly(scene: Scene, at: int) -> Problem:

@@ -11,16 +11,17 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from roundgate.core.formats.protocol import EntryKind, Path
+from roundgate.core.patterns import lazy
 
-_SKIP = re.compile(r"(?:[ \t\r\n]|#[^\n]*)*")
-_LINE_SKIP = re.compile(r"[ \t]*(?:#[^\n]*)?(?:\r?\n|\Z)")
-_BLANK = re.compile(r"[ \t]*")
-_KEY_PART = re.compile(r'[ \t]*([A-Za-z0-9_-]+|"(?:[^"\\\n]|\\.)*"|\'[^\'\n]*\')[ \t]*')
-_STRING = re.compile(
+_SKIP = lazy(r"(?:[ \t\r\n]|#[^\n]*)*")
+_LINE_SKIP = lazy(r"[ \t]*(?:#[^\n]*)?(?:\r?\n|\Z)")
+_BLANK = lazy(r"[ \t]*")
+_KEY_PART = lazy(r'[ \t]*([A-Za-z0-9_-]+|"(?:[^"\\\n]|\\.)*"|\'[^\'\n]*\')[ \t]*')
+_STRING = lazy(
     r'"""(?:[^"\\]|\\.|"(?!""))*"{3,5}|' + r"'''(?:[^']|'(?!''))*'{3,5}|" + r'"(?:[^"\\\n]|\\.)*"|' + r"'[^'\n]*'", re.S
 )
-_BARE = re.compile(r"\d{4}-\d\d-\d\d(?: \d\d:[^\s,\]}#]*)?[^\s,\]}#]*|[^\s,\]}#]+")
-_JUMP = re.compile(r"[^\[\]{}\"'#]*")
+_BARE = lazy(r"\d{4}-\d\d-\d\d(?: \d\d:[^\s,\]}#]*)?[^\s,\]}#]*|[^\s,\]}#]+")
+_JUMP = lazy(r"[^\[\]{}\"'#]*")
 
 
 class Value(NamedTuple):

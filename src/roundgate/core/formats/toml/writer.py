@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-import re
 import tomllib
 from collections.abc import Callable
 from typing import Any
 
 from roundgate.core.formats.protocol import EditRefused, EntryKind, Path, PlainData
 from roundgate.core.formats.shared.scalars import Number, fitted
+from roundgate.core.patterns import lazy
 
 Tree = Any
-_BARE_KEY = re.compile(r"[A-Za-z0-9_-]+")
+_BARE_KEY = lazy(r"[A-Za-z0-9_-]+")
 
 
 def key_text(path: Path) -> str:

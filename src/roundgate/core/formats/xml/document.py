@@ -15,9 +15,10 @@ from roundgate.core.formats.protocol import Edit, EditRefused, EntryKind, Path, 
 from roundgate.core.formats.shared.key_value import line_span
 from roundgate.core.formats.xml.reader import _OFF, Event, XmlReading, _without_gaps
 from roundgate.core.formats.xml.spans import Element, attributes, written
+from roundgate.core.patterns import lazy
 from roundgate.core.text import Splice, Text
 
-_NAME = re.compile(r"[A-Za-z_][\w.\-:]*")
+_NAME = lazy(r"[A-Za-z_][\w.\-:]*")
 
 
 class XmlDocument(XmlReading):
@@ -316,7 +317,7 @@ def _no_control(value: str) -> None:
         raise EditRefused("XML has no form for a control character or half a character")
 
 
-_DECLARED = re.compile(r"<\?xml[^>]*?encoding\s*=\s*[\"'](?P<name>[\w.\-]+)[\"']")
+_DECLARED = lazy(r"<\?xml[^>]*?encoding\s*=\s*[\"'](?P<name>[\w.\-]+)[\"']")
 _SINGLE_BYTE = {"iso-8859-1": "latin-1", "latin1": "latin-1", "windows-1252": "cp1252", "cp1252": "cp1252"}
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from typing import TYPE_CHECKING
 
 from roundgate.core.findings import Problem
@@ -19,12 +18,13 @@ from roundgate.core.formats.shared.common_problems import (
 from roundgate.core.formats.shared.repair_loop import only_proven
 from roundgate.core.formats.xml.recovery import Scan
 from roundgate.core.formats.xml.single_slip import single_slip, tags_in_text
+from roundgate.core.patterns import lazy
 from roundgate.core.text import Text
 
 if TYPE_CHECKING:
     from roundgate.core.formats.xml.document import XmlDocument
 
-_DECLARED = re.compile(r"<\?xml[^>]*?encoding\s*=\s*[\"']([\w.\-]+)[\"']")
+_DECLARED = lazy(r"<\?xml[^>]*?encoding\s*=\s*[\"']([\w.\-]+)[\"']")
 
 
 def problems_of(document: XmlDocument) -> list[Problem]:

@@ -11,13 +11,14 @@ from xml.parsers import expat
 from roundgate.core.formats.protocol import USUAL, Dialect, EditRefused, Entry, Path
 from roundgate.core.formats.shared.gc_paused import gc_paused
 from roundgate.core.formats.xml.spans import Attribute, Element, attributes, elements, meaning
+from roundgate.core.patterns import lazy
 from roundgate.core.text import Text
 
 Event = tuple[str, str, Any]
 """One event of expat: ``<`` name attributes, ``>`` name, or ``t`` text; blanks between elements are left out."""
 
 
-_OFF = re.compile(
+_OFF = lazy(
     r"<!--[ \t\r\n]*(?P<element><(?P<name>[A-Za-z_][\w.\-:]*)(?:\s[^<>]*)?"
     r"(?:/>|>(?:(?!-->).)*</(?P=name)[ \t\r\n]*>))[ \t\r\n]*-->",
     re.S,

@@ -12,15 +12,16 @@ from roundgate.core.formats.shared.common_problems import (
     HIDDEN,
     visible,
 )
+from roundgate.core.patterns import lazy
 from roundgate.core.text import LINE_END, Splice
 
-NAME = re.compile(r"[A-Za-z_\u00c0-\U000effff][\w.\-:\u00b7]*")
+NAME = lazy(r"[A-Za-z_\u00c0-\U000effff][\w.\-:\u00b7]*")
 
 
-_BARE = re.compile(r"&(?:(?P<good>#[0-9]+;|#x[0-9a-fA-F]+;)|(?P<named>[A-Za-z_][\w.\-]*);)?")
+_BARE = lazy(r"&(?:(?P<good>#[0-9]+;|#x[0-9a-fA-F]+;)|(?P<named>[A-Za-z_][\w.\-]*);)?")
 
 
-_TAG_END = re.compile(r"\s*/?>|\s*[\r\n]|<")
+_TAG_END = lazy(r"\s*/?>|\s*[\r\n]|<")
 _KNOWN = ("amp", "lt", "gt", "quot", "apos")
 
 
@@ -34,7 +35,7 @@ _PAGE_NAMES = {
 }
 
 
-SPACE = re.compile(r"\s*")
+SPACE = lazy(r"\s*")
 
 
 class Open(NamedTuple):

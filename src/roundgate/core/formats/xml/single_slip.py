@@ -10,15 +10,16 @@ from roundgate.core.findings import Problem
 from roundgate.core.formats.catalogue import problem
 from roundgate.core.formats.shared.common_problems import CURLY
 from roundgate.core.formats.shared.slips import Slip, crooked_lines, lines_around, tries_for
+from roundgate.core.patterns import lazy
 from roundgate.core.text import LINE_END, Splice, Text, line_start
 
 _NAME = r"[A-Za-z_][\w:.-]*"
-_TAG = re.compile(
+_TAG = lazy(
     rf"<!--.*?-->|<!\[CDATA\[.*?\]\]>|<[?!][^>]*>|<(?P<close>/?)(?P<name>{_NAME})[^<>]*?(?P<alone>/?)>", re.DOTALL
 )
 
 _ATTRIBUTES = rf"(?:\s+{_NAME}\s*=\s*(?:\"[^\"<]*\"|'[^'<]*'))*"
-_WITHOUT_END = re.compile(rf"<{_NAME}{_ATTRIBUTES}\s*(?=\s|<|$|[^\s\w<>/=])(?![^<>]*>)|</{_NAME}(?=\s*(?:<|$))")
+_WITHOUT_END = lazy(rf"<{_NAME}{_ATTRIBUTES}\s*(?=\s|<|$|[^\s\w<>/=])(?![^<>]*>)|</{_NAME}(?=\s*(?:<|$))")
 """A tag whose last sign is missing: no ``>`` follows before the next tag."""
 
 
@@ -69,7 +70,7 @@ def _in_tag(body: str, start: int, end: int) -> Iterator[Slip]:
         cause = "The quote behind this value is missing."
         cut = Splice(place, place, found[1])
         yield Slip("attribute-quote", start + found.start() + 1, place, cause, "Write a quote where it ends.", cut)
-    for found in re.finditer(_WITHOUT_END, line):
+    for found in _WITHOUT_END.finditer(line):
         place = start + len(line[: found.end()].rstrip())
         for new in (">", "/>"):
             cause = "This tag is not closed by a >."

@@ -5,13 +5,15 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-_TAG = re.compile(
+from roundgate.core.patterns import lazy
+
+_TAG = lazy(
     r"<!--.*?-->|<!\[CDATA\[.*?\]\]>|<\?.*?\?>|<!DOCTYPE[^\[>]*(?:\[(?:\"[^\"]*\"|'[^']*'|<!--.*?-->|[^\]\"'])*\][^>]*)?>"
     r"|<(?P<close>/?)(?P<name>[^\s/>!?=]+)(?P<attributes>(?:\s+[^\s=/>]+\s*=\s*(?:\"[^\"]*\"|'[^']*'))*)\s*(?P<alone>/?)>",
     re.S,
 )
-_ATTRIBUTE = re.compile(r"(\s+)([^\s=/>]+)\s*=\s*(\"[^\"]*\"|'[^']*')")
-_REFERENCE = re.compile(r"&(?:#(\d+)|#x([0-9a-fA-F]+)|(amp|lt|gt|quot|apos));")
+_ATTRIBUTE = lazy(r"(\s+)([^\s=/>]+)\s*=\s*(\"[^\"]*\"|'[^']*')")
+_REFERENCE = lazy(r"&(?:#(\d+)|#x([0-9a-fA-F]+)|(amp|lt|gt|quot|apos));")
 _NAMED = {"amp": "&", "lt": "<", "gt": ">", "quot": '"', "apos": "'"}
 
 

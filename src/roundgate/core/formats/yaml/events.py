@@ -15,13 +15,12 @@ import yaml
 
 from roundgate.core.formats.protocol import Path
 from roundgate.core.formats.shared.gc_paused import gc_paused
+from roundgate.core.patterns import lazy
 
 Event = tuple[str, str, str | None, str | None, bool]
 """One event: its sign (S scalar, * alias, [ ] list, { } map, D d document), value, anchor, tag, written plain."""
 
-_PROPERTIES = re.compile(
-    r"(?:(?:&|!)[^\s,\[\]{}]*(?:[ \t]+|(?=[\r\n,\]}])|\Z)|[ \t]*(?:#[^\r\n]*)?(?:\r\n|\r|\n)[ \t]*)*"
-)
+_PROPERTIES = lazy(r"(?:(?:&|!)[^\s,\[\]{}]*(?:[ \t]+|(?=[\r\n,\]}])|\Z)|[ \t]*(?:#[^\r\n]*)?(?:\r\n|\r|\n)[ \t]*)*")
 _LOADER = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
 
 
@@ -84,7 +83,7 @@ def read_events(body: str) -> Events:
     return Events(events, spans)
 
 
-_UNREADABLE = re.compile("[^\t\n\r\x20-\x7e\x85\xa0-\ud7ff\ue000-\ufefe\uff00-\ufffd\U00010000-\U0010ffff]")
+_UNREADABLE = lazy("[^\t\n\r\x20-\x7e\x85\xa0-\ud7ff\ue000-\ufefe\uff00-\ufffd\U00010000-\U0010ffff]")
 
 
 def _unreadable(body: str) -> int:

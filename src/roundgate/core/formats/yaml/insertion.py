@@ -11,9 +11,10 @@ from roundgate.core.formats.shared.bracket_edits import Brackets, Span
 from roundgate.core.formats.shared.key_value import closed_before, line_span
 from roundgate.core.formats.yaml.events import Member
 from roundgate.core.formats.yaml.reader import YamlReading
+from roundgate.core.patterns import lazy
 from roundgate.core.text import Splice, Text
 
-_DASH = re.compile(r"(?:[ \t\r\n]|#[^\r\n]*)*-")
+_DASH = lazy(r"(?:[ \t\r\n]|#[^\r\n]*)*-")
 
 
 class YamlPlaces(YamlReading):

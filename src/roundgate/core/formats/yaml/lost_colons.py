@@ -8,16 +8,17 @@ from collections.abc import Iterator
 from roundgate.core.findings import Problem
 from roundgate.core.formats.catalogue import problem
 from roundgate.core.formats.yaml.events import Stream
+from roundgate.core.patterns import lazy
 from roundgate.core.text import Splice, line_start
 
-_APART = re.compile(r"(?P<name>[A-Za-z_][\w-]*)(?P<gap>[ \t]+)(?P<value>[^\s].*)")
-_GLUED = re.compile(r"(?P<name>[A-Za-z_][\w-]*)(?P<gap>):(?P<value>[^\s/:][^\s:]*)")
-_CLEAR = re.compile(r"[-+]?[0-9][\w.%-]*|true|false|yes|no|on|off|null|\"[^\"]*\"|'[^']*'|\[.*\]|\{.*\}", re.DOTALL)
+_APART = lazy(r"(?P<name>[A-Za-z_][\w-]*)(?P<gap>[ \t]+)(?P<value>[^\s].*)")
+_GLUED = lazy(r"(?P<name>[A-Za-z_][\w-]*)(?P<gap>):(?P<value>[^\s/:][^\s:]*)")
+_CLEAR = lazy(r"[-+]?[0-9][\w.%-]*|true|false|yes|no|on|off|null|\"[^\"]*\"|'[^']*'|\[.*\]|\{.*\}", re.DOTALL)
 """A value that no text of words ends with."""
-_FLOW = re.compile(r"(?:[!&]\S*[ \t]+)*[\[{]")
-_POSSIBLE = re.compile(r"(?:^|[{,])[ \t]*+[A-Za-z_][\w-]*+(?:[ \t]+(?![:}\],#])\S|:[^\s/:])", re.MULTILINE)
+_FLOW = lazy(r"(?:[!&]\S*[ \t]+)*[\[{]")
+_POSSIBLE = lazy(r"(?:^|[{,])[ \t]*+[A-Za-z_][\w-]*+(?:[ \t]+(?![:}\],#])\S|:[^\s/:])", re.MULTILINE)
 """In a text without this there is nothing to look for; large files are seldom walked through."""
-_WORD = re.compile(r"[\w.-]+")
+_WORD = lazy(r"[\w.-]+")
 
 
 class _Open:
@@ -77,7 +78,7 @@ def _look(stream: Stream, here: _Open, at: int, value: str) -> None:
 def _told(stream: Stream, here: _Open) -> Iterator[Problem]:
     for at, found in here.suspects:
         is_word = here.has_map and _WORD.fullmatch(found["value"])
-        if here.flow or found.re is _GLUED or is_word or _CLEAR.fullmatch(found["value"]):
+        if here.flow or not found["gap"] or is_word or _CLEAR.fullmatch(found["value"]):
             yield _lost(stream, at, found)
 
 
@@ -91,7 +92,7 @@ def _alone(stream: Stream, at: int, value: str) -> Iterator[Problem]:
 def _lost(stream: Stream, at: int, found: re.Match[str]) -> Problem:
     start = stream.spans[at][0]
     name = found["name"]
-    if found.re is _GLUED:
+    if not found["gap"]:
         place = start + len(name) + 1
         cause = "A blank is missing behind this colon, so name and value are one text."
         cut = Splice(place, place, " ")

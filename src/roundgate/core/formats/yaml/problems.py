@@ -27,19 +27,20 @@ from roundgate.core.formats.yaml.recovery import diagnose
 from roundgate.core.formats.yaml.recovery_signs import unknown_alias
 from roundgate.core.formats.yaml.second_opinion import second_opinion
 from roundgate.core.formats.yaml.single_slip import single_slip
+from roundgate.core.patterns import lazy
 from roundgate.core.text import LINE_END, Splice, Text, line_start
 
 if TYPE_CHECKING:
     from roundgate.core.formats.yaml.document import YamlDocument
 
-_OCTAL = re.compile(r"0[0-9]+")
+_OCTAL = lazy(r"0[0-9]+")
 _CURLY = "\u201c\u201d\u201e\u2018\u2019"
 _TRAPS = frozenset(("yes", "no", "on", "off"))
-_GLUED = re.compile(r"(?P<said>[-+]?[0-9][0-9.]*[A-Za-z%]{0,2}|true|false|yes|no|on|off)#(?= |\Z)", re.IGNORECASE)
-_GLUED_END = re.compile(r"[\"'\]}]#")
-_DASH_GLUED = re.compile(r"(?:\r\n|\r|\n)[ \t]*(-)(?=[A-Za-z\"'])")
-_COLON_GLUED = re.compile(r"(?:\r\n|\r|\n)[ \t]*[A-Za-z_]\w*(:)(?=[^\s/:])")
-_DASHED = re.compile(r"(?:\r\n|\r|\n)[ \t]*(-) ")
+_GLUED = lazy(r"(?P<said>[-+]?[0-9][0-9.]*[A-Za-z%]{0,2}|true|false|yes|no|on|off)#(?= |\Z)", re.IGNORECASE)
+_GLUED_END = lazy(r"[\"'\]}]#")
+_DASH_GLUED = lazy(r"(?:\r\n|\r|\n)[ \t]*(-)(?=[A-Za-z\"'])")
+_COLON_GLUED = lazy(r"(?:\r\n|\r|\n)[ \t]*[A-Za-z_]\w*(:)(?=[^\s/:])")
+_DASHED = lazy(r"(?:\r\n|\r|\n)[ \t]*(-) ")
 
 
 def problems_of(document: YamlDocument) -> list[Problem]:

@@ -10,9 +10,10 @@ from functools import cached_property
 from roundgate.core.formats.protocol import USUAL, Dialect, EditRefused, Entry, Path
 from roundgate.core.formats.yaml.events import Event, Member, Stream, YamlError
 from roundgate.core.formats.yaml.writer import kind_of
+from roundgate.core.patterns import lazy
 from roundgate.core.text import Text, line_start
 
-_OFF = re.compile(
+_OFF = lazy(
     r"^(?P<lead> *)(?P<mark>#[ \t]?)(?P<key>[\w.\-]+|\"[^\"\\\r\n]*\"|'[^'\r\n]*')(?P<sep>:(?:[ \t]+|$))"
     r"(?P<value>(?:[^\s#][^\r\n]*?)?)[ \t]*(?:(?<=[ \t])#[^\r\n]*)?$",
     re.M,

@@ -24,23 +24,22 @@ from roundgate.core.formats.yaml.recovery_signs import (
     quote_value,
     unclosed_quote,
 )
+from roundgate.core.patterns import lazy
 from roundgate.core.text import LINE_END, Splice
 
-_KEY_LINE = re.compile(
-    r"(?P<lead>[ ]*(?:- +)*)(?P<key>[\w.\-/]+|\"[^\"]*\"|'[^']*')[ \t]*:(?P<gap>[ \t]+|$)(?P<value>.*)"
-)
+_KEY_LINE = lazy(r"(?P<lead>[ ]*(?:- +)*)(?P<key>[\w.\-/]+|\"[^\"]*\"|'[^']*')[ \t]*:(?P<gap>[ \t]+|$)(?P<value>.*)")
 
 
-_TIGHT = re.compile(r"([ ]*(?:- +)*)([\w.\-]+):(?=[^\s:])")
+_TIGHT = lazy(r"([ ]*(?:- +)*)([\w.\-]+):(?=[^\s:])")
 
 
-_EQUALS = re.compile(r"([ ]*(?:- +)*)([\w.\-]+)([ \t]*=>?[ \t]*)(?=\S|$)")
+_EQUALS = lazy(r"([ ]*(?:- +)*)([\w.\-]+)([ \t]*=>?[ \t]*)(?=\S|$)")
 
 
-_WORD_VALUE = re.compile(r"([ ]*(?:- +)*)([\w.\-]+)[ \t]+(\S.*)")
+_WORD_VALUE = lazy(r"([ ]*(?:- +)*)([\w.\-]+)[ \t]+(\S.*)")
 
 
-_DASH_TIGHT = re.compile(r"([ ]*)-(?=[^\s\-])")
+_DASH_TIGHT = lazy(r"([ ]*)-(?=[^\s\-])")
 
 
 def diagnose(body: str, error: YamlError) -> Problem | None:

@@ -7,13 +7,15 @@ from __future__ import annotations
 
 import re
 
+from roundgate.core.patterns import lazy
+
 _LONGEST = 200_000
 _MOST_LINES = 30_000
 """The grammar fails on files of more than 32,768 lines."""
 
 _MOST_COLUMNS = 200
 """The grammar's library keeps the columns of the open blocks in 1,024 bytes, and crashes from 254 columns on."""
-_BLOCK_STARTS = re.compile(r"^[ \t]*+(?:[-?:][ \t]++)*+", re.MULTILINE)
+_BLOCK_STARTS = lazy(r"^[ \t]*+(?:[-?:][ \t]++)*+", re.MULTILINE)
 
 
 def _columns_of_blocks(body: str) -> int:

@@ -9,16 +9,17 @@ from typing import NamedTuple
 from roundgate.core.formats.protocol import EditRefused, EntryKind, PlainData
 from roundgate.core.formats.shared.scalars import Number
 from roundgate.core.formats.yaml.events import Event
+from roundgate.core.patterns import lazy
 
 BOOL_WORDS = frozenset(("y", "n", "yes", "no", "on", "off", "true", "false"))
 _NULL = frozenset(("", "~", "null", "Null", "NULL"))
 _BOOL = frozenset(("true", "True", "TRUE", "false", "False", "FALSE"))
-_NUMBER = re.compile(
+_NUMBER = lazy(
     r"[-+]?(?:0x[0-9a-fA-F_]+|0o?[0-7_]+|0b[01_]+|(?:[0-9][0-9_]*)?\.?[0-9_]+(?:[eE][-+]?[0-9]+)?|[0-9][0-9_]*\.?|\.(?:inf|Inf|INF))|\.(?:nan|NaN|NAN)"
 )
-_TIME = re.compile(r"\d{4}-\d\d?-\d\d?|\d+(?::[0-5]?\d)+(?:\.\d*)?")
-_SAFE = re.compile(r"[\w/(.$+](?:[\w ./()+$%@;'\"&*?!|<>=~^-]|:(?=\S)|,)*(?<![\s:])|[\w]")
-_SAFE_IN_FLOW = re.compile(r"[\w/(.$](?:[\w ./()+$%@;&*|<>=~^-]|:(?=[\w/]))*(?<![\s:])|[\w]")
+_TIME = lazy(r"\d{4}-\d\d?-\d\d?|\d+(?::[0-5]?\d)+(?:\.\d*)?")
+_SAFE = lazy(r"[\w/(.$+](?:[\w ./()+$%@;'\"&*?!|<>=~^-]|:(?=\S)|,)*(?<![\s:])|[\w]")
+_SAFE_IN_FLOW = lazy(r"[\w/(.$](?:[\w ./()+$%@;&*|<>=~^-]|:(?=[\w/]))*(?<![\s:])|[\w]")
 
 
 class Bare(str):

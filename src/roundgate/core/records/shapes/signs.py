@@ -5,16 +5,16 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping
 
 from roundgate.core.formats.protocol import Document, EditRefused
+from roundgate.core.patterns import lazy
 from roundgate.core.records.model import Held, Record, separator_of
 from roundgate.core.records.shapes.places import entries_by_record, place_of_set
 from roundgate.core.records.shapes.protocol import Editor
 from roundgate.core.rulebook.model import RecordSet
 
-_WORD = re.compile(r"\S+")
+_WORD = lazy(r"\S+")
 
 
 class Signs:
