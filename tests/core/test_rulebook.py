@@ -9,7 +9,8 @@ import pytest
 from conftest import BOOK
 from roundgate.core import values
 from roundgate.core.rulebook.mistakes import mistakes
-from roundgate.core.rulebook.reading import RawBook, RulebookProblem, merge, parse_toml, place_in_toml, read_rulebook
+from roundgate.core.rulebook.reading import RawBook, merge, place_in_toml, read_rulebook
+from roundgate.core.rulebook.toml import RulebookProblem, parse_toml
 
 GAME = """
 [rulebook]

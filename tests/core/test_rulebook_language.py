@@ -21,8 +21,9 @@ from roundgate.core.rulebook.expansion import for_files, placeholder
 from roundgate.core.rulebook.expressions import read_expression, work_out
 from roundgate.core.rulebook.model import Rulebook
 from roundgate.core.rulebook.printing import merged_text
-from roundgate.core.rulebook.reading import RawBook, RulebookProblem, layered, merge, read_rulebook
+from roundgate.core.rulebook.reading import RawBook, layered, merge, read_rulebook
 from roundgate.core.rulebook.schema import file_schema, rulebook_schema
+from roundgate.core.rulebook.toml import RulebookProblem
 from roundgate.core.text import Text
 
 DEMO = Path(roundgate.__file__).parent / "demo" / "site"

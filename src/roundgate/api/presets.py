@@ -71,7 +71,7 @@ def missing_mode(preset: Preset, files: ServerFiles) -> dict[str, TomlValue]:
 
 
 def _read(path: Path, site: Site) -> PresetFile:
-    from roundgate.core.rulebook.reading import RulebookProblem
+    from roundgate.core.rulebook.toml import RulebookProblem
 
     try:
         raw: Any = ParsedFiles(site.folder / STATE_FOLDER).toml(path)

@@ -3,18 +3,21 @@
 from __future__ import annotations
 
 import re
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 from msgspec.structs import replace
 
-from roundgate.cli.call import CallContext
 from roundgate.cli.complete import complete_server
+from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, styled
 from roundgate.core.rounds import RoundKind
 from roundgate.host.errors import WrongWords
 from roundgate.host.rounds.options import Options
-from roundgate.host.servers import Server
+
+if TYPE_CHECKING:
+    from roundgate.cli.call import CallContext
+    from roundgate.host.servers import Server
 
 Yes = Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")]
 Countdown = Annotated[str, typer.Option(help="Tell the players, and wait this long: 5m, 30s.")]
@@ -63,7 +66,7 @@ def apply(
     """
     from roundgate.cli.rounding import moment, seconds
 
-    context = CallContext()
+    context = open_call()
     options = Options(
         countdown=seconds(countdown),
         reason=reason,
@@ -191,7 +194,7 @@ def rewind(
     from roundgate.cli.rounding import agreed, echo_rewind, run_round, seconds
     from roundgate.host.rounds.locking import refuse_broken_off
 
-    context = CallContext()
+    context = open_call()
     row = context.store.round(number)
     if row is None:
         raise WrongWords(f"There is no round {number}.", "roundgate rounds")
@@ -220,7 +223,7 @@ def recover(
     from roundgate.host.rounds.locking import broken_off
     from roundgate.host.rounds.process import launch_recovery
 
-    context = CallContext(quiet=True)
+    context = open_call(quiet=True)
     codes = [0]
     for one in context.several(server, default_all=server is None, lenient=True):
         row = broken_off(one, context.store)
@@ -243,7 +246,7 @@ def cancel(
     from roundgate.host.rounds.locking import is_at_work
     from roundgate.host.rounds.process import call_off
 
-    context = CallContext(quiet=True)
+    context = open_call(quiet=True)
     for one in context.several(server):
         row = next((row for row in context.store.open_rounds(one.name) if is_at_work(row)), None)
         if row is None:
@@ -264,7 +267,7 @@ def rounds(
     """The rounds so far, the newest first; 'rounds show N' tells all of one."""
     from roundgate.cli.history import echo_round, round_output, table_rows
 
-    context = CallContext()
+    context = open_call()
     words = words or []
     if words[:1] == ["show"]:
         echo_round(context, _number(words[1:]), as_json=as_json)

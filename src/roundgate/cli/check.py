@@ -5,14 +5,16 @@ from __future__ import annotations
 import os
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from roundgate.cli.complete import complete_server_or_file
 from roundgate.cli.screen.report import Report
-from roundgate.core.findings import Finding
 from roundgate.host.errors import WrongWords
+
+if TYPE_CHECKING:
+    from roundgate.core.findings import Finding
 
 FORMS = ("text", "json", "sarif")
 
@@ -63,11 +65,11 @@ def _is_file(word: str) -> bool:
 
 
 def _is_server(word: str) -> bool:
-    from roundgate.cli.call import CallContext
+    from roundgate.cli.opening import open_call
     from roundgate.host.errors import Trouble
 
     try:
-        return word in CallContext(quiet=True).site.file.server
+        return word in open_call(quiet=True).site.file.server
     except Trouble:
         return False
 
@@ -77,7 +79,7 @@ _NAMED = 8
 
 
 def _check_servers(words: Sequence[str], given: str, form: str, *, fix: bool) -> str:
-    from roundgate.cli.call import CallContext
+    from roundgate.cli.opening import open_call
     from roundgate.host.checking import check_servers
 
     if given:
@@ -85,7 +87,7 @@ def _check_servers(words: Sequence[str], given: str, form: str, *, fix: bool) ->
     if len(words) > 1:
         raise WrongWords("Several servers are named with commas.", f"roundgate check {','.join(words)}")
     word = words[0] if words else None
-    context = CallContext()
+    context = open_call()
     servers = context.several(word, default_all=word is None)
     if fix:
         from roundgate.cli.changes.repairs import mend_servers

@@ -8,15 +8,16 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from roundgate.cli.call import CallContext
 from roundgate.cli.complete import complete_preset, complete_side
+from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import clean, echo, echo_json, echo_table, plain
 from roundgate.core.nearest import nearest
-from roundgate.core.operations.base import Operation
 from roundgate.host.errors import UnknownName, WrongWords
 
 if TYPE_CHECKING:
     from roundgate.api.server import OpenServer
+    from roundgate.cli.call import CallContext
+    from roundgate.core.operations.base import Operation
     from roundgate.core.rulebook.model import Preset
     from roundgate.host.servers import Server
 
@@ -42,11 +43,11 @@ def compare(
     from roundgate.api.comparing import compared, grouped, groups_of, sides_of
 
     if groups:
-        sides, columns = groups_of(CallContext(), words)
+        sides, columns = groups_of(open_call(), words)
         found = list(grouped(list(compared(sides)), sides, columns))
         names = [column.name for column in columns]
     else:
-        sides = sides_of(CallContext(), words)
+        sides = sides_of(open_call(), words)
         found = list(compared(sides))
         names = [side.name for side in sides]
     shown = [one for one in found if everything or not one.same]
@@ -104,7 +105,7 @@ def preset(
 
     Presets are in the rulebook, and in the site's folder presets.
     """
-    context = CallContext()
+    context = open_call()
     words = words or []
     if words[:1] == ["save"] and "save" not in context.names:
         _save(context, words[1:], against, force=force)

@@ -8,19 +8,20 @@ from typing import TYPE_CHECKING, Annotated, NamedTuple
 
 import typer
 
-from roundgate.cli.call import CallContext
 from roundgate.cli.complete import complete_list_or_entry, complete_server, complete_server_or_name
+from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, styled, warn
-from roundgate.core.operations.base import Operation
-from roundgate.core.slate import Outcome
 from roundgate.host.errors import Trouble, UnknownName, WrongWords
-from roundgate.host.servers import Server
 
 if TYPE_CHECKING:
     from roundgate.api.people import Joining
     from roundgate.api.proposal import Proposal
     from roundgate.api.server import Discarded, OpenServer
+    from roundgate.cli.call import CallContext
+    from roundgate.core.operations.base import Operation
     from roundgate.core.records.model import Record
+    from roundgate.core.slate import Outcome
+    from roundgate.host.servers import Server
     from roundgate.host.workspace import Holder
 
 Words = Annotated[list[str], typer.Argument(metavar="[SERVER] NAME=VALUE...", autocompletion=complete_server_or_name)]
@@ -71,7 +72,7 @@ def set_values(
     options = ChangeOptions(kind, new or new_file, new_file, here_only, now)
     if _standalone(words, lambda holder, rest: KeyChanges(holder, options, ask_secret).operations_of(rest)):
         return
-    context = CallContext()
+    context = open_call()
     word, rest = context.split(words)
     servers = [context.open(one) for one in context.several(word)]
     makers = [(one, one.key_changes(options, ask_secret)) for one in servers]
@@ -195,7 +196,7 @@ def add(
     twin_of = None
     if _standalone(words, added):
         return
-    context = CallContext()
+    context = open_call()
     twin_of = partial(_of_other_server, context)
     word, rest = context.split(words)
     servers = [context.open(one) for one in context.several(word)]
@@ -355,7 +356,7 @@ def _move_person(words: list[str], to: str, rank: str, until: str, *, yes_really
     """Take somebody off one roster and put them on another, on one slate."""
     from roundgate.api.people import keep_end, moved_person
 
-    context = CallContext()
+    context = open_call()
     word, rest = context.split(words)
     if len(rest) != 1:
         raise WrongWords("Who moves, and from which roster?", f"roundgate move SERVER guests/NAME --to {to}")
@@ -380,7 +381,7 @@ def _standalone(words: list[str], make: Callable[[Holder, list[str]], Sequence[O
 def _change_keys(words: list[str], verb: str, make: Callable[[Holder, list[str]], list[Operation]]) -> None:
     if _standalone(words, make):
         return
-    context = CallContext()
+    context = open_call()
     word, names = context.split(words)
     if not names:
         raise WrongWords("Which setting?", f"roundgate {verb} SERVER NAME")
@@ -398,7 +399,7 @@ def _change_list(
 ) -> None:
     if _standalone(words, make):
         return
-    context = CallContext()
+    context = open_call()
     word, rest = context.split(words)
     for server in context.several(word):
         opened = context.open(server)
@@ -480,7 +481,7 @@ def slate(
     """What waits: each change, what it will mean, and the difference in the files."""
     from roundgate.cli.screen.review import echo_review, slate_output
 
-    context = CallContext()
+    context = open_call()
     results = []
     for one in context.several(server, default_all=True):
         gathered = context.open(one).review()
@@ -504,7 +505,7 @@ def discard(
     ] = None,
 ) -> None:
     """Take waiting changes back: those named, or all of a server's."""
-    context = CallContext()
+    context = open_call()
     word, names = context.split(words or [])
     held = 0
     for server in context.several(word, lenient=True):

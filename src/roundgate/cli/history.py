@@ -6,7 +6,6 @@ import time
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from roundgate.cli.call import CallContext
 from roundgate.cli.screen.facts import fact_words, stored_fact
 from roundgate.cli.screen.output import echo, echo_json, plain, styled
 from roundgate.cli.screen.rounds import echo_end
@@ -15,10 +14,11 @@ from roundgate.core.values.units import format_elapsed
 from roundgate.host.errors import WrongWords
 from roundgate.host.life import event_words, life_of
 from roundgate.host.rounds.locking import broken_off
-from roundgate.host.store import JournalLine, RoundRow, Store
 
 if TYPE_CHECKING:
+    from roundgate.cli.call import CallContext
     from roundgate.cli.screen.outputs import JournalOutput, RoundOutput
+    from roundgate.host.store import JournalLine, RoundRow, Store
 
 
 def summary_row(row: RoundRow) -> tuple[str, ...]:

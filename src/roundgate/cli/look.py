@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from roundgate.cli.call import CallContext
 from roundgate.cli.complete import complete_server, complete_server_or_name
+from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, plain
 from roundgate.host.errors import WrongWords
-from roundgate.host.servers import Server
+
+if TYPE_CHECKING:
+    from roundgate.cli.call import CallContext
+    from roundgate.host.servers import Server
 
 Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 
@@ -25,7 +28,7 @@ def status(
     """Which servers are up and since when, who is on them, what waits on the slate, and what differs."""
     from roundgate.cli.server_state import states_of
 
-    context = CallContext()
+    context = open_call()
     servers = context.several(server, default_all=True, lenient=True)
     if ask_list:
         from roundgate.host.lobby import look_at_list
@@ -69,7 +72,7 @@ def show(
     from roundgate.api.record_addresses import names_records
     from roundgate.cli.settings import ShowFilter, chosen_rows, echo_rows
 
-    context = CallContext()
+    context = open_call()
     word, names = context.split(words or [])
     results: list[Any] = []
     for server in context.several(word):
@@ -110,7 +113,7 @@ def explain(
     if page is not None:
         echo_json([page]) if as_json else echo_code(page)
         return
-    context = CallContext()
+    context = open_call()
     word, names = context.split(words)
     if not names:
         raise WrongWords("What shall be explained?", f"roundgate explain {word} NAME    (or a finding's code)")

@@ -5,9 +5,8 @@ from __future__ import annotations
 import re
 import sys
 import time
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from roundgate.cli.call import CallContext
 from roundgate.cli.screen.output import echo, plain, styled
 from roundgate.cli.screen.rounds import RoundScreen
 from roundgate.core.differences import unified
@@ -23,8 +22,11 @@ from roundgate.host.rounds.locking import held
 from roundgate.host.rounds.options import Options
 from roundgate.host.rounds.process import RoundWindow, launch
 from roundgate.host.rounds.write import changed_since, rewind_target
-from roundgate.host.servers import Server
-from roundgate.host.store import Store
+
+if TYPE_CHECKING:
+    from roundgate.cli.call import CallContext
+    from roundgate.host.servers import Server
+    from roundgate.host.store import Store
 
 _LONGEST_WAIT = 30 * 24 * 3600
 """Seconds; a longer countdown is a slip of the finger."""

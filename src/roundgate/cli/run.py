@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 from msgspec.structs import replace
@@ -23,14 +23,17 @@ from roundgate.cli.apply import (
     WhenEmpty,
     no_longer_than,
 )
-from roundgate.cli.call import CallContext
 from roundgate.cli.complete import complete_server
+from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, plain, warn
 from roundgate.core.rounds import RoundKind
 from roundgate.host.errors import BooksUnusable, Trouble, WrongWords, as_trouble
 from roundgate.host.rounds.options import Options
 from roundgate.host.servers import Server
 from roundgate.host.site import is_server_word
+
+if TYPE_CHECKING:
+    from roundgate.cli.call import CallContext
 
 Which = Annotated[str | None, typer.Argument(help="Which servers.", autocompletion=complete_server)]
 
@@ -79,7 +82,7 @@ def restart(
         return
     from roundgate.cli.fleet.waves import Planned, run_in_waves
 
-    context = CallContext()
+    context = open_call()
     planned = [Planned(one, options) for one in context.several(server)]
     code = run_in_waves(planned, context.store, waves=waves, together=together, go_on=go_on)
     if code:
@@ -108,7 +111,7 @@ def _run(word: str | None, options: Options) -> None:
 
     codes = []
     try:
-        context = CallContext()
+        context = open_call()
         servers = context.several(word, lenient=options.kind is RoundKind.STOP)
     except BooksUnusable as error:
         _run_bare(word, options, error)
@@ -147,7 +150,7 @@ def _run_bare(word: str | None, options: Options, why: BooksUnusable) -> None:
 
 def send(words: Annotated[list[str], typer.Argument(metavar="[SERVER] LINE")]) -> None:
     """Send one line to a running server's console, and show what it answers within a moment."""
-    context = CallContext()
+    context = open_call()
     named = len(words) > 1 and is_server_word(context.site, words[0])
     word, rest = (words[0], words[1:]) if named else (None, words)
     server = context.one(word)
@@ -199,7 +202,7 @@ def console(server: Which = None) -> None:
     """Talk to a running server: what it says is shown, what you type is sent. Ctrl-D leaves; the server runs on."""
     from roundgate.cli.running.talking import talk
 
-    context = CallContext()
+    context = open_call()
     talk(context.one(server))
 
 
@@ -212,7 +215,7 @@ def log(
     from roundgate.cli.running.talking import follow_log
     from roundgate.host.logs import last_lines
 
-    context = CallContext()
+    context = open_call()
     one = context.one(server)
     if lines < 0:
         raise WrongWords("A number of lines cannot be negative.", "-n 40")

@@ -9,8 +9,8 @@ import typer
 from msgspec.structs import replace
 
 from roundgate.cli import named_site
-from roundgate.cli.call import CallContext
 from roundgate.cli.complete import complete_rulebook
+from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table
 from roundgate.core.rounds import RoundKind
 from roundgate.host.errors import Trouble, WrongWords
@@ -46,7 +46,7 @@ def adopt(
     """Make a folder a server of the site."""
     from roundgate.host.adopting import Adoption, ProcessWords, missing_files, recognise, write_server
 
-    context = CallContext()
+    context = open_call()
     plan = Adoption(context.site, folder, name, rulebook, start, tuple(tag or ()))
     words = ProcessWords(_user(plan.folder, user), run_in, umask, tuple(environment or ()))
     plan = replace(plan, process=words)
@@ -55,7 +55,7 @@ def adopt(
     echo(f"{plan.server_name} is a server of this site now: {folder}")
     echo(f"  rulebook: {guess.words}")
     echo(f"  start command: {' '.join(plan.command)}")
-    missing = missing_files(CallContext(quiet=True).one(plan.server_name))
+    missing = missing_files(open_call(quiet=True).one(plan.server_name))
     if missing:
         _offer_first_run(plan.server_name, missing, first_run)
         return
@@ -88,7 +88,7 @@ def _offer_first_run(name: str, missing: list[str], first_run: bool | None) -> N
     if not first_run:
         echo(f"  next: roundgate start {name}, then roundgate stop {name}")
         return
-    context = CallContext()
+    context = open_call()
     server = context.opened(name).server
     code = run_round(context, server, Options(kind=RoundKind.START)) or run_round(
         context, server, Options(kind=RoundKind.STOP)
@@ -105,7 +105,7 @@ def unit(server: Annotated[str | None, typer.Argument(help="Which server.")] = N
     """
     from roundgate.host.drivers.units import keeper_unit
 
-    context = CallContext(quiet=True)
+    context = open_call(quiet=True)
     one = context.one(server)
     if one.entry.driver != "keeper":
         raise Trouble(f"{one.name} is not held by a keeper: its driver is '{one.entry.driver}'.", "")
@@ -122,7 +122,7 @@ def unadopt(
     from roundgate.host.drivers import driver_of
     from roundgate.host.rounds.locking import held
 
-    context = CallContext(quiet=True)
+    context = open_call(quiet=True)
     one = context.one(server, lenient=True)
     driver = driver_of(one)
     try:
@@ -219,7 +219,7 @@ def _draft(word: str | None, name: str, to: Path | None, *, force: bool) -> None
     from roundgate.api.drafting import draft_rulebook, write_draft
     from roundgate.host.site_file.checking import NAME
 
-    context = CallContext()
+    context = open_call()
     servers = context.several(word, lenient=True)
     name = name or servers[0].name
     if not NAME.fullmatch(name):

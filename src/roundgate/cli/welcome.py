@@ -11,10 +11,10 @@ def welcome() -> None:
     echo("Round Gate edits a game server's settings, checks them, and brings them into force")
     echo("by a restart that is proven or undone.")
     echo()
-    from roundgate.cli.call import CallContext
+    from roundgate.cli.opening import open_call
 
     try:
-        context = CallContext()
+        context = open_call()
     except NoSite:
         echo("  roundgate demo            watch it at work on made-up servers, in under a minute")
         echo("  roundgate init            make a site in this folder")

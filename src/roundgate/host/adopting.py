@@ -11,7 +11,7 @@ import msgspec
 from msgspec import Struct, json
 
 from roundgate.core.rulebook.model import Rulebook
-from roundgate.core.rulebook.reading import RulebookProblem, parse_toml
+from roundgate.core.rulebook.toml import RulebookProblem, parse_toml
 from roundgate.host.errors import Trouble, WrongWords
 from roundgate.host.files import Folder, read_bytes, read_texts, write_durably
 from roundgate.host.rulebooks import load_rulebook, rulebook_names

@@ -14,7 +14,7 @@ from typing import Any
 import msgspec
 from msgspec import Struct, field, msgpack
 
-from roundgate.core.rulebook.reading import parse_toml
+from roundgate.core.rulebook.toml import parse_toml
 
 _NAME = "parsed.cache"
 _LARGEST = 64

@@ -8,7 +8,8 @@ from typing import Any
 
 from roundgate.core.nearest import nearest
 from roundgate.core.rulebook.model import NO_RULEBOOK, Rulebook
-from roundgate.core.rulebook.reading import BookReader, RawBook, RulebookProblem, layered, read_rulebook
+from roundgate.core.rulebook.reading import BookReader, RawBook, layered, read_rulebook
+from roundgate.core.rulebook.toml import RulebookProblem
 from roundgate.host.cache import ParsedFiles
 from roundgate.host.errors import Trouble
 from roundgate.host.site import STATE_FOLDER

@@ -11,7 +11,7 @@ import msgspec
 from msgspec import Struct
 
 from roundgate.core.nearest import nearest
-from roundgate.core.rulebook.reading import RulebookProblem
+from roundgate.core.rulebook.toml import RulebookProblem
 from roundgate.host.cache import ParsedFiles
 from roundgate.host.errors import NoSite, Trouble, UnknownName, WrongWords
 from roundgate.host.ownership import claim

@@ -10,7 +10,7 @@ import typer
 from msgspec.structs import replace
 
 from roundgate.cli.apply import Countdown, Reason, Yes
-from roundgate.cli.call import CallContext
+from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, is_terminal, plain, warn
 from roundgate.core.rounds import RoundKind
 from roundgate.core.values.units import format_ahead, format_elapsed
@@ -20,6 +20,7 @@ from roundgate.host.rounds.options import Options
 if TYPE_CHECKING:
     from collections.abc import Callable
 
+    from roundgate.cli.call import CallContext
     from roundgate.host.backups.manifest import Manifest
 
 _VERBS = ("check", "restore")
@@ -55,7 +56,7 @@ def backup(
     from roundgate.cli.rounding import seconds
 
     given = list(words or [])
-    context = CallContext()
+    context = open_call()
     if given and given[0] in _VERBS and given[0] not in context.names:
         verb, *rest = given
         if not rest or not rest[0].isdecimal():
@@ -191,7 +192,7 @@ def backups(
     from roundgate.cli.screen.outputs import BackupOutput
     from roundgate.host.backups.manifest import all_backups, archive_of
 
-    context = CallContext()
+    context = open_call()
     names = {one.name for one in context.servers(server)} if server else set()
     found = [one for one in all_backups(context.site) if not names or one.server in names]
     rows = []

@@ -6,7 +6,7 @@ from typing import Annotated
 
 import typer
 
-from roundgate.cli.call import CallContext
+from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo
 from roundgate.host.errors import WrongWords
 
@@ -27,7 +27,7 @@ def arrange(
 
     if bool(by) == bool(number):
         raise WrongWords("By which field, or which field numbered anew?", "roundgate arrange SERVER SET --by FIELD")
-    context = CallContext()
+    context = open_call()
     word, rest = context.split(list(words))
     if len(rest) != 1:
         raise WrongWords("One set of records at a time.", "roundgate arrange SERVER SET --by FIELD")

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Callable
-from typing import TypeVar
+from typing import TYPE_CHECKING, TypeVar
 
 from roundgate.cli.screen.output import echo, plain
 from roundgate.core import values
-from roundgate.core.rulebook.model import RecordField
 from roundgate.host.errors import SeveralMeant
+
+if TYPE_CHECKING:
+    from roundgate.core.rulebook.model import RecordField
 
 T = TypeVar("T")
 

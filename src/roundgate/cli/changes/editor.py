@@ -46,13 +46,14 @@ def edit(
 
 
 def _edit_of_server(words: list[str], *, anyway: bool, new_file: bool) -> None:
-    from roundgate.cli.call import CallContext, home_of
+    from roundgate.cli.call import home_of
     from roundgate.cli.edit import put
+    from roundgate.cli.opening import open_call
     from roundgate.core.checks import identity_of
     from roundgate.core.operations.text import EditText, hunks_between
     from roundgate.core.text import decode
 
-    context = CallContext()
+    context = open_call()
     home = home_of(words[0]) if len(words) == 1 and Path(words[0]).exists() else None
     word, path = home or ((words[0] if len(words) == 2 else None), words[-1])
     server = context.one(word)

@@ -10,7 +10,6 @@ from msgspec.structs import replace
 from roundgate.cli.screen.output import echo
 from roundgate.core import values
 from roundgate.core.files import format_value, value_of
-from roundgate.core.operations.base import Operation
 from roundgate.core.operations.values import SetValue
 from roundgate.core.rulebook.expansion import CONSOLE, setting_at
 from roundgate.host.asking.reader import Reader
@@ -22,6 +21,7 @@ from roundgate.host.patterns import search
 from roundgate.host.store import Store, secret_mark
 
 if TYPE_CHECKING:
+    from roundgate.core.operations.base import Operation
     from roundgate.core.rulebook.model import Setting
     from roundgate.host.consoles.protocol import Console
     from roundgate.host.servers import Server

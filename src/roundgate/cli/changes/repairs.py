@@ -7,18 +7,22 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from roundgate.cli.call import CallContext
+from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, warn
 from roundgate.core.operations.repairs import Mend
 from roundgate.core.repairs import safe_repairs, with_repairs
-from roundgate.host.servers import Server
+
+if TYPE_CHECKING:
+    from roundgate.cli.call import CallContext
+    from roundgate.core.operations.base import Operation
+    from roundgate.host.servers import Server
 
 
 def mend_servers(context: CallContext, servers: Sequence[Server]) -> None:
     """Put the safe repairs of servers' files onto their slates and show what they will change."""
     from roundgate.cli.screen.review import echo_diff
-    from roundgate.core.operations.base import Operation
     from roundgate.core.review import review_of
 
     for server in servers:
@@ -66,7 +70,7 @@ def _site() -> tuple[CallContext | None, list[Server]]:
     from roundgate.host.errors import Trouble
 
     try:
-        context = CallContext(quiet=True)
+        context = open_call(quiet=True)
     except Trouble:
         return None, []
     return context, context.several(None, default_all=True)
@@ -78,7 +82,6 @@ def _is_inside(path: Path, folder: Path) -> bool:
 
 def _mend_on_slate(context: CallContext, server: Server, path: str) -> None:
     from roundgate.cli.screen.review import echo_diff
-    from roundgate.core.operations.base import Operation
     from roundgate.core.review import review_of
 
     name = Path(path).resolve().relative_to(server.folder.resolve()).as_posix()

@@ -6,12 +6,13 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from roundgate.cli.call import CallContext
+from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, styled
 from roundgate.host.errors import WrongWords
 
 if TYPE_CHECKING:
     from roundgate.api.fit import Survey
+    from roundgate.cli.call import CallContext
     from roundgate.cli.screen.outputs import FitOutput
     from roundgate.core.fleet.ports import PortPromise
 
@@ -41,7 +42,7 @@ def fit(
 
     given = list(words or [])
     topic = given.pop(0) if given and given[0] in _TOPICS else ""
-    context = CallContext()
+    context = open_call()
     meant = given or ["@all"]
     servers = list({one.name: one for word in meant for one in context.servers(word)}.values())
     if for_server:

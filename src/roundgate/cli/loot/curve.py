@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from roundgate.cli.call import CallContext
 from roundgate.cli.loot.words import bar
+from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_csv, echo_json, echo_table, plain, styled
 from roundgate.host.errors import WrongWords
 
@@ -49,7 +49,7 @@ def curve(
     from roundgate.api.curves import Making, ladders, made
     from roundgate.cli.edit import slated
 
-    context = CallContext()
+    context = open_call()
     word, rest = context.split(list(words))
     if len(rest) != 1:
         raise WrongWords("One curve at a time.", "roundgate curve SERVER NAME")

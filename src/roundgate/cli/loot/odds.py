@@ -6,8 +6,8 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from roundgate.cli.call import CallContext
 from roundgate.cli.loot.words import bar, title_of
+from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_csv, echo_json, echo_table, plain, styled
 
 if TYPE_CHECKING:
@@ -38,7 +38,7 @@ def odds(
     """
     from roundgate.api.loot import odds_tables, where_found
 
-    context = CallContext()
+    context = open_call()
     word, records = context.split(list(words or []))
     found: list[tuple[OpenServer, list[OddsTable]]] = []
     for server in context.servers(word):

@@ -7,11 +7,12 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from roundgate.cli.call import CallContext
+from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table
 from roundgate.host.errors import UnknownName, WrongWords
 
 if TYPE_CHECKING:
+    from roundgate.cli.call import CallContext
     from roundgate.cli.screen.outputs import DeliveryOutput, RecipientOutput
     from roundgate.host.notices.outbox import Delivery
 
@@ -32,7 +33,7 @@ def notices(
     The recipients are webhooks and mail, in [notices] of the site file. A notice that is not taken is tried again, and
     never holds up a round.
     """
-    context = CallContext()
+    context = open_call()
     given = list(words or [])
     if given[:1] == ["test"]:
         raise typer.Exit(_test(context, given[1:], as_json=as_json))

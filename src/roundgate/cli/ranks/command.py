@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Annotated, NamedTuple
+from typing import TYPE_CHECKING, Annotated, NamedTuple
 
 import typer
 
-from roundgate.cli.call import CallContext
+from roundgate.cli.opening import open_call
 from roundgate.cli.ranks.options import RankOptions
 from roundgate.host.errors import WrongWords
 from roundgate.host.site import is_server_word
+
+if TYPE_CHECKING:
+    from roundgate.cli.call import CallContext
 
 Act = Callable[[CallContext, "str | None", list[str], RankOptions], None]
 
@@ -98,7 +101,7 @@ def ranks(
     if verb not in _VERBS:
         raise WrongWords(f"What about ranks? One of: {', '.join(_VERBS)}.", "roundgate ranks --help")
     found = _VERBS[verb]
-    context = CallContext()
+    context = open_call()
     word, rest = _server_of(context, found, rest)
     if len(rest) < found.least or (len(rest) > found.least and not found.is_open):
         raise WrongWords(f"'ranks {verb}' needs other words.", f"roundgate ranks {found.example}")

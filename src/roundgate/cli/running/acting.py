@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from roundgate.cli.call import CallContext
 from roundgate.cli.complete import complete_server_or_action
+from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_table, plain
 from roundgate.host.errors import Trouble, WrongWords
-from roundgate.host.servers import Server
 from roundgate.host.site import is_server_word
+
+if TYPE_CHECKING:
+    from roundgate.host.servers import Server
 
 _ALL = Annotated[bool, typer.Option("--all", help="Ask the server for all that can be read, not only what was sent.")]
 
@@ -29,7 +31,7 @@ def now(
     """
     from roundgate.api.actions import action_of, line_of
 
-    context = CallContext()
+    context = open_call()
     first, *others = words or [""]
     word, rest = (first, others) if is_server_word(context.site, first) else (None, list(words or ()))
     if not rest:
@@ -102,7 +104,7 @@ def keep(
     from roundgate.core import values
     from roundgate.core.files import format_value, value_of
 
-    context = CallContext()
+    context = open_call()
     word, names = context.split(words or [])
     one = context.open(context.one(word))
     state = one.state()

@@ -7,6 +7,7 @@ import re
 import threading
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from prompt_toolkit import PromptSession
 from prompt_toolkit.completion import FuzzyWordCompleter
@@ -15,11 +16,13 @@ from prompt_toolkit.patch_stdout import patch_stdout
 
 from roundgate.cli.screen.output import plain
 from roundgate.host.drivers import driver_of
-from roundgate.host.drivers.protocol import Driver
 from roundgate.host.errors import Trouble
 from roundgate.host.masking import secrets_of
-from roundgate.host.servers import Server
 from roundgate.host.workspace import Workspace
+
+if TYPE_CHECKING:
+    from roundgate.host.drivers.protocol import Driver
+    from roundgate.host.servers import Server
 
 
 class _History(FileHistory):

@@ -6,15 +6,18 @@ import select
 import sys
 import time
 from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING
 
 from roundgate.cli.screen.output import echo, plain, warn
 from roundgate.host.consoles import console_of
-from roundgate.host.consoles.protocol import Console
 from roundgate.host.consoles.stdin import StdinConsole
 from roundgate.host.drivers import driver_of
-from roundgate.host.drivers.protocol import Driver
 from roundgate.host.errors import Trouble, WrongWords
-from roundgate.host.servers import Server
+
+if TYPE_CHECKING:
+    from roundgate.host.consoles.protocol import Console
+    from roundgate.host.drivers.protocol import Driver
+    from roundgate.host.servers import Server
 
 _LAST = 200
 """Lines of the log in which an answer is looked for before it is shown a second time."""

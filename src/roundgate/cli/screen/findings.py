@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import unicodedata
 from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING
 
 from roundgate.cli.screen.output import echo, plain, styled
-from roundgate.core.findings import Finding
+
+if TYPE_CHECKING:
+    from roundgate.core.findings import Finding
 
 _COLOURS = {"error": "red", "warning": "yellow", "note": "cyan"}
 

@@ -6,17 +6,17 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from roundgate.api.record_addresses import book_for, is_address, set_named
 from roundgate.api.record_changes import RecordChanges
-from roundgate.api.server import OpenServer
 from roundgate.cli.screen.output import echo, echo_csv, echo_table, plain, styled
 from roundgate.core.files import ServerFiles, format_value
-from roundgate.core.records.model import Record
 from roundgate.core.records.sets import columns, file_below, records_below, records_in
-from roundgate.core.rulebook.model import RecordSet, Rulebook
 from roundgate.core.secrets import is_secret_field
 from roundgate.host.errors import Trouble
 
 if TYPE_CHECKING:
+    from roundgate.api.server import OpenServer
     from roundgate.cli.screen.outputs import RecordsOutput
+    from roundgate.core.records.model import Record
+    from roundgate.core.rulebook.model import RecordSet, Rulebook
 
 
 def _cells(record: Record, names: list[str], book: Rulebook, name_of_set: str) -> list[str]:

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import sys
+from typing import TYPE_CHECKING
 
 from roundgate.cli.screen.output import echo, echo_json
-from roundgate.core.findings import Finding
+
+if TYPE_CHECKING:
+    from roundgate.core.findings import Finding
 
 
 class Report:

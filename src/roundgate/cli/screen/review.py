@@ -6,10 +6,10 @@ from typing import TYPE_CHECKING
 
 from roundgate.cli.screen.output import echo, plain, styled
 from roundgate.core.review import Consequence, ConsequenceCode, Review
-from roundgate.host.rounds.gather import Gathered
 
 if TYPE_CHECKING:
     from roundgate.cli.screen.outputs import SlateOutput
+    from roundgate.host.rounds.gather import Gathered
 
 
 def echo_review(gathered: Gathered, *, diff: bool = True) -> None:

@@ -10,10 +10,11 @@ from roundgate.cli.screen.output import echo, is_terminal, plain, styled
 from roundgate.core.rounds import RoundOutcome
 from roundgate.core.values.units import format_elapsed
 from roundgate.host.rounds.events import Ended, Event, Noted, Proved, StepBegun, StepDone, Waits
-from roundgate.host.store import RoundRow
 
 if TYPE_CHECKING:
     from rich.progress import Progress
+
+    from roundgate.host.store import RoundRow
 
 EXIT_CODES = {
     RoundOutcome.PROVEN: 0,

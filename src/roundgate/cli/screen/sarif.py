@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 from urllib.parse import quote
 
 from roundgate import __version__
 from roundgate.core.checks import CODES
-from roundgate.core.findings import Finding, Fix
+
+if TYPE_CHECKING:
+    from roundgate.core.findings import Finding, Fix
 
 _SCHEMA = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json"
 

@@ -7,9 +7,12 @@ import sys
 import time
 import traceback
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from roundgate.cli.screen.output import styled, warn
-from roundgate.host.errors import Trouble
+
+if TYPE_CHECKING:
+    from roundgate.host.errors import Trouble
 
 
 def echo_trouble(error: Trouble) -> None:

@@ -7,13 +7,14 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from roundgate.cli.call import CallContext
 from roundgate.cli.complete import complete_server
+from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, plain
 from roundgate.core.values.units import format_ahead
 from roundgate.host.errors import UnknownName, WrongWords
 
 if TYPE_CHECKING:
+    from roundgate.cli.call import CallContext
     from roundgate.cli.screen.outputs import TimetableOutput
     from roundgate.host.timetable.plan import Planned
 
@@ -34,7 +35,7 @@ def timetable(
     The entries are [timetable.NAME] in the site file. A server's keeper sees to it; for servers that another driver
     runs, 'roundgate clock' does.
     """
-    context = CallContext()
+    context = open_call()
     rows = _rows(context, [one.name for one in context.several(server, default_all=True, lenient=True)])
     if as_json:
         echo_json(rows)
@@ -108,7 +109,7 @@ def skip(
     """Leave out the next moment of an entry of the timetable, this one time."""
     from roundgate.host.timetable.books import TimetableBooks
 
-    context = CallContext()
+    context = open_call()
     planned = _entry(context, entry)
     asked = [one.name for one in context.several(server, default_all=True, lenient=True)]
     names = [name for name in planned.servers if name in asked]
@@ -154,7 +155,7 @@ def clock(
     """
     from roundgate.host.timetable.clock import clock_unit, run_clock
 
-    context = CallContext(quiet=True)
+    context = open_call(quiet=True)
     if unit:
         echo(clock_unit(context.site).rstrip())
         return

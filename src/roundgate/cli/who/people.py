@@ -7,13 +7,14 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from roundgate.cli.call import CallContext
 from roundgate.cli.complete import complete_server
+from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, plain, styled
 from roundgate.host.errors import Trouble, UnknownName, WrongWords
 
 if TYPE_CHECKING:
     from roundgate.api.server import OpenServer
+    from roundgate.cli.call import CallContext
     from roundgate.cli.screen.outputs import PersonOnServer, PersonOutput, SeenOutput
     from roundgate.core.formats.protocol import PlainData
     from roundgate.core.people.book import People, Person
@@ -40,7 +41,7 @@ def people(
 
     The book is people.toml in the site's folder. Wherever an id is wanted, a name of it will do.
     """
-    context = CallContext()
+    context = open_call()
     verb, *rest = words or ["list"]
     if verb == "list" and not rest:
         _list(context, as_json=as_json)
@@ -402,7 +403,7 @@ def roster(
     'import' takes the ids out of any text: a list, CSV, JSON, a chat. Doubtful ones are told and not taken.
     'first' starts a fresh server, waits for you to come in, and makes you admin: for when nobody is yet.
     """
-    context = CallContext()
+    context = open_call()
     words = words or []
     if words[:1] == ["sync"] and "sync" not in context.names:
         from roundgate.cli.who.syncing import sync

@@ -15,9 +15,9 @@ from roundgate.core.nearest import nearest
 from roundgate.core.patterns import lazy
 from roundgate.core.rulebook.expansion import expanded, family, with_console
 from roundgate.core.rulebook.model import AdviceTable, File, ItemKind, ListOf, Preset, RecordSet, Rulebook, Setting
+from roundgate.core.rulebook.toml import RulebookProblem
 from roundgate.core.values import KINDS
 
-_TOML_PLACE = lazy(r"\(at line (\d+), column (\d+)\)|\(at end of document\)")
 _MSGSPEC_PATH = lazy(r" - at `(?P<path>[^`]+)`$")
 _STEP = lazy(r"\.([^.\[\]]+)|\[(\d+|\.\.\.)\]")
 
@@ -32,15 +32,6 @@ class RawBook(Struct, frozen=True):
 
 BookReader = Callable[[str], RawBook]
 """Gives a rulebook's file by the rulebook's name. Raises KeyError where there is none."""
-
-
-class RulebookProblem(ValueError):
-    """A rulebook that cannot be used; ``findings`` say where and why."""
-
-    def __init__(self, findings: list[Finding]) -> None:
-        """Keep the findings; the first one is the message."""
-        super().__init__(findings[0].cause)
-        self.findings = findings
 
 
 def layers_of(raw: Mapping[str, Any]) -> list[str]:
@@ -160,25 +151,6 @@ def _mistakes(top: RawBook, written: Rulebook, book: Rulebook) -> list[Finding]:
     from roundgate.core.rulebook.mistakes import mistakes  # only a rulebook under check needs its expressions read
 
     return [_placed(top, path, cause) for path, cause in mistakes(book, written)]
-
-
-def parse_toml(file: str, source: str) -> dict[str, Any]:
-    """Read TOML. Raises RulebookProblem with the place where the reader gave up."""
-    import tomllib  # a rulebook in the cache needs no reader
-
-    try:
-        return tomllib.loads(source)
-    except (ValueError, RecursionError) as error:
-        match = _TOML_PLACE.search(str(error))
-        lines = source.split("\n")
-        line = int(match[1]) if match and match[1] else len(lines)
-        column = int(match[2]) if match and match[2] else 1
-        cause = _TOML_PLACE.sub("", str(error)).strip()
-        place = Place(file, line, column, 1, lines[line - 1].rstrip("\r"))
-        do = "Mend the line; a text value is in double quotes, and a name with a dot in it too."
-        raise RulebookProblem(
-            [Finding("rulebook-syntax", "error", place, f"This is not TOML: {cause}.", do)]
-        ) from error
 
 
 def merge(below: Mapping[str, Any], above: Mapping[str, Any]) -> dict[str, Any]:
