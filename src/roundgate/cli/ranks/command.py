@@ -15,7 +15,7 @@ from roundgate.host.site import is_server_word
 if TYPE_CHECKING:
     from roundgate.cli.call import CallContext
 
-Act = Callable[[CallContext, "str | None", list[str], RankOptions], None]
+Act = Callable[["CallContext", "str | None", list[str], RankOptions], None]
 
 
 class _Verb(NamedTuple):
