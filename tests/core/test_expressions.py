@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from roundgate.core.checks.rules import broken_rules
+from roundgate.core.rulebook.conditions import broken_rules
 from roundgate.core.rulebook.expressions import ExpressionProblem, names_in, read_expression, work_out
 
 VALUES = {

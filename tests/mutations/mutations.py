@@ -145,7 +145,7 @@ MUTATIONS = [
         'tree = ("or", tree, self.negated())',
         RULES,
     ),
-    Mutation("core/checks/rules.py", "holds = False\n", "holds = True\n", RULES),
+    Mutation("core/rulebook/conditions.py", "holds = False\n", "holds = True\n", RULES),
     Mutation(
         "core/checks/rules.py",
         "if is_unreadable(change.before, spec):",
@@ -292,7 +292,7 @@ MUTATIONS = [
         GUARDS,
     ),
     Mutation("core/formats/yaml/lost_colons.py", "is_word = here.has_map and", "is_word =", SLIPS),
-    Mutation("core/formats/yaml/lost_colons.py", "or found.re is _GLUED", "", SLIPS),
+    Mutation("core/formats/yaml/lost_colons.py", "or not found[\"gap\"]", "", SLIPS),
     Mutation("core/formats/yaml/document.py", 'format_name = "yaml"', 'format_name = "json"', SLIPS),
     Mutation("core/formats/directives/problems.py", "if opened < 0 and closes and not opens:", "if False:", SLIPS),
     Mutation(

@@ -13,8 +13,8 @@ from typing import Any
 
 from msgspec import MsgspecError, Struct, json
 
-from roundgate.core.checks.rules import broken_rules
 from roundgate.core.files import ServerFiles
+from roundgate.core.rulebook.conditions import broken_rules
 from roundgate.core.rulebook.model import Lobby
 from roundgate.core.values import Value
 from roundgate.core.values.units import parse_seconds

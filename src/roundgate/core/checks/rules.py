@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterator
 from contextlib import suppress
 
 from roundgate.core import values
 from roundgate.core.checks.context import CheckContext
-from roundgate.core.facts import FACTS
 from roundgate.core.files import format_value, held_words
 from roundgate.core.findings import Code, Finding, Place
 from roundgate.core.records.model import Record
 from roundgate.core.records.sets import records_in
+from roundgate.core.rulebook.conditions import broken_rules
 from roundgate.core.rulebook.expansion import fields_of_sets
 from roundgate.core.rulebook.expressions import ExpressionProblem, names_in, read_expression, work_out
 from roundgate.core.rulebook.model import Setting
@@ -47,25 +47,6 @@ CODES = (
     ),
     Code("rulebook-syntax", "error", "A rulebook that is not TOML", "The line named is where the reader gave up."),
 )
-
-
-def broken_rules(names: Mapping[str, object], rules: Mapping[str, str]) -> list[str]:
-    """Give the names of the rules (name to expression) that do not hold. A rule that cannot be worked out is broken.
-
-    A rule about a fact that is not known is left out.
-    """
-    broken = []
-    for name, needs in rules.items():
-        tree = read_expression(needs)
-        if any(names.get(fact) is None for fact in FACTS if fact in names_in(tree)):
-            continue  # nobody can tell
-        try:
-            holds = bool(work_out(tree, names))
-        except ExpressionProblem:
-            holds = False
-        if not holds:
-            broken.append(name)
-    return broken
 
 
 def check_rules(context: CheckContext, written: Collection[str] | None = None) -> Iterator[Finding]:

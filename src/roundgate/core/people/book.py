@@ -12,7 +12,6 @@ from msgspec import Struct, field
 
 from roundgate.core.formats import FORMATS, apply_edit
 from roundgate.core.formats.protocol import Document, EditRefused, Path, PlainData
-from roundgate.core.formats.toml.writer import key_text, value_text
 from roundgate.core.patterns import lazy
 from roundgate.core.people.ids import identity
 from roundgate.core.rulebook.model import ItemKind
@@ -195,6 +194,8 @@ def with_table(text: Text, path: Path, old: Mapping[str, PlainData], new: Mappin
 
 def with_person(text: Text, key: str, name: str, ids: Mapping[str, Sequence[str]], note: str = "") -> Text:
     """Give the book's text with one more person at its end, in a table of its own."""
+    from roundgate.core.formats.toml.writer import key_text, value_text  # many commands read the book, few write it
+
     body = text.body or HEADER
     lines = [f"[person.{key_text((key,))}]", f"name = {value_text(name)}"]
     lines += [f"ids.{key_text((kind,))} = {value_text(list(several))}" for kind, several in ids.items()]

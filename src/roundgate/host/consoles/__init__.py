@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from importlib import import_module
 
-from roundgate.core.checks.rules import broken_rules
+from roundgate.core.rulebook.conditions import broken_rules
 from roundgate.host.consoles.protocol import Console
 from roundgate.host.drivers.protocol import Driver
 from roundgate.host.errors import Trouble

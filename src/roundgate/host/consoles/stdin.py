@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from typing import TYPE_CHECKING
 
-from roundgate.core.checks.rules import broken_rules
+from roundgate.core.rulebook.conditions import broken_rules
 from roundgate.host.consoles.protocol import ANSWER_WITHIN, FIRST_WITHIN, QUIET, console_line
 from roundgate.host.drivers.protocol import Driver
 from roundgate.host.errors import NoConsole

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from datetime import date
 from functools import lru_cache
+from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 
@@ -12,12 +13,14 @@ from roundgate.core.files import ServerFiles
 from roundgate.core.findings import Finding, Place
 from roundgate.core.people.book import BookProblem, People, read_people
 from roundgate.core.people.rosters import Ended, ended_on
-from roundgate.core.review import Consequence, ConsequenceCode
 from roundgate.core.text import NotText, Text, decode
 from roundgate.host.errors import Trouble
 from roundgate.host.files import read_bytes, write_durably
 from roundgate.host.servers import Server
 from roundgate.host.site import Site
+
+if TYPE_CHECKING:
+    from roundgate.core.review import Consequence
 
 BOOK = "people.toml"
 
@@ -78,7 +81,10 @@ def ended_people(server: Server, files: ServerFiles) -> list[Ended]:
 
 def with_names(server: Server, consequences: Sequence[Consequence]) -> list[Consequence]:
     """Call those who join or leave a roster by their names, where a file has only their ids and the book knows them."""
-    if not any(one.code in _OF_PEOPLE for one in consequences):
+    from roundgate.core.review import ConsequenceCode
+
+    of_people = (ConsequenceCode.JOINS, ConsequenceCode.LEAVES)
+    if not any(one.code in of_people for one in consequences):
         return list(consequences)
     try:
         people = _read(server.site)
@@ -86,14 +92,11 @@ def with_names(server: Server, consequences: Sequence[Consequence]) -> list[Cons
         return list(consequences)
     found = []
     for one in consequences:
-        key = people.named(one.detail.get("who", ""), server.book.kind) if one.code in _OF_PEOPLE else ""
+        key = people.named(one.detail.get("who", ""), server.book.kind) if one.code in of_people else ""
         if key:
             one = replace(one, detail={**one.detail, "who": f"{people.people[key].name} ({one.detail['who']})"})
         found.append(one)
     return found
-
-
-_OF_PEOPLE = (ConsequenceCode.JOINS, ConsequenceCode.LEAVES)
 
 
 def check_book(server: Server, files: ServerFiles) -> Iterator[Finding]:

@@ -6,10 +6,10 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import NamedTuple
 
-from roundgate.core.checks.rules import broken_rules
 from roundgate.core.files import ServerFiles
 from roundgate.core.fleet.ports import overlap
 from roundgate.core.rounds import RoundOutcome
+from roundgate.core.rulebook.conditions import broken_rules
 from roundgate.core.rulebook.model import Probe
 from roundgate.host import machine
 from roundgate.host.drivers.protocol import RunState
