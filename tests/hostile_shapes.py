@@ -30,7 +30,7 @@ _PIECES: dict[tuple[str, str], list[tuple[str, ...]]] = {
         ("equal-keys", '{"b":0', ',"a":1', "}"), ("digits", '{"a":', "9", "}"), ("open-text", '"', "x"),
         ("minuses", '{"a": ', "-", "}"), ("commas", "", ","), ("slashes", "", "//"), ("colons-lost", "", '{"a" "b"'),
         ("texts", "", '"a"'), ("closed", "", "}"), ("crossed", "", "[}"),
-        ("blanks", '{"a": 1}', " "), ("blanks-inside", '{"a":', " ", "1}"), ("items", '{"a": [0', ",1", "]}"),
+        ("spaces", '{"a": 1}', " "), ("spaces-inside", '{"a":', " ", "1}"), ("items", '{"a": [0', ",1", "]}"),
         ("equal-maps", '{"a": [0', ',{"b": {}}', "]}"),
     ],
     ("yaml", "yml"): [
@@ -38,19 +38,19 @@ _PIECES: dict[tuple[str, str], list[tuple[str, ...]]] = {
         ("bad-escapes", 'a: "', "\\uZZZZ", '"'), ("equal-keys", "", "a: 1\n"), ("anchors", "", "&a "),
         ("aliases", "", "*a "), ("tags", "", "!"), ("quotes", "", '"'), ("apostrophes", "", "'"), ("bars", "", "|"),
         ("items", "", "a:\n  - b\n", "\tx"), ("block", "a: |\n", "  x\n", " y: [\n"),
-        ("blanks", "a: 1", " "), ("blanks-inside", "a:", " ", "1"),
+        ("spaces", "a: 1", " "), ("spaces-inside", "a:", " ", "1"),
     ],
     ("toml", "toml"): [
         ("digits", "a = ", "9"), ("dotted", "a", ".a", " = 1"), ("lists", "a = ", "["), ("headings", "[a", ".a", "]"),
         ("equal-keys", "", "a = 1\n"), ("bad-escapes", 'a = "', "\\uZZZZ", '"'), ("tables", "a = ", "{b = "),
         ("long-text", 'a = """', "x\n"), ("tables-of", "", "[[a]]\n"), ("equals", "", "=\n"), ("groups", "a = 1", "_1"),
-        ("blanks", "a = 1", " "), ("blanks-inside", "a =", " ", "1"),
+        ("spaces", "a = 1", " "), ("spaces-inside", "a =", " ", "1"),
     ],
     ("xml", "xml"): [
         ("open", "", "<a>"), ("unended", "", "<a"), ("attributes", "", '<a b="'), ("entities", "<a>", "&#"),
         ("comments", "", "<!--"), ("sections", "", "<![CDATA["), ("wrong-ends", "", "<a></b>"), ("bare", "", "<a b=1>"),
         ("declarations", "", "<?xml ?>"), ("equal-attributes", "<a ", 'b="1" ', "/>"), ("ends", "", ">"),
-        ("blanks", "<a/>", " "), ("blanks-inside", "<a", " ", "/>"),
+        ("spaces", "<a/>", " "), ("spaces-inside", "<a", " ", "/>"),
     ],
     ("lua", "lua"): [
         ("tables", "return ", "{"), ("assigned", "", "a = {"), ("brackets", "a = ", "("), ("skips", 'x = "', "\\z"),
@@ -62,7 +62,7 @@ _PIECES: dict[tuple[str, str], list[tuple[str, ...]]] = {
     ("ini", "ini"): [
         ("headings", "", "[a]\n"), ("equal-keys", "", "a=1\n"), ("brackets", "", "["), ("nameless", "", "=\n"),
         ("records", "", "a=("), ("quotes", 'a="', 'x="'), ("plus", "", "+a=(x=1,y=2)\n"), ("comments", ";", ";"),
-        ("blanks", "a=1", " "), ("blanks-inside", "a=", " ", "1"), ("sections", "", "[a]\nb=1\n"),
+        ("spaces", "a=1", " "), ("spaces-inside", "a=", " ", "1"), ("sections", "", "[a]\nb=1\n"),
     ],
     ("properties", "properties"): [
         ("continued", "", "a\\\n"), ("equal-keys", "", "a=1\n"), ("escapes", "", "\\u"),
@@ -75,7 +75,7 @@ _PIECES: dict[tuple[str, str], list[tuple[str, ...]]] = {
         ("parts", "", "a;"),
         ("continued", "", "\\\n"), ("braces", "", "{\n"),
     ],
-    ("lines", "txt"): [("equal", "", "a\n"), ("blanks", "", " ", "a"), ("commas", "", "a,"), ("returns", "", "\r")],
+    ("lines", "txt"): [("equal", "", "a\n"), ("spaces", "", " ", "a"), ("commas", "", "a,"), ("returns", "", "\r")],
     ("launch", "sh"): [
         ("here", "cat <<E\n", "x\n"), ("apostrophes-here", "cat <<E\n", "it's\n", "E\n"), ("quotes", "", '"'),
         ("commands", "", "$("), ("backticks", "", "`"), ("assignments", "", "a=1\n"), ("ifs", "", "if true; then\n"),

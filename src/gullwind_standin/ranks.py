@@ -11,7 +11,7 @@ import re
 from collections.abc import Iterator
 
 _ITEM = re.compile(r"\s*-\s*(?P<word>\S+)\s*$")
-_FIELD = re.compile(r"(?P<blank>\s*)['\"]?(?P<name>[\w.*-]+)['\"]?:\s*(?P<value>.*?)\s*$")
+_FIELD = re.compile(r"(?P<space>\s*)['\"]?(?P<name>[\w.*-]+)['\"]?:\s*(?P<value>.*?)\s*$")
 _PAIR = re.compile(r"\s*-\s*\{?['\"]?(?P<id>[\w-]+)@cove['\"]?:\s*['\"]?(?P<rank>[\w-]+)['\"]?\}?\s*$")
 FORMS = ("deck", "signals", "stores", "lines", "levels", "waters")
 _LEFT_OUT = ("rank.take",)
@@ -48,7 +48,7 @@ def _tree(text: str) -> dict[str, dict[str, dict[str, list[str]]]]:
         match = _FIELD.match(line)
         if not match:
             continue
-        depth, key, value = len(match["blank"]), match["name"], match["value"]
+        depth, key, value = len(match["space"]), match["name"], match["value"]
         words = [_plain(one) for one in value.strip("[]{}").split(",") if _plain(one)] if value else []
         if depth == 0:
             section, name, field = key, "", ""

@@ -126,7 +126,7 @@ class Rosters:
         return not self.is_banned(sailor) and (is_known or not self.guests_only)
 
     def ban(self, words: str) -> str:
-        """Ban somebody: ``ID NAME [DAY]``, where the name has no blanks, and write the file anew."""
+        """Ban somebody: ``ID NAME [DAY]``, where the name has no spaces, and write the file anew."""
         sailor, *rest = words.split()
         until = ""
         if rest and re.fullmatch(r"\d{4}-\d\d-\d\d", rest[-1]):

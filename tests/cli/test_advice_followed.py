@@ -28,7 +28,7 @@ WRONG_VALUES: dict[str, Callable[[dict[str, Any]], str]] = {
     "exponent": lambda spec: "1e9",
     "quoted": lambda spec: f'"{spec.get("default", 7)}"',
     "a-slip": lambda spec: next(iter(spec["choices"]))[:-1] if "choices" in spec else "ture",
-    "blanks": lambda spec: f" {spec.get('default', 7)} ",
+    "spaces": lambda spec: f" {spec.get('default', 7)} ",
 }
 """One way of being wrong, for each setting of the rulebook."""
 

@@ -1,4 +1,4 @@
-"""Completion in real shells, each in a terminal of its own: what a tab puts behind the words that were typed."""
+"""Completion in real shells, each in a terminal of its own: what a tab puts after the words that were typed."""
 
 from __future__ import annotations
 
@@ -109,7 +109,7 @@ TYPED = [
     ("roundgate rulebook show gull", "wind"),
     ("roundgate edit regatta seaman", "ship.toml"),
 ]
-"""What is typed before the tab, and what the tab puts behind it."""
+"""What is typed before the tab, and what the tab puts after it."""
 
 
 def test_a_tab_completes_what_was_begun(shell: Shell) -> None:

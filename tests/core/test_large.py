@@ -1,7 +1,7 @@
 """A mistake deep in a large file is found as it is in a small one, and what is right there is left alone.
 
 Above some sizes a file is first looked over as a whole, some second readers are not asked, and a reader of broken
-texts stops behind the mistake: none of that may change what is said.
+texts stops after the mistake: none of that may change what is said.
 """
 
 from __future__ import annotations
@@ -30,7 +30,7 @@ MISTAKES = [
     ("json", '"GW-{n}", "loot"', '"GW-{n}" "loot"', "comma-missing"),
     ("json", '"x": {n}}},', '"x": {n},', "bracket-unclosed"),
     ("json", '"x": {n}}}', '"x": {n}, "x": 1}}', "key-twice"),
-    ("yaml", "pay: {n}\n", "pay:{n}\n", "colon-blank"),
+    ("yaml", "pay: {n}\n", "pay:{n}\n", "colon-space"),
     ("yaml", "  pay: {n}\n", "\tpay: {n}\n", "tab-indent"),
     ("yaml", "  pay: {n}\n", "  pay: {n}\n  pay: 1\n", "key-twice"),
     ("toml", "points = {n}\n", "points = Level {n}\n", "quote-missing"),
@@ -39,8 +39,8 @@ MISTAKES = [
     ("xml", 'y="{n}">red</buoy>', 'y="{n}">red', "tag-unclosed"),
     ("lua", "pay = {n},", "pay = {n}", "comma-missing"),
     ("lua", '"R{n}"', "\u201cR{n}\u201d", "quote-curly"),
-    ("properties", "number{n}.slots=", "number{n} slots=", "key-with-blank"),
-    ("properties", "number{n}.slots={n}\n", "number{n}.slots={n} \n", "blank-at-end"),
+    ("properties", "number{n}.slots=", "number{n} slots=", "key-with-space"),
+    ("properties", "number{n}.slots={n}\n", "number{n}.slots={n} \n", "space-at-end"),
     ("properties", "boat.number{n}.slots", "boat.number1.slots", "key-twice"),
     ("ini", "[boat{n}]", "[boat{n}", "section-unclosed"),
     ("ini", "slots={n}\n", "slots {n}\n", "separator-missing"),

@@ -69,7 +69,7 @@ def test_every_edit_does_what_a_list_would_do(body: str, item: str, data: st.Dat
         assert [entry.value for entry in moved.entries()] == wanted
 
 
-@pytest.mark.parametrize("item", ["", "  ", "two\nlines", "two\rlines", " led by a blank", "# a comment", "tail "])
+@pytest.mark.parametrize("item", ["", "  ", "two\nlines", "two\rlines", " led by a space", "# a comment", "tail "])
 def test_what_cannot_be_an_entry_is_refused(item: str) -> None:
     with pytest.raises(EditRefused, match="cannot be an entry"):
         LinesDocument(Text("a\n")).insert((0,), item)

@@ -70,7 +70,7 @@ def test_an_edit_outside_the_lines_is_not_confirmed() -> None:
 
 @pytest.mark.parametrize("end", ["\\", "\\\n", "a\\\n\\", "=\\", "# \\"])
 def test_a_large_file_that_ends_in_a_backslash_is_read_to_its_end(end: str) -> None:
-    """A last line that promises another one has none behind it; looking for that one must come to an end."""
+    """A last line that promises another one has none after it; looking for that one must come to an end."""
     kind = FORMATS["properties"]
     document = kind.read(Text("".join(f"key{number}=1\n" for number in range(30_000)) + f"last={end}"))
     for name in ("key7", "key29999", "last"):

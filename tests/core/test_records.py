@@ -409,7 +409,7 @@ def test_what_must_rise_and_what_must_be_named_is_checked() -> None:
     ],
 )
 def test_rows_of_a_large_file_are_those_of_its_records(text: str) -> None:
-    """Blanks make a file large: what is decoded at once is what is read record by record."""
+    """Spaces make a file large: what is decoded at once is what is read record by record."""
     from roundgate.core.records.rows import rows_with
 
     spec = RecordSet(

@@ -77,11 +77,11 @@ def test_what_is_not_certain_is_proposed_and_never_made(name: str, body: str) ->
         (
             "yaml",
             "crew:\n  - name: Ann\n    boat: 1\n  -name: Bob\n    boat: 2\n",
-            "dash-blank",
+            "dash-space",
             4,
             "crew:\n  - name: Ann\n    boat: 1\n  - name: Bob\n    boat: 2\n",
         ),
-        ("yaml", "crew:\n  - name:Bob\n    boat: 1\n", "colon-blank", 2, "crew:\n  - name: Bob\n    boat: 1\n"),
+        ("yaml", "crew:\n  - name:Bob\n    boat: 1\n", "colon-space", 2, "crew:\n  - name: Bob\n    boat: 1\n"),
         (
             "yaml",
             'crew:\n  - name: "Bob\n    boat: 1\n  - name: Ann\n',
@@ -113,7 +113,7 @@ def test_what_is_not_certain_is_proposed_and_never_made(name: str, body: str) ->
             'hostname "My server"\nfog "1"\nwind "2"\n',
         ),
         ("directives", 'alias quick fog 0; wind 3"\nfog 1\n', "quote-open", 1, 'alias quick "fog 0; wind 3"\nfog 1\n'),
-        ("yaml", "gull:\n  colour:blue\n", "colon-blank", 2, "gull:\n  colour: blue\n"),
+        ("yaml", "gull:\n  colour:blue\n", "colon-space", 2, "gull:\n  colour: blue\n"),
         ("directives", 'bind "w "+fog"\nwind 3\n', "quote-open", 1, 'bind "w" "+fog"\nwind 3\n'),
         (
             "launch",
@@ -130,7 +130,7 @@ def test_what_is_not_certain_is_proposed_and_never_made(name: str, body: str) ->
             "boats:\n  gull:\n    colour: red\n  tern:\n    colour: blue\n",
         ),
         ("yaml", "gull: {slots 2}\n", "colon-absent", 1, "gull: {slots: 2}\n"),
-        ("yaml", "gull:\n  slots:2\n", "colon-blank", 2, "gull:\n  slots: 2\n"),
+        ("yaml", "gull:\n  slots:2\n", "colon-space", 2, "gull:\n  slots: 2\n"),
         ("lua", 'role("DECKHAND, { pay = 1 })\n', "quote-unclosed", 1, 'role("DECKHAND", { pay = 1 })\n'),
         ("lua", "crate = { chance tide, open = 1 }\n", "equals-missing", 1, "crate = { chance = tide, open = 1 }\n"),
         ("statements", 'name"Gull";\nslots = 4;\n', "equals-missing", 1, 'name = "Gull";\nslots = 4;\n'),
@@ -139,7 +139,7 @@ def test_what_is_not_certain_is_proposed_and_never_made(name: str, body: str) ->
         (
             "launch",
             "@echo off\nset SLOTS = 16\ngullwind.exe -slots %SLOTS%\n",
-            "assignment-blanks",
+            "assignment-spaces",
             2,
             "@echo off\nset SLOTS=16\ngullwind.exe -slots %SLOTS%\n",
         ),

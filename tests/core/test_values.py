@@ -159,7 +159,7 @@ def test_typed_stored_and_shown(setting: Setting, typed: str, stored: str, shown
         (spec("url", schemes=("https",)), "http://a.b", "value-kind", "begin with https", ""),
         (spec("url"), "http://user@host/", "value-kind", "not a whole web address", ""),
         (spec("int", unit="knots"), "12 miles", "value-kind", "not a whole number", "12"),
-        (spec("decimal", places=2), "0.125", "value-step", "2 digits behind the point", "0.12"),
+        (spec("decimal", places=2), "0.125", "value-step", "2 digits after the point", "0.12"),
         (spec("endpoint"), "127.0.0.1", "value-kind", "not an address with a port", ""),
         (spec("endpoint"), "::1:80", "value-kind", "not an address with a port", ""),
         (spec("endpoint"), "127.0.0.1:99999", "value-range", "ports go from 1 to 65535", ""),

@@ -183,7 +183,7 @@ def test_with_the_keeper_dead_too_the_next_command_says_so_and_recover_finishes(
         "    seen = []\n"
         "    def cut(path, **more):\n"
         "        seen.append(path) if 'courses.txt.roundgate' in str(path) else None\n"
-        "        if len(seen) == 2:\n"  # the first one clears the way, the second one is behind the file's change
+        "        if len(seen) == 2:\n"  # the first one clears the way, the second one is after the file's change
         "            for one in open(os.environ['KEEPERS']).read().split():\n"
         "                os.kill(int(one), signal.SIGKILL)\n"
         "            os.kill(os.getpid(), signal.SIGKILL)\n"

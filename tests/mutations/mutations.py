@@ -292,7 +292,7 @@ MUTATIONS = [
         GUARDS,
     ),
     Mutation("core/formats/yaml/lost_colons.py", "is_word = here.has_map and", "is_word =", SLIPS),
-    Mutation("core/formats/yaml/lost_colons.py", "or not found[\"gap\"]", "", SLIPS),
+    Mutation("core/formats/yaml/lost_colons.py", 'or not found["gap"]', "", SLIPS),
     Mutation("core/formats/yaml/document.py", 'format_name = "yaml"', 'format_name = "json"', SLIPS),
     Mutation("core/formats/directives/problems.py", "if opened < 0 and closes and not opens:", "if False:", SLIPS),
     Mutation(

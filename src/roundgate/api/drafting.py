@@ -46,7 +46,7 @@ def draft_rulebook(name: str, servers: Sequence[Server]) -> Draft:
 def file_by_its_looks(path: str, text: Text) -> File:
     """Tell a file's format by its name, else by its content with what is commented out in it.
 
-    Keys whose values have remarks behind them are no properties, whose values run to the end of the line.
+    Keys whose values have remarks after them are no properties, whose values run to the end of the line.
     """
     if format_name(path):
         return File(path=path, format=format_for(path, text.body))

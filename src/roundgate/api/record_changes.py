@@ -116,7 +116,7 @@ class RecordChanges:
         return self._meant(name, self.book.records[name], word[len(name) + 1 :])
 
     def _split(self, name: str, spec: RecordSet, rest: str) -> tuple[str, str, str]:
-        """Part a record from its field: at the dot behind which a field is, and before which a record is."""
+        """Part a record from its field: at the dot after which a field is, and before which a record is."""
         records = [*self.records(name), *self.below(name)]
         dots = [at for at, char in enumerate(rest) if char == "."]
         for at in dots:

@@ -28,7 +28,7 @@ def _site() -> Site | None:
 
 
 def _is_behind_equals() -> bool:
-    """Tell whether the cursor is just behind a ``=``: bash makes a word of that sign, and Typer leaves it out."""
+    """Tell whether the cursor is just after a ``=``: bash makes a word of that sign, and Typer leaves it out."""
     words, at = os.environ.get("COMP_WORDS", "").split(), os.environ.get("COMP_CWORD", "")
     return at.isdecimal() and words[int(at) : int(at) + 1] == ["="]
 
@@ -63,7 +63,7 @@ class _Call:
 
     @property
     def rest(self) -> list[str]:
-        """The words behind the server's."""
+        """The words after the server's."""
         return self.words[1:] if self.words and self.words[0] in self.servers else self.words
 
     def raws(self) -> Iterator[dict[str, Any]]:
@@ -129,7 +129,7 @@ def complete_server_or_name(ctx: typer.Context, incomplete: str) -> list[str]:
 
 
 def complete_server_or_action(ctx: typer.Context, incomplete: str) -> list[str]:
-    """Give the servers and actions that begin so; for ``keep`` the settings; behind an action, its values."""
+    """Give the servers and actions that begin so; for ``keep`` the settings; after an action, its values."""
     call = _Call(ctx, incomplete)
     if ctx.info_name == "keep":
         return call.fitting(_first(call), _settings(call))
@@ -144,7 +144,7 @@ def complete_server_or_action(ctx: typer.Context, incomplete: str) -> list[str]:
 
 
 def complete_list_or_entry(ctx: typer.Context, incomplete: str) -> list[str]:
-    """Give the lists that begin so; behind a list, its entries, or for ``add`` the built-in ones."""
+    """Give the lists that begin so; after a list, its entries, or for ``add`` the built-in ones."""
     call = _Call(ctx, incomplete)
     lists = call.table("list")
     valued = {name for name, spec in call.table("setting").items() if spec.get("type") in ("list", "choices")}

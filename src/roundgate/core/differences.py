@@ -1,7 +1,7 @@
 """The difference of two texts by lines, in unified form: quick where two large texts differ in a few places.
 
 The standard library finds the differences, in a window around each place where the texts part; what is the same before
-and behind is passed over at once.
+and after is passed over at once.
 """
 
 from __future__ import annotations

@@ -44,7 +44,7 @@ def fits(pattern: str, text: str) -> bool:
 def may_run_away(pattern: str, example: str = "") -> bool:
     """Tell whether a pattern that repeats a group takes too long on a text that nearly fits.
 
-    It is tried with long runs of the characters that it may be about, alone and behind ``example``.
+    It is tried with long runs of the characters that it may be about, alone and after ``example``.
     """
     if not _REPEATED_GROUP.search(pattern):
         return False

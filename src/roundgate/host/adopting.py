@@ -154,7 +154,7 @@ def _score(plan: Adoption, book: Rulebook) -> tuple[float, str]:
 
 
 def write_server(plan: Adoption, guess: Guess) -> None:
-    """Put the server into the site file, behind what is there. Raises Trouble where the name or folder is taken.
+    """Put the server into the site file, after what is there. Raises Trouble where the name or folder is taken.
 
     One at a time: two people who adopt at once must not lose each other's server.
     """

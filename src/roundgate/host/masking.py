@@ -28,7 +28,7 @@ def secrets_of(workspace: Workspace, waiting: Iterable[Operation]) -> set[str]:
 
 
 def without(line: str, secrets: Iterable[str]) -> str:
-    """Blank out every secret that stands in a line."""
+    """Space out every secret that stands in a line."""
     for secret in sorted(secrets, key=len, reverse=True):
         line = line.replace(secret, HIDDEN)
     return line

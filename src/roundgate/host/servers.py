@@ -134,7 +134,7 @@ class Server:
         return list(dict.fromkeys((*known, *extra)))
 
     def files_of_known_formats(self) -> list[str]:
-        """Name the files below its folder whose names say their format, or whose content does, behind ``.conf``.
+        """Name the files below its folder whose names say their format, or whose content does, after ``.conf``.
 
         Hidden folders and deep ones are left out.
         """

@@ -128,7 +128,7 @@ class Store:
     def _add_one(
         self, server: str, waiting: Sequence[Waiting], operation: Operation, by: str, round: int | None = None
     ) -> list[Waiting]:
-        """Put an operation behind what waits, or in the place of what it replaces; give what waits then."""
+        """Put an operation after what waits, or in the place of what it replaces; give what waits then."""
         *kept, final = merged([entry.operation for entry in waiting], operation)
         stays = {id(one) for one in kept}
         gone = [(entry.id,) for entry in waiting if id(entry.operation) not in stays]

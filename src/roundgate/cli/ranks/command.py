@@ -111,13 +111,13 @@ def ranks(
 
 
 def _server_of(context: CallContext, verb: _Verb, words: list[str]) -> tuple[str | None, list[str]]:
-    """Part the server, which comes behind the words that a verb needs, from them; None where it is left out."""
+    """Part the server, which comes after the words that a verb needs, from them; None where it is left out."""
     if not verb.names_server:
         return None, words
     if not verb.is_open:
         is_there = len(words) == verb.least + 1
         return (words[-1], words[:-1]) if is_there else (None, words)
-    for at in range(len(words) - 1, verb.least - 1, -1):  # behind it may be fields
+    for at in range(len(words) - 1, verb.least - 1, -1):  # after it may be fields
         if words[at].partition("@")[0] in context.names or is_server_word(context.site, words[at]):
             return words[at], [*words[:at], *words[at + 1 :]]
     return None, words

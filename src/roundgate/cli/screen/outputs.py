@@ -155,7 +155,7 @@ class PersonOnServer(Struct, frozen=True, rename="kebab"):
     """Where somebody is on one server, and when they were seen there."""
 
     server: str
-    rosters: Annotated[list[str], _about("the rosters, with the rank behind a colon, and until when")]
+    rosters: Annotated[list[str], _about("the rosters, with the rank after a colon, and until when")]
     first: Annotated[float, _about("in seconds since 1970; 0 where never")]
     last: Annotated[float, _about("in seconds since 1970; 0 where never")]
     visits: int
@@ -222,7 +222,7 @@ class MatrixOutput(Struct, frozen=True, rename="kebab"):
     """One server of ``ranks matrix --json``."""
 
     server: str
-    ranks: Annotated[str, _about("the rulebook's table of ranks, with the world behind @ where each has its own")]
+    ranks: Annotated[str, _about("the rulebook's table of ranks, with the world after @ where each has its own")]
     columns: Annotated[list[str], _about("the ranks, or people")]
     rows: Annotated[
         dict[str, list[str]],
@@ -362,7 +362,7 @@ class RosterOutput(Struct, frozen=True, rename="kebab"):
 
     id: str
     name: str
-    rosters: Annotated[dict[str, list[str]], _about("by server: the rosters, with the rank behind a colon")]
+    rosters: Annotated[dict[str, list[str]], _about("by server: the rosters, with the rank after a colon")]
 
 
 class ShowOutput(Struct, frozen=True, rename="kebab"):

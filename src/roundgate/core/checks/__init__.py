@@ -59,7 +59,7 @@ def _without_followers(found: list[Finding]) -> list[Finding]:
     explained = {
         (finding.place.file, finding.place.line)
         for finding in found
-        if finding.code in ("key-with-blank", "merge-marker")
+        if finding.code in ("key-with-space", "merge-marker")
     }
     kept = [
         finding
@@ -70,7 +70,7 @@ def _without_followers(found: list[Finding]) -> list[Finding]:
 
 
 def _with_cause_named(found: list[Finding]) -> list[Finding]:
-    """Of a value that is wrong because of the comment behind it say only that, and as an error."""
+    """Of a value that is wrong because of the comment after it say only that, and as an error."""
     comments = {(finding.place.file, finding.place.line) for finding in found if finding.code == "comment-in-value"}
     if not comments:
         return found

@@ -25,7 +25,7 @@ CODES = (
         "mod-order",
         "error",
         "A mod that needs another one before it",
-        "The other mod is not in the list, or stands behind it.",
+        "The other mod is not in the list, or stands after it.",
     ),
 )
 
@@ -69,7 +69,7 @@ def check_mods(context: CheckContext) -> Iterator[Finding]:
             yield context.finding("mod-file-missing", "error", place, cause, do, mods.list)
         for need in needs_of(context, mods, mod):
             if need not in names[:number]:
-                where = f"stands behind {mod}" if need in names else "is not in the list"
+                where = f"stands after {mod}" if need in names else "is not in the list"
                 cause = f"The mod {mod} needs {need} before it, and {need} {where}."
                 do = (
                     context.command("move", mods.list, need, "--to", str(number))

@@ -397,7 +397,7 @@ def _positions(
 
 
 _AXES = 3
-"""Numbers of a position that say where it is; those behind them say which way it faces."""
+"""Numbers of a position that say where it is; those after them say which way it faces."""
 
 
 def _missing_paths(

@@ -1,4 +1,4 @@
-"""Which comment belongs to which entry of a file: the lines above it, or what stands behind it on its line."""
+"""Which comment belongs to which entry of a file: the lines above it, or what stands after it on its line."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ MARKS: dict[str, tuple[str, ...]] = {
 }
 """What begins a comment line in each format; XML has none that is about one entry."""
 _NOT_BEHIND = ("properties", "lines", "launch")
-"""Formats in which a comment cannot stand behind a value."""
+"""Formats in which a comment cannot stand after a value."""
 _RULER = lazy(r"[-=#*~_/\\+|;!\s]*")
 
 
@@ -106,7 +106,7 @@ class _Lines:
         return _block(found) if is_own else ""
 
     def behind(self, entry: Entry) -> str:
-        """Give the comment behind a value on its line."""
+        """Give the comment after a value on its line."""
         end = self.text.line_around(entry.end)[1]
         rest = self.text.body[entry.end : end].lstrip(" \t,;\"')]}")
         mark = next((mark for mark in self.marks if rest.startswith(mark)), "")

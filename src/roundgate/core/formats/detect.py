@@ -56,14 +56,14 @@ def sniffed(body: str) -> str:
 def sniffed_settings(body: str) -> str:
     """Like ``sniffed``, for a file that holds settings by its name: most of them may be commented out.
 
-    A line that is commented out begins with its mark and no blank; a sentence has one.
+    A line that is commented out begins with its mark and no space; a sentence has one.
     """
     settings = _COMMENTED_OUT.sub("", _SENTENCE.sub("", body))
     seen = sniffed(body) or sniffed(settings)
     if seen:
         return seen
     lines = [line for line in settings.splitlines() if line.strip()]
-    if not lines and len(_PAIR_OFF.findall(body)) >= _FEW:  # all of it is commented out, with a blank behind the mark
+    if not lines and len(_PAIR_OFF.findall(body)) >= _FEW:  # all of it is commented out, with a space after the mark
         return "properties"
     return "directives" if lines and len(_KEY_AND_WORD.findall(settings)) >= len(lines) * 0.6 else ""
 

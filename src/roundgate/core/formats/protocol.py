@@ -43,7 +43,7 @@ class Dialect(Struct, frozen=True, forbid_unknown_fields=True, rename="kebab"):
     notes: bool = False
     """ini: a comment may follow a value on its line. lines: a note may follow an entry."""
     marks: str = ""
-    """What begins a comment, where it is not the format's usual; several are separated by blanks."""
+    """What begins a comment, where it is not the format's usual; several are separated by spaces."""
     quotes: Literal["", "kept", "needed", "none", "escaped"] = ""
     """ini: quotes are part of the value (kept); or a value with a comma or a bracket needs them (needed). directives:
     quotes are letters (none); or a backslash before a quote or a backslash makes it a letter (escaped)."""
@@ -52,7 +52,7 @@ class Dialect(Struct, frozen=True, forbid_unknown_fields=True, rename="kebab"):
     fields: tuple[str, ...] = ()
     """lines: the names of an entry's parts, in order."""
     separator: str = ""
-    """lines: what separates the parts of an entry; empty: blanks. launch: what separates the items of a flag's list."""
+    """lines: what separates the parts of an entry; empty: spaces. launch: what separates the items of a flag's list."""
     records: bool = False
     """lines: an entry is several lines, with blank lines between entries."""
     pairs: tuple[str, ...] = ()
@@ -62,21 +62,21 @@ class Dialect(Struct, frozen=True, forbid_unknown_fields=True, rename="kebab"):
     verb: str = ""
     """directives: the word before the key of a new command, such as ``set``; empty: as its neighbours have it."""
     blocks: tuple[str, ...] = ()
-    """ini: the signs around values of several lines, with a blank between: ``{ }``. The first one ends its line, and
+    """ini: the signs around values of several lines, with a space between: ``{ }``. The first one ends its line, and
     the second one has a line to itself."""
     goes_on: Literal["", "indented", "backslash"] = ""
-    """ini: which line goes on with the value before it: one that begins with blanks, or one behind a backslash."""
+    """ini: which line goes on with the value before it: one that begins with spaces, or one after a backslash."""
     items: tuple[str, ...] = ()
     """ini: sections whose lines are items of a list and no keys, though they end as keys do: ``10.1.2.3 =``."""
     tail: str = ""
-    """ini: what a line of such a section has behind the item, such as `` =``."""
+    """ini: what a line of such a section has after the item, such as `` =``."""
     heading: str = ""
     """ini: how the heading of a section is written, where it is not ``[{name}]``: ``{name}:``, ``== {name} ==``."""
     repeated: tuple[str, ...] = ()
     """launch, directives, ini: what makes a list by being repeated: ``--mod tides --mod wind``. Those that the rulebook
     has lists or records of need not be named."""
     indent: bool = True
-    """ini, directives: false where a blank before a key is an error, as the server does not read such a line."""
+    """ini, directives: false where a space before a key is an error, as the server does not read such a line."""
 
 
 USUAL = Dialect()

@@ -101,7 +101,7 @@ class Operation(Struct, frozen=True):
         return self.file == file
 
     def put_on(self, waiting: Sequence[Operation]) -> list[Operation]:
-        """Give a slate with this on it: behind what waits, or in the place of what it replaces."""
+        """Give a slate with this on it: after what waits, or in the place of what it replaces."""
         return [*waiting, self]
 
     def has_moved_on(self, before: str | None) -> bool:

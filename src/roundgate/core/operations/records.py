@@ -211,7 +211,7 @@ class MoveRecord(RecordOperation, frozen=True, tag="record-move"):
     to: int
 
     def make(self, target: Target) -> tuple[Change, Document]:
-        """See Operation. A place behind the last one is the last one."""
+        """See Operation. A place after the last one is the last one."""
         spec, record = self.spec(target), self.found(target)
         keys = [one.key for one in self.records(target)]
         here, to = keys.index(record.key), min(self.to, len(keys) - 1)
@@ -334,6 +334,6 @@ def template_values(spec: RecordSet, given: Mapping[str, str], like: Record | No
 
 
 def in_order(values: Mapping[str, str], spec: RecordSet) -> dict[str, str]:
-    """Give the fields of a record in the order in which its set describes them, others behind them."""
+    """Give the fields of a record in the order in which its set describes them, others after them."""
     named = {name: values[name] for name in spec.field if name in values}
     return {**named, **{name: value for name, value in values.items() if name not in named}}

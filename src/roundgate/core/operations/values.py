@@ -143,7 +143,7 @@ class Unset(ValueOperation, frozen=True, tag="unset"):
     at_stop: bool = False
 
     def shifts(self, file: str) -> bool:
-        """An item of a list that goes moves the ones behind it up."""
+        """An item of a list that goes moves the ones after it up."""
         return self.file == file and self.key.endswith("]")
 
     def make(self, target: Target) -> tuple[Change, Document]:

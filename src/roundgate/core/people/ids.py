@@ -1,4 +1,4 @@
-"""Ids as people paste them, and as the server wants them: blanks, look-alike letters, case, links around them.
+"""Ids as people paste them, and as the server wants them: spaces, look-alike letters, case, links around them.
 
 What is meant is only said where it is sure: where just one id of the kind can be read out of what was pasted.
 """
@@ -28,7 +28,7 @@ _SECONDS = 0.1
 
 
 def plain_letters(text: str) -> str:
-    """Give a text without what cannot be seen, with look-alike letters and signs made plain, and blanks trimmed."""
+    """Give a text without what cannot be seen, with look-alike letters and signs made plain, and spaces trimmed."""
     return unicodedata.normalize("NFKC", text.translate(_INVISIBLE)).translate(_LOOK_ALIKE).strip()
 
 

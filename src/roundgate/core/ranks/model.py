@@ -58,7 +58,7 @@ class Scheme(Struct, frozen=True):
     """What counts where no entry decides."""
     wildcard: str = "*"
     name: str = ""
-    """The name of its table in the rulebook, with the world behind ``@`` where there is a file for each."""
+    """The name of its table in the rulebook, with the world after ``@`` where there is a file for each."""
     defaults: tuple[str, ...] = ()
     """All groups that are said to be that of newcomers: several are a mistake."""
 

@@ -63,7 +63,7 @@ def records_below(book: Rulebook, spec: RecordSet, document: Callable[[str], Doc
 
 
 def records_that_count(book: Rulebook, spec: RecordSet, document: Callable[[str], Document | None]) -> list[Record]:
-    """Give the records of a set, and behind them those that only the overridden file has."""
+    """Give the records of a set, and after them those that only the overridden file has."""
     own = records_in(document(book.file[spec.file].path), spec)
     below = records_below(book, spec, document)
     return [*own, *below] if below else own

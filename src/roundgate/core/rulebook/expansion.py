@@ -1,7 +1,7 @@
 """From a rulebook as it is written to the settings that a server has: one for each index, and for each file there is.
 
 The rest of the program knows plain settings only. ``fee`` with ``index = [1, 2]`` becomes ``fee[1]`` and ``fee[2]``.
-A file whose path has a name in braces becomes one file for each that exists; its settings get that name behind ``@``.
+A file whose path has a name in braces becomes one file for each that exists; its settings get that name after ``@``.
 """
 
 from __future__ import annotations

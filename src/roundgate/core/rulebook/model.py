@@ -169,7 +169,7 @@ class Setting(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True
     step: float | None = None
     """It goes in steps of this, in the file's unit."""
     places: int | None = None
-    """`decimal`: so many digits behind the point, neither more nor fewer."""
+    """`decimal`: so many digits after the point, neither more nor fewer."""
     limit: str = ""
     """An expression, such as `machine.memory`; the value must not be greater."""
     length: tuple[int, int] | None = None
@@ -182,7 +182,7 @@ class Setting(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True
     prefix: str = ""
     """What the file writes before the value, and nobody types."""
     suffix: str = ""
-    """What the file writes behind the value, such as `.wld`; size: the letter, such as `M` for megabytes."""
+    """What the file writes after the value, such as `.wld`; size: the letter, such as `M` for megabytes."""
     form: str = ""
     """`colour`: `#rrggbb`, `r,g,b`, `r g b a`. vector: `{x} {y} {z}|{heading}`. date, time: as for strftime."""
     pasted: str = ""
@@ -193,7 +193,7 @@ class Setting(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True
     bounds: dict[str, tuple[float, float]] = field(default_factory=dict)
     """`vector`: the least and the most of a part."""
     separator: str = ","
-    """`list`, `choices`: what separates the entries in the file; as `, ` blanks beside them do not count."""
+    """`list`, `choices`: what separates the entries in the file; as `, ` spaces beside them do not count."""
     kind: str = ""
     """`id`, `list`: the kind of the entries, one of the rulebook's `[kind.NAME]`."""
     catalogue: tuple[str, ...] = ()
@@ -612,9 +612,9 @@ class Probe(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     send: str = ""
     r"""What is sent to the port, as text; `\x00` stands for a byte, `\n` and `\r` for line ends."""
     hex: str = ""
-    """In place of `send`: the bytes that are sent, in hex, with blanks as you like."""
+    """In place of `send`: the bytes that are sent, in hex, with spaces as you like."""
     line_end: str = field(default="\n", name="line-end")
-    """What is sent behind the text of `send`; empty for nothing."""
+    """What is sent after the text of `send`; empty for nothing."""
     pad: int = 0
     """How many bytes are sent at least: zero bytes fill it up, as some servers answer no short question."""
     match: str = ""

@@ -12,7 +12,7 @@ from roundgate.core.rulebook.reading import RawBook, merge
 def merged_text(layers: Sequence[RawBook]) -> str:
     """Give the merged rulebook as TOML.
 
-    Where there are several layers, a remark behind each table names the layer that it comes from, and one behind a line
+    Where there are several layers, a remark after each table names the layer that it comes from, and one after a line
     the layer that has changed it.
     """
     merged: dict[str, Any] = {}

@@ -133,7 +133,7 @@ def _reference_mistakes(book: Rulebook, spec: Setting) -> Iterator[tuple[str, st
 def _form_mistakes(spec: Setting) -> Iterator[tuple[str, str]]:
     sign = spec.separator if isinstance(spec, RecordField) else spec.separator.strip(" ") or spec.separator
     if spec.type in ("list", "choices") and len(sign) != 1:
-        yield "separator", "A separator is one character; of a setting it may have blanks beside it."
+        yield "separator", "A separator is one character; of a setting it may have spaces beside it."
     if not spec.form:
         return
     if spec.type == "colour":

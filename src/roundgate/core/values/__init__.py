@@ -79,7 +79,7 @@ class Special(str):
 
 
 def plain_text(value: TomlValue, spec: Setting) -> str:
-    """Write a rulebook's TOML value as the file would hold it; without what the file writes before and behind it."""
+    """Write a rulebook's TOML value as the file would hold it; without what the file writes before and after it."""
     if isinstance(value, bool):
         return spec.spelling[0] if value else spec.spelling[1]
     return str(value)
@@ -101,14 +101,14 @@ def _with_affixes(text: str, spec: Setting) -> str:
 
 
 def _without_affixes(stored: str, spec: Setting) -> str:
-    """Give the value between what the file writes before and behind it. Raises ValueProblem."""
+    """Give the value between what the file writes before and after it. Raises ValueProblem."""
     if not _has_affixes(spec):
         return stored
     inner = stored.removeprefix(spec.prefix)
     if not stored.startswith(spec.prefix):
         raise ValueProblem("value-affix", f"The file holds it with '{spec.prefix}' before it.", stored)
     if spec.suffix and not inner.endswith(spec.suffix):
-        raise ValueProblem("value-affix", f"The file holds it with '{spec.suffix}' behind it.", inner)
+        raise ValueProblem("value-affix", f"The file holds it with '{spec.suffix}' after it.", inner)
     return inner[: len(inner) - len(spec.suffix)] if spec.suffix else inner
 
 

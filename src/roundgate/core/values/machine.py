@@ -101,12 +101,12 @@ class Flag(Traits):
         raise ValueProblem("value-kind", f"'{typed}' is neither on nor off.")
 
     def read(self, stored: str, spec: Setting) -> Value:
-        """See ValueKind. Present, it means on; a value behind it is a mistake. Raises ValueProblem."""
+        """See ValueKind. Present, it means on; a value after it is a mistake. Raises ValueProblem."""
         if stored in ("", "true"):
             return True
         if stored == "false":
             return False  # the default, in a rulebook
-        raise ValueProblem("value-kind", f"It has no value: it is there or not, and '{stored}' is behind it.", "on")
+        raise ValueProblem("value-kind", f"It has no value: it is there or not, and '{stored}' is after it.", "on")
 
     def store(self, value: Value, spec: Setting) -> str:
         """See ValueKind. What is off is not in the file at all."""

@@ -95,7 +95,7 @@ class WholeNumber(Traits):
     document: DocumentKind = "number"
 
     def parse(self, typed: str, spec: Setting) -> Value:
-        """See ValueKind. The unit may be typed behind it."""
+        """See ValueKind. The unit may be typed after it."""
         return self.read(without_unit(typed, spec), spec)
 
     def read(self, stored: str, spec: Setting) -> Value:
@@ -124,7 +124,7 @@ class DecimalNumber(Traits):
     document: DocumentKind = "number"
 
     def parse(self, typed: str, spec: Setting) -> Value:
-        """See ValueKind. The unit may be typed behind it."""
+        """See ValueKind. The unit may be typed after it."""
         return self.read(without_unit(typed, spec), spec)
 
     def read(self, stored: str, spec: Setting) -> Value:
@@ -133,7 +133,7 @@ class DecimalNumber(Traits):
         in_range(number, spec)
         if spec.places is not None and number != round(number, spec.places):
             raise ValueProblem(
-                "value-step", f"It has {spec.places} digits behind the point.", plain(round(number, spec.places))
+                "value-step", f"It has {spec.places} digits after the point.", plain(round(number, spec.places))
             )
         return number
 
@@ -148,7 +148,7 @@ class DecimalNumber(Traits):
 
     def describe(self, spec: Setting) -> str:
         """See ValueKind."""
-        places = "" if spec.places is None else f" with {spec.places} digits behind the point"
+        places = "" if spec.places is None else f" with {spec.places} digits after the point"
         return f"a number{places}" + range_words(spec, spec.unit)
 
 

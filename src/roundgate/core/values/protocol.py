@@ -48,7 +48,7 @@ class ValueKind(Protocol):
     hidden: bool
     """Whether the value is never shown."""
     verbatim: bool
-    """Whether blanks around what is typed belong to the value."""
+    """Whether spaces around what is typed belong to the value."""
 
     def example(self, spec: Setting) -> str:
         """Give something that may be typed; VALUE where nothing fits every setting."""

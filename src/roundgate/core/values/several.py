@@ -32,7 +32,7 @@ def entry_problem(entry: str, spec: Setting) -> ValueProblem | None:
 
 
 def _split(text: str, separator: str, *, forgiving: bool) -> list[str]:
-    """Part a text at its separator; of what a person types, blanks and commas part it as well."""
+    """Part a text at its separator; of what a person types, spaces and commas part it as well."""
     if not text:
         return []
     sign = _sign(separator)
@@ -44,7 +44,7 @@ def _split(text: str, separator: str, *, forgiving: bool) -> list[str]:
 
 
 def _sign(separator: str) -> str:
-    """Give what separates the entries; with blanks beside it, as in ``", "``, blanks do not count."""
+    """Give what separates the entries; with spaces beside it, as in ``", "``, spaces do not count."""
     return separator.strip() or separator
 
 

@@ -2,7 +2,7 @@
 
 A packet is three numbers of four bytes, the least byte first (its length without the length itself, the request's
 number, the type), a text that ends in a zero byte, and one more zero byte. A long answer comes in several packets, and
-none says that it is the last: an empty request behind the command is answered behind it, and marks its end.
+none says that it is the last: an empty request after the command is answered after it, and marks its end.
 """
 
 from __future__ import annotations

@@ -33,7 +33,7 @@ class RunState(Struct, frozen=True, rename="kebab"):
 
 
 def exit_words(code: int | None) -> str:
-    """Say an exit code, to be put behind "it ended"; negative ones are signals, None is not known."""
+    """Say an exit code, to be put after "it ended"; negative ones are signals, None is not known."""
     if code is None:
         return ""
     if code < 0:

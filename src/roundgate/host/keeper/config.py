@@ -31,12 +31,12 @@ class KeeperConfig(TypedDict):
     """Files to copy at each start: the path within the server's folder, and where it really is."""
     restart: bool
     recover: list[str]
-    """The command that recovers a broken-off round; the round's number is put behind it."""
+    """The command that recovers a broken-off round; the round's number is put after it."""
     tick: list[str]
     """The command that carries out what is due of the timetable; the last but one of its words is the site's folder."""
     notify: list[str]
     """The command that tells outward what happened; the event, the exit code, and whether it comes back are put
-    behind it. Empty: nobody wants to know."""
+    after it. Empty: nobody wants to know."""
 
 
 def read_config(state: str) -> KeeperConfig:

@@ -114,7 +114,7 @@ def _read_log(path: Path, start: int, pattern: LogPattern, form: str, people: di
 
 
 def _blocks(file: IO[bytes]) -> Iterator[bytes]:
-    """Give a file in blocks of whole lines; what comes behind the last line's end is left for another time."""
+    """Give a file in blocks of whole lines; what comes after the last line's end is left for another time."""
     rest = b""
     while data := file.read(_BLOCK):
         cut = data.rfind(b"\n") + 1

@@ -1,6 +1,6 @@
 """Stopping and starting a server without the books: no round, no slate, no proof.
 
-For the case that the state file cannot be used at all, on a full disk or behind somebody's lock: whether a server can
+For the case that the state file cannot be used at all, on a full disk or after somebody's lock: whether a server can
 be stopped must not hang on that.
 """
 

@@ -110,7 +110,7 @@ class Round:
         return [self.without_secrets(line) for line in list(self.log.lines)[-most:]]
 
     def without_secrets(self, line: str) -> str:
-        """Blank out every secret in a line, old values and new ones: a server may log what it was given."""
+        """Space out every secret in a line, old values and new ones: a server may log what it was given."""
         return without(line, self._secrets)
 
     def learn_secrets(self) -> None:

@@ -56,7 +56,7 @@ class Journal:
     """The journal of one round at work."""
 
     def __init__(self, store: Store, number: int, listener: Listener, mask: Callable[[str], str]) -> None:
-        """Write nothing yet; ``mask`` blanks out the secrets in words."""
+        """Write nothing yet; ``mask`` spaces out the secrets in words."""
         self._store = store
         self._number = number
         self._mask = mask

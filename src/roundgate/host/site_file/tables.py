@@ -193,7 +193,7 @@ class CountdownTable(Struct, frozen=True, forbid_unknown_fields=True):
     """
     text: str = "The server {what} in {left}{because}"
     """What they are told: `{what}` is restarts or stops, `{left}` how long it is until then, `{because}` the reason
-    behind a colon where there is one, `{reason}` the bare reason, `{server}` and `{time}`.
+    after a colon where there is one, `{reason}` the bare reason, `{server}` and `{time}`.
 
     Example: "{server} {what} in {left}{because}"
     """

@@ -266,7 +266,7 @@ CODES = (
         "hidden-between",
         "error",
         "A character that cannot be seen, between the parts",
-        "A non-breaking blank or a zero-width character is where only blanks, tabs and line ends may be.",
+        "A non-breaking space or a zero-width character is where only spaces, tabs and line ends may be.",
         '{"slots":\N{NO-BREAK SPACE}24}',
         '{"slots": 24}',
         "json",

@@ -45,7 +45,7 @@ CODES = (
         "hidden-character",
         "warning",
         "A character that cannot be seen",
-        "A non-breaking blank or a zero-width character came along when the line was copied from a page or a chat. "
+        "A non-breaking space or a zero-width character came along when the line was copied from a page or a chat. "
         "The server takes it as part of the name or value, or cannot read the line at all.",
         "boat.slots\N{NO-BREAK SPACE}=24",
         "boat.slots=24",
@@ -75,7 +75,7 @@ CODES = (
         "comment-in-value",
         "warning",
         "A comment that is read as part of the value",
-        "In this format a comment has a line of its own, or a blank before its mark. Behind a value on the same line "
+        "In this format a comment has a line of its own, or a space before its mark. After a value on the same line "
         "it becomes part of the value: no number and no true, so the server uses its default. Where a game's server "
         "does read such comments, its rulebook can say so.",
         "boat.slots=24 # the most",
@@ -85,8 +85,8 @@ CODES = (
     Code(
         "comment-glued",
         "warning",
-        "A comment without a blank before its mark",
-        "In YAML a mark begins a comment only behind a blank. Right behind a quote or a bracket many readers take it "
+        "A comment without a space before its mark",
+        "In YAML a mark begins a comment only after a space. Right after a quote or a bracket many readers take it "
         "all the same, and others refuse the file.",
         'name: "Gull"# the fast one',
         'name: "Gull" # the fast one',

@@ -80,8 +80,8 @@ CODES = (
     Code(
         "attribute-joined",
         "error",
-        "No blank between two attributes",
-        "Attributes are separated by blanks.",
+        "No space between two attributes",
+        "Attributes are separated by spaces.",
         '<buoy x="1"y="2"/>\n',
         '<buoy x="1" y="2"/>\n',
         "xml",

@@ -6,10 +6,10 @@ from roundgate.core.findings import Code
 
 CODES = (
     Code(
-        "continuation-blank",
+        "continuation-space",
         "error",
-        "A blank behind the sign that continues the line",
-        "The sign only counts as the very last character of the line. With a blank behind it the command ends here and "
+        "A space after the sign that continues the line",
+        "The sign only counts as the very last character of the line. With a space after it the command ends here and "
         "the next line is run as a command of its own.",
         "#!/bin/sh\nexec gullwind-server \\ \n  --slots 16\n",
         "#!/bin/sh\nexec gullwind-server \\\n  --slots 16\n",
@@ -61,9 +61,9 @@ CODES = (
         "launch",
     ),
     Code(
-        "assignment-blanks",
+        "assignment-spaces",
         "error",
-        "Blanks around the equals sign of a variable",
+        "Spaces around the equals sign of a variable",
         "The shell takes the name for a command and the rest for its words.",
         "#!/bin/sh\nSLOTS = 16\nexec gullwind-server --slots $SLOTS\n",
         "#!/bin/sh\nSLOTS=16\nexec gullwind-server --slots $SLOTS\n",

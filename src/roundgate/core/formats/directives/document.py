@@ -149,7 +149,7 @@ class DirectivesDocument(DirectivesReading):
         return any(is_number(self.text.body[one.value_start : one.value_end]) for one in self.commands)
 
     def _like(self, like: Command | None, key: str, new: str, *, is_raw: bool = False) -> str:
-        """Write a command as its neighbour is written: verb, blanks, quotes."""
+        """Write a command as its neighbour is written: verb, spaces, quotes."""
         is_more = like is not None and self._named(like.key) == self._named(key)
         own_verb = self.dialect.verb and not is_more
         own_verb = own_verb and not self.is_paired(key.partition(" ")[0]) and key[:1] not in "+-"

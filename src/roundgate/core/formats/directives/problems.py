@@ -84,7 +84,7 @@ def _quotes(document: DirectivesDocument) -> Iterator[Problem]:
 def _partner(line: str, start: int) -> tuple[int, list[Splice]]:
     """Give the quote that is alone on a line, and where its partner most likely belongs.
 
-    A quote behind a blank opens a text and one before a blank closes it, so the first that does not fit its turn shows
+    A quote after a space opens a text and one before a space closes it, so the first that does not fit its turn shows
     which one is lost.
     """
     opened = -1
@@ -118,7 +118,7 @@ def _equals_apart(document: DirectivesDocument, command: Command) -> Problem:
     at, body = command.value_start, document.text.body
     blanks = len(body[at + 1 : command.value_end]) - len(body[at + 1 : command.value_end].lstrip(" \t"))
     cause = (
-        "The other lines have a blank between command and value; the server takes this sign for a part of the value."
+        "The other lines have a space between command and value; the server takes this sign for a part of the value."
     )
     repair = [Splice(at, at + 1 + blanks, "")]
     return problem("separator-equals", (at, at + 1), cause, "Delete the equals sign.", repair)
@@ -128,7 +128,7 @@ def _with_equals(command: Command) -> Problem:
     at = command.key_start + command.key.index("=")
     repair = [Splice(at, at + 1, " ")]
     cause = "The server takes key, sign and value for one command that it does not know."
-    return problem("separator-equals", (at, at + 1), cause, "Write a blank for the equals sign.", repair)
+    return problem("separator-equals", (at, at + 1), cause, "Write a space for the equals sign.", repair)
 
 
 def _signs(document: DirectivesDocument, command: Command) -> Iterator[Problem]:

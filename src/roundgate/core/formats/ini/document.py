@@ -165,7 +165,7 @@ class IniDocument(IniReading):
         return Edit((Splice(at, at, text),), [*plain[:before], *triples, *plain[before:]])
 
     def _line(self, mine: Sequence[Row], key: str, new: str) -> str:
-        """Write a line as its neighbours are written: indentation, blanks around the sign, quotes."""
+        """Write a line as its neighbours are written: indentation, spaces around the sign, quotes."""
         like = [row for row in mine if row.key and not row.is_heading] or [row for row in self._content if row.key]
         lead, sign, quoted = "", "=", False
         if like:

@@ -118,8 +118,8 @@ def _in_line(document: IniDocument, row: Row, signs: int) -> Iterator[Problem]:
         span = (row.key_start + apart.end("name"), row.key_start + apart.end())
         is_colon = apart["sign"].strip() == ":"
         code = "separator-colon" if is_colon else "separator-missing"
-        cause = f"The equals sign behind {apart['name']} is missing, so a part of the value is taken for the key."
-        yield problem(code, (span[0], span[0] + 1), cause, "Write = behind the name.", [Splice(*span, "=")])
+        cause = f"The equals sign after {apart['name']} is missing, so a part of the value is taken for the key."
+        yield problem(code, (span[0], span[0] + 1), cause, "Write = after the name.", [Splice(*span, "=")])
         return
     if "=" not in _sign(document, row) and ":" in _sign(document, row) and signs > 0:
         at = row.key_end + _sign(document, row).index(":")
@@ -139,7 +139,7 @@ def _bare(document: IniDocument, row: Row, raw: str, signs: int) -> Iterator[Pro
         repair = [Splice(row.value_end, row.value_end, "]")]
         cause = "A section's closing bracket is missing, so this is no section."
         yield problem(
-            "section-unclosed", (row.value_start, row.value_end), cause, "Write ] behind the name.", repair, safe=True
+            "section-unclosed", (row.value_start, row.value_end), cause, "Write ] after the name.", repair, safe=True
         )
         return
     if _OPENED_LATE.fullmatch(raw):
@@ -169,7 +169,7 @@ def _odd_line(body: str, row: Row, raw: str, signs: int, named: int, mates: int)
         yield problem("separator-colon", (at, at + 1), cause, "Write an equals sign.", repair)
     elif _WORD_LINE.fullmatch(raw) and named >= max(1, mates - 2):
         cause = "The other lines of this section are keys with values, and this word belongs to nothing."
-        do = "Delete the line, or write = and a value behind it."
+        do = "Delete the line, or write = and a value after it."
         ending = LINE_END.match(body, row.value_end)
         repair = [Splice(line_start(body, row.value_start), ending.end() if ending else row.value_end, "")]
         yield problem("word-stray", (row.value_start, row.value_end), cause, do, repair, level="warning")
@@ -182,7 +182,7 @@ def _value(document: IniDocument, row: Row, raw: str) -> Iterator[Problem]:
     if document.dialect.quotes != "kept" and raw[:1] == '"' and not _STRINGS.match(raw) and raw.count('"') == 1:
         cause = "This quote is opened and not closed on its line."
         repair = [Splice(row.value_end, row.value_end, '"')]
-        yield problem("quote-open", (row.value_start, row.value_end), cause, "Write a quote behind the value.", repair)
+        yield problem("quote-open", (row.value_start, row.value_end), cause, "Write a quote after the value.", repair)
         return
     if document.dialect.quotes != "kept" and raw[-1:] == '"' and raw.count('"') == 1 and raw[:1] != "(":
         cause = "This text ends with a quote and does not begin with one."

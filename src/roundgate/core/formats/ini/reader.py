@@ -83,7 +83,7 @@ class IniReading:
 
     @cached_property
     def has_blank_keys(self) -> bool:
-        """Whether keys with blanks in them are usual in this file."""
+        """Whether keys with spaces in them are usual in this file."""
         keys = [self.text.body[row.key_start : row.key_end] for row in self.rows if row.key and not row.is_heading]
         count = sum(" " in key or "\t" in key for key in keys)
         return count > 1 and count * 5 > len(keys)
@@ -109,7 +109,7 @@ class IniReading:
             at = end.end() if end else len(body)
 
     def _last_end(self, row: Row, stop: int) -> int:
-        """Give the end of a value that goes on over the lines behind ``stop``, the end of its first one."""
+        """Give the end of a value that goes on over the lines after ``stop``, the end of its first one."""
         body, raw = self.text.body, self.text.body[row.value_start : row.value_end]
         for sign, close in self.blocks:
             if raw == sign:
@@ -158,7 +158,7 @@ class IniReading:
         return Row(section, key, at, at + lead, at + lead + len(key), at + start, at + start + len(value))
 
     def _without_note(self, value: str) -> str:
-        """Cut what follows a value on its line: blanks, and in the dialect ``notes`` a comment."""
+        """Cut what follows a value on its line: spaces, and in the dialect ``notes`` a comment."""
         if not self.dialect.notes:
             return value.rstrip(" \t")
         quoted = _QUOTED.match(value)

@@ -120,7 +120,7 @@ class JsonDocument(JsonReading):
         return Edit(tuple(cuts), trees.with_item(self.plain(), (*path[:-1], at), tree_of(new)))
 
     def _like(self, like: Child | None, new: PlainData) -> str:
-        """Write a record as its neighbour is: over several lines, or on one with blanks inside its brackets."""
+        """Write a record as its neighbour is: over several lines, or on one with spaces inside its brackets."""
         if like is None or not isinstance(new, dict | list) or not new:
             return ""
         neighbour = self.text.body[like.start : like.end]

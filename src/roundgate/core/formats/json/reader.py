@@ -58,7 +58,7 @@ class Doubles:
 
 
 def strict_form(body: str, dialect: Dialect) -> str:
-    """Blank out what the dialect reads over; the text keeps its length, so spans hold in both."""
+    """Space out what the dialect reads over; the text keeps its length, so spans hold in both."""
     if not (dialect.comments or dialect.last_comma):
         return body
 

@@ -46,7 +46,7 @@ class JsonScan(BracketScan):
             self.scalar()
 
     def skip(self) -> bool:
-        """Go over blanks and comments; tell whether anything is left."""
+        """Go over spaces and comments; tell whether anything is left."""
         while True:
             blank = _BLANK.match(self.body, self.at)
             self.at = blank.end() if blank else self.at
@@ -163,7 +163,7 @@ class JsonScan(BracketScan):
         start, end = self.stack[-1].key
         cause = "The colon between this name and its value is missing."
         self.report(
-            "colon-missing", (start, end), cause, "Write a colon behind the name.", Splice(end, end, ":"), safe=True
+            "colon-missing", (start, end), cause, "Write a colon after the name.", Splice(end, end, ":"), safe=True
         )
         self.state = "value"
 
@@ -258,7 +258,7 @@ class JsonScan(BracketScan):
                 self.report("comma-last", (frame.comma, frame.comma + 1), cause, "Delete the comma.", cut, safe=True)
         elif frame.state == "colon" and frame.count >= 0:
             cause = "This is a name without a value."
-            self.report("value-missing", frame.key, cause, "Write : and a value behind it.")
+            self.report("value-missing", frame.key, cause, "Write : and a value after it.")
         elif frame.state == "value" and frame.sign == "{":
             span = (self.last_end - 1, self.last_end)
             self.report("value-missing", span, "The value is missing here.", "Write a value.")

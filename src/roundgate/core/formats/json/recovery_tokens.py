@@ -98,7 +98,7 @@ def _quoted(reader: BracketScan, *, is_key: bool) -> Read:
 
 
 def _goes_on(line: str, good: re.Match[str], start: int, *, odd: bool) -> bool:
-    """Tell whether a text goes on behind a quote: a word follows, and a last quote further on ends it."""
+    """Tell whether a text goes on after a quote: a word follows, and a last quote further on ends it."""
     rest = line[good.end() - start :]
     if odd:
         return re.match(r'[ \t]+[^\s"{}\[\],:][^"{}\[\]:]*"[ \t]*[,}\]]*[ \t]*$', rest) is not None
@@ -174,7 +174,7 @@ def _look_inside(reader: BracketScan, start: int, end: int) -> None:
         span = (start + bad[0], start + bad[1])
         cuts = [Splice(start + at, start + at + 1, "\\\\") for at in _lone_backslashes(text)]
         if text[bad[0] + 1 : bad[0] + 2] == "u":
-            cause, do = "\\u needs exactly four hexadecimal digits behind it.", "Complete the number, or write \\\\."
+            cause, do = "\\u needs exactly four hexadecimal digits after it.", "Complete the number, or write \\\\."
         else:
             cause, do = "A backslash has no meaning before this.", "Write \\\\ for a backslash, or / in a path."
         reader.report("escape-broken", span, cause, do, *cuts)

@@ -28,9 +28,9 @@ _TOKEN = lazy(
     r'(?:("(?:[^"\\]|\\.)*+"|[^\s,:\[\]{}"]++)|([\[\]{}])|\Z)',
     re.DOTALL,
 )
-"""A value with its name, or a bracket, with what comes before it; at the end, blanks alone.
+"""A value with its name, or a bracket, with what comes before it; at the end, spaces alone.
 
-It matches at every place where it is tried, so that a long run of blanks is passed once.
+It matches at every place where it is tried, so that a long run of spaces is passed once.
 """
 
 

@@ -233,7 +233,7 @@ class LaunchDocument(LaunchReading):
         return several[path[1]]
 
     def _blanks_with(self, start: int, end: int) -> tuple[int, int]:
-        """Take the blanks and the continued line before a word along; at the beginning of a value those behind it."""
+        """Take the spaces and the continued line before a word along; at the beginning of a value those after it."""
         blank = r"(?:[ \t]|\^\r?\n)*\Z" if self.batch else r"(?:[ \t]|\\\r?\n)*\Z"
         before = re.search(blank, self.text.body[:start])
         begun = before.start() if before else start

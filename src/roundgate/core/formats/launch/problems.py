@@ -104,8 +104,8 @@ def _assignments(document: LaunchDocument) -> Iterator[Problem]:
         else:
             continue
         name = raw[0].rstrip("=")
-        cause = f"The shell runs {name} as a command here; a variable is set without blanks around the sign."
-        yield problem("assignment-blanks", span, cause, "Write = without blanks.", [Splice(*span, "=")])
+        cause = f"The shell runs {name} as a command here; a variable is set without spaces around the sign."
+        yield problem("assignment-spaces", span, cause, "Write = without spaces.", [Splice(*span, "=")])
 
 
 def _quotes(body: str) -> Iterator[Problem]:
@@ -164,13 +164,13 @@ _BATCH_SET = lazy(r"[ \t]*@?set[ \t]+(?!/)(?P<name>[A-Za-z_]\w*)(?P<before>[ \t]
 
 
 def _batch_sets(body: str) -> Iterator[Problem]:
-    """Find ``set NAME = value``: the blanks become part of the name and of the value."""
+    """Find ``set NAME = value``: the spaces become part of the name and of the value."""
     for start, line in _lines(body):
         found = _BATCH_SET.match(line)
         if found and (found["before"] or found["after"]):
             span = (start + found.start("before"), start + found.end("after"))
-            cause = f"The blanks belong to the name and to the value here, so %{found['name']}% stays empty."
-            yield problem("assignment-blanks", span, cause, "Write = without blanks.", [Splice(*span, "=")])
+            cause = f"The spaces belong to the name and to the value here, so %{found['name']}% stays empty."
+            yield problem("assignment-spaces", span, cause, "Write = without spaces.", [Splice(*span, "=")])
 
 
 def _batch_quotes(body: str) -> Iterator[Problem]:
@@ -237,8 +237,8 @@ def _continuations(document: LaunchDocument) -> Iterator[Problem]:
             and lines[number + 1][1].strip()
         ):
             span = (start + blank.start(1), start + blank.end(1))
-            cause = f"There is a blank behind {sign}, so the line is not continued."
-            yield problem("continuation-blank", span, cause, "Delete the blanks.", [Splice(*span, "")], safe=True)
+            cause = f"There is a space after {sign}, so the line is not continued."
+            yield problem("continuation-space", span, cause, "Delete the spaces.", [Splice(*span, "")], safe=True)
         following = lines[number + 1][1] if number + 1 < len(lines) else ""
         is_comment = stripped.startswith("#") if not document.batch else stripped.lower().startswith(("rem ", "::"))
         if continued and (is_comment or not stripped) and _is_flag_line(following):
@@ -309,7 +309,7 @@ def _doubles(document: LaunchDocument) -> Iterator[Problem]:
 
 
 def _separators(document: LaunchDocument) -> Iterator[Problem]:
-    """Find a ; or & right behind a flag's list, without a blank: it was meant as a separator of the list."""
+    """Find a ; or & right after a flag's list, without a space: it was meant as a separator of the list."""
     if document.main is None or document.batch:
         return
     body = document.text.body

@@ -173,7 +173,7 @@ class LaunchReading:
         return found
 
     def splits(self, name: str, seen: frozenset[str] = frozenset()) -> bool:
-        """Tell whether the shell would make several words of a variable's value, if it had blanks.
+        """Tell whether the shell would make several words of a variable's value, if it had spaces.
 
         It does where the variable is used outside double quotes, itself or by way of another variable.
         """

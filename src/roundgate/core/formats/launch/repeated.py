@@ -42,7 +42,7 @@ class Script(Protocol):
 
 
 def insert_repeated(document: Script, name: str, number: int, new: str) -> Edit:
-    """Put one more of a repeated flag in, before number ``number`` or behind the last one. Raises EditRefused."""
+    """Put one more of a repeated flag in, before number ``number`` or after the last one. Raises EditRefused."""
     several = document.several(name)
     if not several:
         return document.set((name,), new)

@@ -60,7 +60,7 @@ def commands(body: str, *, batch: bool) -> list[Command]:
 
 
 def without_documents(body: str) -> str:
-    """Blank out texts that a script feeds to a command with ``<<WORD``; the script keeps its length."""
+    """Space out texts that a script feeds to a command with ``<<WORD``; the script keeps its length."""
     if "<<" not in body:
         return body
     lines = body.splitlines(keepends=True)
@@ -134,7 +134,7 @@ _DEEPEST_EXPANSION = 20
 
 
 def _expansion_end(body: str, at: int) -> int:
-    """Give the end of ``${...}`` or ``$(...)`` with all that is inside; just behind the sign where it is not closed."""
+    """Give the end of ``${...}`` or ``$(...)`` with all that is inside; just after the sign where it is not closed."""
     stack: list[str] = []
     for part in _OPENS.finditer(body, at):
         sign = part[0][-1]
@@ -170,7 +170,7 @@ def array_words(body: str, word: Word) -> list[Word]:
 
 
 def split_words(body: str, start: int, end: int) -> list[Word]:
-    """Give the words of a variable's value, as a shell splits it: by blanks, quotes being letters like any other."""
+    """Give the words of a variable's value, as a shell splits it: by spaces, quotes being letters like any other."""
     return [Word(start + one.start(), start + one.end(), one[0]) for one in re.finditer(r"\S+", body[start:end])]
 
 

@@ -1,8 +1,8 @@
 """Lists: one entry to a line, or (dialect ``records``) one entry to a block of lines with blank lines between.
 
 A comment stands on a line of its own and begins with ``#`` (dialect ``marks``: any other). In the dialect ``notes``
-what follows a mark behind an entry is a note and no part of it. ``fields`` names an entry's parts (``id``, ``role``),
-which stand at ``(number, name)``; they are separated by blanks, or by ``separator``."""
+what follows a mark after an entry is a note and no part of it. ``fields`` names an entry's parts (``id``, ``role``),
+which stand at ``(number, name)``; they are separated by spaces, or by ``separator``."""
 
 from __future__ import annotations
 
@@ -251,7 +251,7 @@ class LinesDocument:
         ):
             raise EditRefused(f"{line!r} cannot be an entry: it must be one line that is neither empty nor a comment")
         if line != stripped and not self.dialect.records:
-            raise EditRefused(f"{line!r} cannot be an entry: blanks at its ends would not be read")
+            raise EditRefused(f"{line!r} cannot be an entry: spaces at its ends would not be read")
 
     def remove(self, path: Path) -> Edit:
         """Take out one entry and its line, its note with it. Raises EditRefused."""

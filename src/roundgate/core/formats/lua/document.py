@@ -303,7 +303,7 @@ class LuaDocument(LuaWriting):
         return self._in_place(mark, line_end, line, path, promised)
 
     def _in_place(self, start: int, end: int, field: str, path: Path, promised: str | None) -> Edit:
-        """Put a field in place of a comment, and a comma behind the one before it where there is none."""
+        """Put a field in place of a comment, and a comma after the one before it where there is none."""
         cuts = [Splice(start, end, field)]
         parent = self._locate(path[:-1])
         before = [one for one in fields(self.text.body, parent[-1].node) if one.whole_end < start] if parent else []

@@ -1,4 +1,4 @@
-"""What people get wrong in Lua data files. It runs only where the grammar finds a mistake; it reads on behind each."""
+"""What people get wrong in Lua data files. It runs only where the grammar finds a mistake; it reads on after each."""
 
 from __future__ import annotations
 

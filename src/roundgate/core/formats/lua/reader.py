@@ -80,7 +80,7 @@ class LuaReading:
         return Entry(path, value, item.key_start, item.key_end, item.node.start_byte, item.node.end_byte, kind)
 
     def _items(self, statement: Statement) -> list[Item]:
-        """Give what a statement holds: its value, or its arguments behind the first text, numbered from 1."""
+        """Give what a statement holds: its value, or its arguments after the first text, numbered from 1."""
         if statement.value is not None:
             return [Item("", statement.start, statement.end, *statement.key, statement.value)]
         first = 1 if len(statement.path) > 1 and isinstance(statement.path[-1], str) else 0

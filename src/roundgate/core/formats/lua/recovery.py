@@ -35,12 +35,12 @@ class Scan(WordScan):
             )
         elif frame.state == "value":
             at = frame.key[1]
-            self.report("value-missing", (at - 1, at), "There is no value behind this equals sign.", "Write one.")
+            self.report("value-missing", (at - 1, at), "There is no value after this equals sign.", "Write one.")
 
-    # --- blanks and comments ---
+    # --- spaces and comments ---
 
     def skip(self) -> bool:
-        """Go over blanks and comments; tell whether anything is left."""
+        """Go over spaces and comments; tell whether anything is left."""
         while True:
             blank = BLANK.match(self.body, self.at)
             self.at = blank.end() if blank else self.at

@@ -61,7 +61,7 @@ class WordScan(BracketScan):
             else [Splice(self.at, self.at + 2, "--[["), Splice(block, block + 2, "]]")]
         )
         before = self.body[self._line_start(self.at) : self.at].rstrip()
-        is_plain = not before or before[-1] in ",;{}"  # behind a value // divides
+        is_plain = not before or before[-1] in ",;{}"  # after a value // divides
         self.report(
             "comment-here",
             (self.at, end if block < 0 else block + 2),
@@ -82,7 +82,7 @@ class WordScan(BracketScan):
 
     def _lacks_comma(self) -> None:
         end = self.last_end
-        cause = "A comma is missing here, behind the item that ends."
+        cause = "A comma is missing here, after the item that ends."
         begun = max(self.stack[-1].comma, self.stack[-1].at) + 1
         is_bare = NAME.fullmatch(self.body[begun:end].strip()) is not None  # an equals sign may be missing instead
         self.report("comma-missing", (end, end + 1), cause, "Write a comma.", Splice(end, end, ","), safe=not is_bare)
@@ -176,7 +176,7 @@ class WordScan(BracketScan):
         self._whole(kind, found.end() if found else self.at + 1)
 
     def _whole(self, kind: str, end: int) -> None:
-        """Take one whole operand: behind another one a comma is missing, unless it is a call's text."""
+        """Take one whole operand: after another one a comma is missing, unless it is a call's text."""
         start = self.at
         if self.stack and self.stack[-1].state == "whole" and not (kind == "text" and self.last == "name"):
             self._lacks_comma()

@@ -177,7 +177,7 @@ class PropertiesDocument(KeyFile):
     def _add(self, key: str, value: str) -> Edit:
         model = self._relative(key)
         lead, sep = self._style_of(model)
-        sep = sep if key or sep.strip() else "="  # blanks alone before an empty key are only indentation
+        sep = sep if key or sep.strip() else "="  # spaces alone before an empty key are only indentation
         ascii_only = self._ascii_only
         line = lead + escape(key, is_key=True, ascii_only=ascii_only) + sep + escape(value, ascii_only=ascii_only)
         body, newline = self.text.body, self.text.newline
@@ -187,7 +187,7 @@ class PropertiesDocument(KeyFile):
         return Edit((Splice(at, at, new),), self._with_pair(at, (key, value)))
 
     def _end_dangling(self, at: int) -> str:
-        """A last line that promises a continuation would swallow what is put behind it: give it an empty one."""
+        """A last line that promises a continuation would swallow what is put after it: give it an empty one."""
         last = self.lines[-1] if self.lines else None
         if last is None or at < len(self.text.body) or last.is_comment:
             return ""

@@ -90,7 +90,7 @@ def _broken_escapes(seen: _Seen) -> Iterator[Problem]:
     if "\\" not in seen.key and "\\" not in seen.value:
         return
     for match in _BROKEN_ESCAPE.finditer(seen.body, seen.entry.key_start, seen.entry.end):
-        cause = "\\u needs exactly four hexadecimal digits behind it."
+        cause = "\\u needs exactly four hexadecimal digits after it."
         yield problem("escape-broken", match.span(1), cause, "Complete the number, or write \\\\ for a backslash.")
 
 
@@ -105,16 +105,16 @@ def _lost_backslashes(seen: _Seen) -> Iterator[Problem]:
 def _keys_alone(seen: _Seen) -> Iterator[Problem]:
     if seen.entry.key_end == seen.entry.start and seen.key and seen.key[0] not in "<>":
         span = (seen.entry.key_start, seen.entry.key_end)
-        yield problem("key-alone", span, f"{seen.key} has no value.", "Write = and a value behind it, or delete it.")
+        yield problem("key-alone", span, f"{seen.key} has no value.", "Write = and a value after it, or delete it.")
 
 
 def _keys_with_blank(seen: _Seen) -> Iterator[Problem]:
     gap = seen.body[seen.entry.key_end : seen.entry.start]
     words = re.match(r"[\w.\-]+[ \t]*=", seen.value)
     if gap and not gap.strip(" \t\f") and words:
-        cause = f"The key ends at this blank, so the server reads the key '{seen.key}', not the whole name."
+        cause = f"The key ends at this space, so the server reads the key '{seen.key}', not the whole name."
         yield problem(
-            "key-with-blank", (seen.entry.key_end, seen.entry.start), cause, "Write the name without a blank."
+            "key-with-space", (seen.entry.key_end, seen.entry.start), cause, "Write the name without a space."
         )
 
 
@@ -139,7 +139,7 @@ def _hidden(seen: _Seen) -> Iterator[Problem]:
         if joins_letters(seen.body, match.start()):
             continue
         cause = f"A character that cannot be seen (U+{ord(match[0]):04X}) is here and counts."
-        yield problem("hidden-character", match.span(), cause, "Delete it and type a plain blank.")
+        yield problem("hidden-character", match.span(), cause, "Delete it and type a plain space.")
 
 
 def _quotes(seen: _Seen) -> Iterator[Problem]:
@@ -166,9 +166,9 @@ def _blanks_at_end(seen: _Seen) -> Iterator[Problem]:
     if stripped and len(stripped) < len(seen.value) and not stripped.endswith("\\"):
         span = (seen.entry.start + len(stripped), seen.entry.end)
         yield problem(
-            "blank-at-end",
+            "space-at-end",
             span,
-            "The blanks at the end count as part of the value.",
+            "The spaces at the end count as part of the value.",
             "Delete them.",
             [Splice(*span, "")],
         )

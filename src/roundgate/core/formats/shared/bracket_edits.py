@@ -1,6 +1,6 @@
 """Edits of what stands between brackets with commas: JSON, Lua tables, TOML arrays, YAML's flow style.
 
-All work on spans in the original text; comments and blanks between the items stay where they are, and an item's own
+All work on spans in the original text; comments and spaces between the items stay where they are, and an item's own
 trailing comment goes with it.
 """
 
@@ -23,7 +23,7 @@ class Span(NamedTuple):
 
 
 class Brackets(NamedTuple):
-    """A bracketed part of a text: the index behind the opening bracket, that of the closing one, and the items."""
+    """A bracketed part of a text: the index after the opening bracket, that of the closing one, and the items."""
 
     body: str
     inner: int
@@ -36,7 +36,7 @@ class Brackets(NamedTuple):
     unit: str = "  "
     """The indentation of one more level."""
     tight: bool = False
-    """Write no blank behind commas."""
+    """Write no space after commas."""
 
 
 _BLANKS = lazy(r"[ \t]*")
@@ -56,7 +56,7 @@ def _is_first_on_line(body: str, index: int) -> bool:
 
 
 def _comma_after(where: Brackets, at: int) -> int:
-    """Tell where the comma behind an item is, or -1."""
+    """Tell where the comma after an item is, or -1."""
     stop = where.items[at + 1].start if at + 1 < len(where.items) else where.close
     index = where.items[at].end
     skip = re.compile(rf"(?:\s|{where.comment})*") if where.comment else _GAP
@@ -66,7 +66,7 @@ def _comma_after(where: Brackets, at: int) -> int:
 
 
 def _tail(where: Brackets, at: int) -> Span:
-    """Give the span of an item's own trailing comment: what stands on its line behind it and its comma."""
+    """Give the span of an item's own trailing comment: what stands on its line after it and its comma."""
     comma = _comma_after(where, at)
     item_end = where.items[at].end
     index = comma + 1 if comma >= 0 and not re.search(r"[\r\n]", where.body[item_end:comma]) else item_end
@@ -151,7 +151,7 @@ def removed(where: Brackets, at: int) -> list[Splice]:
 
 
 def _inline_cut(where: Brackets, at: int, start: int, end: int, *, is_last: bool) -> Splice:
-    """Cut an item out of a line: with the blanks behind it, or before it where it is the last."""
+    """Cut an item out of a line: with the spaces after it, or before it where it is the last."""
     if is_last:
         floor = where.items[at - 1].end if at else where.inner
         before = where.body[floor:start]
@@ -191,6 +191,6 @@ def moved(where: Brackets, at: int, to: int) -> list[Splice]:
 
 
 def unit_of(body: str) -> str:
-    """Tell the indentation of one level: that of the first indented line, two blanks where there is none."""
+    """Tell the indentation of one level: that of the first indented line, two spaces where there is none."""
     found = re.search(r"^([ \t]+)(?=\S)", body, re.MULTILINE)
     return found.group(1) if found else "  "

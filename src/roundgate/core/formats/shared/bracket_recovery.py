@@ -55,7 +55,7 @@ class BracketScan:
         self.top = "value"
 
     def skip(self) -> bool:
-        """Go over blanks and comments; tell whether anything is left."""
+        """Go over spaces and comments; tell whether anything is left."""
         raise NotImplementedError
 
     def one(self) -> None:
@@ -142,7 +142,7 @@ class BracketScan:
 
     def _missing_comma(self) -> None:
         end = self.last_end
-        cause = "A comma is missing here, behind the item that ends."
+        cause = "A comma is missing here, after the item that ends."
         self.report("comma-missing", (end, end + 1), cause, "Write a comma.", Splice(end, end, ","), safe=True)
         self.state = "key" if self.stack and self.stack[-1].sign == "{" else "value"
         if self.stack:
@@ -191,7 +191,7 @@ class BracketScan:
         cause = f"A character that cannot be seen (U+{ord(char):04X}) is here, and no reader skips it."
         cut = Splice(self.at, self.at + 1, visible(char) if HIDDEN.match(char) else " ")
         self.report(
-            "hidden-between", (self.at, self.at + 1), cause, "Delete it and type a plain blank.", cut, safe=True
+            "hidden-between", (self.at, self.at + 1), cause, "Delete it and type a plain space.", cut, safe=True
         )
         self.at += 1
 

@@ -46,8 +46,8 @@ def empty(body: str, level: Level = "warning") -> list[Problem]:
 
 
 def blank_before(start: int, end: int) -> Problem:
-    """Say that a key has blanks before it, in a file whose server does not read such a line."""
-    cause = "There are blanks before the key, and the server does not read such a line."
+    """Say that a key has spaces before it, in a file whose server does not read such a line."""
+    cause = "There are spaces before the key, and the server does not read such a line."
     return problem("key-indented", (start, end), cause, "Begin the line with the key.", [Splice(start, end, "")])
 
 
@@ -70,7 +70,7 @@ def not_utf8(text: Text, level: Level = "warning", *, utf_16: bool = True) -> It
 
 
 def hidden_characters(body: str, start: int = 0, end: int | None = None) -> Iterator[Problem]:
-    """Find characters that cannot be seen; the repair makes a blank of a wide one and nothing of a narrow one."""
+    """Find characters that cannot be seen; the repair makes a space of a wide one and nothing of a narrow one."""
     if body.isascii():
         return
     for match in HIDDEN.finditer(body, start, len(body) if end is None else end):
@@ -78,7 +78,7 @@ def hidden_characters(body: str, start: int = 0, end: int | None = None) -> Iter
             continue
         cause = f"A character that cannot be seen (U+{ord(match[0]):04X}) is here and counts."
         repair = [Splice(match.start(), match.end(), visible(match[0]))]
-        yield problem("hidden-character", match.span(), cause, "Delete it and type a plain blank.", repair)
+        yield problem("hidden-character", match.span(), cause, "Delete it and type a plain space.", repair)
 
 
 def joins_letters(body: str, at: int) -> bool:
@@ -90,7 +90,7 @@ def joins_letters(body: str, at: int) -> bool:
 
 
 def visible(char: str) -> str:
-    """Give what a person meant by a character that cannot be seen: a blank, or nothing."""
+    """Give what a person meant by a character that cannot be seen: a space, or nothing."""
     return "" if char in "\u200b\u200c\u200d\u200e\u200f\u2060\ufeff" else " "
 
 
@@ -132,7 +132,7 @@ def is_plainly_right(body: str, suspicious: Sequence[re.Pattern[str]]) -> bool:
 def plain_keys(body: str, line: re.Pattern[str]) -> list[str] | None:
     """Give the keys of a text of plainly right lines, empty for a comment, in one pass at C speed; None for any other.
 
-    ``line`` matches a line end and the plain line behind it, with the key as its group. None only means that a
+    ``line`` matches a line end and the plain line after it, with the key as its group. None only means that a
     closer look is needed.
     """
     lines = f"\n{body}" if body.endswith("\n") else f"\n{body}\n"
@@ -152,7 +152,7 @@ _NOTED = lazy(rf"(?P<said>{_SINGLE})(?P<note>[ \t]+(?:#|;|//)[ \t]*\S.*)", re.IG
 def comment_in_value(
     body: str, start: int, end: int, marks: str = "#", level: Level | None = None
 ) -> Iterator[Problem]:
-    """Find a comment behind a number, a true or false, or a quoted text that the format reads as part of the value.
+    """Find a comment after a number, a true or false, or a quoted text that the format reads as part of the value.
 
     The repair gives it a line of its own above.
     """
@@ -171,12 +171,12 @@ def comment_in_value(
 
 
 def may_hold_comments(body: str) -> bool:
-    """Tell whether a comment may stand behind a value anywhere, by a quick look."""
+    """Tell whether a comment may stand after a value anywhere, by a quick look."""
     return any(blank + mark in body for blank in " \t" for mark in ("#", ";", "//"))
 
 
 def bare_quotes(raw: str, quote: str = '"') -> list[int]:
-    """Tell where quotes stand that no backslash makes a letter; one behind two backslashes does count."""
+    """Tell where quotes stand that no backslash makes a letter; one after two backslashes does count."""
     return [one.end() - 1 for one in re.finditer(rf"(?<!\\)(?:\\\\)*{quote}", raw)]
 
 

@@ -181,7 +181,7 @@ class Search:
 
     @staticmethod
     def _comma(at: int) -> Slip:
-        cause = "A comma is missing here, behind the item that ends."
+        cause = "A comma is missing here, after the item that ends."
         return Slip("comma-missing", at, at + 1, cause, "Write a comma.", Splice(at, at, ","))
 
     # --- quotes ---
@@ -313,7 +313,7 @@ class Search:
                 yield Slip("bracket-extra", at, at + 1, cause, "Delete it.", Splice(at, at + 1, ""))
 
     def _opener_order(self, at: int) -> tuple[bool, int]:
-        """Sort the places for an opening bracket: behind a sign first, then from the right."""
+        """Sort the places for an opening bracket: after a sign first, then from the right."""
         return self.body[:at].rstrip(" \t")[-1:] not in ("=", ":"), -at
 
     def _of_wrong_kind(self) -> Iterator[Slip]:
@@ -368,7 +368,7 @@ def are_several(body: str, errors: Sequence[Problem], first_error: Callable[[str
     if len(codes) < 2 or not all(error.repair for error in errors):
         return False
     if errors[0].code.startswith("quote-") and all(code.startswith(("quote-", "bracket-")) for code in codes):
-        return False  # a text without its end swallows the brackets behind it
+        return False  # a text without its end swallows the brackets after it
     try:
         mended = Text(body).spliced(cut for error in errors for cut in error.repair)
     except ValueError:
@@ -381,7 +381,7 @@ _ASSIGNS = lazy(r"[ \t]*(?:[A-Za-z_]\w*[ \t]+(?:\"[^\"\r\n]*\"[ \t]+)?)?[A-Za-z_
 
 
 def _is_doubtful(body: str, one: Problem) -> bool:
-    """Tell whether a mistake may well be another: a comma behind a lone word, a quote that looks like a text's end."""
+    """Tell whether a mistake may well be another: a comma after a lone word, a quote that looks like a text's end."""
     start = line_start(body, one.start)
     if one.code == "quote-unclosed":
         ending = LINE_END.search(body, one.start)

@@ -1,7 +1,7 @@
 """Files of statements: ``key = value;``, lists in braces, ``class NAME { };`` blocks, ``//`` and ``/* */`` comments.
 
 A path is the names of the classes and the key, and numbers for the items of a list: ``Harbour.slots``, ``motd[0]``. A
-``[]`` behind a key is no part of its name.
+``[]`` after a key is no part of its name.
 """
 
 from __future__ import annotations
@@ -115,13 +115,13 @@ class StatementsDocument(StatementsReading):
         return new if isinstance(new, list) else None
 
     def _promised_with(self, cuts: Sequence[Splice], at: int, pairs: list[tuple[Path, str]]) -> Edit:
-        """Promise that the file says all it said, and ``pairs`` between what is before and behind an index."""
+        """Promise that the file says all it said, and ``pairs`` between what is before and after an index."""
         before = [pair for statement in self.statements if statement.start < at for pair in self._plain(statement)]
         after = [pair for statement in self.statements if statement.start >= at for pair in self._plain(statement)]
         return Edit(tuple(cuts), [*before, *pairs, *after])
 
     def _place(self, home: Statement | None, path: Path, assignment: str) -> tuple[int, str]:
-        """Tell where a new statement goes, and its line: behind the last of its own class."""
+        """Tell where a new statement goes, and its line: after the last of its own class."""
         newline = self.text.newline
         mates = [statement for statement in self.statements if statement.path[:-1] == path]
         own = [mate for mate in mates if mate.value is not None] or mates

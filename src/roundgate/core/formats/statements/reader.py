@@ -54,7 +54,7 @@ class Statement(NamedTuple):
     value: Value | None
     """None for a class."""
     inner: int = 0
-    """Of a class: the index behind its opening brace."""
+    """Of a class: the index after its opening brace."""
     close: int = 0
     """Of a class: the index of its closing brace."""
 
@@ -300,7 +300,7 @@ def read_plainly(body: str) -> list[tuple[Path, str]] | None:
 
 
 def _plain_value(words: Sequence[str], at: int, path: Path, found: list[tuple[Path, str]]) -> int:
-    """Read one value; give the number of the word behind it, -1 where it is none."""
+    """Read one value; give the number of the word after it, -1 where it is none."""
     if words[at : at + 1] != ["{"]:
         parts = []
         while at < len(words) and words[at] not in (";", ",", "{", "}", "="):

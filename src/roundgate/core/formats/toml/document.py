@@ -93,7 +93,7 @@ class TomlDocument(TomlReading):
         return None
 
     def _new_line(self, path: Path, written: str) -> Splice:
-        """Put ``key = value`` behind its table's last one, or a new table at the end of the file."""
+        """Put ``key = value`` after its table's last one, or a new table at the end of the file."""
         for length in range(len(path) - 1, -1, -1):
             table = path[:length]
             mine = [

@@ -1,6 +1,6 @@
 """What people get wrong in TOML.
 
-From where the standard library's reader gives up to the mistake behind it.
+From where the standard library's reader gives up to the mistake after it.
 """
 
 from __future__ import annotations
@@ -39,7 +39,7 @@ if TYPE_CHECKING:
 def problems_of(document: TomlDocument) -> list[Problem]:
     """Find every problem of a TOML text, in the order of the file."""
     body = document.text.body
-    if not body.strip(" \t\r\n"):  # a form feed is no blank in TOML
+    if not body.strip(" \t\r\n"):  # a form feed is no space in TOML
         return empty(body)
     wrong = list(not_utf8(document.text, "error", utf_16=False))
     if document.error is None:
@@ -112,7 +112,7 @@ def _unseen(scene: Scene) -> Problem | None:
     at = scene.start + found.start()
     cause = f"A character that cannot be seen (U+{ord(found[0]):04X}) is here, and no reader skips it."
     cut = Splice(at, at + 1, visible(found[0]))
-    return problem("hidden-between", (at, at + 1), cause, "Delete it and type a plain blank.", [cut], safe=True)
+    return problem("hidden-between", (at, at + 1), cause, "Delete it and type a plain space.", [cut], safe=True)
 
 
 def _line_alone(scene: Scene) -> Problem | None:

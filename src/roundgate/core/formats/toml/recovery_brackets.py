@@ -39,7 +39,7 @@ def unclosed(scene: Scene) -> Problem | None:
             [Splice(end, end, right)],
         )
     end = before
-    cause = "A comma is missing here, behind the item that ends."
+    cause = "A comma is missing here, after the item that ends."
     return problem("comma-missing", (end, end + 1), cause, "Write a comma.", [Splice(end, end, ",")], safe=True)
 
 

@@ -24,7 +24,7 @@ def heading(scene: Scene) -> Problem | None:
         "section-unclosed",
         (scene.start + found.start(1), at),
         cause,
-        f"Write {missing} behind it.",
+        f"Write {missing} after it.",
         [Splice(at, at, missing)],
         safe=True,
     )
@@ -75,7 +75,7 @@ def twice(scene: Scene) -> Problem | None:
 
 
 def after_key(scene: Scene) -> Problem | None:
-    """A key, and no equals sign behind it."""
+    """A key, and no equals sign after it."""
     line = scene.line
     colon = re.match(rf"({KEY})(:[ \t]*)(?=\S)", line)
     if colon:
@@ -93,7 +93,7 @@ def after_key(scene: Scene) -> Problem | None:
         )
     key = re.match(r"[ \t]*([A-Za-z][\w \-]*?)[ \t]*=", line)
     if key and " " in key[1]:
-        cause = f"A key with blanks needs quotes: {key[1]}."
+        cause = f"A key with spaces needs quotes: {key[1]}."
         span = (scene.start + key.start(1), scene.start + key.end(1))
         return problem("quote-missing", span, cause, "Write quotes around it.", [Splice(*span, f'"{key[1]}"')])
     alone = re.match(r"[ \t]*([A-Za-z0-9_.\-]+)[ \t]*(?:#.*)?$", line)
@@ -103,7 +103,7 @@ def after_key(scene: Scene) -> Problem | None:
             "value-missing",
             (scene.start + alone.start(1), at),
             "This key has no value.",
-            "Write = and a value behind it.",
+            "Write = and a value after it.",
         )
     return None
 

@@ -30,7 +30,7 @@ class Scene(NamedTuple):
 
     @property
     def shown(self) -> str:
-        """What the line says, without its comment and the blanks around."""
+        """What the line says, without its comment and the spaces around."""
         return self.line.split("#")[0].strip() if '"' not in self.line and "'" not in self.line else self.line.strip()
 
     @property

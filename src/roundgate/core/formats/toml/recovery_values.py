@@ -1,4 +1,4 @@
-"""Values of TOML that are none, and what stands behind a value on its line."""
+"""Values of TOML that are none, and what stands after a value on its line."""
 
 from __future__ import annotations
 
@@ -54,7 +54,7 @@ def _nothing(scene: Scene, at: int) -> Problem | None:
         return problem("comma-extra", (at, at + 1), cause, "Delete it.", [Splice(at, at + 1, "")])
     begun = scene.body.rfind("=", 0, at)
     if sign in ("", "\n", "\r", "#") and begun >= 0 and not scene.body[begun + 1 : at].strip():
-        cause = "There is no value behind the equals sign."
+        cause = "There is no value after the equals sign."
         return problem("value-missing", (begun, begun + 1), cause, "Write one.")
     return unclosed(scene)
 
@@ -134,7 +134,7 @@ def _number(raw: str, span: tuple[int, int]) -> Problem | None:
 
 
 def _sign_behind(scene: Scene, at: int) -> Problem | None:
-    """A comma, another key, or another format's comment behind a value."""
+    """A comma, another key, or another format's comment after a value."""
     rest = scene.body[at : scene.end]
     if rest.strip() in (",", ";"):
         cause = "Lines in TOML end without a sign."

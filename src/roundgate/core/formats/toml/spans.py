@@ -171,7 +171,7 @@ def statements(body: str) -> Iterator[Statement]:
 
 
 def _resolved(names: tuple[str, ...], counts: dict[Path, int], *, is_array: bool) -> Path:
-    """Give the path of a heading: behind the name of each array of tables the number of its newest one."""
+    """Give the path of a heading: after the name of each array of tables the number of its newest one."""
     path: Path = ()
     for number, name in enumerate(names):
         path = (*path, name)

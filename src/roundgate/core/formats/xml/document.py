@@ -1,6 +1,6 @@
 """XML files: attributes and texts of elements, comments, CDATA, entities, declaration.
 
-A path names the elements from the root; a number behind a name tells which of several of that name among its
+A path names the elements from the root; a number after a name tells which of several of that name among its
 siblings, from 0; ``@name`` at the end is an attribute: ``("buoys", "buoy", 2, "@x")``. Expat reads the text and
 confirms every edit; spans come from a scan of the tags, which need not check what expat has read."""
 

@@ -15,7 +15,7 @@ from roundgate.core.patterns import lazy
 from roundgate.core.text import Text
 
 Event = tuple[str, str, Any]
-"""One event of expat: ``<`` name attributes, ``>`` name, or ``t`` text; blanks between elements are left out."""
+"""One event of expat: ``<`` name attributes, ``>`` name, or ``t`` text; spaces between elements are left out."""
 
 
 _OFF = lazy(
@@ -63,7 +63,7 @@ def read_events(body: str) -> list[Event]:
 
 
 def _without_gaps(events: list[Event]) -> list[Event]:
-    """Join texts and leave out those of blanks that only part elements."""
+    """Join texts and leave out those of spaces that only part elements."""
     found: list[Event] = []
     add = found.append
     text: Event | None = None
@@ -178,7 +178,7 @@ class XmlReading:
         return Entry(path, value.replace("\r\n", "\n"), *key, start, end, "map" if element.children else "text")
 
     def _text_span(self, element: Element) -> tuple[int, int]:
-        """Give the span of an element's text: without the blanks around, and inside CDATA where it is all of it."""
+        """Give the span of an element's text: without the spaces around, and inside CDATA where it is all of it."""
         raw = self.text.body[element.inner : element.close]
         whole = re.fullmatch(r"(\s*<!\[CDATA\[)((?:(?!\]\]>).)*)\]\]>\s*", raw, re.S)
         if whole:

@@ -154,7 +154,7 @@ class Scan(TagScan):
         stop = tail.end() if tail else end
         if self.body[stop : stop + 1] != ">":
             cause = "This closing tag has no > at its end."
-            self.report("tag-broken", (at, end), cause, "Write > behind the name.", Splice(end, end, ">"), safe=True)
+            self.report("tag-broken", (at, end), cause, "Write > after the name.", Splice(end, end, ">"), safe=True)
             self.at = end
         else:
             self.at = stop + 1

@@ -157,12 +157,12 @@ class TagScan:
                 )
             return False
         if not gap:
-            cause = "No blank parts this attribute from the one before it."
+            cause = "No space parts this attribute from the one before it."
             self.report(
                 "attribute-joined",
                 name.span(),
                 cause,
-                "Write a blank before it.",
+                "Write a space before it.",
                 Splice(name.start(), name.start(), " "),
                 safe=True,
             )
@@ -179,7 +179,7 @@ class TagScan:
                 "attribute-value",
                 name.span(),
                 cause,
-                'Write ="..." behind it.',
+                'Write ="..." after it.',
                 Splice(name.end(), name.end(), '="true"'),
             )
             return True
@@ -212,7 +212,7 @@ class TagScan:
         cuts = [Splice(at, end + tail, f'"{body[at:end]}"')]
         ending = LINE_END.search(body, end)
         rest = body[end + tail : ending.start() if ending else len(body)]
-        is_clear = end > at and rest.count('"') % 2 == 0  # else the value goes on behind the blank
+        is_clear = end > at and rest.count('"') % 2 == 0  # else the value goes on after the space
         self.report(
             "attribute-unquoted", (at, max(end, at + 1)), cause, "Write quotes around it.", *cuts, safe=is_clear
         )

@@ -67,7 +67,7 @@ def _in_tag(body: str, start: int, end: int) -> Iterator[Slip]:
         yield Slip("attribute-unquoted", place, place + 1, cause, "Write a quote.", Splice(place, place, sign))
     for found in re.finditer(r"=([\"'])[^\s\"'>]*(?=\s|/?>|\?>)", line):
         place = start + found.end()
-        cause = "The quote behind this value is missing."
+        cause = "The quote after this value is missing."
         cut = Splice(place, place, found[1])
         yield Slip("attribute-quote", start + found.start() + 1, place, cause, "Write a quote where it ends.", cut)
     for found in _WITHOUT_END.finditer(line):
@@ -143,7 +143,7 @@ def _closings(body: str, one: re.Match[str], tags: list[re.Match[str]]) -> Itera
     first = line_start(body, one.start())
     lead = re.match(r"[ \t]*", body[first:])
     left = re.compile(rf"^{lead[0] if lead else ''}$", re.MULTILINE).search(body, stop)
-    if left and lead and lead[0]:  # a line with nothing left but the blanks before the tag
+    if left and lead and lead[0]:  # a line with nothing left but the spaces before the tag
         yield Slip(
             "tag-unclosed",
             *one.span(),

@@ -23,7 +23,7 @@ class Attribute:
     __slots__ = ("end", "key", "name", "start", "value")
 
     def __init__(self, start: int, name: str, key: tuple[int, int], value: tuple[int, int], end: int) -> None:
-        """Keep the spans; ``start`` is before the blanks that part it from what is before it."""
+        """Keep the spans; ``start`` is before the spaces that part it from what is before it."""
         self.start, self.name, self.key, self.value, self.end = start, name, key, value, end
 
 
@@ -33,7 +33,7 @@ class Element:
     __slots__ = ("attributes", "children", "close", "end", "inner", "name", "number", "parent", "start")
 
     def __init__(self, name: str, start: int, inner: int, parent: Element | None, number: int) -> None:
-        """Begin with the opening tag; ``inner`` is behind it, ``number`` counts elements from 0."""
+        """Begin with the opening tag; ``inner`` is after it, ``number`` counts elements from 0."""
         self.name, self.start, self.inner, self.parent, self.number = name, start, inner, parent, number
         self.close = self.end = inner
         self.children: list[Element] = []

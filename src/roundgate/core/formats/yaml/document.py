@@ -319,7 +319,7 @@ class YamlDocument(YamlPlaces):
         return Edit(tuple(cuts), expected)
 
     def move(self, path: Path, to: int) -> Edit:
-        """Move an item of a list: the items change places with what stands behind them on their lines.
+        """Move an item of a list: the items change places with what stands after them on their lines.
 
         Raises EditRefused.
         """
@@ -344,7 +344,7 @@ class YamlDocument(YamlPlaces):
         return Edit(tuple(cuts), expected)
 
     def _item_span(self, item: Member) -> tuple[int, int]:
-        """Give the span of an item from behind its dash to the end of its last line."""
+        """Give the span of an item from after its dash to the end of its last line."""
         start = self.stream.spans[item.value][0]
         end = self.stream.content_end(item.value)
         rest = re.compile(r"[ \t]*(?:#[^\r\n]*)?(?=[\r\n]|\Z)").match(self.text.body, end)

@@ -143,7 +143,7 @@ class Stream:
         return found
 
     def after(self, event: int) -> int:
-        """Give the event behind a whole node."""
+        """Give the event after a whole node."""
         return self.closing.get(event, event) + 1
 
     def members(self, event: int) -> Iterator[Member]:
@@ -195,7 +195,7 @@ class Stream:
         return 0, path
 
     def bare(self, event: int) -> tuple[int, int]:
-        """Give the span of a node without its anchor, its tag and what blanks follow them."""
+        """Give the span of a node without its anchor, its tag and what spaces follow them."""
         start, end = self.spans[event]
         one = self.events[event]
         if one[0] in "S[{" and (one[2] is not None or one[3] is not None):

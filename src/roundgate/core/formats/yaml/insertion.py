@@ -59,7 +59,7 @@ class YamlPlaces(YamlReading):
         return any(self.stream.events[one.value][0] in "[{" and self.stream.is_flow(one.value) for one in way[:-1])
 
     def into_nothing(self, way: Sequence[Member], at: int, text: str) -> str:
-        """Give what to put where a value has no width: behind a colon or a dash, or where there is not even those.
+        """Give what to put where a value has no width: after a colon or a dash, or where there is not even those.
 
         Raises EditRefused.
         """
@@ -93,7 +93,7 @@ class YamlPlaces(YamlReading):
         return index - self.text.line_around(index)[0]
 
     def line_behind(self, end: int, line: str) -> Splice:
-        """Put lines in behind the line on which something ends."""
+        """Put lines in after the line on which something ends."""
         at = end if closed_before(self.text, end) and end else line_span(self.text, end)[1]
         if closed_before(self.text, at):
             return Splice(at, at, line + self.text.newline)

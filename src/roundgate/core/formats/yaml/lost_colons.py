@@ -34,7 +34,7 @@ class _Open:
 
 
 def lost_colons(stream: Stream) -> Iterator[Problem]:
-    """Find texts that look like a name and its value without the colon, or without the blank behind it."""
+    """Find texts that look like a name and its value without the colon, or without the space after it."""
     if not _POSSIBLE.search(stream.body):
         return
     stack: list[_Open] = []
@@ -94,11 +94,11 @@ def _lost(stream: Stream, at: int, found: re.Match[str]) -> Problem:
     name = found["name"]
     if not found["gap"]:
         place = start + len(name) + 1
-        cause = "A blank is missing behind this colon, so name and value are one text."
+        cause = "A space is missing after this colon, so name and value are one text."
         cut = Splice(place, place, " ")
         return problem(
-            "colon-blank", (place - 1, place), cause, "Write a blank behind the colon.", [cut], level="warning"
+            "colon-space", (place - 1, place), cause, "Write a space after the colon.", [cut], level="warning"
         )
     cut = Splice(start + found.start("gap"), start + found.end("gap"), ": ")
     cause = f"There is no colon between {name} and its value, so both are one text."
-    return problem("colon-absent", (start, cut.end), cause, "Write a colon behind the name.", [cut], level="warning")
+    return problem("colon-absent", (start, cut.end), cause, "Write a colon after the name.", [cut], level="warning")

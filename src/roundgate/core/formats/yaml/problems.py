@@ -1,6 +1,6 @@
 """What people get wrong in YAML.
 
-What the reader takes is looked at for traps; what it refuses, for the mistake behind.
+What the reader takes is looked at for traps; what it refuses, for the mistake after.
 """
 
 from __future__ import annotations
@@ -117,7 +117,7 @@ def _not_understood(body: str, at: int) -> Problem:
 
 def _differs(at: int) -> Problem:
     cause = "The language allows this, or many readers do, and others refuse it."
-    return problem("reader-differs", (at, at + 1), cause, "Write it more plainly: blanks for tabs, quotes, one line.")
+    return problem("reader-differs", (at, at + 1), cause, "Write it more plainly: spaces for tabs, quotes, one line.")
 
 
 def _doubles(document: YamlDocument) -> Iterator[Problem]:
@@ -185,10 +185,10 @@ def _plain_traps(stream: Stream, at: int, value: str) -> Iterator[Problem]:
     elif (
         value[0] == "-" and value[1:2].isalpha() and not stream.body[line_start(stream.body, span[0]) : span[0]].strip()
     ):
-        cause = "A blank is missing behind this dash, so this is a text and no item of a list."
+        cause = "A space is missing after this dash, so this is a text and no item of a list."
         repair = [Splice(span[0] + 1, span[0] + 1, " ")]
-        do = "Write a blank behind the dash."
-        yield problem("dash-blank", (span[0], span[0] + 1), cause, do, repair, level="warning")
+        do = "Write a space after the dash."
+        yield problem("dash-space", (span[0], span[0] + 1), cause, do, repair, level="warning")
     elif "#" in value and (glued := _GLUED.match(value)):
         yield _glued(span, glued)
     elif _OCTAL.fullmatch(value):
@@ -216,17 +216,17 @@ def _plain_traps(stream: Stream, at: int, value: str) -> Iterator[Problem]:
         dashed = _DASHED.search(stream.body, *span)
         if dashed and value[0] == "-":
             repair = [Splice(span[0] + 1, span[0] + 1, " ")]
-            cause = "A blank is missing behind this dash, so it is part of the text, and the line below with it."
-            yield problem("dash-blank", (span[0], span[0] + 1), cause, "Write a blank behind the dash.", repair)
+            cause = "A space is missing after this dash, so it is part of the text, and the line below with it."
+            yield problem("dash-space", (span[0], span[0] + 1), cause, "Write a space after the dash.", repair)
         elif (glued := _DASH_GLUED.search(stream.body, *span)) and not stream.events[at][2]:
-            cause = "A blank is missing behind this dash, so this line is part of the text above it, and no item."
+            cause = "A space is missing after this dash, so this line is part of the text above it, and no item."
             repair = [Splice(glued.end(1), glued.end(1), " ")]
-            yield problem("dash-blank", glued.span(1), cause, "Write a blank behind the dash.", repair, level="warning")
+            yield problem("dash-space", glued.span(1), cause, "Write a space after the dash.", repair, level="warning")
         elif glued := _COLON_GLUED.search(stream.body, *span):
-            cause = "A blank is missing behind this colon, so this line is part of the text above it."
+            cause = "A space is missing after this colon, so this line is part of the text above it."
             repair = [Splice(glued.end(1), glued.end(1), " ")]
-            do = "Write a blank behind the colon."
-            yield problem("colon-blank", glued.span(1), cause, do, repair, level="warning")
+            do = "Write a space after the colon."
+            yield problem("colon-space", glued.span(1), cause, do, repair, level="warning")
         elif dashed:
             cause = "This dash is deeper than the ones above, so it is part of the text before it, and no item."
             do = "Put the dash below the one above it."
@@ -239,13 +239,13 @@ def _begins_line(body: str, at: int) -> bool:
 
 def _glued(span: tuple[int, int], found: re.Match[str]) -> Problem:
     at = span[0] + found.end("said")
-    cause = f"Without a blank before it this is no comment: it is part of the value, after {found['said']}."
+    cause = f"Without a space before it this is no comment: it is part of the value, after {found['said']}."
     repair = [Splice(at, at, " ")]
-    return problem("comment-in-value", (at, span[1]), cause, "Write a blank before the mark.", repair)
+    return problem("comment-in-value", (at, span[1]), cause, "Write a space before the mark.", repair)
 
 
 def _glued_ends(stream: Stream) -> Iterator[Problem]:
-    """Find a comment right behind a closing quote or bracket."""
+    """Find a comment right after a closing quote or bracket."""
     if not _GLUED_END.search(stream.body):
         return
     for at, events in enumerate(stream.events):
@@ -254,9 +254,9 @@ def _glued_ends(stream: Stream) -> Iterator[Problem]:
         if is_end and stream.body[end : end + 1] == "#" and stream.body[end - 1 : end] in ("'", '"', "]", "}"):
             line = LINE_END.search(stream.body, end)
             stop = line.start() if line else len(stream.body)
-            cause = "A comment needs a blank before its mark; some readers refuse the file without it."
+            cause = "A comment needs a space before its mark; some readers refuse the file without it."
             repair = [Splice(end, end, " ")]
-            yield problem("comment-glued", (end, stop), cause, "Write a blank before the mark.", repair, safe=True)
+            yield problem("comment-glued", (end, stop), cause, "Write a space before the mark.", repair, safe=True)
 
 
 def _curly(stream: Stream, span: tuple[int, int]) -> Problem:

@@ -66,9 +66,9 @@ def _unseen(scene: Scene) -> Problem | None:
         found = HIDDEN.search(line.text)
         if found and not re.search(r"[\"']", line.text[: found.start()]):
             at = line.start + found.start()
-            cause = f"A character that cannot be seen (U+{ord(found[0]):04X}) is here; it is no blank."
+            cause = f"A character that cannot be seen (U+{ord(found[0]):04X}) is here; it is no space."
             cut = Splice(at, at + 1, visible(found[0]))
-            return problem("hidden-between", (at, at + 1), cause, "Delete it and type a plain blank.", [cut], safe=True)
+            return problem("hidden-between", (at, at + 1), cause, "Delete it and type a plain space.", [cut], safe=True)
     if "unreadable" in str(scene.error):
         at = scene.error.at
         cause = f"A control character (U+{ord(scene.body[at]):04X}) is here; no reader takes it."
@@ -82,18 +82,18 @@ def _tab(scene: Scene) -> Problem | None:
         lead = re.match(r" *\t[ \t]*(?=\S)", line.text)
         if lead and not line.text.lstrip().startswith("#"):
             at = line.start + lead[0].index("\t")
-            cause = "There is a tab in the indentation; YAML counts blanks only."
+            cause = "There is a tab in the indentation; YAML counts spaces only."
             cut = Splice(line.start, line.start + lead.end(), _blanks_for(scene.body, line, lead[0]))
-            return problem("tab-indent", (at, line.start + lead.end()), cause, "Write blanks for the tab.", [cut])
+            return problem("tab-indent", (at, line.start + lead.end()), cause, "Write spaces for the tab.", [cut])
     if "tab" in str(scene.error) or scene.body[scene.error.at : scene.error.at + 1] == "\t":
         at = scene.error.at
-        cause = "There is a tab here; YAML wants a blank."
-        return problem("tab-indent", (at, at + 1), cause, "Write a blank for the tab.", [Splice(at, at + 1, " ")])
+        cause = "There is a tab here; YAML wants a space."
+        return problem("tab-indent", (at, at + 1), cause, "Write a space for the tab.", [Splice(at, at + 1, " ")])
     return None
 
 
 def _blanks_for(body: str, line: Line, lead: str) -> str:
-    """Give the blanks that a tab was meant to be: as deep as the file's own steps, or as a neighbour."""
+    """Give the spaces that a tab was meant to be: as deep as the file's own steps, or as a neighbour."""
     unit = re.search(r"^( +)(?=[^\s#-])", body, re.MULTILINE)
     step = len(unit[1]) if unit else 2
     above = line_before(body, line)
@@ -110,7 +110,7 @@ def _mapping_values(scene: Scene) -> Problem | None:
     line = scene.here
     key = _KEY_LINE.match(line.text)
     if key and line.start + key.end("gap") <= scene.error.at and key["value"]:
-        return quote_value(line, key.start("value"), "There is a colon with a blank inside this value.")
+        return quote_value(line, key.start("value"), "There is a colon with a space inside this value.")
     off = _parent_off(scene.body, line)
     if off:
         return off
@@ -165,26 +165,26 @@ def _without_colon(line: Line) -> Problem | None:
     tight = _TIGHT.match(line.text)
     if tight and not line.text[tight.end() :].startswith("//"):
         at = line.start + tight.end()
-        cause = "A blank is missing behind this colon, so it is part of the text."
-        return problem("colon-blank", (at - 1, at), cause, "Write a blank behind the colon.", [Splice(at, at, " ")])
+        cause = "A space is missing after this colon, so it is part of the text."
+        return problem("colon-space", (at - 1, at), cause, "Write a space after the colon.", [Splice(at, at, " ")])
     equals = _EQUALS.match(line.text)
     if equals:
         span = (line.start + equals.start(3), line.start + equals.end(3))
         sign = (span[0] + len(equals[3]) - len(equals[3].lstrip()), span[0] + len(equals[3].rstrip()))
         cause = "YAML has a colon here, not an equals sign."
-        return problem("equals-sign", sign, cause, "Write a colon and a blank.", [Splice(*span, ": ")])
+        return problem("equals-sign", sign, cause, "Write a colon and a space.", [Splice(*span, ": ")])
     dash = _DASH_TIGHT.match(line.text)
     if dash and not line.content.startswith("---") and not re.match(r"-[\d.]", line.content):
         at = line.start + dash.end()
-        cause = "A blank is missing behind this dash, so it is part of the text."
-        return problem("dash-blank", (at - 1, at), cause, "Write a blank behind the dash.", [Splice(at, at, " ")])
+        cause = "A space is missing after this dash, so it is part of the text."
+        return problem("dash-space", (at - 1, at), cause, "Write a space after the dash.", [Splice(at, at, " ")])
     if line.content[:1] in ("'", '"') or ":" in line.content or line.content[:1] in "[]{}&*!|>%@`#-?":
         return None
     word = _WORD_VALUE.match(line.text)
     at = line.start + (word.end(2) if word else len(line.text.rstrip()))
     at = min(at, line.end) if not word else at
     cause = "This line has no colon: a name, a colon and a value belong here."
-    return problem("colon-absent", (at, at + 1), cause, "Write a colon behind the name.", [Splice(at, at, ":")])
+    return problem("colon-absent", (at, at + 1), cause, "Write a colon after the name.", [Splice(at, at, ":")])
 
 
 def _no_colon_found(scene: Scene) -> Problem | None:
@@ -207,7 +207,7 @@ def _no_dash(body: str, line: Line) -> Problem | None:
         return None
     at = line.start + line.indent
     cause = "The lines around it are items of a list, and this one has no dash."
-    return problem("dash-depth", (at, at + 1), cause, "Write a dash and a blank before it.", [Splice(at, at, "- ")])
+    return problem("dash-depth", (at, at + 1), cause, "Write a dash and a space before it.", [Splice(at, at, "- ")])
 
 
 def _expected_key(scene: Scene) -> Problem | None:
@@ -343,7 +343,7 @@ def _any_line(scene: Scene) -> Problem | None:
             if line
             else None
         )
-        if found and found.code in ("colon-blank", "equals-sign", "dash-blank", "text-after-quote", "quote-inside"):
+        if found and found.code in ("colon-space", "equals-sign", "dash-space", "text-after-quote", "quote-inside"):
             return found
     return None
 

@@ -17,7 +17,7 @@ class Line(NamedTuple):
 
     @property
     def indent(self) -> int:
-        """How many blanks it begins with."""
+        """How many spaces it begins with."""
         return len(self.text) - len(self.text.lstrip(" "))
 
     @property

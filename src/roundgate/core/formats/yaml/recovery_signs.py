@@ -23,7 +23,7 @@ def quote_value(line: Line, column: int, why: str) -> Problem:
 
 
 def after_quote(line: Line) -> Problem | None:
-    """Find what stands behind a closing quote, or a quote inside a text."""
+    """Find what stands after a closing quote, or a quote inside a text."""
     found = re.match(
         r"(?P<lead> *(?:- +)*(?:[\w.\-]+:[ \t]+)?)(?P<quote>[\"'])(?P<text>.*?)(?P=quote)(?P<rest>.*)", line.text
     )
@@ -97,7 +97,7 @@ def flow_end(scene: Scene) -> Problem | None:
             [Splice(end, end, right)],
         )
     end = len(before)
-    cause = "A comma is missing here, behind the item that ends."
+    cause = "A comma is missing here, after the item that ends."
     return problem("comma-missing", (end, end + 1), cause, "Write a comma.", [Splice(end, end, ",")])
 
 
@@ -161,7 +161,7 @@ def broken_escape(scene: Scene) -> Problem | None:
 
 
 def block_header(scene: Scene) -> Problem | None:
-    """A text right behind the sign that announces one on the lines below."""
+    """A text right after the sign that announces one on the lines below."""
     line = scene.here
     found = re.search(r"(?<=[:\-] )[|>][^\s#]?.*", line.text)
     if not found:

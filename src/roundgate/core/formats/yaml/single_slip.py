@@ -48,15 +48,15 @@ def _signs(line: str, start: int) -> Iterator[Slip]:
     dash = re.match(r"[ \t]*-(?=[\w\"'{\[])", line)
     if dash:
         place = start + dash.end()
-        cause = "A blank is missing behind this dash, so it is part of the text."
+        cause = "A space is missing after this dash, so it is part of the text."
         cut = Splice(place, place, " ")
-        yield Slip("dash-blank", place - 1, place, cause, "Write a blank behind the dash.", cut)
+        yield Slip("dash-space", place - 1, place, cause, "Write a space after the dash.", cut)
     glued = re.match(rf"{_LEAD}(?:{_KEY}):(?=[^\s/:])", line)
     if glued:
         place = start + glued.end()
-        cause = "A blank is missing behind this colon, so there is no key and no value."
+        cause = "A space is missing after this colon, so there is no key and no value."
         cut = Splice(place, place, " ")
-        yield Slip("colon-blank", place - 1, place, cause, "Write a blank behind the colon.", cut)
+        yield Slip("colon-space", place - 1, place, cause, "Write a space after the colon.", cut)
     apart = re.match(rf"{_LEAD}({_KEY})(?P<gap>[ \t]*=[ \t]*|[ \t]+)(?=\S)", line)
     if apart and apart["gap"].strip() == "=":
         cut = Splice(start + apart.start("gap"), start + apart.end("gap"), ": ")
@@ -65,17 +65,17 @@ def _signs(line: str, start: int) -> Iterator[Slip]:
     elif apart:
         cut = Splice(start + apart.end(1), start + apart.end("gap"), ": ")
         cause = f"There is no colon between {apart[1]} and its value."
-        yield Slip("colon-absent", cut.start, cut.end, cause, "Write a colon behind the name.", cut)
+        yield Slip("colon-absent", cut.start, cut.end, cause, "Write a colon after the name.", cut)
     alone = re.match(rf"{_LEAD}({_KEY})(?=[ \t]*(?:#.*)?$)", line)
     if alone:
         place = start + alone.end()
-        cause = f"There is no colon behind {alone[1]}."
+        cause = f"There is no colon after {alone[1]}."
         yield Slip("colon-absent", place, place + 1, cause, "Write a colon.", Splice(place, place, ":"))
     lost = re.match(rf"[ \t]+(?=(?:{_KEY}):(?:\s|$))", line)
     if lost:
         place = start + lost.end()
         cause = "The dash before this item of a list is missing."
-        yield Slip("dash-lost", place, place + 1, cause, "Write a dash and a blank.", Splice(place, place, "- "))
+        yield Slip("dash-lost", place, place + 1, cause, "Write a dash and a space.", Splice(place, place, "- "))
 
 
 def _stray(body: str, start: int, end: int) -> Iterator[Slip]:
@@ -120,7 +120,7 @@ def _indent(body: str, start: int, end: int) -> Iterator[Slip]:
         if cut.new != blanks.group():
             code = "tab-indent" if "\t" in blanks.group() else "indent-uneven"
             cause = f"This line begins in column {blanks.end() - start + 1}, and its neighbours in column {column + 1}."
-            yield Slip(code, start, blanks.end(), cause, f"Begin it in column {column + 1}, with blanks.", cut)
+            yield Slip(code, start, blanks.end(), cause, f"Begin it in column {column + 1}, with spaces.", cut)
 
 
 def _blanks(line: str) -> int:
@@ -162,7 +162,7 @@ def _flow(line: str, start: int) -> Iterator[Slip]:
         for found in re.finditer(rf"(?<=[{{,])[ \t]*({_KEY})([ \t]+)(?=[\[{{\"'\w-])", line):
             cut = Splice(start + found.start(2), start + found.end(2), ": ")
             cause = f"There is no colon between {found[1]} and its value."
-            yield Slip("colon-absent", cut.start, cut.end, cause, "Write a colon behind the name.", cut)
+            yield Slip("colon-absent", cut.start, cut.end, cause, "Write a colon after the name.", cut)
     for opening, closing in ("[]", "{}"):
         more = line.count(opening) - line.count(closing)
         if more > 0:
@@ -176,7 +176,7 @@ def _flow(line: str, start: int) -> Iterator[Slip]:
         elif more < 0:
             for one in re.finditer(r"(?<=[:,\[{-] )(?=\S)", line):
                 place = start + one.start()
-                cause = f"A {opening} is missing here: the {closing} behind it has no partner."
+                cause = f"A {opening} is missing here: the {closing} after it has no partner."
                 cut = Splice(place, place, opening)
                 yield Slip("bracket-unopened", place, place + 1, cause, f"Write {opening}.", cut)
     for found in re.finditer(r"[\]}]", line):

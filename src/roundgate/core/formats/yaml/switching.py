@@ -69,7 +69,7 @@ def _off(document: YamlPlaces, path: Path) -> Edit:
     if events[0] == "S" and events[4] and LINE_END.search(body, *stream.bare(way[-1].value)):
         raise EditRefused(f"{path[-1]} is a text that runs over several lines; it cannot be commented out and in again")
     if LINE_END.search(body[:end][-1:]):
-        raise EditRefused(f"{path[-1]} keeps the empty lines behind it, so it cannot be commented out and in again")
+        raise EditRefused(f"{path[-1]} keeps the empty lines after it, so it cannot be commented out and in again")
     return Edit(commented(document.text, start, end, "#"), edit.expected)
 
 

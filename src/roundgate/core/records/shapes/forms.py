@@ -30,7 +30,7 @@ def form_mistake(spec: RecordSet) -> str:
 
 @lru_cache(maxsize=64)
 def _pattern(form: str, needed: frozenset[str]) -> re.Pattern[str]:
-    """Compile a form; the fields behind the last needed one may be missing."""
+    """Compile a form; the fields after the last needed one may be missing."""
     parts = IN_BRACES.split(form)
     texts, names = parts[::2], parts[1::2]
     last = max((at for at, name in enumerate(names) if name in needed), default=0)

@@ -16,7 +16,7 @@ from roundgate.core.rulebook.model import RecordSet
 
 
 class _Part(Struct, frozen=True):
-    """One part of a value, without the blanks around it: its text, and where it is in the value."""
+    """One part of a value, without the spaces around it: its text, and where it is in the value."""
 
     text: str
     start: int
@@ -80,7 +80,7 @@ class Parts:
             self._put(editor, spec, parts[-1].end, parts[-1].end, _gap(value, parts, spec) + text)
 
     def remove(self, editor: Editor, spec: RecordSet, record: Record) -> None:
-        """See Shape. The separator behind it goes with it; of the last one, the separator before it."""
+        """See Shape. The separator after it goes with it; of the last one, the separator before it."""
         parts = _parts(self._value(editor, spec), spec.parts)
         number = self._number(parts, spec, record)
         if number + 1 < len(parts):

@@ -1,4 +1,4 @@
-"""Records that are group lines: a name, and words each behind a sign that says which field it is of.
+"""Records that are group lines: a name, and words each after a sign that says which field it is of.
 
 ``marshal: +race.start -race.delete *coxswain``
 """
@@ -43,7 +43,7 @@ class Signs:
         return found
 
     def set_field(self, editor: Editor, spec: RecordSet, record: Record, field: str, value: str | None) -> None:
-        """See Shape. Words that stay keep their places; new ones go behind the last of their sign.
+        """See Shape. Words that stay keep their places; new ones go after the last of their sign.
 
         Raises EditRefused.
         """
@@ -59,7 +59,7 @@ class Signs:
         words = [hit[0] for hit in kept]
         last = max((at for at, word in enumerate(words) if word.startswith(sign)), default=len(words) - 1)
         new = [sign + word for word in dict.fromkeys(wanted) if word not in there]
-        if len(kept) == len(_WORD.findall(text)):  # nothing goes: what is there keeps its blanks
+        if len(kept) == len(_WORD.findall(text)):  # nothing goes: what is there keeps its spaces
             end = kept[last].end() if kept else 0
             changed = text[:end] + "".join(f" {word}" if end else word for word in new) + text[end:]
         else:

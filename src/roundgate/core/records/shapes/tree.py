@@ -222,7 +222,7 @@ def _with_items(editor: Editor, path: Path, old: list[str], new: list[str]) -> b
 
 
 def _object(editor: Editor, spec: RecordSet, values: Mapping[str, str], records: Sequence[Record]) -> PlainData:
-    """Give a record as plain data: its keys in the order of the record most like it, others behind them."""
+    """Give a record as plain data: its keys in the order of the record most like it, others after them."""
     first = max(
         (list(record.fields) for record in records), key=lambda names: len(values.keys() & set(names)), default=[]
     )
