@@ -84,7 +84,7 @@ def test_a_value_that_can_only_be_looked_at_is_never_sent(running: SiteUnderTest
     file = running.folder / "roundgate.toml"
     file.write_text(file.read_text().replace('rulebook = "gullwind"', 'rulebook = "looked"'))
     for more in ((), ("--now",)):
-        assert "can only be looked at" in running.fails(1, "set", "club.honour=5", *more)
+        assert "can be read there, but not set" in running.fails(1, "set", "club.honour=5", *more)
 
 
 def test_the_console_at_a_terminal_completes_remembers_and_shows_the_log(running: SiteUnderTest) -> None:

@@ -129,7 +129,7 @@ def test_names_with_signs_of_their_own_are_drawn_as_they_are(regatta: SiteUnderT
 def test_what_cannot_be_worked_out_is_told(regatta: SiteUnderTest) -> None:
     edit(regatta, "flotsam.json", '"lamp oil|0.4"', '"table:lights|0.4"')
     said = regatta.fails(1, "odds", "regatta")
-    assert "tables/lights > tables/lights: it is in itself" in said and "roundgate check regatta" in said
+    assert "tables/lights > tables/lights: it contains itself" in said and "roundgate check regatta" in said
     (regatta.folder / "regatta" / "flotsam.json").unlink()
     assert "has no file with loot" in regatta.fails(1, "odds", "regatta")
 
@@ -142,7 +142,7 @@ MISTAKES = {
     "loot-chance": ("flotsam.json", '"bucket|0.5"', '"bucket|0,5"', "has a decimal comma in its chance"),
     "loot-entry": ("flotsam.json", '"rope*1-3|0.6"', '"rope*3-1|0.6"', "how many there are is a number"),
     "loot-chance-idle": ("flotsam.json", '"water cask"]', '"water cask|0.5"]', "its chance does not count"),
-    "loot-circle": ("flotsam.json", '"gold cup|1"', '"table:prizes|1"', "it is in itself"),
+    "loot-circle": ("flotsam.json", '"gold cup|1"', '"table:prizes|1"', "it contains itself"),
     "loot-nothing": ("flotsam.json", '"left-out": 0.2', '"left-out": 1.0', "Nothing can ever be in flotsam/North."),
     "loot-unused": ("flotsam.json", '"table:survivors", ', "", "No entry names tables/survivors."),
     "loot-places": ("flotsam.json", '"count": 3', '"count": 9', "flotsam/Shallows has 9 at once and 4 places."),

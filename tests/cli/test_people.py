@@ -325,7 +325,7 @@ def test_a_fresh_server_gets_its_first_admin_in_one_command(club: SiteUnderTest)
     wait_for(comes_in)
     code, said = work.end()
     assert code == 0, said
-    assert "Come in to harbour now" in said and "came in: GW-" in said and "officers reload" in said
+    assert "Join harbour now" in said and "joined: GW-" in said and "officers reload" in said
     (one,) = json.loads(club.text("harbour", "officers.json"))["officers"]
     assert one["rank"] == "harbourmaster" and "officer harbourmaster" in club.ok("send", "harbour", f"who {one['id']}")
 

@@ -203,7 +203,7 @@ def test_levels_are_changed_by_what_a_permission_needs(site: SiteUnderTest) -> N
     assert "Tern" not in site.ok("ranks", "who", "race.abort")
     said = site.ok("ranks", "grant", "3", "race.abort", "race.start")
     assert f"{TERN}" in said and "gains race.abort" in said
-    assert "Levels know no denials" in site.fails(1, "ranks", "deny", "3", "race.abort")
+    assert "Levels have no denials" in site.fails(1, "ranks", "deny", "3", "race.abort")
     assert "are numbers" in site.fails(1, "ranks", "add", "mate") and "is no level" in site.fails(
         2, "ranks", "grant", "mate", "race.abort"
     )

@@ -211,7 +211,7 @@ def test_a_member_whose_rank_is_in_two_places_is_said(site: SiteUnderTest) -> No
     site_file.write_text(site_file.read_text().replace('rulebook = "gullwind"', 'rulebook = "club"'))
     (site.folder / "regatta" / "linecrew.properties").write_text(f"{WREN}=marshal\n")
     said = site.run("check", "regatta").stdout
-    assert f"The rank of {WREN} is said in officers and in line-crew" in said, said
+    assert f"The rank of {WREN} is given in officers and in line-crew" in said, said
 
 
 def test_places_are_right_whatever_the_line_ends_are(site: SiteUnderTest) -> None:

@@ -159,7 +159,7 @@ def test_every_fact_difference_and_consequence_has_its_words() -> None:
         "in the files, but not read back (the rulebook does not say how): a, b",
         "tide.mode is spring: the world first-tide was made with it; the default has no effect in it",
         "a.ini:b, written by round 7, is no longer in its file: the server does not know it, or took it out",
-        "its ports were not looked at, for its files cannot be (OSError)",
+        "its ports were not checked, as its files could not be read (OSError)",
         "has stayed up for 1m30s",
     ]
     for fact in facts:

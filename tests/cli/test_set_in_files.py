@@ -55,7 +55,7 @@ def test_a_broken_file_is_found_by_check_and_refuses_a_set(regatta: SiteUnderTes
 def test_what_does_not_fit_is_refused_with_the_reason(regatta: SiteUnderTest) -> None:
     shutil.copy(DEMO / "seamanship.toml", regatta.folder / "regatta")
     said = regatta.fails(1, "set", "regatta", "seamanship.toml:levels[1].points=many")
-    assert "a number is expected there, and 'many' is none" in said
+    assert "a number is expected there, and 'many' is not" in said
 
 
 def test_show_and_reset_of_a_value_in_a_file(regatta: SiteUnderTest) -> None:

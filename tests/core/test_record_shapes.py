@@ -302,7 +302,7 @@ def test_a_record_is_the_first_of_its_set(shape: str) -> None:
 @pytest.mark.parametrize(
     ("shape", "operation", "why"),
     [
-        ("in-one-value", AddRecord("crew", "crew", "A4, A5", ()), "holds the sign"),
+        ("in-one-value", AddRecord("crew", "crew", "A4, A5", ()), "contains their separator"),
         ("with-chances", AddRecord("crew", "crew", "A4", (("id", "A4|1"),)), "would be read back as something else"),
         ("pairs", AddRecord("crew", "crew", "A4", (("id", "A4"),)), "port is missing"),
         ("pairs", SetField("crew", "crew", "A1", "rank", None), "rank is missing"),

@@ -140,7 +140,7 @@ class KeyChanges:
         spec = self.holder.book.setting[name]
         if spec.kept_in and not (spec.live and spec.live.set):
             raise Trouble(
-                f"The server keeps {name} in {spec.kept_in}: it can only be looked at. Nothing was changed.",
+                f"The server keeps {name} in {spec.kept_in}: it can be read there, but not set. Nothing was changed.",
                 command("explain", self.holder.name, name),
             )
         if spec.kept_in and (stored is None or not self.options.now):
@@ -185,10 +185,10 @@ class KeyChanges:
         if given:
             raise WrongWords(
                 f"{target.name} is a secret and must not be part of the command: others on this machine can read it.",
-                command("set", self.holder.name, target.name) + "    (it is asked for; or give it on standard input)",
+                command("set", self.holder.name, target.name) + "    (it asks you; or use standard input)",
             )
         if self._ask_secret is None:
-            raise WrongWords(f"{target.name} is a secret, and nobody gives its value.")
+            raise WrongWords(f"{target.name} is a secret, and its value was not given.")
         return self._ask_secret(target.name, self.holder.name or target.file)
 
     def _stored(self, target: Target, given: str) -> str:

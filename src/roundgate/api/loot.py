@@ -122,7 +122,7 @@ class _Sides:
             rows = tuple(Row(thing, old.get(thing), new.get(thing), _paths(last, node, thing)) for thing in things)
         except Endless as error:
             raise Trouble(
-                f"{error}: it is in itself, so nobody can say what comes out.", f"roundgate check {self.server}"
+                f"{error}: it contains itself, so its outcome cannot be worked out.", f"roundgate check {self.server}"
             ) from error
         except TooMany as error:
             raise Trouble(str(error)) from error

@@ -202,7 +202,7 @@ class RankChanges:
         """Let permissions need a level."""
         if not may:
             raise Trouble(
-                "Levels know no denials: whoever has a level may all that needs no more.",
+                "Levels have no denials: a level grants all that needs this level or less.",
                 f"roundgate ranks grant HIGHER-NUMBER PERMISSION {self.server.name}",
             )
         if not word.isdecimal():
@@ -441,7 +441,7 @@ class RankChanges:
     def _new_member(self, set_name: str, word: str, rank: str) -> list[Operation]:
         found = joining(self.site, self.server, set_name, [word], rank)
         if not found:
-            raise UnknownName(f"'{word}' is nobody who is known.", f"roundgate people seen {self.server.name}")
+            raise UnknownName(f"'{word}' is not a known person.", f"roundgate people seen {self.server.name}")
         return RecordChanges(self.server.workspace).added(set_name, found[0].words)
 
     def _with_rank(self, set_name: str, field: str, record: Record, rank: str) -> list[Operation]:

@@ -422,7 +422,7 @@ class RecordChanges:
             if is_secret_field(self.book, name, field):
                 raise WrongWords(
                     f"{field} is a secret and must not be part of the command: others on this machine can read it.",
-                    f"leave it out, then: roundgate set {self.holder.name} {name}/KEY.{field}    (it is asked for)",
+                    f"leave it out, then: roundgate set {self.holder.name} {name}/KEY.{field}    (it asks you)",
                 )
             given[field] = self.stored(f"{name}/{{}}.{field}", spec.field.get(field), value, ())
         return key, given

@@ -156,7 +156,7 @@ def _decided(book: Rulebook, name: str) -> str:
 
     for spec in book.ranks.values():
         if spec.levels == name:
-            return f"whoever has a level may all that needs no more; newcomers have {spec.newcomers or 'none'}"
+            return f"a level grants all that needs this level or less; newcomers have {spec.newcomers or 'none'}"
         if spec.groups == name:
             newcomers = f"; newcomers are what {spec.newcomers} says" if ":" in spec.newcomers else ""
             return f"{ORDER_WORDS[spec.order]}{newcomers}"
@@ -252,7 +252,7 @@ def _list_facts(page: ListPage) -> dict[str, str | int | None]:
 
 def _example(name: str, spec: Setting) -> str:
     if values.is_hidden(spec):
-        return f"{name}     (it is asked for, so that it is not part of the command)"
+        return f"{name}     (you are asked for it, so that it is not part of the command)"
     return f"{name}={values.example(spec)}"
 
 

@@ -116,7 +116,7 @@ def explain(
     context = open_call()
     word, names = context.split(words)
     if not names:
-        raise WrongWords("What shall be explained?", f"roundgate explain {word} NAME    (or a finding's code)")
+        raise WrongWords("What should be explained?", f"roundgate explain {word} NAME    (or a finding's code)")
     servers = [_with(context, names[0])] if word is None else context.several(word)
     pages = [page_of(context.open(server), name) for server in servers for name in names]
     if as_json:

@@ -195,7 +195,7 @@ def _state_with(server: Server, store: Store, state: RunState) -> ServerState:
         remarks += _remarks(server, state, known, layers)
     except Exception as error:  # noqa: BLE001 - whatever its files hold, a server has its row
         why = getattr(error, "what", None) or type(error).__name__
-        remarks.append(Remark("files-unreadable", f"its files could not be looked at: {why}"))
+        remarks.append(Remark("files-unreadable", f"its files could not be read: {why}"))
         layers, address, slots = [], "", ""
     waiting = len(store.slate(server.name)) + len(store.odd_entries(server.name))
     return ServerState(server, state, slots, address, waiting, layers, remarks, "", work, crashes, listed)

@@ -54,7 +54,7 @@ def _stat(path: Path) -> os.stat_result | None:
         return None
     except OSError as error:
         raise Trouble(
-            f"{path} cannot be looked at: {(error.strerror or str(error)).lower()}.", "ls -ld on it"
+            f"{path} cannot be inspected: {(error.strerror or str(error)).lower()}.", "ls -ld on it"
         ) from error
 
 

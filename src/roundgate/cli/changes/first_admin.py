@@ -43,9 +43,9 @@ def first_admin(context: CallContext, words: Sequence[str], rank: str, within: s
         )
     if not server.state().runs:
         _end_if(run_round(context, server.server, Options(kind=RoundKind.START)))
-    echo(f"Come in to {server.name} now, as the one who is to be its admin. (Ctrl-C: leave it.)")
+    echo(f"Join {server.name} now, as the one who is to be its admin. (Ctrl-C to give up.)")
     identifier, name = _who_comes(server, seconds(within))
-    echo(f"{plain(name) or identifier} came in: {identifier}")
+    echo(f"{plain(name) or identifier} joined: {identifier}")
     if not agreed(f"Make {plain(name) or identifier} ({identifier}) the first of {roster} on {server.name}?", yes=yes):
         raise typer.Exit(1)
     _put(context, server, roster, identifier, name, rank)
@@ -71,7 +71,7 @@ def _who_comes(server: OpenServer, wait: float) -> tuple[str, str]:
     joined = server.book.server.joined
     if not joined:
         do = "It needs 'joined' in its table [server]."
-        raise Trouble(f"The rulebook of {server.name} does not say how its log shows who comes in.", do)
+        raise Trouble(f"The rulebook of {server.name} does not say how its log shows who joins.", do)
     driver = driver_of(server.server)
     until = time.monotonic() + wait
     try:
@@ -86,7 +86,7 @@ def _who_comes(server: OpenServer, wait: float) -> tuple[str, str]:
     finally:
         driver.close()
     raise Trouble(
-        f"Nobody came in to {server.name} in time.", f"roundgate roster first {server.name}; --within waits longer"
+        f"Nobody joined {server.name} in time.", f"roundgate roster first {server.name}; --within waits longer"
     )
 
 

@@ -143,7 +143,7 @@ def _echo_cores(found: Survey) -> None:
     nodes = "; ".join(f"node {at}: {core_ranges(node)}" for at, node in enumerate(found.machine.nodes))
     taken = frozenset(core for one in found.cores for core in one.cores or ())
     free = core_ranges(found.machine.cores - taken) or "none"
-    echo(f"  the machine has {len(found.machine.cores)} ({nodes}); promised to nobody: {free}")
+    echo(f"  the machine has {len(found.machine.cores)} ({nodes}); not promised to any server: {free}")
 
 
 def _output(found: Survey) -> FitOutput:

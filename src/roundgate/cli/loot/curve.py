@@ -34,7 +34,7 @@ def curve(
         str, typer.Option("--through", metavar="POINTS", help="New numbers, smooth through points: 1:0,10:500,60:20000")
     ] = "",
     scale: Annotated[str, typer.Option("--scale", metavar="FACTOR", help="Stretch the numbers: 120%")] = "",
-    levels: Annotated[int, typer.Option("--levels", min=0, help="How many levels there shall be.")] = 0,
+    levels: Annotated[int, typer.Option("--levels", min=0, help="The number of levels.")] = 0,
     step: Annotated[str, typer.Option("--round", metavar="STEP", help="Round new numbers to this.")] = "1",
     with_slate: Annotated[bool, typer.Option("--slate", help="Also as the slate would leave it.")] = False,
     image: Annotated[str, typer.Option("--image", metavar="FILE", help="Draw it (PNG, SVG, PDF).")] = "",

@@ -83,7 +83,7 @@ def _do(server: Server, name: str, line: str, *, yes: bool) -> None:
     if action.refused and any(search(action.refused, one) for one in answer):
         raise Trouble(f"{server.name} refused: {line}", f"roundgate log {server.name}")
     if action.match and not any(search(action.match, one) for one in answer):
-        raise Trouble(f"{server.name} was told, and does not confirm it: {line}", f"roundgate log {server.name}")
+        raise Trouble(f"{server.name} was told, but does not confirm it: {line}", f"roundgate log {server.name}")
     words = "done" if action.match else "sent"
     echo(f"{server.name}  {words}: {line}. It changes no file, and a restart may undo it.")
 

@@ -36,7 +36,7 @@ def fact_words(fact: Fact) -> str:
                 "it out"
             )
         case PortsUnchecked(error):
-            return f"its ports were not looked at, for its files cannot be ({error})"
+            return f"its ports were not checked, as its files could not be read ({error})"
         case StayedUp(seconds):
             return f"has stayed up for {format_seconds(seconds)}"
 

@@ -137,7 +137,7 @@ def echo_records(server: OpenServer, word: str) -> None:
     echo(f"{styled(server.name, 'bold')}  {name}: {spec.about or 'records'}  ({path})")
     echo_table((*lead, *names, ""), rows)
     count = sum(1 for one in layers if one.counts)
-    echo(f"{count} of them." if rows else f"There are none. One more: roundgate add {server.name} {name} ...")
+    echo(f"{count} of them." if rows else f"There are none. To add one: roundgate add {server.name} {name} ...")
     echo()
 
 

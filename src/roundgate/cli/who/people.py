@@ -392,7 +392,7 @@ def roster(
         bool, typer.Option("--yes-really", help="sync --exact: even the last admin of a server, or yourself.")
     ] = False,
     as_rank: Annotated[str, typer.Option("--as", metavar="RANK", help="first: what the first admin is.")] = "",
-    within: Annotated[str, typer.Option(help="first: how long to wait for somebody to come in.")] = "10m",
+    within: Annotated[str, typer.Option(help="first: how long to wait for somebody to join.")] = "10m",
     yes: Annotated[bool, typer.Option("--yes", "-y", help="first: do not ask.")] = False,
     as_json: Json = False,
 ) -> None:
@@ -401,7 +401,7 @@ def roster(
     'sync' puts what is missing onto the slates. Who is not wanted, on a roster on which the book wants others, is told
     and kept, unless --exact.
     'import' takes the ids out of any text: a list, CSV, JSON, a chat. Doubtful ones are told and not taken.
-    'first' starts a fresh server, waits for you to come in, and makes you admin: for when nobody is yet.
+    'first' starts a fresh server, waits for you to join, and makes you admin: for when nobody is yet.
     """
     context = open_call()
     words = words or []

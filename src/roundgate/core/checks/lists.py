@@ -24,7 +24,7 @@ CODES = (
         "item-form",
         "error",
         "A list entry of the wrong form",
-        "It is none of the built-in names, and does not look like anything else that may be there. Case counts.",
+        "It is not one of the built-in names, and does not look like anything else that may be there. Case counts.",
         "harbour mile",
         "Harbour Mile",
     ),

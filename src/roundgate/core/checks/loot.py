@@ -118,7 +118,7 @@ def _scheme(context: CheckContext, scheme: LootScheme) -> Iterator[Finding]:
             yield from _slip(context, node, item)
     for way in circles_in(scheme):
         shown = " > ".join(f"{set_name}/{key}" for set_name, key in way)
-        cause = f"{shown}: it is in itself."
+        cause = f"{shown}: it contains itself."
         place = _place(context, *_at(scheme, way[0]))
         yield context.finding(
             "loot-circle", "error", place, cause, f"roundgate show {context.server} {way[0][0]}", way[0][0]

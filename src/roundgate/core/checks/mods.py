@@ -19,13 +19,13 @@ CODES = (
         "mod-file-missing",
         "error",
         "A mod's file that is not where the server wants it",
-        "Such as its key: without it nobody who has the mod can come in. Adding the mod with Round Gate copies it.",
+        "Such as its key: without it no player who has the mod can join. Adding the mod with Round Gate copies it.",
     ),
     Code(
         "mod-order",
         "error",
         "A mod that needs another one before it",
-        "The other mod is not in the list, or stands after it.",
+        "The other mod is not in the list, or comes after it.",
     ),
 )
 
@@ -69,7 +69,7 @@ def check_mods(context: CheckContext) -> Iterator[Finding]:
             yield context.finding("mod-file-missing", "error", place, cause, do, mods.list)
         for need in needs_of(context, mods, mod):
             if need not in names[:number]:
-                where = f"stands after {mod}" if need in names else "is not in the list"
+                where = f"comes after {mod}" if need in names else "is not in the list"
                 cause = f"The mod {mod} needs {need} before it, and {need} {where}."
                 do = (
                     context.command("move", mods.list, need, "--to", str(number))

@@ -27,7 +27,7 @@ CODES = (
         "person-name",
         "note",
         "Somebody who has another name in the people book",
-        "The id says who it is. A name in a file that nobody goes by is easily taken for somebody else's.",
+        "The id says who it is. A name that nobody has is easily taken for somebody else's.",
     ),
     Code(
         "person-doubled",

@@ -27,7 +27,7 @@ CODES = (
         "value-edition",
         "error",
         "A choice that this edition does not have",
-        "The setting is there, and this value of it is not: the server uses its default instead.",
+        "The setting exists, but it has no such value: the server uses its default instead.",
         "tide.mode=maelstrom in the inshore edition",
         "tide.mode=storm",
     ),

@@ -138,7 +138,7 @@ CODES = (
     Code(
         "rank-stranger",
         "note",
-        "Somebody with a rank whom nobody knows",
+        "A rank for an unknown person",
         "Not in the people book, on no other roster, and never seen in the logs that were read: an id that was "
         "mistyped, or somebody who left long ago.",
         "GW-7K3M-Q2XE, which nobody has",
@@ -147,7 +147,7 @@ CODES = (
     Code(
         "rank-several",
         "note",
-        "Somebody whose rank is said in several places",
+        "A rank that is given in several places",
         "Which of them counts is up to the game. Change one, and the other stays.",
         "rank: marshal in one list, and rank: coxswain in another",
         "rank: marshal, in one of them",
@@ -194,7 +194,7 @@ def _world_without(context: CheckContext, name: str, spec: Ranks) -> Iterator[Fi
     """Find a world that is loaded and has no ranks of its own."""
     world = context.files.counting_text(spec.world)
     if f"{name}@{world}" not in context.book.ranks:
-        cause = f"The server loads the world {world}, and that has no ranks: nobody has a rank there."
+        cause = f"The server loads the world {world}, and that has no ranks: no ranks count there."
         others = [one.partition("@")[2] for one in tables_of(context.book) if one.startswith(f"{name}@")]
         hint = f" There are ranks of: {', '.join(others)}." if others else ""
         yield context.finding("rank-world", "warning", Place(""), f"{cause}{hint}", "", name)
@@ -297,7 +297,7 @@ def _newcomers(context: CheckContext, scheme: Scheme, path: str) -> Iterator[Fin
     near = nearest(scheme.default, scheme.groups) if scheme.default else ""
     cause = "No rank is that of newcomers."
     if scheme.default:
-        cause = f"The rank of newcomers is '{scheme.default}', and there is none of that name."
+        cause = f"The rank of newcomers is '{scheme.default}', and no rank has that name."
     hint = f" Did you mean {near}?" if near else ""
     do = f"roundgate ranks default {near or next(iter(scheme.groups))} {context.server}"
     yield context.finding("rank-newcomers", "warning", Place(path), f"{cause}{hint}", do)
@@ -338,6 +338,6 @@ def _in_several(context: CheckContext, places: Iterable[tuple[str, list[str]]]) 
     for key, rosters in places:
         if len(rosters) > 1:
             path = context.book.file[context.book.records[context.book.roster[rosters[0]].records].file].path
-            cause = f"The rank of {key} is said in {' and in '.join(rosters)}."
+            cause = f"The rank of {key} is given in {' and in '.join(rosters)}."
             do = context.command("remove", f"{context.book.roster[rosters[-1]].records}/{key}")
             yield context.finding("rank-several", "note", Place(path), cause, do, rosters[0])

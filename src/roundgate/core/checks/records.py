@@ -48,7 +48,7 @@ CODES = (
         "record-reference",
         "error",
         "A record that names another one which is not there",
-        "Such as the rank of an officer that nobody has defined. The server drops it, or stops.",
+        "Such as an officer's rank that is not defined. The server drops it, or stops.",
     ),
     Code(
         "record-order",
@@ -68,7 +68,7 @@ CODES = (
         "roster-off",
         "warning",
         "A list of people that does not count",
-        "Such as an allow list while the setting that switches it on is off: anybody may come in.",
+        "Such as an allow list while the setting that switches it on is off: anybody may join.",
     ),
     Code(
         "person-banned",
@@ -303,7 +303,9 @@ def _unseen(context: CheckContext, name: str, spec: RecordSet, records: list[Rec
             others = [one for one, keys in holders.items() if len(keys) > 1]
             near = nearest(entry.value, [*described.catalogue, *others], least=70)
             hint = f" Did you mean {near}?" if near else ""
-            cause = f"{record.title(spec)}: nobody else has the {field} '{entry.value}', and no catalogue.{hint}"
+            cause = (
+                f"{record.title(spec)}: the {field} '{entry.value}' is in no other record and in no catalogue.{hint}"
+            )
             held = record.fields[field]
             right = described.separator.join(near if one == entry.value else one for one in parts_in(held, field, spec))
             do = context.command("set", f"{name}/{record.key}.{field}={right}") if near else f"roundgate explain {name}"

@@ -66,7 +66,7 @@ def _or_unknown(name: str, document: Document, given: str, problems: Sequence[Pr
         cause = "Nothing tells which format this file has: neither its name nor what is in it. It was not checked."
         return [Problem("format-unknown", "note", 0, 0, cause, f"Name its format: {call} FORMAT")]
     if wrong and guess not in _SURE:
-        cause = f"This looks like {guess}, and not all of it is: {wrong.cause} Its name does not say the format."
+        cause = f"This looks like {guess}, but not all of it is: {wrong.cause} Its name does not say the format."
         do = f"If it is {guess}: {call} {guess}"
         return [Problem("format-unknown", "note", wrong.start, wrong.end, cause, do)]
     return problems

@@ -40,7 +40,7 @@ CODES = (
     Code(
         "server-unreadable",
         "error",
-        "A server that cannot be looked at",
+        "A server that cannot be inspected",
         "Its folder is not there, or its rulebook is broken, so none of its files could be checked. "
         "The other servers of the site were.",
     ),

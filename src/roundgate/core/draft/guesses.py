@@ -259,7 +259,7 @@ def _keep_what_fits(fields: dict[str, Field], unsure: list[str], value: str) -> 
         told = fields["type"]
         fields.clear()
         fields["type"] = "text"
-        unsure.append(f"it looks like {told}, and its value {value!r} is none")
+        unsure.append(f"it looks like {told}, and its value {value!r} is not one")
 
 
 def _fits(fields: dict[str, Field], value: str | None) -> bool:

@@ -115,7 +115,7 @@ def _file_ids(paths: Iterable[str]) -> dict[str, str]:
 
 
 def _file(name: str, path: str, format_name: str, dialect: Dialect) -> str:
-    notes = ("dialect = { notes = true }   # UNSURE: remarks stand after values",) if dialect.notes else ()
+    notes = ("dialect = { notes = true }   # UNSURE: remarks follow values",) if dialect.notes else ()
     return "\n".join(
         (
             f"[{key_text(('file', name))}]",

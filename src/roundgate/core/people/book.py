@@ -108,7 +108,7 @@ def read_people(text: Text) -> People:
     people = raw.pop("person", {})
     if raw or not isinstance(people, dict):
         name = next(iter(raw), "person")
-        raise _problem(text, (name,), f"'{name}' is none of the book's tables: they are called [person.NAME]")
+        raise _problem(text, (name,), f"'{name}' is not a table of the book: they are called [person.NAME]")
     return People(text, {key: _person(text, key, table) for key, table in people.items()})
 
 

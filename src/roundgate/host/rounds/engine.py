@@ -137,7 +137,7 @@ def _gathered(round: Round, state: RunState) -> Gathered | None:
     round.operations = []
     round.journal.note(
         Step.GATHER,
-        f"the files could not be looked at ({why.rstrip('.')}); the {round.options.kind} goes on all the same",
+        f"the files could not be read ({why.rstrip('.')}); the {round.options.kind} goes on all the same",
     )
     return None
 

@@ -55,7 +55,7 @@ CODES = (
         "value-missing",
         "error",
         "A name without a value",
-        "After the sign that announces a value there is none.",
+        "No value follows the sign that announces one.",
         '{"slots": , "name": "Gull"}',
         '{"slots": 24, "name": "Gull"}',
         "json",

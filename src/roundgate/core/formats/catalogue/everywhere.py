@@ -8,7 +8,7 @@ CODES = (
     Code(
         "format-unknown",
         "note",
-        "A file whose format nobody knows",
+        "A file of an unknown format",
         "Neither the file's name nor its content tells the format, so nothing was checked. "
         "`check --as FORMAT FILE` says it.",
     ),

@@ -9,7 +9,7 @@ CODES = (
         "tab-indent",
         "error",
         "A tab in the indentation",
-        "YAML counts spaces, and a tab is none. It looks the same in most editors.",
+        "YAML counts spaces; a tab is not one. It looks the same in most editors.",
         "ranks:\n\tdeckhand: 1\n",
         "ranks:\n  deckhand: 1\n",
         "yaml",

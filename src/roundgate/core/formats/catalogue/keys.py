@@ -54,7 +54,7 @@ CODES = (
         "end-backslash",
         "warning",
         "A backslash at the very end of the file",
-        "It promises another line, and there is none. The server drops it.",
+        "It announces another line, but there is none. The server drops it.",
         "motto=fair winds\\",
         "motto=fair winds",
         "properties",

@@ -129,7 +129,7 @@ class WordScan(BracketScan):
                 start + one.start()
                 for one in re.finditer(r"\\(?![abfnrtvzxu\"'\\\d\r\n])", re.sub(r"\\\\", "  ", good[0]))
             ]
-            cause = "A backslash begins an escape, and this is none."
+            cause = "A backslash begins an escape, and this is not a valid one."
             self.report(
                 "escape-broken",
                 span,

@@ -50,5 +50,5 @@ def _by_present(value: str, present: EntryKind | None) -> PlainData:
         return None
     if present in ("number", "bool"):
         wanted = "a number" if present == "number" else "true or false"
-        raise EditRefused(f"{wanted} is expected there, and '{value}' is none; --kind text writes it as a text")
+        raise EditRefused(f"{wanted} is expected there, and '{value}' is not; --kind text writes it as a text")
     return value

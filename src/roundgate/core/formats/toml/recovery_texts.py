@@ -94,7 +94,7 @@ def broken_escape(scene: Scene) -> Problem | None:
         scene.start + one.start()
         for one in re.finditer(r'(?<!\\)\\(?![btnfr"\\uU\\])|(?<!\\)\\u(?![0-9a-fA-F]{4})', scene.line)
     ]
-    cause = "Between double quotes a backslash begins an escape, and this is none."
+    cause = "Between double quotes a backslash begins an escape, and this is not a valid one."
     do = "Write \\\\ for a backslash, / in a path, or single quotes around the text."
     cuts = [Splice(at, at, "\\") for at in lone] or [Splice(back, back, "\\")]
     return problem("escape-broken", (back, back + 2), cause, do, cuts)

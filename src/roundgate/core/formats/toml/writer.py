@@ -70,7 +70,7 @@ def like(raw: str, present: EntryKind, value: PlainData, kind: EntryKind | None)
         return value
     new = fitted(value, kind, "text" if present == "code" else present)
     if present == "code" and kind is None:
-        raise EditRefused(f"there is a date or time here, and '{value}' is none")
+        raise EditRefused(f"there is a date or time here, and '{value}' is not one")
     if isinstance(new, str) and not isinstance(new, Number):
         clean = new.isprintable()
         if raw.startswith("'") and not raw.startswith("'''") and clean and "'" not in new:

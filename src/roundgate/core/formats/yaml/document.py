@@ -264,7 +264,7 @@ class YamlDocument(YamlPlaces):
         for at in range(member.value, self.stream.after(member.value)):
             anchor = self.plain()[at][2]
             if anchor and self.stream.aliases(anchor, at):
-                raise EditRefused(f"*{anchor} elsewhere stands for a part of it")
+                raise EditRefused(f"*{anchor} elsewhere refers to a part of it")
 
     def _cut(self, parent: int, members: Sequence[Member], at: int) -> list[Splice]:
         stream, body = self.stream, self.text.body

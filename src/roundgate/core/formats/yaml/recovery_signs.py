@@ -155,7 +155,7 @@ def broken_escape(scene: Scene) -> Problem | None:
     line = line_at(body, found.start())
     text = line.text[found.start() - line.start :]
     lone = [found.start() + one.start() for one in re.finditer(r"(?<!\\)\\(?!\\)", text)]
-    cause = "Between double quotes a backslash begins an escape, and this is none."
+    cause = "Between double quotes a backslash begins an escape, and this is not a valid one."
     do = "Write \\\\ for a backslash, / in a path, or single quotes around the text."
     return problem("escape-broken", found.span(), cause, do, [Splice(at, at, "\\") for at in lone])
 

@@ -25,7 +25,7 @@ def form_mistake(spec: RecordSet) -> str:
     if len(set(names)) < len(names):
         return "The form names a field twice."
     gaps = IN_BRACES.split(spec.form)[2:-1:2]
-    return "Something must stand between two fields of the form." if not all(gaps) else ""
+    return "The form needs something between two fields." if not all(gaps) else ""
 
 
 @lru_cache(maxsize=64)

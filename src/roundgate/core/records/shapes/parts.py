@@ -69,7 +69,7 @@ class Parts:
         """See Shape. Raises EditRefused."""
         text = text_of(values, spec) if spec.form else key
         if (spec.parts.strip() and spec.parts in text) or (not spec.parts.strip() and " " in text):
-            raise EditRefused(f"'{text}' holds the sign that stands between two of them: '{spec.parts}'")
+            raise EditRefused(f"'{text}' contains their separator, '{spec.parts}'")
         value = self._value(editor, spec)
         parts = _parts(value, spec.parts)
         if not parts:

@@ -99,5 +99,5 @@ class Signs:
 
 def _sign(spec: RecordSet, field: str) -> str:
     if field not in spec.signs:
-        raise EditRefused(f"no sign stands for {field}")
+        raise EditRefused(f"no sign is defined for {field}")
     return spec.signs[field]
