@@ -58,7 +58,7 @@ CODES = (
     Code(
         "loot-circle",
         "error",
-        "A table that is in itself",
+        "A table that contains itself",
         "Through others, or at once: the game stops at some depth, or hangs.",
         '"lights": {"entries": ["table:lights|0.5"]}',
         '"lights": {"entries": ["lantern|0.5"]}',
