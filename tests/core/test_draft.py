@@ -16,7 +16,8 @@ from roundgate.core.files import ServerFiles
 from roundgate.core.formats import FORMATS
 from roundgate.core.formats.detect import sniffed_settings
 from roundgate.core.rulebook.model import NO_RULEBOOK, File, Rulebook
-from roundgate.core.rulebook.reading import RawBook, read_rulebook
+from roundgate.core.rulebook.raw_books import RawBook
+from roundgate.core.rulebook.reading import read_rulebook
 from roundgate.core.text import NotText, Text, decode
 
 CORPUS = Path(__file__).parent.parent / "corpus"

@@ -9,8 +9,9 @@ import pytest
 from conftest import BOOK
 from roundgate.core import values
 from roundgate.core.rulebook.mistakes import mistakes
-from roundgate.core.rulebook.reading import RawBook, merge, place_in_toml, read_rulebook
-from roundgate.core.rulebook.toml import RulebookProblem, parse_toml
+from roundgate.core.rulebook.raw_books import RawBook, merge
+from roundgate.core.rulebook.reading import read_rulebook
+from roundgate.core.rulebook.toml import RulebookProblem, parse_toml, place_in_toml
 
 GAME = """
 [rulebook]

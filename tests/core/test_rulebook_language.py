@@ -21,7 +21,8 @@ from roundgate.core.rulebook.expansion import for_files, placeholder
 from roundgate.core.rulebook.expressions import read_expression, work_out
 from roundgate.core.rulebook.model import Rulebook
 from roundgate.core.rulebook.printing import merged_text
-from roundgate.core.rulebook.reading import RawBook, layered, merge, read_rulebook
+from roundgate.core.rulebook.raw_books import RawBook, layered, merge
+from roundgate.core.rulebook.reading import read_rulebook
 from roundgate.core.rulebook.schema import file_schema, rulebook_schema
 from roundgate.core.rulebook.toml import RulebookProblem
 from roundgate.core.text import Text

@@ -10,7 +10,8 @@ import pytest
 from roundgate.core.files import ServerFiles
 from roundgate.core.operations.records import AddRecord, RemoveRecord
 from roundgate.core.records.live import told_for
-from roundgate.core.rulebook.reading import RawBook, read_rulebook
+from roundgate.core.rulebook.raw_books import RawBook
+from roundgate.core.rulebook.reading import read_rulebook
 from roundgate.core.text import Text
 
 BOOK = """

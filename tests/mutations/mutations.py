@@ -504,8 +504,8 @@ MUTATIONS = [
     Mutation("core/values/parts.py", "if not 0 <= number <= spec.scale:", "if not 0 <= number <= 255:", VALUES),
     Mutation("core/values/machine.py", "if mask >> core & 1", "if mask >> core", VALUES),
     Mutation("core/values/moments.py", "found.strftime(form) == stored", "stored", VALUES),
-    Mutation("core/rulebook/reading.py", "if layer in above:", "if layer in above[1:]:", LANGUAGE),
-    Mutation("core/rulebook/reading.py", "if all(beneath.file != one.file for one in found):", "if True:", LANGUAGE),
+    Mutation("core/rulebook/raw_books.py", "if layer in above:", "if layer in above[1:]:", LANGUAGE),
+    Mutation("core/rulebook/raw_books.py", "if all(beneath.file != one.file for one in found):", "if True:", LANGUAGE),
     Mutation(
         "core/rulebook/expansion.py", "default = spec.defaults[number] if", "default = spec.defaults[0] if", LANGUAGE
     ),

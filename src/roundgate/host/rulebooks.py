@@ -4,15 +4,17 @@ from __future__ import annotations
 
 from contextlib import suppress
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from roundgate.core.nearest import nearest
-from roundgate.core.rulebook.model import NO_RULEBOOK, Rulebook
-from roundgate.core.rulebook.reading import BookReader, RawBook, layered, read_rulebook
+from roundgate.core.rulebook.raw_books import BookReader, RawBook, layered
 from roundgate.core.rulebook.toml import RulebookProblem
 from roundgate.host.cache import ParsedFiles
 from roundgate.host.errors import Trouble
 from roundgate.host.site import STATE_FOLDER
+
+if TYPE_CHECKING:
+    from roundgate.core.rulebook.model import Rulebook
 
 _BUNDLED = Path(__file__).parent.parent / "rulebooks"
 
@@ -57,6 +59,8 @@ def load_rulebook(name: str, site: Path | None, *, checked: bool = False) -> Rul
     Raises BrokenRulebook with the place of the mistake, or Trouble where there is no such rulebook.
     """
     if not name:
+        from roundgate.core.rulebook.model import NO_RULEBOOK
+
         return NO_RULEBOOK
     parsed = _parsed(site)
     folders = _folders(site, parsed)
@@ -106,6 +110,8 @@ def check_rulebook(word: str, site: Path | None) -> Rulebook:
 
 
 def _load(name: str, reader: BookReader, site: Path | None, *, checked: bool) -> Rulebook:
+    from roundgate.core.rulebook.reading import read_rulebook  # completion needs the raw tables alone
+
     try:
         return read_rulebook(name, reader, checked=checked)
     except RulebookProblem as error:

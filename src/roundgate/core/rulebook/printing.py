@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from roundgate.core.formats.toml.writer import key_text, value_text
-from roundgate.core.rulebook.reading import RawBook, merge
+from roundgate.core.rulebook.raw_books import RawBook, merge
 
 
 def merged_text(layers: Sequence[RawBook]) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 from roundgate.core.findings import Finding, Place
@@ -36,3 +37,24 @@ def parse_toml(file: str, source: str) -> dict[str, Any]:
         raise RulebookProblem(
             [Finding("rulebook-syntax", "error", place, f"This is not TOML: {cause}.", do)]
         ) from error
+
+
+def place_in_toml(source: str, path: tuple[str, ...]) -> tuple[int, int, str]:
+    """Tell line, column and text of the line where a path stands in a TOML text, or of its nearest parent."""
+    lines = source.split("\n")
+    start, depth = 0, 0
+    for number, line in enumerate(lines):
+        header = re.match(r"\s*\[\[?(.+?)\]\]?\s*(?:#.*)?$", line)
+        steps = (
+            tuple(part.strip("\"'") for part in re.findall(r"\"[^\"]*\"|'[^']*'|[^.\s]+", header[1])) if header else ()
+        )
+        if header and steps == path[: len(steps)] and len(steps) > depth:
+            start, depth = number, len(steps)
+    wanted = path[depth] if depth < len(path) else ""
+    for number in range(start + (1 if depth else 0), len(lines)):
+        if depth and re.match(r"\s*\[", lines[number]):
+            break
+        match = re.match(rf"(\s*)[\"']?{re.escape(wanted)}[\"']?\s*=", lines[number]) if wanted else None
+        if match:
+            return number + 1, len(match[1]) + 1, lines[number].rstrip("\r")
+    return start + 1, 1, lines[start].rstrip("\r")
