@@ -70,7 +70,7 @@ def test_a_warning_ends_with_0_and_with_strict_with_1(tmp_path: Path) -> None:
         (["x.json", "--as", "jsn"], "There is no format 'jsn'"),
         (["x.json", "--format", "xml"], "There is no format 'xml'"),
         (["-", "x.json"], "Standard input is checked by itself"),
-        (["-", "--fix"], "cannot be mended in place"),
+        (["-", "--fix"], "cannot be fixed in place"),
     ],
 )
 def test_wrong_words_end_with_2(tmp_path: Path, words: list[str], hint: str) -> None:
@@ -157,7 +157,7 @@ def test_fix_mends_a_file_of_no_server_and_shows_the_difference(tmp_path: Path) 
     text = said(done)
     assert '\n  -    {"id": "GW-7K3M-Q2XD"}\n' in text
     assert '\n  +    {"id": "GW-7K3M-Q2XD"},\n' in text
-    assert "officers.json: mended." in text
+    assert "officers.json: fixed." in text
     assert [one.name for one in tmp_path.iterdir()] == ["officers.json"]
     assert said(run(tmp_path, "officers.json", "--fix")) == "officers.json: nothing wrong.\n"
 
@@ -184,13 +184,13 @@ def test_fix_of_a_server_goes_onto_the_slate_and_into_force_by_a_round(running: 
     assert "the repair is on its slate, not in force yet" in out
     assert '  +    {"id": "GW-7K3M-Q2XD"},' in out
     assert (home / "officers.json").read_text() == BROKEN
-    assert "officers.json: 2 findings -> 2 mended" in " ".join(running.ok("slate", "regatta").split())
+    assert "officers.json: 2 findings -> 2 fixed" in " ".join(running.ok("slate", "regatta").split())
     running.ok("apply", "regatta", "--yes", "--countdown", "0s")
     assert (home / "officers.json").read_text() == MENDED
 
 
 def test_fix_of_all_servers_says_where_there_is_nothing_to_mend(regatta: SiteUnderTest) -> None:
-    assert "regatta: nothing that can be mended safely." in regatta.ok("check", "--fix")
+    assert "regatta: nothing that can be fixed safely." in regatta.ok("check", "--fix")
 
 
 def test_a_hook_for_commits_is_shipped() -> None:

@@ -59,7 +59,7 @@ def test_many_ways_to_say_one_thing(regatta: SiteUnderTest, typed: str, key: str
 
 
 WRONG: list[tuple[int, list[str], list[str]]] = [
-    (1, ["set", "race.slots=40"], ["40 is above the most, 32", "hides the server", "race.slots=32"]),
+    (1, ["set", "race.slots=40"], ["40 is above the maximum, 32", "hides the server", "race.slots=32"]),
     (1, ["set", "race.slots=many"], ["is not a whole number"]),
     (1, ["set", "tide.mode=sprng"], ["is not one of calm, spring", "tide.mode=spring"]),
     (1, ["set", "gust.on=perhaps"], ["neither yes nor no"]),
@@ -69,13 +69,13 @@ WRONG: list[tuple[int, list[str], list[str]]] = [
     (1, ["set", "net.address=300.1.1.1"], ["four numbers from 0 to 255"]),
     (1, ["set", "server.site=saltmarsh.example"], ["https://saltmarsh.example"]),
     (1, ["set", "server.name=The Privateers"], ["blocked word 'privateer'", "lobby hides"]),
-    (1, ["set", "server.name=ab"], ["the least is 3"]),
+    (1, ["set", "server.name=ab"], ["the minimum is 3"]),
     (1, ["set", "world.save=Second Tide"], ["does not have the right form", "first-tide"]),
     (1, ["set", "tick.rate=33"], ["steps of 10", "tick.rate=30"]),
     (1, ["set", "server.motto=a\tb"], ["control character"]),
     (1, ["set", "race.heat=14", "race.slots=12"], ["A heat cannot have more boats"]),
     (1, ["set", "console.open=on"], ["An open console needs a password"]),
-    (1, ["set", "hull.damage=120%"], ["120 is above the most, 100"]),
+    (1, ["set", "hull.damage=120%"], ["120 is above the maximum, 100"]),
     (2, ["set", "race.slot=3"], ["has no setting 'race.slot'", "Did you mean race.slots?"]),
     (2, ["set", "race.slots"], ["has no value"]),
     (2, ["set", "regata", "race.slots=3"], ["no server 'regata'", "Did you mean regatta?"]),

@@ -137,7 +137,7 @@ def test_a_preset_saved_from_one_server_makes_another_like_it(club: SiteUnderTes
     ("text", "said"),
     [
         ('rulebook = "gullwind"\n[set]\n"race.slot" = 4\n', "has no setting 'race.slot'"),
-        ('rulebook = "gullwind"\n[set]\n"race.slots" = 400\n', "400 is above the most"),
+        ('rulebook = "gullwind"\n[set]\n"race.slots" = 400\n', "400 is above the maximum"),
         ('rulebook = "gullwind"\n[set\n', "presets/storm.toml:2"),
         ('rulebook = "gullwind"\nsets = 3\n', "presets/storm.toml"),
     ],

@@ -282,7 +282,7 @@ def test_many_records_at_once_and_differences(regatta: SiteUnderTest) -> None:
     drops = json.loads((home / "flotsam.json").read_text())["drops"]
     assert drops["North"]["left-out"] == 0.1 and not any(drop["lamp"] for drop in drops.values())
     said = regatta.fails(1, "set", "regatta", "berths/HELMSMAN.pay=+5000")
-    assert "5028 is above the most, 500" in said and "it is 28 now" in said
+    assert "5028 is above the maximum, 500" in said and "it is 28 now" in said
     assert "No berths of regatta matches 'X*'" in regatta.fails(2, "set", "regatta", "berths/X*.pay=1")
 
 

@@ -350,7 +350,7 @@ def test_at_a_terminal_what_is_not_clear_is_asked(club: SiteUnderTest) -> None:
     code, said = asked(club, ["add", "regatta", "grants", PLOVER], [("grants: level (", "7")])
     assert code == 0 and f"grants/{PLOVER}: not there -> id={PLOVER}, level=7" in said, said
     code, said = asked(club, ["add", "regatta", "grants", TERN], [("grants: level (", "12")])
-    assert code == 1 and "12 is above the most, 9" in said, said
+    assert code == 1 and "12 is above the maximum, 9" in said, said
     code, said = asked(club, ["add", "regatta", "guests", SKUA], [("Set guests.only=on as well? [y/N] ", "y")])
     assert code == 0 and "guests.only: not set (default false) -> true" in said, said
 

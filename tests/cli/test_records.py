@@ -75,7 +75,7 @@ def test_fields_are_set_checked_and_shown_as_waiting(regatta: SiteUnderTest) -> 
     said = regatta.fails(1, "set", "regatta", "officers/Wren.rank=marshl")
     assert "there is no ranks/marshl. Did you mean marshal?" in said and "Nothing was put on the slate" in said
     said = regatta.fails(1, "set", "regatta", "categories/HELM.order=140")
-    assert "140 is above the most, 99" in said and "categories/HELM.order=99" in said
+    assert "140 is above the maximum, 99" in said and "categories/HELM.order=99" in said
     assert "Did you mean rank?" in regatta.fails(2, "set", "regatta", "officers/Wren.rnk=marshal")
     assert "Did you mean officers/Wren?" in regatta.fails(2, "set", "regatta", "officers/Wern.rank=marshal")
     regatta.ok("set", "regatta", "officers/Tern.rank=coxswain", "buoys/B1.x=130.25", "officers/*.note=paid")

@@ -40,12 +40,12 @@ def shown(finding: Finding, capsys: pytest.CaptureFixture[str]) -> list[str]:
 def test_a_finding_is_one_block_with_its_place_its_cause_and_what_to_do(capsys: pytest.CaptureFixture[str]) -> None:
     place = Place("gullwind.properties", 14, 12, 2, "boat.slots=40")
     finding = Finding(
-        "value-range", "error", place, "40 is above the most, 32.", "roundgate set regatta race.slots=32", "regatta"
+        "value-range", "error", place, "40 is above the maximum, 32.", "roundgate set regatta race.slots=32", "regatta"
     )
     assert shown(finding, capsys) == [
         "error  value-range  gullwind.properties:14:12  regatta",
         "  boat.slots=40",
-        "             ^^ 40 is above the most, 32.",
+        "             ^^ 40 is above the maximum, 32.",
         "  do: roundgate set regatta race.slots=32",
     ]
 

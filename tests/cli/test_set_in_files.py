@@ -49,7 +49,7 @@ def test_a_broken_file_is_found_by_check_and_refuses_a_set(regatta: SiteUnderTes
     (regatta.folder / "regatta" / "officers.json").write_text('{"officers": [1, 2}\n')
     assert "bracket-" in regatta.fails(1, "check", "regatta")
     said = regatta.fails(1, "set", "regatta", "officers.json:officers[0]=3")
-    assert "mend them first" in said
+    assert "fix them first" in said
 
 
 def test_what_does_not_fit_is_refused_with_the_reason(regatta: SiteUnderTest) -> None:

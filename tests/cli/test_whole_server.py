@@ -196,7 +196,7 @@ def test_entries_of_a_list_in_one_value_are_added_moved_and_removed(site: SiteUn
     assert "Did you mean tern?" in site.fails(2, "remove", "race.classes", "tren")
     assert "Did you mean plover?" in site.fails(1, "add", "race.classes", "plovr")
     said = site.fails(1, "remove", "race.classes", "skua", "tern")
-    assert "the least is 1" in said and "-> skua,tern" in site.ok("slate")
+    assert "the minimum is 1" in said and "-> skua,tern" in site.ok("slate")
 
 
 def test_a_mod_comes_with_its_key_and_its_settings_in_one_slate(site: SiteUnderTest, modded: Path) -> None:
@@ -326,7 +326,7 @@ def test_a_rulebook_of_a_mod_is_checked_shown_and_used(site: SiteUnderTest, modd
     assert '[setting."lantern.oil"]   # lanterns' in site.ok("rulebook", "show", "lanterns")
     path = site.folder / "roundgate.toml"
     path.write_text(path.read_text().replace('rulebook = "gullwind"', 'rulebook = "lanterns"'))
-    assert "above the most, 24" in site.fails(1, "set", "race.slots=30")
+    assert "above the maximum, 24" in site.fails(1, "set", "race.slots=30")
     site.ok("start")
     site.ok("add", "launch.mods", "lanterns")
     site.ok("set", "lantern.oil=2h", "lantern.glow=#ff8800")

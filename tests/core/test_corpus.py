@@ -1,4 +1,4 @@
-"""Every file of the corpus: what is right passes and can be edited, what is wrong is said with its place and mended."""
+"""Every file of the corpus: what is right passes and can be edited, what is wrong is said with its place and fixed."""
 
 from __future__ import annotations
 

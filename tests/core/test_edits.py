@@ -229,7 +229,7 @@ def test_a_value_with_a_comma_needs_quotes_where_the_dialect_says_so() -> None:
 
 
 REFUSED: list[tuple[str, str, Make, str]] = [
-    ("json", "{", lambda d: d.set(("a",), "1"), "mend them first"),
+    ("json", "{", lambda d: d.set(("a",), "1"), "fix them first"),
     ("json", '{"a": [1]}', lambda d: d.set(("a",), "1"), "a single value cannot replace it"),
     ("json", '{"a": 1}', lambda d: d.set(("a",), "x"), "a number is expected there"),
     ("json", '{"a": 1, "b": 2}', lambda d: d.rename(("a",), "b"), "is there already"),

@@ -117,7 +117,7 @@ class Sketches:
         found = [at for at, char in enumerate(document.text.body) if char == "?"]
         return [
             Problem(
-                "odd", "error", at, at + 1, "It is odd.", "Mend it.", (Splice(at, at + self.span, self.repair),), True
+                "odd", "error", at, at + 1, "It is odd.", "Fix it.", (Splice(at, at + self.span, self.repair),), True
             )
             for at in found
         ]

@@ -33,7 +33,7 @@ KIND = FORMATS[NAME]
 
 
 def one_input(data: bytes) -> None:
-    """Read, check, mend and edit one text."""
+    """Read, check, fix and edit one text."""
     try:
         text = decode(data)
     except NotText:

@@ -177,7 +177,7 @@ def _is_right(server: Server, gathered: Any, options: Options, *, diff: bool) ->
             echo(f"The changes have errors, so nothing was done.\n  do: roundgate discard {server.name} NAME")
         else:
             echo("There are errors on disk already, so nothing was done.")
-            echo("  do: mend them, or apply with --despite-errors")
+            echo("  do: fix them, or apply with --despite-errors")
         return False
     return True
 

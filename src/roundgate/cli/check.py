@@ -31,7 +31,7 @@ def check(
     as_json: Annotated[bool, typer.Option("--json", help="The same as --format json.")] = False,
     given: Annotated[str, typer.Option("--as", help="The format of the files; by name, then by content, if not.")] = "",
     fix: Annotated[
-        bool, typer.Option("--fix", help="Mend what can be mended safely: onto the slate, with a diff.")
+        bool, typer.Option("--fix", help="Fix what can be fixed safely: onto the slate, with a diff.")
     ] = False,
     strict: Annotated[bool, typer.Option("--strict", help="Warnings count as errors for the exit code.")] = False,
 ) -> None:

@@ -40,7 +40,7 @@ def check_the_files(words: Sequence[str], given: str, form: str, *, fix: bool) -
 
 def _check_input(words: Sequence[str], given: str, form: str, *, fix: bool) -> str:
     if len(words) > 1 or fix:
-        raise WrongWords("Standard input is checked by itself, and cannot be mended in place.", "roundgate check -")
+        raise WrongWords("Standard input is checked by itself, and cannot be fixed in place.", "roundgate check -")
     from roundgate.core.checks.standalone import check_standalone
 
     data = sys.stdin.buffer.read()

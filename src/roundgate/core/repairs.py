@@ -13,7 +13,7 @@ _ROUNDS = 50
 
 
 def safe_repairs(document: Document, codes: Sequence[str] = ()) -> list[Problem]:
-    """Give the problems that can be mended safely, those of some codes only where any are given."""
+    """Give the problems that can be fixed safely, those of some codes only where any are given."""
     return [one for one in problems_of(document) if one.safe and one.repair and (not codes or one.code in codes)]
 
 

@@ -136,7 +136,7 @@ def _raw(path: Path, parsed: ParsedFiles) -> RawBook:
     try:
         return RawBook(str(path), parsed.toml(path), lambda: path.read_text("utf-8"))
     except (OSError, UnicodeDecodeError) as error:
-        raise Trouble(f"The rulebook {path} cannot be read: {error}.", "Mend the file or its permissions.") from error
+        raise Trouble(f"The rulebook {path} cannot be read: {error}.", "Fix the file or its permissions.") from error
 
 
 def raw_layers(name: str, site: Path) -> list[dict[str, Any]]:

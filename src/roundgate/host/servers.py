@@ -117,7 +117,7 @@ class Server:
     def files_folder(self) -> Folder:
         """Its folder as the place where files are read and written. Raises Trouble where it is not there."""
         if not self.folder.is_dir():
-            raise Trouble(f"The folder of {self.name}, {self.folder}, is not there.", "Mend 'folder' in the site file.")
+            raise Trouble(f"The folder of {self.name}, {self.folder}, is not there.", "Fix 'folder' in the site file.")
         outside = tuple(str(self.site.folder / place) for place in self.entry.outside)
         return Folder(str(self.folder), outside)
 
@@ -192,7 +192,7 @@ class Server:
         try:
             return float(Decimal(words) if words.isascii() and words.isdigit() else parse_seconds(words))
         except ValueProblem as error:
-            raise Trouble(f"'{name}' of {self.name}: {error.cause}", "Mend it in the site file.") from error
+            raise Trouble(f"'{name}' of {self.name}: {error.cause}", "Fix it in the site file.") from error
 
     @property
     def run_in(self) -> str:

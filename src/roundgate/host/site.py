@@ -86,15 +86,13 @@ def read_site(folder: Path) -> Site:
         raw = ParsedFiles(folder / STATE_FOLDER).toml(path)
     except RulebookProblem as error:
         place = error.findings[0].place
-        raise Trouble(
-            f"{SITE_FILE}:{place.line}:{place.column}: {error.findings[0].cause}", "Mend the line."
-        ) from error
+        raise Trouble(f"{SITE_FILE}:{place.line}:{place.column}: {error.findings[0].cause}", "Fix the line.") from error
     except (OSError, UnicodeDecodeError) as error:
-        raise Trouble(f"{path} cannot be read: {error}.", "Mend the file or its permissions.") from error
+        raise Trouble(f"{path} cannot be read: {error}.", "Fix the file or its permissions.") from error
     try:
         file = msgspec.convert(raw, SiteFile)
     except msgspec.ValidationError as error:
-        raise Trouble(f"{SITE_FILE}: {error}.", f"Mend {path}.") from error
+        raise Trouble(f"{SITE_FILE}: {error}.", f"Fix {path}.") from error
     site = Site(folder.resolve(), file)
     check_site_file(file)
     return site

@@ -1,6 +1,6 @@
 """``check --fix``.
 
-What can be mended safely, shown as a diff; onto the slate of a server, or into a file of no server.
+What can be fixed safely, shown as a diff; onto the slate of a server, or into a file of no server.
 """
 
 from __future__ import annotations
@@ -40,7 +40,7 @@ def mend_servers(context: CallContext, servers: Sequence[Server]) -> None:
                 echo(f"{server.name}: the safe repairs are on the slate already.")
                 echo(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
             else:
-                echo(f"{server.name}: nothing that can be mended safely.")
+                echo(f"{server.name}: nothing that can be fixed safely.")
             continue
         opened.put(new)
         echo_diff(review_of(opened.workspace.outcome([*waiting, *new])).diff)
@@ -50,7 +50,7 @@ def mend_servers(context: CallContext, servers: Sequence[Server]) -> None:
 
 
 def mend_files(paths: Sequence[tuple[str, str | None]], given: str) -> None:
-    """Mend files of no server in place and show the difference; a file of a server goes onto its slate.
+    """Fix files of no server in place and show the difference; a file of a server goes onto its slate.
 
     Each file comes with the folder that was named and that it was found in; a link in it that leads out is left alone.
     """
@@ -121,7 +121,7 @@ def _mend_in_place(path: str, given: str, within: str | None) -> None:
     replace_file(path, data, after.text.encode(), within)
     echo_diff(difference(path, document.text.body, after.text.body))
     left = sum(1 for one in problems_of(after) if one.level == "error")
-    echo(f"{path}: mended, as far as is safe; what is left:" if left else f"{path}: mended.")
+    echo(f"{path}: fixed, as far as is safe; what is left:" if left else f"{path}: fixed.")
     echo()
 
 

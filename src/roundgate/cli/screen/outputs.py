@@ -396,7 +396,7 @@ class SettingPage(Struct, frozen=True, rename="kebab", tag_field="what", tag="se
     tier: Annotated[str, _about("`basic` or `advanced`")]
     advice: str
     rules: Annotated[list[str], _about("what the rules that touch it say")]
-    limit: Annotated[str, _about("the most that it may be now, worked out from something else; empty: none is known")]
+    limit: Annotated[str, _about("the maximum now, worked out from something else; empty: none is known")]
     tables: Annotated[list[str], _about("what the advice tables about it say")]
     overrides: Annotated[list[str], _about("the settings that it can keep from counting")]
     overridden_by: Annotated[str, _about("the expression under which it does not count; empty where it always does")]
@@ -421,7 +421,7 @@ class ListPage(Struct, frozen=True, rename="kebab", tag_field="what", tag="list"
     built_in: Annotated[list[str], _about("the entries that come with the game")]
     example: str
     least: Annotated[int, _about("the fewest entries that the server takes")]
-    most: Annotated[int | None, _about("the most entries that the server takes")]
+    most: Annotated[int | None, _about("the maximum number of entries that the server takes")]
     advice: str
     file: str
     on_disk: list[str]
@@ -437,7 +437,7 @@ class RecordsPage(Struct, frozen=True, rename="kebab", tag_field="what", tag="re
     fields: Annotated[dict[str, str], _about("the fields, and what each may be")]
     needed: Annotated[list[str], _about("the fields that every record must have")]
     least: Annotated[int, _about("the fewest records that the server takes")]
-    most: Annotated[int | None, _about("the most records that the server takes")]
+    most: Annotated[int | None, _about("the maximum number of records that the server takes")]
     file: str
     count: Annotated[int, _about("how many there are on disk")]
     decided: Annotated[str, _about("of ranks: which of several entries about a permission counts; else empty")] = ""

@@ -73,7 +73,7 @@ def _items(context: CheckContext, name: str, spec: ListOf, path: str) -> Iterato
         wrong = item_problem(entry.value, context.book.kind[spec.item])
         if wrong:
             place = context.entry_place(path, entry)
-            do = f"Write {wrong[1]} instead." if wrong[1] else "Mend or remove the entry."
+            do = f"Write {wrong[1]} instead." if wrong[1] else "Fix or remove the entry."
             yield context.finding("item-form", "error", place, wrong[0], do, name)
         if spec.unique and entry.value in seen:
             place = context.entry_place(path, entry)

@@ -152,7 +152,7 @@ def check_worlds(context: CheckContext, outcome: Outcome) -> Iterator[Finding]:
         if change.is_nothing or spec is None or not spec.fixed_by or spec.fixed_by in changed:
             continue
         if is_unreadable(change.before, spec):
-            continue  # no world was made with a value that the server does not take: this mends the file
+            continue  # no world was made with a value that the server does not take: this fixes the file
         world = outcome.before.counting_text(spec.fixed_by)
         if not world:  # each start makes a new one
             continue

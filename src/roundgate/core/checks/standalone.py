@@ -45,7 +45,7 @@ def check_standalone(name: str, data: bytes, given: str = "") -> list[Finding]:
     try:
         document = read_standalone(name, data, given)
     except NotText as error:
-        do = "Mend or restore the file, then check again."
+        do = "Fix or restore the file, then check again."
         return [Finding("file-not-text", "error", Place(name), f"{name}: {error}.", do)]
     text = document.text
     problems = problems_here(name, document, given)

@@ -50,7 +50,7 @@ CODES = (
 def check_files(context: CheckContext) -> Iterator[Finding]:
     """Find files that are missing, cannot be read, or are no text."""
     for path, unread in context.unreadable.items():
-        do = "Mend or restore the file, then check again."
+        do = "Fix or restore the file, then check again."
         yield context.finding(unread.code, "error", Place(path), f"{unread.cause}.", do)
     for file in context.book.file.values():
         if file.path in context.files.texts or file.path in context.unreadable or file.made == "by-hand":

@@ -26,5 +26,5 @@ class Mend(Operation, frozen=True, tag="mend"):
         before = f"{found} findings"
         if changed.text == document.text:
             return Change(self, self.file, self.file, before, before), document
-        after = f"{found - len(kind.problems(changed))} mended"
+        after = f"{found - len(kind.problems(changed))} fixed"
         return Change(self, self.file, self.file, before, after), changed

@@ -165,7 +165,7 @@ class Setting(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True
     advice_when: str = ""
     """An expression like a rule's; the advice is given only where it holds. Empty: always."""
     range: tuple[float, float] | None = None
-    """The least and the most, in the file's unit."""
+    """The minimum and the maximum, in the file's unit."""
     step: float | None = None
     """It goes in steps of this, in the file's unit."""
     places: int | None = None

@@ -113,7 +113,7 @@ def placed(top: RawBook, path: tuple[str, ...], cause: str) -> Finding:
     if path[:1] == ("setting",) and len(path) > 1:
         path = ("setting", family(path[1]), *path[2:])
     line, column, shown = place_in_toml(top.source(), path)
-    do = "See 'roundgate explain rulebook-value', then mend the rulebook."
+    do = "See 'roundgate explain rulebook-value', then fix the rulebook."
     return Finding(
         "rulebook-value", "error", Place(file, line, column, max(len(path[-1]) if path else 1, 1), shown), cause, do
     )

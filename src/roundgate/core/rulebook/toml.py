@@ -33,7 +33,7 @@ def parse_toml(file: str, source: str) -> dict[str, Any]:
         column = int(match[2]) if match and match[2] else 1
         cause = _TOML_PLACE.sub("", str(error)).strip()
         place = Place(file, line, column, 1, lines[line - 1].rstrip("\r"))
-        do = "Mend the line; a text value is in double quotes, and a name with a dot in it too."
+        do = "Fix the line; a text value is in double quotes, and a name with a dot in it too."
         raise RulebookProblem(
             [Finding("rulebook-syntax", "error", place, f"This is not TOML: {cause}.", do)]
         ) from error

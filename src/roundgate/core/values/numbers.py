@@ -26,9 +26,9 @@ def in_range(stored: Decimal, spec: Setting) -> None:
     if spec.range:
         least, most = (Decimal(str(bound)) for bound in spec.range)
         if stored < least:
-            raise ValueProblem("value-range", f"{plain(stored)} is below the least, {plain(least)}.", plain(least))
+            raise ValueProblem("value-range", f"{plain(stored)} is below the minimum, {plain(least)}.", plain(least))
         if stored > most:
-            raise ValueProblem("value-range", f"{plain(stored)} is above the most, {plain(most)}.", plain(most))
+            raise ValueProblem("value-range", f"{plain(stored)} is above the maximum, {plain(most)}.", plain(most))
     if spec.step:
         step = Decimal(str(spec.step))
         base = Decimal(str(spec.range[0])) if spec.range else Decimal(0)

@@ -83,10 +83,10 @@ class Entries(Traits):
                 raise ValueProblem("value-entry", f"{entry} is there more than once.", meant)
         least, most = spec.length or (0, 1_000_000)
         if len(entries) < least:
-            raise ValueProblem("value-length", f"It has {len(entries)} entries; the least is {least}.")
+            raise ValueProblem("value-length", f"It has {len(entries)} entries; the minimum is {least}.")
         if len(entries) > most:
             meant = spec.separator.join(entries[:most])
-            raise ValueProblem("value-length", f"It has {len(entries)} entries; the most is {most}.", meant)
+            raise ValueProblem("value-length", f"It has {len(entries)} entries; the maximum is {most}.", meant)
         return tuple(entries)
 
     def store(self, value: Value, spec: Setting) -> str:

@@ -120,9 +120,9 @@ class Words(Traits):
         self._check_characters(text, spec)
         least, most = spec.length or (0, 1_000_000)
         if len(text) > most:
-            raise ValueProblem("value-length", f"It has {len(text)} characters; the most is {most}.", text[:most])
+            raise ValueProblem("value-length", f"It has {len(text)} characters; the maximum is {most}.", text[:most])
         if len(text) < least:
-            raise ValueProblem("value-length", f"It has {len(text)} characters; the least is {least}.")
+            raise ValueProblem("value-length", f"It has {len(text)} characters; the minimum is {least}.")
         if spec.pattern and not fits(spec.pattern, text):
             example = f" It should look like {spec.example}." if spec.example else ""
             raise ValueProblem("value-pattern", f"'{text}' does not have the right form.{example}", spec.example)

@@ -17,7 +17,7 @@ class CommandsDriver(OutsideDriver):
         try:
             return float(parse_seconds(self.server.entry.commands.within))
         except ValueProblem as error:
-            raise Trouble(f"'within' of {self.server.name}: {error.cause}", "Mend it in the site file.") from error
+            raise Trouble(f"'within' of {self.server.name}: {error.cause}", "Fix it in the site file.") from error
 
     def start_it(self) -> str:
         """See OutsideDriver."""

@@ -60,7 +60,7 @@ def _differs(
     context = CheckContext(server.name, files, {})
     if name not in files.book.setting and name not in files.book.list:
         cause = f"The cluster {cluster} shares {name}, and the rulebook of {server.name} does not know it."
-        yield context.finding(CLUSTER_DIFFERS, "warning", Place(SITE_FILE), cause, f"Mend {SITE_FILE}.", name)
+        yield context.finding(CLUSTER_DIFFERS, "warning", Place(SITE_FILE), cause, f"Fix {SITE_FILE}.", name)
         return
     mine = _held(files, name)
     theirs = {one: _held(other, name) for one, other in others.items() if _knows(other, name)}

@@ -103,7 +103,7 @@ def _tell(round: Round, seconds: float) -> None:
         if not round.options.silent:
             message = f"The players could not be told: {error.what}"
             raise RoundAborted(
-                RoundOutcome.REFUSED, message, "Mend the console, or apply with --silent to go on without"
+                RoundOutcome.REFUSED, message, "Fix the console, or apply with --silent to go on without"
             ) from error
         round.journal.note(Step.ANNOUNCE, f"the players could not be told: {error.what}")
     else:

@@ -44,11 +44,11 @@ def check_site_file(file: SiteFile) -> None:
         _refuse_unknown(name, "console", entry.console, ("", *CONSOLE_KINDS))
         _refuse_unknown(name, "driver", entry.driver, DRIVER_KINDS)
         if entry.driver == "systemd" and not entry.unit:
-            raise Trouble(f"{SITE_FILE}: {name} needs a 'unit' for the driver systemd.", f"Mend {SITE_FILE}.")
+            raise Trouble(f"{SITE_FILE}: {name} needs a 'unit' for the driver systemd.", f"Fix {SITE_FILE}.")
         if entry.umask and not re.fullmatch(r"[0-7]{1,4}", entry.umask):
             raise Trouble(f"{SITE_FILE}: '{entry.umask}' of {name} is no umask.", 'Write octal digits: umask = "0027".')
     if file.backup.keep < 0 or file.backup.days < 0:
-        raise Trouble(f"{SITE_FILE}: 'keep' and 'days' of [backup] cannot be below 0.", f"Mend {SITE_FILE}.")
+        raise Trouble(f"{SITE_FILE}: 'keep' and 'days' of [backup] cannot be below 0.", f"Fix {SITE_FILE}.")
     if file.notices.recipients:
         from roundgate.host.notices.checking import check_notices  # most sites have none
 
@@ -79,7 +79,7 @@ def _check_cluster(file: SiteFile, name: str, cluster: ClusterTable) -> None:
         raise Trouble(f"{SITE_FILE}: a cluster cannot be called '{name}'.", "Use a word that is no tag.")
     odd = unknown_server(file, cluster.servers)
     if odd:
-        raise Trouble(f"{SITE_FILE}: the cluster {name} has no server '{odd}' to take in.", f"Mend {SITE_FILE}.")
+        raise Trouble(f"{SITE_FILE}: the cluster {name} has no server '{odd}' to take in.", f"Fix {SITE_FILE}.")
 
 
 def _refuse_unknown(server: str, key: str, word: str, known: Sequence[str]) -> None:

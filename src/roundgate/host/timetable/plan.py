@@ -33,16 +33,16 @@ class Planned:
             self.wait_at_most = _seconds(entry.wait_at_most, "wait-at-most")
             self.make_up = _seconds(entry.make_up, "make-up")
         except WrongMoment as error:
-            raise Trouble(f"{SITE_FILE}: [timetable.{name}]: {error}.", f"Mend {SITE_FILE}.") from error
+            raise Trouble(f"{SITE_FILE}: [timetable.{name}]: {error}.", f"Fix {SITE_FILE}.") from error
         self.zone = _zone(name, entry.zone)
         if bool(entry.line) != (entry.do == "send"):
             raise Trouble(
                 f"{SITE_FILE}: [timetable.{name}]: 'line' goes with do = \"send\", and that with it.",
-                f"Mend {SITE_FILE}.",
+                f"Fix {SITE_FILE}.",
             )
         if entry.wait_at_most and not entry.when_empty:
             raise Trouble(
-                f"{SITE_FILE}: [timetable.{name}]: 'wait-at-most' goes with when-empty = true.", f"Mend {SITE_FILE}."
+                f"{SITE_FILE}: [timetable.{name}]: 'wait-at-most' goes with when-empty = true.", f"Fix {SITE_FILE}."
             )
 
     @property

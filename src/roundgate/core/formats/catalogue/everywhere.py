@@ -118,6 +118,6 @@ CODES = (
         "note",
         "There is more wrong in this file",
         "Only the first few mistakes of a file are shown: the others may only follow from them. "
-        "Mend these, then check again.",
+        "Fix these, then check again.",
     ),
 )

@@ -99,7 +99,7 @@ class JsonReading:
     def plain(self) -> trees.Tree:
         """Give the tree. Raises EditRefused where the text is no JSON."""
         if isinstance(self._result, JsonError):
-            raise EditRefused("the file has mistakes; mend them first (roundgate check)")
+            raise EditRefused("the file has mistakes; fix them first (roundgate check)")
         return self._result
 
     def resolve(self, key: str) -> Path:

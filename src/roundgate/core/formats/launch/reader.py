@@ -449,4 +449,4 @@ def read_plainly(body: str, *, batch: bool) -> list[str]:
         reader.wordchars += "%@:,+^{}[]!$"
         return list(reader)
     except ValueError as error:
-        raise EditRefused("a quote in the script is not closed; mend that first (roundgate check)") from error
+        raise EditRefused("a quote in the script is not closed; fix that first (roundgate check)") from error

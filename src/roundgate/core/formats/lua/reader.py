@@ -55,7 +55,7 @@ class LuaReading:
     def statements(self) -> list[Statement]:
         """The assignments and calls at the outermost level. Raises EditRefused where the text has mistakes."""
         if self.has_error:
-            raise EditRefused("the file has mistakes; mend them first (roundgate check)")
+            raise EditRefused("the file has mistakes; fix them first (roundgate check)")
         return list(statements(self.text.body, self.root.named_children))
 
     def plain(self) -> list[str]:

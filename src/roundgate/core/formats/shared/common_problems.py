@@ -20,7 +20,7 @@ HIDDEN = lazy(f"[{UNSEEN}]")
 DASHES = "\u2010\u2011\u2012\u2013\u2014\u2015\u2212"
 CURLY = "\u201c\u201d\u201e\u201f\u2018\u2019\u00ab\u00bb"
 MOST = 5
-"""So many mistakes of one file are shown; a person mends them and looks again."""
+"""So many mistakes of one file are shown; a person fixes them and looks again."""
 BLANKS = " \t\r\n\f\ufeff"
 """What a file may consist of and still be empty."""
 
@@ -105,9 +105,7 @@ def handful(found: Sequence[Problem]) -> list[Problem]:
     count = len(errors) - MOST
     more_words = "1 more mistake is" if count == 1 else f"{count} more mistakes are"
     cause = f"{more_words} known further down; what is further down may only follow from these."
-    more = problem(
-        "more-problems", (errors[MOST].start, errors[MOST].end), cause, "Mend these first, then check again."
-    )
+    more = problem("more-problems", (errors[MOST].start, errors[MOST].end), cause, "Fix these first, then check again.")
     return [*kept, more]
 
 

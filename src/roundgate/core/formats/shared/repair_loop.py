@@ -1,4 +1,4 @@
-"""Finding one mistake after another by mending each: the next one is looked for in the mended text.
+"""Finding one mistake after another by fixing each: the next one is looked for in the fixed text.
 
 So a reader that stops at the first mistake still gives several, none of which only follows from another, and every
 repair that is offered has been tried.
@@ -35,13 +35,13 @@ class Mended:
         return changed
 
     def original(self, index: int) -> int:
-        """Give the place in the original of a character of the mended text."""
+        """Give the place in the original of a character of the fixed text."""
         for cuts in reversed(self._steps):
             index = _before(cuts, index)
         return index
 
     def in_original(self, problem: Problem) -> Problem:
-        """Give a problem of the mended text with the places of the original."""
+        """Give a problem of the fixed text with the places of the original."""
         start = self.original(problem.start)
         repair = tuple(Splice(self.original(cut.start), self.original(cut.end), cut.new) for cut in problem.repair)
         gave_up = self.original(problem.gave_up) if problem.gave_up >= 0 else -1
@@ -67,7 +67,7 @@ the reader gave up."""
 
 
 def one_after_another(body: str, diagnose: Diagnose, not_understood: Callable[[str, int], Problem]) -> list[Problem]:
-    """Find mistakes by mending each. The first one that is not understood, or has no repair, is the last."""
+    """Find mistakes by fixing each. The first one that is not understood, or has no repair, is the last."""
     mended = Mended(body)
     found: list[Problem] = []
     for _ in range(MOST + 1 if len(body) < _LARGE else 1):

@@ -189,7 +189,7 @@ class StatementsReading:
     def statements(self) -> list[Statement]:
         """Every statement and class in order. Raises EditRefused where the text cannot be read."""
         if isinstance(self._result, StatementError):
-            raise EditRefused("the file has mistakes; mend them first (roundgate check)")
+            raise EditRefused("the file has mistakes; fix them first (roundgate check)")
         return self._result
 
     def plain(self) -> list[tuple[Path, str]]:

@@ -92,7 +92,7 @@ class TomlReading:
     def plain(self) -> Tree:
         """Give the tables. Raises EditRefused where the text is no TOML."""
         if isinstance(self._result, TomlError):
-            raise EditRefused("the file has mistakes; mend them first (roundgate check)")
+            raise EditRefused("the file has mistakes; fix them first (roundgate check)")
         return self._result
 
     @cached_property

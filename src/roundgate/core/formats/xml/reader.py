@@ -102,7 +102,7 @@ class XmlReading:
 
     def _refuse_broken(self) -> None:
         if self.error:
-            raise EditRefused("the file has mistakes; mend them first (roundgate check)")
+            raise EditRefused("the file has mistakes; fix them first (roundgate check)")
 
     @cached_property
     def events(self) -> list[Event]:

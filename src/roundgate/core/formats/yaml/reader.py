@@ -44,7 +44,7 @@ class YamlReading:
     def stream(self) -> Stream:
         """The events. Raises EditRefused where the text cannot be read."""
         if isinstance(self._result, YamlError):
-            raise EditRefused("the file has mistakes; mend them first (roundgate check)")
+            raise EditRefused("the file has mistakes; fix them first (roundgate check)")
         return self._result
 
     def plain(self) -> list[Event]:
