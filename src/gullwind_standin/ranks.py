@@ -49,7 +49,7 @@ def _tree(text: str) -> dict[str, dict[str, dict[str, list[str]]]]:
         if not match:
             continue
         depth, key, value = len(match["space"]), match["name"], match["value"]
-        words = [_plain(one) for one in value.strip("[]{}").split(",") if _plain(one)] if value else []
+        words = [_plain(part) for part in value.strip("[]{}").split(",") if _plain(part)] if value else []
         if depth == 0:
             section, name, field = key, "", ""
             found.setdefault(section, {})
@@ -120,7 +120,7 @@ class Ranks:
         for line in _text(self.folder, "signalcrew.txt").splitlines():
             sailor, _, ranks = line.partition(" ")
             if sailor.startswith("GW-"):
-                self.ranks_of[sailor] = [one.strip() for one in ranks.split(",") if one.strip()]
+                self.ranks_of[sailor] = [part.strip() for part in ranks.split(",") if part.strip()]
 
     def _signal(self, rank: str, name: str, value: str) -> None:
         if name == "power":
@@ -137,8 +137,8 @@ class Ranks:
         tree = _tree(text)
         self.newcomers = tree[""].get("newcomers", {}).get("", [])
         declared = tree[""].get("roles", {}).get("", []) or [
-            _plain(one[1])
-            for one in re.finditer(r"^ *- ([\w-]+) *$", text.partition("\nroles:")[2].split("\n\n")[0], re.M)
+            _plain(match[1])
+            for match in re.finditer(r"^ *- ([\w-]+) *$", text.partition("\nroles:")[2].split("\n\n")[0], re.M)
         ]
         for rank in declared:
             self.may[rank] = [name for name, held in tree.get("rights", {}).items() if rank in held.get("", [])]
@@ -152,12 +152,12 @@ class Ranks:
         for line in _text(self.folder, "crewlines.properties").splitlines():
             rank, colon, words = line.partition(":")
             if colon and not line.startswith("#"):
-                self.also[rank] = [one[1:] for one in words.split() if one[0] == "*"]
-                self.order[rank] = [(one[0] == "+", one[1:]) for one in words.split() if one[0] in "+-"]
+                self.also[rank] = [part[1:] for part in words.split() if part[0] == "*"]
+                self.order[rank] = [(part[0] == "+", part[1:]) for part in words.split() if part[0] in "+-"]
         for line in _text(self.folder, "linecrew.properties").splitlines():
             sailor, sign, rank = line.partition("=")
             if sign and sailor.startswith("GW-"):
-                self.ranks_of[sailor.strip()] = [one.strip() for one in rank.split(",")]
+                self.ranks_of[sailor.strip()] = [part.strip() for part in rank.split(",")]
 
     def _read_levels(self) -> None:
         for line in _text(self.folder, "commandlevels.properties").splitlines():
@@ -173,7 +173,7 @@ class Ranks:
             return permission in self.needed and level >= self.needed[permission]
         ranks = [rank] if self.kept == "deck" and rank else self.ranks_of.get(sailor, [])
         known = self.order if self.kept == "lines" else self.may
-        here = [one for one in ranks if one in known] or [one for one in self.newcomers if one in known]
+        here = [one for one in ranks if one in known] or [newcomer for newcomer in self.newcomers if newcomer in known]
         if self.kept == "lines":
             return self._by_lines(here, permission)
         if self.kept == "signals":

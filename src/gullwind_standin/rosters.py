@@ -34,7 +34,7 @@ class Rosters:
         """Read all of them. Raises WillNotStart."""
         self.folder = folder
         self.guests_only = settings["guests.only"] == "true"
-        self.wardens = {one.strip() for one in settings["wardens"].split(",") if _ID.fullmatch(one.strip())}
+        self.wardens = {part.strip() for part in settings["wardens"].split(",") if _ID.fullmatch(part.strip())}
         self.officers = self._officers()
         self.guests = {line for line in self._lines("guestlist.txt") if _ID.fullmatch(line)}
         self.bans = self._bans()
@@ -58,9 +58,9 @@ class Rosters:
         """Read the officers; a file that is not JSON is dropped whole, without a word."""
         found: dict[str, str] = {}
         with suppress(ValueError, LookupError, TypeError, AttributeError, RecursionError):
-            for one in json.loads(self._text("officers.json"))["officers"]:
-                if isinstance(one, dict) and _ID.fullmatch(str(one.get("id", ""))):
-                    found[one["id"]] = str(one.get("rank", "deckhand"))
+            for load in json.loads(self._text("officers.json"))["officers"]:
+                if isinstance(load, dict) and _ID.fullmatch(str(load.get("id", ""))):
+                    found[load["id"]] = str(load.get("rank", "deckhand"))
         return found
 
     def reload_officers(self) -> None:
@@ -86,8 +86,10 @@ class Rosters:
 
     def _grants(self) -> dict[str, str]:
         """Read ``grant ID LEVEL`` of the start-up commands."""
-        commands = (one.strip() for line in self._lines("startup.cfg") for one in re.sub(r"//.*", "", line).split(";"))
-        parted = (one.split() for one in commands if one.startswith("grant "))
+        commands = (
+            part.strip() for line in self._lines("startup.cfg") for part in re.sub(r"//.*", "", line).split(";")
+        )
+        parted = (command.split() for command in commands if command.startswith("grant "))
         return {one[1]: one[2] for one in parted if len(one) == 3 and _ID.fullmatch(one[1]) and one[2] in "123456789"}
 
     def _helms(self) -> dict[str, str]:

@@ -161,8 +161,8 @@ MUTATIONS = [
     # --- the slate and its operations ---
     Mutation(
         "core/slate.py",
-        "shifts = shifts or any(one.shifts(file)",
-        "shifts = False and any(one.shifts(file)",
+        "shifts = shifts or any(operation.shifts(file)",
+        "shifts = False and any(operation.shifts(file)",
         SLATE,
     ),
     Mutation("core/slate.py", '_NEW_FILES.get(format_name, b"")', 'b""', WORDS),
@@ -603,7 +603,10 @@ MUTATIONS = [
     Mutation("core/people/seen.py", "person.here_since = 0.0\n", "pass\n", PEOPLE),
     Mutation("host/people/seen.py", 'cut = data.rfind(b"\\n") + 1', "cut = len(data)", CLUB + " -k every_kind"),
     Mutation(
-        "host/people/seen.py", "known = {one.inode: one.read", "known = {one.read: one.inode", CLUB + " -k every_kind"
+        "host/people/seen.py",
+        "known = {file.inode: file.read",
+        "known = {file.read: file.inode",
+        CLUB + " -k every_kind",
     ),
     Mutation("api/people.py", "if present is None:", "if True:", CLUB + " -k book_wants"),
     Mutation("api/people.py", "*(unwanted if exact else ())", "*unwanted", CLUB + " -k book_wants"),
@@ -616,7 +619,7 @@ MUTATIONS = [
     # people, live rounds and the shapes of records
     Mutation("host/keeper/loop.py", "if self.selector.get_map().get(key.fd) is key:", "if True:", KEEPER),
     Mutation("core/people/ids.py", "if kind.check and not _is_whole(text, kind):", "if False:", PEOPLE),
-    Mutation("core/people/ids.py", "int(one) * (1 + at % 2)", "int(one) * (2 - at % 2)", PEOPLE),
+    Mutation("core/people/ids.py", "int(digit) * (1 + at % 2)", "int(digit) * (2 - at % 2)", PEOPLE),
     Mutation("core/people/ids.py", '{"", kind.suffix}', '{""}', PEOPLE),
     Mutation("core/people/ids.py", 'return bare.lower() if kind.case == "any" else bare', "return bare", PEOPLE),
     Mutation(
@@ -625,12 +628,12 @@ MUTATIONS = [
     Mutation("core/people/book.py", "by_name = [key", "by_name = [] and [key", ROSTERS),
     Mutation(
         "core/people/rosters.py",
-        'end = end_on(people.people[key], one.roster, places) if key else ""',
+        'end = end_on(people.people[key], standing.roster, places) if key else ""',
         'end = ""',
         ROSTERS,
     ),
     Mutation("api/admins.py", "if gone and not left:", "if False:", ROSTERS),
-    Mutation("api/admins.py", "if any(one.id in mine for one in gone):", "if False:", ROSTERS),
+    Mutation("api/admins.py", "if any(standing.id in mine for standing in gone):", "if False:", ROSTERS),
     Mutation(
         "api/whom.py",
         'if len(found) > 1:\n        shown = ", ".join(f"{people',
@@ -830,8 +833,8 @@ MUTATIONS = [
     ),
     Mutation("core/formats/shared/joined_edits.py", "if (at, at + 1) in stretches:", "if False:", JOINED),
     Mutation("core/formats/shared/joined_edits.py", "if len(changed) > 1:", "if False:", JOINED),
-    Mutation("core/slate.py", "or one.shown_name in built_on:", "or False:", JOINED),
-    Mutation("core/slate.py", "or one.shown_name in names:", "or False:", JOINED),
+    Mutation("core/slate.py", "or operation.shown_name in built_on:", "or False:", JOINED),
+    Mutation("core/slate.py", "or operation.shown_name in names:", "or False:", JOINED),
     Mutation("core/records/sets.py", "if record.key not in own]", "]", "tests/cli/test_record_copies.py"),
     Mutation(
         "core/records/nested.py",
@@ -851,7 +854,7 @@ MUTATIONS = [
     Mutation("host/rounds/bring_up.py", "swap_back(round)\n", "pass\n", "tests/faults/test_restores.py"),
     Mutation("host/notices/sending.py", "code >= 500 or code in", "code in", "tests/cli/test_notices.py"),
     Mutation("host/notices/secrets.py", "st_mode & 0o077", "st_mode & 0", "tests/cli/test_notices.py"),
-    Mutation("host/notices/outbox.py", "str(notice.event) not in one.on", "False", "tests/cli/test_notices.py"),
+    Mutation("host/notices/outbox.py", "str(notice.event) not in recipient.on", "False", "tests/cli/test_notices.py"),
     Mutation(
         "host/notices/delivering.py", "if notice.at < began - _TOO_OLD:", "if False:", "tests/cli/test_notices.py"
     ),

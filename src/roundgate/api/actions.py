@@ -94,6 +94,6 @@ def _record(server: Server, argument: str, spec: RecordField, word: str) -> str:
     found = find_records(there, records, word)
     if len(found) == 1:
         return found[0].key
-    near = nearest(word, [one.key for one in there])
+    near = nearest(word, [record.key for record in there])
     hint = f"Did you mean {near}?" if near else command("show", server.name, spec.to)
     raise Trouble(f"{argument}={word}: {spec.to} has no such record. Nothing was sent.", hint)

@@ -40,12 +40,12 @@ def _lost(server: OpenServer, operations: Sequence[Operation], user: str, admin:
     merged_operations = [*waiting]
     for operation in operations:
         merged_operations = merged(merged_operations, operation)
-    left = {one.id for one in standings_in(server.workspace.outcome(merged_operations).after, admin)}
-    gone = [one for one in before if one.id not in left]
+    left = {standing.id for standing in standings_in(server.workspace.outcome(merged_operations).after, admin)}
+    gone = [standing for standing in before if standing.id not in left]
     if gone and not left:
         return f"{gone[-1].record.value('name') or gone[-1].id} is the last admin of {server.name}."
     people = load_people(server.server.site)
     mine = {one for person in people.people.values() if person.user == user for one in person.all_ids()}
-    if any(one.id in mine for one in gone):
+    if any(standing.id in mine for standing in gone):
         return f"That is you: you would no longer be admin of {server.name}."
     return ""

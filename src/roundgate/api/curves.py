@@ -43,7 +43,7 @@ def curve_named(book: Rulebook, word: str) -> tuple[str, Curve]:
             continue
         field = {one.lower(): one for one in record_set.field}.get(lowered[len(name) + 1 :], "")
         if field and record_set.field[field].type in _NUMBERS:
-            known = next((one for one in book.curve.values() if one.records == name), None)
+            known = next((curve for curve in book.curve.values() if curve.records == name), None)
             level = known.level if known is not None else ""
             return f"{name}.{field}", Curve(records=name, points=field, level=level)
         fields = ", ".join(one for one, spec in record_set.field.items() if spec.type in _NUMBERS)

@@ -69,12 +69,14 @@ class Survey(NamedTuple):
     @property
     def promised(self) -> int:
         """The memory that is promised to all of them, in bytes."""
-        return sum(one.size or 0 for one in self.memory)
+        return sum(promise.size or 0 for promise in self.memory)
 
     @property
     def beyond(self) -> dict[str, frozenset[int]]:
         """Cores that a server is promised and the machine does not have."""
-        found = {one.server: one.cores - self.machine.cores for one in self.cores if one.cores is not None}
+        found = {
+            promise.server: promise.cores - self.machine.cores for promise in self.cores if promise.cores is not None
+        }
         return {server: cores for server, cores in found.items() if cores}
 
     @property
@@ -89,7 +91,7 @@ def survey(servers: Sequence[OpenServer]) -> Survey:
     ports = tuple(promise for server, files in found for promise in ports_of(server, files))
     memory = tuple(_memory(server, files) for server, files in found)
     cores = tuple(_cores(server, files) for server, files in found)
-    given = {one.server: one.cores for one in cores if one.cores is not None}
+    given = {promise.server: promise.cores for promise in cores if promise.cores is not None}
     return Survey(
         this_machine(), ports, tuple(clashes(ports)), _foreign(servers, ports), memory, cores, overlaps(given)
     )
@@ -122,19 +124,19 @@ def ports_of(server: OpenServer, files: ServerFiles) -> list[PortPromise]:
     return [
         PortPromise(
             server.name,
-            one.setting,
-            pluses.get((one.setting, one.protocol), 0) if one.setting else 0,
-            one.port,
-            one.protocol,
-            one.address,
+            port.setting,
+            pluses.get((port.setting, port.protocol), 0) if port.setting else 0,
+            port.port,
+            port.protocol,
+            port.address,
         )
-        for one in wanted_ports(server.server, files)
+        for port in wanted_ports(server.server, files)
     ]
 
 
 def _foreign(servers: Sequence[OpenServer], ports: Sequence[PortPromise]) -> dict[tuple[int, str], str]:
     folders = {os.path.realpath(server.server.run_in) for server in servers}
-    promised = {(one.port, one.protocol) for one in ports}
+    promised = {(promise.port, promise.protocol) for promise in ports}
     return {
         (owner.port, owner.protocol): machine.name_process(owner.process)
         for owner in machine.all_owned()
@@ -161,13 +163,13 @@ def ports_for(servers: Sequence[OpenServer], server: OpenServer, start: int = 0)
     """
     files = _files(server)
     wanted = ports_of(server, files)
-    if not any(one.setting for one in wanted):
+    if not any(promise.setting for promise in wanted):
         raise Trouble(f"No setting of {server.name} holds a port.", f"roundgate explain {server.name}")
     others = [one for one in servers if one.name != server.name]
-    taken = {(one.port, one.protocol) for other in others for one in ports_of(other, _files(other))}
-    own = {(one.port, one.protocol) for one in wanted}
-    open_now = {(one.port, one.protocol) for one in machine.all_owned()} - own
-    begin = start or min(one.port for one in wanted if one.setting)
+    taken = {(promise.port, promise.protocol) for other in others for promise in ports_of(other, _files(other))}
+    own = {(promise.port, promise.protocol) for promise in wanted}
+    open_now = {(port.port, port.protocol) for port in machine.all_owned()} - own
+    begin = start or min(promise.port for promise in wanted if promise.setting)
     found = free_block(wanted, taken | open_now, begin)
     if found is None:
         do = f"roundgate fit ports --for {server.name} --from 20000"

@@ -125,7 +125,7 @@ class KeyChanges:
                 f"to change it all the same: {command('edit', self.holder.name, own)}",
             )
         places = [(own, spec.key, target.name)]
-        places += [(self.holder.book.file[one.file or spec.file].path, one.key, "") for one in spec.also]
+        places += [(self.holder.book.file[place.file or spec.file].path, place.key, "") for place in spec.also]
         made: list[Operation] = []
         for path, key, name in places:
             held = self._held(path, key)
@@ -169,7 +169,9 @@ class KeyChanges:
     def new_world(self, operations: Sequence[Operation], name: str) -> list[Operation]:
         """Name a new world for what a world has fixed among some changes. Raises WrongWords where nothing is."""
         settings = self.holder.book.setting
-        slots = {settings[one.shown_name].fixed_by for one in operations if one.shown_name in settings} - {""}
+        slots = {
+            settings[operation.shown_name].fixed_by for operation in operations if operation.shown_name in settings
+        } - {""}
         if not slots:
             raise WrongWords(
                 "None of these settings is fixed when a world is made, so no new world is needed.",
@@ -259,7 +261,7 @@ class KeyChanges:
         return found
 
     def _no_such_key(self, document: Document, target: Target, given: str) -> None:
-        if any(one.level == "error" for one in problems_of(document)) or not document.entries():
+        if any(mistake.level == "error" for mistake in problems_of(document)) or not document.entries():
             return  # the edit itself says what is wrong with a broken file; in an empty one every key is new
         near = near_keys(document, target.key)
         what = f"{target.file} has no key '{target.key}'."
@@ -281,7 +283,7 @@ class KeyChanges:
                 raise Trouble(f"{target.file}: {error}.", self._look(target.file)) from error
             if document.find(path) is not None:
                 return
-            if any(one.path == path for one in document.switched_off()):
+            if any(entry.path == path for entry in document.switched_off()):
                 if or_off:
                     return
                 raise Trouble(f"{target.name} is commented out.", command("switch", name, f"{target.name} --on"))
@@ -337,7 +339,7 @@ class KeyChanges:
 
 def _is_new(document: Document, path: Path) -> bool:
     """Tell whether a value at a path would be a new key; where it cannot be set at all, the edit itself says why."""
-    if any(one.path == path for one in document.switched_off()):
+    if any(entry.path == path for entry in document.switched_off()):
         return False
     try:
         document.set(path, "")

@@ -59,8 +59,8 @@ def where_found(server: OpenServer, thing: str, *, with_slate: bool) -> list[Odd
         do = f"Did you mean {near}?" if near else f"roundgate odds {server.name}"
         raise UnknownName(f"Nothing on {server.name} gives '{thing}'.", do)
     tables = [side.table(name, node) for name, side in sides.items() for node in side.opened]
-    kept = [one._replace(rows=tuple(row for row in one.rows if row.thing == meant)) for one in [*tables, *whole]]
-    return [one for one in kept if one.rows]
+    kept = [table._replace(rows=tuple(row for row in table.rows if row.thing == meant)) for table in [*tables, *whole]]
+    return [table for table in kept if table.rows]
 
 
 def _sides_of(server: OpenServer, *, with_slate: bool) -> dict[str, _Sides]:

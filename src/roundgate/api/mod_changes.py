@@ -25,7 +25,7 @@ def copies_for(holder: Holder, setting: str, mods: Sequence[str]) -> list[Operat
         folder = rules.folder.replace("{mod}", mod)
         if not (holder.folder / folder).is_dir():
             above = (holder.folder / folder).parent
-            there = ", ".join(sorted(one.name for one in above.iterdir() if one.is_dir())) if above.is_dir() else ""
+            there = ", ".join(sorted(path.name for path in above.iterdir() if path.is_dir())) if above.is_dir() else ""
             raise WrongWords(
                 f"There is no folder {folder} for the mod '{mod}'. Nothing was changed.",
                 f"there are: {there}" if there else f"put the mod into {folder} first",

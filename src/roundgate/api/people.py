@@ -119,7 +119,7 @@ def imported(server: OpenServer, people: People, name: str, text: str) -> Import
     roster = book.roster[name]
     spec, kind = book.records[roster.records], book.kind.get(kind_of_roster(book, roster), ItemKind())
     sure, doubtful = ids_in(text, kind)
-    there = {one.id for one in standings(server, with_slate=True) if one.roster == name}
+    there = {standing.id for standing in standings(server, with_slate=True) if standing.roster == name}
     path = book.file[spec.file].path
     made: list[Operation] = []
     for one in sure:

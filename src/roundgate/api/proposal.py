@@ -44,10 +44,13 @@ def propose(holder: Holder, operations: Sequence[Operation]) -> Proposal:
     outcome = holder.outcome(after)
     touched = {operation.file for operation in operations}  # in the other files nothing new can be wrong
     found = holder.findings_after(outcome, touched)
-    old = {identity_of(one) for one in holder.findings_after(before, touched)} if found else set()
+    old = {identity_of(finding) for finding in holder.findings_after(before, touched)} if found else set()
     spoilt = touched & set(holder.read().unreadable)
-    new = [one for one in found if identity_of(one) not in old or one.place.file in spoilt]
-    told = [_not_put(one) if one.code == "slate-stuck" else replace(one, waiting=True) for one in in_order(new)]
+    new = [finding for finding in found if identity_of(finding) not in old or finding.place.file in spoilt]
+    told = [
+        _not_put(finding) if finding.code == "slate-stuck" else replace(finding, waiting=True)
+        for finding in in_order(new)
+    ]
     return Proposal(tuple(operations), tuple(told), outcome)
 
 

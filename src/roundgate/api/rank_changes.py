@@ -49,7 +49,7 @@ class RankChanges:
     def _scheme(self, world: str) -> Scheme:
         found = ranks_of(self.site, self.server, with_slate=True, world=world)
         if len(found) > 1:
-            names = ", ".join(one.name for one in found)
+            names = ", ".join(scheme.name for scheme in found)
             raise WrongWords(f"{self.server.name} has several kinds of ranks: {names}.")
         return found[0]
 
@@ -95,7 +95,10 @@ class RankChanges:
         return self._entered(word, permissions, may=False)
 
     def _entered(self, word: str, permissions: Sequence[str], *, may: bool) -> list[Operation]:
-        meant = [permission_meant(self.site, self.server, self.scheme, one, wildcard=True) for one in permissions]
+        meant = [
+            permission_meant(self.site, self.server, self.scheme, permission, wildcard=True)
+            for permission in permissions
+        ]
         if self.spec.levels:
             return self._needing(word, meant, may=may)
         set_name, key, fields = self._holder(word)
@@ -209,12 +212,12 @@ class RankChanges:
             raise WrongWords(f"'{word}' is no level.", f"roundgate ranks grant 4 PERMISSION {self.server.name}")
         name, known = self.spec.levels, self._records(self.spec.levels)
         made: list[Operation] = []
-        for one in permissions:
-            if one in known:
-                held = known[one].value(self.spec.level)
-                made.append(SetField(self._path(name), name, one, self.spec.level, word, held))
+        for permission in permissions:
+            if permission in known:
+                held = known[permission].value(self.spec.level)
+                made.append(SetField(self._path(name), name, permission, self.spec.level, word, held))
             else:
-                made.append(AddRecord(self._path(name), name, one, ((self.spec.level, word),)))
+                made.append(AddRecord(self._path(name), name, permission, ((self.spec.level, word),)))
         return made
 
     def _withdrawn_levels(self, word: str, permissions: Sequence[str]) -> list[Operation]:
@@ -222,7 +225,7 @@ class RankChanges:
         for one in permissions:
             if one not in known or known[one].value(self.spec.level) != word:
                 raise UnknownName(f"{one} does not need level {word}.", f"roundgate show {self.server.name} {name}")
-        return [RemoveRecord(self._path(name), name, one) for one in permissions]
+        return [RemoveRecord(self._path(name), name, permission) for permission in permissions]
 
     # --- ranks ---
 
@@ -240,7 +243,7 @@ class RankChanges:
         return self._defined(name, given, parents)
 
     def _check_new(self, name: str) -> None:
-        if any(one.lower() == name.lower() for one in self.scheme.groups):
+        if any(group.lower() == name.lower() for group in self.scheme.groups):
             raise WrongWords(f"There is a rank {name} already.", f"roundgate ranks copy {name} NEW {self.server.name}")
 
     def _defined(self, name: str, given: dict[str, str], parents: Sequence[str]) -> list[Operation]:
@@ -253,7 +256,7 @@ class RankChanges:
         for number, set_name in enumerate(self._sets()):
             spec = self._set(set_name)
             mine = {field: left[field] for field in left if field in spec.field or (number == 0 and spec.partly)}
-            if number and not mine and not spec.template and not any(one.needed for one in spec.field.values()):
+            if number and not mine and not spec.template and not any(field.needed for field in spec.field.values()):
                 continue
             if number == 0 and self.spec.flags is None and not mine and self.spec.may in spec.field:
                 mine = {self.spec.may: ""}
@@ -322,10 +325,14 @@ class RankChanges:
                 made.append(RenameRecord(self._path(name), name, rank, new))
         if rank == self.scheme.default and ":" in self.spec.newcomers:
             made += self.default(new, is_new=True)
-        followed = {(one.set, one.field) for one in made if isinstance(one, FollowRename)}
+        followed = {(operation.set, operation.field) for operation in made if isinstance(operation, FollowRename)}
         for roster in (self.server.book.roster[name] for name in self.spec.members):
             at = (roster.records, roster.rank)
-            if roster.rank and at not in followed and any(rank in one.groups for one in self.scheme.members.values()):
+            if (
+                roster.rank
+                and at not in followed
+                and any(rank in member.groups for member in self.scheme.members.values())
+            ):
                 made.append(FollowRename(self._path(roster.records), *at, rank, new))
         return made
 
@@ -342,8 +349,8 @@ class RankChanges:
             raise Trouble(f"{names} would have no rank.", f"roundgate ranks remove {rank} --to RANK {self.server.name}")
         target = self._rank(to) if to else ""
         made: list[Operation] = []
-        for one in held:
-            made += self._left(one, rank, target if target not in one.groups else "")
+        for member in held:
+            made += self._left(member, rank, target if target not in member.groups else "")
         for name, group in self.scheme.groups.items():
             if rank in group.parents:
                 above = [parent for parent in self.scheme.groups[rank].parents if parent not in group.parents]
@@ -422,11 +429,11 @@ class RankChanges:
             raise Trouble(f"The rulebook names no roster of {self.server.name} that says who has which rank.")
         roster = self.server.book.roster[name]
         made: list[Operation] = []
-        for one in people:
-            member = self._somebody(one)
+        for person in people:
+            member = self._somebody(person)
             record = self._records(roster.records).get(member.id) if member is not None else None
             if member is None or record is None:
-                made += self._new_member(roster.records, one, rank)
+                made += self._new_member(roster.records, person, rank)
             elif rank not in member.groups:
                 made += self._with_rank(roster.records, roster.rank, record, rank)
         return made
@@ -459,8 +466,8 @@ class RankChanges:
         """
         rank = word if self.spec.levels and word.isdecimal() else self._rank(word)
         made: list[Operation] = []
-        for one in people:
-            member = member_meant(self.site, self.server, self.scheme, one)
+        for person in people:
+            member = member_meant(self.site, self.server, self.scheme, person)
             if rank not in member.groups:
                 ranks = ", ".join(member.groups) or self.scheme.default or "none"
                 raise UnknownName(f"{member.name} is not in {rank}, but in {ranks}.")

@@ -121,5 +121,5 @@ def two_sides(site: OpenSite, words: Sequence[str]) -> tuple[RankSide, RankSide]
         raise WrongWords(
             "Two sides are needed.", "roundgate ranks diff SERVER SERVER, or SERVER@WORLD, round:N, a file"
         )
-    one = side_of(site, words[0])
-    return one, side_of(site, words[1], one.server)
+    side = side_of(site, words[0])
+    return side, side_of(site, words[1], side.server)

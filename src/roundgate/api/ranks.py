@@ -72,9 +72,9 @@ def member_meant(site: Site, server: OpenServer, scheme: Scheme, word: str) -> M
     lowered = word.lower()
     if lowered == NEWCOMERS:
         return scheme.newcomer()
-    found = [one for one in scheme.members.values() if lowered in (one.id.lower(), one.name.lower())]
+    found = [member for member in scheme.members.values() if lowered in (member.id.lower(), member.name.lower())]
     if len(found) > 1:
-        shown = ", ".join(f"{one.name} ({one.id})" for one in found)
+        shown = ", ".join(f"{member.name} ({member.id})" for member in found)
         raise WrongWords(f"'{word}' could be {shown}.", "Give the id of the one that is meant.")
     if found:
         return found[0]
@@ -89,7 +89,7 @@ def member_meant(site: Site, server: OpenServer, scheme: Scheme, word: str) -> M
             continue
         known = scheme.members.get(who.id)
         return known or Member(who.id, who.name or who.id)
-    names = [*(one.name for one in scheme.members.values()), *scheme.groups, NEWCOMERS]
+    names = [*(member.name for member in scheme.members.values()), *scheme.groups, NEWCOMERS]
     near = nearest(word, names)
     hint = f"Did you mean {near}?" if near else f"roundgate ranks tree {server.name}"
     raise UnknownName(f"Nobody called '{word}', and no rank, is known on {server.name}.", hint)
@@ -138,7 +138,7 @@ def slate_impact(site: Site, server: OpenServer) -> list[Shift]:
 
 def impact_between(server: OpenServer, before: Iterable[Scheme], after: Iterable[Scheme]) -> list[Shift]:
     """Tell who gains and who loses what from some schemes to others; one that is new, or gone, counts as empty."""
-    old, new = {one.name: one for one in before}, {one.name: one for one in after}
+    old, new = {scheme.name: scheme for scheme in before}, {scheme.name: scheme for scheme in after}
     found: list[Shift] = []
     for name in dict.fromkeys((*old, *new)):
         known = new.get(name) or old[name]

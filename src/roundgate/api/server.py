@@ -137,10 +137,10 @@ class OpenServer:
         """Give what waits under some names, each as a person may say it."""
         wanted = {find_name(self.book, name) or name for name in names}
         return [
-            one
-            for one in self.store.slate(self.name)
-            if one.operation.shown_name in wanted
-            or setting_at(self.book, one.operation.file, one.operation.value_key) in wanted
+            entry
+            for entry in self.store.slate(self.name)
+            if entry.operation.shown_name in wanted
+            or setting_at(self.book, entry.operation.file, entry.operation.value_key) in wanted
         ]
 
     def discard(self, names: Sequence[str] = ()) -> Discarded:
@@ -148,14 +148,14 @@ class OpenServer:
         waiting = self.store.slate(self.name)
         odd = [] if names else self.store.odd_entries(self.name)
         asked = self.matching(names) if names else waiting
-        gone = self.store.take_off_slate([*(one.id for one in asked), *odd])
+        gone = self.store.take_off_slate([*(entry.id for entry in asked), *odd])
         self.refresh()
-        still = {one.id for one in self.store.slate(self.name)}
-        kept = [one for one in asked if one.id not in gone]
+        still = {entry.id for entry in self.store.slate(self.name)}
+        kept = [entry for entry in asked if entry.id not in gone]
         return Discarded(
             tuple(gone),
-            tuple(one for one in kept if one.id in still),
-            tuple(one for one in kept if one.id not in still),
+            tuple(entry for entry in kept if entry.id in still),
+            tuple(entry for entry in kept if entry.id not in still),
             len(waiting) + len(odd) - len(gone),
         )
 

@@ -50,26 +50,35 @@ def compare(
         sides = sides_of(open_call(), words)
         found = list(compared(sides))
         names = [side.name for side in sides]
-    shown = [one for one in found if everything or not one.same]
+    shown = [difference for difference in found if everything or not difference.same]
     if as_json:
         from roundgate.cli.screen.outputs import ComparedOutput, CompareOutput
 
-        rows = [ComparedOutput(one.name, one.kind, list(one.values), one.same) for one in shown]
+        rows = [
+            ComparedOutput(difference.name, difference.kind, list(difference.values), difference.same)
+            for difference in shown
+        ]
         echo_json(CompareOutput(names, rows))
     elif as_csv:
         writer = csv.writer(sys.stdout, lineterminator="\n")
         writer.writerow(["name", *names])
-        writer.writerows([clean(one.name), *(plain(value or "") for value in one.values)] for one in shown)
+        writer.writerows(
+            [clean(difference.name), *(plain(value or "") for value in difference.values)] for difference in shown
+        )
     else:
         for kinds, title in _GROUPS:
-            table = [(one.name, *(value or "-" for value in one.values)) for one in shown if one.kind in kinds]
+            table = [
+                (difference.name, *(value or "-" for value in difference.values))
+                for difference in shown
+                if difference.kind in kinds
+            ]
             if table:
                 echo_table((title, *names), table)
                 echo()
-        same = sum(1 for one in found if one.same)
+        same = sum(1 for difference in found if difference.same)
         what = "Nothing differs" if len(found) == same else f"{len(found) - same} differ"
         echo(f"{what}; {same} are the same{'' if everything else ' (--all shows them)'}.")
-    if any(not one.same for one in found):
+    if any(not difference.same for difference in found):
         raise typer.Exit(1)
 
 

@@ -170,7 +170,7 @@ def _mods(call: _Call, name: str) -> Iterator[str]:
         return
     for server in call.named:
         above = call.site.folder_of(server) / folder.partition("{mod}")[0]
-        yield from sorted(one.name for one in above.iterdir() if one.is_dir()) if above.is_dir() else ()
+        yield from sorted(path.name for path in above.iterdir() if path.is_dir()) if above.is_dir() else ()
 
 
 def _entries(call: _Call, name: str) -> list[str]:
@@ -225,7 +225,7 @@ def complete_server_or_file(ctx: typer.Context, incomplete: str) -> list[str]:
     folder, slash, start = incomplete.rpartition("/")
     home = Path(folder + slash or ".")
     near = sorted(home.iterdir()) if home.is_dir() else []
-    here = [f"{folder}{slash}{one.name}{'/' if one.is_dir() else ''}" for one in near if one.name.startswith(start)]
+    here = [f"{folder}{slash}{path.name}{'/' if path.is_dir() else ''}" for path in near if path.name.startswith(start)]
     return call.fitting(_first(call), own, [path for path in here if start or not Path(path).name.startswith(".")])
 
 

@@ -81,18 +81,20 @@ def set_values(
         planned = [(one, maker, maker.new_world(operations, new_world)) for one, maker, operations in planned]
     for server, _, operations in planned:
         server_operations = operations
-        of_records = [one for one in operations if can_be_live(one, server.book)] if now else []
+        of_records = [operation for operation in operations if can_be_live(operation, server.book)] if now else []
         if now and len(of_records) < len(operations):
             from roundgate.cli.changes.live import send_live
 
-            told = send_live(server.server, context.store, [one for one in operations if one not in of_records])
+            told = send_live(
+                server.server, context.store, [operation for operation in operations if operation not in of_records]
+            )
             operations = [*told, *of_records]
         if operations or not now:
             put(server, operations, now=bool(of_records))
             if of_records:
                 _apply_now(context, server.server)
         else:
-            _say_where(server, [one.shown_name for one in server_operations])
+            _say_where(server, [operation.shown_name for operation in server_operations])
 
 
 def _say_where(server: OpenServer, names: Sequence[str]) -> None:
@@ -157,7 +159,9 @@ def reset(
     from roundgate.api.key_changes import KeyChanges
 
     _change_keys(
-        words, "reset", lambda holder, names: [one for name in names for one in KeyChanges(holder).reset(name)]
+        words,
+        "reset",
+        lambda holder, names: [operation for name in names for operation in KeyChanges(holder).reset(name)],
     )
 
 
@@ -266,11 +270,11 @@ def _joining_people(
     changes = RecordChanges(server.workspace, ask_field)
     there = {record.key for record in changes.records(name)} if several or len(people) > 1 else set()
     new = [one for one in people if one.who.id not in there]
-    for one in people:
-        if one.who.name and one.who.id not in words:
-            echo(f"{server.name}  {one.who.name} is {one.who.id}")
-        if one not in new:
-            echo(f"{server.name}  {one.who.name or one.who.id} is on {words[0]} already")
+    for person in people:
+        if person.who.name and person.who.id not in words:
+            echo(f"{server.name}  {person.who.name} is {person.who.id}")
+        if person not in new:
+            echo(f"{server.name}  {person.who.name or person.who.id} is on {words[0]} already")
     return _Joins(name, new, [operation for one in new for operation in changes.added(name, one.words)])
 
 
@@ -523,7 +527,7 @@ def discard(
 def _say_held(server: Server, done: Discarded) -> None:
     """Say what could not be taken back, for a round is bringing it into force, or has done so."""
     if done.held:
-        names = ", ".join(dict.fromkeys(one.operation.shown_name for one in done.held))
+        names = ", ".join(dict.fromkeys(entry.operation.shown_name for entry in done.held))
         echo(f"  {names}: round {done.held[0].round} is bringing that into force.")
         echo(f"  to call that round off: roundgate cancel {server.name}")
     elif done.finished:

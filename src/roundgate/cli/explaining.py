@@ -83,7 +83,7 @@ def page_of(server: OpenServer, word: str) -> SettingPage | ListPage | RecordsPa
         overrides=[one for one, other in server.book.setting.items() if _is_named(name, other.overridden_by)],
         overridden_by=spec.overridden_by,
         notes=list(notes_of(name, spec, known)),
-        also=[f"{server.book.file[one.file or spec.file].path}:{one.key}" for one in spec.also],
+        also=[f"{server.book.file[place.file or spec.file].path}:{place.key}" for place in spec.also],
         availability=_availability(spec),
         slate=format_value(layers.slate, spec) if layers.slate != layers.disk else "",
         running=format_value(layers.running, spec) if layers.runs else "",

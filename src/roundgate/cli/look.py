@@ -39,11 +39,11 @@ def status(
     if as_json:
         from roundgate.cli.screen.outputs import StatusOutput
 
-        echo_json(StatusOutput(context.site.file.site.name, [one.output() for one in found]))
+        echo_json(StatusOutput(context.site.file.site.name, [state.output() for state in found]))
         return
     if not found:
         echo("This site has no server yet.\n  do: roundgate adopt FOLDER")
-    rows = [one.row() for one in found]
+    rows = [state.row() for state in found]
     echo_table(("server", "state", "since", "players", "address", "waiting", "differs"), rows)
     for finding in found:
         for word in finding.remarks:

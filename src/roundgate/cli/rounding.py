@@ -161,7 +161,7 @@ def apply_live(context: CallContext, server: Server) -> int:
     if not able:
         echo(f"{server.name}: nothing on the slate can be set live.")
         return 1
-    marked: list[Any] = send_live(server, context.store, [one.operation for one in able])
+    marked: list[Any] = send_live(server, context.store, [entry.operation for entry in able])
     context.store.add_to_slate(server.name, marked, able[0].by)
     left = len(waiting) - len(able)
     echo(f"  In force now; it goes into the file at the next stop. {left} more wait for a round.")

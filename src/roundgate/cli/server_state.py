@@ -98,7 +98,7 @@ class ServerState(Struct, frozen=True):
             slots=int(self.slots) if self.slots.isdecimal() else None,
             address=self.address or None,
             on_slate=self.waiting,
-            differs={one.name: [difference_output(each) for each in one.differences] for one in self.layers},
+            differs={layers.name: [difference_output(each) for each in layers.differences] for layers in self.layers},
             remarks=[RemarkOutput(remark.code, remark.text) for remark in self.remarks],
             round=self.round.number if self.round else None,
             crashes=self.crashes,
@@ -127,7 +127,7 @@ def states_of(servers: Sequence[Server], store: Store) -> list[ServerState]:
         for server, fields in zip(part, each, strict=True)
     ]
     order = {server.name: number for number, server in enumerate(servers)}
-    return sorted(found, key=lambda one: order[one.server.name])
+    return sorted(found, key=lambda state: order[state.server.name])
 
 
 def _states_of_part(servers: Sequence[Server]) -> list[dict[str, Any]]:
@@ -139,7 +139,7 @@ def _states_of_part(servers: Sequence[Server]) -> list[dict[str, Any]]:
         found = _states_here(servers, store)
     finally:
         store.close()
-    return [{name: getattr(one, name) for name in one.__struct_fields__ if name != "server"} for one in found]
+    return [{name: getattr(state, name) for name in state.__struct_fields__ if name != "server"} for state in found]
 
 
 def _states_here(servers: Sequence[Server], store: Store) -> list[ServerState]:

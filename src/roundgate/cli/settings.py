@@ -247,7 +247,7 @@ def _unknown_rows(server: Server, known: Known, chosen: ShowFilter) -> list[Row]
             key for name, file in server.book.file.items() if file.path == path for key in keys_in(server.book, name)
         }
         taken |= {key_of(home) for home in homes_in(server.book, path)}
-        listed = any(server.book.file[one.file].path == path and not one.at for one in server.book.list.values())
+        listed = any(server.book.file[spec.file].path == path and not spec.at for spec in server.book.list.values())
         if document is None or listed or (chosen.file and chosen.file != path):
             continue
         if format_name(path) in ("", "lines") and document.entries() and is_plain_list(document):
@@ -257,7 +257,9 @@ def _unknown_rows(server: Server, known: Known, chosen: ShowFilter) -> list[Row]
         entries = [entry for entry in document.entries() if isinstance(entry.path[0], str)]
         keys = dict.fromkeys(key_of(entry.path) for entry in entries if entry.path not in of_lists)
         hidden = _hidden(server, known, path)
-        found = {id(one): _by_key(one.document(path)) for one in (known.disk, known.slate, known.started) if one}
+        found = {
+            id(files): _by_key(files.document(path)) for files in (known.disk, known.slate, known.started) if files
+        }
         rows += [_unknown_row(server, known, path, key, hidden, found) for key in keys if key not in taken]
     return rows
 
@@ -295,7 +297,7 @@ def _unknown_list_row(server: Server, known: Known, path: str) -> Row:
 def _hidden(server: Server, known: Known, path: str) -> frozenset[Path]:
     """Give the paths of the values in a file that must not be shown, in any of its layers."""
     several = (known.disk, known.slate, known.started)
-    documents = [one.document(path) for one in several if one is not None]
+    documents = [files.document(path) for files in several if files is not None]
     return frozenset().union(
         *(hidden_paths(server.book, path, document) for document in documents if document is not None)
     )

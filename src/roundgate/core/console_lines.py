@@ -37,7 +37,7 @@ def _fitting(value: str, spec: Server, *, quoted: bool) -> str:
         return value.replace("\\", "\\\\").replace('"', '\\"')
     if quoted and '"' in value:
         raise LineRefused("The text holds a quote, and this console could take the rest for a command.")
-    sign = next((one for one in spec.console_ends if one in value), "") if not quoted else ""
+    sign = next((end for end in spec.console_ends if end in value), "") if not quoted else ""
     if sign:
         raise LineRefused(f"The text holds {sign}, which ends a command at this console.")
     return value

@@ -160,7 +160,7 @@ class ServerFiles:
 
     def paths_of_lists(self, path: str) -> set[Path]:
         """Give the paths of the entries of lists that are a part of a file."""
-        mine = [name for name, one in self.book.list.items() if one.at and self.book.file[one.file].path == path]
+        mine = [name for name, spec in self.book.list.items() if spec.at and self.book.file[spec.file].path == path]
         return {entry.path for name in mine for entry in self.list_entries(name)}
 
     def counting(self, name: str) -> Value | None:
@@ -198,7 +198,7 @@ class _Names(Mapping[str, Any]):
             members = [one for one in book.setting if one.startswith(f"{name}[")]
             if not members:
                 raise KeyError(name)
-            return [self[one] for one in members]
+            return [self[member] for member in members]
         value = self._files.counting(name)
         return "" if value is None else values.number_behind(value, book.setting[name])
 

@@ -14,7 +14,11 @@ _ROUNDS = 50
 
 def safe_repairs(document: Document, codes: Sequence[str] = ()) -> list[Problem]:
     """Give the problems that can be fixed safely, those of some codes only where any are given."""
-    return [one for one in problems_of(document) if one.safe and one.repair and (not codes or one.code in codes)]
+    return [
+        mistake
+        for mistake in problems_of(document)
+        if mistake.safe and mistake.repair and (not codes or mistake.code in codes)
+    ]
 
 
 def with_repairs(kind: Format, document: Document, codes: Sequence[str] = ()) -> Document:
@@ -47,7 +51,7 @@ def _apart(problems: Sequence[Problem]) -> list[Splice]:
     """Take the repairs that do not touch one another; the rest is made the next time."""
     taken: list[Splice] = []
     end = -1
-    for problem in sorted(problems, key=lambda one: min(cut.start for cut in one.repair)):
+    for problem in sorted(problems, key=lambda mistake: min(cut.start for cut in mistake.repair)):
         if min(cut.start for cut in problem.repair) > end:
             taken += problem.repair
             end = max(cut.end for cut in problem.repair)

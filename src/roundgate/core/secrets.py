@@ -67,13 +67,16 @@ def _types(book: Rulebook, file_path: str) -> dict[str, str]:
     """Give the type of each key that the rulebook knows in a file."""
     files = {one for name, file in book.file.items() if file.path == file_path for one in beneath(book, name)}
     types = {
-        one.key: spec.type for spec in book.setting.values() for one in spec.also if (one.file or spec.file) in files
+        place.key: spec.type
+        for spec in book.setting.values()
+        for place in spec.also
+        if (place.file or spec.file) in files
     }
     fields = {
         (field.key.strip('"') or name): field.type
-        for one in book.records.values()
-        if one.file in files
-        for name, field in one.field.items()
+        for spec in book.records.values()
+        if spec.file in files
+        for name, field in spec.field.items()
         if field.type == "secret"
     }
     return fields | types | {spec.key: spec.type for spec in book.setting.values() if spec.file in files}

@@ -72,7 +72,7 @@ class _Shifting:
         """Mark the change of an operation that follows one which shifts its file."""
         file = change.operation.file
         begun, shifts = self._seen.get(file, (0, False))
-        shifts = shifts or any(one.shifts(file) for one in self._operations[begun:number])
+        shifts = shifts or any(operation.shifts(file) for operation in self._operations[begun:number])
         self._seen[file] = (number, shifts)
         return replace(change, after_others=True) if shifts else change
 
@@ -85,13 +85,13 @@ def _run(operations: Sequence[Operation], start: int) -> Sequence[Operation]:
     """Give the operations from ``start`` on that may be made at once: in one file, each about something else."""
     first, names, built_on, end = operations[start], set[str](), set[str](), start
     while end < len(operations):
-        one = operations[end]
-        if not one.joins or one.file != first.file or one.shown_name in names:
+        operation = operations[end]
+        if not operation.joins or operation.file != first.file or operation.shown_name in names:
             break
-        if one.built_on in names or one.shown_name in built_on:
+        if operation.built_on in names or operation.shown_name in built_on:
             break
-        names.add(one.shown_name)
-        built_on.add(one.built_on)
+        names.add(operation.shown_name)
+        built_on.add(operation.built_on)
         end += 1
     return operations[start:end] if end - start >= _FEWEST_TOGETHER else ()
 

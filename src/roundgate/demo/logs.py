@@ -102,7 +102,9 @@ def write_logs(folder: Path, last: datetime, seed: int = 0) -> None:
 def _day(day: datetime, people: list[tuple[str, str]], chance: random.Random) -> list[str]:
     """Give the lines of an afternoon and evening: who comes, and goes again."""
     events = []
-    here = chance.sample(people[len(KNOWN) :], 40) + [one for one in people[: len(KNOWN)] if chance.random() < 0.8]
+    here = chance.sample(people[len(KNOWN) :], 40) + [
+        person for person in people[: len(KNOWN)] if chance.random() < 0.8
+    ]
     for sailor, name in here:
         comes = day + timedelta(seconds=chance.randrange(9 * 3600))
         goes = comes + timedelta(seconds=chance.randrange(300, 9000))

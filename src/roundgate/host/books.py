@@ -234,7 +234,7 @@ def _readable_rows(old: sqlite3.Connection, table: str) -> Iterable[dict[str, An
 
 def _know_again(db: sqlite3.Connection, folder: Path) -> bool:
     """Put back the rounds that have a folder and are not in the file; tell whether there were any."""
-    numbers = [int(one.name) for one in _round_folders(folder)]
+    numbers = [int(path.name) for path in _round_folders(folder)]
     for number in sorted(numbers):
         summary = read_summary(folder / "rounds" / str(number))
         if summary is None:
@@ -257,7 +257,7 @@ def _know_again(db: sqlite3.Connection, folder: Path) -> bool:
 
 def _round_folders(folder: Path) -> list[Path]:
     try:
-        return [one for one in (folder / "rounds").iterdir() if one.name.isdecimal() and one.name.isascii()]
+        return [path for path in (folder / "rounds").iterdir() if path.name.isdecimal() and path.name.isascii()]
     except OSError:
         return []
 

@@ -138,10 +138,10 @@ def _check_workspace(workspace: Workspace) -> list[Finding]:
     ]
     if workspace.waiting:
         outcome = workspace.outcome(workspace.operations)
-        found += [one for one in workspace.findings_of(outcome) if one.waiting]
+        found += [finding for finding in workspace.findings_of(outcome) if finding.waiting]
         known = {(one.code, one.cause) for one in found}
         after = check_expectations(workspace.server, outcome.after) if outcome.touched else ()
-        found += [replace(one, waiting=True) for one in after if (one.code, one.cause) not in known]
+        found += [replace(finding, waiting=True) for finding in after if (finding.code, finding.cause) not in known]
     return found
 
 

@@ -121,7 +121,7 @@ class Store:
         What a round is bringing into force is left alone. ``round`` is the round that puts them there for itself.
         """
         with self.whole():
-            waiting = [one for one in self.slate(server) if one.round == round]
+            waiting = [entry for entry in self.slate(server) if entry.round == round]
             for operation in operations:
                 waiting = self._add_one(server, waiting, operation, by, round)
 
@@ -157,7 +157,7 @@ class Store:
 
     def claimed(self, server: str, round: int) -> list[Waiting]:
         """Give the operations that a round is bringing into force."""
-        return [one for one in self.slate(server) if one.round == round]
+        return [entry for entry in self.slate(server) if entry.round == round]
 
     def _server_of(self, round: int) -> str:
         row = self.db.execute("SELECT server FROM round WHERE number=?", (round,)).fetchone()
@@ -171,16 +171,18 @@ class Store:
             return
         since = [one for one in self.slate(server) if one.round is None and one.id > mine[0].id]
         self.db.execute("UPDATE slate SET round=NULL WHERE round=?", (round,))
-        for one in since:
-            self.db.execute("DELETE FROM slate WHERE id=?", (one.id,))
-            self._add_one(server, [other for other in self.slate(server) if other.round is None], one.operation, one.by)
+        for entry in since:
+            self.db.execute("DELETE FROM slate WHERE id=?", (entry.id,))
+            self._add_one(
+                server, [other for other in self.slate(server) if other.round is None], entry.operation, entry.by
+            )
 
     def queue_as_usual(self, server: str) -> None:
         """Let what was to go into the files at a stop wait for a round like the rest: it was tried, and undone."""
-        for one in self.slate(server):
-            if one.operation.waits_for_stop:
-                raw = stored(one.operation.as_usual())
-                self.db.execute("UPDATE slate SET operation=? WHERE id=?", (raw, one.id))
+        for entry in self.slate(server):
+            if entry.operation.waits_for_stop:
+                raw = stored(entry.operation.as_usual())
+                self.db.execute("UPDATE slate SET operation=? WHERE id=?", (raw, entry.id))
 
     # --- rounds ------------------------------------------------------------------------------------------------
 
@@ -228,7 +230,7 @@ class Store:
         self, number: int, server: str, operations: Sequence[Waiting], plainly: Callable[[str, str | None], str]
     ) -> None:
         """Take what was written off the slate, and remember each value's mark, of its plain form."""
-        self.db.executemany("DELETE FROM slate WHERE id=?", [(one.id,) for one in operations])
+        self.db.executemany("DELETE FROM slate WHERE id=?", [(operation.id,) for operation in operations])
         for entry in operations:
             if entry.operation.sets_value:
                 name = entry.operation.shown_name

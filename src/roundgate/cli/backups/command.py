@@ -194,7 +194,7 @@ def backups(
 
     context = open_call()
     names = {one.name for one in context.servers(server)} if server else set()
-    found = [one for one in all_backups(context.site) if not names or one.server in names]
+    found = [manifest for manifest in all_backups(context.site) if not names or manifest.server in names]
     rows = []
     for one in found:
         path = archive_of(context.site, one)
@@ -216,15 +216,15 @@ def backups(
         ("backup", "server", "made", "what", "files", "size", "packed", ""),
         [
             (
-                str(one.number),
-                one.server,
-                time.strftime("%Y-%m-%d %H:%M", time.localtime(one.made)),
-                one.what,
-                str(len(one.members)),
-                _size(one.size),
+                str(manifest.number),
+                manifest.server,
+                time.strftime("%Y-%m-%d %H:%M", time.localtime(manifest.made)),
+                manifest.what,
+                str(len(manifest.members)),
+                _size(manifest.size),
                 "missing" if packed is None else _size(packed),
-                "" if one.held else "of a running server",
+                "" if manifest.held else "of a running server",
             )
-            for one, _, packed in rows
+            for manifest, _, packed in rows
         ],
     )

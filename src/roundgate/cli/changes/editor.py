@@ -69,7 +69,7 @@ def _edit_of_server(words: list[str], *, anyway: bool, new_file: bool) -> None:
         why = now.unreadable[path].cause if path in now.unreadable else f"{server.name} has no file {path}"
         raise Trouble(f"{why}.", f"Files: {', '.join(server.paths())}")
 
-    old = {identity_of(one) for one in workspace.findings_after(outcome)}
+    old = {identity_of(finding) for finding in workspace.findings_after(outcome)}
 
     def check(data: bytes) -> list[Finding]:
         """Check the text; what was wrong before is not this edit's doing."""

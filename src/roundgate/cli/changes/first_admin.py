@@ -34,7 +34,7 @@ def first_admin(context: CallContext, words: Sequence[str], rank: str, within: s
         raise WrongWords("Which server?", "roundgate roster first SERVER [ROSTER]")
     server = context.server(words[0])
     roster = _admin_roster(server, words[1] if len(words) > 1 else "")
-    there = [one for one in standings(server) if one.roster == roster]
+    there = [standing for standing in standings(server) if standing.roster == roster]
     if there:
         name = there[0].record.value("name") or there[0].id
         raise WrongWords(

@@ -34,7 +34,9 @@ def send_live(server: Server, store: Store, operations: Sequence[Operation]) -> 
 
     Raises Trouble where a setting cannot be set live, before anything is sent, or where the server did not take one.
     """
-    values = [one for one in operations if isinstance(one, SetValue) and not _is_second(server, one)]
+    values = [
+        operation for operation in operations if isinstance(operation, SetValue) and not _is_second(server, operation)
+    ]
     for value in values:
         spec = server.book.setting.get(value.name)
         if spec is None or spec.live is None or not spec.live.set:
@@ -50,8 +52,8 @@ def send_live(server: Server, store: Store, operations: Sequence[Operation]) -> 
     finally:
         console.close()
         driver.close()
-    kept = [one for one in operations if isinstance(one, SetValue) and one.file != CONSOLE]
-    return [replace(one, at_stop=True) for one in kept]
+    kept = [operation for operation in operations if isinstance(operation, SetValue) and operation.file != CONSOLE]
+    return [replace(operation, at_stop=True) for operation in kept]
 
 
 def _is_second(server: Server, operation: SetValue) -> bool:

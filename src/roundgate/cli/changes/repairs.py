@@ -59,7 +59,7 @@ def mend_files(paths: Sequence[tuple[str, str | None]], given: str) -> None:
         if within is not None and not Path(path).resolve().is_relative_to(Path(within).resolve()):
             warn(f"{path}: not repaired: it leads outside {within}")
             continue
-        home = next((one for one in homes if _is_inside(Path(path), one.folder)), None)
+        home = next((server for server in homes if _is_inside(Path(path), server.folder)), None)
         if home is not None and context is not None:
             _mend_on_slate(context, home, path)
         else:
@@ -120,7 +120,7 @@ def _mend_in_place(path: str, given: str, within: str | None) -> None:
         return
     replace_file(path, data, after.text.encode(), within)
     echo_diff(difference(path, document.text.body, after.text.body))
-    left = sum(1 for one in problems_of(after) if one.level == "error")
+    left = sum(1 for mistake in problems_of(after) if mistake.level == "error")
     echo(f"{path}: fixed, as far as is safe; what is left:" if left else f"{path}: fixed.")
     echo()
 

@@ -44,15 +44,15 @@ def fit(
     topic = given.pop(0) if given and given[0] in _TOPICS else ""
     context = open_call()
     meant = given or ["@all"]
-    servers = list({one.name: one for word in meant for one in context.servers(word)}.values())
+    servers = list({server.name: server for word in meant for server in context.servers(word)}.values())
     if for_server:
         _free_ports(context, for_server, start, put_there=put_there, as_json=as_json)
         return
     if give:
         if topic != "cores":
             raise WrongWords("Give what?", "roundgate fit cores --give 2 @all --spare 1")
-        _give_cores(context, [one.name for one in servers], give, spare)
-        servers = list({one.name: context.opened(one.name) for one in servers}.values())
+        _give_cores(context, [server.name for server in servers], give, spare)
+        servers = list({server.name: context.opened(server.name) for server in servers}.values())
     found = survey(servers)
     if image:
         from roundgate.cli.fleet.picture import draw_cores
@@ -105,7 +105,7 @@ def _echo_ports(found: Survey) -> None:
         for one, other in ((clash.one, clash.other), (clash.other, clash.one)):
             wrong.setdefault(one, []).append(f"{other.server} has it too ({other.setting or 'always'})")
     rows = []
-    for promise in sorted(found.ports, key=lambda one: (one.port, one.protocol, one.server)):
+    for promise in sorted(found.ports, key=lambda port: (port.port, port.protocol, port.server)):
         notes = wrong.get(promise, [])
         foreign = found.foreign.get((promise.port, promise.protocol))
         notes = [*notes, *([f"held now by {foreign}"] if foreign else [])]
@@ -118,7 +118,7 @@ def _echo_memory(found: Survey) -> None:
     echo(styled("memory", "bold"))
     rows = [
         (one.server, _gigabytes(one.size) if one.size else "not limited", one.setting)
-        for one in sorted(found.memory, key=lambda one: -(one.size or 0))
+        for one in sorted(found.memory, key=lambda promise: -(promise.size or 0))
     ]
     echo_table(("server", "may take", "setting"), rows)
     total, has = found.promised, found.machine.memory
@@ -141,7 +141,7 @@ def _echo_cores(found: Survey) -> None:
         rows.append((one.server, shown, mask(one.cores) if one.cores is not None else "", "; ".join(notes)))
     echo_table(("server", "cores", "mask", "clash"), rows)
     nodes = "; ".join(f"node {at}: {core_ranges(node)}" for at, node in enumerate(found.machine.nodes))
-    taken = frozenset(core for one in found.cores for core in one.cores or ())
+    taken = frozenset(core for promise in found.cores for core in promise.cores or ())
     free = core_ranges(found.machine.cores - taken) or "none"
     echo(f"  the machine has {len(found.machine.cores)} ({nodes}); not promised to any server: {free}")
 
@@ -155,20 +155,20 @@ def _output(found: Survey) -> FitOutput:
         clashing.setdefault(clash.other, []).append(clash.one.server)
     ports = [
         PortOutput(
-            one.server,
-            one.setting,
-            one.port,
-            one.protocol,
-            one.address,
-            clashing.get(one, []),
-            found.foreign.get((one.port, one.protocol)),
+            promise.server,
+            promise.setting,
+            promise.port,
+            promise.protocol,
+            promise.address,
+            clashing.get(promise, []),
+            found.foreign.get((promise.port, promise.protocol)),
         )
-        for one in found.ports
+        for promise in found.ports
     ]
-    memory = {one.server: one.size for one in found.memory}
+    memory = {promise.server: promise.size for promise in found.memory}
     shares = [
-        SharesOutput(one.server, memory[one.server], None if one.cores is None else sorted(one.cores))
-        for one in found.cores
+        SharesOutput(promise.server, memory[promise.server], None if promise.cores is None else sorted(promise.cores))
+        for promise in found.cores
     ]
     nodes = [sorted(node) for node in found.machine.nodes]
     return FitOutput(found.fits, ports, shares, found.machine.memory, found.promised, nodes)

@@ -18,7 +18,7 @@ def draw_cores(found: Survey, path: str) -> None:
     check_name(path)
     from matplotlib.patches import Patch, Rectangle
 
-    cores = sorted(found.machine.cores | {core for one in found.cores for core in one.cores or ()})
+    cores = sorted(found.machine.cores | {core for promise in found.cores for core in promise.cores or ()})
     if len(found.cores) > _MOST_SERVERS or len(cores) > _MOST_CORES:
         raise Trouble(f"{len(found.cores)} servers by {len(cores)} cores cannot be read on one picture.", "Name some.")
     figure = new_figure(max(4.0, 2.0 + 0.45 * len(found.cores)))
@@ -41,7 +41,7 @@ def draw_cores(found: Survey, path: str) -> None:
     axes.set_ylim(len(found.cores) - 0.4, -0.6)
     every = max(1, len(cores) // 32)
     axes.set_xticks(range(0, len(cores), every), [str(core) for core in cores[::every]])
-    axes.set_yticks(range(len(found.cores)), [short(one.server) for one in found.cores])
+    axes.set_yticks(range(len(found.cores)), [short(promise.server) for promise in found.cores])
     axes.set_xlabel("core" + (" (a line parts NUMA nodes)" if len(found.machine.nodes) > 1 else ""))
     axes.set_title("Which server may use which core", loc="left", fontweight="bold", pad=12)
     axes.tick_params(length=0)

@@ -184,5 +184,5 @@ def _csv(found: list[tuple[str, Ladder, Ladder]]) -> list[tuple[str, ...]]:
         for level, (granted, cost) in zip(after.levels, after.balance(), strict=True):
             was = old.get(level.record.key)
             numbers = (level.number, level.points, was.points if was else None, level.grants, granted, cost)
-            rows.append((server, *("" if one is None else f"{one.normalize():f}" for one in numbers)))
+            rows.append((server, *("" if number is None else f"{number.normalize():f}" for number in numbers)))
     return rows

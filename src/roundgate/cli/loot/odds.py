@@ -186,8 +186,8 @@ _CSV = ("thing", "chance", "expected", "spread", "least", "most", "chance-before
 def _csv(tables: list[tuple[str, OddsTable]]) -> list[tuple[str, ...]]:
     rows: list[tuple[str, ...]] = [("server", "record", *_CSV)]
     for server, table in tables:
-        for one in _output(server, table).things:
-            likely = (one.chance, one.expected, one.spread, one.least, one.most)
-            numbers = (*likely, one.chance_before, one.expected_before)
-            rows.append((server, table.record, one.thing, *(f"{number:.10g}" for number in numbers)))
+        for output in _output(server, table).things:
+            likely = (output.chance, output.expected, output.spread, output.least, output.most)
+            numbers = (*likely, output.chance_before, output.expected_before)
+            rows.append((server, table.record, output.thing, *(f"{number:.10g}" for number in numbers)))
     return rows

@@ -46,7 +46,7 @@ def _draw_table(axes: Axes, server: str, table: OddsTable, *, with_slate: bool) 
     from roundgate.core.loot.shifts import percent
 
     for at, row in enumerate(table.rows):
-        was, now = (one.chance if one else 0.0 for one in (row.before, row.after))
+        was, now = (odds.chance if odds else 0.0 for odds in (row.before, row.after))
         expected = row.after.expected if row.after else 0.0
         is_moved = with_slate and abs(was - now) > 1e-12
         axes.barh(at, now, height=0.62, color=FALLS if is_moved and now < was else AFTER, zorder=2)

@@ -53,14 +53,14 @@ def _list(context: CallContext, *, as_json: bool) -> None:
     rows = [
         RecipientOutput(
             name,
-            "mail" if isinstance(one, Mail) else "webhook",
-            host_of(one),
-            one.on,
-            one.servers,
+            "mail" if isinstance(recipient, Mail) else "webhook",
+            host_of(recipient),
+            recipient.on,
+            recipient.servers,
             len(waiting(site, name)),
             _output(last[name]) if name in last else None,
         )
-        for name, one in site.file.notices.recipients.items()
+        for name, recipient in site.file.notices.recipients.items()
     ]
     if as_json:
         echo_json(rows)

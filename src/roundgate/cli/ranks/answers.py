@@ -100,15 +100,15 @@ def why(context: CallContext, word: str | None, words: list[str], options: RankO
         echo_json(output)
 
 
-def _echo_why(one: WhyOutput, scheme: Scheme) -> None:
+def _echo_why(output: WhyOutput, scheme: Scheme) -> None:
     from roundgate.core.ranks.deciding import ORDER_WORDS
 
-    verdict = styled("may" if one.may else "may NOT", "green" if one.may else "red")
-    echo(f"{one.server}  {styled(plain(one.name), 'bold')} {verdict} {one.permission}: {one.reason}")
-    echo(f"  in       {', '.join(one.groups) or 'no rank'}")
-    echo(f"  asked    {', '.join(one.chain) or 'nobody'}")
+    verdict = styled("may" if output.may else "may NOT", "green" if output.may else "red")
+    echo(f"{output.server}  {styled(plain(output.name), 'bold')} {verdict} {output.permission}: {output.reason}")
+    echo(f"  in       {', '.join(output.groups) or 'no rank'}")
+    echo(f"  asked    {', '.join(output.chain) or 'nobody'}")
     echo(f"  order    {ORDER_WORDS[scheme.order]}")
-    for other in one.otherwise:
+    for other in output.otherwise:
         echo(f"  else     {other}")
 
 
@@ -163,10 +163,12 @@ def tree(context: CallContext, word: str | None, _words: list[str], options: Ran
 def _branch(scheme: Scheme, children: dict[str, list[str]], parent: str, indent: str, above: tuple[str, ...]) -> None:
     for name in children.get(parent, []):
         group = scheme.groups[name]
-        held = sum(1 for one in scheme.members.values() if name in one.groups)
+        held = sum(1 for member in scheme.members.values() if name in member.groups)
         marks = [f"{held} in it" if held else "", "newcomers" if name == scheme.default else ""]
         words = ", ".join(mark for mark in marks if mark)
-        entries = ", ".join(one.permission if one.allows else f"never {one.permission}" for one in group.entries)
+        entries = ", ".join(
+            entry.permission if entry.allows else f"never {entry.permission}" for entry in group.entries
+        )
         echo(f"{indent}{styled(name, 'bold')}{f'  ({words})' if words else ''}  {entries}")
         if name not in above:
             _branch(scheme, children, name, indent + "  ", (*above, name))

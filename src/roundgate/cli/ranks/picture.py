@@ -21,11 +21,11 @@ _YES, _NO, _NONE = "#1b7837", "#b2182b", "#c8c8c8"
 def draw(matrices: Sequence[tuple[str, Matrix]], path: str) -> None:
     """Draw matrices beneath each other and write the picture. Raises WrongWords or Trouble."""
     check_name(path)
-    matrices = [(name, one) for name, one in matrices if one.permissions and one.columns]
+    matrices = [(name, matrix) for name, matrix in matrices if matrix.permissions and matrix.columns]
     if not matrices:
         raise Trouble("There is nothing to draw: no ranks, or no permission in which they differ.")
-    rows = sum(len(one.permissions) for _, one in matrices)
-    columns = max(len(one.columns) for _, one in matrices)
+    rows = sum(len(matrix.permissions) for _, matrix in matrices)
+    columns = max(len(matrix.columns) for _, matrix in matrices)
     if rows > _MOST_ROWS or columns > _MOST_COLUMNS:
         raise Trouble(
             f"{rows} permissions by {columns} columns cannot be read on one picture (at most {_MOST_ROWS} by "
@@ -34,11 +34,14 @@ def draw(matrices: Sequence[tuple[str, Matrix]], path: str) -> None:
         )
     figure = new_figure(max(HEIGHT, 1.6 + 0.3 * rows))
     parts = figure.subplots(
-        len(matrices), 1, squeeze=False, gridspec_kw={"height_ratios": [len(one.permissions) for _, one in matrices]}
+        len(matrices),
+        1,
+        squeeze=False,
+        gridspec_kw={"height_ratios": [len(matrix.permissions) for _, matrix in matrices]},
     )
     for (name, one), (axes,) in zip(matrices, parts, strict=True):
         _draw_one(axes, name, one)
-    _legend(parts[0][0], [cell for _, one in matrices for row in one.cells for cell in row])
+    _legend(parts[0][0], [cell for _, matrix in matrices for row in matrix.cells for cell in row])
     save(figure, path)
 
 
@@ -50,10 +53,12 @@ def _draw_one(axes: Axes, name: str, matrix: Matrix) -> None:
         ]
         axes.scatter([x for x, _ in at], [y for _, y in at], **_look(cell))
     axes.set_title(f"{name}: who may do what", loc="left", fontweight="bold", pad=14)
-    axes.set_xticks(range(len(matrix.columns)), [short(one) for one in matrix.columns])
+    axes.set_xticks(range(len(matrix.columns)), [short(column) for column in matrix.columns])
     if len(matrix.columns) > 8:
         axes.tick_params(axis="x", labelrotation=45)
-    axes.set_yticks(range(len(matrix.permissions)), [short(one) for one in matrix.permissions], family="monospace")
+    axes.set_yticks(
+        range(len(matrix.permissions)), [short(permission) for permission in matrix.permissions], family="monospace"
+    )
     axes.set_xlim(-0.5, len(matrix.columns) - 0.5)
     axes.set_ylim(len(matrix.permissions) - 0.5, -0.5)
     axes.xaxis.tick_top()

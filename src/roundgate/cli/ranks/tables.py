@@ -25,7 +25,7 @@ def matrix(context: CallContext, word: str | None, _words: list[str], options: R
     output, pictures = [], []
     for server, scheme in asked(context, word, options):
         people = [*scheme.members.values(), scheme.newcomer()]
-        holders = people if options.people else [Member(one, one, (one,)) for one in scheme.groups]
+        holders = people if options.people else [Member(group, group, (group,)) for group in scheme.groups]
         rights = Rights(scheme, catalogue_of(server, scheme))
         found = matrix_of(rights, holders, differs=options.differs)
         if options.picture:
@@ -85,8 +85,8 @@ def impact(context: CallContext, word: str | None, _words: list[str], options: R
             continue
         if not found:
             echo(f"{server.name}: {what} changes nothing of what anybody may do.")
-        for one in found:
-            echo(f"{server.name}  {plain(shift_words(one, names=options.names))}")
+        for shift in found:
+            echo(f"{server.name}  {plain(shift_words(shift, names=options.names))}")
     if options.as_json:
         echo_json(output)
 
@@ -96,24 +96,24 @@ def diff(context: CallContext, _word: str | None, words: list[str], options: Ran
     from roundgate.api.rank_sides import rank_differences, two_sides
     from roundgate.cli.screen.outputs import RankDifferenceOutput
 
-    one, other = two_sides(context, words)
-    found = list(rank_differences(one, other))
+    side, other = two_sides(context, words)
+    found = list(rank_differences(side, other))
     if options.as_json:
         echo_json(
             [RankDifferenceOutput(row.rank, list(row.only_first), list(row.only_second), row.missing) for row in found]
         )
     elif not found:
-        echo(f"The ranks of {one.name} and {other.name} may do the same.")
+        echo(f"The ranks of {side.name} and {other.name} may do the same.")
     else:
         rows = [
             (
                 row.rank,
-                "no such rank" if row.missing == one.name else ", ".join(row.only_first) or "-",
+                "no such rank" if row.missing == side.name else ", ".join(row.only_first) or "-",
                 "no such rank" if row.missing == other.name else ", ".join(row.only_second) or "-",
             )
             for row in found
         ]
-        echo_table(("rank", f"only {one.name}", f"only {other.name}"), rows)
+        echo_table(("rank", f"only {side.name}", f"only {other.name}"), rows)
     if found:
         raise typer.Exit(1)
 
@@ -135,9 +135,11 @@ def test(context: CallContext, word: str | None, words: list[str], options: Rank
             continue
         workspace = server.workspace
         files = workspace.outcome(workspace.operations).after
-        for one in tested(server.server, files, expectations):
-            why = reason(one.answer, one.scheme) if one.answer is not None else one.unknown
-            output.append(TestedOutput(server.name, one.expectation.line, one.expectation.words, one.is_met, why))
+        for outcome in tested(server.server, files, expectations):
+            why = reason(outcome.answer, outcome.scheme) if outcome.answer is not None else outcome.unknown
+            output.append(
+                TestedOutput(server.name, outcome.expectation.line, outcome.expectation.words, outcome.is_met, why)
+            )
     if options.as_json:
         echo_json(output)
     else:

@@ -106,29 +106,29 @@ def keep(
 
     context = open_call()
     word, names = context.split(words or [])
-    one = context.open(context.one(word))
-    state = one.state()
+    server = context.open(context.one(word))
+    state = server.state()
     if not state.runs:
-        raise Trouble(f"{one.name} is down, so nothing is at its console.", f"roundgate start {one.name}")
-    files = one.server.read().files
-    held = dict(one.known(state).live or {})
+        raise Trouble(f"{server.name} is down, so nothing is at its console.", f"roundgate start {server.name}")
+    files = server.server.read().files
+    held = dict(server.known(state).live or {})
     if everything:
-        held |= ask_running(one.server, files)
-    unknown = [name for name in names if name not in one.book.setting]
+        held |= ask_running(server.server, files)
+    unknown = [name for name in names if name not in server.book.setting]
     if unknown:
-        raise WrongWords(f"{unknown[0]} is no setting of {one.name}.", f"roundgate show {one.name}")
+        raise WrongWords(f"{unknown[0]} is no setting of {server.name}.", f"roundgate show {server.name}")
     found = {
         name: stored
         for name, stored in held.items()
         if (not names or name in names)
-        and (spec := one.book.setting.get(name)) is not None
+        and (spec := server.book.setting.get(name)) is not None
         and spec.file
         and not values.is_hidden(spec)
         and value_of(stored, spec) != files.counting(name)
     }
     if not found:
-        echo(f"{one.name}: the files have all that the console has.")
+        echo(f"{server.name}: the files have all that the console has.")
         return
-    maker = one.key_changes(ChangeOptions())
-    shown = [f"{name}={format_value(stored, one.book.setting[name])}" for name, stored in found.items()]
-    put(one, maker.operations_of(shown))
+    maker = server.key_changes(ChangeOptions())
+    shown = [f"{name}={format_value(stored, server.book.setting[name])}" for name, stored in found.items()]
+    put(server, maker.operations_of(shown))

@@ -88,7 +88,7 @@ def commands_of(server: Server) -> Iterator[str]:
         forms += [spec.live.set, spec.live.read] if spec.live else []
     for roster in book.roster.values():
         forms += [roster.live.add, roster.live.remove, roster.live.ask] if roster.live else []
-    forms += [one.reload for one in book.records.values()]
+    forms += [record.reload for record in book.records.values()]
     for form in forms:
         begin = re.split(r'["\']?\{', form, maxsplit=1)[0].strip()
         if begin:

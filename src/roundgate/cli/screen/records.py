@@ -116,27 +116,27 @@ def echo_records(server: OpenServer, word: str) -> None:
             echo_table(("field", "value"), list(zip(names, _cells(record, names, book, name), strict=True)))
         return
     layers = _layers(server, book, name)
-    names = columns([one.record for one in layers], spec)
+    names = columns([layer.record for layer in layers], spec)
     lead = [] if spec.key in names else ["key" if "name" in names else "name"]
     rows = [
         [
-            *([one.record.key] if lead else []),
-            *_cells(one.record, names, book, name),
+            *([layer.record.key] if lead else []),
+            *_cells(layer.record, names, book, name),
             "; ".join(
                 words
                 for words in (
-                    f"on the slate: {one.slate}" if one.slate else "",
-                    f"running: {one.running}" if one.running else "",
-                    f"in {one.below} alone" if one.below else "",
+                    f"on the slate: {layer.slate}" if layer.slate else "",
+                    f"running: {layer.running}" if layer.running else "",
+                    f"in {layer.below} alone" if layer.below else "",
                 )
                 if words
             ),
         ]
-        for one in layers
+        for layer in layers
     ]
     echo(f"{styled(server.name, 'bold')}  {name}: {spec.about or 'records'}  ({path})")
     echo_table((*lead, *names, ""), rows)
-    count = sum(1 for one in layers if one.counts)
+    count = sum(1 for layer in layers if layer.counts)
     echo(f"{count} of them." if rows else f"There are none. To add one: roundgate add {server.name} {name} ...")
     echo()
 

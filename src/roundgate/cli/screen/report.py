@@ -35,7 +35,7 @@ class Report:
         if self.form == "json":
             from roundgate.cli.screen.outputs import CheckOutput, finding_output
 
-            echo_json(CheckOutput([finding_output(one) for one in self.kept]))
+            echo_json(CheckOutput([finding_output(finding) for finding in self.kept]))
         elif self.form == "sarif":
             from roundgate.cli.screen.sarif import sarif_of
 

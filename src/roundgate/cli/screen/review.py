@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 def echo_review(gathered: Gathered, *, diff: bool = True) -> None:
     """Print a review."""
     review = gathered.review
-    rescued = {one.shown_name for one in gathered.rescued}
+    rescued = {operation.shown_name for operation in gathered.rescued}
     for change in review.changes:
         words = in_words(change.before, change.after, is_nothing=change.is_nothing)
         echo(f"  {styled(change.name, 'bold')}{words}   ({change.file})")
@@ -80,7 +80,7 @@ def slate_output(server: str, gathered: Gathered) -> SlateOutput:
     from roundgate.cli.screen.outputs import ChangeOutput, ConsequenceOutput, SlateOutput
 
     review: Review = gathered.review
-    rescued = {one.shown_name for one in gathered.rescued}
+    rescued = {operation.shown_name for operation in gathered.rescued}
     changes = [
         ChangeOutput(
             change.name,

@@ -95,7 +95,7 @@ def _one(book: People, word: str) -> str:
     if len(found) > 1:
         raise WrongWords(f"'{word}' could be {', '.join(found)}.", "Say which, by the key.")
     if not found:
-        near = nearest(word, [one.name for one in book.people.values()])
+        near = nearest(word, [person.name for person in book.people.values()])
         hint = f"Did you mean {near}?" if near else "roundgate people add NAME ID"
         raise UnknownName(f"Nobody called '{word}' is in the people book.", hint)
     return found[0]
@@ -127,14 +127,14 @@ def _show(context: CallContext, word: str, *, as_json: bool) -> None:
     echo()
     rows = [
         (
-            one.server,
-            ", ".join(one.rosters) or "-",
-            _when(one.first),
-            _when(one.last),
-            str(one.visits or ""),
-            _stayed(one.seconds),
+            server.server,
+            ", ".join(server.rosters) or "-",
+            _when(server.first),
+            _when(server.last),
+            str(server.visits or ""),
+            _stayed(server.seconds),
         )
-        for one in found
+        for server in found
     ]
     echo_table(("server", "on", "first seen", "last seen", "visits", "stayed"), rows)
 
@@ -163,18 +163,20 @@ def _on_server(server: OpenServer, person: Person, seen: dict[str, SeenPerson]) 
         )
 
     rosters = []
-    for one in standings(server):
-        if is_theirs(one.id):
-            end = one.until or end_on(person, one.roster, places_of(server.server))
-            rosters.append(one.roster + (f":{one.rank}" if one.rank else "") + (f" until {end}" if end else ""))
+    for standing in standings(server):
+        if is_theirs(standing.id):
+            end = standing.until or end_on(person, standing.roster, places_of(server.server))
+            rosters.append(
+                standing.roster + (f":{standing.rank}" if standing.rank else "") + (f" until {end}" if end else "")
+            )
     visits = [found for one, found in seen.items() if is_theirs(one)]
     return PersonOnServer(
         server.name,
         rosters,
-        min((one.first for one in visits if one.first), default=0.0),
-        max((one.last for one in visits), default=0.0),
-        sum(one.visits for one in visits),
-        sum(one.seconds for one in visits),
+        min((visit.first for visit in visits if visit.first), default=0.0),
+        max((visit.last for visit in visits), default=0.0),
+        sum(visit.visits for visit in visits),
+        sum(visit.seconds for visit in visits),
     )
 
 
@@ -313,7 +315,7 @@ def _merged(book: People, key: str, other: str) -> Text:
         for kind in dict.fromkeys((*first.ids, *second.ids))
     }
     names = (*first.also, second.name, *second.also)
-    also = [one for one in dict.fromkeys(names) if one.lower() != first.name.lower()]
+    also = [name for name in dict.fromkeys(names) if name.lower() != first.name.lower()]
     note = "; ".join(dict.fromkeys(filter(None, (first.note, second.note))))
     path = ("person", key)
     plain: dict[str, PlainData] = {"also": also, "note": note, "user": first.user or second.user}
@@ -345,10 +347,10 @@ def _say_where(context: CallContext, key: str, book: People) -> None:
 
     ids = book.people[key].all_ids()
     for server in context.servers("@all"):
-        for one in standings(server):
-            if one.id in ids:
-                set_name = server.book.roster[one.roster].records
-                echo(f"  still on {one.roster} of {server.name}: roundgate remove {server.name} {set_name}/{one.id}")
+        for standing in standings(server):
+            if standing.id in ids:
+                address = f"{server.book.roster[standing.roster].records}/{standing.id}"
+                echo(f"  still on {standing.roster} of {server.name}: roundgate remove {server.name} {address}")
 
 
 def _add(context: CallContext, book: People, name: str, words: list[str]) -> None:
@@ -359,7 +361,7 @@ def _add(context: CallContext, book: People, name: str, words: list[str]) -> Non
     from roundgate.host.people.book import save_people
 
     books = [server.book for server in context.servers("@all")]
-    kinds = {kind: spec for one in books for kind, spec in people_kinds(one).items()}
+    kinds = {kind: spec for rulebook in books for kind, spec in people_kinds(rulebook).items()}
     ids: dict[str, list[str]] = {}
     for word in words:
         fitting = [(kind, found) for kind, spec in kinds.items() if (found := meant_id(word, spec))]
@@ -438,12 +440,14 @@ def _matrix(context: CallContext, servers: list[OpenServer], *, as_json: bool) -
     names: dict[str, str] = {}
     for server in servers:
         places = places_of(server.server)
-        for one in standings(server):
-            key = book.named(one.id, server.book.kind)
-            end = one.until or (end_on(book.people[key], one.roster, places) if key else "")
-            place = one.roster + (f":{one.rank}" if one.rank else "") + (f" until {end}" if end else "")
-            cells.setdefault(one.id, {}).setdefault(server.name, []).append(place)
-            names[one.id] = book.people[key].name if key else names.get(one.id) or one.record.value("name") or ""
+        for standing in standings(server):
+            key = book.named(standing.id, server.book.kind)
+            end = standing.until or (end_on(book.people[key], standing.roster, places) if key else "")
+            place = standing.roster + (f":{standing.rank}" if standing.rank else "") + (f" until {end}" if end else "")
+            cells.setdefault(standing.id, {}).setdefault(server.name, []).append(place)
+            names[standing.id] = (
+                book.people[key].name if key else names.get(standing.id) or standing.record.value("name") or ""
+            )
     if as_json:
         from roundgate.cli.screen.outputs import RosterOutput
 
@@ -474,18 +478,18 @@ def _one_roster(context: CallContext, word: str, name: str, *, as_json: bool) ->
     seen = seen_everywhere(servers)
     for server in servers:
         roster, places = roster_named(server, name), places_of(server.server)
-        for one in standings(server):
-            if one.roster != roster:
+        for standing in standings(server):
+            if standing.roster != roster:
                 continue
-            key = book.named(one.id, server.book.kind)
-            end = one.until or (end_on(book.people[key], roster, places) if key else "")
-            last = seen.get(server.name, {}).get(one.id)
+            key = book.named(standing.id, server.book.kind)
+            end = standing.until or (end_on(book.people[key], roster, places) if key else "")
+            last = seen.get(server.name, {}).get(standing.id)
             output.append(
                 StandingOutput(
                     server.name,
-                    one.id,
-                    name_of(server, one, book) or (last.name if last is not None else ""),
-                    one.rank,
+                    standing.id,
+                    name_of(server, standing, book) or (last.name if last is not None else ""),
+                    standing.rank,
                     end,
                     last.last if last is not None else 0.0,
                     key,

@@ -66,9 +66,9 @@ def _echo_remarks(server: OpenServer, found: Synced, book: People, *, exact: boo
     """Say what the book names and the server does not have, and who is kept though the book does not want them."""
     for name in found.unknown:
         echo(f"{server.name}  has no roster '{name}'; the people book names it")
-    for one in found.unwanted[:_NAMED] if not exact else ():
-        who = name_of(server, one, book) or one.id
-        echo(f"{server.name}  {plain(who)} is on {one.roster}, unwanted by the book: kept (--exact takes it off)")
+    for standing in found.unwanted[:_NAMED] if not exact else ():
+        who = name_of(server, standing, book) or standing.id
+        echo(f"{server.name}  {plain(who)} is on {standing.roster}, unwanted by the book: kept (--exact takes it off)")
     if len(found.unwanted) > _NAMED and not exact:
         echo(f"{server.name}  and {len(found.unwanted) - _NAMED} more, unwanted by the book: kept")
 
@@ -78,13 +78,13 @@ def _echo_review(servers: list[OpenServer], found: Mapping[str, Synced], book: P
     cells: dict[str, dict[str, list[str]]] = {}
     names: dict[str, str] = {}
     for server in servers:
-        one = found[server.name]
+        synced = found[server.name]
         known: dict[str, str] = {}
-        for standing in (*one.unwanted, *one.standings):
+        for standing in (*synced.unwanted, *synced.standings):
             known[standing.id] = name_of(server, standing, book) or known.get(standing.id, "")
-        ended = {(over.standing.roster, over.standing.id): over.end for over in one.ended}
+        ended = {(over.standing.roster, over.standing.id): over.end for over in synced.ended}
         rosters = {roster.records: name for name, roster in server.book.roster.items()}
-        for operation in one.operations:
+        for operation in synced.operations:
             assert isinstance(operation, AddRecord | RemoveRecord | SetField)
             identifier, roster = operation.record, rosters[operation.set]
             key = book.named(identifier, server.book.kind)
@@ -94,7 +94,7 @@ def _echo_review(servers: list[OpenServer], found: Mapping[str, Synced], book: P
     if not cells:
         return
     columns = [server.name for server in servers if any(server.name in row for row in cells.values())]
-    ordered = sorted(cells, key=lambda one: (names[one] == "", names[one].lower(), one))
+    ordered = sorted(cells, key=lambda cell: (names[cell] == "", names[cell].lower(), cell))
     echo_table(
         ("name", "id", *columns),
         [

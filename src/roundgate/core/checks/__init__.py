@@ -83,10 +83,10 @@ def _with_cause_named(found: list[Finding]) -> list[Finding]:
         if not finding.code.startswith("value-") or (finding.place.file, finding.place.line) not in wrong
     ]
     return [
-        replace(one, level="error")
-        if one.code == "comment-in-value" and (one.place.file, one.place.line) in wrong
-        else one
-        for one in kept
+        replace(finding, level="error")
+        if finding.code == "comment-in-value" and (finding.place.file, finding.place.line) in wrong
+        else finding
+        for finding in kept
     ]
 
 
@@ -98,7 +98,7 @@ def check_outcome(
     ``check`` gives the findings of files where the caller knows them already.
     """
     check = check or partial(check_disk, server, unreadable=unreadable)
-    old = {identity_of(one) for one in check(outcome.before)}
+    old = {identity_of(finding) for finding in check(outcome.before)}
     found = check_after(server, outcome, unreadable, check)
     return in_order([finding if identity_of(finding) in old else replace(finding, waiting=True) for finding in found])
 

@@ -101,7 +101,7 @@ def _place(context: CheckContext, standing: Standing) -> Place:
     spec = context.book.records[context.book.roster[standing.roster].records]
     path = context.book.file[spec.file].path
     document = context.files.document(path)
-    entries = next((one.entries for one in standing.record.fields.values()), ())
+    entries = next((field.entries for field in standing.record.fields.values()), ())
     entry: Entry | None = entries[0] if entries else document.find(standing.record.path) if document else None
     return context.entry_place(path, entry) if entry else Place(path)
 

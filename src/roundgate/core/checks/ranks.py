@@ -195,7 +195,7 @@ def _world_without(context: CheckContext, name: str, spec: Ranks) -> Iterator[Fi
     world = context.files.counting_text(spec.world)
     if f"{name}@{world}" not in context.book.ranks:
         cause = f"The server loads the world {world}, and that has no ranks: no ranks count there."
-        others = [one.partition("@")[2] for one in tables_of(context.book) if one.startswith(f"{name}@")]
+        others = [table.partition("@")[2] for table in tables_of(context.book) if table.startswith(f"{name}@")]
         hint = f" There are ranks of: {', '.join(others)}." if others else ""
         yield context.finding("rank-world", "warning", Place(""), f"{cause}{hint}", "", name)
 
@@ -249,7 +249,7 @@ def _parts(context: CheckContext, scheme: Scheme, spec: Ranks) -> Iterator[Findi
             do = context.command("add", spec.groups, key)
             yield context.finding("rank-undeclared", "error", place, cause, do, set_name)
         if any(field.needed for name, field in described.field.items() if name != described.key):
-            for key in (one for one in scheme.groups if one not in held):
+            for key in (group for group in scheme.groups if group not in held):
                 fields = ", ".join(name for name, field in described.field.items() if field.needed)
                 place = group_place(context, spec, key)
                 do = context.command("add", set_name, key)
@@ -318,7 +318,7 @@ def _powers(context: CheckContext, scheme: Scheme, spec: Ranks) -> Iterator[Find
 
 def _members(context: CheckContext, scheme: Scheme, spec: Ranks) -> Iterator[Finding]:
     """Find ranks that nobody is in, and people whose rank is said in several places."""
-    held = {one for member in scheme.members.values() for one in member.groups}
+    held = {group for member in scheme.members.values() for group in member.groups}
     above = {parent for group in scheme.groups.values() for parent in group.parents}
     for name in scheme.groups if not spec.levels else ():
         if scheme.members and name not in held | above and name not in scheme.defaults:
@@ -326,7 +326,7 @@ def _members(context: CheckContext, scheme: Scheme, spec: Ranks) -> Iterator[Fin
             do = f"roundgate ranks join {name} WHO {context.server}"
             place = group_place(context, spec, name)
             yield context.finding("rank-empty", "note", place, cause, do, spec.groups)
-    rosters = [one for one in spec.members if context.book.roster[one].rank]
+    rosters = [member for member in spec.members if context.book.roster[member].rank]
     places: dict[str, list[str]] = {}
     for roster in rosters if len(rosters) > 1 else ():
         for record in records_of(context.files, context.book.roster[roster].records):

@@ -165,7 +165,7 @@ def check_rosters(context: CheckContext) -> Iterator[Finding]:
 
 def _place(context: CheckContext, spec: RecordSet, record: Record, held: Held | None = None) -> Place:
     path = context.book.file[spec.file].path
-    entries = held.entries if held is not None else next((one.entries for one in record.fields.values()), ())
+    entries = held.entries if held is not None else next((field.entries for field in record.fields.values()), ())
     document = context.files.document(path)
     entry = entries[0] if entries else document.find(record.path) if document else None
     return context.entry_place(path, entry) if entry else Place(path)
@@ -307,7 +307,9 @@ def _unseen(context: CheckContext, name: str, spec: RecordSet, records: list[Rec
                 f"{record.title(spec)}: the {field} '{entry.value}' is in no other record and in no catalogue.{hint}"
             )
             held = record.fields[field]
-            right = described.separator.join(near if one == entry.value else one for one in parts_in(held, field, spec))
+            right = described.separator.join(
+                near if part == entry.value else part for part in parts_in(held, field, spec)
+            )
             do = context.command("set", f"{name}/{record.key}.{field}={right}") if near else f"roundgate explain {name}"
             yield context.finding("record-unseen", "warning", context.entry_place(path, entry), cause, do, name)
 
@@ -375,7 +377,7 @@ def _field(
         near = nearest(entry.value, keys[described.to])
         hint = f" Did you mean {near}?" if near else ""
         cause = f"{record.title(spec)}: there is no {described.to}/{entry.value}.{hint}"
-        right = described.separator.join(near if one == entry.value else one for one in parts_in(held, field, spec))
+        right = described.separator.join(near if part == entry.value else part for part in parts_in(held, field, spec))
         do = context.command("set", f"{name}/{record.key}.{field}={right}") if near and not held.is_list else ""
         do = do or context.command("show", described.to)
         yield context.finding("record-reference", "error", context.entry_place(path, entry), cause, do, name)

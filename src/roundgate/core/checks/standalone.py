@@ -49,7 +49,7 @@ def check_standalone(name: str, data: bytes, given: str = "") -> list[Finding]:
         return [Finding("file-not-text", "error", Place(name), f"{name}: {error}.", do)]
     text = document.text
     problems = problems_here(name, document, given)
-    return [_standalone_finding(name, text, one) for one in _or_unknown(name, document, given, problems)]
+    return [_standalone_finding(name, text, mistake) for mistake in _or_unknown(name, document, given, problems)]
 
 
 def _or_unknown(name: str, document: Document, given: str, problems: Sequence[Problem]) -> Sequence[Problem]:
@@ -116,7 +116,7 @@ def at_most(problems: Sequence[Problem]) -> Sequence[Problem]:
     """Keep so many problems of each code, and let the last of them say how many more there are."""
     if len(problems) <= MOST_ALIKE:
         return problems
-    counts = Counter(one.code for one in problems)
+    counts = Counter(mistake.code for mistake in problems)
     seen: Counter[str] = Counter()
     kept = []
     for problem in problems:

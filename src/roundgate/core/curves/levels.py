@@ -48,7 +48,7 @@ class Ladder(NamedTuple):
     @property
     def granted(self) -> Decimal:
         """What all levels grant together."""
-        return sum((one.grants for one in self.levels), Decimal(0))
+        return sum((level.grants for level in self.levels), Decimal(0))
 
     @property
     def cost(self) -> Decimal:

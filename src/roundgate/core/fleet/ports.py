@@ -80,5 +80,5 @@ def _each_by_itself(
         if block is None:
             return None
         found.update(block)
-        used |= {(block[setting] + one.plus, one.protocol) for one in own if one.setting == setting}
+        used |= {(block[setting] + promise.plus, promise.protocol) for promise in own if promise.setting == setting}
     return found

@@ -109,7 +109,7 @@ def _node(
     share = _share(record, source.left_out, spec) if source.left_out else 0.0
     missing = 1.0 - share if source.left_out and source.left_out_is == "there" else share
     of: Literal["entry", "record"] = source.left_out_of
-    items = tuple(_item(one, loot, source, keys, is_sure=is_sure, draw=draw) for one in _raws(record, source, spec))
+    items = tuple(_item(raw, loot, source, keys, is_sure=is_sure, draw=draw) for raw in _raws(record, source, spec))
     return Node(
         set_name, record, items, "each" if is_sure else draw, _draws(record, source, spec), source.again, source.whole,
         source.full, source.without, is_sure, missing, of, source.nothing,

@@ -35,7 +35,7 @@ class Switch(Operation, frozen=True, tag="switch"):
         if (here is not None) != self.on:
             document = apply_switch(target.format, document, path, on=self.on)
         there = document.find(path) if self.on else None  # by its number the next entry would be found
-        before, after = (one.value if one else None for one in (here, there))
+        before, after = (entry.value if entry else None for entry in (here, there))
         return Change(self, self.shown_name, self.file, before, after), document
 
     def in_words(self, change: Change, format_value: FormatValue, *, is_secret: bool) -> tuple[str, str]:

@@ -170,7 +170,7 @@ class AddRecord(RecordOperation, frozen=True, tag="record-add"):
         def edit(shape: Shape, editor: Editor) -> None:
             shape.add(editor, spec, self.record, dict(self.values), self.at)
             for name, tree in deeper.items():
-                added = next(one for one in shape.read(editor.document, spec) if one.key == self.record)
+                added = next(record for record in shape.read(editor.document, spec) if record.key == self.record)
                 editor.make(editor.document.set((*added.path, name), tree))
 
         return self.edited(target, "not there", shown or self.record, edit)

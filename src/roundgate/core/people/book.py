@@ -114,7 +114,7 @@ def read_people(text: Text) -> People:
 
 def _syntax_problem(text: Text, cause: str) -> BookProblem:
     kind = FORMATS["toml"]
-    wrong = next((one for one in kind.problems(kind.read(text)) if one.level == "error"), None)
+    wrong = next((mistake for mistake in kind.problems(kind.read(text)) if mistake.level == "error"), None)
     return BookProblem(cause) if wrong is None else BookProblem(wrong.cause, *text.place(wrong.start))
 
 
@@ -149,7 +149,7 @@ def _problem(text: Text, path: Path, cause: str) -> BookProblem:
     """Say where something is wrong: at the value, else at the first value of the nearest table around it."""
     document = FORMATS["toml"].read(text)
     for length in range(len(path), 0, -1):
-        inside = next((one for one in document.entries() if one.path[:length] == path[:length]), None)
+        inside = next((entry for entry in document.entries() if entry.path[:length] == path[:length]), None)
         if inside is not None:
             start = inside.key_start if inside.key_end > inside.key_start else inside.start
             return BookProblem(cause, *text.place(start))

@@ -81,7 +81,7 @@ def meant_id(pasted: str, kind: ItemKind) -> str:
     folded = _search(kind.pattern, text, case=False)
     spelled = [fixed for one in folded for fixed in (one.upper(), one.lower())]
     fitting = [one for one in spelled if not id_mistake(one, kind)]
-    fitting = fitting or [one for one in _spellings(text, kind) if not id_mistake(one, kind)]
+    fitting = fitting or [spelling for spelling in _spellings(text, kind) if not id_mistake(spelling, kind)]
     found = list(dict.fromkeys(fitting))
     return found[0] if len(found) == 1 else ""
 
@@ -164,11 +164,11 @@ def _is_whole(text: str, kind: ItemKind) -> bool:
 
 def _digits(signs: str) -> str:
     """Write letters as numbers: A is 10, Z is 35."""
-    return "".join(str(int(one, 36)) for one in signs)
+    return "".join(str(int(sign, 36)) for sign in signs)
 
 
 def _luhn(signs: str) -> bool:
-    doubled = [int(one) * (1 + at % 2) for at, one in enumerate(reversed(_digits(signs)))]
+    doubled = [int(digit) * (1 + at % 2) for at, digit in enumerate(reversed(_digits(signs)))]
     return sum(one // 10 + one % 10 for one in doubled) % 10 == 0
 
 
@@ -180,8 +180,8 @@ def _mod11(signs: str) -> bool:
     if not signs[:-1].isdigit() or not (signs[-1].isdigit() or signs[-1] == "X"):
         return False
     total = 0
-    for one in signs[:-1]:
-        total = (total + int(one)) * 2 % 11
+    for sign in signs[:-1]:
+        total = (total + int(sign)) * 2 % 11
     return (total + (10 if signs[-1] == "X" else int(signs[-1]))) % 11 == 1
 
 

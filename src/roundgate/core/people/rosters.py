@@ -45,7 +45,7 @@ def kind_of_set(spec: RecordSet) -> str:
 def people_kinds(book: Rulebook) -> dict[str, ItemKind]:
     """Give the kinds of ids that people have: those with a form, but for what only other records or lists have."""
     of_people = {kind_of_set(book.records[roster.records]) for roster in book.roster.values()}
-    of_others = {kind_of_set(spec) for spec in book.records.values()} | {one.item for one in book.list.values()}
+    of_others = {kind_of_set(spec) for spec in book.records.values()} | {spec.item for spec in book.list.values()}
     others = of_others - of_people if book.roster else set()
     return {name: kind for name, kind in book.kind.items() if kind.pattern and name not in others}
 
@@ -93,12 +93,12 @@ def ended_on(files: ServerFiles, people: People, places: Collection[str], today:
     kinds = files.book.kind
     by_book = {where.rpartition("/")[2] for person in people.people.values() for where in person.until}
     ending = [name for name, roster in files.book.roster.items() if roster.until or name in by_book]
-    for one in standings_in(files, ending):
-        if one.until:
-            if is_over(one.until, today):
-                yield Ended(one, one.until, in_file=True)
+    for standing in standings_in(files, ending):
+        if standing.until:
+            if is_over(standing.until, today):
+                yield Ended(standing, standing.until, in_file=True)
             continue
-        key = people.named(one.id, kinds) if one.roster in by_book else ""
-        end = end_on(people.people[key], one.roster, places) if key else ""
+        key = people.named(standing.id, kinds) if standing.roster in by_book else ""
+        end = end_on(people.people[key], standing.roster, places) if key else ""
         if end and is_over(end, today):
-            yield Ended(one, end, in_file=False)
+            yield Ended(standing, end, in_file=False)

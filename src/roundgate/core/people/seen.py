@@ -140,7 +140,7 @@ def fold(people: dict[str, SeenPerson], sighting: Sighting, at: float) -> None:
         person = people[key] = SeenPerson()
     if sighting.name and sighting.name != person.name:
         person.name = sighting.name
-        person.names = [*(one for one in person.names if one != sighting.name), sighting.name][-10:]
+        person.names = [*(name for name in person.names if name != sighting.name), sighting.name][-10:]
     person.first = min(person.first or at, at)
     person.last = max(person.last, at)
     if sighting.came:

@@ -128,5 +128,5 @@ def _last(about: list[tuple[Link, Entry]]) -> tuple[Link, Entry]:
 
 def permissions_of(scheme: Scheme, more: tuple[str, ...] = ()) -> list[str]:
     """Give every permission that the scheme names, and ``more``; a wildcard stands for what it covers, and itself."""
-    held = [one.entries for one in scheme.groups.values()] + [one.entries for one in scheme.members.values()]
+    held = [group.entries for group in scheme.groups.values()] + [member.entries for member in scheme.members.values()]
     return sorted({*more, *(entry.permission for entries in held for entry in entries)})

@@ -78,7 +78,11 @@ def read_expectations(text: str) -> list[Expectation]:
     except ValueError as error:
         at = re.search(r"line (\d+)", str(error))
         raise ExpectationProblem(re.sub(r" \(at .*", "", str(error)), int(at[1]) if at else 0) from error
-    return [one for number, table in enumerate(found.expect) for one in _of_table(table, _line(starts, number))]
+    return [
+        expectation
+        for number, table in enumerate(found.expect)
+        for expectation in _of_table(table, _line(starts, number))
+    ]
 
 
 class Outcome(Struct, frozen=True):
@@ -99,17 +103,21 @@ def outcomes(
     expectations: Iterable[Expectation], schemes: Sequence[Scheme], people: People, places: AbstractSet[str]
 ) -> Iterator[Outcome]:
     """Compare the expectations of a server with its ranks; ``places`` are the words by which they mean the server."""
-    for one in expectations:
-        if not places & {word.strip() for word in one.on.split(",")}:
+    for expectation in expectations:
+        if not places & {word.strip() for word in expectation.on.split(",")}:
             continue
-        scheme = next((found for found in schemes if one.permission in permissions_of(found)), schemes[0])
-        member = holder_of(scheme, people, one.who)
+        scheme = next((found for found in schemes if expectation.permission in permissions_of(found)), schemes[0])
+        member = holder_of(scheme, people, expectation.who)
         if member is None:
-            count = sum(1 for member in scheme.members.values() if member.name.lower() == one.who.lower())
-            nobody = f"nobody called '{one.who}', and no rank, is known"
-            yield Outcome(one, scheme, unknown=f"several are called '{one.who}': give the id" if count > 1 else nobody)
+            count = sum(1 for member in scheme.members.values() if member.name.lower() == expectation.who.lower())
+            nobody = f"nobody called '{expectation.who}', and no rank, is known"
+            yield Outcome(
+                expectation,
+                scheme,
+                unknown=f"several are called '{expectation.who}': give the id" if count > 1 else nobody,
+            )
             continue
-        yield Outcome(one, scheme, decide(member, one.permission, scheme))
+        yield Outcome(expectation, scheme, decide(member, expectation.permission, scheme))
 
 
 def holder_of(scheme: Scheme, people: People, word: str) -> Member | None:
@@ -117,7 +125,7 @@ def holder_of(scheme: Scheme, people: People, word: str) -> Member | None:
     lowered = word.lower()
     if lowered == NEWCOMERS:
         return scheme.newcomer()
-    found = [one for one in scheme.members.values() if lowered in (one.id.lower(), one.name.lower())]
+    found = [member for member in scheme.members.values() if lowered in (member.id.lower(), member.name.lower())]
     if found:
         return found[0] if len(found) == 1 else None
     group = next((name for name in scheme.groups if name.lower() == lowered), "")

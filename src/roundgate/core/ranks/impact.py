@@ -53,7 +53,7 @@ def impact(before: Scheme, after: Scheme, permissions: Iterable[str] = ()) -> li
             everybody = tuple(sorted(name for at in sharing for name in names[at]))
             permissions_shown = list(_said(new.names(bits), after))
             found.append(Shift(", ".join(permissions_shown), gains, everybody))
-    return sorted(found, key=lambda one: (one.people, one.gains, one.permission))
+    return sorted(found, key=lambda shift: (shift.people, shift.gains, shift.permission))
 
 
 def _granted(rights: Rights, member: Member) -> int:
@@ -83,9 +83,9 @@ def _single_bits(changed: Iterable[tuple[int, int]], *, gains: bool) -> Iterator
 def _said(permissions: list[str], scheme: Scheme) -> Iterator[str]:
     """Give permissions without those that a wildcard among them covers."""
     wild = [one for one in permissions if scheme.wildcard and one.endswith(scheme.wildcard)]
-    for one in permissions:
-        if not any(other != one and covers(other, one, scheme) for other in wild):
-            yield one
+    for permission in permissions:
+        if not any(other != permission and covers(other, permission, scheme) for other in wild):
+            yield permission
 
 
 _NAMED = 6

@@ -41,7 +41,7 @@ class Matrix(Struct, frozen=True):
 def matrix_of(rights: Rights, holders: Sequence[Member], *, differs: bool = False) -> Matrix:
     """Work out the matrix of holders by the permissions of ``rights``; ``differs``: only those that not all have."""
     count = len(rights.permissions)
-    held = [rights.of(one) for one in holders]
+    held = [rights.of(member) for member in holders]
     columns = []
     for one in held:
         bits = zip(*(_bits(mask, count) for mask in (one.may, one.may_not, one.own, one.wild)), strict=True)
@@ -50,7 +50,7 @@ def matrix_of(rights: Rights, holders: Sequence[Member], *, differs: bool = Fals
     chosen = range(count)
     kept = [at for at in chosen if not differs or len({is_granted(cell) for cell in rows[at]}) > 1]
     return Matrix(
-        tuple(one.name for one in holders),
+        tuple(member.name for member in holders),
         tuple(rights.permissions[at] for at in kept),
         tuple(rows[at] for at in kept),
     )

@@ -47,7 +47,7 @@ def scheme_of(files: ServerFiles, name: str, people: People | None = None) -> Sc
     default = _default(files, spec)
     members = _members(files, spec, people)
     if spec.levels:
-        groups = _numbers(files, spec, {default, *(one for member in members.values() for one in member.groups)})
+        groups = _numbers(files, spec, {default, *(group for member in members.values() for group in member.groups)})
     else:
         groups = _groups(files, spec)
     defaults = _flagged(files, spec) if spec.newcomer and spec.groups else [default] if default else []
@@ -74,7 +74,7 @@ def paths_of(files: ServerFiles, name: str) -> list[str]:
     """Give the paths of the files that hold a table's ranks and their members, each once."""
     book, spec = files.book, files.book.ranks[name]
     sets = [one for one in (spec.groups, spec.levels) if one]
-    sets += [*spec.more, *(book.roster[one].records for one in spec.members)]
+    sets += [*spec.more, *(book.roster[member].records for member in spec.members)]
     return list(dict.fromkeys(book.file[book.records[one].file].path for one in sets))
 
 
@@ -100,7 +100,7 @@ def _groups(files: ServerFiles, spec: Ranks) -> dict[str, Group]:
             with suppress(ValueError):
                 power = float(part.value(spec.power) or power) if spec.power else power
         if spec.flags is None:
-            entries.sort(key=lambda one: one[0])  # as the file has them, grants and denials among each other
+            entries.sort(key=lambda entry: entry[0])  # as the file has them, grants and denials among each other
         found[record.key] = Group(record.key, tuple(entry for _, entry in entries), tuple(parents), power)
     return found
 

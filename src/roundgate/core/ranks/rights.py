@@ -33,7 +33,7 @@ class Rights:
         self.scheme = scheme
         self.permissions: list[str] = sorted(set(permissions))
         self.all_bits = (1 << len(self.permissions)) - 1
-        plain = [one.lower() for one in self.permissions] if scheme.any_case else self.permissions
+        plain = [permission.lower() for permission in self.permissions] if scheme.any_case else self.permissions
         ordered = sorted(range(len(plain)), key=plain.__getitem__)
         self._keys = [plain[at] for at in ordered]
         self._bits = [1 << at for at in ordered]

@@ -45,7 +45,7 @@ def can_be_live(operation: Operation, book: Rulebook) -> bool:
 
 
 def _live_of(operation: RecordOperation, book: Rulebook) -> RosterLive | None:
-    return next((one.live for one in book.roster.values() if one.records == operation.set), None)
+    return next((roster.live for roster in book.roster.values() if roster.records == operation.set), None)
 
 
 def _command(operation: RecordOperation, live: RosterLive, *, back: bool) -> str:

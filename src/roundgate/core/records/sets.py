@@ -49,7 +49,7 @@ def file_below(book: Rulebook, spec: RecordSet) -> str:
     """Give the path of the file that the file of a set overrides; empty where there is none in the same format."""
     own = book.file[spec.file]
     return next(
-        (one.path for one in book.file.values() if one.overridden_by == spec.file and one.format == own.format), ""
+        (file.path for file in book.file.values() if file.overridden_by == spec.file and file.format == own.format), ""
     )
 
 
@@ -110,7 +110,7 @@ def _default_value(field: RecordField) -> Any:
 def _field_value(record: Record, name: str, field: RecordField) -> Any:
     held = record.fields.get(name)
     if held is not None and (held.is_list or field.type in LISTS):
-        return list(held.values) if held.is_list else [one for one in held.values[0].split(field.separator) if one]
+        return list(held.values) if held.is_list else [part for part in held.values[0].split(field.separator) if part]
     with suppress(values.ValueProblem):
         if held is not None and held.values:
             return values.number_behind(values.read(held.values[0], field), field)

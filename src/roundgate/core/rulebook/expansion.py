@@ -47,9 +47,9 @@ _REPEATED = lazy(r"([^\[\].*]+)\[\*\]")
 def _with_repeats(book: Rulebook) -> Rulebook:
     """Tell the files which of their keys are there several times and make a list."""
     repeated: dict[str, list[str]] = {}
-    for one in book.list.values():
-        if one.at:
-            repeated.setdefault(one.file, []).append(one.at)
+    for spec in book.list.values():
+        if spec.at:
+            repeated.setdefault(spec.file, []).append(spec.at)
     for records in book.records.values():
         if found := _REPEATED.fullmatch(records.at):
             repeated.setdefault(records.file, []).append(found[1])
@@ -68,12 +68,12 @@ _REPEATING = ("directives", "launch", "ini")
 def _records_of_kinds(book: Rulebook) -> Rulebook:
     """Copy what kinds say to the fields of records and the arguments of actions."""
     sets = {
-        name: replace(one, field={field: _of_kind(spec, book.kind) for field, spec in one.field.items()})
-        for name, one in book.records.items()
+        name: replace(record, field={field: _of_kind(spec, book.kind) for field, spec in record.field.items()})
+        for name, record in book.records.items()
     }
     actions = {
-        name: replace(one, argument={word: _of_kind(spec, book.kind) for word, spec in one.argument.items()})
-        for name, one in book.action.items()
+        name: replace(action, argument={word: _of_kind(spec, book.kind) for word, spec in action.argument.items()})
+        for name, action in book.action.items()
     }
     return replace(book, records=sets, action=actions) if sets or actions else book
 
@@ -289,7 +289,7 @@ def _each(source: str, copies: Mapping[str, list[str]]) -> list[str]:
     named = [name for name in copies if _name_pattern(name).search(source)]
     if not named:
         return [source]
-    worlds = [one.partition("@")[2] for one in copies[named[0]]]
+    worlds = [copy.partition("@")[2] for copy in copies[named[0]]]
     made = []
     for world in worlds:
         text = source
@@ -308,7 +308,7 @@ def setting_at(book: Rulebook, path: str, key: str) -> str | None:
     files = {one for name, file in book.file.items() if file.path == path for one in beneath(book, name)}
     for name, spec in book.setting.items():
         if (spec.file in files and spec.key == key) or any(
-            one.key == key and (one.file or spec.file) in files for one in spec.also
+            place.key == key and (place.file or spec.file) in files for place in spec.also
         ):
             return name
     return None
@@ -318,7 +318,7 @@ def keys_in(book: Rulebook, file_name: str) -> set[str]:
     """Give the keys that the rulebook knows in one of its files: of settings, of second places, and of includes."""
     files = beneath(book, file_name)
     known = {spec.key for spec in book.setting.values() if spec.file in files}
-    more = {one.key for spec in book.setting.values() for one in spec.also if (one.file or spec.file) in files}
+    more = {place.key for spec in book.setting.values() for place in spec.also if (place.file or spec.file) in files}
     lists = {spec.at for spec in book.list.values() if spec.file in files}
     lists.update(book.file[file_name].dialect.closing)
     return known | more | ({book.file[file_name].includes, *lists} - {""})

@@ -104,20 +104,20 @@ def _table_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
 
 
 def _record_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
-    for name, one in book.records.items():
-        if one.file not in book.file:
-            yield ("records", name, "file"), unknown("file", one.file, book.file)
+    for name, record in book.records.items():
+        if record.file not in book.file:
+            yield ("records", name, "file"), unknown("file", record.file, book.file)
         try:
-            place_of_set(one)
+            place_of_set(record)
         except ValueError as error:
             yield ("records", name, "at"), f"{error}."
-        if one.key != "*" and one.key not in one.field:
-            yield ("records", name, "key"), unknown("field", one.key, one.field)
-        yield from ((("records", name, word), cause) for word, cause in _shape_mistakes(one))
-        for field in one.template:
-            if field not in one.field and not one.partly:
-                yield ("records", name, "template"), unknown("field", field, one.field)
-        for field, spec in one.field.items():
+        if record.key != "*" and record.key not in record.field:
+            yield ("records", name, "key"), unknown("field", record.key, record.field)
+        yield from ((("records", name, word), cause) for word, cause in _shape_mistakes(record))
+        for field in record.template:
+            if field not in record.field and not record.partly:
+                yield ("records", name, "template"), unknown("field", field, record.field)
+        for field, spec in record.field.items():
             for _, cause in field_mistakes(book, spec):
                 yield ("records", name, "field"), f"{field}: {cause}"
 
@@ -157,9 +157,9 @@ def _roster_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
             yield from ((("roster", name, "live"), cause) for cause in _live_mistakes(roster.live, spec))
         if roster.on:
             yield from ((("roster", name, "on"), cause) for cause in expression_mistakes(book, roster.on))
-    for name, one in book.records.items():
-        if one.kind and one.kind not in book.kind:
-            yield ("records", name, "kind"), unknown("kind", one.kind, book.kind)
+    for name, record in book.records.items():
+        if record.kind and record.kind not in book.kind:
+            yield ("records", name, "kind"), unknown("kind", record.kind, book.kind)
 
 
 def _live_mistakes(live: RosterLive, spec: RecordSet) -> Iterator[str]:

@@ -56,10 +56,10 @@ def _leads_nowhere(book: Rulebook) -> bool:
     return (
         any(spec.file not in book.file for spec in settings.values())
         or any(spec.type not in KINDS for spec in settings.values())
-        or any(one.file not in book.file for one in book.records.values())
+        or any(spec.file not in book.file for spec in book.records.values())
         or any(file.overridden_by not in book.file for file in book.file.values() if file.overridden_by)
         or any(place.file not in book.file for spec in settings.values() for place in spec.also if place.file)
-        or any(one.file not in book.file or one.item not in book.kind for one in book.list.values())
+        or any(spec.file not in book.file or spec.item not in book.kind for spec in book.list.values())
         or any(name not in settings for name in named if name)
     )
 

@@ -93,7 +93,7 @@ class Entries(Traits):
         """See ValueKind. Raises ValueProblem."""
         entries = entries_of(value)
         sign = _sign(spec.separator)
-        held = next((one for one in entries if sign in one), None)
+        held = next((entry for entry in entries if sign in entry), None)
         if held is not None:
             raise ValueProblem("value-entry", f"'{held}' holds '{sign}', which separates the entries.")
         return spec.separator.join(entries)

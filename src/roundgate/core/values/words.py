@@ -80,7 +80,9 @@ class Choice(Traits):
         """See ValueKind."""
         if stored in spec.choices:
             return stored
-        if spec.any_case and (found := next((one for one in spec.choices if one.lower() == stored.lower()), None)):
+        if spec.any_case and (
+            found := next((choice for choice in spec.choices if choice.lower() == stored.lower()), None)
+        ):
             return found
         raise self._unknown(stored, spec)
 
@@ -181,7 +183,7 @@ class Condition(Traits):
         for offered, code in spec.offers.items():
             if offered.lower() == word:
                 return code
-        return self.read(next((one for one in spec.choices if one.lower() == word), typed), spec)
+        return self.read(next((choice for choice in spec.choices if choice.lower() == word), typed), spec)
 
     def read(self, stored: str, spec: Setting) -> Value:
         """See ValueKind. Raises ValueProblem."""

@@ -84,7 +84,7 @@ def all_backups(site: Site, server: str = "") -> list[Manifest]:
                 found.append(json.decode(path.read_bytes(), type=Manifest))
             except (OSError, msgspec.DecodeError):
                 continue  # asked for by its number, it is told
-    return sorted(found, key=lambda one: -one.number)
+    return sorted(found, key=lambda manifest: -manifest.number)
 
 
 def backup_numbered(site: Site, number: int) -> Manifest:

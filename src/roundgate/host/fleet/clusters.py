@@ -23,14 +23,16 @@ def check_clusters(server: Server, files: ServerFiles) -> Iterator[Finding]:
     Where most of the others agree, they are right; a server is told of its own differences only. Raises Trouble.
     """
     mine = [name for name in server.site.file.cluster if server.name in members_of(server.site, name)]
-    names = {one for name in mine for one in members_of(server.site, name) if one != server.name}
+    names = {member for name in mine for member in members_of(server.site, name) if member != server.name}
     read = {one: Workspace(Server(server.site, one), []).read().files for one in names}
     sharing: dict[str, list[str]] = {}
     for name in mine:
         for setting in server.site.file.cluster[name].shares:
             sharing.setdefault(setting, []).append(name)
     for setting, clusters in sharing.items():
-        members = {name: [one for one in members_of(server.site, name) if one != server.name] for name in clusters}
+        members = {
+            name: [member for member in members_of(server.site, name) if member != server.name] for name in clusters
+        }
         torn = _torn(files, {name: {one: read[one] for one in several} for name, several in members.items()}, setting)
         if torn:
             context = CheckContext(server.name, files, {})

@@ -43,7 +43,9 @@ class Plain:
         begun = _BEGUN.search(data)
         cut = begun.start() if begun and len(data) - begun.start() < _LONGEST_SEQUENCE else len(data)
         self._rest = data[cut:]
-        moved = _SEQUENCE.sub(lambda one: b"\n" if one["end"] and one["end"] in _TO_ANOTHER_LINE else b"", data[:cut])
+        moved = _SEQUENCE.sub(
+            lambda match: b"\n" if match["end"] and match["end"] in _TO_ANOTHER_LINE else b"", data[:cut]
+        )
         return re.sub(rb"\n[ \n]*\n", b"\n", moved.replace(b"\r\n", b"\n").replace(b"\r", b"\n").replace(b"\x0f", b""))
 
 

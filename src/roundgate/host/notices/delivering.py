@@ -36,26 +36,26 @@ def deliver_all(site: Site, name: str) -> None:
 
 def deliver(site: Site, name: str, notice: Notice) -> Delivery:
     """Hand one notice over, with as many tries as its recipient is given; tell what became of it."""
-    one = site.file.notices.recipients[name]
+    recipient = site.file.notices.recipients[name]
     began = time.time()
     if notice.at < began - _TOO_OLD:
         return Delivery(began, name, str(notice.event), notice.server, done=False, words="too old to be of use")
-    words, done = _tried(site, one, notice)
+    words, done = _tried(site, recipient, notice)
     return Delivery(time.time(), name, str(notice.event), notice.server, done=done, words=words)
 
 
-def _tried(site: Site, one: Webhook | Mail, notice: Notice) -> tuple[str, bool]:
-    pause, why = float(parse_seconds(one.pause)), ""
-    for number in range(1, one.tries + 1):
+def _tried(site: Site, recipient: Webhook | Mail, notice: Notice) -> tuple[str, bool]:
+    pause, why = float(parse_seconds(recipient.pause)), ""
+    for number in range(1, recipient.tries + 1):
         try:
-            send(site, one, notice)
+            send(site, recipient, notice)
         except NotTaken as error:
             why = error.why
             if not error.again:
                 return why, False
         else:
             return ("" if number == 1 else f"taken at try {number}"), True
-        if number < one.tries:
+        if number < recipient.tries:
             time.sleep(min(pause, _LONGEST_PAUSE))
             pause *= 3
-    return f"{why}; tried {one.tries} times" if one.tries > 1 else why, False
+    return f"{why}; tried {recipient.tries} times" if recipient.tries > 1 else why, False

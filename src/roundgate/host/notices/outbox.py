@@ -39,15 +39,15 @@ class Delivery(Struct, frozen=True):
 
 def recipients_of(site: Site, notice: Notice) -> list[str]:
     """Give the names of those that a notice is for."""
-    return [name for name, one in site.file.notices.recipients.items() if _wants(site, one, notice)]
+    return [name for name, recipient in site.file.notices.recipients.items() if _wants(site, recipient, notice)]
 
 
-def _wants(site: Site, one: Webhook | Mail, notice: Notice) -> bool:
-    if notice.event is not Event.TEST and one.on and str(notice.event) not in one.on:
+def _wants(site: Site, recipient: Webhook | Mail, notice: Notice) -> bool:
+    if notice.event is not Event.TEST and recipient.on and str(notice.event) not in recipient.on:
         return False
-    if not one.servers or not notice.server:
+    if not recipient.servers or not notice.server:
         return True
-    return notice.server in servers_meant(site.file, one.servers)
+    return notice.server in servers_meant(site.file, recipient.servers)
 
 
 def tell(site: Site, notice: Notice) -> None:

@@ -30,14 +30,14 @@ class NotTaken(Exception):
         self.again = again
 
 
-def send(site: Site, one: Webhook | Mail, notice: Notice) -> None:
+def send(site: Site, recipient: Webhook | Mail, notice: Notice) -> None:
     """Try once to hand a notice over, within the recipient's time. Raises NotTaken."""
-    within = float(parse_seconds(one.within))
+    within = float(parse_seconds(recipient.within))
     failed: list[BaseException] = []
 
     def attempt() -> None:
         try:
-            _send(site, one, notice, within)
+            _send(site, recipient, notice, within)
         except BaseException as error:  # noqa: BLE001 - it is looked at below
             failed.append(error)
 
@@ -56,28 +56,28 @@ def send(site: Site, one: Webhook | Mail, notice: Notice) -> None:
     raise NotTaken(f"something unforeseen: {type(failed[0]).__name__}", again=True) from failed[0]
 
 
-def _send(site: Site, one: Webhook | Mail, notice: Notice, within: float) -> None:
-    if isinstance(one, Webhook):
-        _post(Secrets(site), one, notice, within)
+def _send(site: Site, recipient: Webhook | Mail, notice: Notice, within: float) -> None:
+    if isinstance(recipient, Webhook):
+        _post(Secrets(site), recipient, notice, within)
     else:
-        _mail(site, one, notice, within)
+        _mail(site, recipient, notice, within)
 
 
-def host_of(one: Webhook | Mail) -> str:
+def host_of(recipient: Webhook | Mail) -> str:
     """Give where a recipient is, without what may be secret."""
-    if isinstance(one, Mail):
-        return f"{one.host}:{one.port}"
-    return urlsplit(one.url).hostname or "(its secret says where)"
+    if isinstance(recipient, Mail):
+        return f"{recipient.host}:{recipient.port}"
+    return urlsplit(recipient.url).hostname or "(its secret says where)"
 
 
 # --- webhooks ---
 
 
-def _post(secrets: Secrets, one: Webhook, notice: Notice, within: float) -> None:
+def _post(secrets: Secrets, webhook: Webhook, notice: Notice, within: float) -> None:
     import httpx  # a fifth of a second to load: only who sends needs it
 
-    url, headers = secrets.put_into(one.url), secrets.put_into(dict(one.headers))
-    body = json.encode(secrets.put_into(filled(one.body, fields_of(notice))))
+    url, headers = secrets.put_into(webhook.url), secrets.put_into(dict(webhook.headers))
+    body = json.encode(secrets.put_into(filled(webhook.body, fields_of(notice))))
     try:
         with (
             httpx.Client(timeout=within, follow_redirects=False) as client,
@@ -123,29 +123,29 @@ def message_of(one: Mail, notice: Notice) -> EmailMessage:
     return mail
 
 
-def _mail(site: Site, one: Mail, notice: Notice, within: float) -> None:
-    password = Secrets(site).put_into(one.password)
+def _mail(site: Site, mail: Mail, notice: Notice, within: float) -> None:
+    password = Secrets(site).put_into(mail.password)
     try:
-        trusted = ssl.create_default_context(cafile=str(site.folder / one.ca) if one.ca else None)
+        trusted = ssl.create_default_context(cafile=str(site.folder / mail.ca) if mail.ca else None)
     except (OSError, ssl.SSLError) as error:
-        raise NotTaken(f"{one.ca} holds no certificates", again=False) from error
+        raise NotTaken(f"{mail.ca} holds no certificates", again=False) from error
     try:
         with contextlib.ExitStack() as stack:
-            if one.security == "tls":
-                link: smtplib.SMTP = smtplib.SMTP_SSL(one.host, one.port, timeout=within, context=trusted)
+            if mail.security == "tls":
+                link: smtplib.SMTP = smtplib.SMTP_SSL(mail.host, mail.port, timeout=within, context=trusted)
             else:
-                link = smtplib.SMTP(one.host, one.port, timeout=within)
+                link = smtplib.SMTP(mail.host, mail.port, timeout=within)
             stack.callback(_hang_up, link)
-            if one.security == "starttls":
+            if mail.security == "starttls":
                 link.starttls(context=trusted)
-            if one.user:
-                link.login(one.user, password)
-            refused = link.send_message(message_of(one, notice))
+            if mail.user:
+                link.login(mail.user, password)
+            refused = link.send_message(message_of(mail, notice))
     except smtplib.SMTPRecipientsRefused as error:
         codes = [code for code, _ in error.recipients.values()]
-        raise NotTaken(f"it takes no mail for {', '.join(one.to)}", again=all(code < 500 for code in codes)) from error
+        raise NotTaken(f"it takes no mail for {', '.join(mail.to)}", again=all(code < 500 for code in codes)) from error
     except smtplib.SMTPAuthenticationError as error:
-        raise NotTaken(f"it does not know {one.user} with that password", again=False) from error
+        raise NotTaken(f"it does not know {mail.user} with that password", again=False) from error
     except smtplib.SMTPResponseException as error:
         raise NotTaken(f"it answers {error.smtp_code}", again=error.smtp_code < 500) from error
     except smtplib.SMTPNotSupportedError as error:

@@ -91,11 +91,14 @@ def with_names(server: Server, consequences: Sequence[Consequence]) -> list[Cons
     except (BookProblem, NotText, OSError):
         return list(consequences)
     found = []
-    for one in consequences:
-        key = people.named(one.detail.get("who", ""), server.book.kind) if one.code in of_people else ""
+    for consequence in consequences:
+        key = people.named(consequence.detail.get("who", ""), server.book.kind) if consequence.code in of_people else ""
         if key:
-            one = replace(one, detail={**one.detail, "who": f"{people.people[key].name} ({one.detail['who']})"})
-        found.append(one)
+            consequence = replace(
+                consequence,
+                detail={**consequence.detail, "who": f"{people.people[key].name} ({consequence.detail['who']})"},
+            )
+        found.append(consequence)
     return found
 
 

@@ -57,7 +57,7 @@ def rank_consequences(server: Server, outcome: Outcome) -> list[Consequence]:
             tuple(book.ranks[name].permissions),
         )
     ]
-    found = [Consequence(ConsequenceCode.RIGHTS, (), {"what": shift_words(one)}) for one in shifts[:_MOST]]
+    found = [Consequence(ConsequenceCode.RIGHTS, (), {"what": shift_words(shift)}) for shift in shifts[:_MOST]]
     if len(shifts) > _MOST:
         words = f"{len(shifts) - _MOST} more changes of rights: roundgate ranks impact {server.name}"
         found.append(Consequence(ConsequenceCode.RIGHTS, (), {"what": words}))
@@ -115,12 +115,12 @@ def check_expectations(server: Server, files: ServerFiles) -> Iterator[Finding]:
     except Trouble as error:
         yield Finding("rank-expected", "error", Place(EXPECTATIONS), error.what, error.do)
         return
-    for one in found:
-        if one.is_met:
+    for outcome in found:
+        if outcome.is_met:
             continue
-        expectation = one.expectation
+        expectation = outcome.expectation
         why = f"ranks why {expectation.who} {expectation.permission} {server.name}"
-        cause = f"Expected: {expectation.words}. {one.unknown.capitalize() or 'It is not so'}."
+        cause = f"Expected: {expectation.words}. {outcome.unknown.capitalize() or 'It is not so'}."
         yield Finding(
             "rank-expected", "error", Place(EXPECTATIONS, expectation.line, 1), cause, f"roundgate {why}", server.name
         )
@@ -148,7 +148,7 @@ def check_strangers(server: Server, files: ServerFiles) -> Iterator[Finding]:
         return
     book = files.book
     own = {roster for name in tables_of(book) for roster in book.ranks[name].members}
-    elsewhere = {one.id for one in standings_in(files, [name for name in book.roster if name not in own])}
+    elsewhere = {standing.id for standing in standings_in(files, [name for name in book.roster if name not in own])}
     for name in sorted(own):
         roster = book.roster[name]
         for record in records_of(files, roster.records):

@@ -62,7 +62,7 @@ def seen_on(server: Server) -> dict[str, SeenPerson]:
     memory = Path(server.state) / _SEEN
     seen = _remembered(memory)
     pattern = LogPattern(spec.joined, spec.left)
-    known = {one.inode: one.read for one in seen.files.values()}
+    known = {file.inode: file.read for file in seen.files.values()}
     files: dict[str, _File] = {}
     for path in _logs(server):
         found = path.stat()

@@ -72,7 +72,7 @@ def _bring_started_back(round: Round, error: NotProven) -> bool:
     """Put the files back that the server had last started with, where they differ; tell whether any did."""
     try:
         started = saved_files(round.server.site, round.number, "started")
-        busy = {one.path for one in round.server.book.file.values() if one.rewritten != "never"}
+        busy = {file.path for file in round.server.book.file.values() if file.rewritten != "never"}
         folder = round.server.files_folder
         there = {path: data for path, data in started.items() if path not in busy and data is not None}
         wanted = {path: data for path, data in there.items() if folder.read(path) != data}

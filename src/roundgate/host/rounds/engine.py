@@ -107,7 +107,7 @@ def _chosen(round: Round) -> list[Waiting]:
 
     A live round writes what the running server can be told of.
     """
-    waiting = [one for one in round.store.slate(round.server.name) if one.round is None]
+    waiting = [entry for entry in round.store.slate(round.server.name) if entry.round is None]
     if round.plan.writes == "live-only":
         return [entry for entry in waiting if can_be_live(entry.operation, round.server.book)]
     if round.plan.writes == "slate":
@@ -146,7 +146,7 @@ def _gather_and_refuse(round: Round, state: RunState) -> Gathered:
     server, options = round.server, round.options
     if round.plan.needs_rulebook:
         check_rulebook_whole(server)
-    round.operations = round.store.claim(round.number, [one.id for one in _chosen(round)])
+    round.operations = round.store.claim(round.number, [entry.id for entry in _chosen(round)])
     gathered = gather_as_reviewed(round.workspace.with_slate(round.operations), state, options.reviewed)
     round.workspace = gathered.workspace
     if round.plan.refuses_errors:
@@ -249,7 +249,7 @@ def _written_changes(round: Round, outcome: Replayed) -> list[list[str]]:
     words = [[word.name, word.before, word.after] for word in changes_in_words(outcome) if not word.is_nothing]
     named = {word[0] for word in words}
     row = round.store.round(round.number)
-    return words + [one for one in (row.changes if row else []) if not one[1] and one[0] not in named]
+    return words + [change for change in (row.changes if row else []) if not change[1] and change[0] not in named]
 
 
 def _names_in_force(round: Round, gathered: Gathered, names: Sequence[str]) -> list[str]:

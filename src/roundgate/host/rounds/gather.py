@@ -80,7 +80,7 @@ class Gathered(Struct, frozen=True):
             for change in self.outcome.changes
         ]
         errors = sorted(identity_of(finding) for finding in self.findings if finding.level == "error")
-        busy = {one.path for one in self.outcome.after.book.file.values() if one.rewritten == "while-running"}
+        busy = {file.path for file in self.outcome.after.book.file.values() if file.rewritten == "while-running"}
         book = self.outcome.after.book
         differs = [
             name
@@ -165,7 +165,11 @@ def look_again(round: Round, gathered: Gathered, state: RunState) -> None:
         for entry in round.operations
         if entry.by == FOUND
     }
-    late = [one for one in again.rescued if not _same_value(known.get((one.file, one.shown_name)), one)]
+    late = [
+        operation
+        for operation in again.rescued
+        if not _same_value(known.get((operation.file, operation.shown_name)), operation)
+    ]
     for one in late:
         round.journal.note(Step.STOP, f"{one.shown_name} was edited by hand while the round waited; it is kept")
     round.operations = keep_rescued(round.store, server.name, late, round.number)
@@ -190,7 +194,7 @@ def _same_value(old: Operation | None, new: Operation) -> bool:
 
 def _say_overruled(round: Round, gathered: Gathered, again: Gathered) -> None:
     """Say where a key that the round sets was edited by hand meanwhile: the round's value stands."""
-    before = {(one.file, one.name): one.before for one in gathered.review.changes}
+    before = {(words.file, words.name): words.before for words in gathered.review.changes}
     for change in again.review.changes:
         old = before.get((change.file, change.name), change.before)
         if old != change.before:

@@ -39,7 +39,7 @@ def hold(round: Round) -> None:
 
 def tell_and_prove(round: Round) -> RoundResult:
     """Tell the running server what is in the files now, and see that it has it; else put all back."""
-    operations = [one.operation for one in round.operations]
+    operations = [entry.operation for entry in round.operations]
     name = round.server.name
     if not round.driver.state().runs:
         message = f"{name} is down by now. The changes are in its files, and in force once it starts."
@@ -64,7 +64,7 @@ def _remember_started(round: Round) -> None:
     """Let the copies of what the running server has read be what it was told of."""
     folder = round.server.files_folder
     with suppress(OSError, Trouble):
-        for path in {one.operation.file for one in round.operations}:
+        for path in {entry.operation.file for entry in round.operations}:
             data = folder.read(path)
             if data is not None:
                 copy = Path(round.server.state) / "started" / path
@@ -148,7 +148,7 @@ def _back(round: Round, saved: Mapping[str, bytes | None]) -> list[Told]:
     if not round.driver.state().runs:
         return []
     before = round.workspace.with_contents(saved).read().files
-    return told_for([one.operation for one in round.operations], before, back=True)
+    return told_for([entry.operation for entry in round.operations], before, back=True)
 
 
 def _say(round: Round, commands: Sequence[str]) -> str:

@@ -172,7 +172,7 @@ def _prove_values(round: Round, files: ServerFiles, names: Sequence[str], read: 
     """Read the changes back; ``read`` gets the names of those that the server confirms. Raises NotProven."""
     facts: list[Fact] = []
     unread = []
-    asked = {one.name: one for one in told_for([one.operation for one in round.operations], files) if one.ask}
+    asked = {one.name: one for one in told_for([entry.operation for entry in round.operations], files) if one.ask}
     for name in names:
         if name in asked and confirmed(round, asked[name]):
             read.append(name)

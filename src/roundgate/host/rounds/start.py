@@ -44,11 +44,11 @@ def _await_ports(round: Round, until: float) -> None:
     """Wait until a server that gives no ready sign owns its ports. Raises NotProven where it ends before."""
     with contextlib.suppress(Trouble):
         wanted = wanted_ports(round.server, round.look().read().files)
-        missing = {(one.protocol, one.port) for one in wanted}
+        missing = {(port.protocol, port.port) for port in wanted}
         while missing and time.monotonic() < until:
             process = round.driver.state().process
             owned = machine.listening(machine.family(process)) if process else []
-            missing -= {(one.protocol, one.port) for one in owned}
+            missing -= {(port.protocol, port.port) for port in owned}
             event = round.log.hear(time.monotonic() + _PORT_PAUSE) if missing else None
             if event and event["event"] == "exit":
                 raise NotProven(f"it ended before it was ready{exit_words(event['code'])}", round.evidence())

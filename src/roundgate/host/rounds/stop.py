@@ -175,8 +175,8 @@ def _await_family(leader: int, until: float) -> None:
 
 def _free_ports(round: Round, files: ServerFiles | None) -> None:
     """Note who holds a port that the server should have let go."""
-    for one in wanted_ports(round.server, files) if files else ():
-        for owner in machine.holders(one.protocol, one.port):
+    for port in wanted_ports(round.server, files) if files else ():
+        for owner in machine.holders(port.protocol, port.port):
             round.journal.note(
-                Step.STOP, f"port {one.port} ({one.protocol}) is still held by {machine.name_process(owner.process)}"
+                Step.STOP, f"port {port.port} ({port.protocol}) is still held by {machine.name_process(owner.process)}"
             )

@@ -64,7 +64,9 @@ def write(round: Round, contents: Mapping[str, bytes | None], expected: Mapping[
         files.commit(folder, prepared, lambda path, data: keep_copy(round, path, data, "somebody changed it just now"))
     except (OSError, Trouble) as error:
         changed = [
-            one.path for one in prepared if one.new != one.old and files.digest(folder.read(one.path)) == one.new
+            replacement.path
+            for replacement in prepared
+            if replacement.new != replacement.old and files.digest(folder.read(replacement.path)) == replacement.new
         ]
         if changed:
             raise  # some files are new already: the engine rewinds
@@ -99,10 +101,10 @@ def undo(round: Round, saved: Mapping[str, bytes | None]) -> None:
     """
     manifest = _manifest(round.folder)
     folder = round.server.files_folder
-    written = [one.path for one in manifest]
+    written = [replacement.path for replacement in manifest]
     for mark in _marks(round):
         files.sweep(folder, [*written, *saved], mark)
-    digests = {one.path: one.new for one in manifest}
+    digests = {replacement.path: replacement.new for replacement in manifest}
     put_back(round, {path: saved[path] for path in written if path in saved}, digests)
 
 
@@ -130,7 +132,7 @@ def put_back(round: Round, wanted: Mapping[str, bytes | None], ours: Mapping[str
 
 
 def _whose(round: Round, path: str) -> str:
-    rewritten = next((one.rewritten for one in round.server.book.file.values() if one.path == path), "never")
+    rewritten = next((file.rewritten for file in round.server.book.file.values() if file.path == path), "never")
     if rewritten in ("at-stop", "while-running"):
         return "the server had rewritten it, or somebody had changed it, since it was saved"
     return "somebody had changed it since the round wrote it"
@@ -144,7 +146,7 @@ def rewind_target(site: Site, number: int) -> dict[str, bytes | None]:
             f"Round {number} wrote no files, so there is nothing to put back.", f"roundgate rounds show {number}"
         )
     saved = saved_files(site, number)
-    return {one.path: saved[one.path] for one in manifest if one.path in saved}
+    return {replacement.path: saved[replacement.path] for replacement in manifest if replacement.path in saved}
 
 
 def changed_since(server: Server, number: int) -> list[str]:

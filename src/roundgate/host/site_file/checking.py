@@ -53,8 +53,8 @@ def check_site_file(file: SiteFile) -> None:
         from roundgate.host.notices.checking import check_notices  # most sites have none
 
         check_notices(file.notices)
-        for name, one in file.notices.recipients.items():
-            odd = unknown_server(file, one.servers)
+        for name, recipient in file.notices.recipients.items():
+            odd = unknown_server(file, recipient.servers)
             if odd:
                 raise Trouble(f"[notices] {name}: there is no server '{odd}'.", "Name servers of the site, or @TAG.")
     _check_countdown(file.countdown)

@@ -47,7 +47,7 @@ def read_plainly(body: str, dialect: Dialect = USUAL) -> Pairs:
     for line in body.replace("\r\n", "\n").replace("\r", "\n").split("\n"):
         if '"' not in line and not any(mark in line for mark in marks):
             for part in line.split(";"):
-                found += _plain_commands(part, [one.span() for one in re.finditer(r"\S+", part)], pairs, dialect)
+                found += _plain_commands(part, [match.span() for match in re.finditer(r"\S+", part)], pairs, dialect)
             continue
         words: list[tuple[int, int]] = []
         begun, quoted, at = -1, False, 0

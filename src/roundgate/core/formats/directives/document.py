@@ -68,7 +68,7 @@ class DirectivesDocument(DirectivesReading):
             return self._replace(at, new, is_raw=kind == "code")
         if len(path) != 1:
             raise EditRefused("there is no such command in the file")
-        off = [one for one in self._off if one.path == path]
+        off = [entry for entry in self._off if entry.path == path]
         return self._switch_on(off[-1], new) if off else self._add(str(path[0]), new, is_raw=kind == "code")
 
     def _raw(self, value: str) -> str:
@@ -78,19 +78,19 @@ class DirectivesDocument(DirectivesReading):
         raise EditRefused(f"'{value}' cannot be written without quotes")
 
     def _replace(self, at: int, new: str, *, is_raw: bool = False) -> Edit:
-        one = self.commands[at]
-        raw = self.text.body[one.value_start : one.value_end]
+        command = self.commands[at]
+        raw = self.text.body[command.value_start : command.value_end]
         written = self._written(new, was_quoted=self.is_quoted(raw) or (not raw and not new))
-        if (one.key[:1] in "+-" and _OPTION.match(written)) or (
+        if (command.key[:1] in "+-" and _OPTION.match(written)) or (
             not self.is_quoted(raw) and " " in new and " " not in raw and '"' not in new
         ):
             written = self._written(new, was_quoted=True)
         if is_raw:
             written = self._raw(new)
         expected = self.plain()
-        expected[at] = (one.key, self.plain_of(written))
-        gap = " " if one.value_start == one.key_end else ""
-        return Edit((Splice(one.value_start, one.value_end, gap + written),), expected)
+        expected[at] = (command.key, self.plain_of(written))
+        gap = " " if command.value_start == command.key_end else ""
+        return Edit((Splice(command.value_start, command.value_end, gap + written),), expected)
 
     def _insertion(self, index: int, pair: tuple[str, str]) -> Pairs:
         before = sum(1 for command in self.commands if command.start < index)
@@ -126,7 +126,9 @@ class DirectivesDocument(DirectivesReading):
     def _closing_starts(self) -> list[int]:
         """Where the lines of commands begin that must stay behind all others."""
         closing = set(map(self._named, self.dialect.closing))
-        return [line_span(self.text, one.start)[0] for one in self.commands if self._named(one.key) in closing]
+        return [
+            line_span(self.text, command.start)[0] for command in self.commands if self._named(command.key) in closing
+        ]
 
     def _relative(self, key: str) -> Command | None:
         """Find the command after which a new one belongs: the last one that begins alike."""
@@ -146,7 +148,7 @@ class DirectivesDocument(DirectivesReading):
     @property
     def _bare_numbers(self) -> bool:
         """Whether the file has numbers without quotes."""
-        return any(is_number(self.text.body[one.value_start : one.value_end]) for one in self.commands)
+        return any(is_number(self.text.body[command.value_start : command.value_end]) for command in self.commands)
 
     def _like(self, like: Command | None, key: str, new: str, *, is_raw: bool = False) -> str:
         """Write a command as its neighbour is written: verb, spaces, quotes."""
@@ -184,16 +186,16 @@ class DirectivesDocument(DirectivesReading):
         return Edit(tuple(_joined(cuts)), expected)
 
     def _cut(self, number: int, gone: Collection[int]) -> Splice:
-        one = self.commands[number]
-        start, stop = line_span(self.text, one.start)
+        command = self.commands[number]
+        start, stop = line_span(self.text, command.start)
         mates = [at for at, other in enumerate(self.commands) if start <= other.start < stop]
         if all(at in gone for at in mates):
             return Splice(start, stop, "")
         following = [at for at in mates if at > number]
         if following:
-            return Splice(one.start, self.commands[following[0]].start, "")
+            return Splice(command.start, self.commands[following[0]].start, "")
         before = self.commands[max(at for at in mates if at < number)]
-        return Splice(before.end, one.end, "")
+        return Splice(before.end, command.end, "")
 
     def rename(self, path: Path, name: str) -> Edit:
         """Give a command another name, its repetitions too. Raises EditRefused."""
@@ -250,7 +252,7 @@ class DirectivesDocument(DirectivesReading):
         at = self._number_at(path)
         gone = self._several(path) if len(path) == 1 else [at] if at is not None else []
         lines = {line_span(self.text, self.commands[one].start) for one in gone}
-        mates = {at for at, one in enumerate(self.commands) for line in lines if line[0] <= one.start < line[1]}
+        mates = {at for at, command in enumerate(self.commands) for line in lines if line[0] <= command.start < line[1]}
         if not gone:
             raise EditRefused(f"{path[0]} is not in the file")
         if len(gone) > 1:
@@ -277,7 +279,7 @@ class DirectivesDocument(DirectivesReading):
 def _joined(cuts: Sequence[Splice]) -> list[Splice]:
     """Make one of cuts that touch or overlap: neighbours on a line that go together."""
     joined: list[Splice] = []
-    for cut in sorted(cuts, key=lambda one: (one.start, one.end)):
+    for cut in sorted(cuts, key=lambda splice: (splice.start, splice.end)):
         if joined and cut.start <= joined[-1].end:
             joined[-1] = Splice(joined[-1].start, max(joined[-1].end, cut.end), "")
         else:

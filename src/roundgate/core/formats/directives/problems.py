@@ -152,13 +152,13 @@ def _doubles(document: DirectivesDocument) -> Iterator[Problem]:
     """Find single values that are set twice with other commands between; lines below each other are a list."""
     last: dict[str, int] = {}
     repeated = set(map(document._named, document.dialect.repeated))
-    for number, one in enumerate(document.commands):
-        key = document._named(one.key)
+    for number, command in enumerate(document.commands):
+        key = document._named(command.key)
         before = last.get(key)
         last[key] = number
         if key in repeated:
             continue
-        lists = one.value_end == one.value_start or key in (
+        lists = command.value_end == command.value_start or key in (
             "exec",
             "include",
             "echo",
@@ -171,7 +171,7 @@ def _doubles(document: DirectivesDocument) -> Iterator[Problem]:
         if before is None or before == number - 1 or lists or len(document._by_key[key]) > 2:
             continue
         other = document.commands[before]
-        lost, kept = (other, one) if document.dialect.counts == "last" else (one, other)
+        lost, kept = (other, command) if document.dialect.counts == "last" else (command, other)
         line = document.text.place(kept.key_start)[0]
-        cause = f"{one.key} is set again in line {line}, and only that one counts, unless the server keeps a list."
+        cause = f"{command.key} is set again in line {line}, and only that one counts, unless the server keeps a list."
         yield problem("key-twice", (lost.key_start, lost.key_end), cause, "Delete the one that should not count.")

@@ -157,8 +157,8 @@ class DirectivesReading:
     @cached_property
     def _by_key(self) -> dict[str, list[int]]:
         found: dict[str, list[int]] = {}
-        for at, one in enumerate(self.commands):
-            found.setdefault(self._named(one.key), []).append(at)
+        for at, command in enumerate(self.commands):
+            found.setdefault(self._named(command.key), []).append(at)
         return found
 
     def _several(self, path: Path) -> list[int]:
@@ -221,8 +221,13 @@ class DirectivesReading:
         )
         body = self.text.body.replace("\r", " ")
         return [
-            Entry((" ".join(one["key"].split()),), self.plain_of(one["value"]), *one.span("key"), *one.span("value"))
-            for one in off.finditer(body)
+            Entry(
+                (" ".join(match["key"].split()),),
+                self.plain_of(match["value"]),
+                *match.span("key"),
+                *match.span("value"),
+            )
+            for match in off.finditer(body)
         ]
 
     def switched_off(self) -> Sequence[Entry]:

@@ -94,7 +94,7 @@ _JOINED = "\ufdd0"
 def _with_long_values(lines: Sequence[str], marks: tuple[str, ...], dialect: Dialect) -> list[str]:
     """Make one line of those that hold one value."""
     found: list[str] = []
-    signs = dict(one.split(" ") for one in dialect.blocks)
+    signs = dict(block.split(" ") for block in dialect.blocks)
     at = 0
     while at < len(lines):
         line = lines[at]

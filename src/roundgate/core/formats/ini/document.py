@@ -91,7 +91,7 @@ class IniDocument(IniReading):
                 return self._set_part(at, path[length:], new)
         if len(path) > 2 or not isinstance(path[-1], str):
             raise EditRefused("there is no such entry")
-        off = [one for one in self._off if one.path == path]
+        off = [entry for entry in self._off if entry.path == path]
         return self._switch_on(off[-1], new) if off else self._add(path, new)
 
     def _replace(self, at: int, new: str) -> Edit:
@@ -301,7 +301,7 @@ class IniDocument(IniReading):
     def switch(self, path: Path, *, on: bool) -> Edit:
         """Comment an entry out, or set the commented-out one as it stands. Raises EditRefused."""
         if on:
-            off = [one for one in self._off if one.path == path]
+            off = [entry for entry in self._off if entry.path == path]
             if not off or self._number_at(path) is not None:
                 raise EditRefused(f"{path[-1]} is not commented out in the file")
             return self._as_it_stood(off[-1])

@@ -210,7 +210,7 @@ def _brackets(row: Row, raw: str) -> Iterator[Problem]:
     """Look at a value that begins with a round bracket: every one must be closed on the line."""
     if raw[:1] != "(":
         return
-    blanked = _STRINGS.sub(lambda one: " " * len(one[0]), raw)
+    blanked = _STRINGS.sub(lambda match: " " * len(match[0]), raw)
     if '"' in blanked:
         yield _quote_in_brackets(row, raw, blanked.index('"'))
         return

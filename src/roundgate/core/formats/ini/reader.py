@@ -53,7 +53,7 @@ class IniReading:
         self.dialect = dialect
         self.section = section
         self.marks = tuple(dialect.marks.split()) or (";", "#")
-        self.blocks = [(sign, close) for sign, _, close in (one.partition(" ") for one in dialect.blocks)]
+        self.blocks = [(sign, close) for sign, _, close in (block.partition(" ") for block in dialect.blocks)]
         """The signs that open a value of several lines, and those that close it."""
 
     @property
@@ -321,7 +321,7 @@ class IniReading:
         )
         headings = [row for row in self.rows if row.is_heading]
         found = []
-        for off in pattern.finditer(LINE_END.sub(lambda one: "\n" * len(one[0]), self.text.body)):
+        for off in pattern.finditer(LINE_END.sub(lambda match: "\n" * len(match[0]), self.text.body)):
             above = [row for row in headings if row.start < off.start()]
             path: Path = (above[-1].section, off["key"]) if above and above[-1].section else (off["key"],)
             value, start = self._without_note(off["value"]), off.start("value")

@@ -25,7 +25,9 @@ def remove_section(document: IniReading, name: str) -> Edit:
         start = line_span(document.text, run[0].start)[0]
         end = line_span(document.text, max(run[-1].value_end, run[-1].start))[1]
         following = next((row.start for row in document.rows if row.start > run[-1].start), len(document.text.body))
-        off = [one.end for one in document.switched_off() if one.path[0] == name and end <= one.start < following]
+        off = [
+            entry.end for entry in document.switched_off() if entry.path[0] == name and end <= entry.start < following
+        ]
         end = line_span(document.text, max(off))[1] if off else end
         blank = LINE_END.match(document.text.body, end)
         cuts.append(Splice(start, blank.end() if blank else end, ""))

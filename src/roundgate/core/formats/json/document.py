@@ -154,7 +154,7 @@ class JsonDocument(JsonReading):
         expected = trees.with_name(self.plain(), path, name)
         same = [child for child in self.children(self._parent(path).start) if child.step == path[-1]]
         written = self._writer(here.start)(name)
-        return Edit(tuple(Splice(one.key_start, one.key_end, written) for one in same), expected)
+        return Edit(tuple(Splice(child.key_start, child.key_end, written) for child in same), expected)
 
     def _parent(self, path: Path) -> Child:
         parent = self.locate(path[:-1])

@@ -52,7 +52,7 @@ def problems_of(document: JsonDocument) -> list[Problem]:
     reader.run()
     strict = partial(_first_error, document.dialect)
     found = with_single_slip(body, handful(reader.found), JSON, strict)
-    if not any(one.level == "error" for one in found):
+    if not any(mistake.level == "error" for mistake in found):
         at = min(error.at, max(len(body) - 1, 0))
         cause = "The reader of JSON cannot go on here."
         return [*found, problem("not-understood", (at, at + 1), cause, "Compare with a line that works.")]

@@ -29,7 +29,7 @@ def switched(document: JsonReading, path: Path, *, on: bool) -> Edit:
 
 def _off(document: JsonReading, home: Child, path: Path) -> Edit:
     members = list(document.children(home.start))
-    numbers = [at for at, one in enumerate(members) if one.step == path[-1]]
+    numbers = [at for at, child in enumerate(members) if child.step == path[-1]]
     if len(numbers) != 1:
         raise EditRefused(f"{path[-1]} is there {'more than once' if numbers else 'no longer'}")
     here, body = members[numbers[0]], document.text.body

@@ -75,12 +75,12 @@ class LaunchDocument(LaunchReading):
         name = path[0] if path else ""
         if isinstance(name, str) and name[:1] == "$":
             return self._set_variable(name[1:].upper() if self.batch else name[1:], new)
-        one = self._flag(name)
-        if one is None:
+        flag = self._flag(name)
+        if flag is None:
             return self._add(name, new, bare=value is True)
         if value is True:
             raise EditRefused(f"{name} is there already")
-        shared = self._shared(one.value)
+        shared = self._shared(flag.value)
         if shared:
             uses = len(re.findall(rf"\$\{{?{shared}\b|%{shared}%", self.text.body, re.I if self.batch else 0))
             if uses > 1 and not on_copy:
@@ -90,7 +90,7 @@ class LaunchDocument(LaunchReading):
                 )
             if not on_copy:
                 return self._set_variable(shared, new)
-        return self.set_flag(one, new)
+        return self.set_flag(flag, new)
 
     def _set_variable(self, name: str, new: str) -> Edit:
         if name not in self.variables:
@@ -208,17 +208,17 @@ class LaunchDocument(LaunchReading):
         """
         if len(path) == 2 and not self.is_repeated(path[0]):
             return self._remove_item(path)
-        one = self._numbered(path) if len(path) == 2 else self._flag(path[0]) if path else None
-        if one is None:
+        flag = self._numbered(path) if len(path) == 2 else self._flag(path[0]) if path else None
+        if flag is None:
             raise EditRefused("there is no such flag; a variable is taken out by hand")
         if len(path) == 1 and self.is_repeated(path[0]) and len(self.several(path[0])) > 1:
             raise EditRefused(f"{path[0]} is there more than once; say which by its number, from 0: {path[0]}[0]")
-        words = [one.word, *([one.value_word] if one.value_word and one.value_word is not one.word else [])]
-        if one.outer not in words:
+        words = [flag.word, *([flag.value_word] if flag.value_word and flag.value_word is not flag.word else [])]
+        if flag.outer not in words:
             span = (words[0].start, words[-1].end)
             start, end = self._blanks_with(*span)
-            whole = self.text.body[one.outer.start : start] + self.text.body[end : one.outer.end]
-            return Edit((Splice(start, end, ""),), self.replaced(one.outer, whole).expected)
+            whole = self.text.body[flag.outer.start : start] + self.text.body[end : flag.outer.end]
+            return Edit((Splice(start, end, ""),), self.replaced(flag.outer, whole).expected)
         plain = self.plain()
         before = len(read_plainly(self.bare[: words[0].start], batch=self.batch))
         count = len(read_plainly(self.bare[words[0].start : words[-1].end], batch=self.batch))
@@ -255,17 +255,17 @@ class LaunchDocument(LaunchReading):
 
     def rename(self, path: Path, name: str) -> Edit:
         """Give a flag another name. Raises EditRefused."""
-        one = self._flag(path[0]) if len(path) == 1 else None
-        if one is None or isinstance(one.name, int) or self._flag(name) is not None:
+        flag = self._flag(path[0]) if len(path) == 1 else None
+        if flag is None or isinstance(flag.name, int) or self._flag(name) is not None:
             raise EditRefused("there is no such flag, or the new name is taken")
         if not re.fullmatch(r"[-+]{1,2}[A-Za-z_][\w.:\-]*|[A-Za-z_][\w.]*", name) or (name[0] in "-+") != (
-            one.name[0] in "-+"
+            flag.name[0] in "-+"
         ):
             raise EditRefused(f"'{name}' cannot take its place")
-        raw = self.text.body[one.word.start : one.word.end]
-        if one.form == "attached" and not name[-1].isalpha():
+        raw = self.text.body[flag.word.start : flag.word.end]
+        if flag.form == "attached" and not name[-1].isalpha():
             raise EditRefused(f"'{name}' cannot be joined to its value")
-        return self._within(one, one.word, raw.replace(one.name, name, 1))
+        return self._within(flag, flag.word, raw.replace(flag.name, name, 1))
 
     def insert(self, path: Path, value: PlainData, kind: EntryKind | None = None) -> Edit:
         """Put an item into a flag's list. Raises EditRefused."""

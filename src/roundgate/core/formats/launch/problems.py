@@ -191,11 +191,11 @@ def _batch_variables(body: str, known: Collection[str]) -> Iterator[Problem]:
     """Find ``%NAME`` without its second sign."""
     for start, line in _lines(body):
         paired = re.sub(r"%%|%\w+(?::[^%]*)?%|%~?\w*[0-9*]", lambda one: " " * len(one[0]), line)
-        for one in re.finditer(r"%(\w+)|(?<![\w%])(\w+)%", paired):
-            name = one[1] or one[2]
+        for match in re.finditer(r"%(\w+)|(?<![\w%])(\w+)%", paired):
+            name = match[1] or match[2]
             if name.upper() in known:
-                at = start + (one.end(1) if one[1] else one.start(2))
-                span = (start + one.start(), start + one.end())
+                at = start + (match.end(1) if match[1] else match.start(2))
+                span = (start + match.start(), start + match.end())
                 cause = f"A variable has a % on both sides, so {name} is not read as one."
                 yield problem("variable-unset", span, cause, f"Write %{name}%.", [Splice(at, at, "%")])
 
@@ -285,7 +285,7 @@ def _curly_quotes(document: LaunchDocument) -> Iterator[Problem]:
     main = [(document.main.words[0].start, document.main.end)] if document.main else []
     spans = main + [(assignment.start, assignment.word.end) for assignment in document.assignments]
     pairs = re.compile(rf"(?P<held>'[^']*'|\"[^\"]*\")|[{CURLY}](?P<text>[^{CURLY}\"'\r\n]*)[{CURLY}\"]?")
-    for found in {one.start(): one for span in spans for one in pairs.finditer(body, *span)}.values():
+    for found in {match.start(): match for span in spans for match in pairs.finditer(body, *span)}.values():
         if found["held"]:
             continue  # letters of a text
         cause = "Curly quotes are letters to the shell; only straight ones hold a text together."

@@ -386,14 +386,14 @@ class LaunchReading:
         if len(path) == 1 and isinstance(path[0], str) and path[0][:1] == "$":
             name = path[0][1:].upper() if self.batch else path[0][1:]
             return self._variable_entry(name) if name in self.variables else None
-        one = self._flag(path[0]) if path else None
-        if one is None or len(path) > 2:
+        flag = self._flag(path[0]) if path else None
+        if flag is None or len(path) > 2:
             return None
         if len(path) == 2 and self.is_repeated(path[0]):
             several = self.several(path[0])
             is_there = isinstance(path[1], int) and 0 <= path[1] < len(several)
             return self._flag_entry(path, several[int(path[1])]) if is_there else None
-        whole = self._flag_entry(path[:1], one)
+        whole = self._flag_entry(path[:1], flag)
         if len(path) == 1:
             return whole
         items = whole.value.split(self._separator(whole.value))

@@ -56,7 +56,7 @@ def is_batch(body: str) -> bool:
 
 def commands(body: str, *, batch: bool) -> list[Command]:
     """Give every command of a script, in order; one without words is left out."""
-    return [one for one in (_batch(body) if batch else _shell(without_documents(body))) if one.words]
+    return [command for command in (_batch(body) if batch else _shell(without_documents(body))) if command.words]
 
 
 def without_documents(body: str) -> str:
@@ -171,7 +171,9 @@ def array_words(body: str, word: Word) -> list[Word]:
 
 def split_words(body: str, start: int, end: int) -> list[Word]:
     """Give the words of a variable's value, as a shell splits it: by spaces, quotes being letters like any other."""
-    return [Word(start + one.start(), start + one.end(), one[0]) for one in re.finditer(r"\S+", body[start:end])]
+    return [
+        Word(start + match.start(), start + match.end(), match[0]) for match in re.finditer(r"\S+", body[start:end])
+    ]
 
 
 def plain_shell(raw: str) -> str:
@@ -189,7 +191,7 @@ def plain_shell(raw: str) -> str:
         elif char == '"':
             found = re.compile(r'"((?:[^"\\]|\\.)*)("|\Z)', re.S).match(raw, at)
             inner = found[1] if found else raw[at + 1 :]
-            pieces.append(re.sub(r'\\(["\\$`])|\\\n', lambda one: one[1] or "", inner))
+            pieces.append(re.sub(r'\\(["\\$`])|\\\n', lambda match: match[1] or "", inner))
             at = found.end() if found else len(raw)
         elif char == "\\":
             pieces.append(raw[at + 1 : at + 2])

@@ -175,8 +175,8 @@ class LinesDocument:
         if self.dialect.records:
             named = _LABELLED.finditer(body, row.start, row.end)
             return {
-                one["name"]: Entry((number, one["name"]), one["value"], *one.span("name"), *one.span("value"))
-                for one in named
+                match["name"]: Entry((number, match["name"]), match["value"], *match.span("name"), *match.span("value"))
+                for match in named
             }
         sep = self.dialect.separator.strip(" ")
         pattern = rf"[^{re.escape(sep)}]+" if sep else r"\S+"
@@ -290,7 +290,7 @@ class LinesDocument:
         if self.dialect.records or self.dialect.fields or not self.rows:
             return ""
         tails = {_TAIL.search(self.text.body, row.start, row.end) for row in self.rows[:50]}
-        stripped = {one[0] for one in tails if one is not None}
+        stripped = {match[0] for match in tails if match is not None}
         tail = stripped.pop() if len(stripped) == 1 and None not in tails else ""
         if len(self.rows) == 1 and "=" not in tail:
             return ""  # one entry that ends in a comma or a colon shows no habit

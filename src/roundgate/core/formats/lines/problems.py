@@ -27,7 +27,7 @@ def problems_of(document: LinesDocument) -> list[Problem]:
     found = [*merge_markers(body), *_commas(document), *_quotes(document)]
     for row in document.rows:
         found += hidden_characters(body, row.start, row.whole_end)
-    return flood(sorted(found, key=lambda one: one.start))
+    return flood(sorted(found, key=lambda mistake: mistake.start))
 
 
 def _commas(document: LinesDocument) -> Iterator[Problem]:

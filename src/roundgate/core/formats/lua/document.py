@@ -88,7 +88,7 @@ class LuaDocument(LuaWriting):
         return self._promise([Splice(node.start_byte, node.end_byte, written)], path, promised)
 
     def _add(self, path: Path, value: PlainData, kind: EntryKind | None) -> Edit:
-        off = [one for one in self.switched_off() if one.path == path]
+        off = [entry for entry in self.switched_off() if entry.path == path]
         new = Code(str(value)) if kind == "code" else fitted(value, kind, None)
         if off and not isinstance(new, dict | list) and not off[-1].value.startswith("{"):
             return self._switched_on(off[-1], self.written(new), path, said_of(new))
@@ -163,7 +163,7 @@ class LuaDocument(LuaWriting):
         if way is None or way[-1].node.type != "table_constructor" or not isinstance(path[-1], int):
             raise EditRefused("there is no list to put it into")
         inner = list(fields(self.text.body, way[-1].node))
-        numbered = [at for at, one in enumerate(inner) if isinstance(one.step, int)]
+        numbered = [at for at, item in enumerate(inner) if isinstance(item.step, int)]
         at = numbered[path[-1]] if path[-1] < len(numbered) else len(inner)
         like = inner[min(at, len(inner) - 1)] if inner else None
         present = kind_of(like.node, self.text.body) if like else None
@@ -227,14 +227,14 @@ class LuaDocument(LuaWriting):
         calls = [
             statement for statement in self.statements if statement.path[:1] == path[:1] and len(statement.path) == 2
         ]
-        here = next((at for at, one in enumerate(calls) if one.path == path), None)
+        here = next((at for at, statement in enumerate(calls) if statement.path == path), None)
         if here is not None:
-            return self._swapped([(one.start, one.end) for one in calls], here, to)
+            return self._swapped([(statement.start, statement.end) for statement in calls], here, to)
         way = self._locate(path)
         if way is None or len(way) < 2 or not isinstance(path[-1], int):
             raise EditRefused("there is no such item")
         inner = list(fields(self.text.body, way[-2].node))
-        numbered = [at for at, one in enumerate(inner) if isinstance(one.step, int)]
+        numbered = [at for at, item in enumerate(inner) if isinstance(item.step, int)]
         if to >= len(numbered) or len(numbered) != len(inner):
             raise EditRefused(f"the list has items 0 to {len(numbered) - 1}, or names among them")
         return self._promise(bracketed.moved(self._brackets(way[-2]), path[-1], to))
@@ -258,7 +258,7 @@ class LuaDocument(LuaWriting):
         Raises EditRefused.
         """
         if on:
-            off = [one for one in self.switched_off() if one.path == path]
+            off = [entry for entry in self.switched_off() if entry.path == path]
             if not off or self._locate(path) is not None:
                 raise EditRefused(f"{path[-1]} is not commented out in the file")
             return self._block_on(off[-1], path)
@@ -306,7 +306,7 @@ class LuaDocument(LuaWriting):
         """Put a field in place of a comment, and a comma after the one before it where there is none."""
         cuts = [Splice(start, end, field)]
         parent = self._locate(path[:-1])
-        before = [one for one in fields(self.text.body, parent[-1].node) if one.whole_end < start] if parent else []
+        before = [item for item in fields(self.text.body, parent[-1].node) if item.whole_end < start] if parent else []
         if before and not _HAS_COMMA.match(self.text.body, before[-1].whole_end):
             cuts.insert(0, Splice(before[-1].whole_end, before[-1].whole_end, ","))
         return self._promise(cuts, path, promised)

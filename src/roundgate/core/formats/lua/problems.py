@@ -44,7 +44,7 @@ def problems_of(document: LuaDocument) -> list[Problem]:
     odd = _odd_sign(body)
     if not document.has_error and odd < 0:
         doubles = [] if len(body) > _LARGE else list(_doubles(document))
-        return flood(sorted([*doubles, *hidden_characters(body)], key=lambda one: one.start))
+        return flood(sorted([*doubles, *hidden_characters(body)], key=lambda mistake: mistake.start))
     if marks := list(merge_markers(body)):
         return marks
     gave_up = _first_error(document.root)[0] if document.has_error else odd
@@ -55,8 +55,8 @@ def problems_of(document: LuaDocument) -> list[Problem]:
     if tries >= FEWEST:
         found = with_single_slip(body, found, LUA, _part_not_taken, tries)
     else:
-        found = [replace(one, safe=False) for one in found]
-    if not any(one.level == "error" for one in found):
+        found = [replace(mistake, safe=False) for mistake in found]
+    if not any(mistake.level == "error" for mistake in found):
         at = min(gave_up, max(len(body.rstrip()) - 1, 0))
         cause = "The reader of Lua cannot go on here."
         return [*found, problem("not-understood", (at, at + 1), cause, "Compare with a line that works.")]

@@ -82,7 +82,7 @@ class Scan(WordScan):
             return
         opened = self.body[start:end].rstrip().endswith("{")
         rest = self.body[end:]
-        if opened and rest.count("}") > rest.count("{") + len([one for one in self.stack if one.sign == "{"]):
+        if opened and rest.count("}") > rest.count("{") + len([frame for frame in self.stack if frame.sign == "{"]):
             cause = "This line is commented out, and the bracket that closes it is not."
             cut = Splice(start, start + len(re.match(r"--[ \t]?", self.body[start:])[0]), "")  # type: ignore[index]
             self.report(

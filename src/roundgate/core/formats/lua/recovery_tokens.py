@@ -126,8 +126,8 @@ class WordScan(BracketScan):
         if bad:
             span = (start + bad.start(), start + bad.end())
             lone = [
-                start + one.start()
-                for one in re.finditer(r"\\(?![abfnrtvzxu\"'\\\d\r\n])", re.sub(r"\\\\", "  ", good[0]))
+                start + match.start()
+                for match in re.finditer(r"\\(?![abfnrtvzxu\"'\\\d\r\n])", re.sub(r"\\\\", "  ", good[0]))
             ]
             cause = "A backslash begins an escape, and this is not a valid one."
             self.report(

@@ -71,7 +71,7 @@ def problems_of(document: Read) -> list[Problem]:
         seen = _Seen(body, entry, body[entry.key_start : entry.key_end], body[entry.start : entry.end])
         for check in _ENTRY_CHECKS:
             found += check(seen)
-    return sorted(found, key=lambda one: one.start)
+    return sorted(found, key=lambda mistake: mistake.start)
 
 
 def _doubles(entries: Sequence[Entry]) -> Iterator[Problem]:

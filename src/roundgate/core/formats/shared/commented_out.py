@@ -52,7 +52,7 @@ def commented(text: Text, start: int, end: int, mark: str) -> tuple[Splice, ...]
     first = line_start(body, start)
     lead = body[first:start]
     cuts = []
-    ends = (one.end() for one in LINE_END.finditer(body, start, end))
+    ends = (match.end() for match in LINE_END.finditer(body, start, end))
     for at in (first, *(at for at in ends if at < end)):
         stop = text.line_around(at)[1]
         if not body[at:stop].strip():

@@ -96,12 +96,16 @@ def visible(char: str) -> str:
 
 def handful(found: Sequence[Problem]) -> list[Problem]:
     """Give the problems in the order of the file, and no more errors than a person can take in at once."""
-    ordered = sorted(found, key=lambda one: (one.start, one.end))
-    errors = [one for one in ordered if one.level == "error"]
+    ordered = sorted(found, key=lambda mistake: (mistake.start, mistake.end))
+    errors = [mistake for mistake in ordered if mistake.level == "error"]
     if len(errors) <= MOST:
         return ordered
     last = errors[MOST - 1]
-    kept = [one for one in ordered if one.start <= last.start and (one.level != "error" or one in errors[:MOST])]
+    kept = [
+        mistake
+        for mistake in ordered
+        if mistake.start <= last.start and (mistake.level != "error" or mistake in errors[:MOST])
+    ]
     count = len(errors) - MOST
     more_words = "1 more mistake is" if count == 1 else f"{count} more mistakes are"
     cause = f"{more_words} known further down; what is further down may only follow from these."
@@ -175,27 +179,27 @@ def may_hold_comments(body: str) -> bool:
 
 def bare_quotes(raw: str, quote: str = '"') -> list[int]:
     """Tell where quotes stand that no backslash makes a letter; one after two backslashes does count."""
-    return [one.end() - 1 for one in re.finditer(rf"(?<!\\)(?:\\\\)*{quote}", raw)]
+    return [match.end() - 1 for match in re.finditer(rf"(?<!\\)(?:\\\\)*{quote}", raw)]
 
 
 def with_place(found: Sequence[Problem], at: int, body: str) -> list[Problem]:
     """Note where a reader gives up on the mistake that it trips over, where that is another line than the mistake's."""
-    before = [one for one in found if one.level == "error" and one.start <= at]
-    first = before[-1] if before else next((one for one in found if one.level == "error"), None)
+    before = [mistake for mistake in found if mistake.level == "error" and mistake.start <= at]
+    first = before[-1] if before else next((mistake for mistake in found if mistake.level == "error"), None)
     if first is None:
         return list(found)
     low, high = sorted((first.start, min(at, len(body))))
     if not LINE_END.search(body, low, high):
         return list(found)
-    return [replace(one, gave_up=at) if one is first else one for one in found]
+    return [replace(mistake, gave_up=at) if mistake is first else mistake for mistake in found]
 
 
 def flood(found: Sequence[Problem], most: int = 20) -> list[Problem]:
     """Keep the first few of each warning or note: the hundredth of a kind tells nothing new."""
     seen: dict[str, int] = {}
     kept = []
-    for one in found:
-        seen[one.code] = seen.get(one.code, 0) + 1
-        if one.level == "error" or seen[one.code] <= most:
-            kept.append(one)
+    for mistake in found:
+        seen[mistake.code] = seen.get(mistake.code, 0) + 1
+        if mistake.level == "error" or seen[mistake.code] <= most:
+            kept.append(mistake)
     return kept

@@ -83,7 +83,7 @@ def one_after_another(body: str, diagnose: Diagnose, not_understood: Callable[[s
         if LINE_END.search(mended.body, low, high):
             problem = replace(problem, gave_up=gave_up)
         placed = mended.in_original(problem)
-        if any((one.code, one.start) == (placed.code, placed.start) for one in found):
+        if any((mistake.code, mistake.start) == (placed.code, placed.start) for mistake in found):
             break
         found.append(placed)
         if not problem.repair or not mended.mend(problem.repair):
@@ -104,7 +104,7 @@ def only_proven(body: str, problems: Sequence[Problem], first_error: FirstError)
     """
     candidates = sorted(
         (problem for problem in problems if problem.safe and problem.repair and problem.level == "error"),
-        key=lambda one: min(cut.start for cut in one.repair),
+        key=lambda mistake: min(cut.start for cut in mistake.repair),
     )
     if not candidates:
         return list(problems)
@@ -126,7 +126,7 @@ def only_proven(body: str, problems: Sequence[Problem], first_error: FirstError)
         proven.append(candidate)
     if first_error(text) is not None:
         proven = []
-    kept = [id(one) for one in proven]
+    kept = [id(mistake) for mistake in proven]
     return [
         replace(problem, safe=False)
         if problem.safe and problem.level == "error" and id(problem) not in kept
@@ -137,7 +137,7 @@ def only_proven(body: str, problems: Sequence[Problem], first_error: FirstError)
 
 def _shifted(cut: Splice, done: Sequence[Splice]) -> Splice:
     """Give a splice of the original in the text in which others have been made before it."""
-    shift = sum(len(one.new) - (one.end - one.start) for one in done if one.end <= cut.start)
+    shift = sum(len(splice.new) - (splice.end - splice.start) for splice in done if splice.end <= cut.start)
     return Splice(cut.start + shift, cut.end + shift, cut.new)
 
 

@@ -240,10 +240,10 @@ class Search:
         if not self._is_closer(line, at):
             return
         begun = list(re.finditer(r"(?:^|[\[{(,=:])[ \t]*(?=[^\s\"=:,\[\]{}()])", line[:at]))
-        for one in reversed(begun):
-            if '"' in line[one.end() : at]:
+        for match in reversed(begun):
+            if '"' in line[match.end() : at]:
                 return
-            place = start + one.end()
+            place = start + match.end()
             cause = "This text ends with a quote and does not begin with one."
             cut = Splice(place, place, '"')
             yield Slip("quote-unopened", place, start + at + 1, cause, "Write a quote where the text begins.", cut)
@@ -261,7 +261,7 @@ class Search:
         yield from self._of_wrong_kind()
 
     def _unclosed(self, opening: str, closing: str) -> Iterator[Slip]:
-        partners = [one for one in self.signs if one["sign"] == opening]
+        partners = [match for match in self.signs if match["sign"] == opening]
         for start, end in self.lines:
             line = self.body[start:end]
             stripped = re.sub(r"[ \t]*(?:--.*|#.*)?$", "", line) if self.language is not JSON else line.rstrip()
@@ -336,7 +336,7 @@ class Search:
         return blanks.group() if blanks else ""
 
     def _crooked(self, body: str) -> int:
-        signs = (one for one in self.language.token.finditer(body) if one["sign"])
+        signs = (match for match in self.language.token.finditer(body) if match["sign"])
         return crooked_lines(body, [(sign.start(), sign["sign"] in _CLOSES) for sign in signs])
 
 
@@ -348,7 +348,7 @@ def with_single_slip(
     tries: int | None = None,
 ) -> list[Problem]:
     """Give what a reader of broken texts found, or the one slip that explains the text where that is clearer."""
-    errors = [one for one in found if one.level == "error"]
+    errors = [mistake for mistake in found if mistake.level == "error"]
     if len(errors) == 1 and errors[0].repair and not _is_doubtful(body, errors[0]):
         try:
             if first_error(Text(body).spliced(errors[0].repair).body) is None:
@@ -359,7 +359,7 @@ def with_single_slip(
     if failed is None or are_several(body, errors, first_error):
         return found
     slip = Search(body, language, failed, lambda text: first_error(text) is None).run(tries)
-    return found if slip is None else [*(one for one in found if one.level != "error"), slip]
+    return found if slip is None else [*(mistake for mistake in found if mistake.level != "error"), slip]
 
 
 def are_several(body: str, errors: Sequence[Problem], first_error: Callable[[str], tuple[int, int] | None]) -> bool:
@@ -380,15 +380,15 @@ _ASSIGNS = lazy(r"[ \t]*(?:[A-Za-z_]\w*[ \t]+(?:\"[^\"\r\n]*\"[ \t]+)?)?[A-Za-z_
 """A line that gives something a value that is no bracket: a closing bracket at its end has lost its partner there."""
 
 
-def _is_doubtful(body: str, one: Problem) -> bool:
+def _is_doubtful(body: str, mistake: Problem) -> bool:
     """Tell whether a mistake may well be another: a comma after a lone word, a quote that looks like a text's end."""
-    start = line_start(body, one.start)
-    if one.code == "quote-unclosed":
-        ending = LINE_END.search(body, one.start)
-        rest = body[one.start + 1 : ending.start() if ending else len(body)]
-        return body[one.start - 1 : one.start].isalnum() or re.search(r"[\"{(]", rest) is not None
-    if one.code == "bracket-extra":
-        return _ASSIGNS.match(body, start, one.start) is not None
-    if one.code != "comma-missing":
+    start = line_start(body, mistake.start)
+    if mistake.code == "quote-unclosed":
+        ending = LINE_END.search(body, mistake.start)
+        rest = body[mistake.start + 1 : ending.start() if ending else len(body)]
+        return body[mistake.start - 1 : mistake.start].isalnum() or re.search(r"[\"{(]", rest) is not None
+    if mistake.code == "bracket-extra":
+        return _ASSIGNS.match(body, start, mistake.start) is not None
+    if mistake.code != "comma-missing":
         return False
-    return re.search(r"(?:^|[{,])[ \t]*[A-Za-z_]\w*\Z", body[start : one.start]) is not None
+    return re.search(r"(?:^|[{,])[ \t]*[A-Za-z_]\w*\Z", body[start : mistake.start]) is not None

@@ -101,7 +101,7 @@ class StatementsDocument(StatementsReading):
         home = self.statement(path[:-1]) if len(path) > 1 else None
         if len(path) > 1 and (home is None or home.value is not None):
             raise EditRefused(f"there is no class {'.'.join(map(str, path[:-1]))} to put it into")
-        off = [one for one in self.switched_off() if one.path == path]
+        off = [entry for entry in self.switched_off() if entry.path == path]
         new = fitted(value, kind, None)
         if off and not isinstance(new, list):
             return self._switched_on(off[-1], self._written(new))
@@ -155,12 +155,12 @@ class StatementsDocument(StatementsReading):
 
     def remove(self, path: Path) -> Edit:
         """Take out a statement, a class or an item of a list, with its line and its comment. Raises EditRefused."""
-        one = self.statement(path)
-        if one is None:
+        statement = self.statement(path)
+        if statement is None:
             return self._remove_item(path)
         if sum(1 for other in self.statements if other.path == path) > 1:
             raise EditRefused("it is there more than once; delete the ones that should not count first")
-        start, end = one.start, one.end
+        start, end = statement.start, statement.end
         first, last = line_start(self.text.body, start), line_span(self.text, end - 1)[1]
         whole = not self.text.body[first:start].strip() and (
             not self.text.body[end:last].strip() or self._is_comment(end, last)
@@ -200,7 +200,7 @@ class StatementsDocument(StatementsReading):
             ((*where[:depth], name, *where[depth + 1 :]) if where[: depth + 1] == path else where, raw)
             for where, raw in self.plain()
         ]
-        return Edit(tuple(Splice(one.key_start, one.key_end, name) for one in same), pairs)
+        return Edit(tuple(Splice(statement.key_start, statement.key_end, name) for statement in same), pairs)
 
     def insert(self, path: Path, value: PlainData, kind: EntryKind | None = None) -> Edit:
         """Put an item into a list."""
@@ -227,13 +227,13 @@ class StatementsDocument(StatementsReading):
         found = []
         for off in _OFF.finditer(self.text.body):
             try:
-                (one,) = Reader(off["said"]).read()
+                (statement,) = Reader(off["said"]).read()
             except (StatementError, ValueError):
                 continue
-            if one.value is None:
+            if statement.value is None:
                 continue
             inner = StatementsDocument(self.text.with_body(off["said"]))
-            entry = inner._entry(one.path, one, one.value)
+            entry = inner._entry(statement.path, statement, statement.value)
             start = off.start("said")
             home = self._home_of(start)
             found.append(
@@ -274,18 +274,22 @@ class StatementsDocument(StatementsReading):
         Raises EditRefused.
         """
         if on:
-            off = next((one for one in reversed(self.switched_off()) if one.path == path), None)
+            off = next((entry for entry in reversed(self.switched_off()) if entry.path == path), None)
             if off is None:
                 raise EditRefused("it is not commented out in the file")
             quotes = off.kind == "text"
             raw = self.text.body[off.start - quotes : off.end + quotes]
             return self._switched_on(off, raw)
-        one = self.statement(path)
-        if one is None or one.value is None:
+        statement = self.statement(path)
+        if statement is None or statement.value is None:
             raise EditRefused("only a statement can be commented out")
-        start, end = self.text.line_around(one.start)
-        if self.text.body[start : one.start].strip() or not one.end <= end or self.text.body[one.end : end].strip():
+        start, end = self.text.line_around(statement.start)
+        if (
+            self.text.body[start : statement.start].strip()
+            or not statement.end <= end
+            or self.text.body[statement.end : end].strip()
+        ):
             raise EditRefused("only a statement that has its line to itself can be commented out")
-        cut = Splice(one.start, one.start, "// ")
+        cut = Splice(statement.start, statement.start, "// ")
         gone = len(path)
         return Edit((cut,), [pair for pair in self.plain() if pair[0][:gone] != path])

@@ -226,13 +226,13 @@ class StatementsReading:
     def value_at(self, path: Path) -> tuple[Statement, Value] | None:
         """Give the statement that holds a value, and the value itself; None for a class and for what is not there."""
         for length in range(len(path), 0, -1):
-            one = self.statement(path[:length])
-            if one is not None and one.value is not None:
-                value: Value | None = one.value
+            statement = self.statement(path[:length])
+            if statement is not None and statement.value is not None:
+                value: Value | None = statement.value
                 for step in path[length:]:
                     fits = value is not None and isinstance(step, int) and 0 <= step < len(value.items)
                     value = value.items[step] if fits and value is not None and isinstance(step, int) else None
-                return (one, value) if value is not None else None
+                return (statement, value) if value is not None else None
         return None
 
     def _entry(self, path: Path, statement: Statement, value: Value) -> Entry:
@@ -267,11 +267,11 @@ class StatementsReading:
         found = self.value_at(path)
         if found:
             return self._entry(path, *found)
-        one = self.statement(path)
-        if one is None:
+        statement = self.statement(path)
+        if statement is None:
             return None
-        body = self.text.body[one.inner : one.close]
-        return Entry(path, body, one.key_start, one.key_end, one.inner, one.close, "map")
+        body = self.text.body[statement.inner : statement.close]
+        return Entry(path, body, statement.key_start, statement.key_end, statement.inner, statement.close, "map")
 
 
 def read_plainly(body: str) -> list[tuple[Path, str]] | None:

@@ -99,7 +99,11 @@ class TomlDocument(TomlReading):
             mine = [
                 statement for statement in self.statements if statement.table == table and statement.value is not None
             ]
-            dotted = [one for one in mine if len(one.keys) > 1 and path[: len(one.path) - 1] == one.path[:-1]]
+            dotted = [
+                statement
+                for statement in mine
+                if len(statement.keys) > 1 and path[: len(statement.path) - 1] == statement.path[:-1]
+            ]
             if table and not mine and self._heading(table) is None:
                 continue
             if length < len(path) - 1 and not dotted:
@@ -172,7 +176,7 @@ class TomlDocument(TomlReading):
     def _block(self, table: Path) -> tuple[int, int, int]:
         """Give where a table begins with its comment, where its heading begins, and where it ends with all below it."""
         heads = [statement for statement in self.statements if statement.value is None]
-        first = next((at for at, one in enumerate(heads) if one.table == table), None)
+        first = next((at for at, statement in enumerate(heads) if statement.table == table), None)
         if first is None:
             raise EditRefused("it has no heading of its own in the file")
         following = next((head for head in heads[first + 1 :] if head.table[: len(table)] != table), None)
@@ -333,10 +337,10 @@ class TomlDocument(TomlReading):
 
     def _off(self, path: Path) -> Off | None:
         """Find the last key of a path that stands commented out and can be read: the fewest lines that can."""
-        for one in reversed([one for one in self.switched_off() if one.path == path]):
-            for lines in uncommented(self.text, one.key_start, "#"):
+        for entry in reversed([one for one in self.switched_off() if one.path == path]):
+            for lines in uncommented(self.text, entry.key_start, "#"):
                 block = TomlDocument(self.text.with_body(lines.left))
                 if not block.error and len(block.statements) == 1 and (value := block.statements[0].value):
-                    span = (one.key_start + value.start, one.key_start + value.end)
+                    span = (entry.key_start + value.start, entry.key_start + value.end)
                     return Off(lines, part(block.plain(), block.statements[0].path), span)
         return None

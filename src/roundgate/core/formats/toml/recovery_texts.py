@@ -91,8 +91,8 @@ def broken_escape(scene: Scene) -> Problem | None:
     if back < scene.start:
         return None
     lone = [
-        scene.start + one.start()
-        for one in re.finditer(r'(?<!\\)\\(?![btnfr"\\uU\\])|(?<!\\)\\u(?![0-9a-fA-F]{4})', scene.line)
+        scene.start + match.start()
+        for match in re.finditer(r'(?<!\\)\\(?![btnfr"\\uU\\])|(?<!\\)\\u(?![0-9a-fA-F]{4})', scene.line)
     ]
     cause = "Between double quotes a backslash begins an escape, and this is not a valid one."
     do = "Write \\\\ for a backslash, / in a path, or single quotes around the text."

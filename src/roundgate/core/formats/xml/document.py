@@ -31,7 +31,7 @@ class XmlDocument(XmlReading):
 
     @cached_property
     def _starts(self) -> list[int]:
-        return [at for at, one in enumerate(self.events) if one[0] == "<"]
+        return [at for at, event in enumerate(self.events) if event[0] == "<"]
 
     def _closing(self, start: int) -> int:
         depth = 0
@@ -90,10 +90,10 @@ class XmlDocument(XmlReading):
         if element is None:
             raise EditRefused("there is no such element")
         name = str(path[-1])[1:]
-        one = self._attribute(path)
-        if one is not None:
-            quote = self.text.body[one.end - 1]
-            cut = Splice(*one.value, written(new, quote))
+        attribute = self._attribute(path)
+        if attribute is not None:
+            quote = self.text.body[attribute.end - 1]
+            cut = Splice(*attribute.value, written(new, quote))
             return self._edit(
                 [cut], self._with_attributes(element, lambda all_of: [(k, new if k == name else v) for k, v in all_of])
             )
@@ -173,7 +173,7 @@ class XmlDocument(XmlReading):
         parent = self._locate(path[:-2])
         if parent is None or not _NAME.fullmatch(path[-2]):
             raise EditRefused("there is no element to put it into")
-        same = [at for at, one in enumerate(parent.children) if one.name == path[-2]]
+        same = [at for at, element in enumerate(parent.children) if element.name == path[-2]]
         at = same[path[-1]] if path[-1] < len(same) else (same[-1] + 1 if same else len(parent.children))
         like = parent.children[same[0]] if same else None
         record = value if isinstance(value, dict) else {"#text": value}
@@ -203,13 +203,14 @@ class XmlDocument(XmlReading):
 
     def remove(self, path: Path) -> Edit:
         """Take out an attribute, or an element with its lines. Raises EditRefused."""
-        one = self._attribute(path)
-        if one is not None:
+        attribute = self._attribute(path)
+        if attribute is not None:
             element = self._locate(path[:-1])
             assert element is not None
-            cut = Splice(one.start, one.end, "")
+            cut = Splice(attribute.start, attribute.end, "")
             return self._edit(
-                [cut], self._with_attributes(element, lambda all_of: [pair for pair in all_of if pair[0] != one.name])
+                [cut],
+                self._with_attributes(element, lambda all_of: [pair for pair in all_of if pair[0] != attribute.name]),
             )
         element = self._locate(path) if path and not str(path[-1]).startswith("@") else None
         if element is None or element.parent is None:
@@ -237,17 +238,17 @@ class XmlDocument(XmlReading):
         """Give an attribute or an element another name. Raises EditRefused."""
         if not _NAME.fullmatch(name.removeprefix("@")):
             raise EditRefused(f"'{name}' cannot be a name")
-        one = self._attribute(path)
-        if one is not None:
+        attribute = self._attribute(path)
+        if attribute is not None:
             new = name.removeprefix("@")
             element = self._locate(path[:-1])
             assert element is not None
             if any(other.name == new for other in attributes(self.text.body, element)):
                 raise EditRefused(f"{new} is there already")
             renamed = self._with_attributes(
-                element, lambda all_of: [(new if k == one.name else k, v) for k, v in all_of]
+                element, lambda all_of: [(new if k == attribute.name else k, v) for k, v in all_of]
             )
-            return self._edit([Splice(*one.key, new)], renamed)
+            return self._edit([Splice(*attribute.key, new)], renamed)
         element = self._locate(path) if not str(path[-1]).startswith("@") else None
         if element is None:
             raise EditRefused("there is no name to change")
@@ -285,10 +286,10 @@ class XmlDocument(XmlReading):
     def switch(self, path: Path, *, on: bool) -> Edit:
         """Put an element into a comment, or take it out of the one it stands in. Raises EditRefused."""
         if on:
-            off = [one for one in self.switched_off() if one.path == path]
+            off = [entry for entry in self.switched_off() if entry.path == path]
             if not off:
                 raise EditRefused("no such element is commented out in the file")
-            comment = next(one for one in _OFF.finditer(self.text.body) if one.start("element") == off[-1].start)
+            comment = next(match for match in _OFF.finditer(self.text.body) if match.start("element") == off[-1].start)
             cuts = [Splice(*comment.span(), comment["element"])]
             new = XmlDocument(self.text.spliced(cuts))
             element = (

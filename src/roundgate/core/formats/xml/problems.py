@@ -39,7 +39,7 @@ def problems_of(document: XmlDocument) -> list[Problem]:
     scan = Scan(body)
     scan.run()
     found = _or_single_slip(body, handful(scan.found), document.error.at)
-    if not any(one.level == "error" for one in found):
+    if not any(mistake.level == "error" for mistake in found):
         at = min(document.error.at, max(len(body) - 1, 0))
         cause = "The reader of XML cannot go on here."
         return [*found, problem("not-understood", (at, at + 1), cause, "Compare with a line that works.")]
@@ -48,14 +48,14 @@ def problems_of(document: XmlDocument) -> list[Problem]:
 
 def _or_single_slip(body: str, found: list[Problem], at: int) -> list[Problem]:
     """Give what the scan found, or the one slip that explains the text where that is clearer."""
-    errors = [one for one in found if one.level == "error"]
+    errors = [mistake for mistake in found if mistake.level == "error"]
     is_alone = len(errors) == 1 and errors[0].repair and errors[0].code not in ("tag-unclosed", "tag-extra")
     if is_alone and _first_error(Text(body).spliced(errors[0].repair).body) is None:
         return found
     slip = single_slip(body, at, lambda text: _first_error(text) is None)
     if slip is None:
         return found
-    return [*(one for one in found if one.level != "error"), slip]
+    return [*(mistake for mistake in found if mistake.level != "error"), slip]
 
 
 def _first_error(body: str) -> tuple[int, int] | None:

@@ -195,7 +195,7 @@ class XmlReading:
         while at < len(path):
             name = path[at]
             several = here.children if here is not None else self.elements[:1]
-            same = [one for one in several if one.name == name]
+            same = [element for element in several if element.name == name]
             number = path[at + 1] if at + 1 < len(path) else None
             if isinstance(number, int):
                 at += 1
@@ -223,8 +223,8 @@ class XmlReading:
             return None
         try:
             if isinstance(path[-1], str) and path[-1].startswith("@"):
-                one = self._attribute(path)
-                return self._attribute_entry(path[:-1], one) if one else None
+                attribute = self._attribute(path)
+                return self._attribute_entry(path[:-1], attribute) if attribute else None
             element = self._locate(path)
         except EditRefused:
             return None

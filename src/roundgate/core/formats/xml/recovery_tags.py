@@ -72,25 +72,25 @@ class TagScan:
 
     def references(self, start: int, end: int) -> None:
         """Look at every ampersand."""
-        for one in _BARE.finditer(self.body, start, end):
-            if one["good"] and not re.match(r"#0*;|#x0*;", one["good"]):
+        for match in _BARE.finditer(self.body, start, end):
+            if match["good"] and not re.match(r"#0*;|#x0*;", match["good"]):
                 continue
-            if not one["named"]:
+            if not match["named"]:
                 cause = "A bare & begins the name of a character, and none follows."
                 self.report(
                     "ampersand-bare",
-                    (one.start(), one.start() + 1),
+                    (match.start(), match.start() + 1),
                     cause,
                     "Write &amp;.",
-                    Splice(one.start(), one.start() + 1, "&amp;"),
+                    Splice(match.start(), match.start() + 1, "&amp;"),
                     safe=True,
                 )
-            elif one["named"] not in _KNOWN and not self.has_types:
-                meant = _PAGE_NAMES.get(one["named"], "")
-                cause = f"&{one['named']}; is no character name that XML knows."
+            elif match["named"] not in _KNOWN and not self.has_types:
+                meant = _PAGE_NAMES.get(match["named"], "")
+                cause = f"&{match['named']}; is no character name that XML knows."
                 do = f"Write {meant}." if meant else "Write the character itself, or &amp; for a bare ampersand."
-                cuts = [Splice(*one.span(), meant)] if meant else [Splice(one.start(), one.start() + 1, "&amp;")]
-                self.report("entity-unknown", one.span(), cause, do, *cuts)
+                cuts = [Splice(*match.span(), meant)] if meant else [Splice(match.start(), match.start() + 1, "&amp;")]
+                self.report("entity-unknown", match.span(), cause, do, *cuts)
 
     def opening(self) -> None:
         """Read an opening tag with its attributes."""

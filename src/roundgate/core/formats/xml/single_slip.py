@@ -100,24 +100,24 @@ def _tags(body: str) -> Iterator[Slip]:
     """Slips in the pairing of tags: a slash lost, a closing tag lost."""
     tags = [one for one in _TAG.finditer(body) if one["name"]]
     opened: dict[str, int] = {}
-    for one in tags:
-        opened[one["name"]] = opened.get(one["name"], 0) + (0 if one["alone"] else -1 if one["close"] else 1)
-    for one in tags:
-        if one["close"] and opened[one["name"]] < 0:
-            yield from _half_opened(body, one)
+    for match in tags:
+        opened[match["name"]] = opened.get(match["name"], 0) + (0 if match["alone"] else -1 if match["close"] else 1)
+    for match in tags:
+        if match["close"] and opened[match["name"]] < 0:
+            yield from _half_opened(body, match)
     odd = [tag for tag in tags if opened[tag["name"]] > 0 and not tag["close"] and not tag["alone"]]
-    for before, one in pairwise(tags):
-        if one in odd and before["name"] == one["name"] and not before["close"] and not before["alone"]:
-            place = one.start() + 1
-            cause = f"This tag opens a second {one['name']} where the first should end: its slash is missing."
-            yield Slip("tag-unclosed", *one.span(), cause, f"Write </{one['name']}>.", Splice(place, place, "/"))
-    for one in reversed(odd):
-        if re.fullmatch(rf"<{_NAME}>", one[0]):
-            cause = f"This tag opens another {one['name']}, and it should close one: its slash is missing."
-            place = one.start() + 1
-            yield Slip("tag-unclosed", *one.span(), cause, f"Write </{one['name']}>.", Splice(place, place, "/"))
-    for one in reversed(odd):
-        yield from _closings(body, one, tags)
+    for before, match in pairwise(tags):
+        if match in odd and before["name"] == match["name"] and not before["close"] and not before["alone"]:
+            place = match.start() + 1
+            cause = f"This tag opens a second {match['name']} where the first should end: its slash is missing."
+            yield Slip("tag-unclosed", *match.span(), cause, f"Write </{match['name']}>.", Splice(place, place, "/"))
+    for match in reversed(odd):
+        if re.fullmatch(rf"<{_NAME}>", match[0]):
+            cause = f"This tag opens another {match['name']}, and it should close one: its slash is missing."
+            place = match.start() + 1
+            yield Slip("tag-unclosed", *match.span(), cause, f"Write </{match['name']}>.", Splice(place, place, "/"))
+    for match in reversed(odd):
+        yield from _closings(body, match, tags)
 
 
 def _half_opened(body: str, closing: re.Match[str]) -> Iterator[Slip]:
@@ -134,19 +134,19 @@ def _half_opened(body: str, closing: re.Match[str]) -> Iterator[Slip]:
         yield Slip("tag-broken", found.start(), at, cause, "Write >.", Splice(at, at, ">"))
 
 
-def _closings(body: str, one: re.Match[str], tags: list[re.Match[str]]) -> Iterator[Slip]:
-    name, cause = one["name"], f"The element {one['name']} is opened here and never closed."
+def _closings(body: str, match: re.Match[str], tags: list[re.Match[str]]) -> Iterator[Slip]:
+    name, cause = match["name"], f"The element {match['name']} is opened here and never closed."
     closing = f"</{name}>"
-    ending = LINE_END.search(body, one.end())
+    ending = LINE_END.search(body, match.end())
     stop = ending.start() if ending else len(body)
-    following = next((tag.start() for tag in tags if tag.start() >= one.end()), len(body))
-    first = line_start(body, one.start())
+    following = next((tag.start() for tag in tags if tag.start() >= match.end()), len(body))
+    first = line_start(body, match.start())
     lead = re.match(r"[ \t]*", body[first:])
     left = re.compile(rf"^{lead[0] if lead else ''}$", re.MULTILINE).search(body, stop)
     if left and lead and lead[0]:  # a line with nothing left but the spaces before the tag
         yield Slip(
             "tag-unclosed",
-            *one.span(),
+            *match.span(),
             cause,
             f"Write {closing} where it ends.",
             Splice(left.end(), left.end(), closing),
@@ -154,33 +154,33 @@ def _closings(body: str, one: re.Match[str], tags: list[re.Match[str]]) -> Itera
     places = [following] if following < stop else []
     places += [len(body[:stop].rstrip())]
     for at in places:
-        yield Slip("tag-unclosed", *one.span(), cause, f"Write {closing} where it ends.", Splice(at, at, closing))
-    if one[0].endswith(">"):
-        at = one.end() - 1
+        yield Slip("tag-unclosed", *match.span(), cause, f"Write {closing} where it ends.", Splice(at, at, closing))
+    if match[0].endswith(">"):
+        at = match.end() - 1
         yield Slip(
-            "tag-unclosed", *one.span(), cause, "Close it by />, if there is nothing in it.", Splice(at, at, "/")
+            "tag-unclosed", *match.span(), cause, "Close it by />, if there is nothing in it.", Splice(at, at, "/")
         )
     newline = ending.group() if ending else "\n"
     for found in re.compile(r"^[ \t]*(?=<)", re.MULTILINE).finditer(body, stop):
         new = f"{lead[0] if lead else ''}{closing}{newline}"
         yield Slip(
             "tag-unclosed",
-            *one.span(),
+            *match.span(),
             cause,
             f"Write {closing} where it ends.",
             Splice(found.start(), found.start(), new),
         )
     for tag in tags:
-        if tag.start() > one.end() and tag["close"]:
+        if tag.start() > match.end() and tag["close"]:
             at = tag.start()
-            yield Slip("tag-unclosed", *one.span(), cause, f"Write {closing} where it ends.", Splice(at, at, closing))
+            yield Slip("tag-unclosed", *match.span(), cause, f"Write {closing} where it ends.", Splice(at, at, closing))
 
 
 def _crooked(body: str) -> int:
     marks = [
-        (one.start(), "/" if one["close"] else "", one["name"])
-        for one in _TAG.finditer(body)
-        if one["name"] and not one["alone"]
+        (match.start(), "/" if match["close"] else "", match["name"])
+        for match in _TAG.finditer(body)
+        if match["name"] and not match["alone"]
     ]
     return crooked_lines(body, [(at, close == "") for at, close, _ in marks])
 

@@ -70,9 +70,9 @@ def elements(body: str) -> list[Element]:
 
 def attributes(body: str, element: Element) -> Iterator[Attribute]:
     """Give an element's attributes in order."""
-    for one in _ATTRIBUTE.finditer(body, *element.attributes):
-        start, end = one.span(3)
-        yield Attribute(one.start(), one[2], one.span(2), (start + 1, end - 1), end)
+    for match in _ATTRIBUTE.finditer(body, *element.attributes):
+        start, end = match.span(3)
+        yield Attribute(match.start(), match[2], match.span(2), (start + 1, end - 1), end)
 
 
 def meaning(raw: str) -> str:

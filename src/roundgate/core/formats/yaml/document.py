@@ -199,13 +199,13 @@ class YamlDocument(YamlPlaces):
         """Write a member on lines of its own; what its neighbours have in brackets, in brackets too."""
         stream = self.stream
         sign = "{" if isinstance(new, dict) else "[" if isinstance(new, list) else ""
-        alike = [one.value for one in members if sign and stream.events[one.value][0] == sign]
+        alike = [member.value for member in members if sign and stream.events[member.value][0] == sign]
         if not alike or not new:
             return block(whole, indent, self.unit, self.text.newline, ascii_only=self.ascii_only)
         last = alike[-1]
         if not stream.is_flow(last):
             inner = [stream.members(event) for event in alike if not stream.is_flow(event)]
-            flat = {str(one.step) for several in inner for one in several if self._in_brackets(one.value)}
+            flat = {str(member.step) for several in inner for member in several if self._in_brackets(member.value)}
             return block(whole, indent, self.unit, self.text.newline, ascii_only=self.ascii_only, flat=frozenset(flat))
         written = flow(new, ascii_only=self.ascii_only)
         start = stream.bare_start(last)
@@ -251,7 +251,7 @@ class YamlDocument(YamlPlaces):
         self.refuse_shared(way)
         parent = way[-2].value
         members = list(self.stream.members(parent))
-        gone = [at for at, one in enumerate(members) if one.step == path[-1]]
+        gone = [at for at, member in enumerate(members) if member.step == path[-1]]
         if len(gone) > 1:
             raise EditRefused("it is there more than once; delete the ones that should not count first")
         self._refuse_sharers(members[gone[0]])

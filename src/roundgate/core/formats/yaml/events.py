@@ -134,8 +134,8 @@ class Stream:
         """For the event that opens a list, a map or a document, the one that closes it."""
         found: dict[int, int] = {}
         open_ones: list[int] = []
-        for at, one in enumerate(self.events):
-            sign = one[0]
+        for at, event in enumerate(self.events):
+            sign = event[0]
             if sign in "[{D":
                 open_ones.append(at)
             elif sign in "]}d":
@@ -169,7 +169,7 @@ class Stream:
     @cached_property
     def roots(self) -> list[int]:
         """Give the event of each document's root."""
-        return [at + 1 for at, one in enumerate(self.events) if one[0] == "D"]
+        return [at + 1 for at, event in enumerate(self.events) if event[0] == "D"]
 
     def locate(self, path: Path) -> list[Member] | None:
         """Give the way to a path, the document's root first, or None. ``#2`` begins a path in the second document."""

@@ -56,7 +56,9 @@ class YamlPlaces(YamlReading):
 
     def in_flow(self, way: Sequence[Member]) -> bool:
         """Tell whether a way leads through brackets."""
-        return any(self.stream.events[one.value][0] in "[{" and self.stream.is_flow(one.value) for one in way[:-1])
+        return any(
+            self.stream.events[member.value][0] in "[{" and self.stream.is_flow(member.value) for member in way[:-1]
+        )
 
     def into_nothing(self, way: Sequence[Member], at: int, text: str) -> str:
         """Give what to put where a value has no width: after a colon or a dash, or where there is not even those.

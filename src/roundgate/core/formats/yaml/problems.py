@@ -59,7 +59,7 @@ def problems_of(document: YamlDocument) -> list[Problem]:
         opinion = second_opinion(body)
         if opinion is not None and opinion >= 0 and not found:
             found.append(_differs(opinion))
-        return flood(sorted(found, key=lambda one: (one.start, one.end)))
+        return flood(sorted(found, key=lambda mistake: (mistake.start, mistake.end)))
     found = _or_single_slip(body, one_after_another(body, _diagnose, _not_understood), document.error.at)
     found = only_proven(body, found, _first_error)
     if second_opinion(body) == -1 and not _is_certain(found):
@@ -69,14 +69,14 @@ def problems_of(document: YamlDocument) -> list[Problem]:
 
 def _or_single_slip(body: str, found: list[Problem], at: int) -> list[Problem]:
     """Give what the diagnosis found, or the one slip that explains the text where the diagnosis does not."""
-    errors = [one for one in found if one.level == "error"]
+    errors = [mistake for mistake in found if mistake.level == "error"]
     clear = len(errors) == 1 and errors[0].repair and errors[0].code not in _OFTEN_ANOTHER
     if clear and _first_error(Text(body).spliced(errors[0].repair).body) is None:
         return found
     if are_several(body, errors, _first_error):
         return found
     slip = single_slip(body, at, lambda text: _first_error(text) is None)
-    return found if slip is None else [*(one for one in found if one.level != "error"), slip]
+    return found if slip is None else [*(mistake for mistake in found if mistake.level != "error"), slip]
 
 
 _OFTEN_ANOTHER = frozenset(("colon-absent", "indent-uneven", "tab-indent", "comma-missing", "text-after-quote"))

@@ -96,7 +96,7 @@ class YamlReading:
 
     def switched_off(self) -> Sequence[Entry]:
         """Give ``# name: value`` lines: what stands commented out in each map, as far as its indentation tells."""
-        return [one for one in self.names_off() if one.value]
+        return [entry for entry in self.names_off() if entry.value]
 
     def names_off(self) -> list[Entry]:
         """Give the names that stand commented out, those too whose values would be on the lines below."""
@@ -120,11 +120,11 @@ class YamlReading:
         while waiting:
             path, event = waiting.pop()
             is_flow = stream.events[event][0] in "[{" and stream.is_flow(event)
-            for one in () if is_flow else stream.members(event):
-                waiting.append(((*path, one.step), one.value))
-                if one.key >= 0:
-                    start = stream.spans[one.key][0]
-                    found.append((start, start - line_start(self.text.body, start), (*path, one.step)))
+            for member in () if is_flow else stream.members(event):
+                waiting.append(((*path, member.step), member.value))
+                if member.key >= 0:
+                    start = stream.spans[member.key][0]
+                    found.append((start, start - line_start(self.text.body, start), (*path, member.step)))
         return sorted(found)
 
     def _home(self, names: Sequence[tuple[int, int, Path]], at: int, column: int) -> Path:

@@ -38,9 +38,9 @@ def after_quote(line: Line) -> Problem | None:
     end_inner = line.start + found.end("text")
     if line.start + last > end_inner:
         inner = [
-            line.start + one.start()
-            for one in re.finditer(quote, line.text)
-            if start < line.start + one.start() < line.start + last
+            line.start + match.start()
+            for match in re.finditer(quote, line.text)
+            if start < line.start + match.start() < line.start + last
         ]
         cuts = [Splice(at, at, "'" if quote == "'" else "\\") for at in inner]
         cause = "This quote ends the text too early: more of it follows on the line."
@@ -154,7 +154,7 @@ def broken_escape(scene: Scene) -> Problem | None:
         return None
     line = line_at(body, found.start())
     text = line.text[found.start() - line.start :]
-    lone = [found.start() + one.start() for one in re.finditer(r"(?<!\\)\\(?!\\)", text)]
+    lone = [found.start() + match.start() for match in re.finditer(r"(?<!\\)\\(?!\\)", text)]
     cause = "Between double quotes a backslash begins an escape, and this is not a valid one."
     do = "Write \\\\ for a backslash, / in a path, or single quotes around the text."
     return problem("escape-broken", found.span(), cause, do, [Splice(at, at, "\\") for at in lone])

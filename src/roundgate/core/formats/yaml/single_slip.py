@@ -148,8 +148,8 @@ def _quotes(line: str, start: int) -> Iterator[Slip]:
         closed = re.search(rf"{sign}(?=[ \t]*(?:[,\]}}:]|#|$))", line)
         if closed:
             begun = list(re.finditer(rf"(?:^|[:,\[{{-])[ \t]+(?=[^\s{sign}])|^(?=[^\s{sign}])", line[: closed.start()]))
-            for one in reversed(begun):
-                place = start + one.end()
+            for match in reversed(begun):
+                place = start + match.end()
                 cause = "This text ends with a quote and does not begin with one."
                 cut = Splice(place, place, sign)
                 do = "Write a quote where the text begins."
@@ -174,8 +174,8 @@ def _flow(line: str, start: int) -> Iterator[Slip]:
                 do = f"Write {closing} where it should end."
                 yield Slip("bracket-unclosed", start + at, start + at + 1, cause, do, cut)
         elif more < 0:
-            for one in re.finditer(r"(?<=[:,\[{-] )(?=\S)", line):
-                place = start + one.start()
+            for match in re.finditer(r"(?<=[:,\[{-] )(?=\S)", line):
+                place = start + match.start()
                 cause = f"A {opening} is missing here: the {closing} after it has no partner."
                 cut = Splice(place, place, opening)
                 yield Slip("bracket-unopened", place, place + 1, cause, f"Write {opening}.", cut)

@@ -75,9 +75,9 @@ def _off(document: YamlPlaces, path: Path) -> Edit:
 
 def _found(document: YamlPlaces, path: Path) -> Off:
     """Find the last name commented out that a path means. Raises EditRefused."""
-    ones = [one for one in document.names_off() if one.path == path]
-    for one in reversed(ones):
-        off = _read(document, one)
+    ones = [name for name in document.names_off() if name.path == path]
+    for entry in reversed(ones):
+        off = _read(document, entry)
         if off is not None:
             return off
     raise EditRefused(f"{path[-1]} is not commented out in the file")

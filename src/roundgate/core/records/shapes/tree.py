@@ -144,8 +144,8 @@ def _steps_of(record: Record, field: str, spec: RecordSet) -> Path:
     if field in spec.field or len(steps) < 2:
         return steps
     held = record.fields.get(field)
-    known = held.entries if held is not None else [one for other in record.fields.values() for one in other.entries]
-    inner = [one.path[len(record.path) :] for one in known]
+    known = held.entries if held is not None else [entry for other in record.fields.values() for entry in other.entries]
+    inner = [entry.path[len(record.path) :] for entry in known]
     is_nested = any(len(path) > 1 and path[0] == steps[0] for path in inner)
     return steps if is_nested else (field,)
 
