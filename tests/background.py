@@ -28,8 +28,8 @@ class Background:
 
     def end(self) -> tuple[int, str]:
         """Wait for the end; give the exit code and all that was printed."""
-        said, _ = self.process.communicate(timeout=90)
-        return self.process.returncode, said
+        output, _ = self.process.communicate(timeout=90)
+        return self.process.returncode, output
 
 
 def rounds(site: SiteUnderTest) -> list[dict[str, Any]]:
@@ -53,7 +53,8 @@ def wait_for_step(site: SiteUnderTest, step: str, mark: str = "begin", words: st
             bool(newest)
             and kind in ("", newest[0]["kind"])
             and any(
-                (one, other) == (step, mark) and words in said for one, other, said in journal(site, newest[0]["round"])
+                (one, other) == (step, mark) and words in output
+                for one, other, output in journal(site, newest[0]["round"])
             )
         )
 

@@ -112,10 +112,10 @@ class SiteUnderTest:
     def fails(self, code: int, *words: str, given: str | None = None) -> str:
         """Run the program, see that it says ``code`` without a stack trace, and give all that it prints."""
         done = self.run(*words, given=given)
-        said = done.stdout + done.stderr
-        assert done.returncode == code, f"{words}: {done.returncode}\n{said}"
-        assert "Traceback" not in said
-        return said
+        output = done.stdout + done.stderr
+        assert done.returncode == code, f"{words}: {done.returncode}\n{output}"
+        assert "Traceback" not in output
+        return output
 
     def text(self, server: str, path: str = "gullwind.properties") -> str:
         return (self.folder / server / path).read_text()

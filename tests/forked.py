@@ -68,8 +68,8 @@ class Forks:
                 code = int(answer.read(8) or b"-1")
             out.seek(0)
             err.seek(0)
-            said = [one.read().decode().replace("\r\n", "\n") for one in (out, err)]
-        return subprocess.CompletedProcess([sys.executable, "-m", "roundgate", *words], code, *said)
+            output = [one.read().decode().replace("\r\n", "\n") for one in (out, err)]
+        return subprocess.CompletedProcess([sys.executable, "-m", "roundgate", *words], code, *output)
 
     def close(self) -> None:
         """Let the process that forks end."""

@@ -86,11 +86,11 @@ def good_files(folders: Sequence[str]) -> Iterator[tuple[str, Path, Document]]:
 def meaning(name: str, document: Document) -> Any:
     """Give what a document says, or None where it cannot be read."""
     try:
-        said = document.plain()
+        output = document.plain()
     except EditRefused:
         return None
     broken = name in TREES and any(one.level == "error" for one in problems_of(document))
-    return None if broken else said
+    return None if broken else output
 
 
 def lines_that_count(body: str, start: int, new: str) -> set[int]:
@@ -140,29 +140,29 @@ def damages(seed: int, each: int, folders: Sequence[str] = ()) -> Iterator[Damag
     chance = random.Random(seed)
     for name, path, document in good_files(folders):
         body = document.text.body.replace("\r\n", "\n")
-        said = meaning(name, FORMATS[name].read(Text(body), document.dialect)) if "\r" not in body else None
-        if said is None:
+        output = meaning(name, FORMATS[name].read(Text(body), document.dialect)) if "\r" not in body else None
+        if output is None:
             continue
         for slip, formats, pattern, new in SLIPS:
             hits = list(re.finditer(pattern, body)) if name in formats else []
             for hit in chance.sample(hits, min(each, len(hits))):
                 text = Text(body[: hit.start()] + hit.expand(new) + body[hit.end() :])
                 damaged = FORMATS[name].read(text, document.dialect)
-                if meaning(name, damaged) == said or (name == "lua" and _is_lua(text)):
+                if meaning(name, damaged) == output or (name == "lua" and _is_lua(text)):
                     continue
                 found = list(problems_here(path.name, damaged, name))
                 told = tuple((one.code, text.place(one.start)[0]) for one in found)
                 wanted = lines_that_count(body, hit.start(), hit.expand(new))
                 on_line = any(line in wanted for _, line in told)
                 place = f"{path.name}:{text.place(hit.start())[0]}"
-                right = repaired(name, text, found) == said
-                yield Damage(name, slip, place, told, on_line, right, is_harmed(name, damaged, said))
+                right = repaired(name, text, found) == output
+                yield Damage(name, slip, place, told, on_line, right, is_harmed(name, damaged, output))
 
 
-def is_harmed(name: str, damaged: Document, said: Any) -> bool:
+def is_harmed(name: str, damaged: Document, output: Any) -> bool:
     """Tell whether the safe repairs, as ``check --fix`` makes them, give the file another meaning than it had."""
     try:
         after = with_repairs(FORMATS[name], damaged)
     except EditRefused:
         return False
-    return after.text != damaged.text and meaning(name, after) != said
+    return after.text != damaged.text and meaning(name, after) != output

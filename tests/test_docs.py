@@ -26,8 +26,8 @@ def examples() -> Iterator[tuple[str, str]]:
     """Give each command of the README's console blocks and what it should print."""
     for block in re.findall(r"```console\n(.*?)```", README, re.DOTALL):
         for part in re.split(r"^\$ ", block, flags=re.MULTILINE)[1:]:
-            command, _, said = part.partition("\n")
-            yield command, said
+            command, _, output = part.partition("\n")
+            yield command, output
 
 
 @pytest.fixture
@@ -51,9 +51,9 @@ def test_the_readmes_examples_print_what_the_readme_says(saltmarsh: SiteUnderTes
     checker, count = doctest.OutputChecker(), 0
     for command, wanted in examples():
         done = saltmarsh.run(*shlex.split(command)[1:])
-        said = done.stderr + done.stdout
+        output = done.stderr + done.stdout
         flags = doctest.ELLIPSIS | doctest.NORMALIZE_WHITESPACE
-        assert checker.check_output(wanted, said, flags), f"$ {command}\n{said}\n--- the README says:\n{wanted}"
+        assert checker.check_output(wanted, output, flags), f"$ {command}\n{output}\n--- the README says:\n{wanted}"
         count += 1
     assert count >= 9
 
@@ -152,9 +152,9 @@ def test_the_worked_example_of_the_rulebooks_page_runs_as_it_stands(tmp_path: Pa
                     check=False,
                     timeout=60,
                 )
-                said = done.stdout + done.stderr
+                output = done.stdout + done.stderr
                 flags = doctest.ELLIPSIS | doctest.NORMALIZE_WHITESPACE
-                assert doctest.OutputChecker().check_output(wanted, said, flags), f"$ {command}\n{said}"
+                assert doctest.OutputChecker().check_output(wanted, output, flags), f"$ {command}\n{output}"
                 count += 1
     finally:
         subprocess.run([str(program), "--site", str(home), "stop", "spindrift"], check=False, capture_output=True)

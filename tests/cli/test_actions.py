@@ -14,8 +14,8 @@ from terminals import Terminal
 
 def test_an_action_checks_its_value_sends_it_and_changes_no_file(running: SiteUnderTest) -> None:
     before = running.text("regatta"), running.text("regatta", "courses.txt")
-    said = running.ok("now", "regatta", "course", "The Narrows")
-    assert "course is The Narrows" in said and "It changes no file" in said
+    output = running.ok("now", "regatta", "course", "The Narrows")
+    assert "course is The Narrows" in output and "It changes no file" in output
     assert (running.text("regatta"), running.text("regatta", "courses.txt")) == before
     assert "course=Narow: 'Narow' does not" in running.fails(1, "now", "regatta", "course", "Narow")
     assert "regatta refused: course Long Reach" in running.fails(1, "now", "regatta", "course", "Long Reach")
@@ -23,7 +23,7 @@ def test_an_action_checks_its_value_sends_it_and_changes_no_file(running: SiteUn
 
 
 @pytest.mark.parametrize(
-    ("code", "words", "said"),
+    ("code", "words", "expected"),
     [
         (2, ["regatta", "cours", "x"], "Did you mean course?"),
         (2, ["regatta", "course"], "'course' needs course"),
@@ -32,14 +32,14 @@ def test_an_action_checks_its_value_sends_it_and_changes_no_file(running: SiteUn
         (1, ["regatta", "ashore", "x; stop"], "Nothing was sent"),
     ],
 )
-def test_what_an_action_does_not_take(running: SiteUnderTest, code: int, words: list[str], said: str) -> None:
-    assert said in running.fails(code, "now", *words)
+def test_what_an_action_does_not_take(running: SiteUnderTest, code: int, words: list[str], expected: str) -> None:
+    assert expected in running.fails(code, "now", *words)
     assert "up" in running.ok("status")
 
 
 def test_actions_are_listed_with_their_calls(regatta: SiteUnderTest) -> None:
-    said = regatta.ok("now", "regatta")
-    assert "roundgate now regatta course COURSE" in said and "Goes to another course at once." in said
+    output = regatta.ok("now", "regatta")
+    assert "roundgate now regatta course COURSE" in output and "Goes to another course at once." in output
     assert "regatta is down" in regatta.fails(1, "now", "regatta", "save")
 
 
@@ -54,8 +54,8 @@ def test_keep_puts_what_only_the_server_has_onto_the_slate(running: SiteUnderTes
     assert "roundgate keep regatta race.laps" in running.ok("send", "regatta", "value laps.count 7")
     running.ok("send", "regatta", "value heat.size 4")  # nobody notes that; only the server knows
     assert "race.laps: " in running.ok("keep", "regatta", "race.laps")
-    said = running.ok("keep", "--all")
-    assert "race.heat: 8 -> 4" in said
+    output = running.ok("keep", "--all")
+    assert "race.heat: 8 -> 4" in output
     running.ok("apply", "--yes")
     assert running.value("regatta", "laps.count") == "7" and running.value("regatta", "heat.size") == "4"
     assert "the files have all that the console has" in running.ok("keep", "--all")
@@ -63,8 +63,8 @@ def test_keep_puts_what_only_the_server_has_onto_the_slate(running: SiteUnderTes
 
 
 def test_a_value_that_the_server_keeps_in_a_database_is_changed_at_its_console_alone(running: SiteUnderTest) -> None:
-    said = running.fails(1, "set", "club.honour=5")
-    assert "keeps club.honour in its database honours.db" in said and "--now" in said
+    output = running.fails(1, "set", "club.honour=5")
+    assert "keeps club.honour in its database honours.db" in output and "--now" in output
     assert "The server keeps it in its database" in running.ok("set", "club.honour=5", "--now")
     assert "5" in running.ok("show", "club.honour", "--ask")
     assert "says otherwise" not in running.ok("show", "club.honour", "--ask")

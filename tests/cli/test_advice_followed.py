@@ -85,8 +85,8 @@ def test_what_check_says_that_it_mends_is_mended(site: SiteUnderTest, name: str)
         (folder / path.name).write_bytes(path.read_bytes())
 
     def promised() -> list[dict[str, Any]]:
-        said = site.run("check", "--as", name, "--json", *(str(folder / path.name) for path in paths)).stdout
-        return [one for one in json.loads(said)["findings"] if one["safe"]]
+        output = site.run("check", "--as", name, "--json", *(str(folder / path.name) for path in paths)).stdout
+        return [one for one in json.loads(output)["findings"] if one["safe"]]
 
     before = promised()
     site.run("check", "--as", name, "--fix", *(str(folder / path.name) for path in paths))

@@ -46,9 +46,9 @@ def theirs(site: SiteUnderTest) -> dict[str, set[str]]:
     """Give by sailor what the server says that they are, in the words of the rosters."""
     found: dict[str, set[str]] = {}
     for sailor in SAILORS:
-        (said,) = re.findall(rf"{sailor} is (.*)", site.ok("send", "regatta", f"who {sailor}"))
+        (output,) = re.findall(rf"{sailor} is (.*)", site.ok("send", "regatta", f"who {sailor}"))
         found[sailor] = set()
-        for part in said.split(", "):
+        for part in output.split(", "):
             word, _, rank = part.partition(" ")
             if word == "banned":
                 found[sailor].add(f"bans {rank}".strip())
@@ -103,8 +103,8 @@ def test_what_the_server_ignores_without_a_word_or_stops_at_is_an_error_before(q
     quay.ok("stop")
     whole = bans.read_text()
     bans.write_text(whole.replace("since: 2026-05-03", "since: in May"))
-    said = quay.fails(1, "check", "regatta")
-    assert "banned.txt:4:8" in said and "'in May' does not have the form" in said
+    output = quay.fails(1, "check", "regatta")
+    assert "banned.txt:4:8" in output and "'in May' does not have the form" in output
     assert "fatal: ban" in quay.run("start").stdout, "one malformed ban keeps the server down"
     bans.write_text(whole)
     quay.ok("start")

@@ -54,13 +54,17 @@ def contents(folder: Path) -> dict[str, object]:
 
 @pytest.mark.parametrize("kind", ["tar.zst", "zip"])
 def test_worlds_are_saved_read_again_and_put_elsewhere(regatta: SiteUnderTest, kind: str) -> None:
-    said = regatta.ok("backup", "regatta", *(["--zip"] if kind == "zip" else []))
-    assert "Backup 1 of regatta: 4 files" in said and "read again, and right" in said and "left out: saves/pipe" in said
+    output = regatta.ok("backup", "regatta", *(["--zip"] if kind == "zip" else []))
+    assert (
+        "Backup 1 of regatta: 4 files" in output
+        and "read again, and right" in output
+        and "left out: saves/pipe" in output
+    )
     (one,) = listed(regatta)
     assert (one["number"], one["what"], one["files"]) == (1, "worlds", 4) and str(one["archive"]).endswith(kind)
     assert stat.S_IMODE(Path(str(one["archive"])).stat().st_mode) == 0o600
     assert "is right: 4 files" in regatta.ok("backup", "check", "1")
-    assert "left out: saves/out -> " in said, "it leads out of the folder"
+    assert "left out: saves/out -> " in output, "it leads out of the folder"
     regatta.ok("backup", "regatta", *(["--zip"] if kind == "zip" else []))
     regatta.ok("backup", "restore", "2", "--to", "again")
     again, saves = regatta.folder / "again" / "saves", regatta.folder / "regatta" / "saves"
@@ -79,8 +83,8 @@ def test_the_whole_folder_is_saved_without_the_backups_themselves(regatta: SiteU
     file = regatta.folder / "roundgate.toml"
     file.write_text(file.read_text() + '\n[backup]\nkeep = 2\nfolder = "regatta/kept"\n')
     for _ in range(4):
-        said = regatta.ok("backup", "regatta", "--whole")
-    assert "deleted as the site file says: backup 2" in said
+        output = regatta.ok("backup", "regatta", "--whole")
+    assert "deleted as the site file says: backup 2" in output
     assert [one["number"] for one in listed(regatta)] == [4, 3]
     regatta.ok("backup", "restore", "4", "--to", "again")
     names = set(contents(regatta.folder / "again"))
@@ -109,10 +113,10 @@ def test_a_running_server_saves_first_and_its_console_is_asked(regatta: SiteUnde
     (book / "quay.toml").write_text('[rulebook]\nname = "quay"\nlayers = ["gullwind"]\n[server]\nhold = []\n')
     file = regatta.folder / "roundgate.toml"
     file.write_text(file.read_text().replace('rulebook = "gullwind"', 'rulebook = "quay"'))
-    said = regatta.fails(1, "backup", "regatta")
-    assert "knows no way to hold its saving" in said and "--as-it-runs" in said
-    said = regatta.ok("backup", "regatta", "--as-it-runs")
-    assert "goes on saving" in said or listed(regatta)[0]["held"] is False
+    output = regatta.fails(1, "backup", "regatta")
+    assert "knows no way to hold its saving" in output and "--as-it-runs" in output
+    output = regatta.ok("backup", "regatta", "--as-it-runs")
+    assert "goes on saving" in output or listed(regatta)[0]["held"] is False
     assert [one["number"] for one in listed(regatta)] == [2, 1]
 
 
@@ -196,8 +200,8 @@ def test_a_full_disk_leaves_no_half_backup(regatta: SiteUnderTest) -> None:
         check=False,
         preexec_fn=lambda: resource.setrlimit(resource.RLIMIT_FSIZE, (200_000, 200_000)),
     )
-    said = done.stdout + done.stderr
-    assert done.returncode == 1 and "disk is full, or cannot be written" in said and "unexpected" not in said
+    output = done.stdout + done.stderr
+    assert done.returncode == 1 and "disk is full, or cannot be written" in output and "unexpected" not in output
     assert listed(regatta) == []
     assert not list((regatta.folder / ".roundgate" / "backups").glob("*.zst"))
     regatta.ok("backup", "regatta")
@@ -228,8 +232,8 @@ def test_a_file_that_changes_all_the_time_is_not_saved_as_a_mixture(regatta: Sit
         over.set()
         writer.join()
     if done.returncode:
-        said = done.stdout + done.stderr
-        assert "changes all the time" in said or "changed while it was saved" in said or "nothing to save" in said
+        output = done.stdout + done.stderr
+        assert "changes all the time" in output or "changed while it was saved" in output or "nothing to save" in output
         assert not list((regatta.folder / ".roundgate" / "backups").glob("*.zst"))
     else:
         assert regatta.run("backup", "check", "1").returncode == 0

@@ -22,13 +22,13 @@ def run(folder: Path, *words: str, given: bytes = b"") -> subprocess.CompletedPr
     return subprocess.run(command, cwd=folder, input=given, capture_output=True, timeout=100, check=False)
 
 
-def said(done: subprocess.CompletedProcess[bytes]) -> str:
+def output(done: subprocess.CompletedProcess[bytes]) -> str:
     assert b"Traceback" not in done.stderr + done.stdout
     return done.stdout.decode()
 
 
 def findings(done: subprocess.CompletedProcess[bytes]) -> list[dict[str, Any]]:
-    found: list[dict[str, Any]] = json.loads(said(done))["findings"]
+    found: list[dict[str, Any]] = json.loads(output(done))["findings"]
     return found
 
 
@@ -36,7 +36,7 @@ def test_a_file_is_checked_without_a_site(tmp_path: Path) -> None:
     (tmp_path / "officers.json").write_text(BROKEN)
     done = run(tmp_path, "officers.json")
     assert done.returncode == 1
-    text = said(done)
+    text = output(done)
     assert "error  comma-missing  officers.json:3:27" in text
     assert "a reader only gives up at 4:5" in text
     assert "do: Write a comma.   (check --fix does this)" in text
@@ -47,7 +47,7 @@ def test_a_file_is_checked_without_a_site(tmp_path: Path) -> None:
 def test_what_is_right_ends_with_nothing_wrong(tmp_path: Path) -> None:
     (tmp_path / "ranks.yml").write_text("ranks:\n  deckhand: 1\n")
     done = run(tmp_path, "ranks.yml")
-    assert (done.returncode, said(done)) == (0, "ranks.yml: nothing wrong.\n")
+    assert (done.returncode, output(done)) == (0, "ranks.yml: nothing wrong.\n")
 
 
 def test_standard_input_is_checked_by_its_format_or_by_its_looks(tmp_path: Path) -> None:
@@ -90,7 +90,7 @@ def test_what_is_not_there_or_no_text_is_one_finding(tmp_path: Path) -> None:
 
 def test_sarif_has_rules_results_places_and_fixes(tmp_path: Path) -> None:
     (tmp_path / "my officers.json").write_text(BROKEN)
-    log = json.loads(said(run(tmp_path, "my officers.json", "--format", "sarif")))
+    log = json.loads(output(run(tmp_path, "my officers.json", "--format", "sarif")))
     assert log["version"] == "2.1.0"
     one = log["runs"][0]
     results = one["results"]
@@ -122,7 +122,7 @@ def test_secrets_stay_out_of_every_form_of_a_report(tmp_path: Path) -> None:
     for form in ("text", "json", "sarif"):
         done = run(tmp_path, *bodies, "--format", form)
         assert done.returncode == 1
-        assert "4711-hush" not in said(done) + done.stderr.decode()
+        assert "4711-hush" not in output(done) + done.stderr.decode()
 
 
 @pytest.mark.parametrize("path", files("bad")[::24], ids=name_of)
@@ -143,7 +143,7 @@ def test_a_folder_of_many_files_is_checked_in_order_on_all_cores(tmp_path: Path)
     assert [one["file"] for one in findings(done)] == [
         f"./boat{number:03}.json" for number in (7, 107, 207, 307, 407) for _ in range(2)
     ]
-    assert "450 files: 10 errors." in said(run(tmp_path, "."))
+    assert "450 files: 10 errors." in output(run(tmp_path, "."))
 
 
 def test_fix_mends_a_file_of_no_server_and_shows_the_difference(tmp_path: Path) -> None:
@@ -154,12 +154,12 @@ def test_fix_mends_a_file_of_no_server_and_shows_the_difference(tmp_path: Path) 
     assert done.returncode == 0
     assert path.read_text() == MENDED
     assert path.stat().st_mode & 0o777 == 0o640
-    text = said(done)
+    text = output(done)
     assert '\n  -    {"id": "GW-7K3M-Q2XD"}\n' in text
     assert '\n  +    {"id": "GW-7K3M-Q2XD"},\n' in text
     assert "officers.json: fixed." in text
     assert [one.name for one in tmp_path.iterdir()] == ["officers.json"]
-    assert said(run(tmp_path, "officers.json", "--fix")) == "officers.json: nothing wrong.\n"
+    assert output(run(tmp_path, "officers.json", "--fix")) == "officers.json: nothing wrong.\n"
 
 
 def test_fix_leaves_what_could_change_a_meaning(tmp_path: Path) -> None:
@@ -207,9 +207,9 @@ def test_many_servers_are_checked_in_their_order_on_all_cores(site: SiteUnderTes
     assert site.ok("check", "@all") == "20 servers: nothing wrong.\n"
     for name in ("berth03", "berth17"):
         (site.folder / name / "officers.json").write_text('{"officers": [1 2]}\n')
-    said = site.fails(1, "check", "@all")
-    assert 0 < said.index("berth03") < said.index("berth17")
-    assert said.count("comma-missing") == 2
+    output = site.fails(1, "check", "@all")
+    assert 0 < output.index("berth03") < output.index("berth17")
+    assert output.count("comma-missing") == 2
     (site.folder / "berth09").rename(site.folder / "elsewhere")
     assert "is not there" in site.fails(1, "check", "@all")
     (site.folder / "elsewhere").rename(site.folder / "berth09")

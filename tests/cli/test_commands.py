@@ -105,9 +105,9 @@ WRONG: list[tuple[int, list[str], list[str]]] = [
 def test_wrong_words_give_one_clear_message_and_change_nothing(regatta: SiteUnderTest, part: int) -> None:
     """In four parts, so that no worker waits for the one that has all of them."""
     before = regatta.text("regatta")
-    for code, words, said in WRONG[part::4]:
+    for code, words, output in WRONG[part::4]:
         heard = regatta.fails(code, *words)
-        for part in (*said, "do:"):
+        for part in (*output, "do:"):
             assert part in heard, f"{words}: {heard}"
     assert regatta.text("regatta") == before
     assert "the slate is empty" in regatta.ok("slate")
@@ -171,20 +171,20 @@ def test_reset_discard_and_a_second_value_for_one_setting(regatta: SiteUnderTest
 
 def test_a_secret_is_taken_from_standard_input_and_never_shown(running: SiteUnderTest) -> None:
     secret = "48151623"
-    said = running.ok("set", "entry.code", given=secret + "\n")
+    output = running.ok("set", "entry.code", given=secret + "\n")
     running.fails(1, "set", "entry.code", given="12\n")
-    said += running.fails(1, "set", "entry.code", given="not-digits-99\n")
-    assert "not-digits-99" not in said
-    said += running.ok("slate") + running.ok("slate", "--json") + running.ok("apply", "--yes")
+    output += running.fails(1, "set", "entry.code", given="not-digits-99\n")
+    assert "not-digits-99" not in output
+    output += running.ok("slate") + running.ok("slate", "--json") + running.ok("apply", "--yes")
     assert running.value("regatta", "entry.code") == secret
-    said += running.ok("show", "--all") + running.ok("show", "--all", "--json") + running.ok("explain", "entry.code")
+    output += running.ok("show", "--all") + running.ok("show", "--all", "--json") + running.ok("explain", "entry.code")
     path = running.folder / "regatta" / "gullwind.properties"
     path.write_text(path.read_text() + f"entry.code=x{secret} \n#entry.code={secret}\nentry_codde={secret}\n")
-    said += running.fails(1, "check") + running.fails(1, "check", "--json") + running.ok("status")
-    said += (
+    output += running.fails(1, "check") + running.fails(1, "check", "--json") + running.ok("status")
+    output += (
         running.ok("rounds") + running.ok("rounds", "show", "2") + running.ok("rounds", "--json") + running.ok("log")
     )
-    assert secret not in said
+    assert secret not in output
     state = running.folder / ".roundgate"
     holds = [one for one in state.rglob("*") if one.is_file() and secret.encode() in one.read_bytes()]
     allowed = ("before-", "gullwind.properties")
@@ -199,10 +199,10 @@ def test_a_secret_that_the_server_itself_logs_is_blanked_out_in_all_that_a_round
     (home / "launch.sh").write_text(script.replace("exec ", words + "exec "))
     site.ok("start")
     site.ok("set", "entry.code", given="48151623\n")
-    said = site.fails(3, "apply", "--yes")
-    assert "its log says: ERROR in config: entry.code=(hidden)" in said
-    said += site.ok("rounds", "show", "2") + site.ok("rounds", "show", "2", "--json") + site.ok("rounds", "--json")
-    assert "48151623" not in said
+    output = site.fails(3, "apply", "--yes")
+    assert "its log says: ERROR in config: entry.code=(hidden)" in output
+    output += site.ok("rounds", "show", "2") + site.ok("rounds", "show", "2", "--json") + site.ok("rounds", "--json")
+    assert "48151623" not in output
     site.ok("discard")
     site.ok("stop")
     books = (site.folder / ".roundgate" / "state.sqlite").read_bytes()
@@ -259,7 +259,7 @@ def test_show_and_explain_find_by_name_key_file_and_meaning(regatta: SiteUnderTe
     assert "race.slots" not in regatta.ok("show", "--advanced")
     assert "tick.rate" in regatta.ok("show", "--all")
     assert "courses" in regatta.ok("show", "--file", "courses.txt")
-    said = regatta.ok("explain", "idle.drop")
+    output = regatta.ok("explain", "idle.drop")
     for words in (
         "put ashore",
         "10m",
@@ -267,7 +267,7 @@ def test_show_and_explain_find_by_name_key_file_and_meaning(regatta: SiteUnderTe
         "in minutes",
         "rewrites this file when it stops",
     ):
-        assert words in said
+        assert words in output
     assert "gullwind.properties:2" in regatta.ok("explain", "boat.slots").replace(
         "gullwind.properties:2 ", "gullwind.properties:2"
     )
@@ -356,7 +356,7 @@ def test_findings_on_the_slate_are_told_apart_from_those_on_disk(regatta: SiteUn
 
 
 @pytest.mark.parametrize(
-    ("spoil", "said"),
+    ("spoil", "expected"),
     [
         (lambda path: path.unlink(), "is not there"),
         (lambda path: path.write_bytes(b"boat.slots=1\n\0\0\x01"), "NUL byte in line 2"),
@@ -365,10 +365,12 @@ def test_findings_on_the_slate_are_told_apart_from_those_on_disk(regatta: SiteUn
     ],
     ids=["missing", "nul", "broken-utf16", "folder"],
 )
-def test_a_file_that_cannot_be_read_is_told_and_not_touched(regatta: SiteUnderTest, spoil: object, said: str) -> None:
+def test_a_file_that_cannot_be_read_is_told_and_not_touched(
+    regatta: SiteUnderTest, spoil: object, expected: str
+) -> None:
     path = regatta.folder / "regatta" / "gullwind.properties"
     spoil(path)  # type: ignore[operator]
-    assert said in regatta.run("check").stdout
+    assert expected in regatta.run("check").stdout
     if path.is_file():
         before = path.read_bytes()
         assert regatta.run("set", "race.slots=20").returncode == 1
@@ -397,10 +399,10 @@ def test_init_and_adopt_recognise_the_game_and_make_the_first_run(tmp_path: Path
     site.fails(1, "init")
     for name in ("gullwind.properties", "courses.txt"):
         (home / name).unlink()
-    said = site.ok(
+    output = site.ok(
         "adopt", "harbour", "--tag", "casual", "--first-run", "--start", f"{sys.executable} -m gullwind_standin.main"
     )
-    assert "gullwind (by its start command)" in said
+    assert "gullwind (by its start command)" in output
     assert (home / "gullwind.properties").exists() and (home / "courses.txt").exists()
     assert site.server_process("harbour") is None
     assert "already" in site.fails(1, "adopt", "harbour")
@@ -418,8 +420,8 @@ def test_a_server_without_a_rulebook_is_still_read_checked_and_changed(site: Sit
     site.ok("adopt", "barge", "--start", "sleep 60")
     assert "barge.properties:colour" in site.ok("show")
     site.ok("set", "barge.properties:colour=blue")
-    said = site.ok("show", "--all") + site.ok("slate") + site.ok("apply", "--yes") + site.ok("rounds", "show", "1")
-    assert "hunter22" not in said
+    output = site.ok("show", "--all") + site.ok("slate") + site.ok("apply", "--yes") + site.ok("rounds", "show", "1")
+    assert "hunter22" not in output
     assert (home / "barge.properties").read_text() == "colour=blue\nowner.password=hunter22\n"
     site.ok("start")
     assert "up" in site.ok("status")
@@ -440,17 +442,17 @@ def test_a_broken_rulebook_is_told_with_line_and_column(
     folder = regatta.folder / "rulebooks"
     folder.mkdir()
     (folder / "gullwind.toml").write_text(BOOK.replace(*spoil, 1))
-    said = regatta.fails(1, "rulebook", "check", "gullwind")
-    assert cause in said
-    where = re.search(r"gullwind\.toml:(\d+):(\d+)", said)
-    assert where, said
+    output = regatta.fails(1, "rulebook", "check", "gullwind")
+    assert cause in output
+    where = re.search(r"gullwind\.toml:(\d+):(\d+)", output)
+    assert where, output
     line = BOOK.replace(*spoil, 1).split("\n")[int(where[1]) - 1]
     assert place in line or place == ":", f"{where[0]}: {line}"
 
 
 def test_the_bundled_rulebook_is_right_and_says_so(regatta: SiteUnderTest) -> None:
-    said = regatta.ok("rulebook", "check", "gullwind")
-    assert "nothing wrong" in said and int(re.search(r"(\d+) settings", said)[1]) >= 30  # type: ignore[index]
+    output = regatta.ok("rulebook", "check", "gullwind")
+    assert "nothing wrong" in output and int(re.search(r"(\d+) settings", output)[1]) >= 30  # type: ignore[index]
     assert "Gullwind dedicated server" in regatta.ok("rulebook", "list")
 
 

@@ -46,10 +46,10 @@ def test_two_servers_differ_in_what_their_files_mean_and_not_in_spelling(club: S
 
 def test_secrets_are_compared_and_never_shown(club: SiteUnderTest) -> None:
     assert rows(club, "regatta", "harbour")["entry.code"]["values"] == ["(set, hidden)", "(set, hidden)"]
-    said = "".join(club.run("compare", "regatta", "harbour", *form).stdout for form in ([], ["--json"], ["--csv"]))
+    output = "".join(club.run("compare", "regatta", "harbour", *form).stdout for form in ([], ["--json"], ["--csv"]))
     for secret in ("11223344", "55667788", "low-tide", "high-tide"):
-        assert secret not in said
-    assert "weather.ini:gusts.password" in said, "that it differs is told"
+        assert secret not in output
+    assert "weather.ini:gusts.password" in output, "that it differs is told"
 
 
 def test_a_side_may_be_the_defaults_a_preset_or_a_round(club: SiteUnderTest) -> None:
@@ -78,7 +78,7 @@ def test_three_sides_are_columns_in_csv_and_the_exit_code_tells_whether_anything
 
 
 @pytest.mark.parametrize(
-    ("words", "code", "said"),
+    ("words", "code", "expected"),
     [
         (["regatta"], 2, "Two sides are needed"),
         (["defaults", "defaults"], 2, "a server among them"),
@@ -88,8 +88,8 @@ def test_three_sides_are_columns_in_csv_and_the_exit_code_tells_whether_anything
         (["regatta", "harbor"], 2, "Did you mean harbour?"),
     ],
 )
-def test_a_side_that_there_is_not_is_told(club: SiteUnderTest, words: list[str], code: int, said: str) -> None:
-    assert said in club.fails(code, "compare", *words)
+def test_a_side_that_there_is_not_is_told(club: SiteUnderTest, words: list[str], code: int, expected: str) -> None:
+    assert expected in club.fails(code, "compare", *words)
 
 
 def test_groups_are_compared_as_one(club: SiteUnderTest) -> None:
@@ -105,8 +105,8 @@ def test_groups_are_compared_as_one(club: SiteUnderTest) -> None:
     assert found["courses"]["values"] == ["Harbour Mile, The Narrows", "Harbour Mile"]
     assert "gust.limit" not in found and "wind.scale" not in found
     assert rows(club, "--groups", "@ranked", "@casual", "--all")["gust.limit"]["values"] == ["20", "20"]
-    said = club.fails(1, "compare", "--groups", "@ranked", "harbour,nightwatch")
-    assert "harbour,nightwatch" in said.splitlines()[0] and "24, but nightwatch: 16" in said
+    output = club.fails(1, "compare", "--groups", "@ranked", "harbour,nightwatch")
+    assert "harbour,nightwatch" in output.splitlines()[0] and "24, but nightwatch: 16" in output
     assert "Two groups or more" in club.fails(2, "compare", "--groups", "@ranked")
 
 
@@ -120,9 +120,9 @@ def test_a_preset_goes_onto_the_slate_and_is_listed(club: SiteUnderTest) -> None
 
 
 def test_a_preset_saved_from_one_server_makes_another_like_it(club: SiteUnderTest) -> None:
-    said = club.ok("preset", "save", "evening", "harbour", "--against", "regatta")
+    output = club.ok("preset", "save", "evening", "harbour", "--against", "regatta")
     text = (club.folder / "presets" / "evening.toml").read_text()
-    assert '"race.slots" = 24' in text and "55667788" not in text + said and "net.port" not in text
+    assert '"race.slots" = 24' in text and "55667788" not in text + output and "net.port" not in text
     assert '"server.motto" = "007"' in text, "a text of digits stays a text"
     club.ok("preset", "regatta", "evening")
     assert "007" in club.ok("slate", "regatta")
@@ -134,7 +134,7 @@ def test_a_preset_saved_from_one_server_makes_another_like_it(club: SiteUnderTes
 
 
 @pytest.mark.parametrize(
-    ("text", "said"),
+    ("text", "expected"),
     [
         ('rulebook = "gullwind"\n[set]\n"race.slot" = 4\n', "has no setting 'race.slot'"),
         ('rulebook = "gullwind"\n[set]\n"race.slots" = 400\n', "400 is above the maximum"),
@@ -142,10 +142,12 @@ def test_a_preset_saved_from_one_server_makes_another_like_it(club: SiteUnderTes
         ('rulebook = "gullwind"\nsets = 3\n', "presets/storm.toml"),
     ],
 )
-def test_a_preset_file_with_a_mistake_is_told_and_nothing_is_changed(club: SiteUnderTest, text: str, said: str) -> None:
+def test_a_preset_file_with_a_mistake_is_told_and_nothing_is_changed(
+    club: SiteUnderTest, text: str, expected: str
+) -> None:
     (club.folder / "presets").mkdir()
     (club.folder / "presets" / "storm.toml").write_text(text)
-    assert said in club.fails(1, "preset", "regatta", "storm")
+    assert expected in club.fails(1, "preset", "regatta", "storm")
     assert json.loads(club.ok("slate", "--json"))[0]["changes"] == []
 
 

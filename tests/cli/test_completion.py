@@ -136,5 +136,5 @@ def test_without_a_site_and_with_a_broken_one_nothing_is_said(shell: Shell) -> N
     shell.type("echo '[server' > roundgate.toml\n")
     shell.type("roundgate show rega\t")
     shell.type("\x15echo ali''ve\n")
-    said = shell.until("alive")
-    assert "Traceback" not in said and "rror" not in said.partition("show rega")[2]
+    output = shell.until("alive")
+    assert "Traceback" not in output and "rror" not in output.partition("show rega")[2]

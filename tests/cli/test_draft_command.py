@@ -37,10 +37,10 @@ def harbour(site: SiteUnderTest) -> Path:
 
 
 def test_a_draft_is_written_told_in_numbers_and_used(site: SiteUnderTest, harbour: Path) -> None:
-    said = site.ok("rulebook", "draft", "harbour")
+    output = site.ok("rulebook", "draft", "harbour")
     book = site.folder / "rulebooks" / "harbour.toml"
-    assert "3 files" in said and "passes 'roundgate rulebook check'" in said
-    assert "barnacle" not in book.read_text() + said
+    assert "3 files" in output and "passes 'roundgate rulebook check'" in output
+    assert "barnacle" not in book.read_text() + output
     assert "nothing wrong" in site.ok("rulebook", "check", "harbour")
     file = site.folder / "roundgate.toml"
     file.write_text(file.read_text().replace("[server.harbour]", '[server.harbour]\nrulebook = "harbour"'))
@@ -56,8 +56,8 @@ def test_a_draft_never_writes_over_a_file_unless_told(site: SiteUnderTest, harbo
     site.ok("rulebook", "draft", "harbour")
     book = site.folder / "rulebooks" / "harbour.toml"
     book.write_text("mine")
-    said = site.fails(1, "rulebook", "draft", "harbour")
-    assert "is there already; nothing was written" in said and book.read_text() == "mine"
+    output = site.fails(1, "rulebook", "draft", "harbour")
+    assert "is there already; nothing was written" in output and book.read_text() == "mine"
     site.ok("rulebook", "draft", "harbour", "--force")
     assert book.read_text() != "mine"
     other = site.folder / "elsewhere.toml"
@@ -68,8 +68,8 @@ def test_a_draft_never_writes_over_a_file_unless_told(site: SiteUnderTest, harbo
 def test_what_cannot_be_drafted_is_told_and_nothing_is_written(site: SiteUnderTest, harbour: Path) -> None:
     (harbour / "harbour.properties").write_bytes(b"\x00\xff\x00binary")
     (harbour / "empty.ini").write_bytes(b"")
-    said = site.ok("rulebook", "draft", "harbour")
-    assert "left out: harbour.properties" in said
+    output = site.ok("rulebook", "draft", "harbour")
+    assert "left out: harbour.properties" in output
     for path in harbour.iterdir():
         path.unlink()
     assert "no file to draft a rulebook from" in site.fails(1, "rulebook", "draft", "harbour", "--name", "none")

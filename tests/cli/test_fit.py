@@ -28,11 +28,15 @@ def port_of(site: SiteUnderTest, name: str) -> int:
 
 
 def test_what_fits_and_what_clashes(fleet: SiteUnderTest) -> None:
-    said = fleet.ok("fit")
-    assert f"{port_of(fleet, 'harbour')}" in said and "2.0 GB promised of" in said and "node 0" in said
+    output = fleet.ok("fit")
+    assert f"{port_of(fleet, 'harbour')}" in output and "2.0 GB promised of" in output and "node 0" in output
     fleet.ok("set", "regatta", f"net.port={port_of(fleet, 'harbour')}")
-    said = fleet.fails(1, "fit", "ports")
-    assert "regatta has it too (net.port)" in said and "harbour has it too (net.port)" in said and "memory" not in said
+    output = fleet.fails(1, "fit", "ports")
+    assert (
+        "regatta has it too (net.port)" in output
+        and "harbour has it too (net.port)" in output
+        and "memory" not in output
+    )
     found = json.loads(fleet.run("fit", "--json").stdout)
     assert not found["fits"] and [one["clashes-with"] for one in found["ports"]] == [["regatta"], ["harbour"]]
     assert fleet.ok("fit", "ports", "harbour"), "one by itself has no clash"
@@ -68,16 +72,16 @@ def test_more_memory_than_there_is(fleet: SiteUnderTest) -> None:
     megabytes = os.sysconf("SC_PHYS_PAGES") * os.sysconf("SC_PAGE_SIZE") // 2**20
     home = fleet.folder / "regatta"
     (home / "launch.sh").write_text(LAUNCH.format(memory=min(65536, megabytes - 100), more=""))
-    said = fleet.fails(1, "fit", "memory")
-    assert "too much" in said and "launch.memory" in said
+    output = fleet.fails(1, "fit", "memory")
+    assert "too much" in output and "launch.memory" in output
 
 
 def test_cores_are_shared_out_onto_the_slates(fleet: SiteUnderTest) -> None:
     cores = sorted(os.sched_getaffinity(0))
     home = fleet.folder / "regatta"
     (home / "launch.sh").write_text(LAUNCH.format(memory=1024, more=f" --cores 0x{1 << 63:x}"))
-    said = fleet.fails(1, "fit", "cores")
-    assert "the machine has no core 63" in said
+    output = fleet.fails(1, "fit", "cores")
+    assert "the machine has no core 63" in output
     (home / "launch.sh").write_text(LAUNCH.format(memory=1024, more=""))
     assert "need" in fleet.fails(1, "fit", "cores", "--give", str(len(cores)), "@all")
     if len(cores) < 2:
@@ -89,8 +93,8 @@ def test_cores_are_shared_out_onto_the_slates(fleet: SiteUnderTest) -> None:
     for name, core in zip(("harbour", "regatta"), cores, strict=False):
         assert f"--cores 0x{1 << core:x}" in (fleet.folder / name / "launch.sh").read_text()
     fleet.ok("set", "regatta", f"launch.cores={cores[0]}")
-    said = fleet.fails(1, "fit", "cores")
-    assert "shares cores with harbour" in said and "shares cores with regatta" in said
+    output = fleet.fails(1, "fit", "cores")
+    assert "shares cores with harbour" in output and "shares cores with regatta" in output
     assert "Give what?" in fleet.fails(2, "fit", "--give", "1")
 
 
@@ -123,8 +127,8 @@ def test_a_difference_in_a_cluster_is_found_with_the_command_that_mends_it(clust
     assert "the slate is empty" in cluster.ok("slate", "lone")
     assert "cluster-differs" not in cluster.run("check", "@fair").stdout
     (cluster.folder / "harbour" / "courses.txt").write_text("The Narrows\n")
-    said = cluster.run("check", "@fair").stdout
-    assert said.count("cluster-differs") == 1 and "courses is 1 entry, from The Narrows here" in said
+    output = cluster.run("check", "@fair").stdout
+    assert output.count("cluster-differs") == 1 and "courses is 1 entry, from The Narrows here" in output
 
 
 def test_two_servers_of_a_cluster_that_disagree_are_both_told(cluster: SiteUnderTest) -> None:
@@ -148,17 +152,17 @@ def test_a_server_in_two_clusters_that_disagree_is_told_once(cluster: SiteUnderT
 
 
 @pytest.mark.parametrize(
-    ("old", "new", "said"),
+    ("old", "new", "expected"),
     [
         ('"nightwatch"]', '"nightwtch"]', "the cluster fair has no server 'nightwtch' to take in"),
         ("[cluster.fair]", "[cluster.quick]", "a cluster cannot be called 'quick'"),
         ("shares =", "share =", "share"),
     ],
 )
-def test_a_cluster_that_makes_no_sense_is_told(cluster: SiteUnderTest, old: str, new: str, said: str) -> None:
+def test_a_cluster_that_makes_no_sense_is_told(cluster: SiteUnderTest, old: str, new: str, expected: str) -> None:
     file = cluster.folder / "roundgate.toml"
     file.write_text(file.read_text().replace(old, new))
-    assert said in cluster.fails(1, "status")
+    assert expected in cluster.fails(1, "status")
 
 
 def test_a_setting_that_the_rulebook_does_not_know_is_told(cluster: SiteUnderTest) -> None:

@@ -61,14 +61,14 @@ def test_a_name_that_does_not_is_none(name: str) -> None:
 
 def outputs(site: SiteUnderTest) -> str:
     """Give all that is printed of the server's files, as text and as JSON, before and after an edit by hand."""
-    said = []
+    output = []
     for words in (
         ["show", "--all"], ["show", "--all", "--json"], ["check"], ["check", "--format", "json"],
         ["check", "--format", "sarif"], ["slate"], ["slate", "--json"], ["check", "plain", "--format", "json"],
     ):  # fmt: skip
         done = site.run(*words)
-        said.append(done.stdout + done.stderr)
-    return "\n".join(said)
+        output.append(done.stdout + done.stderr)
+    return "\n".join(output)
 
 
 def add_plain(site: SiteUnderTest) -> Path:
@@ -88,8 +88,8 @@ def test_no_format_and_no_output_shows_a_secret(site: SiteUnderTest, name: str) 
             (home / f"{number}{path}").write_text(form.format(name=name, value=SECRET))
     for path, text in OTHERS.items():
         (home / path).write_text(text)
-    said = outputs(site)
-    shown = [line for line in said.splitlines() if SECRET in line]
+    output = outputs(site)
+    shown = [line for line in output.splitlines() if SECRET in line]
     assert not shown, shown
 
 
@@ -114,8 +114,8 @@ def test_a_secret_set_live_is_kept_nowhere_in_plain(site: SiteUnderTest) -> None
     site.add("regatta")
     site.ok("start")
     site.ok("set", "harbour.word", "--now", given=f"{SECRET}\n")
-    said = site.ok("send", f"value server.motto {SECRET}")
-    assert f"={SECRET}" not in said
+    output = site.ok("send", f"value server.motto {SECRET}")
+    assert f"={SECRET}" not in output
     site.ok("restart")
     for path in (site.folder / ".roundgate").rglob("*"):
         if path.is_file() and "console.log" not in path.name and "started" not in str(path):
@@ -170,8 +170,8 @@ ODD_NUMBERS: list[tuple[list[str], int]] = [
 def test_odd_numbers_are_refused_in_one_message(running: SiteUnderTest) -> None:
     server = running.server_process("regatta")
     for words, code in ODD_NUMBERS:
-        said = running.fails(code, *words)
-        assert "unexpected" not in said and said.count("error") == 1, (words, said)
+        output = running.fails(code, *words)
+        assert "unexpected" not in output and output.count("error") == 1, (words, output)
     assert running.server_process("regatta") == server
 
 

@@ -51,10 +51,10 @@ def things(site: SiteUnderTest, *words: str) -> dict[str, dict[str, Any]]:
 
 
 def test_the_odds_of_one_crate_and_of_all(regatta: SiteUnderTest) -> None:
-    said = regatta.ok("odds", "regatta", "flotsam/North")
-    assert "flotsam/North, opened once (2 there at a time)" in said
-    assert re.search(r"rope +48\.0% +█+▋ +0\.96 +0 to 3 +directly", said)
-    assert re.search(r"gold cup +1\.6% .* tables/prizes > tables/cups", said)
+    output = regatta.ok("odds", "regatta", "flotsam/North")
+    assert "flotsam/North, opened once (2 there at a time)" in output
+    assert re.search(r"rope +48\.0% +█+▋ +0\.96 +0 to 3 +directly", output)
+    assert re.search(r"gold cup +1\.6% .* tables/prizes > tables/cups", output)
     one, whole = things(regatta, "flotsam/north"), things(regatta)
     assert one["rope"]["chance"] == pytest.approx(0.48) and one["medal"]["chance"] == pytest.approx(0.24)
     assert one["flare"]["expected"] == pytest.approx(0.8 * 0.5 * 0.3 * 3)
@@ -87,10 +87,10 @@ def test_the_running_server_rolls_what_was_worked_out(site: SiteUnderTest) -> No
 
 def test_the_slate_shows_what_becomes_of_the_odds(regatta: SiteUnderTest) -> None:
     regatta.ok("set", "regatta", "tables/lights.entries=lantern|0.9,flare*2-4|0.3,lamp oil|0.4")
-    said = regatta.ok("slate", "regatta")
-    assert "! flotsam/Wreck: lantern 50.0% -> 90.0%" in said and "! flotsam/North: lantern 20.0% -> 36.0%" in said
-    assert said.index("flotsam/Wreck: lantern") < said.index("flotsam/North: lantern"), "the largest shift first"
-    assert "flare" not in said.partition("---")[0].replace("flare*2-4|0.3", ""), "what does not change is not named"
+    output = regatta.ok("slate", "regatta")
+    assert "! flotsam/Wreck: lantern 50.0% -> 90.0%" in output and "! flotsam/North: lantern 20.0% -> 36.0%" in output
+    assert output.index("flotsam/Wreck: lantern") < output.index("flotsam/North: lantern"), "the largest shift first"
+    assert "flare" not in output.partition("---")[0].replace("flare*2-4|0.3", ""), "what does not change is not named"
     assert "The slate changes these odds: roundgate odds regatta --slate" in regatta.ok("odds", "regatta")
     shown = regatta.ok("odds", "regatta", "flotsam/Wreck", "--slate")
     assert re.search(r"lantern +50\.0% -> 90\.0%", shown) and re.search(r"flare +30\.0%  ", shown)
@@ -99,14 +99,14 @@ def test_the_slate_shows_what_becomes_of_the_odds(regatta: SiteUnderTest) -> Non
     codes = [one["code"] for one in json.loads(regatta.ok("slate", "--json"))[0]["consequences"]]
     assert codes.count("odds") == 3
     regatta.ok("set", "regatta", "flotsam/North.contents=rope|0.1,fender|0.1,cork|0.5,buoy lamp|0.2")
-    said = regatta.ok("slate", "regatta")
-    assert len(re.findall(r"! flotsam/\w+: [a-z ]+ [\d.]+% -> ", said)) == 5 and "more odds change" in said
+    output = regatta.ok("slate", "regatta")
+    assert len(re.findall(r"! flotsam/\w+: [a-z ]+ [\d.]+% -> ", output)) == 5 and "more odds change" in output
 
 
 def test_where_a_thing_can_come_from(regatta: SiteUnderTest) -> None:
-    said = regatta.ok("odds", "regatta", "--find", "Lantern")
-    assert "flotsam/North" in said and "flotsam/Wreck" in said and "all, after a restart" in said
-    assert "sextant" not in said and "tables/lights" in said
+    output = regatta.ok("odds", "regatta", "--find", "Lantern")
+    assert "flotsam/North" in output and "flotsam/Wreck" in output and "all, after a restart" in output
+    assert "sextant" not in output and "tables/lights" in output
     assert "Did you mean lantern?" in regatta.fails(2, "odds", "regatta", "--find", "lantren")
     assert "Did you mean flotsam/North?" in regatta.fails(2, "odds", "regatta", "flotsam/Norht")
 
@@ -128,8 +128,8 @@ def test_names_with_signs_of_their_own_are_drawn_as_they_are(regatta: SiteUnderT
 
 def test_what_cannot_be_worked_out_is_told(regatta: SiteUnderTest) -> None:
     edit(regatta, "flotsam.json", '"lamp oil|0.4"', '"table:lights|0.4"')
-    said = regatta.fails(1, "odds", "regatta")
-    assert "tables/lights > tables/lights: it contains itself" in said and "roundgate check regatta" in said
+    output = regatta.fails(1, "odds", "regatta")
+    assert "tables/lights > tables/lights: it contains itself" in output and "roundgate check regatta" in output
     (regatta.folder / "regatta" / "flotsam.json").unlink()
     assert "has no file with loot" in regatta.fails(1, "odds", "regatta")
 
@@ -192,9 +192,9 @@ def test_what_a_finding_says_to_do_mends_it(regatta: SiteUnderTest, code: str) -
 
 def test_rules_over_records_name_those_that_break_them(regatta: SiteUnderTest) -> None:
     edit(regatta, "berths.club.lua", 'take = "officers"', 'take = "everybody"')
-    said = regatta.ok("check", "regatta")
-    assert "A role that needs a licence is open to everybody" in said and "(berths/RACEWARDEN)" in said
-    assert "they will never find it" in said and "berths.club.lua:3" in said
+    output = regatta.ok("check", "regatta")
+    assert "A role that needs a licence is open to everybody" in output and "(berths/RACEWARDEN)" in output
+    assert "they will never find it" in output and "berths.club.lua:3" in output
 
 
 # --- records ---
@@ -212,8 +212,8 @@ def test_a_category_and_two_roles_from_templates(regatta: SiteUnderTest) -> None
     assert text.count("take = function(sailor) return sailor.level >= 3 end,") == 3
     assert 'take = "officers"' in text and "vote = false" in text and '"False"' not in text
     regatta.ok("start")
-    said = regatta.ok("send", "regatta", "berths")
-    assert "DECKHAND, DOCKMASTER, HELMSMAN, LINEHAND, LOOKOUT, PILOT, RACEWARDEN" in said and "SHORE" in said
+    output = regatta.ok("send", "regatta", "berths")
+    assert "DECKHAND, DOCKMASTER, HELMSMAN, LINEHAND, LOOKOUT, PILOT, RACEWARDEN" in output and "SHORE" in output
     assert "nothing wrong" in regatta.ok("check", "regatta")
 
 
@@ -250,8 +250,8 @@ def test_a_crate_with_positions_out_of_the_console(site: SiteUnderTest) -> None:
     answer = next(line for line in site.ok("send", "regatta", "where Wren").splitlines() if " is at " in line)
     site.ok("add", "regatta", "flotsam", "South", "positions=10 -20 0|90 0 0", "contents=rope|0.5", "count=3")
     site.ok("add", "regatta", "flotsam/South.positions", answer, "12 3 0 90 0 0")
-    said = site.fails(1, "add", "regatta", "flotsam/South.positions", "12 3 900|90 0 0")
-    assert "z is 900; it goes from -60 to 20" in said
+    output = site.fails(1, "add", "regatta", "flotsam/South.positions", "12 3 900|90 0 0")
+    assert "z is 900; it goes from -60 to 20" in output
     site.ok("apply", "regatta", "--yes")
     drops = json.loads((site.folder / "regatta" / "flotsam.json").read_text())["drops"]
     assert drops["South"]["positions"] == ["10 -20 0|90 0 0", "120.5 -34 0|90 0 0", "12 3 0|90 0 0"]
@@ -270,9 +270,9 @@ def test_a_crate_with_positions_out_of_the_console(site: SiteUnderTest) -> None:
 
 def test_many_records_at_once_and_differences(regatta: SiteUnderTest) -> None:
     home = regatta.folder / "regatta"
-    said = regatta.ok("set", "regatta", "berths/*.pay=+10%", "flotsam/*.lamp=off", "berths/D*.vote=on")
-    assert "berths/HELMSMAN.pay: 25 -> 28" in said and "berths/DECKHAND.pay: 10 -> 11" in said
-    assert "berths/DECKHAND.vote: false -> true" in said and "HELMSMAN.vote" not in said
+    output = regatta.ok("set", "regatta", "berths/*.pay=+10%", "flotsam/*.lamp=off", "berths/D*.vote=on")
+    assert "berths/HELMSMAN.pay: 25 -> 28" in output and "berths/DECKHAND.pay: 10 -> 11" in output
+    assert "berths/DECKHAND.vote: false -> true" in output and "HELMSMAN.vote" not in output
     regatta.ok("set", "regatta", "berths/*.most=+1", "race.slots=+25%", "flotsam/North.left-out=-50%")
     regatta.ok("apply", "regatta", "--yes")
     text = (home / "berths.club.lua").read_text()
@@ -281,8 +281,8 @@ def test_many_records_at_once_and_differences(regatta: SiteUnderTest) -> None:
     assert regatta.value("regatta", "boat.slots") == "15", "a quarter more than the default"
     drops = json.loads((home / "flotsam.json").read_text())["drops"]
     assert drops["North"]["left-out"] == 0.1 and not any(drop["lamp"] for drop in drops.values())
-    said = regatta.fails(1, "set", "regatta", "berths/HELMSMAN.pay=+5000")
-    assert "5028 is above the maximum, 500" in said and "it is 28 now" in said
+    output = regatta.fails(1, "set", "regatta", "berths/HELMSMAN.pay=+5000")
+    assert "5028 is above the maximum, 500" in output and "it is 28 now" in output
     assert "No berths of regatta matches 'X*'" in regatta.fails(2, "set", "regatta", "berths/X*.pay=1")
 
 
@@ -320,9 +320,9 @@ def levels(site: SiteUnderTest) -> list[tuple[int, int, int]]:
 
 
 def test_a_curve_shows_points_and_whether_they_suffice(regatta: SiteUnderTest) -> None:
-    said = regatta.ok("curve", "regatta", "seamanship")
-    assert re.search(r"5 +2500 +█+ +\+1100 +4 +11 +11", said) and "grant 11: enough" in said
-    assert "1 out of reach left aside" in said
+    output = regatta.ok("curve", "regatta", "seamanship")
+    assert re.search(r"5 +2500 +█+ +\+1100 +4 +11 +11", output) and "grant 11: enough" in output
+    assert "1 out of reach left aside" in output
     edit(regatta, "recipes.yml", "{level: 2, cost: 2,", "{level: 2, cost: 5,")
     assert "3 too few, from level 2 on" in regatta.ok("curve", "regatta", "seamanship")
     (found,) = json.loads(regatta.ok("curve", "regatta", "seamanship", "--json"))
@@ -334,8 +334,8 @@ def test_a_curve_shows_points_and_whether_they_suffice(regatta: SiteUnderTest) -
 def test_sixty_levels_whose_points_suffice_for_all(regatta: SiteUnderTest) -> None:
     before = (regatta.folder / "regatta" / "seamanship.toml").read_text()
     words = ("--make", "40*level^1.5", "--levels", "60", "--round", "5", "--image", "curve.png")
-    said = regatta.ok("curve", "regatta", "seamanship", *words)
-    assert "60 new" in said and "enough" in said and "next: roundgate apply regatta" in said
+    output = regatta.ok("curve", "regatta", "seamanship", *words)
+    assert "60 new" in output and "enough" in output and "next: roundgate apply regatta" in output
     assert (regatta.folder / "curve.png").read_bytes().startswith(b"\x89PNG")
     assert levels(regatta)[-1] == (5, 2500, 4), "nothing is written yet"
     assert "changes these levels" in regatta.ok("curve", "regatta", "seamanship")
@@ -364,7 +364,7 @@ def test_a_curve_through_points_or_stretched_or_shortened(regatta: SiteUnderTest
 
 
 @pytest.mark.parametrize(
-    ("words", "said"),
+    ("words", "expected"),
     [
         (("seamanship", "--make", "40*levels^1.5"), "may name level and nothing else"),
         (("seamanship", "--make", "40*level^"), "cannot be read: it ends too early"),
@@ -380,6 +380,6 @@ def test_a_curve_through_points_or_stretched_or_shortened(regatta: SiteUnderTest
         (("berths.name",), "has no numbers"),
     ],
 )
-def test_wrong_words_about_curves_change_nothing(regatta: SiteUnderTest, words: tuple[str, ...], said: str) -> None:
-    assert said in regatta.fails(2, "curve", "regatta", *words)
+def test_wrong_words_about_curves_change_nothing(regatta: SiteUnderTest, words: tuple[str, ...], expected: str) -> None:
+    assert expected in regatta.fails(2, "curve", "regatta", *words)
     assert "the slate is empty" in regatta.ok("slate", "regatta")

@@ -163,8 +163,8 @@ def test_what_a_webhook_answers(site: SiteUnderTest, answers: tuple[int, ...], w
     site.add("regatta")
     webhook(site, hook.url, "tries = 3")
     is_taken = words.startswith("taken")
-    said = site.ok("notices", "test") if is_taken else site.fails(1, "notices", "test")
-    assert f"club: {'taken' if is_taken else 'NOT TAKEN'} ({words})" in said
+    output = site.ok("notices", "test") if is_taken else site.fails(1, "notices", "test")
+    assert f"club: {'taken' if is_taken else 'NOT TAKEN'} ({words})" in output
     paths = [path for path, _, _ in hook.got]
     assert set(paths) == {"/hook"}, "a redirect is not followed"
     assert len(paths) == {"it answers 500; tried 3 times": 3}.get(words, len(answers))
@@ -198,8 +198,8 @@ def test_a_webhook_that_is_none(site: SiteUnderTest, reply: bytes, close: bool, 
     site.add("regatta")
     with talking(reply, close=close, reads=bool(reply)) as port:
         webhook(site, f"http://127.0.0.1:{port}/", 'tries = 1\nwithin = "1s"')
-        said = site.fails(1, "notices", "test", "club")
-        assert "club: NOT TAKEN" in said and words in said
+        output = site.fails(1, "notices", "test", "club")
+        assert "club: NOT TAKEN" in output and words in output
     webhook(site, f"http://127.0.0.1:{free_port()}/", "tries = 1", name="gone")
     assert "gone: NOT TAKEN (nobody answers there" in site.fails(1, "notices", "test", "gone")
 

@@ -87,8 +87,8 @@ def test_who_was_seen_is_read_from_logs_of_every_kind_and_read_on_from_there(clu
 
 def test_from_a_name_in_the_log_to_an_officer_on_two_servers(club: SiteUnderTest) -> None:
     write_logs(club)
-    said = club.ok("add", "regatta", "officers", "Plover", "--as", "coxswain")
-    assert f"Plover is {PLOVER}" in said
+    output = club.ok("add", "regatta", "officers", "Plover", "--as", "coxswain")
+    assert f"Plover is {PLOVER}" in output
     assert "Plover joins officers: an admin as coxswain." in club.ok("slate", "regatta")
     assert "Did you mean Plover?" in club.fails(2, "add", "regatta", "officers", "Plovr", "--as", "coxswain")
     club.ok("people", "add", "Plover", PLOVER.lower())
@@ -111,11 +111,11 @@ def test_the_rosters_become_what_the_book_wants_and_then_nothing_more(club: Site
     club.ok("people", "add", "Skua", f"https://lobby.example/{SKUA}")
     club.ok("people", "want", "Wren", "@all", "officers:marshal")
     club.ok("people", "want", "Skua", "@casual", "guests")
-    said = club.ok("roster", "sync", "@all")
-    assert re.search(rf"Wren +{WREN} +joins officers as marshal +officers: harbourmaster -> marshal", said), said
-    assert re.search(rf"Skua +{SKUA} +joins guests\n", said) or re.search(rf"Skua +{SKUA} +joins guests +-", said)
-    assert said.count("next: roundgate apply harbour,regatta") == 1, "one review for all servers"
-    assert "Tern is on officers, unwanted by the book: kept" in said
+    output = club.ok("roster", "sync", "@all")
+    assert re.search(rf"Wren +{WREN} +joins officers as marshal +officers: harbourmaster -> marshal", output), output
+    assert re.search(rf"Skua +{SKUA} +joins guests\n", output) or re.search(rf"Skua +{SKUA} +joins guests +-", output)
+    assert output.count("next: roundgate apply harbour,regatta") == 1, "one review for all servers"
+    assert "Tern is on officers, unwanted by the book: kept" in output
     assert "-> " not in club.ok("roster", "sync", "@all")
     for server in ("harbour", "regatta"):
         club.ok("apply", server, "--yes")
@@ -137,8 +137,8 @@ def test_the_book_is_kept_by_hand_or_by_command(club: SiteUnderTest) -> None:
     club.ok("people", "rename", "wren", "Wren of Gull Rock")
     (one,) = json.loads(club.ok("people", "--json"))
     assert (one["name"], one["also"], one["note"]) == ("Wren of Gull Rock", ["Wren"], "has the key")
-    said = club.ok("people", "remove", "Wren")
-    assert "still on officers of regatta: roundgate remove regatta officers/GW-7K3M-Q2XD" in said
+    output = club.ok("people", "remove", "Wren")
+    assert "still on officers of regatta: roundgate remove regatta officers/GW-7K3M-Q2XD" in output
     (club.folder / "people.toml").write_text("[person.wren]\nnam = 'Wren'\n")
     assert "people.toml" in club.fails(1, "people") and "Traceback" not in club.fails(1, "roster")
     assert "What about people?" in club.fails(2, "people", "dance")
@@ -147,10 +147,10 @@ def test_the_book_is_kept_by_hand_or_by_command(club: SiteUnderTest) -> None:
 def test_ids_in_the_wrong_form_are_found_with_the_repair(club: SiteUnderTest) -> None:
     guests = club.folder / "regatta" / "guestlist.txt"
     guests.write_text(f"{WREN}\n{TERN.lower()}\nSkua\n{WREN.lower()}\n")
-    said = club.fails(1, "check", "regatta")
-    assert f"Did you mean {TERN}?" in said and f"do: roundgate rename regatta guests/{TERN.lower()} {TERN}" in said
-    assert "'Skua' does not have the right form. It should look like GW-7K3M-Q2XD." in said
-    assert f"more than once, as {WREN}" in said
+    output = club.fails(1, "check", "regatta")
+    assert f"Did you mean {TERN}?" in output and f"do: roundgate rename regatta guests/{TERN.lower()} {TERN}" in output
+    assert "'Skua' does not have the right form. It should look like GW-7K3M-Q2XD." in output
+    assert f"more than once, as {WREN}" in output
     club.ok("rename", "regatta", f"guests/{TERN.lower()}", TERN)
     club.ok("remove", "regatta", "guests/Skua")
     club.ok("remove", "regatta", f"guests/{WREN.lower()}")
@@ -160,9 +160,9 @@ def test_ids_in_the_wrong_form_are_found_with_the_repair(club: SiteUnderTest) ->
 
 def test_ids_pasted_from_a_chat_go_onto_a_roster_and_doubtful_ones_do_not(club: SiteUnderTest) -> None:
     chat = f"hi, {SKUA} and ({PLOVER}) please; also gw-aaaa-bbbb\n" + "".join(f"GW-{n:04}-ABCD;" for n in range(40))
-    said = club.run("roster", "import", "regatta", "guests", "-", given=chat).stdout
-    assert "not written as an id is: gw-aaaa-bbbb" in said and "1 of them are on guests already" in said
-    assert "(41 waiting)" in said
+    output = club.run("roster", "import", "regatta", "guests", "-", given=chat).stdout
+    assert "not written as an id is: gw-aaaa-bbbb" in output and "1 of them are on guests already" in output
+    assert "(41 waiting)" in output
     path = club.folder / "ids.json"
     path.write_text(json.dumps([{"who": WREN}, {"who": "GW-9999-AAAA"}]))
     assert "GW-9999-AAAA: not there" in club.ok("roster", "import", "harbour", "bans", str(path))
@@ -176,8 +176,8 @@ def test_a_ban_ends_when_it_was_meant_to(club: SiteUnderTest) -> None:
     write_logs(club)
     club.ok("add", "regatta", "bans", "Plover", "--until", "1d")
     assert f"until={tomorrow}" in club.ok("slate", "regatta")
-    said = club.ok("add", "regatta", "guests", "Ruff", "GW-9999-CCCC", "--until", "2w")
-    assert "Ruff is GW-AAAA-2222" in said and said.count("the people book keeps that") == 2
+    output = club.ok("add", "regatta", "guests", "Ruff", "GW-9999-CCCC", "--until", "2w")
+    assert "Ruff is GW-AAAA-2222" in output and output.count("the people book keeps that") == 2
     book = tomllib.loads((club.folder / "people.toml").read_text())["person"]
     assert book["ruff"]["until"] == {"regatta/guests": f"{date.today() + timedelta(days=14)}"}
     club.ok("apply", "regatta", "--yes", "--despite-errors")
@@ -186,13 +186,13 @@ def test_a_ban_ends_when_it_was_meant_to(club: SiteUnderTest) -> None:
     path.write_text(path.read_text().replace(f"{date.today() + timedelta(days=14)}", yesterday))
     bans = club.folder / "regatta" / "banned.txt"
     bans.write_text(bans.read_text().replace(tomorrow, yesterday))
-    said = club.run("check", "regatta").stdout
-    assert f"Plover's time on bans ended on {yesterday}." in said
-    assert f"Ruff's time on guests ended on {yesterday}, by people.toml." in said
+    output = club.run("check", "regatta").stdout
+    assert f"Plover's time on bans ended on {yesterday}." in output
+    assert f"Ruff's time on guests ended on {yesterday}, by people.toml." in output
     assert "the time on" in club.ok("status", "regatta") and "roster sync regatta" in club.ok("status", "regatta")
-    said = club.ok("roster", "sync", "regatta")
-    assert re.search(rf"{PLOVER} +leaves bans, ended on {yesterday}", said)
-    assert re.search(rf"GW-AAAA-2222 +leaves guests, ended on {yesterday}", said)
+    output = club.ok("roster", "sync", "regatta")
+    assert re.search(rf"{PLOVER} +leaves bans, ended on {yesterday}", output)
+    assert re.search(rf"GW-AAAA-2222 +leaves guests, ended on {yesterday}", output)
     club.ok("apply", "regatta", "--yes", "--despite-errors")
     assert PLOVER not in bans.read_text() and "GW-AAAA-2222" not in club.text("regatta", "guestlist.txt")
     assert "person-due" not in club.run("check", "regatta").stdout
@@ -209,7 +209,7 @@ def contents(club: SiteUnderTest) -> dict[Path, bytes]:
 
 
 @pytest.mark.parametrize(
-    ("words", "said"),
+    ("words", "expected"),
     [
         (("add", "regatta", "bans", PLOVER, "name=P", "--until", "soon"), "is no time at which something ends"),
         (("add", "regatta", "bans", PLOVER, "name=P", "--until", "2020-01-01"), "is over already"),
@@ -229,10 +229,10 @@ def contents(club: SiteUnderTest) -> dict[Path, bytes]:
     ],
 )
 def test_wrong_words_about_people_are_one_message_and_change_nothing(
-    club: SiteUnderTest, words: tuple[str, ...], said: str
+    club: SiteUnderTest, words: tuple[str, ...], expected: str
 ) -> None:
     before = contents(club)
-    assert said in club.fails(2, *words)
+    assert expected in club.fails(2, *words)
     assert "the slate is empty" in club.ok("slate", "regatta")
     assert contents(club) == before
 
@@ -241,8 +241,8 @@ def test_two_of_a_name_are_both_shown(club: SiteUnderTest) -> None:
     write_logs(club)
     with (club.folder / "regatta" / "logs" / "latest.log").open("a") as file:
         file.write(line(6, 12, "Plover", TERN))
-    said = club.fails(2, "add", "regatta", "officers", "Plover")
-    assert PLOVER in said and TERN in said and "Give the id" in said
+    output = club.fails(2, "add", "regatta", "officers", "Plover")
+    assert PLOVER in output and TERN in output and "Give the id" in output
     club.ok("people", "add", "Jay", SKUA)
     club.ok("people", "add", "Jay", "GW-9999-AAAA")
     assert "'Jay' could be Jay (jay), Jay (jay-2)" in club.fails(2, "add", "regatta", "guests", "Jay")
@@ -264,13 +264,13 @@ def test_two_entries_of_the_book_become_one_person(club: SiteUnderTest) -> None:
     guests.write_text(guests.read_text() + "GW-9999-AAAA\n")
     officers = club.folder / "regatta" / "officers.json"
     officers.write_text(officers.read_text().replace('"Wren"', '"Wrem"'))
-    said = club.run("check", "regatta").stdout
-    assert f"Wren is on guests twice: as {WREN} and as GW-9999-AAAA." in said
-    assert f"{WREN} is called Wrem in officers, and Wren in the people book." in said
+    output = club.run("check", "regatta").stdout
+    assert f"Wren is on guests twice: as {WREN} and as GW-9999-AAAA." in output
+    assert f"{WREN} is called Wrem in officers, and Wren in the people book." in output
     path = club.folder / "people.toml"
     path.write_text(path.read_text() + f'\n[person.j]\nname = "Jay"\nids.sailor = ["{WREN}"]\n')
-    said = club.fails(1, "check", "@all")
-    assert said.count("people-same-id") == 1 and "roundgate people merge wren j" in said
+    output = club.fails(1, "check", "@all")
+    assert output.count("people-same-id") == 1 and "roundgate people merge wren j" in output
     path.write_text("[person.wren]\nname = 3\n")
     assert "people.toml:2:1" in club.fails(1, "check", "@all") and "people.toml:2:1" in club.fails(1, "roster")
 
@@ -283,8 +283,8 @@ def test_the_last_admin_and_oneself_stay_unless_that_is_really_meant(club: SiteU
     club.ok("remove", "regatta", "officers/Wren")
     club.ok("remove", "regatta", "officers/Skua")
     assert "the last admin of regatta" in club.fails(1, "move", "regatta", "officers/Tern", "--to", "bans")
-    said = club.fails(1, "remove", "regatta", "officers/Tern")
-    assert "Tern is the last admin of regatta. Nothing was put on the slate." in said and "--yes-really" in said
+    output = club.fails(1, "remove", "regatta", "officers/Tern")
+    assert "Tern is the last admin of regatta. Nothing was put on the slate." in output and "--yes-really" in output
     club.ok("people", "add", "Ruff", "GW-9999-AAAA")
     club.ok("people", "want", "Ruff", "regatta", "officers:deckhand")
     assert "That is you" in club.fails(1, "roster", "sync", "regatta", "--exact")
@@ -293,16 +293,16 @@ def test_the_last_admin_and_oneself_stay_unless_that_is_really_meant(club: SiteU
 
 
 def test_a_list_that_does_not_count_is_said_and_switched_on(club: SiteUnderTest) -> None:
-    said = club.ok("add", "regatta", "guests", "GW-9999-AAAA")
-    assert "guests does not count yet. To let it count: roundgate set regatta guests.only=on" in said
+    output = club.ok("add", "regatta", "guests", "GW-9999-AAAA")
+    assert "guests does not count yet. To let it count: roundgate set regatta guests.only=on" in output
     club.ok("set", "regatta", "guests.only=on")
     assert "does not count" not in club.ok("add", "regatta", "guests", "GW-9999-BBBB")
 
 
 def test_somebody_moves_from_one_roster_to_another(club: SiteUnderTest) -> None:
     club.ok("move", "regatta", "officers/Skua", "--to", "bans", "--until", "2w")
-    said = club.ok("slate", "regatta")
-    assert "Skua leaves officers" in said and "Skua joins bans: banned" in said
+    output = club.ok("slate", "regatta")
+    assert "Skua leaves officers" in output and "Skua joins bans: banned" in output
     club.ok("move", "regatta", f"guests/{PLOVER}", "--to", "officers", "--as", "deckhand")
     club.ok("apply", "regatta", "--yes", "--despite-errors")
     assert "Plover" in club.fails(2, "remove", "regatta", "guests/Plover"), "gone already, and not in the book"
@@ -323,9 +323,9 @@ def test_a_fresh_server_gets_its_first_admin_in_one_command(club: SiteUnderTest)
         return work.process.poll() is not None
 
     wait_for(comes_in)
-    code, said = work.end()
-    assert code == 0, said
-    assert "Join harbour now" in said and "joined: GW-" in said and "officers reload" in said
+    code, output = work.end()
+    assert code == 0, output
+    assert "Join harbour now" in output and "joined: GW-" in output and "officers reload" in output
     (one,) = json.loads(club.text("harbour", "officers.json"))["officers"]
     assert one["rank"] == "harbourmaster" and "officer harbourmaster" in club.ok("send", "harbour", f"who {one['id']}")
 
@@ -343,16 +343,16 @@ def test_at_a_terminal_what_is_not_clear_is_asked(club: SiteUnderTest) -> None:
     write_logs(club)
     with (club.folder / "regatta" / "logs" / "latest.log").open("a") as file:
         file.write(line(6, 12, "Plover", SKUA))
-    code, said = asked(club, ["add", "regatta", "bans", "Plover"], [("Which? ", "2")])
-    assert code == 0 and f"bans/{SKUA}" in said and PLOVER in said, said
+    code, output = asked(club, ["add", "regatta", "bans", "Plover"], [("Which? ", "2")])
+    assert code == 0 and f"bans/{SKUA}" in output and PLOVER in output, output
     club.ok("discard", "regatta")
     assert asked(club, ["add", "regatta", "bans", "Plover"], [("Which? ", "9")])[0] == 2
-    code, said = asked(club, ["add", "regatta", "grants", PLOVER], [("grants: level (", "7")])
-    assert code == 0 and f"grants/{PLOVER}: not there -> id={PLOVER}, level=7" in said, said
-    code, said = asked(club, ["add", "regatta", "grants", TERN], [("grants: level (", "12")])
-    assert code == 1 and "12 is above the maximum, 9" in said, said
-    code, said = asked(club, ["add", "regatta", "guests", SKUA], [("Set guests.only=on as well? [y/N] ", "y")])
-    assert code == 0 and "guests.only: not set (default false) -> true" in said, said
+    code, output = asked(club, ["add", "regatta", "grants", PLOVER], [("grants: level (", "7")])
+    assert code == 0 and f"grants/{PLOVER}: not there -> id={PLOVER}, level=7" in output, output
+    code, output = asked(club, ["add", "regatta", "grants", TERN], [("grants: level (", "12")])
+    assert code == 1 and "12 is above the maximum, 9" in output, output
+    code, output = asked(club, ["add", "regatta", "guests", SKUA], [("Set guests.only=on as well? [y/N] ", "y")])
+    assert code == 0 and "guests.only: not set (default false) -> true" in output, output
 
 
 def test_one_roster_is_a_table_with_who_was_seen_when(club: SiteUnderTest) -> None:
@@ -360,9 +360,9 @@ def test_one_roster_is_a_table_with_who_was_seen_when(club: SiteUnderTest) -> No
     with (club.folder / "regatta" / "logs" / "latest.log").open("a") as file:
         file.write(line(6, 12, "W\u0433en", TERN))
     club.ok("people", "add", "Plover", PLOVER)
-    said = club.ok("roster", "regatta", "guests")
-    assert f"regatta  Plover        {PLOVER}  2026-11-05 20:00  plover" in said, said
-    assert f"regatta  W\u0433en          {TERN}" in said, "the name that was seen last"
+    output = club.ok("roster", "regatta", "guests")
+    assert f"regatta  Plover        {PLOVER}  2026-11-05 20:00  plover" in output, output
+    assert f"regatta  W\u0433en          {TERN}" in output, "the name that was seen last"
     rows = json.loads(club.ok("roster", "regatta", "bans", "--json"))
     assert [(one["name"], one["until"], one["last"]) for one in rows] == [
         ("Cormorant", "", 0.0),
@@ -377,7 +377,7 @@ def test_one_roster_is_a_table_with_who_was_seen_when(club: SiteUnderTest) -> No
 
 
 @pytest.mark.parametrize(
-    ("file", "text", "said"),
+    ("file", "text", "expected"),
     [
         ("officers.json", '{"officers": "Wren"}', "officers"),
         (
@@ -395,11 +395,11 @@ def test_one_roster_is_a_table_with_who_was_seen_when(club: SiteUnderTest) -> No
     ],
 )
 def test_a_file_that_is_not_what_the_rulebook_says_is_one_message(
-    club: SiteUnderTest, file: str, text: str, said: str
+    club: SiteUnderTest, file: str, text: str, expected: str
 ) -> None:
     (club.folder / "regatta" / file).write_text(text)
     shown = club.fails(1, "check", "regatta")
-    assert said in shown and file in shown
+    assert expected in shown and file in shown
     for words in (["roster"], ["people", "show", "Wren"], ["show", "regatta", "officers"], ["status"]):
         assert "unexpected" not in club.run(*words).stderr
 
@@ -409,17 +409,17 @@ def test_a_roster_is_never_longer_than_the_server_reads(club: SiteUnderTest) -> 
     book = BOOK.replace("[records.guests]\n", "[records.guests]\nmost = 4\n")
     (club.folder / "rulebooks" / "gullwind.toml").write_text(book)
     club.ok("add", "regatta", "guests", "GW-9999-AAAA")
-    said = club.fails(1, "add", "regatta", "guests", "GW-9999-BBBB")
-    assert "guests may have 4; there are 5." in said and "Nothing was put on the slate" in said
+    output = club.fails(1, "add", "regatta", "guests", "GW-9999-BBBB")
+    assert "guests may have 4; there are 5." in output and "Nothing was put on the slate" in output
 
 
 def test_one_is_banned_on_all_servers_by_a_name_that_one_of_them_has_seen(club: SiteUnderTest) -> None:
     """All or nothing: what does not fit on one server is put on none; who is there already is told."""
     write_logs(club)
-    said = club.ok("add", "@all", "bans", "Ruff", "--until", "1w")
-    assert said.count("Ruff is GW-AAAA-2222") == 2 and said.count("bans/GW-AAAA-2222: not there") == 2
-    said = club.ok("add", "@all", "bans", "Ruff", "GW-9999-DDDD")
-    assert said.count("Ruff is on bans already") == 2 and said.count("bans/GW-9999-DDDD: not there") == 2
+    output = club.ok("add", "@all", "bans", "Ruff", "--until", "1w")
+    assert output.count("Ruff is GW-AAAA-2222") == 2 and output.count("bans/GW-AAAA-2222: not there") == 2
+    output = club.ok("add", "@all", "bans", "Ruff", "GW-9999-DDDD")
+    assert output.count("Ruff is on bans already") == 2 and output.count("bans/GW-9999-DDDD: not there") == 2
     club.ok("discard", "@all")
     (club.folder / "rulebooks").mkdir()
     book = BOOK.replace("[roster.bans]\n", "[roster.outlaws]\n").replace("[records.bans", "[records.outlaws")

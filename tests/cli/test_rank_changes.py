@@ -40,8 +40,8 @@ def test_a_ladder_of_four_ranks_from_nothing(site: SiteUnderTest, begun: str | N
     home = site.add("regatta")
     if begun is not None:
         (home / "ranks.yml").write_text(begun)
-    said = site.ok("ranks", "tree") if begun is not None else ""
-    assert begun is None or "begin with: roundgate ranks ladder regatta" in said
+    output = site.ok("ranks", "tree") if begun is not None else ""
+    assert begun is None or "begin with: roundgate ranks ladder regatta" in output
     assert "All newcomers gain chat.say, sail.start, sail.stop." in site.ok("ranks", "ladder")
     assert "regatta has ranks already: deckhand" in site.fails(1, "ranks", "ladder")
     site.ok("ranks", "add", "steward", "--above", "deckhand", "may=crew.call", "colour=#112233")
@@ -63,8 +63,8 @@ def test_a_ladder_of_four_ranks_from_nothing(site: SiteUnderTest, begun: str | N
 
 
 def test_moderators_get_one_more_right_and_it_is_said_who_gains(quay: SiteUnderTest) -> None:
-    said = quay.ok("ranks", "grant", "marshal", "chat.mute", "chat.say", "regatta")
-    assert "Skua, Tern, Wren gain chat.mute, chat.say." in said
+    output = quay.ok("ranks", "grant", "marshal", "chat.mute", "chat.say", "regatta")
+    assert "Skua, Tern, Wren gain chat.mute, chat.say." in output
     assert "that is so already" in quay.ok("ranks", "grant", "marshal", "chat.mute", "regatta")
     assert "Tern may chat.mute" in quay.ok("ranks", "may", "Tern", "chat.mute", "regatta", "--slate")
     assert "Tern may NOT" in quay.fails(1, "ranks", "may", "Tern", "chat.mute", "regatta")
@@ -87,16 +87,16 @@ def test_a_new_role_is_written_in_all_the_places_that_it_needs(quay: SiteUnderTe
     assert "bosun" in found["rights"]["race.start"] and "bosun" not in found["rights"]["race.abort"]
     assert {f"{SKUA}@cove": "bosun"} in found["crew"] and "# on Fridays" in text
     assert "rank-" not in quay.run("check", "nightwatch").stdout
-    said = quay.fails(1, "ranks", "remove", "bosun", "nightwatch")
-    assert "would have no rank" in said and "--to RANK" in said
+    output = quay.fails(1, "ranks", "remove", "bosun", "nightwatch")
+    assert "would have no rank" in output and "--to RANK" in output
     quay.ok("ranks", "remove", "bosun", "--to", "lookout", "nightwatch")
     assert "bosun" not in after(quay, "nightwatch", "rights.yml")
     assert "know no denials" in quay.fails(1, "ranks", "deny", "mate", "race.start", "nightwatch")
 
 
 def test_a_rank_gets_another_name_wherever_it_is_named(quay: SiteUnderTest) -> None:
-    said = quay.ok("ranks", "rename", "deckhand", "hand", "regatta")
-    assert "ranks.yml:newcomers: deckhand -> hand" in said
+    output = quay.ok("ranks", "rename", "deckhand", "hand", "regatta")
+    assert "ranks.yml:newcomers: deckhand -> hand" in output
     quay.ok("ranks", "rename", "marshal", "referee", "regatta")
     text = after(quay, "regatta", "ranks.yml")
     assert "deckhand" not in text and "marshal" not in text and "# only the harbourmaster" in text
@@ -115,13 +115,13 @@ def test_what_is_expected_is_tested_by_command_by_check_and_in_the_review(quay: 
     assert "expectations: all met." in quay.ok("ranks", "test")
     assert "rank-expected" not in quay.run("check", "@all").stdout
     quay.ok("ranks", "grant", "deckhand", "chat.mute", "chat.say", "regatta")
-    said = quay.ok("slate", "regatta")
-    assert "Not as expected any more: newcomers may not chat.mute." in said
-    assert said.count("Not as expected") == 1, "what still is as expected is not named"
-    said = quay.run("check", "regatta").stdout
-    assert "rank-expected" in said and "expectations.toml:7" in said and "on the slate" in said
-    said = quay.fails(1, "ranks", "test", str(book), "regatta")
-    assert "NOT SO" in said and "deckhand grants chat.mute" in said
+    output = quay.ok("slate", "regatta")
+    assert "Not as expected any more: newcomers may not chat.mute." in output
+    assert output.count("Not as expected") == 1, "what still is as expected is not named"
+    output = quay.run("check", "regatta").stdout
+    assert "rank-expected" in output and "expectations.toml:7" in output and "on the slate" in output
+    output = quay.fails(1, "ranks", "test", str(book), "regatta")
+    assert "NOT SO" in output and "deckhand grants chat.mute" in output
     rows = json.loads(quay.run("ranks", "test", str(book), "regatta", "--json").stdout)
     assert [one["expected"] for one in rows if not one["met"]] == ["newcomers may not chat.mute"]
     book.write_text('[[expect]]\nwho = "Wren"\nmay = 3\n')
@@ -148,8 +148,8 @@ def test_a_mods_permissions_are_known_once_its_list_was_taken_in(quay: SiteUnder
     text.write_text("| lanterns.light | lights them |\n- lanterns.douse: op\nsee mods/lanterns/settings.toml\n")
     grant = ("ranks", "grant", "marshal", "lanterns.light", "regatta")
     assert "has no permission 'lanterns.light'" in quay.fails(2, *grant)
-    said = quay.ok("ranks", "catalogue", "regatta", "--from", str(text))
-    assert "2 permissions in that text, 2 of them new in permissions.toml: lanterns.light, lanterns.douse" in said
+    output = quay.ok("ranks", "catalogue", "regatta", "--from", str(text))
+    assert "2 permissions in that text, 2 of them new in permissions.toml: lanterns.light, lanterns.douse" in output
     assert "0 of them new" in quay.ok("ranks", "catalogue", "regatta", "--from", str(text))
     path = quay.folder / "permissions.toml"
     path.write_text("# Kept by hand.\n" + path.read_text())
@@ -201,8 +201,8 @@ def test_levels_are_changed_by_what_a_permission_needs(site: SiteUnderTest) -> N
     (home / "commandlevels.properties").write_text("# by hand\nrace.abort=4\nrank.give=9\n")
     (home / "startup.cfg").write_text(f"grant {WREN} 9\ngrant {TERN} 3\n")
     assert "Tern" not in site.ok("ranks", "who", "race.abort")
-    said = site.ok("ranks", "grant", "3", "race.abort", "race.start")
-    assert f"{TERN}" in said and "gains race.abort" in said
+    output = site.ok("ranks", "grant", "3", "race.abort", "race.start")
+    assert f"{TERN}" in output and "gains race.abort" in output
     assert "Levels have no denials" in site.fails(1, "ranks", "deny", "3", "race.abort")
     assert "are numbers" in site.fails(1, "ranks", "add", "mate") and "is no level" in site.fails(
         2, "ranks", "grant", "mate", "race.abort"
@@ -222,9 +222,9 @@ def test_somebody_with_a_rank_whom_nobody_knows_is_a_note(quay: SiteUnderTest) -
     assert "rank-stranger" not in quay.run("check", "regatta").stdout, "no log has been read yet"
     quay.ok("people", "seen", "regatta")
     quay.ok("people", "add", "Wren", WREN)
-    said = quay.run("check", "regatta").stdout
-    assert said.count("rank-stranger") == 1 and f"{SKUA} is on officers as marshal, and was never seen here" in said
-    assert "officers.json:5" in said
+    output = quay.run("check", "regatta").stdout
+    assert output.count("rank-stranger") == 1 and f"{SKUA} is on officers as marshal, and was never seen here" in output
+    assert "officers.json:5" in output
     (quay.folder / "regatta" / "guestlist.txt").write_text(f"{SKUA}\n")
     assert "rank-stranger" not in quay.run("check", "regatta").stdout, "on another roster too"
 

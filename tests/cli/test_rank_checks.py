@@ -83,14 +83,14 @@ def kept(site: SiteUnderTest, form: str, files: dict[str, str] | None = None) ->
 @pytest.mark.parametrize("form", FORMS)
 def test_right_ranks_say_nothing_and_the_running_server_says_the_same(site: SiteUnderTest, form: str) -> None:
     kept(site, form)
-    said = site.run("check", "regatta").stdout
-    assert "rank-" not in said and "record-" not in said, said
+    output = site.run("check", "regatta").stdout
+    assert "rank-" not in output and "record-" not in output, output
     site.ok("start")
     for sailor in (WREN, TERN, "GW-9999-9999"):
         for permission in ("race.abort", "race.delete", "sail.start", "rank.give", "chat.say"):
             code = site.run("ranks", "may", sailor, permission).returncode
-            said = site.ok("send", "regatta", f"may {sailor} {permission}")
-            assert (f"{sailor} may {permission}" in said) == (code == 0), (sailor, permission, said)
+            output = site.ok("send", "regatta", f"may {sailor} {permission}")
+            assert (f"{sailor} may {permission}" in output) == (code == 0), (sailor, permission, output)
 
 
 @pytest.mark.parametrize(
@@ -167,10 +167,10 @@ def test_what_is_wrong_with_ranks_is_found_with_its_place(
     path = site.folder / "regatta" / name
     assert path.read_text().count(old) == 1
     path.write_text(path.read_text().replace(old, new))
-    said = site.run("check", "regatta").stdout
-    assert code in said and words in said, said
-    assert f"{name}" in said
-    assert code != "rank-base" or said.count("rank-base") == 1, "said where it begins, not of those above"
+    output = site.run("check", "regatta").stdout
+    assert code in output and words in output, output
+    assert f"{name}" in output
+    assert code != "rank-base" or output.count("rank-base") == 1, "said where it begins, not of those above"
     assert "unexpected" not in site.run("ranks", "matrix").stderr
     if not code.startswith(("record", "tab")):
         assert code in site.ok("explain", code)
@@ -178,13 +178,13 @@ def test_what_is_wrong_with_ranks_is_found_with_its_place(
 
 def test_a_world_without_ranks_and_ranks_without_a_world_are_found(site: SiteUnderTest) -> None:
     kept(site, "waters", {"waters/bay/ranks.yml": WATERS, "waters/moon/ranks.yml": WATERS})
-    said = site.run("check", "regatta").stdout
-    assert "ranks of the world moon, and there is no such world (saves/moon.world)" in said
+    output = site.run("check", "regatta").stdout
+    assert "ranks of the world moon, and there is no such world (saves/moon.world)" in output
     (site.folder / "regatta" / "saves" / "moon.world").write_text("{}")
     assert "rank-world" not in site.run("check", "regatta").stdout
     site.ok("set", "regatta", "world.save=fjord")
-    said = site.run("check", "regatta").stdout
-    assert "loads the world fjord, and that has no ranks" in said and "There are ranks of: bay, moon" in said
+    output = site.run("check", "regatta").stdout
+    assert "loads the world fjord, and that has no ranks" in output and "There are ranks of: bay, moon" in output
 
 
 def test_worlds_are_asked_about_by_name_and_compared(site: SiteUnderTest) -> None:
@@ -192,8 +192,8 @@ def test_worlds_are_asked_about_by_name_and_compared(site: SiteUnderTest) -> Non
     kept(site, "waters", {"waters/bay/ranks.yml": WATERS, "waters/moon/ranks.yml": moon})
     assert site.ok("ranks", "may", WREN, "race.abort") == f"regatta@bay  {WREN} may race.abort\n"
     assert "may NOT" in site.fails(1, "ranks", "may", WREN, "race.abort", "regatta@moon")
-    said = site.fails(1, "ranks", "diff", "regatta@bay", "regatta@moon")
-    assert re.search(r"pilot +- +race\.start", said), said
+    output = site.fails(1, "ranks", "diff", "regatta@bay", "regatta@moon")
+    assert re.search(r"pilot +- +race\.start", output), output
     site.ok("ranks", "grant", "pilot", "race.delete", "regatta@moon")
     assert "waters/moon/ranks.yml (after)" in site.ok("slate", "regatta")
     assert "regatta@nowhere" not in site.fails(2, "ranks", "tree", "regatta@nowhere").replace("'nowhere'", "")
@@ -210,8 +210,8 @@ def test_a_member_whose_rank_is_in_two_places_is_said(site: SiteUnderTest) -> No
     site_file = site.folder / "roundgate.toml"
     site_file.write_text(site_file.read_text().replace('rulebook = "gullwind"', 'rulebook = "club"'))
     (site.folder / "regatta" / "linecrew.properties").write_text(f"{WREN}=marshal\n")
-    said = site.run("check", "regatta").stdout
-    assert f"The rank of {WREN} is given in officers and in line-crew" in said, said
+    output = site.run("check", "regatta").stdout
+    assert f"The rank of {WREN} is given in officers and in line-crew" in output, output
 
 
 def test_places_are_right_whatever_the_line_ends_are(site: SiteUnderTest) -> None:
@@ -221,6 +221,6 @@ def test_places_are_right_whatever_the_line_ends_are(site: SiteUnderTest) -> Non
     spoilt = DECK.replace("race.start", "race.strat").replace("newcomers: deckhand", "newcomers: deckhnad")
     for end in ("\n", "\r\n", "\r"):
         path.write_bytes(spoilt.replace("\n", end).encode())
-        said = site.run("check", "regatta").stdout
-        assert "rank-permission  ranks.yml:7:11" in said and "may: [race.strat]" in said, (end, said)
-        assert "rank-newcomers" in said
+        output = site.run("check", "regatta").stdout
+        assert "rank-permission  ranks.yml:7:11" in output and "may: [race.strat]" in output, (end, output)
+        assert "rank-newcomers" in output

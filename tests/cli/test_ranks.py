@@ -26,9 +26,9 @@ def quay(site: SiteUnderTest) -> SiteUnderTest:
 
 
 def test_who_may_and_why_with_the_place_of_each_entry(quay: SiteUnderTest) -> None:
-    said = quay.ok("ranks", "who", "race.abort")
-    assert re.search(rf"Tern +{TERN} +marshal grants race\.\* \(ranks\.yml:14\)", said), said
-    assert "newcomers" not in said
+    output = quay.ok("ranks", "who", "race.abort")
+    assert re.search(rf"Tern +{TERN} +marshal grants race\.\* \(ranks\.yml:14\)", output), output
+    assert "newcomers" not in output
     assert quay.ok("ranks", "may", "Tern", "race.abort") == "regatta  Tern may race.abort\n"
     assert "Tern may NOT race.delete" in quay.fails(1, "ranks", "may", "tern", "race.delete")
     assert "newcomers may sail.start" in quay.ok("ranks", "may", "newcomers", "sail.start")
@@ -60,20 +60,20 @@ def test_the_ranks_as_a_tree_and_as_a_matrix(quay: SiteUnderTest) -> None:
 def test_what_the_slate_alters_is_said_by_people_and_permission(quay: SiteUnderTest) -> None:
     assert "changes nothing" in quay.ok("ranks", "impact")
     quay.ok("set", "regatta", "officers/Skua.rank=coxswain")
-    said = quay.ok("ranks", "impact")
-    assert said.splitlines() == ["regatta  Skua loses race.*."]
+    output = quay.ok("ranks", "impact")
+    assert output.splitlines() == ["regatta  Skua loses race.*."]
     assert "Skua loses race.*." in quay.ok("slate", "regatta")
     quay.ok("add", "regatta", "ranks.yml:ranks.deckhand.may", "chat.mute")
-    said = quay.ok("ranks", "impact")
-    assert "Skua, Tern, Wren and all newcomers gain chat.mute." in said and "Skua loses race.*." in said
+    output = quay.ok("ranks", "impact")
+    assert "Skua, Tern, Wren and all newcomers gain chat.mute." in output and "Skua loses race.*." in output
     quay.ok("discard", "regatta")
     quay.ok("add", "regatta", "officers", KNOT, "name=Knot", "--as", "marshal")
-    said = quay.ok("slate", "regatta")
-    assert "Knot gains crew.call, crew.swap, race.*." in said
+    output = quay.ok("slate", "regatta")
+    assert "Knot gains crew.call, crew.swap, race.*." in output
 
 
 @pytest.mark.parametrize(
-    ("words", "said"),
+    ("words", "expected"),
     [
         (("dance",), "What about ranks?"),
         (("who",), "'ranks who' needs other words"),
@@ -93,8 +93,8 @@ def test_what_the_slate_alters_is_said_by_people_and_permission(quay: SiteUnderT
         (("tree", "regatta@nowhere"), "no ranks for a world 'nowhere'"),
     ],
 )
-def test_wrong_questions_are_one_message(quay: SiteUnderTest, words: tuple[str, ...], said: str) -> None:
-    assert said in quay.fails(2, "ranks", *words)
+def test_wrong_questions_are_one_message(quay: SiteUnderTest, words: tuple[str, ...], expected: str) -> None:
+    assert expected in quay.fails(2, "ranks", *words)
 
 
 def test_the_running_server_says_the_same(quay: SiteUnderTest) -> None:
@@ -102,8 +102,8 @@ def test_the_running_server_says_the_same(quay: SiteUnderTest) -> None:
     for sailor in (WREN, TERN, KNOT):
         for permission in ("race.abort", "race.delete", "sail.start", "rank.give"):
             code = quay.run("ranks", "may", sailor, permission).returncode
-            said = quay.ok("send", "regatta", f"may {sailor} {permission}")
-            assert (f"{sailor} may {permission}" in said) == (code == 0), (sailor, permission, said)
+            output = quay.ok("send", "regatta", f"may {sailor} {permission}")
+            assert (f"{sailor} may {permission}" in output) == (code == 0), (sailor, permission, output)
 
 
 @pytest.mark.parametrize(
@@ -122,6 +122,6 @@ def test_what_is_wrong_with_ranks_is_found(quay: SiteUnderTest, old: str, new: s
     assert "rank-" not in quay.run("check", "regatta").stdout
     assert old in path.read_text()
     path.write_text(path.read_text().replace(old, new, 1))
-    said = quay.run("check", "regatta").stdout
-    assert code in said and words in said, said
+    output = quay.run("check", "regatta").stdout
+    assert code in output and words in output, output
     assert "unexpected" not in quay.run("ranks", "matrix").stderr

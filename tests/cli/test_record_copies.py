@@ -88,8 +88,8 @@ def test_roles_that_only_the_games_own_file_has_count_and_are_changed_in_the_clu
         assert line in block
     assert re.search(r'category\("SHED", \{.*order = 8', text)
     regatta.ok("start")
-    said = regatta.ok("send", "regatta", "berths")
-    assert "BAILER" in said and "SHED" in said
+    output = regatta.ok("send", "regatta", "berths")
+    assert "BAILER" in output and "SHED" in output
     assert "in berths.lua alone" not in regatta.ok("show", "regatta", "berths/BAILER")
     regatta.ok("remove", "regatta", "berths/BAILER")  # the game's own counts again
     regatta.ok("apply", "regatta", "--yes")

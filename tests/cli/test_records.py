@@ -58,8 +58,12 @@ def test_a_set_is_a_table_and_a_record_its_fields(regatta: SiteUnderTest) -> Non
 
 
 def test_a_set_is_explained_with_what_its_fields_may_be(regatta: SiteUnderTest) -> None:
-    said = regatta.ok("explain", "regatta", "officers")
-    assert "named by     id" in said and "the id of a sailor, such as GW-7K3M-Q2XD" in said and "one of ranks" in said
+    output = regatta.ok("explain", "regatta", "officers")
+    assert (
+        "named by     id" in output
+        and "the id of a sailor, such as GW-7K3M-Q2XD" in output
+        and "one of ranks" in output
+    )
     (page,) = json.loads(regatta.ok("explain", "regatta", "categories", "--json"))
     assert (page["what"], page["count"], page["needed"]) == (
         "records",
@@ -67,15 +71,17 @@ def test_a_set_is_explained_with_what_its_fields_may_be(regatta: SiteUnderTest) 
         ["name", "colour", "order"],
     )
     assert "1 to 99" in page["fields"]["order"]
-    said = regatta.ok("explain", "regatta", "berths")
-    assert "  most         How many sailors may have it at once." in said, "a field may be called as a fact of the set"
+    output = regatta.ok("explain", "regatta", "berths")
+    assert "  most         How many sailors may have it at once." in output, (
+        "a field may be called as a fact of the set"
+    )
 
 
 def test_fields_are_set_checked_and_shown_as_waiting(regatta: SiteUnderTest) -> None:
-    said = regatta.fails(1, "set", "regatta", "officers/Wren.rank=marshl")
-    assert "there is no ranks/marshl. Did you mean marshal?" in said and "Nothing was put on the slate" in said
-    said = regatta.fails(1, "set", "regatta", "categories/HELM.order=140")
-    assert "140 is above the maximum, 99" in said and "categories/HELM.order=99" in said
+    output = regatta.fails(1, "set", "regatta", "officers/Wren.rank=marshl")
+    assert "there is no ranks/marshl. Did you mean marshal?" in output and "Nothing was put on the slate" in output
+    output = regatta.fails(1, "set", "regatta", "categories/HELM.order=140")
+    assert "140 is above the maximum, 99" in output and "categories/HELM.order=99" in output
     assert "Did you mean rank?" in regatta.fails(2, "set", "regatta", "officers/Wren.rnk=marshal")
     assert "Did you mean officers/Wren?" in regatta.fails(2, "set", "regatta", "officers/Wern.rank=marshal")
     regatta.ok("set", "regatta", "officers/Tern.rank=coxswain", "buoys/B1.x=130.25", "officers/*.note=paid")
@@ -89,8 +95,8 @@ def test_fields_are_set_checked_and_shown_as_waiting(regatta: SiteUnderTest) -> 
 
 
 def test_a_record_is_added_from_a_template_or_like_another(regatta: SiteUnderTest) -> None:
-    said = regatta.fails(2, "add", "regatta", "officers", "name=Plover")
-    assert "A new record of officers needs id" in said and "name=Plover id=..." in said
+    output = regatta.fails(2, "add", "regatta", "officers", "name=Plover")
+    assert "A new record of officers needs id" in output and "name=Plover id=..." in output
     assert "Nobody called 'Plover'" in regatta.fails(2, "add", "regatta", "officers", "Plover")
     assert "should look like GW-7K3M-Q2XD" in regatta.fails(1, "add", "regatta", "officers", "id=Plover")
     assert "is there already" in regatta.fails(2, "add", "regatta", "officers", "id=GW-7K3M-Q2XD")
@@ -108,8 +114,8 @@ def test_a_record_is_added_from_a_template_or_like_another(regatta: SiteUnderTes
 
 
 def test_a_rank_is_renamed_with_all_that_names_it(regatta: SiteUnderTest) -> None:
-    said = regatta.ok("rename", "regatta", "ranks/marshal", "warden")
-    assert "officers/*.rank: 2 name marshal -> they name warden" in said and "ranks/*.also: 1 name marshal" in said
+    output = regatta.ok("rename", "regatta", "ranks/marshal", "warden")
+    assert "officers/*.rank: 2 name marshal -> they name warden" in output and "ranks/*.also: 1 name marshal" in output
     assert "is there already" in regatta.fails(2, "rename", "regatta", "ranks/deckhand", "coxswain")
     regatta.ok("apply", "--yes")
     home = regatta.folder / "regatta"
@@ -134,10 +140,10 @@ def test_a_record_is_removed_and_a_rewind_brings_it_back(regatta: SiteUnderTest)
 
 
 def test_removing_what_others_name_is_found_before_it_counts(regatta: SiteUnderTest) -> None:
-    said = regatta.fails(1, "remove", "regatta", "ranks/marshal")
-    assert "record-reference" in said and "there is no ranks/marshal" in said
-    said = regatta.fails(1, "remove", "regatta", "ranks/harbourmaster")
-    assert "Wren: there is no ranks/harbourmaster" in said, "it is named in another file"
+    output = regatta.fails(1, "remove", "regatta", "ranks/marshal")
+    assert "record-reference" in output and "there is no ranks/marshal" in output
+    output = regatta.fails(1, "remove", "regatta", "ranks/harbourmaster")
+    assert "Wren: there is no ranks/harbourmaster" in output, "it is named in another file"
 
 
 def test_what_waits_for_a_record_finds_it_after_the_file_was_edited_by_hand(regatta: SiteUnderTest) -> None:
@@ -166,10 +172,10 @@ def test_a_secret_field_is_asked_for_and_never_shown(regatta: SiteUnderTest) -> 
         ["add", "regatta", "officers", "id=GW-1A1A-1A1A", f"badge={secret}"],
     ):
         assert "must not be part of the command" in regatta.fails(2, *words)
-    said = regatta.ok("set", "regatta", "officers/Wren.badge", given=f"{secret}\n")
-    said += regatta.ok("slate", "regatta") + regatta.ok("slate", "--json") + regatta.ok("show", "regatta", "officers")
-    said += regatta.ok("apply", "regatta", "--yes") + regatta.ok("rounds", "show", "1")
-    said += regatta.ok("show", "regatta", "officers/Wren") + regatta.ok("show", "regatta", "officers", "--json")
-    said += regatta.ok("show", "regatta", "--all") + regatta.ok("check", "regatta")
-    assert secret not in said and "(hidden, new)" in said and "(set, hidden)" in said
+    output = regatta.ok("set", "regatta", "officers/Wren.badge", given=f"{secret}\n")
+    output += regatta.ok("slate", "regatta") + regatta.ok("slate", "--json") + regatta.ok("show", "regatta", "officers")
+    output += regatta.ok("apply", "regatta", "--yes") + regatta.ok("rounds", "show", "1")
+    output += regatta.ok("show", "regatta", "officers/Wren") + regatta.ok("show", "regatta", "officers", "--json")
+    output += regatta.ok("show", "regatta", "--all") + regatta.ok("check", "regatta")
+    assert secret not in output and "(hidden, new)" in output and "(set, hidden)" in output
     assert secret in (regatta.folder / "regatta" / "officers.json").read_text()

@@ -48,14 +48,14 @@ def test_one_value_of_each_file_and_nothing_else(running: SiteUnderTest) -> None
 def test_a_broken_file_is_found_by_check_and_refuses_a_set(regatta: SiteUnderTest) -> None:
     (regatta.folder / "regatta" / "officers.json").write_text('{"officers": [1, 2}\n')
     assert "bracket-" in regatta.fails(1, "check", "regatta")
-    said = regatta.fails(1, "set", "regatta", "officers.json:officers[0]=3")
-    assert "fix them first" in said
+    output = regatta.fails(1, "set", "regatta", "officers.json:officers[0]=3")
+    assert "fix them first" in output
 
 
 def test_what_does_not_fit_is_refused_with_the_reason(regatta: SiteUnderTest) -> None:
     shutil.copy(DEMO / "seamanship.toml", regatta.folder / "regatta")
-    said = regatta.fails(1, "set", "regatta", "seamanship.toml:levels[1].points=many")
-    assert "a number is expected there, and 'many' is not" in said
+    output = regatta.fails(1, "set", "regatta", "seamanship.toml:levels[1].points=many")
+    assert "a number is expected there, and 'many' is not" in output
 
 
 def test_show_and_reset_of_a_value_in_a_file(regatta: SiteUnderTest) -> None:
@@ -86,12 +86,12 @@ def test_the_rulebook_says_how_its_game_reads_a_file(regatta: SiteUnderTest) -> 
 def test_secrets_of_a_file_that_cannot_be_read_stay_hidden(regatta: SiteUnderTest) -> None:
     officers = regatta.folder / "regatta" / "officers.json"
     officers.write_text('{\n  "entry_code": "4711-hush" "a": True,\n  "rcon_password": 4711-hush\n}\n')
-    said = [regatta.run("check", "regatta", "--format", form).stdout for form in ("text", "json", "sarif")]
+    output = [regatta.run("check", "regatta", "--format", form).stdout for form in ("text", "json", "sarif")]
     officers.write_text('{\n  "entry_code": "4711-hush" "a": true\n}\n')
-    said += [regatta.run("check", "--fix").stdout, regatta.run("slate", "regatta").stdout]
-    said.append(regatta.run("slate", "regatta", "--json").stdout)
-    assert "comma-missing" in said[0] and "+" in said[3]
-    assert not [one for one in said if "4711-hush" in one]
+    output += [regatta.run("check", "--fix").stdout, regatta.run("slate", "regatta").stdout]
+    output.append(regatta.run("slate", "regatta", "--json").stdout)
+    assert "comma-missing" in output[0] and "+" in output[3]
+    assert not [one for one in output if "4711-hush" in one]
 
 
 def test_lists_and_records_inside_files(regatta: SiteUnderTest) -> None:
@@ -104,14 +104,14 @@ def test_lists_and_records_inside_files(regatta: SiteUnderTest) -> None:
     regatta.ok("add", "regatta", "officers.json:officers", '{"id": "GW-9Z9Z-Z9Z9", "rank": "marshal"}', "--at", "0")
     regatta.ok("add", "regatta", "seamanship.toml:levels", '{"level": 6, "points": 4000}')
     regatta.ok("reset", "regatta", "officers.json:officers[2]")
-    said = regatta.ok("slate", "regatta")
-    assert "+    may: [sail.start, sail.reef]" in said
+    output = regatta.ok("slate", "regatta")
+    assert "+    may: [sail.start, sail.reef]" in output
     assert (
-        '+    { "id": "GW-9Z9Z-Z9Z9", "rank": "marshal" },' in said
-        or '+    {"id": "GW-9Z9Z-Z9Z9", "rank": "marshal"},' in said
+        '+    { "id": "GW-9Z9Z-Z9Z9", "rank": "marshal" },' in output
+        or '+    {"id": "GW-9Z9Z-Z9Z9", "rank": "marshal"},' in output
     )
-    assert "+[[levels]]\n  +level = 6\n  +points = 4000" in said
-    assert '-    { "id": "GW-8P2C-W4TN", "name": "Tern", "rank": "marshal" },' in said
+    assert "+[[levels]]\n  +level = 6\n  +points = 4000" in output
+    assert '-    { "id": "GW-8P2C-W4TN", "name": "Tern", "rank": "marshal" },' in output
     assert "is not in ranks.yml:ranks.deckhand.may" in regatta.fails(
         1, "remove", "regatta", "ranks.yml:ranks.deckhand.may", "sail.fly"
     )
@@ -135,10 +135,10 @@ def test_a_comment_behind_a_number_is_the_one_thing_said_of_its_line(regatta: Si
     """Not also that '24 # the most' is no number: one mistake, one finding, and an error because the value is lost."""
     core = regatta.folder / "regatta" / "gullwind.properties"
     core.write_text(core.read_text().replace("heat.size=8", "heat.size=8 # at once"))
-    said = regatta.fails(1, "check", "regatta")
-    assert said.count("heat.size=8 # at once") == 1
-    assert said.startswith("error  comment-in-value")
-    assert "after 8." in said
+    output = regatta.fails(1, "check", "regatta")
+    assert output.count("heat.size=8 # at once") == 1
+    assert output.startswith("error  comment-in-value")
+    assert "after 8." in output
 
 
 def test_a_rulebooks_nested_keys_are_known_and_texts_in_quotes_are_told_from_values(regatta: SiteUnderTest) -> None:
@@ -156,10 +156,10 @@ def test_a_rulebooks_nested_keys_are_known_and_texts_in_quotes_are_told_from_val
     site_file.write_text(site_file.read_text().replace('rulebook = "gullwind"', 'rulebook = "tidewater"'))
     main = regatta.folder / "regatta" / "main.json"
     main.write_text('{"Server": {"EnableFog": "true", "Slots": 4, "EnabelFog": 1, "Mods": {"a": 1, "b": 2}}}\n')
-    said = regatta.run("check", "regatta").stdout
-    assert "value-quoted" in said and "key-unknown" not in said.replace("EnabelFog", "")
-    assert "2 keys are not described" in said or "3 keys are not described" in said
-    advice = next(line.partition("do: ")[2] for line in said.splitlines() if "do: roundgate set" in line)
+    output = regatta.run("check", "regatta").stdout
+    assert "value-quoted" in output and "key-unknown" not in output.replace("EnabelFog", "")
+    assert "2 keys are not described" in output or "3 keys are not described" in output
+    advice = next(line.partition("do: ")[2] for line in output.splitlines() if "do: roundgate set" in line)
     regatta.ok(*shlex.split(advice)[1:])
     assert '+{"Server": {"EnableFog": true' in regatta.ok("slate", "regatta")
     assert "Many." not in regatta.ok("set", "regatta", "slots=20") + regatta.ok("slate", "regatta")

@@ -31,5 +31,5 @@ def test_each_of_many_servers_has_the_row_that_it_has_by_itself(site: SiteUnderT
     states = {row["server"]: row["state"] for row in many}
     assert [name for name, state in states.items() if state == "up"] == ["mooring03", "mooring07"]
     assert [row["server"] for row in many if row["on-slate"]] == ["mooring03", "mooring11"]
-    said = site.ok("status")
-    assert len([line for line in said.splitlines() if line.startswith("mooring")]) == 26
+    output = site.ok("status")
+    assert len([line for line in output.splitlines() if line.startswith("mooring")]) == 26

@@ -21,8 +21,8 @@ def with_files(site: SiteUnderTest, *names: str) -> Path:
 def test_a_rank_is_commented_out_by_one_round_and_let_back_in_by_the_next(running: SiteUnderTest) -> None:
     ranks = with_files(running, "ranks.yml") / "ranks.yml"
     before = ranks.read_bytes()
-    said = running.ok("switch", "regatta", "ranks.yml:ranks.harbourmaster", "--off")
-    assert "-> commented out" in said
+    output = running.ok("switch", "regatta", "ranks.yml:ranks.harbourmaster", "--off")
+    assert "-> commented out" in output
     assert ranks.read_bytes() == before, "nothing is written yet"
     running.ok("apply", "regatta", "--yes", "--countdown", "0s")
     assert b"\n  # harbourmaster:\n  #   also: [marshal]\n" in ranks.read_bytes()
@@ -53,9 +53,9 @@ def test_a_name_is_changed_in_its_place_and_what_follows_goes_by_the_new_name(re
     regatta.ok("set", "regatta", "ranks.yml:ranks.harbourmaster.also[0]=deckhand")
     regatta.ok("rename", "regatta", "ranks.yml:ranks.harbourmaster", "chief")
     regatta.ok("set", "regatta", "ranks.yml:ranks.chief.also[0]=coxswain")
-    said = regatta.ok("slate", "regatta")
-    assert "called harbourmaster -> called chief" in said
-    assert "somebody has changed it" not in said
+    output = regatta.ok("slate", "regatta")
+    assert "called harbourmaster -> called chief" in output
+    assert "somebody has changed it" not in output
     regatta.ok("apply", "regatta", "--yes")
     wanted = before.replace("  harbourmaster:\n    also: [marshal]", "  chief:\n    also: [coxswain]")
     assert ranks.read_text() == wanted
@@ -66,9 +66,9 @@ def test_what_cannot_be_is_said_with_its_reason_and_is_not_put_on_the_slate(rega
     assert "reads no comments" in regatta.fails(1, "switch", "regatta", "officers.json:officers[0].rank", "--off")
     assert "is not in ranks.yml" in regatta.fails(1, "switch", "regatta", "ranks.yml:ranks.bosun", "--off")
     assert "is not in ranks.yml" in regatta.fails(1, "rename", "regatta", "ranks.yml:ranks.bosun", "x")
-    said = regatta.fails(1, "rename", "regatta", "ranks.yml:ranks.coxswain", "marshal")
-    assert "marshal is there already" in said
-    assert "discard" not in said, "there is nothing to discard"
+    output = regatta.fails(1, "rename", "regatta", "ranks.yml:ranks.coxswain", "marshal")
+    assert "marshal is there already" in output
+    assert "discard" not in output, "there is nothing to discard"
     assert "On or off?" in regatta.fails(2, "switch", "regatta", "idle.drop")
     assert "the slate is empty" in regatta.ok("slate", "regatta")
 
@@ -84,17 +84,17 @@ def test_an_entry_of_a_list_is_commented_out_by_its_number(regatta: SiteUnderTes
 
 def test_a_setting_under_another_name_is_one_that_the_rulebook_does_not_know(regatta: SiteUnderTest) -> None:
     assert "is a setting of the rulebook" in regatta.fails(1, "rename", "regatta", "race.slots", "boat.places")
-    said = regatta.ok("rename", "regatta", "race.slots", "boat.places", "--force")
-    assert "keys-undescribed" in said
-    assert "called boat.slots -> called boat.places" in said
+    output = regatta.ok("rename", "regatta", "race.slots", "boat.places", "--force")
+    assert "keys-undescribed" in output
+    assert "called boat.slots -> called boat.places" in output
 
 
 def test_a_value_shared_between_places_is_changed_in_one_of_them_where_asked(regatta: SiteUnderTest) -> None:
     gusts = regatta.folder / "regatta" / "gusts.yml"
     gusts.write_text("day: &calm\n  most: 4\nnight: *calm\n")
-    said = regatta.fails(1, "set", "regatta", "gusts.yml:night.most=2")
-    assert "shares" in said
-    assert "--here-only" in said
+    output = regatta.fails(1, "set", "regatta", "gusts.yml:night.most=2")
+    assert "shares" in output
+    assert "--here-only" in output
     regatta.ok("set", "regatta", "gusts.yml:night.most=2", "--here-only")
     regatta.ok("apply", "regatta", "--yes")
     assert gusts.read_text().startswith("day: &calm\n  most: 4\n")
@@ -105,7 +105,7 @@ def test_a_value_shared_between_places_is_changed_in_one_of_them_where_asked(reg
 def test_a_secret_inside_what_is_commented_out_stays_hidden(regatta: SiteUnderTest) -> None:
     crew = regatta.folder / "regatta" / "crew.yml"
     crew.write_text("boat: 1\nlink:\n  password: hush-4711\n  host: quay\nnotes: |\n  # password: hush-4711\n  more\n")
-    said = [regatta.ok("switch", "regatta", "crew.yml:link", "--off"), regatta.ok("slate", "regatta")]
-    said.append(regatta.ok("slate", "regatta", "--json"))
-    said.append(regatta.ok("switch", "regatta", "crew.yml:link", "--on"))
-    assert not [one for one in said if "hush-4711" in one]
+    output = [regatta.ok("switch", "regatta", "crew.yml:link", "--off"), regatta.ok("slate", "regatta")]
+    output.append(regatta.ok("slate", "regatta", "--json"))
+    output.append(regatta.ok("switch", "regatta", "crew.yml:link", "--on"))
+    assert not [one for one in output if "hush-4711" in one]

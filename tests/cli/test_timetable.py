@@ -44,8 +44,8 @@ def tick_process(site: SiteUnderTest) -> subprocess.Popen[str]:
 
 def tick(site: SiteUnderTest) -> str:
     """Look at the timetable once, as a keeper has it done."""
-    said, _ = tick_process(site).communicate(timeout=60)
-    return said
+    output, _ = tick_process(site).communicate(timeout=60)
+    return output
 
 
 def known_before(site: SiteUnderTest, seconds: float) -> None:
@@ -96,8 +96,8 @@ def test_many_who_look_at_once_do_it_once(site: SiteUnderTest) -> None:
     site.ok("start")
     known_before(site, 60)
     processes = [tick_process(site) for _ in range(8)]
-    said = "".join(process.communicate(timeout=60)[0] for process in processes)
-    assert said.count("regatta: tea: done: sent") == 1, said
+    output = "".join(process.communicate(timeout=60)[0] for process in processes)
+    assert output.count("regatta: tea: done: sent") == 1, output
     wait_for(lambda: "four bells" in site.ok("log", "regatta"), 20)
     assert site.ok("log", "regatta").count("four bells") == 1
     assert outcomes(site) == ["done"]
@@ -147,8 +147,8 @@ def test_a_backup_is_made_and_one_that_fails_is_told(site: SiteUnderTest, hook: 
     for path in home.iterdir():
         path.unlink()
     known_before(site, 60)
-    said = tick(site)
-    assert "regatta: tea: failed: There is nothing to save" in said
+    output = tick(site)
+    assert "regatta: tea: failed: There is nothing to save" in output
     wait_for(lambda: len(hook.got) == 1, 20)
     assert hook.bodies[0]["message"].startswith("tea (backup) of regatta did not go well: There is nothing to save")
 
@@ -198,9 +198,9 @@ def test_one_is_left_out_and_not_after_all(site: SiteUnderTest) -> None:
     known_before(site, 60)
     due = time.time() // 60 * 60
     books(site, "INSERT INTO moment VALUES ('regatta', 'tea', ?, 'skip', 0, '')", due)
-    said = tick(site)
+    output = tick(site)
     assert dict(books(site, "SELECT due, outcome FROM moment"))[due] == "skipped"
-    assert said == "" and "needless" not in outcomes(site)
+    assert output == "" and "needless" not in outcomes(site)
 
 
 def test_the_clock_process_sees_to_servers_that_no_keeper_holds(site: SiteUnderTest, hook: Hook) -> None:
@@ -213,9 +213,9 @@ def test_the_clock_process_sees_to_servers_that_no_keeper_holds(site: SiteUnderT
     ) as process:
         wait_for(lambda: len(hook.got) == 1, 100)
         process.send_signal(signal.SIGTERM)
-        said, _ = process.communicate(timeout=20)
+        output, _ = process.communicate(timeout=20)
     assert process.returncode == 0
-    assert "regatta: tea: done: 1 finding" in said
+    assert "regatta: tea: done: 1 finding" in output
     unit = site.ok("clock", "--unit")
     assert f"--site {site.folder} clock" in unit and "[Install]" in unit
 
@@ -225,8 +225,8 @@ def test_a_wait_for_an_empty_server_has_an_end(site: SiteUnderTest) -> None:
     site.ok("start")
     site.ok("send", "regatta", "muster 1")
     wait_for(lambda: "1 of " in site.ok("status"), 20)
-    said = site.ok("restart", "--empty-within", "1s")
-    assert "after 1s there are still 1 aboard; the round goes on" in said
+    output = site.ok("restart", "--empty-within", "1s")
+    assert "after 1s there are still 1 aboard; the round goes on" in output
     assert json.loads(site.ok("rounds", "--json"))[0]["outcome"] == "done"
 
 

@@ -48,22 +48,22 @@ def test_what_is_no_wave_is_told(text: str) -> None:
         wave_sizes(text, 10)
 
 
-def begun(said: str) -> list[str]:
-    return re.findall(r"^(\w+): round \d+ begins", said, re.MULTILINE)
+def begun(output: str) -> list[str]:
+    return re.findall(r"^(\w+): round \d+ begins", output, re.MULTILINE)
 
 
 def test_a_change_goes_to_all_in_waves(fleet: SiteUnderTest) -> None:
     for name in NAMES:
         fleet.ok("start", name)
     fleet.ok("set", "@all", "race.slots=14")
-    said = fleet.ok("apply", "@all", "--yes", "--waves", "1,rest", "--together", "2")
-    assert begun(said)[0] == "harbour" and set(begun(said)) == set(NAMES)
-    first_end = said.index("harbour: proven")
-    assert first_end < said.index("regatta: round"), "the next wave begins when the last one is proven"
-    assert said.index("lone: round") > min(said.index("regatta: proven"), said.index("nightwatch: proven")), (
+    output = fleet.ok("apply", "@all", "--yes", "--waves", "1,rest", "--together", "2")
+    assert begun(output)[0] == "harbour" and set(begun(output)) == set(NAMES)
+    first_end = output.index("harbour: proven")
+    assert first_end < output.index("regatta: round"), "the next wave begins when the last one is proven"
+    assert output.index("lone: round") > min(output.index("regatta: proven"), output.index("nightwatch: proven")), (
         "two at a time"
     )
-    assert "4 of 4 went well." in said
+    assert "4 of 4 went well." in output
     assert all(fleet.value(name, "boat.slots") == "14" for name in NAMES)
     assert "nothing waits" in fleet.ok("apply", "@all", "--yes", "--waves", "1,rest")
 
@@ -74,10 +74,12 @@ def test_a_wave_that_fails_stops_the_rest(fleet: SiteUnderTest) -> None:
     fleet.ok("set", "@all", "race.slots=14")
     fleet.ok("set", "harbour", "tick.rate=60")
     done = fleet.run("apply", "@all", "--yes", "--waves", "1,2,rest")
-    said = done.stdout
-    assert done.returncode == 3 and begun(said) == ["harbour"]
-    assert "harbour: rewound" in said and "not begun, because a wave before failed: regatta, nightwatch, lone" in said
-    assert "last words of harbour" in said and "fatal: tick" in said
+    output = done.stdout
+    assert done.returncode == 3 and begun(output) == ["harbour"]
+    assert (
+        "harbour: rewound" in output and "not begun, because a wave before failed: regatta, nightwatch, lone" in output
+    )
+    assert "last words of harbour" in output and "fatal: tick" in output
     assert fleet.value("regatta", "boat.slots") != "14" and "-> 14" in fleet.ok("slate", "lone")
     done = fleet.run("apply", "@all", "--yes", "--waves", "1,2,rest", "--go-on")
     assert done.returncode == 3 and "3 of 4 went well." in done.stdout
@@ -87,8 +89,8 @@ def test_a_wave_that_fails_stops_the_rest(fleet: SiteUnderTest) -> None:
 def test_nothing_is_done_anywhere_where_one_review_has_an_error(fleet: SiteUnderTest) -> None:
     fleet.ok("set", "@all", "race.slots=14")
     (fleet.folder / "lone" / "courses.txt").write_text("")
-    said = fleet.fails(1, "apply", "@all", "--yes", "--waves", "1,rest")
-    assert "Nothing was done on any server." in said and begun(said) == []
+    output = fleet.fails(1, "apply", "@all", "--yes", "--waves", "1,rest")
+    assert "Nothing was done on any server." in output and begun(output) == []
 
 
 def test_a_restart_in_waves_and_a_server_that_is_busy(fleet: SiteUnderTest) -> None:
@@ -99,9 +101,9 @@ def test_a_restart_in_waves_and_a_server_that_is_busy(fleet: SiteUnderTest) -> N
     waiting = Background(fleet, "restart", "regatta", "--when-empty")
     wait_for_step(fleet, "announce", kind="restart")
     done = fleet.run("restart", "@all", "--waves", "1,rest", "--go-on")
-    said = done.stdout
-    assert done.returncode == 5, said
-    assert "regatta: refused" in said and "3 of 4 went well." in said
+    output = done.stdout
+    assert done.returncode == 5, output
+    assert "regatta: refused" in output and "3 of 4 went well." in output
     fleet.ok("send", "regatta", "ashore")
     assert waiting.end()[0] == 0
     assert all(fleet.server_process(name) not in (None, before[name]) for name in NAMES)
@@ -115,9 +117,9 @@ def test_two_who_apply_to_all_at_once_do_it_once(fleet: SiteUnderTest) -> None:
         subprocess.Popen(call, cwd=fleet.folder, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
         for _ in range(2)
     ]
-    said = [process.communicate(timeout=120)[0] for process in processes]
-    assert all("Traceback" not in one for one in said)
-    assert {process.returncode for process in processes} <= {0, 1, 5}, said
+    output = [process.communicate(timeout=120)[0] for process in processes]
+    assert all("Traceback" not in one for one in output)
+    assert {process.returncode for process in processes} <= {0, 1, 5}, output
     rows = json.loads(fleet.ok("rounds", "--json"))
     applied = [row for row in rows if row["kind"] == "apply" and row["outcome"] == "proven"]
     assert sorted(row["server"] for row in applied) == sorted(fleet.names), "each once"
@@ -134,8 +136,8 @@ def test_a_terminal_that_goes_away_leaves_the_rounds_to_themselves(fleet: SiteUn
     work = Background(fleet, "apply", "@all", "--yes", "--waves", "2,rest", "--when-empty")
     wait_for(lambda: fleet.run("rounds", "--json").stdout.count('"apply"') >= 2)
     os.kill(work.process.pid, signal.SIGINT)
-    code, said = work.end()
-    assert code == 0 and "the round goes on by itself" in said and "Not begun: nightwatch, lone" in said
+    code, output = work.end()
+    assert code == 0 and "the round goes on by itself" in output and "Not begun: nightwatch, lone" in output
     for name in ("harbour", "regatta"):
         fleet.ok("send", name, "ashore")
     wait_for(lambda: all(fleet.value(name, "boat.slots") == "14" for name in ("harbour", "regatta")))

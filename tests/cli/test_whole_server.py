@@ -102,18 +102,18 @@ def test_a_setting_of_a_file_that_the_game_overwrites_goes_where_it_lasts(site: 
         '[rulebook]\nname = "gullwind"\n[file.core]\npath = "scoring.toml"\nformat = "toml"\nowner = "game"\n'
         '[setting.first]\nfile = "core"\nkey = "points.first"\ntype = "int"\n'
     )
-    said = site.fails(1, "set", "first=11")
-    assert "belongs to the game" in said and "roundgate edit regatta scoring.toml" in said
+    output = site.fails(1, "set", "first=11")
+    assert "belongs to the game" in output and "roundgate edit regatta scoring.toml" in output
 
 
 def test_a_value_in_two_places_is_written_and_taken_back_together(site: SiteUnderTest, regatta: Path) -> None:
-    said = site.ok("set", "launch.memory=2G")
-    assert "launch.memory: 4G -> 2G" in said and "launch.sh:--hold: not set -> 2048" in said
+    output = site.ok("set", "launch.memory=2G")
+    assert "launch.memory: 4G -> 2G" in output and "launch.sh:--hold: not set -> 2048" in output
     assert "2 taken off" in site.ok("discard", "launch.memory")
     script = regatta / "launch.sh"
     script.write_text(script.read_text().replace("4096", "4096 --hold 1024"))
-    said = site.fails(1, "check")
-    assert "places-differ" in said and "do: roundgate set regatta launch.memory=4G" in said
+    output = site.fails(1, "check")
+    assert "places-differ" in output and "do: roundgate set regatta launch.memory=4G" in output
     site.ok("set", "launch.sh:--hold=2048")
     waiting = site.ok("slate")
     assert "--may-take 2048 --hold 2048" in waiting, "either place means the setting"
@@ -134,11 +134,11 @@ def test_a_setting_of_another_edition_or_version_is_refused_and_hidden(site: Sit
     site.ok("set", "ocean.swell=2", "race.tally=high")
     site.ok("discard")
     as_edition(site, "inshore", "2.4.1")
-    said = site.fails(1, "set", "ocean.swell=2")
-    assert "ocean.swell needs the edition offshore; regatta is inshore" in said and "Nothing was changed" in said
+    output = site.fails(1, "set", "ocean.swell=2")
+    assert "ocean.swell needs the edition offshore; regatta is inshore" in output and "Nothing was changed" in output
     assert "a version before 2.4; regatta is 2.4.1" in site.fails(1, "set", "race.tally=high")
-    said = site.fails(1, "set", "tide.mode=maelstrom", "world.save=other")
-    assert "value-edition" in said and "nothing was put" in said.lower()
+    output = site.fails(1, "set", "tide.mode=maelstrom", "world.save=other")
+    assert "value-edition" in output and "nothing was put" in output.lower()
     assert "ocean.swell" not in site.ok("show", "--advanced") and "ocean.swell" in site.ok("show", "--all")
     (regatta / "gullwind.properties").write_text("ocean.swell=2\n")
     assert "setting-absent" in site.ok("check")
@@ -151,8 +151,8 @@ def test_the_version_is_read_where_the_rulebook_says(running: SiteUnderTest) -> 
 
 
 def test_what_a_world_has_fixed_asks_for_a_new_one_and_offers_a_name(running: SiteUnderTest) -> None:
-    said = running.fails(1, "set", "tide.mode=custom")
-    assert "do: roundgate set regatta tide.mode=custom --new-world bay-2" in said
+    output = running.fails(1, "set", "tide.mode=custom")
+    assert "do: roundgate set regatta tide.mode=custom --new-world bay-2" in output
     assert "no new world is needed" in running.fails(2, "set", "race.laps=4", "--new-world", "cove")
     running.ok("set", "tide.mode=custom", "--new-world", "bay-2")
     done = running.ok("apply", "--yes")
@@ -162,8 +162,8 @@ def test_what_a_world_has_fixed_asks_for_a_new_one_and_offers_a_name(running: Si
 
 
 def test_a_preset_that_needs_a_mode_says_so_and_may_bring_it(running: SiteUnderTest) -> None:
-    said = running.ok("preset", "neap")
-    assert "counts only with tide.mode=custom, which is not set: add --with-mode" in said
+    output = running.ok("preset", "neap")
+    assert "counts only with tide.mode=custom, which is not set: add --with-mode" in output
     running.ok("discard")
     assert "world-fixed" in running.fails(1, "preset", "neap", "--with-mode")
     assert "tide.mode: " in running.ok("preset", "neap", "--with-mode", "--new-world", "bay-2")
@@ -178,8 +178,8 @@ def test_a_preset_is_for_its_game_and_leaves_out_what_the_edition_lacks(site: Si
     )
     (site.folder / "presets" / "other.toml").write_text('rulebook = "chess"\n[set]\nrook = 1\n')
     as_edition(site, "inshore")
-    said = site.ok("preset", "swell")
-    assert "ocean.swell is left out: it needs the edition offshore" in said and "race.laps" in said
+    output = site.ok("preset", "swell")
+    assert "ocean.swell is left out: it needs the edition offshore" in output and "race.laps" in output
     assert "is for the rulebook chess; regatta has gullwind" in site.fails(2, "preset", "other")
     assert "Did you mean gentle?" in site.fails(2, "preset", "gentel")
 
@@ -195,17 +195,17 @@ def test_entries_of_a_list_in_one_value_are_added_moved_and_removed(site: SiteUn
     assert "-> skua,tern" in site.ok("slate")
     assert "Did you mean tern?" in site.fails(2, "remove", "race.classes", "tren")
     assert "Did you mean plover?" in site.fails(1, "add", "race.classes", "plovr")
-    said = site.fails(1, "remove", "race.classes", "skua", "tern")
-    assert "the minimum is 1" in said and "-> skua,tern" in site.ok("slate")
+    output = site.fails(1, "remove", "race.classes", "skua", "tern")
+    assert "the minimum is 1" in output and "-> skua,tern" in site.ok("slate")
 
 
 def test_a_mod_comes_with_its_key_and_its_settings_in_one_slate(site: SiteUnderTest, modded: Path) -> None:
     site.ok("start")
-    said = site.fails(1, "add", "launch.mods", "fogbank")
-    assert "mod-order" in said and "do: roundgate add regatta launch.mods lanterns --at 0" in said
-    said = site.ok("add", "launch.mods", "lanterns", "fogbank")
-    assert "keys/lanterns.key: not there -> a copy of mods/lanterns/lanterns.key" in said
-    assert "lanterns.ini: not there -> a copy of mods/lanterns/template.ini" in said
+    output = site.fails(1, "add", "launch.mods", "fogbank")
+    assert "mod-order" in output and "do: roundgate add regatta launch.mods lanterns --at 0" in output
+    output = site.ok("add", "launch.mods", "lanterns", "fogbank")
+    assert "keys/lanterns.key: not there -> a copy of mods/lanterns/lanterns.key" in output
+    assert "lanterns.ini: not there -> a copy of mods/lanterns/template.ini" in output
     done = site.ok("apply", "--yes")
     assert "keys/fogbank.key" in done
     assert (modded / "keys" / "fogbank.key").read_text() == "key of fogbank\n"
@@ -216,12 +216,12 @@ def test_a_mod_comes_with_its_key_and_its_settings_in_one_slate(site: SiteUnderT
 
 
 def test_a_mod_that_is_not_there_or_lacks_its_key_is_found(site: SiteUnderTest, modded: Path) -> None:
-    said = site.fails(2, "add", "launch.mods", "lantern")
-    assert "There is no folder mods/lantern" in said and "there are: fogbank, lanterns" in said
+    output = site.fails(2, "add", "launch.mods", "lantern")
+    assert "There is no folder mods/lantern" in output and "there are: fogbank, lanterns" in output
     script = modded / "launch.sh"
     script.write_text(script.read_text().replace("4096", '4096 --mods "lanterns;drift"'))
-    said = site.fails(1, "check")
-    assert "mod-missing" in said and "mod-file-missing" in said
+    output = site.fails(1, "check")
+    assert "mod-missing" in output and "mod-file-missing" in output
     (modded / "keys").mkdir()
     (modded / "keys" / "lanterns.key").write_text("my own\n")
     (modded / "mods" / "drift").mkdir()
@@ -302,9 +302,9 @@ def test_what_the_server_takes_without_a_word_is_found(
     site: SiteUnderTest, regatta: Path, file: str, text: str, code: str
 ) -> None:
     (regatta / file).write_text(text)
-    said = site.run("check")
-    assert "Traceback" not in said.stderr
-    assert f"  {code or 'toml'}" in said.stdout or (not code and said.returncode == 1), said.stdout
+    output = site.run("check")
+    assert "Traceback" not in output.stderr
+    assert f"  {code or 'toml'}" in output.stdout or (not code and output.returncode == 1), output.stdout
 
 
 def test_a_value_that_the_mode_overrides_is_no_proof(running: SiteUnderTest) -> None:
@@ -314,8 +314,8 @@ def test_a_value_that_the_mode_overrides_is_no_proof(running: SiteUnderTest) -> 
     (running.folder / "rulebooks").mkdir()
     (running.folder / "rulebooks" / "gullwind.toml").write_text(book)
     running.ok("set", "tide.height=4")
-    said = running.fails(3, "apply", "--yes")
-    assert "tide.height should be 4 metres, but its console says 3.1 metres" in said
+    output = running.fails(3, "apply", "--yes")
+    assert "tide.height should be 4 metres, but its console says 3.1 metres" in output
 
 
 # --- rulebooks ---
@@ -363,10 +363,10 @@ def test_of_a_file_and_what_it_includes_the_one_read_last_counts(running: SiteUn
 
 
 def test_what_only_the_console_has_is_sent_there_and_said_to_be_lost(running: SiteUnderTest) -> None:
-    said = running.fails(1, "set", "race.pause=on")
-    assert "No file holds race.pause" in said and "race.pause=VALUE --now" in said
-    said = running.ok("set", "race.pause=on", "--now")
-    assert "race.pause is on now, read back" in said and "the next restart loses it" in said
+    output = running.fails(1, "set", "race.pause=on")
+    assert "No file holds race.pause" in output and "race.pause=VALUE --now" in output
+    output = running.ok("set", "race.pause=on", "--now")
+    assert "race.pause is on now, read back" in output and "the next restart loses it" in output
     assert "set at the console only: lost at the next restart" in running.ok("show", "regatta", "race.pause")
     assert "the live console alone" in running.ok("explain", "race.pause")
     assert running.ok("slate") == "regatta: the slate is empty.\n"

@@ -120,8 +120,8 @@ def test_the_advice_of_a_refusal_can_be_run_as_it_stands(site: SiteUnderTest) ->
 def test_keys_that_are_not_there_need_a_word_in_files_of_keys_too(regatta: SiteUnderTest) -> None:
     home = regatta.folder / "regatta"
     shutil.copy(DEMO / "weather.ini", home)
-    said = regatta.fails(2, "set", "regatta", "gullwind.properties:mod.sail=red")
-    assert "--new" in said
+    output = regatta.fails(2, "set", "regatta", "gullwind.properties:mod.sail=red")
+    assert "--new" in output
     regatta.ok("set", "regatta", "gullwind.properties:mod.sail=red", "--new")
     regatta.ok("set", "regatta", "gullwind.properties:mod.sail=blue")
     (home / "squalls.ini").write_text("[wind]\nGusts=4\n")
@@ -173,8 +173,8 @@ def test_a_rank_file_is_built_up_from_nothing_by_commands_alone(regatta: SiteUnd
 def test_a_file_of_no_server_is_written_at_once_byte_for_byte(site: SiteUnderTest) -> None:
     path = site.folder / "berths.json"
     path.write_bytes(b'\xef\xbb\xbf{\r\n\t"a" : [1,2],\r\n\t"b":"x"\r\n}')
-    said = site.ok("set", f"{path}:b=y")
-    assert '"b":"y"' in said
+    output = site.ok("set", f"{path}:b=y")
+    assert '"b":"y"' in output
     assert path.read_bytes() == b'\xef\xbb\xbf{\r\n\t"a" : [1,2],\r\n\t"b":"y"\r\n}'
     assert "it has these values already" in site.ok("set", f"{path}:b=y")
     site.ok("add", f"{path}:a", "3")
@@ -191,9 +191,9 @@ def test_a_file_of_no_server_is_written_at_once_byte_for_byte(site: SiteUnderTes
 def test_a_name_that_is_nearly_the_one_that_the_server_reads_is_a_finding(regatta: SiteUnderTest) -> None:
     home = regatta.folder / "regatta"
     shutil.copy(DEMO / "guestlist.txt", home / "GuestList.txt")
-    said = regatta.run("check", "regatta").stdout
-    assert "file-name-near" in said
-    advice = next(line.partition("do: ")[2] for line in said.splitlines() if "do: mv" in line)
+    output = regatta.run("check", "regatta").stdout
+    assert "file-name-near" in output
+    advice = next(line.partition("do: ")[2] for line in output.splitlines() if "do: mv" in line)
     subprocess.run(shlex.split(advice), check=True)
     assert "file-name-near" not in regatta.run("check", "regatta").stdout
     assert (home / "guestlist.txt").is_file()
@@ -236,8 +236,8 @@ def test_a_set_of_a_server_is_meant_by_its_place_too(regatta: SiteUnderTest) -> 
     home = regatta.folder / "regatta"
     (home / "officers.json").write_text('{"officers": [{"id": "GW-7K3M-Q2XD", "name": "Wren", "rank": "marshal"}]}\n')
     (home / "berths.json").write_text('{"berths": [{"name": "bow", "most": 2}, {"name": "mast", "most": 1}]}\n')
-    said = regatta.ok("set", "regatta", "officers.json:officers/Wren.rank=coxswain")
-    assert "officers/GW-7K3M-Q2XD.rank: marshal -> coxswain" in said, "by the name that the rulebook has for it"
+    output = regatta.ok("set", "regatta", "officers.json:officers/Wren.rank=coxswain")
+    assert "officers/GW-7K3M-Q2XD.rank: marshal -> coxswain" in output, "by the name that the rulebook has for it"
     assert "mast" in regatta.ok("show", "regatta", "berths.json:berths")
     regatta.ok("set", "regatta", "berths.json:berths/bow.most=3")
     assert "berths.json:berths/bow.most: 2 -> 3" in regatta.ok("slate", "regatta")
@@ -261,7 +261,7 @@ def test_fields_for_records_that_have_none_in_common_are_refused_with_the_record
 ) -> None:
     file = regatta.folder / "regatta" / "odd.json"
     file.write_text('{"list": [{"a": 1}, {"b": {"c": 2}}]}\n')
-    said = regatta.fails(2, "add", "regatta", "odd.json:list", "a=5")
-    assert "one is given whole, as JSON" in said and """odd.json:list '{"a": "5"}'""" in said
+    output = regatta.fails(2, "add", "regatta", "odd.json:list", "a=5")
+    assert "one is given whole, as JSON" in output and """odd.json:list '{"a": "5"}'""" in output
     regatta.ok("add", "regatta", "odd.json:list", '{"a": 5}')
     assert '{"a": 5}' in regatta.ok("slate")

@@ -116,16 +116,16 @@ def test_every_value_is_removed_alone(path: Path) -> None:
 @pytest.mark.parametrize("path", files("bad"), ids=name_of)
 def test_what_is_wrong_is_said_at_its_place(path: Path) -> None:
     document = read(path)
-    said = [(one.code, *document.text.place(one.start)) for one in found(document, path)]
-    assert said == expected(path)
+    output = [(one.code, *document.text.place(one.start)) for one in found(document, path)]
+    assert output == expected(path)
 
 
 @pytest.mark.parametrize("path", files("bad"), ids=name_of)
 def test_the_line_ends_make_no_difference(path: Path) -> None:
     document = read(path, b"\r\n")
-    said = [(one.code, *document.text.place(one.start)) for one in found(document, path)]
+    output = [(one.code, *document.text.place(one.start)) for one in found(document, path)]
     if not is_windows_script(path, b"\r\n"):
-        assert said == expected(path)
+        assert output == expected(path)
 
 
 @pytest.mark.parametrize("path", files("bad"), ids=name_of)

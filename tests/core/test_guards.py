@@ -85,11 +85,11 @@ def test_one_entry_shows_no_habit_but_an_equals_sign(only: str, added: str) -> N
 
 
 @pytest.mark.parametrize(
-    ("when", "value", "said"), [("", 3, True), ("race.slots > 8", 3, False), ("race.slots > 8", 9, True)]
+    ("when", "value", "expected"), [("", 3, True), ("race.slots > 8", 3, False), ("race.slots > 8", 9, True)]
 )
-def test_advice_comes_where_its_condition_holds(when: str, value: int, said: bool) -> None:
+def test_advice_comes_where_its_condition_holds(when: str, value: int, expected: bool) -> None:
     spec = Setting(file="core", key="slots", type="int", advice="Mind the quay.", advice_when=when)
-    assert bool(advice_for("race.slots", spec, {"race.slots": value})) == said
+    assert bool(advice_for("race.slots", spec, {"race.slots": value})) == expected
 
 
 @dataclass

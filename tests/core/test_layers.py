@@ -109,8 +109,8 @@ def test_a_review_says_when_a_change_takes_effect(operation: Operation, code: Co
 )
 def test_a_review_shows_no_secret(operation: Operation) -> None:
     review = review_of(replay([operation], files("rcon_password=old-tide-1147\n")))
-    said = repr(review)
-    assert "4711" not in said and "1147" not in said
+    output = repr(review)
+    assert "4711" not in output and "1147" not in output
 
 
 def codes(courses: str, least: int, most: int | None) -> list[str]:

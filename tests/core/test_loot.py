@@ -45,9 +45,9 @@ FORMS = ("{what}*{count}|{chance}", "{what}|{chance}", "{what}*{count}", "{what}
 
 def book(**more: Any) -> Rulebook:
     """Give a rulebook of crates and tables; ``more`` is said of both."""
-    said = {"entries": ("has",), "entry": FORMS, "draw_by": "take", "draws": "times", "sure": "sure", **more}
-    table = LootTable(prefix="@", nothing="-", **said)
-    loot = Loot(records="crates", at_once="count", left_out="out", nothing="-", table={"tables": table}, **said)
+    output = {"entries": ("has",), "entry": FORMS, "draw_by": "take", "draws": "times", "sure": "sure", **more}
+    table = LootTable(prefix="@", nothing="-", **output)
+    loot = Loot(records="crates", at_once="count", left_out="out", nothing="-", table={"tables": table}, **output)
     sets = {name: RecordSet(file="f", at=f"{name}.*", field=FIELDS) for name in ("crates", "tables")}
     return Rulebook(
         rulebook=About(name="quay"),

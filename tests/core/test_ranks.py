@@ -108,7 +108,7 @@ def test_the_impact_is_what_the_answers_differ_by(before: Scheme, after: Scheme)
     """Whoever is named gains or loses just that; whatever differs is said, or a wildcard that covers it is."""
     after = replace(after, any_case=before.any_case, wildcard=before.wildcard)
     shifts = impact(before, after, PERMISSIONS)
-    said = {
+    output = {
         (name, shift.gains, one) for shift in shifts for name in shift.people for one in shift.permission.split(", ")
     }
     everybody = dict.fromkeys((*before.members, *after.members))
@@ -121,12 +121,12 @@ def test_the_impact_is_what_the_answers_differ_by(before: Scheme, after: Scheme)
             old, new = decide(had, permission, before).may, decide(has, permission, after).may
             hits = {
                 gains
-                for who, gains, one in said
+                for who, gains, one in output
                 if who == name and is_about(Entry(one, True, "", Place("")), permission, after)
             }
             if old != new:
                 assert new in hits, (name, permission)
-            elif (name, True, permission) in said or (name, False, permission) in said:
+            elif (name, True, permission) in output or (name, False, permission) in output:
                 raise AssertionError(f"{name} neither gains nor loses {permission}")
     assert impact(before, before, PERMISSIONS) == []
 

@@ -74,8 +74,8 @@ def words_heard(folder: Path, script: str) -> list[str]:
         env={"PATH": f"{folder}:/usr/bin:/bin", "HOME": "/nowhere"},
     )
     log = folder / "log.txt"
-    said = done.stdout + (log.read_text() if log.exists() else "")
-    lines = [line for line in said.splitlines() if line.startswith("[")]
+    output = done.stdout + (log.read_text() if log.exists() else "")
+    lines = [line for line in output.splitlines() if line.startswith("[")]
     assert lines, f"{script}\n{done.stdout}{done.stderr}"
     heard: list[str] = json.loads(lines[0])
     return heard

@@ -195,7 +195,7 @@ def test_what_is_added_has_the_shape_of_its_neighbours_or_is_refused(
 
 
 @pytest.mark.parametrize(
-    ("quotes", "body", "said", "value", "wanted"),
+    ("quotes", "body", "expected", "value", "wanted"),
     [
         ("", 'motto "low tide"\nfog 1\n', "low tide", "high tide", 'motto "high tide"\nfog 1\n'),
         ("none", 'motto "low tide"\nfog 1\n', '"low tide"', 'the "high" tide', 'motto the "high" tide\nfog 1\n'),
@@ -206,13 +206,13 @@ def test_what_is_added_has_the_shape_of_its_neighbours_or_is_refused(
     ],
 )  # fmt: skip
 def test_quotes_of_a_command_file_are_what_its_dialect_says(
-    quotes: str, body: str, said: str, value: str, wanted: str
+    quotes: str, body: str, expected: str, value: str, wanted: str
 ) -> None:
     kind, dialect = FORMATS["directives"], Dialect(quotes=quotes)  # type: ignore[arg-type]
     document = kind.read(Text(body), dialect)
     found = document.find(("motto",))
     assert found is not None
-    assert found.value == said
+    assert found.value == expected
     assert [one.code for one in problems_of(document)] == []
     if not wanted:
         with pytest.raises(EditRefused):

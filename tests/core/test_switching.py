@@ -80,9 +80,9 @@ def test_a_new_value_for_what_stands_commented_out_goes_there(form: str, text: s
     kind = FORMATS[form]
     document = kind.read(decode(text.encode()))
     changed = apply_edit(kind, document, document.set(name, "7"))
-    said = changed.find(name)
-    assert said is not None
-    assert said.value == "7"
+    output = changed.find(name)
+    assert output is not None
+    assert output.value == "7"
     assert len(changed.text.body.splitlines()) == len(text.splitlines()), changed.text.body
 
 

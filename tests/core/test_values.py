@@ -266,7 +266,7 @@ def test_special_values_count_as_numbers_in_the_rules() -> None:
 
 
 @pytest.mark.parametrize(
-    ("seconds", "said"), [(0.0004, "0ms"), (0.051, "51ms"), (2.04, "2.0s"), (75.5, "1m15s"), (7200, "2h")]
+    ("seconds", "expected"), [(0.0004, "0ms"), (0.051, "51ms"), (2.04, "2.0s"), (75.5, "1m15s"), (7200, "2h")]
 )
-def test_how_long_something_took(seconds: float, said: str) -> None:
-    assert values.units.format_elapsed(seconds) == said
+def test_how_long_something_took(seconds: float, expected: str) -> None:
+    assert values.units.format_elapsed(seconds) == expected

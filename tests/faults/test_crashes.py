@@ -197,8 +197,8 @@ def test_with_the_keeper_dead_too_the_next_command_says_so_and_recover_finishes(
     assert done.returncode == 4
     wait_for(lambda: site.keeper_process("regatta") is None)
     assert "Lantern Run" in site.text("regatta", "courses.txt") and site.value("regatta", "boat.slots") == "16"
-    said = site.fails(4, "apply", "--yes")
-    assert "was broken off" in said and "roundgate recover" in said and "will be put back" in said
+    output = site.fails(4, "apply", "--yes")
+    assert "was broken off" in output and "roundgate recover" in output and "will be put back" in output
     assert "will be put back" in site.run("status").stderr
     site.ok("recover")
     assert "Lantern Run" not in site.text("regatta", "courses.txt")

@@ -42,8 +42,8 @@ def test_an_edit_by_hand_during_the_wait_survives_the_stop(running: SiteUnderTes
     work, number = begin(running, verb, *(["--yes"] if verb == "apply" else []))
     edit(core, "heat.size=8", "heat.size=6")
     go(running)
-    code, said = work.end()
-    assert code == 0, said
+    code, output = work.end()
+    assert code == 0, output
     assert running.value("regatta", "heat.size") == "6"
     assert any(
         "race.heat was edited by hand while the round waited" in words for _, _, words in journal(running, number)
@@ -67,8 +67,8 @@ def test_a_mistake_by_hand_during_the_wait_ends_the_round_before_the_stop(runnin
     work, _ = begin(running, "apply", "--yes")
     (running.folder / "regatta" / "courses.txt").write_text("")
     go(running)
-    code, said = work.end()
-    assert code == 1 and "errors on disk" in said
+    code, output = work.end()
+    assert code == 1 and "errors on disk" in output
     assert running.server_process("regatta") == first and running.value("regatta", "boat.slots") == "16"
 
 
@@ -76,11 +76,11 @@ def test_what_is_set_or_discarded_during_the_wait_is_not_part_of_the_round(runni
     running.ok("set", "race.slots=24", "race.laps=7")
     work, number = begin(running, "apply", "--yes")
     running.ok("set", "race.slots=30", "server.motto=Fair winds")
-    said = running.fails(1, "discard", "race.laps")
-    assert f"round {number} is bringing that into force" in said and "roundgate cancel" in said
+    output = running.fails(1, "discard", "race.laps")
+    assert f"round {number} is bringing that into force" in output and "roundgate cancel" in output
     go(running)
-    code, said = work.end()
-    assert code == 0, said
+    code, output = work.end()
+    assert code == 0, output
     assert running.value("regatta", "boat.slots") == "24" and running.value("regatta", "laps.count") == "7"
     changes = {one["name"]: one["after"] for one in rounds(running)[0]["changes"]}
     assert changes == {"race.slots": "24", "race.laps": "7"}
@@ -167,8 +167,8 @@ def test_going_back_before_a_round_tells_of_later_edits_and_keeps_them(running: 
     courses.write_text(courses.read_text() + "Spring Sprint\n")
     guests = running.folder / "regatta" / "guestlist.txt"
     guests.write_text("GW-7K3M-Q2XD\n")
-    said = running.ok("rewind", "2", "--yes")
-    assert "courses.txt: changed again since round 2; those changes go too" in said
+    output = running.ok("rewind", "2", "--yes")
+    assert "courses.txt: changed again since round 2; those changes go too" in output
     assert courses.read_text() == "Harbour Mile\nThe Narrows\n"
     assert guests.read_text() == "GW-7K3M-Q2XD\n", "a file that round 2 did not write"
     assert "Spring Sprint" in (running.folder / ".roundgate/rounds/3/before-courses.txt").read_text()
@@ -198,8 +198,8 @@ def test_servers_adopted_at_once_are_all_there(site: SiteUnderTest) -> None:
         (site.folder / name / "start.sh").write_text("#!/bin/sh\nexec sleep 100\n")
     work = [Background(site, "adopt", name, "--rulebook", "") for name in names]
     for one in work:
-        code, said = one.end()
-        assert code == 0, said
+        code, output = one.end()
+        assert code == 0, output
     assert {row.split()[0] for row in site.ok("status").splitlines()[1:9]} == set(names)
     left = [path.name for path in site.folder.iterdir() if ".new" in path.name]
     assert not left
@@ -286,8 +286,8 @@ def test_two_people_who_call_recover_at_once_are_both_told(running: SiteUnderTes
     assert running.run("apply", "--yes", env={"PYTHONPATH": inject, "CRASH_AT": "journal write begin"}).returncode != 0
     work = [Background(running, "recover") for _ in range(3)]
     for one in work:
-        code, said = one.end()
-        assert "without a word" not in said, said
-        assert code in (0, 5), said
+        code, output = one.end()
+        assert "without a word" not in output, output
+        assert code in (0, 5), output
     wait_for(lambda: rounds(running)[0]["outcome"] != "open")
     assert status(running)["state"] == "up"

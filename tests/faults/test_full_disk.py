@@ -50,8 +50,8 @@ def test_files_that_cannot_be_saved_end_the_round_before_anything_is_written(run
     (running.folder / ".roundgate" / "rounds").rename(running.folder / ".roundgate" / "elsewhere")
     (running.folder / ".roundgate" / "rounds").write_text("in the way")
     running.ok("set", "race.slots=24")
-    said = running.fails(1, "apply", "--yes")
-    assert "could not be saved" in said and "is up again as it was" in said
+    output = running.fails(1, "apply", "--yes")
+    assert "could not be saved" in output and "is up again as it was" in output
     assert running.value("regatta", "boat.slots") == "16"
     assert running.server_process("regatta") is not None
 
@@ -118,8 +118,8 @@ def test_a_disk_that_fills_during_the_stop(tmp_path: Path, left: int) -> None:
             while True:
                 file.write(b"x" * 4096)
         os.truncate(filler, filler.stat().st_size // 4096 * 4096 - 4096 * left)
-        code, said = work.end()
-        assert code != 2 and "Traceback" not in said, said
+        code, output = work.end()
+        assert code != 2 and "Traceback" not in output, output
         filler.unlink()
         if not core.read_text():
             core.write_text(before)  # the stand-in itself lost it: it had no room to write it at its stop

@@ -52,12 +52,12 @@ def test_the_life_of_a_server_does_not_hang_on_what_its_files_hold(running: Site
         (home / "ranks.yml").write_bytes(ROOTS[number])
     for words in LIFE:
         done = running.run(*words)
-        said = done.stdout + done.stderr
-        assert done.returncode == 0 and "unexpected" not in said and "without a word" not in said, (words, said)
+        output = done.stdout + done.stderr
+        assert done.returncode == 0 and "unexpected" not in output and "without a word" not in output, (words, output)
     assert status(running)["state"] == "up"
     for words in (["show", "--all"], ["slate"]):
-        said = running.run(*words).stderr
-        assert "unexpected" not in said, (words, said)
+        output = running.run(*words).stderr
+        assert "unexpected" not in output, (words, output)
 
 
 @pytest.mark.parametrize("made", ["fifo", "device", "folder", "socket", "loop"])
@@ -77,8 +77,8 @@ def test_what_is_no_regular_file_is_not_read(running: SiteUnderTest, made: str) 
         place.symlink_to(place)
     for words in (["status"], ["stop"], ["start"]):
         running.ok(*words)
-    said = running.run("check").stdout
-    assert "file-unreadable" in said and "ranks.yml" in said
+    output = running.run("check").stdout
+    assert "file-unreadable" in output and "ranks.yml" in output
     assert "Traceback" not in running.run("set", "race.slots=24").stderr
     keeper = running.keeper_process("regatta")
     assert keeper is not None and int(Path(f"/proc/{keeper}/statm").read_text().split()[1]) * 4096 < 60_000_000

@@ -53,8 +53,10 @@ def who(site: SiteUnderTest, sailor: str) -> str:
 
 def test_a_ban_is_in_force_at_once_and_the_server_is_not_stopped(quay: SiteUnderTest) -> None:
     process = quay.server_process("regatta")
-    said = quay.ok("add", "regatta", "bans", KNOT, "name=Knot", "--until", "7d", "--now")
-    assert f"bans/{KNOT} is there, says its console" in said and "proven: In force on regatta, without a stop" in said
+    output = quay.ok("add", "regatta", "bans", KNOT, "name=Knot", "--until", "7d", "--now")
+    assert (
+        f"bans/{KNOT} is there, says its console" in output and "proven: In force on regatta, without a stop" in output
+    )
     assert "banned until" in who(quay, KNOT)
     text = quay.text("regatta", "banned.txt")
     assert f"id: {KNOT}\nname: Knot\n" in text and f"id: {BANNED}" in text
@@ -69,16 +71,16 @@ def test_a_ban_is_in_force_at_once_and_the_server_is_not_stopped(quay: SiteUnder
 def test_what_the_server_reads_again_is_in_force_and_asked_for_where_it_can_be(quay: SiteUnderTest) -> None:
     process = quay.server_process("regatta")
     assert "officer harbourmaster" in who(quay, WREN)
-    said = quay.ok("set", "regatta", "officers/Wren.rank=coxswain", "--now")
-    assert "officers reload" in said and f"In force on regatta, without a stop: officers/{WREN}.rank" in said
+    output = quay.ok("set", "regatta", "officers/Wren.rank=coxswain", "--now")
+    assert "officers reload" in output and f"In force on regatta, without a stop: officers/{WREN}.rank" in output
     assert "officer coxswain" in who(quay, WREN) and quay.server_process("regatta") == process
     with_book(quay, ("live = { ask = \"who {id}\", shows = '\\bofficer {rank}\\b' }\n", ""))
-    said = quay.ok("set", "regatta", "officers/Wren.rank=deckhand", "--now")
-    assert f"Not read back: officers/{WREN}.rank" in said and "officer deckhand" in who(quay, WREN)
+    output = quay.ok("set", "regatta", "officers/Wren.rank=deckhand", "--now")
+    assert f"Not read back: officers/{WREN}.rank" in output and "officer deckhand" in who(quay, WREN)
     quay.ok("set", "regatta", "officers/Wren.rank=marshal", "race.laps=4")
     assert f"officers/{WREN}.rank, race.laps: can also come into force without a restart" in quay.ok("slate", "regatta")
-    said = quay.ok("apply", "regatta", "--live")
-    assert "officer marshal" in who(quay, WREN) and "race.laps" in quay.ok("slate", "regatta"), said
+    output = quay.ok("apply", "regatta", "--live")
+    assert "officer marshal" in who(quay, WREN) and "race.laps" in quay.ok("slate", "regatta"), output
 
 
 @pytest.mark.parametrize(
@@ -94,8 +96,8 @@ def test_what_is_not_confirmed_is_put_back_in_the_file_and_on_the_server(
     with_book(quay, *changes)
     before = quay.text("regatta", "banned.txt")
     process = quay.server_process("regatta")
-    said = quay.fails(3, "add", "regatta", "bans", KNOT, "name=Knot", "--now")
-    assert why in said and "was told so, and the slate is kept" in said
+    output = quay.fails(3, "add", "regatta", "bans", KNOT, "name=Knot", "--now")
+    assert why in output and "was told so, and the slate is kept" in output
     assert quay.text("regatta", "banned.txt") == before and quay.server_process("regatta") == process
     assert "banned" not in who(quay, KNOT)
     assert f"bans/{KNOT}" in quay.ok("slate", "regatta")
@@ -104,9 +106,11 @@ def test_what_is_not_confirmed_is_put_back_in_the_file_and_on_the_server(
 def test_a_round_that_stops_the_server_asks_for_people_too(quay: SiteUnderTest) -> None:
     quay.ok("add", "regatta", "grants", KNOT, "--as", "3")
     quay.ok("remove", "regatta", "officers/Skua")
-    said = quay.ok("apply", "regatta", "--yes")
-    assert "regatta is up with the change in force" in said
-    assert f"grants/{KNOT} is there, says its console" in said and f"officers/{SKUA} is gone, says its console" in said
+    output = quay.ok("apply", "regatta", "--yes")
+    assert "regatta is up with the change in force" in output
+    assert (
+        f"grants/{KNOT} is there, says its console" in output and f"officers/{SKUA} is gone, says its console" in output
+    )
     with_book(quay, ("shows = '\\bgrant {level}\\b'", "shows = 'grant 8'"))
     quay.ok("set", "regatta", f"grants/{KNOT}.level=5")
     assert "does not confirm grants/" in quay.fails(3, "apply", "regatta", "--yes")
@@ -114,12 +118,12 @@ def test_a_round_that_stops_the_server_asks_for_people_too(quay: SiteUnderTest) 
 
 
 def test_a_server_that_is_down_or_cannot_be_told_is_said(quay: SiteUnderTest) -> None:
-    said = quay.fails(2, "add", "regatta", "grants", KNOT, "--as", "3", "--now")
-    assert "cannot be told of that while it runs; it waits on the slate" in said
+    output = quay.fails(2, "add", "regatta", "grants", KNOT, "--as", "3", "--now")
+    assert "cannot be told of that while it runs; it waits on the slate" in output
     quay.ok("discard", "regatta")
     quay.ok("stop")
-    said = quay.fails(1, "add", "regatta", "bans", KNOT, "name=Knot", "--now")
-    assert "is down, so there is nothing to tell" in said and "roundgate apply regatta" in said
+    output = quay.fails(1, "add", "regatta", "bans", KNOT, "name=Knot", "--now")
+    assert "is down, so there is nothing to tell" in output and "roundgate apply regatta" in output
     assert KNOT not in quay.text("regatta", "banned.txt")
     quay.ok("apply", "regatta", "--yes", "--start")
     assert "banned" in who(quay, KNOT)

@@ -20,8 +20,8 @@ def test_a_server_that_ends_long_after_a_failed_stop_is_started_again(site: Site
     site.ok("start")
     first = site.server_process("regatta")
     site.ok("set", "race.slots=24")
-    said = site.fails(1, "apply", "--yes")
-    assert "does not stop" in said and "started again" in said
+    output = site.fails(1, "apply", "--yes")
+    assert "does not stop" in output and "started again" in output
     (home / "sea-trials.txt").unlink()
     wait_for(lambda: site.server_process("regatta") not in (None, first))
     wait_for(lambda: status(site)["state"] == "up")
@@ -68,8 +68,8 @@ def test_a_round_killed_before_or_at_its_beginning_knows_whether_the_server_ran(
 def test_restart_refuses_errors_on_disk_before_the_stop(running: SiteUnderTest) -> None:
     first = running.server_process("regatta")
     (running.folder / "regatta" / "courses.txt").write_text("")
-    said = running.fails(1, "restart")
-    assert "errors on disk" in said and "--despite-errors" in said
+    output = running.fails(1, "restart")
+    assert "errors on disk" in output and "--despite-errors" in output
     assert running.server_process("regatta") == first
 
 
@@ -78,8 +78,8 @@ def test_a_rewind_brings_back_what_the_server_had_started_with(running: SiteUnde
     courses = running.folder / "regatta" / "courses.txt"
     before = courses.read_text()
     courses.write_text("")
-    said = running.fails(3, "restart", "--despite-errors")
-    assert "is up with the files that it had last started with" in said, said
+    output = running.fails(3, "restart", "--despite-errors")
+    assert "is up with the files that it had last started with" in output, output
     assert courses.read_text() == before and status(running)["state"] == "up"
     number = rounds(running)[0]["round"]
     kept = [line for line in journal(running, number) if "kept as" in line[2]]
@@ -97,8 +97,8 @@ def test_a_server_that_says_at_once_that_it_failed_does_not_cost_the_whole_start
     (site.folder / "rulebooks" / "gullwind.toml").write_text(book)
     (home / "sea-trials.txt").write_text("ready-never\n")
     began = time.monotonic()
-    said = site.fails(3, "restart")
-    assert "its log says: World" in said
+    output = site.fails(3, "restart")
+    assert "its log says: World" in output
     assert time.monotonic() - began < 150, "it did not wait for the ready sign"
 
 
@@ -108,8 +108,10 @@ def test_a_crash_and_its_coming_back_are_shown(running: SiteUnderTest) -> None:
     os.kill(first, signal.SIGKILL)
     wait_for(lambda: running.server_process("regatta") not in (None, first))
     wait_for(lambda: status(running)["state"] == "up")
-    said = running.ok("status")
-    assert "crashed once in the last day" in said and "by SIGKILL" in said and "its last words: Ready: 0 of" in said
+    output = running.ok("status")
+    assert (
+        "crashed once in the last day" in output and "by SIGKILL" in output and "its last words: Ready: 0 of" in output
+    )
     listed = running.ok("rounds")
     assert "crash" in listed and "up-again" in listed
     assert status(running)["crashes"] == 1
@@ -119,8 +121,8 @@ def test_a_waiting_round_is_shown_and_can_be_called_off_from_another_terminal(ru
     running.ok("set", "race.slots=24")
     work = Background(running, "apply", "--yes", "--countdown", "30d", "--reason", "new boats")
     number = wait_for_step(running, "announce", "note", "The server restarts in")
-    said = running.ok("status")
-    assert f"round {number} (apply) of" in said and "waits for a countdown of 30d" in said
+    output = running.ok("status")
+    assert f"round {number} (apply) of" in output and "waits for a countdown of 30d" in output
     assert status(running)["round"] == number
     work.process.kill()  # the terminal is closed; the round goes on
     work.end()
@@ -144,8 +146,8 @@ def test_a_paused_terminal_does_not_hold_up_its_round(site: SiteUnderTest) -> No
         wait_for(lambda: bool(rounds(site)) and rounds(site)[0]["kind"] in ("apply", "start"))
     finally:
         work.process.send_signal(signal.SIGCONT)
-    code, said = work.end()
-    assert code == 0 and "proven" in said
+    code, output = work.end()
+    assert code == 0 and "proven" in output
 
 
 def test_one_hung_keeper_or_missing_folder_does_not_hide_the_other_servers(site: SiteUnderTest) -> None:
@@ -157,11 +159,11 @@ def test_one_hung_keeper_or_missing_folder_does_not_hide_the_other_servers(site:
     assert keeper is not None
     os.kill(keeper, signal.SIGSTOP)
     try:
-        said = site.ok("status")
+        output = site.ok("status")
     finally:
         os.kill(keeper, signal.SIGCONT)
-    rows = {line.split()[0]: line for line in said.splitlines()[1:4]}
+    rows = {line.split()[0]: line for line in output.splitlines()[1:4]}
     assert " up " in rows["regatta"] and "no answer" in rows["harbour"] and "no folder" in rows["nightwatch"]
-    assert "keeper does not answer" in said and "is not there" in said
+    assert "keeper does not answer" in output and "is not there" in output
     checked = site.run("check", "@all").stdout
     assert "nightwatch" in checked and "regatta" in checked

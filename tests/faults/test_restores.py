@@ -51,9 +51,9 @@ def test_the_worlds_are_put_back_and_what_was_there_is_a_backup(regatta: SiteUnd
     home = regatta.folder / "regatta"
     process = regatta.server_process("regatta")
     before = tree(home / "saves")
-    said = regatta.ok("backup", "restore", "1", "--yes", "--reason", "the wrong tide")
-    assert "saves  replaces what is there" in said and "regatta is up with what backup 1 holds." in said
-    assert "What was there before is backup 2." in said
+    output = regatta.ok("backup", "restore", "1", "--yes", "--reason", "the wrong tide")
+    assert "saves  replaces what is there" in output and "regatta is up with what backup 1 holds." in output
+    assert "What was there before is backup 2." in output
     assert (home / "saves" / "tide.world").read_bytes() == OLD and not (home / "saves" / "new.world").exists()
     assert regatta.server_process("regatta") not in (None, process) and not leftovers(regatta)
     regatta.ok("backup", "restore", "2", "--to", str(regatta.folder / "kept"))
@@ -67,8 +67,8 @@ def test_the_worlds_are_put_back_and_what_was_there_is_a_backup(regatta: SiteUnd
 def test_single_files_of_a_server_that_is_down(regatta: SiteUnderTest) -> None:
     home = regatta.folder / "regatta"
     regatta.ok("stop")
-    said = regatta.ok("backup", "restore", "1", "saves/tide.world", "--yes")
-    assert "regatta is down, so nothing is in force" in said
+    output = regatta.ok("backup", "restore", "1", "saves/tide.world", "--yes")
+    assert "regatta is down, so nothing is in force" in output
     assert (home / "saves" / "tide.world").read_bytes() == OLD
     assert (home / "saves" / "new.world").exists() and (home / "saves" / "deep" / "chart").read_bytes() == NEW[:9]
     assert not leftovers(regatta)
@@ -83,8 +83,8 @@ def test_what_is_not_proven_is_swapped_back(regatta: SiteUnderTest) -> None:
     regatta.ok("backup", "regatta", "--whole", "--as-it-runs")
     (home / "courses.txt").write_bytes(good)
     before = {name: data for name, data in tree(home).items() if name.startswith(("saves", "courses", "launch"))}
-    said = regatta.fails(3, "backup", "restore", "2", "--yes")
-    assert "The files are as they were, regatta is up with them" in said
+    output = regatta.fails(3, "backup", "restore", "2", "--yes")
+    assert "The files are as they were, regatta is up with them" in output
     after = tree(home)
     assert {name: after[name] for name in before} == before
     assert not leftovers(regatta) and len(regatta.ok("backups").splitlines()) == 3, "nothing new is kept"
@@ -96,8 +96,8 @@ def test_a_damaged_archive_and_a_full_disk_stop_nothing(regatta: SiteUnderTest) 
     [archive] = (regatta.folder / ".roundgate" / "backups").glob("1-*.tar.zst")
     whole = archive.read_bytes()
     archive.write_bytes(whole[: len(whole) // 2])
-    said = regatta.fails(1, "backup", "restore", "1", "--yes")
-    assert "The backup cannot be unpacked: " in said and "Nothing was changed." in said
+    output = regatta.fails(1, "backup", "restore", "1", "--yes")
+    assert "The backup cannot be unpacked: " in output and "Nothing was changed." in output
     archive.unlink()
     assert "is not there" in regatta.fails(1, "backup", "restore", "1", "--yes")
     assert regatta.server_process("regatta") == process and not leftovers(regatta)
@@ -108,8 +108,8 @@ def test_a_unit_behind_a_link_is_not_replaced(regatta: SiteUnderTest) -> None:
     home = regatta.folder / "regatta"
     (home / "saves").rename(regatta.folder / "elsewhere")
     (home / "saves").symlink_to(regatta.folder / "elsewhere")
-    said = regatta.fails(1, "backup", "restore", "1", "saves/tide.world", "--yes")
-    assert "lies behind the link" in said
+    output = regatta.fails(1, "backup", "restore", "1", "saves/tide.world", "--yes")
+    assert "lies behind the link" in output
     assert (regatta.folder / "elsewhere" / "tide.world").read_bytes() == NEW
 
 

@@ -289,11 +289,11 @@ def test_text_prompts_zero_bytes_and_echo_are_no_part_of_an_answer(tmp_path: Pat
 
 
 @pytest.mark.parametrize(
-    ("said", "why"),
+    ("expected", "why"),
     [(b"code? \n", "cut"), (b"", "cut"), (b"code? \ngo away\n", "refused the password"), (b"x" * 200000, "cut|ask")],
 )
-def test_text_a_peer_that_misbehaves_is_named(tmp_path: Path, said: bytes, why: str) -> None:
-    with peer(lambda link: link.sendall(said)) as port:
+def test_text_a_peer_that_misbehaves_is_named(tmp_path: Path, expected: bytes, why: str) -> None:
+    with peer(lambda link: link.sendall(expected)) as port:
         console = make_console(tmp_path, "tcp", port, TEXT)
         with pytest.raises(ConsoleCut, match=why):
             console.exchange("status")
@@ -325,5 +325,5 @@ def test_a_console_that_needs_more_than_the_rulebook_says_is_a_mistake(site: Sit
     (site.folder / "rulebooks").mkdir()
     book = site.folder / "rulebooks" / "quay.toml"
     book.write_text(BOOK.format(kind="datagrams", more=r"challenge = '\q'"))
-    said = site.fails(1, "rulebook", "check", str(book))
-    assert "'packet' is missing here" in said and "is no escape" in said
+    output = site.fails(1, "rulebook", "check", str(book))
+    assert "'packet' is missing here" in output and "is no escape" in output

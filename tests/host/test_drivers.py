@@ -68,8 +68,8 @@ def test_commands_of_the_owners_start_and_stop_a_server(site: SiteUnderTest) -> 
     driven(site, 'driver = "commands"\ncommands = { start = ["FOLDER/up.sh"] }\n')
     assert "regatta is up, and proven to be" in site.ok("start")
     site.ok("set", "race.slots=20")
-    said = site.ok("apply", "--yes")
-    assert "race.slots is 20, says its start log" in said and "proven" in said
+    output = site.ok("apply", "--yes")
+    assert "race.slots is 20, says its start log" in output and "proven" in output
     assert "0 of 20 boats" in site.ok("send", "regatta", "status")
     assert "Nobody counts the players" in site.fails(1, "restart", "--when-empty")
     site.ok("stop")
@@ -81,8 +81,8 @@ def test_what_does_not_come_up_by_commands_is_put_back(site: SiteUnderTest) -> N
     site.ok("start")
     (home / "sea-trials.txt").write_text("die-at-start\n")
     site.ok("set", "race.slots=20")
-    said = site.run("apply", "--yes").stdout
-    assert "DOES NOT COME UP" in said and site.value("regatta", "boat.slots") == "16", said
+    output = site.run("apply", "--yes").stdout
+    assert "DOES NOT COME UP" in output and site.value("regatta", "boat.slots") == "16", output
     (home / "sea-trials.txt").unlink()
     site.ok("start")
     assert "0 of 16 boats" in site.ok("send", "regatta", "status")
@@ -183,13 +183,13 @@ def test_a_server_that_ends_by_itself_is_noticed_while_a_round_waits(site: SiteU
     ) as waiting:  # fmt: skip
         wait_for(lambda: "The server restarts in" in site.run("rounds", "show", "2").stdout)
         os.kill(process, signal.SIGKILL)
-        said = waiting.communicate(timeout=60)[0]
-    assert "ended by itself while the round waited" in said
+        output = waiting.communicate(timeout=60)[0]
+    assert "ended by itself while the round waited" in output
 
 
 def test_the_unit_of_a_keeper_has_what_it_needs_and_no_more(regatta: SiteUnderTest) -> None:
-    said = regatta.ok("unit", "regatta")
-    pairs = dict(line.split("=", 1) for line in said.splitlines() if "=" in line)
+    output = regatta.ok("unit", "regatta")
+    pairs = dict(line.split("=", 1) for line in output.splitlines() if "=" in line)
     assert pairs["ExecStart"].endswith(f"--site {regatta.folder} start regatta")
     assert pairs["ExecStop"].endswith(f"--site {regatta.folder} stop regatta")
     assert pairs["NoNewPrivileges"] == "yes" and pairs["ProtectSystem"] == "strict"

@@ -32,8 +32,8 @@ def test_a_word_that_it_misses_is_said_again(site: SiteUnderTest) -> None:
     with_layer(site, '[server]\nstop-again = "0.3s"\n', "stop-missed 2\n", extra='grace = "300s"')
     site.ok("start")
     began = time.monotonic()
-    said = site.ok("stop")
-    assert "regatta is down" in said and "SIGTERM" not in said and time.monotonic() - began < 150
+    output = site.ok("stop")
+    assert "regatta is down" in output and "SIGTERM" not in output and time.monotonic() - began < 150
 
 
 def test_it_wants_two_signals(site: SiteUnderTest) -> None:
@@ -69,8 +69,8 @@ def test_a_failure_that_it_prints_ends_the_wait_at_once_though_it_stays_alive(si
     (site.folder / "regatta" / "sea-trials.txt").write_text("fails-and-stays\n")
     site.ok("set", "race.slots=20")
     began = time.monotonic()
-    said = site.run("apply", "--yes").stdout
-    assert "its log says: ERROR bad config" in said and time.monotonic() - began < 150
+    output = site.run("apply", "--yes").stdout
+    assert "its log says: ERROR bad config" in output and time.monotonic() - began < 150
     assert site.value("regatta", "boat.slots") == before
 
 
@@ -80,8 +80,8 @@ def test_it_answers_late(site: SiteUnderTest, seconds: str) -> None:
     core = f"{CORE}console.open=true\nconsole.port={port}\nconsole.code=barnacle-77\n"
     with_layer(site, "", f"answer-seconds {seconds}\n", core=core)
     site.ok("start")
-    said = site.ok("set", "race.laps=7", "--now")
-    assert "race.laps is 7 now, read back from the console" in said
+    output = site.ok("set", "race.laps=7", "--now")
+    assert "race.laps is 7 now, read back from the console" in output
     assert "done: course" in site.ok("now", "regatta", "course", "The Narrows")
 
 

@@ -58,9 +58,9 @@ def test_after_a_few_crashes_the_keeper_gives_up_and_says_so(
         assert killed is not None
         os.kill(killed, signal.SIGKILL)
     wait_for(lambda: status(site)["state"] == "crashed")
-    said = site.ok("status")
-    assert "crashed 3 times in the last day" in said and "its last words: " in said
-    assert "no longer started again" in said
+    output = site.ok("status")
+    assert "crashed 3 times in the last day" in output and "its last words: " in output
+    assert "no longer started again" in output
     site.ok("start")
     assert status(site)["state"] == "up"
 
@@ -328,8 +328,8 @@ def test_the_log_shows_what_the_server_says_and_the_console_takes_lines(running:
     assert "[harbour radio] hello all" in running.ok("send", "say", "hello all")
     assert "Ready: 0 of 16 boats" in running.ok("log")
     assert running.ok("log", "-n", "1").strip() == "[harbour radio] hello all"
-    said = running.ok("console", "regatta", given="status\n")
-    assert "0 of 16 boats, tide spring" in said
+    output = running.ok("console", "regatta", given="status\n")
+    assert "0 of 16 boats, tide spring" in output
     assert running.server_process("regatta") is not None
 
 

@@ -27,8 +27,8 @@ def test_keep_leaves_a_change_in_place_that_is_not_proven(site: SiteUnderTest) -
     site.add("regatta", "gust.limit=20\n")
     site.ok("start")
     site.ok("set", "gust.limit=70")
-    said = site.run("apply", "--yes", "--keep")
-    assert "Kept as you asked, though not proven" in said.stdout and said.returncode == 0, said.stdout
+    output = site.run("apply", "--yes", "--keep")
+    assert "Kept as you asked, though not proven" in output.stdout and output.returncode == 0, output.stdout
     assert rounds(site)[0]["outcome"] == "written"
     assert site.value("regatta", "gust.limit") in ("70", "40"), "the server may have written its own value meanwhile"
     assert "the slate is empty" in site.ok("slate")
@@ -69,8 +69,8 @@ def test_what_the_server_leaves_behind_is_named_and_nothing_is_written(site: Sit
     launch.write_text(launch.read_text().replace("exec ", "sleep 300 >/dev/null 2>&1 </dev/null &\nexec ", 1))
     site.ok("start")
     site.ok("set", "race.slots=24")
-    said = site.fails(1, "apply", "--yes")
-    assert "The server left" in said and "sleep" in said and "behind" in said
+    output = site.fails(1, "apply", "--yes")
+    assert "The server left" in output and "sleep" in output and "behind" in output
     assert site.value("regatta", "boat.slots") == "16"
 
 
@@ -79,8 +79,8 @@ def test_a_damaged_copy_of_a_file_is_not_put_back(regatta: SiteUnderTest) -> Non
     regatta.ok("apply", "--yes")
     [copy] = (regatta.folder / ".roundgate" / "rounds" / "1").glob("before-*gullwind.properties")
     copy.write_bytes(copy.read_bytes() + b"boat.slots=1\n")
-    said = regatta.run("rewind", "1", "--yes")
-    assert said.returncode != 0 and "is damaged" in said.stdout + said.stderr
+    output = regatta.run("rewind", "1", "--yes")
+    assert output.returncode != 0 and "is damaged" in output.stdout + output.stderr
     assert regatta.value("regatta", "boat.slots") == "24"
 
 
@@ -175,7 +175,7 @@ def test_what_is_wrong_only_after_the_stop_is_not_written(site: SiteUnderTest) -
         file.write(f'\n[server.tide]\nfolder = "tide"\nrulebook = "tide"\nstart = {start}\nwatch = "0.2s"\n')
     site.ok("start", "tide")
     site.ok("set", "tide", "high=4")
-    said = site.fails(1, "apply", "tide", "--yes")
-    assert "tide is up again" in said, said
+    output = site.fails(1, "apply", "tide", "--yes")
+    assert "tide is up again" in output, output
     assert (home / "tide.properties").read_text() == "low=5\nhigh=9\n"
     assert "high: 9 -> 4" in site.ok("slate", "tide")

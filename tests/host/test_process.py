@@ -205,8 +205,8 @@ def test_a_stop_that_is_missed_is_sent_again_inside_the_grace_time(site: SiteUnd
     file.write_text(file.read_text().replace('grace = "3s"', 'grace = "30s"'))
     site.ok("start")
     began = time.monotonic()
-    said = site.ok("stop")
-    assert "still there" not in said and time.monotonic() - began < 25
+    output = site.ok("stop")
+    assert "still there" not in output and time.monotonic() - began < 25
 
 
 def test_signals_in_order_each_with_a_time_of_its_own(site: SiteUnderTest) -> None:
@@ -223,8 +223,8 @@ def test_signals_in_order_each_with_a_time_of_its_own(site: SiteUnderTest) -> No
 
 def test_a_server_that_gives_no_ready_sign_is_ready_by_its_port(site: SiteUnderTest) -> None:
     quay(site, server='signals = ["SIGTERM"]\n' + PORT, core="quiet yes\n")
-    said = site.ok("start")
-    assert "answers there by udp" in said and "proven to be" in said
+    output = site.ok("start")
+    assert "answers there by udp" in output and "proven to be" in output
     site.ok("stop")
 
 
@@ -261,8 +261,8 @@ def test_a_query_that_fails_or_says_otherwise_proves_nothing(site: SiteUnderTest
     quay(site, server=READY + PORT, setting=live, more=query)
     site.ok("start")
     site.ok("set", "boats=6")
-    said = site.fails(3, "apply", "--yes")
-    assert why in said.lower() or why in said, said
+    output = site.fails(3, "apply", "--yes")
+    assert why in output.lower() or why in output, output
     site.ok("stop")
 
 
@@ -292,8 +292,8 @@ def test_a_console_that_is_not_there_proves_nothing_and_costs_no_round(site: Sit
     quay(site, server=server, more=deaf, setting=live, core="deaf yes\n")
     site.ok("start")
     site.ok("set", "boats=6")
-    said = site.ok("apply", "--yes")
-    assert "Not read back: boats" in said and "has no console as it is started now" in said
+    output = site.ok("apply", "--yes")
+    assert "Not read back: boats" in output and "has no console as it is started now" in output
     assert "has no console as it is started now" in site.fails(1, "send", "quay", "wind")
     site.ok("stop")
 

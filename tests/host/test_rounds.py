@@ -30,9 +30,9 @@ def rounds(site: SiteUnderTest) -> list[dict[str, object]]:
 def test_a_change_is_proven_and_the_slate_is_empty_afterwards(running: SiteUnderTest) -> None:
     running.ok("set", "race.slots=24", "idle.drop=10m", "hull.damage=90%")
     before = running.server_process("regatta")
-    said = running.ok("apply", "--yes")
-    assert "race.slots is 24, says its start log" in said
-    assert "idle.drop is 10m, says its console" in said
+    output = running.ok("apply", "--yes")
+    assert "race.slots is 24, says its start log" in output
+    assert "idle.drop is 10m, says its console" in output
     assert (running.value("regatta", "boat.slots"), running.value("regatta", "idle.drop.minutes")) == ("24", "10")
     assert running.server_process("regatta") not in (None, before)
     assert "the slate is empty" in running.ok("slate")
@@ -51,8 +51,8 @@ def test_an_edit_by_hand_while_the_server_runs_is_kept(running: SiteUnderTest) -
     path = running.folder / "regatta" / "gullwind.properties"
     path.write_text(path.read_text().replace("heat.size=8", "heat.size=6"))
     assert "race.heat: on disk but not running: restart" in running.ok("status")
-    said = running.ok("restart")
-    assert "race.heat is 6, says its console" in said
+    output = running.ok("restart")
+    assert "race.heat is 6, says its console" in output
     assert running.value("regatta", "heat.size") == "6"
 
 
@@ -75,8 +75,8 @@ def test_a_value_typed_at_the_console_only_is_said_to_be_lost_at_the_next_restar
 def test_a_server_that_does_not_start_with_the_change_gets_its_old_files_back(running: SiteUnderTest) -> None:
     before = running.text("regatta")
     running.ok("set", "tick.rate=60")
-    said = running.fails(3, "apply", "--yes")
-    assert "fatal: tick" in said and "the slate is kept" in said
+    output = running.fails(3, "apply", "--yes")
+    assert "fatal: tick" in output and "the slate is kept" in output
     running.ok("stop")
     assert sorted(running.text("regatta").splitlines()) == sorted(_rewritten(before).splitlines())
     assert "tick.rate: 30 -> 60" in running.ok("slate")
@@ -112,9 +112,9 @@ def test_a_start_that_fails_is_undone_and_told(site: SiteUnderTest, trials: str,
     file.write_text(patient.replace('watch = "0.2s"', f'watch = "60s"\nstart-within = "{within}"'))
     (home / "sea-trials.txt").write_text(trials + "\n")
     site.ok("set", "race.slots=24")
-    said = site.fails(3, "apply", "--yes")
-    assert words in said
-    assert "DOES NOT COME UP WITH THEM EITHER" in said
+    output = site.fails(3, "apply", "--yes")
+    assert words in output
+    assert "DOES NOT COME UP WITH THEM EITHER" in output
     assert site.value("regatta", "boat.slots") == "16"
     (home / "sea-trials.txt").unlink()
     file.write_text(patient)
@@ -145,8 +145,8 @@ def test_a_value_that_the_server_changes_in_its_own_file_is_not_proven_by_that_f
 
 def test_a_bind_address_that_falls_back_to_all_addresses_is_found_and_undone(running: SiteUnderTest) -> None:
     running.ok("set", "net.address=203.0.113.7")
-    said = running.fails(3, "apply", "--yes")
-    assert "on 0.0.0.0, not on 203.0.113.7" in said
+    output = running.fails(3, "apply", "--yes")
+    assert "on 0.0.0.0, not on 203.0.113.7" in output
 
 
 def test_a_server_that_ignores_the_stop_command_runs_on_and_nothing_is_changed(site: SiteUnderTest) -> None:
@@ -154,11 +154,11 @@ def test_a_server_that_ignores_the_stop_command_runs_on_and_nothing_is_changed(s
     site.ok("start")
     process, before = site.server_process("regatta"), site.text("regatta")
     site.ok("set", "race.slots=24")
-    said = site.fails(1, "apply", "--yes")
-    assert "does not stop" in said and "--kill" in said
+    output = site.fails(1, "apply", "--yes")
+    assert "does not stop" in output and "--kill" in output
     assert site.server_process("regatta") == process and site.text("regatta") == before
     (home / "sea-trials.txt").write_text("")
-    assert "SIGKILL" not in said
+    assert "SIGKILL" not in output
     site.ok("apply", "--yes", "--kill")
     assert site.value("regatta", "boat.slots") == "24"
 
@@ -234,8 +234,8 @@ def test_two_changes_to_one_value_since_the_slate_show_all_three(regatta: SiteUn
     regatta.ok("set", "race.slots=24")
     path = regatta.folder / "regatta" / "gullwind.properties"
     path.write_text(path.read_text().replace("boat.slots=16", "boat.slots=20"))
-    said = regatta.ok("slate")
-    assert "20 -> 24" in said and "it was 16" in said
+    output = regatta.ok("slate")
+    assert "20 -> 24" in output and "it was 16" in output
 
 
 def test_a_server_that_is_down_gets_its_files_written_and_stays_down(regatta: SiteUnderTest) -> None:
@@ -272,8 +272,8 @@ def test_a_link_is_followed_and_stays_a_link_and_never_leads_outside(regatta: Si
     outside.write_text("boat.slots=16\n")
     path.unlink()
     path.symlink_to(outside)
-    said = regatta.fails(1, "set", "race.slots=20")
-    assert "outside the server's folder" in said
+    output = regatta.fails(1, "set", "race.slots=20")
+    assert "outside the server's folder" in output
     assert outside.read_text() == "boat.slots=16\n"
 
 
@@ -289,8 +289,8 @@ def test_a_value_reset_by_something_else_since_a_round_is_told(running: SiteUnde
 
 
 def test_a_new_world_is_needed_for_what_a_world_has_fixed(running: SiteUnderTest) -> None:
-    said = running.fails(1, "set", "tide.mode=storm")
-    assert "was fixed when the world" in said and "tide.mode=storm --new-world first-tide-2" in said
+    output = running.fails(1, "set", "tide.mode=storm")
+    assert "was fixed when the world" in output and "tide.mode=storm --new-world first-tide-2" in output
     running.ok("set", "tide.mode=storm", "world.save=second-tide")
     assert "tide.mode is storm, says its console" in running.ok("apply", "--yes")
 
@@ -355,8 +355,8 @@ def test_the_tcp_console_works_and_a_cut_one_is_told(site: SiteUnderTest) -> Non
     assert "[harbour radio]" not in site.ok("log"), "the answer goes to the one who asked, on this console"
     (home / "sea-trials.txt").write_text("cut-console\n")
     site.ok("restart")
-    said = site.fails(1, "send", "status")
-    assert "the connection was cut" in said and "barnacle" not in said
+    output = site.fails(1, "send", "status")
+    assert "the connection was cut" in output and "barnacle" not in output
     site.ok("set", "race.slots=15")
     assert "could not be told" in site.fails(1, "apply", "--yes", "--countdown", "1s")
     assert site.value("regatta", "boat.slots") == "14"
@@ -370,8 +370,8 @@ def test_a_taken_port_is_found_before_the_server_is_stopped(running: SiteUnderTe
         port = taken.getsockname()[1]
         process = running.server_process("regatta")
         running.ok("set", f"net.port={port}")
-        said = running.fails(1, "apply", "--yes")
-    assert f"Port {port} (tcp) is taken by process {os.getpid()}" in said
+        output = running.fails(1, "apply", "--yes")
+    assert f"Port {port} (tcp) is taken by process {os.getpid()}" in output
     assert running.server_process("regatta") == process
 
 
@@ -382,8 +382,8 @@ def test_a_server_that_runs_outside_round_gate_is_told_and_left_alone(regatta: S
     assert outside.stdout is not None
     while b"Ready" not in outside.stdout.readline():
         pass
-    said = regatta.fails(1, "start")
-    assert "already runs outside Round Gate" in said and str(outside.pid) in said
+    output = regatta.fails(1, "start")
+    assert "already runs outside Round Gate" in output and str(outside.pid) in output
     assert "already runs outside Round Gate" in regatta.ok("status")
     regatta.ok("set", "race.slots=24")
     regatta.fails(1, "apply", "--yes")

@@ -18,9 +18,9 @@ def test_what_an_old_world_was_made_with_is_said_when_going_back_to_it(regatta: 
     regatta.ok("start")
     regatta.ok("set", "world.save=second-tide", "tide.mode=custom")
     assert "proven" in regatta.ok("apply", "--yes")
-    said = regatta.ok("set", "world.save=first-tide")
+    output = regatta.ok("set", "world.save=first-tide")
     reviewed = regatta.ok("slate")
-    assert "the world first-tide was made with spring; custom in the file has no effect in it" in reviewed, said
+    assert "the world first-tide was made with spring; custom in the file has no effect in it" in reviewed, output
     done = regatta.ok("apply", "--yes")
     assert "tide.mode is spring: the world first-tide was made with it; custom has no effect in it" in done
     shown = regatta.ok("show", "tide.mode")
@@ -61,8 +61,8 @@ def test_a_key_that_the_server_takes_out_is_missed_and_goes_on_being_missed(rega
     assert "world.seed=4711" in core.read_text()
     regatta.ok("restart")  # the stand-in rewrites its file when it stops, without what it does not know
     core.write_text("".join(line for line in core.read_text().splitlines(True) if "world.seed" not in line))
-    said = regatta.ok("restart")
-    assert "gullwind.properties:world.seed, written by round 2, is no longer in its file" in said
+    output = regatta.ok("restart")
+    assert "gullwind.properties:world.seed, written by round 2, is no longer in its file" in output
     for _ in range(2):
         assert "written by round 2, and no longer in the file" in regatta.ok("show")
 
@@ -70,8 +70,8 @@ def test_a_key_that_the_server_takes_out_is_missed_and_goes_on_being_missed(rega
 def test_what_the_console_was_told_by_hand_is_not_called_refused(regatta: SiteUnderTest) -> None:
     regatta.ok("start")
     regatta.ok("send", "value hull.damage 60")
-    said = regatta.ok("show", "hull.damage", "--ask")
-    assert "changed at its console since" in said
+    output = regatta.ok("show", "hull.damage", "--ask")
+    assert "changed at its console since" in output
 
 
 def test_a_port_on_another_address_of_the_machine_is_no_clash(site: SiteUnderTest) -> None:
@@ -163,6 +163,6 @@ def test_two_ports_of_one_setting_are_each_asked_by_their_own_protocol(site: Sit
 
 def test_a_probe_that_does_not_fit_is_told_with_what_was_seen(site: SiteUnderTest) -> None:
     add_beacon(site, "light on")  # what the probe for UDP wants, and not the one for TCP
-    said = site.fails(1, "start", "beacon")
-    assert "beacon runs, and is not proven" in said
-    assert "(tcp), and the rulebook's probe got another answer: 'light on'" in said
+    output = site.fails(1, "start", "beacon")
+    assert "beacon runs, and is not proven" in output
+    assert "(tcp), and the rulebook's probe got another answer: 'light on'" in output

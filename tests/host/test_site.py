@@ -124,9 +124,9 @@ def test_a_rulebook_that_has_changed_is_read_anew(regatta: SiteUnderTest) -> Non
 @pytest.mark.parametrize("key", ["console", "driver"])
 def test_a_kind_that_there_is_not_is_told_with_those_that_there_are(site: SiteUnderTest, key: str) -> None:
     site.add("regatta", extra=f'{key} = "pigeon"')
-    said = site.fails(1, "status")
-    assert f"'pigeon' of regatta is no kind of {key}" in said
-    assert ("stdin, tcp" if key == "console" else "keeper") in said
+    output = site.fails(1, "status")
+    assert f"'pigeon' of regatta is no kind of {key}" in output
+    assert ("stdin, tcp" if key == "console" else "keeper") in output
 
 
 def test_the_site_file_knows_every_console_and_driver_of_the_registries() -> None:

@@ -81,10 +81,10 @@ def main() -> int:
     mutations = chosen(options.sample, options.seed, options.only)
     bad = 0
     with ThreadPoolExecutor(options.jobs) as pool:
-        for mutation, said in zip(mutations, pool.map(outcome, mutations), strict=True):
-            bad += not said.startswith("caught")
+        for mutation, output in zip(mutations, pool.map(outcome, mutations), strict=True):
+            bad += not output.startswith("caught")
             what = mutation.old.strip().splitlines()[0][:80]
-            print(f"{said:20} {mutation.module:36} {what}", flush=True)
+            print(f"{output:20} {mutation.module:36} {what}", flush=True)
     print(f"{len(mutations) - bad} of {len(mutations)} caught")
     return 1 if bad * 20 > len(mutations) else 0
 

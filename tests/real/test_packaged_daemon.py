@@ -56,9 +56,9 @@ def greeting(port: int) -> str:
 
 
 def test_from_its_shipped_files_to_a_proven_round(quay: SiteUnderTest) -> None:
-    said = quay.ok("rulebook", "draft", "quay")
-    numbers = re.search(r"(\d+) settings \((\d+)%\) follow", said)
-    assert numbers and int(numbers[1]) >= 60 and int(numbers[2]) >= 80, said
+    output = quay.ok("rulebook", "draft", "quay")
+    numbers = re.search(r"(\d+) settings \((\d+)%\) follow", output)
+    assert numbers and int(numbers[1]) >= 60 and int(numbers[2]) >= 80, output
     book = quay.folder / "rulebooks" / "quay.toml"
     drafted = book.read_text()
     # what a person corrects: one port and one address of the two lists, and what the daemon's log says
@@ -109,6 +109,6 @@ def test_a_value_that_the_daemon_does_not_take_is_undone(quay: SiteUnderTest) ->
     quay.ok("set", "quay", f"global.ports={port}", "global.listen=127.0.0.1")
     quay.ok("apply", "quay", "--yes", "--start")
     quay.ok("set", "quay", "global.name=quay")  # without a dot the daemon refuses to start
-    said = quay.fails(3, "apply", "quay", "--yes")
-    assert "The files are as they were" in said
+    output = quay.fails(3, "apply", "quay", "--yes")
+    assert "The files are as they were" in output
     assert "irc.example.net" in greeting(port)

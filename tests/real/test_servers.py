@@ -52,14 +52,14 @@ def files_of(site: SiteUnderTest) -> dict[str, bytes]:
 
 @EACH
 def test_values_are_set_proven_and_read_back_by_the_server_itself(sea: SiteUnderTest, real: RealServer) -> None:
-    said = sea.ok("check", "sea")
-    assert "warning" not in said and "error" not in said, said
+    output = sea.ok("check", "sea")
+    assert "warning" not in output and "error" not in output, output
     sea.ok("set", "sea", *(f"{name}={value}" for name, value in real.five.items()))
     sea.ok("add", "sea", *real.entry)
-    said = sea.ok("apply", "sea", "--yes")
+    output = sea.ok("apply", "sea", "--yes")
     for name in real.five:
-        assert f"proof     {name} is " in said, said
-    assert real.entry_said in said and " proven: sea is up" in said
+        assert f"proof     {name} is " in output, output
+    assert real.entry_said in output and " proven: sea is up" in output
     for line, answer in real.asked.items():
         assert answer in sea.ok("send", "sea", line), line
     for words in real.wrong:
@@ -81,13 +81,13 @@ def test_what_goes_wrong_is_refused_or_undone(sea: SiteUnderTest, real: RealServ
         other.listen()
         too.bind(("127.0.0.1", taken))
         sea.ok("set", "sea", f"{real.port}={taken}")
-        said = sea.fails(1, "apply", "sea", "--yes")
-        assert f"Port {taken}" in said and "is taken by" in said
+        output = sea.fails(1, "apply", "sea", "--yes")
+        assert f"Port {taken}" in output and "is taken by" in output
     sea.ok("discard", "sea")
     name, value = next(iter(real.five.items()))
     sea.ok("set", "sea", f"{name}={value}", real.bad_start)
-    said = sea.fails(3, "apply", "sea", "--yes")
-    assert "rewound: Not proven" in said and "sea is up with them" in said, said
+    output = sea.fails(3, "apply", "sea", "--yes")
+    assert "rewound: Not proven" in output and "sea is up with them" in output, output
     assert files_of(sea) == before
     sea.ok("discard", "sea")
     sea.ok("set", "sea", f"{name}={value}")
@@ -131,8 +131,8 @@ def test_bad_files_on_disk_keep_a_running_server_up_and_a_late_stop_brings_it_ba
     table = sea.folder / "roundgate.toml"
     table.write_text(table.read_text() + 'grace = "1s"\n')
     os.kill(first, signal.SIGSTOP)  # it hears nothing of what it is told
-    said = sea.fails(1, "restart", "sea")
-    assert "does not stop within 1s" in said, said
+    output = sea.fails(1, "restart", "sea")
+    assert "does not stop within 1s" in output, output
     os.kill(first, signal.SIGCONT)
     wait_for(lambda: sea.server_process("sea") not in (None, first))
     wait_for(lambda: " up " in sea.ok("status"))
