@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import json
 import os
+import re
+import shutil
 import socket
+from typing import Any
 
 import pytest
 
@@ -176,3 +179,48 @@ def test_a_whole_tag_is_compared_a_server_to_a_column(cluster: SiteUnderTest) ->
     assert rows["sides"] == ["harbour", "regatta", "nightwatch", "lone"]
     (laps,) = [row for row in rows["rows"] if row["name"] == "race.laps"]
     assert laps["values"] == ["3", "3", "5", "9"]
+
+
+def shared(site: SiteUnderTest, *words: str) -> list[dict[str, Any]]:
+    """Give what ``check`` finds of ports that two servers have."""
+    found = json.loads(site.run("check", *words, "--json").stdout)
+    return [finding for finding in found["findings"] if finding["code"] == "port-shared"]
+
+
+def test_check_finds_a_port_that_two_servers_have_and_its_command_ends_that(fleet: SiteUnderTest) -> None:
+    assert shared(fleet) == []
+    taken = port_of(fleet, "harbour")
+    fleet.ok("set", "regatta", f"net.port={taken}")
+    first, second = shared(fleet)
+    assert (first["server"], second["server"]) == ("harbour", "regatta"), "what waits on a slate counts"
+    assert f"regatta has port {taken} (tcp) too" in first["cause"]
+    assert first["file"] == "gullwind.properties" and first["line"] > 0
+    fleet.ok(*second["do"].split()[1:])
+    assert shared(fleet) == []
+
+
+def test_one_server_is_told_of_ports_that_the_others_have_on_disk(fleet: SiteUnderTest) -> None:
+    taken = port_of(fleet, "harbour")
+    file = fleet.folder / "regatta" / "gullwind.properties"
+    file.write_text(file.read_text().replace(f"net.port={port_of(fleet, 'regatta')}", f"net.port={taken}"))
+    (found,) = shared(fleet, "regatta")
+    assert f"harbour has port {taken} (tcp) too" in found["cause"] and found["server"] == "regatta"
+    file.write_text(file.read_text().replace("net.address=127.0.0.1", "net.address=127.0.0.2"))
+    assert shared(fleet) == [], "each has it on an address of its own"
+    file.write_text(file.read_text().replace("net.address=127.0.0.2", "net.address=0.0.0.0"))
+    assert len(shared(fleet)) == 2, "all addresses are those of the other too"
+    (fleet.folder / "harbour" / "gullwind.properties").write_bytes(b"\xff\xfe\x00")
+    assert shared(fleet, "regatta") == [], "a server whose files cannot be read is left out"
+    shutil.rmtree(fleet.folder / "harbour")
+    assert shared(fleet, "regatta") == [] and "is not there" in fleet.fails(1, "check", "harbour")
+
+
+def test_many_servers_with_one_port_are_each_told_once(site: SiteUnderTest) -> None:
+    port = free_port()
+    for number in range(18):
+        site.add(f"buoy{number}", f"net.address=127.0.0.1\n{'' if number else 'console.port=' + str(port)}\n")
+        file = site.folder / f"buoy{number}" / "gullwind.properties"
+        file.write_text(re.sub(r"net\.port=\d+", f"net.port={port}", file.read_text()))
+    found = shared(site)
+    assert [finding["server"] for finding in found] == [f"buoy{number}" for number in range(18)]
+    assert "buoy0, buoy1, buoy2 and others have port" in found[-1]["cause"]

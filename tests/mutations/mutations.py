@@ -854,6 +854,21 @@ MUTATIONS = [
     Mutation("host/rounds/bring_up.py", "swap_back(round)\n", "pass\n", "tests/faults/test_restores.py"),
     Mutation("host/notices/sending.py", "code >= 500 or code in", "code in", "tests/cli/test_notices.py"),
     Mutation("host/notices/secrets.py", "st_mode & 0o077", "st_mode & 0", "tests/cli/test_notices.py"),
+    Mutation("host/fleet/ports.py", "if port.promise.server in checked:", "if True:", "tests/cli/test_fit.py"),
+    Mutation("host/fleet/ports.py", ") and overlap(\n", ") or overlap(\n", "tests/cli/test_fit.py"),
+    Mutation("host/fleet/ports.py", "if name not in checked:", "if True:", "tests/cli/test_fit.py"),
+    Mutation("host/fleet/ports.py", "except (Trouble, OSError):", "except OSError:", "tests/cli/test_fit.py"),
+    Mutation("host/checking.py", "ports += other_ports(servers[0], checked)", "pass", "tests/cli/test_fit.py"),
+    Mutation(
+        "core/described.py", "docstrings[name].partition(_EXAMPLE)", '"x".partition(_EXAMPLE)', "tests/test_docs.py"
+    ),
+    Mutation("api/admins.py", "key.startswith(home) or home.startswith(key)", "False", ROSTERS),
+    Mutation(
+        "core/operations/registry.py",
+        "if tag not in KINDS:\n        return None",
+        "if False:\n        return None",
+        "tests/core/test_operations.py",
+    ),
     Mutation("host/notices/outbox.py", "str(notice.event) not in recipient.on", "False", "tests/cli/test_notices.py"),
     Mutation(
         "host/notices/delivering.py", "if notice.at < began - _TOO_OLD:", "if False:", "tests/cli/test_notices.py"

@@ -17,7 +17,7 @@ from roundgate.core.fleet.ports import PortClash, PortPromise, clashes, free_blo
 from roundgate.core.operations.base import Operation
 from roundgate.host import machine
 from roundgate.host.errors import Trouble, WrongWords
-from roundgate.host.rounds.obstacles import wanted_ports
+from roundgate.host.fleet.ports import ports_of
 
 _NEW = ChangeOptions(new=True)
 _NODES = Path("/sys/devices/system/node")
@@ -88,7 +88,7 @@ class Survey(NamedTuple):
 def survey(servers: Sequence[OpenServer]) -> Survey:
     """Look at what servers are promised. Raises Trouble where a rulebook is broken."""
     found = [(server, _files(server)) for server in servers]
-    ports = tuple(promise for server, files in found for promise in ports_of(server, files))
+    ports = tuple(promise for server, files in found for promise in ports_of(server.server, files))
     memory = tuple(_memory(server, files) for server, files in found)
     cores = tuple(_cores(server, files) for server, files in found)
     given = {promise.server: promise.cores for promise in cores if promise.cores is not None}
@@ -116,22 +116,6 @@ def this_machine() -> Machine:
             nodes.append(cores)
     missing = usable - frozenset(core for node in nodes for core in node)
     return Machine(psutil.virtual_memory().total, tuple(nodes) + ((missing,) if missing or not nodes else ()))
-
-
-def ports_of(server: OpenServer, files: ServerFiles) -> list[PortPromise]:
-    """Give the ports that a server will open with its files as the slate leaves them."""
-    pluses: dict[tuple[str, str], int] = {(port.setting, port.protocol): port.plus for port in server.book.server.port}
-    return [
-        PortPromise(
-            server.name,
-            port.setting,
-            pluses.get((port.setting, port.protocol), 0) if port.setting else 0,
-            port.port,
-            port.protocol,
-            port.address,
-        )
-        for port in wanted_ports(server.server, files)
-    ]
 
 
 def _foreign(servers: Sequence[OpenServer], ports: Sequence[PortPromise]) -> dict[tuple[int, str], str]:
@@ -162,11 +146,11 @@ def ports_for(servers: Sequence[OpenServer], server: OpenServer, start: int = 0)
     What the other servers are promised and what is open on this machine now is taken. Raises Trouble.
     """
     files = _files(server)
-    wanted = ports_of(server, files)
+    wanted = ports_of(server.server, files)
     if not any(promise.setting for promise in wanted):
         raise Trouble(f"No setting of {server.name} holds a port.", f"roundgate explain {server.name}")
     others = [one for one in servers if one.name != server.name]
-    taken = {(promise.port, promise.protocol) for other in others for promise in ports_of(other, _files(other))}
+    taken = {(promise.port, promise.protocol) for other in others for promise in ports_of(other.server, _files(other))}
     own = {(promise.port, promise.protocol) for promise in wanted}
     open_now = {(port.port, port.protocol) for port in machine.all_owned()} - own
     begin = start or min(promise.port for promise in wanted if promise.setting)

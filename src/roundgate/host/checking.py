@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import partial
@@ -9,11 +10,12 @@ from itertools import islice
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
-from msgspec import json
+from msgspec import Struct, json
 from msgspec.structs import replace
 
 from roundgate.core.findings import Finding, Place
 from roundgate.host.files import LARGEST, read_bytes
+from roundgate.host.fleet.ports import PlacedPort, other_ports, placed_ports, shared_ports
 
 if TYPE_CHECKING:
     from roundgate.host.servers import FilesNow, Server
@@ -21,6 +23,14 @@ if TYPE_CHECKING:
     from roundgate.host.workspace import Workspace
 
 T = TypeVar("T")
+
+
+class _Checked(Struct, frozen=True, array_like=True):
+    """What a check of one server gives: its findings, and its ports, which only all servers together can clash in."""
+
+    findings: list[Finding]
+    ports: list[PlacedPort]
+
 
 _MANY = 200
 _MANY_SERVERS = 16
@@ -38,7 +48,8 @@ def check_files(paths: Sequence[str], given: str = "") -> Iterator[tuple[str, li
         for path in paths:
             yield path, check_file(path, given)
         return
-    yield from zip(paths, _on_all_cores(paths, partial(_check_chunk, given=given), cores), strict=True)
+    made = _on_all_cores(paths, partial(_check_chunk, given=given), cores)
+    yield from zip(paths, (json.decode(one, type=list[Finding]) if one else [] for one in made), strict=True)
 
 
 def _size(paths: Sequence[str]) -> int:
@@ -51,8 +62,8 @@ def _size(paths: Sequence[str]) -> int:
     return total
 
 
-def _on_all_cores(items: Sequence[T], work: Callable[[list[T]], list[bytes]], cores: int) -> Iterator[list[Finding]]:
-    """Let every core work on chunks of the items; give the findings of each item, in order."""
+def _on_all_cores(items: Sequence[T], work: Callable[[list[T]], list[bytes]], cores: int) -> Iterator[bytes]:
+    """Let every core work on chunks of the items; give what it says of each item, in order."""
     from concurrent.futures import Future, ProcessPoolExecutor
     from multiprocessing import get_context
 
@@ -61,8 +72,7 @@ def _on_all_cores(items: Sequence[T], work: Callable[[list[T]], list[bytes]], co
     with ProcessPoolExecutor(cores, get_context("fork")) as pool:
         waiting: list[Future[list[bytes]]] = [pool.submit(work, chunk) for chunk in islice(chunks, cores * 3)]
         while waiting:
-            for found in waiting.pop(0).result():
-                yield json.decode(found, type=list[Finding]) if found else []
+            yield from waiting.pop(0).result()
             following = next(chunks, None)
             if following:
                 waiting.append(pool.submit(work, following))
@@ -84,25 +94,57 @@ def _packed(found: Sequence[Finding]) -> bytes:
 
 def check_servers(servers: Sequence[Server], store: Store) -> Iterator[Finding]:
     """Check servers one after another, on as many cores as there are where there are many. Raises Trouble."""
+    ports: list[PlacedPort] = []
+    for found in _checked(servers, store):
+        yield from found.findings
+        ports += found.ports
+    checked = {server.name for server in servers}
+    if servers:
+        ports += other_ports(servers[0], checked)
+    yield from shared_ports(ports, checked)
+
+
+def _checked(servers: Sequence[Server], store: Store) -> Iterator[_Checked]:
     cores = os.cpu_count() or 1
     several = ((server, store.slate(server.name)) for server in servers)
     if cores < 2 or len(servers) < _MANY_SERVERS:
         for server, waiting in several:
-            yield from check_server(server, waiting)
+            yield _check_server(server, waiting)
         return
-    for found in _on_all_cores(list(several), _check_servers, cores):
-        yield from found
+    _INHERITED[:] = several
+    try:
+        for found in _on_all_cores(range(len(_INHERITED)), _check_inherited, cores):
+            yield json.decode(found, type=_Checked)
+    finally:
+        _INHERITED.clear()
 
 
-def _check_servers(several: Sequence[tuple[Server, list[Waiting]]]) -> list[bytes]:
-    return [_packed(check_server(*one)) for one in several]
+_INHERITED: list[tuple[Server, list[Waiting]]] = []
+"""The servers to check, for processes that are forked: sent to each of them, the site would be there many times."""
 
 
-def check_server(server: Server, waiting: Sequence[Waiting]) -> list[Finding]:
+def _check_inherited(numbers: Sequence[int]) -> list[bytes]:
+    """Check some servers, each as an object of its own: the inherited ones stay, with every document that they read."""
+    from roundgate.host.servers import Server
+
+    gc.set_threshold(_GARBAGE, 10, 10)
+    found = []
+    for number in numbers:
+        server, waiting = _INHERITED[number]
+        found.append(json.encode(_check_server(Server(server.site, server.name, lenient=server.lenient), waiting)))
+    return found
+
+
+_GARBAGE = 10_000
+"""Objects after which such a process looks for waste: what it reads of a server holds itself in circles."""
+
+
+def _check_server(server: Server, waiting: Sequence[Waiting]) -> _Checked:
     """Check one server: its files on disk, and as the slate would leave them."""
     from roundgate.host.workspace import Workspace
 
-    return check_workspace(Workspace(server, waiting))
+    workspace = Workspace(server, waiting)
+    return _Checked(check_workspace(workspace), placed_ports(workspace))
 
 
 def check_workspace(workspace: Workspace) -> list[Finding]:

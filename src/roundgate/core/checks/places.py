@@ -15,7 +15,17 @@ from roundgate.core.formats.places import find_key
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.values import ValueProblem
 
+PORT_SHARED = "port-shared"
+
 CODES = (
+    Code(
+        PORT_SHARED,
+        "warning",
+        "A port that two servers of the site have",
+        "Only one of them can run at a time: the system refuses the port to the other. 'fit ports' shows all ports.",
+        "net.port=27800 on harbour and on regatta",
+        "net.port=27810 on regatta",
+    ),
     Code(
         "setting-absent",
         "warning",
