@@ -856,6 +856,13 @@ MUTATIONS = [
     Mutation("host/notices/secrets.py", "st_mode & 0o077", "st_mode & 0", "tests/cli/test_notices.py"),
     Mutation("host/fleet/ports.py", "if port.promise.server in checked:", "if True:", "tests/cli/test_fit.py"),
     Mutation("host/fleet/ports.py", ") and overlap(\n", ") or overlap(\n", "tests/cli/test_fit.py"),
+    Mutation("core/patterns.py", "< 2 and not _REPEATED_GROUP.search(pattern)", "< 2", "tests/host/test_patterns.py"),
+    Mutation(
+        "core/patterns.py",
+        "_UNBOUNDED.findall(pattern)) < 2",
+        "_UNBOUNDED.findall(pattern)) < 9",
+        "tests/host/test_patterns.py",
+    ),
     Mutation("host/fleet/ports.py", "if name not in checked:", "if True:", "tests/cli/test_fit.py"),
     Mutation("host/fleet/ports.py", "except (Trouble, OSError):", "except OSError:", "tests/cli/test_fit.py"),
     Mutation("host/checking.py", "ports += other_ports(servers[0], checked)", "pass", "tests/cli/test_fit.py"),

@@ -18,9 +18,9 @@ from roundgate.core.values.units import format_ahead, format_seconds
 from roundgate.host.drivers import driver_of
 from roundgate.host.drivers.protocol import Driver, RunState, exit_words
 from roundgate.host.errors import KeeperGone, Trouble
+from roundgate.host.fleet.one_look import one_look
 from roundgate.host.life import life_of, recent_crashes
 from roundgate.host.lobby import ListLook, known_look
-from roundgate.host.machine import one_look
 from roundgate.host.people.book import ended_people
 from roundgate.host.rounds.locking import is_at_work
 from roundgate.host.rounds.options import Options

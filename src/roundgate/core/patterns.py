@@ -41,6 +41,14 @@ def fits(pattern: str, text: str) -> bool:
         return False
 
 
+_UNBOUNDED = re.compile(r"[*+]|\{\d*,\}")
+
+
+def needs_no_clock(pattern: str) -> bool:
+    """Tell whether a search takes next to no time, whatever the line: at most one part repeats without end."""
+    return len(_UNBOUNDED.findall(pattern)) < 2 and not _REPEATED_GROUP.search(pattern)
+
+
 def may_run_away(pattern: str, example: str = "") -> bool:
     """Tell whether a pattern that repeats a group takes too long on a text that nearly fits.
 

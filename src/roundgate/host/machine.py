@@ -5,11 +5,13 @@ from __future__ import annotations
 import os
 import re
 import socket
-from collections.abc import Iterable, Iterator
-from contextlib import contextmanager, suppress
+from collections.abc import Iterable
+from contextlib import suppress
 from typing import NamedTuple
 
 import psutil
+
+from roundgate.host.fleet.one_look import LOOKS
 
 
 class OwnedPort(NamedTuple):
@@ -112,25 +114,11 @@ def running_in(folder: str, pattern: str) -> list[int]:
     return found
 
 
-_LOOK: list[dict[str, list[psutil.Process]]] = []
-"""The processes by folder, while one look serves; empty otherwise."""
-
-
-@contextmanager
-def one_look() -> Iterator[None]:
-    """Let one look at all processes serve for many servers: for commands that show, and never for one that acts."""
-    _LOOK.append(_by_folder())
-    try:
-        yield
-    finally:
-        _LOOK.pop()
-
-
 def _by_folder() -> dict[str, list[psutil.Process]]:
     """Give the processes of this machine by the folder that they work in."""
-    if _LOOK:
-        return _LOOK[-1]
-    found: dict[str, list[psutil.Process]] = {}
+    found: dict[str, list[psutil.Process]] = LOOKS[-1] if LOOKS else {}
+    if found:
+        return found
     for process in psutil.process_iter():
         with suppress(psutil.Error):
             found.setdefault(process.cwd(), []).append(process)

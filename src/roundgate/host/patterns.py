@@ -5,10 +5,16 @@ A pattern with catastrophic backtracking would otherwise stop the keeper, or a r
 
 from __future__ import annotations
 
+import re
+from contextlib import suppress
 from typing import TYPE_CHECKING
+
+from roundgate.core.patterns import needs_no_clock
 
 if TYPE_CHECKING:
     from regex import Match, Pattern
+
+    Found = Match[str] | re.Match[str]
 
 LONGEST_LINE = 4096
 """Characters of a line that are searched; what lies beyond is kept in the log and not looked at."""
@@ -20,9 +26,12 @@ class PatternError(ValueError):
     """A pattern that is not one."""
 
 
-def search(pattern: str, text: str) -> Match[str] | None:
+def search(pattern: str, text: str) -> Found | None:
     """Search a text. A pattern that takes too long, or is broken, has not matched."""
-    import regex  # it is large, and a command that only looks at settings searches nothing
+    if needs_no_clock(pattern):
+        with suppress(re.error):  # what only the other module knows
+            return re.search(pattern, text[:LONGEST_LINE])
+    import regex  # large to load; most patterns of a rulebook are simple
 
     try:
         return regex.search(pattern, text[:LONGEST_LINE], timeout=_SECONDS)

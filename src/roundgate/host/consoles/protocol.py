@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Protocol
 from roundgate.host.errors import WrongWords
 
 if TYPE_CHECKING:
-    from regex import Match
+    from roundgate.host.patterns import Found
 
 ANSWER_WITHIN = 3.0
 """Seconds to wait for a console's answer."""
@@ -24,7 +24,7 @@ class Console(Protocol):
         """Send a line. Raises ConsoleCut, or WrongWords where the line could smuggle in a second one."""
         ...
 
-    def ask(self, text: str, match: str, within: float = ANSWER_WITHIN) -> Match[str] | None:
+    def ask(self, text: str, match: str, within: float = ANSWER_WITHIN) -> Found | None:
         """Send a line and wait, so many seconds, for a line that fits ``match``; None where none comes.
 
         Raises as ``send``.

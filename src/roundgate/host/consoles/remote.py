@@ -13,7 +13,7 @@ from roundgate.host.patterns import search
 from roundgate.host.servers import Server, stored_value
 
 if TYPE_CHECKING:
-    from regex import Match
+    from roundgate.host.patterns import Found
 
 
 class PortConsole:
@@ -67,7 +67,7 @@ class AnsweringConsole(PortConsole):
         """See Console. No answer is waited for: a server that is told to stop may give none."""
         self.answer(text, ANSWER_WITHIN, waits=False)
 
-    def ask(self, text: str, match: str, within: float = ANSWER_WITHIN) -> Match[str] | None:
+    def ask(self, text: str, match: str, within: float = ANSWER_WITHIN) -> Found | None:
         """See Console."""
         lines = self.answer(text, within).splitlines()
         return next((found for line in lines if (found := search(match, line))), None)

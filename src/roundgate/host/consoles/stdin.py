@@ -13,7 +13,7 @@ from roundgate.host.patterns import search
 from roundgate.host.servers import Server
 
 if TYPE_CHECKING:
-    from regex import Match
+    from roundgate.host.patterns import Found
 
 
 class StdinConsole:
@@ -36,7 +36,7 @@ class StdinConsole:
             do = f"roundgate explain {needs}" if needs in self.server.book.setting else "Change how it is started."
             raise NoConsole(f"{self.server.name} has no console as it is started now: {needs}.", do)
 
-    def ask(self, text: str, match: str, within: float = ANSWER_WITHIN) -> Match[str] | None:
+    def ask(self, text: str, match: str, within: float = ANSWER_WITHIN) -> Found | None:
         """See Console. Raises NoConsole where the console says that it may not do that."""
         self.driver.follow()
         self.send(text)

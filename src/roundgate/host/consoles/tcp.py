@@ -13,7 +13,7 @@ from roundgate.host.patterns import search
 from roundgate.host.servers import Server
 
 if TYPE_CHECKING:
-    from regex import Match
+    from roundgate.host.patterns import Found
 
 _LONGEST_LINE = 65536
 
@@ -38,7 +38,7 @@ class TcpLineConsole(PortConsole):
         self._connect()
         self._write(line)
 
-    def ask(self, text: str, match: str, within: float = ANSWER_WITHIN) -> Match[str] | None:
+    def ask(self, text: str, match: str, within: float = ANSWER_WITHIN) -> Found | None:
         """See Console."""
         self._rest = b""  # what it said before is no answer
         self.send(text)
@@ -99,7 +99,7 @@ class TcpLineConsole(PortConsole):
         except OSError as error:
             raise self.cut("the connection was cut") from error
 
-    def _await(self, match: str, *, is_prompt: bool = False, skip: str = "") -> Match[str] | None:
+    def _await(self, match: str, *, is_prompt: bool = False, skip: str = "") -> Found | None:
         """Wait for a line that fits, other than the echo ``skip``; None where none comes while the exchange may last.
 
         A prompt counts without its line's end.

@@ -1,0 +1,54 @@
+"""Patterns of rulebooks on lines that somebody else wrote: the quick way gives what the bounded way gives."""
+
+from __future__ import annotations
+
+import pytest
+import regex
+from hypothesis import given
+from hypothesis import strategies as st
+
+from roundgate.core.patterns import needs_no_clock
+from roundgate.host.patterns import LONGEST_LINE, search
+
+PARTS = ["server ", r"(?P<value>\d+)", r"(?P<value>.*)", r"[\w.]+", "x?", "a{2}", "^", "$", r"\bto\b", "(?i:GULL)"]
+    "server ",
+    r"(?P<value>\d+)",
+    r"(?P<value>.*)",
+    r"[\w.]+",
+    "x?",
+    "a{2}",
+    "^",
+    "$",
+    r"\bto\b",
+    "(?i:GULL)",
+    "b{3,}",
+]
+LINES = st.text(alphabet="server 0123 gullGULL.toab\n", max_size=60)
+
+
+@given(st.lists(st.sampled_from(PARTS), min_size=1, max_size=5), LINES)
+def test_the_quick_way_finds_what_the_bounded_way_finds(parts: list[str], line: str) -> None:
+    pattern = "".join(dict.fromkeys(parts))
+    if pattern.count("(?P<value>") > 1:
+        pattern = pattern.replace("(?P<value>", "(", 1)
+    found, wanted = search(pattern, line), regex.search(pattern, line)
+    assert (found is None) == (wanted is None)
+    if found is not None and wanted is not None:
+        assert (found.span(), found.groupdict()) == (wanted.span(), wanted.groupdict())
+
+
+@pytest.mark.parametrize("pattern", ["a*b*c", "(a+)+$", "(x|y)*z", "a{2,}b+", "(a{1,})+", ".*.*=.*"])
+def test_what_may_take_long_is_searched_by_the_clock(pattern: str) -> None:
+    assert not needs_no_clock(pattern)
+    assert search(f"{pattern}\x00", "a" * LONGEST_LINE) is None
+
+
+@pytest.mark.parametrize("pattern", [r"^tide is (?P<value>.*)$", r"server (?P<version>[\d.]+)", "ready", r"\d{2,}"])
+def test_what_rulebooks_usually_say_needs_no_clock(pattern: str) -> None:
+    assert needs_no_clock(pattern)
+
+
+def test_a_pattern_that_only_one_of_the_modules_knows_is_searched_by_it() -> None:
+    found = search(r"\p{Lu}ull", "the Gull sails")
+    assert found is not None and found[0] == "Gull"
+    assert search("(", "(") is None, "one that is no pattern matches nothing"
