@@ -11,18 +11,6 @@ from roundgate.core.patterns import needs_no_clock
 from roundgate.host.patterns import LONGEST_LINE, search
 
 PARTS = ["server ", r"(?P<value>\d+)", r"(?P<value>.*)", r"[\w.]+", "x?", "a{2}", "^", "$", r"\bto\b", "(?i:GULL)"]
-    "server ",
-    r"(?P<value>\d+)",
-    r"(?P<value>.*)",
-    r"[\w.]+",
-    "x?",
-    "a{2}",
-    "^",
-    "$",
-    r"\bto\b",
-    "(?i:GULL)",
-    "b{3,}",
-]
 LINES = st.text(alphabet="server 0123 gullGULL.toab\n", max_size=60)
 
 
