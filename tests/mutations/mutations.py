@@ -856,6 +856,12 @@ MUTATIONS = [
     Mutation("host/notices/secrets.py", "st_mode & 0o077", "st_mode & 0", "tests/cli/test_notices.py"),
     Mutation("host/fleet/ports.py", "if port.promise.server in checked:", "if True:", "tests/cli/test_fit.py"),
     Mutation("host/fleet/ports.py", ") and overlap(\n", ") or overlap(\n", "tests/cli/test_fit.py"),
+    Mutation(
+        "core/checks/values.py",
+        "if spoiled and document.text.place(entry.key_start)[0] in spoiled:",
+        "if False:",
+        "tests/cli/test_commands.py -k each_mistake",
+    ),
     Mutation("core/patterns.py", "< 2 and not _REPEATED_GROUP.search(pattern)", "< 2", "tests/host/test_patterns.py"),
     Mutation(
         "core/patterns.py",

@@ -31,11 +31,12 @@ def check_disk(
 ) -> list[Finding]:
     """Check a server's files as they are; ``written`` names those whose syntax is looked at, all where it is None."""
     context = CheckContext(server, files, unreadable)
+    in_form = [*syntax.check_files(context), *syntax.check_syntax(context, written)]
+    spoiled = {(one.place.file, one.place.line) for one in in_form if one.code in ("key-with-space", "merge-marker")}
     found = [
-        *syntax.check_files(context),
-        *syntax.check_syntax(context, written),
+        *in_form,
         *values.check_values(context),
-        *values.check_keys(context),
+        *values.check_keys(context, spoiled),
         *lists.check_lists(context),
         *places.check_places(context),
         *mods.check_mods(context),
@@ -46,27 +47,12 @@ def check_disk(
         *curves.check_curves(context, written),
         *rules.check_rules(context, written),
     ]
-    return in_order(_without_followers(found))
+    return in_order(_with_cause_named(found))
 
 
 def _touches_ranks(context: CheckContext, written: Collection[str]) -> bool:
     """Tell whether files are among those ``written`` that hold ranks."""
     return any(set(paths_of(context.files, name)) & set(written) for name in tables_of(context.book))
-
-
-def _without_followers(found: list[Finding]) -> list[Finding]:
-    """Leave out unknown keys on lines where a mistake is known that makes them so."""
-    explained = {
-        (finding.place.file, finding.place.line)
-        for finding in found
-        if finding.code in ("key-with-space", "merge-marker")
-    }
-    kept = [
-        finding
-        for finding in found
-        if finding.code != "key-unknown" or (finding.place.file, finding.place.line) not in explained
-    ]
-    return _with_cause_named(kept)
 
 
 def _with_cause_named(found: list[Finding]) -> list[Finding]:

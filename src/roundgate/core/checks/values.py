@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 
 from roundgate.core import values
 from roundgate.core.advice import advice_for
@@ -163,16 +163,22 @@ def _finding(context: CheckContext, name: str, spec: Setting, entry: Entry, prob
     return context.finding(problem.code, "error", context.entry_place(path, entry), problem.cause + advice, do, name)
 
 
-def check_keys(context: CheckContext) -> Iterator[Finding]:
-    """Find keys that the rulebook does not know, in files that it does know."""
+def check_keys(context: CheckContext, spoiled: Collection[tuple[str, int]]) -> Iterator[Finding]:
+    """Find keys that the rulebook does not know, in files that it does know.
+
+    ``spoiled`` are files and lines on which a mistake is known that makes their keys unknown.
+    """
     for file_name, file in context.book.file.items():
         known = keys_in(context.book, file_name)
         document = context.files.document(file.path) if known else None  # a format is loaded where it is needed
         if document is not None:
-            yield from _unknown_keys(context, file.path, document, known)
+            lines = {line for path, line in spoiled if path == file.path}
+            yield from _unknown_keys(context, file.path, document, known, lines)
 
 
-def _unknown_keys(context: CheckContext, path: str, document: Document, known: set[str]) -> Iterator[Finding]:
+def _unknown_keys(
+    context: CheckContext, path: str, document: Document, known: set[str], spoiled: Collection[int]
+) -> Iterator[Finding]:
     """Warn of keys that look like a misspelling of a known one that is not in the file; count the others."""
     entries = [(entry, key_of(entry.path)) for entry in document.entries()]
     places = {document.resolve(key) for key in known}
@@ -186,6 +192,8 @@ def _unknown_keys(context: CheckContext, path: str, document: Document, known: s
             continue
         if any(entry.path[: len(home)] == home for home in homes):
             continue  # the checks of records look at it
+        if spoiled and document.text.place(entry.key_start)[0] in spoiled:
+            continue
         near = nearest(key, known, least=80)
         if not near or near in present or any(key in one for one in allowed if not isinstance(one, str)):
             others += [] if any(_is_allowed(key, one) for one in allowed) else [entry]
