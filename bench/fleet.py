@@ -57,8 +57,8 @@ def call(folder: Path, *words: str) -> float:
 def keepers_of(folder: Path) -> list[psutil.Process]:
     """Give the processes that keep the site's servers, without the guards that only wait for them."""
     found = []
-    for process in psutil.process_iter():
-        words = process.cmdline()
+    for process in psutil.process_iter(["cmdline"]):
+        words = process.info["cmdline"] or []  # of one that has just ended nothing is known
         if "roundgate.host.keeper" in words and any(word.startswith(str(folder)) for word in words):
             parent = process.parent()
             if parent is not None and "roundgate.host.keeper" in parent.cmdline():

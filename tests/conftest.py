@@ -16,7 +16,7 @@ import roundgate
 from forked import Forks
 from ports import free_port
 
-__all__ = ["SiteUnderTest", "free_port", "wait_for"]
+__all__ = ["SiteUnderTest", "free_port", "wait_for", "words_of"]
 
 FORKS = Forks()
 SAMPLED = {
@@ -211,6 +211,14 @@ def running(regatta: SiteUnderTest) -> SiteUnderTest:
     """A site with one server, ``regatta``, that is up."""
     regatta.ok("start", "regatta")
     return regatta
+
+
+def words_of(process: psutil.Process) -> list[str]:
+    """Give the command line of a process; of one that has ended since it was listed, nothing."""
+    try:
+        return process.cmdline()
+    except psutil.Error:
+        return []
 
 
 def wait_for(what: Callable[[], bool], seconds: float = 60.0) -> None:

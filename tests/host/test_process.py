@@ -11,7 +11,7 @@ from pathlib import Path
 import psutil
 import pytest
 
-from conftest import SiteUnderTest, free_port, wait_for
+from conftest import SiteUnderTest, free_port, wait_for, words_of
 
 BOOK = """
 [rulebook]
@@ -114,7 +114,7 @@ def test_a_server_in_a_terminal_is_read_without_its_colours_and_outlives_its_kee
     assert "heard wind" in site.ok("send", "quay", "wind")
     log = site.ok("log", "quay")
     assert "\nat work" in log and "\x1b" not in log and "heard wind" in log
-    process = next(one for one in site.processes() if one.cmdline()[1:2] == ["quay.py"])
+    process = next(one for one in site.processes() if words_of(one)[1:2] == ["quay.py"])
     keeper = site.kill_keeper("quay", with_guard=True)
     site.ok("status")
     wait_for(lambda: site.keeper_process("quay") not in (None, keeper))

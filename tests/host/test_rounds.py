@@ -15,7 +15,7 @@ import psutil
 import pytest
 
 from background import Background, wait_for_step
-from conftest import BOOK, SiteUnderTest, free_port, wait_for
+from conftest import BOOK, SiteUnderTest, free_port, wait_for, words_of
 
 
 def outcome(site: SiteUnderTest, number: int) -> str:
@@ -221,7 +221,7 @@ def test_a_round_can_be_called_off_until_it_writes_and_goes_on_without_its_termi
     terminal.stdout.close()
     number = int(str(rounds(running)[0]["round"]))
     assert outcome(running, number) == "open", "a closed terminal changes nothing"
-    worker = next(one for one in running.processes() if "roundgate.host.rounds" in one.cmdline())
+    worker = next(one for one in running.processes() if "roundgate.host.rounds" in words_of(one))
     second = running.fails(5, "apply", "--yes")
     assert f"held by round {number}" in second and "since" in second
     os.kill(worker.pid, signal.SIGUSR1)
