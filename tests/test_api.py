@@ -9,6 +9,10 @@ import pytest
 from tests.conftest import SiteUnderTest
 
 from roundgate import api
+from roundgate.api.admins import may_change
+from roundgate.core.operations.text import EditText
+from roundgate.core.operations.values import SetValue
+from roundgate.core.rulebook.model import About, File, RecordSet, Rulebook
 
 
 def test_a_program_changes_a_setting_and_brings_it_into_force(site: SiteUnderTest) -> None:
@@ -92,3 +96,34 @@ def test_every_public_name_is_there() -> None:
         assert getattr(api, name) is not None
     with pytest.raises(AttributeError, match="no attribute 'nothing'"):
         _ = api.nothing
+
+
+@pytest.mark.parametrize(
+    ("at", "key", "expected"),
+    [
+        ("officers[*]", "officers[2].rank", True),
+        ("officers[*]", "motto", False),
+        ("boats.*.crew[*]", "boats.gull.crew[0]", True),
+        ("boats.*.crew[*]", "boats", True),
+        ("wardens", "wardens", True),
+        ("*", "anything", True),
+        ("officers[*]", "", True),
+    ],
+)
+def test_which_changes_of_a_file_may_change_a_roster_in_it(at: str, key: str, expected: bool) -> None:
+    book = Rulebook(rulebook=About(name="x"), file={"crew": File(path="crew.json", format="json")})
+    change = SetValue("crew.json", key, "1") if key else EditText("crew.json", ())
+    assert may_change(book, RecordSet(file="crew", at=at), change) is expected
+    assert not may_change(book, RecordSet(file="crew", at=at), SetValue("other.json", key, "1"))
+
+
+def test_the_check_of_one_server_knows_the_ports_of_the_others(site: SiteUnderTest) -> None:
+    site.add("harbour", "net.address=127.0.0.1\n")
+    home = site.add("regatta", "net.address=127.0.0.1\n")
+    taken = site.value("harbour", "net.port")
+    own = site.value("regatta", "net.port")
+    file = home / "gullwind.properties"
+    file.write_text(file.read_text().replace(f"net.port={own}", f"net.port={taken}"))
+    with api.open_site(site.folder) as opened:
+        found = [finding for finding in opened.server("regatta").check() if finding.code == "port-shared"]
+    assert [finding.server for finding in found] == ["regatta"] and f"harbour has port {taken}" in found[0].cause

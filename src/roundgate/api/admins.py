@@ -17,16 +17,16 @@ def lost_admins(server: OpenServer, operations: Sequence[Operation], user: str) 
     book = server.book
     admin = {name for name, roster in book.roster.items() if roster.meaning == "admin"}
     sets = [book.records[book.roster[name].records] for name in admin]
-    if not any(_may_change(book, spec, operation) for spec in sets for operation in operations):
+    if not any(may_change(book, spec, operation) for spec in sets for operation in operations):
         return ""
     return _lost(server, operations, user, admin)
 
 
-def _may_change(book: Rulebook, spec: RecordSet, operation: Operation) -> bool:
+def may_change(book: Rulebook, spec: RecordSet, operation: Operation) -> bool:
     """Tell whether an operation may change a set of records: not one that changes a value elsewhere in its file."""
     if operation.file != book.file[spec.file].path:
         return False
-    home, key = spec.at.removesuffix("[*]").removesuffix(".*").removesuffix("*"), operation.value_key
+    home, key = spec.at.partition("*")[0].rstrip(".["), operation.value_key
     return key.startswith(home) or home.startswith(key)
 
 

@@ -205,7 +205,7 @@ class RankChanges:
         """Let permissions need a level."""
         if not may:
             raise Trouble(
-                "Levels have no denials: a level grants all that needs this level or less.",
+                "Levels have no denials: a level grants all that needs it or a lower one.",
                 f"roundgate ranks grant HIGHER-NUMBER PERMISSION {self.server.name}",
             )
         if not word.isdecimal():

@@ -101,9 +101,9 @@ class OpenServer:
 
     def check(self) -> list[Finding]:
         """Check its files on disk and as the slate would leave them; what the slate brings is marked as waiting."""
-        from roundgate.host.checking import check_workspace
+        from roundgate.host.checking import check_one
 
-        return check_workspace(self.workspace)
+        return check_one(self.workspace)
 
     # --- changing ---
 

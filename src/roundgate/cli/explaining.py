@@ -156,7 +156,7 @@ def _decided(book: Rulebook, name: str) -> str:
 
     for spec in book.ranks.values():
         if spec.levels == name:
-            return f"a level grants all that needs this level or less; newcomers have {spec.newcomers or 'none'}"
+            return f"a level grants all that needs it or a lower one; newcomers have {spec.newcomers or 'none'}"
         if spec.groups == name:
             newcomers = f"; newcomers are what {spec.newcomers} says" if ":" in spec.newcomers else ""
             return f"{ORDER_WORDS[spec.order]}{newcomers}"

@@ -41,12 +41,13 @@ def fits(pattern: str, text: str) -> bool:
         return False
 
 
-_UNBOUNDED = re.compile(r"[*+]|\{\d*,\}")
+_OF_SOME_LENGTH = re.compile(r"[*+]|(?<!\()\?|\{\d*,\d*\}")
+"""What makes a part of a pattern repeat, or be left out; ``(?`` only begins a group."""
 
 
 def needs_no_clock(pattern: str) -> bool:
-    """Tell whether a search takes next to no time, whatever the line: at most one part repeats without end."""
-    return len(_UNBOUNDED.findall(pattern)) < 2 and not _REPEATED_GROUP.search(pattern)
+    """Tell whether a search takes next to no time, whatever the line: only one part has a choice of lengths."""
+    return len(_OF_SOME_LENGTH.findall(pattern)) < 2 and not _REPEATED_GROUP.search(pattern)
 
 
 def may_run_away(pattern: str, example: str = "") -> bool:

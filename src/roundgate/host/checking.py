@@ -147,6 +147,13 @@ def _check_server(server: Server, waiting: Sequence[Waiting]) -> _Checked:
     return _Checked(check_workspace(workspace), placed_ports(workspace))
 
 
+def check_one(workspace: Workspace) -> list[Finding]:
+    """Check one server as ``check_workspace`` does, and its ports against those of the others of its site."""
+    server = workspace.server
+    ports = [*placed_ports(workspace), *other_ports(server, {server.name})]
+    return [*check_workspace(workspace), *shared_ports(ports, {server.name})]
+
+
 def check_workspace(workspace: Workspace) -> list[Finding]:
     """Check the files of a server on disk, and as the slate would leave them.
 

@@ -104,8 +104,8 @@ def _dangerous(
         lowest = float(spec.trusted) if spec.trusted.replace(".", "", 1).isdigit() else 0.0
         trusted = {name for name, group in scheme.groups.items() if group.power >= lowest}
     danger = 0
-    for dangerou in spec.dangerous:
-        danger |= rights.mask(Entry(dangerou, allows=True, holder="", place=Place("")))
+    for permission in spec.dangerous:
+        danger |= rights.mask(Entry(permission, allows=True, holder="", place=Place("")))
     for group in scheme.groups.values():
         for entry in group.entries if group.name not in trusted else ():
             is_all = entry.permission == scheme.wildcard != ""

@@ -12,7 +12,7 @@ from roundgate.core.rounds import RoundKind, RoundOutcome
 from roundgate.core.timetable.looking import Outcome
 from roundgate.host.backups.holding import held_still
 from roundgate.host.backups.making import make_backup
-from roundgate.host.checking import check_workspace
+from roundgate.host.checking import check_one
 from roundgate.host.consoles import console_of
 from roundgate.host.drivers import driver_of
 from roundgate.host.errors import Trouble
@@ -124,7 +124,7 @@ def _send(server: Server, line: str) -> Result:
 def _check(server: Server, planned: Planned) -> Result:
     store = Store(server.site.state)
     try:
-        found = check_workspace(Workspace(server, store.slate(server.name)))
+        found = check_one(Workspace(server, store.slate(server.name)))
     finally:
         store.close()
     told = [finding for finding in found if finding.level in ("error", "warning")]
