@@ -865,8 +865,8 @@ MUTATIONS = [
     Mutation("core/patterns.py", "< 2 and not _REPEATED_GROUP.search(pattern)", "< 2", "tests/host/test_patterns.py"),
     Mutation(
         "core/patterns.py",
-        "_UNBOUNDED.findall(pattern)) < 2",
-        "_UNBOUNDED.findall(pattern)) < 9",
+        "_OF_SOME_LENGTH.findall(pattern)) < 2",
+        "_OF_SOME_LENGTH.findall(pattern)) < 9",
         "tests/host/test_patterns.py",
     ),
     Mutation("host/fleet/ports.py", "if name not in checked:", "if True:", "tests/cli/test_fit.py"),
