@@ -26,8 +26,10 @@ class Lobby(ThreadingHTTPServer):
         """Give the entries that anybody may see by now."""
         now = time.monotonic()
         with _KEPT:
-            open_ones = [one for one in self.listed.values() if not one["hidden"] and one["from"] <= now]
-        return [{key: one[key] for key in ("name", "port", "slots")} for one in open_ones]
+            open_ones = [
+                crossing for crossing in self.listed.values() if not crossing["hidden"] and crossing["from"] <= now
+            ]
+        return [{key: crossing[key] for key in ("name", "port", "slots")} for crossing in open_ones]
 
 
 class _Visit(BaseHTTPRequestHandler):

@@ -153,7 +153,7 @@ def read_levels(folder: str) -> list[tuple[int, int]]:
     try:
         with open(os.path.join(folder, "seamanship.toml"), "rb") as file:
             found = tomllib.load(file).get("levels", [])
-        pairs = [(int(one["level"]), int(one["points"])) for one in found]
+        pairs = [(int(row["level"]), int(row["points"])) for row in found]
     except (OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError):
         return []
     kept: list[tuple[int, int]] = []

@@ -115,7 +115,7 @@ class Ranks:
                 rank = line.strip("[]")
                 self.may[rank], self.never[rank] = [], []
             elif "=" in line and rank:
-                name, _, value = (one.strip() for one in line.partition("="))
+                name, _, value = (part.strip() for part in line.partition("="))
                 self._signal(rank, name, value)
         for line in _text(self.folder, "signalcrew.txt").splitlines():
             sailor, _, ranks = line.partition(" ")
@@ -161,7 +161,7 @@ class Ranks:
 
     def _read_levels(self) -> None:
         for line in _text(self.folder, "commandlevels.properties").splitlines():
-            name, sign, level = (one.strip() for one in line.partition("="))
+            name, sign, level = (part.strip() for part in line.partition("="))
             if sign and level.isdigit() and not line.startswith("#"):
                 self.needed[name] = int(level)
 
@@ -173,7 +173,9 @@ class Ranks:
             return permission in self.needed and level >= self.needed[permission]
         ranks = [rank] if self.kept == "deck" and rank else self.ranks_of.get(sailor, [])
         known = self.order if self.kept == "lines" else self.may
-        here = [one for one in ranks if one in known] or [newcomer for newcomer in self.newcomers if newcomer in known]
+        here = [rank for rank in ranks if rank in known] or [
+            newcomer for newcomer in self.newcomers if newcomer in known
+        ]
         if self.kept == "lines":
             return self._by_lines(here, permission)
         if self.kept == "signals":
@@ -184,28 +186,28 @@ class Ranks:
         may, never = self.own.get(sailor, ([], []))
         if any(_covers(word, permission) for word in never):
             return False
-        if any(_covers(word, permission) for one in every for word in self.never.get(one, ())):
+        if any(_covers(word, permission) for rank in every for word in self.never.get(rank, ())):
             return False
-        return any(_covers(word, permission) for word in [*may, *(word for one in every for word in self.may[one])])
+        return any(_covers(word, permission) for word in [*may, *(word for rank in every for word in self.may[rank])])
 
     def _all_above(self, here: list[str]) -> Iterator[str]:
         seen: set[str] = set()
         while here:
-            here = [one for one in dict.fromkeys(here) if one in self.may and one not in seen]
+            here = [rank for rank in dict.fromkeys(here) if rank in self.may and rank not in seen]
             seen.update(here)
             yield from here
-            here = [above for one in here for above in self.also.get(one, ())]
+            here = [above for rank in here for above in self.also.get(rank, ())]
 
     def _by_nearest(self, here: list[str], permission: str) -> bool:
         seen: set[str] = set()
         while here:
-            here = [one for one in here if one in self.may and one not in seen]
+            here = [rank for rank in here if rank in self.may and rank not in seen]
             seen.update(here)
-            if any(_covers(word, permission) for one in here for word in self.never.get(one, ())):
+            if any(_covers(word, permission) for rank in here for word in self.never.get(rank, ())):
                 return False
-            if any(_covers(word, permission) for one in here for word in self.may[one]):
+            if any(_covers(word, permission) for rank in here for word in self.may[rank]):
                 return True
-            here = [above for one in here for above in self.also.get(one, ())]
+            here = [above for rank in here for above in self.also.get(rank, ())]
         return False
 
     def _by_lines(self, here: list[str], permission: str) -> bool:
@@ -213,10 +215,10 @@ class Ranks:
         seen: set[str] = set()
         steps: list[list[str]] = []
         while here:
-            here = [one for one in dict.fromkeys(here) if one in self.order and one not in seen]
+            here = [rank for rank in dict.fromkeys(here) if rank in self.order and rank not in seen]
             seen.update(here)
             steps.append(here)
-            here = [above for one in here for above in self.also.get(one, ())]
+            here = [above for rank in here for above in self.also.get(rank, ())]
         may = False
         for step in reversed(steps):
             for rank in step:
@@ -225,12 +227,12 @@ class Ranks:
         return may
 
     def _by_signals(self, here: list[str], permission: str) -> bool:
-        for power in sorted({self.power.get(one, 0) for one in here}, reverse=True):
-            same = [one for one in here if self.power.get(one, 0) == power]
-            if any(permission in self.never[one] for one in same):
+        for power in sorted({self.power.get(rank, 0) for rank in here}, reverse=True):
+            same = [rank for rank in here if self.power.get(rank, 0) == power]
+            if any(permission in self.never[rank] for rank in same):
                 return False
-            if any(permission in self.may[one] for one in same):
+            if any(permission in self.may[rank] for rank in same):
                 return True
-            if permission not in _LEFT_OUT and any("!everything" in self.may[one] for one in same):
+            if permission not in _LEFT_OUT and any("!everything" in self.may[rank] for rank in same):
                 return True
         return False

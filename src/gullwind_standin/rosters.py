@@ -90,7 +90,11 @@ class Rosters:
             part.strip() for line in self._lines("startup.cfg") for part in re.sub(r"//.*", "", line).split(";")
         )
         parted = (command.split() for command in commands if command.startswith("grant "))
-        return {one[1]: one[2] for one in parted if len(one) == 3 and _ID.fullmatch(one[1]) and one[2] in "123456789"}
+        return {
+            fields[1]: fields[2]
+            for fields in parted
+            if len(fields) == 3 and _ID.fullmatch(fields[1]) and fields[2] in "123456789"
+        }
 
     def _helms(self) -> dict[str, str]:
         """Read ``- cove/ID: SEAT`` below the heading ``helms:``; other platforms are none of this server's."""

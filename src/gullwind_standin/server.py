@@ -118,7 +118,7 @@ class GullwindServer:
             if os.path.exists(needs):
                 with open(needs, encoding="utf-8") as file:
                     wanted = [line.strip() for line in file if line.strip()]
-                if any(one not in self.mods[:number] for one in wanted):
+                if any(mod not in self.mods[:number] for mod in wanted):
                     raise WillNotStart("fatal: order")
         if self.words.profile:
             os.makedirs(os.path.join(self.folder, self.words.profile), exist_ok=True)

@@ -6,6 +6,7 @@ import io
 import json
 import os
 import resource
+import signal
 import stat
 import subprocess
 import sys
@@ -18,7 +19,7 @@ import pytest
 import zstandard
 from filelock import FileLock
 
-from conftest import SiteUnderTest
+from conftest import SiteUnderTest, wait_for
 
 
 @pytest.fixture
@@ -130,6 +131,51 @@ def test_a_server_that_does_not_answer_is_not_saved(regatta: SiteUnderTest) -> N
     regatta.ok("start")
     assert "did not answer 'save' as its rulebook says" in regatta.fails(1, "backup", "regatta")
     assert listed(regatta) == []
+
+
+_HOLD = '[[server.hold]]\nsend = "pause on"\nmatch = "^pause is on"\n'
+_RESUME = '[[server.resume]]\nsend = "pause off"\nmatch = "^pause is off"\n'
+
+
+def _with_hold(site: SiteUnderTest, steps: str) -> SiteUnderTest:
+    """Let the server's rulebook hold its saving by these steps; start it."""
+    (site.folder / "rulebooks").mkdir()
+    (site.folder / "rulebooks" / "quay.toml").write_text(f'[rulebook]\nname = "quay"\nlayers = ["gullwind"]\n{steps}')
+    file = site.folder / "roundgate.toml"
+    file.write_text(file.read_text().replace('rulebook = "gullwind"', 'rulebook = "quay"'))
+    site.ok("start")
+    return site
+
+
+def test_a_server_saves_again_also_where_its_answer_to_the_hold_was_not_understood(regatta: SiteUnderTest) -> None:
+    site = _with_hold(regatta, _HOLD + '[[server.hold]]\nsend = "save"\nmatch = "^never$"\n' + _RESUME)
+    assert "did not answer 'save' as its rulebook says" in site.fails(1, "backup", "regatta")
+    assert listed(site) == []
+    assert "pause is off" in site.ok("send", "regatta", "pause")
+
+
+@pytest.mark.parametrize("sign", [signal.SIGTERM, signal.SIGHUP, signal.SIGINT])
+def test_a_server_saves_again_where_its_backup_is_ended_by_a_signal(
+    regatta: SiteUnderTest, sign: signal.Signals
+) -> None:
+    site = _with_hold(regatta, _HOLD + '[[server.hold]]\nsend = "status"\n' * 20 + _RESUME)
+    words = [sys.executable, "-m", "roundgate", "--site", str(site.folder), "backup", "regatta"]
+    backup = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+    wait_for(lambda: "pause is on" in site.ok("log", "regatta"), 30)
+    backup.send_signal(sign)
+    output, _ = backup.communicate(timeout=30)
+    assert backup.returncode != 0, output
+    assert "Traceback" not in output
+    assert listed(site) == []
+    assert "pause is off" in site.ok("send", "regatta", "pause")
+
+
+def test_a_server_that_may_hold_its_saving_still_is_told(regatta: SiteUnderTest) -> None:
+    site = _with_hold(regatta, _HOLD + _RESUME.replace("is off", "is over"))
+    output = site.fails(1, "backup", "regatta")
+    assert "may hold it still: it did not answer 'pause off'" in output
+    assert "roundgate send regatta pause off" in output
+    assert [backup["number"] for backup in listed(site)] == [1]
 
 
 @pytest.mark.parametrize("kind", ["tar.zst", "zip"])

@@ -6,6 +6,7 @@ import contextlib
 import json
 import os
 import resource
+import select
 import signal
 import socket
 import subprocess
@@ -342,6 +343,14 @@ def test_a_console_line_cannot_smuggle_in_a_second_command(running: SiteUnderTes
     running.ok("set", "race.slots=24")
     assert "smuggle" in running.fails(1, "apply", "--yes", "--countdown", "1s", "--reason", line)
     assert running.value("regatta", "boat.slots") == "16"
+
+
+def test_a_line_that_a_pipe_would_take_in_parts_is_not_sent(running: SiteUnderTest) -> None:
+    longest = "say " + "x" * (select.PIPE_BUF - len("say ") - 1)
+    assert "cannot be sent whole" in running.fails(1, "send", "regatta", longest + "y")
+    assert "xxx" not in running.ok("log"), "nothing of it may reach the server"
+    assert longest[4:] in running.ok("send", "regatta", longest)
+    assert "[harbour radio] hello all" in running.ok("send", "say", "hello all")
 
 
 def test_who_comes_and_goes_is_counted(running: SiteUnderTest) -> None:

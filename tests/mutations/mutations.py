@@ -110,8 +110,8 @@ MUTATIONS = [
     ),
     Mutation(
         "host/checking.py",
-        "for finding in error.problem.findings]",
-        "for one in ()]",
+        "for finding in broken.problem.findings]",
+        "for finding in ()]",
         "tests/cli/test_codes.py -k rulebook",
     ),
     Mutation(
@@ -350,8 +350,8 @@ MUTATIONS = [
     Mutation("host/store.py", "if entry.operation.sets_value:", "if False:", ROUNDS + " -k 'reset_by or two_changes'"),
     Mutation(
         "host/store.py",
-        "one.round is None and one.id > mine[0].id]",
-        "one.round is None and one.id > mine[0].id and False]",
+        "entry.round is None and entry.id > mine[0].id]",
+        "entry.round is None and entry.id > mine[0].id and False]",
         "tests/host/test_store.py",
     ),
     # --- the keeper ---
@@ -454,7 +454,7 @@ MUTATIONS = [
         "None if at is None else _number(at)",
         WORDS,
     ),
-    Mutation("api/list_changes.py", "if without_tail(one) == item), None)", "if one == item), None)", ANY),
+    Mutation("api/list_changes.py", "if without_tail(held) == item), None)", "if held == item), None)", ANY),
     Mutation(
         "cli/screen/report.py",
         'for level in ("error", "warning", "note") if',
@@ -505,7 +505,9 @@ MUTATIONS = [
     Mutation("core/values/machine.py", "if mask >> core & 1", "if mask >> core", VALUES),
     Mutation("core/values/moments.py", "found.strftime(form) == stored", "stored", VALUES),
     Mutation("core/rulebook/raw_books.py", "if layer in above:", "if layer in above[1:]:", LANGUAGE),
-    Mutation("core/rulebook/raw_books.py", "if all(beneath.file != one.file for one in found):", "if True:", LANGUAGE),
+    Mutation(
+        "core/rulebook/raw_books.py", "if all(beneath.file != layer.file for layer in found):", "if True:", LANGUAGE
+    ),
     Mutation(
         "core/rulebook/expansion.py", "default = spec.defaults[number] if", "default = spec.defaults[0] if", LANGUAGE
     ),
@@ -678,7 +680,7 @@ MUTATIONS = [
     Mutation("core/ranks/rights.py", "allowed & open_bits & ~denied", "allowed & open_bits", RANKS),
     Mutation(
         "core/ranks/rights.py",
-        "            for one in entry.but:\n                known &= ~self._range(one)\n",
+        "            for exception in entry.but:\n                known &= ~self._range(exception)\n",
         "",
         RANKS,
     ),
@@ -701,8 +703,8 @@ MUTATIONS = [
     Mutation("core/ranks/expected.py", "if len(found) == 1 else None", "if found else None", RANKS),
     Mutation(
         "api/rank_changes.py",
-        "            made += self._listed(counter, key, other, lambda held: [one for one in held if one not in meant])\n",
-        "            pass\n",
+        "        if counter:\n",
+        "        if False:\n",
         RANK_EDITS,
     ),
     Mutation(
@@ -713,7 +715,10 @@ MUTATIONS = [
     ),
     Mutation("api/rank_changes.py", "if alone and not to:", "if False:", RANK_EDITS),
     Mutation(
-        "core/checks/rank_entries.py", "not any(one & bit and not one & needed for one in above)", "True", RANK_CHECKS
+        "core/checks/rank_entries.py",
+        "not any(flags & bit and not flags & needed for flags in above)",
+        "True",
+        RANK_CHECKS,
     ),
     Mutation("core/checks/rank_entries.py", "& held[group.name] & danger", "& danger", RANK_CHECKS),
     Mutation("core/checks/ranks.py", "if other != name and group.power", "if group.power", RANK_CHECKS),
@@ -722,8 +727,8 @@ MUTATIONS = [
     Mutation("core/records/rows.py", "document.has_doubles or any(", "any(", RECORDS),
     Mutation(
         "host/people/ranks.py",
-        "if one.expectation in before and not one.is_met:",
-        "if one.expectation in before:",
+        "if test.expectation in before and not test.is_met:",
+        "if test.expectation in before:",
         RANK_EDITS,
     ),
     Mutation(
@@ -772,7 +777,29 @@ MUTATIONS = [
     ),
     Mutation("core/loot/reading.py", "count if most is None else min(count, most)", "count", LOOT),
     Mutation("core/loot/shape.py", "if node.missing >= 1 or", "if", LOOT_CLI),
-    Mutation("core/loot/shifts.py", "key=lambda one: (-one.size,", "key=lambda one: (one.size,", LOOT_CLI),
+    Mutation(
+        "host/keeper/child.py", "if len(line) > select.PIPE_BUF:", "if False:", "tests/host/test_keeper.py -k parts"
+    ),
+    Mutation("cli/main.py", " or _rulebook_mistake()", "", "tests/cli/test_broken_rulebooks.py"),
+    Mutation(
+        "host/checking.py",
+        "return [*mistakes, *_check_workspace(workspace)]",
+        "return _check_workspace(workspace)",
+        "tests/cli/test_broken_rulebooks.py",
+    ),
+    Mutation(
+        "core/patterns.py",
+        "        return re.compile(_NOTHING)",
+        "        raise",
+        "tests/cli/test_broken_rulebooks.py",
+    ),
+    Mutation(
+        "host/backups/holding.py",
+        "            signal.signal(number, unwind)",
+        "            pass",
+        "tests/cli/test_backups.py -k signal",
+    ),
+    Mutation("core/loot/shifts.py", "key=lambda shift: (-shift.size,", "key=lambda shift: (shift.size,", LOOT_CLI),
     Mutation(
         "core/curves/levels.py",
         "None if granted >= cost else first or level",

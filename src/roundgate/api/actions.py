@@ -72,7 +72,7 @@ def _given(action: Action, name: str, words: Sequence[str], server: Server) -> d
         if argument in given:
             raise WrongWords(f"{argument} is given twice.", usage(server, name))
         given[argument] = value
-        left = [one for one in left if one != argument]
+        left = [word for word in left if word != argument]
     return given
 
 

@@ -45,7 +45,7 @@ def _lost(server: OpenServer, operations: Sequence[Operation], user: str, admin:
     if gone and not left:
         return f"{gone[-1].record.value('name') or gone[-1].id} is the last admin of {server.name}."
     people = load_people(server.server.site)
-    mine = {one for person in people.people.values() if person.user == user for one in person.all_ids()}
+    mine = {person_id for person in people.people.values() if person.user == user for person_id in person.all_ids()}
     if any(standing.id in mine for standing in gone):
         return f"That is you: you would no longer be admin of {server.name}."
     return ""

@@ -74,7 +74,7 @@ def _set(server: OpenServer, word: str) -> tuple[str, RecordSet]:
 
 
 def _field(name: str, spec: RecordSet, word: str) -> str:
-    known = {one.lower(): one for one in spec.field}
+    known = {field.lower(): field for field in spec.field}
     if word.lower() in known:
         return known[word.lower()]
     near = nearest(word, spec.field)
@@ -99,4 +99,4 @@ def _sorted(records: list[Record], spec: RecordSet, field: str, *, falling: bool
         return (0, Decimal(0), str(value).lower())
 
     with_it = [record for record in records if record.value(field) is not None]
-    return [*sorted(with_it, key=key, reverse=falling), *(one for one in records if one.value(field) is None)]
+    return [*sorted(with_it, key=key, reverse=falling), *(record for record in records if record.value(field) is None)]

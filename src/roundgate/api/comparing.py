@@ -74,7 +74,7 @@ def grouped(rows: Sequence[Difference], sides: Sequence[Side], groups: Sequence[
     for row in rows:
         columns = tuple(_of_group(row, sides, group) for group in groups)
         held = [{row.values[number] for number in group.sides} for group in groups]
-        same = row.same or (len({*columns}) == 1 and all(len(one) == 1 for one in held))
+        same = row.same or (len({*columns}) == 1 and all(len(side) == 1 for side in held))
         yield Difference(row.name, row.kind, columns, same=same)
 
 
@@ -95,7 +95,7 @@ def sides_of(site: OpenSite, words: Sequence[str]) -> list[Side]:
     Raises WrongWords for fewer than two sides or no server among them, UnknownName, or Trouble where what a round
     saved is lost.
     """
-    words = [one for word in words for one in _expanded(site, word)]
+    words = [server_name for word in words for server_name in _expanded(site, word)]
     servers = [site.server(word) for word in words if not _is_special(word)]
     rounds = [site.store.round(_number(word)) for word in words if word.startswith(ROUND)]
     servers += [site.opened(row.server) for row in rounds if row is not None and row.server in site.names]
@@ -276,8 +276,8 @@ Held = tuple[str, str]
 
 
 def _row(name: str, kind: str, held: Sequence[Held | None], has_files: Sequence[bool]) -> Difference:
-    plain = {one[0] if one else None for one, has in zip(held, has_files, strict=True) if has}
-    return Difference(name, kind, tuple(one[1] if one else None for one in held), same=len(plain) < 2)
+    plain = {item[0] if item else None for item, has in zip(held, has_files, strict=True) if has}
+    return Difference(name, kind, tuple(item[1] if item else None for item in held), same=len(plain) < 2)
 
 
 def _file_words(keys: dict[str, Held] | None) -> str:

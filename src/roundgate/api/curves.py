@@ -41,12 +41,12 @@ def curve_named(book: Rulebook, word: str) -> tuple[str, Curve]:
     for name, record_set in book.records.items():
         if not lowered.startswith(f"{name.lower()}."):
             continue
-        field = {one.lower(): one for one in record_set.field}.get(lowered[len(name) + 1 :], "")
+        field = {field.lower(): field for field in record_set.field}.get(lowered[len(name) + 1 :], "")
         if field and record_set.field[field].type in _NUMBERS:
             known = next((curve for curve in book.curve.values() if curve.records == name), None)
             level = known.level if known is not None else ""
             return f"{name}.{field}", Curve(records=name, points=field, level=level)
-        fields = ", ".join(one for one, spec in record_set.field.items() if spec.type in _NUMBERS)
+        fields = ", ".join(field for field, spec in record_set.field.items() if spec.type in _NUMBERS)
         raise UnknownName(f"'{word}' has no numbers.", f"Fields of {name} with numbers: {fields or 'none'}")
     near = nearest(word, book.curve)
     known_names = ", ".join(book.curve) or "none in this rulebook; any SET.FIELD with numbers will do"

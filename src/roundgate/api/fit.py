@@ -107,7 +107,7 @@ def this_machine() -> Machine:
 
     usable = frozenset(os.sched_getaffinity(0))
     nodes = []
-    for path in sorted(_NODES.glob("node[0-9]*"), key=lambda one: int(re.sub(r"\D", "", one.name))):
+    for path in sorted(_NODES.glob("node[0-9]*"), key=lambda server: int(re.sub(r"\D", "", server.name))):
         try:
             cores = cores_in((path / "cpulist").read_text().strip()) & usable
         except (OSError, ValueError):
@@ -149,7 +149,7 @@ def ports_for(servers: Sequence[OpenServer], server: OpenServer, start: int = 0)
     wanted = ports_of(server.server, files)
     if not any(promise.setting for promise in wanted):
         raise Trouble(f"No setting of {server.name} holds a port.", f"roundgate explain {server.name}")
-    others = [one for one in servers if one.name != server.name]
+    others = [other for other in servers if other.name != server.name]
     taken = {(promise.port, promise.protocol) for other in others for promise in ports_of(other.server, _files(other))}
     own = {(promise.port, promise.protocol) for promise in wanted}
     open_now = {(port.port, port.protocol) for port in machine.all_owned()} - own
@@ -172,7 +172,7 @@ def cores_given(
     if without:
         cause = f"The rulebook of {', '.join(without)} names no setting that holds cores."
         raise WrongWords(cause, 'It needs [server] cores = "SETTING".')
-    kept = frozenset(core for one in others for core in (_cores(one, _files(one)).cores or ()))
+    kept = frozenset(core for other in others for core in (_cores(other, _files(other)).cores or ()))
     try:
         shared = proposal([server.name for server in servers], give, spare, this_machine().nodes, kept)
     except TooFewCores as error:

@@ -44,6 +44,10 @@ def _live(
         spec = server.book.setting.get(name)
         if spec is not None and values.is_hidden(spec):
             held = [files.stored(name) for files in (slate, disk)]
-            known = (one for one in held if one is not None and secret_mark(server.name, name, one) == kept)
+            known = (
+                kept_value
+                for kept_value in held
+                if kept_value is not None and secret_mark(server.name, name, kept_value) == kept
+            )
             found[name] = next(known, "")
     return found

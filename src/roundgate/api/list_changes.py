@@ -125,7 +125,7 @@ class ListChanges(KeyChanges):
             return RecordChanges(self.holder).items_removed(word, items)
         if names_record(self.holder, word):
             changes = RecordChanges(self.holder)
-            return [operation for one in (word, *items) for operation in changes.removed(one)]
+            return [operation for item in (word, *items) for operation in changes.removed(item)]
         in_value = self._value_list(word)
         if in_value is not None:
             target, entries = in_value
@@ -251,7 +251,7 @@ class ListChanges(KeyChanges):
         items = outcome.after.items(name) if name in self.holder.book.list else self._items(outcome.after, name)
         from roundgate.core.formats.lines.document import without_tail  # a format is only loaded where it is needed
 
-        held = item if item in items else next((one for one in items if without_tail(one) == item), None)
+        held = item if item in items else next((held for held in items if without_tail(held) == item), None)
         if held is not None:
             return held
         near = nearest(item, items)

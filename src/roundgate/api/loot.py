@@ -81,14 +81,14 @@ def _meant(known: dict[str, LootScheme], word: str) -> tuple[str, NodeName]:
     set_name, _, key = word.partition("/")
     names: list[str] = []
     for name, scheme in known.items():
-        if set_name.lower() not in (name.lower(), *(one.lower() for one, _ in scheme.nodes)):
+        if set_name.lower() not in (name.lower(), *(scheme_name.lower() for scheme_name, _ in scheme.nodes)):
             continue
-        names = [f"{one}/{other}" for one, other in scheme.nodes]
+        names = [f"{scheme_name}/{other}" for scheme_name, other in scheme.nodes]
         sets = {set_name.lower()} if set_name.lower() != name.lower() else {scheme.spec.records.lower(), name.lower()}
-        for one, other in scheme.nodes:
-            if one.lower() in sets and other.lower() == key.lower():
-                return name, (one, other)
-    names = names or [f"{one}/{key}" for scheme in known.values() for one, key in scheme.nodes]
+        for scheme_name, other in scheme.nodes:
+            if scheme_name.lower() in sets and other.lower() == key.lower():
+                return name, (scheme_name, other)
+    names = names or [f"{scheme_name}/{key}" for scheme in known.values() for scheme_name, key in scheme.nodes]
     near = nearest(word, names)
     raise UnknownName(
         f"There is no '{word}' with loot.", f"Did you mean {near}?" if near else f"There are {', '.join(names[:8])}"
@@ -144,4 +144,4 @@ def _paths(reckoner: Reckoner | None, node: NodeName | None, thing: str) -> tupl
                 for path in reckoner.paths(name, thing):
                     yield name[1], Path(path.through, path.expected * times)
 
-    return tuple(sorted((one for one in each() if one[1].expected > 0), key=lambda one: -one[1].expected))
+    return tuple(sorted((pair for pair in each() if pair[1].expected > 0), key=lambda pair: -pair[1].expected))

@@ -53,7 +53,7 @@ def wanted_on(people: People, server: Server, kinds: Iterable[str]) -> dict[tupl
             if where not in places or is_over(end_on(person, roster, places), date.today()):
                 continue
             for kind in kinds:
-                found.update({(roster, one): (rank, key) for one in person.ids.get(kind, ())})
+                found.update({(roster, person_id): (rank, key) for person_id in person.ids.get(kind, ())})
     return found
 
 
@@ -77,7 +77,7 @@ def synced(server: OpenServer, people: People, *, exact: bool = False) -> Synced
     kinds = {kind_of_roster(book, roster) for roster in book.roster.values()} - {""}
     wanted = wanted_on(people, server.server, kinds)
     unknown = sorted({roster for roster, _ in wanted if roster not in book.roster})
-    there = {(one.roster, one.id): one for one in standings(server, with_slate=True)}
+    there = {(standing.roster, standing.id): standing for standing in standings(server, with_slate=True)}
     made: list[Operation] = []
     for (name, identifier), (rank, key) in wanted.items():
         roster = book.roster.get(name)
@@ -92,14 +92,16 @@ def synced(server: OpenServer, people: People, *, exact: bool = False) -> Synced
             made.append(SetField(path, roster.records, identifier, roster.rank, rank, present.rank))
     after = server.workspace.outcome(server.workspace.operations).after
     ended = list(ended_on(after, people, places_of(server.server), date.today()))
-    over = {(one.standing.roster, one.standing.id) for one in ended}
+    over = {(end.standing.roster, end.standing.id) for end in ended}
     managed = {roster for roster, _ in wanted}  # of the others the book says nothing, so nobody on them is unwanted
-    unwanted = [one for at, one in there.items() if one.roster in managed and at not in wanted and at not in over]
-    for one in [*(one.standing for one in ended), *(unwanted if exact else ())]:
-        spec = book.records[book.roster[one.roster].records]
-        made.append(RemoveRecord(book.file[spec.file].path, book.roster[one.roster].records, one.id))
+    unwanted = [
+        standing for at, standing in there.items() if standing.roster in managed and at not in wanted and at not in over
+    ]
+    for leaving in [*(end.standing for end in ended), *(unwanted if exact else ())]:
+        spec = book.records[book.roster[leaving.roster].records]
+        made.append(RemoveRecord(book.file[spec.file].path, book.roster[leaving.roster].records, leaving.id))
     touched = {operation.record for operation in made if isinstance(operation, SetField | RemoveRecord)}
-    standing = tuple(one for one in there.values() if one.id in touched) if touched else ()
+    standing = tuple(standing for standing in there.values() if standing.id in touched) if touched else ()
     return Synced(tuple(made), tuple(unwanted), tuple(ended), standing, tuple(unknown))
 
 
@@ -122,11 +124,11 @@ def imported(server: OpenServer, people: People, name: str, text: str) -> Import
     there = {standing.id for standing in standings(server, with_slate=True) if standing.roster == name}
     path = book.file[spec.file].path
     made: list[Operation] = []
-    for one in sure:
-        if one not in there:
-            key = people.named(one, book.kind)
-            made.append(_joining(spec, path, roster, Someone(one, people.people[key].name if key else ""), {}))
-    return Imported(tuple(made), tuple(one for one in sure if one in there), tuple(doubtful))
+    for joining in sure:
+        if joining not in there:
+            key = people.named(joining, book.kind)
+            made.append(_joining(spec, path, roster, Someone(joining, people.people[key].name if key else ""), {}))
+    return Imported(tuple(made), tuple(joining for joining in sure if joining in there), tuple(doubtful))
 
 
 def _joining(spec: RecordSet, path: str, roster: Roster, who: Someone, given: Mapping[str, str]) -> Operation:
@@ -156,7 +158,7 @@ def joining(
     """
     spec = server.book.records[name]
     kind = people_kind(server.book, spec)
-    roster = next((one for one in server.book.roster.values() if one.records == name), None)
+    roster = next((roster for roster in server.book.roster.values() if roster.records == name), None)
     plain = [word for word in words if "=" not in word]
     given = [word for word in words if "=" in word]
     if rank:
@@ -194,33 +196,35 @@ def _joined(spec: RecordSet, who: Someone, given: Sequence[str], end: str) -> Jo
     return Joining([f"{spec.key}={who.id}", *named, *given], who, end)
 
 
-def keep_end(site: Site, server: OpenServer, records: str, one: Joining) -> str:
+def keep_end(site: Site, server: OpenServer, records: str, joining: Joining) -> str:
     """Write into the people book when somebody's time on a roster ends, or that it no longer does; say what was done.
 
     Whoever is not in the book yet comes into it. Raises Trouble.
     """
     roster = next((name for name, roster in server.book.roster.items() if roster.records == records), "")
     people = load_people(site)
-    key = people.named(one.who.id, server.book.kind)
+    key = people.named(joining.who.id, server.book.kind)
     text, said = people.text, ""
     old = dict(people.people[key].until) if key else {}
     before = dict(old)
     where = f"{server.name}/{roster}"
-    if one.end:
+    if joining.end:
         if not key:
-            name = one.who.name or one.who.id
+            name = joining.who.name or joining.who.id
             key = key_for(name, people.people)
-            text = with_person(text, key, name, {kind_of_set(server.book.records[records]): [one.who.id]})
+            text = with_person(text, key, name, {kind_of_set(server.book.records[records]): [joining.who.id]})
             said = f"{name} is in the people book now, as {key}"
-        old[where] = one.end
+        old[where] = joining.end
     elif old.pop(where, None) is None:
         return ""
     try:
         save_people(site, with_table(text, ("person", key, "until"), before, old))
     except EditRefused as error:
         raise Trouble(f"people.toml: {error}.", f"Correct 'until' of {key} by hand.") from error
-    kept = f"until {one.end}: the people book keeps that, for the file has no place for it"
-    return "; ".join(filter(None, (said, kept if one.end else "the end that the people book had for it is taken out")))
+    kept = f"until {joining.end}: the people book keeps that, for the file has no place for it"
+    return "; ".join(
+        filter(None, (said, kept if joining.end else "the end that the people book had for it is taken out"))
+    )
 
 
 def off_switch(server: OpenServer, records: str) -> list[str]:
@@ -259,11 +263,15 @@ def moved_person(
     records = server.book.roster[roster_named(server, old)].records
     record = changes.address(f"{records}/{who}", with_field=False).records[0]
     into = server.book.roster[target].records
-    (one,) = joining(site, server, into, [record.key], rank, until)
+    (newcomer,) = joining(site, server, into, [record.key], rank, until)
     name = record.value("name")
-    if name and "name" in server.book.records[into].field and not any(word.startswith("name=") for word in one.words):
-        one = replace(one, words=[*one.words, f"name={name}"])
-    return [*changes.removed(f"{records}/{record.key}"), *changes.added(into, one.words)], into, one
+    if (
+        name
+        and "name" in server.book.records[into].field
+        and not any(word.startswith("name=") for word in newcomer.words)
+    ):
+        newcomer = replace(newcomer, words=[*newcomer.words, f"name={name}"])
+    return [*changes.removed(f"{records}/{record.key}"), *changes.added(into, newcomer.words)], into, newcomer
 
 
 def seen_everywhere(servers: Iterable[OpenServer]) -> dict[str, dict[str, SeenPerson]]:

@@ -103,7 +103,9 @@ class RankChanges:
             return self._needing(word, meant, may=may)
         set_name, key, fields = self._holder(word)
         if self.spec.flags is not None and set_name == self.spec.groups:
-            return [self._flag(key, one, self.spec.flags.on if may else self.spec.flags.off) for one in meant]
+            return [
+                self._flag(key, permission, self.spec.flags.on if may else self.spec.flags.off) for permission in meant
+            ]
         wanted, other = fields if may else fields[::-1]
         home = self._home(set_name, wanted)
         if not home:
@@ -111,8 +113,12 @@ class RankChanges:
         made = []
         counter = self._home(set_name, other)
         if counter:
-            made += self._listed(counter, key, other, lambda held: [one for one in held if one not in meant])
-        made += self._listed(home, key, wanted, lambda held: [*held, *(one for one in meant if one not in held)])
+            made += self._listed(
+                counter, key, other, lambda held: [permission for permission in held if permission not in meant]
+            )
+        made += self._listed(
+            home, key, wanted, lambda held: [*held, *(permission for permission in meant if permission not in held)]
+        )
         return made
 
     def withdrawn(self, word: str, permissions: Sequence[str]) -> list[Operation]:
@@ -128,13 +134,13 @@ class RankChanges:
                     f"roundgate ranks why {key} {permission} {self.server.name}",
                 )
         if is_flag:
-            return [self._flag(key, one, None) for one in permissions]
+            return [self._flag(key, permission, None) for permission in permissions]
         homes = [(home, field) for field in fields if (home := self._home(set_name, field))]
         return [
             operation
             for home, field in homes
             for operation in self._listed(
-                home, key, field, lambda held: [one for one in held if one not in permissions]
+                home, key, field, lambda held: [permission for permission in held if permission not in permissions]
             )
         ]
 
@@ -222,9 +228,11 @@ class RankChanges:
 
     def _withdrawn_levels(self, word: str, permissions: Sequence[str]) -> list[Operation]:
         name, known = self.spec.levels, self._records(self.spec.levels)
-        for one in permissions:
-            if one not in known or known[one].value(self.spec.level) != word:
-                raise UnknownName(f"{one} does not need level {word}.", f"roundgate show {self.server.name} {name}")
+        for permission in permissions:
+            if permission not in known or known[permission].value(self.spec.level) != word:
+                raise UnknownName(
+                    f"{permission} does not need level {word}.", f"roundgate show {self.server.name} {name}"
+                )
         return [RemoveRecord(self._path(name), name, permission) for permission in permissions]
 
     # --- ranks ---
@@ -262,7 +270,7 @@ class RankChanges:
                 mine = {self.spec.may: ""}
             taken = self._stored(set_name, mine)
             made.append(AddRecord(self._path(set_name), set_name, name, tuple(taken.items())))
-        known = {field for one in self._sets() for field in self._set(one).field}
+        known = {field for set_name in self._sets() for field in self._set(set_name).field}
         odd = [field for field in left if field not in known and not self._set(self.spec.groups).partly]
         if odd:
             near = nearest(odd[0], known)
@@ -340,12 +348,12 @@ class RankChanges:
         """Make the operations that take a rank out; its people go to another one. Raises Trouble where that is open."""
         self._need_records("removed")
         rank = self._rank(word)
-        held = [one for one in self.scheme.members.values() if rank in one.groups]
+        held = [member for member in self.scheme.members.values() if rank in member.groups]
         if rank == self.scheme.default:
             raise Trouble(f"{rank} is the rank of newcomers.", f"roundgate ranks default OTHER-RANK {self.server.name}")
-        alone = [one for one in held if one.groups == (rank,)]
+        alone = [member for member in held if member.groups == (rank,)]
         if alone and not to:
-            names = ", ".join(one.name for one in alone)
+            names = ", ".join(member.name for member in alone)
             raise Trouble(f"{names} would have no rank.", f"roundgate ranks remove {rank} --to RANK {self.server.name}")
         target = self._rank(to) if to else ""
         made: list[Operation] = []
@@ -369,10 +377,12 @@ class RankChanges:
             name, field = self.spec.groups, self.spec.newcomer
             made: list[Operation] = []
             is_bool = self._set(name).field[field].type == "bool"
-            for one in self.scheme.defaults:
-                if one != rank:
+            for default in self.scheme.defaults:
+                if default != rank:
                     made.append(
-                        SetField(self._path(name), name, one, field, None, self._records(name)[one].value(field))
+                        SetField(
+                            self._path(name), name, default, field, None, self._records(name)[default].value(field)
+                        )
                     )
             if rank not in self.scheme.defaults:
                 made.append(SetField(self._path(name), name, rank, field, "true" if is_bool else "1"))
@@ -424,7 +434,7 @@ class RankChanges:
         Raises UnknownName or Trouble.
         """
         rank = word if self.spec.levels and word.isdecimal() else self._rank(word)
-        name = next((one for one in self.spec.members if self.server.book.roster[one].rank), "")
+        name = next((roster for roster in self.spec.members if self.server.book.roster[roster].rank), "")
         if not name:
             raise Trouble(f"The rulebook names no roster of {self.server.name} that says who has which rank.")
         roster = self.server.book.roster[name]
@@ -484,7 +494,7 @@ class RankChanges:
             held = self._values(roster.records, member.id, roster.rank)
             if rank not in held:
                 continue
-            left = [to if one == rank else one for one in held if one != rank or to]
+            left = [to if held_rank == rank else held_rank for held_rank in held if held_rank != rank or to]
             if not left and not (roster.may and roster.may in record.fields):
                 made.append(RemoveRecord(self._path(roster.records), roster.records, member.id))
             elif self._is_list(roster.records, roster.rank):

@@ -104,9 +104,9 @@ def permission_meant(site: Site, server: OpenServer, scheme: Scheme, word: str, 
     spec, known = spec_of(server, scheme), catalogue_of(server, scheme)
     if word in known or not spec.permissions:
         return word
-    if wildcard and any(covers(word, one, scheme) for one in known):
+    if wildcard and any(covers(word, permission, scheme) for permission in known):
         return word
-    same = next((one for one in known if one.lower() == word.lower()), "")
+    same = next((permission for permission in known if permission.lower() == word.lower()), "")
     if same:
         return same
     elsewhere = _seen_elsewhere(site, server) if wildcard else []

@@ -125,7 +125,7 @@ class RecordChanges:
         return (rest[: dots[-1]], ".", rest[dots[-1] + 1 :]) if dots else (rest, "", "")
 
     def _field(self, name: str, spec: RecordSet, word: str) -> str:
-        known = {one.lower(): one for one in spec.field}
+        known = {field.lower(): field for field in spec.field}
         if word.lower() in known:
             return known[word.lower()]
         if spec.partly or not spec.field:
@@ -262,7 +262,7 @@ class RecordChanges:
             held = self._parts(address, record)
             place = len(held) if at is None else max(0, at)
             new = self._items(address, described, items, record)
-            twice = next((one for one in new if described.unique and one in held), None)
+            twice = next((item for item in new if described.unique and item in held), None)
             if twice is not None:
                 shown = f"{address.name}/{record.key}.{address.field}"
                 raise WrongWords(f"{twice} is in {shown} already. Nothing was changed.")
@@ -312,7 +312,7 @@ class RecordChanges:
             return [self.stored(shown, one_of, item, (record,)) for item in items]
         free = replace(described, length=None)
         given = [self.stored(shown, free, item, (record,)) for item in items]
-        return [part for one in given for part in one.split(described.separator) if part]
+        return [part for entry in given for part in entry.split(described.separator) if part]
 
     def _joined(self, address: Address, described: RecordField, record: Record, items: Sequence[str]) -> str:
         shown = f"{address.name}/{{}}.{address.field}"
@@ -321,8 +321,8 @@ class RecordChanges:
     def _held_item(self, address: Address, record: Record, held: Sequence[str], item: str) -> str:
         """Give the entry that a word means: itself, case aside, or by what it begins with. Raises UnknownName."""
         lowered = item.lower()
-        found = [one for one in held if one == item] or [one for one in held if one.lower() == lowered]
-        found = found or [one for one in held if one.lower().startswith(lowered)]
+        found = [entry for entry in held if entry == item] or [entry for entry in held if entry.lower() == lowered]
+        found = found or [entry for entry in held if entry.lower().startswith(lowered)]
         if len(set(found)) == 1:
             return found[0]
         shown = f"{address.name}/{record.key}.{address.field}"
@@ -374,7 +374,7 @@ class RecordChanges:
         twin = twin or (self._meant(name, spec, like)[0] if like else None)
         found = template_values(spec, given, twin)
         nested = nested_in(twin) if twin is not None else ()
-        deep = {one[0][0] for one in nested}
+        deep = {pair[0][0] for pair in nested}
         missing = [
             field
             for field, described in spec.field.items()
@@ -394,7 +394,7 @@ class RecordChanges:
             call = f"roundgate add {self.holder.name} {name} {' '.join(map(quoted, words))} {fields}"
             raise WrongWords(f"A new record of {name} needs {', '.join(missing)}. Nothing was changed.", call)
         if any(record.key == key for record in self.records(name)):
-            field = next((one for one in spec.field if one != spec.key), "")
+            field = next((field for field in spec.field if field != spec.key), "")
             do = f"roundgate set {self.holder.name} {quoted(f'{name}/{key}.{field}=VALUE')}" if field else ""
             raise WrongWords(
                 f"{name}/{key} is there already. Nothing was changed.",
@@ -403,7 +403,7 @@ class RecordChanges:
         if spec.key == "*":
             found.pop("*", None)
         given_keys = {field_key(field, spec) for field in found}
-        nested = tuple(one for one in nested if one[0][0] not in given_keys)
+        nested = tuple(pair for pair in nested if pair[0][0] not in given_keys)
         return self._marked([AddRecord(self._path(spec), name, key, tuple(found.items()), at, nested)])
 
     def _given(self, name: str, spec: RecordSet, words: Sequence[str]) -> tuple[str, dict[str, str]]:
@@ -413,7 +413,7 @@ class RecordChanges:
             field, value = split_assignment(word)
             if value is None:
                 if key or spec.key != "*":
-                    example = " ".join(f"{one}=..." for one in spec.field)
+                    example = " ".join(f"{field}=..." for field in spec.field)
                     call = f"roundgate add {self.holder.name} {name} {example}"
                     raise WrongWords(f"'{word}' is no field of a record: a field is given as FIELD=VALUE.", call)
                 key = word
@@ -477,6 +477,6 @@ class RecordChanges:
         for name, field, _ in referring(address.name, self.book.records):
             spec = self.book.records[name]
             held = [other.fields[field] for other in self.records(name) if field in other.fields]
-            if any(record.key in parts_in(one, field, spec) for one in held):
+            if any(record.key in parts_in(held_value, field, spec) for held_value in held):
                 made.append(FollowRename(self._path(spec), name, field, record.key, new))
         return self._marked(made)

@@ -39,7 +39,7 @@ def whoever(site: Site, server: Server, word: str, kind_name: str) -> Someone:
     mistake = id_mistake(word, kind) if kind.pattern and has_form(word, kind) else ""
     if mistake:
         raise WrongWords(mistake, "Compare it with where it comes from.")
-    other = next((name for name, one in people_kinds(server.book).items() if has_form(word, one)), "")
+    other = next((name for name, kind in people_kinds(server.book).items() if has_form(word, kind)), "")
     if other:
         example = f", such as {kind.example}" if kind.example else ""
         raise WrongWords(f"'{word}' is the id of a {other}, and here the id of a {kind_name} is needed{example}.")
@@ -53,7 +53,9 @@ def whoever(site: Site, server: Server, word: str, kind_name: str) -> Someone:
         ids = person.ids[kind_name]
         if len(ids) > 1:
             cause = f"{person.name} has several ids: {', '.join(ids)}."
-            raise SeveralMeant(cause, "Give the one that is meant.", word, [(one, person.name) for one in ids])
+            raise SeveralMeant(
+                cause, "Give the one that is meant.", word, [(person_id, person.name) for person_id in ids]
+            )
         return Someone(ids[0], person.name, found[0])
     return _from_logs(server, word, people)
 
@@ -61,15 +63,19 @@ def whoever(site: Site, server: Server, word: str, kind_name: str) -> Someone:
 def _from_logs(server: Server, word: str, people: People) -> Someone:
     seen = _seen_on(server)
     lowered = word.lower()
-    hits = [(one, person) for one, person in seen.items() if lowered in (name.lower() for name in person.names)]
+    hits = [
+        (person_id, person) for person_id, person in seen.items() if lowered in (name.lower() for name in person.names)
+    ]
     if not hits:  # somebody who plays on another server of the site
         others = [_seen_on(Server(server.site, name)) for name in server.site.file.server if name != server.name]
-        everywhere = {one: person for found in others for one, person in found.items()}
-        hits = [(one, person) for one, person in everywhere.items() if lowered in map(str.lower, person.names)]
+        everywhere = {person_id: person for found in others for person_id, person in found.items()}
+        hits = [
+            (person_id, person) for person_id, person in everywhere.items() if lowered in map(str.lower, person.names)
+        ]
     if len(hits) > 1:
-        shown = ", ".join(f"{person.name} ({one}, {person.visits} visits)" for one, person in hits)
+        shown = ", ".join(f"{person.name} ({person_id}, {person.visits} visits)" for person_id, person in hits)
         cause = f"'{word}' was {shown} in the logs."
-        choices = [(one, f"{person.name}, {person.visits} visits") for one, person in hits]
+        choices = [(person_id, f"{person.name}, {person.visits} visits") for person_id, person in hits]
         raise SeveralMeant(cause, "Give the id of the one that is meant.", word, choices)
     if hits:
         return Someone(hits[0][0], hits[0][1].name)

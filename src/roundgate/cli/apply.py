@@ -87,7 +87,7 @@ def apply(
         if code:
             raise typer.Exit(code)
         return
-    codes = [_apply_one(context, one, options, yes=yes, live=live) for one in context.several(server)]
+    codes = [_apply_one(context, opened, options, yes=yes, live=live) for opened in context.several(server)]
     if any(codes):
         raise typer.Exit(max(codes))
 
@@ -123,7 +123,7 @@ def _apply_in_waves(
             return 1
     if not planned:
         return 0
-    names = ", ".join(one.server.name for one in planned)
+    names = ", ".join(row.server.name for row in planned)
     if not agreed(f"Bring this into force on {names}?", yes=yes):
         return 1
     waves, together, go_on = how
@@ -225,13 +225,13 @@ def recover(
 
     context = open_call(quiet=True)
     codes = [0]
-    for one in context.several(server, default_all=server is None, lenient=True):
-        row = broken_off(one, context.store)
+    for opened in context.several(server, default_all=server is None, lenient=True):
+        row = broken_off(opened, context.store)
         if row is None:
-            echo(f"{one.name}: no round is broken off.")
+            echo(f"{opened.name}: no round is broken off.")
             continue
-        echo(f"{one.name}: recovering round {row.number}")
-        codes.append(min(watch(launch_recovery(one, row.number), context.store), 5))
+        echo(f"{opened.name}: recovering round {row.number}")
+        codes.append(min(watch(launch_recovery(opened, row.number), context.store), 5))
         closed = context.store.round(row.number)
         if closed and closed.outcome in ("failed", "rewound"):
             codes[-1] = 0  # that is what recovery is for
@@ -247,16 +247,16 @@ def cancel(
     from roundgate.host.rounds.process import call_off
 
     context = open_call(quiet=True)
-    for one in context.several(server):
-        row = next((row for row in context.store.open_rounds(one.name) if is_at_work(row)), None)
+    for opened in context.several(server):
+        row = next((row for row in context.store.open_rounds(opened.name) if is_at_work(row)), None)
         if row is None:
-            echo(f"{one.name}: no round is at work.")
+            echo(f"{opened.name}: no round is at work.")
             continue
         if any(line.step == "write" and line.mark == "begin" for line in context.store.journal(row.number)):
-            echo(f"{one.name}: round {row.number} writes already, so it cannot be called off any more.")
+            echo(f"{opened.name}: round {row.number} writes already, so it cannot be called off any more.")
             raise typer.Exit(1)
         call_off(row)
-        echo(f"{one.name}: round {row.number} ({row.kind}) of {row.by} is asked to end; that works until it writes.")
+        echo(f"{opened.name}: round {row.number} ({row.kind}) of {row.by} is asked to end; that works until it writes.")
         echo(f"  next: roundgate rounds show {row.number}")
 
 

@@ -94,7 +94,7 @@ def _settings(call: _Call) -> Iterator[str]:
     for name, spec in call.table("setting").items():
         index = spec.get("index") if isinstance(spec, dict) else None
         if isinstance(index, list):
-            yield from (f"{name}[{one}]" for one in index)
+            yield from (f"{name}[{number}]" for number in index)
         else:
             yield name
 
@@ -181,10 +181,10 @@ def _entries(call: _Call, name: str) -> list[str]:
     from roundgate.host.workspace import Workspace
 
     found: list[str] = []
-    for one in call.named if call.site else ():
+    for word in call.named if call.site else ():
         try:
             assert call.site is not None
-            files = Workspace(Server(call.site, one)).read().files
+            files = Workspace(Server(call.site, word)).read().files
             if name in files.book.list:
                 found += files.items(name)
             elif name in files.book.setting:

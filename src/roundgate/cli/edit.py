@@ -74,11 +74,11 @@ def set_values(
         return
     context = open_call()
     word, rest = context.split(words)
-    servers = [context.open(one) for one in context.several(word)]
-    makers = [(one, one.key_changes(options, ask_secret)) for one in servers]
-    planned = [(one, maker, maker.operations_of(rest)) for one, maker in makers]
+    servers = [context.open(name) for name in context.several(word)]
+    makers = [(opened, opened.key_changes(options, ask_secret)) for opened in servers]
+    planned = [(opened, maker, maker.operations_of(rest)) for opened, maker in makers]
     if new_world:
-        planned = [(one, maker, maker.new_world(operations, new_world)) for one, maker, operations in planned]
+        planned = [(opened, maker, maker.new_world(operations, new_world)) for opened, maker, operations in planned]
     for server, _, operations in planned:
         server_operations = operations
         of_records = [operation for operation in operations if can_be_live(operation, server.book)] if now else []
@@ -203,12 +203,12 @@ def add(
     context = open_call()
     twin_of = partial(_of_other_server, context)
     word, rest = context.split(words)
-    servers = [context.open(one) for one in context.several(word)]
+    servers = [context.open(name) for name in context.several(word)]
     made: list[tuple[OpenServer, _Joins | None, list[Operation]]] = []
-    for one in servers:
-        given = _with_set(one, rest)
-        joins = _joining_people(context, one, given, as_rank, until, several=len(servers) > 1)
-        made.append((one, joins, joins.operations if joins else added(one.workspace, given)))
+    for opened in servers:
+        given = _with_set(opened, rest)
+        joins = _joining_people(context, opened, given, as_rank, until, several=len(servers) > 1)
+        made.append((opened, joins, joins.operations if joins else added(opened.workspace, given)))
     for server, people, operations in made:  # nothing is put anywhere before all of it is known to fit
         if people is not None:
             operations = _with_switch(server, people, operations)
@@ -269,13 +269,13 @@ def _joining_people(
         return None
     changes = RecordChanges(server.workspace, ask_field)
     there = {record.key for record in changes.records(name)} if several or len(people) > 1 else set()
-    new = [one for one in people if one.who.id not in there]
+    new = [person for person in people if person.who.id not in there]
     for person in people:
         if person.who.name and person.who.id not in words:
             echo(f"{server.name}  {person.who.name} is {person.who.id}")
         if person not in new:
             echo(f"{server.name}  {person.who.name or person.who.id} is on {words[0]} already")
-    return _Joins(name, new, [operation for one in new for operation in changes.added(name, one.words)])
+    return _Joins(name, new, [operation for joining in new for operation in changes.added(name, joining.words)])
 
 
 def _with_switch(server: OpenServer, people: _Joins, operations: list[Operation]) -> list[Operation]:
@@ -366,11 +366,11 @@ def _move_person(words: list[str], to: str, rank: str, until: str, *, yes_really
         raise WrongWords("Who moves, and from which roster?", f"roundgate move SERVER guests/NAME --to {to}")
     for server in context.several(word):
         opened = context.open(server)
-        operations, into, one = moved_person(context.site, opened, rest[0], to, rank, until)
+        operations, into, joining = moved_person(context.site, opened, rest[0], to, rank, until)
         put(opened, operations, yes_really=yes_really, now=now)
-        said = keep_end(context.site, opened, into, one)
+        said = keep_end(context.site, opened, into, joining)
         if said:
-            echo(f"  {one.who.name or one.who.id} {said}.")
+            echo(f"  {joining.who.name or joining.who.id} {said}.")
         if now:
             _apply_now(context, server)
 
@@ -487,18 +487,18 @@ def slate(
 
     context = open_call()
     results = []
-    for one in context.several(server, default_all=True):
-        gathered = context.open(one).review()
+    for opened in context.several(server, default_all=True):
+        gathered = context.open(opened).review()
         if as_json:
-            results.append(slate_output(one.name, gathered))
+            results.append(slate_output(opened.name, gathered))
             continue
         if not gathered.review.changes and not gathered.differs:
-            echo(f"{one.name}: the slate is empty.")
+            echo(f"{opened.name}: the slate is empty.")
             continue
-        echo(f"{styled(one.name, 'bold')}")
+        echo(f"{styled(opened.name, 'bold')}")
         echo_review(gathered)
         echo()
-        echo(f"  next: roundgate apply {one.name}    (or: roundgate discard {one.name})")
+        echo(f"  next: roundgate apply {opened.name}    (or: roundgate discard {opened.name})")
     if as_json:
         echo_json(results)
 

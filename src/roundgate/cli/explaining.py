@@ -80,7 +80,9 @@ def page_of(server: OpenServer, word: str) -> SettingPage | ListPage | RecordsPa
         rules=[rule.say for rule in server.book.rule if {name, family(name)} & names_in(read_expression(rule.needs))],
         limit=limit_words(known.slate, spec),
         tables=_tables(name, server.book),
-        overrides=[one for one, other in server.book.setting.items() if _is_named(name, other.overridden_by)],
+        overrides=[
+            other_name for other_name, other in server.book.setting.items() if _is_named(name, other.overridden_by)
+        ],
         overridden_by=spec.overridden_by,
         notes=list(notes_of(name, spec, known)),
         also=[f"{server.book.file[place.file or spec.file].path}:{place.key}" for place in spec.also],
@@ -140,8 +142,11 @@ def _records_page(server: OpenServer, name: str) -> RecordsPage:
         name=name,
         about=spec.about,
         key=spec.key,
-        fields={field: " ".join(f"{one.about} {values.describe(one)}".split()) for field, one in spec.field.items()},
-        needed=[field for field, one in spec.field.items() if one.needed],
+        fields={
+            field: " ".join(f"{described.about} {values.describe(described)}".split())
+            for field, described in spec.field.items()
+        },
+        needed=[field for field, described in spec.field.items() if described.needed],
         least=spec.least,
         most=spec.most,
         file=path,

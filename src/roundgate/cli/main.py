@@ -4,12 +4,17 @@ from __future__ import annotations
 
 import gc
 import sys
-from typing import Annotated
+from contextlib import suppress
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from roundgate.cli import named_site
 from roundgate.cli.group import LazyGroup
+
+if TYPE_CHECKING:
+    from roundgate.host.errors import Trouble
 
 
 def main() -> None:
@@ -40,12 +45,27 @@ def _report(error: Exception) -> int:
         path = context.command_path if context is not None else "roundgate"
         echo_trouble(WrongWords(_sentence(error.format_message()), f"{path} --help"))
         return int(error.exit_code)
-    trouble = error if isinstance(error, Trouble) else as_trouble(error)
+    trouble = error if isinstance(error, Trouble) else as_trouble(error) or _rulebook_mistake()
     if trouble is not None:
         echo_trouble(trouble)
         return trouble.exit_code
     echo_unexpected(error)
     return 1
+
+
+def _rulebook_mistake() -> Trouble | None:
+    """Find a mistake in the site's rulebooks: what nobody foresaw most often comes of one."""
+    from roundgate.cli.named_site import SITE_NAMED
+    from roundgate.host.rulebooks import mistake_in
+    from roundgate.host.site import find_site
+
+    with suppress(Exception):
+        site = find_site(SITE_NAMED, Path.cwd())
+        for name in dict.fromkeys(server.rulebook for server in site.file.server.values()):
+            mistake = mistake_in(name, site.folder)
+            if mistake is not None:
+                return mistake
+    return None
 
 
 def _sentence(text: str) -> str:

@@ -123,7 +123,7 @@ def echo_rewind(context: CallContext, server: Server, number: int) -> bool:
         if now == data:
             continue
         changed.append(path)
-        old, new = (_lines(server, path, one) for one in (now, data))
+        old, new = (_lines(server, path, content) for content in (now, data))
         for line in unified(old, new, (f"{path} (on disk)", f"{path} (before round {number})"), context=1):
             colour = {"+": "green", "-": "red"}.get(line[:1])
             echo("  " + (styled(plain(line), colour) if colour else plain(line)))

@@ -83,7 +83,7 @@ def restart(
     from roundgate.cli.fleet.waves import Planned, run_in_waves
 
     context = open_call()
-    planned = [Planned(one, options) for one in context.several(server)]
+    planned = [Planned(opened, options) for opened in context.several(server)]
     code = run_in_waves(planned, context.store, waves=waves, together=together, go_on=go_on)
     if code:
         raise typer.Exit(code)
@@ -216,13 +216,13 @@ def log(
     from roundgate.host.logs import last_lines
 
     context = open_call()
-    one = context.one(server)
+    opened = context.one(server)
     if lines < 0:
         raise WrongWords("A number of lines cannot be negative.", "-n 40")
-    shown = last_lines(Path(one.state) / "console.log", lines)
+    shown = last_lines(Path(opened.state) / "console.log", lines)
     if not shown and not follow and lines:
-        warn(f"{one.name} has not said anything yet.")
+        warn(f"{opened.name} has not said anything yet.")
     for line in shown:
         echo(plain(line))
     if follow:
-        follow_log(one)
+        follow_log(opened)

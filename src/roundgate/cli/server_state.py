@@ -24,6 +24,7 @@ from roundgate.host.lobby import ListLook, known_look
 from roundgate.host.people.book import ended_people
 from roundgate.host.rounds.locking import is_at_work
 from roundgate.host.rounds.options import Options
+from roundgate.host.rulebooks import mistake_in
 from roundgate.host.servers import Server
 from roundgate.host.store import RoundRow, Store
 from roundgate.host.workspace import Workspace
@@ -194,11 +195,19 @@ def _state_with(server: Server, store: Store, state: RunState) -> ServerState:
         slots = known.started.counting_text(counted) if known.started and counted else ""
         remarks += _remarks(server, state, known, layers)
     except Exception as error:  # noqa: BLE001 - whatever its files hold, a server has its row
-        why = getattr(error, "what", None) or type(error).__name__
-        remarks.append(Remark("files-unreadable", f"its files could not be read: {why}"))
+        remarks.append(Remark("files-unreadable", _why_unreadable(server, error)))
         layers, address, slots = [], "", ""
     waiting = len(store.slate(server.name)) + len(store.odd_entries(server.name))
     return ServerState(server, state, slots, address, waiting, layers, remarks, "", work, crashes, listed)
+
+
+def _why_unreadable(server: Server, error: Exception) -> str:
+    """Say why a server's files could not be looked at: most often, what nobody foresaw comes of its rulebook."""
+    with suppress(Exception):
+        mistake = mistake_in(server.entry.rulebook, server.site.folder)
+        if mistake is not None:
+            return mistake.what
+    return f"its files could not be read: {getattr(error, 'what', None) or type(error).__name__}"
 
 
 def _address(server: Server, known: Known) -> str:
@@ -309,7 +318,7 @@ def _remarks(server: Server, state: RunState, known: Known, layers: list[Layers]
                 remarks.append(Remark(difference.code, f"{name}: {difference_words(difference)}"))
     over = ended_people(server, known.disk)
     if over:
-        names = ", ".join(one.standing.record.value("name") or one.standing.id for one in over[:3])
+        names = ", ".join(end.standing.record.value("name") or end.standing.id for end in over[:3])
         more = f" and {len(over) - 3} more" if len(over) > 3 else ""
         words = f"{names}{more}: the time on {over[0].standing.roster} is over; roundgate roster sync {server.name}"
         remarks.append(Remark("person-due", words))

@@ -106,10 +106,10 @@ def unit(server: Annotated[str | None, typer.Argument(help="Which server.")] = N
     from roundgate.host.drivers.units import keeper_unit
 
     context = open_call(quiet=True)
-    one = context.one(server)
-    if one.entry.driver != "keeper":
-        raise Trouble(f"{one.name} is not held by a keeper: its driver is '{one.entry.driver}'.", "")
-    echo(keeper_unit(one).rstrip())
+    opened = context.one(server)
+    if opened.entry.driver != "keeper":
+        raise Trouble(f"{opened.name} is not held by a keeper: its driver is '{opened.entry.driver}'.", "")
+    echo(keeper_unit(opened).rstrip())
 
 
 def unadopt(
@@ -123,21 +123,23 @@ def unadopt(
     from roundgate.host.rounds.locking import held
 
     context = open_call(quiet=True)
-    one = context.one(server, lenient=True)
-    driver = driver_of(one)
+    opened = context.one(server, lenient=True)
+    driver = driver_of(opened)
     try:
         if driver.state().runs:
-            raise Trouble(f"{one.name} is up.", f"roundgate stop {one.name}, then: roundgate unadopt {one.name}")
+            raise Trouble(
+                f"{opened.name} is up.", f"roundgate stop {opened.name}, then: roundgate unadopt {opened.name}"
+            )
     finally:
         driver.close()
-    waiting = len(context.store.slate(one.name))
+    waiting = len(context.store.slate(opened.name))
     question = f" {waiting} changes wait on its slate, and stay there." if waiting else ""
-    if not agreed(f"Take {one.name} out of this site? Its files stay in {one.folder}.{question}", yes=yes):
+    if not agreed(f"Take {opened.name} out of this site? Its files stay in {opened.folder}.{question}", yes=yes):
         raise typer.Exit(1)
-    with held(one, context.store):
-        remove_server(context.site, one.name)
-    echo(f"{one.name} is no longer a server of this site. Its files stay in {one.folder}.")
-    echo(f"  to take it in again: roundgate adopt {one.folder} --name {one.name}")
+    with held(opened, context.store):
+        remove_server(context.site, opened.name)
+    echo(f"{opened.name} is no longer a server of this site. Its files stay in {opened.folder}.")
+    echo(f"  to take it in again: roundgate adopt {opened.folder} --name {opened.name}")
 
 
 def rulebook(
@@ -172,7 +174,7 @@ def rulebook(
         else:
             echo_table(("rulebook", "game"), [(name, _title(name, site)) for name in names])
     elif verb == "check" and rest:
-        failed = [one for one in rest if not _checked(one, site)]
+        failed = [name for name in rest if not _checked(name, site)]
         if failed:
             raise typer.Exit(1)
     elif verb == "show" and len(rest) == 1:

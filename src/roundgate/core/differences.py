@@ -98,7 +98,7 @@ def _parting(a: list[str], at: int, b: list[str], to: int) -> list[Opcode]:
         found = list(SequenceMatcher(None, old, new, autojunk=False).get_opcodes())
         if at + size >= len(a) and to + size >= len(b):
             return found
-        for number, one in enumerate(found):
-            if one[0] == "equal" and one[2] - one[1] >= _ANCHOR and number:
+        for number, path in enumerate(found):
+            if path[0] == "equal" and path[2] - path[1] >= _ANCHOR and number:
                 return found[:number]
     return found

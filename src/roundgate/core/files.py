@@ -195,7 +195,7 @@ class _Names(Mapping[str, Any]):
 
             return rows_with_named(book, name, self._files.document)
         if name not in book.setting:  # all indexes of one setting
-            members = [one for one in book.setting if one.startswith(f"{name}[")]
+            members = [other for other in book.setting if other.startswith(f"{name}[")]
             if not members:
                 raise KeyError(name)
             return [self[member] for member in members]

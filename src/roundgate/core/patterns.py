@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 from typing import Any, cast
 
 
@@ -22,6 +23,21 @@ def lazy(pattern: str, flags: int = 0) -> re.Pattern[str]:
     return cast("re.Pattern[str]", _Lazy(pattern, flags))
 
 
+_NOTHING = "(?!)"
+
+
+@lru_cache(maxsize=256)
+def compiled(pattern: str) -> re.Pattern[str]:
+    """Compile a rulebook's pattern. One that is broken matches nothing: ``rulebook check`` names its mistake.
+
+    A server must not become unmanageable by a typing mistake in its rulebook.
+    """
+    try:
+        return re.compile(pattern)
+    except re.error:
+        return re.compile(_NOTHING)
+
+
 _SECONDS = 0.1
 _REPEATED_GROUP = re.compile(r"\)(?:[*+]|\{\d*,)")
 
@@ -32,7 +48,7 @@ def fits(pattern: str, text: str) -> bool:
     Only a pattern that repeats a group can take exponential time; others need no clock.
     """
     if not _REPEATED_GROUP.search(pattern):
-        return re.fullmatch(pattern, text) is not None
+        return compiled(pattern).fullmatch(text) is not None
     import regex
 
     try:

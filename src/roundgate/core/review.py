@@ -139,7 +139,7 @@ def _is_named_elsewhere(change: Change, outcome: Outcome) -> bool:
 
 
 def _masked(change: Change) -> Change:
-    before, after = (None if one is None else HIDDEN for one in (change.before, change.after))
+    before, after = (None if value is None else HIDDEN for value in (change.before, change.after))
     return replace(change, before=before, after="(hidden, new)" if after and change.before != change.after else after)
 
 
@@ -204,8 +204,10 @@ def _consequences(outcome: Outcome) -> Iterator[Consequence]:
     unknown = [change.name for change in real if _is_not_described(change, book)]
     if unknown:
         yield Consequence(ConsequenceCode.NOT_DESCRIBED, tuple(unknown))
-    asked = {one.name for one in told_for([change.operation for change in real], outcome.after) if one.ask}
-    readable = [one.name for one in real if not isinstance(one.operation, CopyFile) and one.name not in asked]
+    asked = {setting.name for setting in told_for([change.operation for change in real], outcome.after) if setting.ask}
+    readable = [
+        change.name for change in real if not isinstance(change.operation, CopyFile) and change.name not in asked
+    ]
     unread = [name for name in dict.fromkeys(readable) if not _can_be_read(name, book, unknown)]
     if unread:
         yield Consequence(ConsequenceCode.NOT_READABLE, tuple(unread))
@@ -250,8 +252,8 @@ def _of_loot(outcome: Outcome) -> Iterator[Consequence]:
     from roundgate.core.loot.shifts import shift_words, shifts  # NumPy is loaded only where odds change
 
     moved = shifts(outcome.before, outcome.after)
-    for one in moved[:_MOST_SHIFTS]:
-        yield Consequence(ConsequenceCode.ODDS, (one.record,), {"what": shift_words(one)})
+    for shift in moved[:_MOST_SHIFTS]:
+        yield Consequence(ConsequenceCode.ODDS, (shift.record,), {"what": shift_words(shift)})
     if len(moved) > _MOST_SHIFTS:
         more = {"what": f"{len(moved) - _MOST_SHIFTS} more odds change: roundgate odds --slate"}
         yield Consequence(ConsequenceCode.ODDS, (), more)
@@ -331,6 +333,6 @@ def _shown(outcome: Outcome, path: str, *, old: bool) -> list[str]:
         (same if there and there.value == entry.value else changed).append(entry)
     word = "(hidden, old)" if old else "(hidden, new)"
     blanked = {entry.start: "(hidden)" for entry in same} | {entry.start: word for entry in changed}
-    for entry in sorted((*same, *changed), key=lambda one: one.start, reverse=True):
+    for entry in sorted((*same, *changed), key=lambda finding: finding.start, reverse=True):
         text = without_secrets(text, [entry], blanked[entry.start])
     return lines_of(text.body)

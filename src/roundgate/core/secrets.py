@@ -65,7 +65,7 @@ def may_be_named_elsewhere(key: str) -> bool:
 
 def _types(book: Rulebook, file_path: str) -> dict[str, str]:
     """Give the type of each key that the rulebook knows in a file."""
-    files = {one for name, file in book.file.items() if file.path == file_path for one in beneath(book, name)}
+    files = {setting for name, file in book.file.items() if file.path == file_path for setting in beneath(book, name)}
     types = {
         place.key: spec.type
         for spec in book.setting.values()
@@ -99,7 +99,9 @@ def secret_entries(book: Rulebook, file_path: str, document: Document) -> list[E
     """Give every entry, commented-out ones included, whose value must not be shown; a misspelt secret too."""
     types = _types(book, file_path)
     answers: dict[str, bool] = {}
-    entries = [one for one in (*document.entries(), *document.switched_off()) if one.end > one.start and one.path]
+    entries = [
+        entry for entry in (*document.entries(), *document.switched_off()) if entry.end > entry.start and entry.path
+    ]
     named = _named_secrets(entries)
     found = []
     for entry in entries:
@@ -133,7 +135,7 @@ def _named_secrets(entries: Sequence[Entry]) -> set[tuple[str | int, ...]]:
 def _apart(entries: list[Entry]) -> list[Entry]:
     """Leave out what stands inside another entry: a line of a text that looks as if it were commented out."""
     kept: list[Entry] = []
-    for entry in sorted(entries, key=lambda one: (one.start, -one.end)):
+    for entry in sorted(entries, key=lambda span: (span.start, -span.end)):
         if not kept or entry.start >= kept[-1].end:
             kept.append(entry)
     return kept

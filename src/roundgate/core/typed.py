@@ -169,8 +169,8 @@ def _meant(word: str) -> str:
 
 def _is_plain(value: PlainData) -> bool:
     if isinstance(value, dict):
-        return all(isinstance(name, str) and one is not None and _is_plain(one) for name, one in value.items())
-    return all(_is_plain(one) for one in value) if isinstance(value, list) else True
+        return all(isinstance(name, str) and item is not None and _is_plain(item) for name, item in value.items())
+    return all(_is_plain(item) for item in value) if isinstance(value, list) else True
 
 
 def plain_value(text: str, kind: str) -> tuple[PlainData, EntryKind | None]:

@@ -10,6 +10,7 @@ from pathlib import Path
 import msgspec
 from msgspec import Struct, json
 
+from roundgate.core.patterns import compiled
 from roundgate.core.rulebook.model import Rulebook
 from roundgate.core.rulebook.toml import RulebookProblem, parse_toml
 from roundgate.host.errors import Trouble, WrongWords
@@ -148,7 +149,7 @@ def _score(plan: Adoption, book: Rulebook) -> tuple[float, str]:
         return 1 + shared / len(held), f"by {', '.join(sorted(texts))}, {shared} of its {len(held)} keys known"
     script = read_bytes(str(plan.folder / plan.command[-1])) or b"" if len(plan.command) < 3 else b""
     words = " ".join(plan.command) + script.decode("utf-8", "replace")
-    if book.server.process and re.search(book.server.process, words):
+    if book.server.process and compiled(book.server.process).search(words):
         return 0.5, "by its start command"
     return 0.0, ""
 

@@ -49,7 +49,9 @@ def check_files(paths: Sequence[str], given: str = "") -> Iterator[tuple[str, li
             yield path, check_file(path, given)
         return
     made = _on_all_cores(paths, partial(_check_chunk, given=given), cores)
-    yield from zip(paths, (json.decode(one, type=list[Finding]) if one else [] for one in made), strict=True)
+    yield from zip(
+        paths, (json.decode(content, type=list[Finding]) if content else [] for content in made), strict=True
+    )
 
 
 def _size(paths: Sequence[str]) -> int:
@@ -160,15 +162,22 @@ def check_workspace(workspace: Workspace) -> list[Finding]:
     One that cannot be looked at at all has that as its finding: it must not hide the others.
     """
     from roundgate.host.errors import Trouble
-    from roundgate.host.rulebooks import BrokenRulebook
+    from roundgate.host.rulebooks import BrokenRulebook, mistake_in
 
     server = workspace.server
+    mistakes: list[Finding] = []
     try:
-        return _check_workspace(workspace)
-    except BrokenRulebook as error:
-        return [replace(finding, server=server.name) for finding in error.problem.findings]
+        broken = mistake_in(server.entry.rulebook, server.site.folder)
+        mistakes += [replace(finding, server=server.name) for finding in broken.problem.findings] if broken else []
+        return [*mistakes, *_check_workspace(workspace)]
+    except BrokenRulebook:
+        return mistakes
     except Trouble as error:
         return [Finding("server-unreadable", "error", Place(str(server.folder)), error.what, error.do, server.name)]
+    except Exception:
+        if not mistakes:
+            raise
+        return mistakes  # the files cannot be measured by a rulebook that is wrong
 
 
 def _check_workspace(workspace: Workspace) -> list[Finding]:
@@ -188,7 +197,7 @@ def _check_workspace(workspace: Workspace) -> list[Finding]:
     if workspace.waiting:
         outcome = workspace.outcome(workspace.operations)
         found += [finding for finding in workspace.findings_of(outcome) if finding.waiting]
-        known = {(one.code, one.cause) for one in found}
+        known = {(finding.code, finding.cause) for finding in found}
         after = check_expectations(workspace.server, outcome.after) if outcome.touched else ()
         found += [replace(finding, waiting=True) for finding in after if (finding.code, finding.cause) not in known]
     return found
@@ -202,7 +211,7 @@ def _near_names(server: Server, now: FilesNow) -> Iterator[Finding]:
     expected = {file.path for file in server.book.file.values() if file.path}
     for path in sorted(expected - set(now.files.texts) - set(now.unreadable)):
         folder = server.folder / Path(path).parent
-        names = [one.name for one in folder.iterdir() if one.is_file()] if folder.is_dir() else []
+        names = [path.name for path in folder.iterdir() if path.is_file()] if folder.is_dir() else []
         here = Path(path).parent
         free = [name for name in names if (here / name).as_posix() not in expected]
         wanted = Path(path).name

@@ -14,6 +14,8 @@ class Trouble(Exception):
     """Something a person must know of and can do something about."""
 
     exit_code = 1
+    excerpt = ""
+    """The line of a file that it is about, for a terminal; what happened is one line without it."""
 
     def __init__(self, what: str, do: str = "") -> None:
         """Keep what happened and why, in one sentence or two, and what to do about it."""

@@ -82,7 +82,7 @@ def found_files(folder: Path, path: str) -> list[tuple[str, str]]:
     parts = path.split("/")
     above = folder.joinpath(*parts[:number])
     found = []
-    for name in sorted(one.name for one in above.iterdir()) if above.is_dir() else ():
+    for name in sorted(path.name for path in above.iterdir()) if above.is_dir() else ():
         match = pattern.fullmatch(name)
         whole = "/".join((*parts[:number], name, *parts[number + 1 :]))
         if match and (folder / whole).is_file():

@@ -50,6 +50,7 @@ def digest(data: bytes | None) -> str | None:
 def read_bytes(path: str) -> bytes | None:
     """Give a file's bytes, or None where it does not exist. Raises OSError for anything else, a pipe too."""
     try:
+        # Without O_NONBLOCK, opening a named pipe waits until somebody writes to it.
         handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC | os.O_NOCTTY)
     except FileNotFoundError:
         return None
@@ -226,6 +227,8 @@ def write_durably(path: str, data: bytes, mode: int = 0o600) -> None:
             os.fsync(handle)
         finally:
             os.close(handle)
+        # The new bytes are on disk before the name points at them; the other way round, a power cut leaves an empty
+        # file.
         os.replace(temporary, path)
     except BaseException:
         with contextlib.suppress(OSError):
@@ -292,6 +295,7 @@ def _prepare_one(folder: Folder, path: str, data: bytes | None, mark: str) -> Re
         old = place.read()
         temporary = None
         if data is not None or old is not None:
+            # In the same folder, since only a rename within one file system is atomic.
             temporary = _temporary(place.name, mark)
         if data is not None and temporary is not None:
             try:
@@ -340,8 +344,10 @@ def write_obstacle(folder: Folder, path: str) -> str:
 def _write_beside(place: Place, temporary: str, data: bytes) -> None:
     like = place.stat()
     if like is not None and not os.access(place.name, os.W_OK, dir_fd=place.folder):
+        # A rename needs no right to the file itself: whoever protected it from writing would be passed over.
         raise PermissionError(13, "it is write-protected", place.path)
     place.beside(temporary).unlink()
+    # O_EXCL and O_NOFOLLOW: somebody who guesses the name must not have us write through a link of theirs.
     flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
     handle = os.open(temporary, flags, 0o600, dir_fd=place.folder)
     try:
@@ -359,6 +365,7 @@ def _take_after(handle: int, user: int, group: int, mode: int) -> None:
     """Give a new file its owner and mode; an owner that the system does not let us give is kept out."""
     mine = os.fstat(handle)
     if (mine.st_uid, mine.st_gid) != (user, group):
+        # Owner before mode: a change of owner clears the set-user-ID bits.
         os.fchown(handle, user, group)
     os.fchmod(handle, mode)
 
@@ -409,14 +416,14 @@ def commit(folder: Folder, replacements: Sequence[Replacement], keep: Keep | Non
             or digest(folder.read(replacement.path)) != replacement.old
         ):
             raise ChangedMeanwhile(replacement.path)
-    for one in replacements:
-        if one.temporary is not None:
-            with folder.place(one.path) as place:
-                replaced = _put(place, one)
-                if keep is not None and digest(replaced) != one.old and replaced is not None:
-                    keep(one.path, replaced)
-                place.beside(one.temporary).unlink()
-    for parent in dict.fromkeys(os.path.dirname(one.target) for one in replacements):
+    for replacement in replacements:
+        if replacement.temporary is not None:
+            with folder.place(replacement.path) as place:
+                replaced = _put(place, replacement)
+                if keep is not None and digest(replaced) != replacement.old and replaced is not None:
+                    keep(replacement.path, replaced)
+                place.beside(replacement.temporary).unlink()
+    for parent in dict.fromkeys(os.path.dirname(replacement.target) for replacement in replacements):
         sync_folder(parent)
 
 

@@ -136,4 +136,4 @@ def _fetch(lobby: Lobby, files: ServerFiles) -> list[dict[str, Any]]:
     found = plain_json.loads(data)
     for step in lobby.items.split(".") if lobby.items else ():
         found = found.get(step, []) if isinstance(found, dict) else []
-    return [one for one in found if isinstance(one, dict)] if isinstance(found, list) else []
+    return [entry for entry in found if isinstance(entry, dict)] if isinstance(found, list) else []

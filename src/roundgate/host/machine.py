@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import re
 import socket
 from collections.abc import Iterable
 from contextlib import suppress
@@ -11,6 +10,7 @@ from typing import NamedTuple
 
 import psutil
 
+from roundgate.core.patterns import compiled
 from roundgate.host.fleet.one_look import LOOKS
 
 
@@ -106,7 +106,7 @@ def running_in(folder: str, pattern: str) -> list[int]:
     """Find processes that work in a folder and whose command line fits a pattern."""
     if not pattern:
         return []
-    wanted, found = re.compile(pattern), []
+    wanted, found = compiled(pattern), []
     for process in _by_folder().get(os.path.realpath(folder), ()):
         with suppress(psutil.Error):
             if wanted.search(" ".join(process.cmdline())):

@@ -27,8 +27,8 @@ class BrokenRulebook(Trouble):
         first = problem.findings[0]
         place = first.place
         at = f"{place.file}:{place.line}:{place.column}"
-        shown = f"\n  {place.source}\n  {' ' * (place.column - 1)}^" if place.source else ""
-        super().__init__(f"The rulebook is broken at {at}: {first.cause}{shown}", first.do)
+        super().__init__(f"The rulebook is broken at {at}: {first.cause}", first.do)
+        self.excerpt = f"  {place.source}\n  {' ' * (place.column - 1)}^" if place.source else ""
         self.problem = problem
 
 
@@ -77,6 +77,22 @@ def load_rulebook(name: str, site: Path | None, *, checked: bool = False) -> Rul
     book = _load(name, read, site, checked=checked)
     _LOADED[name, site, checked] = (marks, book)
     return book
+
+
+def mistake_in(name: str, site: Path | None) -> BrokenRulebook | None:
+    """Check a rulebook whole, as ``rulebook check`` does; None where it is right. Those of this package are.
+
+    A rulebook is read without its full check, which would cost every command its time; what is wrong in it shows later,
+    as a value that cannot be read or a pattern that cannot be compiled. Raises Trouble.
+    """
+    try:
+        load_rulebook(name, site)
+        layers = _LOADED[name, site, False][0] if name else {}
+        if any(mark is None or mark[0] != str(_BUNDLED) for mark in layers.values()):
+            load_rulebook(name, site, checked=True)
+    except BrokenRulebook as error:
+        return error
+    return None
 
 
 _Mark = tuple[str, int, int] | None

@@ -6,7 +6,6 @@ import os
 import sys
 from collections.abc import Sequence
 from contextlib import suppress
-from dataclasses import dataclass
 from decimal import Decimal
 from functools import cached_property
 from pathlib import Path
@@ -56,8 +55,7 @@ def _expanded(book: Rulebook, found: _Found) -> Rulebook:
     return _EXPANDED[key][1]
 
 
-@dataclass(frozen=True)
-class Server:
+class Server(Struct, frozen=True, dict=True):
     """A server of a site."""
 
     site: Site

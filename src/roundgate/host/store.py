@@ -130,7 +130,8 @@ class Store:
     ) -> list[Waiting]:
         """Put an operation after what waits, or in the place of what it replaces; give what waits then."""
         *kept, final = merged([entry.operation for entry in waiting], operation)
-        stays = {id(one) for one in kept}
+        # By identity: two equal operations may wait, and only the one that was merged may go.
+        stays = {id(entry) for entry in kept}
         gone = [(entry.id,) for entry in waiting if id(entry.operation) not in stays]
         self.db.executemany("DELETE FROM slate WHERE id=?", gone)
         row = (server, stored(final), time.time(), by, round)
@@ -169,7 +170,7 @@ class Store:
         mine = self.claimed(server, round)
         if not mine:
             return
-        since = [one for one in self.slate(server) if one.round is None and one.id > mine[0].id]
+        since = [entry for entry in self.slate(server) if entry.round is None and entry.id > mine[0].id]
         self.db.execute("UPDATE slate SET round=NULL WHERE round=?", (round,))
         for entry in since:
             self.db.execute("DELETE FROM slate WHERE id=?", (entry.id,))
@@ -216,6 +217,7 @@ class Store:
     def close_round(self, number: int, outcome: str, message: str, evidence: Sequence[str] = ()) -> None:
         """End a round in the books; what it was bringing into force, and did not, waits again."""
         row = (time.time(), outcome, message, json.encode(list(evidence)), number)
+        # Before the outcome is written: a closed round that still owns operations would hold them for ever.
         self._release(number)
         self.db.execute("UPDATE round SET ended=?, outcome=?, said=?, evidence=? WHERE number=?", row)
 

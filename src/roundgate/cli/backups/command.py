@@ -142,8 +142,8 @@ def _check(context: CallContext, number: int) -> None:
     if not path.is_file():
         raise Trouble(f"The archive of backup {number} is not there: {path}.", "roundgate backups")
     wrong = verify(path, manifest, _progress("reading", manifest.size))
-    for one in wrong:
-        echo(f"  {plain(one)}")
+    for mistake in wrong:
+        echo(f"  {plain(mistake)}")
     if wrong:
         echo(f"Backup {number} is damaged: {len(wrong)} of {_files(manifest)}.")
         raise typer.Exit(1)
@@ -193,18 +193,28 @@ def backups(
     from roundgate.host.backups.manifest import all_backups, archive_of
 
     context = open_call()
-    names = {one.name for one in context.servers(server)} if server else set()
+    names = {chosen.name for chosen in context.servers(server)} if server else set()
     found = [manifest for manifest in all_backups(context.site) if not names or manifest.server in names]
     rows = []
-    for one in found:
-        path = archive_of(context.site, one)
-        rows.append((one, path, path.stat().st_size if path.is_file() else None))
+    for backup in found:
+        path = archive_of(context.site, backup)
+        rows.append((backup, path, path.stat().st_size if path.is_file() else None))
     if as_json:
         output = []
-        for one, path, packed in rows:
-            many = len(one.members)
+        for backup, path, packed in rows:
+            many = len(backup.members)
             output.append(
-                BackupOutput(one.number, one.server, one.made, one.what, many, one.size, packed, str(path), one.held)
+                BackupOutput(
+                    backup.number,
+                    backup.server,
+                    backup.made,
+                    backup.what,
+                    many,
+                    backup.size,
+                    packed,
+                    str(path),
+                    backup.held,
+                )
             )
         echo_json(output)
         return

@@ -97,9 +97,9 @@ def _put(context: CallContext, server: OpenServer, roster: str, identifier: str,
 
     records = server.book.roster[roster].records
     words = [identifier, *([f"name={name}"] if name and "name" in server.book.records[records].field else [])]
-    (one,) = joining(context.site, server, records, words, rank)
+    (newcomer,) = joining(context.site, server, records, words, rank)
     try:
-        put(server, RecordChanges(server.workspace).added(records, one.words), now=True)
+        put(server, RecordChanges(server.workspace).added(records, newcomer.words), now=True)
     except WrongWords as error:
         do = f"roundgate add {server.name} {records} {quoted(identifier)} ..."
         raise WrongWords(error.what, error.do or do) from error

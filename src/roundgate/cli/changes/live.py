@@ -47,8 +47,8 @@ def send_live(server: Server, store: Store, operations: Sequence[Operation]) -> 
         raise Trouble(f"{server.name} is down, so nothing can be sent to it.", f"roundgate start {server.name}")
     console = console_of(server, driver)
     try:
-        for one in values:
-            _send_one(server, store, console, one)
+        for value in values:
+            _send_one(server, store, console, value)
     finally:
         console.close()
         driver.close()

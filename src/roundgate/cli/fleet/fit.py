@@ -61,8 +61,8 @@ def fit(
     elif as_json:
         echo_json(_output(found))
     else:
-        for one, show in (("ports", _echo_ports), ("memory", _echo_memory), ("cores", _echo_cores)):
-            if topic in ("", one):
+        for part, show in (("ports", _echo_ports), ("memory", _echo_memory), ("cores", _echo_cores)):
+            if topic in ("", part):
                 show(found)
     if not found.fits and not give:
         raise typer.Exit(1)
@@ -89,7 +89,7 @@ def _give_cores(context: CallContext, names: list[str], give: int, spare: int) -
     from roundgate.cli.edit import put
 
     servers = [context.opened(name) for name in names]
-    others = [one for one in context.servers("@all") if one.name not in names]
+    others = [server for server in context.servers("@all") if server.name not in names]
     for server, operations in cores_given(servers, give, spare, others):
         put(server, operations)
 
@@ -117,8 +117,8 @@ def _echo_ports(found: Survey) -> None:
 def _echo_memory(found: Survey) -> None:
     echo(styled("memory", "bold"))
     rows = [
-        (one.server, _gigabytes(one.size) if one.size else "not limited", one.setting)
-        for one in sorted(found.memory, key=lambda promise: -(promise.size or 0))
+        (promise.server, _gigabytes(promise.size) if promise.size else "not limited", promise.setting)
+        for promise in sorted(found.memory, key=lambda promise: -(promise.size or 0))
     ]
     echo_table(("server", "may take", "setting"), rows)
     total, has = found.promised, found.machine.memory
@@ -131,14 +131,23 @@ def _echo_cores(found: Survey) -> None:
 
     echo(styled("cores", "bold"))
     rows = []
-    for one in found.cores:
-        shared = sorted({other for servers in found.shared.values() if one.server in servers for other in servers})
-        others = [other for other in shared if other != one.server]
-        beyond = found.beyond.get(one.server)
+    for server_cores in found.cores:
+        shared = sorted(
+            {other for servers in found.shared.values() if server_cores.server in servers for other in servers}
+        )
+        others = [other for other in shared if other != server_cores.server]
+        beyond = found.beyond.get(server_cores.server)
         notes = [f"shares cores with {', '.join(others)}"] if others else []
         notes += [f"the machine has no core {core_ranges(beyond)}"] if beyond else []
-        shown = core_ranges(one.cores) if one.cores is not None else "all"
-        rows.append((one.server, shown, mask(one.cores) if one.cores is not None else "", "; ".join(notes)))
+        shown = core_ranges(server_cores.cores) if server_cores.cores is not None else "all"
+        rows.append(
+            (
+                server_cores.server,
+                shown,
+                mask(server_cores.cores) if server_cores.cores is not None else "",
+                "; ".join(notes),
+            )
+        )
     echo_table(("server", "cores", "mask", "clash"), rows)
     nodes = "; ".join(f"node {at}: {core_ranges(node)}" for at, node in enumerate(found.machine.nodes))
     taken = frozenset(core for promise in found.cores for core in promise.cores or ())

@@ -24,12 +24,12 @@ def draw_cores(found: Survey, path: str) -> None:
     figure = new_figure(max(4.0, 2.0 + 0.45 * len(found.cores)))
     axes = figure.subplots()
     at_core = {core: at for at, core in enumerate(cores)}
-    for row, one in enumerate(found.cores):
-        for core in cores if one.cores is None else sorted(one.cores):
-            is_shared = core in found.shared and one.server in found.shared[core]
+    for row, server_cores in enumerate(found.cores):
+        for core in cores if server_cores.cores is None else sorted(server_cores.cores):
+            is_shared = core in found.shared and server_cores.server in found.shared[core]
             is_beyond = core not in found.machine.cores
-            colour = "none" if one.cores is None else FALLS if is_shared or is_beyond else AFTER
-            edge = "#b0b0b0" if one.cores is None else "white"
+            colour = "none" if server_cores.cores is None else FALLS if is_shared or is_beyond else AFTER
+            edge = "#b0b0b0" if server_cores.cores is None else "white"
             hatch = "//" if is_shared else "xx" if is_beyond else ""
             where = (at_core[core] - 0.42, row - 0.36)
             axes.add_patch(Rectangle(where, 0.84, 0.72, hatch=hatch, facecolor=colour, edgecolor=edge))

@@ -87,7 +87,7 @@ def run_in_waves(planned: Sequence[Planned], store: Store, *, waves: str, togeth
     sizes = wave_sizes(waves, len(planned))
     rows: list[Row] = []
     for wave, size in enumerate(sizes, 1):
-        rows += [Row(wave, one) for one in planned[len(rows) : len(rows) + size]]
+        rows += [Row(wave, plan) for plan in planned[len(rows) : len(rows) + size]]
     screen = _Screen(rows)
     try:
         for wave in range(1, len(sizes) + 1):

@@ -71,7 +71,7 @@ def curve(
 
         draw_curves(found, image)
     if as_json:
-        echo_json([_output(*one) for one in found])
+        echo_json([_output(*row) for row in found])
     elif as_csv:
         echo_csv(_csv(found))
     elif not image or makes:
@@ -135,7 +135,7 @@ def _echo(server: str, before: Ladder, after: Ladder) -> None:
 
 
 def _say_balance(after: Ladder) -> None:
-    out = sum(1 for one in after.things if one.is_out)
+    out = sum(1 for level in after.things if level.is_out)
     costs = f"All of {after.spec.costs} costs {after.cost:f}" + (f", {out} out of reach left aside" if out else "")
     short = after.short_from()
     if short is None:

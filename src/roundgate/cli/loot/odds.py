@@ -83,13 +83,13 @@ def _change(before: Odds | None, after: Odds | None, how: str) -> str:
     from roundgate.core.loot.shifts import percent
 
     words = []
-    for one in (before, after):
+    for side in (before, after):
         if how == "chance":
-            words.append(percent(one.chance if one else 0.0))
+            words.append(percent(side.chance if side else 0.0))
         elif how == "expected":
-            words.append(f"{one.expected if one else 0.0:.3g}")
+            words.append(f"{side.expected if side else 0.0:.3g}")
         else:
-            low, high = one.mostly if one else (0, 0)
+            low, high = side.mostly if side else (0, 0)
             words.append(str(low) if low == high else f"{low} to {high}")
     return words[1] if words[0] == words[1] else " -> ".join(words)
 
@@ -172,7 +172,7 @@ def _output(server: str, table: OddsTable) -> OddsOutput:
                 was.chance if was else 0.0,
                 was.expected if was else 0.0,
                 [
-                    WayOutput(record, [f"{one}/{key}" for one, key in path.through], path.expected)
+                    WayOutput(record, [f"{table}/{key}" for table, key in path.through], path.expected)
                     for record, path in row.paths
                 ],
             )

@@ -108,8 +108,8 @@ def _draw_points(axes: Axes, server: str, before: Ladder, after: Ladder) -> None
 
 def _draw_balance(axes: Axes, after: Ladder) -> None:
     numbers = [float(level.number) for level in after.levels]
-    granted = [float(one) for one, _ in after.balance()]
-    costs = [float(one) for _, one in after.balance()]
+    granted = [float(gained) for gained, _ in after.balance()]
+    costs = [float(gained) for _, gained in after.balance()]
     axes.step(numbers, granted, where="post", color=AFTER, linewidth=2.2, label="granted so far")
     label = "all that can be bought costs"
     axes.step(numbers, costs, where="post", color="black", linestyle=":", linewidth=2.2, label=label)

@@ -43,7 +43,10 @@ def who(context: CallContext, word: str | None, words: list[str], options: RankO
     if not output:
         echo(f"Nobody may {plain(words[0])}.")
         return
-    echo_table(("server", "name", "id", "why"), [(one.server, plain(one.name), one.id, one.reason) for one in output])
+    echo_table(
+        ("server", "name", "id", "why"),
+        [(member.server, plain(member.name), member.id, member.reason) for member in output],
+    )
 
 
 def may(context: CallContext, word: str | None, words: list[str], options: RankOptions) -> None:
@@ -57,9 +60,9 @@ def may(context: CallContext, word: str | None, words: list[str], options: RankO
         output.append(MayOutput(name, member.id, member.name, permission, answer.may, reason(answer, scheme)))
     if options.as_json:
         echo_json(output)
-    for one in output if not options.as_json else ():
-        echo(f"{one.server}  {plain(one.name)} {'may' if one.may else 'may NOT'} {one.permission}")
-    if not all(one.may for one in output):
+    for row in output if not options.as_json else ():
+        echo(f"{row.server}  {plain(row.name)} {'may' if row.may else 'may NOT'} {row.permission}")
+    if not all(row.may for row in output):
         raise typer.Exit(1)
 
 

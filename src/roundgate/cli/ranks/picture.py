@@ -39,8 +39,8 @@ def draw(matrices: Sequence[tuple[str, Matrix]], path: str) -> None:
         squeeze=False,
         gridspec_kw={"height_ratios": [len(matrix.permissions) for _, matrix in matrices]},
     )
-    for (name, one), (axes,) in zip(matrices, parts, strict=True):
-        _draw_one(axes, name, one)
+    for (name, matrix), (axes,) in zip(matrices, parts, strict=True):
+        _draw_one(axes, name, matrix)
     _legend(parts[0][0], [cell for _, matrix in matrices for row in matrix.cells for cell in row])
     save(figure, path)
 

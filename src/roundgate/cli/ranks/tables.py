@@ -44,16 +44,16 @@ def matrix(context: CallContext, word: str | None, _words: list[str], options: R
     if options.as_json:
         echo_json(output)
         return
-    for one in output:
-        table = [(permission, *cells) for permission, cells in one.rows.items()]
+    for matrix in output:
+        table = [(permission, *cells) for permission, cells in matrix.rows.items()]
         if options.as_csv:
-            echo_csv([("server", "permission", *one.columns), *((one.server, *row) for row in table)])
+            echo_csv([("server", "permission", *matrix.columns), *((matrix.server, *row) for row in table)])
             continue
-        echo(styled(one.server, "bold"))
+        echo(styled(matrix.server, "bold"))
         if not table:
             echo("  no permission in which they differ" if options.differs else "  no permissions")
             continue
-        echo_table(("permission", *map(plain, one.columns)), table)
+        echo_table(("permission", *map(plain, matrix.columns)), table)
         if any(cell.endswith("*") for row in table for cell in row[1:]):
             echo("* by a wildcard")
 
@@ -80,7 +80,7 @@ def impact(context: CallContext, word: str | None, _words: list[str], options: R
             found, what = impact_between(server, *pair), options.against
         else:
             found, what = slate_impact(context.site, server), "the slate"
-        output += [ShiftOutput(server.name, one.gains, one.permission, list(one.people)) for one in found]
+        output += [ShiftOutput(server.name, shift.gains, shift.permission, list(shift.people)) for shift in found]
         if options.as_json:
             continue
         if not found:
@@ -143,12 +143,12 @@ def test(context: CallContext, word: str | None, words: list[str], options: Rank
     if options.as_json:
         echo_json(output)
     else:
-        rows = [(one.server, "as expected" if one.met else "NOT SO", one.expected, one.why) for one in output]
+        rows = [(row.server, "as expected" if row.met else "NOT SO", row.expected, row.why) for row in output]
         if rows:
             echo_table(("server", "", "expected", "by"), rows)
-        bad = sum(1 for one in output if not one.met)
+        bad = sum(1 for row in output if not row.met)
         echo(f"{len(output)} expectations: {f'{bad} not met' if bad else 'all met'}.")
-    if not all(one.met for one in output):
+    if not all(row.met for row in output):
         raise typer.Exit(1)
 
 
@@ -179,7 +179,7 @@ def catalogue(context: CallContext, word: str | None, _words: list[str], options
     rows = []
     for server, scheme in asked(context, word, options):
         about = spec_of(server, scheme).permissions
-        rows += [(server.name, one, about.get(one, "")) for one in catalogue_of(server, scheme)]
+        rows += [(server.name, permission, about.get(permission, "")) for permission in catalogue_of(server, scheme)]
     echo_table(("server", "permission", "what for"), rows)
 
 

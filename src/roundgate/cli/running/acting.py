@@ -52,7 +52,8 @@ def _list(server: Server) -> None:
         return
     echo(f"{server.name}")
     echo_table(
-        ("call", "what it does"), [(usage(server, one), server.book.action[one].about) for one in server.book.action]
+        ("call", "what it does"),
+        [(usage(server, action), server.book.action[action].about) for action in server.book.action],
     )
 
 
@@ -78,11 +79,11 @@ def _do(server: Server, name: str, line: str, *, yes: bool) -> None:
             console.close()
     finally:
         driver.close()
-    for one in answer:
-        echo(f"  {plain(one)}")
-    if action.refused and any(search(action.refused, one) for one in answer):
+    for received in answer:
+        echo(f"  {plain(received)}")
+    if action.refused and any(search(action.refused, received) for received in answer):
         raise Trouble(f"{server.name} refused: {line}", f"roundgate log {server.name}")
-    if action.match and not any(search(action.match, one) for one in answer):
+    if action.match and not any(search(action.match, received) for received in answer):
         raise Trouble(f"{server.name} was told, but does not confirm it: {line}", f"roundgate log {server.name}")
     words = "done" if action.match else "sent"
     echo(f"{server.name}  {words}: {line}. It changes no file, and a restart may undo it.")

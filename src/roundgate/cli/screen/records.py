@@ -68,7 +68,7 @@ def _layers(server: OpenServer, book: Rulebook, name: str) -> list[_Layers]:
         found.append(_Layers(record, waiting, otherwise, key in after))
     lower = file_below(book, spec)
     below = records_below(book, spec, outcome.after.document) if lower else []
-    return found + [_Layers(one, "", "", True, lower) for one in below if one.key not in before]
+    return found + [_Layers(layer, "", "", True, lower) for layer in below if layer.key not in before]
 
 
 def _other(disk: Record | None, other: Record | None, book: Rulebook, name_of_set: str, words: tuple[str, str]) -> str:
@@ -151,7 +151,7 @@ def records_output(server: OpenServer, word: str) -> RecordsOutput:
     path = book.file[spec.file].path
     wanted = None
     if is_address(book, word):
-        wanted = {one.key for one in RecordChanges(server.workspace).named(word)}
+        wanted = {record.key for record in RecordChanges(server.workspace).named(word)}
     rows = []
     for record, slate, running, _, below in _layers(server, book, name):
         if wanted is not None and record.key not in wanted:

@@ -18,6 +18,8 @@ if TYPE_CHECKING:
 def echo_trouble(error: Trouble) -> None:
     """Say a trouble on standard error."""
     warn(f"{styled('error', 'red', sys.stderr)}  {error.what}")
+    if error.excerpt:
+        warn(error.excerpt)
     if error.do:
         warn(f"  do: {error.do}")
 

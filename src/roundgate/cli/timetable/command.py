@@ -36,7 +36,7 @@ def timetable(
     runs, 'roundgate clock' does.
     """
     context = open_call()
-    rows = _rows(context, [one.name for one in context.several(server, default_all=True, lenient=True)])
+    rows = _rows(context, [opened.name for opened in context.several(server, default_all=True, lenient=True)])
     if as_json:
         echo_json(rows)
         return
@@ -111,7 +111,7 @@ def skip(
 
     context = open_call()
     planned = _entry(context, entry)
-    asked = [one.name for one in context.several(server, default_all=True, lenient=True)]
+    asked = [opened.name for opened in context.several(server, default_all=True, lenient=True)]
     names = [name for name in planned.servers if name in asked]
     if not names:
         raise WrongWords(f"{entry} is not for {server}.", f"It is for {', '.join(planned.servers) or 'none'}")

@@ -66,14 +66,14 @@ def _book(context: CallContext) -> People:
 def _list(context: CallContext, *, as_json: bool) -> None:
     book = _book(context)
     if as_json:
-        echo_json([_output(key, one) for key, one in book.people.items()])
+        echo_json([_output(key, person) for key, person in book.people.items()])
         return
     if not book.people:
         echo("Nobody is in the people book yet.\n  do: roundgate people add NAME ID")
         return
     rows = []
     for key, person in book.people.items():
-        ids = ", ".join(one for several in person.ids.values() for one in several)
+        ids = ", ".join(person_id for several in person.ids.values() for person_id in several)
         wanted = ", ".join(f"{where}: {what}" for where, what in person.wanted.items())
         rows.append((plain(person.name), key, ids, wanted, plain(person.note)))
     echo_table(("name", "key", "ids", "wanted", "note"), rows)
@@ -114,7 +114,7 @@ def _show(context: CallContext, word: str, *, as_json: bool) -> None:
         return
     echo(f"{styled(plain(person.name), 'bold')}  {key}")
     facts = {
-        "ids": ", ".join(f"{kind} {one}" for kind, several in person.ids.items() for one in several),
+        "ids": ", ".join(f"{kind} {person_id}" for kind, several in person.ids.items() for person_id in several),
         "also": ", ".join(map(plain, person.also)),
         "note": plain(person.note),
         "wanted": ", ".join(f"{where}: {what}" for where, what in person.wanted.items()),
@@ -155,9 +155,9 @@ def _on_server(server: OpenServer, person: Person, seen: dict[str, SeenPerson]) 
     from roundgate.core.people.until import end_on
     from roundgate.host.people.book import places_of
 
-    def is_theirs(one: str) -> bool:
+    def is_theirs(person_id: str) -> bool:
         return any(
-            one == other or (kind in server.book.kind and same_id(one, other, server.book.kind[kind]))
+            person_id == other or (kind in server.book.kind and same_id(person_id, other, server.book.kind[kind]))
             for kind, several in person.ids.items()
             for other in several
         )
@@ -169,7 +169,7 @@ def _on_server(server: OpenServer, person: Person, seen: dict[str, SeenPerson]) 
             rosters.append(
                 standing.roster + (f":{standing.rank}" if standing.rank else "") + (f" until {end}" if end else "")
             )
-    visits = [found for one, found in seen.items() if is_theirs(one)]
+    visits = [found for person_id, found in seen.items() if is_theirs(person_id)]
     return PersonOnServer(
         server.name,
         rosters,
@@ -209,7 +209,7 @@ def _seen(context: CallContext, word: str | None, since: str, *, as_json: bool) 
         found = seen_on(server.server)
         found = within(found, seconds) if seconds else found
         latest = sorted(found.items(), key=lambda pair: -pair[1].last)
-        output += [_seen_output(server, one, person, book) for one, person in latest]
+        output += [_seen_output(server, person_id, person, book) for person_id, person in latest]
     if as_json:
         echo_json(output)
         return
@@ -218,16 +218,16 @@ def _seen(context: CallContext, word: str | None, since: str, *, as_json: bool) 
         return
     rows = [
         (
-            one.server,
-            _harmless(one.name),
-            plain(one.id),
-            one.person,
-            _when(one.first),
-            _when(one.last),
-            str(one.visits),
-            _stayed(one.seconds),
+            row.server,
+            _harmless(row.name),
+            plain(row.id),
+            row.person,
+            _when(row.first),
+            _when(row.last),
+            str(row.visits),
+            _stayed(row.seconds),
         )
-        for one in output
+        for row in output
     ]
     echo_table(("server", "name", "id", "in the book", "first", "last", "visits", "stayed"), rows)
     echo(f"{len(rows)} in all. One of them into the book: roundgate people add NAME ID")
@@ -241,11 +241,13 @@ def _harmless(name: str) -> str:
     return plain(name) + (f" (looks like {plain(looks)})" if looks != name and plain(looks) != plain(name) else "")
 
 
-def _seen_output(server: OpenServer, one: str, person: SeenPerson, book: People) -> SeenOutput:
+def _seen_output(server: OpenServer, person_id: str, person: SeenPerson, book: People) -> SeenOutput:
     from roundgate.cli.screen.outputs import SeenOutput
 
-    key = book.named(one, server.book.kind)
-    return SeenOutput(server.name, one, person.name, key, person.first, person.last, person.visits, person.seconds)
+    key = book.named(person_id, server.book.kind)
+    return SeenOutput(
+        server.name, person_id, person.name, key, person.first, person.last, person.visits, person.seconds
+    )
 
 
 def _change(context: CallContext, verb: str, rest: list[str]) -> None:
@@ -375,7 +377,7 @@ def _add(context: CallContext, book: People, name: str, words: list[str]) -> Non
         ids.setdefault(kind, []).append(found)
     key = key_for(name, book.people)
     save_people(context.site, with_person(book.text, key, name, ids))
-    shown = ", ".join(f"{kind} {one}" for kind, several in ids.items() for one in several)
+    shown = ", ".join(f"{kind} {person_id}" for kind, several in ids.items() for person_id in several)
     echo(f"{plain(name)} is in the people book: {shown}")
 
 
@@ -451,7 +453,7 @@ def _matrix(context: CallContext, servers: list[OpenServer], *, as_json: bool) -
     if as_json:
         from roundgate.cli.screen.outputs import RosterOutput
 
-        echo_json([RosterOutput(one, names[one], found) for one, found in cells.items()])
+        echo_json([RosterOutput(person_id, names[person_id], found) for person_id, found in cells.items()])
         return
     if not cells:
         echo("Nobody is on any roster.")
@@ -459,8 +461,8 @@ def _matrix(context: CallContext, servers: list[OpenServer], *, as_json: bool) -
     columns = [server.name for server in servers]
     ordered = sorted(cells.items(), key=lambda pair: (names[pair[0]] == "", names[pair[0]].lower(), pair[0]))
     rows = [
-        (plain(names[one]), one, *(", ".join(found.get(column, [])) or "-" for column in columns))
-        for one, found in ordered
+        (plain(names[person_id]), person_id, *(", ".join(found.get(column, [])) or "-" for column in columns))
+        for person_id, found in ordered
     ]
     echo_table(("name", "id", *columns), rows)
 
@@ -502,7 +504,7 @@ def _one_roster(context: CallContext, word: str, name: str, *, as_json: bool) ->
         echo(f"Nobody is on it.\n  do: roundgate add {word} {name} NAME")
         return
     rows = [
-        (one.server, _harmless(one.name), one.id, one.rank, one.until, _when(one.last), one.person) for one in output
+        (row.server, _harmless(row.name), row.id, row.rank, row.until, _when(row.last), row.person) for row in output
     ]
     echo_table(("server", "name", "id", "as", "until", "last seen", "in the book"), rows)
 
@@ -527,8 +529,8 @@ def _import(context: CallContext, words: list[str]) -> None:
     except OSError as error:
         raise Trouble(f"{words[2]} cannot be read: {(error.strerror or str(error)).lower()}.") from error
     found = imported(server, _book(context), name, text)
-    for one in found.doubtful:
-        echo(f"{server.name}  not taken, for it is not written as an id is: {plain(one)}")
+    for doubtful in found.doubtful:
+        echo(f"{server.name}  not taken, for it is not written as an id is: {plain(doubtful)}")
     if found.there:
         echo(f"{server.name}  {len(found.there)} of them are on {name} already")
     if found.operations:

@@ -98,8 +98,12 @@ def _echo_review(servers: list[OpenServer], found: Mapping[str, Synced], book: P
     echo_table(
         ("name", "id", *columns),
         [
-            (plain(names[one]), one, *("; ".join(cells[one].get(column, ())) or "-" for column in columns))
-            for one in ordered
+            (
+                plain(names[person_id]),
+                person_id,
+                *("; ".join(cells[person_id].get(column, ())) or "-" for column in columns),
+            )
+            for person_id in ordered
         ],
     )
 

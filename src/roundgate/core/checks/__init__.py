@@ -32,7 +32,11 @@ def check_disk(
     """Check a server's files as they are; ``written`` names those whose syntax is looked at, all where it is None."""
     context = CheckContext(server, files, unreadable)
     in_form = [*syntax.check_files(context), *syntax.check_syntax(context, written)]
-    spoiled = {(one.place.file, one.place.line) for one in in_form if one.code in ("key-with-space", "merge-marker")}
+    spoiled = {
+        (finding.place.file, finding.place.line)
+        for finding in in_form
+        if finding.code in ("key-with-space", "merge-marker")
+    }
     found = [
         *in_form,
         *values.check_values(context),

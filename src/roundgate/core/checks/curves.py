@@ -45,8 +45,8 @@ def check_curves(context: CheckContext, written: Collection[str] | None = None) 
     """Check all curves whose files exist; where ``written`` names files, only what those can have changed."""
     book = context.book
     for name, spec in book.curve.items():
-        sets = [one for one in (spec.records, spec.costs) if one]
-        paths = {book.file[book.records[one].file].path for one in sets}
+        sets = [set_name for set_name in (spec.records, spec.costs) if set_name]
+        paths = {book.file[book.records[set_name].file].path for set_name in sets}
         if written is None or paths & set(written):
             from roundgate.core.curves.levels import ladder_in  # most commands write no such file
 

@@ -102,7 +102,7 @@ def check_loot(context: CheckContext, written: Collection[str] | None = None) ->
     """Check all loot whose file exists; where ``written`` names files, only what those can have changed."""
     for name, spec in context.book.loot.items():
         sets = [spec.records, *spec.table]
-        paths = {context.book.file[context.book.records[one].file].path for one in sets}
+        paths = {context.book.file[context.book.records[set_name].file].path for set_name in sets}
         if not paths & set(context.files.texts) or (written is not None and not paths & set(written)):
             continue
         from roundgate.core.loot.reading import loot_in  # most commands write no such file

@@ -63,12 +63,12 @@ def check_people(
     ``places`` are the words by which the book means the server.
     """
     book = context.book
-    for one in ended_on(context.files, people, places, today):
-        who = _name(one.standing, people, context)
-        by = "" if one.in_file else f", by {file}"
-        cause = f"{who}'s time on {one.standing.roster} ended on {one.end}{by}."
+    for end in ended_on(context.files, people, places, today):
+        who = _name(end.standing, people, context)
+        by = "" if end.in_file else f", by {file}"
+        cause = f"{who}'s time on {end.standing.roster} ended on {end.end}{by}."
         do = f"roundgate roster sync {context.server}"
-        yield _finding(context, "person-due", one.standing, cause, do)
+        yield _finding(context, "person-due", end.standing, cause, do)
     held: dict[tuple[str, str], Standing] = {}
     for standing in standings_in(context.files) if people.people else ():
         key = people.named(standing.id, book.kind)
@@ -76,7 +76,7 @@ def check_people(
             continue
         person, records = people.people[key], book.roster[standing.roster].records
         name = standing.record.value("name")
-        if name and name.lower() not in {one.lower() for one in (person.name, *person.also)}:
+        if name and name.lower() not in {called.lower() for called in (person.name, *person.also)}:
             cause = f"{standing.id} is called {name} in {standing.roster}, and {person.name} in the people book."
             do = context.command("set", f"{records}/{standing.id}.name={person.name}")
             yield _finding(context, "person-name", standing, cause, do)
@@ -93,7 +93,7 @@ def _name(standing: Standing, people: People, context: CheckContext) -> str:
 
 
 def _finding(context: CheckContext, code: str, standing: Standing, cause: str, do: str) -> Finding:
-    level = next(one.level for one in CODES if one.name == code)
+    level = next(known.level for known in CODES if known.name == code)
     return context.finding(code, level, _place(context, standing), cause, do, standing.roster)
 
 
@@ -110,10 +110,10 @@ def same_ids(people: People, file: str) -> Iterator[Finding]:
     """Find ids that the book gives to two people."""
     owners: dict[str, str] = {}
     for key, person in people.people.items():
-        for one in sorted(person.all_ids()):
-            other = owners.setdefault(one, key)
+        for person_id in sorted(person.all_ids()):
+            other = owners.setdefault(person_id, key)
             if other != key:
-                cause = f"{one} is an id of {people.people[other].name} ({other}) and of {person.name} ({key})."
+                cause = f"{person_id} is an id of {people.people[other].name} ({other}) and of {person.name} ({key})."
                 line, column = _line_of(people, key)
                 do = f"roundgate people merge {other} {key}"
                 yield Finding("people-same-id", "error", Place(file, line, column), cause, do)

@@ -25,7 +25,7 @@ def check_entries(context: CheckContext, scheme: Scheme, spec: Ranks) -> Iterato
     set_name = spec.levels or spec.groups
     known = list(spec.permissions)
     for entry in _entries(scheme) if known else ():
-        if not any(covers(entry.permission, one, scheme) for one in known):
+        if not any(covers(entry.permission, permission, scheme) for permission in known):
             near = nearest(entry.permission, known)
             hint = f" Did you mean {near}?" if near else ""
             verb = "grants" if entry.allows else "denies"
@@ -74,7 +74,7 @@ def _without_base(
     """Find permissions whose base is missing; said of the rank where that begins, not of those that have it too."""
     for permission, base in spec.base.items():
         bit, needed = rights.bit(permission), rights.bit(base)
-        if held & bit and not held & needed and not any(one & bit and not one & needed for one in above):
+        if held & bit and not held & needed and not any(flags & bit and not flags & needed for flags in above):
             cause = f"{group.name} may {permission}, and may not {base}, without which it is of no use."
             do = f"roundgate ranks grant {group.name} {base} {context.server}"
             yield context.finding(
@@ -86,7 +86,9 @@ def _left_out(context: CheckContext, spec: Ranks, rights: Rights, group: Group, 
     if spec.flags is None or not any(entry.but for entry in group.entries):
         return
     named = {entry.permission for entry in group.entries}
-    lacking = [one for one in spec.flags.but if one not in named and not held & rights.bit(one)]
+    lacking = [
+        permission for permission in spec.flags.but if permission not in named and not held & rights.bit(permission)
+    ]
     if lacking:
         cause = f"{group.name} has {spec.flags.everything}, and that leaves out {', '.join(lacking)}."
         do = f"roundgate ranks grant {group.name} {lacking[0]} {context.server}"
@@ -127,7 +129,7 @@ def _idle(context: CheckContext, scheme: Scheme, set_name: str, rights: Rights) 
     if context.book.ranks[scheme.name].levels:
         return
     above = {name: _closure(name, scheme) for name in scheme.groups}
-    below = {name: {one for one, held in above.items() if name in held} for name in scheme.groups}
+    below = {name: {rank for rank, held in above.items() if name in held} for name in scheme.groups}
     if count * max(map(len, below.values()), default=0) > _MOST:
         return
     combined = {member.groups for member in scheme.members.values() if len(member.groups) > 1}
@@ -150,8 +152,8 @@ def _closure(name: str, scheme: Scheme) -> set[str]:
     found: set[str] = set()
     waiting = [name]
     while waiting:
-        one = waiting.pop()
-        if one not in found and one in scheme.groups:
-            found.add(one)
-            waiting += scheme.groups[one].parents
+        rank = waiting.pop()
+        if rank not in found and rank in scheme.groups:
+            found.add(rank)
+            waiting += scheme.groups[rank].parents
     return found

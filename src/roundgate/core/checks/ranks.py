@@ -223,7 +223,7 @@ def _not_lists(context: CheckContext, name: str, spec: Ranks) -> Iterator[Findin
         path = context.book.file[described.file].path
         for record in records_of(context.files, set_name):
             for field, held in record.fields.items():
-                wanted = next((one for one in fields if field.startswith(f"{one}.")), "")
+                wanted = next((other for other in fields if field.startswith(f"{other}.")), "")
                 if wanted and held.entries:
                     word = field[len(wanted) + 1 :].strip('"')
                     cause = f"{record.key}: '{word}' is the name of a value here; {wanted} is a list."
@@ -243,7 +243,7 @@ def _parts(context: CheckContext, scheme: Scheme, spec: Ranks) -> Iterator[Findi
                 continue
             near = nearest(key, scheme.groups)
             hint = f" Did you mean {near}?" if near else ""
-            entry = next((one for one_held in record.fields.values() for one in one_held.entries), None)
+            entry = next((entry for one_held in record.fields.values() for entry in one_held.entries), None)
             place = context.entry_place(path, entry) if entry is not None else Place(path)
             cause = f"{set_name} names the rank '{key}', and {spec.groups} does not have it.{hint}"
             do = context.command("add", spec.groups, key)

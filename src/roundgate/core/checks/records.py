@@ -156,7 +156,7 @@ def check_rosters(context: CheckContext) -> Iterator[Finding]:
         banned = {record.key for record in held[ban]}
         for name in (other for other, roster in book.roster.items() if roster.meaning in ("admin", "allow")):
             spec = book.records[book.roster[name].records]
-            for record in (one for one in held[name] if one.key in banned):
+            for record in (record for record in held[name] if record.key in banned):
                 cause = f"{record.title(spec)} is on {name} and on {ban}."
                 do = context.command("remove", f"{book.roster[name].records}/{record.key}")
                 place = _place(context, spec, record)
@@ -202,7 +202,7 @@ def _doubles(context: CheckContext, name: str, spec: RecordSet, records: list[Re
             do = context.command("rename", f"{name}/{record.key}", right) if right else f"roundgate explain {name}"
             place = _place(context, spec, record)
             yield context.finding("value-pattern", "error", place, f"{mistake}{hint}", do, name)
-    for field in (one for one, described in spec.field.items() if described.unique and one != spec.key):
+    for field in (unique for unique, described in spec.field.items() if described.unique and unique != spec.key):
         held: set[str] = set()
         for record in records:
             value = record.value(field)
@@ -231,7 +231,7 @@ def _out_of_order(context: CheckContext, name: str, spec: RecordSet, records: li
                 f"{before[0].value(spec.ordered)}: they must rise."
             )
             place = _place(context, spec, record, record.fields[spec.ordered])
-            at = next(n for n, one in enumerate(records) if _number(one, spec, field) > value)
+            at = next(n for n, record in enumerate(records) if _number(record, spec, field) > value)
             do = context.command("move", f"{name}/{record.key}", "--to", str(at))
             yield context.finding("record-order", "warning", place, cause, do, name)
             return
@@ -300,7 +300,7 @@ def _unseen(context: CheckContext, name: str, spec: RecordSet, records: list[Rec
         for record, entry in entries:
             if entry.value in described.catalogue or len(holders[entry.value]) > 1 or not entry.value:
                 continue
-            others = [one for one, keys in holders.items() if len(keys) > 1]
+            others = [key for key, keys in holders.items() if len(keys) > 1]
             near = nearest(entry.value, [*described.catalogue, *others], least=70)
             hint = f" Did you mean {near}?" if near else ""
             cause = (
@@ -338,7 +338,7 @@ def _record(
         if field in spec.field:
             yield from _field(context, name, record, held, spec, field, keys)
         elif not spec.partly:
-            near = nearest(field, [one for one in spec.field if one not in record.fields], least=75)
+            near = nearest(field, [missing for missing in spec.field if missing not in record.fields], least=75)
             hint = f" Did you mean {near}?" if near else ""
             cause = f"The rulebook knows no field '{field}' of {name}.{hint}"
             do = f"roundgate explain {name}"

@@ -81,7 +81,7 @@ def _may_change(context: CheckContext, needs: str, written: Collection[str] | No
     if not all(name in book.records and name not in book.setting for name in names):
         return True
     sets = {*names, *(field.to for name in names for field in book.records[name].field.values() if field.to)}
-    return any(book.file[book.records[one].file].path in written for one in sets if one in book.records)
+    return any(book.file[book.records[set_name].file].path in written for set_name in sets if set_name in book.records)
 
 
 _MOST_NAMED = 5

@@ -195,8 +195,8 @@ def _unknown_keys(
         if spoiled and document.text.place(entry.key_start)[0] in spoiled:
             continue
         near = nearest(key, known, least=80)
-        if not near or near in present or any(key in one for one in allowed if not isinstance(one, str)):
-            others += [] if any(_is_allowed(key, one) for one in allowed) else [entry]
+        if not near or near in present or any(key in choice for choice in allowed if not isinstance(choice, str)):
+            others += [] if any(_is_allowed(key, choice) for choice in allowed) else [entry]
             continue
         place = context.entry_place(path, entry, key=True)
         cause = f"The rulebook does not know '{key}', so the server is likely to ignore it. Did you mean {near}?"
@@ -216,4 +216,4 @@ def _is_allowed(key: str, others: str | Sequence[str]) -> bool:
     """Tell whether a rulebook allows a key that it does not describe."""
     if isinstance(others, str):
         return others == "allowed"
-    return any(re.fullmatch(re.escape(one).replace(r"\*", ".*"), key) for one in others)
+    return any(re.fullmatch(re.escape(pattern).replace(r"\*", ".*"), key) for pattern in others)

@@ -53,11 +53,11 @@ class Ladder(NamedTuple):
     @property
     def cost(self) -> Decimal:
         """What all costs that is not out of reach."""
-        return sum((one.cost for one in self.things if not one.is_out), Decimal(0))
+        return sum((level.cost for level in self.things if not level.is_out), Decimal(0))
 
     def balance(self) -> list[tuple[Decimal, Decimal]]:
         """Give, level by level, what is granted so far and what all costs that can be bought so far."""
-        waiting = sorted((one.level, one.cost) for one in self.things if not one.is_out)
+        waiting = sorted((level.level, level.cost) for level in self.things if not level.is_out)
         costs: dict[Decimal, Decimal] = {}
         cost, at = Decimal(0), 0
         for number in sorted({level.number for level in self.levels}):

@@ -142,29 +142,31 @@ def _settings(
     """Give the settings of a file, and how many values in lists were left out."""
     found: list[_Setting] = []
     left_out = 0
-    for one in described(document):
-        if any(isinstance(step, int) for step in one.entry.path) or len(found) >= _MOST_SETTINGS:
+    for described_key in described(document):
+        if any(isinstance(step, int) for step in described_key.entry.path) or len(found) >= _MOST_SETTINGS:
             left_out += 1
             continue
-        key = key_of(one.entry.path)
-        is_worked_out = document.format_name == "launch" and ("$(" in one.entry.value or "`" in one.entry.value)
-        if not key or document.resolve(key) != one.entry.path or is_worked_out:
+        key = key_of(described_key.entry.path)
+        is_worked_out = document.format_name == "launch" and (
+            "$(" in described_key.entry.value or "`" in described_key.entry.value
+        )
+        if not key or document.resolve(key) != described_key.entry.path or is_worked_out:
             left_out += 1
             continue
-        name = _name(one, file, taken)
-        comment = re.sub(r"\A!.*\n?", "", one.comment)  # the first line of a script names its shell
-        hints = hints_in(comment, one.entry.value)
-        kind = one.entry.kind or "text"
-        made = guess(key, one.entry.value, kind, hints, comment, is_off=one.is_off)
-        if document.format_name == "launch" and not one.entry.value and key[:1] in "-+":
+        name = _name(described_key, file, taken)
+        comment = re.sub(r"\A!.*\n?", "", described_key.comment)  # the first line of a script names its shell
+        hints = hints_in(comment, described_key.entry.value)
+        kind = described_key.entry.kind or "text"
+        made = guess(key, described_key.entry.value, kind, hints, comment, is_off=described_key.is_off)
+        if document.format_name == "launch" and not described_key.entry.value and key[:1] in "-+":
             made = Guess({"type": "flag"}, ())
-        found.append(_Setting(name, file, key, hints.about, made, _values_elsewhere(one, path, others)))
+        found.append(_Setting(name, file, key, hints.about, made, _values_elsewhere(described_key, path, others)))
     return found, left_out
 
 
-def _name(one: Described, file: str, taken: set[str]) -> str:
+def _name(described: Described, file: str, taken: set[str]) -> str:
     """Give a setting a name of its own, out of its key; the file's name goes before it where it is taken."""
-    words = [re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "-", str(step)).lower() for step in one.entry.path]
+    words = [re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "-", str(step)).lower() for step in described.entry.path]
     plain = ".".join(re.sub(r"[^a-z0-9._-]+", "-", word).strip("-.") or "x" for word in words)
     name, number = plain, 1
     if name in taken:
@@ -176,14 +178,14 @@ def _name(one: Described, file: str, taken: set[str]) -> str:
     return name
 
 
-def _values_elsewhere(one: Described, path: str, others: Mapping[str, ServerFiles]) -> tuple[str, ...]:
+def _values_elsewhere(described: Described, path: str, others: Mapping[str, ServerFiles]) -> tuple[str, ...]:
     """Say what other servers have, where that is something else: what differs is worth knowing."""
     found = []
     for name, files in others.items():
         document = files.document(path)
-        entry = document.find(one.entry.path) if document is not None else None
+        entry = document.find(described.entry.path) if document is not None else None
         held = entry.value if entry is not None else None
-        if held is not None and held != one.entry.value:
+        if held is not None and held != described.entry.value:
             found.append(f"{name}: {held}")
     return tuple(found)
 

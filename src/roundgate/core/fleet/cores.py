@@ -65,8 +65,10 @@ def proposal(
     left = [[core for core in sorted(node) if core in set(free)] for node in nodes]
     found: dict[str, frozenset[int]] = {}
     for server in servers:
-        node = next((one for one in left if len(one) >= give), None)
-        rest = (node or sorted(core for one in left for core in one))[:give]  # of several nodes, where none has enough
+        node = next((group for group in left if len(group) >= give), None)
+        rest = (node or sorted(core for group in left for core in group))[
+            :give
+        ]  # of several nodes, where none has enough
         found[server] = frozenset(rest)
-        left = [[core for core in one if core not in found[server]] for one in left]
+        left = [[core for core in group if core not in found[server]] for group in left]
     return found

@@ -130,5 +130,5 @@ def near_keys(document: Document, key: str, *, lists: bool = False) -> list[str]
         return same[:_NEAR]
     whole = nearest(key, names, least=75)
     ending = nearest(last, names.values(), least=75)
-    found = [whole] if whole else [name for name, one in names.items() if one == ending]
+    found = [whole] if whole else [name for name, known in names.items() if known == ending]
     return found[:_NEAR]

@@ -125,7 +125,7 @@ def _alike(many: int, drawn: list[Counts], times: int) -> Counts:
     """Give the distribution where all weights are the same: every choice of entries is as likely."""
     chosen: list[Counts] = [NONE]  # by how many of those that give the thing are among the chosen, each way once
     for counts in drawn:
-        longer = [both(one, counts) for one in chosen]
+        longer = [both(drawn, counts) for drawn in chosen]
         chosen = [
             mixed([(1.0, part) for part in (stay, more) if part is not None])
             for stay, more in zip([*chosen, None], [None, *longer], strict=True)

@@ -80,8 +80,8 @@ class Reckoner:
 
     def opening(self, name: NodeName) -> Found:
         """Give what comes out of one opening of a record. Raises Endless or TooMany."""
-        for one in self._inner_first(name):
-            self._known[one] = self._drawn(self.scheme.nodes[one])
+        for table in self._inner_first(name):
+            self._known[table] = self._drawn(self.scheme.nodes[table])
         return self._known.get(name, {})  # of a record that is not there, nothing: its check says so
 
     def _inner_first(self, name: NodeName) -> Iterator[NodeName]:
@@ -98,7 +98,7 @@ class Reckoner:
                 above.discard(last)
                 way.pop()
             elif item.table and item.name in above:
-                names = [one for one, _ in way]
+                names = [table for table, _ in way]
                 raise Endless((*names[names.index(item.name) :], item.name))
             elif item.table and item.name in self.scheme.nodes and item.name not in self._known:
                 above.add(item.name)
@@ -155,12 +155,12 @@ class Reckoner:
             for item in node.items:
                 chance = node.chance_of(item)
                 for thing, counts in self._entry(node, item).items() if chance else ():
-                    one = draws.perhaps(chance, counts) if chance < 1 else counts
+                    drawn = draws.perhaps(chance, counts) if chance < 1 else counts
                     if thing in found:
-                        _bounded(thing, len(found[thing]) + len(one))
-                        found[thing] = draws.both(found[thing], one)
+                        _bounded(thing, len(found[thing]) + len(drawn))
+                        found[thing] = draws.both(found[thing], drawn)
                     else:
-                        found[thing] = one
+                        found[thing] = drawn
         else:
             found = self._chosen(node)
         if node.missing_of == "record" and node.missing:
@@ -183,9 +183,9 @@ class Reckoner:
         for thing, drawn in parts.items():
             shares = [(weights[at] / total, counts) for at, counts in drawn.items()]
             rest = max(0.0, 1.0 - sum(share for share, _ in shares))
-            one = draws.mixed([*shares, (rest, draws.NONE)])
-            _bounded(thing, (len(one) - 1) * most)
-            found[thing] = draws.repeated_between(one, least, most)
+            mixture = draws.mixed([*shares, (rest, draws.NONE)])
+            _bounded(thing, (len(mixture) - 1) * most)
+            found[thing] = draws.repeated_between(mixture, least, most)
         return found
 
     @staticmethod

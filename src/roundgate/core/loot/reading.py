@@ -41,8 +41,8 @@ def loot_in(files: ServerFiles, name: str) -> LootScheme:
     """Read what one ``[loot.NAME]`` of the rulebook describes."""
     book = files.book
     spec = book.loot[name]
-    known = {one: records_of(files, one) for one in (spec.records, *spec.table)}
-    keys = {one: [record.key for record in records] for one, records in known.items()}
+    known = {set_name: records_of(files, set_name) for set_name in (spec.records, *spec.table)}
+    keys = {set_name: [record.key for record in records] for set_name, records in known.items()}
     nodes: dict[NodeName, Node] = {}
     for set_name, records in known.items():
         source: LootSource = spec if set_name == spec.records else spec.table[set_name]
@@ -138,14 +138,14 @@ def _raws(record: Record, source: LootSource, spec: RecordSet) -> Iterator[_Raw]
             yield from _objects(held, record, source)
         elif held is not None:
             yield from _texts(held, field, source, spec)
-        for name, one in record.fields.items() if held is None else ():
-            if name.startswith(f"{field}.") and one.values:  # a map of chances by things
+        for name, chance in record.fields.items() if held is None else ():
+            if name.startswith(f"{field}.") and chance.values:  # a map of chances by things
                 yield _Raw(
                     name[len(field) + 1 :],
-                    one.values[0],
+                    chance.values[0],
                     None,
-                    f"{name[len(field) + 1 :]}: {one.values[0]}",
-                    one.entries[0],
+                    f"{name[len(field) + 1 :]}: {chance.values[0]}",
+                    chance.entries[0],
                 )
 
 
@@ -202,10 +202,10 @@ def _item(
     raw: _Raw, loot: Loot, source: LootSource, keys: Mapping[str, Sequence[str]], *, is_sure: bool, draw: Draw
 ) -> Item:
     table, what, slip, meant = "", raw.what, "", ""
-    for set_name, one in loot.table.items():
-        if one.prefix and raw.what.startswith(one.prefix):
-            table, what = set_name, raw.what[len(one.prefix) :].strip()
-        elif not one.prefix and raw.what in keys[set_name]:
+    for set_name, entry in loot.table.items():
+        if entry.prefix and raw.what.startswith(entry.prefix):
+            table, what = set_name, raw.what[len(entry.prefix) :].strip()
+        elif not entry.prefix and raw.what in keys[set_name]:
             table = set_name
     if table and what not in keys[table]:
         slip, meant = "table", nearest(what, keys[table])

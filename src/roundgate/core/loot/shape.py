@@ -11,8 +11,8 @@ from roundgate.core.loot.model import Item, LootScheme, Node, NodeName
 def loot_paths(files: ServerFiles) -> set[str]:
     """Give the files that hold loot."""
     book = files.book
-    sets = {one for spec in book.loot.values() for one in (spec.records, *spec.table)}
-    return {book.file[book.records[one].file].path for one in sets}
+    sets = {set_name for spec in book.loot.values() for set_name in (spec.records, *spec.table)}
+    return {book.file[book.records[set_name].file].path for set_name in sets}
 
 
 def circles_in(scheme: LootScheme) -> list[tuple[NodeName, ...]]:
@@ -35,7 +35,7 @@ def circles_in(scheme: LootScheme) -> list[tuple[NodeName, ...]]:
                     state[item.name] = 1
                     stack.append((item.name, iter(scheme.nodes[item.name].items)))
                 elif state[item.name] == 1:
-                    way = [one for one, _ in stack]
+                    way = [table for table, _ in stack]
                     found.append((*way[way.index(item.name) :], item.name))
     return found
 
@@ -48,7 +48,7 @@ def fruitful(scheme: LootScheme) -> set[NodeName]:
         for item in node.items:
             if item.table:
                 namers.setdefault(item.name, []).append(name)
-    open_ones = [name for name, node in scheme.nodes.items() if any(_gives(node, one) for one in node.items)]
+    open_ones = [name for name, node in scheme.nodes.items() if any(_gives(node, item) for item in node.items)]
     while open_ones:
         name = open_ones.pop()
         if name in found:
@@ -56,7 +56,7 @@ def fruitful(scheme: LootScheme) -> set[NodeName]:
         found.add(name)
         for other in namers.get(name, ()):
             node = scheme.nodes[other]
-            if any(one.table and one.name == name and can_come(node, one) for one in node.items):
+            if any(item.table and item.name == name and can_come(node, item) for item in node.items):
                 open_ones.append(other)
     return found
 

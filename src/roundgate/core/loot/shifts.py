@@ -63,7 +63,7 @@ def shifts(before: ServerFiles, after: ServerFiles) -> list[Moved]:
                 moved += _moved(node, odds_by_thing(sides[0], node), odds_by_thing(sides[1], node))
             except (Endless, TooMany):
                 continue  # the check says so
-    return sorted(moved, key=lambda one: (-one.size, one.record, one.thing))
+    return sorted(moved, key=lambda shift: (-shift.size, shift.record, shift.thing))
 
 
 def _moved(node: NodeName, old: dict[str, Odds], new: dict[str, Odds]) -> list[Moved]:

@@ -107,9 +107,9 @@ def names_in(template: Any) -> list[str]:
     if isinstance(template, str):
         return _FIELD.findall(template)
     if isinstance(template, dict):
-        return [name for one in template.values() for name in names_in(one)]
+        return [name for part in template.values() for name in names_in(part)]
     if isinstance(template, list):
-        return [name for one in template for name in names_in(one)]
+        return [name for part in template for name in names_in(part)]
     return []
 
 
@@ -119,9 +119,9 @@ def filled(template: Any, fields: dict[str, str | int]) -> Any:
     A text that is one field and nothing else becomes that field, a number where it is one. Unknown names stay.
     """
     if isinstance(template, dict):
-        return {name: filled(one, fields) for name, one in template.items()}
+        return {name: filled(part, fields) for name, part in template.items()}
     if isinstance(template, list):
-        return [filled(one, fields) for one in template]
+        return [filled(part, fields) for part in template]
     if not isinstance(template, str):
         return template
     whole = _FIELD.fullmatch(template)

@@ -40,7 +40,9 @@ class Switch(Operation, frozen=True, tag="switch"):
 
     def in_words(self, change: Change, format_value: FormatValue, *, is_secret: bool) -> tuple[str, str]:
         """See Operation."""
-        before, after = ("commented out" if one is None else format_value(one) for one in (change.before, change.after))
+        before, after = (
+            "commented out" if value is None else format_value(value) for value in (change.before, change.after)
+        )
         return before, after
 
 

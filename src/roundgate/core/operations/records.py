@@ -213,7 +213,7 @@ class MoveRecord(RecordOperation, frozen=True, tag="record-move"):
     def make(self, target: Target) -> tuple[Change, Document]:
         """See Operation. A place after the last one is the last one."""
         spec, record = self.spec(target), self.found(target)
-        keys = [one.key for one in self.records(target)]
+        keys = [record.key for record in self.records(target)]
         here, to = keys.index(record.key), min(self.to, len(keys) - 1)
         words = f"number {here + 1}", f"number {to + 1}"
         if here == to:

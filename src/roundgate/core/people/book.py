@@ -36,7 +36,7 @@ class Person(Struct, frozen=True, forbid_unknown_fields=True):
 
     def all_ids(self) -> set[str]:
         """Give the ids of all kinds."""
-        return {one for several in self.ids.values() for one in several}
+        return {person_id for several in self.ids.values() for person_id in several}
 
 
 class BookProblem(ValueError):
@@ -68,11 +68,11 @@ class People(Struct, frozen=True):
         if word in self.people:
             return [word]
         by_name = [key for key, person in self.people.items() if person.name.lower() == lowered]
-        by_other = [key for key, person in self.people.items() if lowered in (one.lower() for one in person.also)]
+        by_other = [key for key, person in self.people.items() if lowered in (called.lower() for called in person.also)]
         by_id = [
             key
             for key, person in self.people.items()
-            if any(lowered == one.lower() for ids in person.ids.values() for one in ids)
+            if any(lowered == person_id.lower() for ids in person.ids.values() for person_id in ids)
         ]
         by_key = [lowered] if lowered in self.people else []
         return by_name or by_key or by_other or by_id
@@ -94,8 +94,8 @@ class People(Struct, frozen=True):
     def _owners_of(self, name: str, kind: ItemKind | None) -> dict[str, str]:
         owners: dict[str, str] = {}
         for key, person in self.people.items():
-            for one in person.ids.get(name, ()):
-                owners.setdefault(identity(one, kind) if kind is not None else one, key)
+            for person_id in person.ids.get(name, ()):
+                owners.setdefault(identity(person_id, kind) if kind is not None else person_id, key)
         return owners
 
 

@@ -5,11 +5,10 @@ What is meant is only said where it is sure: where just one id of the kind can b
 
 from __future__ import annotations
 
-import re
 import unicodedata
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from functools import lru_cache
 
+from roundgate.core.patterns import compiled
 from roundgate.core.rulebook.model import ItemKind
 
 _INVISIBLE = dict.fromkeys(
@@ -43,14 +42,9 @@ def _search(pattern: str, text: str, *, case: bool) -> list[str]:
         return []
 
 
-@lru_cache(maxsize=64)
-def _matcher(pattern: str) -> Callable[[str], object]:
-    return re.compile(pattern).fullmatch
-
-
 def has_form(text: str, kind: ItemKind) -> bool:
     """Tell whether a text has the form of an id of a kind, whatever its check digit is."""
-    if _matcher(kind.pattern)(text) is None:
+    if compiled(kind.pattern).fullmatch(text) is None:
         return False
     return not ((kind.case == "upper" and text != text.upper()) or (kind.case == "lower" and text != text.lower()))
 
@@ -73,14 +67,14 @@ def meant_id(pasted: str, kind: ItemKind) -> str:
     text = plain_letters(pasted)
     if not id_mistake(text, kind):
         return text
-    exact = [one for one in _search(kind.pattern, text, case=True) if not id_mistake(one, kind)]
+    exact = [found_id for found_id in _search(kind.pattern, text, case=True) if not id_mistake(found_id, kind)]
     if len(exact) == 1:
         return exact[0]
     if exact:
         return ""
     folded = _search(kind.pattern, text, case=False)
-    spelled = [fixed for one in folded for fixed in (one.upper(), one.lower())]
-    fitting = [one for one in spelled if not id_mistake(one, kind)]
+    spelled = [fixed for spelled in folded for fixed in (spelled.upper(), spelled.lower())]
+    fitting = [candidate for candidate in spelled if not id_mistake(candidate, kind)]
     fitting = fitting or [spelling for spelling in _spellings(text, kind) if not id_mistake(spelling, kind)]
     found = list(dict.fromkeys(fitting))
     return found[0] if len(found) == 1 else ""
@@ -94,14 +88,19 @@ def _spellings(text: str, kind: ItemKind) -> list[str]:
     if text.isalpha() and any(sign.isdigit() for sign in kind.example):
         return []
     cased = [text] if kind.case == "any" else [text, text.upper(), text.lower()]
-    whole = [f"{before}{one}{behind}" for one in cased for before in {"", kind.prefix} for behind in {"", kind.suffix}]
-    return [*whole, *(_laid_out(one, kind) for one in whole)] if kind.optional else whole
+    whole = [
+        f"{before}{core_id}{behind}"
+        for core_id in cased
+        for before in {"", kind.prefix}
+        for behind in {"", kind.suffix}
+    ]
+    return [*whole, *(_laid_out(candidate, kind) for candidate in whole)] if kind.optional else whole
 
 
 def _laid_out(text: str, kind: ItemKind) -> str:
     """Put the signs that may be left out where the example of the kind has them."""
     signs = iter(_without(text, kind.optional))
-    made = [one if one in kind.optional else next(signs, "") for one in kind.example]
+    made = [sign if sign in kind.optional else next(signs, "") for sign in kind.example]
     return "".join((*made, *signs))
 
 
@@ -117,11 +116,11 @@ def ids_in(text: str, kind: ItemKind) -> tuple[list[str], list[str]]:
         return [], []
     plain = plain_letters(text)
     sure: dict[str, str] = {}
-    for one in _search(kind.pattern, plain, case=True):
-        if not id_mistake(one, kind):
-            sure.setdefault(_sameness(one, kind), one)
+    for found_id in _search(kind.pattern, plain, case=True):
+        if not id_mistake(found_id, kind):
+            sure.setdefault(_sameness(found_id, kind), found_id)
     loose = _search(kind.pattern, plain, case=False)
-    return list(sure.values()), [one for one in loose if _sameness(one, kind) not in sure]
+    return list(sure.values()), [found_id for found_id in loose if _sameness(found_id, kind) not in sure]
 
 
 def _sameness(text: str, kind: ItemKind) -> str:
@@ -142,7 +141,7 @@ def identity(text: str, kind: ItemKind) -> str:
 
 def identities(texts: Iterable[str], kind: ItemKind) -> Iterator[tuple[str, str]]:
     """Give for each id what all its spellings have in common, and what is wrong with it; an empty text for nothing."""
-    matches, signs = _matcher(kind.pattern), kind.optional
+    matches, signs = compiled(kind.pattern).fullmatch, kind.optional
     is_simple = not kind.check and not kind.case and len(signs) < 2  # there may be very many
     for text in texts:
         if is_simple and matches(text):
@@ -158,7 +157,7 @@ def identities(texts: Iterable[str], kind: ItemKind) -> Iterator[tuple[str, str]
 def _is_whole(text: str, kind: ItemKind) -> bool:
     """Tell whether the check digit of an id is right; it is worked out of the letters and digits between its ends."""
     bare = text.removeprefix(kind.prefix).removesuffix(kind.suffix).upper()
-    signs = "".join(one for one in bare if one.isascii() and one.isalnum())
+    signs = "".join(char for char in bare if char.isascii() and char.isalnum())
     return bool(signs) and _CHECKS[kind.check](signs)
 
 
@@ -169,7 +168,7 @@ def _digits(signs: str) -> str:
 
 def _luhn(signs: str) -> bool:
     doubled = [int(digit) * (1 + at % 2) for at, digit in enumerate(reversed(_digits(signs)))]
-    return sum(one // 10 + one % 10 for one in doubled) % 10 == 0
+    return sum(number // 10 + number % 10 for number in doubled) % 10 == 0
 
 
 def _mod97(signs: str) -> bool:

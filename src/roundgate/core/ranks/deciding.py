@@ -49,7 +49,7 @@ def is_about(entry: Entry, permission: str, scheme: Scheme) -> bool:
     """Tell whether an entry is about a permission: its own, or one that its wildcard covers and does not leave out."""
     if not covers(entry.permission, permission, scheme):
         return False
-    return not any(covers(one, permission, scheme) for one in entry.but)
+    return not any(covers(exception, permission, scheme) for exception in entry.but)
 
 
 def covers(pattern: str, permission: str, scheme: Scheme) -> bool:
@@ -66,7 +66,7 @@ def covers(pattern: str, permission: str, scheme: Scheme) -> bool:
 
 def chain_of(member: Member, scheme: Scheme) -> list[Link]:
     """Give all holders of entries for somebody, the nearest first; a group that is reached twice counts once."""
-    groups = tuple(one for one in member.groups if one in scheme.groups)  # a rank that is not there is none
+    groups = tuple(rank for rank in member.groups if rank in scheme.groups)  # a rank that is not there is none
     groups = groups or ((scheme.default,) if scheme.default else ())
     found = [Link(member.name, 0, (), member.entries, float("inf"))] if member.entries else []
     seen: set[str] = set()
@@ -103,7 +103,7 @@ def decisions(member: Member, permission: str, scheme: Scheme) -> Iterator[Answe
     while about:
         link, entry = _deciding(about, scheme)
         yield Answer(entry.allows, entry, link.way)
-        about = [one for one in about if one[1] is not entry]
+        about = [pair for pair in about if pair[1] is not entry]
     yield Answer(scheme.unknown)
 
 
@@ -112,18 +112,18 @@ def _deciding(about: list[tuple[Link, Entry]], scheme: Scheme) -> tuple[Link, En
         return _last(about)
     if scheme.order == "nearest-wins":
         nearest = min(link.steps for link, _ in about)
-        about = [one for one in about if one[0].steps == nearest]
+        about = [pair for pair in about if pair[0].steps == nearest]
     elif scheme.order == "highest-power":
         most = max(link.power for link, _ in about)
-        about = [one for one in about if one[0].power == most]
-    return next((one for one in about if not one[1].allows), about[0])
+        about = [pair for pair in about if pair[0].power == most]
+    return next((pair for pair in about if not pair[1].allows), about[0])
 
 
 def _last(about: list[tuple[Link, Entry]]) -> tuple[Link, Entry]:
     """Give the last entry of the nearest holder: parents are read first, and what is nearer comes after them."""
     nearest = min(link.steps for link, _ in about)
     last_link = [link for link, _ in about if link.steps == nearest][-1]
-    return [one for one in about if one[0] is last_link][-1]
+    return [pair for pair in about if pair[0] is last_link][-1]
 
 
 def permissions_of(scheme: Scheme, more: tuple[str, ...] = ()) -> list[str]:

@@ -132,10 +132,13 @@ def holder_of(scheme: Scheme, people: People, word: str) -> Member | None:
     if group:
         return Member(group, group, (group,))
     keys = people.find(word)
-    ids = [one for key in keys for one in people.people[key].all_ids()]
+    ids = [person_id for key in keys for person_id in people.people[key].all_ids()]
     if not keys:
         return None
-    return next((scheme.members[one] for one in ids if one in scheme.members), Member("", people.people[keys[0]].name))
+    return next(
+        (scheme.members[person_id] for person_id in ids if person_id in scheme.members),
+        Member("", people.people[keys[0]].name),
+    )
 
 
 def _line(starts: list[int], number: int) -> int:

@@ -82,7 +82,7 @@ def _single_bits(changed: Iterable[tuple[int, int]], *, gains: bool) -> Iterator
 
 def _said(permissions: list[str], scheme: Scheme) -> Iterator[str]:
     """Give permissions without those that a wildcard among them covers."""
-    wild = [one for one in permissions if scheme.wildcard and one.endswith(scheme.wildcard)]
+    wild = [permission for permission in permissions if scheme.wildcard and permission.endswith(scheme.wildcard)]
     for permission in permissions:
         if not any(other != permission and covers(other, permission, scheme) for other in wild):
             yield permission

@@ -43,8 +43,11 @@ def matrix_of(rights: Rights, holders: Sequence[Member], *, differs: bool = Fals
     count = len(rights.permissions)
     held = [rights.of(member) for member in holders]
     columns = []
-    for one in held:
-        bits = zip(*(_bits(mask, count) for mask in (one.may, one.may_not, one.own, one.wild)), strict=True)
+    for held_entry in held:
+        bits = zip(
+            *(_bits(mask, count) for mask in (held_entry.may, held_entry.may_not, held_entry.own, held_entry.wild)),
+            strict=True,
+        )
         columns.append(bytes(map(_NUMBER.__getitem__, bits)))
     rows = [bytes(row) for row in zip(*columns, strict=True)] if columns else [b""] * count
     chosen = range(count)

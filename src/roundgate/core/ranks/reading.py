@@ -73,9 +73,9 @@ def records_of(files: ServerFiles, name: str) -> list[Record]:
 def paths_of(files: ServerFiles, name: str) -> list[str]:
     """Give the paths of the files that hold a table's ranks and their members, each once."""
     book, spec = files.book, files.book.ranks[name]
-    sets = [one for one in (spec.groups, spec.levels) if one]
+    sets = [set_name for set_name in (spec.groups, spec.levels) if set_name]
     sets += [*spec.more, *(book.roster[member].records for member in spec.members)]
-    return list(dict.fromkeys(book.file[book.records[one].file].path for one in sets))
+    return list(dict.fromkeys(book.file[book.records[set_name].file].path for set_name in sets))
 
 
 # --- groups ---
@@ -84,11 +84,11 @@ def paths_of(files: ServerFiles, name: str) -> list[str]:
 def _groups(files: ServerFiles, spec: Ranks) -> dict[str, Group]:
     """Read ranks that are records, each with the fields that further sets have of it."""
     found: dict[str, Group] = {}
-    further = {one: {record.key: record for record in records_of(files, one)} for one in spec.more}
+    further = {set_name: {record.key: record for record in records_of(files, set_name)} for set_name in spec.more}
     for record in records_of(files, spec.groups):
         parts = [
             (spec.groups, record),
-            *((one, held[record.key]) for one, held in further.items() if record.key in held),
+            *((set_name, held[record.key]) for set_name, held in further.items() if record.key in held),
         ]
         entries: list[tuple[int, Entry]] = []
         parents: list[str] = []
@@ -149,7 +149,7 @@ class _Part:
 
 def _numbers(files: ServerFiles, spec: Ranks, more: Collection[str]) -> dict[str, Group]:
     """Make a rank of each number that is needed or held: it grants what needs just that, and has what is below."""
-    needed: dict[str, list[Entry]] = {one: [] for one in more if _number(one) is not None}
+    needed: dict[str, list[Entry]] = {level: [] for level in more if _number(level) is not None}
     path = files.book.file[files.book.records[spec.levels].file].path
     for record in records_of(files, spec.levels):
         held = record.fields.get(spec.level)
@@ -157,10 +157,10 @@ def _numbers(files: ServerFiles, spec: Ranks, more: Collection[str]) -> dict[str
         if held is not None and _number(value) is not None:
             place = entry_place(files, path, held.entries[0])
             needed.setdefault(value, []).append(Entry(record.key, True, value, place))
-    ordered = sorted(needed, key=lambda one: _number(one) or 0.0)
+    ordered = sorted(needed, key=lambda level: _number(level) or 0.0)
     return {
-        one: Group(one, tuple(needed[one]), (ordered[at - 1],) if at else (), _number(one) or 0.0)
-        for at, one in enumerate(ordered)
+        level: Group(level, tuple(needed[level]), (ordered[at - 1],) if at else (), _number(level) or 0.0)
+        for at, level in enumerate(ordered)
     }
 
 
@@ -185,7 +185,7 @@ def record_place(files: ServerFiles, set_name: str, record: Record) -> Place:
     path = files.book.file[files.book.records[set_name].file].path
     document = files.document(path)
     entry = document.find(record.path) if document is not None and record.path else None
-    entry = entry or next((one for held in record.fields.values() for one in held.entries), None)
+    entry = entry or next((entry for held in record.fields.values() for entry in held.entries), None)
     if entry is None or document is None:
         return Place(path)
     line, column = document.text.place(entry.key_start)
@@ -223,13 +223,17 @@ def _members(files: ServerFiles, spec: Ranks, people: People | None) -> Mapping[
         roster = files.book.roster[name]
         records = files.book.records[roster.records]
         document = files.document(files.book.file[records.file].path)
-        for one, (ranks, called) in rows_with(document, records, (roster.rank, "name")):
-            names[one] = _known(files, one, people) or (called[0] if called else "") or names.get(one, "") or one
-            whole = (*groups.get(one, ()), *ranks)
-            groups[one] = shared.setdefault(whole, whole)
+        for member, (ranks, called) in rows_with(document, records, (roster.rank, "name")):
+            names[member] = (
+                _known(files, member, people) or (called[0] if called else "") or names.get(member, "") or member
+            )
+            whole = (*groups.get(member, ()), *ranks)
+            groups[member] = shared.setdefault(whole, whole)
         if roster.may or roster.never:
             _add_own(files, roster, names, own)
-    return {one: Member(one, names[one], _once(found), own.get(one, ())) for one, found in groups.items()}
+    return {
+        member: Member(member, names[member], _once(found), own.get(member, ())) for member, found in groups.items()
+    }
 
 
 def _add_own(files: ServerFiles, roster: Roster, names: Mapping[str, str], own: dict[str, tuple[Entry, ...]]) -> None:

@@ -138,8 +138,8 @@ class Rights:
         known = self._masks.get(key)
         if known is None:
             known = self._range(entry.permission)
-            for one in entry.but:
-                known &= ~self._range(one)
+            for exception in entry.but:
+                known &= ~self._range(exception)
             self._masks[key] = known
         return known
 

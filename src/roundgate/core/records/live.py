@@ -93,7 +93,7 @@ def told_for(operations: Iterable[Operation], files: ServerFiles, *, back: bool 
 
 def commands_of(told: Iterable[Told], *, reads_file: bool | None = None) -> list[str]:
     """Give the commands, each once; where ``reads_file`` is given, only those that do, or do not."""
-    chosen = (one.command for one in told if one.command and reads_file in (None, one.reads_file))
+    chosen = (command.command for command in told if command.command and reads_file in (None, command.reads_file))
     return list(dict.fromkeys(chosen))
 
 
@@ -106,7 +106,7 @@ def _values(operation: RecordOperation, files: ServerFiles) -> Mapping[str, str]
     """Give the fields of a record as the files have it; of one that is not in them, its name alone, as its key too."""
     spec = files.book.records[operation.set]
     document = files.document(files.book.file[spec.file].path)
-    record = next((one for one in records_in(document, spec) if one.key == operation.record), None)
+    record = next((record for record in records_in(document, spec) if record.key == operation.record), None)
     fields = {name: record.value(name) or "" for name in record.fields} if record is not None else {}
     key = {} if spec.key == "*" else {spec.key: operation.record}
     return {**dict.fromkeys(spec.field, ""), **fields, **key, "id": operation.record}

@@ -56,7 +56,7 @@ def with_looks(book: Rulebook, files: ServerFiles, word: str) -> tuple[Rulebook,
     spec = set_by_looks(document, path)
     if spec is None:
         return book, word
-    name, known = f"{file}:{where}", {one.path: name for name, one in book.file.items()}
+    name, known = f"{file}:{where}", {file.path: name for name, file in book.file.items()}
     files_too = book.file if file in known else {**book.file, file: File(path=file, format=files.format_name(file))}
     spec = replace(spec, file=known.get(file, file), partly=True)
     return replace(book, file=files_too, records={**book.records, name: spec}), word

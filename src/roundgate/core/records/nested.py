@@ -58,5 +58,5 @@ def _as_lists(tree: Any) -> PlainData:
     """Turn what is counted into a list, and leave the rest."""
     if not isinstance(tree, dict):
         return tree
-    made = {key: _as_lists(one) for key, one in tree.items()}
+    made = {key: _as_lists(item) for key, item in tree.items()}
     return list(made.values()) if made and all(isinstance(key, int) for key in made) else made

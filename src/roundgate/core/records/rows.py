@@ -33,8 +33,8 @@ def rows_with(
         yield (
             record.key,
             tuple(
-                tuple(part for part in parts_in(one, name, spec) if part) if one is not None else ()
-                for name, one in zip(fields, held, strict=True)
+                tuple(part for part in parts_in(row, name, spec) if part) if row is not None else ()
+                for name, row in zip(fields, held, strict=True)
             ),
         )
 
@@ -61,8 +61,8 @@ def _decoded(document: Document | None, spec: RecordSet, fields: Sequence[str]) 
         if not isinstance(tree, list):
             return None
         found: list[Row] = []
-        for one in tree:
-            values: list[str] = [one.get(key, "") for key in keys] if isinstance(one, dict) else []
+        for row in tree:
+            values: list[str] = [row.get(key, "") for key in keys] if isinstance(row, dict) else []
             if not values or any(value.__class__ is not str for value in values):
                 return None  # a list, a switch, a map: the records know what to make of it
             found.append((values[0], tuple((value,) if value else () for value in values[1:])))

@@ -93,7 +93,7 @@ def rows_with_named(book: Rulebook, name: str, document: Callable[[str], Documen
             other = document(path) if path else None
             keys = [record.key for record in records_in(other, to)]
             known.update(zip(keys, rows_of(other, to), strict=True))
-        nothing = {inner: _default_value(one) for inner, one in to.field.items()}
+        nothing = {inner: _default_value(described) for inner, described in to.field.items()}
         for row in rows:
             row.update({f"{field}.{inner}": value for inner, value in known.get(row[field], nothing).items()})
     return rows

@@ -36,8 +36,8 @@ def expanded(book: Rulebook) -> Rulebook:
         return book
     settings: dict[str, Setting] = {}
     for name, spec in book.setting.items():
-        for number, one in enumerate(_indexed(name, spec)):
-            settings[one] = _of_index(spec, number) if spec.index else _of_kind(spec, book.kind)
+        for number, copy in enumerate(_indexed(name, spec)):
+            settings[copy] = _of_index(spec, number) if spec.index else _of_kind(spec, book.kind)
     return replace(book, setting=settings)
 
 
@@ -162,7 +162,7 @@ def above(book: Rulebook, name: str) -> list[str]:
 def beneath(book: Rulebook, name: str) -> set[str]:
     """Give the files whose settings a file may hold: itself, those that it overrides, and the one that includes it."""
     own = included_in(name) or name
-    return {one for one in book.file if one == own or own in above(book, one)}
+    return {other for other in book.file if other == own or own in above(book, other)}
 
 
 def family(name: str) -> str:
@@ -199,21 +199,21 @@ def for_files(book: Rulebook, found: Found) -> Rulebook:
     for name, file in book.file.items():
         if name not in found:
             files[name] = file
-        for one, path in found.get(name, ()):
-            files[f"{name}@{one}"] = replace(file, path=path, belongs_to=_PLACEHOLDER.sub(one, file.belongs_to))
+        for suffix, path in found.get(name, ()):
+            files[f"{name}@{suffix}"] = replace(file, path=path, belongs_to=_PLACEHOLDER.sub(suffix, file.belongs_to))
     settings: dict[str, Setting] = {}
     copies: dict[str, list[str]] = {}
     for name, spec in book.setting.items():
         if spec.file not in found:
             settings[name] = spec
             continue
-        copies[name] = [f"{name}@{one}" for one, _ in found[spec.file]]
-        for one, _ in found[spec.file]:
-            settings[f"{name}@{one}"] = replace(spec, file=f"{spec.file}@{one}")
+        copies[name] = [f"{name}@{suffix}" for suffix, _ in found[spec.file]]
+        for suffix, _ in found[spec.file]:
+            settings[f"{name}@{suffix}"] = replace(spec, file=f"{spec.file}@{suffix}")
     settings = {name: _with_names(name, spec, copies) for name, spec in settings.items()}
-    rules = tuple(one for rule in book.rule for one in _rules(rule, copies))
+    rules = tuple(copied for rule in book.rule for copied in _rules(rule, copies))
     presets = {
-        name: replace(preset, set={one: value for key, value in preset.set.items() for one in copies.get(key, [key])})
+        name: replace(preset, set={copy: value for key, value in preset.set.items() for copy in copies.get(key, [key])})
         for name, preset in book.preset.items()
     }
     return _with_records(replace(book, file=files, setting=settings, rule=rules, preset=presets), found)
@@ -221,30 +221,32 @@ def for_files(book: Rulebook, found: Found) -> Rulebook:
 
 def _with_records(book: Rulebook, found: Found) -> Rulebook:
     """Give a rulebook with the sets of records, the rosters and the ranks of files by pattern: one for each file."""
-    worlds = {name: [one for one, _ in found[spec.file]] for name, spec in book.records.items() if spec.file in found}
+    worlds = {
+        name: [suffix for suffix, _ in found[spec.file]] for name, spec in book.records.items() if spec.file in found
+    }
     if not worlds:
         return book
     sets: dict[str, RecordSet] = {}
     for name, spec in book.records.items():
-        for world, one in _copies(name, worlds.get(name)):
+        for world, suffix in _copies(name, worlds.get(name)):
             fields = {
                 field: replace(held, to=_at(held.to, world, worlds)) if held.to in worlds else held
                 for field, held in spec.field.items()
             }
-            sets[one] = replace(spec, file=f"{spec.file}@{world}" if world else spec.file, field=fields)
+            sets[suffix] = replace(spec, file=f"{spec.file}@{world}" if world else spec.file, field=fields)
     rosters: dict[str, Roster] = {}
     in_worlds: dict[str, list[str]] = {}
     for name, roster in book.roster.items():
         if roster.records in worlds:
             in_worlds[name] = worlds[roster.records]
-        for world, one in _copies(name, worlds.get(roster.records)):
-            rosters[one] = replace(roster, records=_at(roster.records, world, worlds))
+        for world, suffix in _copies(name, worlds.get(roster.records)):
+            rosters[suffix] = replace(roster, records=_at(roster.records, world, worlds))
     ranks: dict[str, Ranks] = {}
     for name, spec_of in book.ranks.items():
         if spec_of.world:
             ranks[name] = replace(spec_of, groups="", levels="", more=(), members=())  # of a world that has no file
-        for world, one in _copies(name, worlds.get(spec_of.levels or spec_of.groups)):
-            ranks[one] = replace(
+        for world, suffix in _copies(name, worlds.get(spec_of.levels or spec_of.groups)):
+            ranks[suffix] = replace(
                 spec_of,
                 groups=_at(spec_of.groups, world, worlds),
                 levels=_at(spec_of.levels, world, worlds),
@@ -286,7 +288,7 @@ def _rules(rule: Rule, copies: Mapping[str, list[str]]) -> list[Rule]:
 
 def _each(source: str, copies: Mapping[str, list[str]]) -> list[str]:
     """Give an expression once for each file, where it is about settings of files by pattern."""
-    named = [name for name in copies if _name_pattern(name).search(source)]
+    named = [name for name in copies if name in source and _name_pattern(name).search(source)]
     if not named:
         return [source]
     worlds = [copy.partition("@")[2] for copy in copies[named[0]]]
@@ -305,7 +307,7 @@ def _name_pattern(name: str) -> re.Pattern[str]:
 
 def setting_at(book: Rulebook, path: str, key: str) -> str | None:
     """Give the setting that a key of a file belongs to, as its own place, a second one, or one that overrides it."""
-    files = {one for name, file in book.file.items() if file.path == path for one in beneath(book, name)}
+    files = {setting for name, file in book.file.items() if file.path == path for setting in beneath(book, name)}
     for name, spec in book.setting.items():
         if (spec.file in files and spec.key == key) or any(
             place.key == key and (place.file or spec.file) in files for place in spec.also
@@ -331,6 +333,10 @@ def fields_of_sets(book: Rulebook) -> dict[str, Collection[str]]:
     """
     found: dict[str, Collection[str]] = {}
     for name, spec in book.records.items():
-        named = [(field, book.records.get(one.to)) for field, one in spec.field.items() if one.type == "ref"]
+        named = [
+            (field, book.records.get(described.to))
+            for field, described in spec.field.items()
+            if described.type == "ref"
+        ]
         found[name] = {*spec.field, *(f"{field}.{inner}" for field, to in named if to for inner in to.field)}
     return found

@@ -285,7 +285,9 @@ def _work_out(tree: Tree, values: Mapping[str, Any], item: Any) -> Any:
     if kind in ("and", "or"):
         return (part(1) and part(2)) if kind == "and" else (part(1) or part(2))
     if kind == "over":
-        return _OVER_ITEMS[tree[1]](_work_out(tree[3], _with_fields(values, one), _as_number(one)) for one in part(2))
+        return _OVER_ITEMS[tree[1]](
+            _work_out(tree[3], _with_fields(values, record), _as_number(record)) for record in part(2)
+        )
     if kind == "call":
         return _FUNCTIONS[tree[1]](*(part(number) for number in range(2, len(tree))))
     if kind == "matches":

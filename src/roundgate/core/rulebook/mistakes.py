@@ -38,11 +38,11 @@ def mistakes(book: Rulebook, written: Rulebook | None = None) -> Iterator[tuple[
     for name, spec in book.setting.items():
         yield from ((("setting", name, field), cause) for field, cause in setting_mistakes(book, spec))
     yield from _double_mistakes(book)
-    for name, one in book.list.items():
-        if one.file not in book.file:
-            yield ("list", name, "file"), unknown("file", one.file, book.file)
-        if one.item not in book.kind:
-            yield ("list", name, "item"), unknown("kind", one.item, book.kind)
+    for name, described in book.list.items():
+        if described.file not in book.file:
+            yield ("list", name, "file"), unknown("file", described.file, book.file)
+        if described.item not in book.kind:
+            yield ("list", name, "item"), unknown("kind", described.item, book.kind)
     for name, kind in book.kind.items():
         yield from ((("kind", name, "pattern"), cause) for cause in pattern_mistakes(kind.pattern))
     yield from _record_mistakes(book)
@@ -77,7 +77,7 @@ def _double_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
     """Find two settings at one place of a file."""
     taken: dict[tuple[str, str], str] = {}
     for name, spec in book.setting.items():
-        for place in ((spec.file, spec.key), *((one.file or spec.file, one.key) for one in spec.also)):
+        for place in ((spec.file, spec.key), *((twin.file or spec.file, twin.key) for twin in spec.also)):
             if not place[0]:
                 continue  # a setting of the console alone has no place
             other = taken.setdefault(place, name)

@@ -54,13 +54,13 @@ def _table(path: tuple[str, ...], table: Mapping[str, Any], origins: Mapping[tup
         if isinstance(value, dict):
             yield from _table((*path, name), value, origins)
             continue
-        for number, one in enumerate(value):
+        for number, item in enumerate(value):
             yield f"\n[[{key_text((*path, name))}]]{_remark(origins.get((*path, name, str(number)), ''))}"
-            yield from (f"{key_text((field,))} = {value_text(held)}" for field, held in one.items())
+            yield from (f"{key_text((field,))} = {value_text(held)}" for field, held in item.items())
 
 
 def _is_table(path: tuple[str, ...], value: Any) -> bool:
     """Tell whether a value gets a header of its own; deeper down it is written on one line."""
     if isinstance(value, dict):
         return len(path) < 2
-    return isinstance(value, list) and bool(value) and len(path) < 2 and all(isinstance(one, dict) for one in value)
+    return isinstance(value, list) and bool(value) and len(path) < 2 and all(isinstance(item, dict) for item in value)

@@ -20,7 +20,7 @@ def _mistakes(book: Rulebook, ranks: Ranks) -> Iterator[Mistake]:
     if bool(ranks.groups) == bool(ranks.levels):
         yield ("groups",), "One of 'groups' and 'levels' is needed: ranks are records, or numbers."
         return
-    for word, name in (("groups", ranks.groups), ("levels", ranks.levels), *(("more", one) for one in ranks.more)):
+    for word, name in (("groups", ranks.groups), ("levels", ranks.levels), *(("more", name) for name in ranks.more)):
         if name and name not in book.records:
             yield (word,), unknown("set of records", name, book.records)
             return
@@ -30,11 +30,11 @@ def _mistakes(book: Rulebook, ranks: Ranks) -> Iterator[Mistake]:
     if ranks.when:
         yield from ((("when",), cause) for cause in expression_mistakes(book, ranks.when))
     file, colon, _ = ranks.newcomers.rpartition(":")
-    if colon and file not in {one.path for one in book.file.values()}:
-        yield ("newcomers",), unknown("file", file, {one.path: None for one in book.file.values()})
+    if colon and file not in {file.path for file in book.file.values()}:
+        yield ("newcomers",), unknown("file", file, {file.path: None for file in book.file.values()})
     if ranks.world and ranks.world not in book.setting:
         yield ("world",), unknown("setting", ranks.world, book.setting)
-    yield from _field_mistakes(ranks, [book.records[one] for one in (ranks.groups, *ranks.more) if one])
+    yield from _field_mistakes(ranks, [book.records[set_name] for set_name in (ranks.groups, *ranks.more) if set_name])
     if ranks.levels and ranks.level not in book.records[ranks.levels].field:
         yield ("level",), unknown("field", ranks.level, book.records[ranks.levels].field)
     yield from _word_mistakes(ranks)
@@ -62,7 +62,7 @@ def _word_mistakes(ranks: Ranks) -> Iterator[Mistake]:
     for word, names in (("dangerous", ranks.dangerous), ("base", (*ranks.base, *ranks.base.values()))):
         for name in names if known else ():
             plain = name.removesuffix(ranks.wildcard) if ranks.wildcard else name
-            if not any(one == name or (plain != name and one.startswith(plain)) for one in known):
+            if not any(other == name or (plain != name and other.startswith(plain)) for other in known):
                 yield (word,), unknown("permission", name, known)
     steps = [step.name for step in ranks.ladder]
     for step in ranks.ladder:

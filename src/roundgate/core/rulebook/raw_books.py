@@ -50,7 +50,7 @@ def _lay(book: RawBook, above: tuple[str, ...], reader: BookReader, found: list[
             cause = f"The layers rest on themselves: {chain}."
             raise RulebookProblem([placed(top, ("rulebook", "layers"), cause)])
         beneath = reader(layer)
-        if all(beneath.file != one.file for one in found):
+        if all(beneath.file != layer.file for layer in found):
             _lay(beneath, (*above, layer), reader, found, top)
     found.append(book)
 
@@ -64,7 +64,7 @@ def _without(raw: dict[str, Any], names: Iterable[Any]) -> dict[str, Any]:
     kept = dict(raw)
     for table in _WITHDRAWN:
         if isinstance(raw.get(table), dict):
-            kept[table] = {name: one for name, one in raw[table].items() if name not in gone}
+            kept[table] = {name: entry for name, entry in raw[table].items() if name not in gone}
     if isinstance(raw.get("rule"), list):
         kept["rule"] = [rule for rule in raw["rule"] if not (isinstance(rule, dict) and rule.get("name") in gone)]
     return kept

@@ -58,7 +58,7 @@ def _put(node: dict[str, Any], path: list[str], made: dict[str, Any]) -> None:
 
 def _value_schema(spec: Setting) -> dict[str, Any]:
     made = _plain_schema(spec)
-    specials = [_stored(one, spec) for one in spec.special.values()]
+    specials = [_stored(special, spec) for special in spec.special.values()]
     if specials:
         made = {"anyOf": [made, {"enum": specials}]}
     words = (spec.about, values.describe(spec), spec.advice)

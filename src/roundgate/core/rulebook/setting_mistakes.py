@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping
 from typing import Any
 
@@ -156,8 +157,9 @@ def _form_mistakes(spec: Setting) -> Iterator[tuple[str, str]]:
 def pattern_mistakes(pattern: str, group: str = "") -> Iterator[str]:
     """Find what is wrong with a pattern; ``group`` is a group that it must have."""
     try:
-        groups = regex.compile(pattern).groupindex
-    except regex.error as error:
+        groups = re.compile(pattern).groupindex
+        regex.compile(pattern)  # both read it: this one where a search needs a limit of time
+    except (re.error, regex.error) as error:
         yield f"The pattern is wrong: {error}."
         return
     if pattern and group and group not in groups:

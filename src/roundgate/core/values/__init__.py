@@ -142,7 +142,7 @@ def _as_special(typed: str, spec: Setting) -> Special | None:
         stored = KINDS[spec.type].store(KINDS[spec.type].parse(typed, free), free)
     except ValueProblem:
         return None
-    return Special(stored) if stored in (plain_text(one, spec) for one in spec.special.values()) else None
+    return Special(stored) if stored in (plain_text(special, spec) for special in spec.special.values()) else None
 
 
 def read(stored: str, spec: Setting) -> Value:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from decimal import Decimal
 
-from roundgate.core.patterns import lazy
+from roundgate.core.patterns import compiled, lazy
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.values.numbers import plain, read_decimal
 from roundgate.core.values.protocol import Traits, Value, ValueProblem
@@ -133,7 +133,7 @@ class Vector(Traits):
         form, names = self._form(spec), part_names(self._form(spec))
         if self._pattern(form).fullmatch(typed):
             return self.read(typed, spec)
-        line = re.search(spec.pasted, typed) if spec.pasted else None
+        line = compiled(spec.pasted).search(typed) if spec.pasted else None
         if line is not None:
             parts = line.groupdict(default="0")
             return self.read(_NAME.sub(lambda match: plain(read_decimal(parts.get(match[1], "0"))), form), spec)

@@ -25,7 +25,7 @@ def entry_problem(entry: str, spec: Setting) -> ValueProblem | None:
         return None
     if not spec.catalogue and not spec.pattern:
         return None
-    near = next((one for one in spec.catalogue if one.lower() == entry.lower()), "")
+    near = next((known for known in spec.catalogue if known.lower() == entry.lower()), "")
     near = near or nearest(entry, spec.catalogue, least=70)
     hint = f" Did you mean {near}?" if near else f" It should look like {spec.example}." if spec.example else ""
     return ValueProblem("value-pattern", f"'{entry}' does not have the right form.{hint}", near)
@@ -53,7 +53,7 @@ class Entries(Traits):
 
     def parse(self, typed: str, spec: Setting) -> Value:
         """See ValueKind. The file's separator may be typed, or commas."""
-        return self._checked([self.meant(one, spec) for one in _split(typed, spec.separator, forgiving=True)], spec)
+        return self._checked([self.meant(part, spec) for part in _split(typed, spec.separator, forgiving=True)], spec)
 
     def read(self, stored: str, spec: Setting) -> Value:
         """See ValueKind."""
@@ -70,7 +70,7 @@ class Entries(Traits):
     def _checked(self, entries: Sequence[str], spec: Setting) -> Value:
         for number, entry in enumerate(entries):
             if not entry:
-                meant = spec.separator.join(one for one in entries if one)
+                meant = spec.separator.join(entry for entry in entries if entry)
                 raise ValueProblem("value-entry", f"Entry {number + 1} is empty.", meant)
             if any(char < " " or char == "\x7f" for char in entry):
                 raise ValueProblem("value-control", "An entry cannot hold a control character.")

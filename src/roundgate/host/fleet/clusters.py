@@ -24,7 +24,7 @@ def check_clusters(server: Server, files: ServerFiles) -> Iterator[Finding]:
     """
     mine = [name for name in server.site.file.cluster if server.name in members_of(server.site, name)]
     names = {member for name in mine for member in members_of(server.site, name) if member != server.name}
-    read = {one: Workspace(Server(server.site, one), []).read().files for one in names}
+    read = {name: Workspace(Server(server.site, name), []).read().files for name in names}
     sharing: dict[str, list[str]] = {}
     for name in mine:
         for setting in server.site.file.cluster[name].shares:
@@ -33,14 +33,16 @@ def check_clusters(server: Server, files: ServerFiles) -> Iterator[Finding]:
         members = {
             name: [member for member in members_of(server.site, name) if member != server.name] for name in clusters
         }
-        torn = _torn(files, {name: {one: read[one] for one in several} for name, several in members.items()}, setting)
+        torn = _torn(
+            files, {name: {other: read[other] for other in several} for name, several in members.items()}, setting
+        )
         if torn:
             context = CheckContext(server.name, files, {})
             do = f"Take {setting} out of one of these clusters in {SITE_FILE}, or {server.name} out of it."
             yield context.finding(CLUSTER_DIFFERS, "warning", Place(SITE_FILE), torn, do, setting)
             continue
         for name, several in members.items():
-            yield from _differs(server, files, {one: read[one] for one in several}, name, setting)
+            yield from _differs(server, files, {name: read[name] for name in several}, name, setting)
 
 
 def _torn(files: ServerFiles, clusters: Mapping[str, Mapping[str, ServerFiles]], name: str) -> str:
@@ -65,7 +67,7 @@ def _differs(
         yield context.finding(CLUSTER_DIFFERS, "warning", Place(SITE_FILE), cause, f"Fix {SITE_FILE}.", name)
         return
     mine = _held(files, name)
-    theirs = {one: _held(other, name) for one, other in others.items() if _knows(other, name)}
+    theirs = {holder: _held(other, name) for holder, other in others.items() if _knows(other, name)}
     counted = Counter(theirs.values())
     if not theirs or set(theirs.values()) == {mine}:
         return
@@ -76,7 +78,7 @@ def _differs(
         return  # it is one of those that agree; the others are told
     shown_mine, wanted = _shown(files, name, mine), next(value for value in theirs.values() if value != mine)
     wanted = best if best != mine else wanted
-    holders = [one for one, value in theirs.items() if value == wanted]
+    holders = [holder for holder, value in theirs.items() if value == wanted]
     path, entry = _place_of(files, name)
     place = context.entry_place(path, entry) if entry else Place(path)
     there = f"{_shown(files, name, wanted)} on {', '.join(holders)}"

@@ -29,6 +29,7 @@ def main() -> None:
     deaths = 0
     while True:
         began = time.monotonic()
+        # Forked before the keeper's modules are loaded: the guard stays small.
         process = os.fork()
         if process == 0:
             _keep(umask, ready)
@@ -55,6 +56,7 @@ def _keep(umask: int, ready: int | None) -> None:
         with open(os.path.join(sys.argv[1], "keeper-errors.log"), "a", encoding="utf-8") as file:
             traceback.print_exc(file=file)
     finally:
+        # Not sys.exit: the guard's own clean-up code must not run in its child.
         os._exit(code)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import select
 import shutil
 import signal
 import stat
@@ -107,7 +108,9 @@ class Child:
                 stdin=pipes.server_input,
                 stdout=pipes.server_output,
                 stderr=pipes.server_output,
+                # A session of its own: signals go to all that it starts, and Ctrl-C in our terminal does not reach it.
                 start_new_session=True,
+                # A console line must reach the server when it is sent, not when a buffer is full.
                 bufsize=0,
                 umask=int(mask, 8) if mask else self.umask,
             )
@@ -183,6 +186,7 @@ class Child:
             if self._popen.poll() is None:
                 return False
             self.exit_code = self._popen.returncode
+        # Taken over from another keeper, so it is no child of ours and cannot be waited for.
         elif birth_of(self.process) == self.birth:
             return False
         if self._pipes is not None:
@@ -200,7 +204,7 @@ class Child:
         if self.exit_wanted or not (self.config["restart"] or self.stop_failed):
             return None
         if time.time() - self.started > STEADY:
-            self.crashes = 0
+            self.crashes = 0  # one crash a week is no loop of crashes
         if self.crashes >= len(PAUSES):
             self.gave_up = True
             return None
@@ -224,6 +228,7 @@ class Child:
         if not data:
             return None
         *lines, self.rest = (self.rest + data).split(b"\n")
+        # A server that writes without line breaks must not fill the keeper's memory.
         if len(self.rest) > _LONGEST_LINE:
             lines, self.rest = [*lines, self.rest], b""
         return [line.rstrip(b"\r") for line in lines]
@@ -248,8 +253,12 @@ class Child:
             return "the server does not run"
         if self._pipes is None or self._pipes.to_server < 0:
             return "its keeper died and was replaced, and the server's console could not be opened again"
+        line = text.encode("utf-8", "replace") + b"\n"
+        if len(line) > select.PIPE_BUF:
+            # A pipe takes a longer line in parts: the server could get half a command, and the rest with the next one.
+            return f"a line of more than {select.PIPE_BUF - 1} bytes cannot be sent whole"
         try:
-            os.write(self._pipes.to_server, text.encode("utf-8", "replace") + b"\n")
+            os.write(self._pipes.to_server, line)
         except BlockingIOError:
             return "the server does not read its console"
         except OSError as error:
@@ -270,6 +279,7 @@ def copy_started(config: KeeperConfig) -> None:
 
 def _copy(source: str, target: str) -> None:
     """Copy a regular file of a sensible size; nothing else is read, for a pipe or a device might never end."""
+    # The name may be a named pipe by now; opening it must not stop the keeper.
     handle = os.open(source, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
     with open(handle, "rb") as file:
         found = os.fstat(handle)

@@ -46,6 +46,7 @@ class Client:
         if not data:
             return None
         *lines, self.rest = (self.rest + data).split(b"\n")
+        # A client that sends no line break must not fill the keeper's memory.
         if len(self.rest) > _MOST_UNREAD:
             return None
         try:
@@ -104,6 +105,7 @@ def listen(state: str) -> socket.socket:
     """Open the socket, for this user only; whoever listens holds the lock, so an old socket is a dead one's."""
     listener = socket.socket(socket.AF_UNIX)
     address, handle = socket_address(state)
+    # The mask, and not chmod after bind: between the two anybody could connect.
     before = os.umask(0o177)
     try:
         with contextlib.suppress(FileNotFoundError):

@@ -33,6 +33,7 @@ class Keeper:
     def __init__(self, state: str, umask: int) -> None:
         """Take the lock, open the socket and the log. Raises OSError where another keeper has the lock."""
         self.state = state
+        # First of all: two keepers of one server would each start it after a crash.
         self.lock = take_lock(state)
         self.child = Child(read_config(state), umask)
         self.selector = selectors.DefaultSelector()
@@ -192,14 +193,16 @@ class Keeper:
 
     def _ended(self) -> None:
         handle, output = self.child.ended, self.child.output()
+        # Before the process is reaped, which closes the pipe: the last lines often say why it ended.
         self._drain()
         if handle is None or not self.child.reap():
             return
-        for one in (handle, output):
+        for stream in (handle, output):
             with contextlib.suppress(KeyError, ValueError):
-                self.selector.unregister(one)
+                self.selector.unregister(stream)
         pause = None if self._leased() else self._after_end()
         self._note()
+        # After the record is written: whoever hears of the end may ask a new keeper next.
         self._tell_all({"event": "exit", "code": self.child.exit_code, "restart-in": pause})
 
     def _after_end(self) -> float | None:
@@ -277,6 +280,7 @@ class Keeper:
         self.selector.unregister(client.connection)
         client.connection.close()
         self.clients.remove(client)
+        # A round's connection ended without letting go of the server, so its process has died.
         if client.round is not None and not self._leased():
             self.recovery = Recovery(self.child.config["recover"], client.round)
 
@@ -332,6 +336,7 @@ class Keeper:
         """
         self.restart_at = None if how == "now" else self.restart_at
         until = {"now": float("inf"), "late": time.monotonic() + LATE_STOP}
+        # Without a limit for "late", a crash days later would pass for the stop.
         self.child.exit_wanted_until = until.get(how, 0.0)
         self.child.stop_failed = how == "failed"
 

@@ -51,6 +51,8 @@ def _named(path: str) -> int:
         with contextlib.suppress(FileNotFoundError):
             os.unlink(path)
         os.mkfifo(path, 0o600)
+        # For reading and writing: with one end alone, opening waits for the other, and the server would see the end of
+        # its input when a keeper dies.
         return os.open(path, os.O_RDWR | os.O_CLOEXEC)
     except OSError:
         return _nameless()

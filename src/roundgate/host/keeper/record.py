@@ -39,6 +39,7 @@ def write_record(state: str, record: Record) -> None:
     """Write the record in a state folder. What cannot be written is lost, for the server's life must go on."""
     data = json.dumps(record).encode() + b"\n"
     if len(data) > _SIZE:
+        # Better a keeper that has lost count of the players than one that does not find its server.
         data = json.dumps({**record, "players": []}).encode() + b"\n"
     try:
         handle = os.open(os.path.join(state, _NAME), os.O_WRONLY | os.O_CREAT | os.O_CLOEXEC, 0o600)
@@ -46,6 +47,7 @@ def write_record(state: str, record: Record) -> None:
         return
     try:
         if os.fstat(handle).st_size < _SIZE:
+            # Taken while there is room: on a disk that is full later, the record can still be overwritten.
             os.posix_fallocate(handle, 0, _SIZE)
         os.pwrite(handle, data, 0)
     except OSError:
@@ -88,6 +90,7 @@ def birth_of(process: int) -> int | None:
             fields = file.read().rpartition(b")")[2].split()
     except OSError:
         return None
+    # Counted behind the last parenthesis: a process may have spaces and parentheses in its name. Zombies count as gone.
     return None if fields[0] in (b"Z", b"X") else int(fields[19])
 
 

@@ -39,6 +39,7 @@ class Recovery:
                 stdin=subprocess.DEVNULL,
                 stdout=subprocess.DEVNULL,
                 stderr=subprocess.DEVNULL,
+                # It must outlive the keeper: a recovery cut short is another broken round.
                 start_new_session=True,
             )
             self.ended = os.pidfd_open(self.process.pid)

@@ -110,16 +110,16 @@ def _http_words(error: Exception) -> str:
 # --- mail ---
 
 
-def message_of(one: Mail, notice: Notice) -> EmailMessage:
+def message_of(channel: Mail, notice: Notice) -> EmailMessage:
     """Make the mail of a notice. A line break in a field cannot begin another header."""
     fields = fields_of(notice)
     mail = EmailMessage()
-    mail["From"], mail["To"] = one.sender, ", ".join(one.to)
-    mail["Subject"] = " ".join(str(filled(one.subject, fields)).split())
+    mail["From"], mail["To"] = channel.sender, ", ".join(channel.to)
+    mail["Subject"] = " ".join(str(filled(channel.subject, fields)).split())
     mail["Date"] = formatdate(notice.at or None, localtime=True)
-    mail["Message-ID"] = make_msgid(domain=one.sender.rpartition("@")[2] or None)
+    mail["Message-ID"] = make_msgid(domain=channel.sender.rpartition("@")[2] or None)
     mail["Auto-Submitted"] = "auto-generated"
-    mail.set_content(str(filled(one.text, fields)))
+    mail.set_content(str(filled(channel.text, fields)))
     return mail
 
 

@@ -84,7 +84,7 @@ def with_names(server: Server, consequences: Sequence[Consequence]) -> list[Cons
     from roundgate.core.review import ConsequenceCode
 
     of_people = (ConsequenceCode.JOINS, ConsequenceCode.LEAVES)
-    if not any(one.code in of_people for one in consequences):
+    if not any(consequence.code in of_people for consequence in consequences):
         return list(consequences)
     try:
         people = _read(server.site)

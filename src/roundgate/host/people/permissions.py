@@ -34,8 +34,8 @@ class _File(Struct, frozen=True, forbid_unknown_fields=True):
 
 def names_in(text: str) -> list[str]:
     """Give the permissions that stand in any list or table: names of parts with dots between, each once."""
-    found = (one for one in _NAME.findall(text) if one.rpartition(".")[2].lower() not in _ENDINGS)
-    return list(dict.fromkeys(one for one in found if not one.replace(".", "").isdigit()))
+    found = (name for name in _NAME.findall(text) if name.rpartition(".")[2].lower() not in _ENDINGS)
+    return list(dict.fromkeys(name for name in found if not name.replace(".", "").isdigit()))
 
 
 def load_catalogue(site: Site) -> dict[str, tuple[str, ...]]:
@@ -61,7 +61,7 @@ def add_permissions(site: Site, rulebook: str, names: Collection[str]) -> list[s
     """Add permissions to the site's own of a rulebook; give those that were not there. Raises Trouble."""
     known = load_catalogue(site)
     mine = known.get(rulebook, ())
-    new = [one for one in names if one not in mine]
+    new = [name for name in names if name not in mine]
     if not new:
         return []
     path = site.folder / CATALOGUE

@@ -69,10 +69,10 @@ def _unmet(server: Server, outcome: Outcome) -> Iterator[Consequence]:
     path = server.site.folder / EXPECTATIONS
     try:
         expectations = load_expectations(path) if path.is_file() else []
-        before = {one.expectation for one in tested(server, outcome.before, expectations) if one.is_met}
-        for one in tested(server, outcome.after, expectations):
-            if one.expectation in before and not one.is_met:
-                what = f"Not as expected any more: {one.expectation.words}."
+        before = {test.expectation for test in tested(server, outcome.before, expectations) if test.is_met}
+        for test in tested(server, outcome.after, expectations):
+            if test.expectation in before and not test.is_met:
+                what = f"Not as expected any more: {test.expectation.words}."
                 yield Consequence(ConsequenceCode.RIGHTS, (), {"what": what})
     except Trouble:  # check says what is wrong with the file
         return

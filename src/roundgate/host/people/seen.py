@@ -160,4 +160,4 @@ class _Clock:
 def since(seen: dict[str, SeenPerson], seconds: float) -> dict[str, SeenPerson]:
     """Leave out who was not seen within the last seconds."""
     earliest = time.time() - seconds
-    return {one: person for one, person in seen.items() if person.last >= earliest}
+    return {person_id: person for person_id, person in seen.items() if person.last >= earliest}

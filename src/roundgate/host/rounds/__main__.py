@@ -38,6 +38,7 @@ def main() -> None:
         os.set_inheritable(events, False)  # a keeper that kept it open would keep the terminal waiting
     os.umask(0o077)
     os.chdir("/")
+    # Ctrl-C or a closed window ends the view of the round, never the round.
     for sign in (signal.SIGINT, signal.SIGHUP, signal.SIGPIPE):
         signal.signal(sign, signal.SIG_IGN)
     site = read_site(folder)
@@ -60,6 +61,7 @@ def main() -> None:
     round.driver.close()
     if end is not None and end.outcome.went_well:
         round.journal.listener.close()
+        # After the terminal is let go: a lobby may take minutes to list the server, and nobody waits for that.
         look_at_list(server)
     if end is not None and end.outcome in (RoundOutcome.BUSY, RoundOutcome.UNFINISHED):
         raise SystemExit(1)

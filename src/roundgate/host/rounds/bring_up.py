@@ -139,6 +139,7 @@ def _not_proven(round: Round, waiting: Sequence[Waiting], error: NotProven) -> R
 def rewind(round: Round, error: NotProven) -> RoundResult:
     """Put back what the round wrote, byte for byte, start, and prove that the server is up as it was."""
     name = round.server.name
+    # From here on the server's life comes before the books: a journal that cannot be written stops nothing.
     round.journal.degraded = True
     try:
         with round.journal.step(Step.REWIND, error.why):
@@ -147,7 +148,7 @@ def rewind(round: Round, error: NotProven) -> RoundResult:
                 swap_back(round)
             undo(round, saved_files(round.server.site, round.number))
     except (RoundAborted, Trouble, OSError) as second:
-        why = getattr(second, "said", None) or getattr(second, "what", None) or str(second)
+        why = getattr(second, "what", None) or str(second)
         message = f"Not proven ({error.why}), and the files could NOT be put back: {why} {round.kept_words}"
         return RoundResult(RoundOutcome.UNFINISHED, message, f"roundgate recover {name}", error.evidence)
     return _up_as_before(round, error)

@@ -89,6 +89,7 @@ class Round:
 
     def look(self) -> Workspace:
         """Look at the server's files as they are now, and learn their secrets. Raises Trouble, BrokenRulebook."""
+        # The secrets are learned at every look: an edit made by hand may have brought a new one.
         self.workspace = self.workspace.again()
         self.learn_secrets()
         return self.workspace

@@ -63,6 +63,7 @@ def _conduct(round: Round) -> RoundResult:
     state = round.driver.state()
     try:
         with round.journal.step(Step.GATHER):
+            # Checked before the server is held: what is refused here must not cost the players a countdown.
             gathered = _gathered(round, state)
     except Trouble as error:  # nothing is touched yet
         raise RoundAborted(RoundOutcome.REFUSED, error.what, error.do) from error
@@ -71,14 +72,18 @@ def _conduct(round: Round) -> RoundResult:
     if round.plan.needs_down and state.runs:
         return RoundResult(RoundOutcome.DONE, f"{round.server.name} runs already.")
     if round.plan.writes == "backup":
+        # An archive may take minutes to unpack. That happens while the server still runs, so it is no part of the
+        # outage.
         in_place.unpack(round)
     if state.runs:
         round.driver.open()
+        # From here on the keeper starts nothing by itself: a server that crashes in the countdown must stay as it is.
         round.driver.lease(round.number)
         with round.journal.step(Step.ANNOUNCE):
             tell_planned(round)
             announce(round)
         if gathered is not None:
+            # The wait may have lasted hours: whoever edited a file meanwhile must not lose the edit to the stop.
             look_again(round, gathered, state)
             learn_world(round, gathered.differs)
         tell_going_down(round)
@@ -92,6 +97,7 @@ def _live(round: Round, gathered: Gathered | None) -> RoundResult:
     if gathered is None or not round.operations:
         message = "Nothing on the slate can be put into force without a stop."
         raise RoundAborted(RoundOutcome.REFUSED, message, f"roundgate apply {round.server.name}")
+    # The server is held before the files change, so that no crash restarts it between the old files and the new.
     hold(round)
     round.check_called_off(Step.SAVE)
     try:
@@ -146,6 +152,7 @@ def _gather_and_refuse(round: Round, state: RunState) -> Gathered:
     server, options = round.server, round.options
     if round.plan.needs_rulebook:
         check_rulebook_whole(server)
+    # Claimed first, reviewed then: what somebody adds to the slate from now on waits for the next round.
     round.operations = round.store.claim(round.number, [entry.id for entry in _chosen(round)])
     gathered = gather_as_reviewed(round.workspace.with_slate(round.operations), state, options.reviewed)
     round.workspace = gathered.workspace
@@ -156,6 +163,7 @@ def _gather_and_refuse(round: Round, state: RunState) -> Gathered:
         ours = machine.family(state.process) if state.process else []
         refuse_taken_ports(server, gathered.outcome.after, ours)
     round.ran = state.runs or state.restarting
+    # On the slate before the stop, for the server overwrites its files with its last breath.
     round.operations = keep_rescued(round.store, server.name, gathered.rescued, round.number)
     round.store.note_round(round.number, ran=round.ran, changes=_changes(gathered))
     return gathered
@@ -195,6 +203,7 @@ def _save_and_write(round: Round, gathered: Gathered, *, was_up: bool) -> list[s
         target = _target(round)
         needed = [*(entry.operation.file for entry in round.operations), *target]
         paths = round.server.paths(needed)
+        # After the stop, not before: many servers write their files while they end.
         saved = save(round, paths, needed)
         if was_up:
             save_started(round)
@@ -215,6 +224,7 @@ def _save_and_write(round: Round, gathered: Gathered, *, was_up: bool) -> list[s
             if round.plan.writes == "backup":
                 round.look()
                 return names
+            # What was written is known to the byte. Reading it again could show what somebody else wrote since.
             round.workspace = round.workspace.with_contents({**saved, **contents})
             return _names_in_force(round, gathered, names)
         round.journal.note(Step.WRITE, f"{moved} was changed by somebody else just now; it is read again")
@@ -289,6 +299,7 @@ def finish(round: Round, end: RoundResult) -> bool:
     message = round.without_secrets(end.message)
     if round.plan.writes == "backup" and end.outcome is not RoundOutcome.UNFINISHED:
         in_force = end.outcome.went_well or end.outcome is RoundOutcome.WRITTEN
+        # Before the round is closed: a crash here leaves the round open, and recovery settles the folders again.
         remark = in_place.settle(round, is_in_force=in_force)
         message += f" {remark[:1].upper()}{remark[1:]}." if remark else ""
     if end.outcome is RoundOutcome.UNFINISHED:  # it stays open, for ``recover``
@@ -303,6 +314,7 @@ def finish(round: Round, end: RoundResult) -> bool:
         do = f"Make room, then: roundgate recover {round.server.name}"
         round.journal.listener.tell(Ended(RoundOutcome.UNFINISHED, message, do, evidence))
         return False
+    # After the books: a notice of an end that the books do not know could not be taken back.
     tell_end(round, end, message)
     round.journal.listener.tell(Ended(end.outcome, message, end.do, evidence))
     return True
@@ -310,6 +322,7 @@ def finish(round: Round, end: RoundResult) -> bool:
 
 def _close(round: Round, end: RoundResult, message: str, evidence: list[str]) -> None:
     store = round.store
+    # One transaction. A crash between the outcome and the slate would bring the same change into force twice.
     with store.whole():
         store.close_round(round.number, end.outcome, message, evidence)
         if end.operations:
@@ -317,8 +330,10 @@ def _close(round: Round, end: RoundResult, message: str, evidence: list[str]) ->
                 round.number, round.server.name, end.operations, partial(plain_form, round.server.book)
             )
         if end.outcome is RoundOutcome.REWOUND:
+            # An edit made by hand that did not prove itself would go into the files at every stop again.
             store.queue_as_usual(round.server.name)
         if round.plan.writes == "earlier-files" and (end.outcome.went_well or end.outcome is RoundOutcome.WRITTEN):
+            # The files are older now than what rounds wrote since; compared with that, every key would look lost.
             store.forget_written(round.server.name)
         if ("stop", "end") in round.journal.marks:
             store.forget_live(round.server.name)

@@ -114,6 +114,8 @@ def gather_at_rest(workspace: Workspace, state: RunState) -> Gathered:
             break
         time.sleep(pause)  # nothing tells when a server has finished writing
         before, gathered = gathered, gather(gathered.workspace.again(), state)
+        # Twice the same, and nothing emptied: a server that truncates a file before writing it looks the same twice
+        # too.
         if before.digest == gathered.digest and not _is_emptied(gathered):
             break
     return gathered
@@ -170,8 +172,8 @@ def look_again(round: Round, gathered: Gathered, state: RunState) -> None:
         for operation in again.rescued
         if not _same_value(known.get((operation.file, operation.shown_name)), operation)
     ]
-    for one in late:
-        round.journal.note(Step.STOP, f"{one.shown_name} was edited by hand while the round waited; it is kept")
+    for change in late:
+        round.journal.note(Step.STOP, f"{change.shown_name} was edited by hand while the round waited; it is kept")
     round.operations = keep_rescued(round.store, server.name, late, round.number)
 
 

@@ -39,6 +39,7 @@ class Listener:
             while self._untold:
                 self._untold = self._untold[os.write(self.handle, self._untold) :]
         except BlockingIOError:  # a terminal that is paused
+            # Ctrl-S in the terminal must not stop a round, nor let its memory grow without end.
             if len(self._untold) > _MOST_UNTOLD:
                 self.handle = None
         except OSError:
@@ -95,6 +96,7 @@ class Journal:
     def step(self, step: Step, words: str = "") -> Iterator[None]:
         """Take a step: written down before it is taken and after it is done."""
         words = self._mask(words)
+        # Not in a try: where the intent cannot be written down, the step must not be taken.
         self._write(step, Mark.BEGIN, words)
         self.listener.tell(StepBegun(step, words))
         began = time.monotonic()

@@ -75,7 +75,7 @@ def _remember_started(round: Round) -> None:
 def _tell(round: Round, operations: Sequence[Operation]) -> tuple[list[str], list[str]]:
     """Give the names of what the server confirms, and of what it cannot be asked for. Raises NotProven."""
     told = told_for(operations, round.look().read().files)
-    refused = next((one for one in told if one.refused), None)
+    refused = next((command for command in told if command.refused), None)
     if refused is not None:
         raise NotProven(f"{refused.name} cannot be told: {refused.refused}", round.evidence())
     try:
@@ -87,7 +87,7 @@ def _tell(round: Round, operations: Sequence[Operation]) -> tuple[list[str], lis
                     round.journal.note(Step.TELL, answer[-1])
         with round.journal.step(Step.PROVE):
             _see_files(round, operations)
-            read = [one.name for one in told if confirmed(round, one)]
+            read = [command.name for command in told if confirmed(round, command)]
     except Trouble as error:
         raise NotProven(error.what, round.evidence()) from error
     finally:

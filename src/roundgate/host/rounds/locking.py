@@ -19,6 +19,7 @@ def held(server: Server, store: Store, number: int = 0) -> Iterator[None]:
     """Hold a server for round ``number``. Raises Busy that says who holds it and since when."""
     from filelock import FileLock, Timeout  # a command that only looks locks nothing
 
+    # The lock dies with its holder, so no stale lock file ever has to be deleted by hand.
     lock = FileLock(f"{server.state}/lock", blocking=False, mode=0o600)  # on a full disk the old file does
     try:
         lock.acquire()

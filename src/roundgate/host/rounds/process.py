@@ -64,6 +64,7 @@ def launch(server: Server, store: Store, options: Options) -> RoundWindow:
         state = driver.state()
     finally:
         driver.close()
+    # In the books before its process lives: a spawn that fails leaves a round that recovery can close.
     number = store.open_round(
         server.name,
         options.kind,
@@ -84,6 +85,7 @@ def launch_recovery(server: Server, number: int) -> RoundWindow:
 def _spawn(server: Server, number: int, verb: str) -> RoundWindow:
     """Start a round's process in a session of its own."""
     ours, theirs = os.pipe()
+    # Only this end may reach the round's process. Were ours inherited too, the round would never see the terminal go.
     os.set_inheritable(theirs, True)
     log = _errors_log(server)
     stdio = [

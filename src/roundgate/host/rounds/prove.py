@@ -49,6 +49,7 @@ def prove(round: Round, files: ServerFiles, names: Sequence[str]) -> Proof:
     """
     began = time.monotonic()
     _no_failures(round)
+    # Answers from before the stop would prove the old values.
     round.forget_answers()
     read: list[str] = []
     try:
@@ -59,6 +60,8 @@ def prove(round: Round, files: ServerFiles, names: Sequence[str]) -> Proof:
         _raise_if_ended(round)
         raise
     except Exception as error:
+        # A change must be proven or undone. Where nothing changed, a mistake in our own checks is no reason to call the
+        # server broken.
         if names:
             raise
         facts = [PortsUnchecked(type(error).__name__)]
@@ -118,14 +121,15 @@ def _await_port(round: Round, protocol: str, address: str, port: int) -> None:
     while True:
         process = round.driver.state().process
         owned = _owned_by(process, protocol, port)
-        mine = [one for one in owned if (one.protocol, one.port) == (protocol, port)]
-        if any(_same_address(one.address, address) for one in mine):
+        mine = [held for held in owned if (held.protocol, held.port) == (protocol, port)]
+        if any(_same_address(held.address, address) for held in mine):
             return
         if mine and time.monotonic() > until:
-            where = ", ".join(sorted({one.address for one in mine}))
+            where = ", ".join(sorted({held.address for held in mine}))
             raise NotProven(f"it owns port {port} on {where}, not on {address}", round.evidence())
         if time.monotonic() > until or round.log.exited:
             raise NotProven(f"it does not own port {port} ({protocol})", round.evidence())
+        # The system tells nobody when a port is opened; the log ends the pause early when the server says something.
         round.log.hear(time.monotonic() + _PORT_PAUSE)
 
 
@@ -145,7 +149,7 @@ def _same_address(owned: str, wanted: str) -> bool:
         found = socket.getaddrinfo(wanted, None)
     except OSError:
         return False
-    return owned in {str(one[4][0]) for one in found}
+    return owned in {str(info[4][0]) for info in found}
 
 
 def _probe(round: Round, wanted: WantedPort, probe: Probe) -> None:
@@ -159,6 +163,7 @@ def _probe(round: Round, wanted: WantedPort, probe: Probe) -> None:
         answer = ask_port(wanted.protocol, wanted.address, wanted.port, probe, fits)
     except OSError as error:
         words = f"{why}, and that port does not answer the rulebook's probe: {error.strerror or error}"
+        # A port that is open but silent is what a hung server looks like from outside.
         raise NotProven(words, round.evidence()) from error
     if not fits(answer):
         seen = texts_of(answer)[0].strip()[:60]
@@ -172,7 +177,11 @@ def _prove_values(round: Round, files: ServerFiles, names: Sequence[str], read: 
     """Read the changes back; ``read`` gets the names of those that the server confirms. Raises NotProven."""
     facts: list[Fact] = []
     unread = []
-    asked = {one.name: one for one in told_for([entry.operation for entry in round.operations], files) if one.ask}
+    asked = {
+        setting.name: setting
+        for setting in told_for([entry.operation for entry in round.operations], files)
+        if setting.ask
+    }
     for name in names:
         if name in asked and confirmed(round, asked[name]):
             read.append(name)

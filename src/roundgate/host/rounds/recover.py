@@ -48,6 +48,7 @@ def recover(round: Round) -> RoundResult:
     """
     state = round.driver.state()
     round.operations = round.claimed()
+    # A server that runs outside Round Gate has these files open: to put them back under it would spoil both.
     refuse_outsiders(round.server, state)
     point = broken_at(round.journal.marks)
     round.journal.degraded = True

@@ -65,12 +65,14 @@ def _save(round: Round, kind: str, contents: Mapping[str, bytes | None]) -> None
     for path, data in contents.items():
         if data is not None:
             write_durably(str(folder / _file_name(kind, path)), data)
+    # The index comes last: where it is there, all copies that it names are.
     write_durably(str(folder / _INDEX[kind]), json.encode(index))
     sync_folder(str(folder))
     sync_folder(str(folder.parent))
 
 
 def _file_name(kind: str, path: str) -> str:
+    # A flat name, reversible, so that two paths never share a copy.
     return f"{kind}-" + path.replace("%", "%25").replace("/", "%2F")
 
 
@@ -117,6 +119,7 @@ def keep_copy(round: Round, path: str, data: bytes, why: str) -> None:
     """Keep bytes that somebody wrote and that are about to be replaced, beside the snapshot, and say so."""
     folder = round.make_folder()
     number = 0
+    # Never over an earlier copy: both may be somebody's work.
     while (copy := folder / f"kept-{number}-{_file_name('', path)[1:]}").exists():
         number += 1
     write_durably(str(copy), data)
@@ -140,6 +143,7 @@ def saved_files(site: Site, number: int, kind: str = "before") -> dict[str, byte
     saved: dict[str, bytes | None] = {}
     for path, mark in index.items():
         data = read_bytes(str(folder / _file_name(kind, path))) if mark is not None else None
+        # A copy that the disk has damaged must not be put back as if it were the old file.
         if digest(data) != mark:
             raise Trouble(f"The saved copy of {path} in {folder} is damaged.", "Restore it from a backup of your own.")
         saved[path] = data

@@ -20,6 +20,7 @@ _PORT_PAUSE = 0.05
 def start(round: Round) -> None:
     """Start the server and wait until it is ready. Raises NotProven with the log as evidence."""
     began = time.monotonic()
+    # Lines of the process before must not pass for this one's ready sign.
     round.log.restart()
     round.forget_answers()
     try:

@@ -35,6 +35,7 @@ def stop(round: Round, files: ServerFiles | None) -> None:
     began = time.monotonic()
     round.driver.follow()
     _before_stop(round)
+    # Announced before the stop line is sent, or the keeper would take the end for a crash and start the server again.
     round.driver.expect_stop()
     for way in _ways(round):
         round.journal.waits(Step.STOP, way.words, round.store.timing(round.server.name, "stop"))
@@ -43,6 +44,7 @@ def stop(round: Round, files: ServerFiles | None) -> None:
         round.journal.note(Step.STOP, f"still there after: {way.words}")
     else:
         raise _does_not_stop(round)
+    # A child that outlives the server may still write its files, or hold its port.
     _await_family(process, began + round.server.seconds("grace"))
     _free_ports(round, files)
     round.store.note_timing(round.server.name, "stop", time.monotonic() - began)
@@ -102,7 +104,7 @@ def _ways(round: Round) -> Iterator[Way]:
     if command:
         try:
             round.console.send(command)
-            round.console.close()
+            round.console.close()  # some servers do not end while somebody is connected to their console
             again = command if round.server.book.server.stop_again else ""
             yield Way(f"'{command}' on the console", grace, again, is_console=True)
         except Trouble as error:
@@ -144,6 +146,8 @@ def _ended(round: Round, way: Way) -> bool:
         while event := round.log.hear(min(until, now + pause)):
             if way.is_console and event["event"] == "line" and _refuses(round, str(event["text"])):
                 return False
+            # A late exit event of an earlier process is no proof; where the host restarts the server at once, none can
+            # be down.
             if event["event"] == "exit" and (not round.driver.state().runs or round.driver.kind == "self"):
                 return True
         if not round.driver.state().runs or time.monotonic() >= until:

@@ -60,6 +60,8 @@ def write(round: Round, contents: Mapping[str, bytes | None], expected: Mapping[
     except (OSError, Trouble, NotEncodable) as error:
         raise _failed(error) from error
     try:
+        # The manifest is on disk before the first file changes places: without it, recovery could not tell which files
+        # are ours.
         files.write_durably(str(round.make_folder() / MANIFEST), files.manifest_bytes(prepared))
         files.commit(folder, prepared, lambda path, data: keep_copy(round, path, data, "somebody changed it just now"))
     except (OSError, Trouble) as error:
@@ -102,6 +104,7 @@ def undo(round: Round, saved: Mapping[str, bytes | None]) -> None:
     manifest = _manifest(round.folder)
     folder = round.server.files_folder
     written = [replacement.path for replacement in manifest]
+    # Both ways may have been broken off, the one there and the one back, and each leaves temporary files.
     for mark in _marks(round):
         files.sweep(folder, [*written, *saved], mark)
     digests = {replacement.path: replacement.new for replacement in manifest}

@@ -84,5 +84,5 @@ def _check_cluster(file: SiteFile, name: str, cluster: ClusterTable) -> None:
 
 def _refuse_unknown(server: str, key: str, word: str, known: Sequence[str]) -> None:
     if word not in known:
-        hint = f"Write one of {', '.join(one for one in known if one)} as '{key}'."
+        hint = f"Write one of {', '.join(name for name in known if name)} as '{key}'."
         raise Trouble(f"{SITE_FILE}: '{word}' of {server} is no kind of {key}.", hint)

@@ -46,18 +46,18 @@ def main() -> None:
         raise SystemExit(1) from error
     write_next(str(site.state_of(name)), upcoming)
     plans = {planned.name: planned for planned in timetable_of(site)}
-    for one in due:
+    for line in due:
         lock = FileLock(f"{site.state_of(name)}/timetable.lock", timeout=_LONGEST_TURN)
         try:
             with lock:
-                result = carry_out(Server(site, name, lenient=True), plans[one.entry], one)
+                result = carry_out(Server(site, name, lenient=True), plans[line.entry], line)
         except Timeout:
             result = Result("failed", "what was due before it took too long")
         with contextlib.suppress(sqlite3.Error):
             books = TimetableBooks(site)
-            books.write(name, one.entry, one.at, result.outcome, result.words)
+            books.write(name, line.entry, line.at, result.outcome, result.words)
             books.close()
-        print(f"{name}: {one.entry}: {result.outcome}: {result.words}", flush=True)
+        print(f"{name}: {line.entry}: {result.outcome}: {result.words}", flush=True)
 
 
 if __name__ == "__main__":

@@ -47,7 +47,7 @@ def look_at(site: Site, server: str, now: float | None = None) -> tuple[list[Due
             upcoming += [again] if again is not None else []
     finally:
         books.close()
-    return sorted(due, key=lambda one: one.at), min(upcoming, default=None)
+    return sorted(due, key=lambda task: task.at), min(upcoming, default=None)
 
 
 def _look_at_entry(
@@ -103,4 +103,4 @@ def next_of(site: Site, server: str, now: float) -> list[tuple[Planned, float, b
         at = planned.next_moment(now)
         if at is not None:
             found.append((planned, at, taken.get(planned.name, {}).get(at) == "skip"))
-    return sorted(found, key=lambda one: one[1])
+    return sorted(found, key=lambda pair: pair[1])

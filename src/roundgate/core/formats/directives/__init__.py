@@ -112,7 +112,7 @@ def _plain_commands(line: str, words: list[tuple[int, int]], pairs: set[str], di
             word[0] in "+-"
             and rest[:1].isascii()
             and (rest[:1].isalpha() or rest[:1] == "_")
-            and all(one.isalnum() or one in "_.-" for one in rest)
+            and all(char.isalnum() or char in "_.-" for char in rest)
         )
 
     def option(first: int, stop: int) -> tuple[str, str]:

@@ -135,14 +135,14 @@ class DirectivesDocument(DirectivesReading):
         best, best_shared = None, -1
         with_values = [command for command in self.commands if command.value_end > command.value_start]
         single = [value for value in with_values if len(self._by_key[self._named(value.key)]) == 1]
-        for one in single or with_values or self.commands:  # one without a value may be an action that ends the file
+        for number in single or with_values or self.commands:  # one without a value may be an action that ends the file
             shared = 0
-            for a, b in zip(key.lower(), one.key.lower(), strict=False):
+            for a, b in zip(key.lower(), number.key.lower(), strict=False):
                 if a != b:
                     break
                 shared += 1
             if shared >= max(best_shared, 2) or best is None or (best_shared < 2 and shared < 2):
-                best, best_shared = one, shared
+                best, best_shared = number, shared
         return best
 
     @property
@@ -251,7 +251,7 @@ class DirectivesDocument(DirectivesReading):
             return self._as_it_stood(path)
         at = self._number_at(path)
         gone = self._several(path) if len(path) == 1 else [at] if at is not None else []
-        lines = {line_span(self.text, self.commands[one].start) for one in gone}
+        lines = {line_span(self.text, self.commands[number].start) for number in gone}
         mates = {at for at, command in enumerate(self.commands) for line in lines if line[0] <= command.start < line[1]}
         if not gone:
             raise EditRefused(f"{path[0]} is not in the file")
@@ -260,7 +260,7 @@ class DirectivesDocument(DirectivesReading):
         if mates != set(gone):
             raise EditRefused("only a command that has its line to itself can be commented out")
         mark = mark_in_use(self.text, self.marks)
-        cuts = tuple(Splice(self.commands[one].start, self.commands[one].start, f"{mark} ") for one in gone)
+        cuts = tuple(Splice(self.commands[number].start, self.commands[number].start, f"{mark} ") for number in gone)
         return Edit(cuts, [pair for number, pair in enumerate(self.plain()) if number not in gone])
 
     def _as_it_stood(self, path: Path) -> Edit:

@@ -48,12 +48,12 @@ def problems_of(document: DirectivesDocument) -> list[Problem]:
     if keys is not None and stand_once(keys):
         return []
     found: list[Problem] = list(_quotes(document))
-    equals = [one for one in document.commands if _equals(one)]
+    equals = [command for command in document.commands if _equals(command)]
     if len(equals) * 2 <= len(document.commands):
         found += [_with_equals(equal) for equal in equals]
-    apart = [one for one in document.commands if _value_of(document, one)[:1] == "="]
+    apart = [command for command in document.commands if _value_of(document, command)[:1] == "="]
     if len(apart) * 2 <= len(document.commands):
-        found += [_equals_apart(document, one) for one in apart]
+        found += [_equals_apart(document, command) for command in apart]
     for command in document.commands:
         found += _signs(document, command)
         start = line_start(body, command.start)

@@ -172,7 +172,7 @@ class IniDocument(IniReading):
             row = like[-1]
             lead = self.text.body[row.start : row.key_start]
             sign = self.text.body[row.key_end : row.value_start] if row.value_end > row.value_start else "="
-            quoted = all(_QUOTED.fullmatch(self.text.body[one.value_start : one.value_end]) for one in like)
+            quoted = all(_QUOTED.fullmatch(self.text.body[row.value_start : row.value_end]) for row in like)
         sign = sign if "=" in sign else "="
         return lead + key + sign + self._written(new, was_quoted=quoted and self.dialect.quotes != "kept")
 
@@ -189,7 +189,7 @@ class IniDocument(IniReading):
         rows = [self._content[at] for at in gone]
         numbers = {self._row_number(at) for at in gone}
         cuts = [Splice(self._own_start(row), line_span(self.text, row.value_end)[1], "") for row in rows]
-        return Edit(tuple(cuts), [one for at, one in enumerate(self.plain()) if at not in numbers])
+        return Edit(tuple(cuts), [row for at, row in enumerate(self.plain()) if at not in numbers])
 
     def _own_start(self, row: Row) -> int:
         """Take the comment right above along, where blank lines around both show that it is this entry's alone."""
@@ -234,7 +234,7 @@ class IniDocument(IniReading):
         cuts = [Splice(self._content[at].key_start, self._content[at].key_end, name) for at in gone]
         return Edit(
             tuple(cuts),
-            [(one[0], name, one[2]) if at in numbers else one for at, one in enumerate(self.plain())],
+            [(row[0], name, row[2]) if at in numbers else row for at, row in enumerate(self.plain())],
         )
 
     def insert(self, path: Path, value: PlainData, kind: EntryKind | None = None) -> Edit:
@@ -313,7 +313,7 @@ class IniDocument(IniReading):
         numbers = {self._row_number(at) for at in gone}
         mark = mark_in_use(self.text, self.marks)
         cuts = [Splice(self._content[at].key_start, self._content[at].key_start, mark) for at in gone]
-        return Edit(tuple(cuts), [one for at, one in enumerate(self.plain()) if at not in numbers])
+        return Edit(tuple(cuts), [row for at, row in enumerate(self.plain()) if at not in numbers])
 
     def _as_it_stood(self, off: Entry) -> Edit:
         body = self.text.body

@@ -147,7 +147,7 @@ def _bare(document: IniDocument, row: Row, raw: str, signs: int) -> Iterator[Pro
         cause = "A section's opening bracket is missing, so this is no section."
         yield problem("section-unclosed", (row.value_start, row.value_end), cause, "Write [ before the name.", repair)
         return
-    mates = [one for one in document.rows if one.section == row.section and not one.is_heading]
+    mates = [other for other in document.rows if other.section == row.section and not other.is_heading]
     named = [mate for mate in mates if mate.key]
     words = _TWO_WORDS.fullmatch(raw) or (_MANY_WORDS.fullmatch(raw) if len(named) >= len(mates) - 2 else None)
     if words and signs and len(named) * 2 >= len(mates):

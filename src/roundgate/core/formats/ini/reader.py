@@ -269,7 +269,7 @@ class IniReading:
 
     def _near(self, path: Path) -> Window | None:
         """Give the lines around a key of a large file; None where it is none of a section, or is not there."""
-        if len(path) not in (1, 2) or not all(isinstance(one, str) for one in path):
+        if len(path) not in (1, 2) or not all(isinstance(part, str) for part in path):
             return None
         if self.is_part or not self.is_by_line or not is_large(self.text):
             return None

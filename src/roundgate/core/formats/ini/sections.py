@@ -31,7 +31,7 @@ def remove_section(document: IniReading, name: str) -> Edit:
         end = line_span(document.text, max(off))[1] if off else end
         blank = LINE_END.match(document.text.body, end)
         cuts.append(Splice(start, blank.end() if blank else end, ""))
-    return Edit(tuple(cuts), [one for one in document.plain() if one[0] != name])
+    return Edit(tuple(cuts), [row for row in document.plain() if row[0] != name])
 
 
 def _runs(document: IniReading, name: str) -> list[list[Row]]:
@@ -59,4 +59,4 @@ def rename_section(document: IniReading, name: str, new: str) -> Edit:
             raw = document.text.body[row.key_start : row.key_end]
             start = row.key_start + len(raw) - len(raw.lstrip())
             cuts.append(Splice(start, start + len(raw.strip()), new))
-    return Edit(tuple(cuts), [(new, *one[1:]) if one[0] == name else one for one in document.plain()])
+    return Edit(tuple(cuts), [(new, *row[1:]) if row[0] == name else row for row in document.plain()])

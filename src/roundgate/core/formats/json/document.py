@@ -36,7 +36,7 @@ class JsonDocument(JsonReading):
     # --- edits ---
 
     def _brackets(self, child: Child) -> Brackets:
-        spans = [Span(one.key_start, one.end) for one in self.children(child.start)]
+        spans = [Span(member.key_start, member.end) for member in self.children(child.start)]
         comment = _COMMENT if self.dialect.comments else ""
         unit, tight = bracketed.unit_of(self.text.body), self._is_tight
         return Brackets(
@@ -64,7 +64,7 @@ class JsonDocument(JsonReading):
             if (
                 has_lines
                 and isinstance(value, list | dict)
-                and any(isinstance(one, list | dict) for one in inner_values(value))
+                and any(isinstance(inner, list | dict) for inner in inner_values(value))
             ):
                 return value_text(value, ascii_only, indent, bracketed.unit_of(body), self.text.newline)
             return value_text(value, ascii_only, "", "", " ")

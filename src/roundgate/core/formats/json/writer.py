@@ -22,11 +22,13 @@ def value_text(
         return str(value)
     if not isinstance(value, dict | list):
         return json.dumps(value, ensure_ascii=ascii_only)
-    flat = not unit or not value or not (spread or any(isinstance(one, dict | list) for one in inner_values(value)))
+    flat = not unit or not value or not (spread or any(isinstance(item, dict | list) for item in inner_values(value)))
     inner = indent + unit
-    items = [value_text(one, ascii_only, inner, unit, newline) for one in inner_values(value)]
+    items = [value_text(item, ascii_only, inner, unit, newline) for item in inner_values(value)]
     if isinstance(value, dict):
-        items = [f"{json.dumps(name, ensure_ascii=ascii_only)}: {one}" for name, one in zip(value, items, strict=True)]
+        items = [
+            f"{json.dumps(name, ensure_ascii=ascii_only)}: {text}" for name, text in zip(value, items, strict=True)
+        ]
     opening, closing = "{}" if isinstance(value, dict) else "[]"
     if flat:
         return opening + ", ".join(items) + closing
@@ -42,5 +44,5 @@ def tree_of(value: PlainData) -> trees.Tree:
     if isinstance(value, int | float):
         return json.dumps(value).encode()
     if isinstance(value, dict):
-        return tuple((name, tree_of(one)) for name, one in value.items())
-    return [tree_of(one) for one in value]
+        return tuple((name, tree_of(item)) for name, item in value.items())
+    return [tree_of(item) for item in value]

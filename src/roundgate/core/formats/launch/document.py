@@ -193,7 +193,7 @@ class LaunchDocument(LaunchReading):
         last = inside[-1]
         line = self.text.body[self.text.line_around(last.start)[0] : last.start]
         own_line = [
-            one for one in inside if not self.text.body[self.text.line_around(one.start)[0] : one.start].strip()
+            word for word in inside if not self.text.body[self.text.line_around(word.start)[0] : word.start].strip()
         ]
         sign = "^" if self.batch else "\\"
         follows = len(own_line) > 1 or (own_line and own_line[0] is not inside[0])

@@ -190,7 +190,7 @@ def _batch_quotes(body: str) -> Iterator[Problem]:
 def _batch_variables(body: str, known: Collection[str]) -> Iterator[Problem]:
     """Find ``%NAME`` without its second sign."""
     for start, line in _lines(body):
-        paired = re.sub(r"%%|%\w+(?::[^%]*)?%|%~?\w*[0-9*]", lambda one: " " * len(one[0]), line)
+        paired = re.sub(r"%%|%\w+(?::[^%]*)?%|%~?\w*[0-9*]", lambda match: " " * len(match[0]), line)
         for match in re.finditer(r"%(\w+)|(?<![\w%])(\w+)%", paired):
             name = match[1] or match[2]
             if name.upper() in known:
@@ -296,15 +296,15 @@ def _curly_quotes(document: LaunchDocument) -> Iterator[Problem]:
 def _doubles(document: LaunchDocument) -> Iterator[Problem]:
     last: dict[str, int] = {}
     counts = Counter(flag.name for flag in document.flags)
-    for number, one in enumerate(document.flags):
-        if not isinstance(one.name, str):
+    for number, flag in enumerate(document.flags):
+        if not isinstance(flag.name, str):
             continue
-        before = last.get(one.name)
-        last[one.name] = number
-        if before is None or counts[one.name] > 2 or document.is_repeated(one.name):
+        before = last.get(flag.name)
+        last[flag.name] = number
+        if before is None or counts[flag.name] > 2 or document.is_repeated(flag.name):
             continue
         lost = document.flags[before]
-        cause = f"{one.name} is set again further on, and most servers take only the last one."
+        cause = f"{flag.name} is set again further on, and most servers take only the last one."
         yield problem("flag-twice", (lost.word.start, lost.word.end), cause, "Delete the one that should not count.")
 
 

@@ -271,7 +271,7 @@ class LaunchReading:
         words: list[tuple[Word, Word]] = []
         for word in self._arguments(self.main)[1:]:
             inner = self._inner(word)
-            words += [(one, outer) for one, outer in inner] if inner is not None else [(word, word)]
+            words += [(word, outer) for word, outer in inner] if inner is not None else [(word, word)]
         return self._flags_of(words)
 
     def _inner(self, word: Word) -> list[tuple[Word, Word]] | None:
@@ -284,9 +284,9 @@ class LaunchReading:
             return None
         assigned, start = self.variables[key]
         if not self.batch and self.text.body[start : start + 1] == "(":
-            return [(one, one) for one in array_words(self.text.body, assigned)]
+            return [(word, word) for word in array_words(self.text.body, assigned)]
         inner = split_words(self.text.body, *self._value_span(key))
-        return [(one, assigned) for one in inner] if any(_FLAG.fullmatch(one.value) for one in inner) else None
+        return [(word, assigned) for word in inner] if any(_FLAG.fullmatch(word.value) for word in inner) else None
 
     def _flags_of(self, words: list[tuple[Word, Word]]) -> list[Flag]:
         found: list[Flag] = []
@@ -400,9 +400,9 @@ class LaunchReading:
         if not isinstance(path[1], int) or path[1] >= len(items):
             return None
         raw = self.text.body[whole.start : whole.end].split(self._separator(whole.value))
-        if [plain_shell(one) for one in raw] != items and raw != items:
+        if [plain_shell(word) for word in raw] != items and raw != items:
             return whole._replace(path=path, value=items[path[1]])
-        start = whole.start + sum(len(one) + 1 for one in raw[: path[1]])
+        start = whole.start + sum(len(word) + 1 for word in raw[: path[1]])
         return whole._replace(path=path, value=items[path[1]], start=start, end=start + len(raw[path[1]]))
 
     def resolve(self, key: str) -> Path:

@@ -166,7 +166,9 @@ def array_words(body: str, word: Word) -> list[Word]:
     """Give the words of ``NAME=( ... )``."""
     begun = body.index("(", word.start) + 1
     inner = body[begun : word.end - 1]
-    return [Word(begun + one.start, begun + one.end, one.value) for command in _shell(inner) for one in command.words]
+    return [
+        Word(begun + word.start, begun + word.end, word.value) for command in _shell(inner) for word in command.words
+    ]
 
 
 def split_words(body: str, start: int, end: int) -> list[Word]:

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from roundgate.core.formats.lines.document import LinesDocument
 
 _SUSPICIOUS = tuple(
-    re.compile(one, re.MULTILINE) for one in (r",[ \t]*\r?$", r"[\"']", r"^(?:<<<<<<<|>>>>>>>)", r"\r(?!\n)")
+    re.compile(pattern, re.MULTILINE) for pattern in (r",[ \t]*\r?$", r"[\"']", r"^(?:<<<<<<<|>>>>>>>)", r"\r(?!\n)")
 )
 
 

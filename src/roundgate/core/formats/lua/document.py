@@ -180,15 +180,15 @@ class LuaDocument(LuaWriting):
 
         Raises EditRefused.
         """
-        one = next((statement for statement in reversed(self.statements) if statement.path == path), None)
-        if one is not None:
-            start, _ = self.text.line_around(one.start)
-            stop = line_span(self.text, one.end)[1]
-            rest = self.text.body[one.end : stop].strip()
-            if self.text.body[start : one.start].strip() or (
+        statement = next((statement for statement in reversed(self.statements) if statement.path == path), None)
+        if statement is not None:
+            start, _ = self.text.line_around(statement.start)
+            stop = line_span(self.text, statement.end)[1]
+            rest = self.text.body[statement.end : stop].strip()
+            if self.text.body[start : statement.start].strip() or (
                 rest and not re.fullmatch(rf";?[ \t]*(?:{_COMMENT})?", rest)
             ):
-                return self._promise([Splice(one.start, one.end, "")])
+                return self._promise([Splice(statement.start, statement.end, "")])
             return self._promise([Splice(start, stop, "")])
         way = self._locate(path)
         if way is None or len(way) < 2:

@@ -64,7 +64,7 @@ def outermost(root: Any, start: int, end: int) -> Any:
 
 def tokens(body: str) -> list[str]:
     """Give the words of a text, comments left out, by one pattern: it shares nothing with the grammar."""
-    return [one for one in TOKEN.findall(body) if one[:2] != "--"]
+    return [token for token in TOKEN.findall(body) if token[:2] != "--"]
 
 
 def text_of(raw: str) -> str:

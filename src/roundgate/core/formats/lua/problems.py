@@ -86,7 +86,7 @@ def _first_error(root: Any) -> tuple[int, int]:
     """Give the span of the first part that the grammar cannot take."""
     node = root
     while True:
-        child = next((one for one in node.children if one.has_error or one.is_error or one.is_missing), None)
+        child = next((child for child in node.children if child.has_error or child.is_error or child.is_missing), None)
         if child is None or node.is_error:
             return int(node.start_byte), int(node.end_byte)
         node = child

@@ -104,8 +104,8 @@ class LuaReading:
         inner = list(fields(self.text.body, item.node)) if item.node.type == "table_constructor" else []
         if not inner and path:  # what is the whole file has no name by which it could be set
             yield self._entry(path, item)
-        for one in inner:
-            yield from self._walk((*path, one.step), one)
+        for child in inner:
+            yield from self._walk((*path, child.step), child)
 
     def _locate(self, path: Path) -> list[Item] | None:
         """Give the way to a path: the statement's value, then the fields; of equal names the last."""

@@ -176,7 +176,7 @@ class Scan(WordScan):
             self.stack.pop()
             return
         signs = {"{": "}", "[": "]", "(": ")"}
-        outer = [one for one in self.stack[:-1] if signs[one.sign] == char]
+        outer = [bracket for bracket in self.stack[:-1] if signs[bracket.sign] == char]
         if outer:
             self.stack.pop()
             right = signs[frame.sign]

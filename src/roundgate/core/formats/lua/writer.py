@@ -92,9 +92,9 @@ class LuaWriting(LuaReading):
         if isinstance(value, str):
             return self.quoted(value, like)
         inner = indent + self.unit
-        items = [self.written(one, like, inner) for one in (value.values() if isinstance(value, dict) else value)]
+        items = [self.written(item, like, inner) for item in (value.values() if isinstance(value, dict) else value)]
         if isinstance(value, dict):
-            items = [f"{key_text(name, self.quote_sign)} = {one}" for name, one in zip(value, items, strict=True)]
+            items = [f"{key_text(name, self.quote_sign)} = {text}" for name, text in zip(value, items, strict=True)]
         if not items:
             return "{}"
         if not spread:

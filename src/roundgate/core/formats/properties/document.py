@@ -104,7 +104,7 @@ class PropertiesDocument(KeyFile):
             first = start
             while runs_on_into(body, first):
                 first = line_start(body, first - 1)
-            line = next((one for one in _lines(body, first) if one.end > start), None)
+            line = next((line for line in _lines(body, first) if line.end > start), None)
             if line and line.start == start and self._key_of(line) == path:
                 here = start, max(end, line.value_end)
         if here is None:

@@ -181,7 +181,7 @@ class BracketScan:
         around = len(self.stack) - 1
         more = "" if not around else " So is the one around it." if around == 1 else f" So are the {around} around it."
         cause = f"This {frame.sign} is opened and never closed.{more}"
-        signs = "".join(_CLOSES[one.sign] for one in reversed(self.stack))
+        signs = "".join(_CLOSES[bracket.sign] for bracket in reversed(self.stack))
         end = len(self.body.rstrip())
         do = f"Write {signs} at the end, or where it should end."
         self.report("bracket-unclosed", (frame.at, frame.at + 1), cause, do, Splice(end, end, self._closing(signs)))

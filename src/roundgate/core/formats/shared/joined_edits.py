@@ -56,7 +56,7 @@ def _merged(before: Tree, afters: Sequence[Tree]) -> Tree:
 
 def _is_map(tree: Tree) -> bool:
     """Tell whether a tuple is a map, as pairs; of some formats a single value is a tuple too."""
-    return isinstance(tree, tuple) and all(isinstance(one, tuple) and len(one) == 2 for one in tree)
+    return isinstance(tree, tuple) and all(isinstance(pair, tuple) and len(pair) == 2 for pair in tree)
 
 
 def _named(pairs: tuple[Any, ...]) -> dict[Any, Tree]:
@@ -98,7 +98,7 @@ def _merged_list(before: list[Tree], afters: Sequence[list[Tree]]) -> list[Tree]
         stretches[at, at + 1] = [_merged(before[at], several)]
     made: list[Tree] = []
     last = 0
-    for (start, end), new in sorted(stretches.items(), key=lambda one: one[0]):
+    for (start, end), new in sorted(stretches.items(), key=lambda edit: edit[0]):
         if start < last:
             raise NotJoinable("two edits overlap")
         made += [*before[last:start], *new]

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import json
-
 from roundgate.core.formats.protocol import Path
 from roundgate.core.patterns import lazy
 
@@ -27,6 +25,8 @@ def parse_path(words: str) -> Path:
 def _name(quoted: str | None, plain: str | None) -> str:
     if quoted is None:
         return plain or ""
+    import json  # only names in quotes need it, and every command reads paths
+
     try:
         return str(json.loads(quoted, strict=False))
     except ValueError:
@@ -40,5 +40,11 @@ def format_path(path: Path) -> str:
         if isinstance(step, int):
             words += f"[{step}]"
         else:
-            words += ("." if words else "") + (step if _PLAIN.fullmatch(step) else json.dumps(step, ensure_ascii=False))
+            words += ("." if words else "") + (step if _PLAIN.fullmatch(step) else _quoted(step))
     return words
+
+
+def _quoted(step: str) -> str:
+    import json
+
+    return json.dumps(step, ensure_ascii=False)

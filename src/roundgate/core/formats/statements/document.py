@@ -40,7 +40,7 @@ class StatementsDocument(StatementsReading):
         if isinstance(value, int | float):
             return str(value)
         if isinstance(value, list):
-            return "{" + ", ".join(self._written(one) for one in value) + "}"
+            return "{" + ", ".join(self._written(item) for item in value) + "}"
         if not isinstance(value, str):
             raise EditRefused("this kind of file holds texts, numbers and lists: no records and no nothing")
         if LINE_END.search(value):

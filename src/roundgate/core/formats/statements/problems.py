@@ -54,7 +54,7 @@ def _is_right(body: str) -> bool:
 
 def _doubles(document: StatementsDocument) -> Iterator[Problem]:
     """Find keys that stand twice in one class."""
-    last = {one.path: one for one in document.statements}
+    last = {statement.path: statement for statement in document.statements}
     for statement in document.statements:
         if last[statement.path] is not statement and statement.value is not None:
             line = document.text.place(last[statement.path].key_start)[0]

@@ -224,10 +224,12 @@ class TomlDocument(TomlReading):
             where = self._brackets(way[-2].value)
             number = [child.value.start for child in children(self.text.body, way[-2].value)].index(way[-1].value.start)
             return Edit(tuple(bracketed.removed(where, number)), expected)
-        one = next(statement for statement in self.statements if statement.value == way[0].value)
-        start = self._own_start(one) if self._owns_comment(one) else self.text.line_around(one.start)[0]
-        self._refuse_last(one)
-        return Edit((Splice(start, line_span(self.text, one.end)[1], ""),), expected)
+        statement = next(statement for statement in self.statements if statement.value == way[0].value)
+        start = (
+            self._own_start(statement) if self._owns_comment(statement) else self.text.line_around(statement.start)[0]
+        )
+        self._refuse_last(statement)
+        return Edit((Splice(start, line_span(self.text, statement.end)[1], ""),), expected)
 
     def _refuse_last(self, statement: Statement) -> None:
         if len(statement.keys) > 1 and sum(other.path[:-1] == statement.path[:-1] for other in self.statements) == 1:
@@ -279,10 +281,10 @@ class TomlDocument(TomlReading):
         names = [step for step in path[:-1] if isinstance(step, str)]
         lines = [f"[[{key_text(tuple(names))}]]"]
         lines += [
-            f"{key_text((name,))}{self._style(path)}{value_text(fitted(one, None, None))}"
-            for name, one in value.items()
+            f"{key_text((name,))}{self._style(path)}{value_text(fitted(item, None, None))}"
+            for name, item in value.items()
         ]
-        tree = {name: meaning(value_text(fitted(one, None, None))) for name, one in value.items()}
+        tree = {name: meaning(value_text(fitted(item, None, None))) for name, item in value.items()}
         body, record = self.text.body, newline.join(lines) + newline
         if at < len(blocks):
             cut = Splice(blocks[at][0], blocks[at][0], record + newline)
@@ -329,15 +331,17 @@ class TomlDocument(TomlReading):
             if off is None or self._way(path):
                 raise EditRefused(f"{path[-1]} is not commented out in the file")
             return Edit(off.lines.cuts, with_value(self.plain(), path, off.plain))
-        one = next((statement for statement in self.statements if statement.value and statement.path == path), None)
-        if one is None:
+        statement = next(
+            (statement for statement in self.statements if statement.value and statement.path == path), None
+        )
+        if statement is None:
             raise EditRefused("only a key with its value can be commented out")
-        self._refuse_last(one)
-        return Edit(commented(self.text, one.start, one.end, "#"), without(self.plain(), path))
+        self._refuse_last(statement)
+        return Edit(commented(self.text, statement.start, statement.end, "#"), without(self.plain(), path))
 
     def _off(self, path: Path) -> Off | None:
         """Find the last key of a path that stands commented out and can be read: the fewest lines that can."""
-        for entry in reversed([one for one in self.switched_off() if one.path == path]):
+        for entry in reversed([off for off in self.switched_off() if off.path == path]):
             for lines in uncommented(self.text, entry.key_start, "#"):
                 block = TomlDocument(self.text.with_body(lines.left))
                 if not block.error and len(block.statements) == 1 and (value := block.statements[0].value):

@@ -165,10 +165,14 @@ def _behind_quote(scene: Scene, start: int, at: int) -> Problem | None:
     line_end = scene.end
     quote = scene.body[start]
     last = scene.body.rfind(quote, start, line_end)
-    inner = [start + one for one in bare_quotes(scene.body[start:last]) if one] if last > at and quote == '"' else []
+    inner = (
+        [start + offset for offset in bare_quotes(scene.body[start:last]) if offset]
+        if last > at and quote == '"'
+        else []
+    )
     if inner:
         cause = "This quote ends the text too early: more of it follows on the line."
-        cuts = [Splice(one, one, "\\") for one in inner]
+        cuts = [Splice(quote, quote, "\\") for quote in inner]
         return problem("quote-inside", (inner[0], inner[0] + 1), cause, 'Write \\" for a quote inside a text.', cuts)
     if last > at and quote == "'":
         inner_text = scene.body[start + 1 : last]

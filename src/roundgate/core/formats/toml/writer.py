@@ -52,9 +52,9 @@ def value_text(value: PlainData) -> str:
     if isinstance(value, int | float):
         return repr(value)
     if isinstance(value, list):
-        return "[" + ", ".join(value_text(one) for one in value) + "]"
+        return "[" + ", ".join(value_text(item) for item in value) + "]"
     if isinstance(value, dict):
-        inner = ", ".join(f"{key_text((name,))} = {value_text(one)}" for name, one in value.items())
+        inner = ", ".join(f"{key_text((name,))} = {value_text(item)}" for name, item in value.items())
         return "{ " + inner + " }" if inner else "{}"
     raise EditRefused("TOML has no word for nothing; remove the key instead")
 
@@ -140,8 +140,8 @@ def without(tree: Tree, path: Path) -> Tree:
 
     def take(parent: Tree) -> Tree:
         if isinstance(parent, dict):
-            return {name: one for name, one in parent.items() if name != path[-1]}
-        return [one for at, one in enumerate(parent) if at != path[-1]]
+            return {name: item for name, item in parent.items() if name != path[-1]}
+        return [item for at, item in enumerate(parent) if at != path[-1]]
 
     gone = _at(tree, path[:-1], take)
     is_headed = isinstance(part(tree, path), dict) and len(path) > 1
@@ -192,7 +192,7 @@ def with_move(tree: Tree, path: Path, to: int) -> Tree:
 def typed(tree: Tree) -> Tree:
     """Give the tree with each value's type beside it, for true equals 1 in Python."""
     if isinstance(tree, dict):
-        return {name: typed(one) for name, one in tree.items()}
+        return {name: typed(item) for name, item in tree.items()}
     if isinstance(tree, list):
-        return [typed(one) for one in tree]
+        return [typed(item) for item in tree]
     return (type(tree).__name__, tree)

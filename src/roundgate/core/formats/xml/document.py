@@ -81,7 +81,7 @@ class XmlDocument(XmlReading):
         first = self._starts[element.number]
         given = self.events[first][2]
         pairs = [(given[at], given[at + 1]) for at in range(0, len(given), 2)]
-        flat = tuple(one for pair in change(pairs) for one in pair)
+        flat = tuple(word for pair in change(pairs) for word in pair)
         return [*self.events[:first], ("<", self.events[first][1], flat), *self.events[first + 1 :]]
 
     def _set_attribute(self, path: Path, new: str) -> Edit:
@@ -181,20 +181,20 @@ class XmlDocument(XmlReading):
         return self._put(parent, at, text, events)
 
     def _record(self, name: str, record: dict[str, PlainData], like: Element | None) -> tuple[str, list[Event]]:
-        given = [(key[1:], _as_text(one)) for key, one in record.items() if key.startswith("@")]
-        inner = [(key, _as_text(one)) for key, one in record.items() if not key.startswith(("@", "#"))]
+        given = [(key[1:], _as_text(content)) for key, content in record.items() if key.startswith("@")]
+        inner = [(key, _as_text(content)) for key, content in record.items() if not key.startswith(("@", "#"))]
         text = _as_text(record.get("#text", ""))
-        for key, one in (*given, *inner, (name, text)):
+        for key, content in (*given, *inner, (name, text)):
             if not _NAME.fullmatch(key):
                 raise EditRefused(f"'{key}' cannot be a name")
-            _no_control(one)
-        opening = f"<{name}" + "".join(f' {key}="{written(one, chr(34))}"' for key, one in given)
-        events: list[Event] = [("<", name, tuple(one for pair in given for one in pair))]
+            _no_control(content)
+        opening = f"<{name}" + "".join(f' {key}="{written(content, chr(34))}"' for key, content in given)
+        events: list[Event] = [("<", name, tuple(word for pair in given for word in pair))]
         if not inner and not text:
             return opening + "/>", [*events, (">", name, None)]
-        parts = [f"<{key}>{written(one)}</{key}>" for key, one in inner]
-        for key, one in inner:
-            events += [("<", key, ()), *([("t", one, None)] if one else []), (">", key, None)]
+        parts = [f"<{key}>{written(content)}</{key}>" for key, content in inner]
+        for key, content in inner:
+            events += [("<", key, ()), *([("t", content, None)] if content else []), (">", key, None)]
         if text:
             return f"{opening}>{written(text)}</{name}>", [events[0], ("t", text, None), (">", name, None)]
         gap = self._gap(like.children[0].start) if like is not None and like.children else ""
@@ -293,7 +293,9 @@ class XmlDocument(XmlReading):
             cuts = [Splice(*comment.span(), comment["element"])]
             new = XmlDocument(self.text.spliced(cuts))
             element = (
-                next((one for one in new.elements if one.start == comment.start()), None) if not new.error else None
+                next((element for element in new.elements if element.start == comment.start()), None)
+                if not new.error
+                else None
             )
             if element is None or _without_gaps(new._without(element)) != self.events:
                 raise EditRefused("what is commented out there is not one whole element")

@@ -162,7 +162,7 @@ class Scan(TagScan):
             self._close(name[0], (at + 2, end))
 
     def _close(self, name: str, span: tuple[int, int]) -> None:
-        names = [one.name for one in self.stack]
+        names = [element.name for element in self.stack]
         if not names or name not in names:
             self._close_other(name, span)
             return
@@ -197,8 +197,8 @@ class Scan(TagScan):
         mark = re.escape(name)
         return len(re.findall(rf"</{mark}\s*>", rest)) > len(re.findall(rf"<{mark}(?=[\s>])[^<>]*(?<!/)>", rest))
 
-    def _unclosed(self, one: Open, why: str) -> None:
-        end = self.body.find(">", one.at)
+    def _unclosed(self, element: Open, why: str) -> None:
+        end = self.body.find(">", element.at)
         cuts = []
         if end >= 0 and self.body[end - 1] != "/":
             following = self.body[end + 1 :].split("\n")[0]
@@ -206,17 +206,17 @@ class Scan(TagScan):
                 cuts = [Splice(end, end, "/")]
             elif "<" not in following:
                 stop = end + 1 + len(following.rstrip())
-                cuts = [Splice(stop, stop, f"</{one.name}>")]
-        span = (one.at, one.at + 1 + len(one.name))
-        cause = f"This {one.name} is opened and never closed: {why}"
-        self.report("tag-unclosed", span, cause, f"Write </{one.name}> where it ends, or /> here.", *cuts)
+                cuts = [Splice(stop, stop, f"</{element.name}>")]
+        span = (element.at, element.at + 1 + len(element.name))
+        cause = f"This {element.name} is opened and never closed: {why}"
+        self.report("tag-unclosed", span, cause, f"Write </{element.name}> where it ends, or /> here.", *cuts)
 
     # --- the end ---
 
     def finish(self) -> None:
         """Say what is still open."""
         if self.stack:
-            one = self.stack[-1]
+            element = self.stack[-1]
             around = len(self.stack) - 1
             more = (
                 "" if not around else " So is the one around it." if around == 1 else f" So are the {around} around it."
@@ -224,8 +224,8 @@ class Scan(TagScan):
             end = len(self.body.rstrip())
             closing = "".join(f"</{each.name}>" for each in reversed(self.stack))
             cut = Splice(end, end, "\n" + closing)
-            span = (one.at, one.at + 1 + len(one.name))
-            cause = f"This {one.name} is opened and never closed.{more}"
+            span = (element.at, element.at + 1 + len(element.name))
+            cause = f"This {element.name} is opened and never closed.{more}"
             self.report("tag-unclosed", span, cause, f"Write {closing} at the end, or where it should end.", cut)
         elif not self.roots and not self.found:
             self.report("value-missing", (0, 1), "There is no element in the file.", "Restore the file from a backup.")

@@ -98,7 +98,7 @@ def _in_tag(body: str, start: int, end: int) -> Iterator[Slip]:
 
 def _tags(body: str) -> Iterator[Slip]:
     """Slips in the pairing of tags: a slash lost, a closing tag lost."""
-    tags = [one for one in _TAG.finditer(body) if one["name"]]
+    tags = [tag for tag in _TAG.finditer(body) if tag["name"]]
     opened: dict[str, int] = {}
     for match in tags:
         opened[match["name"]] = opened.get(match["name"], 0) + (0 if match["alone"] else -1 if match["close"] else 1)

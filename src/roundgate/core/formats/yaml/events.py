@@ -65,8 +65,8 @@ def read_events(body: str) -> Events:
             for event in yaml.parse(body, Loader=_LOADER):
                 made = _MAKERS.get(type(event))
                 if made is not None:
-                    one = made(event)
-                    add(known.setdefault(one, one) if made is _scalar else one)
+                    made_event = made(event)
+                    add(known.setdefault(made_event, made_event) if made is _scalar else made_event)
                     starts(event.start_mark.index)  # type: ignore[union-attr]
                     ends(event.end_mark.index)  # type: ignore[union-attr]
     except yaml.MarkedYAMLError as error:
@@ -197,8 +197,8 @@ class Stream:
     def bare(self, event: int) -> tuple[int, int]:
         """Give the span of a node without its anchor, its tag and what spaces follow them."""
         start, end = self.spans[event]
-        one = self.events[event]
-        if one[0] in "S[{" and (one[2] is not None or one[3] is not None):
+        scalar = self.events[event]
+        if scalar[0] in "S[{" and (scalar[2] is not None or scalar[3] is not None):
             found = _PROPERTIES.match(self.body, start, max(end, start))
             start = found.end() if found else start
         return start, max(start, end)
@@ -243,10 +243,10 @@ class Stream:
         """Give the events that stand for the node marked ``&anchor`` at an event."""
         found = []
         for at in range(since + 1, len(self.events)):
-            one = self.events[at]
-            if one[2] == anchor or one[0] == "D":
+            at_event = self.events[at]
+            if at_event[2] == anchor or at_event[0] == "D":
                 break
-            if one[0] == "*" and one[1] == anchor:
+            if at_event[0] == "*" and at_event[1] == anchor:
                 found.append(at)
         return found
 

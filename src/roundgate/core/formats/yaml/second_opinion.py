@@ -45,7 +45,7 @@ def second_opinion(body: str) -> int | None:
         return -1
     node = root
     while True:
-        child = next((one for one in node.children if one.has_error or one.is_error or one.is_missing), None)
+        child = next((child for child in node.children if child.has_error or child.is_error or child.is_missing), None)
         if child is None or node.is_error:
             return len(data[: node.start_byte].decode("utf-8", "replace"))
         node = child

@@ -106,15 +106,15 @@ def _indent(body: str, start: int, end: int) -> Iterator[Slip]:
     ]
     is_item = re.match(r"[ \t]*-[ \t]", body[start:end]) is not None
     dashes = re.match(r" *(?:- +)+", before[-1]) if before and not is_item else None
-    columns = [_blanks(one) for one in (*after[:1], *before[-1:])]
+    columns = [_blanks(line) for line in (*after[:1], *before[-1:])]
     columns = columns if len(columns) < 2 or columns[0] >= columns[1] else columns[::-1]
     is_parent = bool(before) and re.search(r":[ \t]*(?:#.*)?$", before[-1]) is not None
     columns = ([_blanks(before[-1]) + 2] if is_parent else []) + columns
     columns = ([dashes.end()] if dashes and not (is_parent and after) else []) + columns
-    columns += sorted({_blanks(one) for one in before[-8:]}, reverse=True)
+    columns += sorted({_blanks(line) for line in before[-8:]}, reverse=True)
     if after and re.search(r":[ \t]*(?:#.*)?$", body[start:end]):  # what is below it is inside it
         most = _blanks(after[0]) + after[0].lstrip().startswith("- ")
-        columns = [one for one in columns if one < most]
+        columns = [column for column in columns if column < most]
     for column in dict.fromkeys(columns):
         cut = Splice(start, blanks.end(), " " * column)
         if cut.new != blanks.group():

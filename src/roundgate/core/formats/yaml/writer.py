@@ -131,16 +131,16 @@ def flow(value: PlainData, *, ascii_only: bool = False) -> Written:
     if isinstance(value, dict):
         events: list[Event] = [("{", "", None, None, True)]
         parts = []
-        for name, one in value.items():
+        for name, item in value.items():
             key, inner = (
                 scalar(str(name), like="", in_flow=True, ascii_only=ascii_only),
-                flow(one, ascii_only=ascii_only),
+                flow(item, ascii_only=ascii_only),
             )
             parts.append(f"{key.text}: {inner.text}")
             events += key.events + inner.events
         return Written("{" + ", ".join(parts) + "}", [*events, ("}", "", None, None, True)])
     if isinstance(value, list):
-        items = [flow(one, ascii_only=ascii_only) for one in value]
+        items = [flow(item, ascii_only=ascii_only) for item in value]
         events = [
             ("[", "", None, None, True),
             *(event for item in items for event in item.events),
@@ -166,13 +166,13 @@ def block(
     if isinstance(value, dict) and value:
         events: list[Event] = [("{", "", None, None, True)]
         lines = []
-        for name, one in value.items():
+        for name, item in value.items():
             key = scalar(str(name), like="", in_flow=False, ascii_only=ascii_only)
-            is_flat = name in flat or not (isinstance(one, dict | list) and one)
+            is_flat = name in flat or not (isinstance(item, dict | list) and item)
             inner = (
-                flow(one, ascii_only=ascii_only)
-                if name in flat and isinstance(one, dict | list)
-                else block(one, indent + unit, unit, newline, ascii_only=ascii_only, flat=flat)
+                flow(item, ascii_only=ascii_only)
+                if name in flat and isinstance(item, dict | list)
+                else block(item, indent + unit, unit, newline, ascii_only=ascii_only, flat=flat)
             )
             gap = " " if is_flat else newline + indent + unit
             lines.append(f"{key.text}:{gap}{inner.text}")
@@ -181,8 +181,8 @@ def block(
     if isinstance(value, list) and value:
         events = [("[", "", None, None, True)]
         lines = []
-        for one in value:
-            inner = block(one, indent + "  ", unit, newline, ascii_only=ascii_only, flat=flat)
+        for item in value:
+            inner = block(item, indent + "  ", unit, newline, ascii_only=ascii_only, flat=flat)
             lines.append(f"- {inner.text}")
             events += inner.events
         return Written(f"{newline}{indent}".join(lines), [*events, ("]", "", None, None, True)])

@@ -85,15 +85,15 @@ def with_field(text: str, spec: RecordSet, field: str, value: str | None) -> str
     found = fields_of(text, spec)
     if found is None:
         raise EditRefused(f"'{text}' is not of the form {spec.form}")
-    values = {name: one for name, (one, _, _) in found.items()}
+    values = {name: value for name, (value, _, _) in found.items()}
     wanted = {**values, field: value or ""}
     canonical = text_of(wanted, spec)
     if value is None or field not in found:
-        kept, tail = [one for one in found if one != field], IN_BRACES.split(spec.form)[-1]
-        end = max((found[one][2] for one in kept), default=0)
+        kept, tail = [other for other in found if other != field], IN_BRACES.split(spec.form)[-1]
+        end = max((found[other][2] for other in kept), default=0)
         if value is None:
             return text[:end] + tail if kept else canonical
-        before = text_of({one: values[one] for one in kept}, spec) if kept else tail
+        before = text_of({other: values[other] for other in kept}, spec) if kept else tail
         return text[:end] + canonical[len(before) - len(tail) :]
     _, start, stop = found[field]
     changed = text[:start] + value + text[stop:]

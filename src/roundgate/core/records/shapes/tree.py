@@ -70,8 +70,14 @@ class Tree:
             at = sum(1 for line in lines if line.partition(":")[0].strip() in before)
             made = "\n".join([*lines[:at], *([] if value is None else [f"{part}: {value}"]), *lines[at:]])
         else:
-            found = {name: one for name in dialect.fields if (one := editor.document.find((*record.path, name)))}
-            texts = {name: one.value for name, one in found.items() if name != part} | ({part: value} if value else {})
+            found = {
+                name: part_entry
+                for name in dialect.fields
+                if (part_entry := editor.document.find((*record.path, name)))
+            }
+            texts = {name: part_entry.value for name, part_entry in found.items() if name != part} | (
+                {part: value} if value else {}
+            )
             if list(texts) != list(dialect.fields[: len(texts)]):
                 raise EditRefused(
                     f"a line has {' '.join(dialect.fields)}, in this order, and only the last may be left out"

@@ -24,7 +24,9 @@ class Turned:
             for entry in entries:
                 found.setdefault(entry.value, []).append(entry._replace(value=name))
         return [
-            Record(key, (), {spec.turned: Held(tuple(one.value for one in held), is_list=True, entries=tuple(held))})
+            Record(
+                key, (), {spec.turned: Held(tuple(entry.value for entry in held), is_list=True, entries=tuple(held))}
+            )
             for key, held in found.items()
         ]
 
