@@ -799,6 +799,24 @@ MUTATIONS = [
         "            pass",
         "tests/cli/test_backups.py -k signal",
     ),
+    Mutation(
+        "host/people/log_files.py",
+        "if _digest(last) == log.before:",
+        "if True:",
+        "tests/host/test_log_files.py",
+    ),
+    Mutation(
+        "host/people/log_files.py",
+        "mark = _digest(last)\n",
+        "mark = _digest(last[1:])\n",
+        "tests/host/test_log_files.py",
+    ),
+    Mutation(
+        "host/people/log_files.py",
+        "if own is not None and _is_done(path, about, own):",
+        "if own is not None and is_packed(path):",
+        "tests/host/test_log_files.py",
+    ),
     Mutation("core/loot/shifts.py", "key=lambda shift: (-shift.size,", "key=lambda shift: (shift.size,", LOOT_CLI),
     Mutation(
         "core/curves/levels.py",

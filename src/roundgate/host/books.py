@@ -110,8 +110,10 @@ def _connected(path: Path) -> sqlite3.Connection:
     db = sqlite3.connect(path, timeout=10, isolation_level=None)
     try:
         db.execute("PRAGMA synchronous=FULL")
+        # What is deleted from the slate may be a password.
         db.execute("PRAGMA secure_delete=ON")
         found = db.execute("PRAGMA quick_check(1)").fetchone()
+        # Damage inside a page shows only when that page is read, which may be in the middle of a round.
         if found != ("ok",):
             raise _damaged(str(found))
     except BaseException:
@@ -140,6 +142,7 @@ def _brought_to_date(db: sqlite3.Connection, folder: Path) -> list[str]:
         raise BooksUnusable(
             "The state file of this site was made by a newer version of Round Gate.", "Install that version again."
         )
+    # The lock before the first read: two processes that migrate at once would both add the column.
     db.execute("BEGIN IMMEDIATE")
     try:
         remarks = _migrated(db, folder)
@@ -190,6 +193,7 @@ def _rebuilt(path: Path) -> tuple[sqlite3.Connection, list[str]]:
             db = _connected(path)
             return db, _brought_to_date(db, path.parent)
         aside = path.with_name(f"{FILE}.damaged-{time.strftime('%Y%m%d-%H%M%S')}")
+        # Set aside and never deleted: it may hold what only its owner can tell.
         path.replace(aside)
         for ending in ("-journal", "-wal", "-shm"):
             with suppress(FileNotFoundError):
@@ -206,6 +210,7 @@ def _salvage(aside: Path, db: sqlite3.Connection) -> int:
     saved = 0
     for table in _TABLES:
         try:
+            # Read-only and opened anew for each table: a damaged page must not end the reading of the others.
             with closing(sqlite3.connect(f"file:{aside}?mode=ro", uri=True, isolation_level=None)) as old:
                 for row in _readable_rows(old, table):
                     names = [name for name in row if name.isidentifier()]
@@ -248,6 +253,7 @@ def _know_again(db: sqlite3.Connection, folder: Path) -> bool:
             "evidence) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
             row,
         )
+    # A number that is given twice would write over the snapshot of another round.
     if numbers:
         highest = max(numbers)
         if not db.execute("UPDATE sqlite_sequence SET seq=max(seq, ?) WHERE name='round'", (highest,)).rowcount:

@@ -46,6 +46,7 @@ class ParsedFiles:
     def toml(self, path: Path) -> dict[str, Any]:
         """Give a TOML file, parsed. Raises OSError, UnicodeDecodeError, or RulebookProblem with the place."""
         found = path.stat()
+        # Taken before the file is read: a change in between makes the entry look old, which is safe.
         mark = (found.st_mtime_ns, found.st_size, found.st_ino)
         entry = self.held.files.get(str(path))
         if entry is not None and entry.mark == mark:

@@ -71,10 +71,13 @@ def _on_all_cores(items: Sequence[T], work: Callable[[list[T]], list[bytes]], co
 
     size = max(1, min(_CHUNK, len(items) // (cores * 4) or 1))
     chunks = _chunks(items, size)
+    # Forked, so that what is loaded and read already need not be sent; this process has no threads that a fork could
+    # break.
     with ProcessPoolExecutor(cores, get_context("fork")) as pool:
         waiting: list[Future[list[bytes]]] = [pool.submit(work, chunk) for chunk in islice(chunks, cores * 3)]
         while waiting:
             yield from waiting.pop(0).result()
+            # A few chunks ahead and no more: the results of thousands of servers are not held at once.
             following = next(chunks, None)
             if following:
                 waiting.append(pool.submit(work, following))

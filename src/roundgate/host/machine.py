@@ -46,6 +46,7 @@ def session_members(leader: int) -> list[int]:
     members = []
     for pid in psutil.pids():
         try:
+            # By session and not by parent: a child whose parent has ended has another parent.
             if os.getsid(pid) == leader and is_alive(pid):
                 members.append(pid)
         except (ProcessLookupError, PermissionError):

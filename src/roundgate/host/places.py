@@ -120,6 +120,7 @@ def read_handle(handle: int, path: str) -> bytes:
             while len(data) <= LARGEST and (piece := file.read(LARGEST + 1 - len(data))):
                 data += piece
             after = os.fstat(handle)
+            # A read that overlaps a write gives half of each version.
             if (before.st_mtime_ns, before.st_size) == (after.st_mtime_ns, after.st_size):
                 break
     return bytes(data)
@@ -140,6 +141,7 @@ class Folder(Struct, frozen=True):
         real = os.path.realpath(os.path.join(self.root, path))
         for home in (self.root, *self.allowed):
             top = os.path.realpath(home)
+            # With the separator, or a folder "regatta-old" would count as inside "regatta".
             if real == top or real.startswith(top.rstrip(os.sep) + os.sep):
                 return top, real[len(top) :]
         raise Trouble(

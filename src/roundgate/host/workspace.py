@@ -115,6 +115,7 @@ class Workspace:
         self._looked_at.update(paths)
         self._texts.update(texts)
         self._unreadable.update(unreadable)
+        # An outcome was worked out from the files as they were known until now.
         self._outcomes.clear()
         self._now = FilesNow(
             ServerFiles(self.book, self._texts, self.server.documents, self.server.facts), dict(self._unreadable)

@@ -83,6 +83,7 @@ class _Zip:
 def writing(path: Path, kind: str) -> Iterator[Writer]:
     """Write an archive; it is durable when the block ends. Raises OSError."""
     with path.open("xb") as raw:
+        # Before anything is in it: the files may hold passwords.
         os.fchmod(raw.fileno(), 0o600)
         if kind == "zip":
             with zipfile.ZipFile(raw, "w", allowZip64=True) as packed:
@@ -168,6 +169,7 @@ def leads_outside(path: str, target: str) -> bool:
 def refuse_outside(found: Found) -> None:
     """Refuse a member that would lead out of the folder, or is no ordinary file. Raises Trouble."""
     parts = PurePosixPath(found.path).parts
+    # Our own archives hold no such path; one that does was made or changed by somebody else.
     if not parts or found.path.startswith(("/", "\\")) or ".." in parts or "\\" in found.path or "\0" in found.path:
         raise Trouble(f"The archive holds '{found.path}', which leads out of the folder. Nothing was restored.")
     if found.link:

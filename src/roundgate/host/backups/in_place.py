@@ -93,6 +93,7 @@ def _unpacked(round: Round) -> SwapPlan:
 
 def _own(aside: Path, folder: Path) -> None:
     """Give what root has unpacked to whom the server's folder belongs."""
+    # Only root can give files away; anybody else has unpacked them as who they are.
     if os.geteuid():
         return
     owner = folder.stat()
@@ -106,6 +107,7 @@ def swap(round: Round) -> None:
     for unit, _ in _plan(round).units:
         here = folder / unit
         if os.path.lexists(here):
+            # Renames within one file system: each is atomic, and moving a world of gigabytes takes no time.
             _move(here, aside / "old" / unit)
         _move(aside / "new" / unit, here)
 
@@ -115,6 +117,7 @@ def swap_back(round: Round) -> None:
     folder, aside = round.server.folder, aside_of(round.server, round.number)
     if not (round.folder / _PLAN).exists():
         return
+    # In reverse, so that each unit goes back through the states that it came by.
     for unit, had in reversed(_plan(round).units):
         here, old, new = folder / unit, aside / "old" / unit, aside / "new" / unit
         was_moved = os.path.lexists(old) if had else not os.path.lexists(new)

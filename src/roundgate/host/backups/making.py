@@ -100,9 +100,11 @@ def _made(server: Server, home: Path, plan: _Plan, told: Told | None, *, prunes:
         path = folder / f"{number}-{server.name}{ENDINGS[plan.kind]}"
         try:
             manifest = _written(server, home, number, plan._replace(entries=found, left_out=left_out), path, told)
+            # Read back from the disk: a backup that nobody has read is a hope.
             wrong = verify(path, manifest, told)
             if wrong:
                 raise Trouble(f"The backup was not right when it was read again: {wrong[0]}. It was deleted.")
+            # Last: an archive counts as a backup once its manifest is there.
             write_manifest(site, manifest)
         except BaseException:
             path.unlink(missing_ok=True)
@@ -153,6 +155,7 @@ def _below(home: Path, root: str, backups: Path) -> Iterator[Path]:
             if (here / name).is_symlink():
                 folders.remove(name)
                 yield here / name
+            # A backup of the backups would grow with each one.
             elif (here / name).resolve() == backups.resolve() or name.startswith(".roundgate"):
                 folders.remove(name)
         folders.sort()
@@ -306,10 +309,12 @@ def _unpack(path: str, member: Member | None, source: IO[bytes] | None, into: Pa
         raise Trouble(f"{path} is in the archive and not in its manifest. Nothing was restored.")
     target = into / path
     target.parent.mkdir(parents=True, exist_ok=True)
+    # Never over a file that is there: the archive may name a path twice.
     with target.open("xb") as file:
         got = copy_counted(source, file, told)
         os.fchmod(file.fileno(), member.mode)
         os.fsync(file.fileno())
     if got != (member.size, member.digest):
         raise Trouble(f"{path} is not as it was saved: the archive is damaged. Nothing was restored.")
+    # Servers pick their newest world by its time.
     os.utime(target, (member.changed, member.changed))

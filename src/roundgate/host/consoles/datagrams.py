@@ -29,6 +29,7 @@ class DatagramConsole(AnsweringConsole):
         until = time.monotonic() + within
         try:
             with socket.socket(socket.AF_INET6 if ":" in address else socket.AF_INET, socket.SOCK_DGRAM) as link:
+                # Connected, so that the system drops packets from anybody else, who could forge an answer.
                 link.connect((address, port))
                 challenge = self._challenge(link, until)
                 given = {b"password": password.encode(), b"challenge": challenge, b"line": line.encode()}
@@ -64,6 +65,7 @@ class DatagramConsole(AnsweringConsole):
                 if found:
                     break
                 raise
+            # A late packet of another exchange, or a stray one.
             if not data.startswith(head):
                 continue
             found.append(data[len(head) :])

@@ -44,6 +44,7 @@ def unpacked(data: bytes) -> tuple[Packet | None, bytes]:
     if len(data) < 4:
         return None, data
     (length,) = struct.unpack_from("<i", data)
+    # The length comes from the other end: believed as it is, it could ask for two gigabytes.
     if not _SHORTEST <= length <= _LONGEST:
         raise ValueError(f"a packet says that it has {length} bytes")
     if len(data) < 4 + length:
@@ -96,6 +97,7 @@ class PacketConsole(AnsweringConsole):
         self._post(Packet(command, _COMMAND, line.encode("utf-8", "replace")), until)
         if not waits:
             return ""
+        # After the command: servers answer in order, so the answer to this one marks the end.
         self._post(Packet(marker, _ANSWER, b""), until)
         found: list[bytes] = []
         while (packet := self._next(until)).number != marker:

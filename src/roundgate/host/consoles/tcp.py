@@ -118,6 +118,7 @@ class TcpLineConsole(PortConsole):
             data = self._receive()
             if data is None:
                 return None
+            # A peer that never ends its line must not fill the memory.
             self._rest = (self._rest + data)[-_LONGEST_LINE:] if b"\n" not in data else self._rest + data
 
     def _receive(self) -> bytes | None:

@@ -85,6 +85,7 @@ class OutsideDriver:
         process = self.process()
         if process is None:
             return RunState()
+        # The number alone is not enough: the host may have started another process that got the same one.
         born = _born(process)
         seen = self._remembered()
         is_same = seen is not None and (seen.process, round(seen.born)) == (process, round(born))
@@ -169,6 +170,8 @@ class OutsideDriver:
             if left is not None and left <= 0:
                 return None
             wait = _PAUSE if left is None else min(_PAUSE, left)
+            # Whoever holds the server tells nobody of its end or its words, so both are looked at again after a short
+            # pause.
             if select.select([] if also is None else [also], [], [], wait)[0]:
                 return None
 
@@ -223,6 +226,7 @@ class OutsideDriver:
                 stderr=subprocess.STDOUT,
                 timeout=within,
                 check=False,
+                # A session of its own: Ctrl-C in our terminal must not end the owner's command halfway.
                 start_new_session=True,
             )
         except subprocess.TimeoutExpired as error:
@@ -290,6 +294,7 @@ class _LogTail:
                 is_same = path == self.path and found.st_ino == self.inode and _before(file, self.at) == self.seen
                 if not is_same:  # another file, or one that was begun anew and may be as long as before
                     self.path, self.inode, self.at, self.rest = path, found.st_ino, 0, b""
+                # A log that was rotated in place has the same inode and may have the same length: its last bytes tell.
                 file.seek(self.at)
                 data = file.read()
                 self.seen = _before(file, self.at + len(data))

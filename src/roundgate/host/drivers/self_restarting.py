@@ -43,6 +43,7 @@ class SelfRestartingDriver(OutsideDriver):
                     self.events.extend([{"event": "ready"}] if self._ready is not None else [])
                     return ""
                 self._await_ready(until)
+                # Once at most: a server that ends again and again is a crash, and no start.
                 old, can_go_again = process, False
                 self._send_away()
             time.sleep(_PAUSE)  # nothing tells when the host starts a process

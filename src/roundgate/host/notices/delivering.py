@@ -28,6 +28,7 @@ def deliver_all(site: Site, name: str) -> None:
                     for path, notice in found:
                         if notice is not None:
                             note(site, deliver(site, name, notice))
+                        # After the try: a crash in between sends it twice, and never loses it.
                         path.unlink(missing_ok=True)
         except Timeout:
             return

@@ -69,11 +69,13 @@ def put(site: Site, notice: Notice, names: Sequence[str]) -> bool:
     whole = dated(site, notice)
     for name in names:
         folder = folder_of(site, name)
+        # In the order of their names, and none twice.
         path = folder / f"{time.time_ns()}-{os.getpid()}.json"
         fresh = path.with_suffix(".new")
         handle = os.open(fresh, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
         with os.fdopen(handle, "wb") as file:
             file.write(json.encode(whole))
+        # Under its own name only when it is whole: the sender may look at any moment.
         fresh.rename(path)
     return bool(names)
 
@@ -82,6 +84,7 @@ def start_sender(site: Site) -> None:
     """Start the process that sends what waits, detached from this one. Raises OSError."""
     words = [sys.executable, "-m", "roundgate.host.notices", "send", str(site.folder)]
     nowhere = [(os.POSIX_SPAWN_OPEN, handle, os.devnull, os.O_RDWR, 0) for handle in (0, 1, 2)]
+    # Nobody waits for it: a recipient that hangs must not hold up a round.
     os.posix_spawn(sys.executable, words, os.environ, file_actions=nowhere, setsid=True)
 
 

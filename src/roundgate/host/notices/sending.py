@@ -80,6 +80,7 @@ def _post(secrets: Secrets, webhook: Webhook, notice: Notice, within: float) -> 
     body = json.encode(secrets.put_into(filled(webhook.body, fields_of(notice))))
     try:
         with (
+            # A redirect could carry the secret in the address or a header to somebody else.
             httpx.Client(timeout=within, follow_redirects=False) as client,
             client.stream("POST", url, content=body, headers={"Content-Type": "application/json", **headers}) as answer,
         ):

@@ -2,56 +2,35 @@
 
 from __future__ import annotations
 
-import bz2
-import gzip
-import lzma
 import time
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Mapping
 from contextlib import suppress
 from datetime import datetime
 from pathlib import Path
-from typing import IO, Any
 
 from msgspec import MsgspecError, Struct, json
 
 from roundgate.core.people.seen import LogPattern, SeenPerson, fold
 from roundgate.host.errors import Trouble
 from roundgate.host.files import write_durably
+from roundgate.host.people.log_files import LogPart, ReadLog, is_packed, parts_to_read, read_part
 from roundgate.host.servers import Server
 
 _SEEN = "seen.json"
-_BLOCK = 1 << 20
-
-
-def _open_zst(path: Path, mode: str) -> IO[bytes]:
-    import zstandard  # a command that reads no such log starts without it
-
-    opened: IO[bytes] = zstandard.open(path, mode)
-    return opened
-
-
-_OPENERS: dict[str, Callable[..., Any]] = {".gz": gzip.open, ".xz": lzma.open, ".bz2": bz2.open, ".zst": _open_zst}
-
-
-class _File(Struct):
-    """How far a log was read: its inode, and so many bytes of it; of a compressed one, all."""
-
-    inode: int
-    read: int
 
 
 class Seen(Struct):
-    """Who was seen on a server, and how far its logs were read to know that."""
+    """Who was seen on a server, and how far its logs were read to know that, by their paths."""
 
-    files: dict[str, _File] = {}
+    files: dict[str, ReadLog] = {}
     people: dict[str, SeenPerson] = {}
 
 
 def seen_on(server: Server) -> dict[str, SeenPerson]:
     """Read on in the logs of a server, and give who was seen, by id. Raises Trouble where its rulebook names no logs.
 
-    What was read once is not read again: a log that has grown is read from where it ended, a rotated one is known by
-    its inode.
+    What was read once is not read again: a log that has grown is read from where it ended, and one that was renamed,
+    copied or packed since is known by its text.
     """
     spec = server.book.server
     if not spec.joined or not spec.logs:
@@ -62,20 +41,11 @@ def seen_on(server: Server) -> dict[str, SeenPerson]:
     memory = Path(server.state) / _SEEN
     seen = _remembered(memory)
     pattern = LogPattern(spec.joined, spec.left)
-    known = {file.inode: file.read for file in seen.files.values()}
-    files: dict[str, _File] = {}
-    for path in _logs(server):
-        found = path.stat()
-        start = known.get(found.st_ino, 0)
-        is_packed = path.suffix in _OPENERS
-        if is_packed and start:
-            files[path.name] = _File(found.st_ino, start)
-            continue
-        if start > found.st_size:
-            start = 0  # it was emptied and is written anew
-        with suppress(OSError, EOFError, lzma.LZMAError):
-            end = _read_log(path, start, pattern, spec.log_time, seen.people)
-            files[path.name] = _File(found.st_ino, found.st_size if is_packed else end)
+    files: dict[str, ReadLog] = {}
+    for part in parts_to_read(_logs(server), list(seen.files.values())):
+        name = part.path.relative_to(server.folder).as_posix()
+        done = part.known if part.is_done else None
+        files[name] = done or _read_on(part, pattern, spec.log_time, seen.people)
     seen.files = files
     with suppress(OSError):
         write_durably(str(memory), json.encode(seen))
@@ -94,38 +64,19 @@ def _remembered(memory: Path) -> Seen:
 
 
 def _logs(server: Server) -> list[Path]:
-    """Give the logs of a server, the oldest first."""
+    """Give the logs of a server. One that is being packed just now is there twice: the packed one is left out."""
     found = {path for pattern in server.book.server.logs for path in server.folder.glob(pattern) if path.is_file()}
-    return sorted(found, key=lambda path: path.stat().st_mtime)
+    return [path for path in found if not (is_packed(path) and path.with_suffix("") in found)]
 
 
-def _read_log(path: Path, start: int, pattern: LogPattern, form: str, people: dict[str, SeenPerson]) -> int:
-    """Read a log from a byte on; give where the last whole line ended."""
-    opener: Callable[..., IO[bytes]] = _OPENERS.get(path.suffix, open)
-    clock = _Clock(form, path.stat().st_mtime)
-    with opener(path, "rb") as file:
-        file.seek(start)
-        at = start
-        for block in _blocks(file):
-            for sighting in pattern.search(block):
-                fold(people, sighting, clock.seconds(sighting.time))
-            at += len(block)
-    return at
+def _read_on(part: LogPart, pattern: LogPattern, form: str, people: dict[str, SeenPerson]) -> ReadLog:
+    clock = _Clock(form, part.about.st_mtime)
 
+    def take(block: bytes) -> None:
+        for sighting in pattern.search(block):
+            fold(people, sighting, clock.seconds(sighting.time))
 
-def _blocks(file: IO[bytes]) -> Iterator[bytes]:
-    """Give a file in blocks of whole lines; what comes after the last line's end is left for another time."""
-    rest = b""
-    while data := file.read(_BLOCK):
-        cut = data.rfind(b"\n") + 1
-        if not cut:
-            rest += data
-            if len(rest) > _BLOCK:  # no log has such lines
-                yield rest
-                rest = b""
-            continue
-        yield rest + data[:cut]
-        rest = data[cut:]
+    return read_part(part, take)
 
 
 _USUAL = "%Y-%m-%d %H:%M:%S"
