@@ -12,6 +12,7 @@ import subprocess
 import sys
 from collections.abc import Iterator
 from importlib import import_module
+from itertools import pairwise
 from pathlib import Path
 
 import pytest
@@ -87,6 +88,16 @@ def test_the_example_of_the_api_runs_as_it_stands(site: SiteUnderTest) -> None:
     assert lines[0] == "race.slots 16 -> 24" and lines[-1] == "proven", done.stdout
 
 
+def ragged_lines(shown: str) -> list[str]:
+    """Give the lines above the options that end in the middle of a sentence though the next word would have fitted."""
+    lines = [line.strip() for line in shown.partition("╭")[0].splitlines()]
+    return [
+        line
+        for line, following in pairwise(lines)
+        if line and following and line[-1] not in ".:;" and len(line) + 1 + len(following.split()[0]) < 76
+    ]
+
+
 def test_every_command_has_help_and_a_line_in_the_list() -> None:
     from typer.testing import CliRunner
 
@@ -99,6 +110,8 @@ def test_every_command_has_help_and_a_line_in_the_list() -> None:
         words = [line.name, "--help"]
         shown = CliRunner().invoke(build(), words)
         assert shown.exit_code == 0 and "Usage" in shown.stdout and len(shown.stdout) > 200, line.name
+        assert "Raises" not in shown.stdout, f"{line.name}: what a caller in Python must know is no help at a terminal"
+        assert not ragged_lines(shown.stdout), f"{line.name}: {ragged_lines(shown.stdout)}"
         function = getattr(import_module(f"roundgate.cli.{line.module}"), line.function)
         for word in re.findall(r"\S*\[\S+", function.__doc__):
             assert word in shown.stdout, f"{line.name}: {word}"

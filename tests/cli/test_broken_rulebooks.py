@@ -73,3 +73,38 @@ def test_a_server_whose_rulebook_broke_while_it_runs_can_be_stopped(quay: SiteUn
         assert "quay.toml:6:1: The pattern is wrong" in quay.fails(1, "restart", "regatta")
         assert "regatta is down" in quay.ok("stop", "regatta")
         assert "quay.toml:6:1: The pattern is wrong" in quay.fails(1, "start", "regatta")
+
+
+LOOKS = (
+    "fit",
+    "fit ports --for harbour",
+    "roster",
+    "people show Wren",
+    "people seen",
+    "slate",
+    "ranks tree @all",
+)
+
+
+@pytest.mark.parametrize("what", ["folder", "rulebook"])
+def test_a_server_that_cannot_be_read_hides_no_other(quay: SiteUnderTest, what: str) -> None:
+    with (quay.folder / "roundgate.toml").open("a") as file:
+        file.write('[cluster.fleet]\nservers = ["@all"]\nshares = ["race.slots"]\n')
+    (quay.folder / "people.toml").write_text('[person.wren]\nname = "Wren"\nids = { sailor = ["GW-7K3M-Q2XD"] }\n')
+    book = quay.folder / "rulebooks" / "quay.toml"
+    book.write_text('[rulebook]\nname = "quay"\nlayers = ["gullwind"]\n')
+    for command in LOOKS:
+        assert "left out" not in quay.run(*command.split()).stderr
+    if what == "folder":
+        (quay.folder / "regatta").rename(quay.folder / "elsewhere")
+    else:
+        book.write_text('[rulebook]\nname = "quay')
+    for command in LOOKS:
+        done = quay.run(*command.split())
+        assert done.returncode in (0, 1), f"{command}\n{done.stderr}"
+        assert done.stderr.count("warning  regatta is left out: ") == 1, f"{command}\n{done.stderr}"
+        assert "error" not in done.stderr, f"{command}\n{done.stderr}"
+    assert "harbour: nothing wrong" in quay.ok("check", "harbour")
+    output = quay.fails(1, "check", "@all")
+    assert "1 error." in output and "regatta" in output
+    assert "is not there" in quay.fails(1, "slate", "regatta") or what == "rulebook"

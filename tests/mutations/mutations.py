@@ -603,12 +603,16 @@ MUTATIONS = [
     Mutation("core/people/ids.py", "return found[0] if len(found) == 1 else", "return found[0] if found else", PEOPLE),
     Mutation("core/people/seen.py", 'if follows in ("*", "?", "{") else part', "if False else part", PEOPLE),
     Mutation("core/people/seen.py", "person.here_since = 0.0\n", "pass\n", PEOPLE),
-    Mutation("host/people/seen.py", 'cut = data.rfind(b"\\n") + 1', "cut = len(data)", CLUB + " -k every_kind"),
+    Mutation("host/people/log_files.py", 'cut = data.rfind(b"\\n") + 1', "cut = len(data)", CLUB + " -k every_kind"),
+    Mutation("host/people/seen.py", 'path.with_suffix("") in found', "False", "tests/host/test_log_files.py"),
     Mutation(
-        "host/people/seen.py",
-        "known = {file.inode: file.read",
-        "known = {file.read: file.inode",
-        CLUB + " -k every_kind",
+        "host/fleet/clusters.py", "with suppress(Trouble):", "if True:", "tests/cli/test_broken_rulebooks.py -k hides"
+    ),
+    Mutation(
+        "cli/call.py",
+        "if server.name not in self._left_out:",
+        "if True:",
+        "tests/cli/test_broken_rulebooks.py -k hides",
     ),
     Mutation("api/people.py", "if present is None:", "if True:", CLUB + " -k book_wants"),
     Mutation("api/people.py", "*(unwanted if exact else ())", "*unwanted", CLUB + " -k book_wants"),

@@ -20,6 +20,8 @@ class CallContext(OpenSite):
         """Find the site. Says on standard error where a round was broken off, unless ``quiet``."""
         here = Path.cwd()
         super().__init__(find_site(named_site.SITE_NAMED, here), here)
+        self._left_out: set[str] = set()
+        """The servers that a person was told of as unreadable."""
         for remark in self.store.remarks:
             warn(f"warning  {remark}")
         if not quiet:
@@ -46,6 +48,29 @@ class CallContext(OpenSite):
         """Give the servers that a word means; nothing means all of them where ``default_all``."""
         word = "@all" if word is None and default_all else word
         return [server.server for server in self.servers(word, lenient=lenient)]
+
+    def readable(self, word: str | None) -> list[OpenServer]:
+        """Give the servers that a word means, for a look at them; of several, one that cannot be read is left out.
+
+        What is left out is told on standard error: it must not hide the others. Raises Trouble where none is left.
+        """
+        servers = self.servers(word)
+        if len(servers) < 2:
+            return servers
+        found, why = [], None
+        for server in servers:
+            try:
+                server.workspace.read()
+            except Trouble as error:
+                why = error
+                if server.name not in self._left_out:
+                    warn(f"warning  {server.name} is left out: {error.what}")
+                self._left_out.add(server.name)
+            else:
+                found.append(server)
+        if why is not None and not found:
+            raise why
+        return found
 
     def open(self, server: Server) -> OpenServer:
         """Give what works with a server of this call."""

@@ -487,8 +487,8 @@ def slate(
 
     context = open_call()
     results = []
-    for opened in context.several(server, default_all=True):
-        gathered = context.open(opened).review()
+    for opened in context.readable(server or "@all"):
+        gathered = opened.review()
         if as_json:
             results.append(slate_output(opened.name, gathered))
             continue

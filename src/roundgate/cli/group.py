@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from importlib import import_module
+from itertools import pairwise
 from typing import Any
 
 import typer
@@ -54,9 +55,24 @@ def _loaded(line: CommandLine) -> Any:
     function = getattr(import_module(f"roundgate.cli.{line.module}"), line.function)
     app.command(line.name, short_help=line.help)(function)
     command: Any = typer.main.get_command(app)
-    command.help = re.sub(r"\[(?=[a-z#/@])", r"\\[", command.help or "")  # a path such as a[name=b] is no markup
+    help_text = _rejoined(command.help or "")
+    command.help = re.sub(r"\[(?=[a-z#/@])", r"\\[", help_text)  # a path such as a[name=b] is no markup
     command.params.append(TyperOption(param_decls=["--site"], expose_value=False, hidden=True, callback=_take_site))
     return command
+
+
+_SOURCE_WIDTH = 112
+"""Characters of a docstring's line in the source, about: a shorter one ends where it is meant to end."""
+
+
+def _rejoined(text: str) -> str:
+    """Join lines that were broken for the source's width alone: a terminal breaks them at its own."""
+    lines = text.split("\n")
+    joined = lines[0]
+    for line, following in pairwise(lines):
+        is_full = line and following and len(line) + 1 + len(following.split(" ", 1)[0]) > _SOURCE_WIDTH
+        joined += (" " if is_full else "\n") + following
+    return joined
 
 
 def _take_site(_context: Any, _option: Any, value: str | None) -> str | None:

@@ -173,8 +173,8 @@ def check_workspace(workspace: Workspace) -> list[Finding]:
         broken = mistake_in(server.entry.rulebook, server.site.folder)
         mistakes += [replace(finding, server=server.name) for finding in broken.problem.findings] if broken else []
         return [*mistakes, *_check_workspace(workspace)]
-    except BrokenRulebook:
-        return mistakes
+    except BrokenRulebook as error:
+        return mistakes or [replace(finding, server=server.name) for finding in error.problem.findings]
     except Trouble as error:
         return [Finding("server-unreadable", "error", Place(str(server.folder)), error.what, error.do, server.name)]
     except Exception:

@@ -36,7 +36,7 @@ def fit(
 ) -> None:
     """Show which ports, how much memory and which cores the servers of this machine are promised, and what clashes.
 
-    What waits on the slates counts. Raises Exit with 1 where promises cannot all be kept.
+    What waits on the slates counts. The exit code is 1 where promises cannot all be kept.
     """
     from roundgate.api.fit import survey
 
@@ -44,7 +44,7 @@ def fit(
     topic = given.pop(0) if given and given[0] in _TOPICS else ""
     context = open_call()
     meant = given or ["@all"]
-    servers = list({server.name: server for word in meant for server in context.servers(word)}.values())
+    servers = list({server.name: server for word in meant for server in context.readable(word)}.values())
     if for_server:
         _free_ports(context, for_server, start, put_there=put_there, as_json=as_json)
         return
@@ -73,7 +73,7 @@ def _free_ports(context: CallContext, name: str, start: int, *, put_there: bool,
     from roundgate.cli.edit import put
 
     server = context.server(name)
-    block = ports_for(context.servers("@all"), server, start)
+    block = ports_for(context.readable("@all"), server, start)
     words = [f"{setting}={port}" for setting, port in block.items()]
     if as_json:
         echo_json(block)
@@ -89,7 +89,7 @@ def _give_cores(context: CallContext, names: list[str], give: int, spare: int) -
     from roundgate.cli.edit import put
 
     servers = [context.opened(name) for name in names]
-    others = [server for server in context.servers("@all") if server.name not in names]
+    others = [server for server in context.readable("@all") if server.name not in names]
     for server, operations in cores_given(servers, give, spare, others):
         put(server, operations)
 

@@ -33,7 +33,7 @@ def asked(context: CallContext, word: str | None, options: RankOptions) -> Itera
     from roundgate.api.ranks import ranks_of, server_and_world
 
     name, world = server_and_world(word) if word else (None, "")
-    for server in context.servers(name):
+    for server in context.readable(name):
         found = ranks_of(context.site, server, with_slate=options.with_slate, world=world)
         yield from ((server, scheme) for scheme in found)
 

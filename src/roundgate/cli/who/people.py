@@ -142,7 +142,7 @@ def _show(context: CallContext, word: str, *, as_json: bool) -> None:
 def _with_seen(context: CallContext) -> list[tuple[OpenServer, dict[str, SeenPerson]]]:
     from roundgate.api.people import seen_everywhere
 
-    servers = context.servers("@all")
+    servers = context.readable("@all")
     seen = seen_everywhere(servers)
     return [(server, seen.get(server.name, {})) for server in servers]
 
@@ -205,7 +205,7 @@ def _seen(context: CallContext, word: str | None, since: str, *, as_json: bool) 
         raise WrongWords(f"--since: {error.cause}", "--since 2d") from error
     output: list[SeenOutput] = []
     book = _book(context)
-    for server in context.servers(word or "@all"):
+    for server in context.readable(word or "@all"):
         found = seen_on(server.server)
         found = within(found, seconds) if seconds else found
         latest = sorted(found.items(), key=lambda pair: -pair[1].last)
@@ -348,7 +348,7 @@ def _say_where(context: CallContext, key: str, book: People) -> None:
     from roundgate.api.people import standings
 
     ids = book.people[key].all_ids()
-    for server in context.servers("@all"):
+    for server in context.readable("@all"):
         for standing in standings(server):
             if standing.id in ids:
                 address = f"{server.book.roster[standing.roster].records}/{standing.id}"
@@ -362,7 +362,7 @@ def _add(context: CallContext, book: People, name: str, words: list[str]) -> Non
     from roundgate.core.people.rosters import people_kinds
     from roundgate.host.people.book import save_people
 
-    books = [server.book for server in context.servers("@all")]
+    books = [server.book for server in context.readable("@all")]
     kinds = {kind: spec for rulebook in books for kind, spec in people_kinds(rulebook).items()}
     ids: dict[str, list[str]] = {}
     for word in words:
@@ -427,7 +427,7 @@ def roster(
         return
     if len(words) > 1:
         raise WrongWords("Which servers?", "roundgate roster SERVER, or: roundgate roster sync SERVER")
-    servers = context.servers(words[0] if words else "@all")
+    servers = context.readable(words[0] if words else "@all")
     _matrix(context, servers, as_json=as_json)
 
 
@@ -476,7 +476,7 @@ def _one_roster(context: CallContext, word: str, name: str, *, as_json: bool) ->
     from roundgate.host.people.book import places_of
 
     book, output = _book(context), []
-    servers = context.servers(word)
+    servers = context.readable(word)
     seen = seen_everywhere(servers)
     for server in servers:
         roster, places = roster_named(server, name), places_of(server.server)

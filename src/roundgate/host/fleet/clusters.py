@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Mapping
+from contextlib import suppress
 
 from roundgate.core.checks.context import CheckContext
 from roundgate.core.checks.people import CLUSTER_DIFFERS
@@ -11,6 +12,7 @@ from roundgate.core.files import ServerFiles, format_value
 from roundgate.core.findings import Finding, Place
 from roundgate.core.formats.protocol import Entry
 from roundgate.core.values import is_hidden
+from roundgate.host.errors import Trouble
 from roundgate.host.servers import Server
 from roundgate.host.site import members_of
 from roundgate.host.site_file.checking import SITE_FILE
@@ -20,19 +22,20 @@ from roundgate.host.workspace import Workspace
 def check_clusters(server: Server, files: ServerFiles) -> Iterator[Finding]:
     """Find what a server has otherwise than the servers that it shares it with.
 
-    Where most of the others agree, they are right; a server is told of its own differences only. Raises Trouble.
+    Where most of the others agree, they are right; a server is told of its own differences only.
     """
     mine = [name for name in server.site.file.cluster if server.name in members_of(server.site, name)]
     names = {member for name in mine for member in members_of(server.site, name) if member != server.name}
-    read = {name: Workspace(Server(server.site, name), []).read().files for name in names}
+    read: dict[str, ServerFiles] = {}
+    for name in names:
+        with suppress(Trouble):  # its own check tells why; it must not hide what is wrong here
+            read[name] = Workspace(Server(server.site, name), []).read().files
     sharing: dict[str, list[str]] = {}
     for name in mine:
         for setting in server.site.file.cluster[name].shares:
             sharing.setdefault(setting, []).append(name)
     for setting, clusters in sharing.items():
-        members = {
-            name: [member for member in members_of(server.site, name) if member != server.name] for name in clusters
-        }
+        members = {name: [member for member in members_of(server.site, name) if member in read] for name in clusters}
         torn = _torn(
             files, {name: {other: read[other] for other in several} for name, several in members.items()}, setting
         )
