@@ -38,6 +38,7 @@ _VALUE_STEPS = frozenset(("value", "val", "content", "data", "text"))
 @lru_cache(maxsize=4096)
 def sounds_secret(key: str) -> bool:
     """Tell whether a key that no rulebook knows is likely to hold a secret."""
+    # The end of a name says what it is; a key of megabytes must not cost a search of megabytes.
     key = key[-_LONGEST_NAME:]
     if _ANYWHERE.search(key) or _RUN_TOGETHER.search(key):
         return True
@@ -85,6 +86,7 @@ def _types(book: Rulebook, file_path: str) -> dict[str, str]:
 def _holds_secret(types: Mapping[str, str], key: str) -> bool:
     if key in types:
         return types[key] == "secret"
+    # A misspelt secret is still one, and a finding about its name shows its line.
     secrets = [known for known, kind in types.items() if kind == "secret"]
     return sounds_secret(key) or (bool(secrets) and types.get(nearest(key, types, least=75)) == "secret")
 
@@ -110,6 +112,7 @@ def secret_entries(book: Rulebook, file_path: str, document: Document) -> list[E
             answers[key] = _holds_secret(types, key)
         if (
             answers[key]
+            # The quick test first: there may be a hundred thousand values.
             or ("://" in entry.value and _LOGIN_IN_URL.search(entry.value))
             or any(isinstance(step, str) and _HOLDS_SECRETS.fullmatch(step) for step in entry.path[:-1])
             or (entry.path[:-1] in named and _bare(entry.path[-1]) in _VALUE_STEPS)

@@ -53,6 +53,7 @@ def replay(operations: Sequence[Operation], files: ServerFiles, server: str = ""
         try:
             change, now = _make(operation, now)
             changes.append(shifting.marked(change, number))
+        # The others go on: a slate is not lost for one entry that no longer fits.
         except (EditRefused, NotEncodable) as error:
             place, name = Place(operation.file), operation.shown_name
             do = f"roundgate discard {server} {name}".replace("  ", " ")

@@ -149,6 +149,7 @@ class Text(Struct, frozen=True):
         before = self.body[max(0, cut.start - 2) : cut.start]
         last, after = _LAST_END.search(before), LINE_END.search(self.body, cut.end)
         near = last.group() if last else after.group() if after else self.newline
+        # The two would become one line end, and a line would be lost.
         if near == "\r" and self.body[cut.end : cut.end + 1] == "\n":
             near = "\n"
         new = LINE_END.sub(lambda _: near, cut.new)
@@ -160,6 +161,7 @@ class Text(Struct, frozen=True):
         """Give the text with the splices made. Raises ValueError where two of them overlap."""
         pieces: list[str] = []
         end = len(self.body)
+        # From the end, so that no cut moves the places of those that are still to be made.
         for cut in sorted(splices, key=lambda splice: (splice.start, splice.end), reverse=True):
             if cut.end > end:
                 raise ValueError("two edits overlap")
@@ -179,6 +181,7 @@ def decode(data: bytes) -> Text:
     for bom, encoding in _BOMS:
         if data.startswith(bom):
             return _decode_marked(data, bom, encoding)
+    # Before any decoding: UTF-16 without a mark passes for Latin-1, with a NUL in every other byte.
     nul = data.find(b"\0")
     if nul >= 0:
         line = data.count(b"\n", 0, nul) + 1
@@ -191,6 +194,7 @@ def decode(data: bytes) -> Text:
 
 def _decode_single(data: bytes) -> Text:
     """Read one byte a character. Bytes 128 to 159 are letters and marks in Windows-1252, and controls in Latin-1."""
+    # Windows-1252 leaves five bytes undefined; a file with one of them can only be Latin-1.
     if data.translate(None, _WINDOWS_ONLY) != data:
         try:
             return Text(data.decode("cp1252"), "cp1252")

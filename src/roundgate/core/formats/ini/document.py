@@ -319,6 +319,7 @@ class IniDocument(IniReading):
         body = self.text.body
         start, end = self.text.line_around(off.key_start)
         mark = start + len(body[start:end]) - len(body[start:end].lstrip(" \t"))
+        # Read as it would be without its mark: a line of prose may look like a key until then.
         read_back = IniDocument(self.text.with_body(body[off.key_start : end]), self.dialect).plain()
         if len(read_back) != 1:
             raise EditRefused(f"{off.path[-1]} cannot be read where it is commented out")

@@ -83,6 +83,7 @@ class LaunchDocument(LaunchReading):
         shared = self._shared(flag.value)
         if shared:
             uses = len(re.findall(rf"\$\{{?{shared}\b|%{shared}%", self.text.body, re.I if self.batch else 0))
+            # The other uses would change with it, and they may be another server's.
             if uses > 1 and not on_copy:
                 raise EditRefused(
                     f"its value is ${shared}, which is used {uses} times; set ${shared} itself, "
@@ -100,6 +101,7 @@ class LaunchDocument(LaunchReading):
         places = [
             body.count("\n", 0, assignment.start) + 1 for assignment in self.assignments if assignment.name == name
         ]
+        # Which assignment counts may hang on a condition that only the running script knows.
         if len(places) > 1:
             where = ", ".join(map(str, places))
             raise EditRefused(f"the script sets ${name} in {len(places)} places (lines {where}); edit it by hand")
@@ -108,11 +110,13 @@ class LaunchDocument(LaunchReading):
         if self.batch:
             first, last = self._value_span(name)
             single_line(new)
+            # The command interpreter of Windows replaces and splits at these even inside quotes.
             if re.search(r'["%&|<>^]', new):
                 raise EditRefused(f"'{new}' cannot be written in a start script for Windows")
             return self.replaced(word, body[word.start : first] + new + body[last : word.end])
         old = plain_shell(body[start : word.end])
         is_list = old[:1] == "-" or (" " in old and "$(" not in old)
+        # Without quotes the shell splits the value at blanks, and takes * and ? for names of files.
         if re.search(r"[\s*?\[]", new) and not is_list and self.splits(name):
             raise EditRefused(
                 f"the script uses ${name} without quotes, so '{new}' would become several words; "
@@ -130,6 +134,7 @@ class LaunchDocument(LaunchReading):
         assert flag.value_word is not None
         raw = body[flag.value_word.start : flag.value_word.end]
         if flag.form in ("apart", "word"):
+            # The server would take the value for another flag, and the flag would have none.
             if _FLAG.fullmatch(new) or _PAIR.fullmatch(new):
                 raise EditRefused(f"'{new}' would be read as a flag of its own")
             return self._within(flag, flag.value_word, self._fit(flag, new, raw[:1]))

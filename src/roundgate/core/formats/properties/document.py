@@ -89,6 +89,7 @@ class PropertiesDocument(KeyFile):
 
     def find(self, path: Path) -> Entry | None:
         """Give the entry that counts: the last one of equal keys."""
+        # Once the whole file has been read, a look around the key would only be more work.
         near = self._near(path) if "_last_of" not in self.__dict__ else None
         if near:
             return near.entry(path)
@@ -110,6 +111,7 @@ class PropertiesDocument(KeyFile):
         if here is None:
             return None
         start, end = around(body, *here)
+        # A line that ends with an odd number of backslashes goes on on the next one, so a part must not begin there.
         while runs_on_into(body, start):
             start = line_start(body, start - 1)
         while end < len(body) and runs_on_into(body, end):
@@ -264,6 +266,7 @@ class PropertiesDocument(KeyFile):
         here = [line for line in self.lines if self._key_of(line) == path]
         if not here:
             raise EditRefused(f"{path[0]} is not in the file")
+        # A comment does not go on over a backslash: its second line would become a key.
         if any(LINE_END.search(self.text.body, line.start, line.value_end) for line in here):
             raise EditRefused(f"{path[0]} runs over several lines and cannot be commented out in one")
         return Edit(
@@ -282,6 +285,7 @@ class PropertiesDocument(KeyFile):
     @cached_property
     def _ascii_only(self) -> bool:
         """Write ``\\uXXXX`` unless the file already shows that its server reads plain characters as UTF-8."""
+        # Classic readers of this format take bytes above 127 for Latin-1, whatever the rest of the system uses.
         return self.text.encoding == "latin-1" or (not self.text.bom and self.text.body.isascii())
 
 

@@ -107,10 +107,12 @@ def _behind_last(where: Brackets, new: str) -> list[Splice]:
         gap = "" if where.tight else " "
     sign = where.body[comma] if comma >= 0 else where.commas[0]
     if comma >= 0:
+        # Behind the comment of the last item, which would else become the new item's.
         index = max(tail.end, comma + 1)
         return [Splice(index, index, gap + new + sign)]
     if tail.end > tail.start:
         gap = gap if "\n" in gap or "\r" in gap else where.newline
+        # The comma goes before the comment: behind it, the comma would be a part of the comment.
         return [Splice(item.end, item.end, sign), Splice(tail.end, tail.end, gap + new)]
     return [Splice(item.end, item.end, sign + gap + new)]
 
@@ -137,6 +139,7 @@ def removed(where: Brackets, at: int) -> list[Splice]:
     end = max(item.end, tail.end, comma + 1 if comma >= 0 and tail.start > comma else 0)
     if comma >= 0 and comma >= end:
         cuts.append(Splice(comma, comma + 1, ""))
+    # JSON allows no comma before the closing bracket.
     if is_last and comma < 0 and at > 0:
         before = _comma_after(where, at - 1)
         if before >= 0:

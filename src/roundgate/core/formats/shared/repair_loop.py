@@ -83,6 +83,7 @@ def one_after_another(body: str, diagnose: Diagnose, not_understood: Callable[[s
         if LINE_END.search(mended.body, low, high):
             problem = replace(problem, gave_up=gave_up)
         placed = mended.in_original(problem)
+        # The repair did not help: the same mistake again, and so on for ever.
         if any((mistake.code, mistake.start) == (placed.code, placed.start) for mistake in found):
             break
         found.append(placed)
@@ -116,6 +117,7 @@ def only_proven(body: str, problems: Sequence[Problem], first_error: FirstError)
         if failed is None:
             break
         cuts = [_shifted(cut, done) for cut in candidate.repair]
+        # A repair far from where the reader gives up would change a part of the file that it can read.
         if not _is_beside(text, cuts, failed):
             continue
         try:
@@ -124,6 +126,7 @@ def only_proven(body: str, problems: Sequence[Problem], first_error: FirstError)
             continue
         done += candidate.repair
         proven.append(candidate)
+    # A file that still cannot be read was understood wrongly somewhere, and nobody knows where.
     if first_error(text) is not None:
         proven = []
     kept = [id(mistake) for mistake in proven]

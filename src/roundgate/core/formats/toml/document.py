@@ -106,8 +106,10 @@ class TomlDocument(TomlReading):
             ]
             if table and not mine and self._heading(table) is None:
                 continue
+            # A dotted key in a table that has none would surprise its reader: [a.b] is what such files have.
             if length < len(path) - 1 and not dotted:
                 continue
+            # Behind the first heading every key belongs to a table, so one of the top must be put above it.
             if not table and not mine:
                 return self._before_headings(path, written)
             last = (dotted or mine)[-1] if dotted or mine else self._heading(table)
@@ -159,6 +161,7 @@ class TomlDocument(TomlReading):
     def _brackets(self, value: Value) -> Brackets:
         spans = [Span(child.key_start, child.value.end) for child in children(self.text.body, value)]
         unit = bracketed.unit_of(self.text.body)
+        # An inline table may hold neither line ends nor comments before TOML 1.1.
         inline = value.kind == "map"
         comment = "" if inline else _COMMENT
         return Brackets(self.text.body, value.start + 1, value.end - 1, spans, self.text.newline, comment, ",", unit)
@@ -204,8 +207,10 @@ class TomlDocument(TomlReading):
             ):
                 found.setdefault(int(head.table[length - 1]), []).append(at)
         blocks: list[tuple[int, int, int]] = []
+        # Tables of an array are numbered by the order of their headings, and each has its sub-tables behind it.
         while len(blocks) in found and self._heading((*home, len(blocks))) is not None:
             mine = found[len(blocks)]
+            # Another table's heading stands among them.
             if mine[-1] - mine[0] >= len(mine):
                 raise EditRefused("its parts are in several places of the file; edit it by hand")
             first, after = heads[mine[0]], mine[-1] + 1
@@ -232,6 +237,7 @@ class TomlDocument(TomlReading):
         return Edit((Splice(start, line_span(self.text, statement.end)[1], ""),), expected)
 
     def _refuse_last(self, statement: Statement) -> None:
+        # With the last dotted key its table would be gone from the tree, which is more than was asked for.
         if len(statement.keys) > 1 and sum(other.path[:-1] == statement.path[:-1] for other in self.statements) == 1:
             raise EditRefused("it is the last of its table; remove the table, or edit the file by hand")
 
@@ -252,6 +258,7 @@ class TomlDocument(TomlReading):
             raise EditRefused(f"{name} is there already")
         body = self.text.body
         key = body[way[-1].key_start : way[-1].key_end]
+        # Of a dotted key only the last part is renamed; a dot inside quotes is none.
         last = list(re.finditer(r'[A-Za-z0-9_-]+|"(?:[^"\\\n]|\\.)*"|\'[^\'\n]*\'', key))[-1]
         cut = Splice(way[-1].key_start + last.start(), way[-1].key_start + last.end(), key_text((name,)))
         moved = with_value(without(self.plain(), path), (*path[:-1], name), part(self.plain(), path))

@@ -59,10 +59,12 @@ class XmlDocument(XmlReading):
 
     def _set_text(self, element: Element, new: str) -> Edit:
         body = self.text.body
+        # Expat joins the text around a comment, so the spans on its two sides cannot be told from each other.
         if "<!--" in body[element.inner : element.close] or "<?" in body[element.inner : element.close]:
             raise EditRefused("there is a comment inside the text; edit it by hand")
         _no_control(new)
         start, end = self._text_span(element)
+        # Inside CDATA nothing is escaped; only its own end cannot be written there.
         if body[start - 9 : start] == "<![CDATA[" and "]]>" not in new:
             cut = Splice(start, end, new)
             outer = body[element.inner : start - 9] + new + body[end + 3 : element.close]
@@ -74,6 +76,7 @@ class XmlDocument(XmlReading):
         else:
             cut, outer = Splice(element.inner, element.close, written(new)), new
         first, last = self._events(element)
+        # XML readers give every line end as a line feed, whatever the file has.
         text: list[Event] = [("t", outer.replace("\r\n", "\n"), None)] if outer else []
         return self._edit([cut], [*self.events[: first + 1], *text, *self.events[last:]])
 
@@ -132,6 +135,7 @@ class XmlDocument(XmlReading):
         if parent.is_alone:
             start = len(body[: body.rindex("/", parent.start, parent.end)].rstrip())
             return Splice(start, parent.end, f">{text}</{parent.name}>")
+        # Text and elements side by side are read differently by nearly every library.
         if not parent.children and body[parent.inner : parent.close].strip():
             raise EditRefused(f"{parent.name} holds a text; it cannot hold elements too")
         if at < len(parent.children):
@@ -139,6 +143,7 @@ class XmlDocument(XmlReading):
             return Splice(here, here, text + self._gap(here))
         if parent.children:
             here = parent.children[-1].end
+            # A comment behind the last child belongs to it, so the new one goes behind the comment.
             note = re.compile(r"[ \t]*<!--(?:(?!-->).)*-->(?=[ \t]*[\r\n])").match(body, here)
             here = note.end() if note else here
             return Splice(here, here, self._gap(parent.children[-1].start) + text)
@@ -230,6 +235,7 @@ class XmlDocument(XmlReading):
         if body[start : element.start].strip() or not note:
             return element.start, element.end
         assert element.parent is not None
+        # Its parent begins on the same line, which must stay.
         if len(element.parent.children) == 1 and element.parent.inner > start:
             return element.start, element.end
         return start, stop

@@ -66,6 +66,8 @@ class YamlDocument(YamlPlaces):
         events = self.stream.events[event]
         present = kind_of(events)
         start, _ = self.stream.bare(event)
+        # YAML 1.1 has on, off, yes and no as well: the word that the file uses stays, for some servers know only that
+        # one.
         if isinstance(value, str) and kind is None and present == "bool" and value.lower() in BOOL_WORDS:
             new: PlainData = Bare(value)
         else:
@@ -84,6 +86,8 @@ class YamlDocument(YamlPlaces):
         found = re.compile(r"[^\r\n]*(?:(?:\r\n|\r|\n)[ \t]*(?=[\r\n]|\Z))*(?:\r\n|\r|\n)( +)").match(
             self.text.body, start, end
         )
+        # A number in the header fixes the indentation, so a block written anew with another one would be read
+        # otherwise.
         header = re.match(r"[|>][-+]?\d", self.text.body[start:])
         return "" if header or not found else found[1]
 
@@ -93,17 +97,20 @@ class YamlDocument(YamlPlaces):
         start, _ = self.stream.bare(event)
         end = max(start, self.stream.content_end(event))
         if not events[4] and self.text.body[start : start + 1] in ("|", ">"):
+            # A block's span runs on over the blank lines behind it; those belong to what follows.
             end = start + len(self.text.body[start:end].rstrip(" \t\r\n"))
         text = new.text
         if start == end:
             text = self.into_nothing(way, start, text)
         expected = self.plain()
+        # Anchor and tag stay in the text before the span, so they stay in what is expected too.
         made = [(*new.events[0][:2], events[2], events[3], new.events[0][4]), *new.events[1:]]
         return Edit((Splice(start, end, text),), [*expected[:event], *made, *expected[event + 1 :]])
 
     def _collection(self, way: Sequence[Member], value: PlainData) -> Written:
         """Write a map or list for the place of a scalar: on lines of its own, or in brackets where those are needed."""
         member = way[-1]
+        # Lines of their own are not allowed inside brackets, and an empty collection has no form but brackets.
         if not value or self.in_flow(way) or member.key < 0 or self.stream.events[member.value][1]:
             return flow(value, ascii_only=self.ascii_only)
         indent = " " * (self.column(self.stream.spans[member.key][0]) + len(self.unit))
@@ -119,6 +126,7 @@ class YamlDocument(YamlPlaces):
         start, end = stream.bare_start(event), stream.content_end(event)
         if not stream.is_flow(event) and way[-1].key >= 0:
             colon = self.text.body.rfind(":", 0, start)
+            # A block collection begins on the line below its key; in brackets it begins behind the colon.
             has_line = LINE_END.search(self.text.body, colon, start)
             start = colon + 1 if has_line and not self.text.body[colon + 1 : start].strip() else start
         lead = " " if self.text.body[start - 1 : start] == ":" else ""
@@ -252,6 +260,8 @@ class YamlDocument(YamlPlaces):
         parent = way[-2].value
         members = list(self.stream.members(parent))
         gone = [at for at, member in enumerate(members) if member.step == path[-1]]
+        # YAML forbids the same name twice, and readers take the first or the last: which one to take out is a person's
+        # decision.
         if len(gone) > 1:
             raise EditRefused("it is there more than once; delete the ones that should not count first")
         self._refuse_sharers(members[gone[0]])
@@ -263,6 +273,8 @@ class YamlDocument(YamlPlaces):
     def _refuse_sharers(self, member: Member) -> None:
         for at in range(member.value, self.stream.after(member.value)):
             anchor = self.plain()[at][2]
+            # To take the anchor out would leave its aliases without what they mean, and the file could not be read any
+            # more.
             if anchor and self.stream.aliases(anchor, at):
                 raise EditRefused(f"*{anchor} elsewhere refers to a part of it")
 
