@@ -38,6 +38,11 @@ def test_a_look_loads_no_checks_no_review_and_no_changes(regatta: SiteUnderTest,
     modules = loaded(regatta, *words)
     assert "host.store" in modules
     assert modules & {*NEVER_FOR_A_LOOK, "rich", "rapidfuzz", "numpy", "httpx", "cronsim"} == set()
+    assert modules & {"host.keeper.clients", "dataclasses"} == set()
+
+
+def test_a_look_at_a_server_that_is_down_loads_nothing_of_people_and_changes(regatta: SiteUnderTest) -> None:
+    assert loaded(regatta, "show", "regatta") & {"core.people.ids", "core.operations.values"} == set()
 
 
 def test_a_set_loads_nothing_of_rounds_and_only_the_formats_of_the_files(regatta: SiteUnderTest) -> None:

@@ -177,7 +177,7 @@ def _state_of(server: Server, store: Store, driver: Driver | None, until: float)
 
 
 def _keeper_words(server: Server) -> str:
-    from roundgate.host.keeper.clients import lock_holder
+    from roundgate.host.keeper.lock import lock_holder
 
     return f"kill -9 {lock_holder(server.state) or 'KEEPER'}"
 

@@ -9,7 +9,6 @@ from msgspec.structs import replace
 
 from roundgate.core.nearest import nearest
 from roundgate.core.patterns import fits
-from roundgate.core.people.ids import has_form, id_mistake, meant_id
 from roundgate.core.rulebook.model import ItemKind, Setting
 from roundgate.core.values.protocol import Traits, Value, ValueKind, ValueProblem
 
@@ -193,12 +192,16 @@ class Identifier(Traits):
         """See ValueKind. What is pasted around an id, its case and look-alike letters do not matter to the person."""
         if typed in spec.catalogue:
             return typed
+        from roundgate.core.people.ids import meant_id  # few commands read an id
+
         return self.read(meant_id(typed, _kind_of(spec)) or typed, spec)
 
     def read(self, stored: str, spec: Setting) -> Value:
         """See ValueKind. Raises ValueProblem."""
         if not stored or stored in spec.catalogue:
             return stored
+        from roundgate.core.people.ids import has_form, id_mistake, meant_id
+
         kind = _kind_of(spec)
         mistake = id_mistake(stored, kind)
         if mistake:

@@ -15,9 +15,7 @@ from typing import Any
 from msgspec import json
 
 from roundgate.host.errors import KeeperGone, KeeperSilent
-from roundgate.host.keeper.clients import lock_holder
 from roundgate.host.keeper.config import socket_address
-from roundgate.host.keeper.record import current_record, needs_keeper
 
 _ANSWER_WITHIN = 30.0
 _ACCEPTS_WITHIN = 3.0
@@ -116,6 +114,9 @@ def connect(state: str) -> KeeperLink:
     try:
         return KeeperLink(state)
     except KeeperGone:
+        from roundgate.host.keeper.lock import lock_holder  # a keeper that answers needs none of it
+        from roundgate.host.keeper.record import current_record, needs_keeper
+
         holder = lock_holder(state)
         if holder is not None:
             return _reopened(state, holder)
@@ -143,6 +144,8 @@ def start_keeper(state: str) -> KeeperLink:
 
     Where another one was faster, that one is it. Raises KeeperGone where it cannot start.
     """
+    from roundgate.host.keeper.lock import lock_holder
+
     told, ready = os.pipe()
     os.set_inheritable(ready, True)
     nothing = [(os.POSIX_SPAWN_OPEN, handle, os.devnull, os.O_RDWR, 0) for handle in (0, 1, 2)]

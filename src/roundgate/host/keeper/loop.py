@@ -13,11 +13,12 @@ from collections.abc import Callable
 from typing import Any
 
 from roundgate.host.keeper.child import LATE_STOP, Child
-from roundgate.host.keeper.clients import Client, is_welcome, listen, socket_mark, take_lock
+from roundgate.host.keeper.clients import Client, is_welcome, listen, socket_mark
 from roundgate.host.keeper.clock import WallClock
 from roundgate.host.keeper.config import read_config
 from roundgate.host.keeper.crashes import write_event
 from roundgate.host.keeper.errands import Errands
+from roundgate.host.keeper.lock import take_lock
 from roundgate.host.keeper.log import ConsoleLog
 from roundgate.host.keeper.record import current_record, needs_keeper, write_record
 from roundgate.host.keeper.recovery import ORPHANED, Recovery

@@ -6,7 +6,6 @@ A process is known by its number and the moment of its birth: numbers are used a
 
 from __future__ import annotations
 
-import json
 import os
 from typing import TypedDict, cast
 
@@ -37,6 +36,8 @@ class Record(TypedDict):
 
 def write_record(state: str, record: Record) -> None:
     """Write the record in a state folder. What cannot be written is lost, for the server's life must go on."""
+    import json  # a command that only reads when a process began needs none of it
+
     data = json.dumps(record).encode() + b"\n"
     if len(data) > _SIZE:
         # Better a keeper that has lost count of the players than one that does not find its server.
@@ -58,6 +59,8 @@ def write_record(state: str, record: Record) -> None:
 
 def read_record(state: str) -> Record | None:
     """Read the record in a state folder; None where there is none, or it makes no sense."""
+    import json
+
     try:
         with open(os.path.join(state, _NAME), "rb") as file:
             found = json.loads(file.read(_SIZE).partition(b"\n")[0])
