@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import socket
 import subprocess
@@ -23,6 +24,7 @@ class Standin:
         command = [sys.executable, "-m", "gullwind_standin.main", "--folder", str(folder), *words]
         self.process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
         self.lines: list[str] = []
+        RUNNING.append(self)
 
     def until(self, words: str) -> str:
         """Read its lines until one holds the words; an empty text when it ends before."""
@@ -41,19 +43,36 @@ class Standin:
     def end(self) -> int:
         """Stop it, if need be, and give its exit code."""
         assert self.process.stdin is not None and self.process.stdout is not None
-        if self.process.poll() is None:
-            self.say("stop")
+        with contextlib.suppress(BrokenPipeError):  # it may be about to end by itself
+            if self.process.poll() is None:
+                self.say("stop")
         code = self.process.wait(20)
-        self.process.stdin.close()
+        with contextlib.suppress(BrokenPipeError):  # the line that it did not take is still to be written
+            self.process.stdin.close()
         self.lines += self.process.stdout.read().splitlines()
         self.process.stdout.close()
         return code
+
+    def kill(self) -> None:
+        """End it whatever it does, so that nothing of a failed test is left for the next one."""
+        self.process.kill()
+        self.process.wait()
+        for stream in (self.process.stdin, self.process.stdout):
+            with contextlib.suppress(BrokenPipeError):
+                assert stream is not None
+                stream.close()
+
+
+RUNNING: list[Standin] = []
 
 
 @pytest.fixture
 def folder(tmp_path: Path) -> Iterator[Path]:
     (tmp_path / "gullwind.properties").write_text(f"net.port={free_port()}\nboat.slots=16\n")
-    return tmp_path
+    yield tmp_path
+    for standin in RUNNING:
+        standin.kill()
+    RUNNING.clear()
 
 
 def value(standin: Standin, key: str) -> str:
