@@ -26,7 +26,7 @@ from roundgate.core.findings import Place
 from roundgate.core.ranks.deciding import decide, decisions, permissions_of
 from roundgate.core.ranks.impact import impact
 from roundgate.core.ranks.matrix import matrix_of
-from roundgate.core.ranks.model import Entry, Member, Scheme
+from roundgate.core.ranks.model import RankEntry, RankMember, Scheme
 from roundgate.core.ranks.rights import Rights
 
 MEMBERS, PERMISSIONS, RANKS = 100_000, 2_000, 300
@@ -92,12 +92,12 @@ def questions(folder: Path) -> bool:
     print(f"reading all: {read:.2f} s, {read / (plainly + by_yaml):.1f} times json and libyaml alone")
     permissions = permissions_of(scheme)
     group = scheme.groups["rank3"]
-    entry = Entry("part1.act1", True, "rank3", Place("ranks.yml"))
+    entry = RankEntry("part1.act1", True, "rank3", Place("ranks.yml"))
     changed = replace(
         scheme, groups={**scheme.groups, "rank3": replace(group, entries=(*group.entries, entry), parents=())}
     )
     member = next(iter(scheme.members.values()))
-    ranks = [Member(one, one, (one,)) for one in scheme.groups]
+    ranks = [RankMember(one, one, (one,)) for one in scheme.groups]
     print(f"{len(scheme.members):,} members, {len(permissions):,} permissions, {len(scheme.groups)} ranks:")
     results = [
         timed("who", lambda: who(scheme, permissions[1000])),

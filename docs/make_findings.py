@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from roundgate.core.checks import CODES
-from roundgate.core.findings import Code
+from roundgate.core.findings import FindingCode
 
 HEAD = """# Findings
 
@@ -13,7 +13,7 @@ Made by `python docs/make_findings.py` from the pages beside the checks. `roundg
 """
 
 
-def page(code: Code) -> str:
+def page(code: FindingCode) -> str:
     """Give one code's section."""
     lines = [f"\n## {code.name}\n", f"{code.title} ({code.level}).\n", f"{code.page}\n"]
     for label, example in (("wrong", code.bad), ("right", code.good)):

@@ -41,7 +41,7 @@ TABLES = {
     "AdviceTable": "[table.NAME]",
     "Preset": "[preset.NAME]",
     "Mods": "[mods]",
-    "Server": "[server]",
+    "ServerSpec": "[server]",
     "Port": "[[server.port]]",
     "Probe": "probe = { ... } of a port",
     "RemoteConsole": "[server.console]",

@@ -11,7 +11,7 @@ import yaml
 
 from gullwind_standin.ranks import Ranks
 from roundgate.core.files import ServerFiles
-from roundgate.core.ranks.model import Member, Scheme
+from roundgate.core.ranks.model import RankMember, Scheme
 from roundgate.core.ranks.reading import schemes_of
 from roundgate.core.rulebook.expansion import for_files
 from roundgate.core.text import Text
@@ -162,6 +162,6 @@ def theirs(kept: str, files: Files, folder: Path) -> Callable[[str, str], bool]:
     return answer
 
 
-def members_of(scheme: Scheme) -> dict[str, Member]:
+def members_of(scheme: Scheme) -> dict[str, RankMember]:
     """Give everybody, and whoever has no rank, by id."""
     return {one: scheme.members.get(one, scheme.newcomer()) for one in SAILORS}

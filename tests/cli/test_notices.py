@@ -17,7 +17,7 @@ import pytest
 from conftest import SiteUnderTest, wait_for
 from peers import Hook, Post, talking
 from ports import free_port
-from roundgate.core.notices.model import Event, Notice
+from roundgate.core.notices.model import Notice, NoticeEvent
 from roundgate.host.notices.outbox import put, start_sender
 from roundgate.host.site import read_site
 
@@ -209,7 +209,7 @@ def test_many_at_once_arrive_each_once_and_in_order(site: SiteUnderTest, hook: H
     webhook(site, hook.url, 'body = { event = "{event}", n = "{round}" }')
     home = read_site(site.folder)
     for number in range(1, 13):
-        assert put(home, Notice(Event.CRASHED, "x", "regatta", round=number), ["club"])
+        assert put(home, Notice(NoticeEvent.CRASHED, "x", "regatta", round=number), ["club"])
         start_sender(home)  # a dozen senders: one of them does the work, and nothing is left over
     wait_for(lambda: len(hook.got) >= 12, 40)
     wait_for(lambda: not list((home.state / "outbox" / "club").glob("*.json")), 20)
@@ -220,9 +220,9 @@ def test_one_that_waited_too_long_and_one_that_is_damaged_are_dropped(site: Site
     site.add("regatta")
     webhook(site, hook.url)
     home = read_site(site.folder)
-    put(home, Notice(Event.CRASHED, "long ago", "regatta", at=time.time() - 7 * 3600), ["club"])
+    put(home, Notice(NoticeEvent.CRASHED, "long ago", "regatta", at=time.time() - 7 * 3600), ["club"])
     (home.state / "outbox" / "club" / "5.json").write_text("{")
-    put(home, Notice(Event.CRASHED, "just now", "regatta"), ["club"])
+    put(home, Notice(NoticeEvent.CRASHED, "just now", "regatta"), ["club"])
     start_sender(home)
     wait_for(lambda: len(hook.got) == 1, 20)
     assert hook.bodies[0]["message"] == "just now"
@@ -249,7 +249,7 @@ def test_a_mail_is_taken_and_a_field_cannot_begin_a_header(site: SiteUnderTest, 
     mail(site, post.port, 'security = "none"\nsubject = "{server}: {reason}"')
     home = read_site(site.folder)
     reason = "gale\r\nBcc: all@saltmarsh.example\r\n\r\nhello"
-    put(home, Notice(Event.GOING_DOWN, "regatta goes down now.", "regatta", reason=reason), ["board"])
+    put(home, Notice(NoticeEvent.GOING_DOWN, "regatta goes down now.", "regatta", reason=reason), ["board"])
     start_sender(home)
     wait_for(lambda: len(post.mails()) == 1, 30)
     [got] = post.mails()

@@ -15,7 +15,7 @@ from roundgate.cli.screen.findings import count_words, echo_findings
 from roundgate.cli.screen.review import consequence_words
 from roundgate.cli.screen.rounds import EXIT_CODES, RoundScreen
 from roundgate.core.findings import Finding, Place
-from roundgate.core.layers import Difference, DifferenceCode
+from roundgate.core.layers import DifferenceCode, LayerDifference
 from roundgate.core.review import Consequence, ConsequenceCode
 from roundgate.core.rounds import (
     Fact,
@@ -29,7 +29,7 @@ from roundgate.core.rounds import (
     ValuesUnread,
     WorldKept,
 )
-from roundgate.host.rounds.events import Ended, Noted, Proved, StepBegun, StepDone, Waits, read_event
+from roundgate.host.rounds.events import Noted, Proved, RoundEnded, StepBegun, StepDone, Waits, read_event
 
 
 def shown(finding: Finding, capsys: pytest.CaptureFixture[str]) -> list[str]:
@@ -115,7 +115,7 @@ def test_a_rounds_messages_are_told_as_they_come(capsys: pytest.CaptureFixture[s
         StepDone(Step.STOP, 0.051),
         Noted(Step.WRITE, "moved\x07"),
         Proved(ValueInForce("race.slots", "24", "start-log")),
-        Ended(RoundOutcome.REWOUND, "Not proven.", "roundgate slate", ["fatal: \x1b[31malloc"]),
+        RoundEnded(RoundOutcome.REWOUND, "Not proven.", "roundgate slate", ["fatal: \x1b[31malloc"]),
     ):
         screen.show(read_event(json.encode(event)))
     assert screen.finish(7) == 3
@@ -166,7 +166,7 @@ def test_every_fact_difference_and_consequence_has_its_words() -> None:
         assert stored_fact(json.encode(fact).decode()) == fact
     assert stored_fact("race.slots is 24") is None
     for code in DifferenceCode:
-        assert "{" not in difference_words(Difference(code, "24", 7))
+        assert "{" not in difference_words(LayerDifference(code, "24", 7))
     for kind in ConsequenceCode:
         detail = {
             "advice": "less is more",

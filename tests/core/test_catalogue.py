@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from roundgate.core.checks.standalone import problems_here
-from roundgate.core.findings import Code
+from roundgate.core.findings import FindingCode
 from roundgate.core.formats import FORMATS
 from roundgate.core.formats.catalogue import CODES
 from roundgate.core.text import Text
@@ -18,7 +18,7 @@ def codes_in(body: str, name: str) -> set[str]:
 
 
 @pytest.mark.parametrize("code", WITH_EXAMPLES, ids=lambda code: code.name)
-def test_the_bad_example_gives_the_finding_and_the_good_one_none(code: Code) -> None:
+def test_the_bad_example_gives_the_finding_and_the_good_one_none(code: FindingCode) -> None:
     assert code.name in codes_in(code.bad, code.format)
     assert codes_in(code.good, code.format) == set()
 

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from roundgate.core.checks import check_disk
 from roundgate.core.files import ServerFiles, plain_form
-from roundgate.core.layers import Difference, DifferenceCode, Known, differing_layers, layers_of
+from roundgate.core.layers import DifferenceCode, Known, LayerDifference, differing_layers, layers_of
 from roundgate.core.operations.base import Operation
 from roundgate.core.operations.names import Switch
 from roundgate.core.operations.values import SetValue
@@ -83,7 +83,7 @@ def test_another_spelling_of_the_running_value_is_no_difference() -> None:
     same = known(started=files("laps.count=5\nwind.scale=0.5\n"))
     assert layers_of("wind.scale", same).differences == ()
     other = known(started=files("laps.count=5\nwind.scale=0.6\n"))
-    assert layers_of("wind.scale", other).differences == (Difference(DifferenceCode.NEEDS_RESTART),)
+    assert layers_of("wind.scale", other).differences == (LayerDifference(DifferenceCode.NEEDS_RESTART),)
 
 
 @pytest.mark.parametrize(

@@ -10,7 +10,7 @@ from zoneinfo import ZoneInfo
 
 import pytest
 
-from roundgate.core.timetable.looking import LATE, Outcome, look
+from roundgate.core.timetable.looking import LATE, MomentOutcome, look
 from roundgate.core.timetable.moments import DAYS, WrongMoment, check_expressions, expressions, moments_after
 
 ZONES = ("Europe/Berlin", "America/New_York", "Australia/Lord_Howe", "Asia/Kolkata", "UTC", "Europe/London")
@@ -63,7 +63,7 @@ def test_each_moment_of_a_year_is_taken_once_whatever_the_clock_does(seed: int) 
     crons = expressions(at, days, "")
     lead, make_up = rng.choice((0.0, 600.0)), rng.choice((0.0, 7200.0))
     begin = now = datetime(2026, 1, 4, tzinfo=zone).timestamp()
-    known, taken, carried = begin, dict[float, Outcome](), list[float]()
+    known, taken, carried = begin, dict[float, MomentOutcome](), list[float]()
     told: set[float] = set()
     asleep: list[tuple[float, float]] = []
     ahead = 0.0
@@ -106,7 +106,7 @@ def test_a_moment_that_was_missed_by_a_wrong_clock_is_carried_out_when_it_comes(
     five = datetime(2026, 5, 4, 5, tzinfo=zone).timestamp()
     wrong = look(moments, five - 7200, five + 3600 + 60, {})
     assert wrong.due is None and wrong.missed == [five + 1800]
-    taken: dict[float, Outcome] = {five + 1800: "missed"}
+    taken: dict[float, MomentOutcome] = {five + 1800: "missed"}
     assert look(moments, wrong.known, five + 120, taken).due is None, "the clock is right again, and it is not time yet"
     right = look(moments, wrong.known, five + 1801, taken)
     assert right.due is not None and not right.due.made_up
@@ -120,7 +120,7 @@ def test_only_the_last_missed_one_is_made_up() -> None:
     hour = at - 40 * 60
     assert found.due is not None and (found.due.at, found.due.made_up) == (hour, True)
     assert found.missed == [hour - 7200, hour - 3600]
-    skip: dict[float, Outcome] = {hour: "skip"}
+    skip: dict[float, MomentOutcome] = {hour: "skip"}
     left = look(lambda after: moments_after(crons, zone, after), at - 2 * 3600, at, skip)
     assert left.skipped == [hour] and left.missed == [hour - 3600] and left.due is None
 

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from roundgate.core.console_lines import LineRefused, fill
 from roundgate.core.probes import escaped_bytes, is_answer, question_of, texts_of, value_in
-from roundgate.core.rulebook.model import Live, Probe, Server
+from roundgate.core.rulebook.model import Live, Probe, ServerSpec
 
 
 def search(pattern: str, text: str) -> Any:
@@ -82,9 +82,9 @@ def test_a_wrong_escape_is_named(wrong: str) -> None:
 @given(st.text(alphabet='ab" \\;', max_size=12))
 def test_no_value_smuggles_in_a_second_command(value: str) -> None:
     for server, form in (
-        (Server(), 'say "{text}"'),
-        (Server(console_escapes=True), 'say "{text}"'),
-        (Server(console_ends=";"), "say {text}"),
+        (ServerSpec(), 'say "{text}"'),
+        (ServerSpec(console_escapes=True), 'say "{text}"'),
+        (ServerSpec(console_ends=";"), "say {text}"),
     ):
         try:
             line = fill(form, {"text": value}, server)

@@ -17,7 +17,7 @@ from roundgate.core.files import ServerFiles
 from roundgate.core.operations.base import Operation
 from roundgate.core.operations.registry import merged
 from roundgate.core.ranks.deciding import decide
-from roundgate.core.ranks.model import Member, Scheme
+from roundgate.core.ranks.model import RankMember, Scheme
 from roundgate.core.ranks.reading import schemes_of
 from roundgate.host.errors import Trouble
 
@@ -135,14 +135,14 @@ def check(one: Edited, kept: str) -> None:
             assert rank not in after.groups or not set(one.words[1:]) & set(grants(after, rank))
         case "add" | "copy":
             source = one.words[1] if one.verb == "add" else rank
-            old, new = Member(source, source, (source,)), Member(NEW, NEW, (NEW,))
+            old, new = RankMember(source, source, (source,)), RankMember(NEW, NEW, (NEW,))
             for each in PERMISSIONS:
                 assert decide(old, each, before).may == decide(new, each, after).may, "as the one that it is like"
         case "rename":
             assert rank not in set(named(after)) and (NEW in after.groups)
             assert [NEW if name == rank else name for name in named(before)] == list(named(after))
             for each in PERMISSIONS:
-                old, new = Member(rank, rank, (rank,)), Member(NEW, NEW, (NEW,))
+                old, new = RankMember(rank, rank, (rank,)), RankMember(NEW, NEW, (NEW,))
                 assert decide(old, each, before).may == decide(new, each, after).may, "its rights are as they were"
         case "remove":
             assert rank not in set(named(after)) and set(after.groups) == set(before.groups) - {rank}

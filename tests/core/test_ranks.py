@@ -17,7 +17,7 @@ from roundgate.core.ranks.deciding import ORDER_WORDS, decide, is_about
 from roundgate.core.ranks.expected import ExpectationProblem, outcomes, read_expectations
 from roundgate.core.ranks.impact import impact
 from roundgate.core.ranks.matrix import CELLS, is_granted, matrix_of
-from roundgate.core.ranks.model import Entry, Group, Member, Scheme
+from roundgate.core.ranks.model import RankEntry, RankGroup, RankMember, Scheme
 from roundgate.core.ranks.rights import Rights
 from roundgate.core.text import Text
 from roundgate.host.people.book import read_people
@@ -49,9 +49,11 @@ ENTRIES = st.tuples(
 NAMES = ["a", "b", "c", "d"]
 
 
-def entries(found: list[tuple[str, bool, tuple[str, ...]]], holder: str) -> tuple[Entry, ...]:
+def entries(found: list[tuple[str, bool, tuple[str, ...]]], holder: str) -> tuple[RankEntry, ...]:
     """Make entries; only wildcards leave something out."""
-    return tuple(Entry(one, allows, holder, Place(""), but if one.endswith("*") else ()) for one, allows, but in found)
+    return tuple(
+        RankEntry(one, allows, holder, Place(""), but if one.endswith("*") else ()) for one, allows, but in found
+    )
 
 
 @st.composite
@@ -61,12 +63,12 @@ def schemes(draw: st.DrawFn) -> Scheme:
     for name in NAMES[: draw(st.integers(1, 4))]:
         held = entries(draw(st.lists(ENTRIES, max_size=4)), name)
         parents = tuple(draw(st.lists(st.sampled_from(NAMES), max_size=2, unique=True)))
-        groups[name] = Group(name, held, parents, float(draw(st.integers(0, 2))))
+        groups[name] = RankGroup(name, held, parents, float(draw(st.integers(0, 2))))
     members = {}
     for number in range(draw(st.integers(0, 3))):
         own = entries(draw(st.lists(ENTRIES, max_size=2)), f"m{number}")
         inside = tuple(draw(st.lists(st.sampled_from(NAMES), max_size=2, unique=True)))
-        members[f"m{number}"] = Member(f"m{number}", f"m{number}", inside, own)
+        members[f"m{number}"] = RankMember(f"m{number}", f"m{number}", inside, own)
     order = draw(st.sampled_from(list(ORDER_WORDS)))
     default = draw(st.sampled_from(["", *NAMES]))
     case, unknown = draw(st.booleans()), draw(st.booleans())
@@ -78,7 +80,7 @@ def schemes(draw: st.DrawFn) -> Scheme:
 def test_many_at_once_are_decided_as_one_by_one(scheme: Scheme, permissions: set[str]) -> None:
     """The bits of everybody are what the questions, asked singly, answer; and so are the cells of the matrix."""
     rights = Rights(scheme, permissions)
-    everybody = [*scheme.members.values(), scheme.newcomer(), *(Member(one, one, (one,)) for one in scheme.groups)]
+    everybody = [*scheme.members.values(), scheme.newcomer(), *(RankMember(one, one, (one,)) for one in scheme.groups)]
     matrix = matrix_of(rights, everybody)
     for at, member in enumerate(everybody):
         held = rights.of(member)
@@ -122,7 +124,7 @@ def test_the_impact_is_what_the_answers_differ_by(before: Scheme, after: Scheme)
             hits = {
                 gains
                 for who, gains, one in output
-                if who == name and is_about(Entry(one, True, "", Place("")), permission, after)
+                if who == name and is_about(RankEntry(one, True, "", Place("")), permission, after)
             }
             if old != new:
                 assert new in hits, (name, permission)
@@ -153,10 +155,10 @@ def test_expectations_are_read_with_the_lines_of_their_mistakes() -> None:
 
 def test_expectations_know_names_ids_ranks_newcomers_and_the_people_book() -> None:
     people = read_people(Text('[person.wren]\nname = "Wren"\nids.sailor = ["GW-7K3M-Q2XD"]\nalso = ["Jenny"]\n'))
-    mate = Group("mate", (Entry("race.abort", True, "mate", Place("r", 1)),))
-    wren = Member("GW-7K3M-Q2XD", "Wren", ("mate",))
-    twins = {one: Member(one, "Twin", ("mate",)) for one in ("GW-0001-TWIN", "GW-0002-TWIN")}
-    scheme = Scheme({"mate": mate, "boy": Group("boy")}, {wren.id: wren, **twins}, "boy")
+    mate = RankGroup("mate", (RankEntry("race.abort", True, "mate", Place("r", 1)),))
+    wren = RankMember("GW-7K3M-Q2XD", "Wren", ("mate",))
+    twins = {one: RankMember(one, "Twin", ("mate",)) for one in ("GW-0001-TWIN", "GW-0002-TWIN")}
+    scheme = Scheme({"mate": mate, "boy": RankGroup("boy")}, {wren.id: wren, **twins}, "boy")
     text = "\n".join(
         f'[[expect]]\non = "{on}"\nwho = "{who}"\nmay = "race.abort"'
         for on, who in (

@@ -700,7 +700,7 @@ MUTATIONS = [
         "last_link = [link for link, _ in about if link.steps == nearest][0]",
         RANKS,
     ),
-    Mutation("core/ranks/reading.py", "entry.start, Entry(name, is_on", "entry.start, Entry(name, True", RANKS),
+    Mutation("core/ranks/reading.py", "entry.start, RankEntry(name, is_on", "entry.start, RankEntry(name, True", RANKS),
     Mutation("core/ranks/reading.py", "(ordered[at - 1],) if at else ()", "()", RANKS),
     Mutation("core/ranks/impact.py", "same_ranks[ranks] = people", "same_ranks[ranks] = None", RANKS),
     Mutation("core/ranks/matrix.py", '(own == "0") * 2', '(own == "1") * 2', RANKS),

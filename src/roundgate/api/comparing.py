@@ -36,7 +36,7 @@ class Side(Struct, frozen=True):
     """True for a preset: a setting that it does not name has no value on this side."""
 
 
-class Group(Struct, frozen=True):
+class ServerGroup(Struct, frozen=True):
     """Sides that are looked at as one: the servers of a tag or a cluster."""
 
     name: str
@@ -44,7 +44,7 @@ class Group(Struct, frozen=True):
     """Their numbers among the sides."""
 
 
-class Difference(Struct, frozen=True):
+class SideDifference(Struct, frozen=True):
     """One setting, list or key, and what each side has; None where a side has none."""
 
     name: str
@@ -54,7 +54,7 @@ class Difference(Struct, frozen=True):
     same: bool
 
 
-def groups_of(site: OpenSite, words: Sequence[str]) -> tuple[list[Side], list[Group]]:
+def groups_of(site: OpenSite, words: Sequence[str]) -> tuple[list[Side], list[ServerGroup]]:
     """Give the sides that words mean, and each word as a group of them: ``@TAG``, a cluster, or servers by commas.
 
     Raises WrongWords for fewer than two groups, and as ``sides_of``.
@@ -65,20 +65,24 @@ def groups_of(site: OpenSite, words: Sequence[str]) -> tuple[list[Side], list[Gr
     names = list(dict.fromkeys(name for each in members for name in each))
     if len(names) < 2:
         raise WrongWords("These groups are one server.", "Name tags with more servers: @TAG.")
-    groups = [Group(word, tuple(names.index(name) for name in each)) for word, each in zip(words, members, strict=True)]
+    groups = [
+        ServerGroup(word, tuple(names.index(name) for name in each)) for word, each in zip(words, members, strict=True)
+    ]
     return sides_of(site, names), groups
 
 
-def grouped(rows: Sequence[Difference], sides: Sequence[Side], groups: Sequence[Group]) -> Iterator[Difference]:
+def grouped(
+    rows: Sequence[SideDifference], sides: Sequence[Side], groups: Sequence[ServerGroup]
+) -> Iterator[SideDifference]:
     """Give the rows of a comparison with a column for each group: what all of it has, or who has what."""
     for row in rows:
         columns = tuple(_of_group(row, sides, group) for group in groups)
         held = [{row.values[number] for number in group.sides} for group in groups]
         same = row.same or (len({*columns}) == 1 and all(len(side) == 1 for side in held))
-        yield Difference(row.name, row.kind, columns, same=same)
+        yield SideDifference(row.name, row.kind, columns, same=same)
 
 
-def _of_group(row: Difference, sides: Sequence[Side], group: Group) -> str | None:
+def _of_group(row: SideDifference, sides: Sequence[Side], group: ServerGroup) -> str | None:
     values: dict[str | None, list[str]] = {}
     for number in group.sides:
         values.setdefault(row.values[number], []).append(sides[number].name)
@@ -152,7 +156,7 @@ def _as_stored(value: TomlValue, spec: Setting) -> str:
     return values.store(values.parse(values.plain_text(value, spec), spec), spec)
 
 
-def compared(sides: Sequence[Side]) -> Iterator[Difference]:
+def compared(sides: Sequence[Side]) -> Iterator[SideDifference]:
     """Give every setting and list of the sides' rulebooks, and every key that none of them describes, in order.
 
     Two spellings of one value are the same. Values of secrets are compared and never shown.
@@ -163,11 +167,11 @@ def compared(sides: Sequence[Side]) -> Iterator[Difference]:
     yield from _keys(sides)
 
 
-def _settings(sides: Sequence[Side]) -> Iterator[Difference]:
+def _settings(sides: Sequence[Side]) -> Iterator[SideDifference]:
     for name in dict.fromkeys(name for side in sides for name in side.book.setting):
         shown = tuple(_shown(side, name) for side in sides)
         plain = {_plain(side, name) for side in sides if not (side.is_partial and name not in side.stored)}
-        yield Difference(name, "setting", shown, same=len(plain) < 2)
+        yield SideDifference(name, "setting", shown, same=len(plain) < 2)
 
 
 def _stored(side: Side, name: str) -> str | None:
@@ -220,15 +224,15 @@ def differing_values(mine: Side, other: Side) -> dict[str, TomlValue]:
     return chosen
 
 
-def _lists(sides: Sequence[Side]) -> Iterator[Difference]:
+def _lists(sides: Sequence[Side]) -> Iterator[SideDifference]:
     for name in dict.fromkeys(name for side in sides for name in side.book.list):
         held = [side.files.items(name) if side.files and name in side.book.list else None for side in sides]
         known = [tuple(items) for items in held if items is not None]
         shown = tuple(None if items is None else ", ".join(items) or "(empty)" for items in held)
-        yield Difference(name, "list", shown, same=len(set(known)) < 2)
+        yield SideDifference(name, "list", shown, same=len(set(known)) < 2)
 
 
-def _records(sides: Sequence[Side]) -> Iterator[Difference]:
+def _records(sides: Sequence[Side]) -> Iterator[SideDifference]:
     """Compare sets of records: by all that they hold, shown as how many there are."""
     for name in dict.fromkeys(name for side in sides for name in side.book.records):
         held = [_records_of(side, name) for side in sides]
@@ -238,7 +242,7 @@ def _records(sides: Sequence[Side]) -> Iterator[Difference]:
         if not same and len(set(shown)) == 1:  # as many, and others
             shown = (shown[0], *(f"{count}, not the same" for count in shown[1:]))
         if len(known) > 1:
-            yield Difference(name, "records", shown, same=same)
+            yield SideDifference(name, "records", shown, same=same)
 
 
 def _records_of(side: Side, name: str) -> dict[str, dict[str, tuple[str, ...]]] | None:
@@ -250,7 +254,7 @@ def _records_of(side: Side, name: str) -> dict[str, dict[str, tuple[str, ...]]] 
     return {record.key: {field: held.values for field, held in record.fields.items()} for record in records}
 
 
-def _keys(sides: Sequence[Side]) -> Iterator[Difference]:
+def _keys(sides: Sequence[Side]) -> Iterator[SideDifference]:
     """Compare what no rulebook describes, file by file, where at least two sides have files.
 
     A file that a side does not have is one difference, not one for each of its keys; so is a plain list.
@@ -263,7 +267,7 @@ def _keys(sides: Sequence[Side]) -> Iterator[Difference]:
         has_files = [side.files is not None for side in sides]
         if any(has and keys is None for has, keys in zip(has_files, held, strict=True)):
             words = [_file_words(keys) if has else None for has, keys in zip(has_files, held, strict=True)]
-            yield Difference(path, "file", tuple(words), same=False)
+            yield SideDifference(path, "file", tuple(words), same=False)
         elif all(set(keys or {}) <= {""} for keys in held):
             yield _row(path, "list", [(keys or {}).get("") for keys in held], has_files)
         else:
@@ -271,25 +275,25 @@ def _keys(sides: Sequence[Side]) -> Iterator[Difference]:
                 yield _row(f"{path}:{key}", "key", [(keys or {}).get(key) for keys in held], has_files)
 
 
-Held = tuple[str, str]
+HeldValue = tuple[str, str]
 """A value, and what may be shown of it."""
 
 
-def _row(name: str, kind: str, held: Sequence[Held | None], has_files: Sequence[bool]) -> Difference:
+def _row(name: str, kind: str, held: Sequence[HeldValue | None], has_files: Sequence[bool]) -> SideDifference:
     plain = {item[0] if item else None for item, has in zip(held, has_files, strict=True) if has}
-    return Difference(name, kind, tuple(item[1] if item else None for item in held), same=len(plain) < 2)
+    return SideDifference(name, kind, tuple(item[1] if item else None for item in held), same=len(plain) < 2)
 
 
-def _file_words(keys: dict[str, Held] | None) -> str:
+def _file_words(keys: dict[str, HeldValue] | None) -> str:
     if keys is None:
         return "(no such file)"
     return f"{len(keys)} value{'' if len(keys) == 1 else 's'}" if set(keys) != {""} else keys[""][1]
 
 
-def _undescribed(side: Side) -> dict[str, dict[str, Held]]:
+def _undescribed(side: Side) -> dict[str, dict[str, HeldValue]]:
     """Give what the rulebook does not describe, by file and key; a plain list has one entry with an empty key."""
     assert side.files is not None
-    found: dict[str, dict[str, Held]] = {}
+    found: dict[str, dict[str, HeldValue]] = {}
     described = {(file.path, key) for name, file in side.book.file.items() for key in keys_in(side.book, name)}
     listed = {side.book.file[spec.file].path for spec in side.book.list.values() if not spec.at}
     for path in side.files.texts:

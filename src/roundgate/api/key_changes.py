@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 from msgspec import Struct
 
-from roundgate.api.lookup import Target, command, setting_of
+from roundgate.api.lookup import SettingTarget, command, setting_of
 from roundgate.api.record_addresses import names_record
 from roundgate.api.record_changes import RecordChanges
 from roundgate.core import values
@@ -94,7 +94,7 @@ class KeyChanges:
         changes = RecordChanges(self.holder)
         address = changes.address(name, with_field=True)
         if is_secret_field(changes.book, address.name, address.field):
-            target = Target(name, changes.book.file[address.spec.file].path, "", None)
+            target = SettingTarget(name, changes.book.file[address.spec.file].path, "", None)
             given = self._secret(target, given=given is not None)
         elif given is None:
             raise WrongWords(f"'{word}' has no value.", command("set", self.holder.name, f"{name}=VALUE"))
@@ -105,7 +105,7 @@ class KeyChanges:
         entry = find_key(self.holder.read([file]).files.document(file), key)
         return entry.value if entry else None
 
-    def given(self, target: Target, stored: str | None) -> list[Operation]:
+    def given(self, target: SettingTarget, stored: str | None) -> list[Operation]:
         """Make the operations that give a setting a value in all its places, or take it out where that is None.
 
         Raises Trouble where the server does not have it, or where the change would not last.
@@ -179,10 +179,10 @@ class KeyChanges:
             )
         return [*operations, *self.operations_of([f"{slot}={name}" for slot in sorted(slots)])]
 
-    def _target(self, name: str) -> Target:
+    def _target(self, name: str) -> SettingTarget:
         return setting_of(self.holder, name, new_file=self.options.new_file)
 
-    def _secret(self, target: Target, *, given: bool) -> str:
+    def _secret(self, target: SettingTarget, *, given: bool) -> str:
         """Ask for a secret; it must not be part of the call, which others on the machine can read."""
         if given:
             raise WrongWords(
@@ -193,7 +193,7 @@ class KeyChanges:
             raise WrongWords(f"{target.name} is a secret, and its value was not given.")
         return self._ask_secret(target.name, self.holder.name or target.file)
 
-    def _stored(self, target: Target, given: str) -> str:
+    def _stored(self, target: SettingTarget, given: str) -> str:
         assert target.spec is not None
         try:
             return values.store(values.parse(given, target.spec), target.spec)
@@ -210,7 +210,7 @@ class KeyChanges:
             cause = f"{shown}{error.cause}{advice} ({error.code})\n  It may be {may_be}. Nothing was changed."
             raise Trouble(cause, do) from error
 
-    def _changed_by(self, target: Target, spec: Setting, given: str) -> str:
+    def _changed_by(self, target: SettingTarget, spec: Setting, given: str) -> str:
         """Work out a difference such as ``+10%`` of the value that waits, or is on disk. Raises Trouble."""
         entry = find_key(self.planned(self.holder.read().files.path_to_write(spec)), target.key)
         stored = entry.value if entry is not None else self.holder.read().files.stored(target.name)
@@ -221,7 +221,7 @@ class KeyChanges:
             cause = f"{target.name}={given}: {error.cause}{now} ({error.code})"
             raise Trouble(f"{cause}\n  It may be {values.describe(spec)}. Nothing was changed.") from error
 
-    def _typed(self, target: Target, given: str) -> Typed:
+    def _typed(self, target: SettingTarget, given: str) -> Typed:
         """Tell what a value means for a key that no rulebook describes. Raises Trouble."""
         present = self._present(target, given)
         files = self.holder.read([target.file]).files
@@ -246,7 +246,7 @@ class KeyChanges:
             self._planned[file] = self.holder.outcome(here, [file]).after.document(file)
         return self._planned[file]
 
-    def _present(self, target: Target, given: str) -> Entry | None:
+    def _present(self, target: SettingTarget, given: str) -> Entry | None:
         """Give what is at a key. Raises UnknownName where nothing is and no new key is wanted."""
         document = self.planned(target.file)
         if document is None:
@@ -260,7 +260,7 @@ class KeyChanges:
             self._no_such_key(document, target, given)
         return found
 
-    def _no_such_key(self, document: Document, target: Target, given: str) -> None:
+    def _no_such_key(self, document: Document, target: SettingTarget, given: str) -> None:
         if any(mistake.level == "error" for mistake in problems_of(document)) or not document.entries():
             return  # the edit itself says what is wrong with a broken file; in an empty one every key is new
         near = near_keys(document, target.key)
@@ -272,7 +272,7 @@ class KeyChanges:
         do = command("set", self.holder.name, quoted(f"{target.file}:{near[0]}={given}"))
         raise UnknownName(f"{what}{meant} To make a new key: {new}", do if len(near) == 1 else "")
 
-    def _must_be_there(self, target: Target, *, or_off: bool) -> None:
+    def _must_be_there(self, target: SettingTarget, *, or_off: bool) -> None:
         """See that a key is in its file, or will be with what waits on the slate. Raises Trouble."""
         document = self.planned(target.file)
         name = self.holder.name

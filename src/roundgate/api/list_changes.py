@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from roundgate.api.key_changes import KeyChanges
-from roundgate.api.lookup import Target, command, find_name, list_of, setting_of
+from roundgate.api.lookup import SettingTarget, command, find_name, list_of, setting_of
 from roundgate.api.mod_changes import copies_for
 from roundgate.api.record_addresses import book_for, is_address, names_record, set_named
 from roundgate.api.record_changes import AskField, RecordChanges, TwinOf
@@ -62,7 +62,7 @@ class ListChanges(KeyChanges):
 
     # --- a list in one value ---
 
-    def _value_list(self, word: str) -> tuple[Target, list[str]] | None:
+    def _value_list(self, word: str) -> tuple[SettingTarget, list[str]] | None:
         """Give a setting whose value is a list, and its entries with what waits already; None for another list."""
         found = "" if ":" in word and self.options.new_file else self._setting_named(word)
         if not found:
@@ -90,7 +90,7 @@ class ListChanges(KeyChanges):
         name = find_name(self.holder.book, word)
         return name if name in self.holder.book.setting else ""
 
-    def _changed(self, target: Target, entries: Sequence[str]) -> list[Operation]:
+    def _changed(self, target: SettingTarget, entries: Sequence[str]) -> list[Operation]:
         """Make the operations that give a setting these entries. Raises Trouble where they will not do."""
         assert target.spec is not None
         return self.given(target, self._stored(target, target.spec.separator.join(entries)))

@@ -37,7 +37,7 @@ class FileHome(Protocol):
         ...
 
 
-class Target(Struct, frozen=True):
+class SettingTarget(Struct, frozen=True):
     """What a word means: a setting of the rulebook, or a key of a file that no rulebook knows."""
 
     name: str
@@ -67,7 +67,7 @@ def find_name(book: Rulebook, word: str) -> str:
     return found[0] if found else ""
 
 
-def setting_of(server: FileHome, word: str, *, new_file: bool = False) -> Target:
+def setting_of(server: FileHome, word: str, *, new_file: bool = False) -> SettingTarget:
     """Give the setting or key that a word means. Raises UnknownName with the nearest name.
 
     ``new_file``: a file that does not exist yet is to be made under the name given.
@@ -81,21 +81,21 @@ def setting_of(server: FileHome, word: str, *, new_file: bool = False) -> Target
     name = find_name(book, word)
     if name in book.setting:
         spec = book.setting[name]
-        return Target(name, book.file[spec.file].path, spec.key, spec)
+        return SettingTarget(name, book.file[spec.file].path, spec.key, spec)
     if name:
         raise WrongWords(f"{name} is a list.", f"roundgate add {server.name} {name} ENTRY")
     raise _unknown(server, word, "setting", [*book.setting, *(spec.key for spec in book.setting.values())])
 
 
-def _key_of_file(server: FileHome, file: str, key: str, *, new_file: bool) -> Target:
+def _key_of_file(server: FileHome, file: str, key: str, *, new_file: bool) -> SettingTarget:
     paths = server.paths()
     if file not in paths and not (server.folder / file).is_file():
         _new_file(server, file, key, paths, wanted=new_file)
     name = setting_at(server.book, file, key) or _in_file(server.book, file, key)
     if name:
         spec = server.book.setting[name]
-        return Target(name, server.book.file[spec.file].path, spec.key, spec)
-    return Target(f"{file}:{key}", file, key, None)
+        return SettingTarget(name, server.book.file[spec.file].path, spec.key, spec)
+    return SettingTarget(f"{file}:{key}", file, key, None)
 
 
 def _in_file(book: Rulebook, file: str, word: str) -> str:

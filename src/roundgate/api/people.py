@@ -19,7 +19,7 @@ from roundgate.core.operations.records import AddRecord, RemoveRecord, SetField,
 from roundgate.core.people.book import People, key_for, with_person, with_table
 from roundgate.core.people.ids import ids_in
 from roundgate.core.people.rosters import (
-    Ended,
+    EndedStanding,
     Standing,
     ended_on,
     kind_of_roster,
@@ -63,7 +63,7 @@ class Synced(Struct, frozen=True):
     operations: tuple[Operation, ...]
     unwanted: tuple[Standing, ...]
     """Those whom the book does not want on a roster on which it wants others; they are kept unless asked otherwise."""
-    ended: tuple[Ended, ...]
+    ended: tuple[EndedStanding, ...]
     """Those whose time on a roster is over; they are taken off."""
     standings: tuple[Standing, ...]
     """Those whom the operations change or take off, as they are now."""

@@ -24,7 +24,7 @@ from roundgate.core.operations.records import (
     SetField,
     template_values,
 )
-from roundgate.core.ranks.model import Member, Scheme
+from roundgate.core.ranks.model import RankMember, Scheme
 from roundgate.core.records.model import Record, parts_in, separator_of
 from roundgate.core.records.sets import records_in
 from roundgate.core.rulebook.model import RankFlags, RankStep, RecordSet
@@ -448,7 +448,7 @@ class RankChanges:
                 made += self._with_rank(roster.records, roster.rank, record, rank)
         return made
 
-    def _somebody(self, word: str) -> Member | None:
+    def _somebody(self, word: str) -> RankMember | None:
         try:
             found = member_meant(self.site, self.server, self.scheme, word)
         except UnknownName:
@@ -484,7 +484,7 @@ class RankChanges:
             made += self._left(member, rank, "")
         return made
 
-    def _left(self, member: Member, rank: str, to: str) -> list[Operation]:
+    def _left(self, member: RankMember, rank: str, to: str) -> list[Operation]:
         made: list[Operation] = []
         for name in self.spec.members:
             roster = self.server.book.roster[name]

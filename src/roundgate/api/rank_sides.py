@@ -13,7 +13,7 @@ from roundgate.api.server import OpenServer
 from roundgate.api.site import OpenSite
 from roundgate.core.files import ServerFiles
 from roundgate.core.ranks.deciding import permissions_of
-from roundgate.core.ranks.model import Member, Scheme
+from roundgate.core.ranks.model import RankMember, Scheme
 from roundgate.core.ranks.reading import paths_of, scheme_of, schemes_of
 from roundgate.core.ranks.rights import Rights
 from roundgate.core.text import NotText, decode
@@ -110,7 +110,7 @@ def _by_rank(schemes: Sequence[Scheme], universe: Sequence[str]) -> dict[str, fr
     for scheme in schemes:
         rights = Rights(scheme, universe)
         for name in scheme.groups:
-            held = frozenset(rights.names(rights.of(Member(name, name, (name,))).may))
+            held = frozenset(rights.names(rights.of(RankMember(name, name, (name,))).may))
             found[name] = found.get(name, frozenset()) | held
     return found
 

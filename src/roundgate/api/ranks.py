@@ -12,7 +12,7 @@ from roundgate.core.nearest import nearest
 from roundgate.core.people.rosters import kind_of_roster
 from roundgate.core.ranks.deciding import covers, permissions_of
 from roundgate.core.ranks.impact import NEWCOMERS, Shift, impact
-from roundgate.core.ranks.model import Member, Scheme
+from roundgate.core.ranks.model import RankMember, Scheme
 from roundgate.core.ranks.reading import scheme_of, schemes_of
 from roundgate.core.rulebook.model import Ranks
 from roundgate.host.errors import Trouble, UnknownName, WrongWords
@@ -64,7 +64,7 @@ def catalogue_of(server: OpenServer, scheme: Scheme) -> list[str]:
     return permissions_of(scheme, tuple(spec_of(server, scheme).permissions))
 
 
-def member_meant(site: Site, server: OpenServer, scheme: Scheme, word: str) -> Member:
+def member_meant(site: Site, server: OpenServer, scheme: Scheme, word: str) -> RankMember:
     """Give whom a word means: a rank's member, somebody of the people book or the logs, a rank itself, or newcomers.
 
     Raises UnknownName, or WrongWords where several are meant.
@@ -80,7 +80,7 @@ def member_meant(site: Site, server: OpenServer, scheme: Scheme, word: str) -> M
         return found[0]
     group = next((name for name in scheme.groups if name.lower() == lowered), "")
     if group:
-        return Member(group, group, (group,))
+        return RankMember(group, group, (group,))
     rosters = [server.book.roster[name] for name in spec_of(server, scheme).members]
     for kind in dict.fromkeys(kind_of_roster(server.book, roster) for roster in rosters):
         try:
@@ -88,7 +88,7 @@ def member_meant(site: Site, server: OpenServer, scheme: Scheme, word: str) -> M
         except UnknownName:
             continue
         known = scheme.members.get(who.id)
-        return known or Member(who.id, who.name or who.id)
+        return known or RankMember(who.id, who.name or who.id)
     names = [*(member.name for member in scheme.members.values()), *scheme.groups, NEWCOMERS]
     near = nearest(word, names)
     hint = f"Did you mean {near}?" if near else f"roundgate ranks tree {server.name}"

@@ -9,7 +9,7 @@ from roundgate.core.rulebook.model import RecordSet, Rulebook
 from roundgate.host.workspace import Holder
 
 
-class Address(Struct, frozen=True):
+class RecordAddress(Struct, frozen=True):
     """What ``SET/RECORD.FIELD`` means: the set, its records, and the field, empty where none is named."""
 
     name: str

@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 
 from msgspec.structs import replace
 
-from roundgate.api.record_addresses import Address, book_for, is_address, set_named
+from roundgate.api.record_addresses import RecordAddress, book_for, is_address, set_named
 from roundgate.core import values
 from roundgate.core.formats.places import split_assignment
 from roundgate.core.nearest import nearest
@@ -93,7 +93,7 @@ class RecordChanges:
     def _path(self, spec: RecordSet) -> str:
         return self.book.file[spec.file].path
 
-    def address(self, word: str, *, with_field: bool) -> Address:
+    def address(self, word: str, *, with_field: bool) -> RecordAddress:
         """Give what an address means. Raises UnknownName or WrongWords."""
         self.book, word = book_for(self.holder, word)
         name = set_named(self.book, word)
@@ -102,12 +102,12 @@ class RecordChanges:
             raise UnknownName(f"No set of records is called '{word}'.", f"Did you mean {near}?" if near else "")
         spec, rest = self.book.records[name], word[len(name) + 1 :]
         if not with_field:
-            return Address(name, spec, self._own(name, spec, self._meant(name, spec, rest)))
+            return RecordAddress(name, spec, self._own(name, spec, self._meant(name, spec, rest)))
         head, _, field = self._split(name, spec, rest)
         if not field:
             fields = ", ".join(spec.field) or "any"
             raise WrongWords(f"'{word}' names no field.", f"{name}/{rest}.FIELD; fields: {fields}")
-        return Address(name, spec, self._meant(name, spec, head), self._field(name, spec, field))
+        return RecordAddress(name, spec, self._meant(name, spec, head), self._field(name, spec, field))
 
     def named(self, word: str) -> tuple[Record, ...]:
         """Give the records that an address without a field means, to look at. Raises UnknownName or WrongWords."""
@@ -202,7 +202,7 @@ class RecordChanges:
         stored = self.stored(shown, described, given, address.records)
         return self._given_each(address, lambda _record, _then: stored)
 
-    def _given_each(self, address: Address, value: Callable[[Record, str | None], str]) -> list[Operation]:
+    def _given_each(self, address: RecordAddress, value: Callable[[Record, str | None], str]) -> list[Operation]:
         """Make the operations that give a field of each record a value, worked out of the record and what it has."""
         made: list[Operation] = []
         below = {record.key for record in self.below(address.name)}
@@ -215,7 +215,7 @@ class RecordChanges:
             made.append(SetField(self._path(address.spec), address.name, record.key, address.field, stored, then))
         return self._marked(made)
 
-    def _copied(self, address: Address, record: Record) -> Operation:
+    def _copied(self, address: RecordAddress, record: Record) -> Operation:
         """Make the operation that copies a record of the overridden file as it is."""
         values = {
             name: separator_of(name, address.spec).join(held.values)
@@ -295,16 +295,16 @@ class RecordChanges:
 
         return self._given_each(address, reordered)
 
-    def _list_address(self, word: str) -> tuple[Address, RecordField]:
+    def _list_address(self, word: str) -> tuple[RecordAddress, RecordField]:
         address = self.address(word, with_field=True)
         return address, address.spec.field[address.field]
 
     @staticmethod
-    def _parts(address: Address, record: Record) -> list[str]:
+    def _parts(address: RecordAddress, record: Record) -> list[str]:
         held = record.fields.get(address.field)
         return parts_in(held, address.field, address.spec) if held is not None else []
 
-    def _items(self, address: Address, described: RecordField, items: Sequence[str], record: Record) -> list[str]:
+    def _items(self, address: RecordAddress, described: RecordField, items: Sequence[str], record: Record) -> list[str]:
         """Give entries as the file will hold them; each may be typed as people say it."""
         shown = f"{address.name}/{{}}.{address.field}"
         if described.of:
@@ -314,11 +314,11 @@ class RecordChanges:
         given = [self.stored(shown, free, item, (record,)) for item in items]
         return [part for entry in given for part in entry.split(described.separator) if part]
 
-    def _joined(self, address: Address, described: RecordField, record: Record, items: Sequence[str]) -> str:
+    def _joined(self, address: RecordAddress, described: RecordField, record: Record, items: Sequence[str]) -> str:
         shown = f"{address.name}/{{}}.{address.field}"
         return self.stored(shown, described, described.separator.join(items), (record,))
 
-    def _held_item(self, address: Address, record: Record, held: Sequence[str], item: str) -> str:
+    def _held_item(self, address: RecordAddress, record: Record, held: Sequence[str], item: str) -> str:
         """Give the entry that a word means: itself, case aside, or by what it begins with. Raises UnknownName."""
         lowered = item.lower()
         found = [entry for entry in held if entry == item] or [entry for entry in held if entry.lower() == lowered]

@@ -104,20 +104,20 @@ def _apply_in_waves(
     context: CallContext, servers: list[Server], options: Options, how: tuple[str, int, bool], *, yes: bool
 ) -> int:
     """Review all servers, ask once, and run their rounds as ``how``, the options, say. Give the exit code."""
-    from roundgate.cli.fleet.waves import Planned, run_in_waves, wave_sizes
+    from roundgate.cli.fleet.waves import PlannedRound, run_in_waves, wave_sizes
     from roundgate.cli.rounding import agreed
 
-    planned: list[Planned] = []
+    planned: list[PlannedRound] = []
     wave_sizes(how[0], 1)
     for server in servers:
         gathered = context.open(server).review()
         if not gathered.review.changes and not gathered.differs:
             if gathered.started is None and options.start:
-                planned.append(Planned(server, replace(options, kind=RoundKind.START)))
+                planned.append(PlannedRound(server, replace(options, kind=RoundKind.START)))
             else:
                 echo(f"{server.name}: nothing waits.")
         elif _is_right(server, gathered, options, diff=not yes):
-            planned.append(Planned(server, replace(options, reviewed=gathered.digest)))
+            planned.append(PlannedRound(server, replace(options, reviewed=gathered.digest)))
         else:
             echo("Nothing was done on any server.")
             return 1

@@ -80,10 +80,10 @@ def restart(
     if not waves and not together:
         _run(server, options)
         return
-    from roundgate.cli.fleet.waves import Planned, run_in_waves
+    from roundgate.cli.fleet.waves import PlannedRound, run_in_waves
 
     context = open_call()
-    planned = [Planned(opened, options) for opened in context.several(server)]
+    planned = [PlannedRound(opened, options) for opened in context.several(server)]
     code = run_in_waves(planned, context.store, waves=waves, together=together, go_on=go_on)
     if code:
         raise typer.Exit(code)

@@ -12,7 +12,7 @@ from msgspec import Struct
 
 from roundgate.api.known import known_of
 from roundgate.cli.screen.differences import beside_slate, difference_words
-from roundgate.core.layers import Difference, DifferenceCode, Known, Layers, differing_layers
+from roundgate.core.layers import DifferenceCode, Known, LayerDifference, Layers, differing_layers
 from roundgate.core.rescue import rescue
 from roundgate.core.values.units import format_ahead, format_seconds
 from roundgate.host.drivers import driver_of
@@ -314,7 +314,7 @@ def _remarks(server: Server, state: RunState, known: Known, layers: list[Layers]
     if known.started:
         for name in server.book.list:
             if known.disk.items(name) != known.started.items(name):
-                difference = Difference(DifferenceCode.NEEDS_RESTART)
+                difference = LayerDifference(DifferenceCode.NEEDS_RESTART)
                 remarks.append(Remark(difference.code, f"{name}: {difference_words(difference)}"))
     over = ended_people(server, known.disk)
     if over:

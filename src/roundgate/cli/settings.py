@@ -20,7 +20,7 @@ from roundgate.core.files import ServerFiles, format_value, held_words, value_wo
 from roundgate.core.formats import format_name
 from roundgate.core.formats.places import find_key, key_of
 from roundgate.core.formats.protocol import Document, Entry, Path
-from roundgate.core.layers import Difference, DifferenceCode, Known, layers_of
+from roundgate.core.layers import DifferenceCode, Known, LayerDifference, layers_of
 from roundgate.core.rulebook.expansion import keys_in
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.secrets import HIDDEN, hidden_paths, is_secret
@@ -55,7 +55,7 @@ class Row(Struct, frozen=True):
     slate: str
     running: str
     default: str
-    differences: tuple[Difference, ...]
+    differences: tuple[LayerDifference, ...]
     notes: tuple[str, ...] = ()
     """What to know when reading the value: that it does not count, or that its scale is inverted."""
 
@@ -140,7 +140,7 @@ def _members(server: Server, word: str) -> list[str]:
 
 def _gone_row(name: str, number: int) -> Row:
     file, _, key = name.partition(":")
-    return Row(name, file, key, "-", "", "", "", (Difference(DifferenceCode.GONE_FROM_FILE, round=number),))
+    return Row(name, file, key, "-", "", "", "", (LayerDifference(DifferenceCode.GONE_FROM_FILE, round=number),))
 
 
 def _is_default(name: str, known: Known) -> bool:
@@ -224,8 +224,8 @@ def _list_row(server: Server, known: Known, name: str) -> Row:
     disk, slate = items(known.disk), items(known.slate)
     running = items(known.started) if known.started else ""
     changed = _list_change(known.disk.items(name), known.slate.items(name))
-    found = [Difference(DifferenceCode.ON_SLATE, changed)] if slate != disk else []
-    found += [Difference(DifferenceCode.NEEDS_RESTART)] if running and running != disk else []
+    found = [LayerDifference(DifferenceCode.ON_SLATE, changed)] if slate != disk else []
+    found += [LayerDifference(DifferenceCode.NEEDS_RESTART)] if running and running != disk else []
     return Row(name, file, "", disk, changed if slate != disk else "", running, "", tuple(found))
 
 
@@ -290,7 +290,7 @@ def _unknown_list_row(server: Server, known: Known, path: str) -> Row:
     disk, slate = items(known.disk), items(known.slate)
     running = ", ".join(items(known.started)) if known.started else ""
     changed = _list_change(disk, slate) if slate != disk else ""
-    found = (Difference(DifferenceCode.ON_SLATE, changed),) if changed else ()
+    found = (LayerDifference(DifferenceCode.ON_SLATE, changed),) if changed else ()
     return Row(path, path, "", ", ".join(disk), changed, running, "", found)
 
 
@@ -322,20 +322,20 @@ def _unknown_row(
 
     disk, slate = value(known.disk), value(known.slate)
     running = value(known.started) if known.started else ""
-    found = [Difference(DifferenceCode.ON_SLATE, None if slate == "-" else slate)] if slate != disk else []
+    found = [LayerDifference(DifferenceCode.ON_SLATE, None if slate == "-" else slate)] if slate != disk else []
     gone = (known.drifted or {}).get(f"{path}:{key}")
-    found += [Difference(DifferenceCode.GONE_FROM_FILE, round=gone)] if gone is not None and disk == "-" else []
+    found += [LayerDifference(DifferenceCode.GONE_FROM_FILE, round=gone)] if gone is not None and disk == "-" else []
     return Row(f"{path}:{key}", path, key, disk, slate if slate != disk else "", running, "", tuple(found))
 
 
 def ask_running(server: Server, files: ServerFiles) -> dict[str, str]:
     """Ask the running server for every value that the rulebook declares safe to ask for."""
     driver = driver_of(server)
-    from roundgate.host.asking.reader import Reader  # only where the server is asked
+    from roundgate.host.asking.reader import ValueReader  # only where the server is asked
     from roundgate.host.consoles import console_of
 
     console = console_of(server, driver)
-    reader = Reader(server, console, server.read_started())
+    reader = ValueReader(server, console, server.read_started())
     answers: dict[str, str] = {}
     try:
         for name, spec in server.book.setting.items():

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from roundgate.core.patterns import lazy
-from roundgate.core.rulebook.model import Server
+from roundgate.core.rulebook.model import ServerSpec
 
 _NAME = lazy(r"\{([\w.-]+)\}")
 
@@ -14,7 +14,7 @@ class LineRefused(ValueError):
     """A value that cannot be part of a console line; the message says why."""
 
 
-def fill(form: str, given: Mapping[str, str], spec: Server) -> str:
+def fill(form: str, given: Mapping[str, str], spec: ServerSpec) -> str:
     """Give a console line with values for the names in braces; a name that has none stays as it is.
 
     Between quotes of the form, a quote or a backslash of the value is escaped where the rulebook says so
@@ -32,7 +32,7 @@ def fill(form: str, given: Mapping[str, str], spec: Server) -> str:
     return line + form[at:]
 
 
-def _fitting(value: str, spec: Server, *, quoted: bool) -> str:
+def _fitting(value: str, spec: ServerSpec, *, quoted: bool) -> str:
     if quoted and spec.console_escapes:
         return value.replace("\\", "\\\\").replace('"', '\\"')
     if quoted and '"' in value:

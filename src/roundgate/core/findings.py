@@ -16,7 +16,7 @@ Level = Literal["error", "warning", "note"]
 _ORDER: dict[str, int] = {"error": 0, "warning": 1, "note": 2}
 
 
-class Code(Struct, frozen=True):
+class FindingCode(Struct, frozen=True):
     """The page on one finding code: what it means, with a bad and a good example."""
 
     name: str

@@ -50,7 +50,7 @@ class DifferenceCode(StrEnum):
     """A round wrote it, and it is no longer in the file."""
 
 
-class Difference(Struct, frozen=True):
+class LayerDifference(Struct, frozen=True):
     """One difference between the layers of a value."""
 
     code: DifferenceCode
@@ -69,7 +69,7 @@ class Layers(Struct, frozen=True):
     slate: str | None
     running: str | None
     runs: bool
-    differences: tuple[Difference, ...]
+    differences: tuple[LayerDifference, ...]
 
 
 def layers_of(name: str, known: Known) -> Layers:
@@ -105,14 +105,14 @@ def _running(name: str, known: Known) -> str | None:
     return known.started.stored(name) if known.started else None
 
 
-def _differences(name: str, spec: Setting, known: Known, running: str | None) -> Iterator[Difference]:
+def _differences(name: str, spec: Setting, known: Known, running: str | None) -> Iterator[LayerDifference]:
     disk, slate = known.disk.stored(name), known.slate.stored(name)
     if slate != disk:
-        yield Difference(DifferenceCode.ON_SLATE, format_value(slate, spec) if slate is not None else None)
+        yield LayerDifference(DifferenceCode.ON_SLATE, format_value(slate, spec) if slate is not None else None)
     if known.started is not None and not spec.kept_in and value_of(disk, spec) != value_of(running, spec):
-        yield Difference(_why_not_running(name, spec, known, running))
+        yield LayerDifference(_why_not_running(name, spec, known, running))
     if known.drifted and name in known.drifted:
-        yield Difference(DifferenceCode.RESET_BY_OTHERS, round=known.drifted[name])
+        yield LayerDifference(DifferenceCode.RESET_BY_OTHERS, round=known.drifted[name])
 
 
 def _why_not_running(name: str, spec: Setting, known: Known, running: str | None) -> DifferenceCode:

@@ -110,18 +110,18 @@ class Adoption(Struct, frozen=True):
         return [f"./{script}"]
 
 
-class Guess(Struct, frozen=True):
+class RulebookGuess(Struct, frozen=True):
     """The rulebook that fits, and why, in words."""
 
     rulebook: str
     words: str
 
 
-def recognise(plan: Adoption) -> Guess:
+def recognise(plan: Adoption) -> RulebookGuess:
     """Find the rulebook of a folder: by its files, by the keys in them, by the start script."""
     if plan.rulebook is not None:
         load_rulebook(plan.rulebook, plan.site.folder)
-        return Guess(plan.rulebook, f"{plan.rulebook}, as you said" if plan.rulebook else "none, as you said")
+        return RulebookGuess(plan.rulebook, f"{plan.rulebook}, as you said" if plan.rulebook else "none, as you said")
     best, best_score, why = "", 0.0, ""
     for name in rulebook_names(plan.site.folder):
         try:
@@ -132,8 +132,8 @@ def recognise(plan: Adoption) -> Guess:
         if score > best_score:
             best, best_score, why = name, score, words
     if not best:
-        return Guess("", "none fits; its files can still be read, checked for syntax, and changed by FILE:KEY")
-    return Guess(best, f"{best} ({why})")
+        return RulebookGuess("", "none fits; its files can still be read, checked for syntax, and changed by FILE:KEY")
+    return RulebookGuess(best, f"{best} ({why})")
 
 
 def _score(plan: Adoption, book: Rulebook) -> tuple[float, str]:
@@ -154,7 +154,7 @@ def _score(plan: Adoption, book: Rulebook) -> tuple[float, str]:
     return 0.0, ""
 
 
-def write_server(plan: Adoption, guess: Guess) -> None:
+def write_server(plan: Adoption, guess: RulebookGuess) -> None:
     """Put the server into the site file, after what is there. Raises Trouble where the name or folder is taken.
 
     One at a time: two people who adopt at once must not lose each other's server.
@@ -216,7 +216,7 @@ def _refuse_taken(site: Site, name: str, folder: Path) -> None:
             raise Trouble(f"That folder is the server '{other}' already.", f"roundgate status {other}")
 
 
-def _table(plan: Adoption, guess: Guess) -> str:
+def _table(plan: Adoption, guess: RulebookGuess) -> str:
     """Write the server's table of the site file."""
     folder = plan.folder
     inside = folder.is_relative_to(plan.site.folder)

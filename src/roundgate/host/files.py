@@ -19,7 +19,7 @@ from msgspec import Struct, json
 from roundgate.core.files import Unreadable
 from roundgate.core.text import NotText, Text, decode
 from roundgate.host.errors import ChangedMeanwhile, Trouble
-from roundgate.host.places import LARGEST, Folder, NotAFile, Place, read_handle
+from roundgate.host.places import LARGEST, Folder, NotAFile, OpenPlace, read_handle
 
 __all__ = ["LARGEST", "Folder", "NotAFile"]
 
@@ -341,7 +341,7 @@ def write_obstacle(folder: Folder, path: str) -> str:
     return ""
 
 
-def _write_beside(place: Place, temporary: str, data: bytes) -> None:
+def _write_beside(place: OpenPlace, temporary: str, data: bytes) -> None:
     like = place.stat()
     if like is not None and not os.access(place.name, os.W_OK, dir_fd=place.folder):
         # A rename needs no right to the file itself: whoever protected it from writing would be passed over.
@@ -370,7 +370,7 @@ def _take_after(handle: int, user: int, group: int, mode: int) -> None:
     os.fchmod(handle, mode)
 
 
-def _as_neighbours(place: Place) -> tuple[int, int, int]:
+def _as_neighbours(place: OpenPlace) -> tuple[int, int, int]:
     """Give the owner, group and mode that most files beside a new one have; one of its own kind counts before all."""
     ending = os.path.splitext(place.name)[1]
     found: Counter[tuple[int, int, int]] = Counter()
@@ -427,7 +427,7 @@ def commit(folder: Folder, replacements: Sequence[Replacement], keep: Keep | Non
         sync_folder(parent)
 
 
-def _put(place: Place, replacement: Replacement) -> bytes | None:
+def _put(place: OpenPlace, replacement: Replacement) -> bytes | None:
     """Put one new file in its place; give what was there, as far as the system let us keep it."""
     assert replacement.temporary is not None
     beside = place.beside(replacement.temporary)

@@ -33,7 +33,7 @@ class NotAFile(OSError):
         super().__init__(errno.EINVAL, "it is not a regular file", path)
 
 
-class Place(NamedTuple):
+class OpenPlace(NamedTuple):
     """A name in an open folder."""
 
     folder: int
@@ -41,9 +41,9 @@ class Place(NamedTuple):
     path: str
     """The path as the server's owner knows it, for messages."""
 
-    def beside(self, name: str) -> Place:
+    def beside(self, name: str) -> OpenPlace:
         """Give another name in the same folder."""
-        return Place(self.folder, name, self.path)
+        return OpenPlace(self.folder, name, self.path)
 
     def read(self) -> bytes | None:
         """Give the bytes of the file here, None where there is none. Raises OSError for anything else."""
@@ -150,7 +150,7 @@ class Folder(Struct, frozen=True):
         )
 
     @contextmanager
-    def place(self, path: str) -> Iterator[Place]:
+    def place(self, path: str) -> Iterator[OpenPlace]:
         """Open the folder that really holds a file. Raises FileNotFoundError where it is not there, or Trouble."""
         top, rest = self._split(path)
         *parents, name = rest.strip(os.sep).split(os.sep)
@@ -160,7 +160,7 @@ class Folder(Struct, frozen=True):
                 below = _step(handle, parent, path)
                 os.close(handle)
                 handle = below
-            yield Place(handle, name or ".", path)
+            yield OpenPlace(handle, name or ".", path)
         finally:
             os.close(handle)
 

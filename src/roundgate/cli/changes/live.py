@@ -12,7 +12,7 @@ from roundgate.core import values
 from roundgate.core.files import format_value, value_of
 from roundgate.core.operations.values import SetValue
 from roundgate.core.rulebook.expansion import CONSOLE, setting_at
-from roundgate.host.asking.reader import Reader
+from roundgate.host.asking.reader import ValueReader
 from roundgate.host.consoles import console_of
 from roundgate.host.consoles.lines import filled
 from roundgate.host.drivers import driver_of
@@ -94,7 +94,7 @@ def _read_back(server: Server, console: Console, spec: Setting, answer: Sequence
     live = spec.live
     assert live is not None
     if live.can_be_read:
-        return Reader(server, console, server.read_started()).read(spec)
+        return ValueReader(server, console, server.read_started()).read(spec)
     if not live.match:
         return None
     hits = (search(live.match, line) for line in reversed(answer))

@@ -14,7 +14,7 @@ from roundgate.cli.screen.rounds import EXIT_CODES
 from roundgate.core.rounds import RoundOutcome
 from roundgate.core.values.units import format_elapsed
 from roundgate.host.errors import Trouble, WrongWords, as_trouble
-from roundgate.host.rounds.events import Ended, StepBegun, StepDone, Waits
+from roundgate.host.rounds.events import RoundEnded, StepBegun, StepDone, Waits
 from roundgate.host.rounds.locking import held, refuse_broken_off
 from roundgate.host.rounds.options import Options
 from roundgate.host.rounds.process import RoundWindow, launch
@@ -29,7 +29,7 @@ _COLOURS = {"proven": "green", "done": "green", "written": "green", "not begun":
 _REFUSED = "refused"
 
 
-class Planned(NamedTuple):
+class PlannedRound(NamedTuple):
     """A server whose round is to begin in its turn."""
 
     server: Server
@@ -39,7 +39,7 @@ class Planned(NamedTuple):
 class Row:
     """How one server stands."""
 
-    def __init__(self, wave: int, planned: Planned) -> None:
+    def __init__(self, wave: int, planned: PlannedRound) -> None:
         """Begin waiting."""
         self.wave = wave
         self.planned = planned
@@ -82,7 +82,7 @@ def wave_sizes(text: str, many: int) -> list[int]:
     return [size for size in sizes if size]
 
 
-def run_in_waves(planned: Sequence[Planned], store: Store, *, waves: str, together: int, go_on: bool) -> int:
+def run_in_waves(planned: Sequence[PlannedRound], store: Store, *, waves: str, together: int, go_on: bool) -> int:
     """Run the rounds wave by wave, several at a time, and show all of them in one table. Give the exit code."""
     sizes = wave_sizes(waves, len(planned))
     rows: list[Row] = []
@@ -161,7 +161,7 @@ def _hear(row: Row, store: Store, screen: _Screen) -> None:
     events = window.some_events()
     for event in events or ():
         match event:
-            case Ended():
+            case RoundEnded():
                 row.state, row.message, row.do = str(event.outcome), event.message, event.do
                 row.evidence = () if event.outcome.went_well else event.evidence
                 row.code = EXIT_CODES[event.outcome]

@@ -102,7 +102,7 @@ def _words(row: RecipientOutput) -> str:
 
 def _test(context: CallContext, names: list[str], *, as_json: bool) -> int:
     """Send a notice to some recipients, or to all; give the exit code."""
-    from roundgate.core.notices.model import Event, Notice
+    from roundgate.core.notices.model import Notice, NoticeEvent
     from roundgate.host.notices.delivering import deliver
     from roundgate.host.notices.outbox import dated, note
 
@@ -114,7 +114,7 @@ def _test(context: CallContext, names: list[str], *, as_json: bool) -> int:
     if not known:
         raise WrongWords("Nobody is told anything yet.", "Write [notices.webhook.NAME] into roundgate.toml.")
     where = site.file.site.name or site.folder.name
-    notice = dated(site, Notice(Event.TEST, f"This is a test of the notices of {where}."))
+    notice = dated(site, Notice(NoticeEvent.TEST, f"This is a test of the notices of {where}."))
     chosen = names or list(known)
     with ThreadPoolExecutor(len(chosen)) as pool:
         found = list(pool.map(lambda name: deliver(site, name, notice), chosen))

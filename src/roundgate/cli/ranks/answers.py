@@ -13,7 +13,7 @@ from roundgate.cli.screen.output import echo, echo_json, echo_table, plain, styl
 if TYPE_CHECKING:
     from roundgate.cli.call import CallContext
     from roundgate.cli.screen.outputs import WhyOutput
-    from roundgate.core.ranks.model import Member, Scheme
+    from roundgate.core.ranks.model import RankMember, Scheme
 
 
 def who(context: CallContext, word: str | None, words: list[str], options: RankOptions) -> None:
@@ -68,7 +68,7 @@ def may(context: CallContext, word: str | None, words: list[str], options: RankO
 
 def _meant(
     context: CallContext, word: str | None, words: list[str], options: RankOptions
-) -> Iterator[tuple[str, Scheme, Member, str]]:
+) -> Iterator[tuple[str, Scheme, RankMember, str]]:
     """Give for each server what it is called, its ranks, whom the first word means, and what the second does."""
     from roundgate.api.ranks import member_meant, permission_meant
 

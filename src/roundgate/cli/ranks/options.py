@@ -9,7 +9,7 @@ if TYPE_CHECKING:
     from roundgate.api.server import OpenServer
     from roundgate.cli.call import CallContext
     from roundgate.core.ranks.deciding import Answer
-    from roundgate.core.ranks.model import Entry, Scheme
+    from roundgate.core.ranks.model import RankEntry, Scheme
 
 
 class RankOptions(NamedTuple):
@@ -44,7 +44,7 @@ def label(server: OpenServer, scheme: Scheme) -> str:
     return f"{server.name}@{world}" if world else server.name
 
 
-def place_words(entry: Entry) -> str:
+def place_words(entry: RankEntry) -> str:
     """Say where an entry is: file and line."""
     return f"{entry.place.file}:{entry.place.line}"
 

@@ -19,13 +19,13 @@ def matrix(context: CallContext, word: str | None, _words: list[str], options: R
     from roundgate.api.ranks import catalogue_of
     from roundgate.cli.screen.outputs import MatrixOutput
     from roundgate.core.ranks.matrix import CELLS, matrix_of
-    from roundgate.core.ranks.model import Member
+    from roundgate.core.ranks.model import RankMember
     from roundgate.core.ranks.rights import Rights
 
     output, pictures = [], []
     for server, scheme in asked(context, word, options):
         people = [*scheme.members.values(), scheme.newcomer()]
-        holders = people if options.people else [Member(group, group, (group,)) for group in scheme.groups]
+        holders = people if options.people else [RankMember(group, group, (group,)) for group in scheme.groups]
         rights = Rights(scheme, catalogue_of(server, scheme))
         found = matrix_of(rights, holders, differs=options.differs)
         if options.picture:

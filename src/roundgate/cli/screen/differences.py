@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from roundgate.core.layers import Difference, DifferenceCode
+from roundgate.core.layers import DifferenceCode, LayerDifference
 
 _WORDS = {
     DifferenceCode.ON_SLATE: "on the slate: {value}",
@@ -22,12 +22,12 @@ _WORDS = {
 }
 
 
-def difference_words(difference: Difference) -> str:
+def difference_words(difference: LayerDifference) -> str:
     """Say one difference."""
     value = "to be taken out" if difference.value is None else difference.value
     return _WORDS[difference.code].format(value=value, round=difference.round)
 
 
-def beside_slate(differences: Iterable[Difference]) -> list[Difference]:
+def beside_slate(differences: Iterable[LayerDifference]) -> list[LayerDifference]:
     """Leave out what waits on the slate: tables have a column for it."""
     return [difference for difference in differences if difference.code is not DifferenceCode.ON_SLATE]

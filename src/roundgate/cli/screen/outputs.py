@@ -10,7 +10,7 @@ from typing import Annotated, Any, Literal
 from msgspec import Meta, Struct
 
 from roundgate.core.findings import Finding, Level
-from roundgate.core.layers import Difference, DifferenceCode
+from roundgate.core.layers import DifferenceCode, LayerDifference
 from roundgate.core.rounds import Fact, Mark, RoundKind
 
 _FROM_ONE = "counted from 1; 0 for the whole file"
@@ -622,7 +622,7 @@ OUTPUTS: dict[str, Any] = {
 """What each command prints with ``--json``."""
 
 
-def difference_output(difference: Difference) -> DifferenceOutput:
+def difference_output(difference: LayerDifference) -> DifferenceOutput:
     """Give a difference for JSON."""
     from roundgate.cli.screen.differences import difference_words
 

@@ -9,7 +9,7 @@ from roundgate.cli.screen.facts import fact_words
 from roundgate.cli.screen.output import echo, is_terminal, plain, styled
 from roundgate.core.rounds import RoundOutcome
 from roundgate.core.values.units import format_elapsed
-from roundgate.host.rounds.events import Ended, Event, Noted, Proved, StepBegun, StepDone, Waits
+from roundgate.host.rounds.events import Noted, Proved, RoundEnded, RoundEvent, StepBegun, StepDone, Waits
 
 if TYPE_CHECKING:
     from rich.progress import Progress
@@ -45,16 +45,16 @@ class RoundScreen:
     def __init__(self) -> None:
         """Print nothing yet."""
         self._bar: Progress | None = None
-        self.end: Ended | None = None
+        self.end: RoundEnded | None = None
 
-    def show(self, event: Event) -> None:
+    def show(self, event: RoundEvent) -> None:
         """Print one event."""
         if isinstance(event, Waits):
             self._start_bar(event)
             return
         self.pause()
         match event:
-            case Ended():
+            case RoundEnded():
                 self.end = event
             case StepDone(step, seconds):
                 echo(f"  {step:<9} done in {format_elapsed(seconds)}")

@@ -16,7 +16,7 @@ from roundgate.host.errors import UnknownName, WrongWords
 if TYPE_CHECKING:
     from roundgate.cli.call import CallContext
     from roundgate.cli.screen.outputs import TimetableOutput
-    from roundgate.host.timetable.plan import Planned
+    from roundgate.host.timetable.plan import PlannedEntry
 
 _EXAMPLE = """  [timetable.nightly]
   do = "restart"
@@ -134,7 +134,7 @@ def skip(
     books.close()
 
 
-def _entry(context: CallContext, word: str) -> Planned:
+def _entry(context: CallContext, word: str) -> PlannedEntry:
     from roundgate.core.nearest import nearest
     from roundgate.host.timetable.plan import timetable_of
 

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from roundgate.core.checks import curves, lists, loot, mods, people, places, ranks, records, rules, syntax, values
 from roundgate.core.checks.context import CheckContext
 from roundgate.core.files import ServerFiles, Unreadable
-from roundgate.core.findings import Code, Finding, in_order
+from roundgate.core.findings import Finding, FindingCode, in_order
 from roundgate.core.formats import catalogue
 from roundgate.core.ranks.reading import paths_of, tables_of
 from roundgate.core.slate import Outcome
@@ -18,7 +18,7 @@ from roundgate.core.slate import Outcome
 CheckFiles = Callable[[ServerFiles], list[Finding]]
 """Gives the findings of files, whatever waits for them."""
 
-CODES: dict[str, Code] = {
+CODES: dict[str, FindingCode] = {
     code.name: code
     for family in (catalogue, syntax, values, lists, places, mods, records, people, ranks, loot, curves, rules)
     for code in family.CODES

@@ -6,14 +6,14 @@ from collections.abc import Collection, Iterator
 from typing import TYPE_CHECKING
 
 from roundgate.core.checks.context import CheckContext
-from roundgate.core.findings import Code, Finding, Place
+from roundgate.core.findings import Finding, FindingCode, Place
 from roundgate.core.records.model import Record
 
 if TYPE_CHECKING:
     from roundgate.core.curves.levels import Ladder
 
 CODES = (
-    Code(
+    FindingCode(
         "curve-short",
         "warning",
         "Levels that grant less than all costs that can be bought",
@@ -22,7 +22,7 @@ CODES = (
         "grants = 2 at each of 5 levels, and recipes for 14",
         "grants = 3 at each of 5 levels",
     ),
-    Code(
+    FindingCode(
         "curve-unreached",
         "warning",
         "Something that needs a level which does not exist",
@@ -30,7 +30,7 @@ CODES = (
         "level: 60, where the last level is 50",
         "level: 50",
     ),
-    Code(
+    FindingCode(
         "curve-half-hidden",
         "warning",
         "Something hidden that is not out of reach",

@@ -5,22 +5,22 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from roundgate.core.checks.context import CheckContext
-from roundgate.core.findings import Code, Finding, Place
+from roundgate.core.findings import Finding, FindingCode, Place
 from roundgate.core.nearest import nearest
 from roundgate.core.patterns import fits
 from roundgate.core.rulebook.model import ItemKind, ListOf
 
 CODES = (
-    Code(
+    FindingCode(
         "list-short",
         "error",
         "A list with too few entries",
         "An empty map rotation, for one, keeps the server from starting. "
         "Add the new entry first, then remove the old one.",
     ),
-    Code("list-long", "error", "A list with too many entries", "The server reads only the first ones."),
-    Code("item-twice", "warning", "The same entry twice in a list", "Each entry should be there once."),
-    Code(
+    FindingCode("list-long", "error", "A list with too many entries", "The server reads only the first ones."),
+    FindingCode("item-twice", "warning", "The same entry twice in a list", "Each entry should be there once."),
+    FindingCode(
         "item-form",
         "error",
         "A list entry of the wrong form",

@@ -6,16 +6,16 @@ from collections.abc import Collection, Iterator
 from typing import TYPE_CHECKING
 
 from roundgate.core.checks.context import CheckContext
-from roundgate.core.findings import Code, Finding, Level, Place
+from roundgate.core.findings import Finding, FindingCode, Level, Place
 from roundgate.core.formats.places import key_of
 from roundgate.core.records.model import Record
 from roundgate.core.rulebook.model import Rulebook
 
 if TYPE_CHECKING:
-    from roundgate.core.loot.model import Item, LootScheme, Node, Slip
+    from roundgate.core.loot.model import LootItem, LootScheme, Node, Slip
 
 CODES = (
-    Code(
+    FindingCode(
         "loot-entry",
         "error",
         "An entry of a loot table that has no form which the game knows",
@@ -23,7 +23,7 @@ CODES = (
         '"rope*|0.5"',
         '"rope*1-3|0.5"',
     ),
-    Code(
+    FindingCode(
         "loot-chance",
         "error",
         "A chance that is no chance",
@@ -31,7 +31,7 @@ CODES = (
         '"rope|0,5"',
         '"rope|0.5"',
     ),
-    Code(
+    FindingCode(
         "loot-percent",
         "error",
         "A chance above what is sure",
@@ -39,7 +39,7 @@ CODES = (
         '"rope|25"',
         '"rope|0.25"',
     ),
-    Code(
+    FindingCode(
         "loot-table",
         "error",
         "An entry that names a table which is not there",
@@ -47,7 +47,7 @@ CODES = (
         '"table:lihgts|0.5"',
         '"table:lights|0.5"',
     ),
-    Code(
+    FindingCode(
         "loot-chance-idle",
         "note",
         "A chance that does not count",
@@ -55,7 +55,7 @@ CODES = (
         '"sure": true, "entries": ["biscuits|0.5"]',
         '"sure": true, "entries": ["biscuits"]',
     ),
-    Code(
+    FindingCode(
         "loot-circle",
         "error",
         "A table that contains itself",
@@ -63,7 +63,7 @@ CODES = (
         '"lights": {"entries": ["table:lights|0.5"]}',
         '"lights": {"entries": ["lantern|0.5"]}',
     ),
-    Code(
+    FindingCode(
         "loot-nothing",
         "warning",
         "A crate or a table in which nothing can ever be",
@@ -71,13 +71,13 @@ CODES = (
         '"left-out": 1.0',
         '"left-out": 0.1',
     ),
-    Code(
+    FindingCode(
         "loot-unused",
         "note",
         "A table that nothing names",
         "Nobody will ever find what is in it. It was left behind, or its name is misspelt where it should be named.",
     ),
-    Code(
+    FindingCode(
         "loot-places",
         "warning",
         "More at once than there are places",
@@ -142,7 +142,7 @@ def _scheme(context: CheckContext, scheme: LootScheme) -> Iterator[Finding]:
             yield context.finding("loot-places", "warning", place, cause, do, scheme.spec.records)
 
 
-def _slip(context: CheckContext, node: Node, item: Item) -> Iterator[Finding]:
+def _slip(context: CheckContext, node: Node, item: LootItem) -> Iterator[Finding]:
     if not item.slip:
         return
     path = _path(context.book, node.set_name)

@@ -5,23 +5,23 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from roundgate.core.checks.context import CheckContext
-from roundgate.core.findings import Code, Finding, Place
+from roundgate.core.findings import Finding, FindingCode, Place
 from roundgate.core.rulebook.model import Mods
 
 CODES = (
-    Code(
+    FindingCode(
         "mod-missing",
         "error",
         "A mod whose folder is not there",
         "The server stops at its start, or runs without the mod. Capitals count.",
     ),
-    Code(
+    FindingCode(
         "mod-file-missing",
         "error",
         "A mod's file that is not where the server wants it",
         "Such as its key: without it no player who has the mod can join. Adding the mod with Round Gate copies it.",
     ),
-    Code(
+    FindingCode(
         "mod-order",
         "error",
         "A mod that needs another one before it",

@@ -7,7 +7,7 @@ from datetime import date
 from typing import TYPE_CHECKING
 
 from roundgate.core.checks.context import CheckContext
-from roundgate.core.findings import Code, Finding, Place
+from roundgate.core.findings import Finding, FindingCode, Place
 from roundgate.core.formats.protocol import Entry
 from roundgate.core.people.rosters import Standing, ended_on, standings_in
 
@@ -17,25 +17,25 @@ if TYPE_CHECKING:
 CLUSTER_DIFFERS = "cluster-differs"
 
 CODES = (
-    Code(
+    FindingCode(
         "person-due",
         "warning",
         "Somebody whose time on a roster is over",
         "A ban or a trial rank that was meant to end, and is still there. 'roster sync' takes it off.",
     ),
-    Code(
+    FindingCode(
         "person-name",
         "note",
         "Somebody who has another name in the people book",
         "The id says who it is. A name that nobody has is easily taken for somebody else's.",
     ),
-    Code(
+    FindingCode(
         "person-doubled",
         "note",
         "One person on a roster under two ids",
         "The people book says that both ids are the same person's. Take one off, and the other goes on counting.",
     ),
-    Code(
+    FindingCode(
         "people-same-id",
         "error",
         "One id of two people in the people book",
@@ -43,7 +43,7 @@ CODES = (
         'ids.sailor = ["GW-7K3M-Q2XD"], for Wren and for Jenny Wren',
         'ids.sailor = ["GW-7K3M-Q2XD"], for Wren, who is also called Jenny Wren',
     ),
-    Code(
+    FindingCode(
         CLUSTER_DIFFERS,
         "warning",
         "A setting that a cluster shares, and that is not the same on all of its servers",
@@ -51,7 +51,7 @@ CODES = (
         "tick.rate is 30 on harbour and 20 on regatta",
         "tick.rate is 30 on both",
     ),
-    Code("people-book", "error", "A mistake in the people book", "The line named is where it cannot be read."),
+    FindingCode("people-book", "error", "A mistake in the people book", "The line named is where it cannot be read."),
 )
 
 

@@ -10,7 +10,7 @@ from roundgate.core.advice import advised_most, limit_of, limit_words, overridin
 from roundgate.core.checks.context import CheckContext
 from roundgate.core.facts import absence_of, choice_absence
 from roundgate.core.files import format_value, held_words, value_words
-from roundgate.core.findings import Code, Finding, Place
+from roundgate.core.findings import Finding, FindingCode, Place
 from roundgate.core.formats.places import find_key
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.values import ValueProblem
@@ -18,7 +18,7 @@ from roundgate.core.values import ValueProblem
 PORT_SHARED = "port-shared"
 
 CODES = (
-    Code(
+    FindingCode(
         PORT_SHARED,
         "warning",
         "A port that two servers of the site have",
@@ -26,14 +26,14 @@ CODES = (
         "net.port=27800 on harbour and on regatta",
         "net.port=27810 on regatta",
     ),
-    Code(
+    FindingCode(
         "setting-absent",
         "warning",
         "A setting that this version or edition does not have",
         "The server ignores it without a word. Often it is left over from another version, or copied from a server of "
         "another edition.",
     ),
-    Code(
+    FindingCode(
         "value-edition",
         "error",
         "A choice that this edition does not have",
@@ -41,7 +41,7 @@ CODES = (
         "tide.mode=maelstrom in the inshore edition",
         "tide.mode=storm",
     ),
-    Code(
+    FindingCode(
         "value-limit",
         "error",
         "A value above a limit that hangs on something else",
@@ -49,7 +49,7 @@ CODES = (
         "memory.limit=64G on a machine with 16G",
         "memory.limit=8G",
     ),
-    Code(
+    FindingCode(
         "places-differ",
         "error",
         "One value in two places that do not agree",
@@ -57,25 +57,25 @@ CODES = (
         "boat.slots=16 in the file, --slots 12 in the start script",
         "boat.slots=16, and --slots 16",
     ),
-    Code(
+    FindingCode(
         "setting-overridden",
         "note",
         "Settings that do not count at present",
         "Another setting or a mode overrides them: the server does not look at them while that holds.",
     ),
-    Code(
+    FindingCode(
         "path-missing",
         "error",
         "A path that leads to nothing",
         "The setting names a file or folder that does not exist. Capitals count.",
     ),
-    Code(
+    FindingCode(
         "file-of-the-game",
         "warning",
         "A change in a file that the game overwrites",
         "The next update of the game puts its own file there, and the change is lost.",
     ),
-    Code(
+    FindingCode(
         "advice-table",
         "note",
         "More than is advised",

@@ -11,7 +11,7 @@ from roundgate.core.checks.rank_places import group_place
 from roundgate.core.findings import Finding, Place
 from roundgate.core.nearest import nearest
 from roundgate.core.ranks.deciding import covers, permissions_of
-from roundgate.core.ranks.model import Entry, Group, Member, Scheme
+from roundgate.core.ranks.model import RankEntry, RankGroup, RankMember, Scheme
 from roundgate.core.ranks.reading import records_of
 from roundgate.core.ranks.rights import Rights
 from roundgate.core.rulebook.model import Ranks
@@ -36,7 +36,7 @@ def check_entries(context: CheckContext, scheme: Scheme, spec: Ranks) -> Iterato
         yield from _flags(context, spec)
     universe = permissions_of(scheme, tuple(known))
     rights = Rights(scheme, universe)
-    held = {name: rights.of(Member(name, name, (name,))).may for name in scheme.groups}
+    held = {name: rights.of(RankMember(name, name, (name,))).may for name in scheme.groups}
     for name, group in scheme.groups.items():
         above = [held[parent] for parent in group.parents if parent in held]
         yield from _without_base(context, spec, rights, group, held[name], above)
@@ -46,7 +46,7 @@ def check_entries(context: CheckContext, scheme: Scheme, spec: Ranks) -> Iterato
     yield from _idle(context, scheme, set_name, rights)
 
 
-def _entries(scheme: Scheme) -> Iterator[Entry]:
+def _entries(scheme: Scheme) -> Iterator[RankEntry]:
     for group in scheme.groups.values():
         yield from group.entries
     for member in scheme.members.values():
@@ -69,7 +69,7 @@ def _flags(context: CheckContext, spec: Ranks) -> Iterator[Finding]:
 
 
 def _without_base(
-    context: CheckContext, spec: Ranks, rights: Rights, group: Group, held: int, above: list[int]
+    context: CheckContext, spec: Ranks, rights: Rights, group: RankGroup, held: int, above: list[int]
 ) -> Iterator[Finding]:
     """Find permissions whose base is missing; said of the rank where that begins, not of those that have it too."""
     for permission, base in spec.base.items():
@@ -82,7 +82,7 @@ def _without_base(
             )
 
 
-def _left_out(context: CheckContext, spec: Ranks, rights: Rights, group: Group, held: int) -> Iterator[Finding]:
+def _left_out(context: CheckContext, spec: Ranks, rights: Rights, group: RankGroup, held: int) -> Iterator[Finding]:
     if spec.flags is None or not any(entry.but for entry in group.entries):
         return
     named = {entry.permission for entry in group.entries}
@@ -107,7 +107,7 @@ def _dangerous(
         trusted = {name for name, group in scheme.groups.items() if group.power >= lowest}
     danger = 0
     for permission in spec.dangerous:
-        danger |= rights.mask(Entry(permission, allows=True, holder="", place=Place("")))
+        danger |= rights.mask(RankEntry(permission, allows=True, holder="", place=Place("")))
     for group in scheme.groups.values():
         for entry in group.entries if group.name not in trusted else ():
             is_all = entry.permission == scheme.wildcard != ""
@@ -133,7 +133,7 @@ def _idle(context: CheckContext, scheme: Scheme, set_name: str, rights: Rights) 
     if count * max(map(len, below.values()), default=0) > _MOST:
         return
     combined = {member.groups for member in scheme.members.values() if len(member.groups) > 1}
-    everybody = [Member("", "", groups) for groups in (*((name,) for name in scheme.groups), *combined)]
+    everybody = [RankMember("", "", groups) for groups in (*((name,) for name in scheme.groups), *combined)]
     before = {member.groups: rights.of(member).may for member in everybody}
     for group in scheme.groups.values():
         for number, entry in enumerate(group.entries):

@@ -7,14 +7,14 @@ from math import inf
 
 from roundgate.core.checks.context import CheckContext
 from roundgate.core.checks.rank_places import group_place
-from roundgate.core.findings import Code, Finding, Place
+from roundgate.core.findings import Finding, FindingCode, Place
 from roundgate.core.nearest import nearest
 from roundgate.core.ranks.model import Scheme
 from roundgate.core.ranks.reading import counts, is_loaded, paths_of, records_of, scheme_of, tables_of
 from roundgate.core.rulebook.model import Ranks
 
 CODES = (
-    Code(
+    FindingCode(
         "rank-circle",
         "error",
         "Ranks that have each other's permissions",
@@ -22,7 +22,7 @@ CODES = (
         "coxswain: also: [marshal], marshal: also: [coxswain]",
         "marshal: also: [coxswain]",
     ),
-    Code(
+    FindingCode(
         "rank-newcomers",
         "warning",
         "No rank for newcomers, or several",
@@ -31,7 +31,7 @@ CODES = (
         "newcomers: deckhnad",
         "newcomers: deckhand",
     ),
-    Code(
+    FindingCode(
         "rank-permission",
         "warning",
         "A permission that the game does not have",
@@ -39,7 +39,7 @@ CODES = (
         "may: [race.abrot]",
         "may: [race.abort]",
     ),
-    Code(
+    FindingCode(
         "rank-idle",
         "note",
         "An entry that decides nothing",
@@ -47,7 +47,7 @@ CODES = (
         "also: [deckhand], may: [sail.start], and deckhand may sail.start",
         "also: [deckhand]",
     ),
-    Code(
+    FindingCode(
         "rank-empty",
         "note",
         "A rank that nobody is in",
@@ -55,7 +55,7 @@ CODES = (
         "bosun: may: [race.start], and no officer has the rank bosun",
         "an officer with rank: bosun, or another rank with also: [bosun]",
     ),
-    Code(
+    FindingCode(
         "rank-base",
         "warning",
         "A permission that is of no use without another",
@@ -63,7 +63,7 @@ CODES = (
         "may: [chat.mute]",
         "may: [chat.mute, chat.say]",
     ),
-    Code(
+    FindingCode(
         "rank-dangerous",
         "warning",
         "A dangerous permission where it does not belong",
@@ -71,7 +71,7 @@ CODES = (
         "deckhand: may: ['*']",
         "deckhand: may: [sail.start, sail.stop]",
     ),
-    Code(
+    FindingCode(
         "rank-left-out",
         "note",
         "A rank with everything that lacks something",
@@ -79,7 +79,7 @@ CODES = (
         "everything = 1",
         "everything = 1, and below it: rank.take = 1",
     ),
-    Code(
+    FindingCode(
         "rank-flag",
         "error",
         "A switch that is neither on nor off",
@@ -87,7 +87,7 @@ CODES = (
         "race.abort = yes",
         "race.abort = 1",
     ),
-    Code(
+    FindingCode(
         "rank-power",
         "warning",
         "Two ranks of one power",
@@ -95,7 +95,7 @@ CODES = (
         "power = 10, in both",
         "power = 10, and power = 20",
     ),
-    Code(
+    FindingCode(
         "rank-undeclared",
         "error",
         "A rank that is not declared",
@@ -103,7 +103,7 @@ CODES = (
         "roles: [deckhand], race.start: [deckhand, marshall]",
         "roles: [deckhand, marshal], race.start: [deckhand, marshal]",
     ),
-    Code(
+    FindingCode(
         "rank-incomplete",
         "warning",
         "A rank that lacks one of its parts",
@@ -111,7 +111,7 @@ CODES = (
         "roles: [deckhand, pilot], looks: deckhand: { colour: '#7f8c8d', power: 1 }",
         "looks: also with pilot: { colour: '#8e44ad', power: 40 }",
     ),
-    Code(
+    FindingCode(
         "rank-not-list",
         "error",
         "A name where a list of permissions is meant",
@@ -119,7 +119,7 @@ CODES = (
         "may:\n  race.abort:",
         "may:\n  - race.abort",
     ),
-    Code(
+    FindingCode(
         "rank-world",
         "warning",
         "Ranks of a world that does not exist, or a world without ranks",
@@ -127,7 +127,7 @@ CODES = (
         "world.save=fjord, and waters/bay/ranks.yml alone",
         "waters/fjord/ranks.yml",
     ),
-    Code(
+    FindingCode(
         "rank-expected",
         "error",
         "Ranks that are not as expected",
@@ -135,7 +135,7 @@ CODES = (
         "who = 'newcomers', may-not = 'chat.mute', and deckhand: may: [chat.mute]",
         "deckhand: may: [chat.say]",
     ),
-    Code(
+    FindingCode(
         "rank-stranger",
         "note",
         "A rank for an unknown person",
@@ -144,7 +144,7 @@ CODES = (
         "GW-7K3M-Q2XE, which nobody has",
         "GW-7K3M-Q2XD, whom the people book calls Wren",
     ),
-    Code(
+    FindingCode(
         "rank-several",
         "note",
         "A rank that is given in several places",

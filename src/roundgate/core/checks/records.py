@@ -9,74 +9,74 @@ from decimal import Decimal
 from roundgate.core import values
 from roundgate.core.advice import holds
 from roundgate.core.checks.context import CheckContext
-from roundgate.core.findings import Code, Finding, Level, Place
+from roundgate.core.findings import Finding, FindingCode, Level, Place
 from roundgate.core.formats.protocol import Entry
 from roundgate.core.nearest import nearest
 from roundgate.core.people.ids import has_form, identities, meant_id
 from roundgate.core.people.rosters import kind_of_set
-from roundgate.core.records.model import Held, Record, entries_in, parts_in
+from roundgate.core.records.model import HeldField, Record, entries_in, parts_in
 from roundgate.core.records.sets import records_below, records_in, referring
 from roundgate.core.rulebook.model import RecordField, RecordSet
 from roundgate.core.values import ValueProblem
 
 CODES = (
-    Code(
+    FindingCode(
         "record-field-missing",
         "error",
         "A record without a field that it needs",
         "The server leaves the record out, or stops at it.",
     ),
-    Code(
+    FindingCode(
         "record-field-unknown",
         "warning",
         "A field that records of this set do not have",
         "Often a misspelt one: the server ignores it and uses the default of the right one.",
     ),
-    Code(
+    FindingCode(
         "record-twice",
         "error",
         "Two records with the same key",
         "The server takes one of them, and which one is anybody's guess.",
     ),
-    Code(
+    FindingCode(
         "record-value-twice",
         "error",
         "Two records with the same value in a field that must be unique",
         "Such as one id in two entries.",
     ),
-    Code(
+    FindingCode(
         "record-reference",
         "error",
         "A record that names another one which is not there",
         "Such as an officer's rank that is not defined. The server drops it, or stops.",
     ),
-    Code(
+    FindingCode(
         "record-order",
         "warning",
         "A record out of order",
         "The server reads them in the order of the file, and expects a number that rises from one to the next.",
     ),
-    Code(
+    FindingCode(
         "record-unused",
         "note",
         "A record that no other one names",
         "Such as a category without a role. It does nothing, or was left behind when what named it went.",
     ),
-    Code("records-few", "error", "Too few records", "The server needs more of them."),
-    Code("records-many", "error", "Too many records", "The server reads only the first ones."),
-    Code(
+    FindingCode("records-few", "error", "Too few records", "The server needs more of them."),
+    FindingCode("records-many", "error", "Too many records", "The server reads only the first ones."),
+    FindingCode(
         "roster-off",
         "warning",
         "A list of people that does not count",
         "Such as an allow list while the setting that switches it on is off: anybody may join.",
     ),
-    Code(
+    FindingCode(
         "person-banned",
         "warning",
         "Somebody who is banned, and admin or guest as well",
         "Most servers let the ban count. One of the two is left over.",
     ),
-    Code(
+    FindingCode(
         "record-value-same",
         "note",
         "Two records with the same value where each should have its own",
@@ -85,7 +85,7 @@ CODES = (
         'category("HELM", { order = 1 })  category("DECK", { order = 1 })',
         'category("HELM", { order = 1 })  category("DECK", { order = 2 })',
     ),
-    Code(
+    FindingCode(
         "record-unseen",
         "warning",
         "Something that no catalogue has and no other record",
@@ -94,7 +94,7 @@ CODES = (
         'gear = { "compas" }',
         'gear = { "compass" }',
     ),
-    Code(
+    FindingCode(
         "position-twice",
         "warning",
         "Two positions in the same place",
@@ -102,7 +102,7 @@ CODES = (
         '"positions": ["12 3 0|90 0 0", "12 3 0|45 0 0"]',
         '"positions": ["12 3 0|90 0 0", "14 3 0|45 0 0"]',
     ),
-    Code(
+    FindingCode(
         "record-plain",
         "error",
         "A plain value among records, or a record among plain values",
@@ -163,7 +163,7 @@ def check_rosters(context: CheckContext) -> Iterator[Finding]:
                 yield context.finding("person-banned", "warning", place, cause, do, name)
 
 
-def _place(context: CheckContext, spec: RecordSet, record: Record, held: Held | None = None) -> Place:
+def _place(context: CheckContext, spec: RecordSet, record: Record, held: HeldField | None = None) -> Place:
     path = context.book.file[spec.file].path
     entries = held.entries if held is not None else next((field.entries for field in record.fields.values()), ())
     document = context.files.document(path)
@@ -350,7 +350,7 @@ def _field(
     context: CheckContext,
     name: str,
     record: Record,
-    held: Held,
+    held: HeldField,
     spec: RecordSet,
     field: str,
     keys: Mapping[str, list[str]],
@@ -384,7 +384,7 @@ def _field(
 
 
 def _positions(
-    context: CheckContext, name: str, record: Record, held: Held, spec: RecordSet, field: str
+    context: CheckContext, name: str, record: Record, held: HeldField, spec: RecordSet, field: str
 ) -> Iterator[Finding]:
     """Find positions of a list that lie in the same place, whatever way they face."""
     described, path = spec.field[field], context.book.file[spec.file].path
@@ -405,7 +405,7 @@ _AXES = 3
 
 
 def _missing_paths(
-    context: CheckContext, name: str, record: Record, held: Held, spec: RecordSet, field: str
+    context: CheckContext, name: str, record: Record, held: HeldField, spec: RecordSet, field: str
 ) -> Iterator[Finding]:
     """Find paths in a field that lead to nothing."""
     described, path = spec.field[field], context.book.file[spec.file].path

@@ -8,7 +8,7 @@ from contextlib import suppress
 from roundgate.core import values
 from roundgate.core.checks.context import CheckContext
 from roundgate.core.files import format_value, held_words
-from roundgate.core.findings import Code, Finding, Place
+from roundgate.core.findings import Finding, FindingCode, Place
 from roundgate.core.records.model import Record
 from roundgate.core.records.sets import records_in
 from roundgate.core.rulebook.conditions import broken_rules
@@ -19,7 +19,7 @@ from roundgate.core.slate import Outcome
 from roundgate.core.values.protocol import ValueProblem
 
 CODES = (
-    Code(
+    FindingCode(
         "rule-broken",
         "error",
         "Settings that do not fit together",
@@ -27,7 +27,7 @@ CODES = (
         "heat.size=12 with boat.slots=8",
         "heat.size=8 with boat.slots=8",
     ),
-    Code(
+    FindingCode(
         "world-fixed",
         "error",
         "A setting that only a new world takes",
@@ -36,16 +36,18 @@ CODES = (
         "tide.mode changed, world.save as it was",
         "tide.mode changed, and world.save given a new name",
     ),
-    Code(
+    FindingCode(
         "slate-stuck",
         "error",
         "A waiting change that can no longer be made",
         "What is on disk has changed so much that the change has nothing to work on.",
     ),
-    Code(
+    FindingCode(
         "rulebook-value", "error", "A mistake in a rulebook", "A name that leads nowhere, or a value of the wrong kind."
     ),
-    Code("rulebook-syntax", "error", "A rulebook that is not TOML", "The line named is where the reader gave up."),
+    FindingCode(
+        "rulebook-syntax", "error", "A rulebook that is not TOML", "The line named is where the reader gave up."
+    ),
 )
 
 

@@ -6,24 +6,24 @@ from collections.abc import Collection, Iterator
 
 from roundgate.core.checks.context import CheckContext
 from roundgate.core.checks.standalone import finding_of, problems_here, without_secret_words
-from roundgate.core.findings import Code, Finding, Place
+from roundgate.core.findings import Finding, FindingCode, Place
 
 CODES = (
-    Code(
+    FindingCode(
         "file-not-text",
         "error",
         "A file that is not text",
         "It holds bytes that no text has, or says one encoding and uses another. It was damaged, or is no text. "
         "Restore it from a backup; Round Gate does not guess.",
     ),
-    Code(
+    FindingCode(
         "file-missing",
         "warning",
         "A file that does not exist",
         "The rulebook expects it. Where the server makes it itself, start the server once. "
         "Without it, the server uses its defaults.",
     ),
-    Code(
+    FindingCode(
         "file-name-near",
         "warning",
         "A file whose name is nearly the one that the server reads",
@@ -31,13 +31,13 @@ CODES = (
         "GuestList.txt",
         "guestlist.txt",
     ),
-    Code(
+    FindingCode(
         "file-unreadable",
         "error",
         "A file that cannot be read",
         "The system refuses it to this user. Ask the owner, or change its permissions.",
     ),
-    Code(
+    FindingCode(
         "server-unreadable",
         "error",
         "A server that cannot be inspected",

@@ -8,7 +8,7 @@ from collections.abc import Collection, Iterator, Sequence
 from roundgate.core import values
 from roundgate.core.advice import advice_for
 from roundgate.core.checks.context import CheckContext
-from roundgate.core.findings import Code, Finding
+from roundgate.core.findings import Finding, FindingCode
 from roundgate.core.formats.places import key_of
 from roundgate.core.formats.protocol import Document, Entry
 from roundgate.core.nearest import nearest
@@ -19,7 +19,7 @@ from roundgate.core.typed import TREES
 from roundgate.core.values import ValueProblem
 
 CODES = (
-    Code(
+    FindingCode(
         "value-range",
         "error",
         "A number outside its range",
@@ -27,7 +27,7 @@ CODES = (
         "boat.slots=40",
         "boat.slots=32",
     ),
-    Code(
+    FindingCode(
         "value-step",
         "error",
         "A number between two steps",
@@ -35,7 +35,7 @@ CODES = (
         "tick.rate=33",
         "tick.rate=30",
     ),
-    Code(
+    FindingCode(
         "value-kind",
         "error",
         "A value of the wrong kind",
@@ -43,7 +43,7 @@ CODES = (
         "boat.slots=many",
         "boat.slots=24",
     ),
-    Code(
+    FindingCode(
         "value-spelling",
         "error",
         "Yes or no, in a spelling that does not count",
@@ -51,7 +51,7 @@ CODES = (
         "gusts=yes",
         "gusts=true",
     ),
-    Code(
+    FindingCode(
         "value-choice",
         "error",
         "A word that is not among the choices",
@@ -59,9 +59,9 @@ CODES = (
         "tide.mode=sprng",
         "tide.mode=spring",
     ),
-    Code("value-pattern", "error", "A text of the wrong form", "It must look as the setting's example does."),
-    Code("value-length", "error", "A text that is too long or too short", "The server cuts it, or ignores it."),
-    Code(
+    FindingCode("value-pattern", "error", "A text of the wrong form", "It must look as the setting's example does."),
+    FindingCode("value-length", "error", "A text that is too long or too short", "The server cuts it, or ignores it."),
+    FindingCode(
         "value-blocked",
         "error",
         "A blocked word inside a text",
@@ -69,13 +69,13 @@ CODES = (
         "server.name=Saltmarsh Privateers",
         "server.name=Saltmarsh Racers",
     ),
-    Code(
+    FindingCode(
         "value-control",
         "error",
         "A control character or a line break in a value",
         "It would end the line, or be dropped.",
     ),
-    Code(
+    FindingCode(
         "value-entry",
         "error",
         "An entry of a value that will not do",
@@ -83,7 +83,7 @@ CODES = (
         "mods=lanterns,,fog",
         "mods=lanterns,fog",
     ),
-    Code(
+    FindingCode(
         "value-affix",
         "error",
         "A value without what the file writes around it",
@@ -91,13 +91,13 @@ CODES = (
         "map=first-tide",
         "map=first-tide.wld",
     ),
-    Code(
+    FindingCode(
         "value-unit",
         "error",
         "A value that the file's unit cannot hold",
         "The file holds whole minutes, say, and 90s is one and a half.",
     ),
-    Code(
+    FindingCode(
         "value-quoted",
         "error",
         "A text where the file wants a number, or true or false",
@@ -105,13 +105,13 @@ CODES = (
         '"slots": "24"',
         '"slots": 24',
     ),
-    Code(
+    FindingCode(
         "keys-undescribed",
         "note",
         "Keys that the rulebook does not describe",
         "They may well be right: no rulebook describes everything, and mods bring keys of their own.",
     ),
-    Code(
+    FindingCode(
         "key-unknown",
         "warning",
         "A key that the rulebook does not know",

@@ -16,7 +16,7 @@ Slip = Literal[
 """What is wrong with an entry."""
 
 
-class Item(NamedTuple):
+class LootItem(NamedTuple):
     """One entry: a thing, or a record of a table's set; its chance or weight, and how many of it come at once."""
 
     what: str
@@ -44,7 +44,7 @@ class Node(NamedTuple):
 
     set_name: str
     record: Record
-    items: tuple[Item, ...]
+    items: tuple[LootItem, ...]
     draw: Draw
     draws: tuple[int, int]
     """Of ``some``: the fewest and the most that are drawn, each number as likely."""
@@ -63,13 +63,13 @@ class Node(NamedTuple):
         """Its set and its key."""
         return self.set_name, self.record.key
 
-    def chance_of(self, item: Item) -> float:
+    def chance_of(self, item: LootItem) -> float:
         """Give the chance of an entry that is drawn by itself, from 0 to 1."""
         if self.is_sure:
             return 1.0
         return min(1.0, max(0.0, (self.without if item.chance is None else item.chance) / self.full))
 
-    def weight_of(self, item: Item) -> float:
+    def weight_of(self, item: LootItem) -> float:
         """Give the weight of an entry among those of which some are drawn."""
         return max(0.0, self.without if item.chance is None else item.chance)
 

@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from roundgate.core.loot import draws
 from roundgate.core.loot.draws import Counts
-from roundgate.core.loot.model import Item, LootScheme, Node, NodeName
+from roundgate.core.loot.model import LootItem, LootScheme, Node, NodeName
 
 _LONGEST = 200_000
 """Counts of one thing that are told apart; what could be more is refused."""
@@ -88,7 +88,7 @@ class Reckoner:
         """Give what must be worked out for a record and is not known: what it names before itself. Raises Endless."""
         if name in self._known or name not in self.scheme.nodes:
             return
-        way: list[tuple[NodeName, Iterator[Item]]] = [(name, iter(self.scheme.nodes[name].items))]
+        way: list[tuple[NodeName, Iterator[LootItem]]] = [(name, iter(self.scheme.nodes[name].items))]
         above = {name}
         while way:
             last, items = way[-1]
@@ -134,7 +134,7 @@ class Reckoner:
                 for through, expected in self._ways(item.name, thing, depth - 1):
                     yield (item.name, *through), many * expected
 
-    def _entry(self, node: Node, item: Item) -> Found:
+    def _entry(self, node: Node, item: LootItem) -> Found:
         """Give what comes of an entry that is drawn."""
         kept = 1.0 - node.missing if node.missing_of == "entry" else 1.0
         if item.table:

@@ -11,10 +11,10 @@ from typing import Literal, NamedTuple
 from roundgate.core import values
 from roundgate.core.files import ServerFiles
 from roundgate.core.formats.protocol import Entry
-from roundgate.core.loot.model import Item, LootScheme, Node, NodeName, Slip
+from roundgate.core.loot.model import LootItem, LootScheme, Node, NodeName, Slip
 from roundgate.core.nearest import nearest
 from roundgate.core.patterns import lazy
-from roundgate.core.records.model import Held, Record, parts_in
+from roundgate.core.records.model import HeldField, Record, parts_in
 from roundgate.core.records.sets import number_in, records_that_count
 from roundgate.core.rulebook.model import Draw, Loot, LootSource, RecordField, RecordSet, Rulebook
 from roundgate.core.values import ValueProblem
@@ -149,7 +149,7 @@ def _raws(record: Record, source: LootSource, spec: RecordSet) -> Iterator[_Raw]
                 )
 
 
-def _texts(held: Held, field: str, source: LootSource, spec: RecordSet) -> Iterator[_Raw]:
+def _texts(held: HeldField, field: str, source: LootSource, spec: RecordSet) -> Iterator[_Raw]:
     patterns = [_pattern(form) for form in source.entry if "=" not in form]
     places: Sequence[Entry | None] = [entry for entry in held.entries if entry.kind not in ("list", "map")]
     described: RecordField | None = spec.field.get(field)
@@ -179,7 +179,7 @@ def keys_of_objects(source: LootSource) -> dict[str, str]:
     return dict(pair.split("=", 1) for form in source.entry if "=" in form for pair in form.replace(" ", "").split(","))
 
 
-def _objects(held: Held, record: Record, source: LootSource) -> Iterator[_Raw]:
+def _objects(held: HeldField, record: Record, source: LootSource) -> Iterator[_Raw]:
     keys = keys_of_objects(source)
     depth = len(record.path)
     groups: dict[int, dict[str, Entry]] = {}
@@ -200,7 +200,7 @@ def _objects(held: Held, record: Record, source: LootSource) -> Iterator[_Raw]:
 
 def _item(
     raw: _Raw, loot: Loot, source: LootSource, keys: Mapping[str, Sequence[str]], *, is_sure: bool, draw: Draw
-) -> Item:
+) -> LootItem:
     table, what, slip, meant = "", raw.what, "", ""
     for set_name, entry in loot.table.items():
         if entry.prefix and raw.what.startswith(entry.prefix):
@@ -219,7 +219,7 @@ def _item(
         slip, count = "count-text", (1, 1)
     if not raw.is_formed:
         slip = "form"
-    return Item(what, table, chance, *count, raw.text, raw.place, slip, meant)  # type: ignore[arg-type]
+    return LootItem(what, table, chance, *count, raw.text, raw.place, slip, meant)  # type: ignore[arg-type]
 
 
 def read_chance(text: str | None, full: float) -> tuple[float | None, Slip, str]:

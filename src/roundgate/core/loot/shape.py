@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from roundgate.core.files import ServerFiles
-from roundgate.core.loot.model import Item, LootScheme, Node, NodeName
+from roundgate.core.loot.model import LootItem, LootScheme, Node, NodeName
 
 
 def loot_paths(files: ServerFiles) -> set[str]:
@@ -20,7 +20,7 @@ def circles_in(scheme: LootScheme) -> list[tuple[NodeName, ...]]:
     state: dict[NodeName, int] = {}
     found: list[tuple[NodeName, ...]] = []
     for start in scheme.nodes:
-        stack: list[tuple[NodeName, Iterator[Item]]] = []
+        stack: list[tuple[NodeName, Iterator[LootItem]]] = []
         if start not in state:
             state[start] = 1
             stack.append((start, iter(scheme.nodes[start].items)))
@@ -61,11 +61,11 @@ def fruitful(scheme: LootScheme) -> set[NodeName]:
     return found
 
 
-def _gives(node: Node, item: Item) -> bool:
+def _gives(node: Node, item: LootItem) -> bool:
     return not item.table and item.what not in ("", node.nothing) and can_come(node, item)
 
 
-def can_come(node: Node, item: Item) -> bool:
+def can_come(node: Node, item: LootItem) -> bool:
     """Tell whether an entry is ever drawn, and not left out."""
     if node.missing >= 1 or item.most < 1:
         return False

@@ -10,7 +10,7 @@ from msgspec import Struct
 from roundgate.core.patterns import lazy
 
 
-class Event(StrEnum):
+class NoticeEvent(StrEnum):
     """What a notice is about. The values are written in the site file and sent, so they stay as they are."""
 
     PLANNED = "planned"
@@ -41,7 +41,7 @@ class Event(StrEnum):
 class Notice(Struct, frozen=True):
     """One notice; times in seconds, ``at`` since 1970."""
 
-    event: Event
+    event: NoticeEvent
     message: str
     """All of it in a sentence or two, without secrets."""
     server: str = ""

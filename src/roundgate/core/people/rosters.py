@@ -79,7 +79,7 @@ def _until(record: Record, roster: Roster, spec: RecordSet) -> str:
     return ""
 
 
-class Ended(Struct, frozen=True):
+class EndedStanding(Struct, frozen=True):
     """Somebody whose time on a roster is over, and who is still on it."""
 
     standing: Standing
@@ -88,7 +88,7 @@ class Ended(Struct, frozen=True):
     """True where the server's own file says when it ends, False where the people book does."""
 
 
-def ended_on(files: ServerFiles, people: People, places: Collection[str], today: date) -> Iterator[Ended]:
+def ended_on(files: ServerFiles, people: People, places: Collection[str], today: date) -> Iterator[EndedStanding]:
     """Give those whose time on a roster is over; ``places`` are the server's name, its tags, and ``@all``."""
     kinds = files.book.kind
     by_book = {where.rpartition("/")[2] for person in people.people.values() for where in person.until}
@@ -96,9 +96,9 @@ def ended_on(files: ServerFiles, people: People, places: Collection[str], today:
     for standing in standings_in(files, ending):
         if standing.until:
             if is_over(standing.until, today):
-                yield Ended(standing, standing.until, in_file=True)
+                yield EndedStanding(standing, standing.until, in_file=True)
             continue
         key = people.named(standing.id, kinds) if standing.roster in by_book else ""
         end = end_on(people.people[key], standing.roster, places) if key else ""
         if end and is_over(end, today):
-            yield Ended(standing, end, in_file=False)
+            yield EndedStanding(standing, end, in_file=False)

@@ -15,7 +15,7 @@ from collections.abc import Iterator
 
 from msgspec import Struct
 
-from roundgate.core.ranks.model import Entry, Member, Scheme
+from roundgate.core.ranks.model import RankEntry, RankMember, Scheme
 
 ORDER_WORDS = {
     "deny-wins": "a denial anywhere counts before every grant",
@@ -33,7 +33,7 @@ class Link(Struct, frozen=True):
     steps: int
     way: tuple[str, ...]
     """The groups from the member to here, this one last; empty for the member itself."""
-    entries: tuple[Entry, ...]
+    entries: tuple[RankEntry, ...]
     power: float = 0.0
 
 
@@ -41,11 +41,11 @@ class Answer(Struct, frozen=True):
     """Whether somebody may, the entry that decides, and the way to it; no entry where none is about the question."""
 
     may: bool
-    entry: Entry | None = None
+    entry: RankEntry | None = None
     way: tuple[str, ...] = ()
 
 
-def is_about(entry: Entry, permission: str, scheme: Scheme) -> bool:
+def is_about(entry: RankEntry, permission: str, scheme: Scheme) -> bool:
     """Tell whether an entry is about a permission: its own, or one that its wildcard covers and does not leave out."""
     if not covers(entry.permission, permission, scheme):
         return False
@@ -64,7 +64,7 @@ def covers(pattern: str, permission: str, scheme: Scheme) -> bool:
     return permission.startswith(pattern[: -len(mark)])
 
 
-def chain_of(member: Member, scheme: Scheme) -> list[Link]:
+def chain_of(member: RankMember, scheme: Scheme) -> list[Link]:
     """Give all holders of entries for somebody, the nearest first; a group that is reached twice counts once."""
     groups = tuple(rank for rank in member.groups if rank in scheme.groups)  # a rank that is not there is none
     groups = groups or ((scheme.default,) if scheme.default else ())
@@ -85,19 +85,19 @@ def chain_of(member: Member, scheme: Scheme) -> list[Link]:
     return found
 
 
-def _about(links: list[Link], permission: str, scheme: Scheme) -> Iterator[tuple[Link, Entry]]:
+def _about(links: list[Link], permission: str, scheme: Scheme) -> Iterator[tuple[Link, RankEntry]]:
     for link in links:
         for entry in link.entries:
             if is_about(entry, permission, scheme):
                 yield link, entry
 
 
-def decide(member: Member, permission: str, scheme: Scheme) -> Answer:
+def decide(member: RankMember, permission: str, scheme: Scheme) -> Answer:
     """Decide whether somebody may do something."""
     return next(decisions(member, permission, scheme))
 
 
-def decisions(member: Member, permission: str, scheme: Scheme) -> Iterator[Answer]:
+def decisions(member: RankMember, permission: str, scheme: Scheme) -> Iterator[Answer]:
     """Give the answer, then what would decide if its entry were not there, and so on to the last."""
     about = list(_about(chain_of(member, scheme), permission, scheme))
     while about:
@@ -107,7 +107,7 @@ def decisions(member: Member, permission: str, scheme: Scheme) -> Iterator[Answe
     yield Answer(scheme.unknown)
 
 
-def _deciding(about: list[tuple[Link, Entry]], scheme: Scheme) -> tuple[Link, Entry]:
+def _deciding(about: list[tuple[Link, RankEntry]], scheme: Scheme) -> tuple[Link, RankEntry]:
     if scheme.order == "last-wins":
         return _last(about)
     if scheme.order == "nearest-wins":
@@ -119,7 +119,7 @@ def _deciding(about: list[tuple[Link, Entry]], scheme: Scheme) -> tuple[Link, En
     return next((pair for pair in about if not pair[1].allows), about[0])
 
 
-def _last(about: list[tuple[Link, Entry]]) -> tuple[Link, Entry]:
+def _last(about: list[tuple[Link, RankEntry]]) -> tuple[Link, RankEntry]:
     """Give the last entry of the nearest holder: parents are read first, and what is nearer comes after them."""
     nearest = min(link.steps for link, _ in about)
     last_link = [link for link, _ in about if link.steps == nearest][-1]

@@ -22,7 +22,7 @@ from roundgate.core.patterns import lazy
 from roundgate.core.people.book import People
 from roundgate.core.ranks.deciding import Answer, decide, permissions_of
 from roundgate.core.ranks.impact import NEWCOMERS
-from roundgate.core.ranks.model import Member, Scheme
+from roundgate.core.ranks.model import RankMember, Scheme
 
 Text = str | tuple[str, ...]
 
@@ -85,7 +85,7 @@ def read_expectations(text: str) -> list[Expectation]:
     ]
 
 
-class Outcome(Struct, frozen=True):
+class ExpectationResult(Struct, frozen=True):
     """An expectation, and what the ranks of a server say of it; ``unknown`` says what of it is not known there."""
 
     expectation: Expectation
@@ -101,7 +101,7 @@ class Outcome(Struct, frozen=True):
 
 def outcomes(
     expectations: Iterable[Expectation], schemes: Sequence[Scheme], people: People, places: AbstractSet[str]
-) -> Iterator[Outcome]:
+) -> Iterator[ExpectationResult]:
     """Compare the expectations of a server with its ranks; ``places`` are the words by which they mean the server."""
     for expectation in expectations:
         if not places & {word.strip() for word in expectation.on.split(",")}:
@@ -111,16 +111,16 @@ def outcomes(
         if member is None:
             count = sum(1 for member in scheme.members.values() if member.name.lower() == expectation.who.lower())
             nobody = f"nobody called '{expectation.who}', and no rank, is known"
-            yield Outcome(
+            yield ExpectationResult(
                 expectation,
                 scheme,
                 unknown=f"several are called '{expectation.who}': give the id" if count > 1 else nobody,
             )
             continue
-        yield Outcome(expectation, scheme, decide(member, expectation.permission, scheme))
+        yield ExpectationResult(expectation, scheme, decide(member, expectation.permission, scheme))
 
 
-def holder_of(scheme: Scheme, people: People, word: str) -> Member | None:
+def holder_of(scheme: Scheme, people: People, word: str) -> RankMember | None:
     """Give whom a word of an expectation means: a member by name or id, a rank, newcomers, or somebody of the book."""
     lowered = word.lower()
     if lowered == NEWCOMERS:
@@ -130,14 +130,14 @@ def holder_of(scheme: Scheme, people: People, word: str) -> Member | None:
         return found[0] if len(found) == 1 else None
     group = next((name for name in scheme.groups if name.lower() == lowered), "")
     if group:
-        return Member(group, group, (group,))
+        return RankMember(group, group, (group,))
     keys = people.find(word)
     ids = [person_id for key in keys for person_id in people.people[key].all_ids()]
     if not keys:
         return None
     return next(
         (scheme.members[person_id] for person_id in ids if person_id in scheme.members),
-        Member("", people.people[keys[0]].name),
+        RankMember("", people.people[keys[0]].name),
     )
 
 

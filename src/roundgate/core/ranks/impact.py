@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator
 from msgspec import Struct
 
 from roundgate.core.ranks.deciding import covers, permissions_of
-from roundgate.core.ranks.model import Member, Scheme
+from roundgate.core.ranks.model import RankMember, Scheme
 from roundgate.core.ranks.rights import Rights
 
 NEWCOMERS = "newcomers"
@@ -56,12 +56,12 @@ def impact(before: Scheme, after: Scheme, permissions: Iterable[str] = ()) -> li
     return sorted(found, key=lambda shift: (shift.people, shift.gains, shift.permission))
 
 
-def _granted(rights: Rights, member: Member) -> int:
+def _granted(rights: Rights, member: RankMember) -> int:
     held = rights.of(member)
     return held.may | (~held.may_not & rights.all_bits if rights.scheme.unknown else 0)
 
 
-def _both(before: Scheme, after: Scheme) -> Iterator[tuple[str, Member, Member]]:
+def _both(before: Scheme, after: Scheme) -> Iterator[tuple[str, RankMember, RankMember]]:
     """Give what everybody is called, and who they are before and after; newcomers too."""
     yield NEWCOMERS, before.newcomer(), after.newcomer()
     for identifier in dict.fromkeys((*before.members, *after.members)):

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from msgspec import Struct
 
-from roundgate.core.ranks.model import Member
+from roundgate.core.ranks.model import RankMember
 from roundgate.core.ranks.rights import Rights
 
 CELLS = (
@@ -38,7 +38,7 @@ class Matrix(Struct, frozen=True):
     cells: tuple[bytes, ...]
 
 
-def matrix_of(rights: Rights, holders: Sequence[Member], *, differs: bool = False) -> Matrix:
+def matrix_of(rights: Rights, holders: Sequence[RankMember], *, differs: bool = False) -> Matrix:
     """Work out the matrix of holders by the permissions of ``rights``; ``differs``: only those that not all have."""
     count = len(rights.permissions)
     held = [rights.of(member) for member in holders]

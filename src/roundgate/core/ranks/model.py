@@ -12,7 +12,7 @@ from roundgate.core.findings import Place
 Order = Literal["deny-wins", "nearest-wins", "last-wins", "highest-power"]
 
 
-class Entry(Struct, frozen=True):
+class RankEntry(Struct, frozen=True):
     """One permission that a group or a member is granted or denied, and where that stands."""
 
     permission: str
@@ -25,29 +25,29 @@ class Entry(Struct, frozen=True):
     """The permissions that a wildcard leaves out."""
 
 
-class Group(Struct, frozen=True):
+class RankGroup(Struct, frozen=True):
     """A rank: its own permissions in the order of the file, and the groups whose permissions it has too."""
 
     name: str
-    entries: tuple[Entry, ...] = ()
+    entries: tuple[RankEntry, ...] = ()
     parents: tuple[str, ...] = ()
     power: float = 0.0
 
 
-class Member(Struct, frozen=True):
+class RankMember(Struct, frozen=True):
     """Somebody who is in groups; ``name`` is for people, ``id`` for the server."""
 
     id: str
     name: str
     groups: tuple[str, ...] = ()
-    entries: tuple[Entry, ...] = ()
+    entries: tuple[RankEntry, ...] = ()
 
 
 class Scheme(Struct, frozen=True):
     """All ranks of a server, and how a question about them is decided."""
 
-    groups: Mapping[str, Group]
-    members: Mapping[str, Member]
+    groups: Mapping[str, RankGroup]
+    members: Mapping[str, RankMember]
     """By id."""
     default: str = ""
     """The group of whoever is in none."""
@@ -62,6 +62,6 @@ class Scheme(Struct, frozen=True):
     defaults: tuple[str, ...] = ()
     """All groups that are said to be that of newcomers: several are a mistake."""
 
-    def newcomer(self) -> Member:
+    def newcomer(self) -> RankMember:
         """Give somebody who is in no group but the default one."""
-        return Member("", "newcomers", (self.default,) if self.default else ())
+        return RankMember("", "newcomers", (self.default,) if self.default else ())

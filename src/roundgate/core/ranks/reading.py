@@ -11,7 +11,7 @@ from roundgate.core.findings import Place
 from roundgate.core.formats.places import find_key
 from roundgate.core.formats.protocol import Entry as FileEntry
 from roundgate.core.people.book import People
-from roundgate.core.ranks.model import Entry, Group, Member, Scheme
+from roundgate.core.ranks.model import RankEntry, RankGroup, RankMember, Scheme
 from roundgate.core.records.model import Record, entries_in
 from roundgate.core.records.rows import rows_with
 from roundgate.core.records.sets import records_in
@@ -81,16 +81,16 @@ def paths_of(files: ServerFiles, name: str) -> list[str]:
 # --- groups ---
 
 
-def _groups(files: ServerFiles, spec: Ranks) -> dict[str, Group]:
+def _groups(files: ServerFiles, spec: Ranks) -> dict[str, RankGroup]:
     """Read ranks that are records, each with the fields that further sets have of it."""
-    found: dict[str, Group] = {}
+    found: dict[str, RankGroup] = {}
     further = {set_name: {record.key: record for record in records_of(files, set_name)} for set_name in spec.more}
     for record in records_of(files, spec.groups):
         parts = [
             (spec.groups, record),
             *((set_name, held[record.key]) for set_name, held in further.items() if record.key in held),
         ]
-        entries: list[tuple[int, Entry]] = []
+        entries: list[tuple[int, RankEntry]] = []
         parents: list[str] = []
         power = 0.0
         for set_name, part in parts:
@@ -101,7 +101,7 @@ def _groups(files: ServerFiles, spec: Ranks) -> dict[str, Group]:
                 power = float(part.value(spec.power) or power) if spec.power else power
         if spec.flags is None:
             entries.sort(key=lambda entry: entry[0])  # as the file has them, grants and denials among each other
-        found[record.key] = Group(record.key, tuple(entry for _, entry in entries), tuple(parents), power)
+        found[record.key] = RankGroup(record.key, tuple(entry for _, entry in entries), tuple(parents), power)
     return found
 
 
@@ -118,15 +118,15 @@ class _Part:
         held = self.record.fields.get(field) if field else None
         return entries_in(held, field, self.set) if held is not None else []
 
-    def lists(self, spec: Ranks | Roster) -> list[tuple[int, Entry]]:
+    def lists(self, spec: Ranks | Roster) -> list[tuple[int, RankEntry]]:
         """Give what fields that are lists grant and deny, each with its place in the file."""
         return [
-            (entry.start, Entry(entry.value, allows, self.holder, self.place(entry)))
+            (entry.start, RankEntry(entry.value, allows, self.holder, self.place(entry)))
             for field, allows in ((spec.may, True), (spec.never, False))
             for entry in self.entries(field)
         ]
 
-    def flags(self, spec: Ranks) -> list[tuple[int, Entry]]:
+    def flags(self, spec: Ranks) -> list[tuple[int, RankEntry]]:
         """Give what fields that are switches grant and deny; what has neither of the two values is no entry."""
         flags = spec.flags or RankFlags()
         found = []
@@ -137,9 +137,11 @@ class _Part:
             entry, is_on = held.entries[0], held.values[0] == flags.on
             if name == flags.everything:
                 if is_on:
-                    found.append((entry.start, Entry(spec.wildcard, True, self.holder, self.place(entry), flags.but)))
+                    found.append(
+                        (entry.start, RankEntry(spec.wildcard, True, self.holder, self.place(entry), flags.but))
+                    )
                 continue
-            found.append((entry.start, Entry(name, is_on, self.holder, self.place(entry))))
+            found.append((entry.start, RankEntry(name, is_on, self.holder, self.place(entry))))
         return found
 
     def place(self, entry: FileEntry) -> Place:
@@ -147,19 +149,19 @@ class _Part:
         return entry_place(self.files, self.path, entry)
 
 
-def _numbers(files: ServerFiles, spec: Ranks, more: Collection[str]) -> dict[str, Group]:
+def _numbers(files: ServerFiles, spec: Ranks, more: Collection[str]) -> dict[str, RankGroup]:
     """Make a rank of each number that is needed or held: it grants what needs just that, and has what is below."""
-    needed: dict[str, list[Entry]] = {level: [] for level in more if _number(level) is not None}
+    needed: dict[str, list[RankEntry]] = {level: [] for level in more if _number(level) is not None}
     path = files.book.file[files.book.records[spec.levels].file].path
     for record in records_of(files, spec.levels):
         held = record.fields.get(spec.level)
         value = held.values[0] if held is not None and held.values else ""
         if held is not None and _number(value) is not None:
             place = entry_place(files, path, held.entries[0])
-            needed.setdefault(value, []).append(Entry(record.key, True, value, place))
+            needed.setdefault(value, []).append(RankEntry(record.key, True, value, place))
     ordered = sorted(needed, key=lambda level: _number(level) or 0.0)
     return {
-        level: Group(level, tuple(needed[level]), (ordered[at - 1],) if at else (), _number(level) or 0.0)
+        level: RankGroup(level, tuple(needed[level]), (ordered[at - 1],) if at else (), _number(level) or 0.0)
         for at, level in enumerate(ordered)
     }
 
@@ -213,11 +215,11 @@ def _flagged(files: ServerFiles, spec: Ranks) -> list[str]:
 # --- members ---
 
 
-def _members(files: ServerFiles, spec: Ranks, people: People | None) -> Mapping[str, Member]:
+def _members(files: ServerFiles, spec: Ranks, people: People | None) -> Mapping[str, RankMember]:
     groups: dict[str, tuple[str, ...]] = {}
     shared: dict[tuple[str, ...], tuple[str, ...]] = {}
     """Equal ranks of many people are one tuple."""
-    own: dict[str, tuple[Entry, ...]] = {}
+    own: dict[str, tuple[RankEntry, ...]] = {}
     names: dict[str, str] = {}
     for name in spec.members:
         roster = files.book.roster[name]
@@ -232,11 +234,13 @@ def _members(files: ServerFiles, spec: Ranks, people: People | None) -> Mapping[
         if roster.may or roster.never:
             _add_own(files, roster, names, own)
     return {
-        member: Member(member, names[member], _once(found), own.get(member, ())) for member, found in groups.items()
+        member: RankMember(member, names[member], _once(found), own.get(member, ())) for member, found in groups.items()
     }
 
 
-def _add_own(files: ServerFiles, roster: Roster, names: Mapping[str, str], own: dict[str, tuple[Entry, ...]]) -> None:
+def _add_own(
+    files: ServerFiles, roster: Roster, names: Mapping[str, str], own: dict[str, tuple[RankEntry, ...]]
+) -> None:
     """Add what people of a roster are granted and denied by themselves."""
     for record in records_of(files, roster.records):
         found = sorted(_Part(files, roster.records, record, names[record.key]).lists(roster), key=lambda at: at[0])

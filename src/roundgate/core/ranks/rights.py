@@ -11,10 +11,10 @@ from collections.abc import Iterable, Sequence
 from msgspec import Struct
 
 from roundgate.core.ranks.deciding import Link, chain_of
-from roundgate.core.ranks.model import Entry, Member, Scheme
+from roundgate.core.ranks.model import RankEntry, RankMember, Scheme
 
 
-class Held(Struct, frozen=True):
+class HeldRights(Struct, frozen=True):
     """What somebody may and may not do, each a set of bits; what is in neither, no entry is about."""
 
     may: int
@@ -39,7 +39,7 @@ class Rights:
         self._bits = [1 << at for at in ordered]
         self._is_sorted = ordered == list(range(len(plain)))
         self._masks: dict[tuple[str, tuple[str, ...]], int] = {}
-        self._known: dict[tuple[str, ...], Held] = {}
+        self._known: dict[tuple[str, ...], HeldRights] = {}
         self._links: dict[str, tuple[int, int, int]] = {}
 
     def bit(self, permission: str) -> int:
@@ -56,7 +56,7 @@ class Rights:
             bits ^= low
         return found
 
-    def of(self, member: Member) -> Held:
+    def of(self, member: RankMember) -> HeldRights:
         """Give what somebody may do. Those in the same groups are worked out once."""
         if member.entries:
             return self._worked_out(member)
@@ -65,7 +65,7 @@ class Rights:
             known = self._known[member.groups] = self._worked_out(member)
         return known
 
-    def _worked_out(self, member: Member) -> Held:
+    def _worked_out(self, member: RankMember) -> HeldRights:
         may = may_not = own = wild = 0
         open_bits = self.all_bits
         for tier in _tiers(chain_of(member, self.scheme), self.scheme):
@@ -76,7 +76,7 @@ class Rights:
             may, may_not, open_bits = may | new_may, may_not | new_not, open_bits & ~decided
             wild |= by_wildcard & decided
             own |= self._own(tier, new_may, new_not) & decided
-        return Held(may, may_not, own, wild)
+        return HeldRights(may, may_not, own, wild)
 
     def _of_tier(self, tier: Sequence[Link]) -> tuple[int, int, int]:
         """Give what the links of a tier grant, what they deny, and what of it only wildcards are about."""
@@ -120,7 +120,7 @@ class Rights:
             self._links[link.holder] = (allowed, denied, exact)
         return allowed, denied, exact
 
-    def _exact_of(self, entries: Iterable[Entry], denied: int) -> int:
+    def _exact_of(self, entries: Iterable[RankEntry], denied: int) -> int:
         """Give the bits that an entry without a wildcard decides, a denial before a grant."""
         exact_may = exact_not = 0
         for entry in entries:
@@ -132,7 +132,7 @@ class Rights:
     def _is_wild(self, permission: str) -> bool:
         return bool(self.scheme.wildcard) and permission.endswith(self.scheme.wildcard)
 
-    def mask(self, entry: Entry) -> int:
+    def mask(self, entry: RankEntry) -> int:
         """Give the bits of the permissions that an entry is about."""
         key = (entry.permission, entry.but)
         known = self._masks.get(key)

@@ -16,7 +16,7 @@ from roundgate.core.records.sets import records_in
 from roundgate.core.rulebook.model import RosterLive, Rulebook
 
 
-class Told(Struct, frozen=True):
+class LiveChange(Struct, frozen=True):
     """What a console is told for one change: the command, and the question whose answer shows the change, if any."""
 
     name: str
@@ -56,7 +56,7 @@ def _command(operation: RecordOperation, live: RosterLive, *, back: bool) -> str
     return ""
 
 
-def told_for(operations: Iterable[Operation], files: ServerFiles, *, back: bool = False) -> list[Told]:
+def told_for(operations: Iterable[Operation], files: ServerFiles, *, back: bool = False) -> list[LiveChange]:
     """Give what the console is told of operations on records, and asked. ``files`` are those that it is to agree with.
 
     ``back``: they are taken back, and ``files`` are as they were before them.
@@ -74,12 +74,12 @@ def told_for(operations: Iterable[Operation], files: ServerFiles, *, back: bool 
             line = fill(command, values, book.server).rstrip() or reload
             ask = fill(live.ask, values, book.server).rstrip() if live is not None and is_asked else ""
         except LineRefused as error:
-            found.append(Told(operation.shown_name, refused=str(error)))
+            found.append(LiveChange(operation.shown_name, refused=str(error)))
             continue
         key = book.records[operation.set].key
         known = {name: values[name] for name in ("id", key) if name in values} if is_gone else values
         found.append(
-            Told(
+            LiveChange(
                 operation.shown_name,
                 line,
                 reads_file=not command and bool(reload),
@@ -91,7 +91,7 @@ def told_for(operations: Iterable[Operation], files: ServerFiles, *, back: bool 
     return found
 
 
-def commands_of(told: Iterable[Told], *, reads_file: bool | None = None) -> list[str]:
+def commands_of(told: Iterable[LiveChange], *, reads_file: bool | None = None) -> list[str]:
     """Give the commands, each once; where ``reads_file`` is given, only those that do, or do not."""
     chosen = (command.command for command in told if command.command and reads_file in (None, command.reads_file))
     return list(dict.fromkeys(chosen))

@@ -18,7 +18,7 @@ LISTS = ("list", "choices", "refs")
 """Types of fields that hold several values."""
 
 
-class Held(Struct, frozen=True):
+class HeldField(Struct, frozen=True):
     """What a record has in one field: a single value, or the values of a list, and the entries that hold them."""
 
     values: tuple[str, ...]
@@ -41,7 +41,7 @@ class Record(Struct, frozen=True):
     key: str
     path: Path
     """The path of the record; of several in one value, the value's; of one that is spread over many, empty."""
-    fields: dict[str, Held]
+    fields: dict[str, HeldField]
 
     def value(self, field: str) -> str | None:
         """Give the single value of a field, None where there is none."""
@@ -71,7 +71,7 @@ def separator_of(name: str, spec: RecordSet) -> str:
     return field.separator if field is not None else ","
 
 
-def entries_in(held: Held, name: str, spec: RecordSet) -> list[Entry]:
+def entries_in(held: HeldField, name: str, spec: RecordSet) -> list[Entry]:
     """Give the entries of a field that may hold several, each by itself: also where one value of the file has them all.
 
     A part's place in the file is its own where the file has the value as it is read.
@@ -96,6 +96,6 @@ def entries_in(held: Held, name: str, spec: RecordSet) -> list[Entry]:
     return found
 
 
-def parts_in(held: Held, name: str, spec: RecordSet) -> list[str]:
+def parts_in(held: HeldField, name: str, spec: RecordSet) -> list[str]:
     """Give the values of a field that may hold several, each by itself."""
     return [entry.value for entry in entries_in(held, name, spec)]

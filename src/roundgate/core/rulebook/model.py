@@ -728,7 +728,7 @@ class Lobby(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """How long it may take until it shows the server."""
 
 
-class Server(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+class ServerSpec(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """How the server's process behaves, and what its log and console say."""
 
     process: str = ""
@@ -850,7 +850,7 @@ class Rulebook(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=Tru
     """How the game takes mods."""
     withdraw: tuple[str, ...] = ()
     """Settings, lists, rules and presets of the layers beneath that this one does without."""
-    server: Server = field(default_factory=Server)
+    server: ServerSpec = field(default_factory=ServerSpec)
     """How its process behaves."""
 
     @property

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from roundgate.core import values
 from roundgate.core.probes import escaped_bytes, is_answer, question_of
-from roundgate.core.rulebook.model import Probe, Rulebook, Server
+from roundgate.core.rulebook.model import Probe, Rulebook, ServerSpec
 from roundgate.core.rulebook.setting_mistakes import expression_mistakes, field_mistakes, pattern_mistakes, unknown
 from roundgate.core.values import ValueProblem
 from roundgate.core.values.units import parse_seconds
@@ -63,7 +63,7 @@ def _time_mistakes(typed: str) -> Iterator[str]:
         yield error.cause
 
 
-def _stop_mistakes(server: Server) -> Iterator[tuple[tuple[str, ...], str]]:
+def _stop_mistakes(server: ServerSpec) -> Iterator[tuple[tuple[str, ...], str]]:
     """Find what would keep a server from being stopped or spoken to."""
     for words in server.signals:
         name, _, within = words.partition(" ")

@@ -7,7 +7,7 @@ from typing import Literal
 
 from msgspec import Struct
 
-Outcome = Literal["running", "done", "failed", "needless", "missed", "skip", "skipped"]
+MomentOutcome = Literal["running", "done", "failed", "needless", "missed", "skip", "skipped"]
 """What became of a moment. ``skip``: somebody has asked for it to be left out. ``needless``: nothing was to be done."""
 
 LATE = 150.0
@@ -44,7 +44,7 @@ def look(
     moments: Callable[[float], Iterable[float]],
     known: float,
     now: float,
-    taken: Mapping[float, Outcome],
+    taken: Mapping[float, MomentOutcome],
     *,
     lead: float = 0.0,
     make_up: float = 0.0,

@@ -8,15 +8,15 @@ from __future__ import annotations
 from msgspec.structs import replace
 
 from roundgate.core.rulebook.model import Setting, TomlValue
-from roundgate.core.values.machine import Cores, FilePath, Flag
+from roundgate.core.values.machine import Cores, FilePath, FlagBits
 from roundgate.core.values.moments import Date, TimeOfDay
 from roundgate.core.values.numbers import DecimalNumber, Percent, PortNumber, WholeNumber
 from roundgate.core.values.parts import Colour, Vector
-from roundgate.core.values.places import Address, Endpoint, WebAddress
+from roundgate.core.values.places import Endpoint, NetAddress, WebAddress
 from roundgate.core.values.protocol import DocumentKind, Value, ValueKind, ValueProblem
 from roundgate.core.values.several import Choices, EntryList, Identifier, Reference, References
 from roundgate.core.values.units import UNITS, Duration, Size
-from roundgate.core.values.words import Choice, Condition, Secret, Switch, Words
+from roundgate.core.values.words import Choice, Condition, Secret, TrueFalse, Words
 
 __all__ = [
     "KINDS",
@@ -42,7 +42,7 @@ __all__ = [
 KINDS: dict[str, ValueKind] = {}
 """All kinds by their names."""
 _ALL: tuple[ValueKind, ...] = (
-    Switch(),
+    TrueFalse(),
     WholeNumber(),
     DecimalNumber(),
     Percent(),
@@ -53,7 +53,7 @@ _ALL: tuple[ValueKind, ...] = (
     Choice(),
     Condition(),
     Secret(),
-    Address(),
+    NetAddress(),
     WebAddress(),
     Endpoint(),
     Choices(),
@@ -66,7 +66,7 @@ _ALL: tuple[ValueKind, ...] = (
     Date(),
     TimeOfDay(),
     Cores(),
-    Flag(),
+    FlagBits(),
     FilePath(),
 )
 KINDS.update((kind.name, kind) for kind in _ALL)

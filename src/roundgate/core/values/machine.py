@@ -88,7 +88,7 @@ _YES = frozenset(("true", "yes", "on", "1", "present"))
 _NO = frozenset(("false", "no", "off", "0", "absent"))
 
 
-class Flag(Traits):
+class FlagBits(Traits):
     """``flag``: something that is there or not, such as ``--hidden`` without a value."""
 
     name = "flag"

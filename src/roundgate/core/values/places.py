@@ -16,7 +16,7 @@ _BARE_URL = lazy(r"(?:[A-Za-z0-9-]+\.)+[A-Za-z]{2,}(?::[0-9]+)?(?:[/?#]\S*)?")
 """A web address but for its scheme: a name with a dot in it, not any word."""
 
 
-class Address(Traits):
+class NetAddress(Traits):
     """``address``: an IP address or a host name; ``*`` where the rulebook lists it as special."""
 
     name = "address"
@@ -110,7 +110,7 @@ class Endpoint(Traits):
             raise ValueProblem("value-kind", f"'{stored}' is not an address with a port, such as {self.typed}.")
         if not 1 <= int(port) <= 65535:
             raise ValueProblem("value-range", f"{port} is not a port: ports go from 1 to 65535.")
-        address = Address().read(host[1:-1] if bracketed else host, spec)
+        address = NetAddress().read(host[1:-1] if bracketed else host, spec)
         return f"[{address}]:{int(port)}" if bracketed else f"{address}:{int(port)}"
 
     def store(self, value: Value, spec: Setting) -> str:

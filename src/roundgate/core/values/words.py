@@ -13,7 +13,7 @@ _YES = frozenset(("true", "yes", "on", "1", "y"))
 _NO = frozenset(("false", "no", "off", "0", "n"))
 
 
-class Switch(Traits):
+class TrueFalse(Traits):
     """``bool``: on or off; a person may say it in many ways, the file holds it in one."""
 
     name = "bool"

@@ -20,7 +20,7 @@ _LONGEST = 1 << 20
 _IN_BRACES = re.compile(r"\{([\w.\[\]@-]+)\}")
 
 
-class Reader:
+class ValueReader:
     """Reads values of one running server. A query is asked once, however many settings are in its answer."""
 
     def __init__(self, server: Server, console: Console, files: ServerFiles) -> None:

@@ -13,11 +13,11 @@ from contextlib import contextmanager
 from pathlib import Path, PurePosixPath
 from typing import IO, Protocol, cast
 
-from roundgate.host.backups.manifest import Manifest, Member
+from roundgate.host.backups.manifest import Manifest, SavedFile
 from roundgate.host.errors import Trouble
 
 _PIECE = 1024 * 1024
-Told = Callable[[int], None]
+Progress = Callable[[int], None]
 """Is told how many more bytes are done."""
 
 
@@ -32,7 +32,7 @@ class Readable(Protocol):
 class Writer(Protocol):
     """Puts files into an archive."""
 
-    def file(self, member: Member, source: Readable) -> None:
+    def file(self, member: SavedFile, source: Readable) -> None:
         """Put a file in."""
         ...
 
@@ -45,7 +45,7 @@ class _Tar:
     def __init__(self, archive: tarfile.TarFile) -> None:
         self.archive = archive
 
-    def file(self, member: Member, source: Readable) -> None:
+    def file(self, member: SavedFile, source: Readable) -> None:
         """See Writer."""
         info = tarfile.TarInfo(member.path)
         info.size, info.mode, info.mtime = member.size, member.mode, int(member.changed)
@@ -62,7 +62,7 @@ class _Zip:
     def __init__(self, archive: zipfile.ZipFile) -> None:
         self.archive = archive
 
-    def file(self, member: Member, source: Readable) -> None:
+    def file(self, member: SavedFile, source: Readable) -> None:
         """See Writer."""
         info = zipfile.ZipInfo(member.path)
         info.external_attr = (stat.S_IFREG | member.mode) << 16
@@ -100,7 +100,7 @@ def writing(path: Path, kind: str) -> Iterator[Writer]:
         os.fsync(raw.fileno())
 
 
-class Found:
+class ArchiveMember:
     """One member as an archive has it: its path, what it points to where it is a link, and whether it is a file."""
 
     def __init__(self, path: str, link: str, *, is_file: bool) -> None:
@@ -108,7 +108,7 @@ class Found:
         self.path, self.link, self.is_file = path, link, is_file
 
 
-def members(path: Path, kind: str) -> Iterator[tuple[Found, IO[bytes] | None]]:
+def members(path: Path, kind: str) -> Iterator[tuple[ArchiveMember, IO[bytes] | None]]:
     """Give each member of an archive with its bytes, in order. Use it within ``damage_told``."""
     yield from _zipped(path) if kind == "zip" else _tarred(path)
 
@@ -130,18 +130,18 @@ def damage_told(path: Path) -> Iterator[None]:
         raise Trouble(f"The archive {path.name} is damaged: {error}.", "roundgate backups") from error
 
 
-def _zipped(path: Path) -> Iterator[tuple[Found, IO[bytes] | None]]:
+def _zipped(path: Path) -> Iterator[tuple[ArchiveMember, IO[bytes] | None]]:
     with zipfile.ZipFile(path) as archive:
         for info in archive.infolist():
             mode = info.external_attr >> 16
             if stat.S_ISLNK(mode):
-                yield Found(info.filename, archive.read(info).decode("utf-8", "replace"), is_file=False), None
+                yield ArchiveMember(info.filename, archive.read(info).decode("utf-8", "replace"), is_file=False), None
             elif not info.is_dir():
                 with archive.open(info) as file:
-                    yield Found(info.filename, "", is_file=not mode or stat.S_ISREG(mode)), file
+                    yield ArchiveMember(info.filename, "", is_file=not mode or stat.S_ISREG(mode)), file
 
 
-def _tarred(path: Path) -> Iterator[tuple[Found, IO[bytes] | None]]:
+def _tarred(path: Path) -> Iterator[tuple[ArchiveMember, IO[bytes] | None]]:
     import zstandard
 
     with path.open("rb") as raw:
@@ -155,7 +155,7 @@ def _tarred(path: Path) -> Iterator[tuple[Found, IO[bytes] | None]]:
                         continue
                     link = info.linkname if info.issym() or info.islnk() else ""
                     file = archive.extractfile(info) if info.isreg() else None
-                    yield Found(info.name, link, is_file=info.isreg()), file
+                    yield ArchiveMember(info.name, link, is_file=info.isreg()), file
         except zstandard.ZstdError as error:
             raise ValueError(str(error)) from error
 
@@ -166,7 +166,7 @@ def leads_outside(path: str, target: str) -> bool:
     return target.startswith("/") or end == ".." or end.startswith("../") or "\0" in target
 
 
-def refuse_outside(found: Found) -> None:
+def refuse_outside(found: ArchiveMember) -> None:
     """Refuse a member that would lead out of the folder, or is no ordinary file. Raises Trouble."""
     parts = PurePosixPath(found.path).parts
     # Our own archives hold no such path; one that does was made or changed by somebody else.
@@ -181,7 +181,7 @@ def refuse_outside(found: Found) -> None:
         raise Trouble(f"The archive holds '{found.path}', which is no ordinary file. Nothing was restored.")
 
 
-def copy_counted(source: IO[bytes], into: IO[bytes] | None, told: Told | None = None) -> tuple[int, str]:
+def copy_counted(source: IO[bytes], into: IO[bytes] | None, told: Progress | None = None) -> tuple[int, str]:
     """Read all of a file, writing it where wanted; give its size and its digest."""
     seen, size = hashlib.sha256(), 0
     while piece := source.read(_PIECE):
@@ -194,7 +194,7 @@ def copy_counted(source: IO[bytes], into: IO[bytes] | None, told: Told | None = 
     return size, seen.hexdigest()
 
 
-def verify(path: Path, manifest: Manifest, told: Told | None = None) -> list[str]:
+def verify(path: Path, manifest: Manifest, told: Progress | None = None) -> list[str]:
     """Read a whole archive again and compare it with its manifest; give what is wrong, in words. Raises Trouble."""
     wanted = {member.path: member for member in manifest.members}
     links = dict(manifest.links)

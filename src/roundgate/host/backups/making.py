@@ -13,10 +13,10 @@ from typing import IO, NamedTuple
 
 from filelock import FileLock, Timeout
 
-from roundgate.core.notices.model import Event, Notice
+from roundgate.core.notices.model import Notice, NoticeEvent
 from roundgate.host.backups.archives import (
+    Progress,
     Readable,
-    Told,
     copy_counted,
     damage_told,
     leads_outside,
@@ -28,7 +28,7 @@ from roundgate.host.backups.archives import (
 from roundgate.host.backups.manifest import (
     ENDINGS,
     Manifest,
-    Member,
+    SavedFile,
     archive_of,
     folder_of,
     next_number,
@@ -60,7 +60,7 @@ def make_backup(
     kind: str = "tar.zst",
     *,
     held: bool = True,
-    told: Told | None = None,
+    told: Progress | None = None,
     home: Path | None = None,
     prunes: bool = True,
 ) -> tuple[Manifest, list[int]]:
@@ -75,7 +75,10 @@ def make_backup(
     except (Trouble, OSError) as error:
         if not isinstance(error, Busy):
             why = error.what if isinstance(error, Trouble) else f"{error.strerror or error}."
-            tell(server.site, Notice(Event.BACKUP_FAILED, f"No backup of {server.name} was made: {why}", server.name))
+            tell(
+                server.site,
+                Notice(NoticeEvent.BACKUP_FAILED, f"No backup of {server.name} was made: {why}", server.name),
+            )
         raise
 
 
@@ -85,7 +88,9 @@ def size_of(server: Server, what: str) -> int:
     return sum(entry.size for entry in found)
 
 
-def _made(server: Server, home: Path, plan: _Plan, told: Told | None, *, prunes: bool) -> tuple[Manifest, list[int]]:
+def _made(
+    server: Server, home: Path, plan: _Plan, told: Progress | None, *, prunes: bool
+) -> tuple[Manifest, list[int]]:
     site = server.site
     folder = folder_of(site)
     lock = FileLock(str(folder / ".lock"), timeout=0)
@@ -182,8 +187,8 @@ class _Plan(NamedTuple):
     left_out: Sequence[str] = ()
 
 
-def _written(server: Server, home: Path, number: int, plan: _Plan, path: Path, told: Told | None) -> Manifest:
-    saved: list[Member] = []
+def _written(server: Server, home: Path, number: int, plan: _Plan, path: Path, told: Progress | None) -> Manifest:
+    saved: list[SavedFile] = []
     links: list[tuple[str, str]] = []
     gone = list(plan.left_out)
     with writing(path, plan.kind) as archive:
@@ -204,7 +209,7 @@ def _written(server: Server, home: Path, number: int, plan: _Plan, path: Path, t
     return Manifest(number, server.name, made, plan.what, plan.kind, *kept, plan.held)
 
 
-def _counted(path: Path, name: str, told: Told | None) -> Member | None:
+def _counted(path: Path, name: str, told: Progress | None) -> SavedFile | None:
     """Read a file for its digest, again where it changes meanwhile; None where it has gone. Raises Trouble."""
     for _ in range(_TRIES):
         try:
@@ -215,7 +220,7 @@ def _counted(path: Path, name: str, told: Told | None) -> Member | None:
         except FileNotFoundError:
             return None
         if (before.st_size, before.st_mtime_ns) == (after.st_size, after.st_mtime_ns) and size == after.st_size:
-            return Member(name, size, digest, stat.S_IMODE(after.st_mode), after.st_mtime)
+            return SavedFile(name, size, digest, stat.S_IMODE(after.st_mode), after.st_mtime)
     raise Trouble(
         f"{name} changes all the time, so it cannot be saved as one piece.",
         "Stop the server first, or let its rulebook hold its saving: [[server.hold]]",
@@ -225,7 +230,7 @@ def _counted(path: Path, name: str, told: Told | None) -> Member | None:
 class _Exactly:
     """Reads a file that must still be what was counted; it may not be saved as a mixture. Raises Trouble at its end."""
 
-    def __init__(self, source: Readable, member: Member, server: str) -> None:
+    def __init__(self, source: Readable, member: SavedFile, server: str) -> None:
         self.source, self.member, self.server = source, member, server
         self.seen, self.left = hashlib.sha256(), member.size
 
@@ -244,7 +249,7 @@ class _Exactly:
 
 
 def restore_to(
-    site: Site, manifest: Manifest, to: Path, only: Sequence[str] = (), told: Told | None = None
+    site: Site, manifest: Manifest, to: Path, only: Sequence[str] = (), told: Progress | None = None
 ) -> list[str]:
     """Put a backup, or some files of it, into a folder that does not exist yet or is empty; give what came out.
 
@@ -280,7 +285,7 @@ def _is_chosen(name: str, only: Sequence[str]) -> bool:
     return not only or any(name == word or name.startswith(word.rstrip("/") + "/") for word in only)
 
 
-def _unpacked(archive: Path, manifest: Manifest, into: Path, chosen: set[str], told: Told | None) -> list[str]:
+def _unpacked(archive: Path, manifest: Manifest, into: Path, chosen: set[str], told: Progress | None) -> list[str]:
     wanted = {member.path: member for member in manifest.members}
     came: list[str] = []
     links: list[tuple[str, str]] = []
@@ -303,7 +308,7 @@ def _unpacked(archive: Path, manifest: Manifest, into: Path, chosen: set[str], t
     return came
 
 
-def _unpack(path: str, member: Member | None, source: IO[bytes] | None, into: Path, told: Told | None) -> None:
+def _unpack(path: str, member: SavedFile | None, source: IO[bytes] | None, into: Path, told: Progress | None) -> None:
     """Write one file, durably, and compare it with its digest. Raises Trouble."""
     if member is None or source is None:
         raise Trouble(f"{path} is in the archive and not in its manifest. Nothing was restored.")

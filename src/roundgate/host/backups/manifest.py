@@ -17,7 +17,7 @@ ENDINGS = {"tar.zst": ".tar.zst", "zip": ".zip"}
 _NAME = re.compile(r"(\d+)-([A-Za-z0-9_-]+)\.json")
 
 
-class Member(Struct, frozen=True):
+class SavedFile(Struct, frozen=True):
     """One file of a backup: its path from the server's folder, and what must come out of the archive again."""
 
     path: str
@@ -40,7 +40,7 @@ class Manifest(Struct, frozen=True):
     what: str
     """``worlds`` or ``whole``."""
     format: str
-    members: tuple[Member, ...]
+    members: tuple[SavedFile, ...]
     links: tuple[tuple[str, str], ...] = ()
     """Symbolic links, each with what it points to; they are kept as links."""
     left_out: tuple[str, ...] = ()

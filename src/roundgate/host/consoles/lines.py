@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from roundgate.core.console_lines import LineRefused, fill
-from roundgate.core.rulebook.model import Server
+from roundgate.core.rulebook.model import ServerSpec
 from roundgate.host.consoles.protocol import console_line
 from roundgate.host.errors import WrongWords
 
 
-def filled(form: str, given: Mapping[str, str], spec: Server) -> str:
+def filled(form: str, given: Mapping[str, str], spec: ServerSpec) -> str:
     """Give a console line with values for the names in braces. Raises WrongWords where one could be a command."""
     try:
         return console_line(fill(form, given, spec))

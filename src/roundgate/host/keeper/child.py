@@ -16,7 +16,7 @@ from collections import deque
 from roundgate.host.keeper.account import Account, account_of
 from roundgate.host.keeper.config import KeeperConfig
 from roundgate.host.keeper.pipes import Pipes, make_pipes, reopen_pipes
-from roundgate.host.keeper.record import Record, birth_of, boot_mark, lives
+from roundgate.host.keeper.record import ProcessRecord, birth_of, boot_mark, lives
 from roundgate.host.patterns import LinePattern, PatternError
 
 PAUSES = (1.0, 2.0, 5.0, 15.0, 30.0)
@@ -142,7 +142,7 @@ class Child:
         self.process, self.birth = process, birth_of(process) or 0
         self.ended = os.pidfd_open(process)
 
-    def take_over(self, record: Record) -> bool:
+    def take_over(self, record: ProcessRecord) -> bool:
         """Watch a server that another keeper started. Tell whether it is still there."""
         self.crashes, self.started = record["crashes"], record["started"] or time.time()
         if not lives(record) or record["process"] is None:
@@ -155,7 +155,7 @@ class Child:
         self._pipes = reopen_pipes(self.config["state"], record["process"])
         return True
 
-    def record(self, wanted: bool, round: int | None) -> Record:
+    def record(self, wanted: bool, round: int | None) -> ProcessRecord:
         """Say how it stands, for a new keeper."""
         return {
             "process": self.process,

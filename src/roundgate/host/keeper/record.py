@@ -16,7 +16,7 @@ _SIZE = 64 * 1024
 """Bytes; room for the identifiers of some thousand players."""
 
 
-class Record(TypedDict):
+class ProcessRecord(TypedDict):
     """How the server stood when the keeper last wrote it down; times in seconds since 1970."""
 
     process: int | None
@@ -34,7 +34,7 @@ class Record(TypedDict):
     """The round that holds the server."""
 
 
-def write_record(state: str, record: Record) -> None:
+def write_record(state: str, record: ProcessRecord) -> None:
     """Write the record in a state folder. What cannot be written is lost, for the server's life must go on."""
     import json  # a command that only reads when a process began needs none of it
 
@@ -57,7 +57,7 @@ def write_record(state: str, record: Record) -> None:
         os.close(handle)
 
 
-def read_record(state: str) -> Record | None:
+def read_record(state: str) -> ProcessRecord | None:
     """Read the record in a state folder; None where there is none, or it makes no sense."""
     import json
 
@@ -70,7 +70,7 @@ def read_record(state: str) -> Record | None:
         isinstance(found.get(name), kind) for name, kind in _KINDS.items() if name in found or name != "players"
     ):
         return None
-    return cast(Record, found)
+    return cast(ProcessRecord, found)
 
 
 _KINDS = {
@@ -106,13 +106,13 @@ def boot_mark() -> str:
         return ""
 
 
-def lives(record: Record) -> bool:
+def lives(record: ProcessRecord) -> bool:
     """Tell whether the process of a record is still there, and is not another one with its number."""
     process = record["process"]
     return process is not None and record["boot"] == boot_mark() and birth_of(process) == record["birth"]
 
 
-def current_record(state: str) -> Record | None:
+def current_record(state: str) -> ProcessRecord | None:
     """Give the record as it is in truth: with a server in it that a keeper started, and died before noting it down."""
     record = read_record(state)
     if record is not None and lives(record):
@@ -121,11 +121,11 @@ def current_record(state: str) -> Record | None:
     birth = None if process is None else birth_of(process)
     if process is None or birth is None:
         return record
-    old: Record = record or _NOTHING
+    old: ProcessRecord = record or _NOTHING
     return {**old, "process": process, "birth": birth, "boot": boot_mark(), "ready": None, "wanted": True}
 
 
-_NOTHING: Record = {
+_NOTHING: ProcessRecord = {
     "process": None,
     "birth": 0,
     "boot": "",
@@ -138,7 +138,7 @@ _NOTHING: Record = {
 }
 
 
-def needs_keeper(record: Record | None) -> bool:
+def needs_keeper(record: ProcessRecord | None) -> bool:
     """Tell whether there is something to look after: a server that lives, or one that should, since this boot."""
     if record is None or record["boot"] != boot_mark():
         return False

@@ -14,7 +14,7 @@ import sys
 import threading
 from pathlib import Path
 
-from roundgate.core.notices.model import Event, Notice
+from roundgate.core.notices.model import Notice, NoticeEvent
 from roundgate.host.drivers.protocol import exit_words
 from roundgate.host.notices.delivering import deliver_all
 from roundgate.host.notices.outbox import put, recipients_of
@@ -39,10 +39,10 @@ def _life(server: str, what: str, code: str, comes_back: str) -> Notice:
     ended = exit_words(int(code) if code.lstrip("-").isdigit() else None)
     back = "It is started again." if comes_back == "back" else "It is down."
     event, words = {
-        "crash": (Event.CRASHED, f"{server} crashed: it ended{ended}. {back}"),
-        "late-stop": (Event.CRASHED, f"{server} ended{ended}, long after it had been told to. {back}"),
-        "gave-up": (Event.GAVE_UP, f"{server} crashed too often and is down. See roundgate log {server}."),
-    }.get(what, (Event.UP_AGAIN, f"{server} is up again after it had crashed."))
+        "crash": (NoticeEvent.CRASHED, f"{server} crashed: it ended{ended}. {back}"),
+        "late-stop": (NoticeEvent.CRASHED, f"{server} ended{ended}, long after it had been told to. {back}"),
+        "gave-up": (NoticeEvent.GAVE_UP, f"{server} crashed too often and is down. See roundgate log {server}."),
+    }.get(what, (NoticeEvent.UP_AGAIN, f"{server} is up again after it had crashed."))
     return Notice(event, words, server)
 
 

@@ -6,7 +6,7 @@ import contextlib
 import time
 from typing import TYPE_CHECKING
 
-from roundgate.core.notices.model import Event, Notice
+from roundgate.core.notices.model import Notice, NoticeEvent
 from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.core.values.units import format_elapsed, format_seconds
 from roundgate.host.errors import Trouble
@@ -30,7 +30,7 @@ def tell_planned(round: Round) -> None:
     if options.when_empty and (options.at is not None or options.countdown):
         moment += ", or later: once nobody is on it"
     round.planned = True
-    _tell(round, Event.PLANNED, f"{round.server.name} {_going(round)} {moment}{_reason(round)}.")
+    _tell(round, NoticeEvent.PLANNED, f"{round.server.name} {_going(round)} {moment}{_reason(round)}.")
 
 
 def tell_going_down(round: Round) -> None:
@@ -40,7 +40,7 @@ def tell_going_down(round: Round) -> None:
     about = f" It should be back in {format_seconds(max(1, int(expected + 0.5)))}." if expected is not None else ""
     stays = " It stays down." if round.plan.ends_up == "down" else ""
     message = f"{round.server.name} goes down now{_reason(round)}.{about}{stays}"
-    _tell(round, Event.GOING_DOWN, message, expected=expected)
+    _tell(round, NoticeEvent.GOING_DOWN, message, expected=expected)
 
 
 def tell_end(round: Round, end: RoundResult, message: str) -> None:
@@ -52,19 +52,19 @@ def tell_end(round: Round, end: RoundResult, message: str) -> None:
     if outcome is RoundOutcome.REWOUND:
         how = f"{name} is up again{after} as it was" if was_down else f"{name} runs on as it was"
         words = f"{how}: a change was not proven and was put back."
-        _tell(round, Event.REWOUND, words, took=took)
+        _tell(round, NoticeEvent.REWOUND, words, took=took)
     elif outcome is RoundOutcome.UNFINISHED and round.down_since is None:
         return  # the keeper tries its recovery again and again; it was told when it began
     elif outcome in (RoundOutcome.LOST, RoundOutcome.UNFINISHED):
-        _tell(round, Event.FAILED, f"{name}: {message}", took=took)
+        _tell(round, NoticeEvent.FAILED, f"{name}: {message}", took=took)
     elif was_down or (Step.START, "begin") in round.journal.marks:
         if round.plan.ends_up != "down" and outcome.went_well:
             again = " again" if was_down else ""
-            _tell(round, Event.UP_AGAIN, f"{name} is up{again}{after}{_reason(round)}.", took=took)
+            _tell(round, NoticeEvent.UP_AGAIN, f"{name} is up{again}{after}{_reason(round)}.", took=took)
         elif round.plan.ends_up != "down" or not outcome.went_well:
-            _tell(round, Event.FAILED, f"{name}: {message}", took=took)
+            _tell(round, NoticeEvent.FAILED, f"{name}: {message}", took=took)
     elif round.planned:
-        _tell(round, Event.CALLED_OFF, f"{name} {_going(round)} not after all: {message}")
+        _tell(round, NoticeEvent.CALLED_OFF, f"{name} {_going(round)} not after all: {message}")
 
 
 def _going(round: Round) -> str:
@@ -86,7 +86,7 @@ def _expected(round: Round) -> float | None:
 
 
 def _tell(
-    round: Round, event: Event, message: str, *, expected: float | None = None, took: float | None = None
+    round: Round, event: NoticeEvent, message: str, *, expected: float | None = None, took: float | None = None
 ) -> None:
     site = round.server.site
     if not site.file.notices.recipients:

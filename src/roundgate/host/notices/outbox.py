@@ -16,7 +16,7 @@ from pathlib import Path
 from msgspec import DecodeError, Struct, ValidationError, json
 from msgspec.structs import replace
 
-from roundgate.core.notices.model import Event, Notice
+from roundgate.core.notices.model import Notice, NoticeEvent
 from roundgate.host.notices.tables import Mail, Webhook
 from roundgate.host.site import Site, make_private
 from roundgate.host.site_file.checking import servers_meant
@@ -43,7 +43,7 @@ def recipients_of(site: Site, notice: Notice) -> list[str]:
 
 
 def _wants(site: Site, recipient: Webhook | Mail, notice: Notice) -> bool:
-    if notice.event is not Event.TEST and recipient.on and str(notice.event) not in recipient.on:
+    if notice.event is not NoticeEvent.TEST and recipient.on and str(notice.event) not in recipient.on:
         return False
     if not recipient.servers or not notice.server:
         return True

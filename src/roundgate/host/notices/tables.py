@@ -4,9 +4,9 @@ from typing import Any
 
 from msgspec import Struct, field
 
-from roundgate.core.notices.model import Event
+from roundgate.core.notices.model import NoticeEvent
 
-EVENTS = [str(event) for event in Event if event is not Event.TEST]
+EVENTS = [str(event) for event in NoticeEvent if event is not NoticeEvent.TEST]
 
 
 class _Recipient(Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):

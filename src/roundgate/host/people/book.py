@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from roundgate.core.files import ServerFiles
 from roundgate.core.findings import Finding, Place
 from roundgate.core.people.book import BookProblem, People, read_people
-from roundgate.core.people.rosters import Ended, ended_on
+from roundgate.core.people.rosters import EndedStanding, ended_on
 from roundgate.core.text import NotText, Text, decode
 from roundgate.host.errors import Trouble
 from roundgate.host.files import read_bytes, write_durably
@@ -68,7 +68,7 @@ def places_of(server: Server) -> set[str]:
     return {f"@{tag}" for tag in server.entry.tags} | {"@all", server.name}
 
 
-def ended_people(server: Server, files: ServerFiles) -> list[Ended]:
+def ended_people(server: Server, files: ServerFiles) -> list[EndedStanding]:
     """Give those on the rosters of a server whose time there is over. A book that cannot be read says nothing."""
     if not files.book.roster:
         return []

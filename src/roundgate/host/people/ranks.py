@@ -18,7 +18,7 @@ from roundgate.host.servers import Server
 
 if TYPE_CHECKING:
     from roundgate.core.ranks.expected import Expectation
-    from roundgate.core.ranks.expected import Outcome as Tested
+    from roundgate.core.ranks.expected import ExpectationResult as Tested
 
 EXPECTATIONS = "expectations.toml"
 """The file, in the site's folder, of what people should and should not be allowed."""

@@ -21,7 +21,7 @@ from roundgate.host.lobby import look_at_list
 from roundgate.host.rounds.bring_up import RoundResult
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.engine import conduct, finish
-from roundgate.host.rounds.events import Ended
+from roundgate.host.rounds.events import RoundEnded
 from roundgate.host.rounds.locking import held
 from roundgate.host.rounds.recover import marks_of, recover
 from roundgate.host.servers import Server
@@ -57,7 +57,7 @@ def main() -> None:
         if verb == "run":
             finish(round, end)
         else:
-            round.journal.listener.tell(Ended(end.outcome, end.message, end.do))
+            round.journal.listener.tell(RoundEnded(end.outcome, end.message, end.do))
     round.driver.close()
     if end is not None and end.outcome.went_well:
         round.journal.listener.close()

@@ -9,7 +9,7 @@ from pathlib import Path
 from msgspec import json
 
 from roundgate.core.rounds import RoundOutcome, Step
-from roundgate.host.asking.reader import Reader
+from roundgate.host.asking.reader import ValueReader
 from roundgate.host.consoles import console_of
 from roundgate.host.consoles.protocol import Console
 from roundgate.host.drivers import driver_of
@@ -43,7 +43,7 @@ class Round:
         self.call_off = CallOff()
         self.log = ServerLog(self.driver, self.call_off.handle)
         self.journal = Journal(store, row.number, Listener(events), self.without_secrets)
-        self._reader: Reader | None = None
+        self._reader: ValueReader | None = None
         self._secrets: set[str] = set()
         self.ran = bool(row.ran)
         """Whether the server was up when the round began."""
@@ -55,10 +55,10 @@ class Round:
         """What the round brings into force: claimed at its beginning, as it was reviewed."""
 
     @property
-    def reader(self) -> Reader:
+    def reader(self) -> ValueReader:
         """What asks the running server for values; it asks a query once, until the server is started anew."""
         if self._reader is None:
-            self._reader = Reader(self.server, self.console, self.server.read_started())
+            self._reader = ValueReader(self.server, self.console, self.server.read_started())
         return self._reader
 
     def forget_answers(self) -> None:

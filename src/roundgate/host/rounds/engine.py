@@ -26,7 +26,7 @@ from roundgate.host.notices.of_rounds import tell_end, tell_going_down, tell_pla
 from roundgate.host.rounds.announce import announce
 from roundgate.host.rounds.bring_up import RoundResult, as_it_was, start_and_prove
 from roundgate.host.rounds.context import Round
-from roundgate.host.rounds.events import Ended
+from roundgate.host.rounds.events import RoundEnded
 from roundgate.host.rounds.gather import (
     Gathered,
     changed_names,
@@ -305,18 +305,18 @@ def finish(round: Round, end: RoundResult) -> bool:
     if end.outcome is RoundOutcome.UNFINISHED:  # it stays open, for ``recover``
         round.journal.note(Step.RECOVER, message)
         tell_end(round, end, message)
-        round.journal.listener.tell(Ended(end.outcome, message, end.do, evidence))
+        round.journal.listener.tell(RoundEnded(end.outcome, message, end.do, evidence))
         return False
     try:
         _close(round, end, message, evidence)
     except sqlite3.Error as error:
         message += f" The books could not be written ({error}); the keeper tries again."
         do = f"Make room, then: roundgate recover {round.server.name}"
-        round.journal.listener.tell(Ended(RoundOutcome.UNFINISHED, message, do, evidence))
+        round.journal.listener.tell(RoundEnded(RoundOutcome.UNFINISHED, message, do, evidence))
         return False
     # After the books: a notice of an end that the books do not know could not be taken back.
     tell_end(round, end, message)
-    round.journal.listener.tell(Ended(end.outcome, message, end.do, evidence))
+    round.journal.listener.tell(RoundEnded(end.outcome, message, end.do, evidence))
     return True
 
 

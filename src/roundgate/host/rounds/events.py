@@ -44,7 +44,7 @@ class Waits(Struct, frozen=True, tag_field="event", tag="wait"):
     seconds: float | None
 
 
-class Ended(Struct, frozen=True, tag_field="event", tag="ended"):
+class RoundEnded(Struct, frozen=True, tag_field="event", tag="ended"):
     """The round has ended, or stays open where its outcome is ``unfinished``."""
 
     outcome: RoundOutcome
@@ -53,11 +53,11 @@ class Ended(Struct, frozen=True, tag_field="event", tag="ended"):
     evidence: Sequence[str] = ()
 
 
-Event = StepBegun | StepDone | Noted | Proved | Waits | Ended
+RoundEvent = StepBegun | StepDone | Noted | Proved | Waits | RoundEnded
 
-_DECODER: json.Decoder[Event] = json.Decoder(Event)
+_DECODER: json.Decoder[RoundEvent] = json.Decoder(RoundEvent)
 
 
-def read_event(line: bytes) -> Event:
+def read_event(line: bytes) -> RoundEvent:
     """Read one line."""
     return _DECODER.decode(line)

@@ -13,7 +13,7 @@ from msgspec import json
 from msgspec.structs import asdict, replace
 
 from roundgate.core.rounds import Fact, Mark, Step
-from roundgate.host.rounds.events import Event, Noted, Proved, StepBegun, StepDone, Waits
+from roundgate.host.rounds.events import Noted, Proved, RoundEvent, StepBegun, StepDone, Waits
 from roundgate.host.store import Store
 
 _MOST_UNTOLD = 1024 * 1024
@@ -30,7 +30,7 @@ class Listener:
         if handle is not None:
             os.set_blocking(handle, False)
 
-    def tell(self, event: Event) -> None:
+    def tell(self, event: RoundEvent) -> None:
         """Tell the terminal, if one still listens."""
         if self.handle is None:
             return

@@ -11,7 +11,7 @@ from contextlib import suppress
 from pathlib import Path
 
 from roundgate.core.operations.base import Operation
-from roundgate.core.records.live import Told, commands_of, told_for
+from roundgate.core.records.live import LiveChange, commands_of, told_for
 from roundgate.core.rounds import RoundOutcome, Step, ValuesUnread
 from roundgate.host.errors import Trouble
 from roundgate.host.files import write_durably
@@ -143,7 +143,7 @@ def take_back(round: Round, error: NotProven) -> RoundResult:
     return RoundResult(RoundOutcome.REWOUND, message, f"roundgate slate {name}", error.evidence)
 
 
-def _back(round: Round, saved: Mapping[str, bytes | None]) -> list[Told]:
+def _back(round: Round, saved: Mapping[str, bytes | None]) -> list[LiveChange]:
     """Give what the server is told on the way back; nothing where it cannot have heard of the change."""
     if not round.driver.state().runs:
         return []

@@ -13,7 +13,7 @@ from msgspec import json
 from roundgate.host.drivers import driver_of
 from roundgate.host.keeper.record import birth_of
 from roundgate.host.person import who
-from roundgate.host.rounds.events import Event, read_event
+from roundgate.host.rounds.events import RoundEvent, read_event
 from roundgate.host.rounds.locking import is_at_work
 from roundgate.host.rounds.options import Options
 from roundgate.host.servers import Server
@@ -30,12 +30,12 @@ class RoundWindow:
         self._file = os.fdopen(events, "rb", buffering=0)
         self._rest = b""
 
-    def events(self) -> Iterator[Event]:
+    def events(self) -> Iterator[RoundEvent]:
         """Give what the round tells as it comes, until it has told its end."""
         while (several := self.some_events()) is not None:
             yield from several
 
-    def some_events(self) -> list[Event] | None:
+    def some_events(self) -> list[RoundEvent] | None:
         """Wait for the next words of the round, and give what they tell; None where it has told its end."""
         data = self._file.read(65536)
         if not data:

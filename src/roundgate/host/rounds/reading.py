@@ -7,7 +7,7 @@ from typing import Literal
 
 from roundgate.core import values
 from roundgate.core.files import ServerFiles, format_value, value_of
-from roundgate.core.records.live import Told
+from roundgate.core.records.live import LiveChange
 from roundgate.core.rounds import ValueInForce, WorldKept
 from roundgate.core.rulebook.model import Setting
 from roundgate.host.errors import NoConsole, Trouble
@@ -64,7 +64,7 @@ def _asked(round: Round, names: Sequence[str]) -> dict[str, str]:
     return found
 
 
-def confirmed(round: Round, told: Told) -> bool:
+def confirmed(round: Round, told: LiveChange) -> bool:
     """Ask for a change of a record; tell whether the server confirms it, False where it cannot be asked.
 
     Raises NotProven where it says otherwise.

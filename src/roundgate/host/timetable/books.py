@@ -12,7 +12,7 @@ from pathlib import Path
 
 from msgspec import Struct
 
-from roundgate.core.timetable.looking import Outcome
+from roundgate.core.timetable.looking import MomentOutcome
 from roundgate.host.site import Site, make_private
 
 FILE = "timetable.sqlite"
@@ -31,7 +31,7 @@ class MomentRow(Struct, frozen=True):
     server: str
     entry: str
     due: float
-    outcome: Outcome
+    outcome: MomentOutcome
     at: float
     """When that was written down."""
     words: str
@@ -68,7 +68,7 @@ class TimetableBooks:
         """Write down from when on the moments of an entry count."""
         self.db.execute("INSERT OR REPLACE INTO known VALUES (?, ?, ?, ?)", (server, entry, mark, since))
 
-    def taken(self, server: str, entry: str, since: float) -> dict[float, Outcome]:
+    def taken(self, server: str, entry: str, since: float) -> dict[float, MomentOutcome]:
         """Give what became of the moments of an entry after one."""
         query = "SELECT due, outcome FROM moment WHERE server=? AND entry=? AND due>?"
         return dict(self.db.execute(query, (server, entry, since)).fetchall())
@@ -82,7 +82,7 @@ class TimetableBooks:
         query = "UPDATE moment SET outcome='running', at=? WHERE server=? AND entry=? AND due=? AND outcome='missed'"
         return again and bool(self.db.execute(query, (now, server, entry, due)).rowcount)
 
-    def write(self, server: str, entry: str, due: float, outcome: Outcome, words: str = "") -> None:
+    def write(self, server: str, entry: str, due: float, outcome: MomentOutcome, words: str = "") -> None:
         """Write down what became of a moment."""
         row = (server, entry, due, outcome, time.time(), words)
         self.db.execute("INSERT OR REPLACE INTO moment VALUES (?, ?, ?, ?, ?, ?)", row)

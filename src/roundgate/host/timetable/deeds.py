@@ -7,9 +7,9 @@ import time
 from typing import NamedTuple
 
 from roundgate.core.findings import Finding
-from roundgate.core.notices.model import Event, Notice
+from roundgate.core.notices.model import Notice, NoticeEvent
 from roundgate.core.rounds import RoundKind, RoundOutcome
-from roundgate.core.timetable.looking import Outcome
+from roundgate.core.timetable.looking import MomentOutcome
 from roundgate.host.backups.holding import held_still
 from roundgate.host.backups.making import make_backup
 from roundgate.host.checking import check_one
@@ -17,7 +17,7 @@ from roundgate.host.consoles import console_of
 from roundgate.host.drivers import driver_of
 from roundgate.host.errors import Trouble
 from roundgate.host.notices.outbox import tell
-from roundgate.host.rounds.events import Ended
+from roundgate.host.rounds.events import RoundEnded
 from roundgate.host.rounds.gather import gather_at_rest
 from roundgate.host.rounds.locking import held, refuse_broken_off
 from roundgate.host.rounds.options import Options
@@ -25,7 +25,7 @@ from roundgate.host.rounds.process import launch
 from roundgate.host.servers import Server
 from roundgate.host.store import Store
 from roundgate.host.timetable.looking import DueNow
-from roundgate.host.timetable.plan import Planned
+from roundgate.host.timetable.plan import PlannedEntry
 from roundgate.host.workspace import Workspace
 
 _MOST_NAMED = 5
@@ -35,11 +35,11 @@ _MOST_NAMED = 5
 class Result(NamedTuple):
     """What became of a deed, in a word and in a sentence."""
 
-    outcome: Outcome
+    outcome: MomentOutcome
     words: str
 
 
-def carry_out(server: Server, planned: Planned, due: DueNow) -> Result:
+def carry_out(server: Server, planned: PlannedEntry, due: DueNow) -> Result:
     """Do what an entry says; what goes wrong is in the result, and told outward."""
     try:
         result = _done(server, planned, due)
@@ -51,11 +51,11 @@ def carry_out(server: Server, planned: Planned, due: DueNow) -> Result:
         result = Result("failed", f"something unforeseen happened: {type(error).__name__}: {error}")
     if result.outcome == "failed":
         message = f"{planned.name} ({planned.entry.do}) of {server.name} did not go well: {result.words}"
-        tell(server.site, Notice(Event.FAILED, message, server.name))
+        tell(server.site, Notice(NoticeEvent.FAILED, message, server.name))
     return result
 
 
-def _done(server: Server, planned: Planned, due: DueNow) -> Result:
+def _done(server: Server, planned: PlannedEntry, due: DueNow) -> Result:
     entry = planned.entry
     if entry.do in ("restart", "apply"):
         return _round(server, planned, due)
@@ -66,7 +66,7 @@ def _done(server: Server, planned: Planned, due: DueNow) -> Result:
     return _check(server, planned)
 
 
-def _round(server: Server, planned: Planned, due: DueNow) -> Result:
+def _round(server: Server, planned: PlannedEntry, due: DueNow) -> Result:
     entry = planned.entry
     store = Store(server.site.state)
     driver = driver_of(server)
@@ -91,7 +91,7 @@ def _round(server: Server, planned: Planned, due: DueNow) -> Result:
             silent=entry.silent,
         )
         window = launch(server, store, options)
-        ended = next((event for event in window.events() if isinstance(event, Ended)), None)
+        ended = next((event for event in window.events() if isinstance(event, RoundEnded)), None)
         window.close()
     finally:
         driver.close()
@@ -102,7 +102,7 @@ def _round(server: Server, planned: Planned, due: DueNow) -> Result:
     return Result("done" if is_well else "failed", f"round {window.number}: {ended.message}")
 
 
-def _backup(server: Server, planned: Planned) -> Result:
+def _backup(server: Server, planned: PlannedEntry) -> Result:
     with held_still(server, despite=False) as is_held:
         made, _ = make_backup(server, "whole" if planned.entry.whole else "worlds", held=is_held)
     return Result("done", f"backup {made.number}")
@@ -121,7 +121,7 @@ def _send(server: Server, line: str) -> Result:
     return Result("done", "sent")
 
 
-def _check(server: Server, planned: Planned) -> Result:
+def _check(server: Server, planned: PlannedEntry) -> Result:
     store = Store(server.site.state)
     try:
         found = check_one(Workspace(server, store.slate(server.name)))
@@ -134,7 +134,7 @@ def _check(server: Server, planned: Planned) -> Result:
     lines = "; ".join(_in_words(finding) for finding in told[:_MOST_NAMED])
     more = f"; and {len(told) - _MOST_NAMED} more" if len(told) > _MOST_NAMED else ""
     message = f"{planned.name}: {count} on {server.name}: {lines}{more}"
-    tell(server.site, Notice(Event.FINDINGS, message, server.name))
+    tell(server.site, Notice(NoticeEvent.FINDINGS, message, server.name))
     return Result("done", count)
 
 

@@ -11,12 +11,12 @@ from pathlib import Path
 
 from msgspec import Struct, json
 
-from roundgate.core.notices.model import Event, Notice
+from roundgate.core.notices.model import Notice, NoticeEvent
 from roundgate.core.timetable.looking import Due, look
 from roundgate.host.notices.outbox import tell
 from roundgate.host.site import Site
 from roundgate.host.timetable.books import TimetableBooks
-from roundgate.host.timetable.plan import Planned, timetable_of
+from roundgate.host.timetable.plan import PlannedEntry, timetable_of
 
 NEXT_FILE = "timetable.json"
 """In a server's state folder: when its keeper is to have somebody look again."""
@@ -51,7 +51,7 @@ def look_at(site: Site, server: str, now: float | None = None) -> tuple[list[Due
 
 
 def _look_at_entry(
-    site: Site, books: TimetableBooks, server: str, planned: Planned, now: float
+    site: Site, books: TimetableBooks, server: str, planned: PlannedEntry, now: float
 ) -> tuple[Due | None, float | None]:
     known = books.known_since(server, planned.name, planned.mark, now)
     taken = books.taken(server, planned.name, min(known, now))
@@ -67,7 +67,9 @@ def _look_at_entry(
     return claimed, found.next
 
 
-def _tell_missed(site: Site, books: TimetableBooks, server: str, planned: Planned, missed: Sequence[float]) -> None:
+def _tell_missed(
+    site: Site, books: TimetableBooks, server: str, planned: PlannedEntry, missed: Sequence[float]
+) -> None:
     mine = [at for at in missed if books.claim(server, planned.name, at)]
     for at in mine:
         books.write(server, planned.name, at, "missed", "nobody was there to carry it out")
@@ -75,7 +77,7 @@ def _tell_missed(site: Site, books: TimetableBooks, server: str, planned: Planne
         last = planned.clock(mine[-1], "%Y-%m-%d %H:%M %Z")
         times = f"{len(mine)} times, the last at {last}" if len(mine) > 1 else f"at {last}"
         message = f"{planned.name} ({planned.entry.do}) of {server} was missed {times}: nobody was there to do it."
-        tell(site, Notice(Event.MISSED, message, server))
+        tell(site, Notice(NoticeEvent.MISSED, message, server))
 
 
 def write_next(state: str, moment: float | None) -> None:
@@ -89,7 +91,7 @@ def write_next(state: str, moment: float | None) -> None:
         fresh.replace(path)
 
 
-def next_of(site: Site, server: str, now: float) -> list[tuple[Planned, float, bool]]:
+def next_of(site: Site, server: str, now: float) -> list[tuple[PlannedEntry, float, bool]]:
     """Give the next moment of each entry of a server, the earliest first, and whether it is to be left out."""
     found = []
     taken: dict[str, dict[float, str]] = {}

@@ -18,7 +18,7 @@ from roundgate.host.site_file.tables import SiteFile
 from roundgate.host.timetable.tables import TimetableEntry
 
 
-class Planned:
+class PlannedEntry:
     """One entry of a site's timetable. Making one checks it."""
 
     def __init__(self, name: str, entry: TimetableEntry, site: Site) -> None:
@@ -73,7 +73,7 @@ class Planned:
         return datetime.fromtimestamp(moment, self.zone).strftime(form)
 
 
-def timetable_of(site: Site) -> list[Planned]:
+def timetable_of(site: Site) -> list[PlannedEntry]:
     """Give a site's timetable. Raises Trouble for the first entry that cannot be read."""
     if _READ and _READ[0][0] is site.file:
         return _READ[0][1]
@@ -82,12 +82,12 @@ def timetable_of(site: Site) -> list[Planned]:
         odd = unknown_server(site.file, entry.servers)
         if odd:
             raise Trouble(f"{SITE_FILE}: [timetable.{name}]: there is no server '{odd}'.", "Name servers, or @TAG.")
-        planned.append(Planned(name, entry, site))
+        planned.append(PlannedEntry(name, entry, site))
     _READ[:] = [(site.file, planned)]
     return planned
 
 
-_READ: list[tuple[SiteFile, list[Planned]]] = []
+_READ: list[tuple[SiteFile, list[PlannedEntry]]] = []
 """The timetable that was read last: ``status`` asks for that of one server after the other."""
 
 

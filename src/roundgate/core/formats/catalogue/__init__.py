@@ -7,11 +7,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from roundgate.core.findings import Code, Level, Problem
+from roundgate.core.findings import FindingCode, Level, Problem
 from roundgate.core.formats.catalogue import brackets, everywhere, indented, keys, markup, scripts
 from roundgate.core.text import Splice
 
-CODES: tuple[Code, ...] = tuple(
+CODES: tuple[FindingCode, ...] = tuple(
     code for family in (everywhere, brackets, indented, keys, markup, scripts) for code in family.CODES
 )
 _LEVELS = {code.name: code.level for code in CODES}

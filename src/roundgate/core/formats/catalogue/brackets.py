@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from roundgate.core.findings import Code
+from roundgate.core.findings import FindingCode
 
 CODES = (
-    Code(
+    FindingCode(
         "comma-missing",
         "error",
         "A comma is missing",
@@ -15,7 +15,7 @@ CODES = (
         '{\n  "slots": 24,\n  "name": "Gull"\n}',
         "json",
     ),
-    Code(
+    FindingCode(
         "comma-last",
         "error",
         "A comma after the last item",
@@ -24,7 +24,7 @@ CODES = (
         '{\n  "slots": 24\n}',
         "json",
     ),
-    Code(
+    FindingCode(
         "comma-extra",
         "error",
         "A comma with nothing before it",
@@ -33,7 +33,7 @@ CODES = (
         '["Gull", "Tern"]',
         "json",
     ),
-    Code(
+    FindingCode(
         "colon-missing",
         "error",
         "The colon between a name and its value is missing",
@@ -42,7 +42,7 @@ CODES = (
         '{"slots": 24}',
         "json",
     ),
-    Code(
+    FindingCode(
         "separator-wrong",
         "error",
         "The wrong sign between two parts",
@@ -51,7 +51,7 @@ CODES = (
         '{"slots": 24}',
         "json",
     ),
-    Code(
+    FindingCode(
         "value-missing",
         "error",
         "A name without a value",
@@ -60,7 +60,7 @@ CODES = (
         '{"slots": 24, "name": "Gull"}',
         "json",
     ),
-    Code(
+    FindingCode(
         "name-missing",
         "error",
         "A value without a name",
@@ -69,7 +69,7 @@ CODES = (
         '{"boats": ["Gull", "Tern"]}',
         "json",
     ),
-    Code(
+    FindingCode(
         "name-in-list",
         "error",
         "A name inside a list",
@@ -78,7 +78,7 @@ CODES = (
         '{"slots": 24}',
         "json",
     ),
-    Code(
+    FindingCode(
         "quote-missing",
         "error",
         "Text without quotes",
@@ -87,7 +87,7 @@ CODES = (
         '{"name": "Gull"}',
         "json",
     ),
-    Code(
+    FindingCode(
         "quote-unclosed",
         "error",
         "A quote that is opened and not closed",
@@ -96,7 +96,7 @@ CODES = (
         '{\n  "name": "Gull",\n  "slots": 24\n}',
         "json",
     ),
-    Code(
+    FindingCode(
         "quote-unopened",
         "error",
         "A quote that is closed and was not opened",
@@ -105,7 +105,7 @@ CODES = (
         '{\n  "name": "Gull",\n  "slots": 24\n}',
         "json",
     ),
-    Code(
+    FindingCode(
         "quote-curly",
         "error",
         "Curly quotes",
@@ -114,7 +114,7 @@ CODES = (
         '{"name": "Gull"}',
         "json",
     ),
-    Code(
+    FindingCode(
         "quote-single",
         "error",
         "Single quotes",
@@ -123,7 +123,7 @@ CODES = (
         '{"name": "Gull"}',
         "json",
     ),
-    Code(
+    FindingCode(
         "quote-inside",
         "error",
         "A quote inside a text",
@@ -132,7 +132,7 @@ CODES = (
         '{"motto": "they say \\"never\\" here"}',
         "json",
     ),
-    Code(
+    FindingCode(
         "escape-broken",
         "error",
         "A backslash before something that it cannot escape",
@@ -142,7 +142,7 @@ CODES = (
         '{"charts": "C:\\\\gulls\\\\new"}',
         "json",
     ),
-    Code(
+    FindingCode(
         "line-break-in-text",
         "error",
         "A line break inside a text",
@@ -152,7 +152,7 @@ CODES = (
         '{"motto": "fair winds\\nand tides"}',
         "json",
     ),
-    Code(
+    FindingCode(
         "control-character",
         "error",
         "A control character",
@@ -162,7 +162,7 @@ CODES = (
         '{"motto": "fair\\twinds"}',
         "json",
     ),
-    Code(
+    FindingCode(
         "bracket-unclosed",
         "error",
         "A bracket that is opened and not closed",
@@ -172,7 +172,7 @@ CODES = (
         '{\n  "boat": {\n    "slots": 24\n  }\n}',
         "json",
     ),
-    Code(
+    FindingCode(
         "bracket-wrong",
         "error",
         "A bracket of the wrong kind",
@@ -181,7 +181,7 @@ CODES = (
         '{"boats": ["Gull", "Tern"]}',
         "json",
     ),
-    Code(
+    FindingCode(
         "bracket-extra",
         "error",
         "A closing bracket that closes nothing",
@@ -190,7 +190,7 @@ CODES = (
         '{"slots": 24}',
         "json",
     ),
-    Code(
+    FindingCode(
         "text-after-end",
         "error",
         "Text after the end",
@@ -199,7 +199,7 @@ CODES = (
         '{"slots": 24}',
         "json",
     ),
-    Code(
+    FindingCode(
         "two-values",
         "error",
         "Two where one belongs",
@@ -208,7 +208,7 @@ CODES = (
         '[{"slots": 24},\n{"name": "Gull"}]',
         "json",
     ),
-    Code(
+    FindingCode(
         "word-spelling",
         "error",
         "A fixed word in another spelling",
@@ -217,7 +217,7 @@ CODES = (
         '{"gusts": true}',
         "json",
     ),
-    Code(
+    FindingCode(
         "number-form",
         "error",
         "A number in a form that does not count",
@@ -226,7 +226,7 @@ CODES = (
         '{"depth": 7}',
         "json",
     ),
-    Code(
+    FindingCode(
         "comment-here",
         "error",
         "A comment where none may be",
@@ -235,7 +235,7 @@ CODES = (
         '{"slots": 24}',
         "json",
     ),
-    Code(
+    FindingCode(
         "comment-unclosed",
         "error",
         "A comment that is opened and not closed",
@@ -244,7 +244,7 @@ CODES = (
         'role("DECKHAND", { pay = 1 })\n--[[ more to come ]]',
         "lua",
     ),
-    Code(
+    FindingCode(
         "text-unclosed",
         "error",
         "A text over several lines that is never closed",
@@ -253,7 +253,7 @@ CODES = (
         'motto = """fair winds"""\nlevels = 3\n',
         "toml",
     ),
-    Code(
+    FindingCode(
         "dash-smart",
         "error",
         "A long dash in place of a minus sign",
@@ -262,7 +262,7 @@ CODES = (
         '{"depth": -7}',
         "json",
     ),
-    Code(
+    FindingCode(
         "hidden-between",
         "error",
         "A character that cannot be seen, between the parts",
@@ -271,7 +271,7 @@ CODES = (
         '{"slots": 24}',
         "json",
     ),
-    Code(
+    FindingCode(
         "half-character",
         "note",
         "Half of a character",
@@ -281,7 +281,7 @@ CODES = (
         '{"name": "\\ud83d\\udea4"}',
         "json",
     ),
-    Code(
+    FindingCode(
         "equals-missing",
         "error",
         "The equals sign between a name and its value is missing",
@@ -290,7 +290,7 @@ CODES = (
         "boats = {\n  gull = { slots = 4 },\n}\nname = 24\n",
         "lua",
     ),
-    Code(
+    FindingCode(
         "semicolon-missing",
         "error",
         "A semicolon is missing",
@@ -299,7 +299,7 @@ CODES = (
         'slots = 24;\nname = "Gull";\nfog = 1;\n',
         "statements",
     ),
-    Code(
+    FindingCode(
         "word-stray",
         "error",
         "A word that belongs to nothing",
@@ -309,7 +309,7 @@ CODES = (
         '{\n  "slots": 24,\n  "name": "Gull"\n}',
         "json",
     ),
-    Code(
+    FindingCode(
         "bracket-unopened",
         "error",
         "An opening bracket is missing",

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from roundgate.core.findings import Code
+from roundgate.core.findings import FindingCode
 
 CODES = (
-    Code(
+    FindingCode(
         "format-unknown",
         "note",
         "A file of an unknown format",
         "Neither the file's name nor its content tells the format, so nothing was checked. "
         "`check --as FORMAT FILE` says it.",
     ),
-    Code(
+    FindingCode(
         "file-empty",
         "warning",
         "An empty file",
@@ -22,7 +22,7 @@ CODES = (
         "boat.slots=24",
         "properties",
     ),
-    Code(
+    FindingCode(
         "other-format",
         "error",
         "A file of another format than its name says",
@@ -32,7 +32,7 @@ CODES = (
         '{"boat": {"slots": 24, "name": "Gull"}}',
         "json",
     ),
-    Code(
+    FindingCode(
         "merge-marker",
         "error",
         "A mark left over from merging two versions",
@@ -41,7 +41,7 @@ CODES = (
         "boat.slots=24",
         "properties",
     ),
-    Code(
+    FindingCode(
         "hidden-character",
         "warning",
         "A character that cannot be seen",
@@ -51,7 +51,7 @@ CODES = (
         "boat.slots=24",
         "properties",
     ),
-    Code(
+    FindingCode(
         "key-twice",
         "warning",
         "The same key twice",
@@ -61,7 +61,7 @@ CODES = (
         "boat.slots=24",
         "properties",
     ),
-    Code(
+    FindingCode(
         "parent-off",
         "error",
         "A line commented out, and what belongs to it left standing",
@@ -71,7 +71,7 @@ CODES = (
         "ranks:\n  deckhand: 1\n  marshal:\n    colour: red\n",
         "yaml",
     ),
-    Code(
+    FindingCode(
         "comment-in-value",
         "warning",
         "A comment that is read as part of the value",
@@ -82,7 +82,7 @@ CODES = (
         "# the most\nboat.slots=24",
         "properties",
     ),
-    Code(
+    FindingCode(
         "comment-glued",
         "warning",
         "A comment without a space before its mark",
@@ -92,28 +92,28 @@ CODES = (
         'name: "Gull" # the fast one',
         "yaml",
     ),
-    Code(
+    FindingCode(
         "encoding-other",
         "warning",
         "Not written in UTF-8",
         "Files of this format are written in UTF-8. This one holds bytes of an older encoding, so letters with accents "
         "come out wrong, or the server refuses the file. Save it as UTF-8.",
     ),
-    Code(
+    FindingCode(
         "too-deep",
         "error",
         "Nested deeper than any server reads",
         "Lists and groups are nested more than a few hundred deep. The file was damaged, or made by a "
         "program that went wrong.",
     ),
-    Code(
+    FindingCode(
         "not-understood",
         "error",
         "Something here cannot be understood",
         "The reader of this format gives up at this place, and none of the usual mistakes is to be seen. Compare the "
         "line, and the one before it, with one that works.",
     ),
-    Code(
+    FindingCode(
         "more-problems",
         "note",
         "There is more wrong in this file",

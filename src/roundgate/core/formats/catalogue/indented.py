@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from roundgate.core.findings import Code
+from roundgate.core.findings import FindingCode
 
 CODES = (
-    Code(
+    FindingCode(
         "tab-indent",
         "error",
         "A tab in the indentation",
@@ -14,7 +14,7 @@ CODES = (
         "ranks:\n  deckhand: 1\n",
         "yaml",
     ),
-    Code(
+    FindingCode(
         "indent-uneven",
         "error",
         "Uneven indentation",
@@ -23,7 +23,7 @@ CODES = (
         "ranks:\n  deckhand: 1\n  marshal: 2\n",
         "yaml",
     ),
-    Code(
+    FindingCode(
         "dash-depth",
         "error",
         "A dash at the wrong depth",
@@ -32,7 +32,7 @@ CODES = (
         "boats:\n  - Gull\n  - Tern\n",
         "yaml",
     ),
-    Code(
+    FindingCode(
         "colon-space",
         "error",
         "A space is missing after a colon",
@@ -41,7 +41,7 @@ CODES = (
         "ranks:\n  deckhand: 1\n  marshal: 2\n",
         "yaml",
     ),
-    Code(
+    FindingCode(
         "dash-lost",
         "error",
         "The dash of an item is missing",
@@ -50,7 +50,7 @@ CODES = (
         "crew:\n  - name: Gull\n    boat: 1\n  - name: Tern\n    boat: 2\n",
         "yaml",
     ),
-    Code(
+    FindingCode(
         "dash-space",
         "error",
         "A space is missing after a dash",
@@ -59,7 +59,7 @@ CODES = (
         "boats:\n  - Gull\n  - Tern\n",
         "yaml",
     ),
-    Code(
+    FindingCode(
         "colon-absent",
         "error",
         "A line without its colon",
@@ -68,7 +68,7 @@ CODES = (
         "ranks:\n  deckhand: 1\n  marshal: 2\n  coxswain: 3\n",
         "yaml",
     ),
-    Code(
+    FindingCode(
         "equals-sign",
         "error",
         "An equals sign in place of a colon",
@@ -77,7 +77,7 @@ CODES = (
         "ranks:\n  deckhand: 1\n  marshal: 2\n",
         "yaml",
     ),
-    Code(
+    FindingCode(
         "quotes-needed",
         "error",
         "A text that needs quotes",
@@ -86,7 +86,7 @@ CODES = (
         'motto: "winds: fair"\n',
         "yaml",
     ),
-    Code(
+    FindingCode(
         "text-after-quote",
         "error",
         "Text after a closing quote",
@@ -96,7 +96,7 @@ CODES = (
         'name: "Gull Rock"\nslots: 2\n',
         "yaml",
     ),
-    Code(
+    FindingCode(
         "dash-long",
         "warning",
         "A long dash where a list's dash belongs",
@@ -105,7 +105,7 @@ CODES = (
         "boats:\n  - Gull\n",
         "yaml",
     ),
-    Code(
+    FindingCode(
         "quotes-curly",
         "warning",
         "Curly quotes that become part of the text",
@@ -114,7 +114,7 @@ CODES = (
         'name: "Gull"\n',
         "yaml",
     ),
-    Code(
+    FindingCode(
         "word-as-bool",
         "note",
         "A word that some readers take for true or false",
@@ -124,7 +124,7 @@ CODES = (
         "gusts: true\n",
         "yaml",
     ),
-    Code(
+    FindingCode(
         "number-octal",
         "note",
         "A number that begins with a zero",
@@ -133,7 +133,7 @@ CODES = (
         'code: "010"\n',
         "yaml",
     ),
-    Code(
+    FindingCode(
         "anchor-unknown",
         "error",
         "A reference to a name that is not set before",
@@ -142,7 +142,7 @@ CODES = (
         "base: &base\n  pay: 1\nmarshal: *base\n",
         "yaml",
     ),
-    Code(
+    FindingCode(
         "document-second",
         "note",
         "A second document in one file",
@@ -151,7 +151,7 @@ CODES = (
         "slots: 1\n",
         "yaml",
     ),
-    Code(
+    FindingCode(
         "reader-differs",
         "warning",
         "Written in a way that many readers refuse",

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from roundgate.core.findings import Code
+from roundgate.core.findings import FindingCode
 
 CODES = (
-    Code(
+    FindingCode(
         "backslash-lost",
         "warning",
         "A backslash that the server drops",
@@ -15,7 +15,7 @@ CODES = (
         "chart.folder=C:/charts/old",
         "properties",
     ),
-    Code(
+    FindingCode(
         "key-alone",
         "warning",
         "A key without a value",
@@ -24,7 +24,7 @@ CODES = (
         "boat.slots=24",
         "properties",
     ),
-    Code(
+    FindingCode(
         "key-indented",
         "error",
         "A space before a key",
@@ -32,7 +32,7 @@ CODES = (
         "  boat.slots=24",
         "boat.slots=24",
     ),
-    Code(
+    FindingCode(
         "key-with-space",
         "warning",
         "A space inside a key",
@@ -41,7 +41,7 @@ CODES = (
         "boat.slots=24",
         "properties",
     ),
-    Code(
+    FindingCode(
         "line-runs-on",
         "warning",
         "A backslash at the end of a line swallows the next setting",
@@ -50,7 +50,7 @@ CODES = (
         "motto=fair winds\nboat.slots=24",
         "properties",
     ),
-    Code(
+    FindingCode(
         "end-backslash",
         "warning",
         "A backslash at the very end of the file",
@@ -59,7 +59,7 @@ CODES = (
         "motto=fair winds",
         "properties",
     ),
-    Code(
+    FindingCode(
         "quotes-kept",
         "warning",
         "Quotes that become part of the value",
@@ -68,7 +68,7 @@ CODES = (
         "server.name=Saltmarsh Regatta",
         "properties",
     ),
-    Code(
+    FindingCode(
         "space-at-end",
         "warning",
         "Spaces after the value",
@@ -77,7 +77,7 @@ CODES = (
         "gusts=true",
         "properties",
     ),
-    Code(
+    FindingCode(
         "section-unclosed",
         "error",
         "A section without its closing bracket",
@@ -87,7 +87,7 @@ CODES = (
         "[weather]\ngusts=2\n",
         "ini",
     ),
-    Code(
+    FindingCode(
         "section-twice",
         "note",
         "The same section twice",
@@ -96,7 +96,7 @@ CODES = (
         "[weather]\ngusts=2\nfog=0\n[tide]\nrange=1\n",
         "ini",
     ),
-    Code(
+    FindingCode(
         "separator-missing",
         "warning",
         "A line without an equals sign, among lines that have one",
@@ -105,7 +105,7 @@ CODES = (
         "[weather]\ngusts=2\nfog=3\n",
         "ini",
     ),
-    Code(
+    FindingCode(
         "separator-colon",
         "warning",
         "A colon in place of an equals sign",
@@ -114,13 +114,13 @@ CODES = (
         "[weather]\ngusts=2\nfog=3\n",
         "ini",
     ),
-    Code(
+    FindingCode(
         "value-unquoted",
         "error",
         "A value that needs quotes",
         "This server ends a value at a comma, unless it is in quotes. The rest is lost without a word.",
     ),
-    Code(
+    FindingCode(
         "brackets-open",
         "error",
         "A bracket in a value that is not closed",
@@ -130,7 +130,7 @@ CODES = (
         "[fleet]\nboats=(gull=(slots=4),tern=(slots=2))\n",
         "ini",
     ),
-    Code(
+    FindingCode(
         "quote-open",
         "error",
         "A quote in a line that is not closed",
@@ -139,7 +139,7 @@ CODES = (
         'hostname "Saltmarsh Regatta"\nslots 16\n',
         "directives",
     ),
-    Code(
+    FindingCode(
         "separator-equals",
         "warning",
         "An equals sign in a command file",
@@ -148,7 +148,7 @@ CODES = (
         "hostname Saltmarsh\nslots 16\nfog 2\n",
         "directives",
     ),
-    Code(
+    FindingCode(
         "comma-at-end",
         "warning",
         "A comma at the end of a line",
@@ -157,7 +157,7 @@ CODES = (
         "GW-7K3M-Q2XD\nGW-8P2C-W4TN\n",
         "lines",
     ),
-    Code(
+    FindingCode(
         "table-twice",
         "error",
         "The same table twice",
@@ -166,7 +166,7 @@ CODES = (
         "[tide]\nrange = 1\nmean = 2\n",
         "toml",
     ),
-    Code(
+    FindingCode(
         "key-again",
         "error",
         "The same key twice",
@@ -175,7 +175,7 @@ CODES = (
         "slots = 2\n",
         "toml",
     ),
-    Code(
+    FindingCode(
         "table-array",
         "error",
         "A single table and a list of tables of one name",
@@ -184,7 +184,7 @@ CODES = (
         "[[levels]]\npoints = 10\n\n[[levels]]\npoints = 20\n",
         "toml",
     ),
-    Code(
+    FindingCode(
         "key-over-value",
         "error",
         "A part of something that is no table",
@@ -193,7 +193,7 @@ CODES = (
         "[tide.spring]\nrange = 2\n",
         "toml",
     ),
-    Code(
+    FindingCode(
         "line-two-values",
         "error",
         "Two settings on one line",
@@ -202,7 +202,7 @@ CODES = (
         "slots = 1\nname = 'Gull'\n",
         "toml",
     ),
-    Code(
+    FindingCode(
         "date-form",
         "error",
         "A date or time in another form",
@@ -211,7 +211,7 @@ CODES = (
         "day = 2026-07-05\n",
         "toml",
     ),
-    Code(
+    FindingCode(
         "break-in-braces",
         "error",
         "A line break inside a table in curly brackets",

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from roundgate.core.findings import Code
+from roundgate.core.findings import FindingCode
 
 CODES = (
-    Code(
+    FindingCode(
         "tag-unclosed",
         "error",
         "An element that is opened and not closed",
@@ -14,7 +14,7 @@ CODES = (
         '<buoys>\n  <buoy x="1"/>\n</buoys>\n',
         "xml",
     ),
-    Code(
+    FindingCode(
         "tag-mismatch",
         "error",
         "A closing tag of another name",
@@ -23,7 +23,7 @@ CODES = (
         "<buoys>\n  <buoy>red</buoy>\n</buoys>\n",
         "xml",
     ),
-    Code(
+    FindingCode(
         "tag-extra",
         "error",
         "A closing tag that closes nothing",
@@ -32,7 +32,7 @@ CODES = (
         "<buoys>\n</buoys>\n",
         "xml",
     ),
-    Code(
+    FindingCode(
         "tag-broken",
         "error",
         "A tag without its closing bracket",
@@ -41,7 +41,7 @@ CODES = (
         '<buoys>\n  <buoy x="1"/>\n  <buoy x="2"/>\n</buoys>\n',
         "xml",
     ),
-    Code(
+    FindingCode(
         "attribute-unquoted",
         "error",
         "An attribute's value without quotes",
@@ -50,7 +50,7 @@ CODES = (
         '<buoy x="1"/>\n',
         "xml",
     ),
-    Code(
+    FindingCode(
         "attribute-quote",
         "error",
         "An attribute's quote that is not closed",
@@ -59,7 +59,7 @@ CODES = (
         '<buoys>\n  <buoy name="red"/>\n  <buoy name="green"/>\n</buoys>\n',
         "xml",
     ),
-    Code(
+    FindingCode(
         "attribute-value",
         "error",
         "An attribute without a value",
@@ -68,7 +68,7 @@ CODES = (
         '<buoy lit="true"/>\n',
         "xml",
     ),
-    Code(
+    FindingCode(
         "attribute-twice",
         "error",
         "The same attribute twice",
@@ -77,7 +77,7 @@ CODES = (
         '<buoy x="2"/>\n',
         "xml",
     ),
-    Code(
+    FindingCode(
         "attribute-joined",
         "error",
         "No space between two attributes",
@@ -86,7 +86,7 @@ CODES = (
         '<buoy x="1" y="2"/>\n',
         "xml",
     ),
-    Code(
+    FindingCode(
         "ampersand-bare",
         "error",
         "A bare ampersand",
@@ -95,7 +95,7 @@ CODES = (
         "<name>Gull &amp; Tern</name>\n",
         "xml",
     ),
-    Code(
+    FindingCode(
         "entity-unknown",
         "error",
         "A character name that XML does not know",
@@ -104,7 +104,7 @@ CODES = (
         "<name>Gull&#160;Rock</name>\n",
         "xml",
     ),
-    Code(
+    FindingCode(
         "less-bare",
         "error",
         "A bare less-than sign",
@@ -113,7 +113,7 @@ CODES = (
         "<rule>wind &lt; 4</rule>\n",
         "xml",
     ),
-    Code(
+    FindingCode(
         "declaration-late",
         "error",
         "There is something before the declaration",
@@ -122,7 +122,7 @@ CODES = (
         '<?xml version="1.0"?>\n<buoys/>\n',
         "xml",
     ),
-    Code(
+    FindingCode(
         "comment-dashes",
         "error",
         "Two dashes inside a comment",
@@ -131,7 +131,7 @@ CODES = (
         "<buoys><!-- red, or green --></buoys>\n",
         "xml",
     ),
-    Code(
+    FindingCode(
         "encoding-differs",
         "warning",
         "The declaration names another encoding",

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from roundgate.core.findings import Code
+from roundgate.core.findings import FindingCode
 
 CODES = (
-    Code(
+    FindingCode(
         "continuation-space",
         "error",
         "A space after the sign that continues the line",
@@ -15,7 +15,7 @@ CODES = (
         "#!/bin/sh\nexec gullwind-server \\\n  --slots 16\n",
         "launch",
     ),
-    Code(
+    FindingCode(
         "continuation-cut",
         "error",
         "A comment or an empty line inside a continued command",
@@ -24,7 +24,7 @@ CODES = (
         "#!/bin/sh\n# boats\nexec gullwind-server \\\n  --slots 16\n",
         "launch",
     ),
-    Code(
+    FindingCode(
         "continuation-missing",
         "error",
         "A line that should be continued and is not",
@@ -33,7 +33,7 @@ CODES = (
         "#!/bin/sh\nexec gullwind-server --slots 16 \\\n  --tide spring\n",
         "launch",
     ),
-    Code(
+    FindingCode(
         "shell-quote",
         "error",
         "A quote that is not closed",
@@ -42,7 +42,7 @@ CODES = (
         '#!/bin/sh\nexec gullwind-server --name "Saltmarsh"\n',
         "launch",
     ),
-    Code(
+    FindingCode(
         "line-ends-windows",
         "error",
         "Windows line ends in a shell script",
@@ -51,7 +51,7 @@ CODES = (
         "#!/bin/sh\nexec gullwind-server\n",
         "launch",
     ),
-    Code(
+    FindingCode(
         "first-line-late",
         "error",
         "The line that names the shell is not the first",
@@ -60,7 +60,7 @@ CODES = (
         "#!/bin/sh\nexec gullwind-server\n",
         "launch",
     ),
-    Code(
+    FindingCode(
         "assignment-spaces",
         "error",
         "Spaces around the equals sign of a variable",
@@ -69,7 +69,7 @@ CODES = (
         "#!/bin/sh\nSLOTS=16\nexec gullwind-server --slots $SLOTS\n",
         "launch",
     ),
-    Code(
+    FindingCode(
         "variable-unset",
         "warning",
         "A variable that nothing sets",
@@ -79,7 +79,7 @@ CODES = (
         "#!/bin/sh\nSLOTS=16\nexec gullwind-server --slots $SLOTS\n",
         "launch",
     ),
-    Code(
+    FindingCode(
         "flag-dash",
         "error",
         "A long dash before a flag",
@@ -88,7 +88,7 @@ CODES = (
         "#!/bin/sh\nexec gullwind-server --slots 16\n",
         "launch",
     ),
-    Code(
+    FindingCode(
         "flag-twice",
         "warning",
         "The same flag twice",
@@ -97,7 +97,7 @@ CODES = (
         "#!/bin/sh\nexec gullwind-server --slots 24\n",
         "launch",
     ),
-    Code(
+    FindingCode(
         "command-missing",
         "note",
         "No command line that starts a server",
@@ -106,7 +106,7 @@ CODES = (
         "#!/bin/sh\nSLOTS=16\nexec gullwind-server --slots $SLOTS\n",
         "launch",
     ),
-    Code(
+    FindingCode(
         "separator-in-flag",
         "error",
         "A separator outside quotes",

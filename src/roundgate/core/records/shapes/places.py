@@ -11,21 +11,21 @@ from roundgate.core.formats.shared.paths import parse_path
 from roundgate.core.rulebook.model import RecordSet
 
 
-class Place(Struct, frozen=True):
+class RecordPlace(Struct, frozen=True):
     """The path of the list or map that holds the records of a set, and which of the two it is."""
 
     home: Path
     is_map: bool
 
 
-def place_of_set(spec: RecordSet) -> Place:
+def place_of_set(spec: RecordSet) -> RecordPlace:
     """Read the ``at`` of a set. Raises ValueError where it names no place for records."""
     if spec.parts:
-        return Place(parse_path(spec.at), is_map=False)
+        return RecordPlace(parse_path(spec.at), is_map=False)
     if spec.at == "*" or spec.at.endswith(".*"):
-        return Place(parse_path(spec.at[:-2]) if len(spec.at) > 1 else (), is_map=True)
+        return RecordPlace(parse_path(spec.at[:-2]) if len(spec.at) > 1 else (), is_map=True)
     if spec.at.endswith("[*]"):
-        return Place(parse_path(spec.at[:-3]) if len(spec.at) > 3 else (), is_map=False)
+        return RecordPlace(parse_path(spec.at[:-3]) if len(spec.at) > 3 else (), is_map=False)
     raise ValueError(f"'{spec.at}' must end with [*] (the items of a list) or .* (the entries of a map)")
 
 
@@ -54,6 +54,6 @@ def entries_by_record(document: Document, spec: RecordSet) -> dict[Path, list[En
     return groups
 
 
-def is_begun(document: Document, place: Place, records: Sequence[object]) -> bool:
+def is_begun(document: Document, place: RecordPlace, records: Sequence[object]) -> bool:
     """Tell whether the list of a set is there already, so that an item can be put into it."""
     return bool(records) or not place.home or document.find(place.home) is not None

@@ -9,7 +9,7 @@ from collections.abc import Mapping
 
 from roundgate.core.formats.protocol import Document, EditRefused
 from roundgate.core.patterns import lazy
-from roundgate.core.records.model import Held, Record, separator_of
+from roundgate.core.records.model import HeldField, Record, separator_of
 from roundgate.core.records.shapes.places import entries_by_record, place_of_set
 from roundgate.core.records.shapes.protocol import Editor
 from roundgate.core.rulebook.model import RecordSet
@@ -26,7 +26,7 @@ class Signs:
         for path, entries in entries_by_record(document, spec).items():
             entry = entries[0]
             is_plain = entry.end - entry.start == len(entry.value)
-            fields: dict[str, Held] = {}
+            fields: dict[str, HeldField] = {}
             for name, sign in spec.signs.items():
                 hits = [hit for hit in _WORD.finditer(entry.value) if hit[0].startswith(sign)]
                 if hits:
@@ -38,7 +38,7 @@ class Signs:
                         )
                         for hit in hits
                     )
-                    fields[name] = Held(tuple(place.value for place in places), is_list=True, entries=places)
+                    fields[name] = HeldField(tuple(place.value for place in places), is_list=True, entries=places)
             found.append(Record(str(path[-1]), path, fields))
         return found
 

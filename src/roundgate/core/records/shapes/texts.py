@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from roundgate.core.formats.protocol import Document, EditRefused, Entry, EntryKind, Path
-from roundgate.core.records.model import Held, Record
+from roundgate.core.records.model import HeldField, Record
 from roundgate.core.records.shapes.forms import fields_of, text_of, with_field
 from roundgate.core.records.shapes.places import entries_by_record, is_begun, place_of_set
 from roundgate.core.records.shapes.protocol import Editor
@@ -108,7 +108,7 @@ def record_of(path: Path, text: str, entry: Entry, spec: RecordSet) -> Record:
         return Record(text if spec.parts else _name(path, text), path, {})
     has_its_text = entry.end - entry.start == len(text) and entry.value == text
     fields = {
-        name: Held(
+        name: HeldField(
             (value,),
             is_list=False,
             entries=(

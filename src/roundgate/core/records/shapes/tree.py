@@ -10,7 +10,7 @@ from roundgate.core.formats.places import key_of
 from roundgate.core.formats.protocol import Document, EditRefused, Entry, EntryKind, Path, PlainData
 from roundgate.core.formats.shared.paths import parse_path
 from roundgate.core.formats.shared.scalars import fitted
-from roundgate.core.records.model import LISTS, Held, Record, field_key
+from roundgate.core.records.model import LISTS, HeldField, Record, field_key
 from roundgate.core.records.shapes.places import entries_by_record, is_begun, place_of_set
 from roundgate.core.records.shapes.protocol import Editor
 from roundgate.core.rulebook.model import RecordField, RecordSet
@@ -167,14 +167,14 @@ def plain_field(value: str, field: RecordField | None) -> tuple[PlainData, Entry
 
 def _record(path: Path, entries: Sequence[Entry], spec: RecordSet, names: Mapping[str, str]) -> Record:
     fields: dict[str, list[Entry]] = {}
-    held: dict[str, Held] = {}
+    held: dict[str, HeldField] = {}
     depth = len(path)
     for entry in entries:
         inner = entry.path[depth:]
         if len(inner) == 1 and isinstance(inner[0], str):  # most are: there may be a million
             name = names.get(inner[0], inner[0])
             if name not in fields and name not in held:
-                held[name] = Held((entry.value,), is_list=False, entries=(entry,))
+                held[name] = HeldField((entry.value,), is_list=False, entries=(entry,))
                 continue
         elif inner:
             plain = [step for step in inner if isinstance(step, str)]
@@ -191,18 +191,18 @@ def _record(path: Path, entries: Sequence[Entry], spec: RecordSet, names: Mappin
     return Record(_key(path, entries, spec, held), path, held)
 
 
-_HOLE = Held((), is_list=False, entries=())
+_HOLE = HeldField((), is_list=False, entries=())
 """Stands for a field whose entries are still being gathered."""
 
 
-def _held(entries: Sequence[Entry], depth: int) -> Held:
+def _held(entries: Sequence[Entry], depth: int) -> HeldField:
     inner = [entry.path[depth:] for entry in entries]
     is_list = any(isinstance(step, int) for path in inner for step in path)
     is_nested = any(len(path) > 2 for path in inner)
-    return Held(tuple(entry.value for entry in entries), is_list, tuple(entries), is_nested)
+    return HeldField(tuple(entry.value for entry in entries), is_list, tuple(entries), is_nested)
 
 
-def _key(path: Path, entries: Sequence[Entry], spec: RecordSet, held: Mapping[str, Held]) -> str:
+def _key(path: Path, entries: Sequence[Entry], spec: RecordSet, held: Mapping[str, HeldField]) -> str:
     if spec.key != "*":
         named = held.get(spec.key)
         return named.values[0] if named is not None and named.values else ""

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from roundgate.core.formats.protocol import Document, EditRefused, Entry, Path
-from roundgate.core.records.model import Held, Record, separator_of
+from roundgate.core.records.model import HeldField, Record, separator_of
 from roundgate.core.records.shapes.places import place_of_set
 from roundgate.core.records.shapes.protocol import Editor
 from roundgate.core.rulebook.model import RecordSet
@@ -25,7 +25,9 @@ class Turned:
                 found.setdefault(entry.value, []).append(entry._replace(value=name))
         return [
             Record(
-                key, (), {spec.turned: Held(tuple(entry.value for entry in held), is_list=True, entries=tuple(held))}
+                key,
+                (),
+                {spec.turned: HeldField(tuple(entry.value for entry in held), is_list=True, entries=tuple(held))},
             )
             for key, held in found.items()
         ]
