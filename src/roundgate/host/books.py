@@ -207,22 +207,26 @@ def _rebuilt(path: Path) -> tuple[sqlite3.Connection, list[str]]:
 
 def _salvage(aside: Path, db: sqlite3.Connection) -> int:
     """Copy every row that can still be read; give their number."""
+    return sum(_salvage_table(aside, db, table) for table in _TABLES)
+
+
+def _salvage_table(aside: Path, db: sqlite3.Connection, table: str) -> int:
+    """Copy a table's rows, as far as they can be read; give their number."""
     saved = 0
-    for table in _TABLES:
-        try:
-            # Read-only and opened anew for each table: a damaged page must not end the reading of the others.
-            with closing(sqlite3.connect(f"file:{aside}?mode=ro", uri=True, isolation_level=None)) as old:
-                for row in _readable_rows(old, table):
-                    names = [name for name in row if name.isidentifier()]
-                    columns, marks = ", ".join(names), ", ".join("?" * len(names))
-                    with suppress(sqlite3.Error):
-                        cursor = db.execute(
-                            f"INSERT OR IGNORE INTO {table} ({columns}) VALUES ({marks})", [row[name] for name in names]
-                        )
-                        saved += max(cursor.rowcount, 0)
-        except sqlite3.Error:
-            continue
+    with suppress(sqlite3.Error):
+        # Read-only and opened anew for each table: a damaged page must not end the reading of the others.
+        with closing(sqlite3.connect(f"file:{aside}?mode=ro", uri=True, isolation_level=None)) as old:
+            for row in _readable_rows(old, table):
+                with suppress(sqlite3.Error):
+                    saved += _copy_row(db, table, row)
     return saved
+
+
+def _copy_row(db: sqlite3.Connection, table: str, row: dict[str, Any]) -> int:
+    names = [name for name in row if name.isidentifier()]  # what is damaged may have any name for a column
+    columns, marks = ", ".join(names), ", ".join("?" * len(names))
+    values = [row[name] for name in names]
+    return max(db.execute(f"INSERT OR IGNORE INTO {table} ({columns}) VALUES ({marks})", values).rowcount, 0)
 
 
 def _readable_rows(old: sqlite3.Connection, table: str) -> Iterable[dict[str, Any]]:

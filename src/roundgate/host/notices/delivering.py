@@ -21,18 +21,21 @@ _LONGEST_PAUSE = 300.0
 def deliver_all(site: Site, name: str) -> None:
     """Hand over all that waits for a recipient, unless another process is doing so, which then takes this too."""
     lock = FileLock(str(folder_of(site, name) / ".lock"), timeout=0, thread_local=False)
-    while waiting(site, name):
+    while waiting(site, name):  # again, for what came between the last look and the release of the lock
         try:
             with lock:
-                while found := waiting(site, name):
-                    for path, notice in found:
-                        if notice is not None:
-                            note(site, deliver(site, name, notice))
-                        # After the try: a crash in between sends it twice, and never loses it.
-                        path.unlink(missing_ok=True)
+                _deliver_waiting(site, name)
         except Timeout:
             return
-        # what came between the last look and the release of the lock is seen here
+
+
+def _deliver_waiting(site: Site, name: str) -> None:
+    while found := waiting(site, name):
+        for path, notice in found:
+            if notice is not None:
+                note(site, deliver(site, name, notice))
+            # After the try: a crash in between sends it twice, and never loses it.
+            path.unlink(missing_ok=True)
 
 
 def deliver(site: Site, name: str, notice: Notice) -> Delivery:
