@@ -176,7 +176,8 @@ def check_workspace(workspace: Workspace) -> list[Finding]:
     except BrokenRulebook as error:
         return mistakes or [replace(finding, server=server.name) for finding in error.problem.findings]
     except Trouble as error:
-        return [Finding("server-unreadable", "error", Place(str(server.folder)), error.what, error.do, server.name)]
+        place = Place(str(server.folder))
+        return [*mistakes, Finding("server-unreadable", "error", place, error.what, error.do, server.name)]
     except Exception:
         if not mistakes:
             raise

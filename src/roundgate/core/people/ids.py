@@ -73,7 +73,7 @@ def meant_id(pasted: str, kind: ItemKind) -> str:
     if exact:
         return ""
     folded = _search(kind.pattern, text, case=False)
-    spelled = [fixed for spelled in folded for fixed in (spelled.upper(), spelled.lower())]
+    spelled = [fixed for whole in folded for fixed in (whole.upper(), whole.lower())]
     fitting = [candidate for candidate in spelled if not id_mistake(candidate, kind)]
     fitting = fitting or [spelling for spelling in _spellings(text, kind) if not id_mistake(spelling, kind)]
     found = list(dict.fromkeys(fitting))
