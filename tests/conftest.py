@@ -181,13 +181,15 @@ class SiteUnderTest:
         return keeper
 
     def end(self) -> None:
-        """End all that is left."""
+        """End all that is left, and see it gone: a process lives on for a moment after it was killed."""
         for _ in range(3):
-            for process in self.processes():
+            killed = self.processes()
+            for process in killed:
                 try:
                     os.kill(process.pid, signal.SIGKILL)
                 except ProcessLookupError:
                     continue
+            wait_for(lambda killed=killed: not any(is_alive(process) for process in killed), 20)  # type: ignore[misc]
 
 
 @pytest.fixture
@@ -211,6 +213,14 @@ def running(regatta: SiteUnderTest) -> SiteUnderTest:
     """A site with one server, ``regatta``, that is up."""
     regatta.ok("start", "regatta")
     return regatta
+
+
+def is_alive(process: psutil.Process) -> bool:
+    """Tell whether a process is still at work; one that nobody has waited for yet is not."""
+    try:
+        return bool(process.status() != psutil.STATUS_ZOMBIE)
+    except psutil.Error:
+        return False
 
 
 def words_of(process: psutil.Process) -> list[str]:

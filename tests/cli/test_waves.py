@@ -11,10 +11,11 @@ import sys
 
 import pytest
 
-from background import Background, wait_for_step
+from background import Background, rounds, wait_for_step
 from conftest import SiteUnderTest, wait_for
 from roundgate.cli.fleet.waves import wave_sizes
 from roundgate.host.errors import WrongWords
+from terminals import Terminal
 
 NAMES = ("harbour", "regatta", "nightwatch", "lone")
 
@@ -142,3 +143,22 @@ def test_a_terminal_that_goes_away_leaves_the_rounds_to_themselves(fleet: SiteUn
         fleet.ok("send", name, "ashore")
     wait_for(lambda: all(fleet.value(name, "boat.slots") == "14" for name in ("harbour", "regatta")))
     assert fleet.value("lone", "boat.slots") != "14"
+
+
+@pytest.mark.parametrize("more", [[], ["--go-on"]])
+def test_what_is_called_off_begins_no_other_round(fleet: SiteUnderTest, more: list[str]) -> None:
+    for name in NAMES:
+        fleet.ok("start", name)
+    fleet.ok("set", "@all", "race.slots=14")
+    words = ["apply", "@all", "--yes", "--waves", "2,rest", "--together", "1", "--countdown", "30s", *more]
+    with Terminal([sys.executable, "-m", "roundgate", *words], fleet.folder) as terminal:
+        wait_for_step(fleet, "announce")
+        terminal.process.send_signal(signal.SIGINT)
+        terminal.until("[c]all them off")
+        terminal.type("c\n")
+        assert terminal.end() != 0
+        assert "0 of 4 went well; not begun, because it was called off: regatta, nightwatch, lone" in terminal.text
+    assert [(row["server"], row["outcome"]) for row in rounds(fleet) if row["kind"] == "apply"] == [
+        ("harbour", "called-off")
+    ]
+    assert all(fleet.value(name, "boat.slots") != "14" for name in NAMES)

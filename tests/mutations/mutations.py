@@ -784,6 +784,14 @@ MUTATIONS = [
     Mutation(
         "host/keeper/child.py", "if len(line) > select.PIPE_BUF:", "if False:", "tests/host/test_keeper.py -k parts"
     ),
+    Mutation(
+        "cli/main.py",
+        "except (KeyboardInterrupt, typer.Abort):",
+        "except KeyboardInterrupt:",
+        "tests/cli/test_leaving.py",
+    ),
+    Mutation("cli/fleet/waves.py", "waiting.clear()", "pass", "tests/cli/test_waves.py -k called_off"),
+    Mutation("cli/fleet/waves.py", "if is_called_off or (", "if (", "tests/cli/test_waves.py -k called_off"),
     Mutation("cli/main.py", " or _rulebook_mistake()", "", "tests/cli/test_broken_rulebooks.py"),
     Mutation(
         "host/checking.py",
@@ -878,7 +886,10 @@ MUTATIONS = [
     Mutation("core/fleet/cores.py", "for core in machine[spare:]", "for core in machine", "tests/core/test_fleet.py"),
     Mutation("host/fleet/clusters.py", "if best == mine and counted[mine] > 1:", "if False:", "tests/cli/test_fit.py"),
     Mutation(
-        "cli/fleet/waves.py", "if any(row.code for row in here) and not go_on:", "if False:", "tests/cli/test_waves.py"
+        "cli/fleet/waves.py",
+        "(any(row.code for row in here) and not go_on):",
+        "False:",
+        "tests/cli/test_waves.py -k 'not called_off'",
     ),
     Mutation("core/formats/shared/joined_edits.py", "if (at, at + 1) in stretches:", "if False:", JOINED),
     Mutation("core/formats/shared/joined_edits.py", "if len(changed) > 1:", "if False:", JOINED),

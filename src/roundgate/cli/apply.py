@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import partial
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
@@ -231,7 +232,7 @@ def recover(
             echo(f"{opened.name}: no round is broken off.")
             continue
         echo(f"{opened.name}: recovering round {row.number}")
-        codes.append(min(watch(launch_recovery(opened, row.number), context.store), 5))
+        codes.append(min(watch(partial(launch_recovery, opened, row.number), context.store), 5))
         closed = context.store.round(row.number)
         if closed and closed.outcome in ("failed", "rewound"):
             codes[-1] = 0  # that is what recovery is for

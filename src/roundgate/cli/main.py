@@ -17,6 +17,10 @@ if TYPE_CHECKING:
     from roundgate.host.errors import Trouble
 
 
+_INTERRUPTED = 130
+"""The exit code of a program that Ctrl-C has ended: 128 and the number of the signal."""
+
+
 def main() -> None:
     """Run the program on the words of the call; this is its one error boundary."""
     gc.set_threshold(
@@ -24,10 +28,12 @@ def main() -> None:
     )  # a call is short, and what it reads stays: looking for waste costs it half its time
     try:
         code = build()(prog_name="roundgate", standalone_mode=False)
+        if code == _INTERRUPTED:  # what Typer makes of Ctrl-C
+            raise KeyboardInterrupt
         raise SystemExit(code if isinstance(code, int) else 0)
-    except KeyboardInterrupt:
+    except (KeyboardInterrupt, typer.Abort):  # and an Abort of Ctrl-D at a question
         print("\nStopped; nothing more was done.", file=sys.stderr)
-        raise SystemExit(130) from None
+        raise SystemExit(_INTERRUPTED) from None
     except BrokenPipeError:
         sys.stderr.close()
         raise SystemExit(0) from None

@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 import re
+import select
 import sys
 import time
+from collections.abc import Callable
+from functools import partial
 from typing import TYPE_CHECKING, Any
 
+from roundgate.cli.screen.ctrl_c import CtrlC
 from roundgate.cli.screen.output import echo, plain, styled
 from roundgate.cli.screen.rounds import RoundScreen
 from roundgate.core.differences import unified
@@ -75,36 +79,44 @@ def run_round(context: CallContext, server: Server, options: Options) -> int:
     """Run a round in its own process and watch it; give the exit code. Raises Busy where another holds the server."""
     with held(server, context.store):
         pass  # quickly told here; the round's own process takes the lock for good
-    return watch(launch(server, context.store, options), context.store)
+    return watch(partial(launch, server, context.store, options), context.store)
 
 
-def watch(window: RoundWindow, store: Store) -> int:
-    """Show a round until it ends; Ctrl-C asks whether to leave it running or to call it off. Give the exit code."""
+def watch(begin: Callable[[], RoundWindow], store: Store) -> int:
+    """Begin a round and show it until it ends; give the exit code.
+
+    Ctrl-C asks whether to leave it running or to call it off.
+    """
     screen = RoundScreen()
-    echo(f"Round {window.number} (it goes on by itself if this terminal is closed)")
-    try:
-        while True:
-            try:
-                for event in window.events():
-                    screen.show(event)
-                break
-            except KeyboardInterrupt:
-                screen.pause()
-                if not _stay(window):
-                    return 0
-    finally:
-        screen.pause()
-        window.close()
+    with CtrlC() as ctrl_c:
+        window = begin()
+        echo(f"Round {window.number} (it goes on by itself if this terminal is closed)")
+        try:
+            while True:
+                sources: list[CtrlC | RoundWindow] = [window, ctrl_c]
+                able, _, _ = select.select(sources, [], [])
+                if ctrl_c in able:
+                    screen.pause()
+                    if not _stay(window, ctrl_c):
+                        return 0
+                elif (events := window.some_events()) is not None:
+                    for event in events:
+                        screen.show(event)
+                else:
+                    break
+        finally:
+            screen.pause()
+            window.close()
     return screen.finish(window.number, store.round(window.number) if screen.end is None else None)
 
 
-def _stay(window: RoundWindow) -> bool:
+def _stay(window: RoundWindow, ctrl_c: CtrlC) -> bool:
     """Ask what Ctrl-C shall mean; tell whether to go on watching."""
     echo()
     if not sys.stdin.isatty():
         echo(f"The round goes on by itself: roundgate rounds show {window.number}")
         return False
-    answer = input("[l]eave it running, [c]all it off, or go on [w]atching? ").strip().lower()
+    answer = ctrl_c.ask("[l]eave it running, [c]all it off, or go on [w]atching? ")
     if answer.startswith("c"):
         window.call_off()
         echo("Asked it to stop; that works until it begins to write.")

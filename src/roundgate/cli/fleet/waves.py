@@ -7,8 +7,9 @@ import select
 import sys
 import time
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Literal, NamedTuple
 
+from roundgate.cli.screen.ctrl_c import CtrlC
 from roundgate.cli.screen.output import echo, echo_table, is_terminal, plain, styled
 from roundgate.cli.screen.rounds import EXIT_CODES
 from roundgate.core.rounds import RoundOutcome
@@ -86,46 +87,56 @@ def run_in_waves(planned: Sequence[PlannedRound], store: Store, *, waves: str, t
     """Run the rounds wave by wave, several at a time, and show all of them in one table. Give the exit code."""
     sizes = wave_sizes(waves, len(planned))
     rows: list[Row] = []
+    is_called_off = False
     for wave, size in enumerate(sizes, 1):
         rows += [Row(wave, plan) for plan in planned[len(rows) : len(rows) + size]]
-    screen = _Screen(rows)
-    try:
-        for wave in range(1, len(sizes) + 1):
-            here = [row for row in rows if row.wave == wave]
-            if not _run_wave(here, store, together or len(here), screen):
-                screen.stop()
-                _left_alone(rows)
-                return 0
-            if any(row.code for row in here) and not go_on:
-                break
-    finally:
-        screen.stop()
+    with CtrlC() as ctrl_c:
+        screen = _Screen(rows, ctrl_c)
+        try:
+            for wave in range(1, len(sizes) + 1):
+                here = [row for row in rows if row.wave == wave]
+                answer = _run_wave(here, store, together or len(here), screen)
+                if answer == "leave":
+                    screen.stop()
+                    _left_alone(rows)
+                    return 0
+                is_called_off = answer == "call off"
+                if is_called_off or (any(row.code for row in here) and not go_on):
+                    break
+        finally:
+            screen.stop()
     for row in rows:
         if not row.ended:
             row.state = "not begun"
-    return _summary(rows, len(sizes))
+    why = "it was called off" if is_called_off else "a wave before failed"
+    return _summary(rows, len(sizes), why)
 
 
-def _run_wave(rows: Sequence[Row], store: Store, together: int, screen: _Screen) -> bool:
-    """Run one wave; tell whether somebody still watches."""
+def _run_wave(rows: Sequence[Row], store: Store, together: int, screen: _Screen) -> Answer:
+    """Run one wave; give what a person wants who has pressed Ctrl-C."""
     waiting, running = list(rows), list[Row]()
+    answer: Answer = "watch"
     while waiting or running:
-        try:
-            while waiting and len(running) < together:
-                row = waiting.pop(0)
-                if _begin(row, store, screen):
-                    running.append(row)
-            if not running:
-                continue
-            able, _, _ = select.select([row.window for row in running if row.window], [], [], screen.pause)
-            for row in [row for row in running if row.window in able]:
-                _hear(row, store, screen)
-            running = [row for row in running if not row.ended]
-            screen.show()
-        except KeyboardInterrupt:
-            if not _stay(running, screen):
-                return False
-    return True
+        while waiting and len(running) < together:
+            row = waiting.pop(0)
+            if _begin(row, store, screen):
+                running.append(row)
+        if not running:
+            continue
+        sources: list[CtrlC | RoundWindow] = [screen.ctrl_c, *(row.window for row in running if row.window)]
+        able, _, _ = select.select(sources, [], [], screen.pause)
+        if screen.ctrl_c in able:
+            pressed = _asked(running, screen)
+            if pressed == "leave":
+                return pressed
+            if pressed == "call off":
+                answer = pressed
+                waiting.clear()  # those of this wave that wait for their turn too: "all" is what was asked for
+        for row in [row for row in running if row.window in able]:
+            _hear(row, store, screen)
+        running = [row for row in running if not row.ended]
+        screen.show()
+    return answer
 
 
 def _begin(row: Row, store: Store, screen: _Screen) -> bool:
@@ -179,19 +190,24 @@ def _hear(row: Row, store: Store, screen: _Screen) -> None:
     screen.tell(row)
 
 
-def _stay(running: Sequence[Row], screen: _Screen) -> bool:
-    """Ask what Ctrl-C shall mean; tell whether to go on watching."""
+Answer = Literal["watch", "leave", "call off"]
+"""What Ctrl-C means: go on watching, leave the rounds to themselves, or call them off and begin no other."""
+
+
+def _asked(running: Sequence[Row], screen: _Screen) -> Answer:
+    """Ask what Ctrl-C shall mean."""
     screen.stop()
     echo()
     if not sys.stdin.isatty():
-        return False
-    answer = input("[l]eave them running, [c]all them off, or go on [w]atching? ").strip().lower()
+        return "leave"
+    answer = screen.ctrl_c.ask("[l]eave them running, [c]all them off, or go on [w]atching? ")
     if answer.startswith("c"):
         for row in running:
             if row.window is not None:
                 row.window.call_off()
-        echo("Asked them to stop; that works until a round begins to write. No further wave begins.")
-    return not answer.startswith("l")
+        echo("Asked them to stop; that works until a round begins to write. No other round begins.")
+        return "call off"
+    return "leave" if answer.startswith("l") else "watch"
 
 
 def _left_alone(rows: Sequence[Row]) -> None:
@@ -204,8 +220,11 @@ def _left_alone(rows: Sequence[Row]) -> None:
         echo(f"Not begun: {', '.join(names)}")
 
 
-def _summary(rows: Sequence[Row], waves: int) -> int:
-    """Print how each server ended, what went wrong and what to do; give the exit code."""
+def _summary(rows: Sequence[Row], waves: int, why_left: str) -> int:
+    """Print how each server ended, what went wrong and what to do; give the exit code.
+
+    ``why_left`` says why some rounds were not begun, where some were not.
+    """
     echo()
     table = [
         (
@@ -229,17 +248,18 @@ def _summary(rows: Sequence[Row], waves: int) -> int:
     left = [row.name for row in rows if row.state == "not begun"]
     well = sum(1 for row in rows if row.ended and not row.code)
     if left:
-        echo(f"{well} of {len(rows)} went well; not begun, because a wave before failed: {', '.join(left)}")
+        echo(f"{well} of {len(rows)} went well; not begun, because {why_left}: {', '.join(left)}")
     else:
         echo(f"{well} of {len(rows)} went well.")
-    return max((row.code for row in rows), default=0)
+    return max((row.code for row in rows), default=0) or int(bool(left))
 
 
 class _Screen:
     """One table of all servers, redrawn at a terminal; elsewhere a line for each that begins or ends."""
 
-    def __init__(self, rows: Sequence[Row]) -> None:
+    def __init__(self, rows: Sequence[Row], ctrl_c: CtrlC) -> None:
         self.rows = rows
+        self.ctrl_c = ctrl_c
         self.pause = 0.25 if is_terminal() else None
         """Seconds after which the table is drawn again though nothing was heard."""
         self._live: Live | None = None
