@@ -18,6 +18,9 @@ from ports import free_port
 
 __all__ = ["SiteUnderTest", "free_port", "wait_for", "words_of"]
 
+if signal.getsignal(signal.SIGINT) is signal.SIG_IGN:
+    # Begun in the background, a shell has Ctrl-C ignored, and every program that a test starts would inherit that.
+    signal.signal(signal.SIGINT, signal.default_int_handler)
 FORKS = Forks()
 SAMPLED = {
     "core/test_hostile.py": 6,

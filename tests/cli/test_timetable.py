@@ -28,6 +28,11 @@ def hook() -> Iterator[Hook]:
     hook.close()
 
 
+def early_in_the_minute() -> None:
+    """Wait for a moment at which no keeper looks: it does when a minute begins, and the minute must not end meanwhile."""
+    wait_for(lambda: 3 < time.time() % 60 < 48, 25)
+
+
 def planned(site: SiteUnderTest, do: str, more: str = MINUTE, name: str = "tea") -> None:
     told(site, f'[timetable.{name}]\ndo = "{do}"\n{more}')
 
@@ -44,14 +49,14 @@ def tick_process(site: SiteUnderTest) -> subprocess.Popen[str]:
 
 def tick(site: SiteUnderTest) -> str:
     """Look at the timetable once, as a keeper has it done."""
+    early_in_the_minute()  # or the keeper of a server that is started now may have its own look, as a minute begins
     output, _ = tick_process(site).communicate(timeout=60)
     return output
 
 
 def known_before(site: SiteUnderTest, seconds: float) -> None:
     """Let the timetable be known since some time ago, with nothing done of it."""
-    # A keeper looks when a minute begins, and the minute must not end meanwhile.
-    wait_for(lambda: 3 < time.time() % 60 < 48, 25)
+    early_in_the_minute()
     path = site.folder / ".roundgate" / "timetable.sqlite"
     if not path.exists() or not books(site, "SELECT * FROM known"):
         tick(site)
@@ -160,8 +165,9 @@ def test_a_round_that_is_refused_is_told(site: SiteUnderTest, hook: Hook) -> Non
     site.ok("start")
     (home / "gullwind.properties").write_text("boat.slots=400\n")
     known_before(site, 60)
-    assert "regatta: tea: failed: round 2: " in tick(site)
-    wait_for(lambda: len(hook.got) == 1, 20)
+    output = tick(site)  # on a slow machine the keeper may have had one look too, as a minute began
+    assert re.search(r"regatta: tea: failed: round \d+: There are errors on disk", output), output
+    wait_for(lambda: len(hook.got) >= 1, 20)
     assert "did not go well" in hook.bodies[0]["message"]
     assert "up" in site.ok("status", "regatta")
 

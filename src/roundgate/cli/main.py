@@ -28,17 +28,17 @@ def main() -> None:
     )  # a call is short, and what it reads stays: looking for waste costs it half its time
     try:
         code = build()(prog_name="roundgate", standalone_mode=False)
-        if code == _INTERRUPTED:  # what Typer makes of Ctrl-C
-            raise KeyboardInterrupt
-        raise SystemExit(code if isinstance(code, int) else 0)
-    except (KeyboardInterrupt, typer.Abort):  # and an Abort of Ctrl-D at a question
-        print("\nStopped; nothing more was done.", file=sys.stderr)
-        raise SystemExit(_INTERRUPTED) from None
+        if code != _INTERRUPTED:  # what Typer makes of Ctrl-C; of Ctrl-D at a question it makes an Abort
+            raise SystemExit(code if isinstance(code, int) else 0)
+    except (KeyboardInterrupt, typer.Abort):
+        pass
     except BrokenPipeError:
         sys.stderr.close()
         raise SystemExit(0) from None
     except Exception as error:
         raise SystemExit(_report(error)) from error
+    print("\nStopped; nothing more was done.", file=sys.stderr)
+    raise SystemExit(_INTERRUPTED)
 
 
 def _report(error: Exception) -> int:

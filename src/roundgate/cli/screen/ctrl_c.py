@@ -22,8 +22,9 @@ class CtrlC:
         self._before = signal.getsignal(signal.SIGINT)
 
     def __enter__(self) -> CtrlC:
-        """Begin to listen."""
-        signal.signal(signal.SIGINT, self._ring)
+        """Begin to listen; in the background of a shell, where Ctrl-C is ignored, it stays so."""
+        if self._before is not signal.SIG_IGN:
+            signal.signal(signal.SIGINT, self._ring)
         return self
 
     def __exit__(
