@@ -29,11 +29,12 @@ def hook() -> Iterator[Hook]:
 
 
 def early_in_the_minute() -> None:
-    """Wait for a moment at which no keeper looks: it does when a minute begins, and the minute must not end meanwhile."""
+    """Wait for a moment at which no keeper looks: it does when a minute begins, and none must begin meanwhile."""
     wait_for(lambda: 3 < time.time() % 60 < 48, 25)
 
 
 def planned(site: SiteUnderTest, do: str, more: str = MINUTE, name: str = "tea") -> None:
+    early_in_the_minute()  # the keeper of a server that is started now would have a look of its own otherwise
     told(site, f'[timetable.{name}]\ndo = "{do}"\n{more}')
 
 
@@ -49,7 +50,6 @@ def tick_process(site: SiteUnderTest) -> subprocess.Popen[str]:
 
 def tick(site: SiteUnderTest) -> str:
     """Look at the timetable once, as a keeper has it done."""
-    early_in_the_minute()  # or the keeper of a server that is started now may have its own look, as a minute begins
     output, _ = tick_process(site).communicate(timeout=60)
     return output
 
