@@ -71,8 +71,7 @@ def _on_all_cores(items: Sequence[T], work: Callable[[list[T]], list[bytes]], co
 
     size = max(1, min(_CHUNK, len(items) // (cores * 4) or 1))
     chunks = _chunks(items, size)
-    # Forked, so that what is loaded and read already need not be sent; this process has no threads that a fork could
-    # break.
+    # Forked, so that what is loaded and read already need not be sent to each.
     with ProcessPoolExecutor(cores, get_context("fork")) as pool:
         waiting: list[Future[list[bytes]]] = [pool.submit(work, chunk) for chunk in islice(chunks, cores * 3)]
         while waiting:
