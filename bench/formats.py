@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import gc
 import json
+import pathlib
 import re
 import statistics
 import subprocess
@@ -119,33 +120,34 @@ def edit(name: str, body: str) -> None:
     assert changed.text.body != body
 
 
-MEASURED = """
-import sys
-from pathlib import Path
-from roundgate.core.formats import FORMATS
-from roundgate.core.text import Text
-name, path = sys.argv[1:]
-problems_of(FORMATS[name].read(Text("a=1")))
-body = Path(path).read_text()
-peak = lambda: int(Path("/proc/self/status").read_text().split("VmHWM:")[1].split()[0])
-before = peak()
-problems_of(FORMATS[name].read(Text(body)))
-print((peak() - before) * 1024 / len(body))
-"""
+def peak() -> int:
+    """Give the most memory that this process has held so far, in bytes."""
+    return int(pathlib.Path("/proc/self/status").read_text().split("VmHWM:")[1].split()[0]) * 1024
+
+
+def measure_memory(name: str, path: str) -> None:
+    """Check a file in this process, and print what that took in multiples of the file."""
+    problems_of(FORMATS[name].read(Text("a=1")))
+    body = pathlib.Path(path).read_text("utf-8")
+    before = peak()
+    check(name, body)
+    print((peak() - before) / len(body))
 
 
 def memory(name: str, body: str) -> float:
     """Give the peak memory of a check in a fresh process, above the file's own text, in multiples of the file."""
-    with tempfile.NamedTemporaryFile("w", suffix=".txt") as file:
+    with tempfile.NamedTemporaryFile("w", suffix=".txt", encoding="utf-8") as file:
         file.write(body)
         file.flush()
-        words = [sys.executable, "-c", MEASURED, name, file.name]
+        words = [sys.executable, __file__, "--memory", name, file.name]
         return float(subprocess.run(words, capture_output=True, text=True, check=True).stdout)
 
 
 def main() -> None:
     """Measure and print."""
     words = sys.argv[1:]
+    if words[:1] == ["--memory"]:
+        return measure_memory(*words[1:])
     runs = int(words.pop(0)) if words and words[0].isdigit() else 7
     kept = []
     for name in words or MARKS:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections import Counter
+from collections import Counter, deque
 from collections.abc import Collection, Iterator
 from typing import TYPE_CHECKING
 
@@ -88,11 +88,15 @@ def _line_ends(body: str) -> Iterator[Problem]:
 def _assignments(document: LaunchDocument) -> Iterator[Problem]:
     """Find ``NAME = value`` and ``NAME= value``: three words, or two, that were meant as one."""
     body = document.text.body
+    arithmetic = deque(_arithmetic(body))
     for command in document.commands:
         words = [word for word in command.words if word.value not in ("export", "readonly")]
         raw = [body[word.start : word.end] for word in words]
-        if body[: command.words[0].start].rstrip(" \t").endswith("(("):
-            continue  # arithmetic
+        begin = command.words[0].start
+        while arithmetic and arithmetic[0][1] < begin:
+            arithmetic.popleft()
+        if arithmetic and arithmetic[0][0] < begin:
+            continue  # spaces and a lone = mean something else there
         if len(raw) == 3 and raw[1] == "=" and _VARIABLE.fullmatch(raw[0]):
             span = (words[0].end, words[2].start)
         elif (
@@ -106,6 +110,14 @@ def _assignments(document: LaunchDocument) -> Iterator[Problem]:
         name = raw[0].rstrip("=")
         cause = f"The shell runs {name} as a command here; a variable is set without spaces around the sign."
         yield problem("assignment-spaces", span, cause, "Write = without spaces.", [Splice(*span, "=")])
+
+
+def _arithmetic(body: str) -> Iterator[tuple[int, int]]:
+    """Give the span of each ``(( ... ))``, in order."""
+    at = body.find("((")
+    while at >= 0 and (end := body.find("))", at + 2)) >= 0:
+        yield at, end
+        at = body.find("((", end)
 
 
 def _quotes(body: str) -> Iterator[Problem]:
