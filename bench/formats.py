@@ -147,7 +147,8 @@ def main() -> None:
     """Measure and print."""
     words = sys.argv[1:]
     if words[:1] == ["--memory"]:
-        return measure_memory(*words[1:])
+        measure_memory(*words[1:])
+        return
     runs = int(words.pop(0)) if words and words[0].isdigit() else 7
     kept = []
     for name in words or MARKS:

@@ -44,6 +44,14 @@ Which backups stay.
 | key of `[backup]` | type | what it means | example |
 |---|---|---|---|
 """
+ROUNDS = """
+## `[rounds]`
+How long what rounds saved stays. Older rounds keep their entry in `rounds`, and the copies of others' edits
+(`kept-...`).
+
+| key of `[rounds]` | type | what it means | example |
+|---|---|---|---|
+"""
 COUNTDOWN = """
 ## `[countdown]`
 What players are told on the server's console before it goes down, and when.
@@ -101,6 +109,8 @@ def page() -> str:
         + _rows(parts["OwnCommands"], commands)
         + clusters
         + backups
+        + ROUNDS
+        + _rows(parts["RoundsTable"], {"keep": "number"})
         + COUNTDOWN
         + _rows(parts["CountdownTable"], {"marks": "list of texts"})
         + _outward(parts)

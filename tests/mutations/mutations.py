@@ -19,6 +19,7 @@ class Mutation(NamedTuple):
 
 
 PROBES = "tests/core/test_probes.py"
+RETENTION = "tests/host/test_retention.py"
 SERVERS = "tests/core/test_dialects_of_servers.py"
 CONSOLES = "tests/host/test_consoles.py"
 PROCESS = "tests/host/test_process.py"
@@ -381,7 +382,7 @@ MUTATIONS = [
         KEEPER + " -k nothing_that",
     ),
     # --- rounds ---
-    Mutation("host/rounds/save.py", "if digest(data) != mark:", "if False:", OPTIONS + " -k damaged"),
+    Mutation("host/rounds/snapshot/save.py", "if digest(data) != mark:", "if False:", OPTIONS + " -k damaged"),
     Mutation("host/rounds/write.py", "if wrong:\n", "if False:\n", OPTIONS + " -k wrong"),
     Mutation(
         "host/rounds/write.py",
@@ -994,4 +995,31 @@ MUTATIONS = [
         "tests/cli/test_timetable.py -k name",
     ),
     Mutation("host/keeper/clock.py", "due != self._asked_for or now", "True or now", "tests/host/test_keeper_clock.py"),
+    Mutation(
+        "host/rounds/snapshot/retention.py",
+        "for number in closed[keep:]:",
+        "for number in closed[keep + 1:]:",
+        RETENTION,
+    ),
+    Mutation("host/rounds/snapshot/retention.py", " or entry.name.startswith(KEPT)", "", RETENTION),
+    Mutation("host/rounds/snapshot/retention.py", "    if not keep:", "    if keep < 0:", RETENTION),
+    Mutation(
+        "host/rounds/snapshot/retention.py",
+        "return folder.is_dir() and not (folder / DELETED).exists()",
+        "return (folder / INDEX['before']).exists()",
+        RETENTION,
+    ),
+    Mutation("host/rounds/snapshot/save.py", "        _refuse_deleted(site, number)", "        pass", RETENTION),
+    Mutation(
+        "host/store.py",
+        "FROM round WHERE server=? AND outcome<>''",
+        "FROM round WHERE server<>? AND outcome<>''",
+        RETENTION,
+    ),
+    Mutation(
+        "core/formats/launch/problems.py",
+        "        if arithmetic and arithmetic[0][0] < begin:",
+        "        if False:",
+        "tests/core/test_corpus.py -k launch",
+    ),
 ]

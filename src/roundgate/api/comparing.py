@@ -18,7 +18,7 @@ from roundgate.core.rulebook.model import Rulebook, Setting, TomlValue
 from roundgate.core.secrets import HIDDEN, hidden_paths
 from roundgate.core.values import ValueProblem
 from roundgate.host.errors import Trouble, UnknownName, WrongWords
-from roundgate.host.rounds.save import saved_files
+from roundgate.host.rounds.snapshot.save import saved_files
 
 DEFAULTS, PRESET, ROUND = "defaults", "preset:", "round:"
 """Words for sides that are no server."""

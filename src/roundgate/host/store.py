@@ -263,6 +263,13 @@ class Store:
         where = "server=?" if server else "?=''"
         return self._rounds(f"outcome='' AND {where} ORDER BY number DESC", (server or "",))
 
+    def closed_rounds(self, server: str) -> list[int]:
+        """Give the numbers of a server's rounds that have ended, the newest first."""
+        rows = self.db.execute(
+            "SELECT number FROM round WHERE server=? AND outcome<>'' ORDER BY number DESC", (server,)
+        )
+        return [number for (number,) in rows]
+
     def _rounds(self, condition: str, values: tuple[object, ...]) -> list[RoundRow]:
         return [_round(row) for row in self.db.execute(f"SELECT {_COLUMNS} FROM round WHERE {condition}", values)]
 

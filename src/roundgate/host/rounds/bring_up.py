@@ -12,7 +12,7 @@ from roundgate.host.errors import Trouble
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.options import NotProven, RoundAborted
 from roundgate.host.rounds.prove import Proof, prove
-from roundgate.host.rounds.save import saved_files
+from roundgate.host.rounds.snapshot.save import saved_files
 from roundgate.host.rounds.start import start
 from roundgate.host.rounds.stop import stop
 from roundgate.host.rounds.write import put_back, undo

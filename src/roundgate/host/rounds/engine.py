@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from functools import partial
 
 from roundgate.core.files import differing, plain_form
@@ -45,7 +46,8 @@ from roundgate.host.rounds.obstacles import (
 )
 from roundgate.host.rounds.options import RoundAborted
 from roundgate.host.rounds.reading import learn_world
-from roundgate.host.rounds.save import save, save_started, save_worlds, write_summary
+from roundgate.host.rounds.snapshot.retention import delete_old
+from roundgate.host.rounds.snapshot.save import save, save_started, save_worlds, write_summary
 from roundgate.host.rounds.stop import stop
 from roundgate.host.rounds.write import contents_of, read_for, replayed, rewind_target, write
 from roundgate.host.store import Waiting
@@ -314,6 +316,8 @@ def finish(round: Round, end: RoundResult) -> bool:
         do = f"Make room, then: roundgate recover {round.server.name}"
         round.journal.listener.tell(RoundEnded(RoundOutcome.UNFINISHED, message, do, evidence))
         return False
+    with suppress(OSError, sqlite3.Error):  # they are deleted when the next round ends
+        delete_old(round.server.site, round.store, round.server.name)
     # After the books: a notice of an end that the books do not know could not be taken back.
     tell_end(round, end, message)
     round.journal.listener.tell(RoundEnded(end.outcome, message, end.do, evidence))

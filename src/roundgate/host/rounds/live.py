@@ -19,7 +19,7 @@ from roundgate.host.rounds.bring_up import RoundResult
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.options import NotProven, RoundAborted
 from roundgate.host.rounds.reading import confirmed
-from roundgate.host.rounds.save import saved_files
+from roundgate.host.rounds.snapshot.save import saved_files
 from roundgate.host.rounds.write import undo
 
 _KEPT_WITHIN = 3.0

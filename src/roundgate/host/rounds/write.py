@@ -14,7 +14,7 @@ from roundgate.host import files
 from roundgate.host.errors import ChangedMeanwhile, Trouble
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.options import RoundAborted
-from roundgate.host.rounds.save import MANIFEST, keep_copy, saved_files
+from roundgate.host.rounds.snapshot.save import MANIFEST, keep_copy, saved_files
 from roundgate.host.servers import Server
 from roundgate.host.site import Site
 from roundgate.host.store import Waiting

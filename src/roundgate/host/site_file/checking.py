@@ -49,6 +49,8 @@ def check_site_file(file: SiteFile) -> None:
             raise Trouble(f"{SITE_FILE}: '{entry.umask}' of {name} is no umask.", 'Write octal digits: umask = "0027".')
     if file.backup.keep < 0 or file.backup.days < 0:
         raise Trouble(f"{SITE_FILE}: 'keep' and 'days' of [backup] cannot be below 0.", f"Fix {SITE_FILE}.")
+    if file.rounds.keep < 0:
+        raise Trouble(f"{SITE_FILE}: 'keep' of [rounds] cannot be below 0.", f"Fix {SITE_FILE}.")
     if file.notices.recipients:
         from roundgate.host.notices.checking import check_notices  # most sites have none
 

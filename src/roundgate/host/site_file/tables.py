@@ -224,6 +224,16 @@ class BackupTable(Struct, frozen=True, forbid_unknown_fields=True):
     """
 
 
+class RoundsTable(Struct, frozen=True, forbid_unknown_fields=True):
+    """The ``[rounds]`` table."""
+
+    keep: int = 100
+    """How many rounds of each server keep the files that they saved, so that one can go back to before them; 0: all.
+
+    Example: 100
+    """
+
+
 class SiteFile(Struct, frozen=True, forbid_unknown_fields=True):
     """The whole site file."""
 
@@ -235,6 +245,8 @@ class SiteFile(Struct, frozen=True, forbid_unknown_fields=True):
     """Servers that share settings, by the cluster's name."""
     backup: BackupTable = field(default_factory=BackupTable)
     """Which backups stay."""
+    rounds: RoundsTable = field(default_factory=RoundsTable)
+    """How long what rounds saved stays."""
     countdown: CountdownTable = field(default_factory=CountdownTable)
     """What players are told before a server goes down."""
     notices: NoticesTable = field(default_factory=NoticesTable)

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import os
 import shutil
+import time
 from collections.abc import Collection, Mapping, Sequence
 from contextlib import suppress
 from pathlib import Path
 
-from msgspec import MsgspecError, json
+from msgspec import MsgspecError, Struct, json
 
 from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.host.books import SUMMARY
@@ -17,10 +18,21 @@ from roundgate.host.files import Folder, digest, read_bytes, sync_folder, write_
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.options import RoundAborted
 from roundgate.host.site import Site
+from roundgate.host.site_file.checking import SITE_FILE
 
-_INDEX = {"before": "saved.json", "started": "started.json"}
+INDEX = {"before": "saved.json", "started": "started.json"}
 """The indexes of the two sets of copies: the files before the round wrote, and as the running server had read them."""
 MANIFEST = "manifest.json"
+DELETED = "deleted.json"
+KEPT = "kept-"
+"""How the copies of what others had written begin: they may be somebody's only copy."""
+
+
+class Deletion(Struct, frozen=True):
+    """What a round's folder remembers once the files that it saved are deleted."""
+
+    at: float
+    """When they were deleted, in seconds since 1970."""
 
 
 def save(round: Round, paths: Sequence[str], needed: Collection[str]) -> Mapping[str, bytes | None]:
@@ -66,7 +78,7 @@ def _save(round: Round, kind: str, contents: Mapping[str, bytes | None]) -> None
         if data is not None:
             write_durably(str(folder / _file_name(kind, path)), data)
     # The index comes last: where it is there, all copies that it names are.
-    write_durably(str(folder / _INDEX[kind]), json.encode(index))
+    write_durably(str(folder / INDEX[kind]), json.encode(index))
     sync_folder(str(folder))
     sync_folder(str(folder.parent))
 
@@ -120,7 +132,7 @@ def keep_copy(round: Round, path: str, data: bytes, why: str) -> None:
     folder = round.make_folder()
     number = 0
     # Never over an earlier copy: both may be somebody's work.
-    while (copy := folder / f"kept-{number}-{_file_name('', path)[1:]}").exists():
+    while (copy := folder / f"{KEPT}{number}-{_file_name('', path)[1:]}").exists():
         number += 1
     write_durably(str(copy), data)
     round.journal.note(
@@ -131,8 +143,9 @@ def keep_copy(round: Round, path: str, data: bytes, why: str) -> None:
 def saved_files(site: Site, number: int, kind: str = "before") -> dict[str, bytes | None]:
     """Give the files that a round saved, None for one that was not there. Raises Trouble if they are lost."""
     folder = site.state / "rounds" / str(number)
-    raw = read_bytes(str(folder / _INDEX[kind]))
+    raw = read_bytes(str(folder / INDEX[kind]))
     if raw is None:
+        _refuse_deleted(site, number)
         raise Trouble(f"Round {number} saved no files.", "roundgate rounds")
     try:
         index = json.decode(raw, type=dict[str, str | None])
@@ -148,6 +161,19 @@ def saved_files(site: Site, number: int, kind: str = "before") -> dict[str, byte
             raise Trouble(f"The saved copy of {path} in {folder} is damaged.", "Restore it from a backup of your own.")
         saved[path] = data
     return saved
+
+
+def _refuse_deleted(site: Site, number: int) -> None:
+    raw = read_bytes(str(site.state / "rounds" / str(number) / DELETED))
+    if raw is None:
+        return
+    day = ""
+    with suppress(MsgspecError):
+        day = time.strftime(" on %Y-%m-%d", time.localtime(json.decode(raw, type=Deletion).at))
+    raise Trouble(
+        f"The files that round {number} saved were deleted{day}, as 'keep' of [rounds] in {SITE_FILE} says.",
+        "roundgate backups",
+    )
 
 
 def write_summary(round: Round) -> None:
