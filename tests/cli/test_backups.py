@@ -15,6 +15,7 @@ import threading
 import zipfile
 from pathlib import Path
 
+import psutil
 import pytest
 import zstandard
 from filelock import FileLock
@@ -167,6 +168,50 @@ def test_a_server_saves_again_where_its_backup_is_ended_by_a_signal(
     assert backup.returncode != 0, output
     assert "Traceback" not in output
     assert listed(site) == []
+    assert "pause is off" in site.ok("send", "regatta", "pause")
+
+
+_LONG_HOLD = _HOLD + '[[server.hold]]\nsend = "status"\n' * 40 + _RESUME
+"""A hold that goes on for many seconds after the server has begun to hold its saving."""
+
+
+def _begin_to_hold(site: SiteUnderTest) -> subprocess.Popen[str]:
+    """Begin a backup; give its process once the server holds its saving."""
+    words = [sys.executable, "-m", "roundgate", "--site", str(site.folder), "backup", "regatta"]
+    backup = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+    wait_for(lambda: "pause is on" in site.ok("log", "regatta"), 30)
+    return backup
+
+
+@pytest.mark.parametrize("is_stopped", [False, True])
+def test_a_server_saves_again_where_its_backup_is_killed(regatta: SiteUnderTest, is_stopped: bool) -> None:
+    site = _with_hold(regatta, _LONG_HOLD)
+    backup = _begin_to_hold(site)
+    (watch,) = [one for one in psutil.Process(backup.pid).children() if "roundgate.host.backups.watch" in one.cmdline()]
+    if is_stopped:
+        watch.suspend()  # until the server is down and up again: then there is nothing to resume
+    backup.kill()
+    backup.communicate(timeout=30)
+    log = site.folder / ".roundgate" / "servers" / "regatta" / "round-errors.log"
+    if is_stopped:
+        site.ok("stop", "regatta")
+        watch.resume()
+        psutil.wait_procs([watch], 30)
+        assert not watch.is_running() and "was killed" not in (log.read_text() if log.exists() else "")
+        return
+    wait_for(lambda: log.exists() and "regatta was killed. The server has been told to save again" in log.read_text())
+    assert "pause is off" in site.ok("send", "regatta", "pause")
+    assert site.ok("backup", "regatta") and len(listed(site)) == 1
+
+
+def test_a_second_backup_does_not_end_the_hold_of_the_first(regatta: SiteUnderTest) -> None:
+    site = _with_hold(regatta, _LONG_HOLD)
+    first = _begin_to_hold(site)
+    assert "Another backup of regatta is being made" in site.fails(5, "backup", "regatta")
+    assert first.poll() is None, "or the second was not refused for the first"
+    assert "pause is on" in site.ok("send", "regatta", "pause")
+    output, _ = first.communicate(timeout=60)
+    assert first.returncode == 0, output
     assert "pause is off" in site.ok("send", "regatta", "pause")
 
 

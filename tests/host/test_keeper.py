@@ -66,6 +66,38 @@ def test_after_a_few_crashes_the_keeper_gives_up_and_says_so(
     assert status(site)["state"] == "up"
 
 
+def test_a_crash_long_after_a_stop_that_was_broken_off_is_a_crash(
+    site: SiteUnderTest, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """How long an end still counts as the stop is shortened in a copy of the keeper's module; it is ten minutes."""
+    from roundgate.host.drivers.keeper import KeeperDriver
+    from roundgate.host.servers import Server
+    from roundgate.host.site import read_site
+
+    short = site.folder / "short"
+    short.mkdir()
+    (short / "sitecustomize.py").write_text(
+        "import sys\n"
+        "if any('roundgate.host.keeper' in word for word in sys.orig_argv):\n"
+        "    from roundgate.host.keeper import loop\n"
+        "    loop.LATE_STOP = 0.1\n"
+    )
+    site.add("regatta")
+    monkeypatch.setenv("PYTHONPATH", str(short))
+    site.ok("start")
+    first = site.server_process("regatta")
+    assert first is not None
+    driver = KeeperDriver(Server(read_site(site.folder), "regatta"))
+    driver.expect_stop()
+    driver.close()  # as when the command is killed
+    assert driver.state().runs  # by another connection: the keeper has seen the end of the first one before
+    driver.close()
+    broken_off = time.monotonic()
+    wait_for(lambda: time.monotonic() - broken_off > 0.3)
+    os.kill(first, signal.SIGKILL)
+    wait_for(lambda: site.server_process("regatta") not in (None, first))
+
+
 def test_a_server_that_ends_just_before_its_round_lets_go_is_started_again(running: SiteUnderTest) -> None:
     """While a round holds the server a crash is the round's business; once it lets go, it is the keeper's again."""
     from roundgate.host.drivers.keeper import KeeperDriver

@@ -1022,4 +1022,31 @@ MUTATIONS = [
         "        if False:",
         "tests/core/test_corpus.py -k launch",
     ),
+    Mutation(
+        "host/backups/holding.py",
+        "with _lock(server), _signals_as_exceptions()",
+        "with _signals_as_exceptions()",
+        "tests/cli/test_backups.py -k second",
+    ),
+    Mutation(
+        "host/backups/holding.py", 'watch.stdin.write(b"done")', "watch.kill()", "tests/cli/test_backups.py -k killed"
+    ),
+    Mutation(
+        "host/backups/watch.py",
+        "    if not os.read(0, 64):",
+        "    if os.read(0, 64):",
+        "tests/cli/test_backups.py -k killed",
+    ),
+    Mutation(
+        "host/backups/holding.py",
+        "            if not driver.state().runs:\n                return False",
+        "            if False:\n                return False",
+        "tests/cli/test_backups.py -k killed",
+    ),
+    Mutation(
+        "host/keeper/loop.py",
+        "if client.is_stopping and client.round is None and self.child.runs:",
+        "if False:",
+        "tests/host/test_keeper.py -k broken_off",
+    ),
 ]

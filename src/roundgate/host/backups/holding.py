@@ -3,16 +3,20 @@
 from __future__ import annotations
 
 import signal
+import subprocess
+import sys
 import threading
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from types import FrameType
+
+from filelock import FileLock, Timeout
 
 from roundgate.core.rulebook.model import ConsoleStep
 from roundgate.host.consoles import console_of
 from roundgate.host.drivers import driver_of
 from roundgate.host.drivers.protocol import Driver
-from roundgate.host.errors import Trouble
+from roundgate.host.errors import Busy, Trouble
 from roundgate.host.patterns import search
 from roundgate.host.servers import Server
 
@@ -23,8 +27,9 @@ _DEADLY = (signal.SIGTERM, signal.SIGHUP)
 def held_still(server: Server, *, despite: bool) -> Iterator[bool]:
     """Let a running server hold its saving within the block; gives whether its files are at rest.
 
-    However the block ends, the server is told to save again. A server that is down is at rest. Raises Trouble where the
-    rulebook knows no way, unless ``despite``, or where the server does not answer.
+    However the block ends, the server is told to save again, also where this process is killed. A server that is down
+    is at rest. Raises Trouble where the rulebook knows no way, unless ``despite``, or where the server does not answer;
+    Busy where another backup holds it.
     """
     driver = driver_of(server)
     try:
@@ -38,7 +43,7 @@ def held_still(server: Server, *, despite: bool) -> Iterator[bool]:
                 )
             yield not runs
             return
-        with _signals_as_exceptions():
+        with _lock(server), _signals_as_exceptions(), _watched(server):
             try:
                 _hold(server, driver)
                 yield True
@@ -47,6 +52,54 @@ def held_still(server: Server, *, despite: bool) -> Iterator[bool]:
                 _resume(server, driver)
     finally:
         driver.close()
+
+
+def resume_after_death(server: Server) -> bool:
+    """Tell a server to save again whose backup was killed; tell whether that was needed.
+
+    It is not where the server is down, or where another backup holds it by now and will do it. Raises Trouble.
+    """
+    driver = driver_of(server)
+    try:
+        with _lock(server):
+            if not driver.state().runs:
+                return False
+            _resume(server, driver)
+            return True
+    except Busy:
+        return False
+    finally:
+        driver.close()
+
+
+@contextmanager
+def _lock(server: Server) -> Iterator[None]:
+    """Be the only one who holds this server's saving: the end of another's hold would be the end of this one's too."""
+    lock = FileLock(f"{server.state}/hold.lock", timeout=0, mode=0o600)
+    try:
+        lock.acquire()
+    except Timeout as error:
+        raise Busy(f"Another backup of {server.name} is being made.", "Try again when it is done.") from error
+    try:
+        yield
+    finally:
+        lock.release()
+
+
+@contextmanager
+def _watched(server: Server) -> Iterator[None]:
+    """Have a process beside this one that tells the server to save again should this one be killed within the block."""
+    words = [sys.executable, "-m", "roundgate.host.backups.watch", str(server.site.folder), server.name]
+    nowhere = subprocess.DEVNULL
+    watch = subprocess.Popen(words, stdin=subprocess.PIPE, stdout=nowhere, stderr=nowhere, start_new_session=True)
+    assert watch.stdin is not None
+    try:
+        yield
+    finally:
+        with suppress(OSError):  # it may have been killed itself
+            watch.stdin.write(b"done")
+            watch.stdin.close()
+        watch.wait()
 
 
 @contextmanager

@@ -281,6 +281,9 @@ class Keeper:
         self.selector.unregister(client.connection)
         client.connection.close()
         self.clients.remove(client)
+        if client.is_stopping and client.round is None and self.child.runs:
+            # It died, or was broken off, before the server ended. That may come still; an end much later is a crash.
+            self._stopping("late")
         # A round's connection ended without letting go of the server, so its process has died.
         if client.round is not None and not self._leased():
             self.recovery = Recovery(self.child.config["recover"], client.round)
@@ -321,7 +324,9 @@ class Keeper:
         if ask == "follow":
             client.follows = bool(message.get("on", True))
         elif ask == "stopping":
-            self._stopping(str(message.get("how", "now")))
+            how = str(message.get("how", "now"))
+            client.is_stopping = how == "now"
+            self._stopping(how)
         elif ask == "lease":
             self._lease(client, message.get("round"), up=bool(message.get("up")))
         elif ask == "leave":
