@@ -165,7 +165,7 @@ def test_a_server_saves_again_where_its_backup_is_ended_by_a_signal(
     wait_for(lambda: "pause is on" in site.ok("log", "regatta"), 30)
     backup.send_signal(sign)
     output, _ = backup.communicate(timeout=30)
-    assert backup.returncode != 0, output
+    assert backup.returncode == 128 + sign, output
     assert "Traceback" not in output
     assert listed(site) == []
     assert "pause is off" in site.ok("send", "regatta", "pause")
@@ -212,6 +212,8 @@ def test_a_second_backup_does_not_end_the_hold_of_the_first(regatta: SiteUnderTe
     assert "pause is on" in site.ok("send", "regatta", "pause")
     output, _ = first.communicate(timeout=60)
     assert first.returncode == 0, output
+    log = site.folder / ".roundgate" / "servers" / "regatta" / "round-errors.log"
+    assert not log.exists() or "was killed" not in log.read_text()
     assert "pause is off" in site.ok("send", "regatta", "pause")
 
 
