@@ -1028,7 +1028,6 @@ MUTATIONS = [
         "with _signals_as_exceptions()",
         "tests/cli/test_backups.py -k second",
     ),
-    Mutation("host/backups/holding.py", 'watch.stdin.write(b"done")', "pass", "tests/cli/test_backups.py -k second"),
     Mutation(
         "host/backups/watch.py",
         "    if not os.read(0, 64):",

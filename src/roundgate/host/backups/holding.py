@@ -20,6 +20,8 @@ from roundgate.host.errors import Busy, Trouble
 from roundgate.host.patterns import search
 from roundgate.host.servers import Server
 
+_DYING = 5.0
+"""Seconds that a killed backup may take to let go of its lock: its pipes may be closed before."""
 _DEADLY = (signal.SIGTERM, signal.SIGHUP)
 
 
@@ -61,7 +63,7 @@ def resume_after_death(server: Server) -> bool:
     """
     driver = driver_of(server)
     try:
-        with _lock(server):
+        with _lock(server, _DYING):
             if not driver.state().runs:
                 return False
             _resume(server, driver)
@@ -73,9 +75,12 @@ def resume_after_death(server: Server) -> bool:
 
 
 @contextmanager
-def _lock(server: Server) -> Iterator[None]:
-    """Be the only one who holds this server's saving: the end of another's hold would be the end of this one's too."""
-    lock = FileLock(f"{server.state}/hold.lock", timeout=0, mode=0o600)
+def _lock(server: Server, seconds: float = 0) -> Iterator[None]:
+    """Be the only one who holds this server's saving: the end of another's hold would be the end of this one's too.
+
+    Raises Busy where another one still holds it after ``seconds``.
+    """
+    lock = FileLock(f"{server.state}/hold.lock", timeout=seconds, mode=0o600)
     try:
         lock.acquire()
     except Timeout as error:
