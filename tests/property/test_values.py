@@ -6,8 +6,10 @@ from decimal import Decimal
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from rapidfuzz import fuzz, process, utils
 
 from roundgate.core import values
+from roundgate.core.nearest import nearest
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.values import ValueProblem
 
@@ -133,3 +135,41 @@ def test_whatever_a_file_holds_is_a_value_or_a_problem_with_words(kind: str, sto
 def test_a_length_of_time_is_said_and_read_the_same(milliseconds: int) -> None:
     seconds = Decimal(milliseconds) / 1000
     assert values.units.parse_seconds(values.units.format_seconds(seconds)) == seconds
+
+
+LETTERS = st.text(alphabet="aAbB._-1é ", max_size=8)
+
+
+@given(LETTERS, st.lists(LETTERS, max_size=6), st.sampled_from([60, 80, 95]))
+@settings(max_examples=500)
+def test_the_nearest_name_is_the_librarys(word: str, names: list[str], least: int) -> None:
+    """Names are looked at before the library is loaded; none that it would find may be dropped."""
+    found = (
+        process.extractOne(word, names, scorer=fuzz.ratio, processor=utils.default_process, score_cutoff=least)
+        if utils.default_process(word)
+        else None
+    )
+    assert nearest(word, names, least) == (found[0] if found else "")
+
+
+@given(
+    st.one_of(
+        st.tuples(st.just("date"), st.dates().map(str)),
+        st.tuples(st.just("date"), st.from_regex(r"\A[0-9]{1,5}-[0-9W]{1,3}-[0-9]{1,2}\Z")),
+        st.tuples(st.just("time"), st.times().map(lambda time: time.isoformat("minutes"))),
+        st.tuples(st.just("time"), st.from_regex(r"\A[0-9]{1,2}:[0-9]{1,2}\Z")),
+    )
+)
+@settings(max_examples=400)
+def test_a_moment_in_the_usual_form_is_read_the_same_by_the_quick_way(case: tuple[str, str]) -> None:
+    """With a sign at its end the form is another one, which goes the slow way."""
+    kind, stored = case
+
+    def read(text: str, form: str) -> object:
+        try:
+            return values.read(text, Setting(file="f", key="k", type=kind, form=form))  # type: ignore[arg-type]
+        except ValueProblem as problem:
+            return problem.code
+
+    usual = "%Y-%m-%d" if kind == "date" else "%H:%M"
+    assert read(stored, usual) == read(f"{stored}!", f"{usual}!")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shlex
 from collections import Counter
 from collections.abc import Iterator, Sequence
 
@@ -59,6 +58,8 @@ def _or_unknown(name: str, document: Document, given: str, problems: Sequence[Pr
 
     if given or format_name(name) or not document.text.body.strip():
         return problems
+    import shlex
+
     guess = sniffed(document.text.body)
     call = f"roundgate check {'-' if name == '(standard input)' else shlex.quote(name)} --as"
     wrong = next((problem for problem in problems if problem.level == "error"), None)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import tomllib
 from collections.abc import Mapping, Sequence
 from datetime import date
 
@@ -101,6 +100,8 @@ class People(Struct, frozen=True):
 
 def read_people(text: Text) -> People:
     """Read the book. Raises BookProblem."""
+    import tomllib  # most commands look at people without their book
+
     try:
         raw = tomllib.loads(text.body)
     except (tomllib.TOMLDecodeError, RecursionError) as error:

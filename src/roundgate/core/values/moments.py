@@ -6,11 +6,15 @@ import re
 from contextlib import suppress
 from typing import TYPE_CHECKING
 
+from roundgate.core.patterns import lazy
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.values.protocol import Traits, Value, ValueProblem
 
 if TYPE_CHECKING:
     from datetime import datetime
+
+
+_TIME = lazy("(?:[01][0-9]|2[0-3]):[0-5][0-9]")
 
 
 def _read(text: str, form: str) -> datetime | None:
@@ -30,6 +34,11 @@ class Moment(Traits):
     """Forms that may be typed besides."""
     what = ""
 
+    @classmethod
+    def is_usual(cls, text: str) -> bool:
+        """Tell whether a text has the usual form, without the reader of all forms: that takes 4 ms to load."""
+        raise NotImplementedError
+
     def parse(self, typed: str, spec: Setting) -> Value:
         """See ValueKind. Raises ValueProblem."""
         for form in (self._form(spec), self.usual, *self.others):
@@ -41,6 +50,8 @@ class Moment(Traits):
     def read(self, stored: str, spec: Setting) -> Value:
         """See ValueKind. Only the file's own form counts. Raises ValueProblem."""
         form = self._form(spec)
+        if form == self.usual and self.is_usual(stored):
+            return stored
         found = _read(stored, form)
         if found is not None and found.strftime(form) == stored:
             return found.strftime(self.usual)
@@ -83,6 +94,16 @@ class Date(Moment):
     what = "a date, such as 2026-06-20"
     typed = "2026-06-20"
 
+    @classmethod
+    def is_usual(cls, text: str) -> bool:
+        """See Moment."""
+        from datetime import date
+
+        with suppress(ValueError):
+            # Twice, for it reads other forms of the standard too; years before 1000 are left to the slow way.
+            return text[:1] > "0" and date.fromisoformat(text).isoformat() == text
+        return False
+
 
 class TimeOfDay(Moment):
     """``time``: hours and minutes of a day."""
@@ -92,6 +113,11 @@ class TimeOfDay(Moment):
     others = ("%H.%M", "%H%M", "%I:%M%p", "%I%p")
     what = "a time of day, such as 19:30"
     typed = "19:30"
+
+    @classmethod
+    def is_usual(cls, text: str) -> bool:
+        """See Moment."""
+        return _TIME.fullmatch(text) is not None
 
 
 def sample_of(form: str, kind: str) -> bool:

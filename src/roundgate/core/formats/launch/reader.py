@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import shlex
 from collections.abc import Sequence
 from functools import cached_property
 from typing import NamedTuple
@@ -444,6 +443,8 @@ def read_plainly(body: str, *, batch: bool) -> list[str]:
     if batch:
         joined = re.sub(r"\^\r?\n", " ", body)
         return re.findall(r'(?:"[^"\r\n]*"?|[^\s"])+', joined)
+    import shlex  # only an edit has need of a second reader
+
     try:
         reader = shlex.shlex(body.replace("\\\r\n", " ").replace("\\\n", " "), posix=True, punctuation_chars=True)
         reader.wordchars += "%@:,+^{}[]!$"
