@@ -196,6 +196,7 @@ def _rebuilt(path: Path) -> tuple[sqlite3.Connection, list[str]]:
         # Set aside and never deleted: it may hold what only its owner can tell.
         path.replace(aside)
         for ending in ("-journal", "-wal", "-shm"):
+            # SQLite's side files belong to the damaged one: beside the new one they would be taken for its own.
             with suppress(FileNotFoundError):
                 Path(f"{path}{ending}").replace(f"{aside}{ending}")
         db, _ = _made(path)
@@ -217,6 +218,7 @@ def _salvage_table(aside: Path, db: sqlite3.Connection, table: str) -> int:
         # Read-only and opened anew for each table: a damaged page must not end the reading of the others.
         with closing(sqlite3.connect(f"file:{aside}?mode=ro", uri=True, isolation_level=None)) as old:
             for row in _readable_rows(old, table):
+                # A row that cannot be copied, such as one of an older shape, is worth less than those after it.
                 with suppress(sqlite3.Error):
                     saved += _copy_row(db, table, row)
     return saved

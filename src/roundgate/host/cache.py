@@ -40,6 +40,7 @@ class ParsedFiles:
         self.path = state / _NAME if state is not None and state.is_dir() else None
         self.held = _Held()
         if self.path is not None:
+            # A cache that cannot be read, or that another version wrote, is an empty one.
             with contextlib.suppress(OSError, msgspec.MsgspecError):
                 self.held = msgpack.decode(self.path.read_bytes(), type=_Held)
 
@@ -73,5 +74,6 @@ class ParsedFiles:
             return
         from roundgate.host.files import write_durably
 
+        # The next command reads anew what could not be kept; TOML has dates and numbers that the cache's form lacks.
         with contextlib.suppress(OSError, TypeError, OverflowError):
             write_durably(str(self.path), msgpack.encode(self.held))

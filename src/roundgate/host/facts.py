@@ -44,6 +44,8 @@ def facts_of(name: str, folder: Path, entry: ServerEntry, version: Callable[[], 
         return (folder / path).exists()
 
     def lines(path: str) -> list[str]:
+        # A list of names that is not there, or is no text, names nothing: the settings that go by it are then
+        # unrestricted.
         with suppress(OSError, UnicodeDecodeError), (folder / path).open(encoding="utf-8") as file:
             return [line.strip() for line, _ in zip(file, range(_MOST_LINES), strict=False)]
         return []
@@ -65,6 +67,7 @@ def version_in(folder: Path, where: Version) -> str:
     """Read a server's version where its rulebook says; empty where it cannot be read."""
     from roundgate.host.patterns import search
 
+    # Before the first run there is no log yet that would tell the version.
     with suppress(OSError), (folder / where.file).open("rb") as file:
         for line in file.read(_BEGINNING).decode("utf-8", "replace").splitlines():
             found = search(where.match, line)

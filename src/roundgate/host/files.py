@@ -231,6 +231,7 @@ def write_durably(path: str, data: bytes, mode: int = 0o600) -> None:
         # file.
         os.replace(temporary, path)
     except BaseException:
+        # What the caller must hear of is why it was not written, not that the rest could not be cleared away.
         with contextlib.suppress(OSError):
             os.unlink(temporary)
         raise

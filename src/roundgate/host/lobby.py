@@ -91,6 +91,7 @@ def _wait(seconds: float) -> None:
 
 
 def _keep(server: Server, look: ListLook) -> None:
+    # It is looked up again at the next round; a full disk must not fail one that is up.
     with suppress(OSError):
         write_durably(f"{server.state}/{_FILE}", json.encode(look))
 

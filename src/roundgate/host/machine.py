@@ -109,6 +109,7 @@ def running_in(folder: str, pattern: str) -> list[int]:
         return []
     wanted, found = compiled(pattern), []
     for process in _by_folder().get(os.path.realpath(folder), ()):
+        # It has ended since the list was made, or is another user's.
         with suppress(psutil.Error):
             if wanted.search(" ".join(process.cmdline())):
                 found.append(process.pid)
@@ -121,6 +122,7 @@ def _by_folder() -> dict[str, list[psutil.Process]]:
     if found:
         return found
     for process in psutil.process_iter():
+        # The folder of another user's process is not shown; the server's own user is ours, or we are root.
         with suppress(psutil.Error):
             found.setdefault(process.cwd(), []).append(process)
     return found

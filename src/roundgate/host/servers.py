@@ -103,6 +103,7 @@ class Server(Struct, frozen=True, dict=True):
 
     def remember_book(self) -> None:
         """Keep the rulebook as it is now, for the case that it is broken when the server is to be stopped."""
+        # On a full disk the one of an earlier start is used, or the broken one is told.
         with suppress(OSError):
             write_durably(f"{self.state}/{_BOOK}", json.encode(self.book))
 
@@ -245,6 +246,7 @@ def _has_format(path: Path) -> bool:
         return True
     if not path.name.lower().endswith(_OF_SETTINGS):
         return False
+    # What cannot be read now has no format; check tells of it where the rulebook names it.
     with suppress(OSError), path.open("rb") as file:
         return sniffed_settings(file.read(_BEGINNING).decode("utf-8", "replace")) != ""
     return False

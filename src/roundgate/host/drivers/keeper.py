@@ -133,6 +133,7 @@ class KeeperDriver:
 
     def leave(self) -> None:
         """See Driver."""
+        # One that is gone has left.
         with contextlib.suppress(KeeperGone):
             self._connected().ask("leave")
         self.close()

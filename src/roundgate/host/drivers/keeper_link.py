@@ -127,6 +127,7 @@ def connect(state: str) -> KeeperLink:
 
 def _reopened(state: str, holder: int) -> KeeperLink:
     """Have a keeper open its socket anew, and connect."""
+    # It may have died since its lock was looked at; that shows when nobody answers below.
     with contextlib.suppress(ProcessLookupError, PermissionError):
         os.kill(holder, signal.SIGHUP)
     until = time.monotonic() + _REOPENS_WITHIN

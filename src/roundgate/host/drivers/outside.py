@@ -148,6 +148,7 @@ class OutsideDriver:
         if not isinstance(number, signal.Signals):
             raise Trouble(f"{self.server.name}: there is no signal '{name}'.", "Correct 'signals' in the rulebook.")
         if process is not None:
+            # It has ended by itself, which is what the signal was for.
             with contextlib.suppress(ProcessLookupError):
                 os.kill(process, number)
 
@@ -208,6 +209,7 @@ class OutsideDriver:
             return None
 
     def _remember(self, process: int, ready: float) -> None:
+        # Where it cannot be kept, the next command looks for the ready sign in the log again.
         with contextlib.suppress(OSError):
             seen = _Seen(process, _born(process), ready)
             write_durably(f"{self.server.state}/{_REMEMBERED}", json.encode(seen))

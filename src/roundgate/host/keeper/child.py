@@ -174,6 +174,8 @@ class Child:
         if not isinstance(getattr(signal, name, None), signal.Signals):
             return f"there is no signal {name!r}"
         if self.process is not None:
+            # The group may have ended, or have become another user's: its end is told by the process handle, not by
+            # this call.
             with contextlib.suppress(ProcessLookupError, PermissionError):
                 os.killpg(self.process, getattr(signal, name))
         return ""

@@ -65,6 +65,7 @@ class Client:
                 self.unsent = self.unsent[self.connection.send(self.unsent) :]
         except BlockingIOError:
             if len(self.unsent) > _MOST_UNSENT:
+                # The loop sees the end of the connection and forgets the client; here it may still be on the list.
                 with contextlib.suppress(OSError):
                     self.connection.shutdown(socket.SHUT_RDWR)
         except OSError:
@@ -78,6 +79,7 @@ def listen(state: str) -> socket.socket:
     # The mask, and not chmod after bind: between the two anybody could connect.
     before = os.umask(0o177)
     try:
+        # A dead keeper's socket would keep the name, and bind does not replace it.
         with contextlib.suppress(FileNotFoundError):
             os.unlink(os.path.join(state, "keeper.sock"))
         listener.bind(address)

@@ -56,6 +56,7 @@ def write_config(config: KeeperConfig) -> None:
     import json
 
     path = os.path.join(config["state"], "orders.json")
+    # One that cannot be read, or makes no sense, is written anew.
     with contextlib.suppress(OSError, ValueError, RecursionError):
         if read_config(config["state"]) == config:
             return

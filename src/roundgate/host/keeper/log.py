@@ -43,6 +43,7 @@ class ConsoleLog:
         os.close(self.handle)
         for number in range(KEPT, 0, -1):
             old = self.path if number == 1 else f"{self.path}.{number - 1}"
+            # An older log that cannot be moved is written over: the server's output must go somewhere.
             with contextlib.suppress(OSError):
                 os.replace(old, f"{self.path}.{number}")
         self._open()

@@ -77,6 +77,7 @@ class Keeper:
         self.selector.register(ring, selectors.EVENT_READ, lambda: self._rung(ring))
 
     def _rung(self, ring: int) -> None:
+        # Several rings in a row may have been emptied by the first look.
         with contextlib.suppress(BlockingIOError):
             os.read(ring, 4096)
         with contextlib.suppress(OSError):
@@ -199,6 +200,7 @@ class Keeper:
         if handle is None or not self.child.reap():
             return
         for stream in (handle, output):
+            # Its output may have ended, and been unregistered, before the process did.
             with contextlib.suppress(KeyError, ValueError):
                 self.selector.unregister(stream)
         pause = None if self._leased() else self._after_end()

@@ -48,6 +48,7 @@ def make_pipes(state: str) -> Pipes:
 
 def _named(path: str) -> int:
     try:
+        # A pipe of an earlier run may still be open in a process that it left behind.
         with contextlib.suppress(FileNotFoundError):
             os.unlink(path)
         os.mkfifo(path, 0o600)
@@ -68,6 +69,7 @@ def _nameless() -> int:
 
 
 def _widen(handle: int) -> None:
+    # A user may have only so much room in pipes; the kernel's usual size works too.
     with contextlib.suppress(OSError):
         fcntl.fcntl(handle, fcntl.F_SETPIPE_SZ, _ROOM)
 
@@ -101,6 +103,7 @@ def process_on_pipes(state: str) -> int | None:
     wanted = os.path.join(os.path.realpath(state), _INPUT)
     for name in os.listdir("/proc"):
         if name.isdigit():
+            # Processes end while they are looked at, and those of other users are not shown.
             with contextlib.suppress(OSError):
                 if os.readlink(f"/proc/{name}/fd/0") == wanted and os.getsid(int(name)) == int(name):
                     return int(name)

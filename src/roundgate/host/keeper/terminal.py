@@ -53,6 +53,7 @@ def run(command: list[str]) -> int:
     """Run a command in a terminal until it ends; give its exit code, negative for a signal."""
     child, master = pty.fork()
     if child == 0:
+        # Should the keeper's side die, a server without a terminal would go on unseen; without the call it still runs.
         with contextlib.suppress(OSError):
             ctypes.CDLL(None).prctl(_DIES_WITH_PARENT, signal.SIGKILL)
         with contextlib.suppress(OSError):

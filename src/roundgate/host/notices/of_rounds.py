@@ -80,6 +80,7 @@ def _expected(round: Round) -> float | None:
     stop, start = (round.store.timing(round.server.name, step) for step in (Step.STOP, Step.START))
     if stop is None or start is None:
         return None
+    # The watch time of a broken rulebook is not known, and a notice goes out without the expected time.
     with contextlib.suppress(Trouble):
         return stop + start + round.server.seconds("watch")
     return None

@@ -52,6 +52,7 @@ def _wants(site: Site, recipient: Webhook | Mail, notice: Notice) -> bool:
 
 def tell(site: Site, notice: Notice) -> None:
     """Write a notice down for those that it is for, and have it sent. Never raises and never waits."""
+    # Whether somebody is told decides nothing: on a full disk the server still goes down and comes up.
     with contextlib.suppress(OSError):
         if put(site, notice, recipients_of(site, notice)):
             start_sender(site)
@@ -102,6 +103,8 @@ def waiting(site: Site, recipient: str) -> list[tuple[Path, Notice | None]]:
     found: list[tuple[Path, Notice | None]] = []
     for path in sorted(folder_of(site, recipient).glob("*.json")):
         notice = None
+        # A sender at work deletes what it has sent; what is damaged is given as such, for it must not be tried for
+        # ever.
         with contextlib.suppress(DecodeError, ValidationError, FileNotFoundError):
             notice = json.decode(path.read_bytes(), type=Notice)
         found.append((path, notice))

@@ -162,5 +162,6 @@ def _mail(site: Site, mail: Mail, notice: Notice, within: float) -> None:
 
 
 def _hang_up(link: smtplib.SMTP) -> None:
+    # The mail was taken before; how the connection ends changes nothing of that.
     with contextlib.suppress(smtplib.SMTPException, OSError):
         link.quit()

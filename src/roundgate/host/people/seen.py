@@ -47,6 +47,7 @@ def seen_on(server: Server) -> dict[str, SeenPerson]:
         done = part.known if part.is_done else None
         files[name] = done or _read_on(part, pattern, spec.log_time, seen.people)
     seen.files = files
+    # Where it cannot be kept, the logs are read anew the next time.
     with suppress(OSError):
         write_durably(str(memory), json.encode(seen))
     return seen.people
@@ -58,6 +59,7 @@ def seen_before(server: Server) -> Mapping[str, SeenPerson]:
 
 
 def _remembered(memory: Path) -> Seen:
+    # A memory of another version, or a damaged one, is none: the logs are still there.
     with suppress(OSError, MsgspecError):
         return json.decode(memory.read_bytes(), type=Seen)
     return Seen()

@@ -115,6 +115,7 @@ def _let_go(round: Round, end: RoundResult) -> None:
 
     A round that is not closed keeps its hold: the keeper sees the connection end, and has the round recovered.
     """
+    # A keeper that is gone holds nothing; the next command starts one where the server is to be up.
     with contextlib.suppress(Trouble):
         if round.driver.state().keeper is None:
             return

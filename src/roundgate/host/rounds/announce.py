@@ -32,6 +32,7 @@ def announce(round: Round) -> None:
     try:
         _count_down(round, countdown)
     except RoundAborted:
+        # The round ends whether or not the players can be told so.
         with contextlib.suppress(Trouble):
             _say(round, _filled(round, round.server.site.file.countdown.called_off, 0))
         raise

@@ -23,6 +23,7 @@ class CallOff:
         """From now on SIGUSR1 calls the round off."""
 
         def ring(_number: int, _frame: FrameType | None) -> None:
+            # The pipe is full of rings that nobody has heard yet; one more says nothing new.
             with contextlib.suppress(OSError):
                 os.write(self._bell, b"!")
 

@@ -117,6 +117,7 @@ class Round:
     def learn_secrets(self) -> None:
         """Remember every secret that is on disk or on the slate now; what was one at any time stays one."""
         waiting: list[Waiting] = []
+        # Without the books the secrets on disk are known still, and the round must go on to bring the server up.
         with contextlib.suppress(sqlite3.Error):
             waiting = self.store.slate(self.server.name)
         self._secrets |= secrets_of(self.workspace, [entry.operation for entry in waiting])

@@ -63,6 +63,7 @@ def tell_and_prove(round: Round) -> RoundResult:
 def _remember_started(round: Round) -> None:
     """Let the copies of what the running server has read be what it was told of."""
     folder = round.server.files_folder
+    # The change is in force and in the file; a copy that is older only makes status say that a restart is due.
     with suppress(OSError, Trouble):
         for path in {entry.operation.file for entry in round.operations}:
             data = folder.read(path)

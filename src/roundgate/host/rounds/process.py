@@ -49,6 +49,7 @@ class RoundWindow:
 
     def call_off(self) -> None:
         """Ask the round to end before it writes."""
+        # It has ended, and its end is in the events.
         with contextlib.suppress(ProcessLookupError):
             os.kill(self.process, signal.SIGUSR1)
 

@@ -43,6 +43,7 @@ def start(round: Round) -> None:
 
 def _await_ports(round: Round, until: float) -> None:
     """Wait until a server that gives no ready sign owns its ports. Raises NotProven where it ends before."""
+    # Files that cannot be read name no ports; then the watch time alone has to show that it stays up.
     with contextlib.suppress(Trouble):
         wanted = wanted_ports(round.server, round.look().read().files)
         missing = {(port.protocol, port.port) for port in wanted}

@@ -153,6 +153,7 @@ def _ended(round: Round, way: Way) -> bool:
         if not round.driver.state().runs or time.monotonic() >= until:
             return not round.driver.state().runs
         if way.again:
+            # The console often ends with the first word: then there is nobody to say it to again.
             with suppress(Trouble):
                 round.console.send(way.again)
                 round.console.close()

@@ -103,6 +103,7 @@ class TimetableBooks:
 
 def _opened(path: Path) -> sqlite3.Connection:
     db = sqlite3.connect(path, timeout=10, isolation_level=None)
+    # Only its owner may do that, and has done it.
     with suppress(OSError):
         path.chmod(0o600)
     db.executescript(_SCHEMA)

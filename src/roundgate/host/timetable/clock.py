@@ -71,6 +71,7 @@ def _look(site: Site, name: str, say: Callable[[str], None]) -> None:
 
     def hear() -> None:
         assert process.stdout is not None
+        # At the end of the clock the stream may be closed under its reader.
         with contextlib.suppress(ValueError):
             for line in process.stdout:
                 say(line.rstrip("\n"))

@@ -52,6 +52,7 @@ def _delete(folder: Path) -> None:
         if entry.is_dir(follow_symlinks=False):
             shutil.rmtree(entry.path)
         else:
+            # Somebody may clear up by hand at the same time.
             with suppress(FileNotFoundError):
                 Path(entry).unlink()
     # Last, for it says that nothing is left to delete.

@@ -91,6 +91,7 @@ def _file_name(kind: str, path: str) -> str:
 def save_started(round: Round) -> None:
     """Keep the files as the running server had read them, should those on disk turn out not to start it."""
     started = Folder(f"{round.server.state}/started")
+    # A second line of defence: where there is no room for it, the first one, the files before the write, is kept.
     with suppress(OSError, Trouble):
         _save(round, "started", {path: started.read(path) for path in round.server.paths()})
 
