@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterator
+from functools import cache
 from pathlib import Path
+from typing import NamedTuple
 
 import pytest
 
@@ -31,12 +32,37 @@ def modules(folder: Path) -> list[Path]:
     return sorted(folder.rglob("*.py"))
 
 
-def imports(path: Path) -> Iterator[str]:
+class Source(NamedTuple):
+    """What the tests want to know of a module; kept in place of its tree, which is many times as large."""
+
+    imports: tuple[str, ...]
+    """The modules that it imports: at its head, inside a function, or for its types."""
+    taken: frozenset[str]
+    """What it imports out of modules, with their names."""
+    names: frozenset[str]
+    of_os: frozenset[str]
+    """The attributes of ``os`` that it uses."""
+
+
+@cache
+def source(path: Path) -> Source:
+    imports: list[str] = []
+    taken, names, of_os = set(), set(), set()
     for node in ast.walk(ast.parse(path.read_text("utf-8"))):
         if isinstance(node, ast.Import):
-            yield from (alias.name for alias in node.names)
+            imports += [alias.name for alias in node.names]
         elif isinstance(node, ast.ImportFrom) and node.module:
-            yield node.module
+            imports.append(node.module)
+            taken |= {f"{node.module}.{alias.name}" for alias in node.names}
+        elif isinstance(node, ast.Name):
+            names.add(node.id)
+        elif isinstance(node, ast.Attribute) and isinstance(node.value, ast.Name) and node.value.id == "os":
+            of_os.add(node.attr)
+    return Source(tuple(imports), frozenset(taken), frozenset(names), frozenset(of_os))
+
+
+def imports(path: Path) -> tuple[str, ...]:
+    return source(path).imports
 
 
 @pytest.mark.parametrize("path", modules(HOUSE / "core"), ids=lambda path: str(path.relative_to(HOUSE)))
@@ -44,8 +70,7 @@ def test_the_core_knows_neither_machine_nor_screen(path: Path) -> None:
     for name in imports(path):
         assert not name.startswith(ABOVE_CORE), name
         assert name.split(".")[0] not in MACHINE, name
-    names = {node.id for node in ast.walk(ast.parse(path.read_text("utf-8"))) if isinstance(node, ast.Name)}
-    assert not names & {"print", "open", "input", "exit"}
+    assert not source(path).names & {"print", "open", "input", "exit"}
 
 
 @pytest.mark.parametrize("path", modules(HOUSE / "host"), ids=lambda path: str(path.relative_to(HOUSE)))
@@ -81,19 +106,7 @@ def test_only_one_module_writes_a_servers_files(path: Path) -> None:
     """Renames and unlinks of files stand in host/files.py and its places; the keeper has its own log and socket."""
     if path in (HOUSE / "host" / "files.py", HOUSE / "host" / "places.py", HOUSE / "host" / "keeper" / "config.py"):
         return
-    for node in ast.walk(ast.parse(path.read_text("utf-8"))):
-        if isinstance(node, ast.Attribute) and isinstance(node.value, ast.Name) and node.value.id == "os":
-            assert node.attr not in ("replace", "rename", "unlink", "remove", "truncate")
-
-
-def _needed(path: Path, names: dict[str, Path]) -> set[str]:
-    """Give the modules of the house that a module imports: at its head, inside a function, or for its types."""
-    found: set[str] = set()
-    for node in ast.walk(ast.parse(path.read_text("utf-8"))):
-        if isinstance(node, ast.ImportFrom) and node.module:
-            found |= {f"{node.module}.{alias.name}" for alias in node.names} & set(names)
-            found |= {node.module} & set(names)
-    return found
+    assert not source(path).of_os & {"replace", "rename", "unlink", "remove", "truncate"}
 
 
 def test_no_modules_import_each_other_in_a_circle() -> None:
@@ -101,7 +114,7 @@ def test_no_modules_import_each_other_in_a_circle() -> None:
         ".".join(("roundgate", *path.relative_to(HOUSE).with_suffix("").parts)).removesuffix(".__init__"): path
         for path in modules(HOUSE)
     }
-    graph = {name: _needed(path, names) - {name} for name, path in names.items()}
+    graph = {name: ({*source(path).imports} | source(path).taken) & set(names) - {name} for name, path in names.items()}
     packages = {name for name, path in names.items() if path.name == "__init__.py"}
     left = dict(graph)
     while free := [name for name, needs in left.items() if not {one for one in needs if one in left} - packages]:

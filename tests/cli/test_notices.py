@@ -14,7 +14,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import SiteUnderTest, wait_for
+from conftest import SiteUnderTest, change_keepers, wait_for
 from peers import Hook, Post, talking
 from ports import free_port
 from roundgate.core.notices.model import Notice, NoticeEvent
@@ -129,7 +129,10 @@ def test_a_backup_that_fails_is_told(site: SiteUnderTest, hook: Hook) -> None:
     assert hook.bodies[0]["message"].startswith("No backup of regatta was made: ")
 
 
-def test_a_crash_and_giving_up_are_told_by_the_keeper(site: SiteUnderTest, hook: Hook) -> None:
+def test_a_crash_and_giving_up_are_told_by_the_keeper(
+    site: SiteUnderTest, hook: Hook, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    change_keepers(site, monkeypatch, "child", "PAUSES = (0.1, 0.1, 0.1)")
     site.add("regatta")
     webhook(site, hook.url, 'on = ["crashed", "gave-up", "up-again"]')
     site.ok("start")

@@ -17,7 +17,7 @@ from pathlib import Path
 import psutil
 import pytest
 
-from conftest import SiteUnderTest, wait_for
+from conftest import SiteUnderTest, change_keepers, wait_for
 from roundgate.host.keeper import child
 from roundgate.host.keeper.config import socket_address
 
@@ -39,17 +39,9 @@ def test_after_a_few_crashes_the_keeper_gives_up_and_says_so(
     site: SiteUnderTest, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """The pauses are shortened in a copy of the keeper's module, for the real ones take a minute."""
-    short = site.folder / "short"
-    short.mkdir()
-    (short / "sitecustomize.py").write_text(
-        "import sys\n"
-        "if any('roundgate.host.keeper' in word for word in sys.orig_argv):\n"
-        "    from roundgate.host.keeper import child\n"
-        "    child.PAUSES = (0.05, 0.05)\n"
-    )
+    change_keepers(site, monkeypatch, "child", "PAUSES = (0.05, 0.05)")
     assert len(child.PAUSES) > 2
     site.add("regatta")
-    monkeypatch.setenv("PYTHONPATH", str(short))
     site.ok("start")
     killed = None
     for _ in range(3):
@@ -74,16 +66,8 @@ def test_a_crash_long_after_a_stop_that_was_broken_off_is_a_crash(
     from roundgate.host.servers import Server
     from roundgate.host.site import read_site
 
-    short = site.folder / "short"
-    short.mkdir()
-    (short / "sitecustomize.py").write_text(
-        "import sys\n"
-        "if any('roundgate.host.keeper' in word for word in sys.orig_argv):\n"
-        "    from roundgate.host.keeper import loop\n"
-        "    loop.LATE_STOP = 0.1\n"
-    )
+    change_keepers(site, monkeypatch, "loop", "LATE_STOP = 0.1")
     site.add("regatta")
-    monkeypatch.setenv("PYTHONPATH", str(short))
     site.ok("start")
     first = site.server_process("regatta")
     assert first is not None
