@@ -82,6 +82,16 @@ def test_a_crash_long_after_a_stop_that_was_broken_off_is_a_crash(
     wait_for(lambda: site.server_process("regatta") not in (None, first))
 
 
+@pytest.mark.parametrize("words", [["restart"], ["apply", "--yes"]])
+def test_a_crash_soon_after_a_round_is_a_crash(running: SiteUnderTest, words: list[str]) -> None:
+    running.ok("set", "race.slots=24")
+    running.ok(*words)
+    first = running.server_process("regatta")
+    assert first is not None
+    os.kill(first, signal.SIGKILL)
+    wait_for(lambda: running.server_process("regatta") not in (None, first), 30)
+
+
 def test_a_server_that_ends_just_before_its_round_lets_go_is_started_again(running: SiteUnderTest) -> None:
     """While a round holds the server a crash is the round's business; once it lets go, it is the keeper's again."""
     from roundgate.host.drivers.keeper import KeeperDriver

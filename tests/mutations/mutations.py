@@ -1042,8 +1042,20 @@ MUTATIONS = [
     ),
     Mutation(
         "host/keeper/loop.py",
-        "if client.is_stopping and client.round is None and self.child.runs:",
+        "if client is self.stopper and client.round is None:",
         "if False:",
         "tests/host/test_keeper.py -k broken_off",
+    ),
+    Mutation(
+        "host/keeper/loop.py",
+        "        self.stopper = None\n        for stream",
+        "        for stream",
+        "tests/host/test_keeper.py -k soon_after",
+    ),
+    Mutation(
+        "host/keeper/child.py",
+        "self.exit_wanted_until, self.stop_failed = 0.0, False",
+        "self.stop_failed = False",
+        "tests/host/test_keeper.py -k soon_after",
     ),
 ]

@@ -30,8 +30,6 @@ class Client:
         self.waits_to_write = False
         self.follows = False
         self.round: int | None = None
-        self.is_stopping = False
-        """Whether it has said that the server is about to end, and not taken that back."""
 
     def read(self) -> list[dict[str, Any]] | None:
         """Give the messages that have come; None when the client has gone or talks nonsense."""

@@ -47,6 +47,8 @@ class Keeper:
         self.round: int | None = None
         """The round that holds the server, also after its process has died."""
         self.wanted = False
+        self.stopper: Client | None = None
+        """Who has said that the server is about to end, until it has ended."""
         self.restart_at: float | None = None
         self.recovery: Recovery | None = None
         self.leaving = False
@@ -199,6 +201,7 @@ class Keeper:
         self._drain()
         if handle is None or not self.child.reap():
             return
+        self.stopper = None
         for stream in (handle, output):
             # Its output may have ended, and been unregistered, before the process did.
             with contextlib.suppress(KeyError, ValueError):
@@ -283,9 +286,9 @@ class Keeper:
         self.selector.unregister(client.connection)
         client.connection.close()
         self.clients.remove(client)
-        if client.is_stopping and client.round is None and self.child.runs:
+        if client is self.stopper and client.round is None:
             # It died, or was broken off, before the server ended. That may come still; an end much later is a crash.
-            self._stopping("late")
+            self._stopping(None, "late")
         # A round's connection ended without letting go of the server, so its process has died.
         if client.round is not None and not self._leased():
             self.recovery = Recovery(self.child.config["recover"], client.round)
@@ -326,9 +329,7 @@ class Keeper:
         if ask == "follow":
             client.follows = bool(message.get("on", True))
         elif ask == "stopping":
-            how = str(message.get("how", "now"))
-            client.is_stopping = how == "now"
-            self._stopping(how)
+            self._stopping(client, str(message.get("how", "now")))
         elif ask == "lease":
             self._lease(client, message.get("round"), up=bool(message.get("up")))
         elif ask == "leave":
@@ -337,11 +338,12 @@ class Keeper:
             return f"unknown: {ask[:80]}"
         return ""
 
-    def _stopping(self, how: str) -> None:
+    def _stopping(self, client: Client | None, how: str) -> None:
         """Whoever stops the server says so first, or its end would count as a crash, and takes it back on failure.
 
         now: it is about to end. failed: it did not, and is to run on. late: it did not, and may still end for good.
         """
+        self.stopper = client if how == "now" and self.child.runs else None
         self.restart_at = None if how == "now" else self.restart_at
         until = {"now": float("inf"), "late": time.monotonic() + LATE_STOP}
         # Without a limit for "late", a crash days later would pass for the stop.
