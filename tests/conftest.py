@@ -218,16 +218,17 @@ def running(regatta: SiteUnderTest) -> SiteUnderTest:
     return regatta
 
 
-def change_keepers(site: SiteUnderTest, monkeypatch: pytest.MonkeyPatch, module: str, change: str) -> None:
-    """Give one of the keeper's modules another constant in keepers started from now on; the real pauses are long."""
+def change_keepers(site: SiteUnderTest, monkeypatch: pytest.MonkeyPatch, **constants: object) -> None:
+    """Give ``keeper.child`` other constants in keepers started from now on: the real pauses are long."""
     changed = site.folder / "changed"
     changed.mkdir()
     (changed / "sitecustomize.py").write_text(
         "import sys\n"
         "if any('roundgate.host.keeper' in word for word in sys.orig_argv):\n"
-        f"    from roundgate.host.keeper import {module}\n"
-        f"    assert hasattr({module}, '{change.split()[0]}')\n"
-        f"    {module}.{change}\n"
+        "    from roundgate.host.keeper import child\n"
+        f"    for name, value in {constants!r}.items():\n"
+        "        assert hasattr(child, name), name\n"
+        "        setattr(child, name, value)\n"
     )
     monkeypatch.setenv("PYTHONPATH", str(changed))
 

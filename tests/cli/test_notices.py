@@ -132,7 +132,7 @@ def test_a_backup_that_fails_is_told(site: SiteUnderTest, hook: Hook) -> None:
 def test_a_crash_and_giving_up_are_told_by_the_keeper(
     site: SiteUnderTest, hook: Hook, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    change_keepers(site, monkeypatch, "child", "PAUSES = (0.1, 0.1, 0.1)")
+    change_keepers(site, monkeypatch, PAUSES=(0.1, 0.1, 0.1))
     site.add("regatta")
     webhook(site, hook.url, 'on = ["crashed", "gave-up", "up-again"]')
     site.ok("start")

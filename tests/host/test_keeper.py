@@ -39,7 +39,7 @@ def test_after_a_few_crashes_the_keeper_gives_up_and_says_so(
     site: SiteUnderTest, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """The pauses are shortened in a copy of the keeper's module, for the real ones take a minute."""
-    change_keepers(site, monkeypatch, "child", "PAUSES = (0.05, 0.05)")
+    change_keepers(site, monkeypatch, PAUSES=(0.05, 0.05))
     assert len(child.PAUSES) > 2
     site.add("regatta")
     site.ok("start")
@@ -66,7 +66,7 @@ def test_a_crash_long_after_a_stop_that_was_broken_off_is_a_crash(
     from roundgate.host.servers import Server
     from roundgate.host.site import read_site
 
-    change_keepers(site, monkeypatch, "loop", "LATE_STOP = 0.1")
+    change_keepers(site, monkeypatch, LATE_STOP=0.1)
     site.add("regatta")
     site.ok("start")
     first = site.server_process("regatta")
