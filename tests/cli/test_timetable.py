@@ -80,8 +80,12 @@ def test_a_keeper_restarts_its_server_when_it_is_time(site: SiteUnderTest, hook:
     site.add("regatta")
     webhook(site, hook.url)
     site.ok("start")
-    at = time.localtime(time.time() + (60 if time.time() % 60 < 45 else 120))
-    planned(site, "restart", f'at = ["{time.strftime("%H:%M", at)}"]\ncountdown = "10s"\nreason = "tea"')
+    early_in_the_minute(38)
+    at = time.localtime(time.time() + 60)
+    told(
+        site,
+        f'[timetable.tea]\ndo = "restart"\nat = ["{time.strftime("%H:%M", at)}"]\ncountdown = "10s"\nreason = "tea"',
+    )
     first = site.server_process("regatta")
     site.kill_keeper("regatta")
     assert f"next: restart at {time.strftime('%H:%M', at)}, in " in site.ok("status")

@@ -6,7 +6,7 @@ import random
 from collections.abc import Callable
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from roundgate.core.formats import FORMATS, apply_edit
@@ -100,6 +100,8 @@ DIALECTS = {
 
 @settings(max_examples=300, deadline=None)
 @given(LINES, st.sampled_from(sorted(DIALECTS)), st.sampled_from(["\n", "\r\n"]))
+@example(['d = """', "  c = 2", '"""'], "long", "\n")
+@example(['d = """', "\tx", "", " y ", '"""', "b = {", "  c = 2", "}"], "long", "\r\n")
 def test_both_readers_of_ini_agree_in_every_dialect(lines: list[str], name: str, ending: str) -> None:
     document = FORMATS["ini"].read(Text(ending.join(lines)), DIALECTS[name])
     assert FORMATS["ini"].confirms(document, document.plain())

@@ -115,7 +115,7 @@ def _with_long_values(lines: Sequence[str], marks: tuple[str, ...], dialect: Dia
             at += len(inner) + 1
             is_same = signs[opened] == opened
             text = "\n".join(inner) if is_same else "\n".join((opened, *inner, lines[at - 1].rstrip(" \t")))
-            found.append(f"{key}={text}{_JOINED}")
+            found.append(f"{key}={_JOINED}{text}{_JOINED}")  # blanks at its beginning belong to the text
             continue
         if dialect.goes_on == "indented":
             while at < len(lines) and lines[at][:1] in (" ", "\t") and lines[at].strip(" \t"):
