@@ -11,6 +11,7 @@ from pathlib import Path
 
 import psutil
 import pytest
+from hypothesis import HealthCheck, settings
 
 import roundgate
 from forked import Forks
@@ -21,6 +22,9 @@ __all__ = ["SiteUnderTest", "free_port", "wait_for", "words_of"]
 if signal.getsignal(signal.SIGINT) is signal.SIG_IGN:
     # Begun in the background, a shell has Ctrl-C ignored, and every program that a test starts would inherit that.
     signal.signal(signal.SIGINT, signal.default_int_handler)
+# On a busy machine an example may take any time: how long it takes proves nothing.
+settings.register_profile("suite", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("suite")
 FORKS = Forks()
 SAMPLED = {
     "core/test_hostile.py": 6,

@@ -98,7 +98,7 @@ DIALECTS = {
 }  # fmt: skip
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=300)
 @given(LINES, st.sampled_from(sorted(DIALECTS)), st.sampled_from(["\n", "\r\n"]))
 @example(['d = """', "  c = 2", '"""'], "long", "\n")
 @example(['d = """', "\tx", "", " y ", '"""', "b = {", "  c = 2", "}"], "long", "\r\n")
@@ -110,7 +110,7 @@ def test_both_readers_of_ini_agree_in_every_dialect(lines: list[str], name: str,
         assert entry.key_start <= entry.key_end <= entry.end and entry.start <= entry.end <= len(body)
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=200)
 @given(LINES, st.sampled_from(["x", "two words", "one\ntwo", "1"]), st.integers(0, 2**30))
 def test_a_value_that_is_set_is_read_back_and_nothing_else_changes(lines: list[str], value: str, seed: int) -> None:
     document = FORMATS["ini"].read(Text("\n".join(lines) + "\n"), LONG)
@@ -126,7 +126,7 @@ def test_a_value_that_is_set_is_read_back_and_nothing_else_changes(lines: list[s
     assert [(one.path, one.value) for one in after.entries() if one.path != path] == others
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=200)
 @given(
     st.lists(st.sampled_from(["offer a", "tune wind 1", "set sea 2", "// no", "offer b", "start"]), max_size=10),
     st.lists(st.tuples(st.sampled_from(["add", "remove", "move"]), st.integers(0, 9), st.integers(0, 9)), max_size=6),

@@ -26,14 +26,14 @@ def made(old: list[str], new: list[str]) -> list[str]:
     return found
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=300)
 @given(LINES, LINES)
 def test_it_leads_from_one_text_to_the_other(old: list[str], new: list[str]) -> None:
     assert made(old, new) == new
     assert bool(unified(old, new, ("a", "b"))) == (old != new)
 
 
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=100)
 @given(st.lists(st.tuples(st.integers(0, 2999), st.sampled_from(["+", "-", "x"])), max_size=6))
 def test_a_few_changes_in_many_lines_read_as_the_standard_library_has_them(changes: list[tuple[int, str]]) -> None:
     old = [f"line {number}" for number in range(3000)]

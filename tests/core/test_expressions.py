@@ -99,7 +99,7 @@ TREES = st.recursive(
 )
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=300)
 @given(TREES)
 def test_over_many_expressions_it_agrees_with_python(source: str) -> None:
     try:
@@ -109,7 +109,7 @@ def test_over_many_expressions_it_agrees_with_python(source: str) -> None:
     assert answer == eval(source)  # the generated source holds nothing but digits and signs
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=300)
 @given(st.text(st.sampled_from("abz.<=()'\"+-* 019,notinlen"), max_size=30))
 def test_any_text_is_read_or_refused(source: str) -> None:
     try:

@@ -93,7 +93,7 @@ def test_new_fields_in_one_map_are_in_one_map() -> None:
 
 
 @pytest.mark.parametrize("kind", [kind for kind in SHAPES if kind != "lines"])
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(operations=st.lists(OPERATIONS, min_size=3, max_size=9))
 @example(operations=[_added("GW-3", "Skua", 0), _named("GW-1"), _named("GW-3"), _added("GW-3", "Skua", 0)])
 @example(operations=[_added("GW-3", "Skua", 0), _named("GW-1"), _named("GW-2"), _added("GW-3", "Knot", 0)])

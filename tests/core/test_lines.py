@@ -49,7 +49,7 @@ def test_move_changes_places_and_leaves_comments_and_blanks_where_they_are() -> 
     assert after(body, LinesDocument(Text(body)).move((2,), 0)) == "# first\nc\n\n  a\n# last\nb\n"
 
 
-@settings(max_examples=400, deadline=None)
+@settings(max_examples=400)
 @given(BODIES, ITEMS, st.data())
 def test_every_edit_does_what_a_list_would_do(body: str, item: str, data: st.DataObject) -> None:
     document = LinesDocument(Text(body))

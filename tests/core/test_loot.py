@@ -165,7 +165,7 @@ def records(draw: st.DrawFn, *, with_tables: bool) -> dict[str, Any]:
     return made
 
 
-@settings(max_examples=60 if not os.environ.get("ROUNDGATE_EVERY_ACT") else 400, deadline=None)
+@settings(max_examples=60 if not os.environ.get("ROUNDGATE_EVERY_ACT") else 400)
 @given(
     crate=records(with_tables=True),
     odds=records(with_tables=False),
@@ -365,7 +365,7 @@ def test_what_grows_beyond_all_bounds_is_refused() -> None:
         Reckoner(found).opening(("crates", "bow"))
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=80)
 @given(st.lists(st.floats(0, 1), min_size=1, max_size=400), st.lists(st.floats(0, 1), min_size=1, max_size=400))
 def test_sums_of_counts_are_the_same_by_either_way(first: list[float], second: list[float]) -> None:
     one, other = np.array([*first, 1.0]), np.array([*second, 1.0])

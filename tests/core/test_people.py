@@ -68,7 +68,7 @@ def test_ids_stand_anywhere_in_a_pasted_text_and_doubtful_ones_are_told() -> Non
     assert (sure, doubtful) == ([RIGHT, "GW-2H9V-L6RB"], ["gw-8p2c-w4tn"])
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=300)
 @given(st.text(max_size=40))
 def test_no_text_is_ever_taken_for_another_persons_id(text: str) -> None:
     found = meant_id(f"{text} {RIGHT} {text}", KIND)

@@ -75,7 +75,7 @@ def schemes(draw: st.DrawFn) -> Scheme:
     return Scheme(groups, members, default, order, any_case=case, unknown=unknown)  # type: ignore[arg-type]
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=300)
 @given(schemes(), st.sets(st.sampled_from([*WORDS, "Race.Start", "race.start.now"]), min_size=1))
 def test_many_at_once_are_decided_as_one_by_one(scheme: Scheme, permissions: set[str]) -> None:
     """The bits of everybody are what the questions, asked singly, answer; and so are the cells of the matrix."""
@@ -104,7 +104,7 @@ def test_many_at_once_are_decided_as_one_by_one(scheme: Scheme, permissions: set
     }
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 @given(schemes(), schemes())
 def test_the_impact_is_what_the_answers_differ_by(before: Scheme, after: Scheme) -> None:
     """Whoever is named gains or loses just that; whatever differs is said, or a wildcard that covers it is."""

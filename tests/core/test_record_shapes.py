@@ -212,7 +212,7 @@ def test_a_set_is_read_as_an_independent_reader_reads_it(shape: str) -> None:
 
 
 @pytest.mark.parametrize("shape", SHAPES)
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(data=st.data())
 def test_random_edits_are_just_what_an_independent_reader_sees(shape: str, data: st.DataObject) -> None:
     files, (_, spec, _, reader) = files_of(shape), SHAPES[shape]

@@ -260,7 +260,7 @@ ROWS = st.lists(
 )
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 @given(st.sampled_from(["json", "yaml", "toml"]), ROWS, st.data())
 def test_random_edits_of_random_sets_are_just_what_an_independent_reader_sees(
     kind: str, rows: list[tuple[int, str, int]], data: st.DataObject

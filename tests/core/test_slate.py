@@ -61,7 +61,7 @@ OPERATIONS = st.lists(
 )
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=300)
 @given(OPERATIONS)
 def test_values_replayed_twice_are_as_once(operations: list[Operation]) -> None:
     values = [one for one in operations if isinstance(one, SetValue)]
@@ -73,7 +73,7 @@ def test_values_replayed_twice_are_as_once(operations: list[Operation]) -> None:
         assert entry is not None and entry.value == stored
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=300)
 @given(OPERATIONS)
 def test_whatever_waits_is_made_or_refused_and_reviewed(operations: list[Operation]) -> None:
     outcome = replay(operations, files(), "regatta")

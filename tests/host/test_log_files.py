@@ -89,7 +89,7 @@ STEPS = st.one_of(
 )
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 @given(st.lists(STEPS, max_size=14))
 def test_each_line_is_read_once_whatever_becomes_of_its_file(
     tmp_path_factory: pytest.TempPathFactory, steps: list[tuple[str, ...]]

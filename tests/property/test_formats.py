@@ -18,7 +18,7 @@ from roundgate.core.formats.protocol import Path as Where
 from roundgate.core.repairs import with_repairs
 from roundgate.core.text import NotEncodable, NotText, Text, decode
 
-MANY = settings(max_examples=int(os.environ.get("MANY_EXAMPLES", "60")), deadline=None)
+MANY = settings(max_examples=int(os.environ.get("MANY_EXAMPLES", "60")))
 PIECES = {
     "json": [
         "{",
@@ -201,7 +201,7 @@ def test_any_text_is_read_and_checked(name: str) -> None:
 
 @pytest.mark.parametrize("name", NAMES)
 def test_any_bytes_come_out_as_they_went_in(name: str) -> None:
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=40)
     @given(st.binary(max_size=80))
     def check(data: bytes) -> None:
         try:

@@ -10,7 +10,7 @@ from roundgate.core.formats import FORMATS, apply_edit, problems_of
 from roundgate.core.formats.properties.document import PropertiesDocument
 from roundgate.core.text import NotText, Text, decode
 
-MANY = settings(max_examples=400, deadline=None)
+MANY = settings(max_examples=400)
 SNIPPETS = st.sampled_from(
     [
         "a",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from decimal import Decimal
 
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from rapidfuzz import fuzz, process, utils
@@ -101,7 +102,7 @@ def test_there_is_a_spec_of_each_kind() -> None:
     assert {spec.type for spec in SPECS.values()} == set(values.KINDS)
 
 
-@settings(max_examples=1500, deadline=None)
+@settings(max_examples=1500)
 @given(st.sampled_from(sorted(SPECS)), TYPED)
 def test_what_is_typed_is_stored_read_back_and_shown_again(kind: str, typed: str) -> None:
     spec = SPECS[kind]
@@ -118,19 +119,23 @@ def test_what_is_typed_is_stored_read_back_and_shown_again(kind: str, typed: str
         assert values.parse(values.show(value, spec), spec) == value
 
 
-@settings(max_examples=500, deadline=None)
+@settings(max_examples=500)
 @given(st.sampled_from(sorted(SPECS)), st.text(max_size=12))
 def test_whatever_a_file_holds_is_a_value_or_a_problem_with_words(kind: str, stored: str) -> None:
     try:
         value = values.read(stored, SPECS[kind])
     except ValueProblem as problem:
         assert problem.cause
-        assert kind != "secret" or len(stored) < 3 or stored not in problem.cause
+        if kind == "secret" and stored in problem.cause:
+            # A word of the message itself, such as "digits": then it is there for another secret too.
+            with pytest.raises(ValueProblem) as other:
+                values.read("\ue000" * len(stored), SPECS[kind])
+            assert stored in other.value.cause
         return
     assert values.show(value, SPECS[kind]) is not None
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=300)
 @given(st.integers(0, 10**7))
 def test_a_length_of_time_is_said_and_read_the_same(milliseconds: int) -> None:
     seconds = Decimal(milliseconds) / 1000
