@@ -110,6 +110,7 @@ ROWS = (
     Fault("the snapshot's folder cannot be made", "save", "failed", OLD, UP, f"{DISK}::test_files_that_cannot_be_saved_end_the_round_before_anything_is_written"),
     Fault("the disk is full to the last block", "`apply`", "failed or recovered later", OLD, UP, f"{DISK}::test_a_disk_that_is_really_full"),
     # --- backups and many servers
+    Fault("files named like modules, `json.py` and others", "in the folder in which one calls commands", "never run", SAME, RUNS, "test_hostile_files::test_a_file_named_like_a_module_is_never_run"),
     Fault("the backup gets SIGKILL", "while the server's saving is held", "told to save again; a notice", SAME, RUNS, "test_backups::test_a_server_saves_again_where_its_backup_is_killed"),
     Fault("the backup gets SIGTERM or its terminal is closed", "while the server's saving is held", "told to save again", SAME, RUNS, "test_backups::test_a_server_saves_again_where_its_backup_is_ended_by_a_signal"),
     Fault("two backups of a server at once", "while the first one holds its saving", "the second is refused", SAME, RUNS, "test_backups::test_a_second_backup_does_not_end_the_hold_of_the_first"),

@@ -5,6 +5,8 @@ from __future__ import annotations
 import os
 import random
 import socket
+import subprocess
+import sys
 import threading
 from pathlib import Path
 
@@ -13,6 +15,7 @@ import pytest
 from background import status
 from conftest import BOOK, SiteUnderTest, wait_for
 from hostile_shapes import Shape, shapes
+from peers import Hook
 
 ENDINGS = {
     "weather.ini": "ini", "startup.cfg": "cfg", "officers.json": "json", "guestlist.txt": "txt", "helms.yml": "yml",
@@ -166,3 +169,31 @@ def test_a_tcp_console_that_talks_without_end_is_left_in_time(site: SiteUnderTes
         stop.set()
         thread.join()
         listener.close()
+
+
+@pytest.mark.parametrize("extra", ["", "terminal = true"])
+def test_a_file_named_like_a_module_is_never_run(site: SiteUnderTest, tmp_path: Path, extra: str) -> None:
+    """People call the program in their servers' folders, and whoever can write there must not act with their rights."""
+    hook = Hook()
+    home = site.add("regatta", "boat.slots=16\n", extra=extra)
+    with (site.folder / "roundgate.toml").open("a") as file:
+        file.write(f'[notices.webhook.club]\nurl = "{hook.url}"\n')
+    script = home / "launch.sh"
+    script.write_text(script.read_text().replace(" -m ", " -P -m "))  # the server's own process is its own affair
+    trap = f"open({str(tmp_path / 'sprung')!r}, 'a').write(__file__ + '\\n')\nraise SystemExit(99)\n"
+    for folder in (home, site.folder):
+        for name in ("json", "os", "signal", "selectors", "sqlite3", "typing", "msgspec", "psutil", "typer", "regex"):
+            (folder / f"{name}.py").write_text(trap)
+        (folder / "roundgate").mkdir()
+        (folder / "roundgate" / "__init__.py").write_text(trap)
+    (home / "saves").mkdir(exist_ok=True)
+    for folder in (home, site.folder):
+        for words in (
+            "start regatta", "status", "set regatta race.slots=24", "apply regatta --yes", "restart regatta",
+            "backup regatta", "send regatta status", "notices test", "stop regatta", "rewind 2 --yes", "unit regatta",
+        ):  # fmt: skip
+            call = [sys.executable, "-P", "-m", "roundgate", *words.split()]
+            done = subprocess.run(call, cwd=folder, capture_output=True, text=True, timeout=100, check=False)
+            assert done.returncode == 0, f"{words}: {done.stdout}{done.stderr}"
+    hook.close()
+    assert not (tmp_path / "sprung").exists(), (tmp_path / "sprung").read_text()

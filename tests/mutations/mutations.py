@@ -1058,4 +1058,10 @@ MUTATIONS = [
         "self.stop_failed = False",
         "tests/host/test_keeper.py -k soon_after",
     ),
+    Mutation(
+        "host/keeper/interpreter.py",
+        'return [sys.executable, "-P", "-m", module, *words]',
+        'return [sys.executable, "-m", module, *words]',
+        "tests/faults/test_hostile_files.py -k named_like",
+    ),
 ]

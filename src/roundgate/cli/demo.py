@@ -16,6 +16,7 @@ import typer
 
 from roundgate.cli.screen.output import echo, styled
 from roundgate.host.errors import Trouble
+from roundgate.host.keeper.interpreter import own
 
 _STORY: tuple[tuple[str, str], ...] = (
     (
@@ -96,7 +97,7 @@ def _new_folder(given: Path | None) -> Path:
 def _start_lobby(site: Path) -> tuple[subprocess.Popen[str], int]:
     """Start the lobby on any free port; give its process and port."""
     lobby = subprocess.Popen(
-        [sys.executable, "-m", "gullwind_standin.main", "--lobby", "0", "--delay", "0.3"],
+        own("gullwind_standin.main", "--lobby", "0", "--delay", "0.3"),
         stdout=subprocess.PIPE,
         stdin=subprocess.DEVNULL,
         text=True,
@@ -166,7 +167,7 @@ def _run(site: Path, command: str, *, quiet: bool = False) -> None:
     sys.stdout.flush()
     environment = {key: value for key, value in os.environ.items() if key != "ROUNDGATE_SITE"}
     code = subprocess.run(
-        [sys.executable, "-m", "roundgate", *shlex.split(command)],
+        own("roundgate", *shlex.split(command)),
         cwd=site,
         env=environment,
         stdin=subprocess.DEVNULL,

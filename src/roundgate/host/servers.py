@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import sys
 from collections.abc import Sequence
 from contextlib import suppress
 from decimal import Decimal
@@ -26,6 +25,7 @@ from roundgate.host.errors import Trouble
 from roundgate.host.facts import facts_of, found_files
 from roundgate.host.files import Folder, SeenTexts, read_at_rest, read_bytes, read_texts, write_durably
 from roundgate.host.keeper.config import KeeperConfig
+from roundgate.host.keeper.interpreter import own
 from roundgate.host.rulebooks import load_rulebook
 from roundgate.host.site import CATALOGUE, Site
 from roundgate.host.site_file.tables import ServerEntry
@@ -224,9 +224,9 @@ class Server(Struct, frozen=True, dict=True):
             "left": server.left,
             "files": self._places(folder),
             "restart": self.entry.restart,
-            "recover": [sys.executable, "-m", "roundgate.host.rounds", "recover", str(self.site.folder)],
-            "tick": [sys.executable, "-m", "roundgate.host.timetable", str(self.site.folder), self.name],
-            "notify": [sys.executable, "-m", "roundgate.host.notices", "life", str(self.site.folder), self.name]
+            "recover": own("roundgate.host.rounds", "recover", str(self.site.folder)),
+            "tick": own("roundgate.host.timetable", str(self.site.folder), self.name),
+            "notify": own("roundgate.host.notices", "life", str(self.site.folder), self.name)
             if self.site.file.notices.recipients
             else [],
         }

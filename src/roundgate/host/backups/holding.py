@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import signal
 import subprocess
-import sys
 import threading
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, suppress
@@ -17,6 +16,7 @@ from roundgate.host.consoles import console_of
 from roundgate.host.drivers import driver_of
 from roundgate.host.drivers.protocol import Driver
 from roundgate.host.errors import Busy, Trouble
+from roundgate.host.keeper.interpreter import own
 from roundgate.host.patterns import search
 from roundgate.host.servers import Server
 
@@ -94,7 +94,7 @@ def _lock(server: Server, seconds: float = 0) -> Iterator[None]:
 @contextmanager
 def _watched(server: Server) -> Iterator[None]:
     """Have a process beside this one that tells the server to save again should this one be killed within the block."""
-    words = [sys.executable, "-m", "roundgate.host.backups.watch", str(server.site.folder), server.name]
+    words = own("roundgate.host.backups.watch", str(server.site.folder), server.name)
     nowhere = subprocess.DEVNULL
     watch = subprocess.Popen(words, stdin=subprocess.PIPE, stdout=nowhere, stderr=nowhere, start_new_session=True)
     assert watch.stdin is not None

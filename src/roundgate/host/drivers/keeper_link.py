@@ -16,6 +16,7 @@ from msgspec import json
 
 from roundgate.host.errors import KeeperGone, KeeperSilent
 from roundgate.host.keeper.config import socket_address
+from roundgate.host.keeper.interpreter import own
 
 _ANSWER_WITHIN = 30.0
 _ACCEPTS_WITHIN = 3.0
@@ -150,7 +151,7 @@ def start_keeper(state: str) -> KeeperLink:
     told, ready = os.pipe()
     os.set_inheritable(ready, True)
     nothing = [(os.POSIX_SPAWN_OPEN, handle, os.devnull, os.O_RDWR, 0) for handle in (0, 1, 2)]
-    words = [sys.executable, "-m", "roundgate.host.keeper", state, str(ready)]
+    words = own("roundgate.host.keeper", state, str(ready))
     try:
         os.posix_spawn(sys.executable, words, os.environ, file_actions=nothing, setsid=True)
     finally:

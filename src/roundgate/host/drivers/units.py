@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import sys
 from pathlib import Path
 
+from roundgate.host.keeper.interpreter import own
 from roundgate.host.ownership import name_of_user
 from roundgate.host.servers import Server
 
@@ -21,7 +21,7 @@ def _quoted(word: str) -> str:
 def keeper_unit(server: Server) -> str:
     """Give the text of a unit that starts and stops a server as a person would. Raises Trouble."""
     site = server.site.folder
-    call = [sys.executable, "-m", "roundgate", "--site", str(site)]
+    call = own("roundgate", "--site", str(site))
     start, stop = (" ".join(map(_quoted, (*call, word, server.name))) for word in ("start", "stop"))
     places = [str(site), str(server.folder.resolve()), *server.entry.outside]
     written = " ".join(_quoted(place) for place in dict.fromkeys(places) if Path(place).is_absolute())

@@ -9,12 +9,12 @@ import shutil
 import signal
 import stat
 import subprocess
-import sys
 import time
 from collections import deque
 
 from roundgate.host.keeper.account import Account, account_of
 from roundgate.host.keeper.config import KeeperConfig
+from roundgate.host.keeper.interpreter import own
 from roundgate.host.keeper.pipes import Pipes, make_pipes, reopen_pipes
 from roundgate.host.keeper.record import ProcessRecord, birth_of, boot_mark, lives
 from roundgate.host.patterns import LinePattern, PatternError
@@ -25,7 +25,7 @@ STEADY = 300.0
 """Seconds that a server must have been up for its earlier crashes to be forgotten."""
 LATE_STOP = 600.0
 """Seconds within which a server that was told to stop for good, and did not, may still end without being restarted."""
-_IN_TERMINAL = (sys.executable, "-m", "roundgate.host.keeper.terminal")
+_IN_TERMINAL = own("roundgate.host.keeper.terminal")
 _LONGEST_LINE = 64 * 1024
 _LARGEST_COPY = 200 * 1024 * 1024
 _LAST_WORDS = 5

@@ -17,6 +17,7 @@ from msgspec import DecodeError, Struct, ValidationError, json
 from msgspec.structs import replace
 
 from roundgate.core.notices.model import Notice, NoticeEvent
+from roundgate.host.keeper.interpreter import own
 from roundgate.host.notices.tables import Mail, Webhook
 from roundgate.host.site import Site, make_private
 from roundgate.host.site_file.checking import servers_meant
@@ -83,7 +84,7 @@ def put(site: Site, notice: Notice, names: Sequence[str]) -> bool:
 
 def start_sender(site: Site) -> None:
     """Start the process that sends what waits, detached from this one. Raises OSError."""
-    words = [sys.executable, "-m", "roundgate.host.notices", "send", str(site.folder)]
+    words = own("roundgate.host.notices", "send", str(site.folder))
     nowhere = [(os.POSIX_SPAWN_OPEN, handle, os.devnull, os.O_RDWR, 0) for handle in (0, 1, 2)]
     # Nobody waits for it: a recipient that hangs must not hold up a round.
     os.posix_spawn(sys.executable, words, os.environ, file_actions=nowhere, setsid=True)

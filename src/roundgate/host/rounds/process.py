@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from msgspec import json
 
 from roundgate.host.drivers import driver_of
+from roundgate.host.keeper.interpreter import own
 from roundgate.host.keeper.record import birth_of
 from roundgate.host.person import who
 from roundgate.host.rounds.events import RoundEvent, read_event
@@ -94,10 +95,7 @@ def _spawn(server: Server, number: int, verb: str) -> RoundWindow:
         (os.POSIX_SPAWN_DUP2, log, 1),
         (os.POSIX_SPAWN_DUP2, log, 2),
     ]
-    words = [
-        *(sys.executable, "-m", "roundgate.host.rounds", verb),
-        *(str(server.site.folder), str(number), str(theirs)),
-    ]
+    words = own("roundgate.host.rounds", verb, str(server.site.folder), str(number), str(theirs))
     try:
         process = os.posix_spawn(sys.executable, words, os.environ, file_actions=stdio, setsid=True)
     finally:

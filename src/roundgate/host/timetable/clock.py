@@ -12,6 +12,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from roundgate.host.errors import Trouble
+from roundgate.host.keeper.interpreter import own
 from roundgate.host.ownership import name_of_user
 from roundgate.host.site import Site, read_site
 from roundgate.host.site_file.checking import SITE_FILE
@@ -61,7 +62,7 @@ def _next_look(site: Site, name: str, now: float) -> float:
 def _look(site: Site, name: str, say: Callable[[str], None]) -> None:
     """Have a process of its own look at a server's timetable, and say what it says; nobody waits for it."""
     process = subprocess.Popen(
-        [sys.executable, "-m", "roundgate.host.timetable", str(site.folder), name],
+        own("roundgate.host.timetable", str(site.folder), name),
         stdin=subprocess.DEVNULL,
         stdout=subprocess.PIPE,
         stderr=subprocess.STDOUT,
@@ -92,7 +93,7 @@ Wants=network-online.target
 
 [Service]
 User={name_of_user(site.folder.stat().st_uid)}
-ExecStart={sys.executable} -m roundgate --site {quoted.replace("%", "%%").replace("$", "$$")} clock
+ExecStart={sys.executable} -P -m roundgate --site {quoted.replace("%", "%%").replace("$", "$$")} clock
 Restart=on-failure
 KillMode=process
 NoNewPrivileges=yes
