@@ -73,6 +73,19 @@ def test_worlds_go_and_what_somebody_else_had_written_stays(regatta: SiteUnderTe
     assert {"round.json", "manifest.json"} < {path.name for path in folder(regatta, 4).iterdir()}
 
 
+def test_as_many_worlds_of_rounds_stay_as_backups(regatta: SiteUnderTest) -> None:
+    saves = regatta.folder / "regatta" / "saves"
+    saves.mkdir(exist_ok=True)
+    (saves / "tide.world").write_text("old")
+    file = regatta.folder / "roundgate.toml"
+    file.write_text(file.read_text() + "\n[backup]\nkeep = 2\n")
+    regatta.ok("start", "regatta")
+    for _ in range(3):
+        regatta.ok("restart", "regatta", "--backup")
+    assert [(folder(regatta, number) / "worlds").exists() for number in (2, 3, 4)] == [False, True, True]
+    assert with_copies(regatta) == [1, 2, 3, 4], "the files stay"
+
+
 def test_a_deletion_that_was_broken_off_is_finished(regatta: SiteUnderTest) -> None:
     for slots in (11, 12):
         change(regatta, "regatta", slots)

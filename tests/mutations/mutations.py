@@ -997,12 +997,12 @@ MUTATIONS = [
     Mutation("host/keeper/clock.py", "due != self._asked_for or now", "True or now", "tests/host/test_keeper_clock.py"),
     Mutation(
         "host/rounds/snapshot/retention.py",
-        "for number in closed[keep:]:",
-        "for number in closed[keep + 1:]:",
+        "closed[site.file.rounds.keep :] if",
+        "closed[site.file.rounds.keep + 1 :] if",
         RETENTION,
     ),
     Mutation("host/rounds/snapshot/retention.py", " or entry.name.startswith(KEPT)", "", RETENTION),
-    Mutation("host/rounds/snapshot/retention.py", "    if not keep:", "    if keep < 0:", RETENTION),
+    Mutation("host/rounds/snapshot/retention.py", "] if site.file.rounds.keep else []", "]", RETENTION),
     Mutation(
         "host/rounds/snapshot/retention.py",
         "return folder.is_dir() and not (folder / DELETED).exists()",
@@ -1064,4 +1064,5 @@ MUTATIONS = [
         'return [sys.executable, "-m", module, *words]',
         "tests/faults/test_hostile_files.py -k named_like",
     ),
+    Mutation("host/rounds/snapshot/retention.py", "worlds[site.file.backup.keep :]", "worlds[1:]", RETENTION),
 ]

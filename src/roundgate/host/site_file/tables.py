@@ -208,7 +208,7 @@ class BackupTable(Struct, frozen=True, forbid_unknown_fields=True):
     """The ``[backup]`` table."""
 
     keep: int = 10
-    """How many backups of each server stay; 0: all of them.
+    """How many backups of each server stay, and how many rounds keep the worlds that they saved; 0: all of them.
 
     Example: 10
     """

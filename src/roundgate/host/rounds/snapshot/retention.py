@@ -11,7 +11,7 @@ from pathlib import Path
 from msgspec import json
 
 from roundgate.host.books import SUMMARY
-from roundgate.host.rounds.snapshot.save import DELETED, INDEX, KEPT, MANIFEST, Deletion
+from roundgate.host.rounds.snapshot.save import DELETED, INDEX, KEPT, MANIFEST, WORLDS, Deletion
 from roundgate.host.site import Site
 from roundgate.host.store import Store
 
@@ -23,15 +23,17 @@ def delete_old(site: Site, store: Store, server: str) -> list[int]:
     """Delete what old rounds of a server saved, as ``[rounds]`` in the site file says; give the rounds' numbers.
 
     Rounds that are open keep everything, and copies of what others had written (``kept-...``) stay in any case. A
-    deletion that is broken off is finished by the next one. Raises OSError.
+    deletion that is broken off is finished by the next one. Of worlds that rounds saved, which are much larger, as many
+    stay as ``[backup]`` says of backups. Raises OSError.
     """
-    keep = site.file.rounds.keep
-    if not keep:
-        return []
     closed = [number for number in store.closed_rounds(server) if _holds_copies(_folder(site, number))]
-    for number in closed[keep:]:
+    old = closed[site.file.rounds.keep :] if site.file.rounds.keep else []
+    for number in old:
         _delete(_folder(site, number))
-    return closed[keep:]
+    worlds = [folder for number in closed if (folder := _folder(site, number) / WORLDS).is_dir()]
+    for folder in worlds[site.file.backup.keep :] if site.file.backup.keep else ():
+        shutil.rmtree(folder)
+    return old
 
 
 def _folder(site: Site, number: int) -> Path:

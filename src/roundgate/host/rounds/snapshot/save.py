@@ -24,6 +24,7 @@ INDEX = {"before": "saved.json", "started": "started.json"}
 """The indexes of the two sets of copies: the files before the round wrote, and as the running server had read them."""
 MANIFEST = "manifest.json"
 DELETED = "deleted.json"
+WORLDS = "worlds"
 KEPT = "kept-"
 """How the copies of what others had written begin: they may be somebody's only copy."""
 
@@ -107,7 +108,7 @@ def save_worlds(round: Round) -> None:
 
 def _save_world(round: Round, name: str) -> None:
     source = Folder(str(round.server.folder)).resolve(name)
-    copy = round.make_folder() / "worlds" / name
+    copy = round.make_folder() / WORLDS / name
     if not os.path.isdir(source):  # noqa: PTH112
         return
     shutil.copytree(source, copy, symlinks=True, ignore=_no_special_files, dirs_exist_ok=True)
