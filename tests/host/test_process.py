@@ -5,7 +5,9 @@ from __future__ import annotations
 import os
 import pwd
 import sys
+import tempfile
 import time
+from collections.abc import Iterator
 from pathlib import Path
 
 import psutil
@@ -130,14 +132,20 @@ def test_a_signal_reaches_the_server_in_its_terminal(site: SiteUnderTest) -> Non
     assert "ended by TERM" in site.ok("log", "quay")
 
 
+@pytest.fixture
+def open_site() -> Iterator[SiteUnderTest]:
+    """A site that another user can come into; every other run of pytest closes the folder above ``tmp_path`` again."""
+    with tempfile.TemporaryDirectory(dir="/tmp") as folder:
+        Path(folder).chmod(0o755)
+        site = SiteUnderTest(Path(folder))
+        yield site
+        site.end()
+
+
 @pytest.mark.skipif(os.geteuid() != 0, reason="only root can start a server as another user")
 @pytest.mark.skipif(not os.path.exists("/usr/bin/python3"), reason="no Python that every user can run")
-def test_a_server_runs_as_another_user_in_a_home_and_a_folder_of_its_own(site: SiteUnderTest) -> None:
-    nobody = pwd.getpwnam("nobody")
-    place = site.folder
-    while place != Path("/tmp"):  # so that the other user can come in
-        place.chmod(0o755)
-        place = place.parent
+def test_a_server_runs_as_another_user_in_a_home_and_a_folder_of_its_own(open_site: SiteUnderTest) -> None:
+    nobody, site = pwd.getpwnam("nobody"), open_site
     home = quay(
         site, server=READY + PORT,
         table='user = "nobody"\numask = "0027"\nenvironment = { HOME = "{folder}/home", TZ = "UTC" }\n',
