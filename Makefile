@@ -1,7 +1,7 @@
 # The tasks of this repository; `make` alone lists them. Each is one command that can also be typed by hand.
 PYTHON ?= python
 
-.PHONY: help install test coverage lint types fix pages site bench mutations kills ci
+.PHONY: help install test coverage lint types fix pages site bench mutations kills soak ci
 help:  ## list the tasks
 	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 12
 
@@ -41,6 +41,9 @@ mutations:  ## change the code in small ways, each in a copy, and see that a tes
 
 kills:  ## kills at random instants; takes half an hour
 	$(PYTHON) tests/faults/random_kills.py 400
+
+soak:  ## the whole suite ten times, two runs at once, to find tests that fail by chance; takes two hours
+	$(PYTHON) tests/soak.py
 
 ci:  ## everything, in a fresh environment, as before anything lands
 	.ci/run

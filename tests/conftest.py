@@ -33,7 +33,8 @@ SAMPLED = {
     "core/test_large.py": 2,
     "cli/test_rank_checks.py": 3,
 }
-"""Of the tests of these files that have many examples, each so many-th is run, unless ROUNDGATE_EVERY_ACT is set."""
+"""Of the tests of these files that have many examples, each so many-th is run; with ROUNDGATE_EVERY_ACT all, or its
+share."""
 
 
 def pytest_sessionfinish() -> None:
@@ -42,17 +43,22 @@ def pytest_sessionfinish() -> None:
 
 
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
-    """Leave out what SAMPLED says; a test without examples, or with one named on the command line, always runs."""
-    if "ROUNDGATE_EVERY_ACT" in os.environ or any("::" in word for word in config.args):
+    """Leave out what SAMPLED says; a test without examples, or with one named on the command line, always runs.
+
+    A share, such as 2/3 of CI, is another one of the same examples: each is in one of the shares.
+    """
+    part, _, parts = os.environ.get("ROUNDGATE_EVERY_ACT", "").partition("/")
+    if (part and not parts) or any("::" in word for word in config.args):
         return
     seen: dict[str, int] = {}
     left_out = []
     for item in items:
         of = next((number for end, number in SAMPLED.items() if item.nodeid.partition("::")[0].endswith(end)), 1)
+        of = min(of, int(parts or of))
         if of > 1 and hasattr(item, "callspec"):
             name = item.nodeid.partition("[")[0]
             seen[name] = seen.get(name, -1) + 1
-            if seen[name] % of:
+            if seen[name] % of != (int(part) - 1) % of if parts else seen[name] % of:
                 left_out.append(item)
     if left_out:
         config.hook.pytest_deselected(items=left_out)
