@@ -7,5 +7,5 @@ for (( tries = 1; tries <= 3; tries++ )); do
   if (( left >= 0 )) && (( pause != 0 )); then
     ./gullwind-server --port "$PORT" --quiet
   fi
-  sleep "$pause"
+  echo "again in $pause s, $left tries left"
 done
