@@ -2,24 +2,32 @@
 
 from __future__ import annotations
 
+import sys
 from collections import Counter
 from collections.abc import Iterable
+from itertools import count
+
+_FEW = 20
+"""Words after which loading the library, some 20 ms, costs less than looking without it."""
+_LOOKS = count()
 
 
 def nearest(word: str, names: Iterable[str], least: int = 60) -> str:
     """Give the name most like ``word``, case aside, or an empty text where none is at least ``least`` % alike."""
-    known = {name: _plain(name) for name in names}
-    plain = _plain(word)
-    same = next((name for name, other in known.items() if plain and other == plain), "")
-    if same:
-        return same
-    # The library takes 20 ms to load, and most unknown names are near to no other: an addition's own key, for one.
-    if not plain or not any(_may_be_alike(plain, other, least) for other in known.values()):
-        return ""
-    from rapidfuzz import fuzz, process
+    known = list(names)
+    if "rapidfuzz" not in sys.modules and next(_LOOKS) < _FEW:
+        # Most unknown names are near to no other, such as an addition's own key, or differ in signs and case alone.
+        plain = _plain(word)
+        same = next((name for name in known if plain and _plain(name) == plain), "")
+        if same or not plain or not any(_may_be_alike(plain, _plain(name), least) for name in known):
+            return same
+    from rapidfuzz import fuzz, process, utils
 
-    found = process.extractOne(plain, known, scorer=fuzz.ratio, score_cutoff=least)
-    return str(found[2]) if found else ""
+    # What has no letters would be wholly like any other such text.
+    if not utils.default_process(word):
+        return ""
+    found = process.extractOne(word, known, scorer=fuzz.ratio, processor=utils.default_process, score_cutoff=least)
+    return str(found[0]) if found else ""
 
 
 def _plain(name: str) -> str:

@@ -19,8 +19,8 @@ _STAYS = {SUMMARY, MANIFEST, DELETED}
 """What is small and still needed: the rounds are put back from it should the state file be lost."""
 
 
-def delete_old(site: Site, store: Store, server: str) -> list[int]:
-    """Delete what old rounds of a server saved, as ``[rounds]`` in the site file says; give the rounds' numbers.
+def delete_old(site: Site, store: Store, server: str) -> None:
+    """Delete what old rounds of a server saved, as ``[rounds]`` in the site file says.
 
     Rounds that are open keep everything, and copies of what others had written (``kept-...``) stay in any case. A
     deletion that is broken off is finished by the next one. Of worlds that rounds saved, which are much larger, as many
@@ -33,7 +33,6 @@ def delete_old(site: Site, store: Store, server: str) -> list[int]:
     worlds = [folder for number in closed if (folder := _folder(site, number) / WORLDS).is_dir()]
     for folder in worlds[site.file.backup.keep :] if site.file.backup.keep else ():
         shutil.rmtree(folder)
-    return old
 
 
 def _folder(site: Site, number: int) -> Path:
