@@ -57,6 +57,27 @@ def test_a_rulebook_with_a_mistake_has_the_finding(regatta: SiteUnderTest, code:
     assert code in codes_of(regatta)
 
 
+NOWHERE = [
+    ('[setting."race.slots"]\nfile = "core"', '[setting."race.slots"]\nfile = "nowhere"'),
+    ('item = "course"', 'item = "corse"'),
+    ('slots = "race.slots"', 'slots = "race.slotz"'),
+]
+
+
+@pytest.mark.parametrize("command", [("show", "regatta"), ("explain", "regatta", "race.slots"), ("slate", "regatta")])
+@pytest.mark.parametrize(("old", "new"), NOWHERE)
+def test_no_command_goes_on_with_a_rulebook_that_names_what_it_lacks(
+    regatta: SiteUnderTest, old: str, new: str, command: tuple[str, ...]
+) -> None:
+    """They read a rulebook without its whole check, and still do not stumble over it."""
+    assert old in BOOK
+    folder = regatta.folder / "rulebooks"
+    folder.mkdir()
+    (folder / "gullwind.toml").write_text(BOOK.replace(old, new))
+    told = regatta.run(*command)
+    assert told.returncode != 0 and new.split('"')[-2] in told.stderr and "gullwind.toml" in told.stderr, told.stderr
+
+
 def test_a_server_whose_folder_is_gone_does_not_hide_the_others(regatta: SiteUnderTest) -> None:
     regatta.add("harbour", "boat.slots=99\n")
     (regatta.folder / "regatta").rename(regatta.folder / "elsewhere")

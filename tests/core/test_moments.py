@@ -100,6 +100,21 @@ def test_each_moment_of_a_year_is_taken_once_whatever_the_clock_does(seed: int) 
     assert len(carried) > len(due) * 0.6
 
 
+def test_times_that_a_clock_change_lays_together_are_one_moment() -> None:
+    zone = ZoneInfo("Europe/Berlin")
+    crons = expressions(["02:10", "02:40", "03:00"], [], "")
+    begin = datetime(2026, 3, 29, 0, 30, tzinfo=zone).timestamp()
+    found = list(takewhile(lambda moment: moment < begin + 12 * 3600, moments_after(crons, zone, begin)))
+    assert found == [datetime(2026, 3, 29, 3, tzinfo=zone).timestamp()], "half past two does not come that night"
+
+
+def test_no_moment_before_the_one_asked_from_is_given() -> None:
+    """At the second half past two of an autumn night, the first one is over."""
+    zone = ZoneInfo("Europe/Berlin")
+    after = datetime(2026, 10, 25, 2, 20, fold=1, tzinfo=zone).timestamp()
+    assert next(moments_after(["30 1,2,3 * * *"], zone, after)) > after
+
+
 def test_a_moment_that_was_missed_by_a_wrong_clock_is_carried_out_when_it_comes() -> None:
     crons, zone = expressions(["05:30"], [], ""), ZoneInfo("UTC")
     moments = lambda after: moments_after(crons, zone, after)  # noqa: E731

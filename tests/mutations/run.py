@@ -23,6 +23,8 @@ from mutations import MUTATIONS, Mutation
 
 ROOT = Path(__file__).parents[2]
 MOST_SECONDS = 600
+LEFT_OUT = ("PYTHONPATH", "ROUNDGATE_EVERY_ACT")
+"""A mutation is judged by what the default run tests, wherever this runs."""
 
 
 def outcome(mutation: Mutation) -> str:
@@ -40,7 +42,7 @@ def outcome(mutation: Mutation) -> str:
         path.write_text(text.replace(mutation.old, mutation.new), "utf-8")
         python = interpreter(copy)
         command = [str(python), "-m", "pytest", "-x", "-q", "-n", "0", "-p", "no:cacheprovider"]
-        environment = {name: value for name, value in os.environ.items() if name != "PYTHONPATH"}
+        environment = {name: value for name, value in os.environ.items() if name not in LEFT_OUT}
         try:
             done = subprocess.run(
                 [*command, *shlex.split(mutation.tests)],
