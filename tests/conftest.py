@@ -6,7 +6,9 @@ import os
 import signal
 import subprocess
 import sys
-from collections.abc import Callable, Iterator
+from collections import defaultdict
+from collections.abc import Callable, Iterator, Sequence
+from itertools import islice
 from pathlib import Path
 
 import psutil
@@ -16,6 +18,7 @@ from hypothesis import HealthCheck, settings
 import roundgate
 from forked import Forks
 from ports import free_port
+from sampling import ALL, sampled
 
 __all__ = ["SiteUnderTest", "free_port", "wait_for", "words_of"]
 
@@ -27,14 +30,38 @@ settings.register_profile("suite", deadline=None, suppress_health_check=[HealthC
 settings.load_profile("suite")
 FORKS = Forks()
 SAMPLED = {
-    "core/test_hostile.py": 6,
-    "cli/test_hidden.py": 5,
+    "cli/test_agreement.py": 2,
+    "cli/test_broken_rulebooks.py": 3,
     "cli/test_check_files.py": 2,
-    "core/test_large.py": 2,
+    "cli/test_hidden.py": 5,
+    "cli/test_loot.py": 3,
     "cli/test_rank_checks.py": 3,
+    "core/test_hostile.py": 6,
+    "core/test_large.py": 3,
+    "core/test_scripts_run.py": 3,
+    "faults/test_full_disk.py": 3,
+    "faults/test_never_down.py": 2,
+    "faults/test_state.py": 3,
 }
-"""Of the tests of these files that have many examples, each so many-th is run; with ROUNDGATE_EVERY_ACT all, or its
-share."""
+"""Of each test with examples in these files, one example in so many is run; all of them where the file is named on the
+command line, or with ROUNDGATE_EVERY_ACT."""
+LONG = (
+    "cli/test_agreement.py",
+    "cli/test_timetable.py",
+    "cli/test_waves.py",
+    "core/test_rank_edits.py",
+    "faults/test_crashes.py",
+    "faults/test_full_disk.py",
+    "faults/test_hostile_files.py",
+    "faults/test_live_rounds.py",
+    "faults/test_lives.py",
+    "faults/test_never_down.py",
+    "faults/test_restores.py",
+    "faults/test_state.py",
+    "host/test_retention.py",
+    "test_docs.py",
+)
+"""Files with tests that take long, most of it waiting: each worker begins with some of them."""
 
 
 def pytest_sessionfinish() -> None:
@@ -43,27 +70,38 @@ def pytest_sessionfinish() -> None:
 
 
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
-    """Leave out what SAMPLED says; a test without examples, or with one named on the command line, always runs.
+    """Leave out what SAMPLED says, and give each worker its part of what takes long to begin with.
 
-    A share, such as 2/3 of CI, is another one of the same examples: each is in one of the shares.
+    A test without examples always runs.
     """
-    part, _, parts = os.environ.get("ROUNDGATE_EVERY_ACT", "").partition("/")
-    if (part and not parts) or any("::" in word for word in config.args):
-        return
-    seen: dict[str, int] = {}
-    left_out = []
-    for item in items:
-        of = next((number for end, number in SAMPLED.items() if item.nodeid.partition("::")[0].endswith(end)), 1)
-        of = min(of, int(parts or of))
-        if of > 1 and hasattr(item, "callspec"):
-            name = item.nodeid.partition("[")[0]
-            seen[name] = seen.get(name, -1) + 1
-            if seen[name] % of != (int(part) - 1) % of if parts else seen[name] % of:
-                left_out.append(item)
-    if left_out:
-        config.hook.pytest_deselected(items=left_out)
-        gone = set(left_out)
-        items[:] = [item for item in items if item not in gone]
+    named = [word.partition("::")[0] for word in config.args]
+    if not ALL and not any(word.endswith(".py") for word in named):
+        examples = defaultdict[str, list[pytest.Item]](list)
+        for item in items:
+            if hasattr(item, "callspec"):
+                examples[item.nodeid.partition("[")[0]].append(item)
+        left_out = set[pytest.Item]()
+        for name, several in examples.items():
+            one_in = next((number for end, number in SAMPLED.items() if name.partition("::")[0].endswith(end)), 1)
+            left_out |= set(several) - set(sampled(several, one_in))
+        config.hook.pytest_deselected(items=list(left_out))
+        items[:] = [item for item in items if item not in left_out]
+    items[:] = _long_ones_first(items, int(os.environ.get("PYTEST_XDIST_WORKER_COUNT", "1")))
+
+
+def _file_of(item: pytest.Item) -> str:
+    return item.nodeid.partition("::")[0]
+
+
+def _long_ones_first(items: Sequence[pytest.Item], workers: int) -> list[pytest.Item]:
+    """Give the tests so that each worker, which takes the next equal part of them, has long ones at its beginning."""
+    long = [item for item in items if _file_of(item).endswith(LONG)]
+    rest = iter([item for item in items if not _file_of(item).endswith(LONG)])
+    found: list[pytest.Item] = []
+    for worker in range(workers):
+        found += long[worker::workers]
+        found += islice(rest, len(items) * (worker + 1) // workers - len(found))
+    return found
 
 
 BOOK = (Path(roundgate.__file__).parent / "rulebooks" / "gullwind.toml").read_text("utf-8")

@@ -3,17 +3,24 @@
 Most of a short call is Python reading the program's modules. The tests save that; with ROUNDGATE_REAL_CALLS, as CI sets
 it for the tests of the commands, every call is a process that begins from nothing, as a person's does.
 
+The rounds and notices that such a call starts are forks of that process too, with the handles, folder and session that
+they would have got. What a test looks for by its command line, or changes by Python's variables, begins from nothing.
+
     python forked.py HANDLE     the process that forks; HANDLE is its socket
 """
 
 from __future__ import annotations
 
 import atexit
+import contextlib
+import ctypes
+import fcntl
 import gc
 import importlib
 import json
 import os
 import pkgutil
+import runpy
 import select
 import signal
 import socket
@@ -23,10 +30,14 @@ import sys
 import tempfile
 import threading
 import traceback
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
+from functools import partial
 from pathlib import Path
+from typing import Any
 
 _LENGTH = struct.Struct("!I")
+_LONGEST = 1000
+"""Bytes of the words that a process can be shown with."""
 _AT_START = ("PYTHON", "LANG", "LC_", "LD_", "COVERAGE")
 """Variables that Python reads when it starts: with others than the test's own, a call begins from nothing."""
 
@@ -82,7 +93,7 @@ class Forks:
         with self.lock:
             if self.socket is None:
                 self.socket, theirs = socket.socketpair()
-                command = [sys.executable, __file__, str(theirs.fileno())]
+                command = [sys.executable, __file__, str(theirs.fileno()), "." * _LONGEST]
                 self.process = subprocess.Popen(command, pass_fds=[theirs.fileno()], start_new_session=True)
                 theirs.close()
             socket.send_fds(self.socket, [_LENGTH.pack(len(data))], handles)
@@ -103,25 +114,46 @@ def _serve(link: socket.socket) -> None:
     for module in pkgutil.walk_packages(roundgate.__path__, "roundgate."):
         if not module.name.endswith("__main__"):
             importlib.import_module(module.name)
+    spawner = socket.socket(socket.AF_UNIX)
+    spawner.bind(f"\0roundgate-tests-{os.getpid()}")
+    spawner.listen(64)
     gc.collect()
     gc.freeze()
     signal.signal(signal.SIGCHLD, signal.SIG_IGN)
     while True:
-        head, handles, _, _ = socket.recv_fds(link, _LENGTH.size, 4)
-        if not head:
-            return
-        data, length = b"", _LENGTH.unpack(head)[0]
-        while len(data) < length:
-            data += link.recv(length - len(data))
-        if os.fork() == 0:
-            signal.signal(signal.SIGCHLD, signal.SIG_DFL)
-            link.close()
-            _watch(json.loads(data), handles)
-        for handle in handles:
-            os.close(handle)
+        for ready in select.select([link, spawner], [], [])[0]:
+            caller = link if ready is link else spawner.accept()[0]
+            request, handles = _request(caller)
+            if request is None:
+                return
+            process = os.fork()
+            if process == 0:
+                signal.signal(signal.SIGCHLD, signal.SIG_DFL)
+                link.close()
+                os.posix_spawn = partial(_spawn, os.posix_spawn, spawner.getsockname())
+                spawner.close()
+                if caller is not link:
+                    caller.close()
+                    _begin(request, handles)
+                _watch(request, handles)
+            for handle in handles:
+                os.close(handle)
+            if caller is not link:
+                with caller:
+                    caller.sendall(f"{process:8}".encode())
 
 
-def _watch(request: dict[str, object], handles: list[int]) -> None:
+def _request(caller: socket.socket) -> tuple[dict[str, Any] | None, list[int]]:
+    head, handles, _, _ = socket.recv_fds(caller, _LENGTH.size, 16)
+    if not head:
+        return None, handles
+    data, length = b"", _LENGTH.unpack(head)[0]
+    while len(data) < length:
+        data += caller.recv(length - len(data))
+    return json.loads(data), handles
+
+
+def _watch(request: dict[str, Any], handles: list[int]) -> None:
     """Run the call in a process of its own, and tell its number, then how it ended."""
     process = os.fork()
     if process == 0:
@@ -135,18 +167,116 @@ def _watch(request: dict[str, object], handles: list[int]) -> None:
     os._exit(0)
 
 
-def _call(request: dict[str, object], handles: list[int]) -> None:
+_FORKED = ("roundgate.host.rounds", "roundgate.host.notices")
+"""The modules that are run by a fork."""
+_STARTED_WITH = _variables(os.environ)
+
+
+def _spawn(
+    real: Callable[..., int],
+    spawner: bytes,
+    path: str,
+    words: list[str],
+    env: Mapping[str, str],
+    *,
+    file_actions: Sequence[tuple[Any, ...]],
+    setsid: bool,
+) -> int:
+    """Start a process as ``os.posix_spawn`` does, by a fork where it would run one of our modules."""
+    if words[1:3] != ["-P", "-m"] or words[3] not in _FORKED or _variables(env) != _STARTED_WITH:
+        return real(path, words, env, file_actions=file_actions, setsid=setsid)
+    assert setsid
+    passed = {number: number for number in map(int, os.listdir("/proc/self/fd")) if _is_inherited(number)}
+    opened = []
+    for what, *arguments in file_actions:
+        if what == os.POSIX_SPAWN_OPEN:
+            opened.append(os.open(*arguments[1:]))
+            passed[arguments[0]] = opened[-1]
+        else:
+            assert what == os.POSIX_SPAWN_DUP2
+            passed[arguments[1]] = arguments[0]
+    umask = os.umask(0)
+    os.umask(umask)
+    request = {"words": words[3:], "env": dict(env), "cwd": os.getcwd(), "umask": umask, "numbers": list(passed)}
+    data = json.dumps(request).encode()
+    with socket.socket(socket.AF_UNIX) as link:
+        link.connect(spawner)
+        socket.send_fds(link, [_LENGTH.pack(len(data))], list(passed.values()))
+        link.sendall(data)
+        process = int(link.recv(8, socket.MSG_WAITALL))
+    for handle in opened:
+        os.close(handle)
+    return process
+
+
+def _is_inherited(handle: int) -> bool:
+    try:
+        return os.get_inheritable(handle)
+    except OSError:  # the one that the list was read by
+        return False
+
+
+def _begin(request: dict[str, Any], handles: list[int]) -> None:
+    """Be the process that was to be started: in a session of its own, with its handles by their numbers."""
+    code = 1
+    try:
+        os.setsid()
+        os.umask(request["umask"])
+        high = [fcntl.fcntl(handle, fcntl.F_DUPFD, 500) for handle in handles]
+        for handle in handles:
+            os.close(handle)
+        for handle, number in zip(high, request["numbers"], strict=True):
+            os.dup2(handle, number)
+            os.close(handle)
+        _become(request)
+        module, *words = request["words"]
+        sys.argv = [module, *words]
+        sys.orig_argv = [sys.executable, "-P", "-m", *request["words"]]
+        _show_as(sys.orig_argv)
+        runpy.run_module(module, run_name="__main__", alter_sys=True)
+        code = 0
+    except SystemExit as end:
+        code = end.code if isinstance(end.code, int) else 0 if end.code is None else 1
+    except BaseException:  # noqa: BLE001 - it is shown as the interpreter would
+        traceback.print_exc()
+    finally:
+        _end(code)
+
+
+def _show_as(words: Sequence[str]) -> None:
+    """Have the system show other words as what this process was called with: tests find it by them."""
+    fields = Path("/proc/self/stat").read_text().rpartition(")")[2].split()
+    start, end = int(fields[45]), int(fields[46])  # arg_start and arg_end of proc(5)
+    shown = "\0".join(words).encode()
+    assert len(shown) < end - start
+    ctypes.memmove(start, shown.ljust(end - start, b"\0"), end - start)
+
+
+def _become(request: dict[str, Any]) -> None:
+    """Take the folder, the environment and the streams of a request."""
+    os.chdir(request["cwd"])
+    os.environ.clear()
+    os.environ.update(request["env"])
+    sys.stdin = sys.__stdin__ = open(0, encoding="utf-8", closefd=False)  # type: ignore[misc]  # noqa: SIM115
+    sys.stdout = sys.__stdout__ = open(1, "w", encoding="utf-8", closefd=False)  # type: ignore[misc]  # noqa: SIM115
+    sys.stderr = sys.__stderr__ = open(2, "w", encoding="utf-8", errors="backslashreplace", closefd=False)  # type: ignore[misc]  # noqa: SIM115
+
+
+def _end(code: int) -> None:
+    atexit._run_exitfuncs()
+    for stream in (sys.stdout, sys.stderr):
+        with contextlib.suppress(OSError):
+            stream.flush()
+    os._exit(code)
+
+
+def _call(request: dict[str, Any], handles: list[int]) -> None:
     code = 1
     try:
         for number, handle in enumerate(handles):
             os.dup2(handle, number)
             os.close(handle)
-        os.chdir(str(request["cwd"]))
-        os.environ.clear()
-        os.environ.update(request["env"])  # type: ignore[arg-type]
-        sys.stdin = sys.__stdin__ = open(0, encoding="utf-8", closefd=False)  # type: ignore[misc]  # noqa: SIM115
-        sys.stdout = sys.__stdout__ = open(1, "w", encoding="utf-8", closefd=False)  # type: ignore[misc]  # noqa: SIM115
-        sys.stderr = sys.__stderr__ = open(2, "w", encoding="utf-8", errors="backslashreplace", closefd=False)  # type: ignore[misc]  # noqa: SIM115
+        _become(request)
         sys.argv = ["roundgate", *request["words"]]  # type: ignore[misc]
         from roundgate.cli.main import main
 
@@ -157,10 +287,7 @@ def _call(request: dict[str, object], handles: list[int]) -> None:
     except BaseException:  # noqa: BLE001 - it is shown as the interpreter would
         traceback.print_exc()
     finally:
-        atexit._run_exitfuncs()
-        for stream in (sys.stdout, sys.stderr):
-            stream.flush()
-        os._exit(code)
+        _end(code)
 
 
 if __name__ == "__main__":

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
 import shlex
 import tomllib
 from collections.abc import Callable
@@ -13,7 +12,7 @@ import pytest
 
 from conftest import BOOK, SiteUnderTest
 from corpus_files import files, format_of
-from share import share_of
+from sampling import sampled
 
 SETTINGS: dict[str, dict[str, Any]] = tomllib.loads(BOOK)["setting"]
 
@@ -39,10 +38,7 @@ def findings(site: SiteUnderTest) -> list[dict[str, Any]]:
     return found
 
 
-EACH = 1 if "ROUNDGATE_EVERY_ACT" in os.environ else 11
-
-
-@pytest.mark.parametrize("way", share_of(sorted(WRONG_VALUES)[::EACH]))
+@pytest.mark.parametrize("way", sampled(sorted(WRONG_VALUES), 11))
 def test_the_advice_for_a_wrong_value_in_a_file_mends_it(site: SiteUnderTest, way: str) -> None:
     """Every setting is wrong at once. Each whole command among the advice is run; then nothing of it is left."""
     home = site.add("regatta")
@@ -52,7 +48,7 @@ def test_the_advice_for_a_wrong_value_in_a_file_mends_it(site: SiteUnderTest, wa
     before = {one["do"] for one in findings(site) if one["do"].startswith("roundgate set ")}
     assert len(before) > 8, before
     followed: set[str] = set()
-    for advice in sorted(before)[:: 1 if EACH == 1 else 4]:
+    for advice in sampled(sorted(before), 4):
         words = shlex.split(advice)[1:]
         is_secret = "=" not in words[2]
         done = site.run(*words, given="480480\n" if is_secret else None)
@@ -60,7 +56,7 @@ def test_the_advice_for_a_wrong_value_in_a_file_mends_it(site: SiteUnderTest, wa
             continue  # right by itself, and at odds with another value that was just set: the rule is told by itself
         assert done.returncode == 0, f"{advice}\n{done.stdout}{done.stderr}"
         followed.add(advice)
-    assert len(followed) > len(before) // (1 if EACH == 1 else 4) - 2
+    assert len(followed) > len(sampled(sorted(before), 4)) - 2
     site.ok("apply", "--yes", "--despite-errors")
     left = {one["do"] for one in findings(site)}
     assert not left & followed

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
 import random
 import re
 from collections import Counter
@@ -18,6 +17,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+import sampling
 from gullwind_standin.flotsam import Flotsam
 from roundgate.core.files import ServerFiles
 from roundgate.core.loot import draws
@@ -165,7 +165,7 @@ def records(draw: st.DrawFn, *, with_tables: bool) -> dict[str, Any]:
     return made
 
 
-@settings(max_examples=60 if not os.environ.get("ROUNDGATE_EVERY_ACT") else 400)
+@settings(max_examples=400 if sampling.ALL else 60)
 @given(
     crate=records(with_tables=True),
     odds=records(with_tables=False),
@@ -255,7 +255,7 @@ def rolled(found: LootScheme, key: tuple[str, str], rng: random.Random) -> Count
 def test_odds_agree_with_many_rolls_of_a_random_scheme(seed: int) -> None:
     """200,000 openings where every sample is asked for: what comes out is within its own error of what was said."""
     rng = random.Random(seed)
-    many = 200_000 if os.environ.get("ROUNDGATE_EVERY_ACT") and seed == 0 else 12_000
+    many = 200_000 if sampling.ALL and seed == 0 else 12_000
     things = ["rope", "lamp", "cup", "net", "-"]
 
     def made(level: int) -> dict[str, Any]:

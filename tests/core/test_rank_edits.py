@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import random
 from collections.abc import Iterator
 from pathlib import Path
@@ -10,6 +9,7 @@ from typing import NamedTuple
 
 import pytest
 
+import sampling
 from rank_shapes import PERMISSIONS, SAILORS, SHAPES, WORLD, members_of, theirs
 from roundgate.api.rank_changes import RankChanges
 from roundgate.api.site import open_site
@@ -21,7 +21,7 @@ from roundgate.core.ranks.model import RankMember, Scheme
 from roundgate.core.ranks.reading import schemes_of
 from roundgate.host.errors import Trouble
 
-SEEDS = 8 if "ROUNDGATE_EVERY_ACT" in os.environ else 4
+SEEDS = 8 if sampling.ALL else 3
 """So many changes of each kind are made in each form."""
 VERBS = ("grant", "deny", "withdraw", "add", "copy", "rename", "remove", "join", "leave", "default")
 NEW = "steward"

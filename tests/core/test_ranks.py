@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import random
 from pathlib import Path
 
@@ -11,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+import sampling
 from rank_shapes import PERMISSIONS, SAILORS, SHAPES, WORDS, members_of, ours, theirs
 from roundgate.core.findings import Place
 from roundgate.core.ranks.deciding import ORDER_WORDS, decide, is_about
@@ -23,7 +23,7 @@ from roundgate.core.text import Text
 from roundgate.host.people.book import read_people
 from roundgate.host.people.permissions import names_in
 
-SEEDS = 100 if "ROUNDGATE_EVERY_ACT" in os.environ else 30
+SEEDS = 100 if sampling.ALL else 30
 
 
 @pytest.mark.parametrize("kept", SHAPES)

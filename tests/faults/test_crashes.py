@@ -26,7 +26,7 @@ from roundgate.host.rounds.process import launch
 from roundgate.host.servers import Server
 from roundgate.host.site import read_site
 from roundgate.host.store import Store
-from share import share_of
+from sampling import sampled
 
 INJECT = str(Path(__file__).parent / "inject")
 PARTS = 8
@@ -123,7 +123,7 @@ def quick_site() -> Iterator[SiteUnderTest]:
 def points_of(done: list[str], step: str) -> list[int]:
     """Give the acts, from 1, at which to end a round: every statement to its books, and every act of ``step``.
 
-    Only some are taken, unless ROUNDGATE_EVERY_ACT is set, and fewer of the way back: each costs a second and more.
+    Only a sample is taken, and fewer of the way back: each costs a second and more.
     """
     begin, end = (done.index(f"journal {step} {mark}") + 1 for mark in ("begin", "end"))
     assert end - begin > 8, done[begin:end]
@@ -131,9 +131,9 @@ def points_of(done: list[str], step: str) -> list[int]:
     books = [at for at, act in enumerate(done, start=1) if act.startswith(words)]
     found = sorted({*books, *range(begin, end + 1)})
     if step == "write":
-        return share_of(found) if "ROUNDGATE_EVERY_ACT" in os.environ else found[::3]
+        return list(sampled(found, 6))
     after = [at for at in found if at >= begin]
-    return share_of(after) if "ROUNDGATE_EVERY_ACT" in os.environ else after[:: 6 if len(after) > 60 else 4]
+    return list(sampled(after, 10 if len(after) > 60 else 7))
 
 
 @pytest.mark.parametrize("operations", [GOOD, BAD], ids=["proven", "rewound"])

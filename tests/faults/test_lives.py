@@ -14,7 +14,7 @@ import pytest
 
 from background import status
 from conftest import SiteUnderTest, change_keepers, wait_for
-from share import share_of
+from sampling import sampled
 
 EVENTS = 8
 REFUSED = 31
@@ -97,7 +97,7 @@ WHEN_UP = (
 WHEN_DOWN = (Life.start, Life.start, Life.apply, Life.stop)
 
 
-@pytest.mark.parametrize("seed", share_of(range(3)))
+@pytest.mark.parametrize("seed", sampled(range(3), 3))
 def test_a_server_is_where_its_owner_wants_it_whatever_befell_it(
     site: SiteUnderTest, monkeypatch: pytest.MonkeyPatch, seed: int
 ) -> None:

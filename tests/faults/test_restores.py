@@ -12,7 +12,7 @@ from faults.test_crashes import INJECT, Trial, quick_site  # noqa: F401 - the fi
 from roundgate.core.rounds import RoundKind
 from roundgate.host.rounds.options import Options
 from roundgate.host.rounds.process import launch
-from share import share_of
+from sampling import sampled
 
 OLD, NEW = b"the tide of yesterday" * 4000, b"the tide of today" * 5000
 
@@ -158,11 +158,10 @@ def test_a_crash_at_any_act_leaves_a_world_wholly_old_or_new_and_the_server_up(
     monkeypatch.delenv("CRASH_COUNT")
     done = (tmp_path / "count").read_text().split("\n")
     begin, end = (done.index(f"journal write {mark}") + 1 for mark in ("begin", "end"))
-    every = 1 if "ROUNDGATE_EVERY_ACT" in os.environ else 3
     first = next(at for at, act in enumerate(done, start=1) if act.startswith("UPDATE round SET process")) + 1
     points = [*range(first, begin, 12), *range(begin, end + 6, 1), *range(end + 6, len(done), 9)]
     outcomes = set()
-    for at in share_of(points[part::4][::every]):
+    for at in sampled(points[part::4], 6):
         trial.fill()
         outcome = trial.restore(monkeypatch, at)
         where = f"act {at} of {len(done)} ({done[at - 1][:60]}), {outcome}"

@@ -14,7 +14,6 @@ from msgspec import DecodeError, Struct, json
 
 from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.host.backups.aside import aside_of, clear_aside
-from roundgate.host.backups.making import make_backup, must_have_room, restore_to
 from roundgate.host.backups.manifest import Manifest, backup_numbered
 from roundgate.host.errors import Trouble, WrongWords
 from roundgate.host.files import sync_folder, write_durably
@@ -79,6 +78,8 @@ def unpack(round: Round) -> None:
 
 
 def _unpacked(round: Round) -> SwapPlan:
+    from roundgate.host.backups.making import must_have_room, restore_to  # no other round needs its archives and locks
+
     server, aside = round.server, aside_of(round.server, round.number)
     manifest = backup_numbered(server.site, round.options.target)
     if manifest.server != server.name:
@@ -143,6 +144,8 @@ def _plan(round: Round) -> SwapPlan:
 
 def settle(round: Round, *, is_in_force: bool) -> str:
     """Clear up at the end of a round: what was replaced becomes a backup of its own. Give a remark, or nothing."""
+    from roundgate.host.backups.making import make_backup  # as in _unpacked
+
     aside = aside_of(round.server, round.number)
     if not aside.is_dir():
         return ""

@@ -16,7 +16,7 @@ from roundgate.host.drivers.protocol import RunState
 from roundgate.host.errors import Trouble
 from roundgate.host.files import write_obstacle
 from roundgate.host.rounds.options import RoundAborted
-from roundgate.host.rulebooks import load_rulebook
+from roundgate.host.rulebooks import mistake_in
 from roundgate.host.servers import Server
 
 
@@ -30,7 +30,9 @@ def refuse_unwritable(server: Server, paths: Sequence[str]) -> None:
 
 def check_rulebook_whole(server: Server) -> None:
     """See that the whole rulebook is right before a round begins, for a keeper acts on it. Raises Trouble."""
-    load_rulebook(server.entry.rulebook, server.site.folder, checked=True)
+    mistake = mistake_in(server.entry.rulebook, server.site.folder)
+    if mistake:
+        raise mistake
 
 
 def refuse_outsiders(server: Server, state: RunState) -> None:
