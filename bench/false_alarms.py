@@ -102,7 +102,7 @@ def main() -> None:
         if not is_taken(name, path):
             continue
         checked[name] += 1
-        errors = [one for one in check_standalone(str(path), data) if one.level == "error"]
+        errors = [finding for finding in check_standalone(str(path), data) if finding.level == "error"]
         if errors:
             wrong[name] += 1
             first = errors[0]

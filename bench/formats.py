@@ -109,7 +109,7 @@ def timed(work: Callable[[], object]) -> float:
 
 def check(name: str, body: str) -> None:
     """Check a file as the program does."""
-    assert not [one for one in problems_of(FORMATS[name].read(Text(body))) if one.level == "error"]
+    assert not [problem for problem in problems_of(FORMATS[name].read(Text(body))) if problem.level == "error"]
 
 
 def edit(name: str, body: str) -> None:

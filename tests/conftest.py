@@ -215,8 +215,8 @@ class SiteUnderTest:
     def keeper_process(self, name: str) -> int | None:
         """Give the process of a server's keeper."""
         found = self._keepers(name)
-        pids = {one.pid for one in found}
-        inner = [one.pid for one in found if one.ppid() in pids]
+        pids = {process.pid for process in found}
+        inner = [process.pid for process in found if process.ppid() in pids]
         return inner[0] if inner else None
 
     def kill_keeper(self, name: str, *, with_guard: bool = False) -> int:

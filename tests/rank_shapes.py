@@ -26,7 +26,7 @@ Files = dict[str, str]
 
 def some(dice: random.Random, words: list[str], share: float) -> list[str]:
     """Give some of the words, in any order."""
-    found = [one for one in words if dice.random() < share]
+    found = [word for word in words if dice.random() < share]
     dice.shuffle(found)
     return found
 
@@ -60,7 +60,7 @@ def dumped(data: object, dice: random.Random) -> str:
 def deck(dice: random.Random) -> Files:
     """Ranks as a tree, and officers with one rank each."""
     names = names_of(dice)
-    officers = [{"id": one, "name": one, "rank": dice.choice([*names, "nobody"])} for one in SAILORS[:5]]
+    officers = [{"id": sailor, "name": sailor, "rank": dice.choice([*names, "nobody"])} for sailor in SAILORS[:5]]
     whole = {"newcomers": dice.choice([*names, "nobody"]), "ranks": tree(dice, names)}
     return {"ranks.yml": dumped(whole, dice), "officers.json": json.dumps({"officers": officers})}
 
@@ -75,7 +75,7 @@ def signals(dice: random.Random) -> Files:
         lines += ["newcomer = 1"] if name == newcomer else []
         lines += [f"everything = {dice.randint(0, 1)}"] if dice.random() < 0.3 else []
         lines += [f"{one} = {dice.choice(['0', '1', '1', 'maybe'])}" for one in some(dice, PERMISSIONS, 0.5)]
-    crew = [f"{one} {','.join(some(dice, names, 0.5) or ['nobody'])}" for one in SAILORS[:5]]
+    crew = [f"{sailor} {','.join(some(dice, names, 0.5) or ['nobody'])}" for sailor in SAILORS[:5]]
     return {"signals.ini": "\n".join(lines) + "\n", "signalcrew.txt": "\n".join(crew) + "\n"}
 
 
@@ -83,7 +83,7 @@ def stores(dice: random.Random) -> Files:
     """A matrix turned on its side: permissions with the roles that have them."""
     names = names_of(dice)
     rights = {one: some(dice, [*names, "undeclared"], 0.4) for one in some(dice, PERMISSIONS, 0.8)}
-    crew = [{f"{one}@cove": dice.choice([*names, "nobody"])} for one in SAILORS[:5]]
+    crew = [{f"{sailor}@cove": dice.choice([*names, "nobody"])} for sailor in SAILORS[:5]]
     whole = {"newcomers": dice.choice(names), "roles": names, "rights": rights, "crew": crew}
     return {"rights.yml": dumped(whole, dice)}
 
@@ -97,14 +97,14 @@ def lines(dice: random.Random) -> Files:
         words += [f"*{one}" for one in some(dice, [one for one in names if one != name], 0.3)]
         dice.shuffle(words)
         written.append(f"{name}: {' '.join(words or ['+sail.start'])}")
-    crew = [f"{one}={','.join(some(dice, names, 0.4) or ['nobody'])}" for one in SAILORS[:5]]
+    crew = [f"{sailor}={','.join(some(dice, names, 0.4) or ['nobody'])}" for sailor in SAILORS[:5]]
     return {"crewlines.properties": "\n".join(written) + "\n", "linecrew.properties": "\n".join(crew) + "\n"}
 
 
 def levels(dice: random.Random) -> Files:
     """A level for each permission, and for each of some people."""
     needed = [f"{one}={dice.randint(0, 9)}" for one in some(dice, PERMISSIONS, 0.8)]
-    granted = [f"grant {one} {dice.randint(1, 9)}" for one in SAILORS[:5]]
+    granted = [f"grant {sailor} {dice.randint(1, 9)}" for sailor in SAILORS[:5]]
     return {"commandlevels.properties": "\n".join(needed) + "\n", "startup.cfg": "\n".join(granted) + "\n"}
 
 
@@ -116,9 +116,9 @@ def waters(dice: random.Random) -> Files:
         name = dice.choice(names)
         ranks[name] = {"newcomer": True, **ranks[name]}
     crew = {}
-    for one in SAILORS[:5]:
+    for sailor in SAILORS[:5]:
         fields = {"ranks": some(dice, names, 0.5), "may": some(dice, WORDS, 0.1), "never": some(dice, PERMISSIONS, 0.1)}
-        crew[one] = {field: held for field, held in fields.items() if held} or {"ranks": ["nobody"]}
+        crew[sailor] = {field: held for field, held in fields.items() if held} or {"ranks": ["nobody"]}
     return {f"waters/{WORLD}/ranks.yml": dumped({"ranks": ranks, "crew": crew}, dice)}
 
 
@@ -151,7 +151,8 @@ def theirs(kept: str, files: Files, folder: Path) -> Callable[[str, str], bool]:
         (folder / name).write_text(text)
     ranks = Ranks(str(folder), kept, WORLD)
     officers = {
-        one["id"]: one["rank"] for one in json.loads(files.get("officers.json", '{"officers": []}'))["officers"]
+        officer["id"]: officer["rank"]
+        for officer in json.loads(files.get("officers.json", '{"officers": []}'))["officers"]
     }
     granted = [line.split() for line in files.get("startup.cfg", "").splitlines() if line.startswith("grant ")]
     levels = {words[1]: int(words[2]) for words in granted}
@@ -164,4 +165,4 @@ def theirs(kept: str, files: Files, folder: Path) -> Callable[[str, str], bool]:
 
 def members_of(scheme: Scheme) -> dict[str, RankMember]:
     """Give everybody, and whoever has no rank, by id."""
-    return {one: scheme.members.get(one, scheme.newcomer()) for one in SAILORS}
+    return {sailor: scheme.members.get(sailor, scheme.newcomer()) for sailor in SAILORS}

@@ -79,7 +79,7 @@ def good_files(folders: Sequence[str]) -> Iterator[tuple[str, Path, Document]]:
             name = path.parent.parent.name if "corpus" in path.parts else format_for(path.name, text.body)
             name = name if name in FORMATS else format_for(path.name, text.body)
             document = FORMATS[name].read(text)
-            if name != "lines" and not any(one.level == "error" for one in problems_of(document)):
+            if name != "lines" and not any(problem.level == "error" for problem in problems_of(document)):
                 yield name, path, document
 
 
@@ -89,7 +89,7 @@ def meaning(name: str, document: Document) -> Any:
         output = document.plain()
     except EditRefused:
         return None
-    broken = name in TREES and any(one.level == "error" for one in problems_of(document))
+    broken = name in TREES and any(problem.level == "error" for problem in problems_of(document))
     return None if broken else output
 
 
@@ -151,7 +151,7 @@ def damages(seed: int, each: int, folders: Sequence[str] = ()) -> Iterator[Damag
                 if meaning(name, damaged) == output or (name == "lua" and _is_lua(text)):
                     continue
                 found = list(problems_here(path.name, damaged, name))
-                told = tuple((one.code, text.place(one.start)[0]) for one in found)
+                told = tuple((finding.code, text.place(finding.start)[0]) for finding in found)
                 wanted = lines_that_count(body, hit.start(), hit.expand(new))
                 on_line = any(line in wanted for _, line in told)
                 place = f"{path.name}:{text.place(hit.start())[0]}"

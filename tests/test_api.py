@@ -27,7 +27,9 @@ def test_a_program_changes_a_setting_and_brings_it_into_force(site: SiteUnderTes
         server.put(proposal.operations)
         assert server.layers("race.slots").slate == "24"
         review = server.review()
-        assert [(one.name, one.before, one.after) for one in review.review.changes] == [("race.slots", "16", "24")]
+        assert [(change.name, change.before, change.after) for change in review.review.changes] == [
+            ("race.slots", "16", "24")
+        ]
         window = server.start_round(api.Options(reviewed=review.digest))
         events = list(window.events())
         window.close()
@@ -62,7 +64,7 @@ def test_a_proposal_says_what_it_brings_and_not_what_was_wrong_before(site: Site
     site.add("regatta", "boat.slots=16\ngust.limit=300\n")
     with api.open_site(site.folder) as opened:
         server = opened.server("regatta")
-        assert [(one.code, one.setting) for one in server.check()] == [("value-range", "gust.limit")]
+        assert [(finding.code, finding.setting) for finding in server.check()] == [("value-range", "gust.limit")]
         fine = server.propose(server.key_changes().operations_of(["race.slots=20"]))
         assert fine.findings == ()
         server.put(fine.operations)

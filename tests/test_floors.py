@@ -100,7 +100,7 @@ def test_the_stand_in_and_the_program_share_nothing() -> None:
 
 
 @pytest.mark.parametrize(
-    "path", [one for one in modules(HOUSE) if one.parent.name != "keeper"], ids=lambda path: path.name
+    "path", [module for module in modules(HOUSE) if module.parent.name != "keeper"], ids=lambda path: path.name
 )
 def test_only_one_module_writes_a_servers_files(path: Path) -> None:
     """Renames and unlinks of files stand in host/files.py and its places; the keeper has its own log and socket."""
@@ -117,7 +117,7 @@ def test_no_modules_import_each_other_in_a_circle() -> None:
     graph = {name: ({*source(path).imports} | source(path).taken) & set(names) - {name} for name, path in names.items()}
     packages = {name for name, path in names.items() if path.name == "__init__.py"}
     left = dict(graph)
-    while free := [name for name, needs in left.items() if not {one for one in needs if one in left} - packages]:
+    while free := [name for name, needs in left.items() if not {need for need in needs if need in left} - packages]:
         for name in free:
             del left[name]
     assert not left, f"these are in circles, or need one: {sorted(left)}"

@@ -45,7 +45,7 @@ def test_the_advice_for_a_wrong_value_in_a_file_mends_it(site: SiteUnderTest, wa
     specs = {name: spec for name, spec in SETTINGS.items() if spec.get("file") == "core"}
     text = "".join(f"{spec['key']}={WRONG_VALUES[way](spec)}\n" for spec in specs.values())
     (home / "gullwind.properties").write_text(text)
-    before = {one["do"] for one in findings(site) if one["do"].startswith("roundgate set ")}
+    before = {finding["do"] for finding in findings(site) if finding["do"].startswith("roundgate set ")}
     assert len(before) > 8, before
     followed: set[str] = set()
     for advice in sampled(sorted(before), 4):
@@ -58,7 +58,7 @@ def test_the_advice_for_a_wrong_value_in_a_file_mends_it(site: SiteUnderTest, wa
         followed.add(advice)
     assert len(followed) > len(sampled(sorted(before), 4)) - 2
     site.ok("apply", "--yes", "--despite-errors")
-    left = {one["do"] for one in findings(site)}
+    left = {finding["do"] for finding in findings(site)}
     assert not left & followed
     assert len([one for one in left if one.startswith("roundgate set ")]) <= len(before) - len(followed), left
 
@@ -66,9 +66,9 @@ def test_the_advice_for_a_wrong_value_in_a_file_mends_it(site: SiteUnderTest, wa
 def test_a_rule_about_a_value_that_is_wrong_by_itself_is_not_told_too(site: SiteUnderTest) -> None:
     home = site.add("regatta")
     (home / "gullwind.properties").write_text("boat.slots=none\nheat.size=14\n")
-    assert [one["code"] for one in findings(site)] == ["value-kind"]
+    assert [finding["code"] for finding in findings(site)] == ["value-kind"]
     (home / "gullwind.properties").write_text("boat.slots=12\nheat.size=14\n")
-    assert [one["code"] for one in findings(site)] == ["rule-broken"]
+    assert [finding["code"] for finding in findings(site)] == ["rule-broken"]
 
 
 @pytest.mark.parametrize("name", sorted({format_of(path) for path in files("bad")}))
@@ -82,7 +82,7 @@ def test_what_check_says_that_it_mends_is_mended(site: SiteUnderTest, name: str)
 
     def promised() -> list[dict[str, Any]]:
         output = site.run("check", "--as", name, "--json", *(str(folder / path.name) for path in paths)).stdout
-        return [one for one in json.loads(output)["findings"] if one["safe"]]
+        return [finding for finding in json.loads(output)["findings"] if finding["safe"]]
 
     before = promised()
     site.run("check", "--as", name, "--fix", *(str(folder / path.name) for path in paths))

@@ -38,7 +38,7 @@ def quay(site: SiteUnderTest) -> SiteUnderTest:
 
 def ours(site: SiteUnderTest) -> dict[str, set[str]]:
     """Give by sailor what Round Gate says that they are."""
-    found = {one["id"]: set(one["rosters"]["regatta"]) for one in json.loads(site.ok("roster", "--json"))}
+    found = {person["id"]: set(person["rosters"]["regatta"]) for person in json.loads(site.ok("roster", "--json"))}
     return {sailor: found.get(sailor, set()) for sailor in SAILORS}
 
 

@@ -90,7 +90,7 @@ def test_the_whole_folder_is_saved_without_the_backups_themselves(regatta: SiteU
     assert [one["number"] for one in listed(regatta)] == [4, 3]
     regatta.ok("backup", "restore", "4", "--to", "again")
     names = set(contents(regatta.folder / "again"))
-    assert "gullwind.properties" in names and "saves/tide.world" in names and not any("kept" in one for one in names)
+    assert "gullwind.properties" in names and "saves/tide.world" in names and not any("kept" in name for name in names)
 
 
 def test_old_backups_go_and_the_newest_stays(regatta: SiteUnderTest) -> None:
@@ -187,7 +187,9 @@ def _begin_to_hold(site: SiteUnderTest) -> subprocess.Popen[str]:
 def test_a_server_saves_again_where_its_backup_is_killed(regatta: SiteUnderTest, is_stopped: bool) -> None:
     site = _with_hold(regatta, _LONG_HOLD)
     backup = _begin_to_hold(site)
-    (watch,) = [one for one in psutil.Process(backup.pid).children() if "roundgate.host.backups.watch" in one.cmdline()]
+    (watch,) = [
+        child for child in psutil.Process(backup.pid).children() if "roundgate.host.backups.watch" in child.cmdline()
+    ]
     if is_stopped:
         watch.suspend()  # until the server is down and up again: then there is nothing to resume
     backup.kill()

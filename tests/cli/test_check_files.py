@@ -52,7 +52,7 @@ def test_what_is_right_ends_with_nothing_wrong(tmp_path: Path) -> None:
 
 def test_standard_input_is_checked_by_its_format_or_by_its_looks(tmp_path: Path) -> None:
     done = run(tmp_path, "-", "--as", "json", "--json", given=BROKEN.encode())
-    assert [one["code"] for one in findings(done)] == ["comma-missing", "comma-last"]
+    assert [finding["code"] for finding in findings(done)] == ["comma-missing", "comma-last"]
     assert done.returncode == 1
     assert run(tmp_path, "-", given=BROKEN.encode()).returncode == 1
     assert run(tmp_path, "-", "--as", "toml", given=b"slots = 2\n").returncode == 0
@@ -85,7 +85,7 @@ def test_what_is_not_there_or_no_text_is_one_finding(tmp_path: Path) -> None:
     (tmp_path / "half.xml").write_bytes(b"\xff\xfea")
     done = run(tmp_path, "dump.json", "half.xml", "gone.json", "--json")
     assert done.returncode == 1
-    assert [one["code"] for one in findings(done)] == ["file-not-text", "file-not-text", "file-unreadable"]
+    assert [finding["code"] for finding in findings(done)] == ["file-not-text", "file-not-text", "file-unreadable"]
 
 
 def test_sarif_has_rules_results_places_and_fixes(tmp_path: Path) -> None:
@@ -128,8 +128,8 @@ def test_secrets_stay_out_of_every_form_of_a_report(tmp_path: Path) -> None:
 @pytest.mark.parametrize("path", files("bad")[::24], ids=name_of)
 def test_the_program_says_what_the_corpus_wants(path: Path, tmp_path: Path) -> None:
     done = run(tmp_path, str(path), "--as", format_of(path), "--json")
-    assert [(one["code"], one["line"], one["column"]) for one in findings(done)] == expected(path)
-    worst = {one["level"] for one in findings(done)}
+    assert [(finding["code"], finding["line"], finding["column"]) for finding in findings(done)] == expected(path)
+    worst = {finding["level"] for finding in findings(done)}
     assert done.returncode == (1 if "error" in worst else 0)
 
 
@@ -140,7 +140,7 @@ def test_a_folder_of_many_files_is_checked_in_order_on_all_cores(tmp_path: Path)
     (tmp_path / ".hidden.json").write_text("{")
     (tmp_path / "notes.doc").write_text("{")
     done = run(tmp_path, ".", "--json")
-    assert [one["file"] for one in findings(done)] == [
+    assert [finding["file"] for finding in findings(done)] == [
         f"./boat{number:03}.json" for number in (7, 107, 207, 307, 407) for _ in range(2)
     ]
     assert "450 files: 10 errors." in output(run(tmp_path, "."))

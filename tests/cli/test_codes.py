@@ -22,11 +22,11 @@ LOOSE = [
 
 @pytest.mark.parametrize(("code", "name", "data"), LOOSE, ids=[one[0] for one in LOOSE])
 def test_a_file_of_no_server_has_the_finding(code: str, name: str, data: bytes) -> None:
-    assert code in [one.code for one in check_standalone(name, data)]
+    assert code in [finding.code for finding in check_standalone(name, data)]
 
 
 def codes_of(site: SiteUnderTest) -> list[str]:
-    return [one["code"] for one in json.loads(site.run("check", "--json").stdout)["findings"]]
+    return [finding["code"] for finding in json.loads(site.run("check", "--json").stdout)["findings"]]
 
 
 @pytest.mark.parametrize(

@@ -188,7 +188,7 @@ def test_a_secret_is_taken_from_standard_input_and_never_shown(running: SiteUnde
     state = running.folder / ".roundgate"
     holds = [one for one in state.rglob("*") if one.is_file() and secret.encode() in one.read_bytes()]
     allowed = ("before-", "gullwind.properties")
-    assert all(one.name.startswith(allowed) for one in holds), "only private copies of the file itself may hold it"
+    assert all(hold.name.startswith(allowed) for hold in holds), "only private copies of the file itself may hold it"
 
 
 def test_a_secret_that_the_server_itself_logs_is_blanked_out_in_all_that_a_round_says(site: SiteUnderTest) -> None:
@@ -234,15 +234,18 @@ def test_show_tells_the_four_layers(running: SiteUnderTest) -> None:
     running.ok("send", "value gust.limit 30")
     path = running.folder / "regatta" / "gullwind.properties"
     path.write_text(path.read_text().replace("heat.size=8", "heat.size=6"))
-    found = {one["name"]: one for one in json.loads(running.ok("show", "--all", "--json"))[0]["settings"]}
+    found = {setting["name"]: setting for setting in json.loads(running.ok("show", "--all", "--json"))[0]["settings"]}
     slots, heat, gust = found["race.slots"], found["race.heat"], found["gust.limit"]
     assert (slots["default"], slots["disk"], slots["slate"], slots["running"]) == ("12", "16", "24", "16")
-    assert [(one["code"], one["value"]) for one in slots["differences"]] == [("on-slate", "24")]
+    assert [(difference["code"], difference["value"]) for difference in slots["differences"]] == [("on-slate", "24")]
     assert (heat["disk"], heat["running"]) == ("6", "8")
-    assert [one["code"] for one in heat["differences"]] == ["needs-restart"]
+    assert [difference["code"] for difference in heat["differences"]] == ["needs-restart"]
     assert gust["running"] == "30"
-    assert [one["code"] for one in gust["differences"]] == ["live-only"]
-    asked = {one["name"]: one for one in json.loads(running.ok("show", "gust.limit", "--ask", "--json"))[0]["settings"]}
+    assert [difference["code"] for difference in gust["differences"]] == ["live-only"]
+    asked = {
+        setting["name"]: setting
+        for setting in json.loads(running.ok("show", "gust.limit", "--ask", "--json"))[0]["settings"]
+    }
     assert asked["gust.limit"]["running"] == "30"
 
 
@@ -250,7 +253,7 @@ def test_show_changed_gives_what_is_not_at_its_default_on_disk_or_on_the_slate(s
     site.add("regatta", "boat.slots=16\ngust.limit=18\nheat.size=many\nlaps.count=3\n")
     site.ok("set", "idle.drop=10m")
     [shown] = json.loads(site.ok("show", "--changed", "--json"))
-    found = {one["name"] for one in shown["settings"]} - {"net.port"}
+    found = {setting["name"] for setting in shown["settings"]} - {"net.port"}
     assert found == {"race.slots", "race.heat", "idle.drop"}, "18, 3 and what is not set are defaults; 'many' is none"
 
 
@@ -292,7 +295,7 @@ def test_which_server_is_meant(site: SiteUnderTest) -> None:
         site.add(name, extra=f"tags = {tags}")
     site.ok("set", "@casual", "race.laps=4")
     site.ok("set", "regatta,harbour", "race.length=30m")
-    waiting = {one["server"]: one["on-slate"] for one in json.loads(site.ok("status", "--json"))["servers"]}
+    waiting = {server["server"]: server["on-slate"] for server in json.loads(site.ok("status", "--json"))["servers"]}
     assert waiting == {"harbour": 2, "regatta": 1, "nightwatch": 1}
     assert "Which server?" in site.fails(2, "set", "race.laps=5")
     inside = site.run("set", "race.laps=6", cwd=site.folder / "regatta")
@@ -334,9 +337,14 @@ def test_each_mistake_is_found_at_its_place(regatta: SiteUnderTest) -> None:
     for number, (lines, code, line, column) in enumerate(MISTAKES):
         path.write_text(lines, encoding="utf-8")
         found = json.loads(regatta.run("check", "--json").stdout)["findings"]
-        assert (code, line, column) in [(one["code"], one["line"], one["column"]) for one in found], (lines, found)
+        assert (code, line, column) in [(finding["code"], finding["line"], finding["column"]) for finding in found], (
+            lines,
+            found,
+        )
         if code in ("key-with-space", "merge-marker"):
-            assert [one["code"] for one in found if one["line"] == 1] == [code], "what follows from it is not told too"
+            assert [finding["code"] for finding in found if finding["line"] == 1] == [code], (
+                "what follows from it is not told too"
+            )
         if number < 4:
             text = regatta.run("check").stdout
             assert f"{code}  gullwind.properties:{line}:{column}" in text
@@ -349,7 +357,10 @@ def test_findings_on_the_slate_are_told_apart_from_those_on_disk(regatta: SiteUn
     regatta.ok("set", "race.slots=10")
     path.write_text(path.read_text().replace("heat.size=8", "heat.size=11"))
     found = json.loads(regatta.run("check", "--json").stdout)["findings"]
-    assert {(one["code"], one["on-slate"]) for one in found} == {("value-spelling", False), ("rule-broken", True)}
+    assert {(finding["code"], finding["on-slate"]) for finding in found} == {
+        ("value-spelling", False),
+        ("rule-broken", True),
+    }
     assert "have errors" in regatta.fails(1, "apply", "--yes")
     regatta.ok("discard")
     regatta.ok("set", "race.laps=4")

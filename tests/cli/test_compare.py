@@ -115,7 +115,7 @@ def test_a_preset_goes_onto_the_slate_and_is_listed(club: SiteUnderTest) -> None
     club.ok("preset", "@all", "gentle")
     slate = json.loads(club.ok("slate", "--json"))
     for server in slate:
-        assert {one["name"]: one["after"] for one in server["changes"]}["gust.limit"] == "12"
+        assert {change["name"]: change["after"] for change in server["changes"]}["gust.limit"] == "12"
     assert "has no preset 'gale'" in club.fails(2, "preset", "regatta", "gale")
 
 

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import os
+import shutil
+import signal
 import sys
 from pathlib import Path
 
 import pytest
 
-from conftest import SiteUnderTest
+from conftest import SiteUnderTest, wait_for
 from terminals import Terminal
 
 
@@ -133,3 +136,69 @@ def test_a_file_that_is_not_there_is_said_with_those_that_are(regatta: SiteUnder
     assert done.returncode == 1
     assert "regatta has no file courses.tx" in done.stderr
     assert "courses.txt" in done.stderr
+
+
+WAITS = """
+import pathlib, signal, sys
+path = pathlib.Path(sys.argv[1])
+path.write_text(path.read_text() + "Lantern Run\\n")
+signal.signal(signal.SIGHUP, lambda *_: sys.exit(0))
+pathlib.Path({ready!r}).touch()
+signal.pause()
+"""
+
+
+def kept_in(folder: Path) -> list[Path]:
+    """Name the private copies that are still there."""
+    return [path for path in sorted(folder.glob("roundgate-edit-*/*")) if path.name != ".origin"]
+
+
+def test_what_was_written_outlives_a_terminal_that_closes(regatta: SiteUnderTest, tmp_path: Path) -> None:
+    """The editor even ends well: nobody has seen the check, so nothing goes onto the slate by itself."""
+    script, ready = tmp_path / "editor.py", tmp_path / "ready"
+    script.write_text(WAITS.format(ready=str(ready)))
+    env = {"EDITOR": f"{sys.executable} {script}", "VISUAL": "", "TMPDIR": str(tmp_path)}
+    with Terminal([sys.executable, "-m", "roundgate", "edit", "courses.txt"], regatta.folder, **env) as terminal:
+        wait_for(ready.exists)
+        os.killpg(terminal.process.pid, signal.SIGHUP)
+        assert terminal.end() == 1
+        assert "nothing was changed" in terminal.text
+    (kept,) = kept_in(tmp_path)
+    assert kept.read_text() == "Harbour Mile\nThe Narrows\nLantern Run\n"
+    assert (kept.stat().st_mode | kept.parent.stat().st_mode) & 0o077 == 0
+    assert "the slate is empty" in regatta.ok("slate", "regatta")
+    nothing = {"EDITOR": "true", "VISUAL": "", "TMPDIR": str(tmp_path)}
+    assert f"was not taken over; it is kept in {kept}" in regatta.run("edit", "courses.txt", env=nothing).stdout
+    assert str(kept) not in regatta.run("edit", "ranks.yml", "--new-file", env=nothing).stdout, "another file"
+    shutil.rmtree(kept.parent)
+    assert regatta.run("edit", "courses.txt", env=nothing).stdout == "courses.txt: nothing was changed.\n"
+
+
+def test_what_was_written_is_kept_where_somebody_else_was_faster(site: SiteUnderTest, tmp_path: Path) -> None:
+    path, script = tmp_path / "ranks.yml", tmp_path / "editor.py"
+    path.write_text("ranks:\n  deckhand: 1\n")
+    script.write_text(
+        f"import pathlib, sys\npathlib.Path({str(path)!r}).write_text('ranks:\\n  deckhand: 7\\n')\n"
+        "pathlib.Path(sys.argv[1]).write_text('ranks:\\n  deckhand: 2\\n')\n"
+    )
+    env = {"EDITOR": f"{sys.executable} {script}", "VISUAL": "", "TMPDIR": str(tmp_path)}
+    code, heard = in_terminal(site, env, "", "edit", str(path))
+    assert code != 0 and path.read_text() == "ranks:\n  deckhand: 7\n"
+    (kept,) = kept_in(tmp_path)
+    assert kept.read_text() == "ranks:\n  deckhand: 2\n" and str(kept) in heard.replace("\r\n", "")
+
+
+def test_what_was_written_is_kept_at_ctrl_c_and_not_where_it_is_given_up(
+    regatta: SiteUnderTest, editor: Path, tmp_path: Path
+) -> None:
+    for answer, kept in (("g\n", 0), ("\x04", 1), ("k\n", 1)):
+        env = {**plan(editor, "boat.slots=16=>boat.slots=99"), "TMPDIR": str(tmp_path)}
+        in_terminal(regatta, env, answer, "edit", "regatta", "gullwind.properties")
+        assert len(kept_in(tmp_path)) == kept, answer
+    assert "boat.slots=99" in kept_in(tmp_path)[0].read_text()
+
+
+def test_a_script_leaves_no_copies(regatta: SiteUnderTest, editor: Path, tmp_path: Path) -> None:
+    env = {**plan(editor, "boat.slots=16=>boat.slots=\\u12"), "TMPDIR": str(tmp_path)}
+    assert "nobody to ask" in regatta.run("edit", "regatta", "gullwind.properties", env=env).stderr
+    assert kept_in(tmp_path) == []

@@ -41,7 +41,7 @@ def test_what_fits_and_what_clashes(fleet: SiteUnderTest) -> None:
         and "memory" not in output
     )
     found = json.loads(fleet.run("fit", "--json").stdout)
-    assert not found["fits"] and [one["clashes-with"] for one in found["ports"]] == [["regatta"], ["harbour"]]
+    assert not found["fits"] and [port["clashes-with"] for port in found["ports"]] == [["regatta"], ["harbour"]]
     assert fleet.ok("fit", "ports", "harbour"), "one by itself has no clash"
 
 
@@ -138,7 +138,7 @@ def test_two_servers_of_a_cluster_that_disagree_are_both_told(cluster: SiteUnder
     file = cluster.folder / "roundgate.toml"
     file.write_text(file.read_text().replace('["@quick", "nightwatch"]', '["harbour", "nightwatch"]'))
     found = json.loads(cluster.run("check", "@fair", "--json").stdout)["findings"]
-    assert {one["server"] for one in found if one["code"] == "cluster-differs"} == {"harbour", "nightwatch"}
+    assert {finding["server"] for finding in found if finding["code"] == "cluster-differs"} == {"harbour", "nightwatch"}
 
 
 def test_a_server_in_two_clusters_that_disagree_is_told_once(cluster: SiteUnderTest) -> None:

@@ -60,7 +60,9 @@ def test_the_version_loads_nothing_at_all(regatta: SiteUnderTest) -> None:
 def test_every_module_loads_by_itself() -> None:
     """Names that only annotations need are imported for the type checker alone; none of them may be missing here."""
     modules = [
-        one.name for one in pkgutil.walk_packages(roundgate.__path__, "roundgate.") if "__main__" not in one.name
+        module.name
+        for module in pkgutil.walk_packages(roundgate.__path__, "roundgate.")
+        if "__main__" not in module.name
     ]
     assert len(modules) > 300
     code = f"import importlib\nfor name in {modules!r}:\n    importlib.import_module(name)\n"

@@ -44,7 +44,7 @@ def edit(site: SiteUnderTest, name: str, old: str, new: str) -> None:
 
 def things(site: SiteUnderTest, *words: str) -> dict[str, dict[str, Any]]:
     (found,) = json.loads(site.ok("odds", "regatta", *words, "--json"))
-    return {one["thing"]: one for one in found["things"]}
+    return {thing["thing"]: thing for thing in found["things"]}
 
 
 # --- odds ---
@@ -96,7 +96,7 @@ def test_the_slate_shows_what_becomes_of_the_odds(regatta: SiteUnderTest) -> Non
     assert re.search(r"lantern +50\.0% -> 90\.0%", shown) and re.search(r"flare +30\.0%  ", shown)
     found = things(regatta, "flotsam/Wreck", "--slate")["lantern"]
     assert (found["chance"], found["chance-before"]) == (pytest.approx(0.9), pytest.approx(0.5))
-    codes = [one["code"] for one in json.loads(regatta.ok("slate", "--json"))[0]["consequences"]]
+    codes = [consequence["code"] for consequence in json.loads(regatta.ok("slate", "--json"))[0]["consequences"]]
     assert codes.count("odds") == 3
     regatta.ok("set", "regatta", "flotsam/North.contents=rope|0.1,fender|0.1,cork|0.5,buoy lamp|0.2")
     output = regatta.ok("slate", "regatta")
@@ -168,7 +168,7 @@ def test_each_mistake_is_one_finding_in_its_place(regatta: SiteUnderTest, code: 
     name, old, new, words = MISTAKES[code]
     edit(regatta, name, old, new)
     done = regatta.run("check", "regatta", "--json")
-    found = [one for one in json.loads(done.stdout)["findings"] if one["code"] == code]
+    found = [finding for finding in json.loads(done.stdout)["findings"] if finding["code"] == code]
     assert len(found) == 1, done.stdout
     where = "seamanship.toml" if code == "curve-short" else name
     assert words in found[0]["cause"] and found[0]["file"] == where and found[0]["line"] > 0
@@ -184,7 +184,7 @@ def test_what_a_finding_says_to_do_mends_it(regatta: SiteUnderTest, code: str) -
 
     edit(regatta, *MISTAKES[code][:3])
     found = json.loads(regatta.run("check", "regatta", "--json").stdout)["findings"]
-    (do,) = [one["do"] for one in found if one["code"] == code]
+    (do,) = [finding["do"] for finding in found if finding["code"] == code]
     regatta.ok(*shlex.split(do)[1:])
     regatta.ok("apply", "regatta", "--yes", "--despite-errors")
     assert code not in regatta.run("check", "regatta").stdout
@@ -316,7 +316,7 @@ def test_records_in_order_and_numbered(regatta: SiteUnderTest) -> None:
 
 def levels(site: SiteUnderTest) -> list[tuple[int, int, int]]:
     found = tomllib.loads((site.folder / "regatta" / "seamanship.toml").read_text())["levels"]
-    return [(one["level"], one["points"], one["grants"]) for one in found]
+    return [(finding["level"], finding["points"], finding["grants"]) for finding in found]
 
 
 def test_a_curve_shows_points_and_whether_they_suffice(regatta: SiteUnderTest) -> None:

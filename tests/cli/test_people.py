@@ -61,7 +61,7 @@ def write_logs(club: SiteUnderTest) -> Path:
 
 
 def seen(club: SiteUnderTest, *words: str) -> dict[str, dict[str, object]]:
-    return {one["id"]: one for one in json.loads(club.ok("people", "seen", "regatta", "--json", *words))}
+    return {row["id"]: row for row in json.loads(club.ok("people", "seen", "regatta", "--json", *words))}
 
 
 def test_who_was_seen_is_read_from_logs_of_every_kind_and_read_on_from_there(club: SiteUnderTest) -> None:
@@ -123,7 +123,7 @@ def test_the_rosters_become_what_the_book_wants_and_then_nothing_more(club: Site
     assert "harbour, regatta: the rosters are as the people book wants them" in again
     club.ok("roster", "sync", "regatta", "--exact")
     assert "leaves officers: no longer an admin" in club.ok("slate", "regatta")
-    (row,) = [one for one in json.loads(club.ok("roster", "--json")) if one["id"] == WREN]
+    (row,) = [row for row in json.loads(club.ok("roster", "--json")) if row["id"] == WREN]
     assert row["rosters"] == {"harbour": ["officers:marshal", "guests"], "regatta": ["officers:marshal", "guests"]}
     assert "Wren       GW-7K3M-Q2XD" in club.ok("roster")
 
@@ -364,7 +364,7 @@ def test_one_roster_is_a_table_with_who_was_seen_when(club: SiteUnderTest) -> No
     assert f"regatta  Plover        {PLOVER}  2026-11-05 20:00  plover" in output, output
     assert f"regatta  W\u0433en          {TERN}" in output, "the name that was seen last"
     rows = json.loads(club.ok("roster", "regatta", "bans", "--json"))
-    assert [(one["name"], one["until"], one["last"]) for one in rows] == [
+    assert [(row["name"], row["until"], row["last"]) for row in rows] == [
         ("Cormorant", "", 0.0),
         ("Skimmer", "2031-03-01", 0.0),
     ]

@@ -123,7 +123,7 @@ def test_what_is_expected_is_tested_by_command_by_check_and_in_the_review(quay: 
     output = quay.fails(1, "ranks", "test", str(book), "regatta")
     assert "NOT SO" in output and "deckhand grants chat.mute" in output
     rows = json.loads(quay.run("ranks", "test", str(book), "regatta", "--json").stdout)
-    assert [one["expected"] for one in rows if not one["met"]] == ["newcomers may not chat.mute"]
+    assert [row["expected"] for row in rows if not row["met"]] == ["newcomers may not chat.mute"]
     book.write_text('[[expect]]\nwho = "Wren"\nmay = 3\n')
     assert "expectations.toml:1" in quay.fails(1, "ranks", "test")
     assert "rank-expected" in quay.run("check", "regatta").stdout

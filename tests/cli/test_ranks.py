@@ -40,7 +40,7 @@ def test_who_may_and_why_with_the_place_of_each_entry(quay: SiteUnderTest) -> No
     )
     assert "Wren may race.delete" in quay.ok("ranks", "may", "Wren", "race.delete"), "the harbourmaster's own is nearer"
     assert f"by {'harbourmaster'}: race.*, race.abort, race.delete" in quay.ok("ranks", "of", WREN)
-    assert [one["name"] for one in json.loads(quay.ok("ranks", "who", "rank.give", "--json"))] == ["Wren"]
+    assert [person["name"] for person in json.loads(quay.ok("ranks", "who", "rank.give", "--json"))] == ["Wren"]
 
 
 def test_the_ranks_as_a_tree_and_as_a_matrix(quay: SiteUnderTest) -> None:

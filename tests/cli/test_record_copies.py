@@ -70,8 +70,8 @@ def test_roles_that_only_the_games_own_file_has_count_and_are_changed_in_the_clu
     assert "nothing wrong" in regatta.ok("check", "regatta"), "the category that it names is in the game's file too"
     assert re.search(r"BAILER .* in berths.lua alone", regatta.ok("show", "regatta", "berths"))
     files = {
-        one["key"]: one["file"]
-        for one in json.loads(regatta.ok("show", "regatta", "berths", "--json"))[0]["records"][0]["records"]
+        record["key"]: record["file"]
+        for record in json.loads(regatta.ok("show", "regatta", "berths", "--json"))[0]["records"][0]["records"]
     }
     assert files["BAILER"] == "berths.lua" and files["HELMSMAN"] == "berths.club.lua"
     assert "(in berths.lua alone)" in regatta.ok("show", "regatta", "berths/bailer")

@@ -86,10 +86,10 @@ def test_fields_are_set_checked_and_shown_as_waiting(regatta: SiteUnderTest) -> 
     assert "Did you mean officers/Wren?" in regatta.fails(2, "set", "regatta", "officers/Wern.rank=marshal")
     regatta.ok("set", "regatta", "officers/Tern.rank=coxswain", "buoys/B1.x=130.25", "officers/*.note=paid")
     assert "on the slate: rank marshal -> coxswain, note - -> paid" in regatta.ok("show", "regatta", "officers")
-    changes = {one["name"]: one["after"] for one in json.loads(regatta.ok("slate", "--json"))[0]["changes"]}
+    changes = {change["name"]: change["after"] for change in json.loads(regatta.ok("slate", "--json"))[0]["changes"]}
     assert changes["officers/GW-8P2C-W4TN.rank"] == "coxswain" and changes["buoys/B1.x"] == "130.25"
     regatta.ok("set", "regatta", "officers/Tern.rank=deckhand")
-    names = [one["name"] for one in json.loads(regatta.ok("slate", "--json"))[0]["changes"]]
+    names = [change["name"] for change in json.loads(regatta.ok("slate", "--json"))[0]["changes"]]
     assert names.count("officers/GW-8P2C-W4TN.rank") == 1, "the later one takes the place of the first"
     assert "somebody has changed it" not in regatta.ok("slate"), "and remembers what was there before both"
 
@@ -133,7 +133,10 @@ def test_a_record_is_removed_and_a_rewind_brings_it_back(regatta: SiteUnderTest)
     assert "on the slate: taken out" in regatta.ok("show", "regatta", "officers")
     regatta.ok("start")
     regatta.ok("apply", "--yes")
-    assert [one["name"] for one in json.loads((home / "officers.json").read_text())["officers"]] == ["Wren", "Tern"]
+    assert [officer["name"] for officer in json.loads((home / "officers.json").read_text())["officers"]] == [
+        "Wren",
+        "Tern",
+    ]
     number = json.loads(regatta.ok("rounds", "--json"))[0]["round"]
     regatta.ok("rewind", str(number), "--yes")
     assert (home / "officers.json").read_bytes() == before
@@ -153,7 +156,9 @@ def test_what_waits_for_a_record_finds_it_after_the_file_was_edited_by_hand(rega
     found["officers"].reverse()
     (home / "officers.json").write_text(json.dumps(found))
     regatta.ok("apply", "--yes")
-    ranks = {one["name"]: one["rank"] for one in json.loads((home / "officers.json").read_text())["officers"]}
+    ranks = {
+        officer["name"]: officer["rank"] for officer in json.loads((home / "officers.json").read_text())["officers"]
+    }
     assert ranks == {"Wren": "harbourmaster", "Tern": "marshal", "Skua": "coxswain"}
 
 

@@ -14,7 +14,7 @@ WITH_EXAMPLES = [code for code in CODES if code.format]
 
 
 def codes_in(body: str, name: str) -> set[str]:
-    return {one.code for one in problems_here(f"x.{name}", FORMATS[name].read(Text(body)), name)}
+    return {problem.code for problem in problems_here(f"x.{name}", FORMATS[name].read(Text(body)), name)}
 
 
 @pytest.mark.parametrize("code", WITH_EXAMPLES, ids=lambda code: code.name)

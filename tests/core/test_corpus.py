@@ -60,7 +60,7 @@ def test_what_is_right_passes(path: Path, newline: bytes) -> None:
 
 def paths_of(document: Document) -> list[Path_]:
     """Give a path for each entry; of a key that stands several times also which of them."""
-    paths = [one.path for one in document.entries()]
+    paths = [entry.path for entry in document.entries()]
     return [(*path, paths[:at].count(path)) if paths.count(path) > 1 else path for at, path in enumerate(paths)]
 
 
@@ -110,20 +110,20 @@ def test_every_value_is_removed_alone(path: Path) -> None:
             assert "cannot be changed safely" not in str(error), where
             continue
         only_here(document, edit, changed)
-        assert {one.code for one in found(changed, path)} <= {"file-empty"}, changed.text.body
+        assert {finding.code for finding in found(changed, path)} <= {"file-empty"}, changed.text.body
 
 
 @pytest.mark.parametrize("path", files("bad"), ids=name_of)
 def test_what_is_wrong_is_said_at_its_place(path: Path) -> None:
     document = read(path)
-    output = [(one.code, *document.text.place(one.start)) for one in found(document, path)]
+    output = [(finding.code, *document.text.place(finding.start)) for finding in found(document, path)]
     assert output == expected(path)
 
 
 @pytest.mark.parametrize("path", files("bad"), ids=name_of)
 def test_the_line_ends_make_no_difference(path: Path) -> None:
     document = read(path, b"\r\n")
-    output = [(one.code, *document.text.place(one.start)) for one in found(document, path)]
+    output = [(finding.code, *document.text.place(finding.start)) for finding in found(document, path)]
     if not is_windows_script(path, b"\r\n"):
         assert output == expected(path)
 
@@ -132,13 +132,13 @@ def test_the_line_ends_make_no_difference(path: Path) -> None:
 def test_each_repair_that_is_offered_mends_its_mistake(path: Path) -> None:
     document, kind = read(path), FORMATS[format_of(path)]
     problems = found(document, path)
-    for one in problems:
-        if not one.repair:
+    for problem in problems:
+        if not problem.repair:
             continue
-        mended = kind.read(document.text.spliced(one.repair))
+        mended = kind.read(document.text.spliced(problem.repair))
         left = [other.code for other in found(mended, path)]
-        same = sum(other.code == one.code for other in problems)
-        assert left.count(one.code) == same - 1, f"{mended.text.body!r} {left}"
+        same = sum(other.code == problem.code for other in problems)
+        assert left.count(problem.code) == same - 1, f"{mended.text.body!r} {left}"
         assert len(left) <= len(problems) - 1 or "more-problems" in left, f"{mended.text.body!r} {left}"
 
 

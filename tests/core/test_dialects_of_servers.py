@@ -158,5 +158,5 @@ def test_a_blank_before_a_key_is_an_error_where_the_server_reads_no_such_line() 
     for name, body in (("ini", "  slots = 4\n"), ("directives", "  slots 4\n")):
         for strict in (False, True):
             document = FORMATS[name].read(Text(body), Dialect(indent=not strict))
-            found = [one.code for one in FORMATS[name].problems(document)]
+            found = [problem.code for problem in FORMATS[name].problems(document)]
             assert ("key-indented" in found) is strict, (name, found)

@@ -217,15 +217,15 @@ def test_dialects(name: str, dialect: Dialect, before: str, make: Make, after: s
 def test_a_dialect_reads_over_what_strict_json_refuses() -> None:
     body = '{\n  // boats\n  "a": [1, 2,], /* x */\n}\n'
     loose = FORMATS["json"].read(Text(body), Dialect(comments=True, last_comma=True))
-    assert not [one for one in problems_of(loose) if one.level == "error"]
-    assert [(one.path, one.value) for one in loose.entries()] == [(("a", 0), "1"), (("a", 1), "2")]
+    assert not [problem for problem in problems_of(loose) if problem.level == "error"]
+    assert [(entry.path, entry.value) for entry in loose.entries()] == [(("a", 0), "1"), (("a", 1), "2")]
     strict = FORMATS["json"].read(Text(body))
-    assert {one.code for one in problems_of(strict)} == {"comment-here", "comma-last"}
+    assert {problem.code for problem in problems_of(strict)} == {"comment-here", "comma-last"}
 
 
 def test_a_value_with_a_comma_needs_quotes_where_the_dialect_says_so() -> None:
     document = FORMATS["ini"].read(Text("[a]\nb=x,y\n"), Dialect(quotes="needed"))
-    assert [one.code for one in problems_of(document)] == ["value-unquoted"]
+    assert [problem.code for problem in problems_of(document)] == ["value-unquoted"]
 
 
 REFUSED: list[tuple[str, str, Make, str]] = [

@@ -25,7 +25,11 @@ def test_an_edit_that_also_changes_something_else_is_refused(path: object) -> No
     """Each file: one value is changed, and another one with it, of which the edit says nothing."""
     kind = FORMATS[format_of(path)]  # type: ignore[arg-type]
     document = kind.read(decode(path.read_bytes()))  # type: ignore[attr-defined]
-    values = [one for one in document.entries() if one.end > one.start and one.value.isalnum() and one.kind == "text"]
+    values = [
+        entry
+        for entry in document.entries()
+        if entry.end > entry.start and entry.value.isalnum() and entry.kind == "text"
+    ]
     tried = 0
     for first, other in pairwise(values):
         at = document.text.body.find(other.value, other.start, other.end)

@@ -103,10 +103,12 @@ def test_together_is_as_one_by_one(kind: str, operations: list[Operation]) -> No
     together = replay(operations, files)
     assert held(together.after) == held(single)
     assert together.after.texts["crew"].body == single.texts["crew"].body
-    assert [(one.name, one.before, one.after) for one in together.changes] == [
-        (one.name, one.before, one.after) for outcome in outcomes for one in outcome.changes
+    assert [(change.name, change.before, change.after) for change in together.changes] == [
+        (change.name, change.before, change.after) for outcome in outcomes for change in outcome.changes
     ]
-    assert [one.cause for one in together.refused] == [one.cause for outcome in outcomes for one in outcome.refused]
+    assert [finding.cause for finding in together.refused] == [
+        finding.cause for outcome in outcomes for finding in outcome.refused
+    ]
 
 
 @pytest.mark.parametrize("kind", ["json", "yaml", "toml"])

@@ -61,7 +61,7 @@ def body_of(name: str) -> tuple[str, int]:
 
 def codes_in(name: str, body: str) -> list[tuple[str, int]]:
     text = Text(body)
-    return [(one.code, text.place(one.start)[0]) for one in problems_here("", FORMATS[name].read(text), "")]
+    return [(problem.code, text.place(problem.start)[0]) for problem in problems_here("", FORMATS[name].read(text), "")]
 
 
 @pytest.mark.parametrize("name", RECORDS)

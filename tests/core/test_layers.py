@@ -96,7 +96,7 @@ def test_another_spelling_of_the_running_value_is_no_difference() -> None:
 )
 def test_a_review_says_when_a_change_takes_effect(operation: Operation, code: ConsequenceCode) -> None:
     review = review_of(replay([operation], files("laps.count=5\n")))
-    assert code in [one.code for one in review.consequences]
+    assert code in [consequence.code for consequence in review.consequences]
 
 
 @pytest.mark.parametrize(
@@ -117,7 +117,7 @@ def codes(courses: str, least: int, most: int | None) -> list[str]:
     spec = replace(BOOK.list["courses"], least=least, most=most)
     book = replace(BOOK, list={"courses": spec})
     found = check_disk("regatta", files("server.name=Gull Club\n", courses, book), {})
-    return [one.code for one in found if one.code.startswith("list-")]
+    return [finding.code for finding in found if finding.code.startswith("list-")]
 
 
 def test_a_list_is_too_short_or_too_long_beyond_its_bounds_only() -> None:
@@ -138,7 +138,7 @@ def test_a_number_or_a_bool_in_quotes_is_a_text(stored: str, kind: str, found: l
         setting={"slots": Setting(file="core", key="slots", type=kind, about="how many")},  # type: ignore[arg-type]
     )
     disk = ServerFiles(book, {"core.json": Text(f'{{"slots": {stored}}}')})
-    assert [one.code for one in check_disk("quay", disk, {})] == found
+    assert [finding.code for finding in check_disk("quay", disk, {})] == found
 
 
 def test_the_plain_form_of_a_number_does_not_hang_on_its_spelling() -> None:

@@ -432,7 +432,7 @@ def flotsam(seed: int) -> dict[str, Any]:
         }
         for number in range(3)
     }
-    crate = [one for one in entries(3, 6, weights=False) if not one.startswith("nothing")]
+    crate = [entry for entry in entries(3, 6, weights=False) if not entry.startswith("nothing")]
     drop = {"count": 1, "positions": ["1 2 3|4 5 6"], "left-out": rng.choice([0, 0.3]), "contents": crate}
     rigs = {"skiff": {"sail": "lugsail", "lens": "clear lens", "fittings": ["anchor|0.5", "oars"]}}
     return {"drops": {"Bow": drop}, "rigs": rigs, "tables": tables}

@@ -39,7 +39,7 @@ def test_near_is_as_whole(path: Path, dialect: Dialect, monkeypatch: pytest.Monk
     text = decode(path.read_bytes())
     for body in (text.body * 2, text.body.replace("\n", "\r\n")):
         many = text.with_body(body)
-        found = [one.path for one in FORMATS[form].read(many, dialect).entries()]
+        found = [entry.path for entry in FORMATS[form].read(many, dialect).entries()]
         for name in dict.fromkeys([*found, *((*one, 1) for one in found), ("not there",)]):
             for value in ("7", 'x"y \\'):
                 monkeypatch.setattr(nearby, "LARGE", 10**9)

@@ -144,6 +144,8 @@ def test_an_edit_that_would_change_more_is_refused() -> None:
 )
 def test_each_mistake_is_noticed_and_what_is_right_is_left_alone(body: str, codes: list[str]) -> None:
     found = [
-        one.code for one in problems_of(PropertiesDocument(Text(body))) if one.code != "key-alone" or "<" not in body
+        problem.code
+        for problem in problems_of(PropertiesDocument(Text(body)))
+        if problem.code != "key-alone" or "<" not in body
     ]
     assert found == codes

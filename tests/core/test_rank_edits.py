@@ -73,7 +73,7 @@ def edited(kept: str, seed: int, folder: Path) -> Edited | None:
                 case "deny":
                     words, made = [rank, *some], changes.denied(rank, some)
                 case "withdraw":
-                    held = [one.permission for one in scheme.groups[rank].entries]
+                    held = [entry.permission for entry in scheme.groups[rank].entries]
                     some = dice.sample(held, min(2, len(held))) or some
                     words, made = [rank, *some], changes.withdrawn(rank, list(dict.fromkeys(some)))
                 case "add":
@@ -109,7 +109,7 @@ def _texts(after: ServerFiles, files: dict[str, str]) -> dict[str, str]:
 
 def grants(scheme: Scheme, rank: str) -> dict[str, bool]:
     """Give what a rank's own entries say, the last of each permission."""
-    return {one.permission: one.allows for one in scheme.groups[rank].entries}
+    return {entry.permission: entry.allows for entry in scheme.groups[rank].entries}
 
 
 def named(scheme: Scheme) -> Iterator[str]:

@@ -80,7 +80,11 @@ def schemes(draw: st.DrawFn) -> Scheme:
 def test_many_at_once_are_decided_as_one_by_one(scheme: Scheme, permissions: set[str]) -> None:
     """The bits of everybody are what the questions, asked singly, answer; and so are the cells of the matrix."""
     rights = Rights(scheme, permissions)
-    everybody = [*scheme.members.values(), scheme.newcomer(), *(RankMember(one, one, (one,)) for one in scheme.groups)]
+    everybody = [
+        *scheme.members.values(),
+        scheme.newcomer(),
+        *(RankMember(group, group, (group,)) for group in scheme.groups),
+    ]
     matrix = matrix_of(rights, everybody)
     for at, member in enumerate(everybody):
         held = rights.of(member)

@@ -188,14 +188,14 @@ def files_of(shape: str, text: str | None = None) -> ServerFiles:
 
 
 def done(files: ServerFiles, *operations: Operation) -> Outcome:
-    outcome = replay([read_stored(stored(one)) for one in operations], files)
+    outcome = replay([read_stored(stored(operation)) for operation in operations], files)
     assert not outcome.refused, outcome.refused
     return outcome
 
 
 def seen(files: ServerFiles) -> Rows:
     records = records_in(files.document("crew"), files.book.records["crew"])
-    return {one.key: {name: held.shown for name, held in one.fields.items()} for one in records}
+    return {record.key: {name: held.shown for name, held in record.fields.items()} for record in records}
 
 
 def as_sets(rows: Rows) -> dict[str, dict[str, Any]]:
@@ -207,7 +207,7 @@ def as_sets(rows: Rows) -> dict[str, dict[str, Any]]:
 def test_a_set_is_read_as_an_independent_reader_reads_it(shape: str) -> None:
     files = files_of(shape)
     assert seen(files) == SHAPES[shape][3](files.texts["crew"].body) and len(seen(files)) > 1
-    assert [one.code for one in check_disk("red", files, {})] == []
+    assert [finding.code for finding in check_disk("red", files, {})] == []
     assert list(mistakes(files.book)) == []
 
 
@@ -285,7 +285,7 @@ def test_an_edit_changes_nothing_else(shape: str, operation: Operation, old: str
     after = done(files, operation).after
     if old:
         assert old in body and after.texts["crew"].body == body.replace(old, new, 1)
-    assert [one.is_nothing for one in done(files, operation).changes] == [False]
+    assert [change.is_nothing for change in done(files, operation).changes] == [False]
     assert seen(after) == SHAPES[shape][3](after.texts["crew"].body) != seen(files) or isinstance(operation, MoveRecord)
 
 

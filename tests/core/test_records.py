@@ -98,7 +98,7 @@ def held(files: ServerFiles) -> dict[str, dict[str, str]]:
 
 
 def done(files: ServerFiles, *operations: Operation) -> Outcome:
-    outcome = replay([read_stored(stored(one)) for one in operations], files)
+    outcome = replay([read_stored(stored(operation)) for operation in operations], files)
     assert not outcome.refused, outcome.refused
     return outcome
 
@@ -149,14 +149,16 @@ def test_operations_find_their_record_on_a_file_that_has_changed_meanwhile() -> 
     files = files_of(text=json.dumps(turned))
     assert held(done(files, SetField("crew", "officers", "GW-2", "name", "Ruff")).after)["GW-2"]["name"] == "Ruff"
     gone = replay([SetField("crew", "officers", "GW-7", "name", "Ruff")], files)
-    assert [one.code for one in gone.refused] == ["slate-stuck"] and "GW-7 is not there" in gone.refused[0].cause
+    assert [finding.code for finding in gone.refused] == ["slate-stuck"] and "GW-7 is not there" in gone.refused[
+        0
+    ].cause
 
 
 def test_a_key_that_is_there_twice_names_no_record() -> None:
     twice = json.loads(SHAPES["json"][0])
     twice["crew"][1]["id"] = "GW-1"
     outcome = replay([SetField("crew", "officers", "GW-1", "name", "Ruff")], files_of(text=json.dumps(twice)))
-    assert [one.cause for one in outcome.refused] == ["officers/GW-1.name: GW-1 is there 2 times."]
+    assert [finding.cause for finding in outcome.refused] == ["officers/GW-1.name: GW-1 is there 2 times."]
 
 
 def test_of_a_list_only_the_items_that_come_and_go_are_touched() -> None:
@@ -207,8 +209,8 @@ def test_what_is_wrong_with_records_is_found(old: str, new: str, codes: list[str
     text = SHAPES["json"][0]
     assert old in text
     found = check_disk("red", files_of(text=text.replace(old, new)), {})
-    assert [one.code for one in found] == codes, found
-    assert [one.code for one in check_disk("red", files_of(text='{"crew": []}'), {})] == ["records-few"]
+    assert [finding.code for finding in found] == codes, found
+    assert [finding.code for finding in check_disk("red", files_of(text='{"crew": []}'), {})] == ["records-few"]
 
 
 def test_rosters_are_checked_against_each_other_and_for_what_switches_them_on() -> None:
@@ -229,7 +231,7 @@ def test_rosters_are_checked_against_each_other_and_for_what_switches_them_on() 
     texts = {"crew": Text(SHAPES["json"][0]), "ranks.yml": Text("ranks:\n  mate: {}\n  cook: {}\n")}
     texts |= {"guests": Text("GW-1\nGW-2\n"), "bans": Text("GW-2\nGW-3\n")}
     found = check_disk("red", ServerFiles(made, texts), {})
-    assert [(one.code, one.do) for one in found] == [
+    assert [(finding.code, finding.do) for finding in found] == [
         ("roster-off", "roundgate set red guests.only=on"),
         ("person-banned", "roundgate remove red guests/GW-2"),
     ]
@@ -241,8 +243,8 @@ def test_a_record_is_meant_by_its_key_its_title_or_a_name_in_it() -> None:
     files = files_of()
     spec = files.book.records["officers"]
     records = records_in(files.document("crew"), spec)
-    assert [one.key for one in find_records(records, spec, "gw-1")] == ["GW-1"]
-    assert [one.key for one in find_records(records, spec, "WREN")] == ["GW-1"]
+    assert [record.key for record in find_records(records, spec, "gw-1")] == ["GW-1"]
+    assert [record.key for record in find_records(records, spec, "WREN")] == ["GW-1"]
     assert find_records(records, spec, "Skua") == []
 
 
@@ -320,14 +322,14 @@ def test_a_rule_over_a_set_sees_the_fields_of_its_records(needs: str, broken: st
     crates = [{"name": "bow", "positions": ["1 2", "3 4"]}, {"name": "mast", "count": 2, "positions": ["1 2", "5 6"]}]
     changes: dict[str, list[dict[str, object]]] = {
         "mast": [crates[0], {**crates[1], "count": 6}],
-        "oak": [{**one, "kind": "oak"} for one in crates],
+        "oak": [{**crate, "kind": "oak"} for crate in crates],
         "one more": [*crates, {"name": "stern", "positions": ["9 9"]}],
         "worn": [crates[0], {**crates[1], "wear": 0.25}],
     }
 
     def found(rows: list[dict[str, object]]) -> list[str]:
         files = ServerFiles(ruled, {"crates.json": Text(json.dumps({"most": 6, "crates": rows}))})
-        return [one.code for one in check_disk("red", files, {})]
+        return [finding.code for finding in check_disk("red", files, {})]
 
     assert found(crates) == []
     assert found(changes[broken]) == ["rule-broken"]
@@ -384,7 +386,9 @@ def test_what_must_rise_and_what_must_be_named_is_checked() -> None:
     def found(points: list[object], names: list[str]) -> list[tuple[str, str]]:
         rows = [{"name": f"L{number}", "points": value} for number, value in enumerate(points)]
         text = json.dumps({"levels": rows, "roles": {f"r{n}": {"level": name} for n, name in enumerate(names)}})
-        return [(one.code, one.do) for one in check_disk("red", ServerFiles(made, {"sea.json": Text(text)}), {})]
+        return [
+            (finding.code, finding.do) for finding in check_disk("red", ServerFiles(made, {"sea.json": Text(text)}), {})
+        ]
 
     every = ["L0", "L1", "L2", "L3"]
     assert found([0, 10, 20, 30], every) == []

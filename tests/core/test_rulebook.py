@@ -113,7 +113,7 @@ def test_the_bundled_rulebook_has_settings_of_every_kind_and_each_default_is_sai
     raw = RawBook("gullwind.toml", tomllib.loads(BOOK), lambda: BOOK)
     book = read_rulebook("gullwind", lambda _name: raw, checked=True)
     assert list(mistakes(book)) == []
-    fields = [field for one in book.records.values() for field in one.field.values()]
+    fields = [field for record in book.records.values() for field in record.field.values()]
     assert {spec.type for spec in (*book.setting.values(), *fields)} == set(values.KINDS)
     assert {spec.tier for spec in book.setting.values()} == {"basic", "advanced"}
     assert {spec.takes for spec in book.setting.values()} == {"live", "restart", "new-world"}

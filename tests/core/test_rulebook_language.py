@@ -114,7 +114,7 @@ def test_each_mistake_is_one_clear_finding(source: str, words: str) -> None:
     with pytest.raises(RulebookProblem) as caught:
         book_of(source)
     found = caught.value.findings
-    assert len(found) == 1, [one.cause for one in found]
+    assert len(found) == 1, [finding.cause for finding in found]
     assert words in found[0].cause and found[0].place.line > 1
 
 
@@ -199,7 +199,7 @@ def test_a_setting_with_an_index_is_one_for_each() -> None:
 def test_a_kind_gives_its_form_to_the_settings_of_that_kind() -> None:
     source = setting("chief", type='"id"', kind='"sailor"') + "[kind.sailor]\npattern = 'GW-\\d+'\nexample = 'GW-1'\n"
     found = check(book_of(source), core="chief=Wren\n")
-    assert [(one.code, one.cause) for one in found] == [
+    assert [(finding.code, finding.cause) for finding in found] == [
         ("value-pattern", "'Wren' does not have the right form. It should look like GW-1.")
     ]
 
@@ -235,7 +235,7 @@ def test_a_file_by_pattern_is_one_for_each_that_there_is() -> None:
     assert book.setting["depth@cove"].overridden_by == "wrecks@cove > 5"
     texts = {"worlds/bay/rules.ini": Text("Depth=2\n"), "worlds/cove/rules.ini": Text("Depth=99\n")}
     found = check_disk("red", ServerFiles(book, texts), {})
-    assert [(one.code, one.place.file) for one in found if one.level == "error"] == [
+    assert [(finding.code, finding.place.file) for finding in found if finding.level == "error"] == [
         ("rule-broken", "worlds/bay/rules.ini"),
         ("value-range", "worlds/cove/rules.ini"),
     ]
@@ -268,10 +268,10 @@ def test_a_value_in_two_places_must_be_the_same_in_both() -> None:
     )
     book = book_of(source)
     assert check(book, core="slots=5\n", more="Places=5\n") == []
-    assert [one.code for one in check(book, core="slots=5\n")] == ["file-missing"], "which differs from nothing"
+    assert [finding.code for finding in check(book, core="slots=5\n")] == ["file-missing"], "which differs from nothing"
     found = check(book, core="slots=5\n", more="Places=6\n")
-    assert [(one.code, one.do) for one in found] == [("places-differ", "roundgate set red slots=5")]
-    assert [one.code for one in check(book, core="slots=5\n", more="; none\n")] == ["places-differ"]
+    assert [(finding.code, finding.do) for finding in found] == [("places-differ", "roundgate set red slots=5")]
+    assert [finding.code for finding in check(book, core="slots=5\n", more="; none\n")] == ["places-differ"]
     optional = book_of(source.replace('"Places" }', '"Places", optional = true }'))
     assert check(optional, core="slots=5\n", more="; none\n") == []
 
@@ -306,7 +306,7 @@ def test_what_a_version_or_edition_does_not_have_is_told(fields: dict[str, str],
     book = book_of(setting(**fields))
     absence = absence_of(book.setting["slots"], facts)
     assert (absence.needs if absence else "") == needs
-    assert [one.code for one in check(book, facts, core="slots=4\n")] == (["setting-absent"] if needs else [])
+    assert [finding.code for finding in check(book, facts, core="slots=4\n")] == (["setting-absent"] if needs else [])
 
 
 def test_versions_are_compared_by_their_numbers() -> None:
@@ -318,7 +318,9 @@ def test_a_choice_of_another_edition_is_told() -> None:
         "tide", type='"choice"', choices="{ calm = '', wild = '' }", only_choices='{ wild = ["offshore"] }'
     )
     book = book_of(source)
-    assert [one.code for one in check(book, known(server_edition="inshore"), core="tide=wild\n")] == ["value-edition"]
+    assert [finding.code for finding in check(book, known(server_edition="inshore"), core="tide=wild\n")] == [
+        "value-edition"
+    ]
     assert check(book, known(server_edition="offshore"), core="tide=wild\n") == []
     assert check(book, known(server_edition="inshore"), core="tide=calm\n") == []
 
@@ -326,7 +328,9 @@ def test_a_choice_of_another_edition_is_told() -> None:
 def test_a_limit_is_worked_out_and_left_alone_where_it_is_not_known() -> None:
     book = book_of(setting("memory", type='"size"', stored='"megabytes"', limit='"machine.memory"'))
     found = check(book, known(machine_memory=2 << 30), core="memory=4096\n")
-    assert [(one.code, one.cause) for one in found] == [("value-limit", "4G is above machine.memory, which is 2G.")]
+    assert [(finding.code, finding.cause) for finding in found] == [
+        ("value-limit", "4G is above machine.memory, which is 2G.")
+    ]
     assert check(book, known(machine_memory=4 << 30), core="memory=4096\n") == []
     assert check(book, known(), core="memory=4096\n") == []
 
@@ -339,9 +343,9 @@ def test_a_table_advises_by_the_row_that_is_reached() -> None:
     book = book_of(source)
     assert check(book, core="memory=2048\nslots=16\n") == check(book, core="memory=1500\nslots=8\n") == []
     found = check(book, core="memory=1500\nslots=9\n")
-    assert [(one.code, one.level) for one in found] == [("advice-table", "note")]
+    assert [(finding.code, finding.level) for finding in found] == [("advice-table", "note")]
     assert "9 is more than the 8 advised for memory" in found[0].cause and found[0].cause.endswith("It stutters.")
-    assert [one.code for one in check(book, core="memory=600\nslots=9\n")] == ["advice-table"], (
+    assert [finding.code for finding in check(book, core="memory=600\nslots=9\n")] == ["advice-table"], (
         "less than the first row"
     )
 
@@ -352,7 +356,7 @@ def test_settings_that_do_not_count_are_told_once_for_each_cause() -> None:
     )
     book = book_of(source)
     found = check(book, core="height=5\nstream=1\n")
-    assert [(one.code, one.level, one.cause) for one in found] == [
+    assert [(finding.code, finding.level, finding.cause) for finding in found] == [
         ("setting-overridden", "note", "height does not count while mode is 0 by default.")
     ]
     assert "height, stream do not count" in check(book, core="height=5\nstream=3\n")[0].cause
@@ -364,7 +368,7 @@ def test_a_path_must_exist_where_that_can_be_told() -> None:
     there = Facts(has=lambda path: path == "charts/bay.chart")
     assert check(book, there, core="chart=bay.chart\n") == check(book, core="chart=nowhere\n") == []
     assert check(book, there, core="chart=\n") == []
-    assert [one.code for one in check(book, there, core="chart=cove.chart\n")] == ["path-missing"]
+    assert [finding.code for finding in check(book, there, core="chart=cove.chart\n")] == ["path-missing"]
 
 
 MODS = """
@@ -390,14 +394,14 @@ needs = "mods/{mod}/needs.txt"
 def test_mods_are_there_whole_and_in_order(mods: str, missing: str, codes: list[str]) -> None:
     book = book_of(setting("mods", type='"list"', separator='";"', default='""') + MODS)
     facts = Facts(has=lambda path: path != missing, lines=lambda path: ["# before it", "fog"] if "lamp" in path else [])
-    assert [one.code for one in check(book, facts, core=f'mods="{mods}"\n')] == codes
+    assert [finding.code for finding in check(book, facts, core=f'mods="{mods}"\n')] == codes
 
 
 def test_a_rule_about_the_server_or_the_machine_is_left_out_where_nobody_knows() -> None:
     rule = '[[rule]]\nname = "r"\nneeds = "\'ranked\' not in server.tags or slots > 4"\nsay = "Too few."\n'
     rule = rule.replace("'ranked' not in", "not ('ranked' in").replace("tags or", "tags) or")
     book = book_of(setting(default="4") + rule)
-    assert [one.code for one in check(book, known(server_tags=["ranked"]), core="slots=4\n")] == ["rule-broken"]
+    assert [finding.code for finding in check(book, known(server_tags=["ranked"]), core="slots=4\n")] == ["rule-broken"]
     assert check(book, known(server_tags=["casual"]), core="slots=4\n") == []
     assert check(book, known(), core="slots=4\n") == []
 

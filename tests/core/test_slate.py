@@ -64,10 +64,10 @@ OPERATIONS = st.lists(
 @settings(max_examples=300)
 @given(OPERATIONS)
 def test_values_replayed_twice_are_as_once(operations: list[Operation]) -> None:
-    values = [one for one in operations if isinstance(one, SetValue)]
+    values = [operation for operation in operations if isinstance(operation, SetValue)]
     once = replay(values, files())
     assert replay(values, once.after).touched == []
-    last = {one.key: one.stored for one in values}
+    last = {value.key: value.stored for value in values}
     for key, stored in last.items():
         entry = once.after.document(CORE).find((key,))  # type: ignore[union-attr]
         assert entry is not None and entry.value == stored
@@ -103,7 +103,7 @@ def test_what_can_no_longer_be_done_is_said_and_the_rest_goes_on() -> None:
     outcome = replay(
         [MoveItem(COURSES, "courses", "Lantern Run", 0), slots("24"), Unset(CORE, "no.such.key")], files(), "regatta"
     )
-    assert [one.code for one in outcome.refused] == ["slate-stuck"]
+    assert [finding.code for finding in outcome.refused] == ["slate-stuck"]
     assert outcome.touched == [CORE]
 
 
@@ -205,4 +205,4 @@ def test_a_value_set_before_entries_changed_places_is_not_replaced_by_one_set_af
         slate = merged(slate, one)
     outcome = replay(slate, files())
     assert outcome.after.items("courses") == ["Long Reach", "Harbour Mile, short"]
-    assert not any(one.has_moved_on for one in outcome.changes[1:])
+    assert not any(change.has_moved_on for change in outcome.changes[1:])

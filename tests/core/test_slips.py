@@ -34,7 +34,7 @@ def all_damages() -> list[Damage]:
 
 @pytest.mark.parametrize("name", sorted(LEAST))
 def test_slips_are_found_on_their_line_and_no_safe_repair_harms(name: str) -> None:
-    mine = [one for one in all_damages() if one.format == name]
+    mine = [damage for damage in all_damages() if damage.format == name]
     assert len(mine) >= 15
     assert [one for one in mine if one.harmed] == []
     line, repair = LEAST[name]
@@ -57,7 +57,7 @@ HARMLESS = [
 @pytest.mark.parametrize(("name", "body"), HARMLESS)
 def test_what_is_not_certain_is_proposed_and_never_made(name: str, body: str) -> None:
     document = FORMATS[name].read(Text(body))
-    assert any(one.level == "error" for one in problems_of(document))
+    assert any(problem.level == "error" for problem in problems_of(document))
     with suppress(EditRefused):
         assert with_repairs(FORMATS[name], document).text.body == body
 
@@ -156,14 +156,14 @@ def test_a_slip_gets_its_cause_its_line_and_the_right_repair(
     name: str, body: str, code: str, line: int, wanted: str
 ) -> None:
     document = FORMATS[name].read(Text(body))
-    first = next(one for one in problems_of(document) if one.code != "more-problems")
+    first = next(problem for problem in problems_of(document) if problem.code != "more-problems")
     assert (first.code, document.text.place(first.start)[0]) == (code, line)
     assert document.text.spliced(first.repair).body == wanted
 
 
 def test_an_apostrophe_in_a_here_document_is_no_open_quote() -> None:
     body = "#!/bin/sh\ncat <<END\nIt's high tide\nEND\nexec ./gullwind --slots 4\n"
-    assert [one.code for one in problems_of(FORMATS["launch"].read(Text(body)))] == []
+    assert [problem.code for problem in problems_of(FORMATS["launch"].read(Text(body)))] == []
 
 
 @pytest.mark.parametrize(
@@ -213,7 +213,7 @@ def test_quotes_of_a_command_file_are_what_its_dialect_says(
     found = document.find(("motto",))
     assert found is not None
     assert found.value == expected
-    assert [one.code for one in problems_of(document)] == []
+    assert [problem.code for problem in problems_of(document)] == []
     if not wanted:
         with pytest.raises(EditRefused):
             document.set(("motto",), value)

@@ -56,7 +56,7 @@ def accepted(suite: Suite, path: Path) -> Document | None:
         document = FORMATS[suite.format].read(decode(path.read_bytes()))
     except NotText:
         return None
-    wrong = any(one.level == "error" for one in problems_here("", document, ""))
+    wrong = any(problem.level == "error" for problem in problems_here("", document, ""))
     return None if wrong else document
 
 
@@ -83,8 +83,8 @@ def test_every_case_gives_the_same_bytes_and_nothing_but_findings(suite: Suite) 
                 continue
             assert text.encode() == path.read_bytes()
             document = FORMATS[suite.format].read(text)
-            for one in problems_of(document):
-                assert 0 <= one.start <= one.end <= len(text.body) + 1, path
+            for entry in problems_of(document):
+                assert 0 <= entry.start <= entry.end <= len(text.body) + 1, path
 
 
 def another(entry: Entry) -> str:

@@ -38,7 +38,7 @@ REASONS = (
 
 def names(document: Document) -> list[Path_]:
     """Give the path of every value, and of every map that holds one."""
-    paths = [one.path[:length] for one in document.entries() for length in range(1, len(one.path) + 1)]
+    paths = [entry.path[:length] for entry in document.entries() for length in range(1, len(entry.path) + 1)]
     return [path for path in dict.fromkeys(paths) if isinstance(path[-1], str) and document.find(path) is not None]
 
 

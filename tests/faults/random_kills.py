@@ -31,9 +31,9 @@ PATIENCE = 60.0
 def processes(site: SiteUnderTest, target: str) -> list[psutil.Process]:
     """Give the processes that a target means just now."""
     found = []
-    for one in site.processes():
+    for process in site.processes():
         try:
-            words = one.cmdline()
+            words = process.cmdline()
         except psutil.Error:
             continue
         kinds = {
@@ -43,7 +43,7 @@ def processes(site: SiteUnderTest, target: str) -> list[psutil.Process]:
             "server": "gullwind_standin.main" in words,
         }
         if target == "all" or kinds.get(target) or (target == "round and keeper" and kinds["round"]):
-            found.append(one)
+            found.append(process)
     keeper = site.keeper_process("regatta")
     if keeper is not None and "keeper" in target:
         found.append(psutil.Process(keeper))
@@ -54,9 +54,9 @@ def processes(site: SiteUnderTest, target: str) -> list[psutil.Process]:
 
 def kill(site: SiteUnderTest, target: str) -> None:
     """End them all."""
-    for one in processes(site, target):
+    for process in processes(site, target):
         try:
-            os.kill(one.pid, signal.SIGKILL)
+            os.kill(process.pid, signal.SIGKILL)
         except (ProcessLookupError, psutil.Error):
             continue
 

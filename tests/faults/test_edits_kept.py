@@ -82,7 +82,7 @@ def test_what_is_set_or_discarded_during_the_wait_is_not_part_of_the_round(runni
     code, output = work.end()
     assert code == 0, output
     assert running.value("regatta", "boat.slots") == "24" and running.value("regatta", "laps.count") == "7"
-    changes = {one["name"]: one["after"] for one in rounds(running)[0]["changes"]}
+    changes = {change["name"]: change["after"] for change in rounds(running)[0]["changes"]}
     assert changes == {"race.slots": "24", "race.laps": "7"}
     waiting = running.ok("slate")
     assert "race.slots: 24 -> 30" in waiting and "server.motto" in waiting and "race.laps" not in waiting

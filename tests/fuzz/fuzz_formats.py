@@ -41,13 +41,13 @@ def one_input(data: bytes) -> None:
     assert text.encode() == data
     document = KIND.read(text)
     problems = problems_here(f"x.{NAME}", document, NAME)
-    for one in problems:
-        assert 0 <= one.start <= one.end <= len(text.body) + 2, one
-        assert one.cause
-        assert one.code
-        for cut in one.repair:
-            assert 0 <= cut.start <= cut.end <= len(text.body), one
-        text.spliced(one.repair)
+    for problem in problems:
+        assert 0 <= problem.start <= problem.end <= len(text.body) + 2, problem
+        assert problem.cause
+        assert problem.code
+        for cut in problem.repair:
+            assert 0 <= cut.start <= cut.end <= len(text.body), problem
+        text.spliced(problem.repair)
     with contextlib.suppress(EditRefused, NotEncodable):
         with_repairs(KIND, document)
     entries = document.entries()

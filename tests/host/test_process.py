@@ -327,7 +327,7 @@ def test_no_process_of_these_tests_is_left(site: SiteUnderTest) -> None:
     quay(site, server=READY + PORT)
     site.ok("start")
     site.ok("stop")
-    wait_for(lambda: not [one for one in psutil.process_iter() if _is_ours(one, site)])
+    wait_for(lambda: not [process for process in psutil.process_iter() if _is_ours(process, site)])
 
 
 def _is_ours(process: psutil.Process, site: SiteUnderTest) -> bool:

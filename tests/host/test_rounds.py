@@ -221,7 +221,7 @@ def test_a_round_can_be_called_off_until_it_writes_and_goes_on_without_its_termi
     terminal.stdout.close()
     number = int(str(rounds(running)[0]["round"]))
     assert outcome(running, number) == "open", "a closed terminal changes nothing"
-    worker = next(one for one in running.processes() if "roundgate.host.rounds" in words_of(one))
+    worker = next(process for process in running.processes() if "roundgate.host.rounds" in words_of(process))
     second = running.fails(5, "apply", "--yes")
     assert f"held by round {number}" in second and "since" in second
     os.kill(worker.pid, signal.SIGUSR1)
@@ -398,7 +398,7 @@ def test_worlds_are_saved_where_asked(running: SiteUnderTest) -> None:
     running.ok("set", "race.slots=24")
     running.ok("apply", "--yes", "--backup")
     copies = list((running.folder / ".roundgate" / "rounds" / "2" / "worlds" / "saves").iterdir())
-    assert [one.name for one in copies] == ["first-tide.world"]
+    assert [copy.name for copy in copies] == ["first-tide.world"]
 
 
 def test_what_changed_between_the_look_and_the_yes_is_refused(running: SiteUnderTest) -> None:

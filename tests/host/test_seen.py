@@ -10,7 +10,7 @@ from conftest import SiteUnderTest, free_port
 
 
 def outcome(site: SiteUnderTest, number: int) -> str:
-    [row] = [one for one in json.loads(site.ok("rounds", "--json")) if one["round"] == number]
+    [row] = [entry for entry in json.loads(site.ok("rounds", "--json")) if entry["round"] == number]
     return str(row["outcome"])
 
 

@@ -47,7 +47,7 @@ def test_two_open_stores_see_the_same(store: Store, tmp_path: Path) -> None:
     store.close_round(number, "failed", "no room", ["last words"])
     row = other.round(number)
     assert row is not None and (row.outcome, row.message, row.evidence) == ("failed", "no room", ["last words"])
-    assert [one.number for one in other.open_rounds()] == [number + 1]
+    assert [opened.number for opened in other.open_rounds()] == [number + 1]
     store.close()
     other.close()
 

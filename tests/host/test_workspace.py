@@ -61,7 +61,7 @@ def test_the_same_content_seen_again_is_not_checked_again(site: SiteUnderTest, c
         other = moment.again()
         other.findings_on_disk()
         file.write_bytes(before)
-        assert [one.code for one in other.again().findings_on_disk()] == []
+        assert [finding.code for finding in other.again().findings_on_disk()] == []
     assert counts["check_disk"] == 2
 
 

@@ -963,6 +963,13 @@ MUTATIONS = [
     Mutation("core/timetable/looking.py", "missed.append(due.at)", "pass", "tests/core/test_moments.py"),
     Mutation("core/timetable/looking.py", "known = min(known, now)", "known = known", "tests/core/test_moments.py"),
     Mutation("core/timetable/looking.py", "if at - lead > now:", "if at > now:", "tests/core/test_moments.py"),
+    Mutation("cli/changes/private_copy.py", "if self.is_hung_up:", "if False:", "tests/cli/test_edit_file.py"),
+    Mutation(
+        "cli/changes/private_copy.py",
+        "if is_person and copy.data() != before:",
+        "if copy.data() != before:",
+        "tests/cli/test_edit_file.py",
+    ),
     Mutation("core/timetable/moments.py", "if moment > last:", "if True:", "tests/core/test_moments.py"),
     Mutation(
         "host/timetable/books.py",

@@ -68,7 +68,7 @@ def interpreter(copy: Path) -> Path:
 
 def chosen(sample: int, seed: str, only: str) -> list[Mutation]:
     """Give the mutations to make: those with a word, or a sample that a text decides, or all."""
-    found = [one for one in MUTATIONS if only in f"{one.module} {one.old}"]
+    found = [mutation for mutation in MUTATIONS if only in f"{mutation.module} {mutation.old}"]
     return random.Random(seed).sample(found, min(sample, len(found))) if sample else found
 
 

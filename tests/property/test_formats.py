@@ -164,11 +164,11 @@ def body_of(name: str) -> st.SearchStrategy[str]:
 def look(name: str, text: Text) -> Document:
     """Read and check a text: every problem has a span in it and says something."""
     document = FORMATS[name].read(text)
-    for one in problems_here(f"x.{name}", document, name):
-        assert 0 <= one.start <= one.end <= len(text.body) + 2, one
-        assert (one.cause and one.do) or one.level == "note", one
-        assert all(0 <= cut.start <= cut.end <= len(text.body) for cut in one.repair), one
-        text.spliced(one.repair)
+    for problem in problems_here(f"x.{name}", document, name):
+        assert 0 <= problem.start <= problem.end <= len(text.body) + 2, problem
+        assert (problem.cause and problem.do) or problem.level == "note", problem
+        assert all(0 <= cut.start <= cut.end <= len(text.body) for cut in problem.repair), problem
+        text.spliced(problem.repair)
     for entry in (*document.entries(), *document.switched_off()):
         assert 0 <= entry.start <= entry.end <= len(text.body), entry
     return document
@@ -224,12 +224,12 @@ def test_what_is_damaged_gives_findings_and_mending_makes_it_no_worse(name: str)
         end = data.draw(st.integers(at, min(len(body), at + 4)))
         new = data.draw(st.sampled_from(["", *PIECES[name]]))
         document = look(name, Text(body[:at] + new + body[end:]))
-        before = sum(one.level == "error" for one in problems_of(document))
+        before = sum(problem.level == "error" for problem in problems_of(document))
         try:
             after = with_repairs(FORMATS[name], document)
         except EditRefused:
             return
-        assert sum(one.level == "error" for one in problems_of(after)) <= before
+        assert sum(problem.level == "error" for problem in problems_of(after)) <= before
 
     check()
 

@@ -66,7 +66,7 @@ def test_three_readers_that_share_nothing_agree(body: str) -> None:
             (one.key, one.value) for one in javaproperties.parse(body) if isinstance(one, javaproperties.KeyValue)
         ]
     except javaproperties.InvalidUEscapeError:
-        assert any(one.code == "escape-broken" for one in problems_of(PropertiesDocument(Text(body))))
+        assert any(problem.code == "escape-broken" for problem in problems_of(PropertiesDocument(Text(body))))
     assert ours == FORMATS["properties"].read_plainly(Text(body))
     assert theirs is None or ours == theirs
 

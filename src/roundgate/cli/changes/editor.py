@@ -4,15 +4,14 @@ from __future__ import annotations
 
 import os
 import shlex
-import subprocess
 import sys
-import tempfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from roundgate.cli.changes.private_copy import GivenUp, PrivateCopy, private_copy, tell_kept
 from roundgate.cli.complete import complete_server_or_file
 from roundgate.cli.screen.output import echo
 from roundgate.core.findings import Finding
@@ -77,11 +76,13 @@ def _edit_of_server(words: list[str], *, anyway: bool, new_file: bool) -> None:
         found = workspace.findings_after(workspace.outcome([*workspace.operations, operation]))
         return [finding for finding in found if finding.place.file == path and identity_of(finding) not in old]
 
-    data = _until_right(path, text.encode(), check, anyway=anyway)
-    if data is None:
-        return
-    operation = EditText(path, hunks_between(text.body, _decoded(data).body))
-    put(opened, [operation], despite_errors=True)
+    origin = server.folder / path
+    tell_kept(origin)
+    with private_copy(origin, text.encode()) as copy:
+        data = _until_right(path, copy, check, anyway=anyway)
+        if data is not None:
+            operation = EditText(path, hunks_between(text.body, _decoded(data).body))
+            put(opened, [operation], despite_errors=True)
 
 
 def _decoded(data: bytes) -> Text:
@@ -100,38 +101,36 @@ def _edit_file(path: str, *, anyway: bool) -> None:
     before = read_bytes(path)
     if before is None or len(before) > LARGEST:
         raise Trouble(f"{path} cannot be edited: it is no file, or larger than {LARGEST >> 20} MB.")
-    data = _until_right(path, before, lambda new: check_standalone(path, new), anyway=anyway)
-    if data is not None:
-        replace_file(path, before, data)
-        echo(f"{path}: written.")
+    origin = Path(path).absolute()
+    tell_kept(origin)
+    with private_copy(origin, before) as copy:
+        data = _until_right(path, copy, lambda new: check_standalone(path, new), anyway=anyway)
+        if data is not None:
+            replace_file(path, before, data)
+            echo(f"{path}: written.")
 
 
-def _until_right(path: str, before: bytes, check: Check, *, anyway: bool) -> bytes | None:
+def _until_right(path: str, copy: PrivateCopy, check: Check, *, anyway: bool) -> bytes | None:
     """Let a person edit a copy until it is right, or is kept or given up; None where nothing is to change."""
     from roundgate.cli.screen.findings import echo_findings
     from roundgate.core.findings import has_errors
 
     editor = _editor()
-    with tempfile.TemporaryDirectory(prefix="roundgate-") as folder:
-        copy = Path(folder) / Path(path).name
-        copy.write_bytes(before)
-        copy.chmod(0o600)
-        while True:
-            _run(editor, copy)
-            data = copy.read_bytes() if copy.exists() else before
-            if data == before:
-                echo(f"{path}: nothing was changed.")
-                return None
-            found = _found(check, data, path)
-            echo_findings(found)
-            if not has_errors(found) or anyway:
-                return data
-            answer = _ask()
-            if answer == "keep":
-                return data
-            if answer == "give up":
-                echo(f"{path}: given up, nothing was changed.")
-                raise typer.Exit(1)
+    while True:
+        data = copy.edit(editor)
+        if data == copy.before:
+            echo(f"{path}: nothing was changed.")
+            return None
+        found = _found(check, data, path)
+        echo_findings(found)
+        if not has_errors(found) or anyway:
+            return data
+        answer = _ask()
+        if answer == "keep":
+            return data
+        if answer == "give up":
+            echo(f"{path}: given up, nothing was changed.")
+            raise GivenUp(1)
 
 
 def _found(check: Check, data: bytes, path: str) -> list[Finding]:
@@ -154,15 +153,6 @@ def _editor() -> list[str]:
     if not words:
         raise Trouble("No editor is known.", "Set EDITOR, for example: export EDITOR=nano")
     return words
-
-
-def _run(editor: list[str], copy: Path) -> None:
-    try:
-        done = subprocess.run([*editor, str(copy)], check=False)
-    except OSError as error:
-        raise Trouble(f"The editor '{editor[0]}' cannot be started: {error.strerror}.", "Set EDITOR.") from error
-    if done.returncode:
-        raise Trouble(f"The editor ended with {done.returncode}; nothing was changed.", "Edit it again.")
 
 
 def _ask() -> str:

@@ -1,0 +1,114 @@
+"""The copy of a file that a person edits: deleted once it is taken over or given up, kept where anything else ends it.
+
+An hour of work must not go with a closed terminal, a full disk, or somebody else's edit of the same file meanwhile.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+
+import typer
+
+from roundgate.cli.screen.output import echo, warn
+from roundgate.host.errors import Trouble
+
+_PREFIX = "roundgate-edit-"
+_ORIGIN = ".origin"
+"""Beside a copy that was kept: a file with the path that it is a copy of."""
+
+
+class GivenUp(typer.Exit):
+    """The person has given the edit up: what they wrote is not wanted."""
+
+
+class PrivateCopy:
+    """A copy in a folder that only this user can read."""
+
+    def __init__(self, origin: Path, before: bytes) -> None:
+        """Write the copy. Raises OSError."""
+        self.origin = origin
+        self.before = before
+        self.path = Path(tempfile.mkdtemp(prefix=_PREFIX)) / origin.name
+        self.path.write_bytes(before)
+        self.path.chmod(0o600)
+        self.is_hung_up = False
+        self._is_in_editor = False
+
+    def data(self) -> bytes:
+        """Give what the copy holds now."""
+        return self.path.read_bytes() if self.path.exists() else self.before
+
+    def edit(self, editor: Sequence[str]) -> bytes:
+        """Run an editor on the copy, and give what it holds then. Raises Trouble."""
+        self._is_in_editor = True
+        try:
+            done = subprocess.run([*editor, str(self.path)], check=False)
+        except OSError as error:
+            raise Trouble(f"The editor '{editor[0]}' cannot be started: {error.strerror}.", "Set EDITOR.") from error
+        finally:
+            self._is_in_editor = False
+        if self.is_hung_up:
+            raise Trouble("The terminal was closed; nothing was changed.", "Edit it again.")
+        if done.returncode:
+            raise Trouble(f"The editor ended with {done.returncode}; nothing was changed.", "Edit it again.")
+        return self.data()
+
+    def hang_up(self, *_: object) -> None:
+        """Notice that the terminal is gone. The editor is told too, and has the time to write what it holds."""
+        self.is_hung_up = True
+        if not self._is_in_editor:
+            raise typer.Abort
+
+    def keep(self) -> None:
+        """Leave the copy where it is, and say so."""
+        (self.path.parent / _ORIGIN).write_text(str(self.origin))
+        with contextlib.suppress(OSError):  # there may be no terminal left to say it on
+            warn(f"What you wrote is kept in {self.path}")
+
+    def delete(self) -> None:
+        """Delete the copy, and what an editor has left beside it."""
+        shutil.rmtree(self.path.parent, ignore_errors=True)
+
+
+@contextlib.contextmanager
+def private_copy(origin: Path, before: bytes) -> Iterator[PrivateCopy]:
+    """Give a copy to edit. Where an exception ends the edit, what a person has written stays, but for GivenUp."""
+    copy = PrivateCopy(origin, before)
+    is_person = sys.stdin.isatty()  # a script can do it again, and would leave copy after copy
+    ignored = signal.getsignal(signal.SIGHUP) is signal.SIG_IGN
+    former = None if ignored else signal.signal(signal.SIGHUP, copy.hang_up)
+    try:
+        yield copy
+    except GivenUp:
+        copy.delete()
+        raise
+    except BaseException:
+        if is_person and copy.data() != before:
+            copy.keep()
+        else:
+            copy.delete()
+        raise
+    else:
+        copy.delete()
+    finally:
+        if not ignored:
+            signal.signal(signal.SIGHUP, former)
+
+
+def tell_kept(origin: Path) -> None:
+    """Tell of earlier copies of a file that were kept, and which nobody has deleted since."""
+    for mark in sorted(Path(tempfile.gettempdir()).glob(f"{_PREFIX}*/{_ORIGIN}")):
+        with contextlib.suppress(OSError):  # another user's, or deleted just now
+            copy = mark.with_name(origin.name)
+            if mark.stat().st_uid == os.geteuid() and mark.read_text() == str(origin) and copy.exists():
+                when = time.strftime("%Y-%m-%d %H:%M", time.localtime(copy.stat().st_mtime))
+                echo(f"What you wrote on {when} was not taken over; it is kept in {copy}")
