@@ -108,6 +108,8 @@ ROWS = (
     Fault("root looks at somebody's site", "`status`, `set`", "done as that user", SAME, "-", f"{STATE}::test_a_look_by_root_does_not_lock_the_owner_out"),
     Fault("no room for a large file", "save", "failed", OLD, UP, f"{DISK}::test_a_limit_on_what_may_be_written_ends_the_round_and_brings_the_server_up"),
     Fault("the snapshot's folder cannot be made", "save", "failed", OLD, UP, f"{DISK}::test_files_that_cannot_be_saved_end_the_round_before_anything_is_written"),
+    Fault("a folder is in the way of a file", "rewind", "open, told once, and tried again until it is gone", OLD, UP, "test_unfinished::test_a_round_that_cannot_put_its_files_back_stays_open_tells_so_once_and_is_finished"),
+    Fault("the terminal is closed", "`edit`", "what was written is kept, and said at the next `edit`", SAME, RUNS, "test_edit_file::test_what_was_written_outlives_a_terminal_that_closes"),
     Fault("the disk is full to the last block", "`apply`", "failed or recovered later", OLD, UP, f"{DISK}::test_a_disk_that_is_really_full"),
     # --- backups and many servers
     Fault("files named like modules, `json.py` and others", "in the folder in which one calls commands", "never run", SAME, RUNS, "test_hostile_files::test_a_file_named_like_a_module_is_never_run"),

@@ -970,6 +970,18 @@ MUTATIONS = [
         "if copy.data() != before:",
         "tests/cli/test_edit_file.py",
     ),
+    Mutation(
+        "host/notices/of_rounds.py",
+        "elif outcome is RoundOutcome.UNFINISHED and round.down_since is None:",
+        "elif False:",
+        "tests/faults/test_unfinished.py",
+    ),
+    Mutation(
+        "host/rounds/bring_up.py",
+        "except (RoundAborted, Trouble, OSError) as second:",
+        "except (RoundAborted, Trouble) as second:",
+        "tests/faults/test_unfinished.py",
+    ),
     Mutation("core/timetable/moments.py", "if moment > last:", "if True:", "tests/core/test_moments.py"),
     Mutation(
         "host/timetable/books.py",

@@ -1,0 +1,60 @@
+"""Files that cannot be put back: the round stays open, tells so once, and is finished when the way is free."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import sys
+from collections.abc import Iterator
+
+import pytest
+
+from conftest import LAUNCH, SiteUnderTest, wait_for
+from peers import Hook
+
+IN_THE_WAY = """#!/bin/sh
+if grep -q boat.slots=24 gullwind.properties; then
+    rm gullwind.properties
+    mkdir -p gullwind.properties/in-the-way
+    exit 1
+fi
+"""
+
+
+@pytest.fixture
+def hook() -> Iterator[Hook]:
+    hook = Hook()
+    yield hook
+    hook.close()
+
+
+def test_a_round_that_cannot_put_its_files_back_stays_open_tells_so_once_and_is_finished(
+    site: SiteUnderTest, hook: Hook
+) -> None:
+    """The server's start puts a folder where its file was; the keeper tries again and again until that is gone."""
+    home = site.add("regatta", "boat.slots=16\n")
+    start = LAUNCH.format(python=sys.executable, more="").partition("\n")[2]
+    (home / "launch.sh").write_text(IN_THE_WAY + start)
+    with (site.folder / "roundgate.toml").open("a") as file:
+        file.write(f'\n[notices.webhook.club]\nurl = "{hook.url}"\npause = "1s"\n')
+    site.ok("start")
+    site.ok("set", "race.slots=24")
+    said = site.fails(4, "apply", "--yes")
+    assert "the files could NOT be put back" in said and "What was saved lies in" in said, said
+    number = json.loads(site.ok("rounds", "--json"))[0]["round"]
+
+    def tries() -> int:
+        return site.ok("rounds", "show", str(number)).count("could NOT be put back")
+
+    wait_for(lambda: tries() >= 3, 60)
+    assert site.server_process("regatta") is None
+    assert f"round {number} is being recovered by itself (try" in site.run("status").stdout
+    assert hook.events() == ["up-again", "going-down", "failed"]
+    shutil.rmtree(home / "gullwind.properties")
+    wait_for(lambda: json.loads(site.ok("rounds", "--json"))[0]["outcome"] != "open", 60)
+    wait_for(lambda: hook.events().count("failed") == 1 and len(hook.got) == 4, 20)
+    assert json.loads(site.ok("rounds", "--json"))[0]["outcome"] == "rewound"
+    assert site.value("regatta", "boat.slots") == "16"
+    assert site.server_process("regatta") is not None
+    assert "boat.slots=24" in site.ok("slate") or "16 -> 24" in site.ok("slate"), "the change waits again"
+    assert hook.events()[3] == "rewound"
