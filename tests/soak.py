@@ -28,7 +28,8 @@ def run(number: int, workers: int, words: list[str]) -> bool:
     """Run the suite once; tell whether it passed."""
     log = LOGS / f"{number}.log"
     pytest = [sys.executable, "-m", "pytest", "-n", str(workers), "-p", "no:cacheprovider", *words]
-    inside = f"ip link set lo up; exec {shlex.join(pytest)}"
+    # No exec: the shell is the first process there, and takes leave of those whose parents have ended.
+    inside = f"ip link set lo up; {shlex.join(pytest)}; exit $?"
     began = time.monotonic()
     with tempfile.TemporaryDirectory(prefix="soak") as folder, log.open("wb") as file:
         Path(folder).chmod(0o755)  # some tests start a server as another user

@@ -13,7 +13,7 @@ from pathlib import Path
 import psutil
 import pytest
 
-from conftest import SiteUnderTest, free_port, wait_for, words_of
+from conftest import SiteUnderTest, free_port, is_alive, wait_for, words_of
 
 BOOK = """
 [rulebook]
@@ -120,9 +120,9 @@ def test_a_server_in_a_terminal_is_read_without_its_colours_and_outlives_its_kee
     keeper = site.kill_keeper("quay", with_guard=True)
     site.ok("status")
     wait_for(lambda: site.keeper_process("quay") not in (None, keeper))
-    assert process.is_running() and "heard tide" in site.ok("send", "quay", "tide")
+    assert is_alive(process) and "heard tide" in site.ok("send", "quay", "tide")
     site.ok("stop")
-    assert not process.is_running()
+    assert not is_alive(process)
 
 
 def test_a_signal_reaches_the_server_in_its_terminal(site: SiteUnderTest) -> None:
