@@ -47,6 +47,7 @@ def test_a_list_of_a_server_has_the_finding(regatta: SiteUnderTest, code: str, c
         ("rulebook-syntax", '[setting."race.slots"]', '[setting."race.slots"'),
         ("rulebook-value", 'item = "course"', 'item = "corse"'),
         ("rulebook-value", 'slots = "race.slots"', 'slots = "race.slotz"'),
+        ("rulebook-value", 'default = "middle"', 'default = "midle"'),
     ],
 )
 def test_a_rulebook_with_a_mistake_has_the_finding(regatta: SiteUnderTest, code: str, old: str, new: str) -> None:

@@ -171,6 +171,16 @@ def test_a_preset_that_needs_a_mode_says_so_and_may_bring_it(running: SiteUnderT
     assert "counts only" not in running.ok("preset", "neap"), "the mode is set"
 
 
+def test_a_world_is_made_with_a_value_that_the_server_takes_or_its_default(running: SiteUnderTest) -> None:
+    path = running.folder / "regatta" / "gullwind.properties"
+    text = path.read_text()
+    for before, is_fixed in (("small", True), ("enormous", False)):
+        path.write_text(f"{text}world.size={before}\n")
+        done = running.run("set", "world.size=large")
+        assert ("world-fixed" in done.stdout) == is_fixed, done.stdout
+        running.ok("discard")
+
+
 def test_a_preset_is_for_its_game_and_leaves_out_what_the_edition_lacks(site: SiteUnderTest, regatta: Path) -> None:
     (site.folder / "presets").mkdir()
     (site.folder / "presets" / "swell.toml").write_text(

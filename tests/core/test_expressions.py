@@ -66,6 +66,7 @@ def test_expressions_give_what_one_expects(source: str, answer: object) -> None:
         ("server.name matches '('", "pattern '\\(' is wrong"),
         ("and 3", "is where a value belongs"),
         ("(" * 100 + "1" + ")" * 100, "nested too deeply"),
+        ("2" + "^2" * 100, "nested too deeply"),
     ],
 )
 def test_nonsense_is_refused_with_words(source: str, words: str) -> None:

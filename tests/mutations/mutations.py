@@ -151,7 +151,7 @@ MUTATIONS = [
         "core/checks/rules.py",
         "if is_unreadable(change.before, spec):",
         "if False:",
-        "tests/cli/test_advice_followed.py -k 'slip or word'",
+        "tests/cli/test_whole_server.py -k world_is_made",
     ),
     Mutation(
         "core/checks/rules.py",
