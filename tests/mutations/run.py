@@ -23,6 +23,8 @@ from mutations import MUTATIONS, Mutation
 
 ROOT = Path(__file__).parents[2]
 MOST_SECONDS = 600
+TEST_SECONDS = 120
+"""A change that makes a loop endless is caught by its test once this has passed; the longest test needs half of it."""
 LEFT_OUT = ("PYTHONPATH", "ROUNDGATE_EVERY_ACT", "ROUNDGATE_SAMPLE")
 """A mutation is judged by what the default run tests, wherever this runs."""
 
@@ -42,6 +44,7 @@ def outcome(mutation: Mutation) -> str:
         path.write_text(text.replace(mutation.old, mutation.new), "utf-8")
         python = interpreter(copy)
         command = [str(python), "-m", "pytest", "-x", "-q", "-n", "0", "-p", "no:cacheprovider"]
+        command += ["--timeout", str(TEST_SECONDS)]
         environment = {name: value for name, value in os.environ.items() if name not in LEFT_OUT}
         try:
             done = subprocess.run(
