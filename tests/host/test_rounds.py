@@ -196,9 +196,12 @@ def test_a_round_waits_until_nobody_is_aboard(running: SiteUnderTest) -> None:
     running.ok("set", "race.slots=24")
     done: list[int] = []
     waiter = threading.Thread(target=lambda: done.append(running.run("apply", "--yes", "--when-empty").returncode))
-    waiter.start()
-    wait_for(lambda: any(one["outcome"] == "open" for one in rounds(running)))
     before = running.server_process("regatta")
+    waiter.start()
+    wait_for(lambda: any(row["outcome"] == "open" for row in rounds(running)))
+    number = str(rounds(running)[0]["round"])
+    wait_for(lambda: "waiting until nobody is aboard" in running.ok("rounds", "show", number), 20)
+    assert running.server_process("regatta") == before
     running.ok("send", "ashore")
     waiter.join(60)
     assert done == [0] and running.server_process("regatta") != before
