@@ -8,7 +8,6 @@ import signal
 import socket
 import subprocess
 import sys
-import threading
 from pathlib import Path
 
 import psutil
@@ -194,17 +193,15 @@ def test_what_players_are_told_and_when_is_the_sites_word(site: SiteUnderTest) -
 def test_a_round_waits_until_nobody_is_aboard(running: SiteUnderTest) -> None:
     running.ok("send", "muster 2")
     running.ok("set", "race.slots=24")
-    done: list[int] = []
-    waiter = threading.Thread(target=lambda: done.append(running.run("apply", "--yes", "--when-empty").returncode))
     before = running.server_process("regatta")
-    waiter.start()
-    wait_for(lambda: any(row["outcome"] == "open" for row in rounds(running)))
-    number = str(rounds(running)[0]["round"])
-    wait_for(lambda: "waiting until nobody is aboard" in running.ok("rounds", "show", number), 20)
-    assert running.server_process("regatta") == before
+    work = Background(running, "apply", "--yes", "--when-empty")
+    assert work.process.stdout is not None
+    assert any("waiting until nobody is aboard" in line for line in work.process.stdout)
+    assert rounds(running)[0]["outcome"] == "open" and running.server_process("regatta") == before
     running.ok("send", "ashore")
-    waiter.join(60)
-    assert done == [0] and running.server_process("regatta") != before
+    code, output = work.end()
+    assert code == 0, output
+    assert running.server_process("regatta") != before
 
 
 def test_a_round_can_be_called_off_until_it_writes_and_goes_on_without_its_terminal(running: SiteUnderTest) -> None:
