@@ -82,6 +82,12 @@ def test_kinds_that_do_not_fit_are_a_problem_and_not_a_crash(source: str) -> Non
         work_out(read_expression(source), VALUES)
 
 
+def test_a_field_of_a_record_comes_before_a_setting_of_that_name() -> None:
+    values = {"crates": [{"weight": Decimal(5)}], "weight": Decimal(1), "most": Decimal(4)}
+    assert work_out(read_expression("any(crates, weight > most)"), values)
+    assert not work_out(read_expression("any(crates, weight < most)"), values)
+
+
 def test_names_are_known_before_anything_is_worked_out() -> None:
     tree = read_expression("race.heat <= race.slots or any(courses, item == server.name)")
     assert names_in(tree) == {"race.heat", "race.slots", "courses", "server.name"}

@@ -254,3 +254,10 @@ def test_the_servers_own_name_counts_before_its_tags() -> None:
     assert end_on(person, "bans", {"@all", "regatta"}) == "2027-01-01"
     assert end_on(person, "bans", {"@all", "harbour"}) == "2026-01-01"
     assert end_on(person, "guests", {"@all", "harbour"}) == ""
+
+
+@pytest.mark.parametrize(
+    ("end", "over"), [("2026-12-02", True), ("2026-12-03", True), ("2026-12-04", False), ("soon", False), ("", False)]
+)
+def test_a_time_is_over_on_the_day_on_which_it_ends(end: str, over: bool) -> None:
+    assert is_over(end, date(2026, 12, 3)) is over

@@ -7,6 +7,7 @@ import lzma
 import os
 import random
 import shutil
+import zlib
 from pathlib import Path
 
 import pytest
@@ -155,3 +156,10 @@ def test_visits_are_counted_once_when_a_log_is_packed_and_when_two_folders_have_
     latest.write_text(line.replace("20 19", "21 19"))
     output = site.ok("people", "seen", "regatta")
     assert output.splitlines()[1].split()[-1] == "3", output
+    (home / "logs" / "2.log").write_text(line.replace("20 19", "22 19") + "nothing else\n" * 9000)
+    packer = zlib.compressobj(wbits=31)
+    begun = packer.compress(line.replace("20 19", "22 19").encode()) + packer.flush(zlib.Z_SYNC_FLUSH)
+    (home / "logs" / "2.log.gz").write_bytes(begun)
+    output = site.ok("people", "seen", "regatta")
+    assert output.splitlines()[1].split()[-1] == "4", "what is just being packed is read in its own file"
+    assert "2.log.gz" not in output + site.run("people", "seen", "regatta").stderr

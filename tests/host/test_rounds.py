@@ -15,6 +15,7 @@ import pytest
 
 from background import Background, wait_for_step
 from conftest import BOOK, SiteUnderTest, free_port, wait_for, words_of
+from terminals import Terminal
 
 
 def outcome(site: SiteUnderTest, number: int) -> str:
@@ -194,13 +195,12 @@ def test_a_round_waits_until_nobody_is_aboard(running: SiteUnderTest) -> None:
     running.ok("send", "muster 2")
     running.ok("set", "race.slots=24")
     before = running.server_process("regatta")
-    work = Background(running, "apply", "--yes", "--when-empty")
-    assert work.process.stdout is not None
-    assert any("waiting until nobody is aboard" in line for line in work.process.stdout)
-    assert rounds(running)[0]["outcome"] == "open" and running.server_process("regatta") == before
-    running.ok("send", "ashore")
-    code, output = work.end()
-    assert code == 0, output
+    words = [sys.executable, "-m", "roundgate", "apply", "--yes", "--when-empty"]
+    with Terminal(words, running.folder) as terminal:
+        terminal.until("waiting until nobody is aboard")
+        assert rounds(running)[0]["outcome"] == "open" and running.server_process("regatta") == before
+        running.ok("send", "ashore")
+        assert terminal.end() == 0, terminal.text
     assert running.server_process("regatta") != before
 
 

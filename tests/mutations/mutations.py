@@ -605,7 +605,6 @@ MUTATIONS = [
     Mutation("core/people/seen.py", 'if follows in ("*", "?", "{") else part', "if False else part", PEOPLE),
     Mutation("core/people/seen.py", "person.here_since = 0.0\n", "pass\n", PEOPLE),
     Mutation("host/people/log_files.py", 'cut = data.rfind(b"\\n") + 1', "cut = len(data)", CLUB + " -k every_kind"),
-    Mutation("host/people/seen.py", 'path.with_suffix("") in found', "False", "tests/host/test_log_files.py"),
     Mutation(
         "host/fleet/clusters.py", "with suppress(Trouble):", "if True:", "tests/cli/test_broken_rulebooks.py -k hides"
     ),
@@ -630,7 +629,10 @@ MUTATIONS = [
     Mutation("core/people/ids.py", '{"", kind.suffix}', '{""}', PEOPLE),
     Mutation("core/people/ids.py", 'return bare.lower() if kind.case == "any" else bare', "return bare", PEOPLE),
     Mutation(
-        "core/people/until.py", "date.fromisoformat(end[:10]) <= today", "date.fromisoformat(end[:10]) < today", ROSTERS
+        "core/people/until.py",
+        "date.fromisoformat(end[:10]) <= today",
+        "date.fromisoformat(end[:10]) < today",
+        "tests/core/test_people.py",
     ),
     Mutation("core/people/book.py", "by_name = [key", "by_name = [] and [key", ROSTERS),
     Mutation(
@@ -681,7 +683,7 @@ MUTATIONS = [
         "if False:",
         RECORDS,
     ),
-    Mutation("core/rulebook/expressions.py", "ChainMap(item, values)", "ChainMap(values, item)", RECORDS),
+    Mutation("core/rulebook/expressions.py", "ChainMap(item, values)", "ChainMap(values, item)", RULES),
     Mutation("core/ranks/rights.py", "allowed & open_bits & ~denied", "allowed & open_bits", RANKS),
     Mutation(
         "core/ranks/rights.py",

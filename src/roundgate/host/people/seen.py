@@ -67,6 +67,7 @@ def _remembered(memory: Path) -> Seen:
 
 def _logs(server: Server) -> list[Path]:
     """Give the logs of a server. One that is being packed just now is there twice: the packed one is left out."""
+    # It would not be counted twice, for a log is known by its text; but it would be unpacked for nothing.
     found = {path for pattern in server.book.server.logs for path in server.folder.glob(pattern) if path.is_file()}
     return [path for path in found if not (is_packed(path) and path.with_suffix("") in found)]
 
