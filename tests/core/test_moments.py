@@ -128,6 +128,16 @@ def test_a_moment_that_was_missed_by_a_wrong_clock_is_carried_out_when_it_comes(
     assert look(moments, right.known, five + 1802, {five + 1800: "done"}).due is None
 
 
+def test_an_entry_that_was_made_while_the_clock_was_ahead_does_not_wait_for_that_time() -> None:
+    crons, zone = expressions(["05:30"], [], ""), ZoneInfo("UTC")
+    moments = lambda after: moments_after(crons, zone, after)  # noqa: E731
+    five = datetime(2026, 5, 4, 5, tzinfo=zone).timestamp()
+    right = look(moments, five + 40 * 24 * 3600, five, {})
+    assert right.next == five + 1800
+    due = look(moments, right.known, five + 1801, {}).due
+    assert due is not None and due.at == five + 1800
+
+
 def test_only_the_last_missed_one_is_made_up() -> None:
     crons, zone = expressions(["04:00", "05:00", "06:00"], [], ""), ZoneInfo("UTC")
     at = datetime(2026, 5, 4, 6, 40, tzinfo=zone).timestamp()
