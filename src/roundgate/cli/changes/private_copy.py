@@ -63,7 +63,10 @@ class PrivateCopy:
         return self.data()
 
     def hang_up(self, *_: object) -> None:
-        """Notice that the terminal is gone. The editor is told too, and has the time to write what it holds."""
+        """Notice that the terminal is gone. The editor is told too, and has the time to write what it holds.
+
+        Raises Abort where no editor runs.
+        """
         self.is_hung_up = True
         if not self._is_in_editor:
             raise typer.Abort
