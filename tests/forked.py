@@ -30,7 +30,7 @@ import sys
 import tempfile
 import threading
 import traceback
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -218,8 +218,7 @@ def _is_inherited(handle: int) -> bool:
 
 def _begin(request: dict[str, Any], handles: list[int]) -> None:
     """Be the process that was to be started: in a session of its own, with its handles by their numbers."""
-    code = 1
-    try:
+    with _ended():
         os.setsid()
         os.umask(request["umask"])
         high = [fcntl.fcntl(handle, fcntl.F_DUPFD, 500) for handle in handles]
@@ -234,13 +233,6 @@ def _begin(request: dict[str, Any], handles: list[int]) -> None:
         sys.orig_argv = [sys.executable, "-P", "-m", *request["words"]]
         _show_as(sys.orig_argv)
         runpy.run_module(module, run_name="__main__", alter_sys=True)
-        code = 0
-    except SystemExit as end:
-        code = end.code if isinstance(end.code, int) else 0 if end.code is None else 1
-    except BaseException:  # noqa: BLE001 - it is shown as the interpreter would
-        traceback.print_exc()
-    finally:
-        _end(code)
 
 
 def _show_as(words: Sequence[str]) -> None:
@@ -262,17 +254,27 @@ def _become(request: dict[str, Any]) -> None:
     sys.stderr = sys.__stderr__ = open(2, "w", encoding="utf-8", errors="backslashreplace", closefd=False)  # type: ignore[misc]  # noqa: SIM115
 
 
-def _end(code: int) -> None:
-    atexit._run_exitfuncs()
-    for stream in (sys.stdout, sys.stderr):
-        with contextlib.suppress(OSError):
-            stream.flush()
-    os._exit(code)
+@contextlib.contextmanager
+def _ended() -> Iterator[None]:
+    """End this process after a block, with the exit code that the interpreter would give."""
+    code = 1
+    try:
+        yield
+        code = 0
+    except SystemExit as end:
+        code = end.code if isinstance(end.code, int) else 0 if end.code is None else 1
+    except BaseException:  # noqa: BLE001 - it is shown as the interpreter would
+        traceback.print_exc()
+    finally:
+        atexit._run_exitfuncs()
+        for stream in (sys.stdout, sys.stderr):
+            with contextlib.suppress(OSError):
+                stream.flush()
+        os._exit(code)
 
 
 def _call(request: dict[str, Any], handles: list[int]) -> None:
-    code = 1
-    try:
+    with _ended():
         for number, handle in enumerate(handles):
             os.dup2(handle, number)
             os.close(handle)
@@ -281,13 +283,6 @@ def _call(request: dict[str, Any], handles: list[int]) -> None:
         from roundgate.cli.main import main
 
         main()
-        code = 0
-    except SystemExit as end:
-        code = end.code if isinstance(end.code, int) else 0 if end.code is None else 1
-    except BaseException:  # noqa: BLE001 - it is shown as the interpreter would
-        traceback.print_exc()
-    finally:
-        _end(code)
 
 
 if __name__ == "__main__":

@@ -38,10 +38,14 @@ class PrivateCopy:
         self.origin = origin
         self.before = before
         self.path = Path(tempfile.mkdtemp(prefix=_PREFIX)) / origin.name
-        self.path.write_bytes(before)
-        self.path.chmod(0o600)
         self.is_hung_up = False
         self._is_in_editor = False
+        try:
+            self.path.write_bytes(before)
+            self.path.chmod(0o600)
+        except OSError:
+            self.delete()
+            raise
 
     def data(self) -> bytes:
         """Give what the copy holds now."""
@@ -73,7 +77,8 @@ class PrivateCopy:
 
     def keep(self) -> None:
         """Leave the copy where it is, and say so."""
-        (self.path.parent / _ORIGIN).write_text(str(self.origin))
+        with contextlib.suppress(OSError):  # on a full disk the message has to do
+            (self.path.parent / _ORIGIN).write_text(str(self.origin))
         with contextlib.suppress(OSError):  # there may be no terminal left to say it on
             warn(f"What you wrote is kept in {self.path}")
 
