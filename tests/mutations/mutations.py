@@ -989,7 +989,7 @@ MUTATIONS = [
         "host/timetable/books.py",
         "INSERT OR IGNORE INTO moment",
         "INSERT OR REPLACE INTO moment",
-        "tests/cli/test_timetable.py",
+        "tests/host/test_timetable_books.py",
     ),
     Mutation(
         "host/timetable/deeds.py",
