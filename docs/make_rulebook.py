@@ -1,4 +1,4 @@
-"""Write docs/rulebook_words.md, every word of a rulebook with its meaning, and docs/rulebook.schema.json."""
+"""Write docs/rulebook_reference.md, every key of a rulebook with its meaning, and docs/rulebook.schema.json."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from roundgate.core.facts import FACTS
 from roundgate.core.rulebook.schema import rulebook_schema
 
 HERE = Path(__file__).parent
-HEAD = """# The words of a rulebook
+HEAD = """# Rulebook reference
 
 Made by `python docs/make_rulebook.py` from the model itself. [The guide](rulebook.md) tells what they are for.
 `roundgate rulebook schema` prints the same as JSON Schema (2020-12): name it in a rulebook's first line,
@@ -60,8 +60,8 @@ def page() -> str:
     for name, title in TABLES.items():
         spec = parts[name]
         lines += [f"## `{title}`", "", " ".join(spec.get("description", "").split()).replace("``", "`"), ""]
-        lines += ["| word | type | what it means |", "|---|---|---|"]
-        lines += [f"| `{word}` | {_type(one)} | {_plain(one)} |" for word, one in spec["properties"].items()]
+        lines += ["| key | type | meaning |", "|---|---|---|"]
+        lines += [f"| `{key}` | {_type(part)} | {_plain(part)} |" for key, part in spec["properties"].items()]
         lines.append("")
     lines += ["## Names of facts in expressions", "", "| name | what it is |", "|---|---|"]
     lines += [f"| `{name}` | {about} |" for name, about in FACTS.items()]
@@ -84,5 +84,5 @@ def _type(spec: dict[str, Any]) -> str:
 
 
 if __name__ == "__main__":
-    (HERE / "rulebook_words.md").write_text(page(), "utf-8")
+    (HERE / "rulebook_reference.md").write_text(page(), "utf-8")
     (HERE / "rulebook.schema.json").write_text(json.dumps(rulebook_schema(), indent=2) + "\n", "utf-8")

@@ -50,7 +50,7 @@ def test_wrong_values_and_names_raise_trouble_and_change_nothing(site: SiteUnder
             server.key_changes().operations_of(["race.slots=40"])
         with pytest.raises(api.UnknownName, match=r"has no setting .race\.slot."):
             server.key_changes().operations_of(["race.slot=4"])
-        with pytest.raises(api.WrongWords, match="its value was not given"):
+        with pytest.raises(api.WrongUsage, match="its value was not given"):
             server.key_changes().operations_of(["entry.code"])
         with pytest.raises(api.UnknownName):
             opened.server("regata")

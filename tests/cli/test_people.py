@@ -225,7 +225,7 @@ def contents(club: SiteUnderTest) -> dict[Path, bytes]:
         (("people", "want", "Wren", "@all", "officers"), "Nobody called 'Wren'"),
         (("people", "merge", "Wren", "Tern"), "Nobody called 'Wren'"),
         (("people", "show"), "What about people?"),
-        (("people", "want", "Wren"), "needs other words"),
+        (("people", "want", "Wren"), "needs other arguments"),
     ],
 )
 def test_wrong_words_about_people_are_one_message_and_change_nothing(

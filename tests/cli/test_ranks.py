@@ -76,7 +76,7 @@ def test_what_the_slate_alters_is_said_by_people_and_permission(quay: SiteUnderT
     ("words", "expected"),
     [
         (("dance",), "What about ranks?"),
-        (("who",), "'ranks who' needs other words"),
+        (("who",), "'ranks who' needs other arguments"),
         (("who", "race.abrt"), "has no permission 'race.abrt'"),
         (("may", "Nobody", "race.abort"), "Nobody called 'Nobody'"),
         (("why", "Skuah", "race.abort"), "Did you mean Skua?"),

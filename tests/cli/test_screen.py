@@ -9,10 +9,10 @@ import pytest
 from msgspec import json
 
 from roundgate.cli.screen import output
-from roundgate.cli.screen.differences import difference_words
-from roundgate.cli.screen.facts import fact_words, stored_fact
-from roundgate.cli.screen.findings import count_words, echo_findings
-from roundgate.cli.screen.review import consequence_words
+from roundgate.cli.screen.differences import describe_difference
+from roundgate.cli.screen.facts import describe_fact, stored_fact
+from roundgate.cli.screen.findings import describe_counts, echo_findings
+from roundgate.cli.screen.review import describe_consequence
 from roundgate.cli.screen.rounds import EXIT_CODES, RoundScreen
 from roundgate.core.findings import Finding, Place
 from roundgate.core.layers import DifferenceCode, LayerDifference
@@ -81,8 +81,8 @@ def test_a_finding_without_a_line_still_says_what_and_where(capsys: pytest.Captu
 
 
 def test_counts_are_said_in_words() -> None:
-    assert count_words({"error": 1, "warning": 2}) == "1 error, 2 warnings"
-    assert count_words({}) == "nothing wrong"
+    assert describe_counts({"error": 1, "warning": 2}) == "1 error, 2 warnings"
+    assert describe_counts({}) == "nothing wrong"
 
 
 def test_tables_line_up_leave_out_empty_columns_and_show_control_characters(capsys: pytest.CaptureFixture[str]) -> None:
@@ -153,7 +153,7 @@ def test_every_fact_difference_and_consequence_has_its_words() -> None:
         StayedUp(90),
     ]
     assert {type(one) for one in facts} == set(get_args(Fact))
-    assert [fact_words(one) for one in facts] == [
+    assert [describe_fact(one) for one in facts] == [
         "owns port 4711 (udp) on any address and answers there by udp",
         "race.slots is 24, says its console",
         "in the files, but not read back (the rulebook does not say how): a, b",
@@ -166,7 +166,7 @@ def test_every_fact_difference_and_consequence_has_its_words() -> None:
         assert stored_fact(json.encode(fact).decode()) == fact
     assert stored_fact("race.slots is 24") is None
     for code in DifferenceCode:
-        assert "{" not in difference_words(LayerDifference(code, "24", 7))
+        assert "{" not in describe_difference(LayerDifference(code, "24", 7))
     for kind in ConsequenceCode:
         detail = {
             "advice": "less is more",
@@ -176,7 +176,7 @@ def test_every_fact_difference_and_consequence_has_its_words() -> None:
             "made": "1",
             "wanted": "2",
         }
-        words = consequence_words(
+        words = describe_consequence(
             Consequence(kind, ("race.slots",), {**detail, "who": "Wren", "roster": "r", "what": "x"})
         )
         assert words.startswith(("race.slots: ", "Wren joins r: ", "Wren leaves r: ", "x"))

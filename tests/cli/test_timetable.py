@@ -94,7 +94,7 @@ def test_a_keeper_restarts_its_server_when_it_is_time(site: SiteUnderTest, hook:
     assert down["message"] == f"regatta restarts at {time.strftime('%H:%M', at)}: tea."
     assert site.server_process("regatta") not in (first, None)
     wait_for(lambda: last(site)["last"] == "done", 20)
-    assert re.fullmatch(r"round 2: .*", last(site)["words"])
+    assert re.fullmatch(r"round 2: .*", last(site)["detail"])
     assert re.search(r"The server restarts in \d+s: tea", site.ok("rounds", "show", "2"))
     assert len(json.loads(site.ok("rounds", "--json"))) == 2
 

@@ -14,7 +14,7 @@ import pytest
 from background import Background, rounds, wait_for_step
 from conftest import SiteUnderTest, wait_for
 from roundgate.cli.fleet.waves import wave_sizes
-from roundgate.host.errors import WrongWords
+from roundgate.host.errors import WrongUsage
 from terminals import Terminal
 
 NAMES = ("harbour", "regatta", "nightwatch", "lone")
@@ -45,7 +45,7 @@ def test_the_sizes_of_waves(text: str, many: int, sizes: list[int]) -> None:
 
 @pytest.mark.parametrize("text", ["rest,1", "x", "1,,2", "0", "0%", "-1", "1.5"])
 def test_what_is_no_wave_is_told(text: str) -> None:
-    with pytest.raises(WrongWords):
+    with pytest.raises(WrongUsage):
         wave_sizes(text, 10)
 
 

@@ -131,11 +131,11 @@ def test_entries_of_a_list_go_where_they_are_asked_to() -> None:
 
 def test_a_secret_list_is_counted_and_not_shown() -> None:
     change = replay([AddItem(FILE, "crew.json:crew", "Cy")], files_of(TEXT.replace("],", "]"))).changes[0]
-    assert change.operation.in_words(change, str, is_secret=False) == (
+    assert change.operation.describe_change(change, str, is_secret=False) == (
         "2 entries",
         "+ Cy (number 2, the last), 3 entries",
     )
-    assert change.operation.in_words(change, str, is_secret=True) == ("2 entries", "3 entries (hidden)")
+    assert change.operation.describe_change(change, str, is_secret=True) == ("2 entries", "3 entries (hidden)")
 
 
 def test_only_what_claims_a_key_takes_it_from_a_hand_edit() -> None:

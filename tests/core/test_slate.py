@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import BOOK
-from roundgate.cli.screen.differences import difference_words
+from roundgate.cli.screen.differences import describe_difference
 from roundgate.core.checks import check_disk, check_outcome
 from roundgate.core.files import ServerFiles, differing
 from roundgate.core.layers import Known, layers_of
@@ -170,7 +170,7 @@ def test_the_layers_and_the_words_for_each_difference(
 ) -> None:
     layers = layers_of("race.slots", known)
     assert (layers.default, layers.running) == ("12", running)
-    assert tuple(map(difference_words, layers.differences)) == words
+    assert tuple(map(describe_difference, layers.differences)) == words
 
 
 def test_edits_by_hand_are_rescued_only_where_the_server_would_overwrite_them() -> None:

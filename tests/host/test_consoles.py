@@ -19,7 +19,7 @@ from roundgate.host.consoles import console_of
 from roundgate.host.consoles.packets import Packet, packed, unpacked
 from roundgate.host.consoles.protocol import Console
 from roundgate.host.drivers import driver_of
-from roundgate.host.errors import ConsoleCut, WrongWords
+from roundgate.host.errors import ConsoleCut, WrongUsage
 from roundgate.host.servers import Server
 from roundgate.host.site import read_site
 
@@ -247,7 +247,7 @@ def test_datagrams_the_password_goes_with_the_challenge(tmp_path: Path) -> None:
         console = make_console(tmp_path, "datagrams", port, UDP)
         assert console.exchange("status") == ["one", "two"]
         assert seen == [f"\xff\xffdo 4711 {PASSWORD} status\n"]
-        with pytest.raises(WrongWords):
+        with pytest.raises(WrongUsage):
             console.send("status\nquit")
         console.send("quit")
 
@@ -315,7 +315,7 @@ def test_a_named_pipe_takes_lines_and_says_where_nobody_reads(tmp_path: Path) ->
     try:
         console.send("status")
         assert os.read(handle, 100) == b"status\n"
-        with pytest.raises(WrongWords):
+        with pytest.raises(WrongUsage):
             console.send("status\nquit")
     finally:
         os.close(handle)

@@ -11,7 +11,7 @@ import pytest
 from background import rounds, status
 from conftest import BOOK, SiteUnderTest
 from roundgate.cli.rounding import moment, seconds
-from roundgate.host.errors import WrongWords
+from roundgate.host.errors import WrongUsage
 
 
 def with_book(site: SiteUnderTest, old: str, new: str) -> None:
@@ -101,7 +101,7 @@ def test_a_wait_is_a_length_of_time(typed: str, found: float) -> None:
 
 @pytest.mark.parametrize("typed", ["31d", "-1s", "soon", "1e9", "nan"])
 def test_a_wait_that_makes_no_sense_is_refused(typed: str) -> None:
-    with pytest.raises(WrongWords):
+    with pytest.raises(WrongUsage):
         seconds(typed)
 
 

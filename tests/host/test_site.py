@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 from conftest import BOOK, SiteUnderTest
-from roundgate.host.errors import NoSite, Trouble, UnknownName, WrongWords
+from roundgate.host.errors import NoSite, Trouble, UnknownName, WrongUsage
 from roundgate.host.site import choose_one, choose_servers, find_site, is_server_word, read_site
 
 THREE = """
@@ -58,7 +58,7 @@ def test_words_that_mean_servers(folder: Path, word: str, chosen: list[str]) -> 
         ("regata", UnknownName, "no server 'regata'"),
         ("@fast", UnknownName, "No server has the tag fast"),
         ("harbour,", UnknownName, "no server ''"),
-        (None, WrongWords, "Which server"),
+        (None, WrongUsage, "Which server"),
     ],
 )
 def test_words_that_mean_none(folder: Path, word: str | None, kind: type[Trouble], words: str) -> None:
@@ -71,7 +71,7 @@ def test_the_server_in_whose_folder_one_stands_is_meant_the_innermost_first(fold
     assert choose_servers(site, None, folder / "harbour") == ["harbour"]
     assert choose_servers(site, None, folder / "regatta") == ["regatta"]
     assert choose_servers(site, None, folder / "regatta" / "night") == ["nightwatch"]
-    with pytest.raises(WrongWords, match="one server at a time"):
+    with pytest.raises(WrongUsage, match="one server at a time"):
         choose_one(site, "@all", folder)
 
 

@@ -63,7 +63,10 @@ def test_only_a_missed_moment_can_be_claimed_again(site: Site, outcome: MomentOu
     assert not books.claim("regatta", "tea", NOW)
     last = books.last("regatta", "tea")
     if outcome != "skip":
-        assert last is not None and (last.outcome, last.words) == (outcome or "running", "as it was" if outcome else "")
+        assert last is not None and (last.outcome, last.detail) == (
+            outcome or "running",
+            "as it was" if outcome else "",
+        )
     assert books.taken("regatta", "tea", NOW - 1) == {NOW: outcome or "running"}, "a claim in vain changes nothing"
     assert books.claim("regatta", "tea", NOW, again=True) == (outcome == "missed")
     assert not books.claim("regatta", "tea", NOW, again=True)

@@ -28,7 +28,7 @@ if TYPE_CHECKING:
     from roundgate.api.site import OpenSite, open_site
     from roundgate.core.findings import Finding, Place
     from roundgate.core.layers import Known, Layers
-    from roundgate.host.errors import Busy, NoSite, Trouble, UnknownName, WrongWords
+    from roundgate.host.errors import Busy, NoSite, Trouble, UnknownName, WrongUsage
     from roundgate.host.rounds.gather import Gathered
     from roundgate.host.rounds.options import Options
     from roundgate.host.rounds.process import RoundWindow
@@ -52,7 +52,7 @@ _HOMES = {
     "RoundWindow": "roundgate.host.rounds.process",
     "Trouble": "roundgate.host.errors",
     "UnknownName": "roundgate.host.errors",
-    "WrongWords": "roundgate.host.errors",
+    "WrongUsage": "roundgate.host.errors",
     "open_site": "roundgate.api.site",
 }
 
@@ -75,7 +75,7 @@ __all__ = [
     "RoundWindow",
     "Trouble",
     "UnknownName",
-    "WrongWords",
+    "WrongUsage",
     "open_site",
 ]
 

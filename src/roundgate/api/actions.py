@@ -1,4 +1,4 @@
-"""What a running server does at once, by the actions of its rulebook: the words of a call become a console line."""
+"""What a running server does at once, by the actions of its rulebook: the arguments of a call become a console line."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from roundgate.core.quoting import quoted
 from roundgate.core.records.sets import find_records, records_in
 from roundgate.core.rulebook.model import Action, RecordField
 from roundgate.core.values import ValueProblem
-from roundgate.host.errors import Trouble, UnknownName, WrongWords
+from roundgate.host.errors import Trouble, UnknownName, WrongUsage
 from roundgate.host.servers import Server
 
 
@@ -29,13 +29,13 @@ def action_of(server: Server, name: str) -> Action:
     raise UnknownName(f"{server.name} has no action '{name}'.", hint)
 
 
-def line_of(server: Server, name: str, words: Sequence[str]) -> str:
+def line_of(server: Server, name: str, arguments: Sequence[str]) -> str:
     """Give the console line of an action: its arguments in their order, or as NAME=VALUE, each checked.
 
-    Raises WrongWords for one too many or too few, and Trouble for a value that will not do.
+    Raises WrongUsage for one too many or too few, and Trouble for a value that will not do.
     """
     action = action_of(server, name)
-    given = _given(action, name, words, server)
+    given = _given(action, name, arguments, server)
     filled: dict[str, str] = {}
     for argument, spec in action.argument.items():
         word = given.get(argument)
@@ -44,7 +44,7 @@ def line_of(server: Server, name: str, words: Sequence[str]) -> str:
         elif spec.default is not None:
             filled[argument] = values.as_stored(spec.default, spec)
         else:
-            raise WrongWords(f"'{name}' needs {argument}: {values.describe(spec)}.", usage(server, name))
+            raise WrongUsage(f"'{name}' needs {argument}: {values.describe(spec)}.", usage(server, name))
     try:
         return fill(action.send, filled, server.book.server)
     except LineRefused as error:
@@ -53,24 +53,24 @@ def line_of(server: Server, name: str, words: Sequence[str]) -> str:
 
 def usage(server: Server, name: str) -> str:
     """Give the call of an action, with the names of its arguments; those in brackets may be left out."""
-    words = [
+    parameters = [
         argument.upper() if spec.default is None else f"[{argument.upper()}]"
         for argument, spec in action_of(server, name).argument.items()
     ]
-    return command("now", server.name, " ".join((name, *words)))
+    return command("now", server.name, " ".join((name, *parameters)))
 
 
-def _given(action: Action, name: str, words: Sequence[str], server: Server) -> dict[str, str]:
+def _given(action: Action, name: str, arguments: Sequence[str], server: Server) -> dict[str, str]:
     given: dict[str, str] = {}
     left = list(action.argument)
-    for word in words:
+    for word in arguments:
         argument, value = split_assignment(word)
         if value is None or argument not in action.argument:
             if not left:
-                raise WrongWords(f"'{name}' takes no more arguments: '{word}'.", usage(server, name))
+                raise WrongUsage(f"'{name}' takes no more arguments: '{word}'.", usage(server, name))
             argument, value = left[0], word
         if argument in given:
-            raise WrongWords(f"{argument} is given twice.", usage(server, name))
+            raise WrongUsage(f"{argument} is given twice.", usage(server, name))
         given[argument] = value
         left = [word for word in left if word != argument]
     return given

@@ -10,7 +10,7 @@ from roundgate.core.rulebook.model import RecordSet, Rulebook
 
 
 def lost_admins(server: OpenServer, operations: Sequence[Operation], user: str) -> str:
-    """Say why operations should be thought over: nobody would be admin, or not the one who asks; else empty.
+    """Describe why operations should be thought over: nobody would be admin, or not the one who asks; else empty.
 
     ``user`` is who asks, as the system knows them; the people book says who that is.
     """

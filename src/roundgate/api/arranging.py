@@ -15,16 +15,16 @@ from roundgate.core.records.model import Record, separator_of
 from roundgate.core.records.shapes.places import place_of_set
 from roundgate.core.rulebook.model import RecordSet
 from roundgate.core.values import ValueProblem
-from roundgate.host.errors import UnknownName, WrongWords
+from roundgate.host.errors import UnknownName, WrongUsage
 
 
 def arranged(server: OpenServer, name: str, field: str, *, falling: bool = False) -> list[Operation]:
-    """Make the operations that put the records of a set in the order of a field. Raises UnknownName or WrongWords."""
+    """Make the operations that put the records of a set in the order of a field. Raises UnknownName or WrongUsage."""
     changes = RecordChanges(server.workspace)
     name, spec = _set(server, name)
     field = _field(name, spec, field)
     if place_of_set(spec).is_map:
-        raise WrongWords(
+        raise WrongUsage(
             f"The records of {name} are the entries of a map, whose order means nothing.",
             f"roundgate arrange {server.name} {name} --number FIELD",
         )
@@ -44,13 +44,13 @@ def arranged(server: OpenServer, name: str, field: str, *, falling: bool = False
 def numbered(server: OpenServer, name: str, field: str, start: int = 1, step: int = 1) -> list[Operation]:
     """Make the operations that number a field anew: in the file's order, or of a map in the order that it says now.
 
-    Raises UnknownName or WrongWords.
+    Raises UnknownName or WrongUsage.
     """
     changes = RecordChanges(server.workspace)
     name, spec = _set(server, name)
     field = _field(name, spec, field)
     if spec.field[field].type not in ("int", "decimal"):
-        raise WrongWords(f"{name}.{field} is no number.", f"roundgate explain {server.name} {name}")
+        raise WrongUsage(f"{name}.{field} is no number.", f"roundgate explain {server.name} {name}")
     records = list(changes.records(name))
     if place_of_set(spec).is_map:
         records = _sorted(records, spec, field, falling=False)

@@ -17,7 +17,7 @@ from roundgate.core.rulebook.expansion import keys_in
 from roundgate.core.rulebook.model import Rulebook, Setting, TomlValue
 from roundgate.core.secrets import HIDDEN, hidden_paths
 from roundgate.core.values import ValueProblem
-from roundgate.host.errors import Trouble, UnknownName, WrongWords
+from roundgate.host.errors import Trouble, UnknownName, WrongUsage
 from roundgate.host.rounds.snapshot.save import saved_files
 
 DEFAULTS, PRESET, ROUND = "defaults", "preset:", "round:"
@@ -54,19 +54,20 @@ class SideDifference(Struct, frozen=True):
     same: bool
 
 
-def groups_of(site: OpenSite, words: Sequence[str]) -> tuple[list[Side], list[ServerGroup]]:
-    """Give the sides that words mean, and each word as a group of them: ``@TAG``, a cluster, or servers by commas.
+def groups_of(site: OpenSite, arguments: Sequence[str]) -> tuple[list[Side], list[ServerGroup]]:
+    """Give the sides that arguments name, and each word as a group of them: ``@TAG``, a cluster, or servers by commas.
 
-    Raises WrongWords for fewer than two groups, and as ``sides_of``.
+    Raises WrongUsage for fewer than two groups, and as ``sides_of``.
     """
-    if len(words) < 2:
-        raise WrongWords("Two groups or more are compared.", "roundgate compare --groups @ranked @casual")
-    members = [_expanded(site, word) for word in words]
+    if len(arguments) < 2:
+        raise WrongUsage("Two groups or more are compared.", "roundgate compare --groups @ranked @casual")
+    members = [_expanded(site, word) for word in arguments]
     names = list(dict.fromkeys(name for each in members for name in each))
     if len(names) < 2:
-        raise WrongWords("These groups are one server.", "Name tags with more servers: @TAG.")
+        raise WrongUsage("These groups are one server.", "Name tags with more servers: @TAG.")
     groups = [
-        ServerGroup(word, tuple(names.index(name) for name in each)) for word, each in zip(words, members, strict=True)
+        ServerGroup(word, tuple(names.index(name) for name in each))
+        for word, each in zip(arguments, members, strict=True)
     ]
     return sides_of(site, names), groups
 
@@ -93,22 +94,22 @@ def _of_group(row: SideDifference, sides: Sequence[Side], group: ServerGroup) ->
     return f"{most or '-'}, but {'; '.join(others)}"
 
 
-def sides_of(site: OpenSite, words: Sequence[str]) -> list[Side]:
-    """Give the sides that words mean: servers, ``defaults``, ``preset:NAME``, ``round:N``.
+def sides_of(site: OpenSite, arguments: Sequence[str]) -> list[Side]:
+    """Give the sides that arguments name: servers, ``defaults``, ``preset:NAME``, ``round:N``.
 
-    Raises WrongWords for fewer than two sides or no server among them, UnknownName, or Trouble where what a round
+    Raises WrongUsage for fewer than two sides or no server among them, UnknownName, or Trouble where what a round
     saved is lost.
     """
-    words = [server_name for word in words for server_name in _expanded(site, word)]
-    servers = [site.server(word) for word in words if not _is_special(word)]
-    rounds = [site.store.round(_number(word)) for word in words if word.startswith(ROUND)]
+    arguments = [server_name for word in arguments for server_name in _expanded(site, word)]
+    servers = [site.server(word) for word in arguments if not _is_special(word)]
+    rounds = [site.store.round(_number(word)) for word in arguments if word.startswith(ROUND)]
     servers += [site.opened(row.server) for row in rounds if row is not None and row.server in site.names]
-    if len(words) < 2 or not servers:
-        raise WrongWords(
+    if len(arguments) < 2 or not servers:
+        raise WrongUsage(
             "Two sides are needed, and a server among them.",
             "roundgate compare SERVER SERVER, or: compare SERVER defaults, or: preset:NAME, or: round:N",
         )
-    return [_side(site, servers[0], word) for word in words]
+    return [_side(site, servers[0], word) for word in arguments]
 
 
 def _expanded(site: OpenSite, word: str) -> list[str]:
@@ -125,7 +126,7 @@ def _is_special(word: str) -> bool:
 def _number(word: str) -> int:
     text = word.removeprefix(ROUND)
     if not (text.isascii() and text.isdigit() and len(text) < 10):
-        raise WrongWords(f"'{word}' names no round.", "Write round:N; see roundgate rounds")
+        raise WrongUsage(f"'{word}' names no round.", "Write round:N; see roundgate rounds")
     return int(text)
 
 
@@ -266,8 +267,8 @@ def _keys(sides: Sequence[Side]) -> Iterator[SideDifference]:
         held = [table.get(path) for table in tables]
         has_files = [side.files is not None for side in sides]
         if any(has and keys is None for has, keys in zip(has_files, held, strict=True)):
-            words = [_file_words(keys) if has else None for has, keys in zip(has_files, held, strict=True)]
-            yield SideDifference(path, "file", tuple(words), same=False)
+            described = [_describe_file(keys) if has else None for has, keys in zip(has_files, held, strict=True)]
+            yield SideDifference(path, "file", tuple(described), same=False)
         elif all(set(keys or {}) <= {""} for keys in held):
             yield _row(path, "list", [(keys or {}).get("") for keys in held], has_files)
         else:
@@ -284,7 +285,7 @@ def _row(name: str, kind: str, held: Sequence[HeldValue | None], has_files: Sequ
     return SideDifference(name, kind, tuple(item[1] if item else None for item in held), same=len(plain) < 2)
 
 
-def _file_words(keys: dict[str, HeldValue] | None) -> str:
+def _describe_file(keys: dict[str, HeldValue] | None) -> str:
     if keys is None:
         return "(no such file)"
     return f"{len(keys)} value{'' if len(keys) == 1 else 's'}" if set(keys) != {""} else keys[""][1]

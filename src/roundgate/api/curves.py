@@ -13,7 +13,7 @@ from roundgate.core.files import ServerFiles
 from roundgate.core.nearest import nearest
 from roundgate.core.operations.base import Operation
 from roundgate.core.rulebook.model import Curve, Rulebook
-from roundgate.host.errors import Trouble, UnknownName, WrongWords
+from roundgate.host.errors import Trouble, UnknownName, WrongUsage
 
 _NUMBERS = ("int", "decimal", "percent", "duration", "size")
 
@@ -70,13 +70,13 @@ def _ladder(files: ServerFiles, name: str, spec: Curve) -> Ladder:
 def made(server: OpenServer, word: str, making: Making) -> list[Operation]:
     """Make the operations that give the levels of a curve new numbers, more levels or fewer.
 
-    Raises WrongWords where the numbers cannot be made, UnknownName or Trouble.
+    Raises WrongUsage where the numbers cannot be made, UnknownName or Trouble.
     """
     _, ladder = ladders(server, word)
     try:
         levels, numbers = _numbers(ladder, making)
     except CurveProblem as error:
-        raise WrongWords(str(error), _EXAMPLE) from error
+        raise WrongUsage(str(error), _EXAMPLE) from error
     if ladder.spec.each:
         numbers = [number - before for number, before in zip(numbers, [Decimal(0), *numbers], strict=False)]
     return _operations(server, ladder, levels, numbers)
@@ -118,14 +118,14 @@ def _operations(server: OpenServer, ladder: Ladder, levels: list[Decimal], numbe
     record_set = server.book.records[spec.records]
     twin = ladder.levels[-1].record.key if ladder.levels else ""
     for new, number in list(zip(levels, numbers, strict=True))[len(ladder.levels) :]:
-        words = [f"{spec.points}={number:f}"]
+        assignments = [f"{spec.points}={number:f}"]
         if record_set.key == "*":
-            words.insert(0, f"{new:f}")
+            assignments.insert(0, f"{new:f}")
         elif record_set.key != spec.points:
-            words.insert(0, f"{record_set.key}={new:f}")
+            assignments.insert(0, f"{record_set.key}={new:f}")
         if spec.level and spec.level != record_set.key:
-            words.append(f"{spec.level}={new:f}")
-        operations += changes.added(spec.records, words, like=twin)
+            assignments.append(f"{spec.level}={new:f}")
+        operations += changes.added(spec.records, assignments, like=twin)
     for level in reversed(ladder.levels[len(levels) :]):
         operations += changes.removed(f"{spec.records}/{level.record.key}")
     return operations

@@ -16,7 +16,7 @@ from roundgate.core.fleet.cores import TooFewCores, core_ranges, cores_in, overl
 from roundgate.core.fleet.ports import PortClash, PortPromise, clashes, free_block
 from roundgate.core.operations.base import Operation
 from roundgate.host import machine
-from roundgate.host.errors import Trouble, WrongWords
+from roundgate.host.errors import Trouble, WrongUsage
 from roundgate.host.fleet.ports import ports_of
 
 _NEW = ChangeOptions(new=True)
@@ -102,7 +102,7 @@ def _files(server: OpenServer) -> ServerFiles:
 
 
 def this_machine() -> Machine:
-    """Say what this machine has; the cores are those that this process may use."""
+    """Describe what this machine has; the cores are those that this process may use."""
     import psutil
 
     usable = frozenset(os.sched_getaffinity(0))
@@ -166,12 +166,12 @@ def cores_given(
 ) -> list[tuple[OpenServer, list[Operation]]]:
     """Make the operations that share cores out among servers; cores of ``others`` are left to them.
 
-    Raises Trouble where there are too few, WrongWords where a rulebook knows of no cores.
+    Raises Trouble where there are too few, WrongUsage where a rulebook knows of no cores.
     """
     without = [server.name for server in servers if not server.book.server.cores]
     if without:
         cause = f"The rulebook of {', '.join(without)} names no setting that holds cores."
-        raise WrongWords(cause, 'It needs [server] cores = "SETTING".')
+        raise WrongUsage(cause, 'It needs [server] cores = "SETTING".')
     kept = frozenset(core for other in others for core in (_cores(other, _files(other)).cores or ()))
     try:
         shared = proposal([server.name for server in servers], give, spare, this_machine().nodes, kept)

@@ -1,4 +1,4 @@
-"""From the words of ``set``, ``reset``, ``switch`` and ``rename`` to operations."""
+"""From the arguments of ``set``, ``reset``, ``switch`` and ``rename`` to operations."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ from roundgate.core.secrets import is_secret_field, sounds_secret
 from roundgate.core.typed import KINDS, KindMismatch, Typed, typed
 from roundgate.core.values import ValueProblem
 from roundgate.core.values.relative import changed_by, is_relative
-from roundgate.host.errors import Trouble, UnknownName, WrongWords
+from roundgate.host.errors import Trouble, UnknownName, WrongUsage
 from roundgate.host.workspace import Holder
 
 AskSecret = Callable[[str, str], str]
@@ -44,9 +44,9 @@ class ChangeOptions(Struct, frozen=True):
     """The values are sent to the live console too, so settings that only the console has may be among them."""
 
     def __post_init__(self) -> None:
-        """Refuse a kind that there is not. Raises WrongWords."""
+        """Refuse a kind that there is not. Raises WrongUsage."""
         if self.kind and self.kind not in KINDS:
-            raise WrongWords(f"There is no kind '{self.kind}'.", f"--kind one of: {', '.join(KINDS)}")
+            raise WrongUsage(f"There is no kind '{self.kind}'.", f"--kind one of: {', '.join(KINDS)}")
 
 
 class KeyChanges:
@@ -62,14 +62,14 @@ class KeyChanges:
         self._ask_secret = ask_secret
         self._planned: dict[str, Document | None] = {}
 
-    def operations_of(self, words: Sequence[str]) -> list[Operation]:
+    def operations_of(self, arguments: Sequence[str]) -> list[Operation]:
         """Make the operations of each NAME=VALUE: one, or more where the value is kept in several places.
 
-        Raises WrongWords, UnknownName, or Trouble for a value that will not do.
+        Raises WrongUsage, UnknownName, or Trouble for a value that will not do.
         """
-        if not words:
-            raise WrongWords("Which setting, and to what value?", command("set", self.holder.name, "NAME=VALUE"))
-        return [operation for word in words for operation in self._operations(word)]
+        if not arguments:
+            raise WrongUsage("Which setting, and to what value?", command("set", self.holder.name, "NAME=VALUE"))
+        return [operation for word in arguments for operation in self._operations(word)]
 
     def _operations(self, word: str) -> list[Operation]:
         name, given = split_assignment(word)
@@ -80,7 +80,7 @@ class KeyChanges:
         if is_secret:
             given = self._secret(target, given=given is not None)
         elif given is None:
-            raise WrongWords(f"'{word}' has no value.", command("set", self.holder.name, f"{name}=VALUE"))
+            raise WrongUsage(f"'{word}' has no value.", command("set", self.holder.name, f"{name}=VALUE"))
         if target.spec is not None:
             if is_relative(given, target.spec):
                 return self.given(target, self._changed_by(target, target.spec, given))
@@ -97,7 +97,7 @@ class KeyChanges:
             target = SettingTarget(name, changes.book.file[address.spec.file].path, "", None)
             given = self._secret(target, given=given is not None)
         elif given is None:
-            raise WrongWords(f"'{word}' has no value.", command("set", self.holder.name, f"{name}=VALUE"))
+            raise WrongUsage(f"'{word}' has no value.", command("set", self.holder.name, f"{name}=VALUE"))
         return changes.changed(name, given)
 
     def _held(self, file: str, key: str) -> str | None:
@@ -167,13 +167,13 @@ class KeyChanges:
             )
 
     def new_world(self, operations: Sequence[Operation], name: str) -> list[Operation]:
-        """Name a new world for what a world has fixed among some changes. Raises WrongWords where nothing is."""
+        """Name a new world for what a world has fixed among some changes. Raises WrongUsage where nothing is."""
         settings = self.holder.book.setting
         slots = {
             settings[operation.shown_name].fixed_by for operation in operations if operation.shown_name in settings
         } - {""}
         if not slots:
-            raise WrongWords(
+            raise WrongUsage(
                 "None of these settings is fixed when a world is made, so no new world is needed.",
                 "leave --new-world out",
             )
@@ -185,12 +185,12 @@ class KeyChanges:
     def _secret(self, target: SettingTarget, *, given: bool) -> str:
         """Ask for a secret; it must not be part of the call, which others on the machine can read."""
         if given:
-            raise WrongWords(
+            raise WrongUsage(
                 f"{target.name} is a secret and must not be part of the command: others on this machine can read it.",
                 command("set", self.holder.name, target.name) + "    (it asks you; or use standard input)",
             )
         if self._ask_secret is None:
-            raise WrongWords(f"{target.name} is a secret, and its value was not given.")
+            raise WrongUsage(f"{target.name} is a secret, and its value was not given.")
         return self._ask_secret(target.name, self.holder.name or target.file)
 
     def _stored(self, target: SettingTarget, given: str) -> str:

@@ -1,4 +1,4 @@
-"""From the words of ``add``, ``remove`` and ``move`` to operations on lists."""
+"""From the arguments of ``add``, ``remove`` and ``move`` to operations on lists."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ from roundgate.core.rulebook.expansion import setting_at
 from roundgate.core.typed import TREES, KindMismatch, is_there, kinds_at, must_match, plain_value, record_of, typed
 from roundgate.core.values import ValueProblem
 from roundgate.core.values.several import entries_of
-from roundgate.host.errors import Trouble, UnknownName, WrongWords
+from roundgate.host.errors import Trouble, UnknownName, WrongUsage
 
 
 class ListChanges(KeyChanges):
@@ -139,14 +139,14 @@ class ListChanges(KeyChanges):
     def moved(self, word: str, items: Sequence[str], to: int) -> list[Operation]:
         """Make the operation that moves an entry, or a record.
 
-        Raises Trouble where it is not in the list, and WrongWords for several entries.
+        Raises Trouble where it is not in the list, and WrongUsage for several entries.
         """
         if len(items) == 1 and RecordChanges(self.holder).is_list_field(word):
             return RecordChanges(self.holder).item_moved(word, items[0], _number(to))
         if names_record(self.holder, word):
             return RecordChanges(self.holder).moved(word, to)
         if len(items) != 1:
-            raise WrongWords("One entry at a time.", "roundgate move SERVER LIST ENTRY --to NUMBER")
+            raise WrongUsage("One entry at a time.", "roundgate move SERVER LIST ENTRY --to NUMBER")
         item = items[0]
         in_value = self._value_list(word)
         if in_value is not None:
@@ -197,7 +197,7 @@ class ListChanges(KeyChanges):
         return not nearest(home[-1], [name for name in names if isinstance(name, str)], least=75)
 
     def _whole_record(self, word: str, path: str, home: Path | None, items: Sequence[str]) -> None:
-        """Refuse FIELD=VALUE words for a list of records. Raises WrongWords with the record that they make."""
+        """Refuse FIELD=VALUE arguments for a list of records. Raises WrongUsage with the record that they make."""
         document = self.planned(path)
         record = record_of(items)
         if document is None or home is None or not record or self.options.kind:
@@ -205,7 +205,7 @@ class ListChanges(KeyChanges):
         kinds = kinds_at(document, home)
         if kinds and all(kind == "map" for kind in kinds):
             what = f"The entries of {word} are records; one is given whole, as JSON."
-            raise WrongWords(what, command("add", self.holder.name, f"{quoted(word)} {quoted(record)}"))
+            raise WrongUsage(what, command("add", self.holder.name, f"{quoted(word)} {quoted(record)}"))
 
     def _kind_of(self, word: str, path: str, home: Path | None, item: str) -> str:
         """Tell the kind of a new entry. Raises Trouble where it does not go with the others."""
@@ -264,7 +264,7 @@ class ListChanges(KeyChanges):
 
 def _number(number: int) -> int:
     if number < 0:
-        raise WrongWords("Entries are numbered from 0: 0 is the first.", "Give a number from 0.")
+        raise WrongUsage("Entries are numbered from 0: 0 is the first.", "Give a number from 0.")
     return number
 
 

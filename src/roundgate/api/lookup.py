@@ -11,7 +11,7 @@ from roundgate.core.formats import format_name
 from roundgate.core.nearest import nearest
 from roundgate.core.rulebook.expansion import family, setting_at
 from roundgate.core.rulebook.model import ListOf, Rulebook, Setting
-from roundgate.host.errors import UnknownName, WrongWords
+from roundgate.host.errors import UnknownName, WrongUsage
 
 
 class FileHome(Protocol):
@@ -52,7 +52,7 @@ def command(verb: str, server: str, rest: str = "") -> str:
 
 
 def find_name(book: Rulebook, word: str) -> str:
-    """Give the setting or list that a word means, or an empty text. Raises WrongWords where it means several."""
+    """Give the setting or list that a word means, or an empty text. Raises WrongUsage where it means several."""
     lowered = word.lower()
     names = {name.lower(): name for name in (*book.setting, *book.list)}
     if lowered in names:
@@ -63,7 +63,7 @@ def find_name(book: Rulebook, word: str) -> str:
     by_key_ending = [name for name, spec in book.setting.items() if spec.key.lower().endswith("." + lowered)]
     found = list(dict.fromkeys(by_family or by_key or by_ending or by_key_ending))
     if len(found) > 1:
-        raise WrongWords(f"'{word}' could be {' or '.join(found)}.", "Say which.")
+        raise WrongUsage(f"'{word}' could be {' or '.join(found)}.", "Say which.")
     return found[0] if found else ""
 
 
@@ -72,7 +72,7 @@ def setting_of(server: FileHome, word: str, *, new_file: bool = False) -> Settin
 
     ``new_file``: a file that does not exist yet is to be made under the name given.
 
-    Raises WrongWords.
+    Raises WrongUsage.
     """
     book = server.book
     file, colon, key = word.partition(":")
@@ -83,7 +83,7 @@ def setting_of(server: FileHome, word: str, *, new_file: bool = False) -> Settin
         spec = book.setting[name]
         return SettingTarget(name, book.file[spec.file].path, spec.key, spec)
     if name:
-        raise WrongWords(f"{name} is a list.", f"roundgate add {server.name} {name} ENTRY")
+        raise WrongUsage(f"{name} is a list.", f"roundgate add {server.name} {name} ENTRY")
     raise _unknown(server, word, "setting", [*book.setting, *(spec.key for spec in book.setting.values())])
 
 
@@ -111,29 +111,29 @@ def _in_file(book: Rulebook, file: str, word: str) -> str:
 
 
 def _new_file(server: FileHome, file: str, key: str, paths: list[str], *, wanted: bool) -> None:
-    """See that a file that does not exist may be made. Raises UnknownName or WrongWords."""
+    """See that a file that does not exist may be made. Raises UnknownName or WrongUsage."""
     same = next((path for path in paths if path.lower() == file.lower()), "")
     if wanted and not same and format_name(file) and ".." not in PurePosixPath(file).parts:
         return
     near = same or nearest(file, paths)
     hint = f"Did you mean {near}:{key}?" if near else f"Files: {', '.join(paths)}" if paths else ""
     if wanted and not same:
-        raise WrongWords(
+        raise WrongUsage(
             f"'{file}' cannot be made: its name does not say its format, or it is not in the folder.", hint
         )
     if wanted:
-        raise WrongWords(f"'{file}' is not made: {same} differs from it by capitals only.", hint)
+        raise WrongUsage(f"'{file}' is not made: {same} differs from it by capitals only.", hint)
     new = " To make a new file, add --new-file."
     raise UnknownName(f"{server.name} has no file '{file}'.{new}", hint)
 
 
 def list_of(server: FileHome, word: str) -> tuple[str, ListOf]:
-    """Give the list that a word means. Raises UnknownName with the nearest name. Raises WrongWords."""
+    """Give the list that a word means. Raises UnknownName with the nearest name. Raises WrongUsage."""
     name = find_name(server.book, word)
     if name in server.book.list:
         return name, server.book.list[name]
     if name:
-        raise WrongWords(f"{name} is a setting, not a list.", f"roundgate set {server.name} {name}=VALUE")
+        raise WrongUsage(f"{name} is a setting, not a list.", f"roundgate set {server.name} {name}=VALUE")
     known = [*server.book.list, *server.book.records, *server.book.roster]
     raise _unknown(server, word, "list", list(dict.fromkeys(known)))
 

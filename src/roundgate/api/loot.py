@@ -35,16 +35,16 @@ class OddsTable(NamedTuple):
     rows: tuple[Row, ...]
 
 
-def odds_tables(server: OpenServer, words: Sequence[str], *, with_slate: bool) -> list[OddsTable]:
-    """Give the odds of the records that words name, or of all together where there are none.
+def odds_tables(server: OpenServer, names: Sequence[str], *, with_slate: bool) -> list[OddsTable]:
+    """Give the odds of the records that names mean, or of all together where there are none.
 
     Raises Trouble where the rulebook knows of no loot or it cannot be worked out, UnknownName.
     """
     sides = _sides_of(server, with_slate=with_slate)
-    if not words:
+    if not names:
         return [side.table(name, None) for name, side in sides.items()]
     schemes_known = {name: side.scheme for name, side in sides.items()}
-    meant = [_meant(schemes_known, word) for word in words]
+    meant = [_meant(schemes_known, word) for word in names]
     return [sides[name].table(name, node) for name, node in meant]
 
 

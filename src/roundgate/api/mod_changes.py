@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from roundgate.core.operations.base import Operation
 from roundgate.core.operations.copies import CopyFile
 from roundgate.core.text import Text
-from roundgate.host.errors import Trouble, WrongWords
+from roundgate.host.errors import Trouble, WrongUsage
 from roundgate.host.files import read_bytes, text_of
 from roundgate.host.workspace import Holder
 
@@ -15,7 +15,7 @@ from roundgate.host.workspace import Holder
 def copies_for(holder: Holder, setting: str, mods: Sequence[str]) -> list[Operation]:
     """Make the operations that copy what mods bring to where the server wants it, where that is missing.
 
-    None where ``setting`` is not the one that names mods. Raises WrongWords for a mod that is not there.
+    None where ``setting`` is not the one that names mods. Raises WrongUsage for a mod that is not there.
     """
     rules = holder.book.mods
     if rules is None or setting != rules.list:
@@ -26,7 +26,7 @@ def copies_for(holder: Holder, setting: str, mods: Sequence[str]) -> list[Operat
         if not (holder.folder / folder).is_dir():
             above = (holder.folder / folder).parent
             there = ", ".join(sorted(path.name for path in above.iterdir() if path.is_dir())) if above.is_dir() else ""
-            raise WrongWords(
+            raise WrongUsage(
                 f"There is no folder {folder} for the mod '{mod}'. Nothing was changed.",
                 f"there are: {there}" if there else f"put the mod into {folder} first",
             )

@@ -30,7 +30,7 @@ from roundgate.core.people.rosters import (
 from roundgate.core.people.seen import SeenPerson
 from roundgate.core.people.until import end_of, end_on, is_over
 from roundgate.core.rulebook.model import ItemKind, RecordSet, Roster
-from roundgate.host.errors import Trouble, UnknownName, WrongWords
+from roundgate.host.errors import Trouble, UnknownName, WrongUsage
 from roundgate.host.people.book import load_people, places_of, save_people
 from roundgate.host.people.seen import seen_on
 from roundgate.host.servers import Server
@@ -141,39 +141,39 @@ def _joining(spec: RecordSet, path: str, roster: Roster, who: Someone, given: Ma
 
 
 class Joining(Struct, frozen=True):
-    """Somebody who is put on a roster: the words of the new record, who it is, and when it ends."""
+    """Somebody who is put on a roster: the arguments of `add`, who it is, and when it ends."""
 
-    words: list[str]
+    arguments: list[str]
     who: Someone
     end: str = ""
     """The day on which it ends, where the file has no place for it and the people book has to keep it."""
 
 
 def joining(
-    site: Site, server: OpenServer, name: str, words: Sequence[str], rank: str = "", until: str = ""
+    site: Site, server: OpenServer, name: str, arguments: Sequence[str], rank: str = "", until: str = ""
 ) -> list[Joining]:
-    """Give the words of new records of a set, with each name or pasted id made the id that it means.
+    """Give the arguments for new records of a set, with each name or pasted id made the id that it means.
 
-    Nothing where the records are no people, or no word is one. Raises WrongWords or UnknownName.
+    Nothing where the records are no people, or no word is one. Raises WrongUsage or UnknownName.
     """
     spec = server.book.records[name]
     kind = people_kind(server.book, spec)
     roster = next((roster for roster in server.book.roster.values() if roster.records == name), None)
-    plain = [word for word in words if "=" not in word]
-    given = [word for word in words if "=" in word]
+    plain = [word for word in arguments if "=" not in word]
+    given = [word for word in arguments if "=" in word]
     if rank:
         if roster is None or not roster.rank:
-            raise WrongWords(f"The records of {name} have no rank.", "leave --as out")
+            raise WrongUsage(f"The records of {name} have no rank.", "leave --as out")
         given.append(f"{roster.rank}={rank}")
     end = _end(until)
     if end and roster is None:
-        raise WrongWords(f"{name} is no roster: nobody's time on it ends.", "leave --until out")
+        raise WrongUsage(f"{name} is no roster: nobody's time on it ends.", "leave --until out")
     if end and roster is not None and roster.until:
         given.append(f"{roster.until}={end}")
         end = ""
     if not kind or not plain:
         if rank or until:
-            raise WrongWords("Who?", f"roundgate add {server.name} {name} NAME-OR-ID")
+            raise WrongUsage("Who?", f"roundgate add {server.name} {name} NAME-OR-ID")
         return []
     return [_joined(spec, whoever(site, server.server, word, kind), given, end) for word in plain]
 
@@ -181,9 +181,9 @@ def joining(
 def _end(until: str) -> str:
     end = end_of(until, date.today()) if until else None
     if until and end is None:
-        raise WrongWords(f"'{until}' is no time at which something ends.", "--until 2026-12-31, or --until 7d")
+        raise WrongUsage(f"'{until}' is no time at which something ends.", "--until 2026-12-31, or --until 7d")
     if end is not None and end <= date.today():
-        raise WrongWords(f"{end} is over already.", "--until takes a day to come.")
+        raise WrongUsage(f"{end} is over already.", "--until takes a day to come.")
     return "" if end is None else end.isoformat()
 
 
@@ -204,7 +204,7 @@ def keep_end(site: Site, server: OpenServer, records: str, joining: Joining) -> 
     roster = next((name for name, roster in server.book.roster.items() if roster.records == records), "")
     people = load_people(site)
     key = people.named(joining.who.id, server.book.kind)
-    text, said = people.text, ""
+    text, message = people.text, ""
     old = dict(people.people[key].until) if key else {}
     before = dict(old)
     where = f"{server.name}/{roster}"
@@ -213,7 +213,7 @@ def keep_end(site: Site, server: OpenServer, records: str, joining: Joining) -> 
             name = joining.who.name or joining.who.id
             key = key_for(name, people.people)
             text = with_person(text, key, name, {kind_of_set(server.book.records[records]): [joining.who.id]})
-            said = f"{name} is in the people book now, as {key}"
+            message = f"{name} is in the people book now, as {key}"
         old[where] = joining.end
     elif old.pop(where, None) is None:
         return ""
@@ -223,12 +223,12 @@ def keep_end(site: Site, server: OpenServer, records: str, joining: Joining) -> 
         raise Trouble(f"people.toml: {error}.", f"Correct 'until' of {key} by hand.") from error
     kept = f"until {joining.end}: the people book keeps that, for the file has no place for it"
     return "; ".join(
-        filter(None, (said, kept if joining.end else "the end that the people book had for it is taken out"))
+        filter(None, (message, kept if joining.end else "the end that the people book had for it is taken out"))
     )
 
 
 def off_switch(server: OpenServer, records: str) -> list[str]:
-    """Give the words that let the roster of a set count, where a setting keeps it from counting on disk and slate."""
+    """Give the assignments that let the roster of a set count, where a setting on disk and slate keeps it off."""
     after = server.workspace.outcome(server.workspace.operations).after
     for roster in server.book.roster.values():
         if roster.records == records and roster.on and roster.switch and not holds(roster.on, after.names):
@@ -253,12 +253,12 @@ def moved_person(
 
     Gives the set of the other roster, and who joins it, too.
 
-    Raises WrongWords or UnknownName.
+    Raises WrongUsage or UnknownName.
     """
     changes = RecordChanges(server.workspace)
     old, slash, who = word.partition("/")
     if not slash:
-        raise WrongWords("Who moves, and from which roster?", f"roundgate move {server.name} guests/NAME --to {to}")
+        raise WrongUsage("Who moves, and from which roster?", f"roundgate move {server.name} guests/NAME --to {to}")
     target = roster_named(server, to)
     records = server.book.roster[roster_named(server, old)].records
     record = changes.address(f"{records}/{who}", with_field=False).records[0]
@@ -268,10 +268,10 @@ def moved_person(
     if (
         name
         and "name" in server.book.records[into].field
-        and not any(word.startswith("name=") for word in newcomer.words)
+        and not any(word.startswith("name=") for word in newcomer.arguments)
     ):
-        newcomer = replace(newcomer, words=[*newcomer.words, f"name={name}"])
-    return [*changes.removed(f"{records}/{record.key}"), *changes.added(into, newcomer.words)], into, newcomer
+        newcomer = replace(newcomer, arguments=[*newcomer.arguments, f"name={name}"])
+    return [*changes.removed(f"{records}/{record.key}"), *changes.added(into, newcomer.arguments)], into, newcomer
 
 
 def seen_everywhere(servers: Iterable[OpenServer]) -> dict[str, dict[str, SeenPerson]]:

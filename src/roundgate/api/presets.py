@@ -17,7 +17,7 @@ from roundgate.core.formats.toml.writer import key_text, value_text
 from roundgate.core.rulebook.model import Preset, Rulebook, TomlValue
 from roundgate.core.values import ValueProblem
 from roundgate.host.cache import ParsedFiles
-from roundgate.host.errors import Trouble, WrongWords
+from roundgate.host.errors import Trouble, WrongUsage
 from roundgate.host.files import write_durably
 from roundgate.host.servers import Server
 from roundgate.host.site import STATE_FOLDER, Site
@@ -99,15 +99,15 @@ def _known(read: PresetFile, book: Rulebook, path: Path) -> dict[str, TomlValue]
     return read.set
 
 
-def words_of(several: Mapping[str, TomlValue], book: Rulebook) -> list[str]:
-    """Give the values of a preset as words for ``set``: NAME=VALUE."""
+def assignments_of(several: Mapping[str, TomlValue], book: Rulebook) -> list[str]:
+    """Give the values of a preset as arguments of ``set``: NAME=VALUE."""
     return [f"{name}={values.plain_text(value, book.setting[name])}" for name, value in several.items()]
 
 
 def save_preset(site: Site, name: str, rulebook: str, chosen: Mapping[str, TomlValue], *, force: bool = False) -> Path:
-    """Write a preset into the site's folder; ``chosen`` are values as people say them. Raises WrongWords or Trouble."""
+    """Write a preset into the site's folder; ``chosen`` are values as people say them. Raises WrongUsage or Trouble."""
     if not _NAME.fullmatch(name):
-        raise WrongWords(f"'{name}' cannot be a preset's name.", "Use letters, digits, - and _.")
+        raise WrongUsage(f"'{name}' cannot be a preset's name.", "Use letters, digits, - and _.")
     if not rulebook:
         raise Trouble("A preset needs a rulebook, and this server has none.", "roundgate rulebook draft SERVER")
     if not chosen:

@@ -55,5 +55,5 @@ def propose(holder: Holder, operations: Sequence[Operation]) -> Proposal:
 
 
 def _not_put(finding: Finding) -> Finding:
-    """Say that what cannot be done was not put on the slate: there is nothing to discard."""
+    """Report that what cannot be done was not put on the slate: there is nothing to discard."""
     return replace(finding, do="")

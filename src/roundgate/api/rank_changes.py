@@ -29,7 +29,7 @@ from roundgate.core.records.model import Record, parts_in, separator_of
 from roundgate.core.records.sets import records_in
 from roundgate.core.rulebook.model import RankFlags, RankStep, RecordSet
 from roundgate.core.values import plain_text
-from roundgate.host.errors import Trouble, UnknownName, WrongWords
+from roundgate.host.errors import Trouble, UnknownName, WrongUsage
 from roundgate.host.site import Site
 
 _NEW = ChangeOptions(new=True, new_file=True)
@@ -50,7 +50,7 @@ class RankChanges:
         found = ranks_of(self.site, self.server, with_slate=True, world=world)
         if len(found) > 1:
             names = ", ".join(scheme.name for scheme in found)
-            raise WrongWords(f"{self.server.name} has several kinds of ranks: {names}.")
+            raise WrongUsage(f"{self.server.name} has several kinds of ranks: {names}.")
         return found[0]
 
     # --- records ---
@@ -215,7 +215,7 @@ class RankChanges:
                 f"roundgate ranks grant HIGHER-NUMBER PERMISSION {self.server.name}",
             )
         if not word.isdecimal():
-            raise WrongWords(f"'{word}' is no level.", f"roundgate ranks grant 4 PERMISSION {self.server.name}")
+            raise WrongUsage(f"'{word}' is no level.", f"roundgate ranks grant 4 PERMISSION {self.server.name}")
         name, known = self.spec.levels, self._records(self.spec.levels)
         made: list[Operation] = []
         for permission in permissions:
@@ -237,22 +237,22 @@ class RankChanges:
 
     # --- ranks ---
 
-    def added(self, name: str, words: Sequence[str], above: str = "") -> list[Operation]:
-        """Make the operations that define a rank in all the places that it needs. Raises WrongWords or UnknownName."""
+    def added(self, name: str, arguments: Sequence[str], above: str = "") -> list[Operation]:
+        """Make the operations that define a rank in all the places that it needs. Raises WrongUsage or UnknownName."""
         self._need_records("added")
         self._check_new(name)
         given: dict[str, str] = {}
-        for word in words:
+        for word in arguments:
             field, sign, value = word.partition("=")
             if not sign:
-                raise WrongWords(f"'{word}' is no field of a rank: a field is given as FIELD=VALUE.")
+                raise WrongUsage(f"'{word}' is no field of a rank: a field is given as FIELD=VALUE.")
             given[field] = value
         parents = [self._rank(above)] if above else []
         return self._defined(name, given, parents)
 
     def _check_new(self, name: str) -> None:
         if any(group.lower() == name.lower() for group in self.scheme.groups):
-            raise WrongWords(f"There is a rank {name} already.", f"roundgate ranks copy {name} NEW {self.server.name}")
+            raise WrongUsage(f"There is a rank {name} already.", f"roundgate ranks copy {name} NEW {self.server.name}")
 
     def _defined(self, name: str, given: dict[str, str], parents: Sequence[str]) -> list[Operation]:
         left = dict(given)
@@ -320,7 +320,7 @@ class RankChanges:
     def renamed(self, word: str, new: str) -> list[Operation]:
         """Make the operations that give a rank another name, in all its places and wherever it is named.
 
-        Raises UnknownName, WrongWords, or Trouble where the game goes by the name.
+        Raises UnknownName, WrongUsage, or Trouble where the game goes by the name.
         """
         self._need_records("renamed")
         rank = self._rank(word)
@@ -459,7 +459,7 @@ class RankChanges:
         found = joining(self.site, self.server, set_name, [word], rank)
         if not found:
             raise UnknownName(f"'{word}' is not a known person.", f"roundgate people seen {self.server.name}")
-        return RecordChanges(self.server.workspace).added(set_name, found[0].words)
+        return RecordChanges(self.server.workspace).added(set_name, found[0].arguments)
 
     def _with_rank(self, set_name: str, field: str, record: Record, rank: str) -> list[Operation]:
         if self._is_list(set_name, field):

@@ -17,7 +17,7 @@ from roundgate.core.ranks.model import RankMember, Scheme
 from roundgate.core.ranks.reading import paths_of, scheme_of, schemes_of
 from roundgate.core.ranks.rights import Rights
 from roundgate.core.text import NotText, decode
-from roundgate.host.errors import Trouble, UnknownName, WrongWords
+from roundgate.host.errors import Trouble, UnknownName, WrongUsage
 from roundgate.host.files import read_bytes
 from roundgate.host.people.book import load_people
 
@@ -33,7 +33,7 @@ class RankSide(Struct, frozen=True):
 def side_of(site: OpenSite, word: str, first: OpenServer | None = None) -> RankSide:
     """Give the ranks that a word means: SERVER, SERVER@WORLD, ``round:N`` (before it), or a file of ranks.
 
-    A file takes the place of the one that holds the ranks of ``first``. Raises UnknownName, WrongWords or Trouble.
+    A file takes the place of the one that holds the ranks of ``first``. Raises UnknownName, WrongUsage or Trouble.
     """
     if word.startswith(ROUND):
         row = site.store.round(int(word[len(ROUND) :])) if word[len(ROUND) :].isdecimal() else None
@@ -115,11 +115,11 @@ def _by_rank(schemes: Sequence[Scheme], universe: Sequence[str]) -> dict[str, fr
     return found
 
 
-def two_sides(site: OpenSite, words: Sequence[str]) -> tuple[RankSide, RankSide]:
-    """Give the two sides that words mean. Raises WrongWords where they are not two."""
-    if len(words) != 2:
-        raise WrongWords(
+def two_sides(site: OpenSite, arguments: Sequence[str]) -> tuple[RankSide, RankSide]:
+    """Give the two sides that arguments name. Raises WrongUsage where they are not two."""
+    if len(arguments) != 2:
+        raise WrongUsage(
             "Two sides are needed.", "roundgate ranks diff SERVER SERVER, or SERVER@WORLD, round:N, a file"
         )
-    side = side_of(site, words[0])
-    return side, side_of(site, words[1], side.server)
+    side = side_of(site, arguments[0])
+    return side, side_of(site, arguments[1], side.server)

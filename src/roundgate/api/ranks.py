@@ -15,7 +15,7 @@ from roundgate.core.ranks.impact import NEWCOMERS, Shift, impact
 from roundgate.core.ranks.model import RankMember, Scheme
 from roundgate.core.ranks.reading import scheme_of, schemes_of
 from roundgate.core.rulebook.model import Ranks
-from roundgate.host.errors import Trouble, UnknownName, WrongWords
+from roundgate.host.errors import Trouble, UnknownName, WrongUsage
 from roundgate.host.people.book import load_people
 from roundgate.host.servers import Server
 from roundgate.host.site import Site
@@ -67,7 +67,7 @@ def catalogue_of(server: OpenServer, scheme: Scheme) -> list[str]:
 def member_meant(site: Site, server: OpenServer, scheme: Scheme, word: str) -> RankMember:
     """Give whom a word means: a rank's member, somebody of the people book or the logs, a rank itself, or newcomers.
 
-    Raises UnknownName, or WrongWords where several are meant.
+    Raises UnknownName, or WrongUsage where several are meant.
     """
     lowered = word.lower()
     if lowered == NEWCOMERS:
@@ -75,7 +75,7 @@ def member_meant(site: Site, server: OpenServer, scheme: Scheme, word: str) -> R
     found = [member for member in scheme.members.values() if lowered in (member.id.lower(), member.name.lower())]
     if len(found) > 1:
         shown = ", ".join(f"{member.name} ({member.id})" for member in found)
-        raise WrongWords(f"'{word}' could be {shown}.", "Give the id of the one that is meant.")
+        raise WrongUsage(f"'{word}' could be {shown}.", "Give the id of the one that is meant.")
     if found:
         return found[0]
     group = next((name for name in scheme.groups if name.lower() == lowered), "")

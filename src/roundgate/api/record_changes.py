@@ -1,4 +1,4 @@
-"""From the words of ``set``, ``add``, ``remove`` and ``rename`` to operations on records: ``SET/RECORD.FIELD``."""
+"""From the arguments of ``set``, ``add``, ``remove`` and ``rename`` to operations on records: ``SET/RECORD.FIELD``."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ from roundgate.core.rulebook.model import RecordField, RecordSet
 from roundgate.core.secrets import is_secret_field
 from roundgate.core.values import ValueProblem
 from roundgate.core.values.relative import changed_by, is_relative
-from roundgate.host.errors import Trouble, UnknownName, WrongWords
+from roundgate.host.errors import Trouble, UnknownName, WrongUsage
 from roundgate.host.workspace import Holder, Workspace
 
 ALL = "*"
@@ -94,7 +94,7 @@ class RecordChanges:
         return self.book.file[spec.file].path
 
     def address(self, word: str, *, with_field: bool) -> RecordAddress:
-        """Give what an address means. Raises UnknownName or WrongWords."""
+        """Give what an address means. Raises UnknownName or WrongUsage."""
         self.book, word = book_for(self.holder, word)
         name = set_named(self.book, word)
         if not name:
@@ -106,11 +106,11 @@ class RecordChanges:
         head, _, field = self._split(name, spec, rest)
         if not field:
             fields = ", ".join(spec.field) or "any"
-            raise WrongWords(f"'{word}' names no field.", f"{name}/{rest}.FIELD; fields: {fields}")
+            raise WrongUsage(f"'{word}' names no field.", f"{name}/{rest}.FIELD; fields: {fields}")
         return RecordAddress(name, spec, self._meant(name, spec, head), self._field(name, spec, field))
 
     def named(self, word: str) -> tuple[Record, ...]:
-        """Give the records that an address without a field means, to look at. Raises UnknownName or WrongWords."""
+        """Give the records that an address without a field means, to look at. Raises UnknownName or WrongUsage."""
         self.book, word = book_for(self.holder, word)
         name = set_named(self.book, word)
         return self._meant(name, self.book.records[name], word[len(name) + 1 :])
@@ -135,13 +135,13 @@ class RecordChanges:
         raise UnknownName(f"{name} has no field '{word}'.", hint)
 
     def _own(self, name: str, spec: RecordSet, meant: tuple[Record, ...]) -> tuple[Record, ...]:
-        """Leave out the records of the overridden file. Raises WrongWords where no other one is left."""
+        """Leave out the records of the overridden file. Raises WrongUsage where no other one is left."""
         below = {record.key for record in self.below(name)}
         own = tuple(record for record in meant if record.key not in below)
         if meant and not own:
             lower, here = file_below(self.book, spec), self._path(spec)
             field = next(iter(spec.field), "FIELD")
-            raise WrongWords(
+            raise WrongUsage(
                 f"{name}/{meant[0].key} is in {lower} alone, which {here} overrides: Round Gate leaves that file as it "
                 "is. Nothing was changed.",
                 f"Change it in {here}: roundgate set {self.holder.name} {name}/{meant[0].key}.{field}=VALUE",
@@ -164,7 +164,7 @@ class RecordChanges:
             return tuple(found)
         if found:
             titles = ", ".join(f"{record.title(spec)} ({record.key})" for record in found)
-            raise WrongWords(f"'{word}' could be {titles}.", f"Say which, by its key: {name}/{found[0].key}")
+            raise WrongUsage(f"'{word}' could be {titles}.", f"Say which, by its key: {name}/{found[0].key}")
         by_name = self._person(spec, word, {record.key: record for record in records})
         if by_name is not None:
             return (by_name,)
@@ -175,7 +175,7 @@ class RecordChanges:
     def _person(self, spec: RecordSet, word: str, records: Mapping[str, Record]) -> Record | None:
         """Give the record of whoever is called so in the people book, or in the logs; None where none of them is there.
 
-        Raises WrongWords where several are.
+        Raises WrongUsage where several are.
         """
         from roundgate.api.whom import whoever  # only where a name has to be looked up
 
@@ -265,7 +265,7 @@ class RecordChanges:
             twice = next((item for item in new if described.unique and item in held), None)
             if twice is not None:
                 shown = f"{address.name}/{record.key}.{address.field}"
-                raise WrongWords(f"{twice} is in {shown} already. Nothing was changed.")
+                raise WrongUsage(f"{twice} is in {shown} already. Nothing was changed.")
             return self._joined(address, described, record, [*held[:place], *new, *held[place:]])
 
         return self._given_each(address, longer)
@@ -327,7 +327,7 @@ class RecordChanges:
             return found[0]
         shown = f"{address.name}/{record.key}.{address.field}"
         if found:
-            raise WrongWords(f"'{item}' could be {', '.join(found)}.", f"Say all of it: {found[0]}")
+            raise WrongUsage(f"'{item}' could be {', '.join(found)}.", f"Say all of it: {found[0]}")
         near = nearest(item, held)
         hint = f"Did you mean {near}?" if near else f"There are {', '.join(held) or 'none'}"
         raise UnknownName(f"{shown} has no '{item}'.", hint)
@@ -364,12 +364,12 @@ class RecordChanges:
                 f"{address}={given}: {error.cause} ({error.code})\n  It may be {may_be}. Nothing was changed.", do
             ) from error
 
-    def added(self, name: str, words: Sequence[str], *, like: str = "", at: int | None = None) -> list[Operation]:
-        """Make the operation that adds a record. Raises WrongWords where a field is missing or is none of its set."""
+    def added(self, name: str, arguments: Sequence[str], *, like: str = "", at: int | None = None) -> list[Operation]:
+        """Make the operation that adds a record. Raises WrongUsage where a field is missing or is none of its set."""
         self.book, word = book_for(self.holder, name)
         name = set_named(self.book, word)
         spec = self.book.records[name]
-        key, given = self._given(name, spec, words)
+        key, given = self._given(name, spec, arguments)
         twin = self.twin_of(name, like) if like and self.twin_of is not None else None
         twin = twin or (self._meant(name, spec, like)[0] if like else None)
         found = template_values(spec, given, twin)
@@ -391,12 +391,12 @@ class RecordChanges:
             missing.insert(0, spec.key if spec.key != "*" else "its name")
         if missing:
             fields = " ".join(f"{field}=..." if field in spec.field else "NAME" for field in missing)
-            call = f"roundgate add {self.holder.name} {name} {' '.join(map(quoted, words))} {fields}"
-            raise WrongWords(f"A new record of {name} needs {', '.join(missing)}. Nothing was changed.", call)
+            call = f"roundgate add {self.holder.name} {name} {' '.join(map(quoted, arguments))} {fields}"
+            raise WrongUsage(f"A new record of {name} needs {', '.join(missing)}. Nothing was changed.", call)
         if any(record.key == key for record in self.records(name)):
             field = next((field for field in spec.field if field != spec.key), "")
             do = f"roundgate set {self.holder.name} {quoted(f'{name}/{key}.{field}=VALUE')}" if field else ""
-            raise WrongWords(
+            raise WrongUsage(
                 f"{name}/{key} is there already. Nothing was changed.",
                 do or f"roundgate show {self.holder.name} {name}",
             )
@@ -406,21 +406,21 @@ class RecordChanges:
         nested = tuple(pair for pair in nested if pair[0][0] not in given_keys)
         return self._marked([AddRecord(self._path(spec), name, key, tuple(found.items()), at, nested)])
 
-    def _given(self, name: str, spec: RecordSet, words: Sequence[str]) -> tuple[str, dict[str, str]]:
-        """Read the words of a new record: its name where its name in the file is its key, and its fields."""
+    def _given(self, name: str, spec: RecordSet, arguments: Sequence[str]) -> tuple[str, dict[str, str]]:
+        """Read the arguments for a new record: its name where its name in the file is its key, and its fields."""
         key, given = "", {}
-        for word in words:
+        for word in arguments:
             field, value = split_assignment(word)
             if value is None:
                 if key or spec.key != "*":
                     example = " ".join(f"{field}=..." for field in spec.field)
                     call = f"roundgate add {self.holder.name} {name} {example}"
-                    raise WrongWords(f"'{word}' is no field of a record: a field is given as FIELD=VALUE.", call)
+                    raise WrongUsage(f"'{word}' is no field of a record: a field is given as FIELD=VALUE.", call)
                 key = word
                 continue
             field = self._field(name, spec, field)
             if is_secret_field(self.book, name, field):
-                raise WrongWords(
+                raise WrongUsage(
                     f"{field} is a secret and must not be part of the command: others on this machine can read it.",
                     f"leave it out, then: roundgate set {self.holder.name} {name}/KEY.{field}    (it asks you)",
                 )
@@ -434,15 +434,15 @@ class RecordChanges:
         return self._marked([RemoveRecord(path, address.name, record.key) for record in address.records])
 
     def moved(self, word: str, to: int) -> list[Operation]:
-        """Make the operation that moves a record to another number of its set. Raises WrongWords."""
+        """Make the operation that moves a record to another number of its set. Raises WrongUsage."""
         address = self.address(word, with_field=False)
         if len(address.records) != 1 or to < 0:
-            raise WrongWords("One record at a time, to a number from 0.", "roundgate move SERVER SET/RECORD --to 0")
+            raise WrongUsage("One record at a time, to a number from 0.", "roundgate move SERVER SET/RECORD --to 0")
         record = address.records[0]
         return self._marked([MoveRecord(self._path(address.spec), address.name, record.key, to)])
 
     def switched(self, word: str, *, on: bool) -> Operation:
-        """Make the operation that comments a record out, or lets it count again. Raises WrongWords or UnknownName."""
+        """Make the operation that comments a record out, or lets it count again. Raises WrongUsage or UnknownName."""
         self.book, inner = book_for(self.holder, word)
         name = set_named(self.book, inner)
         spec = self.book.records[name]
@@ -458,21 +458,21 @@ class RecordChanges:
         else:
             address = self.address(word, with_field=False)
             if len(address.records) != 1:
-                raise WrongWords("One record at a time.", f"roundgate switch SERVER {name}/RECORD --off")
+                raise WrongUsage("One record at a time.", f"roundgate switch SERVER {name}/RECORD --off")
             key = address.records[0].key
         return self._marked([SwitchRecord(self._path(spec), name, key, on)])[0]
 
     def renamed(self, word: str, new: str) -> list[Operation]:
         """Make the operations that give a record another key, in its own set and wherever it is named.
 
-        Raises WrongWords where the key is taken, or several records are meant.
+        Raises WrongUsage where the key is taken, or several records are meant.
         """
         address = self.address(word, with_field=False)
         if len(address.records) != 1:
-            raise WrongWords("One record at a time.", f"roundgate rename SERVER {address.name}/RECORD NEW-NAME")
+            raise WrongUsage("One record at a time.", f"roundgate rename SERVER {address.name}/RECORD NEW-NAME")
         record = address.records[0]
         if any(other.key == new for other in self.records(address.name)):
-            raise WrongWords(f"{address.name}/{new} is there already. Nothing was changed.")
+            raise WrongUsage(f"{address.name}/{new} is there already. Nothing was changed.")
         made: list[Operation] = [RenameRecord(self._path(address.spec), address.name, record.key, new)]
         for name, field, _ in referring(address.name, self.book.records):
             spec = self.book.records[name]

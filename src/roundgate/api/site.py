@@ -43,7 +43,7 @@ class OpenSite:
     def server(self, word: str | None = None, *, lenient: bool = False) -> OpenServer:
         """Give the one server that a word means; ``lenient`` where a broken rulebook must not be in the way.
 
-        Raises UnknownName or WrongWords.
+        Raises UnknownName or WrongUsage.
         """
         return self.opened(choose_one(self.site, word, self.here), lenient=lenient)
 

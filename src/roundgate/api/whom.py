@@ -10,7 +10,7 @@ from roundgate.core.people.ids import has_form, id_mistake, meant_id
 from roundgate.core.people.rosters import people_kinds
 from roundgate.core.people.seen import SeenPerson
 from roundgate.core.rulebook.model import ItemKind
-from roundgate.host.errors import SeveralMeant, Trouble, UnknownName, WrongWords
+from roundgate.host.errors import SeveralMeant, Trouble, UnknownName, WrongUsage
 from roundgate.host.people.book import load_people
 from roundgate.host.people.seen import seen_on
 from roundgate.host.servers import Server
@@ -28,7 +28,7 @@ class Someone(Struct, frozen=True):
 def whoever(site: Site, server: Server, word: str, kind_name: str) -> Someone:
     """Give whom a word means: an id of a kind as it is, else a name out of the people book, else out of the logs.
 
-    Raises SeveralMeant where a name means several, UnknownName where nobody is called so, WrongWords for another id.
+    Raises SeveralMeant where a name means several, UnknownName where nobody is called so, WrongUsage for another id.
     """
     kind = server.book.kind.get(kind_name, ItemKind())
     people = load_people(site)
@@ -38,11 +38,11 @@ def whoever(site: Site, server: Server, word: str, kind_name: str) -> Someone:
         return Someone(identifier, people.people[key].name if key else "", key)
     mistake = id_mistake(word, kind) if kind.pattern and has_form(word, kind) else ""
     if mistake:
-        raise WrongWords(mistake, "Compare it with where it comes from.")
+        raise WrongUsage(mistake, "Compare it with where it comes from.")
     other = next((name for name, kind in people_kinds(server.book).items() if has_form(word, kind)), "")
     if other:
         example = f", such as {kind.example}" if kind.example else ""
-        raise WrongWords(f"'{word}' is the id of a {other}, and here the id of a {kind_name} is needed{example}.")
+        raise WrongUsage(f"'{word}' is the id of a {other}, and here the id of a {kind_name} is needed{example}.")
     found = [key for key in people.find(word) if people.people[key].ids.get(kind_name)]
     if len(found) > 1:
         shown = ", ".join(f"{people.people[key].name} ({key})" for key in found)

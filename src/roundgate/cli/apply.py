@@ -13,7 +13,7 @@ from roundgate.cli.complete import complete_server
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, styled
 from roundgate.core.rounds import RoundKind
-from roundgate.host.errors import WrongWords
+from roundgate.host.errors import WrongUsage
 from roundgate.host.rounds.options import Options
 
 if TYPE_CHECKING:
@@ -82,7 +82,7 @@ def apply(
     )
     options = no_longer_than(options, empty_within)
     if live and (waves or together):
-        raise WrongWords("Live changes need no waves.", "roundgate apply SERVER --live")
+        raise WrongUsage("Live changes need no waves.", "roundgate apply SERVER --live")
     if waves or together:
         code = _apply_in_waves(context, context.several(server), options, (waves, together, go_on), yes=yes)
         if code:
@@ -94,7 +94,7 @@ def apply(
 
 
 def no_longer_than(options: Options, empty_within: str) -> Options:
-    """Let a wait for an empty server have an end, where one was given. Raises WrongWords."""
+    """Let a wait for an empty server have an end, where one was given. Raises WrongUsage."""
     from roundgate.cli.rounding import seconds
 
     longest = seconds(empty_within)
@@ -198,7 +198,7 @@ def rewind(
     context = open_call()
     row = context.store.round(number)
     if row is None:
-        raise WrongWords(f"There is no round {number}.", "roundgate rounds")
+        raise WrongUsage(f"There is no round {number}.", "roundgate rounds")
     server = context.opened(row.server).server
     refuse_broken_off(server, context.store)
     if not echo_rewind(context, server, number):
@@ -262,18 +262,18 @@ def cancel(
 
 
 def rounds(
-    words: Annotated[list[str] | None, typer.Argument(help="[SERVER], or: show N")] = None,
+    arguments: Annotated[list[str] | None, typer.Argument(help="[SERVER], or: show N")] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
     """The rounds so far, the newest first; 'rounds show N' tells all of one."""
     from roundgate.cli.history import echo_round, round_output, table_rows
 
     context = open_call()
-    words = words or []
-    if words[:1] == ["show"]:
-        echo_round(context, _number(words[1:]), as_json=as_json)
+    arguments = arguments or []
+    if arguments[:1] == ["show"]:
+        echo_round(context, _number(arguments[1:]), as_json=as_json)
         return
-    name = context.one(words[0]).name if words else None
+    name = context.one(arguments[0]).name if arguments else None
     rows = context.store.rounds(name)
     if as_json:
         echo_json([round_output(context.store, row) for row in rows])
@@ -287,7 +287,7 @@ def rounds(
         echo("One of them: roundgate rounds show N")
 
 
-def _number(words: list[str]) -> int:
-    if len(words) != 1 or not re.fullmatch(r"[0-9]{1,9}", words[0]):
-        raise WrongWords("Which round?", "roundgate rounds show N")
-    return int(words[0])
+def _number(arguments: list[str]) -> int:
+    if len(arguments) != 1 or not re.fullmatch(r"[0-9]{1,9}", arguments[0]):
+        raise WrongUsage("Which round?", "roundgate rounds show N")
+    return int(arguments[0])

@@ -8,7 +8,7 @@ from roundgate.api.server import OpenServer
 from roundgate.api.site import OpenSite
 from roundgate.cli import named_site
 from roundgate.cli.screen.output import warn
-from roundgate.host.errors import Trouble, WrongWords
+from roundgate.host.errors import Trouble, WrongUsage
 from roundgate.host.servers import Server
 from roundgate.host.site import find_site, is_server_word
 
@@ -41,7 +41,7 @@ class CallContext(OpenSite):
                 warn(f"  do: roundgate recover {row.server}")
 
     def one(self, word: str | None, *, lenient: bool = False) -> Server:
-        """Give the one server that a word means. Raises UnknownName or WrongWords."""
+        """Give the one server that a word means. Raises UnknownName or WrongUsage."""
         return self.server(word, lenient=lenient).server
 
     def several(self, word: str | None, *, default_all: bool = False, lenient: bool = False) -> list[Server]:
@@ -76,21 +76,21 @@ class CallContext(OpenSite):
         """Give what works with a server of this call."""
         return self.opened(server.name, lenient=server.lenient)
 
-    def split(self, words: list[str], *, is_value: bool = False) -> tuple[str | None, list[str]]:
-        """Part the words of a call into the server's and the rest; the server may be left out.
+    def split(self, arguments: list[str], *, is_value: bool = False) -> tuple[str | None, list[str]]:
+        """Split the arguments of a call into the server and the rest; the server may be left out.
 
         With ``is_value`` the rest are values such as list entries, so a first word that means no server is only taken
         for a setting or list where that is one's name.
         """
-        if not words:
+        if not arguments:
             return None, []
-        first, *rest = words
+        first, *rest = arguments
         if is_server_word(self.site, first):
             return first, rest
-        if "=" in first or ":" in first or (len(words) == 1 and is_value):
-            return None, words
+        if "=" in first or ":" in first or (len(arguments) == 1 and is_value):
+            return None, arguments
         is_server = not self._is_name(first) and (rest or self._resembles_server(first))
-        return (first, rest) if is_server else (None, words)
+        return (first, rest) if is_server else (None, arguments)
 
     def _resembles_server(self, word: str) -> bool:
         from roundgate.core.nearest import nearest
@@ -105,7 +105,7 @@ class CallContext(OpenSite):
         try:
             if any(find_name(server.book, word) or (server.folder / word).is_file() for server in servers):
                 return True
-        except WrongWords:  # it means several settings
+        except WrongUsage:  # it means several settings
             return True
         if any(set_named(server.book, word) for server in servers):
             return True

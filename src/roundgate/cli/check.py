@@ -11,7 +11,7 @@ import typer
 
 from roundgate.cli.complete import complete_server_or_file
 from roundgate.cli.screen.report import Report
-from roundgate.host.errors import WrongWords
+from roundgate.host.errors import WrongUsage
 
 if TYPE_CHECKING:
     from roundgate.core.findings import Finding
@@ -41,14 +41,14 @@ def check(
     """
     form = "json" if as_json else form
     if form not in FORMS:
-        raise WrongWords(f"There is no format '{form}'.", "--format text, --format json, or --format sarif")
-    words = what or []
-    if words and all(_is_file(word) for word in words):
+        raise WrongUsage(f"There is no format '{form}'.", "--format text, --format json, or --format sarif")
+    arguments = what or []
+    if arguments and all(_is_file(word) for word in arguments):
         from roundgate.cli.checking_files import check_the_files
 
-        worst = check_the_files(words, given, form, fix=fix)
+        worst = check_the_files(arguments, given, form, fix=fix)
     else:
-        worst = _check_servers(words, given, form, fix=fix)
+        worst = _check_servers(arguments, given, form, fix=fix)
     if worst == "error" or (strict and worst == "warning"):
         raise typer.Exit(1)
 
@@ -78,15 +78,15 @@ _NAMED = 8
 """So many servers are named at the end; more are counted."""
 
 
-def _check_servers(words: Sequence[str], given: str, form: str, *, fix: bool) -> str:
+def _check_servers(arguments: Sequence[str], given: str, form: str, *, fix: bool) -> str:
     from roundgate.cli.opening import open_call
     from roundgate.host.checking import check_servers
 
     if given:
-        raise WrongWords("--as is for files.", "roundgate check FILE --as FORMAT")
-    if len(words) > 1:
-        raise WrongWords("Several servers are named with commas.", f"roundgate check {','.join(words)}")
-    word = words[0] if words else None
+        raise WrongUsage("--as is for files.", "roundgate check FILE --as FORMAT")
+    if len(arguments) > 1:
+        raise WrongUsage("Several servers are named with commas.", f"roundgate check {','.join(arguments)}")
+    word = arguments[0] if arguments else None
     context = open_call()
     servers = context.several(word, default_all=word is None)
     if fix:

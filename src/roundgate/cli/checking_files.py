@@ -10,20 +10,20 @@ from roundgate.cli.screen.report import Report
 from roundgate.core.checks.standalone import WITH_COMMENTS
 from roundgate.core.findings import Finding
 from roundgate.core.formats import ENDINGS
-from roundgate.host.errors import WrongWords
+from roundgate.host.errors import WrongUsage
 
 
-def check_the_files(words: Sequence[str], given: str, form: str, *, fix: bool) -> str:
-    """Check files, folders and standard input; give the worst level. Raises WrongWords."""
+def check_the_files(arguments: Sequence[str], given: str, form: str, *, fix: bool) -> str:
+    """Check files, folders and standard input; give the worst level. Raises WrongUsage."""
     if given and given not in (*ENDINGS, WITH_COMMENTS):
-        raise WrongWords(f"There is no format '{given}'.", f"--as one of {', '.join((*ENDINGS, WITH_COMMENTS))}")
-    if "-" in words:
-        return _check_input(words, given, form, fix=fix)
+        raise WrongUsage(f"There is no format '{given}'.", f"--as one of {', '.join((*ENDINGS, WITH_COMMENTS))}")
+    if "-" in arguments:
+        return _check_input(arguments, given, form, fix=fix)
     from roundgate.host.checking import check_files, files_below
 
     found_in = [
         (path, word if Path(word).is_dir() else None)
-        for word in words
+        for word in arguments
         for path in (files_below(word) if Path(word).is_dir() else [word])
     ]
     paths = [path for path, _ in found_in]
@@ -38,9 +38,9 @@ def check_the_files(words: Sequence[str], given: str, form: str, *, fix: bool) -
     return report.end(paths[0] if len(paths) == 1 else f"{len(paths)} files")
 
 
-def _check_input(words: Sequence[str], given: str, form: str, *, fix: bool) -> str:
-    if len(words) > 1 or fix:
-        raise WrongWords("Standard input is checked by itself, and cannot be fixed in place.", "roundgate check -")
+def _check_input(arguments: Sequence[str], given: str, form: str, *, fix: bool) -> str:
+    if len(arguments) > 1 or fix:
+        raise WrongUsage("Standard input is checked by itself, and cannot be fixed in place.", "roundgate check -")
     from roundgate.core.checks.standalone import check_standalone
 
     data = sys.stdin.buffer.read()

@@ -12,7 +12,7 @@ from roundgate.cli.complete import complete_preset, complete_side
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import clean, echo, echo_json, echo_table, plain
 from roundgate.core.nearest import nearest
-from roundgate.host.errors import UnknownName, WrongWords
+from roundgate.host.errors import UnknownName, WrongUsage
 
 if TYPE_CHECKING:
     from roundgate.api.server import OpenServer
@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 
 
 def compare(
-    words: Annotated[
+    arguments: Annotated[
         list[str],
         typer.Argument(
             metavar="SIDE SIDE...",
@@ -43,11 +43,11 @@ def compare(
     from roundgate.api.comparing import compared, grouped, groups_of, sides_of
 
     if groups:
-        sides, columns = groups_of(open_call(), words)
+        sides, columns = groups_of(open_call(), arguments)
         found = list(grouped(list(compared(sides)), sides, columns))
         names = [column.name for column in columns]
     else:
-        sides = sides_of(open_call(), words)
+        sides = sides_of(open_call(), arguments)
         found = list(compared(sides))
         names = [side.name for side in sides]
     shown = [difference for difference in found if everything or not difference.same]
@@ -92,7 +92,7 @@ _GROUPS = (
 
 
 def preset(
-    words: Annotated[
+    arguments: Annotated[
         list[str] | None,
         typer.Argument(
             help="[SERVER] NAME; or SERVER alone: list them; or: save NAME SERVER", autocompletion=complete_preset
@@ -115,13 +115,13 @@ def preset(
     Presets are in the rulebook, and in the site's folder presets.
     """
     context = open_call()
-    words = words or []
-    if words[:1] == ["save"] and "save" not in context.names:
-        _save(context, words[1:], against, force=force)
+    arguments = arguments or []
+    if arguments[:1] == ["save"] and "save" not in context.names:
+        _save(context, arguments[1:], against, force=force)
         return
-    word, rest = context.split(words, is_value=True) if words else ("@all", [])
+    word, rest = context.split(arguments, is_value=True) if arguments else ("@all", [])
     if len(rest) > 1:
-        raise WrongWords("One preset at a time.", "roundgate preset SERVER NAME")
+        raise WrongUsage("One preset at a time.", "roundgate preset SERVER NAME")
     servers = context.several(word)
     if not rest:
         _list(context, [server.name for server in servers])
@@ -152,7 +152,7 @@ def _preset_of(context: CallContext, server: Server, name: str) -> Preset:
 
 def _operations(opened: OpenServer, name: str, chosen: Preset, *, with_mode: bool | None) -> list[Operation]:
     """Make the operations of a preset, with its mode where that is wanted."""
-    from roundgate.api.presets import left_out, missing_mode, words_of
+    from roundgate.api.presets import assignments_of, left_out, missing_mode
 
     after = opened.workspace.outcome(opened.workspace.operations).after
     absent = left_out(chosen, after)
@@ -161,7 +161,7 @@ def _operations(opened: OpenServer, name: str, chosen: Preset, *, with_mode: boo
     wanted = {setting: value for setting, value in chosen.set.items() if setting not in absent}
     mode = missing_mode(chosen, after)
     if mode:
-        shown = " ".join(words_of(mode, opened.book))
+        shown = " ".join(assignments_of(mode, opened.book))
         if with_mode is None:
             question = f"The preset '{name}' counts only with {shown}. Set that too?"
             with_mode = sys.stdin.isatty() and typer.confirm(question)
@@ -169,30 +169,30 @@ def _operations(opened: OpenServer, name: str, chosen: Preset, *, with_mode: boo
             wanted = {**mode, **wanted}
         else:
             echo(f"{opened.name}  The preset '{name}' counts only with {shown}, which is not set: add --with-mode")
-    return opened.key_changes().operations_of(words_of(wanted, opened.book))
+    return opened.key_changes().operations_of(assignments_of(wanted, opened.book))
 
 
 def _list(context: CallContext, names: list[str]) -> None:
-    from roundgate.api.presets import presets_of, words_of
+    from roundgate.api.presets import assignments_of, presets_of
 
     rows = []
     for name in names:
         book = context.opened(name).book
         for preset, spec in presets_of(context.site, context.opened(name).server).items():
-            rows.append((name, preset, spec.about, ", ".join(words_of({**spec.mode, **spec.set}, book))))
+            rows.append((name, preset, spec.about, ", ".join(assignments_of({**spec.mode, **spec.set}, book))))
     if not rows:
         echo("No preset yet.\n  do: roundgate preset save NAME SERVER")
         return
     echo_table(("server", "preset", "", "sets"), rows)
 
 
-def _save(context: CallContext, words: list[str], against: str, *, force: bool) -> None:
+def _save(context: CallContext, arguments: list[str], against: str, *, force: bool) -> None:
     from roundgate.api.comparing import differing_values, sides_of
     from roundgate.api.presets import save_preset
 
-    if len(words) != 2:
-        raise WrongWords("A name and a server are needed.", "roundgate preset save NAME SERVER")
-    name, server = words[0], context.one(words[1])
+    if len(arguments) != 2:
+        raise WrongUsage("A name and a server are needed.", "roundgate preset save NAME SERVER")
+    name, server = arguments[0], context.one(arguments[1])
     mine, other = sides_of(context, [server.name, against])
     chosen = differing_values(mine, other)
     path = save_preset(context.site, name, server.entry.rulebook, chosen, force=force)

@@ -34,21 +34,21 @@ def _is_behind_equals() -> bool:
 
 
 class _Call:
-    """The words of a call up to the one that is being completed."""
+    """The arguments of a call up to the one that is being completed."""
 
     def __init__(self, context: typer.Context, incomplete: str) -> None:
-        words = context.params.get("words") or []
+        given = context.params.get("arguments") or []
         self.site = _site()
-        self.words = [str(word) for word in words]
+        self.arguments = [str(word) for word in given]
         self.incomplete = incomplete
         self.setting, self.lead = "", ""
         if "=" in incomplete and incomplete != "=":
             self.setting, _, self.incomplete = incomplete.partition("=")
             self.lead = f"{self.setting}="
-        elif self.words[-1:] == ["="] and len(self.words) > 1:
-            self.setting = self.words[-2]
-        elif not incomplete and self.words and _is_behind_equals():
-            self.setting = self.words[-1]
+        elif self.arguments[-1:] == ["="] and len(self.arguments) > 1:
+            self.setting = self.arguments[-2]
+        elif not incomplete and self.arguments and _is_behind_equals():
+            self.setting = self.arguments[-1]
 
     @property
     def servers(self) -> list[str]:
@@ -58,13 +58,13 @@ class _Call:
     @property
     def named(self) -> list[str]:
         """The servers that the call is about: the first word's, or all."""
-        first = self.words[:1]
+        first = self.arguments[:1]
         return first if first and first[0] in self.servers else self.servers
 
     @property
     def rest(self) -> list[str]:
-        """The words after the server's."""
-        return self.words[1:] if self.words and self.words[0] in self.servers else self.words
+        """The arguments after the server's name."""
+        return self.arguments[1:] if self.arguments and self.arguments[0] in self.servers else self.arguments
 
     def raws(self) -> Iterator[dict[str, Any]]:
         """Give the rulebooks of the servers that the call is about, as parsed, layers first."""
@@ -104,18 +104,18 @@ def _values(call: _Call) -> list[str]:
     spec = call.table("setting").get(call.setting.partition("[")[0], {})
     if not isinstance(spec, dict):
         return []
-    words = list(spec.get("special", {}))
+    specials = list(spec.get("special", {}))
     if spec.get("type") in ("choice", "choices"):
-        words += spec.get("choices", {})
+        specials += spec.get("choices", {})
     elif spec.get("type") == "bool":
-        words += spec.get("spelling", ["true", "false"])
+        specials += spec.get("spelling", ["true", "false"])
     elif spec.get("type") == "flag":
-        words += ["on", "off"]
-    return words
+        specials += ["on", "off"]
+    return specials
 
 
 def _first(call: _Call) -> list[str]:
-    return [] if call.words else call.servers
+    return [] if call.arguments else call.servers
 
 
 def complete_server_or_name(ctx: typer.Context, incomplete: str) -> list[str]:
@@ -221,7 +221,7 @@ def complete_server_or_file(ctx: typer.Context, incomplete: str) -> list[str]:
     """Give the servers, their files, and the files on disk that begin so."""
     call = _Call(ctx, incomplete)
     paths = [file.get("path", "") for file in call.table("file").values() if isinstance(file, dict)]
-    own = [path for path in paths if "{" not in path] if call.words else []
+    own = [path for path in paths if "{" not in path] if call.arguments else []
     folder, slash, start = incomplete.rpartition("/")
     home = Path(folder + slash or ".")
     near = sorted(home.iterdir()) if home.is_dir() else []
@@ -230,16 +230,16 @@ def complete_server_or_file(ctx: typer.Context, incomplete: str) -> list[str]:
 
 
 def complete_rulebook(ctx: typer.Context, incomplete: str) -> list[str]:
-    """Give the words of ``rulebook``, then rulebooks or servers, that begin so."""
+    """Give the subcommands of ``rulebook``, then rulebooks or servers, that begin so."""
     from roundgate.host.rulebooks import rulebook_names
 
     call = _Call(ctx, incomplete)
-    if not call.words:
+    if not call.arguments:
         return call.fitting(["list", "check", "show", "draft", "schema"])
-    if call.words[0] == "draft":
+    if call.arguments[0] == "draft":
         return call.fitting(call.servers)
-    if call.words[0] == "schema" and len(call.words) == 2:
+    if call.arguments[0] == "schema" and len(call.arguments) == 2:
         paths = [file.get("path", "") for file in call.table("file").values() if isinstance(file, dict)]
         return call.fitting(path for path in paths if path.endswith((".json", ".toml", ".yml", ".yaml")))
-    more = ["site"] if call.words[0] == "schema" else []
+    more = ["site"] if call.arguments[0] == "schema" else []
     return call.fitting(rulebook_names(call.site.folder if call.site else None), more)

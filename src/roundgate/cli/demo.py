@@ -70,8 +70,8 @@ def demo(
         _make_site(site, port)
         echo(f"The demo site is in {site}")
         _run(site, "start @all", quiet=True)
-        for words, command in _STORY:
-            _tell(site, words, command)
+        for text, command in _STORY:
+            _tell(site, text, command)
     finally:
         if not keep:
             _run(site, "stop @all", quiet=True)
@@ -112,16 +112,16 @@ def _start_lobby(site: Path) -> tuple[subprocess.Popen[str], int]:
 def _make_site(site: Path, lobby: int) -> None:
     """Copy the demo's files, with free ports in them."""
     source = Path(str(resources.files("roundgate.demo"))) / "site"
-    words = {"@BIN@": str(Path(sys.executable).parent), "@LOBBY@": str(lobby)}
-    words |= {f"@PORT{number}@": str(port) for number, port in enumerate(_free_ports(3), start=1)}
-    words["@IN_30_DAYS@"] = f"{datetime.now() + timedelta(days=30):%Y-%m-%d}"
+    replacements = {"@BIN@": str(Path(sys.executable).parent), "@LOBBY@": str(lobby)}
+    replacements |= {f"@PORT{number}@": str(port) for number, port in enumerate(_free_ports(3), start=1)}
+    replacements["@IN_30_DAYS@"] = f"{datetime.now() + timedelta(days=30):%Y-%m-%d}"
     for path in sorted(source.rglob("*")):
         target = site / path.relative_to(source)
         if path.is_dir():
             target.mkdir(exist_ok=True)
             continue
         text = path.read_text("utf-8")
-        for word, value in words.items():
+        for word, value in replacements.items():
             text = text.replace(word, value)
         target.write_text(text, "utf-8")
         target.chmod(0o755 if path.suffix == ".sh" else 0o644)
@@ -150,13 +150,13 @@ def _free_ports(count: int) -> list[int]:
     raise Trouble("The demo found no free ports on this machine.", f"It looks from {_FIRST_PORT} on.")
 
 
-def _tell(site: Path, words: str, command: str) -> None:
-    if words == "@edit":
+def _tell(site: Path, text: str, command: str) -> None:
+    if text == "@edit":
         path = site / "harbour" / "gullwind.properties"
         path.write_text(path.read_text("utf-8").replace("gust.limit=12", "gust.limit=15"), "utf-8")
         return
     echo()
-    echo(styled(f"# {words}", "cyan"))
+    echo(styled(f"# {text}", "cyan"))
     _run(site, command)
 
 

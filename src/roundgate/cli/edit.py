@@ -11,7 +11,7 @@ import typer
 from roundgate.cli.complete import complete_list_or_entry, complete_server, complete_server_or_name
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, styled, warn
-from roundgate.host.errors import Trouble, UnknownName, WrongWords
+from roundgate.host.errors import Trouble, UnknownName, WrongUsage
 
 if TYPE_CHECKING:
     from roundgate.api.people import Joining
@@ -24,8 +24,10 @@ if TYPE_CHECKING:
     from roundgate.host.servers import Server
     from roundgate.host.workspace import Holder
 
-Words = Annotated[list[str], typer.Argument(metavar="[SERVER] NAME=VALUE...", autocompletion=complete_server_or_name)]
-ListWords = Annotated[
+Assignments = Annotated[
+    list[str], typer.Argument(metavar="[SERVER] NAME=VALUE...", autocompletion=complete_server_or_name)
+]
+ListArguments = Annotated[
     list[str], typer.Argument(metavar="[SERVER] LIST ENTRY...", autocompletion=complete_list_or_entry)
 ]
 Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
@@ -45,7 +47,7 @@ NewFile = Annotated[bool, typer.Option("--new-file", help="Make a file that does
 
 
 def set_values(
-    words: Words,
+    arguments: Assignments,
     now: Annotated[bool, typer.Option("--now", help="Also send it to the live console, at once.")] = False,
     new: New = False,
     new_file: NewFile = False,
@@ -70,10 +72,10 @@ def set_values(
     from roundgate.core.records.live import can_be_live
 
     options = ChangeOptions(kind, new or new_file, new_file, here_only, now)
-    if _standalone(words, lambda holder, rest: KeyChanges(holder, options, ask_secret).operations_of(rest)):
+    if _standalone(arguments, lambda holder, rest: KeyChanges(holder, options, ask_secret).operations_of(rest)):
         return
     context = open_call()
-    word, rest = context.split(words)
+    word, rest = context.split(arguments)
     servers = [context.open(name) for name in context.several(word)]
     makers = [(opened, opened.key_changes(options, ask_secret)) for opened in servers]
     planned = [(opened, maker, maker.operations_of(rest)) for opened, maker in makers]
@@ -98,15 +100,15 @@ def set_values(
 
 
 def _say_where(server: OpenServer, names: Sequence[str]) -> None:
-    """Say what becomes of the values of settings that no file holds."""
+    """Print what becomes of the values of settings that no file holds."""
     for name in names:
         place = server.book.setting[name].kept_in
-        words = f"The server keeps it in {place}." if place else "Only the console has it: the next restart loses it."
-        echo(f"  {words}")
+        where = f"The server keeps it in {place}." if place else "Only the console has it: the next restart loses it."
+        echo(f"  {where}")
 
 
 def switch(
-    words: Annotated[list[str], typer.Argument(metavar="[SERVER] NAME...", autocompletion=complete_server_or_name)],
+    arguments: Annotated[list[str], typer.Argument(metavar="[SERVER] NAME...", autocompletion=complete_server_or_name)],
     on: Annotated[
         bool | None, typer.Option("--on/--off", help="Let it count again as it is, or comment it out.")
     ] = None,
@@ -118,16 +120,16 @@ def switch(
     from roundgate.api.key_changes import KeyChanges
 
     if on is None:
-        raise WrongWords("On or off?", f"roundgate switch {' '.join(words)} --off    (or --on)")
+        raise WrongUsage("On or off?", f"roundgate switch {' '.join(arguments)} --off    (or --on)")
     _change_keys(
-        words,
+        arguments,
         "switch",
         lambda holder, names: [KeyChanges(holder).switched(name, on=on) for name in names],
     )
 
 
 def rename(
-    words: Annotated[
+    arguments: Annotated[
         list[str], typer.Argument(metavar="[SERVER] NAME NEW-NAME", autocompletion=complete_server_or_name)
     ],
     force: Annotated[bool, typer.Option("--force", help="Rename even a key that the rulebook describes.")] = False,
@@ -138,19 +140,19 @@ def rename(
     """
     from roundgate.api.key_changes import KeyChanges
 
-    if len(words) < 2:
-        raise WrongWords("A key and its new name are needed.", "roundgate rename SERVER FILE:KEY NEW-NAME")
+    if len(arguments) < 2:
+        raise WrongUsage("A key and its new name are needed.", "roundgate rename SERVER FILE:KEY NEW-NAME")
 
     def renamed(holder: Holder, names: list[str]) -> list[Operation]:
         if len(names) != 2:
-            raise WrongWords("A key and its new name are needed.", "roundgate rename SERVER FILE:KEY NEW-NAME")
+            raise WrongUsage("A key and its new name are needed.", "roundgate rename SERVER FILE:KEY NEW-NAME")
         return KeyChanges(holder).renamed(names[0], names[1], force=force)
 
-    _change_keys(words, "rename", renamed)
+    _change_keys(arguments, "rename", renamed)
 
 
 def reset(
-    words: Annotated[list[str], typer.Argument(metavar="[SERVER] NAME...", autocompletion=complete_server_or_name)],
+    arguments: Annotated[list[str], typer.Argument(metavar="[SERVER] NAME...", autocompletion=complete_server_or_name)],
 ) -> None:
     """Give settings their default again: the key's value becomes the default; an unknown key is taken out.
 
@@ -159,14 +161,14 @@ def reset(
     from roundgate.api.key_changes import KeyChanges
 
     _change_keys(
-        words,
+        arguments,
         "reset",
         lambda holder, names: [operation for name in names for operation in KeyChanges(holder).reset(name)],
     )
 
 
 def add(
-    words: ListWords,
+    arguments: ListArguments,
     at: Annotated[int | None, typer.Option(help="Put it at this number; 0 is the first. Else at the end.")] = None,
     new: New = False,
     as_rank: Annotated[str, typer.Option("--as", metavar="RANK", help="What somebody is on a roster.")] = "",
@@ -192,17 +194,17 @@ def add(
 
     def added(holder: Holder, rest: list[str]) -> list[Operation]:
         if len(rest) < 2:
-            raise WrongWords("A list and an entry are needed.", "roundgate add SERVER LIST ENTRY")
+            raise WrongUsage("A list and an entry are needed.", "roundgate add SERVER LIST ENTRY")
         changes = ListChanges(holder, options)
         changes.ask, changes.twin_of = ask_field, twin_of
         return changes.added(rest[0], rest[1:], at, like=like)
 
     twin_of = None
-    if _standalone(words, added):
+    if _standalone(arguments, added):
         return
     context = open_call()
     twin_of = partial(_of_other_server, context)
-    word, rest = context.split(words)
+    word, rest = context.split(arguments)
     servers = [context.open(name) for name in context.several(word)]
     made: list[tuple[OpenServer, _Joins | None, list[Operation]]] = []
     for opened in servers:
@@ -215,9 +217,9 @@ def add(
         if operations:
             put(server, operations, now=now)
         for who in people.joining if people is not None else ():
-            said = keep_end(context.site, server, people.records if people is not None else "", who)
-            if said:
-                echo(f"  {who.who.name or who.who.id} {said}.")
+            message = keep_end(context.site, server, people.records if people is not None else "", who)
+            if message:
+                echo(f"  {who.who.name or who.who.id} {message}.")
         if now and operations:
             _apply_now(context, server.server)
 
@@ -243,39 +245,39 @@ class _Joins(NamedTuple):
     operations: list[Operation]
 
 
-def _with_set(server: OpenServer, words: list[str]) -> list[str]:
-    """Give words with the set of records in the place of the roster that they begin with."""
-    roster = server.book.roster.get(words[0]) if words else None
-    return [roster.records, *words[1:]] if roster is not None else words
+def _with_set(server: OpenServer, arguments: list[str]) -> list[str]:
+    """Give arguments with the set of records in the place of the roster that they begin with."""
+    roster = server.book.roster.get(arguments[0]) if arguments else None
+    return [roster.records, *arguments[1:]] if roster is not None else arguments
 
 
 def _joining_people(
-    context: CallContext, server: OpenServer, words: list[str], rank: str, until: str, *, several: bool
+    context: CallContext, server: OpenServer, arguments: list[str], rank: str, until: str, *, several: bool
 ) -> _Joins | None:
-    """Work out who is put on a roster, where the words mean one: a name stands for an id. None where they mean none."""
+    """Work out who is put on a roster, where the arguments mean one: a name means an id. None where they do not."""
     from roundgate.api.people import joining
     from roundgate.api.record_addresses import set_named
     from roundgate.api.record_changes import RecordChanges
     from roundgate.cli.changes.asking import ask_field, choosing
 
-    name = set_named(server.book, words[0]) if words and "/" not in words[0] else ""
+    name = set_named(server.book, arguments[0]) if arguments and "/" not in arguments[0] else ""
     people: list[Joining] = []
     if name:
-        people = choosing(words[1:], lambda given: joining(context.site, server, name, given, rank, until))
+        people = choosing(arguments[1:], lambda given: joining(context.site, server, name, given, rank, until))
     if not people:
         if rank or until:
             hint = "roundgate add SERVER ROSTER NAME --as RANK --until 7d"
-            raise WrongWords("--as and --until are for people on a roster.", hint)
+            raise WrongUsage("--as and --until are for people on a roster.", hint)
         return None
     changes = RecordChanges(server.workspace, ask_field)
     there = {record.key for record in changes.records(name)} if several or len(people) > 1 else set()
     new = [person for person in people if person.who.id not in there]
     for person in people:
-        if person.who.name and person.who.id not in words:
+        if person.who.name and person.who.id not in arguments:
             echo(f"{server.name}  {person.who.name} is {person.who.id}")
         if person not in new:
-            echo(f"{server.name}  {person.who.name or person.who.id} is on {words[0]} already")
-    return _Joins(name, new, [operation for joining in new for operation in changes.added(name, joining.words)])
+            echo(f"{server.name}  {person.who.name or person.who.id} is on {arguments[0]} already")
+    return _Joins(name, new, [operation for joining in new for operation in changes.added(name, joining.arguments)])
 
 
 def _with_switch(server: OpenServer, people: _Joins, operations: list[Operation]) -> list[Operation]:
@@ -292,11 +294,11 @@ def _wants_on(server: OpenServer, name: str, switching: list[str]) -> bool:
     """Ask at a terminal whether a list of people that does not count is to count; say what would do it elsewhere."""
     import sys
 
-    words = " ".join(switching)
+    assignments = " ".join(switching)
     if sys.stdin.isatty():
-        answer = input(f"{name} does not count on {server.name}. Set {words} as well? [y/N] ").strip().lower()
+        answer = input(f"{name} does not count on {server.name}. Set {assignments} as well? [y/N] ").strip().lower()
         return answer in ("y", "yes")
-    echo(f"{server.name}  {name} does not count yet. To let it count: roundgate set {server.name} {words}")
+    echo(f"{server.name}  {name} does not count yet. To let it count: roundgate set {server.name} {assignments}")
     return False
 
 
@@ -306,7 +308,7 @@ def _apply_now(context: CallContext, server: Server) -> None:
 
     code = apply_live_records(context, server)
     if code is None:
-        raise WrongWords(
+        raise WrongUsage(
             f"{server.name} cannot be told of that while it runs; it waits on the slate.",
             f"roundgate apply {server.name}",
         )
@@ -314,7 +316,7 @@ def _apply_now(context: CallContext, server: Server) -> None:
         raise typer.Exit(code)
 
 
-def remove(words: ListWords, now: NowToo = False, yes_really: YesReally = False) -> None:
+def remove(arguments: ListArguments, now: NowToo = False, yes_really: YesReally = False) -> None:
     """Remove entries from a list, or a record: SET/RECORD. A list never falls below its least."""
     from roundgate.api.key_changes import ChangeOptions
     from roundgate.api.list_changes import ListChanges
@@ -322,14 +324,16 @@ def remove(words: ListWords, now: NowToo = False, yes_really: YesReally = False)
 
     def removed(holder: Holder, rest: list[str]) -> list[Operation]:
         if len(rest) < (1 if rest and names_record(holder, rest[0]) else 2):
-            raise WrongWords("A list and an entry are needed.", "roundgate remove SERVER LIST ENTRY")
+            raise WrongUsage("A list and an entry are needed.", "roundgate remove SERVER LIST ENTRY")
         return ListChanges(holder, ChangeOptions()).removed(rest[0], rest[1:])
 
-    _change_list(words, removed, yes_really=yes_really, now=now)
+    _change_list(arguments, removed, yes_really=yes_really, now=now)
 
 
 def move(
-    words: Annotated[list[str], typer.Argument(metavar="[SERVER] LIST ENTRY", autocompletion=complete_list_or_entry)],
+    arguments: Annotated[
+        list[str], typer.Argument(metavar="[SERVER] LIST ENTRY", autocompletion=complete_list_or_entry)
+    ],
     to: Annotated[
         str, typer.Option(metavar="NUMBER|ROSTER", help="The number that it gets, 0 is the first; or another roster.")
     ],
@@ -344,67 +348,67 @@ def move(
     from roundgate.api.record_addresses import names_record
 
     if not to.isdecimal():
-        _move_person(words, to, as_rank, until, yes_really=yes_really, now=now)
+        _move_person(arguments, to, as_rank, until, yes_really=yes_really, now=now)
         return
     place = int(to)
 
     def moved(holder: Holder, rest: list[str]) -> list[Operation]:
         if len(rest) < (1 if rest and names_record(holder, rest[0]) else 2):
-            raise WrongWords("A list and an entry are needed.", "roundgate move SERVER LIST ENTRY --to NUMBER")
+            raise WrongUsage("A list and an entry are needed.", "roundgate move SERVER LIST ENTRY --to NUMBER")
         return ListChanges(holder, ChangeOptions()).moved(rest[0], rest[1:], place)
 
-    _change_list(words, moved, now=now)
+    _change_list(arguments, moved, now=now)
 
 
-def _move_person(words: list[str], to: str, rank: str, until: str, *, yes_really: bool, now: bool) -> None:
+def _move_person(arguments: list[str], to: str, rank: str, until: str, *, yes_really: bool, now: bool) -> None:
     """Take somebody off one roster and put them on another, on one slate."""
     from roundgate.api.people import keep_end, moved_person
 
     context = open_call()
-    word, rest = context.split(words)
+    word, rest = context.split(arguments)
     if len(rest) != 1:
-        raise WrongWords("Who moves, and from which roster?", f"roundgate move SERVER guests/NAME --to {to}")
+        raise WrongUsage("Who moves, and from which roster?", f"roundgate move SERVER guests/NAME --to {to}")
     for server in context.several(word):
         opened = context.open(server)
         operations, into, joining = moved_person(context.site, opened, rest[0], to, rank, until)
         put(opened, operations, yes_really=yes_really, now=now)
-        said = keep_end(context.site, opened, into, joining)
-        if said:
-            echo(f"  {joining.who.name or joining.who.id} {said}.")
+        message = keep_end(context.site, opened, into, joining)
+        if message:
+            echo(f"  {joining.who.name or joining.who.id} {message}.")
         if now:
             _apply_now(context, server)
 
 
-def _standalone(words: list[str], make: Callable[[Holder, list[str]], Sequence[Operation]]) -> bool:
-    """Change a file of no server, where the words name one; tell whether they do."""
+def _standalone(arguments: list[str], make: Callable[[Holder, list[str]], Sequence[Operation]]) -> bool:
+    """Change a file of no server, where the arguments name one; tell whether they do."""
     from roundgate.cli.changes.standalone import change_standalone
 
-    return change_standalone(words, make)
+    return change_standalone(arguments, make)
 
 
-def _change_keys(words: list[str], verb: str, make: Callable[[Holder, list[str]], list[Operation]]) -> None:
-    if _standalone(words, make):
+def _change_keys(arguments: list[str], verb: str, make: Callable[[Holder, list[str]], list[Operation]]) -> None:
+    if _standalone(arguments, make):
         return
     context = open_call()
-    word, names = context.split(words)
+    word, names = context.split(arguments)
     if not names:
-        raise WrongWords("Which setting?", f"roundgate {verb} SERVER NAME")
+        raise WrongUsage("Which setting?", f"roundgate {verb} SERVER NAME")
     for server in context.several(word):
         opened = context.open(server)
         put(opened, make(opened.workspace, names))
 
 
 def _change_list(
-    words: list[str],
+    arguments: list[str],
     make: Callable[[Holder, list[str]], list[Operation]],
     *,
     yes_really: bool = False,
     now: bool = False,
 ) -> None:
-    if _standalone(words, make):
+    if _standalone(arguments, make):
         return
     context = open_call()
-    word, rest = context.split(words)
+    word, rest = context.split(arguments)
     for server in context.several(word):
         opened = context.open(server)
         put(opened, make(opened.workspace, rest), yes_really=yes_really, now=now)
@@ -465,15 +469,15 @@ def slated(
 
 
 def echo_changes(outcome: Outcome, names: Collection[str], server: str = "") -> None:
-    """Say what the operations of some names change."""
-    from roundgate.cli.screen.review import in_words
-    from roundgate.core.review import changes_in_words
+    """Print what the operations of some names change."""
+    from roundgate.cli.screen.review import format_change
+    from roundgate.core.review import describe_changes
 
     lead = f"{server}  " if server else ""
-    for change in changes_in_words(outcome):
+    for change in describe_changes(outcome):
         if change.name in names:
-            words = in_words(change.before, change.after, is_nothing=change.is_nothing)
-            echo(f"{lead}{styled(change.name, 'bold')}{words}")
+            text = format_change(change.before, change.after, is_nothing=change.is_nothing)
+            echo(f"{lead}{styled(change.name, 'bold')}{text}")
 
 
 def slate(
@@ -504,13 +508,13 @@ def slate(
 
 
 def discard(
-    words: Annotated[
+    arguments: Annotated[
         list[str] | None, typer.Argument(metavar="[SERVER] [NAME]...", autocompletion=complete_server_or_name)
     ] = None,
 ) -> None:
     """Take waiting changes back: those named, or all of a server's."""
     context = open_call()
-    word, names = context.split(words or [])
+    word, names = context.split(arguments or [])
     held = 0
     for server in context.several(word, lenient=True):
         done = context.open(server).discard(names)
@@ -525,7 +529,7 @@ def discard(
 
 
 def _say_held(server: Server, done: Discarded) -> None:
-    """Say what could not be taken back, for a round is bringing it into force, or has done so."""
+    """Print what could not be taken back, for a round is bringing it into force, or has done so."""
     if done.held:
         names = ", ".join(dict.fromkeys(entry.operation.shown_name for entry in done.held))
         echo(f"  {names}: round {done.held[0].round} is bringing that into force.")

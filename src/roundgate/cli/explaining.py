@@ -11,7 +11,7 @@ from roundgate.cli.screen.output import echo, plain, styled
 from roundgate.cli.screen.outputs import CodePage, KeyPage, ListPage, RecordsPage, SettingPage
 from roundgate.cli.settings import notes_of
 from roundgate.core import values
-from roundgate.core.advice import limit_words, table_words
+from roundgate.core.advice import describe_limit, format_table
 from roundgate.core.files import format_value
 from roundgate.core.formats.places import find_key
 from roundgate.core.layers import layers_of
@@ -78,7 +78,7 @@ def page_of(server: OpenServer, word: str) -> SettingPage | ListPage | RecordsPa
         tier=spec.tier,
         advice=spec.advice,
         rules=[rule.say for rule in server.book.rule if {name, family(name)} & names_in(read_expression(rule.needs))],
-        limit=limit_words(known.slate, spec),
+        limit=describe_limit(known.slate, spec),
         tables=_tables(name, server.book),
         overrides=[
             other_name for other_name, other in server.book.setting.items() if _is_named(name, other.overridden_by)
@@ -99,21 +99,21 @@ def _is_named(name: str, expression: str) -> bool:
 
 
 def _tables(name: str, book: Rulebook) -> list[str]:
-    """Say the advice tables that a setting is in."""
+    """Format the advice tables that a setting is in."""
     return [
-        f"{table.most} by {table.given}: {table_words(table, book)}"
+        f"{table.most} by {table.given}: {format_table(table, book)}"
         for table in book.table.values()
         if name in (table.given, table.most)
     ]
 
 
 def _availability(spec: Setting) -> str:
-    """Say which editions and versions have a setting, and a choice of it."""
-    words = [f"since {spec.since}"] if spec.since else []
-    words += [f"until {spec.until}, which no longer has it"] if spec.until else []
-    words += [f"only in the edition {' or '.join(spec.only)}"] if spec.only else []
-    words += [f"{choice} only in the edition {' or '.join(only)}" for choice, only in spec.only_choices.items()]
-    return "; ".join(words)
+    """Describe which editions and versions have a setting, and a choice of it."""
+    parts = [f"since {spec.since}"] if spec.since else []
+    parts += [f"until {spec.until}, which no longer has it"] if spec.until else []
+    parts += [f"only in the edition {' or '.join(spec.only)}"] if spec.only else []
+    parts += [f"{choice} only in the edition {' or '.join(only)}" for choice, only in spec.only_choices.items()]
+    return "; ".join(parts)
 
 
 def _list_page(server: OpenServer, word: str) -> ListPage:
@@ -156,7 +156,7 @@ def _records_page(server: OpenServer, name: str) -> RecordsPage:
 
 
 def _decided(book: Rulebook, name: str) -> str:
-    """Say how it is decided who may do what, of the set whose records are ranks."""
+    """Describe how it is decided who may do what, of the set whose records are ranks."""
     from roundgate.core.ranks.deciding import ORDER_WORDS
 
     for spec in book.ranks.values():
@@ -217,8 +217,8 @@ def _setting_facts(page: SettingPage) -> dict[str, str | int | None]:
 
 
 def _takes_effect(page: SettingPage) -> str:
-    words = _TAKES[page.takes] if page.file or page.takes != "live" else "at once"
-    return words + (f" (name one with {page.fixed_by})" if page.fixed_by else "")
+    when = _TAKES[page.takes] if page.file or page.takes != "live" else "at once"
+    return when + (f" (name one with {page.fixed_by})" if page.fixed_by else "")
 
 
 def _records_facts(page: RecordsPage) -> Iterator[tuple[str, str | int | None]]:

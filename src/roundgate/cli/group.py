@@ -16,7 +16,7 @@ from roundgate.cli.commands import COMMANDS, CommandLine
 
 _LINES = {line.name: line for line in COMMANDS}
 _ANY_BYTES = ("check", "edit")
-"""Commands whose words are names of files, which may hold any bytes."""
+"""Commands whose arguments are names of files, which may hold any bytes."""
 
 
 class LazyGroup(TyperGroup):
@@ -33,7 +33,7 @@ class LazyGroup(TyperGroup):
         return list(_LINES)
 
     def resolve_command(self, ctx: Any, args: list[str]) -> Any:
-        """Load the command that is called. Raises WrongWords for words that are no text."""
+        """Load the command that is called. Raises WrongUsage for arguments that are no text."""
         if args and args[0] not in _ANY_BYTES:
             _refuse_odd_bytes(args)
         name, _, rest = super().resolve_command(ctx, args)
@@ -41,12 +41,12 @@ class LazyGroup(TyperGroup):
         return name, _loaded(line), rest
 
 
-def _refuse_odd_bytes(words: Sequence[str]) -> None:
-    odd = next((word for word in words if any("\ud800" <= char <= "\udfff" for char in word)), None)
+def _refuse_odd_bytes(arguments: Sequence[str]) -> None:
+    odd = next((word for word in arguments if any("\ud800" <= char <= "\udfff" for char in word)), None)
     if odd is not None:
-        from roundgate.host.errors import WrongWords
+        from roundgate.host.errors import WrongUsage
 
-        raise WrongWords(f"The call holds bytes that are not UTF-8: {ascii(odd)[1:-1]}", "Write it in UTF-8.")
+        raise WrongUsage(f"The call holds bytes that are not UTF-8: {ascii(odd)[1:-1]}", "Write it in UTF-8.")
 
 
 def _loaded(line: CommandLine) -> Any:

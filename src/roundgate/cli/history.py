@@ -6,13 +6,13 @@ import time
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from roundgate.cli.screen.facts import fact_words, stored_fact
+from roundgate.cli.screen.facts import describe_fact, stored_fact
 from roundgate.cli.screen.output import echo, echo_json, plain, styled
 from roundgate.cli.screen.rounds import echo_end
 from roundgate.core.rounds import Mark, RoundKind, RoundOutcome
 from roundgate.core.values.units import format_elapsed
-from roundgate.host.errors import WrongWords
-from roundgate.host.life import event_words, life_of
+from roundgate.host.errors import WrongUsage
+from roundgate.host.life import describe_event, life_of
 from roundgate.host.rounds.locking import broken_off
 
 if TYPE_CHECKING:
@@ -35,7 +35,7 @@ def table_rows(context: CallContext, rows: Sequence[RoundRow], servers: Sequence
     for name in servers:
         for event in life_of(context.opened(name).server):
             when = time.strftime("%Y-%m-%d %H:%M", time.localtime(event["at"]))
-            found.append((event["at"], ("", name, event["what"], when, "", "", f"(by itself) {event_words(event)}")))
+            found.append((event["at"], ("", name, event["what"], when, "", "", f"(by itself) {describe_event(event)}")))
     return [row for _, row in sorted(found, key=lambda finding: finding[0], reverse=True)]
 
 
@@ -62,15 +62,15 @@ def _journal_output(line: JournalLine) -> JournalOutput:
     from roundgate.cli.screen.outputs import JournalOutput
 
     fact = stored_fact(line.message) if line.mark == Mark.FACT else None
-    message = fact_words(fact) if fact is not None else line.message
+    message = describe_fact(fact) if fact is not None else line.message
     return JournalOutput(line.at, line.step, Mark(line.mark), message, fact)
 
 
 def echo_round(context: CallContext, number: int, *, as_json: bool) -> None:
-    """Print one round whole. Raises WrongWords where there is none of this number."""
+    """Print one round whole. Raises WrongUsage where there is none of this number."""
     row = context.store.round(number)
     if row is None:
-        raise WrongWords(f"There is no round {number}.", "roundgate rounds")
+        raise WrongUsage(f"There is no round {number}.", "roundgate rounds")
     if as_json:
         echo_json(round_output(context.store, row))
         return
@@ -81,7 +81,7 @@ def echo_round(context: CallContext, number: int, *, as_json: bool) -> None:
         echo(f"  {name}: {plain(before)} -> {plain(after)}" if before else f"  {name}: {plain(after)}")
     for line in context.store.journal(number):
         step = "proof" if line.mark == Mark.FACT else line.step
-        echo(f"  {time.strftime('%H:%M:%S', time.localtime(line.at))}  {step:<9} {_words(line)}")
+        echo(f"  {time.strftime('%H:%M:%S', time.localtime(line.at))}  {step:<9} {_describe_line(line)}")
     if row.outcome:
         echo_end(row.number, RoundOutcome(row.outcome), row.message, "", row.evidence)
     elif broken_off(context.opened(row.server).server, context.store):
@@ -90,10 +90,10 @@ def echo_round(context: CallContext, number: int, *, as_json: bool) -> None:
         echo("It is at work.")
 
 
-def _words(line: JournalLine) -> str:
+def _describe_line(line: JournalLine) -> str:
     if line.mark == Mark.BEGIN:
         return f"begins {plain(line.message)}".rstrip()
     if line.mark == Mark.END:
         return f"done in {format_elapsed(float(line.message))}"
     fact = stored_fact(line.message) if line.mark == Mark.FACT else None
-    return plain(line.message if fact is None else fact_words(fact))
+    return plain(line.message if fact is None else describe_fact(fact))

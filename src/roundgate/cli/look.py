@@ -9,7 +9,7 @@ import typer
 from roundgate.cli.complete import complete_server, complete_server_or_name
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, plain
-from roundgate.host.errors import WrongWords
+from roundgate.host.errors import WrongUsage
 
 if TYPE_CHECKING:
     from roundgate.cli.call import CallContext
@@ -53,7 +53,7 @@ def status(
 
 
 def show(
-    words: Annotated[
+    arguments: Annotated[
         list[str] | None, typer.Argument(metavar="[SERVER] [NAME|FILE]...", autocompletion=complete_server_or_name)
     ] = None,
     everything: Annotated[bool, typer.Option("--all", help="Advanced settings and unknown keys too.")] = False,
@@ -73,7 +73,7 @@ def show(
     from roundgate.cli.settings import ShowFilter, chosen_rows, echo_rows
 
     context = open_call()
-    word, names = context.split(words or [])
+    word, names = context.split(arguments or [])
     results: list[Any] = []
     for server in context.several(word):
         opened = context.open(server)
@@ -83,7 +83,7 @@ def show(
         others = [name for name in names if name not in sets]
         if as_csv:
             if others or not sets:
-                raise WrongWords("Only sets of records are printed as CSV.", f"roundgate show {server.name} SET --csv")
+                raise WrongUsage("Only sets of records are printed as CSV.", f"roundgate show {server.name} SET --csv")
             screen.echo_records_csv(opened, sets)
             continue
         wanted = ShowFilter(others, everything or changed, advanced, file or "", search or "", changed)
@@ -103,20 +103,20 @@ def show(
 
 
 def explain(
-    words: Annotated[list[str], typer.Argument(metavar="[SERVER] NAME", autocompletion=complete_server_or_name)],
+    arguments: Annotated[list[str], typer.Argument(metavar="[SERVER] NAME", autocompletion=complete_server_or_name)],
     as_json: Json = False,
 ) -> None:
     """All there is to know of a setting or list, where it stands, or of a finding code."""
     from roundgate.cli.explaining import code_page, echo_code, echo_page, page_of
 
-    page = code_page(words[0]) if len(words) == 1 and "-" in words[0] else None
+    page = code_page(arguments[0]) if len(arguments) == 1 and "-" in arguments[0] else None
     if page is not None:
         echo_json([page]) if as_json else echo_code(page)
         return
     context = open_call()
-    word, names = context.split(words)
+    word, names = context.split(arguments)
     if not names:
-        raise WrongWords("What should be explained?", f"roundgate explain {word} NAME    (or a finding's code)")
+        raise WrongUsage("What should be explained?", f"roundgate explain {word} NAME    (or a finding's code)")
     servers = [_with(context, names[0])] if word is None else context.several(word)
     pages = [page_of(context.open(server), name) for server in servers for name in names]
     if as_json:
@@ -134,6 +134,6 @@ def _with(context: CallContext, name: str) -> Server:
 
     try:
         return context.one(None)
-    except WrongWords:
+    except WrongUsage:
         servers = context.several("@all")
         return next((server for server in servers if find_name(server.book, name)), servers[0])

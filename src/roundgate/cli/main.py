@@ -1,4 +1,4 @@
-"""The program ``roundgate``: finds the command, runs it, and turns what goes wrong into words and an exit code."""
+"""The program ``roundgate``: finds the command, runs it, and turns errors into messages and an exit code."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ _INTERRUPTED = 130
 
 
 def main() -> None:
-    """Run the program on the words of the call; this is its one error boundary."""
+    """Run the program with its arguments; this is its one error boundary."""
     gc.set_threshold(
         200_000, 20, 20
     )  # a call is short, and what it reads stays: looking for waste costs it half its time
@@ -42,14 +42,14 @@ def main() -> None:
 
 
 def _report(error: Exception) -> int:
-    """Say what went wrong; give the exit code."""
+    """Describe what went wrong; give the exit code."""
     from roundgate.cli.screen.trouble import echo_trouble, echo_unexpected
-    from roundgate.host.errors import Trouble, WrongWords, as_trouble
+    from roundgate.host.errors import Trouble, WrongUsage, as_trouble
 
     if hasattr(error, "format_message") and hasattr(error, "exit_code"):  # what the parser of the call says
         context = getattr(error, "ctx", None)
         path = context.command_path if context is not None else "roundgate"
-        echo_trouble(WrongWords(_sentence(error.format_message()), f"{path} --help"))
+        echo_trouble(WrongUsage(_sentence(error.format_message()), f"{path} --help"))
         return int(error.exit_code)
     trouble = error if isinstance(error, Trouble) else as_trouble(error) or _rulebook_mistake()
     if trouble is not None:

@@ -21,7 +21,7 @@ from roundgate.core.rounds import RoundKind
 from roundgate.core.text import NotText, decode
 from roundgate.core.values import ValueProblem
 from roundgate.core.values.units import parse_seconds
-from roundgate.host.errors import WrongWords
+from roundgate.host.errors import WrongUsage
 from roundgate.host.rounds.locking import held
 from roundgate.host.rounds.options import Options
 from roundgate.host.rounds.process import RoundWindow, launch
@@ -37,24 +37,24 @@ _LONGEST_WAIT = 30 * 24 * 3600
 
 
 def seconds(typed: str) -> float:
-    """Read a length of time that a person typed. Raises WrongWords."""
+    """Read a length of time that a person typed. Raises WrongUsage."""
     try:
         found = float(typed) if re.fullmatch(r"[0-9]{1,9}(\.[0-9]{1,3})?", typed) else float(parse_seconds(typed))
     except (ValueProblem, ValueError, OverflowError) as error:
-        raise WrongWords(f"{quoted(typed[:40])} is not a length of time.", "Write it like 30s or 5m.") from error
+        raise WrongUsage(f"{quoted(typed[:40])} is not a length of time.", "Write it like 30s or 5m.") from error
     if not 0 <= found <= _LONGEST_WAIT:
-        raise WrongWords(f"A wait of {quoted(typed[:40])} is not possible: 0s to 30d is.", "Write it like 30s or 5m.")
+        raise WrongUsage(f"A wait of {quoted(typed[:40])} is not possible: 0s to 30d is.", "Write it like 30s or 5m.")
     return found
 
 
 def moment(typed: str | None) -> float | None:
-    """Read a time of day, HH:MM, as the next such moment in seconds since 1970. Raises WrongWords."""
+    """Read a time of day, HH:MM, as the next such moment in seconds since 1970. Raises WrongUsage."""
     if typed is None:
         return None
     try:
         wanted = time.strptime(typed, "%H:%M")
     except ValueError as error:
-        raise WrongWords(f"'{typed}' is not a time of day.", "Write it like 04:30.") from error
+        raise WrongUsage(f"'{typed}' is not a time of day.", "Write it like 04:30.") from error
     today = time.localtime()
     at = time.mktime((*today[:3], wanted.tm_hour, wanted.tm_min, 0, 0, 0, -1))
     return (
@@ -63,11 +63,11 @@ def moment(typed: str | None) -> float | None:
 
 
 def agreed(question: str, *, yes: bool) -> bool:
-    """Ask, unless told not to. Raises WrongWords where nobody is there to answer."""
+    """Ask, unless told not to. Raises WrongUsage where nobody is there to answer."""
     if yes:
         return True
     if not sys.stdin.isatty():
-        raise WrongWords("This needs a yes, and nobody is there to give it.", "Give --yes.")
+        raise WrongUsage("This needs a yes, and nobody is there to give it.", "Give --yes.")
     answer = input(f"{question} [y/N] ").strip().lower()
     if answer not in ("y", "yes"):
         echo("Nothing was done.")

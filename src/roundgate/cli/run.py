@@ -27,7 +27,7 @@ from roundgate.cli.complete import complete_server
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, plain, warn
 from roundgate.core.rounds import RoundKind
-from roundgate.host.errors import BooksUnusable, Trouble, WrongWords, as_trouble
+from roundgate.host.errors import BooksUnusable, Trouble, WrongUsage, as_trouble
 from roundgate.host.rounds.options import Options
 from roundgate.host.servers import Server
 from roundgate.host.site import is_server_word
@@ -148,11 +148,11 @@ def _run_bare(word: str | None, options: Options, why: BooksUnusable) -> None:
             echo(start_bare(server))
 
 
-def send(words: Annotated[list[str], typer.Argument(metavar="[SERVER] LINE")]) -> None:
+def send(arguments: Annotated[list[str], typer.Argument(metavar="[SERVER] LINE")]) -> None:
     """Send one line to a running server's console, and show what it answers within a moment."""
     context = open_call()
-    named = len(words) > 1 and is_server_word(context.site, words[0])
-    word, rest = (words[0], words[1:]) if named else (None, words)
+    named = len(arguments) > 1 and is_server_word(context.site, arguments[0])
+    word, rest = (arguments[0], arguments[1:]) if named else (None, arguments)
     server = context.one(word)
     line = " ".join(rest)
     answers = _send(server, line)
@@ -218,7 +218,7 @@ def log(
     context = open_call()
     opened = context.one(server)
     if lines < 0:
-        raise WrongWords("A number of lines cannot be negative.", "-n 40")
+        raise WrongUsage("A number of lines cannot be negative.", "-n 40")
     shown = last_lines(Path(opened.state) / "console.log", lines)
     if not shown and not follow and lines:
         warn(f"{opened.name} has not said anything yet.")

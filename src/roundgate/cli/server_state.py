@@ -11,12 +11,12 @@ from typing import TYPE_CHECKING, Any, Literal
 from msgspec import Struct
 
 from roundgate.api.known import known_of
-from roundgate.cli.screen.differences import beside_slate, difference_words
+from roundgate.cli.screen.differences import beside_slate, describe_difference
 from roundgate.core.layers import DifferenceCode, Known, LayerDifference, Layers, differing_layers
 from roundgate.core.rescue import rescue
 from roundgate.core.values.units import format_ahead, format_seconds
 from roundgate.host.drivers import driver_of
-from roundgate.host.drivers.protocol import Driver, RunState, exit_words
+from roundgate.host.drivers.protocol import Driver, RunState, describe_exit
 from roundgate.host.errors import KeeperGone, Trouble
 from roundgate.host.fleet.one_look import one_look
 from roundgate.host.life import life_of, recent_crashes
@@ -37,7 +37,7 @@ _ANSWER_WITHIN = 3.0
 
 
 class Remark(Struct, frozen=True):
-    """Something that a person should know of a server: what it is about, and the words."""
+    """Something that a person should know of a server: what it is about, and the text."""
 
     code: str
     text: str
@@ -171,12 +171,12 @@ def _state_of(server: Server, store: Store, driver: Driver | None, until: float)
     try:
         state = driver.posted_state(until)
     except KeeperGone:
-        remark = "its keeper does not answer; if it stays so, end it (it is started again): " + _keeper_words(server)
+        remark = "its keeper does not answer; if it stays so, end it (it is started again): " + _kill_command(server)
         return ServerState(server, RunState(), remarks=[Remark("keeper-silent", remark)], odd="no answer")
     return _state_with(server, store, state)
 
 
-def _keeper_words(server: Server) -> str:
+def _kill_command(server: Server) -> str:
     from roundgate.host.keeper.lock import lock_holder
 
     return f"kill -9 {lock_holder(server.state) or 'KEEPER'}"
@@ -202,7 +202,7 @@ def _state_with(server: Server, store: Store, state: RunState) -> ServerState:
 
 
 def _why_unreadable(server: Server, error: Exception) -> str:
-    """Say why a server's files could not be looked at: most often, what nobody foresaw comes of its rulebook."""
+    """Describe why a server's files could not be looked at: most often, what nobody foresaw comes of its rulebook."""
     with suppress(Exception):
         mistake = mistake_in(server.entry.rulebook, server.site.folder)
         if mistake is not None:
@@ -221,43 +221,43 @@ def _address(server: Server, known: Known) -> str:
 
 
 def _life_remarks(server: Server, store: Store, state: RunState) -> list[Remark]:
-    """Say what goes on with a server by itself: a round that waits, crashes, and whether players find it."""
+    """Describe what goes on with a server by itself: a round that waits, crashes, and whether players find it."""
     remarks = _planned_remarks(server)
     for row in store.open_rounds(server.name):
         if is_at_work(row):
-            words = f"{round_words(row)}; to call it off: roundgate cancel {server.name}"
-            remarks.append(Remark("round-at-work", words))
+            text = f"{describe_waits(row)}; to call it off: roundgate cancel {server.name}"
+            remarks.append(Remark("round-at-work", text))
     if state.recovering is not None:
-        words = f"round {state.round} is being recovered by itself (try {state.recovering or 1})"
-        remarks.append(Remark("round-recovering", words))
+        text = f"round {state.round} is being recovered by itself (try {state.recovering or 1})"
+        remarks.append(Remark("round-recovering", text))
     crashes = recent_crashes(life_of(server))
     if crashes:
         last = crashes[-1]
         when = time.strftime("%H:%M:%S", time.localtime(last["at"]))
         times = f"{len(crashes)} times in the last day, last" if len(crashes) > 1 else "once in the last day,"
         message = f"; its last words: {_masked(server, last['words'][-1])}" if last["words"] else ""
-        remarks.append(Remark("crashed", f"crashed {times} at {when}{exit_words(last['code'])}{message}"))
+        remarks.append(Remark("crashed", f"crashed {times} at {when}{describe_exit(last['code'])}{message}"))
     if state.gave_up:
-        words = f"it is no longer started again; see: roundgate log {server.name}, then: roundgate start {server.name}"
-        remarks.append(Remark("gave-up", words))
+        text = f"it is no longer started again; see: roundgate log {server.name}, then: roundgate start {server.name}"
+        remarks.append(Remark("gave-up", text))
     look = known_look(server, state.started)
     if look is not None and not look.shown:
         ago = format_seconds(max(1, int(time.time() - look.at)))
-        words = "is being looked for in the public list" if look.going_on else "not found in the public list"
-        words = f"{words}: {look.why} ({ago} ago); ask again: roundgate status {server.name} --list"
-        remarks.append(Remark("not-listed", words))
+        text = "is being looked for in the public list" if look.going_on else "not found in the public list"
+        text = f"{text}: {look.why} ({ago} ago); ask again: roundgate status {server.name} --list"
+        remarks.append(Remark("not-listed", text))
     if state.slow_patterns:
-        words = f"these patterns of its rulebook take too long and are no longer used: {', '.join(state.slow_patterns)}"
-        remarks.append(Remark("slow-pattern", words))
+        text = f"these patterns of its rulebook take too long and are no longer used: {', '.join(state.slow_patterns)}"
+        remarks.append(Remark("slow-pattern", text))
     odd = store.odd_entries(server.name)
     if odd:
-        words = f"{len(odd)} entries on its slate cannot be read; 'roundgate discard {server.name}' takes all off"
-        remarks.append(Remark("slate-unreadable", words))
+        text = f"{len(odd)} entries on its slate cannot be read; 'roundgate discard {server.name}' takes all off"
+        remarks.append(Remark("slate-unreadable", text))
     return remarks
 
 
 def _planned_remarks(server: Server) -> list[Remark]:
-    """Say what the timetable has for a server next."""
+    """Describe what the timetable has for a server next."""
     if not server.site.file.timetable:
         return []
     from roundgate.host.timetable.looking import next_of  # most sites have none
@@ -271,8 +271,8 @@ def _planned_remarks(server: Server) -> list[Remark]:
         return []
     planned, at, is_skipped = found[0]
     left = format_ahead(at - now)
-    words = f"next: {planned.entry.do} at {planned.clock(at)}, in {left} ({planned.name})"
-    return [Remark("planned", f"{words}, which is left out" if is_skipped else words)]
+    text = f"next: {planned.entry.do} at {planned.clock(at)}, in {left} ({planned.name})"
+    return [Remark("planned", f"{text}, which is left out" if is_skipped else text)]
 
 
 def _masked(server: Server, line: str) -> str:
@@ -281,8 +281,8 @@ def _masked(server: Server, line: str) -> str:
     return without(line, secrets_of(Workspace(server), ()))
 
 
-def round_words(row: RoundRow) -> str:
-    """Say what a round that is at work waits for."""
+def describe_waits(row: RoundRow) -> str:
+    """Describe what a round that is at work waits for."""
     from msgspec import MsgspecError, json
 
     try:
@@ -297,38 +297,38 @@ def round_words(row: RoundRow) -> str:
         waits.append("until nobody is on it")
     if options.countdown:
         waits.append(f"for a countdown of {format_seconds(int(options.countdown))}")
-    words = f", waits {' and '.join(waits)}" if waits else " is at work"
-    return f"round {row.number} ({row.kind}) of {row.by}, since {since}{words}"
+    text = f", waits {' and '.join(waits)}" if waits else " is at work"
+    return f"round {row.number} ({row.kind}) of {row.by}, since {since}{text}"
 
 
 def _remarks(server: Server, state: RunState, known: Known, layers: list[Layers]) -> list[Remark]:
     remarks = [
-        Remark(each.code, f"{layer.name}: {difference_words(each)}")
+        Remark(each.code, f"{layer.name}: {describe_difference(each)}")
         for layer in layers
         for each in beside_slate(layer.differences)
     ]
     saved = rescue(known.disk, known.started, ())
     if saved:
-        words = "edits in a file that the server rewrites when it stops; 'roundgate apply' or 'stop' keeps them"
-        remarks.append(Remark("edited-while-running", words))
+        text = "edits in a file that the server rewrites when it stops; 'roundgate apply' or 'stop' keeps them"
+        remarks.append(Remark("edited-while-running", text))
     if known.started:
         for name in server.book.list:
             if known.disk.items(name) != known.started.items(name):
                 difference = LayerDifference(DifferenceCode.NEEDS_RESTART)
-                remarks.append(Remark(difference.code, f"{name}: {difference_words(difference)}"))
+                remarks.append(Remark(difference.code, f"{name}: {describe_difference(difference)}"))
     over = ended_people(server, known.disk)
     if over:
         names = ", ".join(end.standing.record.value("name") or end.standing.id for end in over[:3])
         more = f" and {len(over) - 3} more" if len(over) > 3 else ""
-        words = f"{names}{more}: the time on {over[0].standing.roster} is over; roundgate roster sync {server.name}"
-        remarks.append(Remark("person-due", words))
+        text = f"{names}{more}: the time on {over[0].standing.roster} is over; roundgate roster sync {server.name}"
+        remarks.append(Remark("person-due", text))
     if not state.runs:
         remarks += _outside(server)
     return remarks
 
 
 def _outside(server: Server) -> list[Remark]:
-    """Say where a server that no keeper holds runs all the same."""
+    """Describe where a server that no keeper holds runs all the same."""
     from roundgate.host.rounds.obstacles import refuse_outsiders
 
     try:

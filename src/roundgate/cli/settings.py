@@ -11,12 +11,12 @@ from msgspec.structs import replace
 
 from roundgate.api.lookup import list_of, setting_of
 from roundgate.api.server import OpenServer
-from roundgate.cli.screen.differences import beside_slate, difference_words
+from roundgate.cli.screen.differences import beside_slate, describe_difference
 from roundgate.cli.screen.output import echo, echo_table, plain, styled
 from roundgate.core import values
 from roundgate.core.advice import overriding
 from roundgate.core.facts import absence_of
-from roundgate.core.files import ServerFiles, format_value, held_words, value_words
+from roundgate.core.files import ServerFiles, describe_value, describe_values, format_value
 from roundgate.core.formats import format_name
 from roundgate.core.formats.places import find_key, key_of
 from roundgate.core.formats.protocol import Document, Entry, Path
@@ -46,7 +46,7 @@ class ShowFilter(Struct, frozen=True):
 
 
 class Row(Struct, frozen=True):
-    """One setting, list or unknown key as ``show`` shows it; the values are in people's words."""
+    """One setting, list or unknown key as ``show`` shows it; the values are as shown to people."""
 
     name: str
     file: str
@@ -127,9 +127,9 @@ def _rows(server: Server, known: Known, chosen: ShowFilter) -> list[Row]:
 def _members(server: Server, word: str) -> list[str]:
     """Give the settings of a group, ``race`` for ``race.slots`` and its like, or those that begin so; else the word."""
     from roundgate.api.lookup import find_name
-    from roundgate.host.errors import WrongWords
+    from roundgate.host.errors import WrongUsage
 
-    with suppress(WrongWords):  # where it means several, all of them are shown
+    with suppress(WrongUsage):  # where it means several, all of them are shown
         if ":" in word or find_name(server.book, word):
             return [word]
     lowered = word.lower()
@@ -193,19 +193,19 @@ def _row(name: str, spec: Setting, known: Known) -> Row:
 
 
 def notes_of(name: str, spec: Setting, known: Known) -> tuple[str, ...]:
-    """Say what one must know to read a setting's value right."""
+    """Describe what one must know to read a setting's value right."""
     notes = []
     files = known.slate
     by = overriding(spec, files.names) if files.stored(name) is not None else []
     if by:
-        notes.append(f"does not count while {held_words(files, by)}")
+        notes.append(f"does not count while {describe_values(files, by)}")
     other = files.overridden_entry(name)
     if other is not None:
         path, entry = other
         notes.append(f"{path} has {format_value(entry.value, spec)}, and {files.path_of(spec)} overrides it")
     if not files.is_in_use(name):
         chosen_by = files.book.file[spec.file].chosen_by
-        held = value_words(files, chosen_by)
+        held = describe_value(files, chosen_by)
         notes.append(f"{chosen_by} is {held}, so the server does not read {files.path_of(spec)}")
     absence = absence_of(spec, files.facts)
     if absence is not None:
@@ -230,11 +230,11 @@ def _list_row(server: Server, known: Known, name: str) -> Row:
 
 
 def _list_change(before: list[str], after: list[str]) -> str:
-    """Say what comes and goes in a list."""
-    words = [f"+ {item}" for item in after if item not in before] + [
+    """Describe what comes and goes in a list."""
+    changes = [f"+ {item}" for item in after if item not in before] + [
         f"- {item}" for item in before if item not in after
     ]
-    return ", ".join(words) or "another order"
+    return ", ".join(changes) or "another order"
 
 
 def _unknown_rows(server: Server, known: Known, chosen: ShowFilter) -> list[Row]:
@@ -359,7 +359,7 @@ def echo_rows(server: Server, rows: list[Row], chosen: ShowFilter) -> None:
     table = []
     for row in rows:
         differs = row.running != row.disk
-        about = "; ".join(map(difference_words, beside_slate(row.differences)))
+        about = "; ".join(map(describe_difference, beside_slate(row.differences)))
         shown_default = row.default if row.default != row.disk else ""
         table.append((row.name, row.disk, row.slate, row.running if differs else "", shown_default, about))
     echo_table(("setting", "on disk", "on the slate", "running", "default", ""), table)

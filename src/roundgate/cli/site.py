@@ -13,7 +13,7 @@ from roundgate.cli.complete import complete_rulebook
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table
 from roundgate.core.rounds import RoundKind
-from roundgate.host.errors import Trouble, WrongWords
+from roundgate.host.errors import Trouble, WrongUsage
 
 
 def init(
@@ -44,16 +44,16 @@ def adopt(
     ] = None,
 ) -> None:
     """Make a folder a server of the site."""
-    from roundgate.host.adopting import Adoption, ProcessWords, missing_files, recognise, write_server
+    from roundgate.host.adopting import Adoption, ProcessOptions, missing_files, recognise, write_server
 
     context = open_call()
     plan = Adoption(context.site, folder, name, rulebook, start, tuple(tag or ()))
-    words = ProcessWords(_user(plan.folder, user), run_in, umask, tuple(environment or ()))
-    plan = replace(plan, process=words)
+    process = ProcessOptions(_user(plan.folder, user), run_in, umask, tuple(environment or ()))
+    plan = replace(plan, process=process)
     guess = recognise(plan)
     write_server(plan, guess)
     echo(f"{plan.server_name} is a server of this site now: {folder}")
-    echo(f"  rulebook: {guess.words}")
+    echo(f"  rulebook: {guess.reason}")
     echo(f"  start command: {' '.join(plan.command)}")
     missing = missing_files(open_call(quiet=True).one(plan.server_name))
     if missing:
@@ -143,7 +143,7 @@ def unadopt(
 
 
 def rulebook(
-    words: Annotated[
+    arguments: Annotated[
         list[str] | None,
         typer.Argument(
             help="list; check NAME-OR-FILE...; show NAME; draft SERVER[,SERVER...]; schema [site], schema NAME FILE",
@@ -165,7 +165,7 @@ def rulebook(
     """
     from roundgate.host.rulebooks import rulebook_names
 
-    verb, *rest = words or ["list"]
+    verb, *rest = arguments or ["list"]
     site = _site_folder()
     if verb == "list" and not rest:
         names = rulebook_names(site)
@@ -187,31 +187,32 @@ def rulebook(
     elif verb == "draft" and len(rest) < 2:
         _draft(rest[0] if rest else None, name, to, force=force)
     else:
-        raise WrongWords(
+        raise WrongUsage(
             "Which of list, check, show, draft and schema?",
             "roundgate rulebook list, or: rulebook check NAME-OR-FILE, or: rulebook draft SERVER",
         )
 
 
-def _schema(words: list[str], site: Path | None) -> dict[str, Any]:
-    """Give the schema of rulebooks, of the site file, or of a file of a game. Raises WrongWords."""
+def _schema(arguments: list[str], site: Path | None) -> dict[str, Any]:
+    """Give the schema of rulebooks, of the site file, or of a file of a game. Raises WrongUsage."""
     from roundgate.core.rulebook.schema import SCHEMA_FORMATS, file_schema, rulebook_schema
     from roundgate.host.rulebooks import load_rulebook
     from roundgate.host.site import site_schema
 
-    if not words:
+    if not arguments:
         return rulebook_schema()
-    if words == ["site"]:
+    if arguments == ["site"]:
         return site_schema()
-    if len(words) == 1:
-        raise WrongWords("Which file of that game?", f"roundgate rulebook schema {words[0]} FILE")
-    book = load_rulebook(words[0], site)
+    if len(arguments) == 1:
+        raise WrongUsage("Which file of that game?", f"roundgate rulebook schema {arguments[0]} FILE")
+    book = load_rulebook(arguments[0], site)
     fitting = {name: file for name, file in book.file.items() if file.format in SCHEMA_FORMATS}
-    found = next((name for name, file in fitting.items() if words[1] in (name, file.path)), "")
+    found = next((name for name, file in fitting.items() if arguments[1] in (name, file.path)), "")
     if not found:
         there = ", ".join(file.path for file in fitting.values()) or "none"
-        raise WrongWords(
-            f"The rulebook {words[0]} has no JSON, YAML or TOML file '{words[1]}'.", f"those that it has: {there}"
+        raise WrongUsage(
+            f"The rulebook {arguments[0]} has no JSON, YAML or TOML file '{arguments[1]}'.",
+            f"those that it has: {there}",
         )
     return file_schema(book, found)
 
@@ -225,7 +226,7 @@ def _draft(word: str | None, name: str, to: Path | None, *, force: bool) -> None
     servers = context.several(word, lenient=True)
     name = name or servers[0].name
     if not NAME.fullmatch(name):
-        raise WrongWords(f"'{name}' cannot be a rulebook's name.", "Use letters, digits, - and _.")
+        raise WrongUsage(f"'{name}' cannot be a rulebook's name.", "Use letters, digits, - and _.")
     path = to or context.site.folder / "rulebooks" / f"{name}.toml"
     if path.exists() and not force:
         raise Trouble(f"{path} is there already; nothing was written.", "--force writes over it; --to names another.")

@@ -1,4 +1,4 @@
-"""The first screen: ``roundgate`` with no words."""
+"""The first screen: ``roundgate`` without arguments."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from roundgate.host.errors import NoSite
 
 
 def welcome() -> None:
-    """Say what this is, and the two or three commands to begin with."""
+    """Print what this is, and the two or three commands to begin with."""
     echo("Round Gate edits a game server's settings, checks them, and brings them into force")
     echo("by a restart that is proven or undone.")
     echo()

@@ -76,13 +76,13 @@ def advised_most(table: AdviceTable, book: Rulebook, names: Mapping[str, Any]) -
     return carried[-1] if carried else rows[0].most if rows else None
 
 
-def table_words(table: AdviceTable, book: Rulebook) -> str:
-    """Say the rows of a table in one line: ``1G: 12; 2G: 24``."""
+def format_table(table: AdviceTable, book: Rulebook) -> str:
+    """Format the rows of a table in one line: ``1G: 12; 2G: 24``."""
     given, most = _spec_of(table.given, book), _spec_of(table.most, book)
-    return "; ".join(f"{_said(first, given)}: {_said(second, most)}" for first, second in table.rows)
+    return "; ".join(f"{_format_cell(first, given)}: {_format_cell(second, most)}" for first, second in table.rows)
 
 
-def _said(value: TomlValue, spec: Setting) -> str:
+def _format_cell(value: TomlValue, spec: Setting) -> str:
     return values.show(values.parse(values.plain_text(value, spec), spec), spec)
 
 
@@ -116,8 +116,8 @@ def limit_of(spec: Setting, names: Mapping[str, Any]) -> Decimal | None:
     return Decimal(limit) if isinstance(limit, Decimal | int) else None
 
 
-def limit_words(files: ServerFiles, spec: Setting) -> str:
-    """Say the limit of a setting: ``machine.memory, which is 24G``; empty where none is known."""
+def describe_limit(files: ServerFiles, spec: Setting) -> str:
+    """Format the limit of a setting: ``machine.memory, which is 24G``; empty where none is known."""
     limit = limit_of(spec, files.names)
     if limit is None:
         return ""

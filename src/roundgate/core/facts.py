@@ -60,7 +60,7 @@ class Absence(Struct, frozen=True):
     here: str
     """What the server is, such as ``inshore`` or ``2.3``."""
     needs: str
-    """What would have it, in words: ``the edition offshore``, ``version 2.4 or later``."""
+    """What would have it, as text: ``the edition offshore``, ``version 2.4 or later``."""
 
 
 def absence_of(spec: Setting, facts: Facts) -> Absence | None:

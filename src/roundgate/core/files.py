@@ -235,7 +235,7 @@ def differing(before: ServerFiles, after: ServerFiles) -> list[str]:
 
 
 def format_value(stored: str | None, spec: Setting) -> str:
-    """Say what a file holds as people say it; what is no valid value is said as it stands."""
+    """Describe what a file holds as people say it; what is no valid value is said as it stands."""
     if stored is None:
         return "-"
     try:
@@ -244,13 +244,13 @@ def format_value(stored: str | None, spec: Setting) -> str:
         return "(set, not valid)" if values.is_hidden(spec) else stored
 
 
-def default_words(spec: Setting) -> str:
-    """Say a setting's default as people say it; ``-`` where it has none."""
+def format_default(spec: Setting) -> str:
+    """Format a setting's default as people say it; ``-`` where it has none."""
     return "-" if spec.default is None else format_value(values.as_stored(spec.default, spec), spec)
 
 
-def value_words(files: ServerFiles, name: str) -> str:
-    """Say what a name of an expression stands for: a setting's value, the number of a list's entries, or a fact."""
+def describe_value(files: ServerFiles, name: str) -> str:
+    """Describe what a name in an expression means: a setting's value, the number of a list's entries, or a fact."""
     if name in files.book.list:
         return f"{len(files.items(name))} entries"
     spec = files.book.setting.get(name)
@@ -260,9 +260,9 @@ def value_words(files: ServerFiles, name: str) -> str:
         value = files.names[name]
         return ", ".join(map(str, value)) if isinstance(value, list) else str(value)
     stored = files.stored(name)
-    return format_value(stored, spec) if stored is not None else f"{default_words(spec)} by default"
+    return format_value(stored, spec) if stored is not None else f"{format_default(spec)} by default"
 
 
-def held_words(files: ServerFiles, names: Iterable[str]) -> str:
-    """Say what several names stand for: ``tide.mode is spring``."""
-    return ", ".join(f"{name} is {value_words(files, name)}" for name in names)
+def describe_values(files: ServerFiles, names: Iterable[str]) -> str:
+    """Describe what several names stand for: ``tide.mode is spring``."""
+    return ", ".join(f"{name} is {describe_value(files, name)}" for name in names)

@@ -1,4 +1,4 @@
-"""What a slate will mean, in plain values: each change in words, the consequences, and the difference as text."""
+"""What a slate will mean, in plain values: each change as text, the consequences, and the difference as text."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from roundgate.core import values
 from roundgate.core.advice import advice_for, overriding
 from roundgate.core.differences import lines_of, unified
-from roundgate.core.files import ServerFiles, default_words, format_value, held_words
+from roundgate.core.files import ServerFiles, describe_values, format_default, format_value
 from roundgate.core.formats.places import find_key
 from roundgate.core.formats.protocol import Entry
 from roundgate.core.operations.base import Change, Operation
@@ -40,7 +40,7 @@ _LONG = 72
 """A longer value is cut short where it is only named; the difference below shows the whole of it."""
 
 
-class ChangeWords(Struct, frozen=True):
+class DescribedChange(Struct, frozen=True):
     """One change as a person reads it."""
 
     name: str
@@ -106,20 +106,20 @@ _TAKES_CODES = {
 class Review(Struct, frozen=True):
     """The whole review of a slate."""
 
-    changes: tuple[ChangeWords, ...]
+    changes: tuple[DescribedChange, ...]
     consequences: tuple[Consequence, ...]
     diff: str
 
 
 def review_of(outcome: Outcome) -> Review:
-    """Say what an outcome means."""
-    return Review(changes_in_words(outcome), tuple(_consequences(outcome)), diff_of(outcome))
+    """Describe what an outcome means."""
+    return Review(describe_changes(outcome), tuple(_consequences(outcome)), diff_of(outcome))
 
 
-def changes_in_words(outcome: Outcome) -> tuple[ChangeWords, ...]:
-    """Say what each operation of an outcome did."""
+def describe_changes(outcome: Outcome) -> tuple[DescribedChange, ...]:
+    """Describe what each operation of an outcome did."""
     return tuple(
-        _in_words(_masked(change) if _is_named_elsewhere(change, outcome) else change, outcome.before.book)
+        _describe(_masked(change) if _is_named_elsewhere(change, outcome) else change, outcome.before.book)
         for change in outcome.changes
     )
 
@@ -149,10 +149,10 @@ def spec_of(change: Change, book: Rulebook) -> Setting | None:
 
 
 def format_stored(stored: str | None, change: Change, book: Rulebook) -> str:
-    """Say a value of a change: as its setting says it, hidden where it is secret."""
+    """Format a value of a change: as its setting says it, hidden where it is secret."""
     spec = spec_of(change, book)
     if spec:
-        default = f" (default {default_words(spec)})" if stored is None and spec.default is not None else ""
+        default = f" (default {format_default(spec)})" if stored is None and spec.default is not None else ""
         return format_value(stored, spec) if stored is not None else f"not set{default}"
     if stored is None:
         return "not set"
@@ -165,7 +165,7 @@ def format_stored(stored: str | None, change: Change, book: Rulebook) -> str:
     return shown if len(lines) == 1 else f"{shown} … ({len(lines)} lines)"
 
 
-def _in_words(change: Change, book: Rulebook) -> ChangeWords:
+def _describe(change: Change, book: Rulebook) -> DescribedChange:
     operation = change.operation
     is_hidden = is_secret(book, change.file, change.name.partition(":")[2]) or _has_secret_fields(operation, book)
 
@@ -173,8 +173,8 @@ def _in_words(change: Change, book: Rulebook) -> ChangeWords:
         return format_stored(stored, change, book)
 
     when_slated = format_one(operation.value_when_slated) if change.has_moved_on else ""
-    before, after = operation.in_words(change, format_one, is_secret=is_hidden)
-    return ChangeWords(change.name, change.file, before, after, when_slated, change.is_nothing)
+    before, after = operation.describe_change(change, format_one, is_secret=is_hidden)
+    return DescribedChange(change.name, change.file, before, after, when_slated, change.is_nothing)
 
 
 def _has_secret_fields(operation: Operation, book: Rulebook) -> bool:
@@ -217,7 +217,7 @@ _MEANINGS = {"admin": "an admin", "allow": "on the allow list", "ban": "banned",
 
 
 def _of_people(real: Sequence[Change], book: Rulebook) -> Iterator[Consequence]:
-    """Say who comes onto a roster, and who leaves one."""
+    """Describe who comes onto a roster, and who leaves one."""
     rosters = {roster.records: (name, roster) for name, roster in book.roster.items()}
     for change in real:
         operation = change.operation
@@ -242,30 +242,30 @@ _MOST_SHIFTS = 5
 
 
 def _of_loot(outcome: Outcome) -> Iterator[Consequence]:
-    """Say what becomes of the odds, the largest shifts first."""
+    """Describe what becomes of the odds, the largest shifts first."""
     if not outcome.before.book.loot:
         return
     from roundgate.core.loot.shape import loot_paths
 
     if not loot_paths(outcome.before) & set(outcome.touched):
         return
-    from roundgate.core.loot.shifts import shift_words, shifts  # NumPy is loaded only where odds change
+    from roundgate.core.loot.shifts import describe_shift, shifts  # NumPy is loaded only where odds change
 
     moved = shifts(outcome.before, outcome.after)
     for shift in moved[:_MOST_SHIFTS]:
-        yield Consequence(ConsequenceCode.ODDS, (shift.record,), {"what": shift_words(shift)})
+        yield Consequence(ConsequenceCode.ODDS, (shift.record,), {"what": describe_shift(shift)})
     if len(moved) > _MOST_SHIFTS:
         more = {"what": f"{len(moved) - _MOST_SHIFTS} more odds change: roundgate odds --slate"}
         yield Consequence(ConsequenceCode.ODDS, (), more)
 
 
 def _of_settings(real: Sequence[Change], outcome: Outcome) -> Iterator[Consequence]:
-    """Say what changes mean by the nature of their settings: what does not count now, what is easily misread."""
+    """Describe what changes mean by the nature of their settings: what does not count now, what is easily misread."""
     for change in real:
         spec = spec_of(change, outcome.before.book)
         by = overriding(spec, outcome.after.names) if spec else []
         if by:
-            held = held_words(outcome.after, by)
+            held = describe_values(outcome.after, by)
             yield Consequence(ConsequenceCode.OVERRIDDEN, (change.name,), {"by": held})
         if spec and spec.inverted:
             yield Consequence(ConsequenceCode.INVERTED, (change.name,), {"text": spec.inverted})

@@ -1,4 +1,4 @@
-"""The words of rounds: their kinds, steps, marks and outcomes, and the facts that prove one.
+"""The terms of rounds: their kinds, steps, marks and outcomes, and the facts that prove one.
 
 The values are stored in the site's state and printed as JSON, so they stay as they are.
 """
@@ -43,10 +43,10 @@ class Mark(StrEnum):
 
     BEGIN = "begin"
     END = "end"
-    """The step is done; the words are the seconds that it took."""
+    """The step is done; the message is the seconds that it took."""
     NOTE = "note"
     FACT = "fact"
-    """The words are a fact, as JSON."""
+    """The message is a fact, as JSON."""
 
 
 class RoundOutcome(StrEnum):

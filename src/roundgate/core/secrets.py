@@ -25,7 +25,7 @@ _LAST_WORD = frozenset(("pass", "pwd", "pw", "psk", "pin", "auth", "creds", "pas
 """What tells of a secret as a word at the end of a name: ``rcon_pass``, ``rconPass``, but not ``pass_count``."""
 _RUN_TOGETHER = lazy(r"(?<!by)(?<!com)(?<!tres)(?<!over)(?<!under)(?<!sur)(?:pass|pwd)$", re.IGNORECASE)
 """The same in a name without any mark between its words: ``rconpass``, but not ``bypass``."""
-_WORDS = lazy(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|[0-9]+")
+_PARTS = lazy(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|[0-9]+")
 _LONGEST_NAME = 200
 _HOLDS_SECRETS = lazy(r"passwords?|passwd|secrets?|credentials?|passphrases?|passcodes?", re.IGNORECASE)
 """Names of lists and tables in which all values are secrets."""
@@ -42,8 +42,8 @@ def sounds_secret(key: str) -> bool:
     key = key[-_LONGEST_NAME:]
     if _ANYWHERE.search(key) or _RUN_TOGETHER.search(key):
         return True
-    words = _WORDS.findall(key)
-    return bool(words) and words[-1].lower() in _LAST_WORD
+    parts = _PARTS.findall(key)
+    return bool(parts) and parts[-1].lower() in _LAST_WORD
 
 
 def is_secret(book: Rulebook, file_path: str, key: str) -> bool:

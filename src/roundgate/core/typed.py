@@ -212,9 +212,9 @@ def must_match(value: PlainData, kinds: Sequence[EntryKind], word: str) -> None:
         raise KindMismatch(f"the items of this list are single values, and '{word}' is a record")
 
 
-def record_of(words: Sequence[str]) -> str:
-    """Write FIELD=VALUE words as one record in JSON; an empty text where they are something else."""
-    fields = [_FIELD.fullmatch(word) for word in words]
+def record_of(arguments: Sequence[str]) -> str:
+    """Write FIELD=VALUE arguments as one record in JSON; an empty text where they are something else."""
+    fields = [_FIELD.fullmatch(word) for word in arguments]
     if not fields or None in fields:
         return ""
     pairs = {field["name"]: field["value"] for field in fields if field}

@@ -110,4 +110,4 @@ def _day(day: datetime, people: list[tuple[str, str]], chance: random.Random) ->
         goes = comes + timedelta(seconds=chance.randrange(300, 9000))
         events += [(comes, f"sailor {name} ({sailor}) came aboard"), (goes, f"sailor {name} ({sailor}) went ashore")]
         events += [(comes + timedelta(seconds=60), f"{name}: fair winds!")] if chance.random() < 0.4 else []
-    return [f"[{at:%Y-%m-%d %H:%M:%S}] {words}\n" for at, words in sorted(events)]
+    return [f"[{at:%Y-%m-%d %H:%M:%S}] {message}\n" for at, message in sorted(events)]

@@ -13,7 +13,7 @@ from msgspec import Struct, json
 from roundgate.core.patterns import compiled
 from roundgate.core.rulebook.model import Rulebook
 from roundgate.core.rulebook.toml import RulebookProblem, parse_toml
-from roundgate.host.errors import Trouble, WrongWords
+from roundgate.host.errors import Trouble, WrongUsage
 from roundgate.host.files import Folder, read_bytes, read_texts, write_durably
 from roundgate.host.rulebooks import load_rulebook, rulebook_names
 from roundgate.host.servers import Server
@@ -32,8 +32,8 @@ def make_site(folder: Path, name: str) -> None:
     try:
         folder.mkdir(parents=True, exist_ok=True)
         title = f"name = {_quoted(name)}\n" if name else ""
-        words = "# The servers that one team runs. Round Gate reads this file; write servers by hand or with 'adopt'.\n"
-        write_durably(str(path), f"{words}\n[site]\n{title}".encode(), 0o644)
+        text = "# The servers that one team runs. Round Gate reads this file; write servers by hand or with 'adopt'.\n"
+        write_durably(str(path), f"{text}\n[site]\n{title}".encode(), 0o644)
     except OSError as error:
         raise Trouble(f"{path} cannot be written: {error.strerror}.", "Choose another folder.") from error
 
@@ -43,7 +43,7 @@ def _quoted(text: str) -> str:
     return json.encode(text).decode()
 
 
-class ProcessWords(Struct, frozen=True):
+class ProcessOptions(Struct, frozen=True):
     """How the server's process is run, where that is not the usual way; see the same keys of the site file."""
 
     user: str = ""
@@ -53,7 +53,7 @@ class ProcessWords(Struct, frozen=True):
     """NAME=VALUE each."""
 
     def lines(self) -> list[str]:
-        """Write the keys of the site file. Raises WrongWords."""
+        """Write the keys of the site file. Raises WrongUsage."""
         found = [
             f"{key} = {_quoted(value)}"
             for key, value in (("user", self.user), ("run-in", self.run_in), ("umask", self.umask))
@@ -63,7 +63,7 @@ class ProcessWords(Struct, frozen=True):
         for word in self.environment:
             name, sign, value = word.partition("=")
             if not sign or not re.fullmatch(r"[A-Za-z_]\w*", name):
-                raise WrongWords(f"'{word}' is no variable.", "Give --environment NAME=VALUE.")
+                raise WrongUsage(f"'{word}' is no variable.", "Give --environment NAME=VALUE.")
             pairs.append(f"{name} = {_quoted(value)}")
         return [*found, *([f"environment = {{ {', '.join(pairs)} }}"] if pairs else [])]
 
@@ -77,7 +77,7 @@ class Adoption(Struct, frozen=True):
     rulebook: str | None
     start: str | None
     tags: tuple[str, ...]
-    process: ProcessWords = ProcessWords()
+    process: ProcessOptions = ProcessOptions()
 
     @property
     def folder(self) -> Path:
@@ -89,32 +89,32 @@ class Adoption(Struct, frozen=True):
 
     @property
     def server_name(self) -> str:
-        """The server's name on the site. Raises WrongWords where it cannot be one."""
+        """The server's name on the site. Raises WrongUsage where it cannot be one."""
         name = self.name or self.folder.name
         if not NAME.fullmatch(name):
-            raise WrongWords(f"'{name}' cannot be a server's name.", "Give --name, of letters, digits, - and _.")
+            raise WrongUsage(f"'{name}' cannot be a server's name.", "Give --name, of letters, digits, - and _.")
         return name
 
     @property
     def command(self) -> list[str]:
-        """The start command. Raises WrongWords where none is given and no start script is found."""
+        """The start command. Raises WrongUsage where none is given and no start script is found."""
         if self.start:
             import shlex
 
             return shlex.split(self.start)
         script = next((name for name in _SCRIPTS if (self.folder / name).is_file()), None)
         if script is None:
-            raise WrongWords("How is it started?", 'Give --start "COMMAND", as you would type it in its folder.')
+            raise WrongUsage("How is it started?", 'Give --start "COMMAND", as you would type it in its folder.')
         if not os.access(self.folder / script, os.X_OK):
             return ["sh", script]
         return [f"./{script}"]
 
 
 class RulebookGuess(Struct, frozen=True):
-    """The rulebook that fits, and why, in words."""
+    """The rulebook that fits, and why."""
 
     rulebook: str
-    words: str
+    reason: str
 
 
 def recognise(plan: Adoption) -> RulebookGuess:
@@ -128,9 +128,9 @@ def recognise(plan: Adoption) -> RulebookGuess:
             book = load_rulebook(name, plan.site.folder)
         except Trouble:
             continue
-        score, words = _score(plan, book)
+        score, message = _score(plan, book)
         if score > best_score:
-            best, best_score, why = name, score, words
+            best, best_score, why = name, score, message
     if not best:
         return RulebookGuess("", "none fits; its files can still be read, checked for syntax, and changed by FILE:KEY")
     return RulebookGuess(best, f"{best} ({why})")
@@ -148,8 +148,8 @@ def _score(plan: Adoption, book: Rulebook) -> tuple[float, str]:
     if shared:
         return 1 + shared / len(held), f"by {', '.join(sorted(texts))}, {shared} of its {len(held)} keys known"
     script = read_bytes(str(plan.folder / plan.command[-1])) or b"" if len(plan.command) < 3 else b""
-    words = " ".join(plan.command) + script.decode("utf-8", "replace")
-    if book.server.process and compiled(book.server.process).search(words):
+    searched = " ".join(plan.command) + script.decode("utf-8", "replace")
+    if book.server.process and compiled(book.server.process).search(searched):
         return 0.5, "by its start command"
     return 0.0, ""
 

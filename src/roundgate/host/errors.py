@@ -1,6 +1,6 @@
-"""What can go wrong on this machine, each with the words for the person: what, why, and what to do.
+"""What can go wrong on this machine, each with a message for the person: what, why, and what to do.
 
-The exit codes: 0 done, 1 findings or not done, 2 the call's words are off, 3 a round was rewound, 4 a round needs
+The exit codes: 0 done, 1 findings or not done, 2 wrong arguments, 3 a round was rewound, 4 a round needs
 ``recover``, 5 busy.
 """
 
@@ -34,13 +34,13 @@ def _made_again(kind: type[Trouble], what: str, do: str) -> Trouble:
     return trouble
 
 
-class WrongWords(Trouble):
-    """The words of the call are off."""
+class WrongUsage(Trouble):
+    """The arguments of the call are wrong."""
 
     exit_code = 2
 
 
-class SeveralMeant(WrongWords):
+class SeveralMeant(WrongUsage):
     """A name that several people have."""
 
     def __init__(self, what: str, do: str, word: str, choices: list[tuple[str, str]]) -> None:
@@ -82,7 +82,7 @@ class ChangedMeanwhile(Trouble):
     """Somebody else changed a file between its reading and its writing."""
 
     def __init__(self, path: str) -> None:
-        """Say which file."""
+        """Report which file."""
         self.path = path
         super().__init__(f"{path} was changed by somebody else just now.", "Look at it, then apply again.")
 
@@ -104,7 +104,7 @@ class ConsoleCut(Trouble):
 
 
 def as_trouble(error: Exception) -> Trouble | None:
-    """Give the words for a disk that is full or cannot be written, whoever met it; None for anything else."""
+    """Give the message for a disk that is full or cannot be written, whoever met it; None for anything else."""
     if isinstance(error, PermissionError):
         return Trouble(f"{error.filename or 'A file'}: permission denied.", "See who owns it: ls -ld on it")
     is_books = type(error).__module__ == "sqlite3" and type(error).__name__ == "OperationalError"

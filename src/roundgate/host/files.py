@@ -330,7 +330,7 @@ def sweep(folder: Folder, paths: Iterable[str], mark: str) -> None:
 
 
 def write_obstacle(folder: Folder, path: str) -> str:
-    """Say what would keep this user from writing a file, or give an empty text. Raises Trouble as ``resolve`` does."""
+    """Describe what keeps this user from writing a file; empty: nothing does. Raises Trouble as ``resolve`` does."""
     target = folder.resolve(path)
     if os.path.exists(target) and not os.access(target, os.W_OK):
         return f"{path} is write-protected"

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Sequence
 
-from roundgate.host.drivers.protocol import exit_words
+from roundgate.host.drivers.protocol import describe_exit
 from roundgate.host.keeper.crashes import LifeEvent, read_events
 from roundgate.host.servers import Server
 
@@ -18,9 +18,9 @@ def life_of(server: Server) -> list[LifeEvent]:
     return read_events(server.state)
 
 
-def event_words(event: LifeEvent) -> str:
-    """Say an event in a few words."""
-    how = exit_words(event["code"])
+def describe_event(event: LifeEvent) -> str:
+    """Describe an event in a few words."""
+    how = describe_exit(event["code"])
     return {
         "crash": f"crashed: it ended{how}",
         "late-stop": f"ended{how}, long after it had been told to",

@@ -29,7 +29,7 @@ class NotAFile(OSError):
     """It is no regular file: reading a pipe or a device might never end."""
 
     def __init__(self, path: str) -> None:
-        """Say which path."""
+        """Report which path."""
         super().__init__(errno.EINVAL, "it is not a regular file", path)
 
 

@@ -23,7 +23,7 @@ class BrokenRulebook(Trouble):
     """A rulebook cannot be used; ``problem`` says where it is wrong."""
 
     def __init__(self, problem: RulebookProblem) -> None:
-        """Say the first mistake with its line and column."""
+        """Report the first mistake with its line and column."""
         first = problem.findings[0]
         place = first.place
         at = f"{place.file}:{place.line}:{place.column}"

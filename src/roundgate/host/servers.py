@@ -187,9 +187,9 @@ class Server(Struct, frozen=True, dict=True):
 
         Raises Trouble.
         """
-        words = getattr(self.entry, name) or getattr(self.book.server, name)
+        text = getattr(self.entry, name) or getattr(self.book.server, name)
         try:
-            return float(Decimal(words) if words.isascii() and words.isdigit() else parse_seconds(words))
+            return float(Decimal(text) if text.isascii() and text.isdigit() else parse_seconds(text))
         except ValueProblem as error:
             raise Trouble(f"'{name}' of {self.name}: {error.cause}", "Fix it in the site file.") from error
 

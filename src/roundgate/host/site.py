@@ -13,7 +13,7 @@ from msgspec import Struct
 from roundgate.core.nearest import nearest
 from roundgate.core.rulebook.toml import RulebookProblem
 from roundgate.host.cache import ParsedFiles
-from roundgate.host.errors import NoSite, Trouble, UnknownName, WrongWords
+from roundgate.host.errors import NoSite, Trouble, UnknownName, WrongUsage
 from roundgate.host.ownership import claim
 from roundgate.host.site_file.checking import SITE_FILE, check_site_file, servers_meant
 from roundgate.host.site_file.tables import SiteFile
@@ -112,7 +112,7 @@ def is_server_word(site: Site, word: str) -> bool:
 def choose_servers(site: Site, word: str | None, here: Path) -> list[str]:
     """Tell which servers a word means: a name, several by commas, ``@tag``, ``@all``; nothing means the nearest one.
 
-    Raises UnknownName with the nearest name, or WrongWords where it must be said.
+    Raises UnknownName with the nearest name, or WrongUsage where it must be said.
     """
     if not site.file.server:
         raise UnknownName("This site has no server yet.", "roundgate adopt FOLDER")
@@ -125,10 +125,10 @@ def choose_servers(site: Site, word: str | None, here: Path) -> list[str]:
 
 
 def choose_one(site: Site, word: str | None, here: Path) -> str:
-    """Like ``choose_servers``, where only one server makes sense. Raises WrongWords."""
+    """Like ``choose_servers``, where only one server makes sense. Raises WrongUsage."""
     chosen = choose_servers(site, word, here)
     if len(chosen) > 1:
-        raise WrongWords(f"This goes for one server at a time, and '{word}' means {len(chosen)}.", "Name one of them.")
+        raise WrongUsage(f"This goes for one server at a time, and '{word}' means {len(chosen)}.", "Name one of them.")
     return chosen[0]
 
 
@@ -138,7 +138,7 @@ def _server_here(site: Site, here: Path) -> str:
         return max(inside, key=lambda name: len(str(site.folder_of(name))))
     if len(site.file.server) == 1:
         return next(iter(site.file.server))
-    raise WrongWords("Which server?", f"Name one: {', '.join(site.file.server)}; or @all.")
+    raise WrongUsage("Which server?", f"Name one: {', '.join(site.file.server)}; or @all.")
 
 
 def _is_inside(here: Path, folder: Path) -> bool:

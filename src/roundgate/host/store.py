@@ -35,7 +35,7 @@ class RoundRow(Struct, frozen=True):
     message: str
     ran: bool | None
     changes: list[list[str]]
-    """Name, before and after of each change, in words; secrets are hidden in them."""
+    """Name, before and after of each change, as text; secrets are hidden in them."""
     evidence: list[str]
     process: int
     birth: int

@@ -14,7 +14,7 @@ from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, is_terminal, plain, warn
 from roundgate.core.rounds import RoundKind
 from roundgate.core.values.units import format_ahead, format_elapsed
-from roundgate.host.errors import Trouble, WrongWords
+from roundgate.host.errors import Trouble, WrongUsage
 from roundgate.host.rounds.options import Options
 
 if TYPE_CHECKING:
@@ -29,7 +29,7 @@ _READ = 3
 
 
 def backup(
-    words: Annotated[
+    arguments: Annotated[
         list[str] | None,
         typer.Argument(
             metavar="[SERVER] | check N | restore N [FILE]...",
@@ -55,12 +55,12 @@ def backup(
     """
     from roundgate.cli.rounding import seconds
 
-    given = list(words or [])
+    given = list(arguments or [])
     context = open_call()
     if given and given[0] in _VERBS and given[0] not in context.names:
         verb, *rest = given
         if not rest or not rest[0].isdecimal():
-            raise WrongWords("Which backup?", f"roundgate backup {verb} NUMBER    (see roundgate backups)")
+            raise WrongUsage("Which backup?", f"roundgate backup {verb} NUMBER    (see roundgate backups)")
         if verb == "check":
             _check(context, int(rest[0]))
         else:
@@ -68,10 +68,10 @@ def backup(
             _restore(context, int(rest[0]), rest[1:], to, how, yes=yes)
         return
     if to:
-        raise WrongWords("--to is for restore.", "roundgate backup restore NUMBER --to FOLDER")
+        raise WrongUsage("--to is for restore.", "roundgate backup restore NUMBER --to FOLDER")
     word, rest = context.split(given)
     if rest:
-        raise WrongWords(f"'{rest[0]}' is no server.", "roundgate backup SERVER")
+        raise WrongUsage(f"'{rest[0]}' is no server.", "roundgate backup SERVER")
     kind = "zip" if as_zip else "tar.zst"
     for server in context.servers(word):
         _make(context, server.name, "whole" if whole else "worlds", kind, as_it_runs=as_it_runs)
@@ -166,7 +166,7 @@ def _restore(context: CallContext, number: int, only: list[str], to: str, option
 
 
 def _restore_in_place(context: CallContext, manifest: Manifest, options: Options, *, yes: bool) -> int:
-    """Say what is replaced, ask, and have a round do it. Give the exit code."""
+    """Describe what is replaced, ask, and have a round do it. Give the exit code."""
     from roundgate.cli.rounding import agreed, run_round
     from roundgate.host.backups.in_place import units_of
     from roundgate.host.rounds.locking import refuse_broken_off

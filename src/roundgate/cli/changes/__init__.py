@@ -1,1 +1,1 @@
-"""What the commands share that change something: from words to operations, onto the slate or into a file."""
+"""What the commands share that change something: from arguments to operations, onto the slate or into a file."""

@@ -8,11 +8,11 @@ import typer
 
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo
-from roundgate.host.errors import WrongWords
+from roundgate.host.errors import WrongUsage
 
 
 def arrange(
-    words: Annotated[list[str], typer.Argument(metavar="[SERVER] SET", help="A set of records.")],
+    arguments: Annotated[list[str], typer.Argument(metavar="[SERVER] SET", help="A set of records.")],
     by: Annotated[str, typer.Option("--by", metavar="FIELD", help="Put the records in the order of this field.")] = "",
     falling: Annotated[bool, typer.Option("--falling", help="--by: the largest first.")] = False,
     number: Annotated[
@@ -26,11 +26,11 @@ def arrange(
     from roundgate.cli.edit import put
 
     if bool(by) == bool(number):
-        raise WrongWords("By which field, or which field numbered anew?", "roundgate arrange SERVER SET --by FIELD")
+        raise WrongUsage("By which field, or which field numbered anew?", "roundgate arrange SERVER SET --by FIELD")
     context = open_call()
-    word, rest = context.split(list(words))
+    word, rest = context.split(list(arguments))
     if len(rest) != 1:
-        raise WrongWords("One set of records at a time.", "roundgate arrange SERVER SET --by FIELD")
+        raise WrongUsage("One set of records at a time.", "roundgate arrange SERVER SET --by FIELD")
     planned = []
     for server in context.servers(word):
         if by:

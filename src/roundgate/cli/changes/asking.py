@@ -24,19 +24,19 @@ def ask_field(name: str, described: RecordField | None) -> str:
     return input(f"{name}{f' ({what})' if what else ''}: ").strip()
 
 
-def choosing(words: list[str], make: Callable[[list[str]], T]) -> T:
-    """Make something of words; where one of them could mean several people, ask at a terminal which it is.
+def choosing(arguments: list[str], make: Callable[[list[str]], T]) -> T:
+    """Make something of arguments; where one of them could mean several people, ask at a terminal which it is.
 
     Raises SeveralMeant where nobody is there to ask, or none is chosen.
     """
     while True:
         try:
-            return make(words)
+            return make(arguments)
         except SeveralMeant as error:
             chosen = _chosen(error)
-            if not chosen or error.word not in words:
+            if not chosen or error.word not in arguments:
                 raise
-            words = [chosen if word == error.word else word for word in words]
+            arguments = [chosen if word == error.word else word for word in arguments]
 
 
 def _chosen(error: SeveralMeant) -> str:

@@ -15,7 +15,7 @@ from roundgate.cli.changes.private_copy import GivenUp, PrivateCopy, private_cop
 from roundgate.cli.complete import complete_server_or_file
 from roundgate.cli.screen.output import echo
 from roundgate.core.findings import Finding
-from roundgate.host.errors import Trouble, WrongWords
+from roundgate.host.errors import Trouble, WrongUsage
 
 if TYPE_CHECKING:
     from roundgate.core.text import Text
@@ -26,7 +26,7 @@ CHOICES = "[a]gain in the editor, [k]eep it as it is, or [g]ive up? "
 
 
 def edit(
-    words: Annotated[list[str], typer.Argument(metavar="[SERVER] FILE", autocompletion=complete_server_or_file)],
+    arguments: Annotated[list[str], typer.Argument(metavar="[SERVER] FILE", autocompletion=complete_server_or_file)],
     anyway: Annotated[bool, typer.Option("--keep", help="Keep it even with errors, without asking.")] = False,
     new_file: Annotated[bool, typer.Option("--new-file", help="Make a file that does not exist yet.")] = False,
 ) -> None:
@@ -34,17 +34,17 @@ def edit(
 
     A server's file goes onto the slate; any other file is written. The editor is VISUAL, else EDITOR.
     """
-    if len(words) > 2:
-        raise WrongWords("One file at a time.", "roundgate edit SERVER FILE")
+    if len(arguments) > 2:
+        raise WrongUsage("One file at a time.", "roundgate edit SERVER FILE")
     from roundgate.cli.call import home_of
 
-    if len(words) == 1 and Path(words[0]).exists() and not home_of(words[0]):
-        _edit_file(words[0], anyway=anyway)
+    if len(arguments) == 1 and Path(arguments[0]).exists() and not home_of(arguments[0]):
+        _edit_file(arguments[0], anyway=anyway)
         return
-    _edit_of_server(words, anyway=anyway, new_file=new_file)
+    _edit_of_server(arguments, anyway=anyway, new_file=new_file)
 
 
-def _edit_of_server(words: list[str], *, anyway: bool, new_file: bool) -> None:
+def _edit_of_server(arguments: list[str], *, anyway: bool, new_file: bool) -> None:
     from roundgate.cli.call import home_of
     from roundgate.cli.edit import put
     from roundgate.cli.opening import open_call
@@ -53,8 +53,8 @@ def _edit_of_server(words: list[str], *, anyway: bool, new_file: bool) -> None:
     from roundgate.core.text import decode
 
     context = open_call()
-    home = home_of(words[0]) if len(words) == 1 and Path(words[0]).exists() else None
-    word, path = home or ((words[0] if len(words) == 2 else None), words[-1])
+    home = home_of(arguments[0]) if len(arguments) == 1 and Path(arguments[0]).exists() else None
+    word, path = home or ((arguments[0] if len(arguments) == 2 else None), arguments[-1])
     server = context.one(word)
     opened = context.open(server)
     workspace = opened.workspace
@@ -144,15 +144,15 @@ def _found(check: Check, data: bytes, path: str) -> list[Finding]:
 
 
 def _editor() -> list[str]:
-    words = shlex.split(os.environ.get("VISUAL") or os.environ.get("EDITOR") or "")
-    if not words:
+    command = shlex.split(os.environ.get("VISUAL") or os.environ.get("EDITOR") or "")
+    if not command:
         from shutil import which
 
         found = next((name for name in ("nano", "vim", "vi") if which(name)), "")
-        words = [found] if found else []
-    if not words:
+        command = [found] if found else []
+    if not command:
         raise Trouble("No editor is known.", "Set EDITOR, for example: export EDITOR=nano")
-    return words
+    return command
 
 
 def _ask() -> str:

@@ -12,7 +12,7 @@ from roundgate.cli.screen.output import echo, plain
 from roundgate.core.quoting import quoted
 from roundgate.core.rounds import RoundKind
 from roundgate.host.drivers import driver_of
-from roundgate.host.errors import Trouble, WrongWords
+from roundgate.host.errors import Trouble, WrongUsage
 from roundgate.host.patterns import search
 from roundgate.host.rounds.options import Options
 
@@ -23,21 +23,21 @@ if TYPE_CHECKING:
     from roundgate.cli.call import CallContext
 
 
-def first_admin(context: CallContext, words: Sequence[str], rank: str, within: str, *, yes: bool) -> None:
+def first_admin(context: CallContext, arguments: Sequence[str], rank: str, within: str, *, yes: bool) -> None:
     """Start a server, wait for the first who comes in, and put them on its roster of admins.
 
-    Raises WrongWords, Trouble, or Exit where a round fails.
+    Raises WrongUsage, Trouble, or Exit where a round fails.
     """
     from roundgate.api.people import standings
 
-    if len(words) not in (1, 2):
-        raise WrongWords("Which server?", "roundgate roster first SERVER [ROSTER]")
-    server = context.server(words[0])
-    roster = _admin_roster(server, words[1] if len(words) > 1 else "")
+    if len(arguments) not in (1, 2):
+        raise WrongUsage("Which server?", "roundgate roster first SERVER [ROSTER]")
+    server = context.server(arguments[0])
+    roster = _admin_roster(server, arguments[1] if len(arguments) > 1 else "")
     there = [standing for standing in standings(server) if standing.roster == roster]
     if there:
         name = there[0].record.value("name") or there[0].id
-        raise WrongWords(
+        raise WrongUsage(
             f"{roster} of {server.name} is not empty: {plain(name)} is on it.",
             f"roundgate add {server.name} {roster} NAME",
         )
@@ -96,13 +96,13 @@ def _put(context: CallContext, server: OpenServer, roster: str, identifier: str,
     from roundgate.cli.edit import put
 
     records = server.book.roster[roster].records
-    words = [identifier, *([f"name={name}"] if name and "name" in server.book.records[records].field else [])]
-    (newcomer,) = joining(context.site, server, records, words, rank)
+    arguments = [identifier, *([f"name={name}"] if name and "name" in server.book.records[records].field else [])]
+    (newcomer,) = joining(context.site, server, records, arguments, rank)
     try:
-        put(server, RecordChanges(server.workspace).added(records, newcomer.words), now=True)
-    except WrongWords as error:
+        put(server, RecordChanges(server.workspace).added(records, newcomer.arguments), now=True)
+    except WrongUsage as error:
         do = f"roundgate add {server.name} {records} {quoted(identifier)} ..."
-        raise WrongWords(error.what, error.do or do) from error
+        raise WrongUsage(error.what, error.do or do) from error
 
 
 def _end_if(code: int) -> None:

@@ -102,8 +102,8 @@ def _read_back(server: Server, console: Console, spec: Setting, answer: Sequence
 
 
 def _quoted(answer: Sequence[str], spec: Setting) -> str:
-    """Say what the server answered, where that cannot hold a secret."""
+    """Describe what the server answered, where that cannot hold a secret."""
     if values.is_hidden(spec):
         return ""
-    words = " / ".join(line.strip() for line in answer if line.strip())
-    return f" It answered: {words[:_SHOWN]}" if words else " It answered nothing."
+    joined = " / ".join(line.strip() for line in answer if line.strip())
+    return f" It answered: {joined[:_SHOWN]}" if joined else " It answered nothing."

@@ -15,26 +15,26 @@ if TYPE_CHECKING:
     from roundgate.host.workspace import Holder
 
 
-def change_standalone(words: Sequence[str], make: Callable[[Holder, list[str]], Sequence[Operation]]) -> bool:
-    """Make the changes that words ask for in a file of no server; False where they name no such file.
+def change_standalone(arguments: Sequence[str], make: Callable[[Holder, list[str]], Sequence[Operation]]) -> bool:
+    """Make the changes that arguments ask for in a file of no server; False where they name no such file.
 
-    Raises what ``make`` raises, Exit where there are errors, WrongWords for several files, and Trouble where the file
+    Raises what ``make`` raises, Exit where there are errors, WrongUsage for several files, and Trouble where the file
     cannot be read or written.
     """
-    path = file_named(words)
+    path = file_named(arguments)
     if not path:
         return False
     from roundgate.api.proposal import propose
     from roundgate.cli.screen.findings import echo_findings
     from roundgate.cli.screen.review import echo_diff
     from roundgate.core.review import diff_of
-    from roundgate.host.errors import WrongWords
+    from roundgate.host.errors import WrongUsage
     from roundgate.host.standalone import StandaloneFile
 
-    if len({word.partition(":")[0] for word in words if word.startswith(f"{path}:")}) > 1:
-        raise WrongWords("One file at a time.", "Name the others in calls of their own.")
+    if len({word.partition(":")[0] for word in arguments if word.startswith(f"{path}:")}) > 1:
+        raise WrongUsage("One file at a time.", "Name the others in calls of their own.")
     holder = StandaloneFile(path)
-    operations = make(holder, list(words))
+    operations = make(holder, list(arguments))
     proposal = propose(holder, operations)
     outcome = proposal.outcome
     if proposal.findings:
@@ -51,13 +51,13 @@ def change_standalone(words: Sequence[str], make: Callable[[Holder, list[str]], 
     return True
 
 
-def file_named(words: Sequence[str]) -> str:
+def file_named(arguments: Sequence[str]) -> str:
     """Give the file of no server that the first word names by FILE:KEY or FILE, or an empty text."""
     from roundgate.core.formats import format_name
 
-    if not words:
+    if not arguments:
         return ""
-    first = words[0]
+    first = arguments[0]
     ends = [at for at, char in enumerate(first) if char == ":"] or ([len(first)] if format_name(first) else [])
     for end in ends:
         if Path(first[:end]).is_file():

@@ -8,7 +8,7 @@ import typer
 
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, styled
-from roundgate.host.errors import WrongWords
+from roundgate.host.errors import WrongUsage
 
 if TYPE_CHECKING:
     from roundgate.api.fit import Survey
@@ -20,7 +20,7 @@ _TOPICS = ("ports", "memory", "cores")
 
 
 def fit(
-    words: Annotated[
+    arguments: Annotated[
         list[str] | None,
         typer.Argument(metavar="[ports|memory|cores] [SERVER...]", help="What to look at; without a word, all of it."),
     ] = None,
@@ -40,7 +40,7 @@ def fit(
     """
     from roundgate.api.fit import survey
 
-    given = list(words or [])
+    given = list(arguments or [])
     topic = given.pop(0) if given and given[0] in _TOPICS else ""
     context = open_call()
     meant = given or ["@all"]
@@ -50,7 +50,7 @@ def fit(
         return
     if give:
         if topic != "cores":
-            raise WrongWords("Give what?", "roundgate fit cores --give 2 @all --spare 1")
+            raise WrongUsage("Give what?", "roundgate fit cores --give 2 @all --spare 1")
         _give_cores(context, [server.name for server in servers], give, spare)
         servers = list({server.name: context.opened(server.name) for server in servers}.values())
     found = survey(servers)
@@ -74,14 +74,14 @@ def _free_ports(context: CallContext, name: str, start: int, *, put_there: bool,
 
     server = context.server(name)
     block = ports_for(context.readable("@all"), server, start)
-    words = [f"{setting}={port}" for setting, port in block.items()]
+    assignments = [f"{setting}={port}" for setting, port in block.items()]
     if as_json:
         echo_json(block)
     elif put_there:
-        put(server, server.key_changes().operations_of(words))
+        put(server, server.key_changes().operations_of(assignments))
     else:
         echo_table(("setting", "port"), [(setting, str(port)) for setting, port in block.items()])
-        echo(f"  to take them: roundgate set {server.name} {' '.join(words)}    (or add --set)")
+        echo(f"  to take them: roundgate set {server.name} {' '.join(assignments)}    (or add --set)")
 
 
 def _give_cores(context: CallContext, names: list[str], give: int, spare: int) -> None:

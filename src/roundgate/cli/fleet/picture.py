@@ -14,7 +14,7 @@ _MOST_SERVERS, _MOST_CORES = 60, 128
 
 
 def draw_cores(found: Survey, path: str) -> None:
-    """Draw which server has which core; what two have is hatched. Raises WrongWords or Trouble."""
+    """Draw which server has which core; what two have is hatched. Raises WrongUsage or Trouble."""
     check_name(path)
     from matplotlib.patches import Patch, Rectangle
 

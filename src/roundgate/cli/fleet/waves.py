@@ -14,7 +14,7 @@ from roundgate.cli.screen.output import echo, echo_table, is_terminal, plain, st
 from roundgate.cli.screen.rounds import EXIT_CODES
 from roundgate.core.rounds import RoundOutcome
 from roundgate.core.values.units import format_elapsed
-from roundgate.host.errors import Trouble, WrongWords, as_trouble
+from roundgate.host.errors import Trouble, WrongUsage, as_trouble
 from roundgate.host.rounds.events import RoundEnded, StepBegun, StepDone, Waits
 from roundgate.host.rounds.locking import held, refuse_broken_off
 from roundgate.host.rounds.options import Options
@@ -63,20 +63,20 @@ class Row:
 def wave_sizes(text: str, many: int) -> list[int]:
     """Read ``1,3,rest`` or ``10%,50%,rest``: how many servers each wave has. What is left is a last wave.
 
-    Raises WrongWords.
+    Raises WrongUsage.
     """
     sizes: list[int] = []
-    words = [word.strip() for word in text.split(",")] if text else ["rest"]
-    for at, word in enumerate(words):
+    parts = [word.strip() for word in text.split(",")] if text else ["rest"]
+    for at, word in enumerate(parts):
         left = many - sum(sizes)
-        if word.lower() == "rest" and at == len(words) - 1:
+        if word.lower() == "rest" and at == len(parts) - 1:
             size = left
         elif match := re.fullmatch(r"(\d{1,6})(%?)", word):
             size = -(-many * int(match[1]) // 100) if match[2] else int(match[1])
             if not size:
-                raise WrongWords(f"A wave of '{word}' has no server.", "--waves 1,3,rest")
+                raise WrongUsage(f"A wave of '{word}' has no server.", "--waves 1,3,rest")
         else:
-            raise WrongWords(f"'{word}' is no wave.", "--waves 1,3,rest    (or percent: 10%,50%,rest)")
+            raise WrongUsage(f"'{word}' is no wave.", "--waves 1,3,rest    (or percent: 10%,50%,rest)")
         sizes.append(min(size, left))
     if sum(sizes) < many:
         sizes.append(many - sum(sizes))
@@ -291,7 +291,7 @@ class _Screen:
         return table
 
     def tell(self, row: Row) -> None:
-        """Say that a server's round begins or ends, where no table shows it."""
+        """Print that a server's round begins or ends, where no table shows it."""
         if is_terminal():
             self.show()
             return

@@ -7,10 +7,10 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from roundgate.cli.loot.words import bar
+from roundgate.cli.loot.labels import bar
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_csv, echo_json, echo_table, plain, styled
-from roundgate.host.errors import WrongWords
+from roundgate.host.errors import WrongUsage
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -23,7 +23,7 @@ _MOST_ROWS = 40
 
 
 def curve(
-    words: Annotated[
+    arguments: Annotated[
         list[str],
         typer.Argument(metavar="[SERVER] NAME", help="A curve of the rulebook, or SET.FIELD for any numbers."),
     ],
@@ -50,9 +50,9 @@ def curve(
     from roundgate.cli.edit import slated
 
     context = open_call()
-    word, rest = context.split(list(words))
+    word, rest = context.split(list(arguments))
     if len(rest) != 1:
-        raise WrongWords("One curve at a time.", "roundgate curve SERVER NAME")
+        raise WrongUsage("One curve at a time.", "roundgate curve SERVER NAME")
     making = Making(formula, through, scale, levels, step)
     makes = bool(formula or through or scale or levels)
     servers = context.servers(word)

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from roundgate.cli.loot.words import bar, title_of
+from roundgate.cli.loot.labels import bar, title_of
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_csv, echo_json, echo_table, plain, styled
 
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 
 def odds(
-    words: Annotated[
+    arguments: Annotated[
         list[str] | None,
         typer.Argument(
             metavar="[SERVER] [SET/RECORD]...",
@@ -39,7 +39,7 @@ def odds(
     from roundgate.api.loot import odds_tables, where_found
 
     context = open_call()
-    word, records = context.split(list(words or []))
+    word, records = context.split(list(arguments or []))
     found: list[tuple[OpenServer, list[OddsTable]]] = []
     for server in context.servers(word):
         if find:
@@ -67,7 +67,7 @@ def odds(
 
 
 def _hint(server: OpenServer) -> None:
-    """Say where the slate would change the odds that were shown."""
+    """Print where the slate would change the odds that were shown."""
     if not server.workspace.operations:
         return
     from roundgate.core.loot.shape import loot_paths
@@ -79,19 +79,19 @@ def _hint(server: OpenServer) -> None:
 
 
 def _change(before: Odds | None, after: Odds | None, how: str) -> str:
-    """Say what is, or what was and will be, where that is not the same."""
+    """Describe what is, or what was and will be, where that is not the same."""
     from roundgate.core.loot.shifts import percent
 
-    words = []
+    parts = []
     for side in (before, after):
         if how == "chance":
-            words.append(percent(side.chance if side else 0.0))
+            parts.append(percent(side.chance if side else 0.0))
         elif how == "expected":
-            words.append(f"{side.expected if side else 0.0:.3g}")
+            parts.append(f"{side.expected if side else 0.0:.3g}")
         else:
             low, high = side.mostly if side else (0, 0)
-            words.append(str(low) if low == high else f"{low} to {high}")
-    return words[1] if words[0] == words[1] else " -> ".join(words)
+            parts.append(str(low) if low == high else f"{low} to {high}")
+    return parts[1] if parts[0] == parts[1] else " -> ".join(parts)
 
 
 def ways(row: Row, *, with_record: bool) -> str:

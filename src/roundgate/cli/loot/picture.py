@@ -21,7 +21,7 @@ _MOST_ROWS = 60
 
 
 def draw_odds(tables: Sequence[tuple[str, OddsTable]], path: str, *, with_slate: bool) -> None:
-    """Draw the chances of each table as bars beneath each other. Raises WrongWords or Trouble."""
+    """Draw the chances of each table as bars beneath each other. Raises WrongUsage or Trouble."""
     check_name(path)
     tables = [(server, table) for server, table in tables if table.rows]
     rows = sum(len(table.rows) for _, table in tables)
@@ -42,7 +42,7 @@ def draw_odds(tables: Sequence[tuple[str, OddsTable]], path: str, *, with_slate:
 
 
 def _draw_table(axes: Axes, server: str, table: OddsTable, *, with_slate: bool) -> None:
-    from roundgate.cli.loot.words import title_of
+    from roundgate.cli.loot.labels import title_of
     from roundgate.core.loot.shifts import percent
 
     for at, row in enumerate(table.rows):
@@ -52,9 +52,9 @@ def _draw_table(axes: Axes, server: str, table: OddsTable, *, with_slate: bool) 
         axes.barh(at, now, height=0.62, color=FALLS if is_moved and now < was else AFTER, zorder=2)
         if is_moved:
             axes.plot([was, was], [at - 0.42, at + 0.42], color="black", linewidth=2.4, zorder=4)
-        words = f"{percent(was)} → {percent(now)}" if is_moved else percent(now)
-        words = f"{words},  {expected:.3g} expected"
-        axes.text(max(now, was if is_moved else 0) + 0.008, at, words, va="center", fontsize=9)
+        label = f"{percent(was)} → {percent(now)}" if is_moved else percent(now)
+        label = f"{label},  {expected:.3g} expected"
+        axes.text(max(now, was if is_moved else 0) + 0.008, at, label, va="center", fontsize=9)
     axes.set_yticks(range(len(table.rows)), [short(row.thing) for row in table.rows])
     axes.set_ylim(len(table.rows) - 0.4, -0.6)
     axes.set_xlim(0, 1.25)
@@ -71,7 +71,7 @@ def _draw_table(axes: Axes, server: str, table: OddsTable, *, with_slate: bool) 
 def draw_curves(found: Sequence[tuple[str, Ladder, Ladder]], path: str) -> None:
     """Draw curves: points by level, old and new, and beneath what is granted against what all costs.
 
-    Raises WrongWords or Trouble.
+    Raises WrongUsage or Trouble.
     """
     check_name(path)
     if len(found) > _MOST_CURVES:

@@ -9,7 +9,7 @@ import typer
 
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table
-from roundgate.host.errors import UnknownName, WrongWords
+from roundgate.host.errors import UnknownName, WrongUsage
 
 if TYPE_CHECKING:
     from roundgate.cli.call import CallContext
@@ -22,7 +22,7 @@ _EXAMPLE = """  [notices.webhook.club]
 
 
 def notices(
-    words: Annotated[
+    arguments: Annotated[
         list[str] | None,
         typer.Argument(metavar="[test [NAME]...]", help="test: send one now."),
     ] = None,
@@ -34,11 +34,11 @@ def notices(
     never holds up a round.
     """
     context = open_call()
-    given = list(words or [])
+    given = list(arguments or [])
     if given[:1] == ["test"]:
         raise typer.Exit(_test(context, given[1:], as_json=as_json))
     if given:
-        raise WrongWords(f"'{given[0]}' is nothing that notices do.", "roundgate notices, or: roundgate notices test")
+        raise WrongUsage(f"'{given[0]}' is nothing that notices do.", "roundgate notices, or: roundgate notices test")
     _list(context, as_json=as_json)
 
 
@@ -75,7 +75,7 @@ def _list(context: CallContext, *, as_json: bool) -> None:
             ", ".join(row.on) or "all",
             ", ".join(row.servers) or "all",
             str(row.waiting) if row.waiting else "",
-            _words(row),
+            _describe_last(row),
         )
         for row in rows
     ]
@@ -86,10 +86,10 @@ def _list(context: CallContext, *, as_json: bool) -> None:
 def _output(delivery: Delivery) -> DeliveryOutput:
     from roundgate.cli.screen.outputs import DeliveryOutput
 
-    return DeliveryOutput(delivery.at, delivery.to, delivery.event, delivery.server, delivery.done, delivery.words)
+    return DeliveryOutput(delivery.at, delivery.to, delivery.event, delivery.server, delivery.done, delivery.detail)
 
 
-def _words(row: RecipientOutput) -> str:
+def _describe_last(row: RecipientOutput) -> str:
     from time import localtime, strftime
 
     if row.last is None:
@@ -97,7 +97,7 @@ def _words(row: RecipientOutput) -> str:
     last = row.last
     what = f"{last.event} of {last.server}" if last.server else last.event
     how = "taken" if last.done else "NOT TAKEN"
-    return f"{strftime('%Y-%m-%d %H:%M', localtime(last.at))} {what}: {how}{f' ({last.words})' if last.words else ''}"
+    return f"{strftime('%Y-%m-%d %H:%M', localtime(last.at))} {what}: {how}{f' ({last.detail})' if last.detail else ''}"
 
 
 def _test(context: CallContext, names: list[str], *, as_json: bool) -> int:
@@ -112,7 +112,7 @@ def _test(context: CallContext, names: list[str], *, as_json: bool) -> int:
     if odd is not None:
         raise UnknownName(f"[notices] has no '{odd}'.", f"Recipients: {', '.join(known) or 'none'}")
     if not known:
-        raise WrongWords("Nobody is told anything yet.", "Write [notices.webhook.NAME] into roundgate.toml.")
+        raise WrongUsage("Nobody is told anything yet.", "Write [notices.webhook.NAME] into roundgate.toml.")
     where = site.file.site.name or site.folder.name
     notice = dated(site, Notice(NoticeEvent.TEST, f"This is a test of the notices of {where}."))
     chosen = names or list(known)
@@ -123,6 +123,6 @@ def _test(context: CallContext, names: list[str], *, as_json: bool) -> int:
     if as_json:
         echo_json([_output(delivery) for delivery in found])
     for delivery in () if as_json else found:
-        words = f" ({delivery.words})" if delivery.words else ""
-        echo(f"{delivery.to}: {'taken' if delivery.done else 'NOT TAKEN'}{words}")
+        detail = f" ({delivery.detail})" if delivery.detail else ""
+        echo(f"{delivery.to}: {'taken' if delivery.done else 'NOT TAKEN'}{detail}")
     return 0 if all(delivery.done for delivery in found) else 1

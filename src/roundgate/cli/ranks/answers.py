@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from roundgate.core.ranks.model import RankMember, Scheme
 
 
-def who(context: CallContext, word: str | None, words: list[str], options: RankOptions) -> None:
+def who(context: CallContext, word: str | None, arguments: list[str], options: RankOptions) -> None:
     """Print who may do something, with the reason for each. Those in the same ranks are decided once."""
     from roundgate.api.ranks import permission_meant
     from roundgate.cli.screen.outputs import MayOutput
@@ -24,7 +24,7 @@ def who(context: CallContext, word: str | None, words: list[str], options: RankO
 
     output = []
     for server, scheme in asked(context, word, options):
-        permission = permission_meant(context.site, server, scheme, words[0])
+        permission = permission_meant(context.site, server, scheme, arguments[0])
         known: dict[tuple[str, ...], tuple[Answer, str]] = {}
         for member in (*scheme.members.values(), scheme.newcomer()):
             found = None if member.entries else known.get(member.groups)
@@ -41,7 +41,7 @@ def who(context: CallContext, word: str | None, words: list[str], options: RankO
         echo_json(output)
         return
     if not output:
-        echo(f"Nobody may {plain(words[0])}.")
+        echo(f"Nobody may {plain(arguments[0])}.")
         return
     echo_table(
         ("server", "name", "id", "why"),
@@ -49,13 +49,13 @@ def who(context: CallContext, word: str | None, words: list[str], options: RankO
     )
 
 
-def may(context: CallContext, word: str | None, words: list[str], options: RankOptions) -> None:
+def may(context: CallContext, word: str | None, arguments: list[str], options: RankOptions) -> None:
     """Answer yes or no for each server. Raises Exit with 1 where one says no."""
     from roundgate.cli.screen.outputs import MayOutput
     from roundgate.core.ranks.deciding import decide
 
     output = []
-    for name, scheme, member, permission in _meant(context, word, words, options):
+    for name, scheme, member, permission in _meant(context, word, arguments, options):
         answer = decide(member, permission, scheme)
         output.append(MayOutput(name, member.id, member.name, permission, answer.may, reason(answer, scheme)))
     if options.as_json:
@@ -67,23 +67,23 @@ def may(context: CallContext, word: str | None, words: list[str], options: RankO
 
 
 def _meant(
-    context: CallContext, word: str | None, words: list[str], options: RankOptions
+    context: CallContext, word: str | None, arguments: list[str], options: RankOptions
 ) -> Iterator[tuple[str, Scheme, RankMember, str]]:
     """Give for each server what it is called, its ranks, whom the first word means, and what the second does."""
     from roundgate.api.ranks import member_meant, permission_meant
 
     for server, scheme in asked(context, word, options):
-        member = member_meant(context.site, server, scheme, words[0])
-        yield label(server, scheme), scheme, member, permission_meant(context.site, server, scheme, words[1])
+        member = member_meant(context.site, server, scheme, arguments[0])
+        yield label(server, scheme), scheme, member, permission_meant(context.site, server, scheme, arguments[1])
 
 
-def why(context: CallContext, word: str | None, words: list[str], options: RankOptions) -> None:
+def why(context: CallContext, word: str | None, arguments: list[str], options: RankOptions) -> None:
     """Print what decides, the chain that leads there, and what would decide next."""
     from roundgate.cli.screen.outputs import WhyOutput
     from roundgate.core.ranks.deciding import chain_of, decisions
 
     output = []
-    for name, scheme, member, permission in _meant(context, word, words, options):
+    for name, scheme, member, permission in _meant(context, word, arguments, options):
         first, *others = decisions(member, permission, scheme)
         output.append(
             WhyOutput(
@@ -115,7 +115,7 @@ def _echo_why(output: WhyOutput, scheme: Scheme) -> None:
         echo(f"  else     {other}")
 
 
-def of(context: CallContext, word: str | None, words: list[str], options: RankOptions) -> None:
+def of(context: CallContext, word: str | None, arguments: list[str], options: RankOptions) -> None:
     """Print all that somebody may do, by where it comes from."""
     from roundgate.api.ranks import catalogue_of, member_meant
     from roundgate.cli.screen.outputs import MayOutput
@@ -123,7 +123,7 @@ def of(context: CallContext, word: str | None, words: list[str], options: RankOp
 
     output = []
     for server, scheme in asked(context, word, options):
-        member = member_meant(context.site, server, scheme, words[0])
+        member = member_meant(context.site, server, scheme, arguments[0])
         found: dict[str, list[str]] = {}
         denied = []
         for permission in catalogue_of(server, scheme):
@@ -168,11 +168,11 @@ def _branch(scheme: Scheme, children: dict[str, list[str]], parent: str, indent:
         group = scheme.groups[name]
         held = sum(1 for member in scheme.members.values() if name in member.groups)
         marks = [f"{held} in it" if held else "", "newcomers" if name == scheme.default else ""]
-        words = ", ".join(mark for mark in marks if mark)
+        joined = ", ".join(mark for mark in marks if mark)
         entries = ", ".join(
             entry.permission if entry.allows else f"never {entry.permission}" for entry in group.entries
         )
-        echo(f"{indent}{styled(name, 'bold')}{f'  ({words})' if words else ''}  {entries}")
+        echo(f"{indent}{styled(name, 'bold')}{f'  ({joined})' if joined else ''}  {entries}")
         if name not in above:
             _branch(scheme, children, name, indent + "  ", (*above, name))
 

@@ -9,7 +9,7 @@ import typer
 
 from roundgate.cli.opening import open_call
 from roundgate.cli.ranks.options import RankOptions
-from roundgate.host.errors import WrongWords
+from roundgate.host.errors import WrongUsage
 from roundgate.host.site import is_server_word
 
 if TYPE_CHECKING:
@@ -19,14 +19,14 @@ Act = Callable[["CallContext", "str | None", list[str], RankOptions], None]
 
 
 class _Verb(NamedTuple):
-    """A word of the command: how many words it needs besides the server, whether there may be more, and what it is."""
+    """A subcommand: how many arguments it needs besides the server, whether there may be more, and what it is."""
 
     least: int
     is_open: bool
     example: str
     module: str
     names_server: bool = True
-    """Whether one of its words is the server; sides of a comparison are none."""
+    """Whether one of its arguments is the server; sides of a comparison are none."""
 
 
 _VERBS = {
@@ -55,7 +55,7 @@ _VERBS = {
 
 
 def ranks(
-    words: Annotated[
+    arguments: Annotated[
         list[str] | None,
         typer.Argument(
             metavar="VERB [WORDS]... [SERVER]",
@@ -97,27 +97,27 @@ def ranks(
     """
     from importlib import import_module
 
-    verb, *rest = words or ["tree"]
+    verb, *rest = arguments or ["tree"]
     if verb not in _VERBS:
-        raise WrongWords(f"What about ranks? One of: {', '.join(_VERBS)}.", "roundgate ranks --help")
+        raise WrongUsage(f"What about ranks? One of: {', '.join(_VERBS)}.", "roundgate ranks --help")
     found = _VERBS[verb]
     context = open_call()
     word, rest = _server_of(context, found, rest)
     if len(rest) < found.least or (len(rest) > found.least and not found.is_open):
-        raise WrongWords(f"'ranks {verb}' needs other words.", f"roundgate ranks {found.example}")
+        raise WrongUsage(f"'ranks {verb}' needs other arguments.", f"roundgate ranks {found.example}")
     options = RankOptions(people, differs, picture, as_csv, names, against, above, to, from_file, with_slate, as_json)
     act: Act = import_module(f"roundgate.cli.ranks.{found.module}").VERBS[verb]
     act(context, word, rest, options)
 
 
-def _server_of(context: CallContext, verb: _Verb, words: list[str]) -> tuple[str | None, list[str]]:
-    """Part the server, which comes after the words that a verb needs, from them; None where it is left out."""
+def _server_of(context: CallContext, verb: _Verb, arguments: list[str]) -> tuple[str | None, list[str]]:
+    """Split the server, which comes after the arguments that a verb needs, from them; None where it is left out."""
     if not verb.names_server:
-        return None, words
+        return None, arguments
     if not verb.is_open:
-        is_there = len(words) == verb.least + 1
-        return (words[-1], words[:-1]) if is_there else (None, words)
-    for at in range(len(words) - 1, verb.least - 1, -1):  # after it may be fields
-        if words[at].partition("@")[0] in context.names or is_server_word(context.site, words[at]):
-            return words[at], [*words[:at], *words[at + 1 :]]
-    return None, words
+        is_there = len(arguments) == verb.least + 1
+        return (arguments[-1], arguments[:-1]) if is_there else (None, arguments)
+    for at in range(len(arguments) - 1, verb.least - 1, -1):  # after it may be fields
+        if arguments[at].partition("@")[0] in context.names or is_server_word(context.site, arguments[at]):
+            return arguments[at], [*arguments[:at], *arguments[at + 1 :]]
+    return None, arguments

@@ -44,16 +44,16 @@ def label(server: OpenServer, scheme: Scheme) -> str:
     return f"{server.name}@{world}" if world else server.name
 
 
-def place_words(entry: RankEntry) -> str:
-    """Say where an entry is: file and line."""
+def format_place(entry: RankEntry) -> str:
+    """Describe where an entry is: file and line."""
     return f"{entry.place.file}:{entry.place.line}"
 
 
 def reason(answer: Answer, scheme: Scheme) -> str:
-    """Say in words which entry decides, and by which way."""
+    """Describe which entry decides, and through which ranks."""
     if answer.entry is None:
         return "no entry is about it" + (", and then everybody may" if scheme.unknown else "")
     verb = "grants" if answer.may else "denies"
     way = f", by way of {' > '.join(answer.way)}" if len(answer.way) > 1 else ""
     but = f" but {', '.join(answer.entry.but)}" if answer.entry.but else ""
-    return f"{answer.entry.holder} {verb} {answer.entry.permission}{but} ({place_words(answer.entry)}){way}"
+    return f"{answer.entry.holder} {verb} {answer.entry.permission}{but} ({format_place(answer.entry)}){way}"

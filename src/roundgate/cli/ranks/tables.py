@@ -8,7 +8,7 @@ import typer
 
 from roundgate.cli.ranks.options import RankOptions, asked, label, reason
 from roundgate.cli.screen.output import echo, echo_csv, echo_json, echo_table, plain, styled
-from roundgate.host.errors import Trouble, WrongWords
+from roundgate.host.errors import Trouble, WrongUsage
 
 if TYPE_CHECKING:
     from roundgate.cli.call import CallContext
@@ -61,12 +61,12 @@ def matrix(context: CallContext, word: str | None, _words: list[str], options: R
 def impact(context: CallContext, word: str | None, _words: list[str], options: RankOptions) -> None:
     """Print who gains and who loses what by the slates, by a file in the place of the ranks, or since a round.
 
-    Raises WrongWords where the round was one of another server.
+    Raises WrongUsage where the round was one of another server.
     """
     from roundgate.api.rank_sides import side_of
     from roundgate.api.ranks import impact_between, ranks_of, slate_impact
     from roundgate.cli.screen.outputs import ShiftOutput
-    from roundgate.core.ranks.impact import shift_words
+    from roundgate.core.ranks.impact import describe_shift
 
     output = []
     for server in context.servers(word):
@@ -75,7 +75,7 @@ def impact(context: CallContext, word: str | None, _words: list[str], options: R
             now = ranks_of(context.site, server)
             is_past = options.against.startswith("round:")
             if is_past and side.server.name != server.name:
-                raise WrongWords(f"{options.against} was one of {side.server.name}.", "roundgate rounds")
+                raise WrongUsage(f"{options.against} was one of {side.server.name}.", "roundgate rounds")
             pair = (side.schemes, now) if is_past else (now, side.schemes)
             found, what = impact_between(server, *pair), options.against
         else:
@@ -86,17 +86,17 @@ def impact(context: CallContext, word: str | None, _words: list[str], options: R
         if not found:
             echo(f"{server.name}: {what} changes nothing of what anybody may do.")
         for shift in found:
-            echo(f"{server.name}  {plain(shift_words(shift, names=options.names))}")
+            echo(f"{server.name}  {plain(describe_shift(shift, names=options.names))}")
     if options.as_json:
         echo_json(output)
 
 
-def diff(context: CallContext, _word: str | None, words: list[str], options: RankOptions) -> None:
+def diff(context: CallContext, _word: str | None, arguments: list[str], options: RankOptions) -> None:
     """Print the ranks that are not the same on two sides. Raises Exit with 1 where there are some."""
     from roundgate.api.rank_sides import rank_differences, two_sides
     from roundgate.cli.screen.outputs import RankDifferenceOutput
 
-    side, other = two_sides(context, words)
+    side, other = two_sides(context, arguments)
     found = list(rank_differences(side, other))
     if options.as_json:
         echo_json(
@@ -118,14 +118,14 @@ def diff(context: CallContext, _word: str | None, words: list[str], options: Ran
         raise typer.Exit(1)
 
 
-def test(context: CallContext, word: str | None, words: list[str], options: RankOptions) -> None:
+def test(context: CallContext, word: str | None, arguments: list[str], options: RankOptions) -> None:
     """Compare what is expected with what the ranks say. Raises Exit with 1 where they differ, Trouble for no file."""
     from pathlib import Path
 
     from roundgate.cli.screen.outputs import TestedOutput
     from roundgate.host.people.ranks import EXPECTATIONS, load_expectations, tested
 
-    path = Path(words[0]) if words else context.site.folder / EXPECTATIONS
+    path = Path(arguments[0]) if arguments else context.site.folder / EXPECTATIONS
     if not path.is_file():
         raise Trouble(f"There is no file {path}.", "roundgate explain rank-expected")
     expectations = load_expectations(path)
@@ -138,7 +138,9 @@ def test(context: CallContext, word: str | None, words: list[str], options: Rank
         for outcome in tested(server.server, files, expectations):
             why = reason(outcome.answer, outcome.scheme) if outcome.answer is not None else outcome.unknown
             output.append(
-                TestedOutput(server.name, outcome.expectation.line, outcome.expectation.words, outcome.is_met, why)
+                TestedOutput(
+                    server.name, outcome.expectation.line, outcome.expectation.description, outcome.is_met, why
+                )
             )
     if options.as_json:
         echo_json(output)

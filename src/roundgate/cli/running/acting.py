@@ -9,7 +9,7 @@ import typer
 from roundgate.cli.complete import complete_server_or_action
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_table, plain
-from roundgate.host.errors import Trouble, WrongWords
+from roundgate.host.errors import Trouble, WrongUsage
 from roundgate.host.site import is_server_word
 
 if TYPE_CHECKING:
@@ -19,7 +19,7 @@ _ALL = Annotated[bool, typer.Option("--all", help="Ask the server for all that c
 
 
 def now(
-    words: Annotated[
+    arguments: Annotated[
         list[str] | None,
         typer.Argument(metavar="[SERVER] [ACTION [VALUE...]]", autocompletion=complete_server_or_action),
     ] = None,
@@ -32,8 +32,8 @@ def now(
     from roundgate.api.actions import action_of, line_of
 
     context = open_call()
-    first, *others = words or [""]
-    word, rest = (first, others) if is_server_word(context.site, first) else (None, list(words or ()))
+    first, *others = arguments or [""]
+    word, rest = (first, others) if is_server_word(context.site, first) else (None, list(arguments or ()))
     if not rest:
         for server in context.several(word):
             _list(server)
@@ -85,12 +85,12 @@ def _do(server: Server, name: str, line: str, *, yes: bool) -> None:
         raise Trouble(f"{server.name} refused: {line}", f"roundgate log {server.name}")
     if action.match and not any(search(action.match, received) for received in answer):
         raise Trouble(f"{server.name} was told, but does not confirm it: {line}", f"roundgate log {server.name}")
-    words = "done" if action.match else "sent"
-    echo(f"{server.name}  {words}: {line}. It changes no file, and a restart may undo it.")
+    outcome = "done" if action.match else "sent"
+    echo(f"{server.name}  {outcome}: {line}. It changes no file, and a restart may undo it.")
 
 
 def keep(
-    words: Annotated[
+    arguments: Annotated[
         list[str] | None, typer.Argument(metavar="[SERVER] [NAME...]", autocompletion=complete_server_or_action)
     ] = None,
     everything: _ALL = False,
@@ -106,7 +106,7 @@ def keep(
     from roundgate.core.files import format_value, value_of
 
     context = open_call()
-    word, names = context.split(words or [])
+    word, names = context.split(arguments or [])
     server = context.open(context.one(word))
     state = server.state()
     if not state.runs:
@@ -117,7 +117,7 @@ def keep(
         held |= ask_running(server.server, files)
     unknown = [name for name in names if name not in server.book.setting]
     if unknown:
-        raise WrongWords(f"{unknown[0]} is no setting of {server.name}.", f"roundgate show {server.name}")
+        raise WrongUsage(f"{unknown[0]} is no setting of {server.name}.", f"roundgate show {server.name}")
     found = {
         name: stored
         for name, stored in held.items()

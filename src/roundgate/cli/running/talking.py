@@ -12,7 +12,7 @@ from roundgate.cli.screen.output import echo, plain, warn
 from roundgate.host.consoles import console_of
 from roundgate.host.consoles.stdin import StdinConsole
 from roundgate.host.drivers import driver_of
-from roundgate.host.errors import Trouble, WrongWords
+from roundgate.host.errors import Trouble, WrongUsage
 
 if TYPE_CHECKING:
     from roundgate.host.consoles.protocol import Console
@@ -71,7 +71,7 @@ def _sent(console: Console, line: str) -> list[str]:
             console.send(line)
             return []
         return console.exchange(line)
-    except WrongWords as error:
+    except WrongUsage as error:
         warn(f"error  {error.what}")
     except Trouble as error:
         warn(f"error  {error.what}")
@@ -80,8 +80,8 @@ def _sent(console: Console, line: str) -> list[str]:
 
 def is_logged(answer: str, heard: Sequence[str]) -> bool:
     """Tell whether a line of an answer is in the log too: there it may have another time before it."""
-    words = answer.rpartition("]: ")[2].strip()
-    return any(line.endswith(words) for line in heard) if words else True
+    message = answer.rpartition("]: ")[2].strip()
+    return any(line.endswith(message) for line in heard) if message else True
 
 
 def _hear_the_rest(driver: Driver) -> None:

@@ -21,20 +21,20 @@ class ElapsedBar(BarColumn):
         return super().render(task)
 
 
-class ElapsedWords(ProgressColumn):
+class ElapsedColumn(ProgressColumn):
     """How much time has gone by, of how much."""
 
     def render(self, task: Task) -> Text:
-        """Say it."""
+        """Format it."""
         about = f" of about {format_seconds(max(1, round(task.total)))}" if task.total else ""
         return Text(format_seconds(int(task.elapsed or 0)) + about)
 
 
-def wait_bar(words: str, seconds: float | None) -> Progress:
+def wait_bar(label: str, seconds: float | None) -> Progress:
     """Start the bar of a wait; ``seconds`` is how long it is likely to take. It vanishes when it is stopped."""
     bar = ElapsedBar(bar_width=_WIDTH, complete_style="cyan", finished_style="cyan", pulse_style="cyan")
-    columns = (TextColumn(" "), bar, TextColumn("{task.description},", markup=False), ElapsedWords())
+    columns = (TextColumn(" "), bar, TextColumn("{task.description},", markup=False), ElapsedColumn())
     progress = Progress(*columns, console=Console(highlight=False), transient=True)
-    progress.add_task(words, total=seconds)
+    progress.add_task(label, total=seconds)
     progress.start()
     return progress

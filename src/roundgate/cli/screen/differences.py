@@ -1,4 +1,4 @@
-"""Differences between the layers of a value, in words."""
+"""Differences between the layers of a value, as text."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from roundgate.core.layers import DifferenceCode, LayerDifference
 
-_WORDS = {
+_TEXTS = {
     DifferenceCode.ON_SLATE: "on the slate: {value}",
     DifferenceCode.NEEDS_RESTART: "on disk but not running: restart",
     DifferenceCode.NEEDS_NEW_WORLD: "on disk but not running: needs a restart and a new world",
@@ -22,10 +22,10 @@ _WORDS = {
 }
 
 
-def difference_words(difference: LayerDifference) -> str:
-    """Say one difference."""
+def describe_difference(difference: LayerDifference) -> str:
+    """Format one difference."""
     value = "to be taken out" if difference.value is None else difference.value
-    return _WORDS[difference.code].format(value=value, round=difference.round)
+    return _TEXTS[difference.code].format(value=value, round=difference.round)
 
 
 def beside_slate(differences: Iterable[LayerDifference]) -> list[LayerDifference]:

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from roundgate.cli.screen.output import echo
-from roundgate.host.errors import Trouble, WrongWords
+from roundgate.host.errors import Trouble, WrongUsage
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -19,9 +19,9 @@ BEFORE, AFTER, FALLS = "#9a9a9a", "#0072b2", "#d55e00"
 
 
 def check_name(path: str) -> None:
-    """See that the name of a file says a kind of picture. Raises WrongWords."""
+    """See that the name of a file says a kind of picture. Raises WrongUsage."""
     if not path.lower().endswith(_ENDINGS):
-        raise WrongWords(f"'{path}' is no picture.", f"A name that ends with {', '.join(_ENDINGS)}")
+        raise WrongUsage(f"'{path}' is no picture.", f"A name that ends with {', '.join(_ENDINGS)}")
 
 
 def new_figure(height: float = HEIGHT) -> Figure:

@@ -1,4 +1,4 @@
-"""The facts that prove a round, in words."""
+"""The facts that prove a round, as text."""
 
 from __future__ import annotations
 
@@ -17,12 +17,12 @@ from roundgate.core.rounds import (
 from roundgate.core.values.units import format_seconds
 
 
-def fact_words(fact: Fact) -> str:
-    """Say a fact."""
+def describe_fact(fact: Fact) -> str:
+    """Format a fact."""
     match fact:
         case PortOwned(port, protocol, address, answered):
-            words = f"owns port {port} ({protocol}) on {address or 'any address'}"
-            return words + (f" and answers there by {protocol}" if answered else "")
+            text = f"owns port {port} ({protocol}) on {address or 'any address'}"
+            return text + (f" and answers there by {protocol}" if answered else "")
         case ValueInForce(name, value, source):
             return f"{name} is {value}, says its {source.replace('-', ' ')}"
         case ValuesUnread(names):

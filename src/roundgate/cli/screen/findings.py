@@ -58,11 +58,11 @@ def _columns(text: str) -> int:
     return len(text) + wide - sum(1 for char in text if unicodedata.combining(char))
 
 
-def count_words(counts: Mapping[str, int]) -> str:
-    """Say how many findings there are of each level."""
-    words = []
+def describe_counts(counts: Mapping[str, int]) -> str:
+    """Describe how many findings there are of each level."""
+    parts = []
     for level in ("error", "warning", "note"):
         number = counts.get(level, 0)
         if number:
-            words.append(f"{number} {level}{'s' if number > 1 else ''}")
-    return ", ".join(words) or "nothing wrong"
+            parts.append(f"{number} {level}{'s' if number > 1 else ''}")
+    return ", ".join(parts) or "nothing wrong"

@@ -29,7 +29,7 @@ def has_colour(stream: Any = None) -> bool:
 
 
 def styled(text: str, style: str, stream: Any = None) -> str:
-    """Colour a word, where colour may be used; the words alone say everything already.
+    """Colour a word, where colour may be used; the text alone says everything already.
 
     The colour is a mark that only this process knows, and becomes an escape when it is printed: an escape that came in
     with a name, a value or a file never does.
@@ -111,7 +111,7 @@ def echo_table(headers: Sequence[str], rows: Sequence[Sequence[str]]) -> None:
     Console(highlight=False).print(table)
 
 
-_WORDS = {
+_TEXTS = {
     **dict.fromkeys(("up", "proven", "done", "written"), "green"),
     **dict.fromkeys(("crashed", "lost", "open"), "red"),
     **dict.fromkeys(("starting", "restarting", "rewound", "refused", "failed", "called-off"), "yellow"),
@@ -121,7 +121,7 @@ _COLUMNS = {"on the slate": "cyan", "waiting": "cyan", "running": "yellow", "dif
 
 def _style_of(header: str, cell: str) -> str:
     """Give the style of a cell: what waits and what differs catches the eye."""
-    return _WORDS.get(cell, "") if header in ("state", "outcome") else _COLUMNS.get(header, "")
+    return _TEXTS.get(cell, "") if header in ("state", "outcome") else _COLUMNS.get(header, "")
 
 
 def _say_plain(headers: Sequence[str], rows: Sequence[Sequence[str]]) -> None:

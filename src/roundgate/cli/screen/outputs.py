@@ -16,8 +16,8 @@ from roundgate.core.rounds import Fact, Mark, RoundKind
 _FROM_ONE = "counted from 1; 0 for the whole file"
 
 
-def _about(words: str) -> Meta:
-    return Meta(description=words)
+def _about(description: str) -> Meta:
+    return Meta(description=description)
 
 
 class DifferenceOutput(Struct, frozen=True, rename="kebab"):
@@ -26,14 +26,14 @@ class DifferenceOutput(Struct, frozen=True, rename="kebab"):
     code: Annotated[DifferenceCode, _about("what kind of difference it is")]
     value: Annotated[str | None, _about("what waits on the slate; null where the value is taken out")]
     round: Annotated[int | None, _about("the round that wrote the value")]
-    text: Annotated[str, _about("the difference in words")]
+    text: Annotated[str, _about("the difference as text")]
 
 
 class RemarkOutput(Struct, frozen=True, rename="kebab"):
     """Something that a person should know of a server."""
 
     code: Annotated[str, _about("what it is about")]
-    text: Annotated[str, _about("the remark in words")]
+    text: Annotated[str, _about("the remark as text")]
 
 
 StateWord = Literal["up", "starting", "restarting", "down", "crashed", "no answer", "no folder"]
@@ -65,7 +65,7 @@ class StatusOutput(Struct, frozen=True, rename="kebab"):
 
 
 class SettingOutput(Struct, frozen=True, rename="kebab"):
-    """One setting, list or key of ``show``; values are in people's words."""
+    """One setting, list or key of ``show``; values are as shown to people."""
 
     name: Annotated[str, _about("the setting's or list's name; FILE:KEY where no rulebook knows it")]
     file: Annotated[str, _about("the file that holds it")]
@@ -83,8 +83,8 @@ class RecordOutput(Struct, frozen=True, rename="kebab"):
 
     key: Annotated[str, _about("what names it in its set")]
     title: Annotated[str, _about("how it is listed")]
-    fields: Annotated[dict[str, str], _about("its fields, in people's words")]
-    slate: Annotated[str, _about("what the slate changes of it, in people's words; empty where nothing")] = ""
+    fields: Annotated[dict[str, str], _about("its fields, as shown to people")]
+    slate: Annotated[str, _about("what the slate changes of it, as shown to people; empty where nothing")] = ""
     running: Annotated[
         str, _about("what the running server has otherwise; empty where nothing, or nobody can tell")
     ] = ""
@@ -107,7 +107,7 @@ class DeliveryOutput(Struct, frozen=True, rename="kebab"):
     event: Annotated[str, _about("what the notice was about")]
     server: Annotated[str, _about("of which server; empty where of none")]
     done: Annotated[bool, _about("whether it was taken")]
-    words: Annotated[str, _about("why not, or at which try")]
+    detail: Annotated[str, _about("why not, or at which try")]
 
 
 class RecipientOutput(Struct, frozen=True, rename="kebab"):
@@ -135,7 +135,7 @@ class TimetableOutput(Struct, frozen=True, rename="kebab"):
     skipped: Annotated[bool, _about("whether the next moment is left out")]
     last: Annotated[str | None, _about("what became of the last moment; null where there was none yet")]
     last_when: Annotated[str, _about("when that was, as the clocks of the zone show it")]
-    words: Annotated[str, _about("more of what became of it")]
+    detail: Annotated[str, _about("more of what became of it")]
 
 
 class PersonOutput(Struct, frozen=True, rename="kebab"):
@@ -202,7 +202,7 @@ class MayOutput(Struct, frozen=True, rename="kebab"):
     name: str
     permission: str
     may: bool
-    reason: Annotated[str, _about("the entry that decides, with file and line, in words")]
+    reason: Annotated[str, _about("the entry that decides, with file and line, as text")]
 
 
 class WhyOutput(Struct, frozen=True, rename="kebab"):
@@ -212,7 +212,7 @@ class WhyOutput(Struct, frozen=True, rename="kebab"):
     name: str
     permission: str
     may: bool
-    reason: Annotated[str, _about("the entry that decides, with file and line, in words")]
+    reason: Annotated[str, _about("the entry that decides, with file and line, as text")]
     groups: Annotated[list[str], _about("the ranks that somebody is in")]
     chain: Annotated[list[str], _about("those whose entries are asked, the nearest first")]
     otherwise: Annotated[list[str], _about("what would decide without that entry, and so on")]
@@ -253,9 +253,9 @@ class TestedOutput(Struct, frozen=True, rename="kebab"):
 
     server: str
     line: int
-    expected: Annotated[str, _about("in words")]
+    expected: Annotated[str, _about("the expectation as text")]
     met: bool
-    why: Annotated[str, _about("the entry that decides, in words, or what is not known")]
+    why: Annotated[str, _about("the entry that decides, as text, or what is not known")]
 
 
 class WayOutput(Struct, frozen=True, rename="kebab"):
@@ -380,7 +380,7 @@ class SettingPage(Struct, frozen=True, rename="kebab", tag_field="what", tag="se
     name: str
     about: Annotated[str, _about("what it means")]
     type: Annotated[str, _about("its type in the rulebook")]
-    allowed: Annotated[str, _about("the values that it may have, in words")]
+    allowed: Annotated[str, _about("the values that it may have, as text")]
     choices: Annotated[dict[str, str], _about("the values to choose from, with their meanings")]
     default: Annotated[str | None, _about("what counts where nothing is set")]
     file: str
@@ -402,7 +402,7 @@ class SettingPage(Struct, frozen=True, rename="kebab", tag_field="what", tag="se
     overridden_by: Annotated[str, _about("the expression under which it does not count; empty where it always does")]
     notes: Annotated[list[str], _about("what holds now: that it does not count, or that the server does not have it")]
     also: Annotated[list[str], _about("more places that hold the same value")]
-    availability: Annotated[str, _about("which editions and versions have it, in words; empty: all")]
+    availability: Annotated[str, _about("which editions and versions have it, as text; empty: all")]
     slate: Annotated[str, _about("what waits; empty where nothing does")]
     running: Annotated[str, _about("what the running server has; empty where none runs")]
     world: Annotated[str, _about("what the world was made with, where a world fixes it and that is known")]
@@ -472,7 +472,7 @@ class ChangeOutput(Struct, frozen=True, rename="kebab"):
 
     name: str
     file: str
-    before: Annotated[str, _about("what is on disk, in people's words")]
+    before: Annotated[str, _about("what is on disk, as shown to people")]
     after: Annotated[str, _about("what will be")]
     when_slated: Annotated[str, _about("what was on disk when the change was made, where that is another value now")]
     edited_while_running: Annotated[bool, _about("an edit made by hand in a file that the server would overwrite")]
@@ -484,7 +484,7 @@ class ConsequenceOutput(Struct, frozen=True, rename="kebab"):
 
     code: Annotated[str, _about("what kind of consequence it is")]
     names: Annotated[list[str], _about("the settings that it is about")]
-    text: Annotated[str, _about("the consequence in words")]
+    text: Annotated[str, _about("the consequence as text")]
 
 
 class SlateOutput(Struct, frozen=True, rename="kebab"):
@@ -540,7 +540,7 @@ class CheckOutput(Struct, frozen=True, rename="kebab"):
 
 
 class RoundChange(Struct, frozen=True, rename="kebab"):
-    """One change that a round brought, in people's words."""
+    """One change that a round brought, as shown to people."""
 
     name: str
     before: str
@@ -553,7 +553,7 @@ class JournalOutput(Struct, frozen=True, rename="kebab"):
     at: Annotated[float, _about("when, in seconds since 1970")]
     step: Annotated[str, _about("the round's step")]
     mark: Annotated[Mark, _about("what the line says of the step")]
-    message: Annotated[str, _about("the words; for `end` the seconds that the step took")]
+    message: Annotated[str, _about("the text; for `end` the seconds that the step took")]
     fact: Annotated[Fact | None, _about("what was seen, where the mark is `fact`")]
 
 
@@ -567,7 +567,7 @@ class RoundOutput(Struct, frozen=True, rename="kebab"):
     began: Annotated[float, _about("in seconds since 1970")]
     ended: float | None
     outcome: Annotated[str, _about("how it ended; `open` where it has not")]
-    message: Annotated[str, _about("the end in words")]
+    message: Annotated[str, _about("the end as text")]
     changes: list[RoundChange]
     evidence: Annotated[list[str], _about("the server's last words where something went wrong")]
     journal: list[JournalOutput]
@@ -578,7 +578,7 @@ class ComparedOutput(Struct, frozen=True, rename="kebab"):
 
     name: Annotated[str, _about("the setting's or list's name; FILE:KEY where no rulebook knows it")]
     kind: Annotated[str, _about("`setting`, `list`, `records`, `key`, or `file` for one that a side does not have")]
-    values: Annotated[list[str | None], _about("what each side has, in people's words; null where it has none")]
+    values: Annotated[list[str | None], _about("what each side has, as shown to people; null where it has none")]
     same: bool
 
 
@@ -624,9 +624,9 @@ OUTPUTS: dict[str, Any] = {
 
 def difference_output(difference: LayerDifference) -> DifferenceOutput:
     """Give a difference for JSON."""
-    from roundgate.cli.screen.differences import difference_words
+    from roundgate.cli.screen.differences import describe_difference
 
-    return DifferenceOutput(difference.code, difference.value, difference.round, difference_words(difference))
+    return DifferenceOutput(difference.code, difference.value, difference.round, describe_difference(difference))
 
 
 def finding_output(finding: Finding) -> FindingOutput:

@@ -39,7 +39,7 @@ def _of(files: ServerFiles, path: str, spec: RecordSet) -> list[Record]:
 
 
 class _Layers(NamedTuple):
-    """A record as one of the layers has it, and in words how the others differ from the file."""
+    """A record as one of the layers has it, and how the others differ from the file."""
 
     record: Record
     slate: str
@@ -71,15 +71,15 @@ def _layers(server: OpenServer, book: Rulebook, name: str) -> list[_Layers]:
     return found + [_Layers(layer, "", "", True, lower) for layer in below if layer.key not in before]
 
 
-def _other(disk: Record | None, other: Record | None, book: Rulebook, name_of_set: str, words: tuple[str, str]) -> str:
-    """Say what a layer has otherwise than the file; ``words`` for what only it has, and for what it does not have."""
+def _other(disk: Record | None, other: Record | None, book: Rulebook, name_of_set: str, labels: tuple[str, str]) -> str:
+    """Describe how a layer differs from the file; ``labels`` for what only one of the two has."""
     if disk is None or other is None:
-        return "" if disk is other else words[0] if disk is None else words[1]
+        return "" if disk is other else labels[0] if disk is None else labels[1]
     names = dict.fromkeys((*disk.fields, *other.fields))
     changed = [
         f"{name} hidden" if is_secret_field(book, name_of_set, name) else f"{name} {old} -> {new}"
         for name in names
-        if (old := _words(disk, name)) != (new := _words(other, name))
+        if (old := _shown_value(disk, name)) != (new := _shown_value(other, name))
     ]
     return ", ".join(changed)
 
@@ -95,7 +95,7 @@ def _running(server: OpenServer, path: str, spec: RecordSet) -> dict[str, Record
     return {record.key: record for record in _of(started, path, spec)}
 
 
-def _words(record: Record, name: str) -> str:
+def _shown_value(record: Record, name: str) -> str:
     held = record.fields.get(name)
     return held.shown if held is not None else "-"
 
@@ -123,13 +123,13 @@ def echo_records(server: OpenServer, word: str) -> None:
             *([layer.record.key] if lead else []),
             *_cells(layer.record, names, book, name),
             "; ".join(
-                words
-                for words in (
+                line
+                for line in (
                     f"on the slate: {layer.slate}" if layer.slate else "",
                     f"running: {layer.running}" if layer.running else "",
                     f"in {layer.below} alone" if layer.below else "",
                 )
-                if words
+                if line
             ),
         ]
         for layer in layers
@@ -170,9 +170,9 @@ def records_output(server: OpenServer, word: str) -> RecordsOutput:
     return RecordsOutput(name, path, rows)
 
 
-def echo_records_csv(server: OpenServer, words: list[str]) -> None:
+def echo_records_csv(server: OpenServer, arguments: list[str]) -> None:
     """Print sets of records as CSV: the key, then the fields. Raises UnknownName."""
-    for word in words:
+    for word in arguments:
         found = records_output(server, word)
         names = list(dict.fromkeys(name for row in found.records for name in row.fields))
         rows = [[row.key, *(row.fields.get(name, "") for name in names)] for row in found.records]

@@ -21,7 +21,7 @@ class Report:
         self.counts: dict[str, int] = {}
 
     def add(self, finding: Finding) -> None:
-        """Say one finding, or keep it for the end."""
+        """Print one finding, or keep it for the end."""
         self.counts[finding.level] = self.counts.get(finding.level, 0) + 1
         if self.form == "text":
             from roundgate.cli.screen.findings import echo_findings
@@ -31,7 +31,7 @@ class Report:
             self.kept.append(finding)
 
     def end(self, names: str) -> str:
-        """Say the rest; give the worst level."""
+        """Print the rest; give the worst level."""
         if self.form == "json":
             from roundgate.cli.screen.outputs import CheckOutput, finding_output
 
@@ -41,8 +41,8 @@ class Report:
 
             echo_json(sarif_of(self.kept))
         else:
-            from roundgate.cli.screen.findings import count_words
+            from roundgate.cli.screen.findings import describe_counts
 
-            echo(f"{names}: {count_words(self.counts)}.")
+            echo(f"{names}: {describe_counts(self.counts)}.")
         sys.stdout.flush()
         return next((level for level in ("error", "warning", "note") if self.counts.get(level)), "")

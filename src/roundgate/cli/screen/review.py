@@ -17,8 +17,8 @@ def echo_review(gathered: Gathered, *, diff: bool = True) -> None:
     review = gathered.review
     rescued = {operation.shown_name for operation in gathered.rescued}
     for change in review.changes:
-        words = in_words(change.before, change.after, is_nothing=change.is_nothing)
-        echo(f"  {styled(change.name, 'bold')}{words}   ({change.file})")
+        text = format_change(change.before, change.after, is_nothing=change.is_nothing)
+        echo(f"  {styled(change.name, 'bold')}{text}   ({change.file})")
         if change.when_slated:
             echo(
                 f"      when you put it on the slate it was {plain(change.when_slated)}; somebody has changed it since"
@@ -29,7 +29,7 @@ def echo_review(gathered: Gathered, *, diff: bool = True) -> None:
         if name not in {change.name for change in review.changes}:
             echo(f"  {styled(name, 'bold')}: on disk already, in force with the next start")
     for consequence in review.consequences:
-        echo(f"  ! {consequence_words(consequence)}")
+        echo(f"  ! {describe_consequence(consequence)}")
     if diff and review.diff:
         echo()
         echo_diff(review.diff)
@@ -58,12 +58,12 @@ _CONSEQUENCES = {
 }
 
 
-def consequence_words(consequence: Consequence) -> str:
-    """Say what the changes of a slate mean."""
+def describe_consequence(consequence: Consequence) -> str:
+    """Describe what the changes of a slate mean."""
     return _CONSEQUENCES[consequence.code].format(names=", ".join(consequence.names), **consequence.detail)
 
 
-def in_words(before: str, after: str, *, is_nothing: bool) -> str:
+def format_change(before: str, after: str, *, is_nothing: bool) -> str:
     """Give what follows the name of a setting in a list of changes: from what to what, or that nothing changes."""
     return f": no change, {plain(after)}" if is_nothing else f": {plain(before)} -> {plain(after)}"
 
@@ -94,7 +94,7 @@ def slate_output(server: str, gathered: Gathered) -> SlateOutput:
         for change in review.changes
     ]
     consequences = [
-        ConsequenceOutput(consequence.code.value, list(consequence.names), consequence_words(consequence))
+        ConsequenceOutput(consequence.code.value, list(consequence.names), describe_consequence(consequence))
         for consequence in review.consequences
     ]
     return SlateOutput(server, changes, gathered.differs, consequences, review.diff)

@@ -1,11 +1,11 @@
-"""A round as it goes: each step in a line, a bar for what is waited for, and the end in words."""
+"""A round as it goes: each step in a line, a bar for what is waited for, and the end."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from roundgate.cli.screen.facts import fact_words
+from roundgate.cli.screen.facts import describe_fact
 from roundgate.cli.screen.output import echo, is_terminal, plain, styled
 from roundgate.core.rounds import RoundOutcome
 from roundgate.core.values.units import format_elapsed
@@ -64,7 +64,7 @@ class RoundScreen:
             case Noted(step, words):
                 echo(f"  {step:<9} {plain(words)}")
             case Proved(fact):
-                echo(f"  {'proof':<9} {plain(fact_words(fact))}")
+                echo(f"  {'proof':<9} {plain(describe_fact(fact))}")
 
     def _start_bar(self, event: Waits) -> None:
         """Show what is waited for, on a terminal only."""
@@ -73,7 +73,7 @@ class RoundScreen:
             return
         from roundgate.cli.screen.bar import wait_bar
 
-        self._bar = wait_bar(plain(event.words), event.seconds)
+        self._bar = wait_bar(plain(event.message), event.seconds)
 
     def pause(self) -> None:
         """Take the bar away, so that something else can be printed."""

@@ -44,12 +44,12 @@ def _rule(name: str) -> dict[str, Any]:
 
 
 def _result(finding: Finding, used: list[str]) -> dict[str, Any]:
-    words = finding.cause + (f" {finding.do}" if finding.do else "")
+    message = finding.cause + (f" {finding.do}" if finding.do else "")
     result: dict[str, Any] = {
         "ruleId": finding.code,
         "ruleIndex": used.index(finding.code),
         "level": finding.level,
-        "message": {"text": words},
+        "message": {"text": message},
         "locations": [_location(finding)],
     }
     if finding.gave_up[0]:

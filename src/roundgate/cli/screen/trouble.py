@@ -1,4 +1,4 @@
-"""What goes wrong, in words: ours with what to do, and the unexpected in one line with where the details lie."""
+"""Error messages: ours with what to do, and the unexpected in one line with where the details lie."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
 
 def echo_trouble(error: Trouble) -> None:
-    """Say a trouble on standard error."""
+    """Print a trouble on standard error."""
     warn(f"{styled('error', 'red', sys.stderr)}  {error.what}")
     if error.excerpt:
         warn(error.excerpt)

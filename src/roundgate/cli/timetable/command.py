@@ -11,7 +11,7 @@ from roundgate.cli.complete import complete_server
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, plain
 from roundgate.core.values.units import format_ahead
-from roundgate.host.errors import UnknownName, WrongWords
+from roundgate.host.errors import UnknownName, WrongUsage
 
 if TYPE_CHECKING:
     from roundgate.cli.call import CallContext
@@ -50,8 +50,8 @@ def timetable(
             row.server,
             row.do,
             f"{row.when} {row.zone}",
-            _next_words(row, now),
-            "" if row.last is None else f"{row.last_when} {row.last}{f': {plain(row.words)}' if row.words else ''}",
+            _format_next(row, now),
+            "" if row.last is None else f"{row.last_when} {row.last}{f': {plain(row.detail)}' if row.detail else ''}",
         )
         for row in rows
     ]
@@ -59,7 +59,7 @@ def timetable(
     echo("Leave one out, once: roundgate skip ENTRY [SERVER]")
 
 
-def _next_words(row: TimetableOutput, now: float) -> str:
+def _format_next(row: TimetableOutput, now: float) -> str:
     if row.next is None:
         return "never"
     skip = " (is left out)" if row.skipped else ""
@@ -91,7 +91,7 @@ def _rows(context: CallContext, names: list[str]) -> list[TimetableOutput]:
                     is_skipped,
                     last.outcome if last is not None else None,
                     planned.clock(last.due, "%d %b %H:%M") if last is not None else "",
-                    last.words if last is not None else "",
+                    last.detail if last is not None else "",
                 )
             )
     books.close()
@@ -114,7 +114,7 @@ def skip(
     asked = [opened.name for opened in context.several(server, default_all=True, lenient=True)]
     names = [name for name in planned.servers if name in asked]
     if not names:
-        raise WrongWords(f"{entry} is not for {server}.", f"It is for {', '.join(planned.servers) or 'none'}")
+        raise WrongUsage(f"{entry} is not for {server}.", f"It is for {', '.join(planned.servers) or 'none'}")
     now = time.time()
     books = TimetableBooks(context.site)
     for name in names:
@@ -127,10 +127,10 @@ def skip(
         else:
             state = books.taken(name, entry, now).get(at)
             if state not in (None, "skip"):
-                raise WrongWords(f"{entry} of {name} has begun already.", f"roundgate cancel {name}")
+                raise WrongUsage(f"{entry} of {name} has begun already.", f"roundgate cancel {name}")
             books.write(name, entry, at, "skip")
-        words = "takes place" if undo else "is left out"
-        echo(f"{name}: {entry} at {planned.clock(at, '%a %d %b %H:%M')} {words}.")
+        what = "takes place" if undo else "is left out"
+        echo(f"{name}: {entry} at {planned.clock(at, '%a %d %b %H:%M')} {what}.")
     books.close()
 
 
@@ -160,4 +160,4 @@ def clock(
         echo(clock_unit(context.site).rstrip())
         return
     echo(f"Seeing to the timetable of {context.site.file.site.name or context.site.folder.name}; Ctrl-C ends it.")
-    run_clock(context.site.folder, lambda words: echo(plain(words)))
+    run_clock(context.site.folder, lambda line: echo(plain(line)))

@@ -10,7 +10,7 @@ import typer
 from roundgate.cli.complete import complete_server
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, plain, styled
-from roundgate.host.errors import Trouble, UnknownName, WrongWords
+from roundgate.host.errors import Trouble, UnknownName, WrongUsage
 
 if TYPE_CHECKING:
     from roundgate.api.server import OpenServer
@@ -26,7 +26,7 @@ _VERBS = ("show", "add", "note", "rename", "merge", "remove", "seen", "want")
 
 
 def people(
-    words: Annotated[
+    arguments: Annotated[
         list[str] | None,
         typer.Argument(
             metavar="[VERB] [WORDS]...",
@@ -42,7 +42,7 @@ def people(
     The book is people.toml in the site's folder. Wherever an id is wanted, a name of it will do.
     """
     context = open_call()
-    verb, *rest = words or ["list"]
+    verb, *rest = arguments or ["list"]
     if verb == "list" and not rest:
         _list(context, as_json=as_json)
     elif verb == "show" and len(rest) == 1:
@@ -52,7 +52,7 @@ def people(
     elif verb in ("add", "note", "rename", "merge", "remove", "want"):
         _change(context, verb, rest)
     else:
-        raise WrongWords(
+        raise WrongUsage(
             f"What about people? One of: list, {', '.join(_VERBS)}.", "roundgate people, or: roundgate people --help"
         )
 
@@ -93,7 +93,7 @@ def _one(book: People, word: str) -> str:
 
     found = book.find(word)
     if len(found) > 1:
-        raise WrongWords(f"'{word}' could be {', '.join(found)}.", "Say which, by the key.")
+        raise WrongUsage(f"'{word}' could be {', '.join(found)}.", "Say which, by the key.")
     if not found:
         near = nearest(word, [person.name for person in book.people.values()])
         hint = f"Did you mean {near}?" if near else "roundgate people add NAME ID"
@@ -181,7 +181,7 @@ def _on_server(server: OpenServer, person: Person, seen: dict[str, SeenPerson]) 
 
 
 def _stayed(seconds: float) -> str:
-    """Say how long somebody stayed, in days and hours, hours and minutes, or minutes."""
+    """Format how long somebody stayed, in days and hours, hours and minutes, or minutes."""
     hours, minutes = divmod(round(seconds / 60), 60)
     if hours >= 24:
         return f"{hours // 24}d{hours % 24}h"
@@ -202,7 +202,7 @@ def _seen(context: CallContext, word: str | None, since: str, *, as_json: bool) 
     try:
         seconds = float(parse_seconds(since)) if since else 0.0
     except ValueProblem as error:
-        raise WrongWords(f"--since: {error.cause}", "--since 2d") from error
+        raise WrongUsage(f"--since: {error.cause}", "--since 2d") from error
     output: list[SeenOutput] = []
     book = _book(context)
     for server in context.readable(word or "@all"):
@@ -256,9 +256,9 @@ def _change(context: CallContext, verb: str, rest: list[str]) -> None:
     from roundgate.core.people.book import with_table, with_values
     from roundgate.host.people.book import save_people
 
-    needed, example = _WORDS[verb]
+    needed, example = _ARGUMENTS[verb]
     if len(rest) < needed or (verb != "note" and verb != "add" and len(rest) > needed):
-        raise WrongWords(f"'people {verb}' needs other words.", f"roundgate people {example}")
+        raise WrongUsage(f"'people {verb}' needs other arguments.", f"roundgate people {example}")
     book = _book(context)
     if verb == "add":
         _add(context, book, rest[0], rest[1:])
@@ -268,33 +268,33 @@ def _change(context: CallContext, verb: str, rest: list[str]) -> None:
     path = ("person", key)
     try:
         if verb == "note":
-            text, said = with_values(book.text, [((*path, "note"), " ".join(rest[1:]))]), "noted"
+            text, message = with_values(book.text, [((*path, "note"), " ".join(rest[1:]))]), "noted"
         elif verb == "rename":
             also = [*person.also, person.name]
             text = with_values(book.text, [((*path, "name"), rest[1]), ((*path, "also"), also)])
-            said = f"called {plain(rest[1])} now"
+            message = f"called {plain(rest[1])} now"
         elif verb == "merge":
             other = _one(book, rest[1])
-            text, said = _merged(book, key, other), f"one person now with {plain(book.people[other].name)}"
+            text, message = _merged(book, key, other), f"one person now with {plain(book.people[other].name)}"
         elif verb == "want":
             _check_wanted(context, rest[1], rest[2])
             wanted = {**person.wanted, rest[1]: rest[2]} if rest[2] != "nothing" else dict(person.wanted)
             if rest[2] == "nothing":
                 wanted.pop(rest[1], None)
             text = with_table(book.text, (*path, "wanted"), person.wanted, wanted)
-            said = f"wanted on {rest[1]}: {rest[2]}"
+            message = f"wanted on {rest[1]}: {rest[2]}"
         else:
             _say_where(context, key, book)
-            text, said = with_values(book.text, [(path, None)]), "out of the book"
+            text, message = with_values(book.text, [(path, None)]), "out of the book"
     except EditRefused as error:
         raise Trouble(f"people.toml: {error}.", "Edit the file by hand.") from error
     save_people(context.site, text)
-    echo(f"{plain(person.name)}: {said}.")
+    echo(f"{plain(person.name)}: {message}.")
     if verb == "want":
         echo("  next: roundgate roster sync @all")
 
 
-_WORDS = {
+_ARGUMENTS = {
     "add": (2, "add NAME ID..."),
     "note": (2, "note NAME TEXT"),
     "rename": (2, "rename NAME NEW-NAME"),
@@ -302,7 +302,7 @@ _WORDS = {
     "remove": (1, "remove NAME"),
     "want": (3, "want NAME SERVER-OR-@TAG ROSTER[:RANK]"),
 }
-"""How many words each verb needs, and what they are."""
+"""How many arguments each verb needs, and which."""
 
 
 def _merged(book: People, key: str, other: str) -> Text:
@@ -310,7 +310,7 @@ def _merged(book: People, key: str, other: str) -> Text:
     from roundgate.core.people.book import with_table, with_values
 
     if key == other:
-        raise WrongWords("That is one person already.", f"roundgate people show {key}")
+        raise WrongUsage("That is one person already.", f"roundgate people show {key}")
     first, second = book.people[key], book.people[other]
     ids: dict[str, PlainData] = {
         kind: list(dict.fromkeys((*first.ids.get(kind, ()), *second.ids.get(kind, ()))))
@@ -344,7 +344,7 @@ def _check_wanted(context: CallContext, where: str, what: str) -> None:
 
 
 def _say_where(context: CallContext, key: str, book: People) -> None:
-    """Say on which rosters somebody still is who leaves the book."""
+    """Print on which rosters somebody still is who leaves the book."""
     from roundgate.api.people import standings
 
     ids = book.people[key].all_ids()
@@ -355,7 +355,7 @@ def _say_where(context: CallContext, key: str, book: People) -> None:
                 echo(f"  still on {standing.roster} of {server.name}: roundgate remove {server.name} {address}")
 
 
-def _add(context: CallContext, book: People, name: str, words: list[str]) -> None:
+def _add(context: CallContext, book: People, name: str, arguments: list[str]) -> None:
     """Put somebody into the book, each id under its kind."""
     from roundgate.core.people.book import key_for, with_person
     from roundgate.core.people.ids import meant_id
@@ -365,15 +365,15 @@ def _add(context: CallContext, book: People, name: str, words: list[str]) -> Non
     books = [server.book for server in context.readable("@all")]
     kinds = {kind: spec for rulebook in books for kind, spec in people_kinds(rulebook).items()}
     ids: dict[str, list[str]] = {}
-    for word in words:
+    for word in arguments:
         fitting = [(kind, found) for kind, spec in kinds.items() if (found := meant_id(word, spec))]
         if not fitting:
             examples = ", ".join(f"{kind} {spec.example}" for kind, spec in kinds.items() if spec.example)
-            raise WrongWords(f"'{word}' is no id of any kind.", f"ids look like: {examples}")
+            raise WrongUsage(f"'{word}' is no id of any kind.", f"ids look like: {examples}")
         kind, found = fitting[0]
         owner = book.named(found, kinds)
         if owner:
-            raise WrongWords(f"{found} is {book.people[owner].name} already.", f"roundgate people show {owner}")
+            raise WrongUsage(f"{found} is {book.people[owner].name} already.", f"roundgate people show {owner}")
         ids.setdefault(kind, []).append(found)
     key = key_for(name, book.people)
     save_people(context.site, with_person(book.text, key, name, ids))
@@ -382,7 +382,7 @@ def _add(context: CallContext, book: People, name: str, words: list[str]) -> Non
 
 
 def roster(
-    words: Annotated[
+    arguments: Annotated[
         list[str] | None,
         typer.Argument(
             metavar="[SERVER [ROSTER]]",
@@ -408,26 +408,28 @@ def roster(
     'first' starts a fresh server, waits for you to join, and makes you admin: for when nobody is yet.
     """
     context = open_call()
-    words = words or []
-    if words[:1] == ["sync"] and "sync" not in context.names:
+    arguments = arguments or []
+    if arguments[:1] == ["sync"] and "sync" not in context.names:
         from roundgate.cli.who.syncing import sync
 
-        sync(context, words[1] if len(words) > 1 else "@all", _book(context), exact=exact, yes_really=yes_really)
+        sync(
+            context, arguments[1] if len(arguments) > 1 else "@all", _book(context), exact=exact, yes_really=yes_really
+        )
         return
-    if words[:1] == ["import"] and "import" not in context.names:
-        _import(context, words[1:])
+    if arguments[:1] == ["import"] and "import" not in context.names:
+        _import(context, arguments[1:])
         return
-    if words[:1] == ["first"] and "first" not in context.names:
+    if arguments[:1] == ["first"] and "first" not in context.names:
         from roundgate.cli.changes.first_admin import first_admin
 
-        first_admin(context, words[1:], as_rank, within, yes=yes)
+        first_admin(context, arguments[1:], as_rank, within, yes=yes)
         return
-    if len(words) == 2:
-        _one_roster(context, words[0], words[1], as_json=as_json)
+    if len(arguments) == 2:
+        _one_roster(context, arguments[0], arguments[1], as_json=as_json)
         return
-    if len(words) > 1:
-        raise WrongWords("Which servers?", "roundgate roster SERVER, or: roundgate roster sync SERVER")
-    servers = context.readable(words[0] if words else "@all")
+    if len(arguments) > 1:
+        raise WrongUsage("Which servers?", "roundgate roster SERVER, or: roundgate roster sync SERVER")
+    servers = context.readable(arguments[0] if arguments else "@all")
     _matrix(context, servers, as_json=as_json)
 
 
@@ -509,7 +511,7 @@ def _one_roster(context: CallContext, word: str, name: str, *, as_json: bool) ->
     echo_table(("server", "name", "id", "as", "until", "last seen", "in the book"), rows)
 
 
-def _import(context: CallContext, words: list[str]) -> None:
+def _import(context: CallContext, arguments: list[str]) -> None:
     """Put the ids that a text holds onto a roster."""
     import sys
     from pathlib import Path
@@ -517,17 +519,17 @@ def _import(context: CallContext, words: list[str]) -> None:
     from roundgate.api.people import imported
     from roundgate.cli.edit import put
 
-    if len(words) != 3:
-        raise WrongWords("A server, a roster and a file are needed.", "roundgate roster import SERVER ROSTER FILE")
-    server, name = context.server(words[0]), words[1]
+    if len(arguments) != 3:
+        raise WrongUsage("A server, a roster and a file are needed.", "roundgate roster import SERVER ROSTER FILE")
+    server, name = context.server(arguments[0]), arguments[1]
     if name not in server.book.roster:
         raise UnknownName(
             f"{server.name} has no roster '{name}'.", f"Rosters: {', '.join(server.book.roster) or 'none'}"
         )
     try:
-        text = sys.stdin.read() if words[2] == "-" else Path(words[2]).read_text("utf-8", "replace")
+        text = sys.stdin.read() if arguments[2] == "-" else Path(arguments[2]).read_text("utf-8", "replace")
     except OSError as error:
-        raise Trouble(f"{words[2]} cannot be read: {(error.strerror or str(error)).lower()}.") from error
+        raise Trouble(f"{arguments[2]} cannot be read: {(error.strerror or str(error)).lower()}.") from error
     found = imported(server, _book(context), name, text)
     for doubtful in found.doubtful:
         echo(f"{server.name}  not taken, for it is not written as an id is: {plain(doubtful)}")

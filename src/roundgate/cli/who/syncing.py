@@ -63,7 +63,7 @@ def sync(context: CallContext, word: str, book: People, *, exact: bool, yes_real
 
 
 def _echo_remarks(server: OpenServer, found: Synced, book: People, *, exact: bool) -> None:
-    """Say what the book names and the server does not have, and who is kept though the book does not want them."""
+    """Print what the book names and the server does not have, and who is kept though the book does not want them."""
     for name in found.unknown:
         echo(f"{server.name}  has no roster '{name}'; the people book names it")
     for standing in found.unwanted[:_NAMED] if not exact else ():
@@ -89,8 +89,10 @@ def _echo_review(servers: list[OpenServer], found: Mapping[str, Synced], book: P
             identifier, roster = operation.record, rosters[operation.set]
             key = book.named(identifier, server.book.kind)
             names[identifier] = book.people[key].name if key else known.get(identifier) or names.get(identifier, "")
-            words = _words(operation, roster, server.book.roster[roster].rank, ended.get((roster, identifier), ""))
-            cells.setdefault(identifier, {}).setdefault(server.name, []).append(words)
+            text = _describe_operation(
+                operation, roster, server.book.roster[roster].rank, ended.get((roster, identifier), "")
+            )
+            cells.setdefault(identifier, {}).setdefault(server.name, []).append(text)
     if not cells:
         return
     columns = [server.name for server in servers if any(server.name in row for row in cells.values())]
@@ -108,7 +110,7 @@ def _echo_review(servers: list[OpenServer], found: Mapping[str, Synced], book: P
     )
 
 
-def _words(operation: Operation, roster: str, rank: str, end: str) -> str:
+def _describe_operation(operation: Operation, roster: str, rank: str, end: str) -> str:
     if isinstance(operation, SetField):
         return f"{roster}: {operation.then or 'nothing'} -> {operation.stored}"
     if isinstance(operation, AddRecord):

@@ -68,10 +68,10 @@ class CheckContext:
         """Make a finding about this server."""
         return Finding(code, level, place, cause, do, self.server, setting)
 
-    def command(self, verb: str, *words: str) -> str:
+    def command(self, verb: str, *arguments: str) -> str:
         """Write a roundgate command for this server, quoted for a shell."""
         return " ".join(
             word if word.replace(":", "").replace("=", "").replace(".", "").isalnum() else quoted(word)
-            for word in ("roundgate", verb, self.server, *words)
+            for word in ("roundgate", verb, self.server, *arguments)
             if word
         )

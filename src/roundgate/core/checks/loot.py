@@ -87,7 +87,7 @@ CODES = (
     ),
 )
 
-_SAID: dict[Slip, tuple[str, Level, str]] = {
+_SLIPS: dict[Slip, tuple[str, Level, str]] = {
     "form": ("loot-entry", "error", "'{text}' has no form that the game knows."),
     "count-text": ("loot-entry", "error", "'{text}': how many there are is a number, or two with a dash between."),
     "chance-text": ("loot-chance", "error", "'{text}' has no chance that is a number."),
@@ -154,8 +154,8 @@ def _slip(context: CheckContext, node: Node, item: LootItem) -> Iterator[Finding
         meant = item.text.replace(item.what, item.meant) if item.meant else ""
         code, level = "loot-table", "error"
     else:
-        code, level, words = _SAID[item.slip]
-        cause = f"{shown}: {words.format(text=item.text, full=f'{node.full:g}')}"
+        code, level, template = _SLIPS[item.slip]
+        cause = f"{shown}: {template.format(text=item.text, full=f'{node.full:g}')}"
         cause += f" Did you mean {item.meant}?" if item.meant else ""
         meant = item.meant
     do = f"roundgate explain {node.set_name}"

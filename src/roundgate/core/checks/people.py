@@ -60,7 +60,7 @@ def check_people(
 ) -> Iterator[Finding]:
     """Compare a server's rosters with the people book, whose name is ``file``.
 
-    ``places`` are the words by which the book means the server.
+    ``places`` are the names by which the book means the server.
     """
     book = context.book
     for end in ended_on(context.files, people, places, today):

@@ -6,10 +6,10 @@ from collections.abc import Iterator
 from decimal import Decimal
 
 from roundgate.core import values
-from roundgate.core.advice import advised_most, limit_of, limit_words, overriding
+from roundgate.core.advice import advised_most, describe_limit, limit_of, overriding
 from roundgate.core.checks.context import CheckContext
 from roundgate.core.facts import absence_of, choice_absence
-from roundgate.core.files import format_value, held_words, value_words
+from roundgate.core.files import describe_value, describe_values, format_value
 from roundgate.core.findings import Finding, FindingCode, Place
 from roundgate.core.formats.places import find_key
 from roundgate.core.rulebook.model import Setting
@@ -155,7 +155,7 @@ def _limited(context: CheckContext, name: str, spec: Setting, stored: str) -> It
     number = values.number_behind(values.read(stored, spec), spec)
     if limit is None or not isinstance(number, Decimal | int) or number <= limit:
         return
-    cause = f"{format_value(stored, spec)} is above {limit_words(context.files, spec)}."
+    cause = f"{format_value(stored, spec)} is above {describe_limit(context.files, spec)}."
     do = f"roundgate explain {name}"
     yield context.finding("value-limit", "error", _place(context, name), cause, do, name)
 
@@ -180,7 +180,7 @@ def _overridden(context: CheckContext) -> Iterator[Finding]:
         if by:
             groups.setdefault(tuple(by), []).append(name)
     for causes, names in groups.items():
-        held = held_words(context.files, causes)
+        held = describe_values(context.files, causes)
         verb = "does not count" if len(names) == 1 else "do not count"
         cause = f"{', '.join(names)} {verb} while {held}."
         do = f"roundgate explain {names[0]}"
@@ -196,11 +196,11 @@ def _tables(context: CheckContext) -> Iterator[Finding]:
             continue
         given = context.book.setting.get(table.given)
         known = context.files.names[table.given]
-        has = value_words(context.files, table.given) if given else str(known)
+        has = describe_value(context.files, table.given) if given else str(known)
         if table.given == "machine.memory":
             has = values.show(Decimal(round(known, -8)), Setting(file="", key="", type="size"))
         about = f" {table.about}" if table.about else ""
-        have, advised = value_words(context.files, table.most), values.show(most, spec)
+        have, advised = describe_value(context.files, table.most), values.show(most, spec)
         cause = f"{have} is more than the {advised} advised for {table.given} {has}.{about}"
         do = f"roundgate explain {table.most}"
         yield context.finding("advice-table", "note", _place(context, table.most), cause, do, title)

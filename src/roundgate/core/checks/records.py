@@ -149,8 +149,8 @@ def check_rosters(context: CheckContext) -> Iterator[Finding]:
         held[name] = records_in(context.files.document(path), spec) if path in context.files.texts else []
         if roster.on and held[name] and not holds(roster.on, context.files.names):
             cause = f"{name} has {len(held[name])} entries and does not count: {roster.on} does not hold."
-            words = [f"{setting}={value}" for setting, value in roster.switch.items()]
-            do = context.command("set", *words) if words else f"roundgate explain {roster.records}"
+            assignments = [f"{setting}={value}" for setting, value in roster.switch.items()]
+            do = context.command("set", *assignments) if assignments else f"roundgate explain {roster.records}"
             yield context.finding("roster-off", "warning", Place(path), cause, do, name)
     for ban in (name for name, roster in book.roster.items() if roster.meaning == "ban"):
         banned = {record.key for record in held[ban]}

@@ -7,7 +7,7 @@ from contextlib import suppress
 
 from roundgate.core import values
 from roundgate.core.checks.context import CheckContext
-from roundgate.core.files import format_value, held_words
+from roundgate.core.files import describe_values, format_value
 from roundgate.core.findings import Finding, FindingCode, Place
 from roundgate.core.records.model import Record
 from roundgate.core.records.sets import records_in
@@ -66,7 +66,7 @@ def check_rules(context: CheckContext, written: Collection[str] | None = None) -
             if any(is_unreadable(context.files.stored(name), settings[name]) for name in names if name in settings):
                 continue
             failing = _failing(context, rule.needs)
-            have = held_words(context.files, names) if not failing else _named(failing)
+            have = describe_values(context.files, names) if not failing else _named(failing)
             place = _place_of(context, names) if not failing else _record_place(context, *failing[0])
             do = rule.do.replace("{server}", context.server) or f"Change one of {', '.join(names)}."
             yield context.finding(
@@ -107,8 +107,8 @@ def _failing(context: CheckContext, needs: str) -> list[tuple[str, Record]]:
 
 
 def _named(failing: list[tuple[str, Record]]) -> str:
-    words = ", ".join(f"{name}/{record.key}" for name, record in failing[:_MOST_NAMED])
-    return words + (f", and {len(failing) - _MOST_NAMED} more" if len(failing) > _MOST_NAMED else "")
+    joined = ", ".join(f"{name}/{record.key}" for name, record in failing[:_MOST_NAMED])
+    return joined + (f", and {len(failing) - _MOST_NAMED} more" if len(failing) > _MOST_NAMED else "")
 
 
 def _record_place(context: CheckContext, name: str, record: Record) -> Place:

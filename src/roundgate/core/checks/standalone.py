@@ -52,7 +52,7 @@ def check_standalone(name: str, data: bytes, given: str = "") -> list[Finding]:
 
 
 def _or_unknown(name: str, document: Document, given: str, problems: Sequence[Problem]) -> Sequence[Problem]:
-    """Say that nobody knows a file's format, where its name does not tell it and its content does not either."""
+    """Report that nobody knows a file's format, where its name does not tell it and its content does not either."""
     from roundgate.core.formats import format_name
     from roundgate.core.formats.detect import sniffed
 
@@ -77,11 +77,11 @@ def _standalone_finding(name: str, text: Text, problem: Problem) -> Finding:
     secrets = sounding_secret(text, problem.start)
     source, column, length = shown_line(text, problem.start, problem.end, secrets)
     line, _ = text.place(problem.start)
-    return without_secret_words(finding_of(problem, Place(name, line, column, length, source), text), secrets)
+    return hide_secrets(finding_of(problem, Place(name, line, column, length, source), text), secrets)
 
 
-def without_secret_words(finding: Finding, secrets: Sequence[Entry]) -> Finding:
-    """Keep secrets on a finding's line out of its words, and out of its repair."""
+def hide_secrets(finding: Finding, secrets: Sequence[Entry]) -> Finding:
+    """Keep secrets on a finding's line out of its message, and out of its repair."""
     values = [secret.value for secret in secrets if secret.value]
     if not values:
         return finding

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterator
 
 from roundgate.core.checks.context import CheckContext
-from roundgate.core.checks.standalone import finding_of, problems_here, without_secret_words
+from roundgate.core.checks.standalone import finding_of, hide_secrets, problems_here
 from roundgate.core.findings import Finding, FindingCode, Place
 
 CODES = (
@@ -70,4 +70,4 @@ def check_syntax(context: CheckContext, written: Collection[str] | None = None) 
         for problem in problems_here(path, document, given):
             place = context.place(path, problem.start, problem.end)
             finding = finding_of(problem, place, document.text, context.server)
-            yield without_secret_words(finding, context.secrets_on_line(path, problem.start))
+            yield hide_secrets(finding, context.secrets_on_line(path, problem.start))

@@ -231,14 +231,14 @@ def _choices(comment: str, value: str) -> dict[str, str]:
     if len(pairs) > 1:
         return pairs
     for lead in _CHOICE_LEAD.finditer(comment):
-        words = _words(lead["rest"])
-        if words:
-            return words
+        choices = _listed_choices(lead["rest"])
+        if choices:
+            return choices
     for listed in _CHOICES.finditer(comment):
-        words = _words(listed[0])
+        choices = _listed_choices(listed[0])
         is_list = re.search(r"\bor\b|[|/]", listed[0]) or comment[listed.start() - 1 : listed.start()] in ("(", "[")
-        if value in words and not re.fullmatch(_NUMBER, value) and is_list:
-            return words
+        if value in choices and not re.fullmatch(_NUMBER, value) and is_list:
+            return choices
     bar = _BAR.search(comment)
     return dict.fromkeys((word.strip() for word in bar["all"].split("|")), "") if bar else {}
 
@@ -266,17 +266,17 @@ LABELS = frozenset(
 )
 
 
-def _words(text: str) -> dict[str, str]:
+def _listed_choices(text: str) -> dict[str, str]:
     """Read ``a, b or c``; words that only link a sentence are no values."""
     found = _CHOICES.match(text.strip(" ([{<"))
     if found is None:
         return {}
-    words = [_unquoted(word) for word in re.findall(_WORD, found["first"] + found["more"])]
-    words = [word.rstrip(".").lstrip("*") for word in words if word.lower() not in ("or", "and")]
-    is_plain = all(len(word) <= 24 and word.lower() not in _STOP_WORDS - {"no", "on"} for word in words)
-    are_numbers = all(re.fullmatch(_NUMBER, word) for word in words)
-    enough = len(words) > 2 or (len(words) == 2 and not are_numbers)
-    return dict.fromkeys(words, "") if is_plain and enough and len(words) <= _MOST_CHOICES else {}
+    choices = [_unquoted(word) for word in re.findall(_WORD, found["first"] + found["more"])]
+    choices = [word.rstrip(".").lstrip("*") for word in choices if word.lower() not in ("or", "and")]
+    is_plain = all(len(word) <= 24 and word.lower() not in _STOP_WORDS - {"no", "on"} for word in choices)
+    are_numbers = all(re.fullmatch(_NUMBER, word) for word in choices)
+    enough = len(choices) > 2 or (len(choices) == 2 and not are_numbers)
+    return dict.fromkeys(choices, "") if is_plain and enough and len(choices) <= _MOST_CHOICES else {}
 
 
 _ONLY_FACTS = lazy(r"\W*(?:defaults?|range|min|max|minimum|maximum|values?|type|valid|allowed)\b", re.IGNORECASE)

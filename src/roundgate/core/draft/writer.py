@@ -166,8 +166,8 @@ def _settings(
 
 def _name(described: Described, file: str, taken: set[str]) -> str:
     """Give a setting a name of its own, out of its key; the file's name goes before it where it is taken."""
-    words = [re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "-", str(step)).lower() for step in described.entry.path]
-    plain = ".".join(re.sub(r"[^a-z0-9._-]+", "-", word).strip("-.") or "x" for word in words)
+    parts = [re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "-", str(step)).lower() for step in described.entry.path]
+    plain = ".".join(re.sub(r"[^a-z0-9._-]+", "-", word).strip("-.") or "x" for word in parts)
     name, number = plain, 1
     if name in taken:
         name = f"{file}.{plain}"
@@ -179,7 +179,7 @@ def _name(described: Described, file: str, taken: set[str]) -> str:
 
 
 def _values_elsewhere(described: Described, path: str, others: Mapping[str, ServerFiles]) -> tuple[str, ...]:
-    """Say what other servers have, where that is something else: what differs is worth knowing."""
+    """Describe what other servers have, where that is something else: what differs is worth knowing."""
     found = []
     for name, files in others.items():
         document = files.document(path)
@@ -209,6 +209,6 @@ def _field(value: Field) -> str:
     return value_text(value)
 
 
-def _remark(words: str) -> str:
+def _remark(text: str) -> str:
     """Write a remark on one line; a value in it may hold anything."""
-    return "# " + "".join(char if char.isprintable() else " " for char in words)[:300]
+    return "# " + "".join(char if char.isprintable() else " " for char in text)[:300]

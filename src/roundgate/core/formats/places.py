@@ -1,4 +1,4 @@
-"""From the words of a key to a place in a document: paths, and items of a list chosen by one of their fields.
+"""From a key to a place in a document: paths, and items of a list chosen by one of their fields.
 
 ``Start.Items[id=torch].count`` means the count of the item whose id is torch, wherever it is in the list by then.
 """
@@ -23,12 +23,12 @@ class NoSuchItem(EditRefused):
     """No item of a list, or more than one, has the field that a key asks for."""
 
 
-def split_assignment(words: str) -> tuple[str, str | None]:
+def split_assignment(typed: str) -> tuple[str, str | None]:
     """Part NAME=VALUE; an equals sign in square brackets or quotes belongs to the name. None: there is no value."""
-    found = _ASSIGNMENT.fullmatch(words)
+    found = _ASSIGNMENT.fullmatch(typed)
     if found:
         return found["name"], found["value"]
-    name, equals, value = words.partition("=")
+    name, equals, value = typed.partition("=")
     return name, value if equals else None
 
 

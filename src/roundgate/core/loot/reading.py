@@ -104,8 +104,8 @@ def _node(
     draw: Draw = source.draw
     if source.draw_by:
         described = spec.field.get(source.draw_by)
-        said = record.value(source.draw_by) or str(described.default if described is not None else "")
-        draw = said if said in ("each", "one", "some") else source.draw  # type: ignore[assignment]
+        held = record.value(source.draw_by) or str(described.default if described is not None else "")
+        draw = held if held in ("each", "one", "some") else source.draw  # type: ignore[assignment]
     share = _share(record, source.left_out, spec) if source.left_out else 0.0
     missing = 1.0 - share if source.left_out and source.left_out_is == "there" else share
     of: Literal["entry", "record"] = source.left_out_of
@@ -118,8 +118,8 @@ def _node(
 
 def _draws(record: Record, source: LootSource, spec: RecordSet) -> tuple[int, int]:
     described = spec.field.get(source.draws)
-    said = record.value(source.draws) or (str(described.default) if described and described.default is not None else "")
-    return _count(said or source.draws) or (1, 1)
+    held = record.value(source.draws) or (str(described.default) if described and described.default is not None else "")
+    return _count(held or source.draws) or (1, 1)
 
 
 def _count(text: str | None) -> tuple[int, int] | None:

@@ -77,7 +77,7 @@ def _moved(node: NodeName, old: dict[str, Odds], new: dict[str, Odds]) -> list[M
 
 
 def percent(chance: float) -> str:
-    """Say a chance in percent, with as many digits as tell it from never and always."""
+    """Format a chance in percent, with as many digits as tell it from never and always."""
     if abs(chance) < 1e-12 or abs(chance - 1) < 1e-12:
         return f"{chance:.0%}"
     if chance < 0.001:
@@ -87,8 +87,8 @@ def percent(chance: float) -> str:
     return f"{chance * 100:.1f}%"
 
 
-def shift_words(moved: Moved) -> str:
-    """Say what becomes of the odds of a thing."""
+def describe_shift(moved: Moved) -> str:
+    """Describe what becomes of the odds of a thing."""
     chance = f"{percent(moved.before)} -> {percent(moved.after)}"
     if percent(moved.before) == percent(moved.after):
         return f"{moved.record}: {moved.thing} {moved.expected_before:.3g} -> {moved.expected_after:.3g} expected"

@@ -60,15 +60,15 @@ class Notice(Struct, frozen=True):
 
 
 FIELDS = {
-    "event": "what happened: one of the words of `on`",
+    "event": "what happened: one of the events of `on`",
     "message": "all of it in a sentence or two",
     "server": "the server",
     "site": "the site's name",
     "when": "the moment, with the zone",
     "reason": "what was given as --reason",
-    "expected": "how long the server is likely to be away, in words; empty where nobody knows",
+    "expected": "how long the server is likely to be away, as text; empty where nobody knows",
     "expected-seconds": "the same as a number",
-    "took": "how long it was away, in words",
+    "took": "how long it was away, as text",
     "took-seconds": "the same as a number",
     "round": "the number of the round; 0 where there is none",
 }

@@ -11,7 +11,7 @@ from roundgate.core.formats.protocol import Document, Edit, Format
 from roundgate.core.rulebook.model import RecordSet, Setting
 
 FormatValue = Callable[[str | None], str]
-"""Says a stored value as a person reads it: in its setting's words, hidden where it is secret."""
+"""Formats a stored value as its setting shows it; hidden where it is secret."""
 
 
 class Settings(Protocol):
@@ -115,8 +115,8 @@ class Operation(Struct, frozen=True):
         """
         raise NotImplementedError
 
-    def in_words(self, change: Change, format_value: FormatValue, *, is_secret: bool) -> tuple[str, str]:
-        """Say what it changed, from what to what. ``is_secret``: the list that it changes must not be shown."""
+    def describe_change(self, change: Change, format_value: FormatValue, *, is_secret: bool) -> tuple[str, str]:
+        """Describe what it changed, from what to what. ``is_secret``: the list that it changes must not be shown."""
         return change.before or "", change.after or ""
 
 

@@ -57,7 +57,7 @@ class ListOperation(PartOfFile, frozen=True):
         """Give the edit of the list at ``home``, or None where it is as wanted. Raises EditRefused."""
         raise NotImplementedError
 
-    def in_words(self, change: Change, format_value: FormatValue, *, is_secret: bool) -> tuple[str, str]:
+    def describe_change(self, change: Change, format_value: FormatValue, *, is_secret: bool) -> tuple[str, str]:
         """See Operation."""
         before, after = change.items_before, change.items_after
         count = f"{len(before)} entries"
@@ -65,12 +65,12 @@ class ListOperation(PartOfFile, frozen=True):
             return count, f"{len(after)} entries (hidden)"
         added = [item for item in after if after.count(item) > before.count(item)]
         gone = [item for item in before if before.count(item) > after.count(item)]
-        words = [f"+ {item} ({_numbered(item, after)})" for item in added[-1:]] + [f"- {item}" for item in gone[:1]]
-        return count, ", ".join(words) + f", {len(after)} entries" if words else count
+        parts = [f"+ {item} ({_numbered(item, after)})" for item in added[-1:]] + [f"- {item}" for item in gone[:1]]
+        return count, ", ".join(parts) + f", {len(after)} entries" if parts else count
 
 
 def _numbered(item: str, items: Sequence[str]) -> str:
-    """Say which one an item is, counting from 0 as paths do."""
+    """Describe which one an item is, counting from 0 as paths do."""
     at = items.index(item)
     where = ", the first" if at == 0 else ", the last" if at == len(items) - 1 else ""
     return f"number {at}{where}"
@@ -120,9 +120,9 @@ class MoveItem(ListOperation, frozen=True, tag="move"):
         here, to = items.index(self.item), min(self.to, len(items) - 1)
         return None if here == to else target.document.move((*home, here), to)
 
-    def in_words(self, change: Change, format_value: FormatValue, *, is_secret: bool) -> tuple[str, str]:
+    def describe_change(self, change: Change, format_value: FormatValue, *, is_secret: bool) -> tuple[str, str]:
         """See Operation."""
         if is_secret or self.item not in change.items_before:
-            return super().in_words(change, format_value, is_secret=is_secret)
+            return super().describe_change(change, format_value, is_secret=is_secret)
         old, new = _numbered(self.item, change.items_before), _numbered(self.item, change.items_after)
         return f"'{self.item}' is {old}", new

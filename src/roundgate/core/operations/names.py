@@ -38,7 +38,7 @@ class Switch(Operation, frozen=True, tag="switch"):
         before, after = (entry.value if entry else None for entry in (here, there))
         return Change(self, self.shown_name, self.file, before, after), document
 
-    def in_words(self, change: Change, format_value: FormatValue, *, is_secret: bool) -> tuple[str, str]:
+    def describe_change(self, change: Change, format_value: FormatValue, *, is_secret: bool) -> tuple[str, str]:
         """See Operation."""
         before, after = (
             "commented out" if value is None else format_value(value) for value in (change.before, change.after)
@@ -72,6 +72,6 @@ class Rename(Operation, frozen=True, tag="rename"):
             document = apply_edit(target.format, document, document.rename(path, self.to))
         return Change(self, self.shown_name, self.file, self.to if is_done else old, self.to), document
 
-    def in_words(self, change: Change, format_value: FormatValue, *, is_secret: bool) -> tuple[str, str]:
+    def describe_change(self, change: Change, format_value: FormatValue, *, is_secret: bool) -> tuple[str, str]:
         """See Operation."""
         return f"called {change.before}", f"called {change.after}"

@@ -60,14 +60,14 @@ class RecordOperation(_ByLooks, frozen=True):
             raise EditRefused(f"{self.record} {why}")
         return records[0]
 
-    def in_words(self, change: Change, format_value: FormatValue, *, is_secret: bool) -> tuple[str, str]:
+    def describe_change(self, change: Change, format_value: FormatValue, *, is_secret: bool) -> tuple[str, str]:
         """See Operation."""
         if is_secret:
             return "(hidden, old)" if change.before else "-", "(hidden, new)"
         return change.before or "-", change.after or "-"
 
     def unchanged(self, target: Target, before: str | None, after: str | None) -> tuple[Change, Document]:
-        """Say from what to what, where the file stays as it is."""
+        """Describe from what to what, where the file stays as it is."""
         return Change(self, self.shown_name, self.file, before, after), target.document
 
     def edited(
@@ -215,10 +215,10 @@ class MoveRecord(RecordOperation, frozen=True, tag="record-move"):
         spec, record = self.spec(target), self.found(target)
         keys = [record.key for record in self.records(target)]
         here, to = keys.index(record.key), min(self.to, len(keys) - 1)
-        words = f"number {here + 1}", f"number {to + 1}"
+        texts = f"number {here + 1}", f"number {to + 1}"
         if here == to:
-            return self.unchanged(target, *words)
-        return self.edited(target, *words, lambda shape, editor: shape.move(editor, spec, record, to))
+            return self.unchanged(target, *texts)
+        return self.edited(target, *texts, lambda shape, editor: shape.move(editor, spec, record, to))
 
 
 class SwitchRecord(RecordOperation, frozen=True, tag="record-switch"):
@@ -233,14 +233,14 @@ class SwitchRecord(RecordOperation, frozen=True, tag="record-switch"):
             raise EditRefused("a record of this shape is a part of something and cannot be commented out: remove it")
         off = path_when_off(target.document, spec, self.record)
         found = find_records(self.records(target), spec, self.record)
-        words = ("commented out", "counts") if self.on else ("counts", "commented out")
+        texts = ("commented out", "counts") if self.on else ("counts", "commented out")
         if (bool(found) and self.on) or (not found and not self.on and off is not None):
-            return self.unchanged(target, words[1], words[1])
+            return self.unchanged(target, texts[1], texts[1])
         if self.on and off is None:
             raise EditRefused(f"no {self.record} is commented out there")
         path = off if self.on and off is not None else self.found(target).path
         document = apply_switch(target.format, target.document, path, on=self.on)
-        return Change(self, self.shown_name, self.file, *words), document
+        return Change(self, self.shown_name, self.file, *texts), document
 
 
 def commented_out(document: Document, spec: RecordSet) -> dict[str, Path]:

@@ -69,7 +69,7 @@ class ValueOperation(Operation, frozen=True):
                 kept.append(old)
         return [*kept, replace(self, then=then)]
 
-    def in_words(self, change: Change, format_value: FormatValue, *, is_secret: bool) -> tuple[str, str]:
+    def describe_change(self, change: Change, format_value: FormatValue, *, is_secret: bool) -> tuple[str, str]:
         """See Operation."""
         return format_value(change.before), format_value(change.after)
 

@@ -147,7 +147,7 @@ def _is_date(text: str) -> bool:
 
 
 def _problem(text: Text, path: Path, cause: str) -> BookProblem:
-    """Say where something is wrong: at the value, else at the first value of the nearest table around it."""
+    """Describe where something is wrong: at the value, else at the first value of the nearest table around it."""
     document = FORMATS["toml"].read(text)
     for length in range(len(path), 0, -1):
         inside = next((entry for entry in document.entries() if entry.path[:length] == path[:length]), None)

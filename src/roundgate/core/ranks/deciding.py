@@ -23,7 +23,7 @@ ORDER_WORDS = {
     "last-wins": "the last entry counts, where a rank is read after those whose permissions it has too",
     "highest-power": "the entries of the rank with the most power count, and among those a denial before a grant",
 }
-"""How a question is decided, in words."""
+"""How a question is decided, as text."""
 
 
 class Link(Struct, frozen=True):

@@ -48,8 +48,8 @@ class Expectation(Struct, frozen=True):
     line: int
 
     @property
-    def words(self) -> str:
-        """Say it in words."""
+    def description(self) -> str:
+        """Describe it."""
         return f"{self.who} {'may' if self.may else 'may not'} {self.permission}"
 
 
@@ -102,7 +102,7 @@ class ExpectationResult(Struct, frozen=True):
 def outcomes(
     expectations: Iterable[Expectation], schemes: Sequence[Scheme], people: People, places: AbstractSet[str]
 ) -> Iterator[ExpectationResult]:
-    """Compare the expectations of a server with its ranks; ``places`` are the words by which they mean the server."""
+    """Compare the expectations of a server with its ranks; ``places`` are the names by which they mean the server."""
     for expectation in expectations:
         if not places & {word.strip() for word in expectation.on.split(",")}:
             continue

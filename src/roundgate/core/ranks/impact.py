@@ -51,7 +51,7 @@ def impact(before: Scheme, after: Scheme, permissions: Iterable[str] = ()) -> li
         names = list(changed.values())
         for sharing, bits in by_people.items():
             everybody = tuple(sorted(name for at in sharing for name in names[at]))
-            permissions_shown = list(_said(new.names(bits), after))
+            permissions_shown = list(_without_covered(new.names(bits), after))
             found.append(Shift(", ".join(permissions_shown), gains, everybody))
     return sorted(found, key=lambda shift: (shift.people, shift.gains, shift.permission))
 
@@ -80,7 +80,7 @@ def _single_bits(changed: Iterable[tuple[int, int]], *, gains: bool) -> Iterator
         every ^= low
 
 
-def _said(permissions: list[str], scheme: Scheme) -> Iterator[str]:
+def _without_covered(permissions: list[str], scheme: Scheme) -> Iterator[str]:
     """Give permissions without those that a wildcard among them covers."""
     wild = [permission for permission in permissions if scheme.wildcard and permission.endswith(scheme.wildcard)]
     for permission in permissions:
@@ -92,8 +92,8 @@ _NAMED = 6
 """So many people are named; more are counted."""
 
 
-def shift_words(shift: Shift, *, names: bool = False) -> str:
-    """Say who gains or loses a permission; with ``names`` all are named, however many they are."""
+def describe_shift(shift: Shift, *, names: bool = False) -> str:
+    """Describe who gains or loses a permission; with ``names`` all are named, however many they are."""
     people = [name for name in shift.people if name != NEWCOMERS]
     shown = ", ".join(people) if names or len(people) <= _NAMED else f"{len(people)} people"
     everybody = " and all newcomers" if people else "All newcomers"

@@ -40,7 +40,7 @@ def _naming_field(records: Sequence[Record]) -> str:
 
 
 def with_looks(book: Rulebook, files: ServerFiles, word: str) -> tuple[Rulebook, str]:
-    """Give a book that describes what ``FILE:PATH`` or ``FILE:PATH/RECORD`` names, and the address in its words.
+    """Give a book that describes what ``FILE:PATH`` or ``FILE:PATH/RECORD`` names, and the address as it names it.
 
     Where the rulebook describes that set already, its name takes the place of ``FILE:PATH``.
     """

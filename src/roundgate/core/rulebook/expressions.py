@@ -112,15 +112,15 @@ class _Reader:
         self.depth = 0
 
     def whole(self) -> Tree:
-        """Read all of the words. Raises ExpressionProblem where something is left over."""
+        """Read all tokens. Raises ExpressionProblem where something is left over."""
         tree = self.either()
         if self.at < len(self.tokens):
             raise ExpressionProblem(f"'{self.tokens[self.at][1]}' is one thing too many")
         return tree
 
-    def _take(self, *words: str) -> str | None:
+    def _take(self, *symbols: str) -> str | None:
         kind, word = self.tokens[self.at] if self.at < len(self.tokens) else ("", "")
-        if kind in ("sign", "name") and word in words:
+        if kind in ("sign", "name") and word in symbols:
             self.at += 1
             return word
         return None

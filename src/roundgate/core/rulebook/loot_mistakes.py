@@ -36,9 +36,9 @@ def loot_mistakes(book: Rulebook) -> Mistakes:
             yield from (((*at, word), cause) for word, cause in found)
 
 
-def _no_fields(spec: Loot | LootSource | Curve, words: Sequence[str], records: RecordSet) -> Iterator[tuple[str, str]]:
+def _no_fields(spec: Loot | LootSource | Curve, names: Sequence[str], records: RecordSet) -> Iterator[tuple[str, str]]:
     """Find words of a table that should name fields of a set, and do not."""
-    for word in words:
+    for word in names:
         field = getattr(spec, word)
         if field and field not in records.field:
             yield word, unknown("field", field, records.field)

@@ -767,7 +767,7 @@ class ServerSpec(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=T
     console_ends: str = field(default="", name="console-ends")
     """The signs that end a command at the console, such as `;`; no value outside quotes may have them."""
     say: str = ""
-    """The console line that tells the players; {text} stands for the words."""
+    """The console line that tells the players; {text} stands for the message."""
     slots: str = ""
     """The setting that says how many players the server takes."""
     memory: str = ""

@@ -85,10 +85,10 @@ def _convert(top: RawBook, raw: dict[str, Any]) -> Rulebook:
         path = tuple(step for pair in _STEP.findall(match["path"]) for step in pair if step) if match else ()
         cause = _MSGSPEC_PATH.sub("", str(error))
         steps = _find_loose(raw, path, cause)
-        raise RulebookProblem([placed(top, steps, _in_words(cause))]) from error
+        raise RulebookProblem([placed(top, steps, _plain_cause(cause))]) from error
 
 
-def _in_words(cause: str) -> str:
+def _plain_cause(cause: str) -> str:
     cause = re.sub(r"^Object contains unknown field `(.+)`$", r"'\1' is not a word that this table knows.", cause)
     cause = re.sub(r"^Object missing required field `(.+)`$", r"'\1' is missing here.", cause)
     cause = cause.replace(" | null`", "`")

@@ -61,8 +61,8 @@ def _value_schema(spec: Setting) -> dict[str, Any]:
     specials = [_stored(special, spec) for special in spec.special.values()]
     if specials:
         made = {"anyOf": [made, {"enum": specials}]}
-    words = (spec.about, values.describe(spec), spec.advice)
-    described = ". ".join(f"{word[0].upper()}{word[1:]}".rstrip(".") for word in words if word)
+    parts = (spec.about, values.describe(spec), spec.advice)
+    described = ". ".join(f"{word[0].upper()}{word[1:]}".rstrip(".") for word in parts if word)
     made["description"] = described + "."
     if spec.default is not None:
         try:

@@ -1,4 +1,4 @@
-"""What can be wrong with a rulebook's words on the running server: how it is stopped, asked, and told what to do."""
+"""What can be wrong with a rulebook's tables on the running server: how it is stopped, asked, and told what to do."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ _SIGNALS = ("SIGTERM", "SIGINT", "SIGHUP", "SIGQUIT", "SIGUSR1", "SIGUSR2", "SIG
 
 
 def server_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
-    """Find what is wrong with the words on the server's process: the place, and the cause."""
+    """Find what is wrong with the table of the server's process: the place, and the cause."""
     server = book.server
     for field in ("ready", "joined", "left", "process", "log_prefix"):
         yield from ((("server", field.replace("_", "-")), cause) for cause in pattern_mistakes(getattr(server, field)))
@@ -82,7 +82,7 @@ def _stop_mistakes(server: ServerSpec) -> Iterator[tuple[tuple[str, ...], str]]:
         causes = (*_time_mistakes(step.within), *pattern_mistakes(step.match))
         yield from ((("server", "before-stop"), cause) for cause in causes)
     if server.say and "{text}" not in server.say:
-        yield ("server", "say"), "It needs {text}, where the words to the players go."
+        yield ("server", "say"), "It needs {text}, where the message to the players goes."
 
 
 _NO_LINE = "A console line cannot hold a line break or a control character."

@@ -21,7 +21,7 @@ from roundgate.core.values.parts import COLOUR_FORMS, colour_parts, part_names
 
 
 def unknown(what: str, name: str, known: Mapping[str, Any]) -> str:
-    """Say that a name leads nowhere, with the nearest one."""
+    """Report that a name leads nowhere, with the nearest one."""
     near = nearest(name, known)
     return f"No {what} is called '{name}'." + (f" Did you mean {near}?" if near else "")
 

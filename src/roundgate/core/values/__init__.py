@@ -1,4 +1,4 @@
-"""The kinds of value: the explicit registry, and the special words that stand before every kind.
+"""The kinds of value: the explicit registry, and the special names that come before every kind.
 
 Four functions are the way in: ``parse`` what a person typed, ``read`` what a file holds, ``store`` and ``show``.
 """
@@ -15,8 +15,8 @@ from roundgate.core.values.parts import Colour, Vector
 from roundgate.core.values.places import Endpoint, NetAddress, WebAddress
 from roundgate.core.values.protocol import DocumentKind, Value, ValueKind, ValueProblem
 from roundgate.core.values.several import Choices, EntryList, Identifier, Reference, References
+from roundgate.core.values.texts import Choice, Condition, Secret, Texts, TrueFalse
 from roundgate.core.values.units import UNITS, Duration, Size
-from roundgate.core.values.words import Choice, Condition, Secret, TrueFalse, Words
 
 __all__ = [
     "KINDS",
@@ -49,7 +49,7 @@ _ALL: tuple[ValueKind, ...] = (
     PortNumber(),
     Duration(),
     Size(),
-    Words(),
+    Texts(),
     Choice(),
     Condition(),
     Secret(),
@@ -168,18 +168,18 @@ def store(value: Value, spec: Setting) -> str:
 
 
 def show(value: Value, spec: Setting) -> str:
-    """Say a value as people say it."""
+    """Format a value as people say it."""
     if isinstance(value, Special):
         return next(name for name, stored in spec.special.items() if plain_text(stored, spec) == value)
     return KINDS[spec.type].show(value, spec)
 
 
 def describe(spec: Setting) -> str:
-    """Say what may be typed, special words included."""
-    words = KINDS[spec.type].describe(spec)
+    """Describe what may be typed, special names included."""
+    text = KINDS[spec.type].describe(spec)
     specials = ", ".join(f"'{name}' ({plain_text(stored, spec)})" for name, stored in spec.special.items())
-    words = f"{words}, or {specials}" if specials else words
-    return f"{words}; the scale is inverted: {spec.inverted}" if spec.inverted else words
+    text = f"{text}, or {specials}" if specials else text
+    return f"{text}; the scale is inverted: {spec.inverted}" if spec.inverted else text
 
 
 def example(spec: Setting) -> str:

@@ -28,15 +28,15 @@ def _numbers(text: str) -> set[int]:
 
 
 def _ranges(cores: set[int]) -> str:
-    words: list[str] = []
+    ranges: list[str] = []
     for core in sorted(cores):
         if core - 1 in cores:
             continue
         last = core
         while last + 1 in cores:
             last += 1
-        words.append(str(core) if last == core else f"{core}-{last}")
-    return ",".join(words)
+        ranges.append(str(core) if last == core else f"{core}-{last}")
+    return ",".join(ranges)
 
 
 class Cores(Traits):

@@ -58,7 +58,7 @@ class Moment(Traits):
         meant = ""
         with suppress(ValueProblem):
             meant = str(self.parse(stored, spec))
-        raise ValueProblem("value-kind", f"'{stored}' does not have the form {self._words(form)}.", meant)
+        raise ValueProblem("value-kind", f"'{stored}' does not have the form {self._written_form(form)}.", meant)
 
     def store(self, value: Value, spec: Setting) -> str:
         """See ValueKind."""
@@ -72,17 +72,17 @@ class Moment(Traits):
 
     def describe(self, spec: Setting) -> str:
         """See ValueKind."""
-        stored = "" if self._form(spec) == self.usual else f"; the file holds {self._words(self._form(spec))}"
+        stored = "" if self._form(spec) == self.usual else f"; the file holds {self._written_form(self._form(spec))}"
         return f"{self.what}{stored}"
 
     def _form(self, spec: Setting) -> str:
         return spec.form or self.usual
 
     @staticmethod
-    def _words(form: str) -> str:
-        """Say a form as people write it: ``DD.MM.YYYY``."""
-        words = {"Y": "YYYY", "m": "MM", "d": "DD", "H": "hh", "M": "mm", "S": "ss"}
-        return re.sub(r"%(\w)", lambda match: words.get(match[1], match[0]), form)
+    def _written_form(form: str) -> str:
+        """Format a form as people write it: ``DD.MM.YYYY``."""
+        letters = {"Y": "YYYY", "m": "MM", "d": "DD", "H": "hh", "M": "mm", "S": "ss"}
+        return re.sub(r"%(\w)", lambda match: letters.get(match[1], match[0]), form)
 
 
 class Date(Moment):

@@ -37,11 +37,11 @@ def in_range(stored: Decimal, spec: Setting) -> None:
             raise ValueProblem("value-step", f"It goes in steps of {plain(step)} from {plain(base)}.", plain(nearest))
 
 
-def range_words(spec: Setting, unit: str = "") -> str:
-    """Say the range and the step, or nothing."""
+def describe_range(spec: Setting, unit: str = "") -> str:
+    """Format the range and the step, or nothing."""
     tail = f" {unit}" if unit else ""
-    words = f", {plain(spec.range[0])} to {plain(spec.range[1])}{tail}" if spec.range else ""
-    return words + (f" in steps of {plain(spec.step)}" if spec.step else "")
+    text = f", {plain(spec.range[0])} to {plain(spec.range[1])}{tail}" if spec.range else ""
+    return text + (f" in steps of {plain(spec.step)}" if spec.step else "")
 
 
 def without_unit(typed: str, spec: Setting) -> str:
@@ -54,7 +54,7 @@ def without_unit(typed: str, spec: Setting) -> str:
 
 
 def with_unit(number: str, spec: Setting) -> str:
-    """Say a number with the unit that it counts."""
+    """Format a number with the unit that it counts."""
     return f"{number} {spec.unit}" if spec.unit else number
 
 
@@ -114,7 +114,7 @@ class WholeNumber(Traits):
 
     def describe(self, spec: Setting) -> str:
         """See ValueKind."""
-        return "a whole number" + range_words(spec, spec.unit)
+        return "a whole number" + describe_range(spec, spec.unit)
 
 
 class DecimalNumber(Traits):
@@ -149,7 +149,7 @@ class DecimalNumber(Traits):
     def describe(self, spec: Setting) -> str:
         """See ValueKind."""
         places = "" if spec.places is None else f" with {spec.places} digits after the point"
-        return f"a number{places}" + range_words(spec, spec.unit)
+        return f"a number{places}" + describe_range(spec, spec.unit)
 
 
 class Percent(Traits):
@@ -228,4 +228,4 @@ class PortNumber(Traits):
 
     def describe(self, spec: Setting) -> str:
         """See ValueKind."""
-        return "a port" + (range_words(spec) or ", 1 to 65535")
+        return "a port" + (describe_range(spec) or ", 1 to 65535")

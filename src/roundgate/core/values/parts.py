@@ -42,12 +42,12 @@ class Colour(Traits):
             numbers = [int(hexed[1][at : at + 2], 16) for at in (0, 2, 4)]
             numbers += [int(hexed[2], 16)] if hexed[2] else []
         else:
-            words = _numbers_typed(typed)
+            typed_parts = _numbers_typed(typed)
             if parts and spec.scale == 1:
-                return self.read(self._joined(self._fitted(words, "1", spec), form), spec)
-            if not all(re.fullmatch(r"[0-9]{1,3}", word) for word in words) or not 3 <= len(words) <= 4:
+                return self.read(self._joined(self._fitted(typed_parts, "1", spec), form), spec)
+            if not all(re.fullmatch(r"[0-9]{1,3}", word) for word in typed_parts) or not 3 <= len(typed_parts) <= 4:
                 raise ValueProblem("value-kind", f"'{typed}' is not a colour: {self.describe(spec)}.")
-            numbers = [int(word) for word in words]
+            numbers = [int(word) for word in typed_parts]
         return self.read(self._written([Decimal(number) for number in numbers], spec, typed), spec)
 
     def _written(self, numbers: list[Decimal], spec: Setting, typed: str) -> str:
@@ -67,14 +67,14 @@ class Colour(Traits):
         return self._joined([plain(number) for number in numbers], form)
 
     @staticmethod
-    def _fitted(words: list[str], full: str, spec: Setting) -> list[str]:
+    def _fitted(parts: list[str], full: str, spec: Setting) -> list[str]:
         wanted = len(colour_parts(spec.form))
-        return [*words, *[full] * (wanted - len(words))] if len(words) == 3 else words
+        return [*parts, *[full] * (wanted - len(parts))] if len(parts) == 3 else parts
 
     @staticmethod
-    def _joined(words: list[str], form: str) -> str:
+    def _joined(parts: list[str], form: str) -> str:
         gap = re.sub(r"[rgba]", "", form[:3])[:2] or " "
-        return gap.join(words)
+        return gap.join(parts)
 
     def read(self, stored: str, spec: Setting) -> Value:
         """See ValueKind. Raises ValueProblem."""
@@ -85,12 +85,12 @@ class Colour(Traits):
                 return stored.lower()
             meant = "" if match is None else f"#{match[1]}".lower()
             raise ValueProblem("value-kind", f"'{stored}' is not a colour of the form {form}.", meant)
-        words = stored.split(self._joined(["", ""], form))
-        if len(words) != len(colour_parts(form)):
+        parts = stored.split(self._joined(["", ""], form))
+        if len(parts) != len(colour_parts(form)):
             raise ValueProblem("value-kind", f"'{stored}' is not a colour of the form {form}.")
-        for word in words:
+        for word in parts:
             self._check_part(word.strip(), spec)
-        return self._joined([plain(read_decimal(word.strip())) for word in words], form)
+        return self._joined([plain(read_decimal(word.strip())) for word in parts], form)
 
     @staticmethod
     def _check_part(word: str, spec: Setting) -> None:
@@ -138,10 +138,10 @@ class Vector(Traits):
             parts = line.groupdict(default="0")
             return self.read(_NAME.sub(lambda match: plain(read_decimal(parts.get(match[1], "0"))), form), spec)
         named = dict(_NAMED.findall(typed))
-        words = [named[name] for name in names] if set(named) == set(names) else _numbers_typed(typed)
-        if len(words) != len(names):
+        ordered = [named[name] for name in names] if set(named) == set(names) else _numbers_typed(typed)
+        if len(ordered) != len(names):
             raise ValueProblem("value-kind", f"'{typed}' does not have the form {form}: {len(names)} numbers.")
-        found = dict(zip(names, words, strict=True))
+        found = dict(zip(names, ordered, strict=True))
         return self.read(_NAME.sub(lambda match: found[match[1]], form), spec)
 
     def read(self, stored: str, spec: Setting) -> Value:
@@ -164,8 +164,8 @@ class Vector(Traits):
     @staticmethod
     def _pattern(form: str) -> re.Pattern[str]:
         pieces = _NAME.split(form)
-        words = (f"(?P<{piece}>{_NUMBER})" if number % 2 else re.escape(piece) for number, piece in enumerate(pieces))
-        return re.compile("".join(words))
+        groups = (f"(?P<{piece}>{_NUMBER})" if number % 2 else re.escape(piece) for number, piece in enumerate(pieces))
+        return re.compile("".join(groups))
 
     def store(self, value: Value, spec: Setting) -> str:
         """See ValueKind."""

@@ -19,7 +19,7 @@ class ValueProblem(ValueError):
     """A value that will not do: the code, the cause, and what was probably meant."""
 
     def __init__(self, code: str, cause: str, meant: str = "") -> None:
-        """Keep the finding code, the cause in words, and the text to type instead, where one is likely."""
+        """Keep the finding code, the cause, and the text to type instead, where one is likely."""
         super().__init__(cause)
         self.code = code
         self.cause = cause
@@ -67,9 +67,9 @@ class ValueKind(Protocol):
         ...
 
     def show(self, value: Value, spec: Setting) -> str:
-        """Say a value as people say it."""
+        """Format a value as people say it."""
         ...
 
     def describe(self, spec: Setting) -> str:
-        """Say in a few words what may be typed."""
+        """Describe in a few words what may be typed."""
         ...

@@ -166,13 +166,13 @@ class EntryList(Entries):
 
     def describe(self, spec: Setting) -> str:
         """See ValueKind."""
-        words = f"entries separated by '{spec.separator}'"
+        text = f"entries separated by '{spec.separator}'"
         if spec.of:
             kind, inner = self._of_entry(spec)
-            words += f", each {kind.describe(inner)}"
-        words += f", {spec.length[0]} to {spec.length[1]} of them" if spec.length else ""
-        words += f", such as {', '.join(spec.catalogue[:3])}" if spec.catalogue else ""
-        return words + (f", such as {spec.example}" if spec.example and not spec.catalogue else "")
+            text += f", each {kind.describe(inner)}"
+        text += f", {spec.length[0]} to {spec.length[1]} of them" if spec.length else ""
+        text += f", such as {', '.join(spec.catalogue[:3])}" if spec.catalogue else ""
+        return text + (f", such as {spec.example}" if spec.example and not spec.catalogue else "")
 
 
 def _kind_of(spec: Setting) -> ItemKind:
@@ -225,8 +225,8 @@ class Identifier(Traits):
         """See ValueKind."""
         article = "an" if spec.kind[:1].lower() in tuple("aeiou") else "a"
         what = f"the id of {article} {spec.kind}" if spec.kind else "an id"
-        words = f", {', '.join(spec.catalogue)}" if spec.catalogue else ""
-        return what + words + (f", such as {spec.example}" if spec.example else "")
+        text = f", {', '.join(spec.catalogue)}" if spec.catalogue else ""
+        return what + text + (f", such as {spec.example}" if spec.example else "")
 
 
 class Reference(Identifier):

@@ -8,7 +8,7 @@ from decimal import Decimal
 from roundgate.core.patterns import lazy
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.values.machine import CORE_FORMS
-from roundgate.core.values.numbers import decimal_of, in_range, plain, range_words, read_decimal, read_whole
+from roundgate.core.values.numbers import decimal_of, describe_range, in_range, plain, read_decimal, read_whole
 from roundgate.core.values.protocol import DocumentKind, Traits, Value, ValueProblem
 
 _SECONDS = {
@@ -44,39 +44,39 @@ def parse_seconds(typed: str) -> Decimal:
 
 
 def format_seconds(seconds: Decimal | float) -> str:
-    """Say a length of time as people do: ``1h30m``, ``45s``, ``250ms``."""
+    """Format a length of time as people do: ``1h30m``, ``45s``, ``250ms``."""
     left = Decimal(str(seconds))
     if left == 0:
         return "0s"
-    words = "-" if left < 0 else ""
+    text = "-" if left < 0 else ""
     left = abs(left)
     for sign, unit in (("d", "days"), ("h", "hours"), ("m", "minutes"), ("s", "seconds")):
         whole = left // _SECONDS[unit]
         if whole:
-            words += f"{whole}{sign}"
+            text += f"{whole}{sign}"
             left -= whole * _SECONDS[unit]
-    return words + (f"{plain(left * 1000)}ms" if left else "")
+    return text + (f"{plain(left * 1000)}ms" if left else "")
 
 
 def format_elapsed(seconds: float) -> str:
-    """Say how long something took: ``51ms``, ``2.0s``, ``3m20s``."""
+    """Format how long something took: ``51ms``, ``2.0s``, ``3m20s``."""
     if seconds < 1:
         return f"{round(seconds * 1000)}ms"
     return f"{seconds:.1f}s" if seconds < 60 else format_seconds(int(seconds))
 
 
 def format_ahead(seconds: float) -> str:
-    """Say how long it is until something, no more exactly than anybody wants to know."""
+    """Format how long it is until something, no more exactly than anybody wants to know."""
     if seconds >= 3600:
         return format_seconds(round(seconds / 60) * 60)
     return format_seconds(max(1, round(seconds)))
 
 
-def _whole_units(amount: Decimal, unit: Decimal, name: str, say: str) -> Decimal:
+def _whole_units(amount: Decimal, unit: Decimal, name: str, shown: str) -> Decimal:
     stored = amount / unit
     if stored != stored.to_integral_value():
         near = int(stored) or 1
-        cause = f"{say} is not a whole number of {name}, and the file holds whole {name}."
+        cause = f"{shown} is not a whole number of {name}, and the file holds whole {name}."
         raise ValueProblem("value-unit", cause, str(near) if name == "bytes" else f"{near}{name[0]}")
     return stored
 
@@ -121,7 +121,7 @@ class Duration(Traits):
 
     def describe(self, spec: Setting) -> str:
         """See ValueKind."""
-        return f"a length of time such as 90s, 10m or 1h30m{range_words(spec, self._name(spec))}"
+        return f"a length of time such as 90s, 10m or 1h30m{describe_range(spec, self._name(spec))}"
 
     def _name(self, spec: Setting) -> str:
         return spec.stored or "seconds"
@@ -175,7 +175,7 @@ class Size(Traits):
 
     def describe(self, spec: Setting) -> str:
         """See ValueKind."""
-        return f"a size such as 512M or 5G{range_words(spec, self._name(spec))}"
+        return f"a size such as 512M or 5G{describe_range(spec, self._name(spec))}"
 
     def _name(self, spec: Setting) -> str:
         return spec.stored or "bytes"

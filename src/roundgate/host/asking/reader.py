@@ -54,7 +54,7 @@ class ValueReader:
         try:
             return self._output(query) if query.run else self._from_port(query)
         except (OSError, subprocess.SubprocessError) as error:
-            why = "it took too long" if isinstance(error, subprocess.TimeoutExpired) else _words(error)
+            why = "it took too long" if isinstance(error, subprocess.TimeoutExpired) else _error_reason(error)
             raise ConsoleCut(
                 f"The query '{name}' of {self.server.name} has no answer: {why}.", f"roundgate log {self.server.name}"
             ) from error
@@ -68,9 +68,9 @@ class ValueReader:
         return answer
 
     def _output(self, query: Query) -> bytes:
-        words = [_IN_BRACES.sub(self._word, word) for word in query.run]
+        command = [_IN_BRACES.sub(self._word, word) for word in query.run]
         done = subprocess.run(
-            words,
+            command,
             cwd=self.server.folder,
             stdin=subprocess.DEVNULL,
             stdout=subprocess.PIPE,
@@ -96,5 +96,5 @@ class ValueReader:
         return stored_value(self.server, self.files, name)
 
 
-def _words(error: Exception) -> str:
+def _error_reason(error: Exception) -> str:
     return str(getattr(error, "strerror", None) or error).rstrip(".")

@@ -115,7 +115,7 @@ def members(path: Path, kind: str) -> Iterator[tuple[ArchiveMember, IO[bytes] | 
 
 @contextmanager
 def damage_told(path: Path) -> Iterator[None]:
-    """Say in words that an archive is damaged, or not there, wherever that shows. Raises Trouble."""
+    """Report that an archive is damaged, or not there, wherever that shows. Raises Trouble."""
     try:
         yield
     except FileNotFoundError as error:
@@ -195,7 +195,7 @@ def copy_counted(source: IO[bytes], into: IO[bytes] | None, told: Progress | Non
 
 
 def verify(path: Path, manifest: Manifest, told: Progress | None = None) -> list[str]:
-    """Read a whole archive again and compare it with its manifest; give what is wrong, in words. Raises Trouble."""
+    """Read a whole archive again and compare it with its manifest; describe what is wrong. Raises Trouble."""
     wanted = {member.path: member for member in manifest.members}
     links = dict(manifest.links)
     wrong: list[str] = []

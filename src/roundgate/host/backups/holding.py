@@ -94,9 +94,9 @@ def _lock(server: Server, seconds: float = 0) -> Iterator[None]:
 @contextmanager
 def _watched(server: Server) -> Iterator[None]:
     """Have a process beside this one that tells the server to save again should this one be killed within the block."""
-    words = own("roundgate.host.backups.watch", str(server.site.folder), server.name)
+    command = own("roundgate.host.backups.watch", str(server.site.folder), server.name)
     nowhere = subprocess.DEVNULL
-    watch = subprocess.Popen(words, stdin=subprocess.PIPE, stdout=nowhere, stderr=nowhere, start_new_session=True)
+    watch = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=nowhere, stderr=nowhere, start_new_session=True)
     assert watch.stdin is not None
     try:
         yield

@@ -15,7 +15,7 @@ from msgspec import DecodeError, Struct, json
 from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.host.backups.aside import aside_of, clear_aside
 from roundgate.host.backups.manifest import Manifest, backup_numbered
-from roundgate.host.errors import Trouble, WrongWords
+from roundgate.host.errors import Trouble, WrongUsage
 from roundgate.host.files import sync_folder, write_durably
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.options import RoundAborted
@@ -35,7 +35,7 @@ class SwapPlan(Struct, frozen=True):
 def units_of(server: Server, manifest: Manifest, only: Sequence[str]) -> list[str]:
     """Give what a restore replaces as a whole: the files that were asked for, the folders of worlds, or all at the top.
 
-    Raises WrongWords where the backup has none of it, Trouble where a link is in the way.
+    Raises WrongUsage where the backup has none of it, Trouble where a link is in the way.
     """
     paths = [member.path for member in manifest.members] + [path for path, _ in manifest.links]
     if only:
@@ -47,7 +47,7 @@ def units_of(server: Server, manifest: Manifest, only: Sequence[str]) -> list[st
     found = [unit for unit in dict.fromkeys(wanted) if any(_is_in(path, unit) for path in paths)]
     missing = [unit for unit in wanted if unit not in found]
     if only and missing:
-        raise WrongWords(
+        raise WrongUsage(
             f"Backup {manifest.number} has no '{missing[0]}'.", f"roundgate backup check {manifest.number}"
         )
     outermost = [unit for unit in found if not any(_is_in(unit, other) and unit != other for other in found)]

@@ -35,7 +35,7 @@ from roundgate.host.backups.manifest import (
     prune,
     write_manifest,
 )
-from roundgate.host.errors import Busy, Trouble, WrongWords
+from roundgate.host.errors import Busy, Trouble, WrongUsage
 from roundgate.host.notices.outbox import tell
 from roundgate.host.servers import Server
 from roundgate.host.site import Site
@@ -253,16 +253,16 @@ def restore_to(
 ) -> list[str]:
     """Put a backup, or some files of it, into a folder that does not exist yet or is empty; give what came out.
 
-    Every file is compared with its digest. The folder is filled beside its place and then renamed. Raises WrongWords or
+    Every file is compared with its digest. The folder is filled beside its place and then renamed. Raises WrongUsage or
     Trouble; nothing is left behind then.
     """
     if to.exists() and (not to.is_dir() or any(to.iterdir())):
-        raise WrongWords(f"{to} is there already and not empty.", "Name a new folder with --to.")
+        raise WrongUsage(f"{to} is there already and not empty.", "Name a new folder with --to.")
     wanted = {member.path: member for member in manifest.members}
     chosen = [name for name in (*wanted, *dict(manifest.links)) if _is_chosen(name, only)]
     for word in only:
         if not any(_is_chosen(name, [word]) for name in chosen):
-            raise WrongWords(f"Backup {manifest.number} has no '{word}'.", f"roundgate backup check {manifest.number}")
+            raise WrongUsage(f"Backup {manifest.number} has no '{word}'.", f"roundgate backup check {manifest.number}")
     to.parent.mkdir(parents=True, exist_ok=True)
     begun = to.parent / f".{to.name}.roundgate-restore"
     shutil.rmtree(begun, ignore_errors=True)

@@ -23,7 +23,7 @@ class DatagramConsole(AnsweringConsole):
     """
 
     def answer(self, text: str, within: float, *, waits: bool = True) -> str:
-        """See AnsweringConsole. Raises ConsoleCut, WrongWords."""
+        """See AnsweringConsole. Raises ConsoleCut, WrongUsage."""
         line = console_line(text)
         address, port, password = self.place()
         until = time.monotonic() + within

@@ -7,12 +7,12 @@ from collections.abc import Mapping
 from roundgate.core.console_lines import LineRefused, fill
 from roundgate.core.rulebook.model import ServerSpec
 from roundgate.host.consoles.protocol import console_line
-from roundgate.host.errors import WrongWords
+from roundgate.host.errors import WrongUsage
 
 
 def filled(form: str, given: Mapping[str, str], spec: ServerSpec) -> str:
-    """Give a console line with values for the names in braces. Raises WrongWords where one could be a command."""
+    """Give a console line with values for the names in braces. Raises WrongUsage where one could be a command."""
     try:
         return console_line(fill(form, given, spec))
     except LineRefused as error:
-        raise WrongWords(str(error), "Leave that sign out.") from error
+        raise WrongUsage(str(error), "Leave that sign out.") from error

@@ -61,7 +61,7 @@ class PacketConsole(AnsweringConsole):
     _number = 0
 
     def answer(self, text: str, within: float, *, waits: bool = True) -> str:
-        """See AnsweringConsole. Raises ConsoleCut, WrongWords."""
+        """See AnsweringConsole. Raises ConsoleCut, WrongUsage."""
         line = console_line(text)
         until = time.monotonic() + within
         try:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Protocol
 
-from roundgate.host.errors import WrongWords
+from roundgate.host.errors import WrongUsage
 
 if TYPE_CHECKING:
     from roundgate.host.patterns import Found
@@ -21,7 +21,7 @@ class Console(Protocol):
     """A way to a running server."""
 
     def send(self, text: str) -> None:
-        """Send a line. Raises ConsoleCut, or WrongWords where the line could smuggle in a second one."""
+        """Send a line. Raises ConsoleCut, or WrongUsage where the line could smuggle in a second one."""
         ...
 
     def ask(self, text: str, match: str, within: float = ANSWER_WITHIN) -> Found | None:
@@ -46,9 +46,9 @@ def _is_bad(char: str) -> bool:
 
 
 def console_line(text: str) -> str:
-    """Give the text, or raise WrongWords where it holds a line break or a control character."""
+    """Give the text, or raise WrongUsage where it holds a line break or a control character."""
     bad = next((char for char in text if _is_bad(char)), None)
     if bad is not None:
         what = "a line break" if bad in "\r\n\u2028\u2029" else f"a control character (U+{ord(bad):04X})"
-        raise WrongWords(f"The text holds {what}; it could smuggle in a second command.", "Send one line at a time.")
+        raise WrongUsage(f"The text holds {what}; it could smuggle in a second command.", "Send one line at a time.")
     return text

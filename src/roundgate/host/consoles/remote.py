@@ -59,7 +59,7 @@ class AnsweringConsole(PortConsole):
     def answer(self, text: str, within: float, *, waits: bool = True) -> str:
         """Send a line and give the text of its answer; an empty one where nobody waits for it.
 
-        Raises ConsoleCut, WrongWords.
+        Raises ConsoleCut, WrongUsage.
         """
         raise NotImplementedError
 
@@ -86,7 +86,7 @@ def left(until: float) -> float:
 
 
 def reason(error: Exception) -> str:
-    """Say why an exchange came to nothing."""
+    """Describe why an exchange came to nothing."""
     if isinstance(error, TimeoutError):
         return "it did not answer in time"
     return str(getattr(error, "strerror", None) or error)

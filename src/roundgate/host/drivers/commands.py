@@ -21,27 +21,27 @@ class CommandsDriver(OutsideDriver):
 
     def start_it(self) -> str:
         """See OutsideDriver."""
-        words = self.server.entry.commands.start or self.server.entry.start
-        code, said = self.run(words, self._within())
-        return f"'{' '.join(words)}' ended with exit code {code}: {said}" if code else ""
+        command = self.server.entry.commands.start or self.server.entry.start
+        code, output = self.run(command, self._within())
+        return f"'{' '.join(command)}' ended with exit code {code}: {output}" if code else ""
 
     def stop_it(self) -> str:
         """See OutsideDriver. Raises Trouble where the command fails."""
-        words = self.server.entry.commands.stop
-        if not words:
+        command = self.server.entry.commands.stop
+        if not command:
             return ""
-        code, said = self.run(words, self._within())
+        code, output = self.run(command, self._within())
         if code:
-            raise Trouble(f"'{' '.join(words)}' ended with exit code {code}: {said}", "")
-        return " ".join(words)
+            raise Trouble(f"'{' '.join(command)}' ended with exit code {code}: {output}", "")
+        return " ".join(command)
 
     def process(self) -> int | None:
         """See OutsideDriver: by the command ``alive``, where there is one; it may print the process."""
-        words = self.server.entry.commands.alive
-        if not words:
+        command = self.server.entry.commands.alive
+        if not command:
             return super().process()
-        code, said = self.run(words, self._within())
+        code, output = self.run(command, self._within())
         if code:
             return None
-        first = said.split()[0] if said.split() else ""
+        first = output.split()[0] if output.split() else ""
         return int(first) if first.isascii() and first.isdigit() and int(first) > 1 else UNSEEN

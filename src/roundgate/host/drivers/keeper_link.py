@@ -151,9 +151,9 @@ def start_keeper(state: str) -> KeeperLink:
     told, ready = os.pipe()
     os.set_inheritable(ready, True)
     nothing = [(os.POSIX_SPAWN_OPEN, handle, os.devnull, os.O_RDWR, 0) for handle in (0, 1, 2)]
-    words = own("roundgate.host.keeper", state, str(ready))
+    command = own("roundgate.host.keeper", state, str(ready))
     try:
-        os.posix_spawn(sys.executable, words, os.environ, file_actions=nothing, setsid=True)
+        os.posix_spawn(sys.executable, command, os.environ, file_actions=nothing, setsid=True)
     finally:
         os.close(ready)
     with os.fdopen(told, "rb") as file:

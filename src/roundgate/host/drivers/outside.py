@@ -1,6 +1,6 @@
 """Drivers for servers that something else holds: what they have in common is how the server is watched.
 
-Its process is found by the rulebook's pattern of its command line, or by a command of the owner's; its words are in the
+Its process is found by the rulebook's pattern of its command line, or by a command of the owner's; its output is in the
 logs that the rulebook names. Nothing tells when either changes, so both are looked at again and again while a round
 waits.
 """
@@ -70,7 +70,7 @@ class OutsideDriver:
         raise NotImplementedError
 
     def stop_it(self) -> str:
-        """Stop the server in the driver's own way; give that way in words, empty where it has none. Raises Trouble."""
+        """Stop the server in the driver's own way; describe that way, empty where it has none. Raises Trouble."""
         return ""
 
     def process(self) -> int | None:
@@ -214,14 +214,14 @@ class OutsideDriver:
             seen = _Seen(process, _born(process), ready)
             write_durably(f"{self.server.state}/{_REMEMBERED}", json.encode(seen))
 
-    def run(self, words: Sequence[str], within: float) -> tuple[int, str]:
+    def run(self, command: Sequence[str], within: float) -> tuple[int, str]:
         """Run a command of the owner's in the server's folder; give its exit code and what it said, cut short.
 
         Raises Trouble where it cannot be run, or does not end in time.
         """
         try:
             done = subprocess.run(
-                list(words),
+                list(command),
                 cwd=self.server.folder,
                 stdin=subprocess.DEVNULL,
                 stdout=subprocess.PIPE,
@@ -232,10 +232,10 @@ class OutsideDriver:
                 start_new_session=True,
             )
         except subprocess.TimeoutExpired as error:
-            what = f"'{' '.join(words)}' did not end within {within:g} s"
+            what = f"'{' '.join(command)}' did not end within {within:g} s"
             raise Trouble(f"{self.server.name}: {what}.", "Correct its table in the site file.") from error
         except OSError as error:
-            what = f"'{words[0]}' cannot be run: {(error.strerror or str(error)).lower()}"
+            what = f"'{command[0]}' cannot be run: {(error.strerror or str(error)).lower()}"
             raise Trouble(f"{self.server.name}: {what}.", "Correct its table in the site file.") from error
         return done.returncode, done.stdout.decode("utf-8", "replace").strip()[-500:]
 

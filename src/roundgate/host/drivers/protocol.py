@@ -32,8 +32,8 @@ class RunState(Struct, frozen=True, rename="kebab"):
         return self.process is not None
 
 
-def exit_words(code: int | None) -> str:
-    """Say an exit code, to be put after "it ended"; negative ones are signals, None is not known."""
+def describe_exit(code: int | None) -> str:
+    """Format an exit code, to be put after "it ended"; negative ones are signals, None is not known."""
     if code is None:
         return ""
     if code < 0:
@@ -55,7 +55,7 @@ class Driver(Protocol):
     """Its name in the site file."""
 
     def stop_it(self) -> str:
-        """Stop the server in the driver's own way; give that way in words, empty where it has none. Raises Trouble."""
+        """Stop the server in the driver's own way; describe that way, empty where it has none. Raises Trouble."""
         ...
 
     def state(self, within: float | None = None) -> RunState:
@@ -79,11 +79,11 @@ class Driver(Protocol):
         ...
 
     def expect_stop(self) -> None:
-        """Say that the server will now end because somebody wants it to."""
+        """Report that the server will now end because somebody wants it to."""
         ...
 
     def stop_failed(self, *, for_good: bool) -> None:
-        """Say that it did not end: when it ends later it is started again, unless it was to stay down ``for_good``."""
+        """Report that it did not end: if it ends later it is started again, unless it is to stay down ``for_good``."""
         ...
 
     def send(self, text: str) -> None:

@@ -50,7 +50,7 @@ class SelfRestartingDriver(OutsideDriver):
         return f"its host has not started it again within {_COMES_WITHIN:g} s"
 
     def _await_ready(self, until: float) -> None:
-        """Wait until a process is ready, so that its console hears that it is to end; then forget its words."""
+        """Wait until a process is ready, so that its console hears that it is to end; then forget its output."""
         while self.server.book.server.ready and time.monotonic() < until:
             event = self.next_event(until)
             if event is None or event["event"] in ("ready", "exit"):
@@ -66,7 +66,7 @@ class SelfRestartingDriver(OutsideDriver):
         try:
             console.send(self.server.book.server.stop)
         except Trouble:
-            for words in self.server.book.server.signals[:1]:
-                self.signal(words.partition(" ")[0])
+            for step in self.server.book.server.signals[:1]:
+                self.signal(step.partition(" ")[0])
         finally:
             console.close()

@@ -15,32 +15,32 @@ class SystemdDriver(OutsideDriver):
 
     kind = "systemd"
 
-    def _systemctl(self, *words: str) -> tuple[int, str]:
+    def _systemctl(self, *arguments: str) -> tuple[int, str]:
         user = ("--user",) if self.server.entry.user_unit else ()
-        return self.run(("systemctl", *user, *words), _WITHIN)
+        return self.run(("systemctl", *user, *arguments), _WITHIN)
 
     def start_it(self) -> str:
         """See OutsideDriver. A unit that has failed too often is given another chance."""
         self._systemctl("reset-failed", self.server.entry.unit)
-        code, said = self._systemctl("start", self.server.entry.unit)
-        return f"systemctl start {self.server.entry.unit} ended with exit code {code}: {said}" if code else ""
+        code, output = self._systemctl("start", self.server.entry.unit)
+        return f"systemctl start {self.server.entry.unit} ended with exit code {code}: {output}" if code else ""
 
     def stop_it(self) -> str:
         """See OutsideDriver. systemd starts a unit again that ends by itself, so it must do the stopping.
 
         Raises Trouble.
         """
-        code, said = self._systemctl("stop", "--no-block", self.server.entry.unit)
+        code, output = self._systemctl("stop", "--no-block", self.server.entry.unit)
         if code:
-            raise Trouble(f"systemctl stop {self.server.entry.unit} ended with exit code {code}: {said}", "")
+            raise Trouble(f"systemctl stop {self.server.entry.unit} ended with exit code {code}: {output}", "")
         return f"systemctl stop {self.server.entry.unit}"
 
     def process(self) -> int | None:
         """See OutsideDriver: the unit's main process. Raises Trouble where systemd does not say."""
-        code, said = self._systemctl("show", "--property=ActiveState,MainPID,LoadState", self.server.entry.unit)
-        found = dict(line.split("=", 1) for line in said.splitlines() if "=" in line)
+        code, output = self._systemctl("show", "--property=ActiveState,MainPID,LoadState", self.server.entry.unit)
+        found = dict(line.split("=", 1) for line in output.splitlines() if "=" in line)
         if code or not found:
-            raise Trouble(f"systemctl show {self.server.entry.unit} ended with exit code {code}: {said}", "")
+            raise Trouble(f"systemctl show {self.server.entry.unit} ended with exit code {code}: {output}", "")
         if found.get("LoadState") == "not-found":
             raise Trouble(f"systemd knows no unit {self.server.entry.unit}.", "Correct 'unit' in the site file.")
         process = int(found.get("MainPID") or 0)

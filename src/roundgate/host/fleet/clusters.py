@@ -49,7 +49,7 @@ def check_clusters(server: Server, files: ServerFiles) -> Iterator[Finding]:
 
 
 def _torn(files: ServerFiles, clusters: Mapping[str, Mapping[str, ServerFiles]], name: str) -> str:
-    """Say that clusters want different values of a setting, so that one server cannot please them; else nothing."""
+    """Report that clusters want different values of a setting, so that one server cannot please them; else nothing."""
     wants: dict[str, str | None] = {}
     for cluster, others in clusters.items():
         held = [_held(other, name) for other in others.values() if _knows(other, name)]
@@ -57,8 +57,8 @@ def _torn(files: ServerFiles, clusters: Mapping[str, Mapping[str, ServerFiles]],
             wants[cluster] = Counter(held).most_common(1)[0][0]
     if len(set(wants.values())) < 2:
         return ""
-    words = ", ".join(f"{cluster} has {_shown(files, name, value)}" for cluster, value in wants.items())
-    return f"{name} is shared by clusters that have different values of it: {words}."
+    joined = ", ".join(f"{cluster} has {_shown(files, name, value)}" for cluster, value in wants.items())
+    return f"{name} is shared by clusters that have different values of it: {joined}."
 
 
 def _differs(

@@ -156,7 +156,7 @@ class Child:
         return True
 
     def record(self, wanted: bool, round: int | None) -> ProcessRecord:
-        """Say how it stands, for a new keeper."""
+        """Give its state, for a new keeper."""
         return {
             "process": self.process,
             "birth": self.birth,
@@ -216,7 +216,7 @@ class Child:
     # --- its console and its log -----------------------------------------------------------------------------------
 
     def output(self) -> int:
-        """Give the handle from which the server's words come, -1 where there is none."""
+        """Give the handle from which the server's output comes, -1 where there is none."""
         return -1 if self._pipes is None else self._pipes.from_server
 
     def read_lines(self) -> list[bytes] | None:

@@ -49,16 +49,16 @@ class WallClock:
         now = time.monotonic()
         if now < self._look_at:
             return
-        words = self._config().get("tick")  # a keeper of an earlier version was told nothing of it
+        command = self._config().get("tick")  # a keeper of an earlier version was told nothing of it
         self._look_at = now + _EVERY
-        if not words:
+        if not command:
             return
-        is_new = self._read_site(words[-2])
+        is_new = self._read_site(command[-2])
         due = self._due() if self._has_timetable else _NEVER
         left = due - time.time()
         if is_new or (left <= 0 and (due != self._asked_for or now - self._asked >= _UNANSWERED)):
             self._asked, self._asked_for = now, due
-            self._run(words)
+            self._run(command)
             left = _SOON
         elif left <= 0:  # whoever was asked has not written anything down yet, or cannot
             left = _SOON if now - self._asked < _EVERY / 2 else _EVERY

@@ -33,7 +33,7 @@ class KeeperConfig(TypedDict):
     recover: list[str]
     """The command that recovers a broken-off round; the round's number is put after it."""
     tick: list[str]
-    """The command that carries out what is due of the timetable; the last but one of its words is the site's folder."""
+    """The command that carries out what is due of the timetable; its last argument but one is the site's folder."""
     notify: list[str]
     """The command that tells outward what happened; the event, the exit code, and whether it comes back are put
     after it. Empty: nobody wants to know."""

@@ -15,11 +15,11 @@ class Errands:
         """Use the keeper's selector, which sees their ends."""
         self._selector = selector
 
-    def run(self, words: Sequence[str]) -> bool:
+    def run(self, command: Sequence[str]) -> bool:
         """Start a process in a session of its own; tell whether that went well. Its end is noticed by the selector."""
         try:
             process = subprocess.Popen(
-                words,
+                command,
                 stdin=subprocess.DEVNULL,
                 stdout=subprocess.DEVNULL,
                 stderr=subprocess.DEVNULL,

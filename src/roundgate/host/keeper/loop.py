@@ -1,4 +1,4 @@
-"""The keeper's loop: wait for the server's words, its end, and clients; nothing is polled."""
+"""The keeper's loop: wait for the server's output, its end, and clients; nothing is polled."""
 
 from __future__ import annotations
 
@@ -223,8 +223,8 @@ class Keeper:
         self._notify("gave-up" if self.child.gave_up else what, comes_back=pause is not None)
         return pause
 
-    def _write_event(self, what: Any, words: list[str] | None = None) -> None:
-        lines = list(self.child.last_words) if words is None else words
+    def _write_event(self, what: Any, last_lines: list[str] | None = None) -> None:
+        lines = list(self.child.last_words) if last_lines is None else last_lines
         write_event(self.state, {"at": time.time(), "what": what, "code": self.child.exit_code, "words": lines})
 
     def _notify(self, what: str, *, comes_back: bool = True) -> None:

@@ -110,9 +110,9 @@ def _write(data: bytes) -> None:
             select.select([], [1], [])
 
 
-def main(words: list[str]) -> int:
-    """Run the words after the first one as a command; end as it ends."""
-    code = run(words[1:])
+def main(arguments: list[str]) -> int:
+    """Run the arguments after the first as a command; end as it ends."""
+    code = run(arguments[1:])
     if code < 0:
         signal.signal(-code, signal.SIG_DFL)
         os.kill(os.getpid(), -code)

@@ -15,7 +15,7 @@ import threading
 from pathlib import Path
 
 from roundgate.core.notices.model import Notice, NoticeEvent
-from roundgate.host.drivers.protocol import exit_words
+from roundgate.host.drivers.protocol import describe_exit
 from roundgate.host.notices.delivering import deliver_all
 from roundgate.host.notices.outbox import put, recipients_of
 from roundgate.host.site import Site, read_site
@@ -36,14 +36,14 @@ def main() -> None:
 
 
 def _life(server: str, what: str, code: str, comes_back: str) -> Notice:
-    ended = exit_words(int(code) if code.lstrip("-").isdigit() else None)
+    ended = describe_exit(int(code) if code.lstrip("-").isdigit() else None)
     back = "It is started again." if comes_back == "back" else "It is down."
-    event, words = {
+    event, text = {
         "crash": (NoticeEvent.CRASHED, f"{server} crashed: it ended{ended}. {back}"),
         "late-stop": (NoticeEvent.CRASHED, f"{server} ended{ended}, long after it had been told to. {back}"),
         "gave-up": (NoticeEvent.GAVE_UP, f"{server} crashed too often and is down. See roundgate log {server}."),
     }.get(what, (NoticeEvent.UP_AGAIN, f"{server} is up again after it had crashed."))
-    return Notice(event, words, server)
+    return Notice(event, text, server)
 
 
 def _deliver(site: Site) -> None:

@@ -43,9 +43,9 @@ def deliver(site: Site, name: str, notice: Notice) -> Delivery:
     recipient = site.file.notices.recipients[name]
     began = time.time()
     if notice.at < began - _TOO_OLD:
-        return Delivery(began, name, str(notice.event), notice.server, done=False, words="too old to be of use")
-    words, done = _tried(site, recipient, notice)
-    return Delivery(time.time(), name, str(notice.event), notice.server, done=done, words=words)
+        return Delivery(began, name, str(notice.event), notice.server, done=False, detail="too old to be of use")
+    detail, done = _tried(site, recipient, notice)
+    return Delivery(time.time(), name, str(notice.event), notice.server, done=done, detail=detail)
 
 
 def _tried(site: Site, recipient: Webhook | Mail, notice: Notice) -> tuple[str, bool]:

@@ -51,8 +51,8 @@ def tell_end(round: Round, end: RoundResult, message: str) -> None:
     name, outcome = round.server.name, end.outcome
     if outcome is RoundOutcome.REWOUND:
         how = f"{name} is up again{after} as it was" if was_down else f"{name} runs on as it was"
-        words = f"{how}: a change was not proven and was put back."
-        _tell(round, NoticeEvent.REWOUND, words, took=took)
+        text = f"{how}: a change was not proven and was put back."
+        _tell(round, NoticeEvent.REWOUND, text, took=took)
     elif outcome is RoundOutcome.UNFINISHED and round.down_since is None:
         return  # the keeper tries its recovery again and again; it was told when it began
     elif outcome in (RoundOutcome.LOST, RoundOutcome.UNFINISHED):

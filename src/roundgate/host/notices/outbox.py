@@ -34,7 +34,7 @@ class Delivery(Struct, frozen=True):
     event: str
     server: str
     done: bool
-    words: str = ""
+    detail: str = ""
     """Why it was not taken, or by how many tries it was."""
 
 
@@ -84,10 +84,10 @@ def put(site: Site, notice: Notice, names: Sequence[str]) -> bool:
 
 def start_sender(site: Site) -> None:
     """Start the process that sends what waits, detached from this one. Raises OSError."""
-    words = own("roundgate.host.notices", "send", str(site.folder))
+    command = own("roundgate.host.notices", "send", str(site.folder))
     nowhere = [(os.POSIX_SPAWN_OPEN, handle, os.devnull, os.O_RDWR, 0) for handle in (0, 1, 2)]
     # Nobody waits for it: a recipient that hangs must not hold up a round.
-    os.posix_spawn(sys.executable, words, os.environ, file_actions=nowhere, setsid=True)
+    os.posix_spawn(sys.executable, command, os.environ, file_actions=nowhere, setsid=True)
 
 
 def folder_of(site: Site, recipient: str) -> Path:

@@ -88,15 +88,15 @@ def _post(secrets: Secrets, webhook: Webhook, notice: Notice, within: float) -> 
     except httpx.TimeoutException as error:
         raise NotTaken(f"no answer within {format_seconds(round(max(1, within)))}", again=True) from error
     except (httpx.HTTPError, httpx.InvalidURL, ValueError, UnicodeError) as error:
-        raise NotTaken(_http_words(error), again=isinstance(error, httpx.TransportError)) from error
+        raise NotTaken(_describe_http_error(error), again=isinstance(error, httpx.TransportError)) from error
     if 300 <= code < 400:
         raise NotTaken(f"it answers {code} and names another address; write that one into the site file", again=False)
     if code >= 400:
         raise NotTaken(f"it answers {code}", again=code >= 500 or code in (408, 425, 429))
 
 
-def _http_words(error: Exception) -> str:
-    """Say what went wrong by the kind of error: its own words may hold the address, and that a secret."""
+def _describe_http_error(error: Exception) -> str:
+    """Describe what went wrong by the kind of error: its own message may hold the address, and that a secret."""
     kind = type(error).__name__
     return {
         "ConnectError": "nobody answers there: it cannot be connected to",

@@ -64,7 +64,7 @@ def save_people(site: Site, text: Text) -> None:
 
 
 def places_of(server: Server) -> set[str]:
-    """Give the words by which the people book means a server: its name, its tags, and ``@all``."""
+    """Give the names by which the people book means a server: its name, its tags, and ``@all``."""
     return {f"@{tag}" for tag in server.entry.tags} | {"@all", server.name}
 
 

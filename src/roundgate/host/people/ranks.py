@@ -27,11 +27,11 @@ _MOST = 8
 
 
 def rank_consequences(server: Server, outcome: Outcome) -> list[Consequence]:
-    """Say who gains and who loses which permission, where ranks or their members change."""
+    """Describe who gains and who loses which permission, where ranks or their members change."""
     book = outcome.before.book
     if not book.ranks or not outcome.touched:
         return []
-    from roundgate.core.ranks.impact import impact, shift_words
+    from roundgate.core.ranks.impact import describe_shift, impact
     from roundgate.core.ranks.reading import counts, is_loaded, paths_of, scheme_of, tables_of
 
     touched = set(outcome.touched)
@@ -57,22 +57,22 @@ def rank_consequences(server: Server, outcome: Outcome) -> list[Consequence]:
             tuple(book.ranks[name].permissions),
         )
     ]
-    found = [Consequence(ConsequenceCode.RIGHTS, (), {"what": shift_words(shift)}) for shift in shifts[:_MOST]]
+    found = [Consequence(ConsequenceCode.RIGHTS, (), {"what": describe_shift(shift)}) for shift in shifts[:_MOST]]
     if len(shifts) > _MOST:
-        words = f"{len(shifts) - _MOST} more changes of rights: roundgate ranks impact {server.name}"
-        found.append(Consequence(ConsequenceCode.RIGHTS, (), {"what": words}))
+        text = f"{len(shifts) - _MOST} more changes of rights: roundgate ranks impact {server.name}"
+        found.append(Consequence(ConsequenceCode.RIGHTS, (), {"what": text}))
     return [*found, *_unmet(server, outcome)]
 
 
 def _unmet(server: Server, outcome: Outcome) -> Iterator[Consequence]:
-    """Say what is as expected now and would not be any more."""
+    """Describe what is as expected now and would not be any more."""
     path = server.site.folder / EXPECTATIONS
     try:
         expectations = load_expectations(path) if path.is_file() else []
         before = {test.expectation for test in tested(server, outcome.before, expectations) if test.is_met}
         for test in tested(server, outcome.after, expectations):
             if test.expectation in before and not test.is_met:
-                what = f"Not as expected any more: {test.expectation.words}."
+                what = f"Not as expected any more: {test.expectation.description}."
                 yield Consequence(ConsequenceCode.RIGHTS, (), {"what": what})
     except Trouble:  # check says what is wrong with the file
         return
@@ -120,7 +120,7 @@ def check_expectations(server: Server, files: ServerFiles) -> Iterator[Finding]:
             continue
         expectation = outcome.expectation
         why = f"ranks why {expectation.who} {expectation.permission} {server.name}"
-        cause = f"Expected: {expectation.words}. {outcome.unknown.capitalize() or 'It is not so'}."
+        cause = f"Expected: {expectation.description}. {outcome.unknown.capitalize() or 'It is not so'}."
         yield Finding(
             "rank-expected", "error", Place(EXPECTATIONS, expectation.line, 1), cause, f"roundgate {why}", server.name
         )

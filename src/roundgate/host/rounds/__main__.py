@@ -103,9 +103,9 @@ def _rescue(round: Round, error: Exception) -> RoundResult:
     except Exception as second:  # noqa: BLE001 - the keeper tries again
         with contextlib.suppress(OSError):
             traceback.print_exc()
-        words = getattr(second, "what", None) or str(second)
+        reason = getattr(second, "what", None) or str(second)
         do = getattr(second, "do", "") or f"roundgate recover {round.server.name}"
-        message = f"{why} The round could not be finished: {words} {round.kept_words}"
+        message = f"{why} The round could not be finished: {reason} {round.where_saved}"
         return RoundResult(RoundOutcome.UNFINISHED, message, do, round.evidence())
     return RoundResult(end.outcome, f"{why} {end.message}", end.do, end.evidence, end.operations)
 

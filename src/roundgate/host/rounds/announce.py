@@ -9,7 +9,7 @@ import time
 from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.core.values.units import format_seconds, parse_seconds
 from roundgate.host.consoles.lines import filled
-from roundgate.host.errors import ConsoleCut, Trouble, WrongWords
+from roundgate.host.errors import ConsoleCut, Trouble, WrongUsage
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.options import RoundAborted
 
@@ -77,8 +77,8 @@ def _wait_until_empty(round: Round) -> None:
             round.journal.waits(Step.ANNOUNCE, "waiting until nobody is aboard", longest or None)
             waiting = True
         if until is not None and time.monotonic() >= until:
-            words = f"after {format_seconds(round_off(longest))} there are still {players} aboard; the round goes on"
-            round.journal.note(Step.ANNOUNCE, words)
+            reason = f"after {format_seconds(round_off(longest))} there are still {players} aboard; the round goes on"
+            round.journal.note(Step.ANNOUNCE, reason)
             return
         round.check_called_off(Step.ANNOUNCE)
         _refuse_dead(round, round.log.hear(until, may_be_called_off=True))
@@ -137,7 +137,7 @@ def _say(round: Round, text: str) -> None:
         raise ConsoleCut("the rulebook does not say how to speak to the players.")
     try:
         round.console.send(filled(form, {"text": text}, round.server.book.server))
-    except WrongWords as error:
+    except WrongUsage as error:
         raise RoundAborted(
             RoundOutcome.REFUSED, f"The announcement cannot be sent: {error.what}", "Change --reason."
         ) from error

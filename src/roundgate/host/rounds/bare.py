@@ -15,7 +15,7 @@ from filelock import FileLock, Timeout
 
 from roundgate.host.consoles import console_of
 from roundgate.host.drivers import driver_of
-from roundgate.host.drivers.protocol import Driver, exit_words
+from roundgate.host.drivers.protocol import Driver, describe_exit
 from roundgate.host.errors import Busy, Trouble
 from roundgate.host.rounds.obstacles import refuse_outsiders
 from roundgate.host.servers import Server
@@ -56,7 +56,7 @@ def start_bare(server: Server) -> str:
             while server.book.server.ready and not driver.state().ready:
                 event = driver.next_event(until)
                 if event is None or event["event"] == "exit":
-                    how = exit_words(event["code"]) if event else ""
+                    how = describe_exit(event["code"]) if event else ""
                     why = f"ended before it was ready{how}" if event else "is not ready in time"
                     raise Trouble(f"{server.name} {why}.", f"roundgate log {server.name}")
             return f"{server.name} is up."
@@ -92,8 +92,8 @@ def _ways(server: Server, driver: Driver, *, kill: bool) -> Iterator[str]:
         except Trouble:
             console.close()
     signals = [*server.book.server.signals, *(["SIGKILL"] if kill or server.may_kill else [])]
-    for words in signals:
-        name = words.partition(" ")[0]
+    for step in signals:
+        name = step.partition(" ")[0]
         driver.signal(name)
         yield name
 

@@ -36,11 +36,11 @@ def as_it_was(round: Round, end: RoundResult, *, was_up: bool) -> RoundResult:
         return end
     round.journal.degraded = True
     try:
-        words = _up_again(round, watch=False)
+        failure = _up_again(round, watch=False)
     except NotProven as error:
-        message = f"{end.message} AND {round.server.name} DID NOT COME UP AGAIN: {error.why}. {round.kept_words}"
+        message = f"{end.message} AND {round.server.name} DID NOT COME UP AGAIN: {error.why}. {round.where_saved}"
         return RoundResult(RoundOutcome.LOST, message, f"roundgate log {round.server.name}", error.evidence)
-    return RoundResult(end.outcome, f"{end.message} {round.server.name} is up again {words or 'as it was'}.", end.do)
+    return RoundResult(end.outcome, f"{end.message} {round.server.name} is up again {failure or 'as it was'}.", end.do)
 
 
 def _up_again(round: Round, *, watch: bool) -> str:
@@ -111,7 +111,7 @@ def start_and_prove(round: Round, names: Sequence[str]) -> RoundResult:
 
 
 def _seen(name: str, proof: Proof, waiting: Sequence[Waiting]) -> RoundResult:
-    """Say what was proven and what was not: a change that nobody read back is written, and no more is known."""
+    """Describe what was proven and what was not: a change that nobody read back is written, and no more is known."""
     unread = ", ".join(dict.fromkeys(proof.unread))
     if not proof.read and proof.unread:
         return RoundResult(
@@ -149,7 +149,7 @@ def rewind(round: Round, error: NotProven) -> RoundResult:
             undo(round, saved_files(round.server.site, round.number))
     except (RoundAborted, Trouble, OSError) as second:
         why = getattr(second, "what", None) or str(second)
-        message = f"Not proven ({error.why}), and the files could NOT be put back: {why} {round.kept_words}"
+        message = f"Not proven ({error.why}), and the files could NOT be put back: {why} {round.where_saved}"
         return RoundResult(RoundOutcome.UNFINISHED, message, f"roundgate recover {name}", error.evidence)
     return _up_as_before(round, error)
 
@@ -161,16 +161,19 @@ def _up_as_before(round: Round, error: NotProven) -> RoundResult:
         message = f"Not proven: {why}. The files are as they were; {name} is down, as it was."
         return RoundResult(RoundOutcome.REWOUND, message, "", error.evidence)
     try:
-        words = _up_again(round, watch=True)
+        failure = _up_again(round, watch=True)
     except NotProven as second:
         message = (
             f"Not proven: {why}. The files are as they were, but {name} DOES NOT COME UP WITH THEM EITHER: "
-            f"{second.why}. {round.kept_words}"
+            f"{second.why}. {round.where_saved}"
         )
         return RoundResult(RoundOutcome.LOST, message, f"roundgate log {name}", [*error.evidence, *second.evidence])
-    if words:
+    if failure:
         return RoundResult(
-            RoundOutcome.REWOUND, f"Not proven: {why}. {name} is up {words}, and the slate is kept.", "", error.evidence
+            RoundOutcome.REWOUND,
+            f"Not proven: {why}. {name} is up {failure}, and the slate is kept.",
+            "",
+            error.evidence,
         )
     message = f"Not proven: {why}. The files are as they were, {name} is up with them, and the slate is kept."
     return RoundResult(RoundOutcome.REWOUND, message, f"roundgate slate {name}", error.evidence)

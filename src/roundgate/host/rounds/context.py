@@ -77,8 +77,8 @@ class Round:
         return []
 
     @property
-    def kept_words(self) -> str:
-        """Say where a person finds what was saved."""
+    def where_saved(self) -> str:
+        """Describe where a person finds what was saved."""
         return f"What was saved lies in {self.folder}."
 
     def make_folder(self) -> Path:

@@ -1,6 +1,6 @@
 """The engine: takes a round through its steps, and to one of its ends.
 
-States, in the journal's words: a step has ``begin`` before it is taken and ``end`` after it is done. Until ``write
+States, as in the journal: a step has ``begin`` before it is taken and ``end`` after it is done. Until ``write
 begin`` the files are as they were; between ``write begin`` and ``write end`` they are put back by ``recover``; after
 ``write end`` the round goes on to its proof, and ``rewind begin`` sends it back for good. A round that has an outcome
 is over.
@@ -15,7 +15,7 @@ from functools import partial
 
 from roundgate.core.files import differing, plain_form
 from roundgate.core.records.live import can_be_live
-from roundgate.core.review import changes_in_words
+from roundgate.core.review import describe_changes
 from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.core.slate import Outcome as Replayed
 from roundgate.host import machine
@@ -172,9 +172,11 @@ def _gather_and_refuse(round: Round, state: RunState) -> Gathered:
 
 
 def _changes(gathered: Gathered) -> list[list[str]]:
-    words = [[change.name, change.before, change.after] for change in gathered.review.changes if not change.is_nothing]
-    named = {word[0] for word in words}
-    return words + [[name, "", "as on disk"] for name in gathered.differs if name not in named]
+    changes = [
+        [change.name, change.before, change.after] for change in gathered.review.changes if not change.is_nothing
+    ]
+    named = {word[0] for word in changes}
+    return changes + [[name, "", "as on disk"] for name in gathered.differs if name not in named]
 
 
 def _with_server_down(round: Round, gathered: Gathered | None, *, was_up: bool) -> RoundResult:
@@ -257,11 +259,11 @@ def _planned(
 
 
 def _written_changes(round: Round, outcome: Replayed) -> list[list[str]]:
-    """Say what the round writes, for the history; what is on disk already keeps its words from the review."""
-    words = [[word.name, word.before, word.after] for word in changes_in_words(outcome) if not word.is_nothing]
-    named = {word[0] for word in words}
+    """Describe what the round writes, for the history; what is on disk already keeps its text from the review."""
+    changes = [[word.name, word.before, word.after] for word in describe_changes(outcome) if not word.is_nothing]
+    named = {word[0] for word in changes}
     row = round.store.round(round.number)
-    return words + [change for change in (row.changes if row else []) if not change[1] and change[0] not in named]
+    return changes + [change for change in (row.changes if row else []) if not change[1] and change[0] not in named]
 
 
 def _names_in_force(round: Round, gathered: Gathered, names: Sequence[str]) -> list[str]:

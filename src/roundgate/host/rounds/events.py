@@ -13,7 +13,7 @@ class StepBegun(Struct, frozen=True, tag_field="event", tag="begin"):
     """A step begins."""
 
     step: Step
-    words: str = ""
+    message: str = ""
 
 
 class StepDone(Struct, frozen=True, tag_field="event", tag="end"):
@@ -27,7 +27,7 @@ class Noted(Struct, frozen=True, tag_field="event", tag="note"):
     """Something that a person should know."""
 
     step: Step
-    words: str
+    message: str
 
 
 class Proved(Struct, frozen=True, tag_field="event", tag="fact"):
@@ -40,7 +40,7 @@ class Waits(Struct, frozen=True, tag_field="event", tag="wait"):
     """A wait begins; ``seconds`` is how long it is likely to take, None where nobody knows."""
 
     step: Step
-    words: str
+    message: str
     seconds: float | None
 
 

@@ -195,8 +195,8 @@ def _same_value(old: Operation | None, new: Operation) -> bool:
 
 
 def _say_overruled(round: Round, gathered: Gathered, again: Gathered) -> None:
-    """Say where a key that the round sets was edited by hand meanwhile: the round's value stands."""
-    before = {(words.file, words.name): words.before for words in gathered.review.changes}
+    """Report where a key that the round sets was edited by hand meanwhile: the round's value stands."""
+    before = {(text.file, text.name): text.before for text in gathered.review.changes}
     for change in again.review.changes:
         old = before.get((change.file, change.name), change.before)
         if old != change.before:

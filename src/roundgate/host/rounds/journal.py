@@ -57,7 +57,7 @@ class Journal:
     """The journal of one round at work."""
 
     def __init__(self, store: Store, number: int, listener: Listener, mask: Callable[[str], str]) -> None:
-        """Write nothing yet; ``mask`` spaces out the secrets in words."""
+        """Write nothing yet; ``mask`` masks the secrets in messages."""
         self._store = store
         self._number = number
         self._mask = mask
@@ -67,19 +67,19 @@ class Journal:
         self.degraded = False
         """True once the way back has begun: a journal that cannot be written must not keep the server down."""
 
-    def _write(self, step: Step, mark: Mark, words: str) -> None:
+    def _write(self, step: Step, mark: Mark, message: str) -> None:
         self.marks.add((step, mark))
         try:
-            self._store.write_journal(self._number, step, mark, words)
+            self._store.write_journal(self._number, step, mark, message)
         except sqlite3.Error:
             if not self.degraded:
                 raise
 
-    def note(self, step: Step, words: str) -> None:
+    def note(self, step: Step, message: str) -> None:
         """Write down something that a person should know."""
-        words = self._mask(words)
-        self._write(step, Mark.NOTE, words)
-        self.listener.tell(Noted(step, words))
+        message = self._mask(message)
+        self._write(step, Mark.NOTE, message)
+        self.listener.tell(Noted(step, message))
 
     def fact(self, fact: Fact) -> None:
         """Write down a fact that was seen. Secrets are blanked out of its texts, not out of its JSON."""
@@ -88,17 +88,17 @@ class Journal:
         self._write(Step.PROVE, Mark.FACT, json.encode(fact).decode())
         self.listener.tell(Proved(fact))
 
-    def waits(self, step: Step, words: str, seconds: float | None) -> None:
+    def waits(self, step: Step, message: str, seconds: float | None) -> None:
         """Tell the terminal what is waited for and how long it is likely to take, for its bar."""
-        self.listener.tell(Waits(step, words, seconds))
+        self.listener.tell(Waits(step, message, seconds))
 
     @contextmanager
-    def step(self, step: Step, words: str = "") -> Iterator[None]:
+    def step(self, step: Step, message: str = "") -> Iterator[None]:
         """Take a step: written down before it is taken and after it is done."""
-        words = self._mask(words)
+        message = self._mask(message)
         # Not in a try: where the intent cannot be written down, the step must not be taken.
-        self._write(step, Mark.BEGIN, words)
-        self.listener.tell(StepBegun(step, words))
+        self._write(step, Mark.BEGIN, message)
+        self.listener.tell(StepBegun(step, message))
         began = time.monotonic()
         yield
         took = time.monotonic() - began

@@ -128,8 +128,8 @@ def take_back(round: Round, error: NotProven) -> RoundResult:
             undo(round, saved)
             untold = _say(round, commands_of(back, reads_file=True)) or untold
     except (Trouble, OSError) as second:
-        words = getattr(second, "what", None) or str(second)
-        message = f"Not proven ({why}), and the files could NOT be put back: {words} {round.kept_words}"
+        reason = getattr(second, "what", None) or str(second)
+        message = f"Not proven ({why}), and the files could NOT be put back: {reason} {round.where_saved}"
         return RoundResult(RoundOutcome.UNFINISHED, message, f"roundgate recover {name}", error.evidence)
     if not round.driver.state().runs:
         message = f"Not proven: {why}. The files are as they were, and the slate is kept; {name} is down."

@@ -32,7 +32,7 @@ def held(server: Server, store: Store, number: int = 0) -> Iterator[None]:
 
 
 def busy(server: Server, store: Store, number: int = 0) -> Busy:
-    """Say who holds a server and since when."""
+    """Describe who holds a server and since when."""
     other = next((row for row in store.open_rounds(server.name) if row.number != number), None)
     if other is None:
         return Busy(f"{server.name} is held by another command just now.", "Try again in a moment.")

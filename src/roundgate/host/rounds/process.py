@@ -25,7 +25,7 @@ class RoundWindow:
     """The terminal's view of a round that runs in a process of its own."""
 
     def __init__(self, number: int, process: int, events: int) -> None:
-        """Keep the round's number, its process and the handle that its words come from."""
+        """Keep the round's number, its process and the handle that its messages come from."""
         self.number = number
         self.process = process
         self._file = os.fdopen(events, "rb", buffering=0)
@@ -37,7 +37,7 @@ class RoundWindow:
             yield from several
 
     def some_events(self) -> list[RoundEvent] | None:
-        """Wait for the next words of the round, and give what they tell; None where it has told its end."""
+        """Wait for the next messages of the round, and give what they tell; None where it has told its end."""
         data = self._file.read(65536)
         if not data:
             return None
@@ -95,9 +95,9 @@ def _spawn(server: Server, number: int, verb: str) -> RoundWindow:
         (os.POSIX_SPAWN_DUP2, log, 1),
         (os.POSIX_SPAWN_DUP2, log, 2),
     ]
-    words = own("roundgate.host.rounds", verb, str(server.site.folder), str(number), str(theirs))
+    command = own("roundgate.host.rounds", verb, str(server.site.folder), str(number), str(theirs))
     try:
-        process = os.posix_spawn(sys.executable, words, os.environ, file_actions=stdio, setsid=True)
+        process = os.posix_spawn(sys.executable, command, os.environ, file_actions=stdio, setsid=True)
     finally:
         os.close(theirs)
         os.close(log)

@@ -20,7 +20,7 @@ from roundgate.core.rounds import Fact, KeyGone, PortOwned, PortsUnchecked, Stay
 from roundgate.core.rulebook.model import Probe
 from roundgate.host import machine
 from roundgate.host.asking.ports import ask_port
-from roundgate.host.drivers.protocol import exit_words
+from roundgate.host.drivers.protocol import describe_exit
 from roundgate.host.errors import Trouble
 from roundgate.host.patterns import search
 from roundgate.host.rounds.context import Round
@@ -91,7 +91,7 @@ def _raise_if_ended(round: Round) -> None:
 
 
 def _ended_soon(code: int | None, round: Round) -> NotProven:
-    return NotProven(f"it ended soon after it was ready{exit_words(code)}", round.evidence())
+    return NotProven(f"it ended soon after it was ready{describe_exit(code)}", round.evidence())
 
 
 def _watch(round: Round, until: float) -> None:
@@ -162,9 +162,9 @@ def _probe(round: Round, wanted: WantedPort, probe: Probe) -> None:
     try:
         answer = ask_port(wanted.protocol, wanted.address, wanted.port, probe, fits)
     except OSError as error:
-        words = f"{why}, and that port does not answer the rulebook's probe: {error.strerror or error}"
+        message = f"{why}, and that port does not answer the rulebook's probe: {error.strerror or error}"
         # A port that is open but silent is what a hung server looks like from outside.
-        raise NotProven(words, round.evidence()) from error
+        raise NotProven(message, round.evidence()) from error
     if not fits(answer):
         seen = texts_of(answer)[0].strip()[:60]
         raise NotProven(f"{why}, and the rulebook's probe got another answer: {seen!r}", round.evidence())

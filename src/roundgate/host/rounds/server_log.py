@@ -13,7 +13,7 @@ _LINES_KEPT = 400
 
 
 class ServerLog:
-    """The server's words since it was started last."""
+    """The server's output since it was started last."""
 
     def __init__(self, driver: Driver, stop_waiting: int) -> None:
         """Hear nothing yet; a wait that may be called off ends when the handle ``stop_waiting`` can be read."""

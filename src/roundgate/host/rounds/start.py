@@ -8,7 +8,7 @@ import time
 from roundgate.core.rounds import Step
 from roundgate.core.values.units import format_seconds
 from roundgate.host import machine
-from roundgate.host.drivers.protocol import exit_words
+from roundgate.host.drivers.protocol import describe_exit
 from roundgate.host.errors import Trouble
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.obstacles import wanted_ports
@@ -53,7 +53,7 @@ def _await_ports(round: Round, until: float) -> None:
             missing -= {(port.protocol, port.port) for port in owned}
             event = round.log.hear(time.monotonic() + _PORT_PAUSE) if missing else None
             if event and event["event"] == "exit":
-                raise NotProven(f"it ended before it was ready{exit_words(event['code'])}", round.evidence())
+                raise NotProven(f"it ended before it was ready{describe_exit(event['code'])}", round.evidence())
 
 
 def _await_ready(round: Round, until: float) -> None:
@@ -61,7 +61,7 @@ def _await_ready(round: Round, until: float) -> None:
         if event["event"] == "ready":
             return
         if event["event"] == "exit":
-            raise NotProven(f"it ended before it was ready{exit_words(event['code'])}", round.evidence())
+            raise NotProven(f"it ended before it was ready{describe_exit(event['code'])}", round.evidence())
         if event["event"] == "line" and round.is_failure(str(event["text"])):
             raise NotProven(f"its log says: {str(event['text']).strip()}", round.evidence())
     limit = format_seconds(int(round.server.seconds("start_within")))

@@ -38,10 +38,10 @@ def stop(round: Round, files: ServerFiles | None) -> None:
     # Announced before the stop line is sent, or the keeper would take the end for a crash and start the server again.
     round.driver.expect_stop()
     for way in _ways(round):
-        round.journal.waits(Step.STOP, way.words, round.store.timing(round.server.name, "stop"))
+        round.journal.waits(Step.STOP, way.description, round.store.timing(round.server.name, "stop"))
         if _ended(round, way):
             break
-        round.journal.note(Step.STOP, f"still there after: {way.words}")
+        round.journal.note(Step.STOP, f"still there after: {way.description}")
     else:
         raise _does_not_stop(round)
     # A child that outlives the server may still write its files, or hold its port.
@@ -69,9 +69,9 @@ def _does_not_stop(round: Round) -> DoesNotStop:
 
 
 class Way(NamedTuple):
-    """One way to stop a server: in words, how long it may take in seconds, and a line that is sent again and again."""
+    """One way to stop a server: its description, how many seconds it may take, and a line that is sent repeatedly."""
 
-    words: str
+    description: str
     seconds: float
     again: str = ""
     is_console: bool = False
@@ -109,8 +109,8 @@ def _ways(round: Round) -> Iterator[Way]:
             yield Way(f"'{command}' on the console", grace, again, is_console=True)
         except Trouble as error:
             round.journal.note(Step.STOP, f"the console did not take the stop command: {error.what}")
-    for words in round.server.book.server.signals:
-        name, _, within = words.partition(" ")
+    for step in round.server.book.server.signals:
+        name, _, within = step.partition(" ")
         try:
             round.driver.signal(name)
         except Trouble as error:

@@ -14,20 +14,20 @@ DRIVER_KINDS = ("keeper", "systemd", "commands", "self")
 NAME = re.compile(r"[A-Za-z][A-Za-z0-9_-]{0,39}")
 
 
-def servers_meant(file: SiteFile, words: Sequence[str]) -> list[str]:
-    """Give the servers that words of the site file mean, each a name or ``@TAG``, in the order of the file."""
+def servers_meant(file: SiteFile, arguments: Sequence[str]) -> list[str]:
+    """Give the servers that names in the site file mean, each a name or ``@TAG``, in the order of the file."""
     return [
         name
         for name, entry in file.server.items()
-        if any(word == name or word == "@all" or (word[:1] == "@" and word[1:] in entry.tags) for word in words)
+        if any(word == name or word == "@all" or (word[:1] == "@" and word[1:] in entry.tags) for word in arguments)
     ]
 
 
-def unknown_server(file: SiteFile, words: Sequence[str]) -> str:
-    """Give the first of such words that means no server and no tag; empty where each means something."""
+def unknown_server(file: SiteFile, arguments: Sequence[str]) -> str:
+    """Give the first of such names that means no server and no tag; empty where each means something."""
     tags = tags_of(file)
-    known = (word in file.server or (word[:1] == "@" and word[1:] in tags) for word in words)
-    return next((word for word, is_known in zip(words, known, strict=True) if not is_known), "")
+    known = (word in file.server or (word[:1] == "@" and word[1:] in tags) for word in arguments)
+    return next((word for word, is_known in zip(arguments, known, strict=True) if not is_known), "")
 
 
 def tags_of(file: SiteFile) -> set[str]:
@@ -36,7 +36,7 @@ def tags_of(file: SiteFile) -> set[str]:
 
 
 def check_site_file(file: SiteFile) -> None:
-    """See that names, words and numbers of a site file make sense. Raises Trouble."""
+    """Check that names, commands and numbers of a site file make sense. Raises Trouble."""
     wrong = next((name for name in file.server if not NAME.fullmatch(name)), None)
     if wrong is not None:
         raise Trouble(f"{SITE_FILE}: '{wrong}' cannot be a server's name.", "Use letters, digits, - and _.")

@@ -9,7 +9,7 @@ _MARKS = "1h 30m 15m 10m 5m 2m 1m 30s 10s 5s 3s 2s 1s"
 
 
 class OwnCommands(Struct, frozen=True, forbid_unknown_fields=True):
-    """The ``commands`` of a server with the driver ``commands``, each a list of words, run in the server's folder."""
+    """The ``commands`` of a server whose driver is ``commands``: argument lists, run in the server's folder."""
 
     start: list[str] = field(default_factory=list)
     """Starts it and ends. Left out: the server's own `start`.
@@ -43,7 +43,7 @@ class ServerEntry(Struct, frozen=True, forbid_unknown_fields=True):
     Example: "regatta"
     """
     start: list[str]
-    """The command that starts it, a list of words; it is run in the folder, or in `run-in`.
+    """The command that starts it, a list of arguments; it is run in the folder, or in `run-in`.
 
     Example: ["./launch.sh"]
     """

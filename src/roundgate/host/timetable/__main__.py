@@ -55,9 +55,9 @@ def main() -> None:
             result = Result("failed", "what was due before it took too long")
         with contextlib.suppress(sqlite3.Error):
             books = TimetableBooks(site)
-            books.write(name, line.entry, line.at, result.outcome, result.words)
+            books.write(name, line.entry, line.at, result.outcome, result.detail)
             books.close()
-        print(f"{name}: {line.entry}: {result.outcome}: {result.words}", flush=True)
+        print(f"{name}: {line.entry}: {result.outcome}: {result.detail}", flush=True)
 
 
 if __name__ == "__main__":

@@ -18,7 +18,7 @@ from roundgate.host.site import Site, make_private
 FILE = "timetable.sqlite"
 _SCHEMA = """
 CREATE TABLE IF NOT EXISTS known (server TEXT, entry TEXT, mark TEXT, since REAL, PRIMARY KEY (server, entry));
-CREATE TABLE IF NOT EXISTS moment (server TEXT, entry TEXT, due REAL, outcome TEXT, at REAL, words TEXT,
+CREATE TABLE IF NOT EXISTS moment (server TEXT, entry TEXT, due REAL, outcome TEXT, at REAL, detail TEXT,
     PRIMARY KEY (server, entry, due));
 """
 _KEPT = 90 * 24 * 3600.0
@@ -34,7 +34,7 @@ class MomentRow(Struct, frozen=True):
     outcome: MomentOutcome
     at: float
     """When that was written down."""
-    words: str
+    detail: str
 
 
 class TimetableBooks:
@@ -82,9 +82,9 @@ class TimetableBooks:
         query = "UPDATE moment SET outcome='running', at=? WHERE server=? AND entry=? AND due=? AND outcome='missed'"
         return again and bool(self.db.execute(query, (now, server, entry, due)).rowcount)
 
-    def write(self, server: str, entry: str, due: float, outcome: MomentOutcome, words: str = "") -> None:
+    def write(self, server: str, entry: str, due: float, outcome: MomentOutcome, detail: str = "") -> None:
         """Write down what became of a moment."""
-        row = (server, entry, due, outcome, time.time(), words)
+        row = (server, entry, due, outcome, time.time(), detail)
         self.db.execute("INSERT OR REPLACE INTO moment VALUES (?, ?, ?, ?, ?, ?)", row)
         self.db.execute("DELETE FROM moment WHERE due<?", (time.time() - _KEPT,))
 

@@ -23,8 +23,8 @@ _EVERY = 60.0
 _LEAST = 1.0
 
 
-def run_clock(folder: Path, say: Callable[[str], None]) -> None:
-    """See to the timetable until SIGTERM or SIGINT; say what is done. What is under way then goes on by itself."""
+def run_clock(folder: Path, report: Callable[[str], None]) -> None:
+    """See to the timetable until SIGTERM or SIGINT; report what is done. What is under way then goes on by itself."""
     over = threading.Event()
     for sign in (signal.SIGTERM, signal.SIGINT):
         signal.signal(sign, lambda *_: over.set())
@@ -38,13 +38,13 @@ def run_clock(folder: Path, say: Callable[[str], None]) -> None:
             if mark != (mark := (found.st_mtime_ns, found.st_size)):
                 due = dict.fromkeys(site.file.server, 0.0)
             for name in [name for name, at in due.items() if at <= now]:
-                _look(site, name, say)
+                _look(site, name, report)
                 due[name] = _next_look(site, name, now)
             told = ""
         except (Trouble, OSError) as error:  # somebody is editing it
             why = getattr(error, "what", None) or str(error)
             if why != told:
-                say(f"{SITE_FILE} cannot be used: {why}")
+                report(f"{SITE_FILE} cannot be used: {why}")
             told = why
         over.wait(min(_EVERY, max(_LEAST, min(due.values(), default=now + _EVERY) - time.time())))
 
@@ -59,8 +59,8 @@ def _next_look(site: Site, name: str, now: float) -> float:
     return min(coming, default=float("inf"))
 
 
-def _look(site: Site, name: str, say: Callable[[str], None]) -> None:
-    """Have a process of its own look at a server's timetable, and say what it says; nobody waits for it."""
+def _look(site: Site, name: str, report: Callable[[str], None]) -> None:
+    """Have a process of its own look at a server's timetable, and report what it prints; nobody waits for it."""
     process = subprocess.Popen(
         own("roundgate.host.timetable", str(site.folder), name),
         stdin=subprocess.DEVNULL,
@@ -75,7 +75,7 @@ def _look(site: Site, name: str, say: Callable[[str], None]) -> None:
         # At the end of the clock the stream may be closed under its reader.
         with contextlib.suppress(ValueError):
             for line in process.stdout:
-                say(line.rstrip("\n"))
+                report(line.rstrip("\n"))
         process.wait()
 
     threading.Thread(target=hear, daemon=True).start()

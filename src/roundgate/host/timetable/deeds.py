@@ -36,7 +36,7 @@ class Result(NamedTuple):
     """What became of a deed, in a word and in a sentence."""
 
     outcome: MomentOutcome
-    words: str
+    detail: str
 
 
 def carry_out(server: Server, planned: PlannedEntry, due: DueNow) -> Result:
@@ -50,7 +50,7 @@ def carry_out(server: Server, planned: PlannedEntry, due: DueNow) -> Result:
     except Exception as error:  # noqa: BLE001 - a moment that was claimed must not be left as if it went on
         result = Result("failed", f"something unforeseen happened: {type(error).__name__}: {error}")
     if result.outcome == "failed":
-        message = f"{planned.name} ({planned.entry.do}) of {server.name} did not go well: {result.words}"
+        message = f"{planned.name} ({planned.entry.do}) of {server.name} did not go well: {result.detail}"
         tell(server.site, Notice(NoticeEvent.FAILED, message, server.name))
     return result
 
@@ -131,13 +131,13 @@ def _check(server: Server, planned: PlannedEntry) -> Result:
     if not told:
         return Result("done", "nothing wrong")
     count = f"{len(told)} finding{'s' if len(told) > 1 else ''}"
-    lines = "; ".join(_in_words(finding) for finding in told[:_MOST_NAMED])
+    lines = "; ".join(_format_finding(finding) for finding in told[:_MOST_NAMED])
     more = f"; and {len(told) - _MOST_NAMED} more" if len(told) > _MOST_NAMED else ""
     message = f"{planned.name}: {count} on {server.name}: {lines}{more}"
     tell(server.site, Notice(NoticeEvent.FINDINGS, message, server.name))
     return Result("done", count)
 
 
-def _in_words(finding: Finding) -> str:
+def _format_finding(finding: Finding) -> str:
     place = f"{finding.place.file}:{finding.place.line}" if finding.place.line else finding.place.file
     return f"{place} {finding.cause}"

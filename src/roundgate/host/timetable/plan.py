@@ -69,7 +69,7 @@ class PlannedEntry:
         return next(self.moments(after), None)
 
     def clock(self, moment: float, form: str = "%H:%M") -> str:
-        """Say a moment as the clocks of its zone show it."""
+        """Format a moment as the clocks of its zone show it."""
         return datetime.fromtimestamp(moment, self.zone).strftime(form)
 
 

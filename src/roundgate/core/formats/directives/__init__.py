@@ -24,7 +24,7 @@ class DirectivesFormat:
         return DirectivesDocument(text, dialect)
 
     def problems(self, document: Document) -> Sequence[Problem]:
-        """Say what is wrong or doubtful with the text itself."""
+        """Report what is wrong or doubtful with the text itself."""
         from roundgate.core.formats.directives.problems import problems_of
 
         assert isinstance(document, DirectivesDocument)
@@ -49,7 +49,7 @@ def read_plainly(body: str, dialect: Dialect = USUAL) -> Pairs:
             for part in line.split(";"):
                 found += _plain_commands(part, [match.span() for match in re.finditer(r"\S+", part)], pairs, dialect)
             continue
-        words: list[tuple[int, int]] = []
+        tokens: list[tuple[int, int]] = []
         begun, quoted, at = -1, False, 0
         while at <= len(line):
             char = line[at] if at < len(line) else ";"
@@ -57,18 +57,18 @@ def read_plainly(body: str, dialect: Dialect = USUAL) -> Pairs:
             if quoted and not at_end:
                 if char == '"':
                     quoted = False
-                    words.append((begun, at + 1))
+                    tokens.append((begun, at + 1))
                     begun = -1
                 at += 1
                 continue
             comment = not at_end and (at == 0 or line[at - 1] in " \t;") and any(line.startswith(m, at) for m in marks)
             if begun >= 0 and (char in ' \t;"\f\v' or char.isspace() or comment or at_end):
                 if not quoted:
-                    words.append((begun, at))
+                    tokens.append((begun, at))
                 begun = -1
             if comment or char == ";":
-                found += _plain_commands(line, words, pairs, dialect)
-                words = []
+                found += _plain_commands(line, tokens, pairs, dialect)
+                tokens = []
                 if comment or at_end:
                     break
             elif char == '"':
@@ -101,8 +101,8 @@ def _put_back(parts: str, is_bare: bool) -> str:
     return parts.replace(_SIGN * 2, sign).replace(_LETTER * 2, letter)
 
 
-def _plain_commands(line: str, words: list[tuple[int, int]], pairs: set[str], dialect: Dialect) -> Pairs:
-    parts = [line[start:end] for start, end in words]
+def _plain_commands(line: str, tokens: list[tuple[int, int]], pairs: set[str], dialect: Dialect) -> Pairs:
+    parts = [line[start:end] for start, end in tokens]
     if not parts:
         return []
 
@@ -116,7 +116,7 @@ def _plain_commands(line: str, words: list[tuple[int, int]], pairs: set[str], di
         )
 
     def option(first: int, stop: int) -> tuple[str, str]:
-        value = line[words[first + 1][0] : words[stop - 1][1]] if stop > first + 1 else ""
+        value = line[tokens[first + 1][0] : tokens[stop - 1][1]] if stop > first + 1 else ""
         return _unquoted(parts[first]), _unquoted(value)
 
     if is_option(parts[0]):
@@ -131,7 +131,7 @@ def _plain_commands(line: str, words: list[tuple[int, int]], pairs: set[str], di
         return found
     first = _unquoted(parts[0])
     if len(parts) > 1 and (first if dialect.case else first.lower()) in pairs:
-        value = line[words[2][0] : words[-1][1]] if len(parts) > 2 else ""
+        value = line[tokens[2][0] : tokens[-1][1]] if len(parts) > 2 else ""
         return [(f"{first} {_unquoted(parts[1])}", _unquoted(value))]
     skip = len(parts) > 1 and parts[0].lower() in ("set", "seta", "sets", "setu", "setp")
     return [option(int(skip), len(parts))]

@@ -149,11 +149,11 @@ def _bare(document: IniDocument, row: Row, raw: str, signs: int) -> Iterator[Pro
         return
     mates = [other for other in document.rows if other.section == row.section and not other.is_heading]
     named = [mate for mate in mates if mate.key]
-    words = _TWO_WORDS.fullmatch(raw) or (_MANY_WORDS.fullmatch(raw) if len(named) >= len(mates) - 2 else None)
-    if words and signs and len(named) * 2 >= len(mates):
-        repair = [Splice(row.value_start + words.start(2), row.value_start + words.end(2), "=")]
+    match = _TWO_WORDS.fullmatch(raw) or (_MANY_WORDS.fullmatch(raw) if len(named) >= len(mates) - 2 else None)
+    if match and signs and len(named) * 2 >= len(mates):
+        repair = [Splice(row.value_start + match.start(2), row.value_start + match.end(2), "=")]
         cause = "The equals sign is missing, so this is no key with a value."
-        span = (row.value_start + words.start(2), row.value_start + words.end(2))
+        span = (row.value_start + match.start(2), row.value_start + match.end(2))
         yield problem("separator-missing", span, cause, "Write = between key and value.", repair)
         return
     yield from _odd_line(document.text.body, row, raw, signs, len(named), len(mates))

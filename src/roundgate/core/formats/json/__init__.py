@@ -21,7 +21,7 @@ class JsonFormat(ComparedPlainly):
         return JsonDocument(text, dialect)
 
     def problems(self, document: Document) -> Sequence[Problem]:
-        """Say what is wrong or doubtful with the text itself."""
+        """Report what is wrong or doubtful with the text itself."""
         from roundgate.core.formats.json.problems import problems_of
 
         assert isinstance(document, JsonDocument)

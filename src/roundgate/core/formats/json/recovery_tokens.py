@@ -167,7 +167,7 @@ def _unclosed(reader: BracketScan, start: int, end: int) -> Read:
 
 
 def _look_inside(reader: BracketScan, start: int, end: int) -> None:
-    """Say what is wrong between two good quotes."""
+    """Report what is wrong between two good quotes."""
     text = reader.body[start:end]
     bad = _first_bad_escape(text)
     if bad is not None:
@@ -263,8 +263,8 @@ def _number_or_text(reader: BracketScan, start: int, end: int, text: str) -> Rea
             "number-form", (start, end), cause, do, *repair, safe=not re.match(r"[+-]?0", text) and "." in text
         )
         return _read(start, end, is_text=False)
-    words = _WORDS_ON.match(reader.body, start)
-    end = start + len(words[0].rstrip()) if words else end
+    match = _WORDS_ON.match(reader.body, start)
+    end = start + len(match[0].rstrip()) if match else end
     text = reader.body[start:end]
     if not any(char.isalnum() for char in text):
         reader.report(
@@ -286,9 +286,9 @@ def _in_quotes(start: int, end: int, text: str) -> list[Splice]:
 
 
 def _bare_key(reader: BracketScan, start: int, end: int) -> Read:
-    words = re.compile(r"[^\r\n{}\[\],:=\"']+").match(reader.body, start)
-    if words and reader.body[words.end() : words.end() + 1] in (":", "="):
-        end = start + len(words[0].rstrip())
+    match = re.compile(r"[^\r\n{}\[\],:=\"']+").match(reader.body, start)
+    if match and reader.body[match.end() : match.end() + 1] in (":", "="):
+        end = start + len(match[0].rstrip())
     text = reader.body[start:end]
     cause = f"The name {text} needs quotes."
     safe = re.fullmatch(r"[\w.\- ]+", text) is not None

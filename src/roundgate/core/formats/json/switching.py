@@ -76,11 +76,11 @@ def _pair(document: JsonReading, lines: Uncommented) -> tuple[str, trees.Tree] |
 def _commas(document: JsonReading, members: list[Child], lines: Uncommented) -> list[Splice]:
     """Give the cuts that see to the commas before and after lines that are to count again."""
     at = lines.cuts[0].start
-    said_there = strict_form(document.text.body, Dialect(comments=True))
+    uncommented = strict_form(document.text.body, Dialect(comments=True))
     before = [member for member in members if member.end <= at]
     behind = [member for member in members if member.start > at]
     cuts = []
-    if before and not behind and "," not in said_there[before[-1].end : at]:
+    if before and not behind and "," not in uncommented[before[-1].end : at]:
         cuts.append(Splice(before[-1].end, before[-1].end, ","))
     last = lines.left.rstrip("\r\n").replace("\r", "\n").split("\n")[-1]
     content = strict_form(last, document.dialect).rstrip()

@@ -42,7 +42,7 @@ def problems_of(document: LaunchDocument) -> list[Problem]:
     opened = list(_batch_quotes(body)) if document.batch else list(_quotes(without_documents(body)))
     found += [*opened, *_continuations(document), *hidden_characters(body)]
     if not opened:
-        found += [*_curly_quotes(document), *_words(document), *_doubles(document), *_separators(document)]
+        found += [*_curly_quotes(document), *_long_dashes(document), *_doubles(document), *_separators(document)]
         if document.main is None and not found and not _only_sets_variables(document):
             cause = "No command in this script looks like one that starts a server."
             found.append(problem("command-missing", (0, 1), cause, "Write the command line at its end."))
@@ -278,7 +278,7 @@ def _is_flag_line(line: str) -> bool:
     return re.match(r"[ \t]+[-+]{1,2}[A-Za-z]", line) is not None
 
 
-def _words(document: LaunchDocument) -> Iterator[Problem]:
+def _long_dashes(document: LaunchDocument) -> Iterator[Problem]:
     if document.main is None:
         return
     body = document.text.body

@@ -31,8 +31,8 @@ def problems_of(document: LinesDocument) -> list[Problem]:
 
 
 def _commas(document: LinesDocument) -> Iterator[Problem]:
-    words = [len(document.text.body[row.start : row.end].split()) for row in document.rows]
-    if "," in document.dialect.separator or sum(count <= 3 for count in words) * 2 < len(words):
+    counts = [len(document.text.body[row.start : row.end].split()) for row in document.rows]
+    if "," in document.dialect.separator or sum(count <= 3 for count in counts) * 2 < len(counts):
         return  # the text of a page, not a list
     for row in document.rows:
         if document.text.body[row.start : row.end].endswith(","):

@@ -21,17 +21,17 @@ class LuaFormat:
         return LuaDocument(text, dialect)
 
     def problems(self, document: Document) -> Sequence[Problem]:
-        """Say what is wrong or doubtful with the text itself."""
+        """Report what is wrong or doubtful with the text itself."""
         from roundgate.core.formats.lua.problems import problems_of
 
         assert isinstance(document, LuaDocument)
         return problems_of(document)
 
     def confirms(self, document: Document, expected: object) -> bool:
-        """Compare text and words, see that the grammar finds no mistake, and that the value asked for stands there."""
+        """Compare text and tokens; check that the grammar finds no mistake and the new value is in its place."""
         assert isinstance(document, LuaDocument) and isinstance(expected, Promise)
         span = span_kept(expected.before, document.text.body, expected.start, expected.end)
-        if span is None or document.has_error or tokens(document.text.body[slice(*span)]) != expected.words:
+        if span is None or document.has_error or tokens(document.text.body[slice(*span)]) != expected.tokens:
             return False
         if expected.path is None or expected.value is None:
             return True

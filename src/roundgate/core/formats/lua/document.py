@@ -3,7 +3,7 @@
 A path begins with the name that is assigned, with ``return``, or with a call's name and first text: ``("role",
 "MARSHAL", "pay")``. Calls without a text, and items of a table without a name, have a number. What is no plain value
 (a condition, a function) is kept as text, of the kind ``code``. The grammar of tree-sitter reads the file and gives
-the spans; an edit is confirmed by a reader of words of our own: every word must be as before, but for those asked
+the spans; an edit is confirmed by a tokenizer of our own: every token must be as before, but for those asked
 for, and the grammar must find no mistake."""
 
 from __future__ import annotations
@@ -14,7 +14,7 @@ from typing import NamedTuple
 
 from roundgate.core.formats.lua.grammar import Item, Statement, fields, kind_of, outermost, parse, tokens
 from roundgate.core.formats.lua.reader import LuaReading
-from roundgate.core.formats.lua.writer import KEYWORDS, NAME, Code, LuaWriting, is_lua_number, key_text, said_of
+from roundgate.core.formats.lua.writer import KEYWORDS, NAME, Code, LuaWriting, is_lua_number, key_text, plain_scalar
 from roundgate.core.formats.protocol import Edit, EditRefused, Entry, EntryKind, Path, PlainData
 from roundgate.core.formats.shared import bracket_edits as bracketed
 from roundgate.core.formats.shared.bracket_edits import Brackets, Span
@@ -30,12 +30,12 @@ _HAS_COMMA = lazy(rf"(?:\s|{_COMMENT})*+[,;]")
 
 
 class Promise(NamedTuple):
-    """What an edit promises: the text outside a span as it was, the words inside, and the value that was set there."""
+    """What an edit promises: the text outside a span as it was, the tokens inside, and the value that was set there."""
 
     before: str
     start: int
     end: int
-    words: list[str]
+    tokens: list[str]
     path: Path | None = None
     value: str | None = None
 
@@ -46,16 +46,16 @@ class LuaDocument(LuaWriting):
     format_name = "lua"
 
     def _promise(self, cuts: Sequence[Splice], path: Path | None = None, value: str | None = None) -> Edit:
-        """Give an edit with its promise: the words outside its splices as they are, and those that it puts in."""
-        words: list[str] = []
+        """Give an edit with its promise: the tokens outside its splices as they are, and those that it puts in."""
+        promised: list[str] = []
         body = self.text.body
         ordered = sorted(cuts, key=lambda cut: (cut.start, cut.end))
         start, end = self._statement_around(ordered[0].start, ordered[-1].end) if ordered else (0, len(body))
         at = start
         for cut in ordered:
-            words += [*tokens(body[at : cut.start]), *tokens(cut.new)]
+            promised += [*tokens(body[at : cut.start]), *tokens(cut.new)]
             at = cut.end
-        return Edit(tuple(cuts), Promise(body, start, end, [*words, *tokens(body[at:end])], path, value))
+        return Edit(tuple(cuts), Promise(body, start, end, [*promised, *tokens(body[at:end])], path, value))
 
     def _statement_around(self, start: int, end: int) -> tuple[int, int]:
         """Give the span of the outermost statement that a span is inside of; of the whole text where there is none."""
@@ -84,14 +84,14 @@ class LuaDocument(LuaWriting):
         else:
             new = fitted("" if value == "nil" and present == "null" else value, kind, present)
         written = self.written(new, self._raw(node)[:2])
-        promised = said_of(new)
+        promised = plain_scalar(new)
         return self._promise([Splice(node.start_byte, node.end_byte, written)], path, promised)
 
     def _add(self, path: Path, value: PlainData, kind: EntryKind | None) -> Edit:
         off = [entry for entry in self.switched_off() if entry.path == path]
         new = Code(str(value)) if kind == "code" else fitted(value, kind, None)
         if off and not isinstance(new, dict | list) and not off[-1].value.startswith("{"):
-            return self._switched_on(off[-1], self.written(new), path, said_of(new))
+            return self._switched_on(off[-1], self.written(new), path, plain_scalar(new))
         for length in range(len(path) - 1, 0, -1):
             way = self._locate(path[:length])
             if way is not None:

@@ -63,7 +63,7 @@ def outermost(root: Any, start: int, end: int) -> Any:
 
 
 def tokens(body: str) -> list[str]:
-    """Give the words of a text, comments left out, by one pattern: it shares nothing with the grammar."""
+    """Give the tokens of a text, comments left out, by one pattern: it shares nothing with the grammar."""
     return [token for token in TOKEN.findall(body) if token[:2] != "--"]
 
 

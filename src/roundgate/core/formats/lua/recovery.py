@@ -18,7 +18,7 @@ class Scan(WordScan):
     """
 
     def finish(self) -> None:
-        """Say which brackets are still open."""
+        """Report which brackets are still open."""
         if self.stack:
             super().finish()
 

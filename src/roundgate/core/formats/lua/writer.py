@@ -59,8 +59,8 @@ def key_text(name: str, quote: str) -> str:
     return f"[{quote}{escaped}{quote}]"
 
 
-def said_of(value: PlainData) -> str | None:
-    """Give a single value as an entry says it; None for a list or map."""
+def plain_scalar(value: PlainData) -> str | None:
+    """Give a single value as an entry holds it; None for a list or map."""
     if isinstance(value, bool):
         return "true" if value else "false"
     if value is None:

@@ -22,7 +22,7 @@ class PropertiesFormat:
         return PropertiesDocument(text, dialect)
 
     def problems(self, document: Document) -> Sequence[Problem]:
-        """Say what is wrong or doubtful with the text itself."""
+        """Report what is wrong or doubtful with the text itself."""
         from roundgate.core.formats.properties.problems import problems_of
 
         assert isinstance(document, PropertiesDocument)

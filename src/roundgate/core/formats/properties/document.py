@@ -198,13 +198,13 @@ class PropertiesDocument(KeyFile):
 
     def _relative(self, key: str) -> Line | None:
         """Find the line after which a new key belongs: the last one that shares the most leading words."""
-        words = key.split(".")
+        steps = key.split(".")
         best, best_shared = None, 0
         for line in self.lines:
             if line.is_comment or line.is_blank:
                 continue
             other = self.text.body[line.lead_end : line.key_end].split(".")
-            shared = next((n for n, (a, b) in enumerate(zip(words, other, strict=False)) if a != b), len(words))
+            shared = next((n for n, (a, b) in enumerate(zip(steps, other, strict=False)) if a != b), len(steps))
             if shared >= max(best_shared, 1):
                 best, best_shared = line, shared
         return best

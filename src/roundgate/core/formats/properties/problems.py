@@ -110,8 +110,8 @@ def _keys_alone(seen: _Seen) -> Iterator[Problem]:
 
 def _keys_with_blank(seen: _Seen) -> Iterator[Problem]:
     gap = seen.body[seen.entry.key_end : seen.entry.start]
-    words = re.match(r"[\w.\-]+[ \t]*=", seen.value)
-    if gap and not gap.strip(" \t\f") and words:
+    match = re.match(r"[\w.\-]+[ \t]*=", seen.value)
+    if gap and not gap.strip(" \t\f") and match:
         cause = f"The key ends at this space, so the server reads the key '{seen.key}', not the whole name."
         yield problem(
             "key-with-space", (seen.entry.key_end, seen.entry.start), cause, "Write the name without a space."

@@ -170,7 +170,7 @@ class BracketScan:
         return (blank.end() if blank else start) - start
 
     def finish(self) -> None:
-        """Say which brackets are still open."""
+        """Report which brackets are still open."""
         if not self.stack:
             if self.top == "value" and not self.found:
                 self.report(

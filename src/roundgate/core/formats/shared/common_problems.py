@@ -38,7 +38,7 @@ def merge_markers(body: str) -> Iterator[Problem]:
 
 
 def empty(body: str, level: Level = "warning") -> list[Problem]:
-    """Say that there is nothing in a file."""
+    """Report that there is nothing in a file."""
     if body.strip(BLANKS):
         return []
     do = "Start the server once, or restore the file."
@@ -46,18 +46,18 @@ def empty(body: str, level: Level = "warning") -> list[Problem]:
 
 
 def blank_before(start: int, end: int) -> Problem:
-    """Say that a key has spaces before it, in a file whose server does not read such a line."""
+    """Report that a key has spaces before it, in a file whose server does not read such a line."""
     cause = "There are spaces before the key, and the server does not read such a line."
     return problem("key-indented", (start, end), cause, "Begin the line with the key.", [Splice(start, end, "")])
 
 
 def pointless(body: str) -> list[Problem]:
-    """Say why a text need not be looked at any further: it is empty, or two versions of it are still to be merged."""
+    """Describe why a text needs no further check: it is empty, or has unresolved merge markers."""
     return empty(body) or list(merge_markers(body))
 
 
 def not_utf8(text: Text, level: Level = "warning", *, utf_16: bool = True) -> Iterator[Problem]:
-    """Say that a file is written in an encoding that its format does not have; ``utf_16``: it may be that one."""
+    """Report that a file is written in an encoding that its format does not have; ``utf_16``: it may be that one."""
     if text.encoding.startswith("utf-16") and not utf_16:
         cause = "The file is written in UTF-16; this format has UTF-8 only."
         yield problem("encoding-other", (0, 1), cause, "Save the file as UTF-8.", level=level)

@@ -9,14 +9,14 @@ _STEP = lazy(r'\.?(?:\[(?P<number>[0-9]+)\]|(?P<quoted>"(?:[^"\\]|\\.)*")|(?P<pl
 _PLAIN = lazy(r'[^.\[\]"\s]+')
 
 
-def parse_path(words: str) -> Path:
+def parse_path(typed: str) -> Path:
     """Read a path. What cannot be one is taken as a single name."""
     path: list[str | int] = []
     at = 0
-    while at < len(words):
-        step = _STEP.match(words, at)
-        if step is None or (at == 0 and words[0] == "."):
-            return (words,)
+    while at < len(typed):
+        step = _STEP.match(typed, at)
+        if step is None or (at == 0 and typed[0] == "."):
+            return (typed,)
         at = step.end()
         path.append(int(step["number"]) if step["number"] else _name(step["quoted"], step["plain"]))
     return tuple(path)
@@ -35,13 +35,13 @@ def _name(quoted: str | None, plain: str | None) -> str:
 
 def format_path(path: Path) -> str:
     """Write a path so that ``parse_path`` reads it again."""
-    words = ""
+    text = ""
     for step in path:
         if isinstance(step, int):
-            words += f"[{step}]"
+            text += f"[{step}]"
         else:
-            words += ("." if words else "") + (step if _PLAIN.fullmatch(step) else _quoted(step))
-    return words
+            text += ("." if text else "") + (step if _PLAIN.fullmatch(step) else _quoted(step))
+    return text
 
 
 def _quoted(step: str) -> str:

@@ -1,4 +1,4 @@
-"""What a text means in a file that knows numbers, true and false: which kind it gets, and how people's words fit."""
+"""What a text means in a file that knows numbers, true and false: which kind it gets, and how what people type fits."""
 
 from __future__ import annotations
 

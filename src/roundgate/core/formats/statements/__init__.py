@@ -21,14 +21,14 @@ class StatementsFormat:
         return StatementsDocument(text, dialect)
 
     def problems(self, document: Document) -> Sequence[Problem]:
-        """Say what is wrong or doubtful with the text itself."""
+        """Report what is wrong or doubtful with the text itself."""
         from roundgate.core.formats.statements.problems import problems_of
 
         assert isinstance(document, StatementsDocument)
         return problems_of(document)
 
     def confirms(self, document: Document, expected: object) -> bool:
-        """Let a second reader of words find the same."""
+        """Let a second tokenizer find the same."""
         try:
             plain = document.plain()
         except EditRefused:

@@ -1,6 +1,6 @@
 """Reading files of statements: ``key = value;``, lists in braces, ``class NAME { };`` blocks, ``//`` and ``/* */``.
 
-A reader of words goes through the text once and notes where every key and value is; it stops at the first mistake. A
+A tokenizer goes through the text once and notes where every key and value is; it stops at the first mistake. A
 value is a text in double quotes (a quote in it is written twice), a list in braces, or whatever is before the ``;``.
 """
 
@@ -276,22 +276,22 @@ class StatementsReading:
 
 def read_plainly(body: str) -> list[tuple[Path, str]] | None:
     """Read character by character, sharing nothing with the reader above: paths and raw values; None where it fails."""
-    words = _words(body)
+    tokens = _tokens(body)
     found: list[tuple[Path, str]] = []
     home: list[str] = []
     at = 0
-    while at < len(words):
-        word = words[at]
-        if word == "}" and home and words[at + 1 : at + 2] == [";"]:
+    while at < len(tokens):
+        word = tokens[at]
+        if word == "}" and home and tokens[at + 1 : at + 2] == [";"]:
             home.pop()
             at += 2
-        elif word == "class" and "{" in words[at + 2 : at + 5]:
-            home.append(words[at + 1])
+        elif word == "class" and "{" in tokens[at + 2 : at + 5]:
+            home.append(tokens[at + 1])
             found.append((tuple(home), "class"))
-            at = words.index("{", at) + 1
-        elif words[at + 1 : at + 2] == ["="]:
-            end = _plain_value(words, at + 2, (*home, word.removesuffix("[]")), found)
-            if end < 0 or words[end : end + 1] != [";"]:
+            at = tokens.index("{", at) + 1
+        elif tokens[at + 1 : at + 2] == ["="]:
+            end = _plain_value(tokens, at + 2, (*home, word.removesuffix("[]")), found)
+            if end < 0 or tokens[end : end + 1] != [";"]:
                 return None
             at = end + 1
         else:
@@ -299,28 +299,28 @@ def read_plainly(body: str) -> list[tuple[Path, str]] | None:
     return found if not home else None
 
 
-def _plain_value(words: Sequence[str], at: int, path: Path, found: list[tuple[Path, str]]) -> int:
+def _plain_value(tokens: Sequence[str], at: int, path: Path, found: list[tuple[Path, str]]) -> int:
     """Read one value; give the number of the word after it, -1 where it is none."""
-    if words[at : at + 1] != ["{"]:
+    if tokens[at : at + 1] != ["{"]:
         parts = []
-        while at < len(words) and words[at] not in (";", ",", "{", "}", "="):
-            parts.append(words[at])
+        while at < len(tokens) and tokens[at] not in (";", ",", "{", "}", "="):
+            parts.append(tokens[at])
             at += 1
         found.append((path, " ".join(parts)))
         return at if parts else -1
     found.append((path, "{}"))
     at, number = at + 1, 0
-    while at < len(words) and words[at] != "}":
-        at = _plain_value(words, at, (*path, number), found)
-        if at < 0 or words[at : at + 1] not in ([","], ["}"]):
+    while at < len(tokens) and tokens[at] != "}":
+        at = _plain_value(tokens, at, (*path, number), found)
+        if at < 0 or tokens[at : at + 1] not in ([","], ["}"]):
             return -1
-        at, number = at + (words[at] == ","), number + 1
-    return at + 1 if at < len(words) else -1
+        at, number = at + (tokens[at] == ","), number + 1
+    return at + 1 if at < len(tokens) else -1
 
 
-def _words(body: str) -> list[str]:
-    """Give the words of a text, comments left out."""
-    words: list[str] = []
+def _tokens(body: str) -> list[str]:
+    """Give the tokens of a text, comments left out."""
+    tokens: list[str] = []
     word, at = "", 0
     while at < len(body):
         char = body[at]
@@ -338,9 +338,9 @@ def _words(body: str) -> list[str]:
         else:
             at += 1
         if char.isspace() or char == "\ufeff" or char in ";,{}=":
-            words += [word] if word else []
-            words += [char] if char in ";,{}=" else []
+            tokens += [word] if word else []
+            tokens += [char] if char in ";,{}=" else []
             word = ""
         else:
             word += char
-    return words + ([word] if word else [])
+    return tokens + ([word] if word else [])

@@ -24,7 +24,7 @@ class TomlFormat:
         return TomlDocument(text, dialect)
 
     def problems(self, document: Document) -> Sequence[Problem]:
-        """Say what is wrong or doubtful with the text itself."""
+        """Report what is wrong or doubtful with the text itself."""
         from roundgate.core.formats.toml.problems import problems_of
 
         assert isinstance(document, TomlDocument)

@@ -97,8 +97,8 @@ def diagnose(body: str, error: TomlError) -> Problem | None:
     found = _unseen(scene)
     if found:
         return found
-    for words, look in _LOOKS:
-        if words in str(error):
+    for message, look in _LOOKS:
+        if message in str(error):
             found = look(scene)
             if found:
                 return found

@@ -84,12 +84,12 @@ def after_key(scene: Scene) -> Problem | None:
         return problem(
             "separator-wrong", (at, at + 1), "TOML has an equals sign here, not a colon.", "Write =.", [cut], safe=True
         )
-    words = re.match(r"[ \t]*([A-Za-z0-9_.\-]+)([ \t]+)(?=[\"'\d\[{+\-]|true|false)", line)
-    if words:
-        at = scene.start + words.end(1)
+    match = re.match(r"[ \t]*([A-Za-z0-9_.\-]+)([ \t]+)(?=[\"'\d\[{+\-]|true|false)", line)
+    if match:
+        at = scene.start + match.end(1)
         cause = "The equals sign between this key and its value is missing."
         return problem(
-            "equals-missing", (scene.start + words.start(1), at), cause, "Write = between them.", [Splice(at, at, " =")]
+            "equals-missing", (scene.start + match.start(1), at), cause, "Write = between them.", [Splice(at, at, " =")]
         )
     key = re.match(r"[ \t]*([A-Za-z][\w \-]*?)[ \t]*=", line)
     if key and " " in key[1]:

@@ -21,7 +21,7 @@ class XmlFormat:
         return XmlDocument(as_declared(text), dialect)
 
     def problems(self, document: Document) -> Sequence[Problem]:
-        """Say what is wrong or doubtful with the text itself."""
+        """Report what is wrong or doubtful with the text itself."""
         from roundgate.core.formats.xml.problems import problems_of
 
         assert isinstance(document, XmlDocument)

@@ -214,7 +214,7 @@ class Scan(TagScan):
     # --- the end ---
 
     def finish(self) -> None:
-        """Say what is still open."""
+        """Report what is still open."""
         if self.stack:
             element = self.stack[-1]
             around = len(self.stack) - 1

@@ -21,7 +21,7 @@ class YamlFormat(ComparedPlainly):
         return YamlDocument(text, dialect)
 
     def problems(self, document: Document) -> Sequence[Problem]:
-        """Say what is wrong or doubtful with the text itself."""
+        """Report what is wrong or doubtful with the text itself."""
         from roundgate.core.formats.yaml.problems import problems_of
 
         assert isinstance(document, YamlDocument)

@@ -131,7 +131,7 @@ def begins_with_sign(scene: Scene) -> Problem | None:
 
 
 def unknown_alias(body: str, at: int, known: Collection[str]) -> Problem:
-    """Say that a reference leads to nothing that is marked above."""
+    """Report that a reference leads to nothing that is marked above."""
     name = re.match(r"\*([^\s,\[\]{}]+)", body[at : at + 200])
     anchor = name[1] if name else ""
     from roundgate.core.nearest import nearest

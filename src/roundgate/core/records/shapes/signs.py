@@ -56,14 +56,14 @@ class Signs:
         text = entry.value if entry is not None else ""
         kept = [hit for hit in _WORD.finditer(text) if not hit[0].startswith(sign) or hit[0][len(sign) :] in wanted]
         there = {hit[0][len(sign) :] for hit in kept if hit[0].startswith(sign)}
-        words = [hit[0] for hit in kept]
-        last = max((at for at, word in enumerate(words) if word.startswith(sign)), default=len(words) - 1)
+        items = [hit[0] for hit in kept]
+        last = max((at for at, word in enumerate(items) if word.startswith(sign)), default=len(items) - 1)
         new = [sign + word for word in dict.fromkeys(wanted) if word not in there]
         if len(kept) == len(_WORD.findall(text)):  # nothing goes: what is there keeps its spaces
             end = kept[last].end() if kept else 0
             changed = text[:end] + "".join(f" {word}" if end else word for word in new) + text[end:]
         else:
-            changed = " ".join([*words[: last + 1], *new, *words[last + 1 :]])
+            changed = " ".join([*items[: last + 1], *new, *items[last + 1 :]])
         if changed != text:
             editor.make(editor.document.set(record.path, changed))
 
@@ -76,13 +76,13 @@ class Signs:
 
     def add(self, editor: Editor, spec: RecordSet, key: str, values: Mapping[str, str], at: int | None) -> None:
         """See Shape."""
-        words = [
+        items = [
             sign + word
             for name, sign in spec.signs.items()
             for word in values.get(name, "").split(separator_of(name, spec))
             if word
         ]
-        editor.make(editor.document.set((*place_of_set(spec).home, key), " ".join(words)))
+        editor.make(editor.document.set((*place_of_set(spec).home, key), " ".join(items)))
 
     def remove(self, editor: Editor, spec: RecordSet, record: Record) -> None:
         """See Shape."""

@@ -15,7 +15,7 @@ from roundgate.core.records.shapes.places import entries_by_record, is_begun, pl
 from roundgate.core.records.shapes.protocol import Editor
 from roundgate.core.rulebook.model import RecordField, RecordSet
 from roundgate.core.values import document_kind
-from roundgate.core.values.words import is_code
+from roundgate.core.values.texts import is_code
 
 _FLAT = ("ini", "lines", "properties", "directives", "launch")
 """Formats whose values are single texts."""

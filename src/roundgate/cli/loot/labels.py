@@ -1,4 +1,4 @@
-"""Chances as words and bars, in tables and pictures."""
+"""Chances as text and bars, in tables and pictures."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ _WIDTH = 16
 
 
 def title_of(table: OddsTable) -> str:
-    """Say what a table is about."""
+    """Describe what a table is about."""
     if not table.record:
         return f"{table.loot}: all that is there after a restart"
     return f"{table.record}, opened once" + (f" ({table.at_once} there at a time)" if table.at_once > 1 else "")

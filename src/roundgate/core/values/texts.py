@@ -39,8 +39,8 @@ class TrueFalse(Traits):
         for word, value in known.items():
             if fold(word) == fold(stored):
                 return value
-        words = f"{', '.join(list(known)[:-1])} and {list(known)[-1]}"
-        cause = f"Only {words} count{'' if spec.any_case else ', spelt just so'}."
+        text = f"{', '.join(list(known)[:-1])} and {list(known)[-1]}"
+        cause = f"Only {text} count{'' if spec.any_case else ', spelt just so'}."
         try:
             meant = self.store(self.parse(stored.strip(), spec), spec)
         except ValueProblem as error:
@@ -103,7 +103,7 @@ class Choice(Traits):
         return "one of " + ", ".join(spec.choices)
 
 
-class Words(Traits):
+class Texts(Traits):
     """``text``: free text with a length, a pattern, blocked words and a way to break lines."""
 
     name = "text"
@@ -139,8 +139,8 @@ class Words(Traits):
             raise ValueProblem("value-control", "This setting is one line; it cannot hold a line break.")
 
     def _check_blocked(self, text: str, spec: Setting) -> None:
-        words = spec.blocked.words if spec.blocked else ()
-        found = next((word for word in words if word.lower() in text.lower()), None)
+        blocked = spec.blocked.words if spec.blocked else ()
+        found = next((word for word in blocked if word.lower() in text.lower()), None)
         if found and spec.blocked:
             cause = f"The blocked word '{found}' is part of it. {spec.blocked.because}".rstrip()
             raise ValueProblem("value-blocked", cause)
@@ -155,10 +155,10 @@ class Words(Traits):
 
     def describe(self, spec: Setting) -> str:
         """See ValueKind."""
-        words = f"a text of {spec.length[0]} to {spec.length[1]} characters" if spec.length else "a text"
-        words += r", \n for a new line" if spec.line_break else ""
-        words += f", such as {spec.example}" if spec.example else ""
-        return words + (f", without the words {', '.join(spec.blocked.words)}" if spec.blocked else "")
+        text = f"a text of {spec.length[0]} to {spec.length[1]} characters" if spec.length else "a text"
+        text += r", \n for a new line" if spec.line_break else ""
+        text += f", such as {spec.example}" if spec.example else ""
+        return text + (f", without the words {', '.join(spec.blocked.words)}" if spec.blocked else "")
 
 
 def is_code(condition: str) -> bool:
@@ -191,9 +191,9 @@ class Condition(Traits):
             raise ValueProblem("value-control", "A condition cannot hold a control character.")
         if stored in spec.choices or not (spec.choices or spec.offers) or is_code(stored):
             return stored  # what is more than words is code, and only the server can tell whether it is right
-        words = (*spec.choices, *spec.offers)
-        near = nearest(stored, words)
-        cause = f"'{stored}' is not one of {', '.join(words)}, and no code."
+        choices = (*spec.choices, *spec.offers)
+        near = nearest(stored, choices)
+        cause = f"'{stored}' is not one of {', '.join(choices)}, and no code."
         raise ValueProblem("value-choice", cause, near)
 
     def store(self, value: Value, spec: Setting) -> str:
@@ -206,8 +206,8 @@ class Condition(Traits):
 
     def describe(self, spec: Setting) -> str:
         """See ValueKind."""
-        words = [*spec.choices, *spec.offers]
-        return f"{', '.join(words)}, or a condition in code" if words else "a condition in code"
+        choices = [*spec.choices, *spec.offers]
+        return f"{', '.join(choices)}, or a condition in code" if choices else "a condition in code"
 
 
 class Secret(Traits):
