@@ -100,7 +100,7 @@ def _long_ones_first(items: Sequence[pytest.Item], workers: int) -> list[pytest.
     found: list[pytest.Item] = []
     for worker in range(workers):
         found += long[worker::workers]
-        found += islice(rest, len(items) * (worker + 1) // workers - len(found))
+        found += islice(rest, max(0, len(items) * (worker + 1) // workers - len(found)))
     return found
 
 
