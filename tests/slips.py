@@ -119,7 +119,7 @@ def repaired(name: str, text: Text, found: list[Problem]) -> Any:
 
 
 def _is_lua(text: Text) -> bool:
-    """Tell whether a damaged text is right all the same: ``x { 1 }`` for ``x = { 1 }`` is a call."""
+    """Tell whether a damaged text is right anyway: ``x { 1 }`` for ``x = { 1 }`` is a call."""
     return not lua_tree.parse(text.body).has_error
 
 

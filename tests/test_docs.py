@@ -137,7 +137,9 @@ def test_the_hooks_for_version_control_take_every_ending_that_is_sure() -> None:
 
 def test_the_page_and_the_schema_of_rulebooks_are_current() -> None:
     made = runpy.run_path(str(ROOT / "docs" / "make_rulebook.py"))
-    assert (ROOT / "docs" / "rulebook_reference.md").read_text("utf-8") == made["page"](), "python docs/make_rulebook.py"
+    assert (ROOT / "docs" / "rulebook_reference.md").read_text("utf-8") == made["page"](), (
+        "python docs/make_rulebook.py"
+    )
     assert json.loads((ROOT / "docs" / "rulebook.schema.json").read_text("utf-8")) == made["rulebook_schema"]()
 
 

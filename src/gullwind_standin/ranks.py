@@ -19,9 +19,9 @@ _LEFT_OUT = ("rank.take",)
 
 
 def _text(folder: str, *names: str) -> str:
-    """Read a file; nothing where it is missing, is no plain file, or has a tab in it."""
+    """Read a file; nothing where it is missing, is not a plain file, or has a tab in it."""
     path = os.path.join(folder, *names)
-    if not os.path.isfile(path):  # a pipe would keep it waiting for ever
+    if not os.path.isfile(path):  # a pipe would keep it waiting forever
         return ""
     try:
         with open(path, encoding="utf-8", errors="replace") as file:

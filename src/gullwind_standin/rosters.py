@@ -20,7 +20,7 @@ _SEATS = ("first", "second", "learner")
 
 
 class Ban(NamedTuple):
-    """Somebody who may not come aboard; an empty ``until`` is for ever."""
+    """Somebody who may not come aboard; an empty ``until`` is forever."""
 
     name: str
     since: str
@@ -43,7 +43,7 @@ class Rosters:
 
     def _text(self, name: str) -> str:
         path = os.path.join(self.folder, name)
-        if not os.path.isfile(path):  # a pipe would keep it waiting for ever
+        if not os.path.isfile(path):  # a pipe would keep it waiting forever
             return ""
         try:
             with open(path, encoding="utf-8-sig", errors="replace") as file:

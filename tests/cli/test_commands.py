@@ -94,7 +94,7 @@ WRONG: list[tuple[int, list[str], list[str]]] = [
     (2, ["check", "--format", "xml"], ["There is no format 'xml'"]),
     (2, ["explain", "race.slotz"], ["Did you mean race.slots?"]),
     (2, ["apply", "--at", "25:00", "--yes"], ["is not a time of day"]),
-    (2, ["apply", "--countdown", "soon", "--yes"], ["is not a length of time"]),
+    (2, ["apply", "--countdown", "soon", "--yes"], ["is not a duration"]),
     (1, ["send", "status"], ["regatta is down", "roundgate start"]),
     (1, ["set", "race.laps=4", "--now"], ["is down"]),
     (1, ["set", "race.slots=20", "--now"], ["cannot be set at the live console"]),

@@ -55,7 +55,7 @@ def test_secrets_are_compared_and_never_shown(club: SiteUnderTest) -> None:
 def test_a_side_may_be_the_defaults_a_preset_or_a_round(club: SiteUnderTest) -> None:
     found = rows(club, "regatta", "defaults")
     assert found["race.slots"]["values"] == ["16", "12 (default)"] and "gust.limit" in found
-    assert "tide.mode" not in found, "a default that is not in the file is no difference"
+    assert "tide.mode" not in found, "a default that is not in the file is not a difference"
     assert rows(club, "regatta", "preset:gentle")["gust.limit"]["values"] == ["20", "12"]
     assert set(rows(club, "regatta", "preset:gentle")) <= {"gust.limit", "hull.damage", "race.collisions"}
     club.ok("set", "regatta", "race.slots=20")
@@ -127,7 +127,7 @@ def test_a_preset_saved_from_one_server_makes_another_like_it(club: SiteUnderTes
     club.ok("preset", "regatta", "evening")
     assert "007" in club.ok("slate", "regatta")
     assert "race.slots: 16 -> 24" in club.ok("slate", "regatta")
-    assert "is there already" in club.fails(1, "preset", "save", "evening", "harbour")
+    assert "already exists" in club.fails(1, "preset", "save", "evening", "harbour")
     club.ok("preset", "save", "evening", "harbour", "--force")
     assert "Nothing differs" in club.fails(1, "preset", "save", "none", "harbour", "--against", "harbour")
     assert "cannot be a preset's name" in club.fails(2, "preset", "save", "a/b", "harbour")

@@ -57,7 +57,7 @@ def test_a_draft_never_writes_over_a_file_unless_told(site: SiteUnderTest, harbo
     book = site.folder / "rulebooks" / "harbour.toml"
     book.write_text("mine")
     output = site.fails(1, "rulebook", "draft", "harbour")
-    assert "is there already; nothing was written" in output and book.read_text() == "mine"
+    assert "already exists; nothing was written" in output and book.read_text() == "mine"
     site.ok("rulebook", "draft", "harbour", "--force")
     assert book.read_text() != "mine"
     other = site.folder / "elsewhere.toml"

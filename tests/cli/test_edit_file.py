@@ -92,7 +92,7 @@ def test_give_up(regatta: SiteUnderTest, editor: Path) -> None:
     env = plan(editor, "boat.slots=16=>boat.slots=99")
     code, heard = in_terminal(regatta, env, "g\n", "edit", "regatta", "gullwind.properties")
     assert code == 1
-    assert "given up, nothing was changed" in heard
+    assert "cancelled, nothing was changed" in heard
     assert "the slate is empty" in regatta.ok("slate", "regatta")
 
 

@@ -218,7 +218,7 @@ def contents(club: SiteUnderTest) -> dict[Path, bytes]:
         (("add", "regatta", "guests", "Plover"), "Nobody called 'Plover'"),
         (("add", "regatta", "guests", "hv_3k9plq27"), "is the id of a haven, and here the id of a sailor is needed"),
         (("add", "regatta", "gests", PLOVER), "Did you mean guests?"),
-        (("add", "regatta", "guests", WREN), "is there already"),
+        (("add", "regatta", "guests", WREN), "already exists"),
         (("move", "regatta", "guests/Wren", "--to", "gold"), "has no roster 'gold'"),
         (("move", "regatta", "guests/Nobody", "--to", "bans"), "regatta has no guests/Nobody"),
         (("roster", "sync", "regata"), "There is no server 'regata'"),
@@ -414,7 +414,7 @@ def test_a_roster_is_never_longer_than_the_server_reads(club: SiteUnderTest) -> 
 
 
 def test_one_is_banned_on_all_servers_by_a_name_that_one_of_them_has_seen(club: SiteUnderTest) -> None:
-    """All or nothing: what does not fit on one server is put on none; who is there already is told."""
+    """All or nothing: what does not fit on one server is put on none; who already exists is told."""
     write_logs(club)
     output = club.ok("add", "@all", "bans", "Ruff", "--until", "1w")
     assert output.count("Ruff is GW-AAAA-2222") == 2 and output.count("bans/GW-AAAA-2222: not there") == 2

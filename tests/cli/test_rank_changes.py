@@ -91,7 +91,7 @@ def test_a_new_role_is_written_in_all_the_places_that_it_needs(quay: SiteUnderTe
     assert "would have no rank" in output and "--to RANK" in output
     quay.ok("ranks", "remove", "bosun", "--to", "lookout", "nightwatch")
     assert "bosun" not in after(quay, "nightwatch", "rights.yml")
-    assert "know no denials" in quay.fails(1, "ranks", "deny", "mate", "race.start", "nightwatch")
+    assert "have no denials" in quay.fails(1, "ranks", "deny", "mate", "race.start", "nightwatch")
 
 
 def test_a_rank_gets_another_name_wherever_it_is_named(quay: SiteUnderTest) -> None:

@@ -99,7 +99,7 @@ def test_a_record_is_added_from_a_template_or_like_another(regatta: SiteUnderTes
     assert "A new record of officers needs id" in output and "name=Plover id=..." in output
     assert "Nobody called 'Plover'" in regatta.fails(2, "add", "regatta", "officers", "Plover")
     assert "should look like GW-7K3M-Q2XD" in regatta.fails(1, "add", "regatta", "officers", "id=Plover")
-    assert "is there already" in regatta.fails(2, "add", "regatta", "officers", "id=GW-7K3M-Q2XD")
+    assert "already exists" in regatta.fails(2, "add", "regatta", "officers", "id=GW-7K3M-Q2XD")
     regatta.ok("add", "regatta", "officers", "id=GW-9Z9Z-Z9Z9", "name=Plover", "--like", "Tern")
     regatta.ok("add", "regatta", "officers", "id=GW-1A1A-1A1A")
     regatta.ok("add", "regatta", "ranks", "steward", "also=deckhand", "may=crew.call")
@@ -116,7 +116,7 @@ def test_a_record_is_added_from_a_template_or_like_another(regatta: SiteUnderTes
 def test_a_rank_is_renamed_with_all_that_names_it(regatta: SiteUnderTest) -> None:
     output = regatta.ok("rename", "regatta", "ranks/marshal", "warden")
     assert "officers/*.rank: 2 name marshal -> they name warden" in output and "ranks/*.also: 1 name marshal" in output
-    assert "is there already" in regatta.fails(2, "rename", "regatta", "ranks/deckhand", "coxswain")
+    assert "already exists" in regatta.fails(2, "rename", "regatta", "ranks/deckhand", "coxswain")
     regatta.ok("apply", "--yes")
     home = regatta.folder / "regatta"
     ranks = yaml.safe_load((home / "ranks.yml").read_text())["ranks"]

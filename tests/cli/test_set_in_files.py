@@ -132,7 +132,7 @@ def test_every_value_that_show_names_is_found_by_that_name(regatta: SiteUnderTes
 
 
 def test_a_comment_behind_a_number_is_the_one_thing_said_of_its_line(regatta: SiteUnderTest) -> None:
-    """Not also that '24 # the most' is no number: one mistake, one finding, and an error because the value is lost."""
+    """The text '24 # the most' is not reported as a bad number too: one mistake, one finding, and it is an error."""
     core = regatta.folder / "regatta" / "gullwind.properties"
     core.write_text(core.read_text().replace("heat.size=8", "heat.size=8 # at once"))
     output = regatta.fails(1, "check", "regatta")

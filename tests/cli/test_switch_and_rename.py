@@ -67,7 +67,7 @@ def test_what_cannot_be_is_said_with_its_reason_and_is_not_put_on_the_slate(rega
     assert "is not in ranks.yml" in regatta.fails(1, "switch", "regatta", "ranks.yml:ranks.bosun", "--off")
     assert "is not in ranks.yml" in regatta.fails(1, "rename", "regatta", "ranks.yml:ranks.bosun", "x")
     output = regatta.fails(1, "rename", "regatta", "ranks.yml:ranks.coxswain", "marshal")
-    assert "marshal is there already" in output
+    assert "marshal already exists" in output
     assert "discard" not in output, "there is nothing to discard"
     assert "On or off?" in regatta.fails(2, "switch", "regatta", "idle.drop")
     assert "the slate is empty" in regatta.ok("slate", "regatta")

@@ -159,7 +159,7 @@ def test_a_backup_is_made_and_one_that_fails_is_told(site: SiteUnderTest, hook: 
     output = tick(site)
     assert "regatta: tea: failed: There is nothing to save" in output
     wait_for(lambda: len(hook.got) == 1, 20)
-    assert hook.bodies[0]["message"].startswith("tea (backup) of regatta did not go well: There is nothing to save")
+    assert hook.bodies[0]["message"].startswith("tea (backup) of regatta failed: There is nothing to save")
 
 
 def test_a_round_that_is_refused_is_told(site: SiteUnderTest, hook: Hook) -> None:
@@ -263,10 +263,10 @@ def test_damaged_books_are_begun_anew(site: SiteUnderTest) -> None:
     ("table", "words"),
     [
         ('do = "restart"', "[timetable.a]: it needs 'at'"),
-        ('do = "restart"\nat = ["25:00"]', "'25:00' is no time of day"),
-        ('do = "restart"\nat = ["05:00"]\nzone = "Europe/Atlantis"', "'Europe/Atlantis' is no time zone"),
+        ('do = "restart"\nat = ["25:00"]', "'25:00' is not a time of day"),
+        ('do = "restart"\nat = ["05:00"]\nzone = "Europe/Atlantis"', "'Europe/Atlantis' is not a time zone"),
         ('do = "restart"\ncron = "0 5 * *"', "is no cron expression"),
-        ('do = "restart"\nat = ["05:00"]\ncountdown = "soon"', "'soon' as 'countdown' is no length of time"),
+        ('do = "restart"\nat = ["05:00"]\ncountdown = "soon"', "'soon' as 'countdown' is not a duration"),
         ('do = "restart"\nat = ["05:00"]\nservers = ["regata"]', "there is no server 'regata'"),
         ('do = "send"\nat = ["05:00"]', "'line' goes with do = \"send\""),
         ('do = "restart"\nat = ["05:00"]\nwait-at-most = "2h"', "goes with when-empty = true"),

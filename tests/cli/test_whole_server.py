@@ -238,7 +238,7 @@ def test_a_mod_that_is_not_there_or_lacks_its_key_is_found(site: SiteUnderTest, 
     (modded / "lanterns.ini").write_text("[lantern]\n")
     site.ok("check")
     site.ok("remove", "launch.mods", "lanterns")
-    assert "keys/" not in site.ok("add", "launch.mods", "lanterns"), "what is there already is not copied"
+    assert "keys/" not in site.ok("add", "launch.mods", "lanterns"), "what already exists is not copied"
 
 
 # --- a world's own file ---

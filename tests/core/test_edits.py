@@ -232,7 +232,7 @@ REFUSED: list[tuple[str, str, Make, str]] = [
     ("json", "{", lambda d: d.set(("a",), "1"), "fix them first"),
     ("json", '{"a": [1]}', lambda d: d.set(("a",), "1"), "a single value cannot replace it"),
     ("json", '{"a": 1}', lambda d: d.set(("a",), "x"), "a number is expected there"),
-    ("json", '{"a": 1, "b": 2}', lambda d: d.rename(("a",), "b"), "is there already"),
+    ("json", '{"a": 1, "b": 2}', lambda d: d.rename(("a",), "b"), "already exists"),
     ("yaml", "a: &x 1\nb: *x\n", lambda d: d.set(("a",), "2"), "line 2 shares it"),
     ("yaml", "a: &x 1\nb: *x\n", lambda d: d.set(("b",), "2"), "shares what line 1 holds"),
     ("yaml", "a: &x 1\nb: *x\n", lambda d: d.remove(("a",)), "shares"),

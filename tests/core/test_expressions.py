@@ -64,7 +64,7 @@ def test_expressions_give_what_one_expects(source: str, answer: object) -> None:
         ("__import__('os')", "one thing too many"),
         ("server.name matches race.heat", "needs a pattern"),
         ("server.name matches '('", "pattern '\\(' is wrong"),
-        ("and 3", "is where a value belongs"),
+        ("and 3", "is where a value is expected"),
         ("(" * 100 + "1" + ")" * 100, "nested too deeply"),
         ("2" + "^2" * 100, "nested too deeply"),
     ],
@@ -78,7 +78,7 @@ def test_nonsense_is_refused_with_words(source: str, words: str) -> None:
     "source", ["server.name < 3", "1 / 0", "1 % 0", "len(race.heat)", "3 in race.heat", "-server.name"]
 )
 def test_kinds_that_do_not_fit_are_a_problem_and_not_a_crash(source: str) -> None:
-    with pytest.raises(ExpressionProblem, match="cannot be worked out"):
+    with pytest.raises(ExpressionProblem, match="cannot be calculated"):
         work_out(read_expression(source), VALUES)
 
 

@@ -49,7 +49,7 @@ EXAMPLES: list[tuple[Operation, str, str]] = [
         CopyFile(FILE, "mods/crew.json", "{}\n"),
         "crew.json",
         TEXT.replace("],", "]"),
-    ),  # it is there already, and stays as it is
+    ),  # it already exists, and stays as it is
 ]
 
 

@@ -127,7 +127,7 @@ def test_a_record_is_added_removed_and_given_another_key(kind: str) -> None:
     values = (("id", "GW-3"), ("name", "Skua"), ("rank", "cook"))
     added = done(files, AddRecord("crew", "officers", "GW-3", values)).after
     assert list(held(added)) == ["GW-1", "GW-2", "GW-3"] and held(added)["GW-3"] == dict(values)
-    assert done(added, AddRecord("crew", "officers", "GW-3", values)).after.texts == added.texts, "it is there already"
+    assert done(added, AddRecord("crew", "officers", "GW-3", values)).after.texts == added.texts, "it already exists"
     removed = done(added, RemoveRecord("crew", "officers", "GW-3")).after.texts["crew"].body
     assert removed.rstrip() == files.texts["crew"].body.rstrip()
     assert done(files, RemoveRecord("crew", "officers", "GW-3")).after.texts == files.texts, "it is gone already"

@@ -86,7 +86,7 @@ def test_merging_changes_neither_layer() -> None:
         ('type = "int"', 'type = "whole"', 10, 1, "No kind of value is called 'whole'"),
         ('file = "core"\nkey', 'file = "cor"\nkey', 8, 1, "Did you mean core?"),
         ("default = 4", "default = 9", 12, 1, "9 is above the maximum, 8"),
-        ("default = 4", "defalt = 4", 12, 1, "'defalt' is not a word that this table knows."),
+        ("default = 4", "defalt = 4", 12, 1, "'defalt' is not a key of this table."),
         ("range = [1, 8]", 'range = "1 to 8"', 11, 1, "A value of type array belongs here"),
         ("boat.slots % 2", "boat.slot % 2", 15, 1, "Did you mean boat.slots?"),
         ("% 2 == 0", "% 2 = 0", 15, 1, "not understood"),

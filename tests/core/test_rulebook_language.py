@@ -89,7 +89,7 @@ def known(**values: object) -> Facts:
         (setting(type='"vector"', bounds="{ q = [0, 1] }", form='"{x} {y}"'), "No part is called 'q'"),
         (setting(type='"date"', form='"%Y-%m"'), "does not hold all of a date"),
         (setting(type='"cores"', stored='"octal"'), "is none of hex, list, number"),
-        (setting(type='"text"', pattern="'(a|a)*b'"), "can take for ever"),
+        (setting(type='"text"', pattern="'(a|a)*b'"), "can take forever"),
         (setting(type='"text"', pattern="'('"), "The pattern is wrong"),
         (setting() + '[table.t]\ngiven = "slot"\nmost = "slots"\nrows = [[1, 2]]\n', "Did you mean slots?"),
         (setting() + '[table.t]\ngiven = "machine.cores"\nmost = "slots"\nrows = [[2, 2], [1, 4]]\n', "must rise"),

@@ -116,7 +116,7 @@ ROWS = (
     Fault("the backup gets SIGKILL", "while the server's saving is held", "told to save again; a notice", SAME, RUNS, "test_backups::test_a_server_saves_again_where_its_backup_is_killed"),
     Fault("the backup gets SIGTERM or its terminal is closed", "while the server's saving is held", "told to save again", SAME, RUNS, "test_backups::test_a_server_saves_again_where_its_backup_is_ended_by_a_signal"),
     Fault("two backups of a server at once", "while the first one holds its saving", "the second is refused", SAME, RUNS, "test_backups::test_a_second_backup_does_not_end_the_hold_of_the_first"),
-    Fault("a stop without books is broken off", "and the server crashes later", "a crash like any other", SAME, UP, "test_keeper::test_a_crash_long_after_a_stop_that_was_broken_off_is_a_crash"),
+    Fault("a stop without books is interrupted", "and the server crashes later", "a crash like any other", SAME, UP, "test_keeper::test_a_crash_long_after_a_stop_that_was_broken_off_is_a_crash"),
     Fault("the disk is full", "`backup`", "said; nothing is left of it", SAME, RUNS, "test_backups::test_a_full_disk_leaves_no_half_backup"),
     Fault("the archive is damaged, cut, or gone", "`backup check`, `restore`", "said; nothing is restored", SAME, RUNS, "test_backups::test_a_damaged_archive_is_told_and_not_restored"),
     Fault("the archive holds `../`, an absolute path, a link or a device", "`backup restore`", "refused", SAME, RUNS, "test_backups::test_a_member_that_leads_outside_is_refused"),

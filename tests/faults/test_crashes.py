@@ -198,13 +198,13 @@ def test_with_the_keeper_dead_too_the_next_command_says_so_and_recover_finishes(
     wait_for(lambda: site.keeper_process("regatta") is None)
     assert "Lantern Run" in site.text("regatta", "courses.txt") and site.value("regatta", "boat.slots") == "16"
     output = site.fails(4, "apply", "--yes")
-    assert "was broken off" in output and "roundgate recover" in output and "will be put back" in output
+    assert "was interrupted" in output and "roundgate recover" in output and "will be put back" in output
     assert "will be put back" in site.run("status").stderr
     site.ok("recover")
     assert "Lantern Run" not in site.text("regatta", "courses.txt")
     assert site.server_process("regatta") is not None
     assert "race.slots: 16 -> 24" in site.ok("slate")
-    assert "no round is broken off" in site.ok("recover")
+    assert "no round is interrupted" in site.ok("recover")
 
 
 def test_a_keeper_that_lives_recovers_by_itself_though_nobody_looks(running: SiteUnderTest) -> None:

@@ -30,7 +30,7 @@ def damage(path: Path, how: str) -> None:
     elif how == "garbled":
         data[4096:] = os.urandom(len(data) - 4096)
     elif how == "text":
-        data = bytearray(b"this is no database, and long enough to be seen as none\n" * 200)
+        data = bytearray(b"this is not a database, and long enough to be seen as none\n" * 200)
     elif how == "empty":
         data = bytearray()
     else:

@@ -40,7 +40,7 @@ def test_a_round_that_cannot_put_its_files_back_stays_open_tells_so_once_and_is_
     site.ok("start")
     site.ok("set", "race.slots=24")
     said = site.fails(4, "apply", "--yes")
-    assert "the files could NOT be put back" in said and "What was saved lies in" in said, said
+    assert "the files could NOT be put back" in said and "What was saved is in" in said, said
     number = json.loads(site.ok("rounds", "--json"))[0]["round"]
 
     def tries() -> int:

@@ -42,4 +42,4 @@ def test_what_rulebooks_usually_say_needs_no_clock(pattern: str) -> None:
 def test_a_pattern_that_only_one_of_the_modules_knows_is_searched_by_it() -> None:
     found = search(r"\p{Lu}ull", "the Gull sails")
     assert found is not None and found[0] == "Gull"
-    assert search("(", "(") is None, "one that is no pattern matches nothing"
+    assert search("(", "(") is None, "one that is not a pattern matches nothing"

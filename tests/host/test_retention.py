@@ -1,4 +1,4 @@
-"""What rounds saved stays as long as the site file says, and what is somebody's own stays for ever."""
+"""What rounds saved stays as long as the site file says, and what is somebody's own stays forever."""
 
 from __future__ import annotations
 

@@ -184,7 +184,7 @@ def test_what_players_are_told_and_when_is_the_sites_word(site: SiteUnderTest) -
     path = site.folder / "roundgate.toml"
     whole = path.read_text()
     for old, new, words in (
-        ('["2s"]', '["soon"]', "'soon' of [countdown] is no time"),
+        ('["2s"]', '["soon"]', "'soon' of [countdown] is not a time"),
         ("{left}", "{lefft}", "[countdown] has no 'lefft' to fill in"),
     ):
         path.write_text(whole.replace(old, new))

@@ -125,7 +125,7 @@ def test_a_rulebook_that_has_changed_is_read_anew(regatta: SiteUnderTest) -> Non
 def test_a_kind_that_there_is_not_is_told_with_those_that_there_are(site: SiteUnderTest, key: str) -> None:
     site.add("regatta", extra=f'{key} = "pigeon"')
     output = site.fails(1, "status")
-    assert f"'pigeon' of regatta is no kind of {key}" in output
+    assert f"'pigeon' of regatta is not a kind of {key}" in output
     assert ("stdin, tcp" if key == "console" else "keeper") in output
 
 

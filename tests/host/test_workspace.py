@@ -20,7 +20,7 @@ from roundgate.host.files import Folder, SeenTexts, read_texts
 
 @pytest.fixture
 def counts(monkeypatch: pytest.MonkeyPatch) -> Counter[str]:
-    """Count the calls of what is slow; they are made all the same."""
+    """Count the calls of what is slow; they are made anyway."""
     found: Counter[str] = Counter()
 
     def counted(module: Any, name: str) -> None:

@@ -1,4 +1,4 @@
-"""A daemon that is no game, as the distribution packages it: its rulebook is drafted, corrected, and used for a round.
+"""A packaged daemon that is not a game: its rulebook is drafted, corrected, and used in a round.
 
 It runs on loopback alone, on a free port, for seconds; it links to no other server.
 """

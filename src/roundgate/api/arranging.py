@@ -50,7 +50,7 @@ def numbered(server: OpenServer, name: str, field: str, start: int = 1, step: in
     name, spec = _set(server, name)
     field = _field(name, spec, field)
     if spec.field[field].type not in ("int", "decimal"):
-        raise WrongUsage(f"{name}.{field} is no number.", f"roundgate explain {server.name} {name}")
+        raise WrongUsage(f"{name}.{field} is not a number.", f"roundgate explain {server.name} {name}")
     records = list(changes.records(name))
     if place_of_set(spec).is_map:
         records = _sorted(records, spec, field, falling=False)

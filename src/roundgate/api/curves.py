@@ -105,7 +105,7 @@ def _numbers(ladder: Ladder, making: Making) -> tuple[list[Decimal], list[Decima
     try:
         step = Decimal(making.step)
     except ArithmeticError as error:
-        raise CurveProblem(f"'{making.step}' is no step to round to.") from error
+        raise CurveProblem(f"'{making.step}' is not a step to round to.") from error
     return levels, rounded(numbers, step)
 
 

@@ -122,7 +122,7 @@ class KeyChanges:
             raise Trouble(
                 f"{own} belongs to the game: its next update overwrites the file, and a change of {target.name} "
                 "with it. Nothing was changed.",
-                f"to change it all the same: {command('edit', self.holder.name, own)}",
+                f"to change it anyway: {command('edit', self.holder.name, own)}",
             )
         places = [(own, spec.key, target.name)]
         places += [(self.holder.book.file[place.file or spec.file].path, place.key, "") for place in spec.also]
@@ -319,7 +319,7 @@ class KeyChanges:
             raise Trouble(
                 f"{target.name} is a setting of the rulebook: the server looks for {target.spec.key} and would not "
                 f"find it under the name '{new}'. Nothing was changed.",
-                f"--force renames it all the same; to stop using it: "
+                f"--force renames it anyway; to stop using it: "
                 f"{command('switch', self.holder.name, f'{target.name} --off')}",
             )
         self._must_be_there(target, or_off=False)

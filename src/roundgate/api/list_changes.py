@@ -79,7 +79,7 @@ class ListChanges(KeyChanges):
             held = values.default_of(target.spec) if entry is None else values.read(entry.value, target.spec)
         except ValueProblem as error:
             raise Trouble(
-                f"{target.name} is not a right list now: {error.cause}", command("explain", self.holder.name, found)
+                f"{target.name} is not a valid list now: {error.cause}", command("explain", self.holder.name, found)
             ) from error
         return target, list(entries_of(held)) if held is not None else []
 

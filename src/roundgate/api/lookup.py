@@ -47,7 +47,7 @@ class SettingTarget(Struct, frozen=True):
 
 
 def command(verb: str, server: str, rest: str = "") -> str:
-    """Write a command to type; of a file that is no server's the name is empty."""
+    """Write a command to type; of a file that is not a server's the name is empty."""
     return " ".join(("roundgate", verb, *(word for word in (server, rest) if word)))
 
 

@@ -38,7 +38,7 @@ class OddsTable(NamedTuple):
 def odds_tables(server: OpenServer, names: Sequence[str], *, with_slate: bool) -> list[OddsTable]:
     """Give the odds of the records that names mean, or of all together where there are none.
 
-    Raises Trouble where the rulebook knows of no loot or it cannot be worked out, UnknownName.
+    Raises Trouble where the rulebook knows of no loot or it cannot be calculated, UnknownName.
     """
     sides = _sides_of(server, with_slate=with_slate)
     if not names:
@@ -66,7 +66,7 @@ def where_found(server: OpenServer, thing: str, *, with_slate: bool) -> list[Odd
 def _sides_of(server: OpenServer, *, with_slate: bool) -> dict[str, _Sides]:
     """Read the loot of a server, by its name: on disk, and where asked, as the slate would leave it. Raises Trouble."""
     if not server.book.loot:
-        raise Trouble(f"The rulebook of {server.name} says nothing of loot.", "It needs a table [loot.NAME].")
+        raise Trouble(f"The rulebook of {server.name} does not describe loot.", "It needs a table [loot.NAME].")
     outcome = server.workspace.outcome(server.workspace.operations)
     before = schemes(outcome.before)
     after = schemes(outcome.after) if with_slate else before
@@ -122,7 +122,7 @@ class _Sides:
             rows = tuple(Row(thing, old.get(thing), new.get(thing), _paths(last, node, thing)) for thing in things)
         except Endless as error:
             raise Trouble(
-                f"{error}: it contains itself, so its outcome cannot be worked out.", f"roundgate check {self.server}"
+                f"{error}: it contains itself, so its outcome cannot be calculated.", f"roundgate check {self.server}"
             ) from error
         except TooMany as error:
             raise Trouble(str(error)) from error

@@ -167,7 +167,7 @@ def joining(
         given.append(f"{roster.rank}={rank}")
     end = _end(until)
     if end and roster is None:
-        raise WrongUsage(f"{name} is no roster: nobody's time on it ends.", "leave --until out")
+        raise WrongUsage(f"{name} is not a roster: nobody's time on it ends.", "leave --until out")
     if end and roster is not None and roster.until:
         given.append(f"{roster.until}={end}")
         end = ""
@@ -181,7 +181,7 @@ def joining(
 def _end(until: str) -> str:
     end = end_of(until, date.today()) if until else None
     if until and end is None:
-        raise WrongUsage(f"'{until}' is no time at which something ends.", "--until 2026-12-31, or --until 7d")
+        raise WrongUsage(f"'{until}' is not a time at which something ends.", "--until 2026-12-31, or --until 7d")
     if end is not None and end <= date.today():
         raise WrongUsage(f"{end} is over already.", "--until takes a day to come.")
     return "" if end is None else end.isoformat()

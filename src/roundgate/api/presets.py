@@ -114,7 +114,7 @@ def save_preset(site: Site, name: str, rulebook: str, chosen: Mapping[str, TomlV
         raise Trouble("Nothing differs, so there is nothing to save.", "Name another side with --against.")
     path = site.folder / "presets" / f"{name}.toml"
     if path.exists() and not force:
-        raise Trouble(f"{path} is there already; nothing was written.", "--force writes over it.")
+        raise Trouble(f"{path} already exists; nothing was written.", "--force writes over it.")
     lines = [f"rulebook = {value_text(rulebook)}", 'about = ""', "", "[set]"]
     lines += [f"{key_text((setting,))} = {value_text(value)}" for setting, value in chosen.items()]
     try:
@@ -122,5 +122,5 @@ def save_preset(site: Site, name: str, rulebook: str, chosen: Mapping[str, TomlV
         write_durably(str(path), ("\n".join(lines) + "\n").encode(), 0o644)
     except OSError as error:
         why = (error.strerror or str(error)).lower()
-        raise Trouble(f"{path} cannot be written: {why}.", "Look at the folder's permissions.") from error
+        raise Trouble(f"{path} cannot be written: {why}.", "Check the folder's permissions.") from error
     return path

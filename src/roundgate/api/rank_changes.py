@@ -109,7 +109,7 @@ class RankChanges:
         wanted, other = fields if may else fields[::-1]
         home = self._home(set_name, wanted)
         if not home:
-            raise Trouble(f"The ranks of {self.server.name} know no denials.", "Withdraw the permission instead.")
+            raise Trouble(f"The ranks of {self.server.name} have no denials.", "Withdraw the permission instead.")
         made = []
         counter = self._home(set_name, other)
         if counter:
@@ -215,7 +215,7 @@ class RankChanges:
                 f"roundgate ranks grant HIGHER-NUMBER PERMISSION {self.server.name}",
             )
         if not word.isdecimal():
-            raise WrongUsage(f"'{word}' is no level.", f"roundgate ranks grant 4 PERMISSION {self.server.name}")
+            raise WrongUsage(f"'{word}' is not a level.", f"roundgate ranks grant 4 PERMISSION {self.server.name}")
         name, known = self.spec.levels, self._records(self.spec.levels)
         made: list[Operation] = []
         for permission in permissions:
@@ -245,7 +245,7 @@ class RankChanges:
         for word in arguments:
             field, sign, value = word.partition("=")
             if not sign:
-                raise WrongUsage(f"'{word}' is no field of a rank: a field is given as FIELD=VALUE.")
+                raise WrongUsage(f"'{word}' is not a field of a rank: a field is given as FIELD=VALUE.")
             given[field] = value
         parents = [self._rank(above)] if above else []
         return self._defined(name, given, parents)

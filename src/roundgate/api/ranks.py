@@ -35,7 +35,7 @@ def ranks_of(site: Site, server: OpenServer, *, with_slate: bool = False, world:
     if found:
         return found
     if not server.book.ranks:
-        raise Trouble(f"The rulebook of {server.name} says nothing of ranks.", "It needs a table [ranks.NAME].")
+        raise Trouble(f"The rulebook of {server.name} does not describe ranks.", "It needs a table [ranks.NAME].")
     raise Trouble(f"{server.name} has no ranks that count now.", f"roundgate explain {server.name} ranks")
 
 

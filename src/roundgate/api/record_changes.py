@@ -164,7 +164,7 @@ class RecordChanges:
             return tuple(found)
         if found:
             titles = ", ".join(f"{record.title(spec)} ({record.key})" for record in found)
-            raise WrongUsage(f"'{word}' could be {titles}.", f"Say which, by its key: {name}/{found[0].key}")
+            raise WrongUsage(f"'{word}' could be {titles}.", f"Specify which, by its key: {name}/{found[0].key}")
         by_name = self._person(spec, word, {record.key: record for record in records})
         if by_name is not None:
             return (by_name,)
@@ -397,7 +397,7 @@ class RecordChanges:
             field = next((field for field in spec.field if field != spec.key), "")
             do = f"roundgate set {self.holder.name} {quoted(f'{name}/{key}.{field}=VALUE')}" if field else ""
             raise WrongUsage(
-                f"{name}/{key} is there already. Nothing was changed.",
+                f"{name}/{key} already exists. Nothing was changed.",
                 do or f"roundgate show {self.holder.name} {name}",
             )
         if spec.key == "*":
@@ -415,7 +415,7 @@ class RecordChanges:
                 if key or spec.key != "*":
                     example = " ".join(f"{field}=..." for field in spec.field)
                     call = f"roundgate add {self.holder.name} {name} {example}"
-                    raise WrongUsage(f"'{word}' is no field of a record: a field is given as FIELD=VALUE.", call)
+                    raise WrongUsage(f"'{word}' is not a field of a record: a field is given as FIELD=VALUE.", call)
                 key = word
                 continue
             field = self._field(name, spec, field)
@@ -472,7 +472,7 @@ class RecordChanges:
             raise WrongUsage("One record at a time.", f"roundgate rename SERVER {address.name}/RECORD NEW-NAME")
         record = address.records[0]
         if any(other.key == new for other in self.records(address.name)):
-            raise WrongUsage(f"{address.name}/{new} is there already. Nothing was changed.")
+            raise WrongUsage(f"{address.name}/{new} already exists. Nothing was changed.")
         made: list[Operation] = [RenameRecord(self._path(address.spec), address.name, record.key, new)]
         for name, field, _ in referring(address.name, self.book.records):
             spec = self.book.records[name]

@@ -47,7 +47,7 @@ def whoever(site: Site, server: Server, word: str, kind_name: str) -> Someone:
     if len(found) > 1:
         shown = ", ".join(f"{people.people[key].name} ({key})" for key in found)
         choices = [(people.people[key].ids[kind_name][0], f"{people.people[key].name} ({key})") for key in found]
-        raise SeveralMeant(f"'{word}' could be {shown}.", "Say which, by the key in brackets.", word, choices)
+        raise SeveralMeant(f"'{word}' could be {shown}.", "Specify which, by the key in brackets.", word, choices)
     if found:
         person = people.people[found[0]]
         ids = person.ids[kind_name]

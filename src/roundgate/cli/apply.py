@@ -21,24 +21,24 @@ if TYPE_CHECKING:
     from roundgate.host.servers import Server
 
 Yes = Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")]
-Countdown = Annotated[str, typer.Option(help="Tell the players, and wait this long: 5m, 30s.")]
+Countdown = Annotated[str, typer.Option(help="Announce it to the players, and wait this long: 5m, 30s.")]
 Reason = Annotated[str, typer.Option(help="What the players are told.")]
 WhenEmpty = Annotated[bool, typer.Option("--when-empty", help="Wait until nobody is on the server.")]
 EmptyWithin = Annotated[
-    str, typer.Option("--empty-within", help="--when-empty, but no longer than this: 2h. Then it goes on.")
+    str, typer.Option("--empty-within", help="With --when-empty: wait at most this long, such as 2h; then go on.")
 ]
 At = Annotated[str | None, typer.Option(help="Wait until this time of day, HH:MM.")]
-Silent = Annotated[bool, typer.Option("--silent", help="Go on where the players cannot be told.")]
-Kill = Annotated[bool, typer.Option("--kill", help="End a server that ignores everything else by SIGKILL.")]
+Silent = Annotated[bool, typer.Option("--silent", help="Go on even if the players cannot be told.")]
+Kill = Annotated[bool, typer.Option("--kill", help="Use SIGKILL on a server that ignores everything else.")]
 
 Waves = Annotated[
     str,
-    typer.Option("--waves", metavar="SIZES", help="Several servers: so many first, then so many: 1,3,rest."),
+    typer.Option("--waves", metavar="SIZES", help="Several servers: how many in each wave: 1,3,rest."),
 ]
-Together = Annotated[int, typer.Option("--together", min=0, help="Several servers: so many at a time.")]
-GoOn = Annotated[bool, typer.Option("--go-on", help="--waves: begin the next wave although one failed.")]
+Together = Annotated[int, typer.Option("--together", min=0, help="Several servers: how many at a time.")]
+GoOn = Annotated[bool, typer.Option("--go-on", help="With --waves: start the next wave even if one failed.")]
 Backup = Annotated[bool, typer.Option("--backup", help="Save the worlds too.")]
-Despite = Annotated[bool, typer.Option("--despite-errors", help="Go on though errors are on disk already.")]
+Despite = Annotated[bool, typer.Option("--despite-errors", help="Go on even if there are errors on disk.")]
 
 
 def apply(
@@ -50,7 +50,7 @@ def apply(
     empty_within: EmptyWithin = "0s",
     at: At = None,
     backup: Backup = False,
-    live: Annotated[bool, typer.Option("--live", help="Only what needs no stop, by the live console.")] = False,
+    live: Annotated[bool, typer.Option("--live", help="Apply only what needs no stop, by the console.")] = False,
     start: Annotated[bool, typer.Option("--start", help="Start a server that is down.")] = False,
     keep: Annotated[bool, typer.Option("--keep", help="Keep the change even if it is not proven.")] = False,
     silent: Silent = False,
@@ -216,7 +216,7 @@ def rewind(
 
 def recover(
     server: Annotated[
-        str | None, typer.Argument(help="Which servers; all where left out.", autocompletion=complete_server)
+        str | None, typer.Argument(help="Which servers; default: all.", autocompletion=complete_server)
     ] = None,
 ) -> None:
     """Finish rounds that a crash or a power cut broke off: the files wholly old or wholly new, the server up."""
@@ -229,7 +229,7 @@ def recover(
     for opened in context.several(server, default_all=server is None, lenient=True):
         row = broken_off(opened, context.store)
         if row is None:
-            echo(f"{opened.name}: no round is broken off.")
+            echo(f"{opened.name}: no round is interrupted.")
             continue
         echo(f"{opened.name}: recovering round {row.number}")
         codes.append(min(watch(partial(launch_recovery, opened, row.number), context.store), 5))

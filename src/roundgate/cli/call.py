@@ -17,7 +17,7 @@ class CallContext(OpenSite):
     """The site of this call, open."""
 
     def __init__(self, *, quiet: bool = False) -> None:
-        """Find the site. Says on standard error where a round was broken off, unless ``quiet``."""
+        """Find the site. Says on standard error where a round was interrupted, unless ``quiet``."""
         here = Path.cwd()
         super().__init__(find_site(named_site.SITE_NAMED, here), here)
         self._left_out: set[str] = set()
@@ -37,7 +37,7 @@ class CallContext(OpenSite):
             broken = broken_off(self.opened(row.server).server, self.store)
             if broken and broken.number == row.number:
                 what = plan(self.store.journal(row.number))
-                warn(f"Round {row.number} of {row.server} was broken off: {what}.")
+                warn(f"Round {row.number} of {row.server} was interrupted: {what}.")
                 warn(f"  do: roundgate recover {row.server}")
 
     def one(self, word: str | None, *, lenient: bool = False) -> Server:

@@ -23,16 +23,14 @@ def check(
     what: Annotated[
         list[str] | None,
         typer.Argument(
-            help="Which servers, all where left out; or files, folders, or - (stdin).",
+            help="Which servers, by default all; or files, folders, or - (stdin).",
             autocompletion=complete_server_or_file,
         ),
     ] = None,
     form: Annotated[str, typer.Option("--format", help="text, json or sarif")] = "text",
     as_json: Annotated[bool, typer.Option("--json", help="The same as --format json.")] = False,
-    given: Annotated[str, typer.Option("--as", help="The format of the files; by name, then by content, if not.")] = "",
-    fix: Annotated[
-        bool, typer.Option("--fix", help="Fix what can be fixed safely: onto the slate, with a diff.")
-    ] = False,
+    given: Annotated[str, typer.Option("--as", help="The files' format; default: by name, then content.")] = "",
+    fix: Annotated[bool, typer.Option("--fix", help="Put the safe fixes onto the slate, and show the diff.")] = False,
     strict: Annotated[bool, typer.Option("--strict", help="Warnings count as errors for the exit code.")] = False,
 ) -> None:
     """Find what is wrong: syntax first, then values, then what they refer to and how they fit together.

@@ -99,15 +99,16 @@ def preset(
         ),
     ] = None,
     against: Annotated[str, typer.Option(help="save: what differs from this side; see 'compare'.")] = "defaults",
-    force: Annotated[bool, typer.Option("--force", help="save: write over a preset that is there.")] = False,
+    force: Annotated[bool, typer.Option("--force", help="save: overwrite an existing preset.")] = False,
     with_mode: Annotated[
         bool | None,
-        typer.Option(
-            "--with-mode/--without-mode", help="Also switch on the mode without which a preset does not count."
-        ),
+        typer.Option("--with-mode/--without-mode", help="Also switch on the mode that the preset needs."),
     ] = None,
     new_world: Annotated[
-        str, typer.Option("--new-world", metavar="NAME", help="Name a new world, for what a world has fixed.")
+        str,
+        typer.Option(
+            "--new-world", metavar="NAME", help="Start a new world of this name, for settings that a world fixes."
+        ),
     ] = "",
 ) -> None:
     """Put a preset's values onto the slate of servers, list the presets, or save one from what a server has.

@@ -25,7 +25,7 @@ _STORY: tuple[tuple[str, str], ...] = (
     ),
     ("What is there to set on the regatta server, and what does it hold now?", "show regatta"),
     (
-        "A wrong value. The server itself would take it without a word, and the lobby would hide it.",
+        "A wrong value. The server itself would silently take it, and the lobby would hide it.",
         "set regatta race.slots=40",
     ),
     (

@@ -34,9 +34,7 @@ Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 Until = Annotated[
     str, typer.Option("--until", metavar="DAY", help="When somebody's time on a roster ends: 2026-12-31, 7d, 2w.")
 ]
-NowToo = Annotated[
-    bool, typer.Option("--now", help="At once too: in the file, and in force without a stop, where the server can.")
-]
+NowToo = Annotated[bool, typer.Option("--now", help="Also apply it now, without a stop, where the server can.")]
 YesReally = Annotated[bool, typer.Option("--yes-really", help="Even the last admin of a server, or yourself.")]
 KindOf = Annotated[
     str,
@@ -56,7 +54,10 @@ def set_values(
         bool, typer.Option("--here-only", help="Where a file shares the value (YAML &), change this place alone.")
     ] = False,
     new_world: Annotated[
-        str, typer.Option("--new-world", metavar="NAME", help="Name a new world, for what a world has fixed.")
+        str,
+        typer.Option(
+            "--new-world", metavar="NAME", help="Start a new world of this name, for settings that a world fixes."
+        ),
     ] = "",
 ) -> None:
     """Change settings. The change waits on the slate until 'apply'.
@@ -109,9 +110,7 @@ def _say_where(server: OpenServer, names: Sequence[str]) -> None:
 
 def switch(
     arguments: Annotated[list[str], typer.Argument(metavar="[SERVER] NAME...", autocompletion=complete_server_or_name)],
-    on: Annotated[
-        bool | None, typer.Option("--on/--off", help="Let it count again as it is, or comment it out.")
-    ] = None,
+    on: Annotated[bool | None, typer.Option("--on/--off", help="Comment it back in, or comment it out.")] = None,
 ) -> None:
     """Comment keys out with all that is in them, or let commented-out ones count again as they stand.
 
@@ -154,7 +153,7 @@ def rename(
 def reset(
     arguments: Annotated[list[str], typer.Argument(metavar="[SERVER] NAME...", autocompletion=complete_server_or_name)],
 ) -> None:
-    """Give settings their default again: the key's value becomes the default; an unknown key is taken out.
+    """Reset settings to their defaults: the key's value becomes the default; an unknown key is taken out.
 
     A record is taken out of its list by a field: roundgate reset regatta 'officers.json:officers[name=Tern]'.
     """
@@ -169,9 +168,9 @@ def reset(
 
 def add(
     arguments: ListArguments,
-    at: Annotated[int | None, typer.Option(help="Put it at this number; 0 is the first. Else at the end.")] = None,
+    at: Annotated[int | None, typer.Option(help="Put it at this position; 0 is the first. Default: the end.")] = None,
     new: New = False,
-    as_rank: Annotated[str, typer.Option("--as", metavar="RANK", help="What somebody is on a roster.")] = "",
+    as_rank: Annotated[str, typer.Option("--as", metavar="RANK", help="The rank on the roster.")] = "",
     until: Until = "",
     like: Annotated[
         str, typer.Option("--like", metavar="RECORD", help="A new record takes its fields from this one.")
@@ -337,7 +336,7 @@ def move(
     to: Annotated[
         str, typer.Option(metavar="NUMBER|ROSTER", help="The number that it gets, 0 is the first; or another roster.")
     ],
-    as_rank: Annotated[str, typer.Option("--as", metavar="RANK", help="What somebody is on the other roster.")] = "",
+    as_rank: Annotated[str, typer.Option("--as", metavar="RANK", help="The rank on the other roster.")] = "",
     until: Until = "",
     now: NowToo = False,
     yes_really: YesReally = False,
@@ -482,7 +481,7 @@ def echo_changes(outcome: Outcome, names: Collection[str], server: str = "") -> 
 
 def slate(
     server: Annotated[
-        str | None, typer.Argument(help="Which servers; all where left out.", autocompletion=complete_server)
+        str | None, typer.Argument(help="Which servers; default: all.", autocompletion=complete_server)
     ] = None,
     as_json: Json = False,
 ) -> None:

@@ -56,7 +56,7 @@ def _loaded(line: CommandLine) -> Any:
     app.command(line.name, short_help=line.help)(function)
     command: Any = typer.main.get_command(app)
     help_text = _rejoined(command.help or "")
-    command.help = re.sub(r"\[(?=[a-z#/@])", r"\\[", help_text)  # a path such as a[name=b] is no markup
+    command.help = re.sub(r"\[(?=[a-z#/@])", r"\\[", help_text)  # a path such as a[name=b] is not markup
     command.params.append(TyperOption(param_decls=["--site"], expose_value=False, hidden=True, callback=_take_site))
     return command
 

@@ -20,9 +20,9 @@ Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 
 def status(
     server: Annotated[
-        str | None, typer.Argument(help="Which servers; all where left out.", autocompletion=complete_server)
+        str | None, typer.Argument(help="Which servers; default: all.", autocompletion=complete_server)
     ] = None,
-    ask_list: Annotated[bool, typer.Option("--list", help="Look into the public list of servers now.")] = False,
+    ask_list: Annotated[bool, typer.Option("--list", help="Query the public list of servers now.")] = False,
     as_json: Json = False,
 ) -> None:
     """Which servers are up and since when, who is on them, what waits on the slate, and what differs."""
@@ -61,7 +61,7 @@ def show(
     file: Annotated[str | None, typer.Option(help="Only what is in this file.")] = None,
     search: Annotated[str | None, typer.Option(help="Only what has this word in name, key or meaning.")] = None,
     changed: Annotated[bool, typer.Option("--changed", help="Only what is not at its default.")] = False,
-    ask: Annotated[bool, typer.Option("--ask", help="Ask the running server what it has, where that is safe.")] = False,
+    ask: Annotated[bool, typer.Option("--ask", help="Ask the running server for values, where safe.")] = False,
     as_csv: Annotated[bool, typer.Option("--csv", help="Print a set of records as CSV.")] = False,
     as_json: Json = False,
 ) -> None:

@@ -107,7 +107,7 @@ def _program(
     context: typer.Context,
     site: Annotated[str | None, typer.Option(help="The site's folder.", envvar="ROUNDGATE_SITE")] = None,
     _version_asked: Annotated[
-        bool, typer.Option("--version", callback=_version, is_eager=True, help="Say the version.")
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="Show the version.")
     ] = False,
 ) -> None:
     named_site.SITE_NAMED = site

@@ -12,7 +12,7 @@ if TYPE_CHECKING:
 def open_call(*, quiet: bool = False) -> CallContext:
     """Find the site of this call and open it.
 
-    Says on standard error where a round was broken off, unless ``quiet``. Raises NoSite.
+    Says on standard error where a round was interrupted, unless ``quiet``. Raises NoSite.
     """
     from roundgate.cli.call import CallContext
 

@@ -41,7 +41,7 @@ def seconds(typed: str) -> float:
     try:
         found = float(typed) if re.fullmatch(r"[0-9]{1,9}(\.[0-9]{1,3})?", typed) else float(parse_seconds(typed))
     except (ValueProblem, ValueError, OverflowError) as error:
-        raise WrongUsage(f"{quoted(typed[:40])} is not a length of time.", "Write it like 30s or 5m.") from error
+        raise WrongUsage(f"{quoted(typed[:40])} is not a duration.", "Write it like 30s or 5m.") from error
     if not 0 <= found <= _LONGEST_WAIT:
         raise WrongUsage(f"A wait of {quoted(typed[:40])} is not possible: 0s to 30d is.", "Write it like 30s or 5m.")
     return found
@@ -90,7 +90,7 @@ def watch(begin: Callable[[], RoundWindow], store: Store) -> int:
     screen = RoundScreen()
     with CtrlC() as ctrl_c:
         window = begin()
-        echo(f"Round {window.number} (it goes on by itself if this terminal is closed)")
+        echo(f"Round {window.number} (it goes on even if this terminal is closed)")
         try:
             while True:
                 sources: list[CtrlC | RoundWindow] = [window, ctrl_c]

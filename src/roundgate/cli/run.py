@@ -139,7 +139,7 @@ def _run_bare(word: str | None, options: Options, why: BooksUnusable) -> None:
         raise why
     site = find_site(named_site.SITE_NAMED, Path.cwd())
     warn(f"warning  {why.what}")
-    warn(f"  The {options.kind} goes on without the books: it is no round, and nothing is written into files.")
+    warn(f"  The {options.kind} goes on without the books: it is not a round, and nothing is written into files.")
     for name in choose_servers(site, word, Path.cwd()):
         server = Server(site, name, lenient=True)
         if options.kind in ("stop", "restart"):

@@ -171,7 +171,7 @@ def _state_of(server: Server, store: Store, driver: Driver | None, until: float)
     try:
         state = driver.posted_state(until)
     except KeeperGone:
-        remark = "its keeper does not answer; if it stays so, end it (it is started again): " + _kill_command(server)
+        remark = "its keeper does not answer; if that persists, end it (it is started again): " + _kill_command(server)
         return ServerState(server, RunState(), remarks=[Remark("keeper-silent", remark)], odd="no answer")
     return _state_with(server, store, state)
 
@@ -328,7 +328,7 @@ def _remarks(server: Server, state: RunState, known: Known, layers: list[Layers]
 
 
 def _outside(server: Server) -> list[Remark]:
-    """Describe where a server that no keeper holds runs all the same."""
+    """Describe where a server that no keeper holds runs anyway."""
     from roundgate.host.rounds.obstacles import refuse_outsiders
 
     try:

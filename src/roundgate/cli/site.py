@@ -37,13 +37,13 @@ def adopt(
     tag: Annotated[list[str] | None, typer.Option(help="A tag, for @TAG; may be given more than once.")] = None,
     first_run: Annotated[bool | None, typer.Option(help="Start it once, so that its files exist.")] = None,
     user: Annotated[str | None, typer.Option(help="The user that it runs as, where you are root.")] = None,
-    run_in: Annotated[str, typer.Option(help="The folder that it is run in; its own if left out.")] = "",
+    run_in: Annotated[str, typer.Option(help="The folder that it runs in; default: its own.")] = "",
     umask: Annotated[str, typer.Option(help="Its umask, such as 0027.")] = "",
     environment: Annotated[
         list[str] | None, typer.Option(help="A variable, NAME=VALUE, such as HOME; may be given more than once.")
     ] = None,
 ) -> None:
-    """Make a folder a server of the site."""
+    """Add a folder to the site as a server."""
     from roundgate.host.adopting import Adoption, ProcessOptions, missing_files, recognise, write_server
 
     context = open_call()
@@ -152,7 +152,7 @@ def rulebook(
     ] = None,
     name: Annotated[str, typer.Option(help="draft: the rulebook's name; the server's if left out.")] = "",
     to: Annotated[Path | None, typer.Option(help="draft: the file to write; rulebooks/NAME.toml if left out.")] = None,
-    force: Annotated[bool, typer.Option("--force", help="draft: write over a file that is there.")] = False,
+    force: Annotated[bool, typer.Option("--force", help="draft: overwrite an existing file.")] = False,
     as_json: Annotated[bool, typer.Option("--json", help="list: print JSON.")] = False,
 ) -> None:
     """List rulebooks, check one, show one with its layers, draft one from a server's files, or print a JSON Schema.
@@ -229,7 +229,7 @@ def _draft(word: str | None, name: str, to: Path | None, *, force: bool) -> None
         raise WrongUsage(f"'{name}' cannot be a rulebook's name.", "Use letters, digits, - and _.")
     path = to or context.site.folder / "rulebooks" / f"{name}.toml"
     if path.exists() and not force:
-        raise Trouble(f"{path} is there already; nothing was written.", "--force writes over it; --to names another.")
+        raise Trouble(f"{path} already exists; nothing was written.", "--force overwrites it; --to names another.")
     made = draft_rulebook(name, servers)
     write_draft(made, path)
     counts, here = made.counts, Path.cwd()

@@ -87,7 +87,7 @@ def _format_cell(value: TomlValue, spec: Setting) -> str:
 
 
 def holds(source: str, names: Mapping[str, Any]) -> bool:
-    """Tell whether an expression holds; one that cannot be worked out is taken to."""
+    """Tell whether an expression holds; one that cannot be calculated is taken to."""
     try:
         return bool(work_out(read_expression(source), names))
     except ExpressionProblem:
@@ -106,7 +106,7 @@ def overriding(spec: Setting, names: Mapping[str, Any]) -> list[str]:
 
 
 def limit_of(spec: Setting, names: Mapping[str, Any]) -> Decimal | None:
-    """Work out the limit of a setting; None where it has none, or nobody knows what it hangs on."""
+    """Work out the limit of a setting; None where it has none, or nobody knows what it depends on."""
     if not spec.limit:
         return None
     try:

@@ -235,7 +235,7 @@ def differing(before: ServerFiles, after: ServerFiles) -> list[str]:
 
 
 def format_value(stored: str | None, spec: Setting) -> str:
-    """Describe what a file holds as people say it; what is no valid value is said as it stands."""
+    """Describe what a file holds as people say it; what is not a valid value is said as it stands."""
     if stored is None:
         return "-"
     try:

@@ -27,7 +27,7 @@ def escaped_bytes(text: str) -> bytes:
         elif escape["sign"] in _SIGNS:
             found += _SIGNS[escape["sign"]]
         else:
-            raise ValueError(f"'{escape[0]}' is no escape; a backslash itself is written \\\\")
+            raise ValueError(f"'{escape[0]}' is not an escape; a backslash itself is written \\\\")
     return found + text[at:].encode()
 
 
@@ -43,7 +43,7 @@ def _from_hex(digits: str) -> bytes:
     try:
         return bytes.fromhex(digits)
     except ValueError as error:
-        raise ValueError(f"'{digits}' is no row of bytes in hex") from error
+        raise ValueError(f"'{digits}' is not a row of bytes in hex") from error
 
 
 def texts_of(answer: bytes) -> list[str]:

@@ -28,7 +28,7 @@ def make_site(folder: Path, name: str) -> None:
     """Write a site file. Raises Trouble where there is one already."""
     path = folder / SITE_FILE
     if path.exists():
-        raise Trouble(f"{path} is there already.", "roundgate adopt FOLDER")
+        raise Trouble(f"{path} already exists.", "roundgate adopt FOLDER")
     try:
         folder.mkdir(parents=True, exist_ok=True)
         title = f"name = {_quoted(name)}\n" if name else ""
@@ -63,7 +63,7 @@ class ProcessOptions(Struct, frozen=True):
         for word in self.environment:
             name, sign, value = word.partition("=")
             if not sign or not re.fullmatch(r"[A-Za-z_]\w*", name):
-                raise WrongUsage(f"'{word}' is no variable.", "Give --environment NAME=VALUE.")
+                raise WrongUsage(f"'{word}' is not a variable.", "Give --environment NAME=VALUE.")
             pairs.append(f"{name} = {_quoted(value)}")
         return [*found, *([f"environment = {{ {', '.join(pairs)} }}"] if pairs else [])]
 

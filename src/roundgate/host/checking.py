@@ -243,7 +243,7 @@ def check_file(path: str, given: str = "") -> list[Finding]:
 
 
 def _unreadable(path: str, cause: str) -> Finding:
-    return Finding("file-unreadable", "error", Place(path), cause, "Look whether the name is right.")
+    return Finding("file-unreadable", "error", Place(path), cause, "Check the name.")
 
 
 def files_below(folder: str) -> list[str]:

@@ -63,7 +63,7 @@ class UnknownName(Trouble):
 
 
 class NeedsRecovery(Trouble):
-    """A round was broken off."""
+    """A round was interrupted."""
 
     exit_code = 4
 

@@ -44,7 +44,7 @@ def facts_of(name: str, folder: Path, entry: ServerEntry, version: Callable[[], 
         return (folder / path).exists()
 
     def lines(path: str) -> list[str]:
-        # A list of names that is not there, or is no text, names nothing: the settings that go by it are then
+        # A list of names that is not there, or is not text, names nothing: the settings that go by it are then
         # unrestricted.
         with suppress(OSError, UnicodeDecodeError), (folder / path).open(encoding="utf-8") as file:
             return [line.strip() for line, _ in zip(file, range(_MOST_LINES), strict=False)]

@@ -381,7 +381,7 @@ def _as_neighbours(place: OpenPlace) -> tuple[int, int, int]:
                 continue
             known = entry.stat(follow_symlinks=False)
             mode = stat.S_IMODE(known.st_mode)
-            if mode & 0o111 == 0:  # a program is no model for a configuration file
+            if mode & 0o111 == 0:  # a program is not a model for a configuration file
                 same = 1000 if os.path.splitext(entry.name)[1] == ending else 1
                 found[known.st_uid, known.st_gid, mode] += same
     if found:

@@ -24,7 +24,7 @@ def claim(site: Path, state: Path) -> None:
     found = _stat(state)
     owner = site.stat().st_uid if found is None else found.st_uid
     if found is not None and not stat.S_ISDIR(found.st_mode):
-        raise Trouble(f"{state} is no folder of Round Gate's own, so nothing in it is believed.", f"ls -ld {state}")
+        raise Trouble(f"{state} was not made by Round Gate, so nothing in it is trusted.", f"ls -ld {state}")
     if owner == me:
         if found is not None and stat.S_IMODE(found.st_mode) & 0o077:
             _make_private(state, found)
@@ -62,8 +62,8 @@ def _make_private(state: Path, found: os.stat_result) -> None:
     """Close a folder that others could write to or read. Where they could write, its configuration may be theirs."""
     if stat.S_IMODE(found.st_mode) & 0o022:
         raise Trouble(
-            f"Others can write to {state}, so nothing in it is believed.",
-            f"Look at what is in it, then: chmod 700 {state}",
+            f"Others can write to {state}, so nothing in it is trusted.",
+            f"Check what is in it, then: chmod 700 {state}",
         )
     state.chmod(0o700)
 

@@ -19,14 +19,14 @@ from msgspec import Struct
 from roundgate.host.errors import Trouble
 
 LARGEST = 200 * 1024 * 1024
-"""Bytes; a larger file is no configuration file."""
+"""Bytes; a larger file is not a configuration file."""
 _READ = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC | os.O_NOCTTY
 _WALK = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
 _TRIES = 5
 
 
 class NotAFile(OSError):
-    """It is no regular file: reading a pipe or a device might never end."""
+    """It is not a regular file: reading a pipe or a device might never end."""
 
     def __init__(self, path: str) -> None:
         """Report which path."""

@@ -128,7 +128,7 @@ def choose_one(site: Site, word: str | None, here: Path) -> str:
     """Like ``choose_servers``, where only one server makes sense. Raises WrongUsage."""
     chosen = choose_servers(site, word, here)
     if len(chosen) > 1:
-        raise WrongUsage(f"This goes for one server at a time, and '{word}' means {len(chosen)}.", "Name one of them.")
+        raise WrongUsage(f"This works on one server at a time, and '{word}' means {len(chosen)}.", "Name one of them.")
     return chosen[0]
 
 

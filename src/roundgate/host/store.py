@@ -217,7 +217,7 @@ class Store:
     def close_round(self, number: int, outcome: str, message: str, evidence: Sequence[str] = ()) -> None:
         """End a round in the books; what it was bringing into force, and did not, waits again."""
         row = (time.time(), outcome, message, json.encode(list(evidence)), number)
-        # Before the outcome is written: a closed round that still owns operations would hold them for ever.
+        # Before the outcome is written: a closed round that still owns operations would hold them forever.
         self._release(number)
         self.db.execute("UPDATE round SET ended=?, outcome=?, said=?, evidence=? WHERE number=?", row)
 
@@ -302,7 +302,7 @@ class Store:
         self.db.execute("DELETE FROM live WHERE server=?", (server,))
 
     def note_timing(self, server: str, step: str, seconds: float) -> None:
-        """Remember how long a step took; forgotten where it cannot be written, for nothing hangs on it."""
+        """Remember how long a step took; forgotten where it cannot be written, for nothing depends on it."""
         with suppress(sqlite3.Error):
             self.db.execute("INSERT OR REPLACE INTO timing VALUES (?, ?, ?)", (server, step, seconds))
 

@@ -47,7 +47,7 @@ def fixed_by(book: Rulebook) -> dict[str, list[str]]:
 
 
 def remember_world(server: Server, slot: str, world: str, values: Mapping[str, str]) -> None:
-    """Keep what a world was made with. Nothing hangs on it, so a disk without room is no failure.
+    """Keep what a world was made with. Nothing depends on it, so a disk without room is not a failure.
 
     A world without a name is made anew at each start, and nothing of it is kept.
     """

@@ -33,13 +33,13 @@ def backup(
         list[str] | None,
         typer.Argument(
             metavar="[SERVER] | check N | restore N [FILE]...",
-            help="Make one; read one again; or put one back, or some of its files.",
+            help="Make, verify or restore a backup, or some of its files.",
         ),
     ] = None,
     whole: Annotated[bool, typer.Option("--whole", help="The whole folder, not only the worlds.")] = False,
     as_zip: Annotated[bool, typer.Option("--zip", help="A .zip in place of a .tar.zst.")] = False,
     as_it_runs: Annotated[
-        bool, typer.Option("--as-it-runs", help="Also of a running server that cannot hold its saving.")
+        bool, typer.Option("--as-it-runs", help="Back up a running server even if it cannot pause its saving.")
     ] = False,
     to: Annotated[
         str, typer.Option("--to", metavar="FOLDER", help="restore: into this new folder, not into the server's.")
@@ -71,7 +71,7 @@ def backup(
         raise WrongUsage("--to is for restore.", "roundgate backup restore NUMBER --to FOLDER")
     word, rest = context.split(given)
     if rest:
-        raise WrongUsage(f"'{rest[0]}' is no server.", "roundgate backup SERVER")
+        raise WrongUsage(f"'{rest[0]}' is not a server.", "roundgate backup SERVER")
     kind = "zip" if as_zip else "tar.zst"
     for server in context.servers(word):
         _make(context, server.name, "whole" if whole else "worlds", kind, as_it_runs=as_it_runs)
@@ -147,7 +147,7 @@ def _check(context: CallContext, number: int) -> None:
     if wrong:
         echo(f"Backup {number} is damaged: {len(wrong)} of {_files(manifest)}.")
         raise typer.Exit(1)
-    echo(f"Backup {number} of {manifest.server} is right: {_files(manifest)}, {_size(manifest.size)}.")
+    echo(f"Backup {number} of {manifest.server} is intact: {_files(manifest)}, {_size(manifest.size)}.")
 
 
 def _restore(context: CallContext, number: int, only: list[str], to: str, options: Options, *, yes: bool) -> None:
@@ -185,7 +185,7 @@ def _restore_in_place(context: CallContext, manifest: Manifest, options: Options
 
 
 def backups(
-    server: Annotated[str | None, typer.Argument(help="Which servers; all if left out.")] = None,
+    server: Annotated[str | None, typer.Argument(help="Which servers; default: all.")] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
     """List the backups, the newest first."""

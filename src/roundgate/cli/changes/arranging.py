@@ -13,13 +13,13 @@ from roundgate.host.errors import WrongUsage
 
 def arrange(
     arguments: Annotated[list[str], typer.Argument(metavar="[SERVER] SET", help="A set of records.")],
-    by: Annotated[str, typer.Option("--by", metavar="FIELD", help="Put the records in the order of this field.")] = "",
+    by: Annotated[str, typer.Option("--by", metavar="FIELD", help="Sort the records by this field.")] = "",
     falling: Annotated[bool, typer.Option("--falling", help="--by: the largest first.")] = False,
     number: Annotated[
-        str, typer.Option("--number", metavar="FIELD", help="Number this field anew, in the order that is there.")
+        str, typer.Option("--number", metavar="FIELD", help="Renumber this field, in the present order.")
     ] = "",
     start: Annotated[int | None, typer.Option("--from", help="--number: the first number; else the step.")] = None,
-    step: Annotated[int, typer.Option("--step", help="--number: from one to the next.")] = 1,
+    step: Annotated[int, typer.Option("--step", help="--number: the step from one to the next.")] = 1,
 ) -> None:
     """Put records in the order of a field, or number a field anew in their order."""
     from roundgate.api.arranging import arranged, numbered

@@ -100,7 +100,7 @@ def _edit_file(path: str, *, anyway: bool) -> None:
 
     before = read_bytes(path)
     if before is None or len(before) > LARGEST:
-        raise Trouble(f"{path} cannot be edited: it is no file, or larger than {LARGEST >> 20} MB.")
+        raise Trouble(f"{path} cannot be edited: it is not a file, or larger than {LARGEST >> 20} MB.")
     origin = Path(path).absolute()
     tell_kept(origin)
     with private_copy(origin, before) as copy:
@@ -129,7 +129,7 @@ def _until_right(path: str, copy: PrivateCopy, check: Check, *, anyway: bool) ->
         if answer == "keep":
             return data
         if answer == "give up":
-            echo(f"{path}: given up, nothing was changed.")
+            echo(f"{path}: cancelled, nothing was changed.")
             raise GivenUp(1)
 
 

@@ -22,14 +22,14 @@ _TOPICS = ("ports", "memory", "cores")
 def fit(
     arguments: Annotated[
         list[str] | None,
-        typer.Argument(metavar="[ports|memory|cores] [SERVER...]", help="What to look at; without a word, all of it."),
+        typer.Argument(metavar="[ports|memory|cores] [SERVER...]", help="What to show; default: all of it."),
     ] = None,
     for_server: Annotated[
         str, typer.Option("--for", metavar="SERVER", help="ports: the next free block for this server.")
     ] = "",
     start: Annotated[int, typer.Option("--from", min=0, max=65535, help="ports --for: not below this.")] = 0,
-    give: Annotated[int, typer.Option("--give", min=0, help="cores: share out so many to each server.")] = 0,
-    spare: Annotated[int, typer.Option("--spare", min=0, help="cores --give: leave so many to the machine.")] = 0,
+    give: Annotated[int, typer.Option("--give", min=0, help="cores: how many to give to each server.")] = 0,
+    spare: Annotated[int, typer.Option("--spare", min=0, help="cores --give: how many to leave to the machine.")] = 0,
     put_there: Annotated[bool, typer.Option("--set", help="ports --for: put the block onto the slate.")] = False,
     image: Annotated[str, typer.Option("--image", metavar="FILE", help="Draw cores by servers (PNG, SVG, PDF).")] = "",
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,

@@ -76,7 +76,7 @@ def wave_sizes(text: str, many: int) -> list[int]:
             if not size:
                 raise WrongUsage(f"A wave of '{word}' has no server.", "--waves 1,3,rest")
         else:
-            raise WrongUsage(f"'{word}' is no wave.", "--waves 1,3,rest    (or percent: 10%,50%,rest)")
+            raise WrongUsage(f"'{word}' is not a wave.", "--waves 1,3,rest    (or percent: 10%,50%,rest)")
         sizes.append(min(size, left))
     if sum(sizes) < many:
         sizes.append(many - sum(sizes))
@@ -186,7 +186,7 @@ def _hear(row: Row, store: Store, screen: _Screen) -> None:
         known = store.round(window.number)
         outcome = RoundOutcome(known.outcome) if known is not None and known.outcome else RoundOutcome.UNFINISHED
         row.state, row.code = str(outcome), EXIT_CODES[outcome]
-        row.message = known.message if known is not None and known.outcome else "It ended without a word."
+        row.message = known.message if known is not None and known.outcome else "It ended without a message."
     screen.tell(row)
 
 

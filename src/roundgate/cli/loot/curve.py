@@ -36,7 +36,7 @@ def curve(
     scale: Annotated[str, typer.Option("--scale", metavar="FACTOR", help="Stretch the numbers: 120%")] = "",
     levels: Annotated[int, typer.Option("--levels", min=0, help="The number of levels.")] = 0,
     step: Annotated[str, typer.Option("--round", metavar="STEP", help="Round new numbers to this.")] = "1",
-    with_slate: Annotated[bool, typer.Option("--slate", help="Also as the slate would leave it.")] = False,
+    with_slate: Annotated[bool, typer.Option("--slate", help="Also show the result with the slate.")] = False,
     image: Annotated[str, typer.Option("--image", metavar="FILE", help="Draw it (PNG, SVG, PDF).")] = "",
     as_csv: Annotated[bool, typer.Option("--csv", help="Print CSV.")] = False,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,

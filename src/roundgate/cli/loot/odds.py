@@ -26,7 +26,7 @@ def odds(
         ),
     ] = None,
     find: Annotated[str, typer.Option("--find", metavar="THING", help="Where a thing can come from.")] = "",
-    with_slate: Annotated[bool, typer.Option("--slate", help="Also as the slate would leave it.")] = False,
+    with_slate: Annotated[bool, typer.Option("--slate", help="Also show the result with the slate.")] = False,
     image: Annotated[str, typer.Option("--image", metavar="FILE", help="Draw it (PNG, SVG, PDF).")] = "",
     as_csv: Annotated[bool, typer.Option("--csv", help="Print CSV.")] = False,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,

@@ -66,7 +66,7 @@ def _list(context: CallContext, *, as_json: bool) -> None:
         echo_json(rows)
         return
     if not rows:
-        echo(f"Nobody is told anything yet. In roundgate.toml, such as:\n{_EXAMPLE}")
+        echo(f"Nobody is notified yet. In roundgate.toml, for example:\n{_EXAMPLE}")
         return
     table = [
         (

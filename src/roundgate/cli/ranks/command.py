@@ -65,7 +65,7 @@ def ranks(
             "PERMISSION...; join or leave RANK WHO...; default RANK; ladder",
         ),
     ] = None,
-    people: Annotated[bool, typer.Option("--people", help="matrix: people, in place of ranks.")] = False,
+    people: Annotated[bool, typer.Option("--people", help="matrix: show people instead of ranks.")] = False,
     differs: Annotated[bool, typer.Option("--differs", help="matrix: only permissions that not all have.")] = False,
     picture: Annotated[str, typer.Option("--picture", metavar="FILE", help="matrix: draw it (PNG, SVG, PDF).")] = "",
     as_csv: Annotated[bool, typer.Option("--csv", help="matrix: print CSV.")] = False,
@@ -79,15 +79,13 @@ def ranks(
         ),
     ] = "",
     above: Annotated[
-        str, typer.Option("--above", metavar="RANK", help="add: it has the permissions of this rank too.")
+        str, typer.Option("--above", metavar="RANK", help="add: also give it the permissions of this rank.")
     ] = "",
     to: Annotated[str, typer.Option("--to", metavar="RANK", help="remove: where its people go.")] = "",
     from_file: Annotated[
         str, typer.Option("--from", metavar="FILE", help="catalogue: take permissions out of a text (- for stdin).")
     ] = "",
-    with_slate: Annotated[
-        bool, typer.Option("--slate", help="Questions: as the slate would leave the files, in place of the disk.")
-    ] = False,
+    with_slate: Annotated[bool, typer.Option("--slate", help="Questions: answer with the slate applied.")] = False,
     as_json: Annotated[bool, typer.Option("--json", help="Questions: print JSON.")] = False,
 ) -> None:
     """Who may do what, and why: asked of the files, and decided as the server decides. And changing it.

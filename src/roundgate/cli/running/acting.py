@@ -48,7 +48,7 @@ def _list(server: Server) -> None:
     from roundgate.api.actions import usage
 
     if not server.book.action:
-        echo(f"{server.name}: its rulebook knows no actions.")
+        echo(f"{server.name}: its rulebook has no actions.")
         return
     echo(f"{server.name}")
     echo_table(
@@ -117,7 +117,7 @@ def keep(
         held |= ask_running(server.server, files)
     unknown = [name for name in names if name not in server.book.setting]
     if unknown:
-        raise WrongUsage(f"{unknown[0]} is no setting of {server.name}.", f"roundgate show {server.name}")
+        raise WrongUsage(f"{unknown[0]} is not a setting of {server.name}.", f"roundgate show {server.name}")
     found = {
         name: stored
         for name, stored in held.items()

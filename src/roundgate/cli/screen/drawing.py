@@ -21,7 +21,7 @@ BEFORE, AFTER, FALLS = "#9a9a9a", "#0072b2", "#d55e00"
 def check_name(path: str) -> None:
     """See that the name of a file says a kind of picture. Raises WrongUsage."""
     if not path.lower().endswith(_ENDINGS):
-        raise WrongUsage(f"'{path}' is no picture.", f"A name that ends with {', '.join(_ENDINGS)}")
+        raise WrongUsage(f"'{path}' is not a picture.", f"A name that ends with {', '.join(_ENDINGS)}")
 
 
 def new_figure(height: float = HEIGHT) -> Figure:

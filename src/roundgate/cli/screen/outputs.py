@@ -130,7 +130,7 @@ class TimetableOutput(Struct, frozen=True, rename="kebab"):
     do: Annotated[str, _about("what is done")]
     when: Annotated[str, _about("its times and weekdays, or its cron expression")]
     zone: Annotated[str, _about("the time zone that they are in")]
-    next: Annotated[float | None, _about("the next moment, in seconds since 1970; null where it never comes round")]
+    next: Annotated[float | None, _about("the next moment, in seconds since 1970; null where it never occurs")]
     next_when: Annotated[str, _about("the same, as the clocks of the zone show it")]
     skipped: Annotated[bool, _about("whether the next moment is left out")]
     last: Annotated[str | None, _about("what became of the last moment; null where there was none yet")]

@@ -137,7 +137,7 @@ def echo_records(server: OpenServer, word: str) -> None:
     echo(f"{styled(server.name, 'bold')}  {name}: {spec.about or 'records'}  ({path})")
     echo_table((*lead, *names, ""), rows)
     count = sum(1 for layer in layers if layer.counts)
-    echo(f"{count} of them." if rows else f"There are none. To add one: roundgate add {server.name} {name} ...")
+    echo(f"{count} of them." if rows else f"None yet. To add one: roundgate add {server.name} {name} ...")
     echo()
 
 

@@ -20,9 +20,7 @@ def echo_review(gathered: Gathered, *, diff: bool = True) -> None:
         text = format_change(change.before, change.after, is_nothing=change.is_nothing)
         echo(f"  {styled(change.name, 'bold')}{text}   ({change.file})")
         if change.when_slated:
-            echo(
-                f"      when you put it on the slate it was {plain(change.when_slated)}; somebody has changed it since"
-            )
+            echo(f"      it was {plain(change.when_slated)} when you put it on the slate; it has been changed since")
         if change.name in rescued:
             echo("      edited in the file while the server ran; the server would overwrite it when it stops")
     for name in gathered.differs:

@@ -26,7 +26,7 @@ _EXAMPLE = """  [timetable.nightly]
 
 def timetable(
     server: Annotated[
-        str | None, typer.Argument(help="Which servers; all where left out.", autocompletion=complete_server)
+        str | None, typer.Argument(help="Which servers; default: all.", autocompletion=complete_server)
     ] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
@@ -41,7 +41,7 @@ def timetable(
         echo_json(rows)
         return
     if not rows:
-        echo(f"Nothing is planned. In roundgate.toml, such as:\n{_EXAMPLE}")
+        echo(f"Nothing is planned. In roundgate.toml, for example:\n{_EXAMPLE}")
         return
     now = time.time()
     table = [
@@ -102,9 +102,9 @@ def skip(
     entry: Annotated[str, typer.Argument(help="Which entry of the timetable.")],
     server: Annotated[
         str | None,
-        typer.Argument(help="For which servers; all of the entry's where left out.", autocompletion=complete_server),
+        typer.Argument(help="For which servers; by default all of the entry.", autocompletion=complete_server),
     ] = None,
-    undo: Annotated[bool, typer.Option("--undo", help="Do not leave it out after all.")] = False,
+    undo: Annotated[bool, typer.Option("--undo", help="Undo: run it after all.")] = False,
 ) -> None:
     """Leave out the next moment of an entry of the timetable, this one time."""
     from roundgate.host.timetable.books import TimetableBooks
@@ -120,7 +120,7 @@ def skip(
     for name in names:
         at = planned.next_moment(now)
         if at is None:
-            echo(f"{name}: {entry} never comes round.")
+            echo(f"{name}: {entry} never occurs.")
             continue
         if undo:
             books.forget(name, entry, at)
@@ -159,5 +159,5 @@ def clock(
     if unit:
         echo(clock_unit(context.site).rstrip())
         return
-    echo(f"Seeing to the timetable of {context.site.file.site.name or context.site.folder.name}; Ctrl-C ends it.")
+    echo(f"Running the timetable of {context.site.file.site.name or context.site.folder.name}; Ctrl-C ends it.")
     run_clock(context.site.folder, lambda line: echo(plain(line)))

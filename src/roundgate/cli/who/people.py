@@ -93,7 +93,7 @@ def _one(book: People, word: str) -> str:
 
     found = book.find(word)
     if len(found) > 1:
-        raise WrongUsage(f"'{word}' could be {', '.join(found)}.", "Say which, by the key.")
+        raise WrongUsage(f"'{word}' could be {', '.join(found)}.", "Specify which, by the key.")
     if not found:
         near = nearest(word, [person.name for person in book.people.values()])
         hint = f"Did you mean {near}?" if near else "roundgate people add NAME ID"
@@ -369,7 +369,7 @@ def _add(context: CallContext, book: People, name: str, arguments: list[str]) ->
         fitting = [(kind, found) for kind, spec in kinds.items() if (found := meant_id(word, spec))]
         if not fitting:
             examples = ", ".join(f"{kind} {spec.example}" for kind, spec in kinds.items() if spec.example)
-            raise WrongUsage(f"'{word}' is no id of any kind.", f"ids look like: {examples}")
+            raise WrongUsage(f"'{word}' is not an id of any kind.", f"ids look like: {examples}")
         kind, found = fitting[0]
         owner = book.named(found, kinds)
         if owner:
@@ -395,7 +395,7 @@ def roster(
     yes_really: Annotated[
         bool, typer.Option("--yes-really", help="sync --exact: even the last admin of a server, or yourself.")
     ] = False,
-    as_rank: Annotated[str, typer.Option("--as", metavar="RANK", help="first: what the first admin is.")] = "",
+    as_rank: Annotated[str, typer.Option("--as", metavar="RANK", help="first: the rank of the first admin.")] = "",
     within: Annotated[str, typer.Option(help="first: how long to wait for somebody to join.")] = "10m",
     yes: Annotated[bool, typer.Option("--yes", "-y", help="first: do not ask.")] = False,
     as_json: Json = False,

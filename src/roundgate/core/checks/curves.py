@@ -17,7 +17,7 @@ CODES = (
         "curve-short",
         "warning",
         "Levels that grant less than all costs that can be bought",
-        "A player who has done all can still not have all. Some games mean it so; often a recipe was added and no "
+        "A player who has done all can still not have all. Some games intend that; often a recipe was added and no "
         "level changed.",
         "grants = 2 at each of 5 levels, and recipes for 14",
         "grants = 3 at each of 5 levels",
@@ -26,7 +26,7 @@ CODES = (
         "curve-unreached",
         "warning",
         "Something that needs a level which does not exist",
-        "Nobody can ever get it, and players see it all the same.",
+        "Nobody can ever get it, and players see it anyway.",
         "level: 60, where the last level is 50",
         "level: 50",
     ),

@@ -26,7 +26,7 @@ CODES = (
     FindingCode(
         "loot-chance",
         "error",
-        "A chance that is no chance",
+        "An invalid chance",
         "Words, a negative number or a decimal comma: the game takes it as 0, or drops the table.",
         '"rope|0,5"',
         '"rope|0.5"',
@@ -43,7 +43,7 @@ CODES = (
         "loot-table",
         "error",
         "An entry that names a table which is not there",
-        "The game gives nothing for it, without a word.",
+        "The game silently gives nothing for it.",
         '"table:lihgts|0.5"',
         '"table:lights|0.5"',
     ),

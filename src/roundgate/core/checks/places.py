@@ -30,7 +30,7 @@ CODES = (
         "setting-absent",
         "warning",
         "A setting that this version or edition does not have",
-        "The server ignores it without a word. Often it is left over from another version, or copied from a server of "
+        "The server silently ignores it. Often it is left over from another version, or copied from a server of "
         "another edition.",
     ),
     FindingCode(
@@ -44,8 +44,8 @@ CODES = (
     FindingCode(
         "value-limit",
         "error",
-        "A value above a limit that hangs on something else",
-        "The limit is worked out from another setting or from the machine, such as its memory.",
+        "A value above a limit that depends on something else",
+        "The limit is calculated from another setting or from the machine, such as its memory.",
         "memory.limit=64G on a machine with 16G",
         "memory.limit=8G",
     ),
@@ -85,7 +85,7 @@ CODES = (
 
 
 def check_places(context: CheckContext) -> Iterator[Finding]:
-    """Check every setting by its place and by what it hangs on."""
+    """Check every setting by its place and by what it depends on."""
     for name, spec in context.book.setting.items():
         yield from _other_places(context, name, spec)
         stored = context.files.stored(name)
@@ -165,7 +165,7 @@ def _path(context: CheckContext, name: str, spec: Setting, value: str) -> Iterat
     if path in context.files.texts or context.files.facts.has(path) is not False:
         return
     cause = f"There is no {path} in the server's folder."
-    do = f"Look whether the name is right, or put the file there: {path}"
+    do = f"Check the name, or put the file there: {path}"
     yield context.finding("path-missing", "error", _place(context, name), cause, do, name)
 
 

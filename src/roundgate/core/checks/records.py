@@ -36,7 +36,7 @@ CODES = (
         "record-twice",
         "error",
         "Two records with the same key",
-        "The server takes one of them, and which one is anybody's guess.",
+        "The server takes one of them, and which one is undefined.",
     ),
     FindingCode(
         "record-value-twice",
@@ -90,7 +90,7 @@ CODES = (
         "warning",
         "Something that no catalogue has and no other record",
         "The rulebook cannot list all that there is, as mods bring more. What no other record has as well is often "
-        "misspelt, and the server leaves it out without a word.",
+        "misspelt, and the server silently leaves it out.",
         'gear = { "compas" }',
         'gear = { "compass" }',
     ),
@@ -416,7 +416,7 @@ def _missing_paths(
         if not entry.value or target in context.files.texts or context.files.facts.has(target) is not False:
             continue
         cause = f"{record.title(spec)}: there is no {target} in the server's folder."
-        do = f"Look whether the name is right, or put the file there: {target}"
+        do = f"Check the name, or put the file there: {target}"
         yield context.finding("path-missing", "error", context.entry_place(path, entry), cause, do, name)
 
 

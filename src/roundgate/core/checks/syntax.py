@@ -13,7 +13,7 @@ CODES = (
         "file-not-text",
         "error",
         "A file that is not text",
-        "It holds bytes that no text has, or says one encoding and uses another. It was damaged, or is no text. "
+        "It holds bytes that no text has, or says one encoding and uses another. It was damaged, or is not text. "
         "Restore it from a backup; Round Gate does not guess.",
     ),
     FindingCode(

@@ -23,7 +23,7 @@ CODES = (
         "value-range",
         "error",
         "A number outside its range",
-        "Most servers do not complain: they take the nearest bound, or the default, without a word.",
+        "Most servers do not complain: they silently use the nearest bound or the default.",
         "boat.slots=40",
         "boat.slots=32",
     ),
@@ -78,7 +78,7 @@ CODES = (
     FindingCode(
         "value-entry",
         "error",
-        "An entry of a value that will not do",
+        "An invalid entry in a value",
         "One value holds several entries: one of them is empty, there twice, or holds the separator.",
         "mods=lanterns,,fog",
         "mods=lanterns,fog",

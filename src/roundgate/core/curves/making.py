@@ -50,7 +50,7 @@ def points_in(text: str) -> list[tuple[Decimal, Decimal]]:
     for word in text.split(","):
         match = _POINT.fullmatch(word)
         if match is None:
-            raise CurveProblem(f"'{word.strip()}' is no point: LEVEL:NUMBER, such as 10:500.")
+            raise CurveProblem(f"'{word.strip()}' is not a point: LEVEL:NUMBER, such as 10:500.")
         found.append((Decimal(match[1]), Decimal(match[2])))
     if len(found) < 2:
         raise CurveProblem("A curve needs two points or more.")
@@ -88,7 +88,7 @@ def scaled(numbers: Sequence[Decimal | None], factor: str) -> list[Decimal]:
     """Stretch numbers by a factor such as ``120%`` or ``1.2``. Raises CurveProblem."""
     match = re.fullmatch(r"\s*(\d+(?:\.\d+)?)\s*(%?)\s*", factor)
     if match is None:
-        raise CurveProblem(f"'{factor}' is no factor: 120% or 1.2.")
+        raise CurveProblem(f"'{factor}' is not a factor: 120% or 1.2.")
     times = Decimal(match[1]) / (100 if match[2] else 1)
     return [(number or Decimal(0)) * times for number in numbers]
 

@@ -169,7 +169,7 @@ def _as_number(name: str, value: str, _kind: str, hints: Hints) -> Found:
 
 
 def _looks_decimal(hints: Hints) -> bool:
-    """Tell whether the bounds or the default have a point, so that a value without one is a decimal all the same."""
+    """Tell whether the bounds or the default have a point, so that a value without one is a decimal anyway."""
     bounds = (hints.least, hints.most)
     has_point = any(bound is not None and bound != bound.to_integral_value() for bound in bounds)
     return has_point or hints.type == "float" or bool(hints.default and _DECIMAL.fullmatch(hints.default))

@@ -119,7 +119,7 @@ class Document(Protocol):
         ...
 
     def entries(self) -> Sequence[Entry]:
-        """Give every value in the file that is no list or map with content, in order, duplicates included.
+        """Give every value in the file that is not a list or map with content, in order, duplicates included.
 
         None of them is the whole file: each has a path.
         """

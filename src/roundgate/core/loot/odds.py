@@ -19,7 +19,7 @@ _DEEPEST, _MOST_WAYS = 40, 500
 
 
 class Endless(ValueError):
-    """A record that contains itself, through others: its outcome cannot be worked out. ``way`` names them in order."""
+    """A record that contains itself, through others: its outcome cannot be calculated. ``way`` names them in order."""
 
     def __init__(self, way: Sequence[NodeName]) -> None:
         """Keep the way round."""

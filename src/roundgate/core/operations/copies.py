@@ -13,7 +13,7 @@ class CopyFile(Operation, frozen=True, tag="copy"):
     body: str
 
     def make(self, target: Target) -> tuple[Change, Document]:
-        """See Operation. A file that is there already stays as it is."""
+        """See Operation. A file that already exists stays as it is."""
         if target.document.text.body:
             return Change(self, self.file, self.file, "there already", "there already"), target.document
         text = target.document.text.with_body(self.body)

@@ -161,7 +161,7 @@ class AddRecord(RecordOperation, frozen=True, tag="record-add"):
             same = next(record for record in records if record.key == self.record)
             if all(same.value(name) == value for name, value in self.values if name in same.fields):
                 return self.unchanged(target, "there already", "there already")
-            raise EditRefused(f"{self.record} is there already, with other values")
+            raise EditRefused(f"{self.record} already exists, with other values")
         if target.planned is not None and not records:
             raise EditRefused("the first record of a set may begin what the others are in")
         deeper = trees_of(self.nested)
@@ -199,7 +199,7 @@ class RenameRecord(RecordOperation, frozen=True, tag="record-rename"):
         """See Operation. Raises EditRefused where another record has the new key."""
         spec, record = self.spec(target), self.found(target)
         if any(other.key == self.new for other in self.records(target)):
-            raise EditRefused(f"{self.new} is there already")
+            raise EditRefused(f"{self.new} already exists")
         return self.edited(
             target, self.record, self.new, lambda shape, editor: shape.rename(editor, spec, record, self.new)
         )

@@ -54,7 +54,7 @@ def read_stored(raw: bytes | str) -> Operation:
     found: Any = json.decode(raw)
     kind = kind_of(str(found.get("type"))) if isinstance(found, dict) else None
     if kind is None:
-        raise DecodeError("it is no operation that this version knows")
+        raise DecodeError("it is not an operation that this version knows")
     version = found.pop("version", 1)
     if not isinstance(version, int) or version > kind.version:
         raise DecodeError(f"it was stored by a newer version ({found['type']} {version})")

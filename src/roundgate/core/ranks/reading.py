@@ -127,7 +127,7 @@ class _Part:
         ]
 
     def flags(self, spec: Ranks) -> list[tuple[int, RankEntry]]:
-        """Give what fields that are switches grant and deny; what has neither of the two values is no entry."""
+        """Give what fields that are switches grant and deny; what has neither of the two values is not an entry."""
         flags = spec.flags or RankFlags()
         found = []
         for name, held in self.record.fields.items():

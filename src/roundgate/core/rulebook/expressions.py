@@ -100,7 +100,7 @@ def work_out(tree: Tree, values: Mapping[str, Any]) -> Any:
     try:
         return _work_out(tree, values, None)
     except (TypeError, ValueError, ArithmeticError) as error:
-        raise ExpressionProblem(f"it cannot be worked out: {error}") from error
+        raise ExpressionProblem(f"it cannot be calculated: {error}") from error
 
 
 class _Reader:
@@ -115,7 +115,7 @@ class _Reader:
         """Read all tokens. Raises ExpressionProblem where something is left over."""
         tree = self.either()
         if self.at < len(self.tokens):
-            raise ExpressionProblem(f"'{self.tokens[self.at][1]}' is one thing too many")
+            raise ExpressionProblem(f"'{self.tokens[self.at][1]}' is not expected here")
         return tree
 
     def _take(self, *symbols: str) -> str | None:
@@ -254,7 +254,7 @@ class _Reader:
             return ("item",)
         if kind == "name" and word not in _RESERVED:
             return ("name", word)
-        raise ExpressionProblem(f"'{word}' is where a value belongs")
+        raise ExpressionProblem(f"'{word}' is where a value is expected")
 
 
 def _tokens(source: str) -> list[tuple[str, str]]:

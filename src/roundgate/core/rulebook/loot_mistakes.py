@@ -65,7 +65,7 @@ def _source_mistakes(source: LootSource, spec: RecordSet) -> Iterator[tuple[str,
             wrong = [part for part in names if part not in _PARTS]
             known = "what" in names
         if wrong:
-            yield "entry", f"'{wrong[0]}' is no part of an entry: {', '.join(_KEYS if '=' in form else _PARTS)}."
+            yield "entry", f"'{wrong[0]}' is not part of an entry: {', '.join(_KEYS if '=' in form else _PARTS)}."
         elif not known:
             yield "entry", "An entry needs a part 'what': the thing."
 

@@ -73,7 +73,7 @@ class File(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """With a name in braces: the path, with the same name in it, that exists where the file is of use."""
     others: Literal["noted", "allowed"] | tuple[str, ...] = "noted"
     """Keys that the rulebook does not describe: `noted` in one note, `allowed`, or a list of those allowed, with `*`
-    for any letters: `["debug_*", "export *"]`; misspellings of described keys are found all the same."""
+    for any letters: `["debug_*", "export *"]`; misspellings of described keys are found anyway."""
     header: tuple[str, ...] = ()
     """The first lines of the file where Round Gate makes it."""
     dialect: Dialect = USUAL
@@ -119,7 +119,7 @@ class OtherPlace(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=T
     file: str = ""
     """Empty: the setting's own file."""
     optional: bool = False
-    """Where the place has nothing, that is no difference."""
+    """Where the place has nothing, that is not a difference."""
 
 
 class ItemKind(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -690,7 +690,7 @@ class RemoteConsole(Model, frozen=True, forbid_unknown_fields=True, omit_default
     path: str = ""
     """`pipe`: its path in the server's folder."""
     prompt: str = ""
-    """`tcp`: a pattern of what the console writes before each line, and is no part of it."""
+    """`tcp`: a pattern of what the console writes before each line, and is not part of it."""
     echo: bool = False
     """`tcp`: whether the console sends back each line that it is sent."""
     challenge: str = ""
@@ -700,7 +700,7 @@ class RemoteConsole(Model, frozen=True, forbid_unknown_fields=True, omit_default
     packet: str = ""
     """`datagrams`: a command as it is sent, with {password}, {challenge} and {line}; bytes as in a probe's `send`."""
     answer: str = ""
-    """`datagrams`: what an answer begins with, and is no part of it; bytes as in `packet`."""
+    """`datagrams`: what an answer begins with, and is not part of it; bytes as in `packet`."""
     needs: str = ""
     """An expression: the server opens this console only where it holds."""
     asks: str = ""

@@ -89,7 +89,7 @@ def _convert(top: RawBook, raw: dict[str, Any]) -> Rulebook:
 
 
 def _plain_cause(cause: str) -> str:
-    cause = re.sub(r"^Object contains unknown field `(.+)`$", r"'\1' is not a word that this table knows.", cause)
+    cause = re.sub(r"^Object contains unknown field `(.+)`$", r"'\1' is not a key of this table.", cause)
     cause = re.sub(r"^Object missing required field `(.+)`$", r"'\1' is missing here.", cause)
     cause = cause.replace(" | null`", "`")
     return re.sub(r"^Expected `(.+?)`, got `(.+)`$", r"A value of type \1 belongs here, not \2.", cause)

@@ -58,7 +58,7 @@ def _escape_mistakes(text: str) -> Iterator[str]:
 def _time_mistakes(typed: str) -> Iterator[str]:
     try:
         if parse_seconds(typed) < 0:
-            yield f"'{typed}' is less than nothing."
+            yield f"'{typed}' is negative."
     except ValueProblem as error:
         yield error.cause
 
@@ -112,7 +112,7 @@ def query_mistakes(book: Rulebook) -> Iterator[tuple[tuple[str, ...], str]]:
                 yield ("query", name), unknown("setting", setting, book.setting)
         for word in re.findall(r"\{([\w.@\[\]-]+)\}", " ".join(query.run)):
             if word in book.setting and values.is_hidden(book.setting[word]):
-                yield ("query", name, "run"), f"A command may not have the secret {word} among its words."
+                yield ("query", name, "run"), f"A command may not have the secret {word} among its arguments."
             elif word not in book.setting and word != "folder":
                 yield ("query", name, "run"), unknown("setting", word, book.setting)
 

@@ -166,7 +166,7 @@ def pattern_mistakes(pattern: str, group: str = "") -> Iterator[str]:
         yield f"The pattern needs a group (?P<{group}>...)."
     if may_run_away(pattern):
         yield (
-            "The pattern can take for ever on a long text: something repeated is repeated again, as in (a+)+. "
+            "The pattern can take forever on a long text: something repeated is repeated again, as in (a+)+. "
             "Write it so that each character can be matched in one way only."
         )
 

@@ -30,13 +30,13 @@ def expressions(at: Sequence[str], days: Sequence[str], cron: str) -> tuple[str,
         return (cron,)
     odd = next((day for day in days if day.lower()[:3] not in DAYS), None)
     if odd is not None:
-        raise WrongMoment(f"'{odd}' is no weekday: {', '.join(DAYS)}")
+        raise WrongMoment(f"'{odd}' is not a weekday: {', '.join(DAYS)}")
     numbers = ",".join(str((DAYS.index(day.lower()[:3]) + 1) % 7) for day in days) or "*"
     found = []
     for text in at:
         match = _TIME.fullmatch(text)
         if match is None:
-            raise WrongMoment(f"'{text}' is no time of day: write it like 05:00")
+            raise WrongMoment(f"'{text}' is not a time of day: write it like 05:00")
         found.append(f"{int(match[2])} {int(match[1])} * * {numbers}")
     return tuple(found)
 
@@ -49,9 +49,9 @@ def check_expressions(crons: Sequence[str]) -> None:
         try:
             next(CronSim(cron, datetime(2026, 1, 1)))
         except CronSimError as error:
-            raise WrongMoment(f"'{cron}' is no cron expression: {str(error).lower()}") from error
+            raise WrongMoment(f"'{cron}' is not a cron expression: {str(error).lower()}") from error
         except StopIteration as error:
-            raise WrongMoment(f"'{cron}' never comes round") from error
+            raise WrongMoment(f"'{cron}' never occurs") from error
         if len(cron.split()) != 5:
             raise WrongMoment(f"'{cron}' has not five parts: minute, hour, day, month, weekday")
 

@@ -198,5 +198,5 @@ def document_kind(spec: Setting) -> DocumentKind:
 
 
 def default_of(spec: Setting) -> Value | None:
-    """Give the default as a value, or None where the rulebook knows none. Raises ValueProblem if it is no value."""
+    """Give the default as a value, or None where the rulebook knows none. Raises ValueProblem if it is not a value."""
     return None if spec.default is None else read(as_stored(spec.default, spec), spec)

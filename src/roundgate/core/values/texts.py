@@ -45,7 +45,7 @@ class TrueFalse(Traits):
             meant = self.store(self.parse(stored.strip(), spec), spec)
         except ValueProblem as error:
             raise ValueProblem("value-kind", f"'{stored}' is neither. {cause}", error.meant) from error
-        raise ValueProblem("value-spelling", f"{cause} The server ignores '{stored}' without a word.", meant)
+        raise ValueProblem("value-spelling", f"{cause} The server silently ignores '{stored}'.", meant)
 
     def store(self, value: Value, spec: Setting) -> str:
         """See ValueKind."""

@@ -37,7 +37,7 @@ def parse_seconds(typed: str) -> Decimal:
     while at < len(typed) or at == first:
         part = _TIME_PART.match(typed, at)
         if not part:
-            raise ValueProblem("value-kind", f"'{typed}' is not a length of time: write it like 90s, 10m or 1h30m.")
+            raise ValueProblem("value-kind", f"'{typed}' is not a duration: write it like 90s, 10m or 1h30m.")
         total += Decimal(part[1]) * _SECONDS[_TIME_WORDS[part[2].lower()]]
         at = part.end()
     return Decimal(0) - total if negative else total
@@ -121,7 +121,7 @@ class Duration(Traits):
 
     def describe(self, spec: Setting) -> str:
         """See ValueKind."""
-        return f"a length of time such as 90s, 10m or 1h30m{describe_range(spec, self._name(spec))}"
+        return f"a duration such as 90s, 10m or 1h30m{describe_range(spec, self._name(spec))}"
 
     def _name(self, spec: Setting) -> str:
         return spec.stored or "seconds"

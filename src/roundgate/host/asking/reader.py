@@ -92,7 +92,7 @@ class ValueReader:
         if spec is None:
             return found[0]
         if values.is_hidden(spec):
-            raise Trouble(f"A query may not have the secret {name} among its words; others could read it.", "")
+            raise Trouble(f"A query may not have the secret {name} among its arguments; others could read it.", "")
         return stored_value(self.server, self.files, name)
 
 

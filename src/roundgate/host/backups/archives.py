@@ -167,7 +167,7 @@ def leads_outside(path: str, target: str) -> bool:
 
 
 def refuse_outside(found: ArchiveMember) -> None:
-    """Refuse a member that would lead out of the folder, or is no ordinary file. Raises Trouble."""
+    """Refuse a member that would lead out of the folder, or is not an ordinary file. Raises Trouble."""
     parts = PurePosixPath(found.path).parts
     # Our own archives hold no such path; one that does was made or changed by somebody else.
     if not parts or found.path.startswith(("/", "\\")) or ".." in parts or "\\" in found.path or "\0" in found.path:
@@ -178,7 +178,7 @@ def refuse_outside(found: ArchiveMember) -> None:
                 f"The archive holds a link '{found.path}' that leads out of the folder. Nothing was restored."
             )
     elif not found.is_file:
-        raise Trouble(f"The archive holds '{found.path}', which is no ordinary file. Nothing was restored.")
+        raise Trouble(f"The archive holds '{found.path}', which is not an ordinary file. Nothing was restored.")
 
 
 def copy_counted(source: IO[bytes], into: IO[bytes] | None, told: Progress | None = None) -> tuple[int, str]:
@@ -203,11 +203,11 @@ def verify(path: Path, manifest: Manifest, told: Progress | None = None) -> list
         for found, source in members(path, manifest.format):
             if found.link:
                 if links.pop(found.path, None) != found.link:
-                    wrong.append(f"{found.path}: another link than the one that was saved")
+                    wrong.append(f"{found.path}: the link differs from the one that was saved")
                 continue
             member = wanted.pop(found.path, None)
             if member is None or source is None:
                 wrong.append(f"{found.path}: was not saved")
             elif copy_counted(source, None, told) != (member.size, member.digest):
-                wrong.append(f"{found.path}: other bytes than those that were saved")
+                wrong.append(f"{found.path}: the content differs from what was saved")
     return wrong + [f"{name}: is missing" for name in (*wanted, *links)]

@@ -39,9 +39,9 @@ def held_still(server: Server, *, despite: bool) -> Iterator[bool]:
         if not runs or not server.book.server.hold:
             if runs and not despite:
                 raise Trouble(
-                    f"{server.name} runs, and its rulebook knows no way to hold its saving: its files may change while "
+                    f"{server.name} runs, and its rulebook has no way to hold its saving: its files may change while "
                     "they are copied.",
-                    f"roundgate stop {server.name} first; or copy them all the same: --as-it-runs",
+                    f"roundgate stop {server.name} first; or copy them anyway: --as-it-runs",
                 )
             yield not runs
             return
@@ -151,7 +151,7 @@ def _resume(server: Server, driver: Driver) -> None:
         lines = "; ".join(step.send for step in server.book.server.resume)
         raise Trouble(
             f"{server.name} was told to hold its saving, and may hold it still: {why}.",
-            f"See that it saves again: roundgate send {server.name} {lines}",
+            f"Make sure that it saves again: roundgate send {server.name} {lines}",
         )
 
 

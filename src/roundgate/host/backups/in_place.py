@@ -114,7 +114,7 @@ def swap(round: Round) -> None:
 
 
 def swap_back(round: Round) -> None:
-    """Put back what was there, from any point at which a swap may have been broken off. Raises OSError."""
+    """Put back what was there, from any point at which a swap may have been interrupted. Raises OSError."""
     folder, aside = round.server.folder, aside_of(round.server, round.number)
     if not (round.folder / _PLAN).exists():
         return
@@ -155,7 +155,7 @@ def settle(round: Round, *, is_in_force: bool) -> str:
             made, _ = make_backup(round.server, _plan(round).what, home=aside / "old", prunes=False)
         except (Trouble, OSError) as error:
             why = getattr(error, "what", None) or str(error)
-            return f"What was there before lies in {aside / 'old'}; it could not be made a backup: {why}"
+            return f"What was there before is in {aside / 'old'}; it could not be made a backup: {why}"
         remark = f"what was there before is backup {made.number}"
     else:
         remark = ""

@@ -17,7 +17,7 @@ _NAME = re.compile(rb"\{(password|challenge|line)\}")
 
 
 class DatagramConsole(AnsweringConsole):
-    """Each exchange has a socket of its own, so that what comes too late is no answer to the next one.
+    """Each exchange has a socket of its own, so that what comes too late is not an answer to the next one.
 
     A command is never sent twice, as it may have been carried out and its answer lost; a challenge may be.
     """
@@ -55,7 +55,7 @@ class DatagramConsole(AnsweringConsole):
         raise TimeoutError("no challenge")
 
     def _collected(self, link: socket.socket, until: float) -> str:
-        """Give the packets of one answer, until the server falls quiet; none at all is no answer."""
+        """Give the packets of one answer, until the server falls quiet; none at all is not an answer."""
         head, found = escaped_bytes(self.spec.answer), list[bytes]()
         link.settimeout(left(until))
         while True:

@@ -33,7 +33,7 @@ def _written(path: str, data: bytes) -> str:
         return "nobody reads from it" if error.errno == errno.ENXIO else (error.strerror or str(error)).lower()
     try:
         if not stat.S_ISFIFO(os.fstat(handle).st_mode):
-            return "it is no named pipe"
+            return "it is not a named pipe"
         os.write(handle, data)
     except OSError as error:
         return "the server does not read from it" if isinstance(error, BlockingIOError) else str(error.strerror)

@@ -34,7 +34,7 @@ class PortConsole:
         """What the rulebook says of the console. Raises Trouble."""
         spec = self.server.book.server.console
         if spec is None:
-            raise Trouble("The rulebook knows no console on a port.", 'Write console = "stdin" in the site file.')
+            raise Trouble("The rulebook has no console on a port.", 'Write console = "stdin" in the site file.')
         return spec
 
     def place(self) -> tuple[str, int, str]:

@@ -40,7 +40,7 @@ class TcpLineConsole(PortConsole):
 
     def ask(self, text: str, match: str, within: float = ANSWER_WITHIN) -> Found | None:
         """See Console."""
-        self._rest = b""  # what it said before is no answer
+        self._rest = b""  # what it said before is not an answer
         self.send(text)
         self._until = time.monotonic() + within
         return self._await(match, skip=console_line(text) if self.spec.echo else "")

@@ -188,7 +188,7 @@ class Child:
             if self._popen.poll() is None:
                 return False
             self.exit_code = self._popen.returncode
-        # Taken over from another keeper, so it is no child of ours and cannot be waited for.
+        # Taken over from another keeper, so it is not a child of ours and cannot be waited for.
         elif birth_of(self.process) == self.birth:
             return False
         if self._pipes is not None:
@@ -206,7 +206,7 @@ class Child:
         if self.exit_wanted or not (self.config["restart"] or self.stop_failed):
             return None
         if time.time() - self.started > STEADY:
-            self.crashes = 0  # one crash a week is no loop of crashes
+            self.crashes = 0  # one crash a week is not a loop of crashes
         if self.crashes >= len(PAUSES):
             self.gave_up = True
             return None

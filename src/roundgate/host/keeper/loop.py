@@ -287,7 +287,7 @@ class Keeper:
         client.connection.close()
         self.clients.remove(client)
         if client is self.stopper and client.round is None:
-            # It died, or was broken off, before the server ended. That may come still; an end much later is a crash.
+            # It died, or was interrupted, before the server ended. That may come still; an end much later is a crash.
             self._stopping(None, "late")
         # A round's connection ended without letting go of the server, so its process has died.
         if client.round is not None and not self._leased():

@@ -1,4 +1,4 @@
-"""Recovery of a round that ended without a word, so that the server is not down until somebody looks.
+"""Recovery of a round that ended without a message, so that the server is not down until somebody looks.
 
 The recovery runs in a process of its own. Where it fails, on a disk without room, it is tried again with growing
 pauses, for as long as it takes.

@@ -69,7 +69,7 @@ def run(command: list[str]) -> int:
 
 
 def _prepare(master: int) -> None:
-    """Give the terminal a size, and switch its echo off: what is sent is no answer."""
+    """Give the terminal a size, and switch its echo off: what is sent is not an answer."""
     fcntl.ioctl(master, termios.TIOCSWINSZ, struct.pack("HHHH", _ROWS, _COLUMNS, 0, 0))
     modes = termios.tcgetattr(master)
     modes[3] &= ~(termios.ECHO | termios.ECHONL)

@@ -26,7 +26,9 @@ def check_notices(table: NoticesTable) -> None:
 def _check_recipient(where: str, recipient: Webhook | Mail) -> None:
     odd = next((word for word in recipient.on if word not in EVENTS), None)
     if odd is not None:
-        raise Trouble(f"{where}: '{odd}' is nothing that notices are about.", f"Write some of {', '.join(EVENTS)}.")
+        raise Trouble(
+            f"{where}: '{odd}' is not an event that notices are sent for.", f"Write some of {', '.join(EVENTS)}."
+        )
     templates = [recipient.body] if isinstance(recipient, Webhook) else [recipient.subject, recipient.text]
     unknown = [name for template in templates for name in unknown_fields(template)]
     if unknown:
@@ -35,7 +37,7 @@ def _check_recipient(where: str, recipient: Webhook | Mail) -> None:
         try:
             parse_seconds(text)
         except ValueProblem as error:
-            raise Trouble(f"{where}: '{text}' as '{key}' is no time.", 'Write one such as "10s".') from error
+            raise Trouble(f"{where}: '{text}' as '{key}' is not a time.", 'Write one such as "10s".') from error
     if not 1 <= recipient.tries <= 20:
         raise Trouble(f"{where}: there can be 1 to 20 tries.")
     if isinstance(recipient, Webhook):
@@ -47,11 +49,11 @@ def _check_recipient(where: str, recipient: Webhook | Mail) -> None:
 
 def _check_mail(where: str, mail: Mail) -> None:
     if mail.security not in ("starttls", "tls", "none"):
-        raise Trouble(f"{where}: '{mail.security}' is no kind of security.", "Write starttls, tls or none.")
+        raise Trouble(f"{where}: '{mail.security}' is not a kind of security.", "Write starttls, tls or none.")
     if mail.password and not mail.password.startswith("{secret."):
         raise Trouble(f"{where}: a password is never in the site file itself.", 'Write password = "{secret.NAME}".')
     if mail.password and mail.security == "none" and mail.host not in ("localhost", "127.0.0.1", "::1"):
         raise Trouble(f"{where}: a password would be sent in the clear.", 'Write security = "starttls".')
     odd = next((text for text in (mail.sender, *mail.to) if "@" not in text or not text.isprintable()), None)
     if odd is not None or not mail.to:
-        raise Trouble(f"{where}: '{odd or ''}' is no address.", 'Write addresses such as "board@club.example".')
+        raise Trouble(f"{where}: '{odd or ''}' is not an address.", 'Write addresses such as "board@club.example".')

@@ -41,7 +41,7 @@ def send(site: Site, recipient: Webhook | Mail, notice: Notice) -> None:
         except BaseException as error:  # noqa: BLE001 - it is looked at below
             failed.append(error)
 
-    # A peer that sends a byte now and then would keep each read within its limit, and the whole of it for ever.
+    # A peer that sends a byte now and then would keep each read within its limit, and the whole of it forever.
     thread = threading.Thread(target=attempt, daemon=True)
     thread.start()
     thread.join(within * 1.5 + 0.5)
@@ -53,7 +53,7 @@ def send(site: Site, recipient: Webhook | Mail, notice: Notice) -> None:
         raise failed[0]
     if isinstance(failed[0], Trouble):
         raise NotTaken(failed[0].what, again=False) from failed[0]
-    raise NotTaken(f"something unforeseen: {type(failed[0]).__name__}", again=True) from failed[0]
+    raise NotTaken(f"an unexpected error: {type(failed[0]).__name__}", again=True) from failed[0]
 
 
 def _send(site: Site, recipient: Webhook | Mail, notice: Notice, within: float) -> None:

@@ -60,7 +60,7 @@ def save_people(site: Site, text: Text) -> None:
         read_people(text)
         write_durably(str(path), text.encode(), 0o644)
     except (BookProblem, OSError) as error:
-        raise Trouble(f"{path} was not written: {error}.", "Look at the folder's permissions.") from error
+        raise Trouble(f"{path} was not written: {error}.", "Check the folder's permissions.") from error
 
 
 def places_of(server: Server) -> set[str]:
@@ -117,7 +117,7 @@ def check_book(server: Server, files: ServerFiles) -> Iterator[Finding]:
         yield Finding("people-book", "error", Place(BOOK, error.line, error.column), f"{error}", do)
         return
     except (NotText, OSError) as error:
-        yield Finding("people-book", "error", Place(BOOK), f"{error}.", "Look whether it is the right file.")
+        yield Finding("people-book", "error", Place(BOOK), f"{error}.", "Check that it is the right file.")
         return
     yield from same_ids(people, BOOK)
     if files.book.roster:

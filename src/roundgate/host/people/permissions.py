@@ -20,7 +20,7 @@ from roundgate.host.files import read_bytes, write_durably
 from roundgate.host.site import CATALOGUE, Site
 
 _NAME = re.compile(r"(?<![\w.\-/:@])[A-Za-z_][\w-]*(?:\.[\w-]+)*\.(?:[\w-]+|\*)(?![\w/@]|:[\w/]|\.\w)")
-"""A name with dots in it, which is no part of a path or an address."""
+"""A name with dots in it, which is not part of a path or an address."""
 _HEADER = b"""# Permissions that mods add, by rulebook. 'roundgate ranks catalogue --from FILE' adds to it.
 
 [permissions]

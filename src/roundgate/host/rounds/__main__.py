@@ -98,7 +98,7 @@ def _rescue(round: Round, error: Exception) -> RoundResult:
     round.journal.degraded = True
     round.driver.close()
     try:
-        round.journal.note(Step.RECOVER, f"something unforeseen happened: {why}")
+        round.journal.note(Step.RECOVER, f"an unexpected error occurred: {why}")
         end = recover(round)
     except Exception as second:  # noqa: BLE001 - the keeper tries again
         with contextlib.suppress(OSError):

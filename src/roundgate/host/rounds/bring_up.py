@@ -91,7 +91,7 @@ def _bring_started_back(round: Round, error: NotProven) -> bool:
 def start_and_prove(round: Round, names: Sequence[str]) -> RoundResult:
     """Start the server, unless it is up already, prove the change, and rewind where it is not proven."""
     name, waiting = round.server.name, round.operations
-    files = round.workspace.read().files  # as they are before the start: what the server makes of them is no measure
+    files = round.workspace.read().files  # as they are before the start: what the server makes of them is not a measure
     try:
         if not round.driver.state().ready:
             with round.journal.step(Step.START):

@@ -79,7 +79,7 @@ class Round:
     @property
     def where_saved(self) -> str:
         """Describe where a person finds what was saved."""
-        return f"What was saved lies in {self.folder}."
+        return f"What was saved is in {self.folder}."
 
     def make_folder(self) -> Path:
         """Make the round's folder, for this user only."""

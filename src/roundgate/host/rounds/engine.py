@@ -74,7 +74,7 @@ def _conduct(round: Round) -> RoundResult:
     if round.plan.needs_down and state.runs:
         return RoundResult(RoundOutcome.DONE, f"{round.server.name} runs already.")
     if round.plan.writes == "backup":
-        # An archive may take minutes to unpack. That happens while the server still runs, so it is no part of the
+        # An archive may take minutes to unpack. That happens while the server still runs, so it is not part of the
         # outage.
         in_place.unpack(round)
     if state.runs:
@@ -145,7 +145,7 @@ def _gathered(round: Round, state: RunState) -> Gathered | None:
     round.operations = []
     round.journal.note(
         Step.GATHER,
-        f"the files could not be read ({why.rstrip('.')}); the {round.options.kind} goes on all the same",
+        f"the files could not be read ({why.rstrip('.')}); the {round.options.kind} goes on anyway",
     )
     return None
 
@@ -234,7 +234,7 @@ def _save_and_write(round: Round, gathered: Gathered, *, was_up: bool) -> list[s
         round.journal.note(Step.WRITE, f"{moved} was changed by somebody else just now; it is read again")
         if last < _TRIES - 1:
             saved = save(round, paths, needed)
-    message = f"{moved} was changed by somebody else again and again, so nothing was written."
+    message = f"{moved} kept changing, so nothing was written."
     raise RoundAborted(
         RoundOutcome.FAILED, message, f"See who writes {moved} while {round.server.name} is down, then apply again."
     )

@@ -55,16 +55,16 @@ def is_at_work(row: RoundRow) -> bool:
 
 
 def refuse_broken_off(server: Server, store: Store) -> None:
-    """Refuse to go on where an earlier round was broken off; one that had not touched anything is just closed.
+    """Refuse to go on where an earlier round was interrupted; one that had not touched anything is just closed.
 
     Raises NeedsRecovery.
     """
     row = broken_off(server, store)
     if row and not any(line.step == "stop" for line in store.journal(row.number)):
-        store.close_round(row.number, "failed", "The round was broken off before anything was changed.")
+        store.close_round(row.number, "failed", "The round was interrupted before anything was changed.")
         clear_aside(server, row.number)
     elif row:
         raise NeedsRecovery(
-            f"Round {row.number} of {server.name} was broken off and must be finished first.",
+            f"Round {row.number} of {server.name} was interrupted and must be finished first.",
             f"roundgate recover {server.name}",
         )

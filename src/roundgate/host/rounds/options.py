@@ -15,7 +15,7 @@ class Options(Struct, frozen=True):
     reason: str = ""
     when_empty: bool = False
     empty_within: float = 0.0
-    """How long to wait for an empty server before going on all the same; 0: as long as it takes."""
+    """How long to wait for an empty server before going on anyway; 0: as long as it takes."""
     at: float | None = None
     """The moment to stop at, in seconds since 1970."""
     backup: bool = False
@@ -23,7 +23,7 @@ class Options(Struct, frozen=True):
     """Keep the change even where it is not proven."""
     kill: bool = False
     silent: bool = False
-    """Go on where the players cannot be told."""
+    """Go on even if the players cannot be told."""
     despite_errors: bool = False
     start: bool = False
     """Start a server that was down."""

@@ -21,7 +21,7 @@ from roundgate.host.worlds import fixed_by, known_worlds, remember_world
 def learn_world(round: Round, names: Collection[str]) -> None:
     """Before a round gives the server another world, remember what the present one was made with.
 
-    Nothing hangs on it: a server that does not answer is not asked twice.
+    Nothing depends on it: a server that does not answer is not asked twice.
     """
     files = round.server.read_started()
     for slot, fixed in fixed_by(round.server.book).items():

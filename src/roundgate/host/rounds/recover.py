@@ -1,4 +1,4 @@
-"""Recovery: what to do with a round that was broken off, from any point of its journal, and doing it."""
+"""Recovery: what to do with a round that was interrupted, from any point of its journal, and doing it."""
 
 from __future__ import annotations
 
@@ -42,7 +42,7 @@ def broken_at(marks: Set[tuple[str, str]]) -> str:
 
 
 def recover(round: Round) -> RoundResult:
-    """Finish a broken-off round, from its marks. Safe to be broken off and begun again.
+    """Finish a broken-off round, from its marks. Safe to be interrupted and begun again.
 
     Raises Trouble where a person is needed.
     """
@@ -59,7 +59,7 @@ def recover(round: Round) -> RoundResult:
     if round.plan.is_live:
         return _recover_live(round, point)
     if point == "writing":
-        return rewind(round, NotProven("the round was broken off while it wrote", []))
+        return rewind(round, NotProven("the round was interrupted while it wrote", []))
     if point == "written":
         return _finish_forward(round, state)
     return _bring_up(round, state)
@@ -68,9 +68,9 @@ def recover(round: Round) -> RoundResult:
 def _recover_live(round: Round, point: str) -> RoundResult:
     """The server went on running: nothing is stopped, and what it was told is told again or taken back."""
     if point == "before":
-        return RoundResult(RoundOutcome.FAILED, "The round was broken off before anything was changed.")
+        return RoundResult(RoundOutcome.FAILED, "The round was interrupted before anything was changed.")
     if point == "writing":
-        return take_back(round, NotProven("the round was broken off while it wrote", []))
+        return take_back(round, NotProven("the round was interrupted while it wrote", []))
     return tell_and_prove(round)
 
 
@@ -101,7 +101,7 @@ def _await_ready(round: Round) -> None:
 
 def _bring_up(round: Round, state: RunState) -> RoundResult:
     """Nothing was written: see that the server is as it was before, up or down."""
-    message = "The round was broken off before anything was changed."
+    message = "The round was interrupted before anything was changed."
     should_run = round.ran and round.plan.ends_up != "down"
     if state.runs and _was_stopping(round) and not _came_up_since(round, state) and _ends_now(round):
         state = RunState()

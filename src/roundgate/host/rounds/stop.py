@@ -146,7 +146,7 @@ def _ended(round: Round, way: Way) -> bool:
         while event := round.log.hear(min(until, now + pause)):
             if way.is_console and event["event"] == "line" and _refuses(round, str(event["text"])):
                 return False
-            # A late exit event of an earlier process is no proof; where the host restarts the server at once, none can
+            # A late exit event of an earlier process is not proof; where the host restarts the server at once, none can
             # be down.
             if event["event"] == "exit" and (not round.driver.state().runs or round.driver.kind == "self"):
                 return True

@@ -99,12 +99,12 @@ def undo(round: Round, saved: Mapping[str, bytes | None]) -> None:
     """Put back the files that the round wrote, byte for byte. Files that it never wrote are left as they are.
 
     What somebody else, or the server itself, has made of one meanwhile is kept beside the snapshot and named. Works
-    from any point at which a write may have been broken off.
+    from any point at which a write may have been interrupted.
     """
     manifest = _manifest(round.folder)
     folder = round.server.files_folder
     written = [replacement.path for replacement in manifest]
-    # Both ways may have been broken off, the one there and the one back, and each leaves temporary files.
+    # Both ways may have been interrupted, the one there and the one back, and each leaves temporary files.
     for mark in _marks(round):
         files.sweep(folder, [*written, *saved], mark)
     digests = {replacement.path: replacement.new for replacement in manifest}

@@ -46,7 +46,9 @@ def check_site_file(file: SiteFile) -> None:
         if entry.driver == "systemd" and not entry.unit:
             raise Trouble(f"{SITE_FILE}: {name} needs a 'unit' for the driver systemd.", f"Fix {SITE_FILE}.")
         if entry.umask and not re.fullmatch(r"[0-7]{1,4}", entry.umask):
-            raise Trouble(f"{SITE_FILE}: '{entry.umask}' of {name} is no umask.", 'Write octal digits: umask = "0027".')
+            raise Trouble(
+                f"{SITE_FILE}: '{entry.umask}' of {name} is not an umask.", 'Write octal digits: umask = "0027".'
+            )
     if file.backup.keep < 0 or file.backup.days < 0:
         raise Trouble(f"{SITE_FILE}: 'keep' and 'days' of [backup] cannot be below 0.", f"Fix {SITE_FILE}.")
     if file.rounds.keep < 0:
@@ -68,7 +70,7 @@ def _check_countdown(table: CountdownTable) -> None:
     """See that every mark is a time and every name in braces one that is known. Raises Trouble."""
     odd = next((mark for mark in table.marks if not re.fullmatch(r"[1-9][0-9]{0,5}[smh]", mark)), None)
     if odd is not None:
-        raise Trouble(f"{SITE_FILE}: '{odd}' of [countdown] is no time.", 'Write marks such as "10m" or "30s".')
+        raise Trouble(f"{SITE_FILE}: '{odd}' of [countdown] is not a time.", 'Write marks such as "10m" or "30s".')
     known = ("what", "noun", "left", "because", "reason", "server", "time")
     for name in re.findall(r"\{([^{}]*)\}", table.text + table.called_off):
         if name not in known:
@@ -78,7 +80,7 @@ def _check_countdown(table: CountdownTable) -> None:
 def _check_cluster(file: SiteFile, name: str, cluster: ClusterTable) -> None:
     """See that a cluster has a name of its own, and servers that there are. Raises Trouble."""
     if not NAME.fullmatch(name) or name in tags_of(file):
-        raise Trouble(f"{SITE_FILE}: a cluster cannot be called '{name}'.", "Use a word that is no tag.")
+        raise Trouble(f"{SITE_FILE}: a cluster cannot be called '{name}'.", "Use a word that is not a tag.")
     odd = unknown_server(file, cluster.servers)
     if odd:
         raise Trouble(f"{SITE_FILE}: the cluster {name} has no server '{odd}' to take in.", f"Fix {SITE_FILE}.")
@@ -87,4 +89,4 @@ def _check_cluster(file: SiteFile, name: str, cluster: ClusterTable) -> None:
 def _refuse_unknown(server: str, key: str, word: str, known: Sequence[str]) -> None:
     if word not in known:
         hint = f"Write one of {', '.join(name for name in known if name)} as '{key}'."
-        raise Trouble(f"{SITE_FILE}: '{word}' of {server} is no kind of {key}.", hint)
+        raise Trouble(f"{SITE_FILE}: '{word}' of {server} is not a kind of {key}.", hint)

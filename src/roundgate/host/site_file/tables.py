@@ -213,7 +213,7 @@ class BackupTable(Struct, frozen=True, forbid_unknown_fields=True):
     Example: 10
     """
     days: int = 0
-    """How many days a backup stays; 0: for ever. The newest one always does.
+    """How many days a backup stays; 0: forever. The newest one always does.
 
     Example: 30
     """

@@ -1,4 +1,4 @@
-"""What became of each moment of the timetable, in a small SQLite file of its own: no server's life hangs on it.
+"""What became of each moment of the timetable, in a small SQLite file of its own: no server's life depends on it.
 
 A moment is claimed before anything is done, in one statement, so that of several who look only one carries it out.
 """

@@ -48,9 +48,9 @@ def carry_out(server: Server, planned: PlannedEntry, due: DueNow) -> Result:
     except (OSError, sqlite3.Error) as error:
         result = Result("failed", f"{getattr(error, 'strerror', None) or error}.")
     except Exception as error:  # noqa: BLE001 - a moment that was claimed must not be left as if it went on
-        result = Result("failed", f"something unforeseen happened: {type(error).__name__}: {error}")
+        result = Result("failed", f"an unexpected error occurred: {type(error).__name__}: {error}")
     if result.outcome == "failed":
-        message = f"{planned.name} ({planned.entry.do}) of {server.name} did not go well: {result.detail}"
+        message = f"{planned.name} ({planned.entry.do}) of {server.name} failed: {result.detail}"
         tell(server.site, Notice(NoticeEvent.FAILED, message, server.name))
     return result
 

@@ -72,16 +72,16 @@ def _tell_missed(
 ) -> None:
     mine = [at for at in missed if books.claim(server, planned.name, at)]
     for at in mine:
-        books.write(server, planned.name, at, "missed", "nobody was there to carry it out")
+        books.write(server, planned.name, at, "missed", "no keeper or clock was running")
     if mine:
         last = planned.clock(mine[-1], "%Y-%m-%d %H:%M %Z")
         times = f"{len(mine)} times, the last at {last}" if len(mine) > 1 else f"at {last}"
-        message = f"{planned.name} ({planned.entry.do}) of {server} was missed {times}: nobody was there to do it."
+        message = f"{planned.name} ({planned.entry.do}) of {server} was missed {times}: no keeper or clock was running."
         tell(site, Notice(NoticeEvent.MISSED, message, server))
 
 
 def write_next(state: str, moment: float | None) -> None:
-    """Tell a server's keeper when to have somebody look again. On a full disk it looks once a minute all the same."""
+    """Tell a server's keeper when to have somebody look again. On a full disk it looks once a minute anyway."""
     path = Path(state) / NEXT_FILE
     fresh = path.with_suffix(f".{os.getpid()}.new")
     with contextlib.suppress(OSError):

@@ -95,7 +95,7 @@ def _seconds(text: str, key: str) -> float:
     try:
         return float(parse_seconds(text)) if text else 0.0
     except ValueProblem as error:
-        raise WrongMoment(f"'{text}' as '{key}' is no length of time") from error
+        raise WrongMoment(f"'{text}' as '{key}' is not a duration") from error
 
 
 def _zone(name: str, given: str) -> tzinfo:
@@ -104,7 +104,7 @@ def _zone(name: str, given: str) -> tzinfo:
             return ZoneInfo(given)
         except (ZoneInfoNotFoundError, ValueError, OSError) as error:
             raise Trouble(
-                f"{SITE_FILE}: [timetable.{name}]: '{given}' is no time zone.",
+                f"{SITE_FILE}: [timetable.{name}]: '{given}' is not a time zone.",
                 'Write one such as "Europe/London", or leave it out for the machine\'s.',
             ) from error
     import tzlocal

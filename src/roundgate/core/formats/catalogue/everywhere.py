@@ -87,7 +87,7 @@ CODES = (
         "warning",
         "A comment without a space before its mark",
         "In YAML a mark begins a comment only after a space. Right after a quote or a bracket many readers take it "
-        "all the same, and others refuse the file.",
+        "anyway, and others refuse the file.",
         'name: "Gull"# the fast one',
         'name: "Gull" # the fast one',
         "yaml",

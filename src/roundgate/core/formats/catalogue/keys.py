@@ -81,7 +81,7 @@ CODES = (
         "section-unclosed",
         "error",
         "A section without its closing bracket",
-        "A section's name is in square brackets. Without the second one the line is no section, and the keys below "
+        "A section's name is in square brackets. Without the second one the line is not a section, and the keys below "
         "belong to the section before.",
         "[weather\ngusts=2\n",
         "[weather]\ngusts=2\n",
@@ -187,7 +187,7 @@ CODES = (
     FindingCode(
         "key-over-value",
         "error",
-        "A part of something that is no table",
+        "A part of something that is not a table",
         "The name before the dot holds a plain value already, so nothing can be inside it.",
         "tide = 1\n\n[tide.spring]\nrange = 2\n",
         "[tide.spring]\nrange = 2\n",

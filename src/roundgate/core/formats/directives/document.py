@@ -203,7 +203,7 @@ class DirectivesDocument(DirectivesReading):
         if not several:
             raise EditRefused("there is no such command in the file")
         if self._named(name) in self._by_key or not re.fullmatch(r'[^\s;"]+', name) or name.startswith(self.marks):
-            raise EditRefused(f"'{name}' is there already, or cannot be a command's name")
+            raise EditRefused(f"'{name}' already exists, or cannot be a command's name")
         if name.lower() in VERBS or (_OPTION.fullmatch(name) is None) != (str(path[0])[:1] not in "+-"):
             raise EditRefused(f"'{name}' would be read as another kind of command")
         cuts = [Splice(self.commands[at].key_start, self.commands[at].key_end, name) for at in several]
@@ -256,7 +256,7 @@ class DirectivesDocument(DirectivesReading):
         if not gone:
             raise EditRefused(f"{path[0]} is not in the file")
         if len(gone) > 1:
-            raise EditRefused(f"{path[0]} is there more than once; say which by its number, from 0: {path[0]}[0]")
+            raise EditRefused(f"{path[0]} is there more than once; specify which by its number, from 0: {path[0]}[0]")
         if mates != set(gone):
             raise EditRefused("only a command that has its line to itself can be commented out")
         mark = mark_in_use(self.text, self.marks)

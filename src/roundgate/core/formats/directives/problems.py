@@ -141,7 +141,7 @@ def _signs(document: DirectivesDocument, command: Command) -> Iterator[Problem]:
         cause = "Curly quotes are no quotes: the server reads them as part of the value."
         yield problem("quotes-curly", (command.value_start, command.value_end), cause, "Write straight quotes.", repair)
     if command.key and command.key[0] in DASHES and len(command.key) > 1:
-        cause = "A long dash is no minus sign: the server does not know this option."
+        cause = "A long dash is not a minus sign: the server does not know this option."
         repair = [Splice(command.key_start, command.key_start + 1, "-")]
         yield problem(
             "flag-dash", (command.key_start, command.key_start + 1), cause, "Write a plain dash.", repair, safe=True

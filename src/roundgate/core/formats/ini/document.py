@@ -226,7 +226,7 @@ class IniDocument(IniReading):
         if not gone or not isinstance(path[-1], str):
             raise EditRefused("there is no key to rename")
         if (*path[:-1], name) in self._by_path:
-            raise EditRefused(f"{name} is there already")
+            raise EditRefused(f"{name} already exists")
         odd = not name or name != name.strip() or re.search(r"[=\r\n]", name)
         if odd or name.startswith(self.marks) or self.is_heading_line(name):
             raise EditRefused(f"'{name}' cannot be a key in this file")
@@ -309,7 +309,7 @@ class IniDocument(IniReading):
         if gone is None:
             raise EditRefused(f"{path[-1]} is not in the file")
         if len(gone) > 1:
-            raise EditRefused(f"{path[-1]} is there more than once; say which by its number, from 0: {path[-1]}[0]")
+            raise EditRefused(f"{path[-1]} is there more than once; specify which by its number, from 0: {path[-1]}[0]")
         numbers = {self._row_number(at) for at in gone}
         mark = mark_in_use(self.text, self.marks)
         cuts = [Splice(self._content[at].key_start, self._content[at].key_start, mark) for at in gone]

@@ -137,14 +137,14 @@ def _bare(document: IniDocument, row: Row, raw: str, signs: int) -> Iterator[Pro
         return
     if _OPEN_HEADING.fullmatch(raw):
         repair = [Splice(row.value_end, row.value_end, "]")]
-        cause = "A section's closing bracket is missing, so this is no section."
+        cause = "A section's closing bracket is missing, so this is not a section."
         yield problem(
             "section-unclosed", (row.value_start, row.value_end), cause, "Write ] after the name.", repair, safe=True
         )
         return
     if _OPENED_LATE.fullmatch(raw):
         repair = [Splice(row.value_start, row.value_start, "[")]
-        cause = "A section's opening bracket is missing, so this is no section."
+        cause = "A section's opening bracket is missing, so this is not a section."
         yield problem("section-unclosed", (row.value_start, row.value_end), cause, "Write [ before the name.", repair)
         return
     mates = [other for other in document.rows if other.section == row.section and not other.is_heading]
@@ -152,7 +152,7 @@ def _bare(document: IniDocument, row: Row, raw: str, signs: int) -> Iterator[Pro
     match = _TWO_WORDS.fullmatch(raw) or (_MANY_WORDS.fullmatch(raw) if len(named) >= len(mates) - 2 else None)
     if match and signs and len(named) * 2 >= len(mates):
         repair = [Splice(row.value_start + match.start(2), row.value_start + match.end(2), "=")]
-        cause = "The equals sign is missing, so this is no key with a value."
+        cause = "The equals sign is missing, so this is not a key with a value."
         span = (row.value_start + match.start(2), row.value_start + match.end(2))
         yield problem("separator-missing", span, cause, "Write = between key and value.", repair)
         return
@@ -160,7 +160,7 @@ def _bare(document: IniDocument, row: Row, raw: str, signs: int) -> Iterator[Pro
 
 
 def _odd_line(body: str, row: Row, raw: str, signs: int, named: int, mates: int) -> Iterator[Problem]:
-    """Look at a line that is no key with a value where nearly all of its section's lines are."""
+    """Look at a line that is not a key with a value where nearly all of its section's lines are."""
     colon = _COLON_LINE.fullmatch(raw)
     if colon and signs * 2 >= mates:
         at = row.value_start + colon.start("sign")

@@ -50,7 +50,7 @@ def _runs(document: IniReading, name: str) -> list[list[Row]]:
 def rename_section(document: IniReading, name: str, new: str) -> Edit:
     """Give a section another name. Raises EditRefused."""
     if has_section(document, new):
-        raise EditRefused(f"{new} is there already")
+        raise EditRefused(f"{new} already exists")
     if not new or new != new.strip() or re.search(r"[\]\r\n]", new):
         raise EditRefused(f"'{new}' cannot be a section's name")
     cuts = []

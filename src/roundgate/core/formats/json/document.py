@@ -150,7 +150,7 @@ class JsonDocument(JsonReading):
         if here is None or not isinstance(path[-1], str):
             raise EditRefused("there is no name to change")
         if self.locate((*path[:-1], name)) is not None:
-            raise EditRefused(f"{name} is there already")
+            raise EditRefused(f"{name} already exists")
         expected = trees.with_name(self.plain(), path, name)
         same = [child for child in self.children(self._parent(path).start) if child.step == path[-1]]
         written = self._writer(here.start)(name)

@@ -240,7 +240,7 @@ def _bare(reader: BracketScan, *, is_key: bool) -> Read:
         return _read(start, end, is_text=False)
     meant = WORDS.get(text.lower().strip("."))
     if meant:
-        cause = f"'{text}' is no word that JSON knows; {meant} is."
+        cause = f"'{text}' is not a word that JSON knows; {meant} is."
         repair = Splice(start, end, meant)
         sure = text.lower() in _SURE and text.lower() != "undefined"
         reader.report("word-spelling", (start, end), cause, f"Write {meant}.", repair, safe=sure)
@@ -299,7 +299,7 @@ def _bare_key(reader: BracketScan, start: int, end: int) -> Read:
 
 
 def number_meant(text: str) -> tuple[str, str] | None:
-    """Give the number that was meant and what is wrong with its form; None for what is no number at all."""
+    """Give the number that was meant and what is wrong with its form; None for what is not a number at all."""
     if not re.match(r"[+-]?[.]?[0-9]", text) and text.lstrip("+-") not in ("NaN", "Infinity", "inf", "nan"):
         return None
     bare = text.lstrip("+")
@@ -320,5 +320,7 @@ def number_meant(text: str) -> tuple[str, str] | None:
     if text.lstrip("+-") in ("NaN", "Infinity", "inf", "nan"):
         return "", f"JSON has no {text}."
     return (
-        ("", f"{text} is no number, and no text without quotes.") if re.fullmatch(r"[+-]?[0-9.eE+-]+", text) else None
+        ("", f"{text} is not a number, and no text without quotes.")
+        if re.fullmatch(r"[+-]?[0-9.eE+-]+", text)
+        else None
     )

@@ -3,7 +3,7 @@
 A path is ``("--slots",)`` for a flag in whatever form it is written (``-x v``, ``-x=v``, ``-x4G``, ``"-x=a;b"``,
 ``key=value``), ``("--mods", 0)`` for an item of a flag that is a list (dialect ``separator``, else ``;`` or ``,``), or
 for the first of a flag that makes a list by being repeated (dialect ``repeated``),
-``("$NAME",)`` for a variable that the script sets, ``(0,)`` for the first word that is no flag, and ``("program",)``.
+``("$NAME",)`` for a variable that the script sets, ``(0,)`` for the first word that is no flag; ``("program",)``.
 Where a flag's value is a variable that the script sets, that is the value. A flag that stands there without a value
 has an empty one."""
 
@@ -79,7 +79,7 @@ class LaunchDocument(LaunchReading):
         if flag is None:
             return self._add(name, new, bare=value is True)
         if value is True:
-            raise EditRefused(f"{name} is there already")
+            raise EditRefused(f"{name} already exists")
         shared = self._shared(flag.value)
         if shared:
             uses = len(re.findall(rf"\$\{{?{shared}\b|%{shared}%", self.text.body, re.I if self.batch else 0))
@@ -129,7 +129,7 @@ class LaunchDocument(LaunchReading):
         body = self.text.body
         if flag.form == "alone":
             if not new:
-                raise EditRefused("it is there already")
+                raise EditRefused("it already exists")
             return self._within(flag, flag.word, body[flag.word.start : flag.word.end] + " " + self._fit(flag, new, ""))
         assert flag.value_word is not None
         raw = body[flag.value_word.start : flag.value_word.end]
@@ -217,7 +217,7 @@ class LaunchDocument(LaunchReading):
         if flag is None:
             raise EditRefused("there is no such flag; a variable is taken out by hand")
         if len(path) == 1 and self.is_repeated(path[0]) and len(self.several(path[0])) > 1:
-            raise EditRefused(f"{path[0]} is there more than once; say which by its number, from 0: {path[0]}[0]")
+            raise EditRefused(f"{path[0]} is there more than once; specify which by its number, from 0: {path[0]}[0]")
         words = [flag.word, *([flag.value_word] if flag.value_word and flag.value_word is not flag.word else [])]
         if flag.outer not in words:
             span = (words[0].start, words[-1].end)

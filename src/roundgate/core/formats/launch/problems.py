@@ -287,7 +287,7 @@ def _long_dashes(document: LaunchDocument) -> Iterator[Problem]:
         if raw[0] in DASHES and len(raw) > 1:
             dashes = "--" if len(raw.lstrip(DASHES)) > 1 and raw[1] not in "-" + DASHES else "-"
             repair = [Splice(word.start, word.start + 1, dashes)]
-            cause = "A long dash is no minus sign: the server does not know this flag."
+            cause = "A long dash is not a minus sign: the server does not know this flag."
             yield problem("flag-dash", (word.start, word.start + 1), cause, f"Write {dashes}.", repair)
 
 

@@ -72,7 +72,7 @@ def without_documents(body: str) -> str:
         opened = _HERE.search(lines[at])
         after = ends.get(opened[2], []) if opened else []
         where = bisect_right(after, at)
-        if where < len(after):  # without its end it is no text that is fed to a command
+        if where < len(after):  # without its end it is not text that is fed to a command
             for number in range(at + 1, after[where]):
                 lines[number] = re.sub(r"[^\r\n]", " ", lines[number])
             at = after[where]

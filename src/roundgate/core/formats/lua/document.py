@@ -1,7 +1,7 @@
 """Lua data files: tables, and calls that take a table, such as ``role("MARSHAL", { pay = 3 })``.
 
 A path begins with the name that is assigned, with ``return``, or with a call's name and first text: ``("role",
-"MARSHAL", "pay")``. Calls without a text, and items of a table without a name, have a number. What is no plain value
+"MARSHAL", "pay")``. Calls without a text, and items of a table without a name, have a number. What is not a plain value
 (a condition, a function) is kept as text, of the kind ``code``. The grammar of tree-sitter reads the file and gives
 the spans; an edit is confirmed by a tokenizer of our own: every token must be as before, but for those asked
 for, and the grammar must find no mistake."""
@@ -207,7 +207,7 @@ class LuaDocument(LuaWriting):
         call = next((statement for statement in self.statements if statement.path == path and len(path) == 2), None)
         taken = (*path[:-1], name)
         if self._locate(taken) is not None or any(statement.path == taken for statement in self.statements):
-            raise EditRefused(f"{name} is there already")
+            raise EditRefused(f"{name} already exists")
         if call is not None:
             quote = self.text.body[call.key[0] : call.key[0] + 1]
             return self._promise([Splice(*call.key, self.quoted(name, quote))])

@@ -211,7 +211,7 @@ class WordScan(BracketScan):
             self.report(
                 "word-spelling",
                 name.span(),
-                f"'{word}' is no word that Lua knows; {spelling} is.",
+                f"'{word}' is not a word that Lua knows; {spelling} is.",
                 f"Write {spelling}.",
                 cut,
             )

@@ -49,9 +49,9 @@ class KeyFile:
     """What a file of keys is not: a list."""
 
     def insert(self, path: Path, value: PlainData, kind: EntryKind | None = None) -> Edit:
-        """Refuse: a file of keys is no list. Raises EditRefused."""
+        """Refuse: a file of keys is not a list. Raises EditRefused."""
         raise EditRefused("this file has keys, not a list of items")
 
     def move(self, path: Path, to: int) -> Edit:
-        """Refuse: a file of keys is no list. Raises EditRefused."""
+        """Refuse: a file of keys is not a list. Raises EditRefused."""
         raise EditRefused("this file has keys, not a list of items")

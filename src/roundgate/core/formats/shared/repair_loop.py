@@ -83,7 +83,7 @@ def one_after_another(body: str, diagnose: Diagnose, not_understood: Callable[[s
         if LINE_END.search(mended.body, low, high):
             problem = replace(problem, gave_up=gave_up)
         placed = mended.in_original(problem)
-        # The repair did not help: the same mistake again, and so on for ever.
+        # The repair did not help: the same mistake again, and so on forever.
         if any((mistake.code, mistake.start) == (placed.code, placed.start) for mistake in found):
             break
         found.append(placed)

@@ -377,7 +377,7 @@ def are_several(body: str, errors: Sequence[Problem], first_error: Callable[[str
 
 
 _ASSIGNS = lazy(r"[ \t]*(?:[A-Za-z_]\w*[ \t]+(?:\"[^\"\r\n]*\"[ \t]+)?)?[A-Za-z_][\w.]*[ \t]*=[ \t]*[^\s{\[(]")
-"""A line that gives something a value that is no bracket: a closing bracket at its end has lost its partner there."""
+"""A line that gives something a value other than a bracket: a closing bracket at its end has lost its partner there."""
 
 
 def _is_doubtful(body: str, mistake: Problem) -> bool:

@@ -1,7 +1,7 @@
 """Files of statements: ``key = value;``, lists in braces, ``class NAME { };`` blocks, ``//`` and ``/* */`` comments.
 
 A path is the names of the classes and the key, and numbers for the items of a list: ``Harbour.slots``, ``motd[0]``. A
-``[]`` after a key is no part of its name.
+``[]`` after a key is not part of its name.
 """
 
 from __future__ import annotations
@@ -192,7 +192,7 @@ class StatementsDocument(StatementsReading):
         if not same:
             raise EditRefused("there is no name to change")
         if self.statement((*path[:-1], name)) is not None:
-            raise EditRefused(f"{name} is there already")
+            raise EditRefused(f"{name} already exists")
         if not re.fullmatch(r"[A-Za-z_]\w*", name) or name == "class":
             raise EditRefused(f"'{name}' cannot be a name in this kind of file")
         depth = len(path) - 1

@@ -244,7 +244,7 @@ class StatementsReading:
         return Entry(path, raw, *key, value.start, value.end, value.kind)
 
     def entries(self) -> Sequence[Entry]:
-        """Give every value that is no list with items, in order."""
+        """Give every value that is not a list with items, in order."""
         if self.error:
             return []
         return [

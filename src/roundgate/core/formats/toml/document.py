@@ -255,7 +255,7 @@ class TomlDocument(TomlReading):
         if not way or not isinstance(path[-1], str):
             raise EditRefused("there is no key to rename; a table is renamed by hand")
         if self.find((*path[:-1], name)) is not None or has(self.plain(), (*path[:-1], name)):
-            raise EditRefused(f"{name} is there already")
+            raise EditRefused(f"{name} already exists")
         body = self.text.body
         key = body[way[-1].key_start : way[-1].key_end]
         # Of a dotted key only the last part is renamed; a dot inside quotes is none.

@@ -39,7 +39,7 @@ if TYPE_CHECKING:
 def problems_of(document: TomlDocument) -> list[Problem]:
     """Find every problem of a TOML text, in the order of the file."""
     body = document.text.body
-    if not body.strip(" \t\r\n"):  # a form feed is no space in TOML
+    if not body.strip(" \t\r\n"):  # a form feed is not a space in TOML
         return empty(body)
     wrong = list(not_utf8(document.text, "error", utf_16=False))
     if document.error is None:

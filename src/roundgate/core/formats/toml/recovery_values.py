@@ -28,7 +28,7 @@ def curly(scene: Scene, at: int) -> Problem:
 
 
 def no_value(scene: Scene) -> Problem | None:
-    """Something that is no value."""
+    """Something that is not a value."""
     at, body = scene.error.at, scene.body
     word = re.compile(r"[^\s,\]}#]*").match(body, at)
     text = word[0] if word else ""
@@ -63,7 +63,7 @@ def _word_or_number(text: str, span: tuple[int, int]) -> Problem | None:
     """A fixed word in another spelling, or a number in another form."""
     meant = WORDS.get(text.lower())
     if meant and meant != "null":
-        cause = f"'{text}' is no word that TOML knows; {meant} is."
+        cause = f"'{text}' is not a word that TOML knows; {meant} is."
         sure = text.lower() == meant
         return problem("word-spelling", span, cause, f"Write {meant}.", [Splice(*span, meant)], safe=sure)
     number = number_meant(text)

@@ -250,7 +250,7 @@ class XmlDocument(XmlReading):
             element = self._locate(path[:-1])
             assert element is not None
             if any(other.name == new for other in attributes(self.text.body, element)):
-                raise EditRefused(f"{new} is there already")
+                raise EditRefused(f"{new} already exists")
             renamed = self._with_attributes(
                 element, lambda all_of: [(new if k == attribute.name else k, v) for k, v in all_of]
             )

@@ -87,7 +87,7 @@ class TagScan:
                 )
             elif match["named"] not in _KNOWN and not self.has_types:
                 meant = _PAGE_NAMES.get(match["named"], "")
-                cause = f"&{match['named']}; is no character name that XML knows."
+                cause = f"&{match['named']}; is not a character name that XML knows."
                 do = f"Write {meant}." if meant else "Write the character itself, or &amp; for a bare ampersand."
                 cuts = [Splice(*match.span(), meant)] if meant else [Splice(match.start(), match.start() + 1, "&amp;")]
                 self.report("entity-unknown", match.span(), cause, do, *cuts)

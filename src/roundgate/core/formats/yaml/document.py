@@ -319,7 +319,7 @@ class YamlDocument(YamlPlaces):
             raise EditRefused("there is no name to change")
         self.refuse_shared(way[:-1])
         if self.stream.locate((*path[:-1], name)) is not None:
-            raise EditRefused(f"{name} is there already")
+            raise EditRefused(f"{name} already exists")
         keys = [member.key for member in self.stream.members(way[-2].value) if member.step == path[-1]]
         expected, cuts = list(self.plain()), []
         for key in keys:

@@ -239,7 +239,7 @@ def _begins_line(body: str, at: int) -> bool:
 
 def _glued(span: tuple[int, int], found: re.Match[str]) -> Problem:
     at = span[0] + found.end("said")
-    cause = f"Without a space before it this is no comment: it is part of the value, after {found['said']}."
+    cause = f"Without a space before it this is not a comment: it is part of the value, after {found['said']}."
     repair = [Splice(at, at, " ")]
     return problem("comment-in-value", (at, span[1]), cause, "Write a space before the mark.", repair)
 

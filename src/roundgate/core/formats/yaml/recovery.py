@@ -66,7 +66,7 @@ def _unseen(scene: Scene) -> Problem | None:
         found = HIDDEN.search(line.text)
         if found and not re.search(r"[\"']", line.text[: found.start()]):
             at = line.start + found.start()
-            cause = f"A character that cannot be seen (U+{ord(found[0]):04X}) is here; it is no space."
+            cause = f"A character that cannot be seen (U+{ord(found[0]):04X}) is here; it is not a space."
             cut = Splice(at, at + 1, visible(found[0]))
             return problem("hidden-between", (at, at + 1), cause, "Delete it and type a plain space.", [cut], safe=True)
     if "unreadable" in str(scene.error):
@@ -133,7 +133,7 @@ def _mapping_values(scene: Scene) -> Problem | None:
 
 
 def _parent_off(body: str, line: Line) -> Problem | None:
-    """Find a line right above that was commented out although this one hangs on it."""
+    """Find a line right above that was commented out although this one depends on it."""
     at = line.start
     while at > 0:
         above = line_at(body, at - 2 if body[at - 2 : at] == "\r\n" else at - 1)
@@ -285,7 +285,7 @@ def _columns_above(body: str, line: Line) -> list[int]:
 
 
 def _expected_dash(scene: Scene) -> Problem | None:
-    """A line in a list that is no item of it."""
+    """A line in a list that is not an item of it."""
     line = scene.here
     tight = _without_colon(line) if _DASH_TIGHT.match(line.text) else None
     if tight:

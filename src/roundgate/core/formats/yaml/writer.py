@@ -161,7 +161,7 @@ def block(
 ) -> Written:
     """Write a map or list over several lines, the first one without its indentation; anything else on one line.
 
-    ``flat``: the names of maps and lists that are written in brackets all the same, as their neighbours are.
+    ``flat``: the names of maps and lists that are written in brackets anyway, as their neighbours are.
     """
     if isinstance(value, dict) and value:
         events: list[Event] = [("{", "", None, None, True)]

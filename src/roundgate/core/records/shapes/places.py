@@ -55,5 +55,5 @@ def entries_by_record(document: Document, spec: RecordSet) -> dict[Path, list[En
 
 
 def is_begun(document: Document, place: RecordPlace, records: Sequence[object]) -> bool:
-    """Tell whether the list of a set is there already, so that an item can be put into it."""
+    """Tell whether the list of a set already exists, so that an item can be put into it."""
     return bool(records) or not place.home or document.find(place.home) is not None

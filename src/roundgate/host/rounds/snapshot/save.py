@@ -153,14 +153,14 @@ def saved_files(site: Site, number: int, kind: str = "before") -> dict[str, byte
         index = json.decode(raw, type=dict[str, str | None])
     except MsgspecError as error:
         raise Trouble(
-            f"The list of what round {number} saved, in {folder}, is damaged.", "Restore it from a backup of your own."
+            f"The list of what round {number} saved, in {folder}, is damaged.", "Restore it from your own backup."
         ) from error
     saved: dict[str, bytes | None] = {}
     for path, mark in index.items():
         data = read_bytes(str(folder / _file_name(kind, path))) if mark is not None else None
         # A copy that the disk has damaged must not be put back as if it were the old file.
         if digest(data) != mark:
-            raise Trouble(f"The saved copy of {path} in {folder} is damaged.", "Restore it from a backup of your own.")
+            raise Trouble(f"The saved copy of {path} in {folder} is damaged.", "Restore it from your own backup.")
         saved[path] = data
     return saved
 
