@@ -58,10 +58,10 @@ def numbered(server: OpenServer, name: str, field: str, start: int = 1, step: in
     made: list[Operation] = []
     for at, record in enumerate(records):
         held = record.fields.get(field)
-        then = separator_of(field, spec).join(held.values) if held is not None else None
+        held_before = separator_of(field, spec).join(held.values) if held is not None else None
         stored = changes.stored(f"{name}/{{}}.{field}", spec.field[field], str(start + at * step), (record,))
-        if stored != then:
-            made.append(SetField(path, name, record.key, field, stored, then))
+        if stored != held_before:
+            made.append(SetField(path, name, record.key, field, stored, held_before))
     return made
 
 

@@ -192,8 +192,8 @@ class RankChanges:
         stored = separator.join(new)
         if key not in self._records(set_name):
             return [AddRecord(path, set_name, key, ((field, stored),))]
-        then = separator.join(old) if old else None
-        return [SetField(path, set_name, key, field, stored if new else None, then)]
+        held = separator.join(old) if old else None
+        return [SetField(path, set_name, key, field, stored if new else None, held)]
 
     def _list_set(self, set_name: str, key: str, field: str, new: Sequence[str]) -> list[Operation]:
         """Make the operation that gives a field these values; none where it has them."""

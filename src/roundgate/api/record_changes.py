@@ -197,22 +197,24 @@ class RecordChanges:
         shown = f"{address.name}/{{}}.{address.field}"
         if described is not None and is_relative(given, described):
             return self._given_each(
-                address, lambda record, then: self._changed_by(shown, described, given, record, then)
+                address, lambda record, held: self._changed_by(shown, described, given, record, held)
             )
         stored = self.stored(shown, described, given, address.records)
-        return self._given_each(address, lambda _record, _then: stored)
+        return self._given_each(address, lambda _record, _held: stored)
 
     def _given_each(self, address: RecordAddress, value: Callable[[Record, str | None], str]) -> list[Operation]:
-        """Make the operations that give a field of each record a value, worked out of the record and what it has."""
+        """Make the operations that give a field of each record a value, calculated from the record and its present value."""
         made: list[Operation] = []
         below = {record.key for record in self.below(address.name)}
         for record in address.records:
             if record.key in below:  # what is changed is the club's from now on
                 made.append(self._copied(address, record))
             held = record.fields.get(address.field)
-            then = None if held is None else separator_of(address.field, address.spec).join(held.values)
-            stored = value(record, then)
-            made.append(SetField(self._path(address.spec), address.name, record.key, address.field, stored, then))
+            held_before = None if held is None else separator_of(address.field, address.spec).join(held.values)
+            stored = value(record, held_before)
+            made.append(
+                SetField(self._path(address.spec), address.name, record.key, address.field, stored, held_before)
+            )
         return self._marked(made)
 
     def _copied(self, address: RecordAddress, record: Record) -> Operation:
@@ -225,13 +227,13 @@ class RecordChanges:
         kept = tuple(in_order(values, address.spec).items())
         return AddRecord(self._path(address.spec), address.name, record.key, kept, nested=nested_in(record))
 
-    def _changed_by(self, shown: str, described: RecordField, given: str, record: Record, then: str | None) -> str:
-        """Work out a difference such as ``+10%``. Raises Trouble."""
+    def _changed_by(self, shown: str, described: RecordField, given: str, record: Record, held: str | None) -> str:
+        """Apply a difference such as ``+10%``. Raises Trouble."""
         try:
-            return changed_by(given, then, described)
+            return changed_by(given, held, described)
         except ValueProblem as error:
             address = shown.format(record.key)
-            now = f" (it is {then} now)" if then is not None else ""
+            now = f" (it is {held} now)" if held is not None else ""
             right = values.sure_meaning(error.meant, described)
             do = f"roundgate set {self.holder.name} {quoted(f'{address}={right}')}" if right else ""
             raise Trouble(

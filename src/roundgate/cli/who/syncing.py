@@ -112,7 +112,7 @@ def _echo_review(servers: list[OpenServer], found: Mapping[str, Synced], book: P
 
 def _describe_operation(operation: Operation, roster: str, rank: str, end: str) -> str:
     if isinstance(operation, SetField):
-        return f"{roster}: {operation.then or 'nothing'} -> {operation.stored}"
+        return f"{roster}: {operation.held_before or 'nothing'} -> {operation.stored}"
     if isinstance(operation, AddRecord):
         given = dict(operation.values).get(rank, "") if rank else ""
         return f"joins {roster}{f' as {given}' if given else ''}"

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Mapping, Sequence
 
+import msgspec
 from msgspec.structs import replace
 
 from roundgate.core.formats import apply_switch
@@ -84,7 +85,7 @@ class SetField(RecordOperation, frozen=True, tag="record-set"):
 
     field: str
     stored: str | None
-    then: str | None = None
+    held_before: str | None = msgspec.field(default=None, name="then")
 
     @property
     def shown_name(self) -> str:
@@ -103,12 +104,12 @@ class SetField(RecordOperation, frozen=True, tag="record-set"):
 
     @property
     def value_when_slated(self) -> str | None:
-        """Its ``then``."""
-        return self.then
+        """Its ``held_before``."""
+        return self.held_before
 
     def has_moved_on(self, before: str | None) -> bool:
         """See Operation."""
-        return self.then != before
+        return self.held_before != before
 
     def shifts(self, file: str) -> bool:
         """Records are found by their keys, so nothing gets another meaning but by a new key."""
@@ -117,8 +118,8 @@ class SetField(RecordOperation, frozen=True, tag="record-set"):
     def put_on(self, waiting: Sequence[Operation]) -> list[Operation]:
         """Take the place of another value for the same field, and keep what that field held before it."""
         same = [old for old in waiting if isinstance(old, SetField) and old.shown_name == self.shown_name]
-        then = same[0].then if same else self.then
-        return [*(old for old in waiting if old not in same), replace(self, then=then)]
+        held = same[0].held_before if same else self.held_before
+        return [*(old for old in waiting if old not in same), replace(self, held_before=held)]
 
     def make(self, target: Target) -> tuple[Change, Document]:
         """See Operation."""

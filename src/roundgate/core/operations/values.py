@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from msgspec import field
 from msgspec.structs import replace
 
 from roundgate.core.formats import apply_edit
@@ -16,7 +17,7 @@ from roundgate.core.values import document_kind
 
 
 class ValueOperation(Operation, frozen=True):
-    """What both have in common. ``then`` is what the key held when this was put on the slate."""
+    """What both have in common. ``held_before`` is what the key held when this was put on the slate."""
 
     key: str
 
@@ -32,9 +33,9 @@ class ValueOperation(Operation, frozen=True):
 
     @property
     def value_when_slated(self) -> str | None:
-        """Its ``then``."""
-        then: str | None = getattr(self, "then", None)
-        return then
+        """Its ``held_before``."""
+        held: str | None = getattr(self, "held_before", None)
+        return held
 
     @property
     def sets_value(self) -> bool:
@@ -61,13 +62,13 @@ class ValueOperation(Operation, frozen=True):
         """
         since = max((at + 1 for at, old in enumerate(waiting) if old.shifts(self.file)), default=0)
         kept: list[Operation] = list(waiting[:since])
-        then = self.value_when_slated
+        held = self.value_when_slated
         for old in waiting[since:]:
             if isinstance(old, ValueOperation) and (old.file, old.key) == (self.file, self.key):
-                then = old.value_when_slated
+                held = old.value_when_slated
             else:
                 kept.append(old)
-        return [*kept, replace(self, then=then)]
+        return [*kept, replace(self, held_before=held)]
 
     def describe_change(self, change: Change, format_value: FormatValue, *, is_secret: bool) -> tuple[str, str]:
         """See Operation."""
@@ -78,7 +79,7 @@ class SetValue(ValueOperation, frozen=True, tag="set"):
     """Give a key a value, as the file will hold it."""
 
     stored: str
-    then: str | None = None
+    held_before: str | None = field(default=None, name="then")
     name: str = ""
     at_stop: bool = False
     """True where it goes into the file at the next stop, whatever stops the server: the console has it already, or
@@ -138,7 +139,7 @@ _NEW_KINDS: dict[str, EntryKind] = {"number": "number", "text": "text"}
 class Unset(ValueOperation, frozen=True, tag="unset"):
     """Take a key out of its file, so that the server's own default counts."""
 
-    then: str | None = None
+    held_before: str | None = field(default=None, name="then")
     name: str = ""
     at_stop: bool = False
 
