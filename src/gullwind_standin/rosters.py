@@ -1,7 +1,7 @@
 """The stand-in's people: officers, guests, bans, wardens, grants and helms, each read with a habit of its own.
 
 Ids in the wrong case are ignored without a word, one malformed ban keeps the server from starting, and a live ban
-makes it write the file of bans anew, from memory, without its comments.
+makes it write the file of bans again, from memory, without its comments.
 """
 
 from __future__ import annotations
@@ -132,7 +132,7 @@ class Rosters:
         return not self.is_banned(sailor) and (is_known or not self.guests_only)
 
     def ban(self, words: str) -> str:
-        """Ban somebody: ``ID NAME [DAY]``, where the name has no spaces, and write the file anew."""
+        """Ban somebody: ``ID NAME [DAY]``, where the name has no spaces, and write the file again."""
         sailor, *rest = words.split()
         until = ""
         if rest and re.fullmatch(r"\d{4}-\d\d-\d\d", rest[-1]):
@@ -144,7 +144,7 @@ class Rosters:
         return f"banned {sailor}"
 
     def unban(self, sailor: str) -> str:
-        """Take a ban back, and write the file anew."""
+        """Take a ban back, and write the file again."""
         if self.bans.pop(sailor, None) is None:
             return f"not banned: {sailor}"
         self._write_bans()

@@ -257,7 +257,7 @@ OUTSIDE = ["../evil.txt", "/tmp/evil.txt", "saves/../../evil.txt", "saves\\..\\e
 @pytest.mark.parametrize("kind", ["tar.zst", "zip"])
 @pytest.mark.parametrize("name", [*OUTSIDE, "link", "device"])
 def test_a_member_that_leads_outside_is_refused(regatta: SiteUnderTest, kind: str, name: str) -> None:
-    """Somebody has made the archive anew, with its manifest as it was."""
+    """Somebody has made the archive again, with its manifest as it was."""
     regatta.ok("backup", "regatta", *(["--zip"] if kind == "zip" else []))
     path = Path(str(listed(regatta)[0]["archive"]))
     if kind == "zip":

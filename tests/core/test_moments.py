@@ -57,7 +57,7 @@ def test_the_moments_of_a_year_are_those_of_a_calendar_on_the_wall(seed: int) ->
 
 @pytest.mark.parametrize("seed", range(12))
 def test_each_moment_of_a_year_is_taken_once_whatever_the_clock_does(seed: int) -> None:
-    """The clock jumps an hour either way and back, the machine sleeps, whoever looks is started anew."""
+    """The clock jumps an hour either way and back, the machine sleeps, whoever looks is restarted."""
     rng = random.Random(100 + seed)
     at, days, zone = random_table(rng)
     crons = expressions(at, days, "")

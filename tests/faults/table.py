@@ -1,6 +1,6 @@
 """The table of faults for ``docs/faults.md``: each row is held by the test that it names.
 
-Run ``python tests/faults/table.py`` to write the page anew; ``test_table.py`` holds that it is current and that every
+Run ``python tests/faults/table.py`` to write the page again; ``test_table.py`` holds that it is current and that every
 named test is there.
 """
 
@@ -39,7 +39,7 @@ ROWS = (
     Fault("keeper and guard die", "while the server runs", "the next command takes the server over", SAME, RUNS, f"{KEEPER}::test_the_next_command_takes_over_a_server_whose_keeper_and_guard_are_dead"),
     Fault("the server writes while no keeper reads", "between two keepers", "nothing is lost", SAME, RUNS, f"{KEEPER}::test_a_server_goes_on_talking_while_no_keeper_listens"),
     Fault("keeper, guard and server die", "at once", "the next command brings it back", SAME, UP, f"{KEEPER}::test_a_server_that_died_with_its_keeper_is_brought_back_by_the_next_command"),
-    Fault("the keeper's socket is deleted", "while the server runs", "opened anew", SAME, RUNS, f"{KEEPER}::test_a_deleted_socket_is_no_dead_keeper"),
+    Fault("the keeper's socket is deleted", "while the server runs", "reopened", SAME, RUNS, f"{KEEPER}::test_a_deleted_socket_is_no_dead_keeper"),
     Fault("a client sends no object, deep JSON, odd signals, half characters, 3 MB", "while the server runs", "that client is cut off or refused", SAME, RUNS, f"{KEEPER}::test_nothing_that_a_client_sends_ends_the_keeper"),
     Fault("100 connections with 64 handles", "while the server runs", "those too many are closed", SAME, RUNS, f"{KEEPER}::test_more_connections_than_a_keeper_can_hold_do_not_end_it"),
     Fault("the log cannot be rotated; its folder is gone", "while the server runs", "lines are lost until it is back", SAME, RUNS, f"{KEEPER}::test_a_log_that_cannot_be_rotated_or_has_no_folder_does_not_end_the_keeper"),
@@ -72,7 +72,7 @@ ROWS = (
     Fault("a hand makes a mistake in a file", "wait", "refused before the stop", SAME, RUNS, f"{KEPT}::test_a_mistake_by_hand_during_the_wait_ends_the_round_before_the_stop"),
     Fault("somebody sets another value", "wait", "proven with what was reviewed; the other waits", NEW, UP, f"{KEPT}::test_what_is_set_or_discarded_during_the_wait_is_not_part_of_the_round"),
     Fault("somebody discards a change of the round", "wait", "refused: the round has it", NEW, UP, f"{KEPT}::test_what_is_set_or_discarded_during_the_wait_is_not_part_of_the_round"),
-    Fault("a value is set anew while the round fails", "wait", "rewound; the newer value waits", OLD, UP, f"{KEPT}::test_after_a_rewind_what_was_set_since_stands_for_the_same_key"),
+    Fault("a value is set again while the round fails", "wait", "rewound; the newer value waits", OLD, UP, f"{KEPT}::test_after_a_rewind_what_was_set_since_stands_for_the_same_key"),
     Fault("a file is edited once", "between replay and write", "read again; both edits are there", NEW, UP, f"{KEPT}::test_an_edit_between_replay_and_write_is_seen"),
     Fault("a file is edited again and again", "between replay and write", "failed, and said", "the other's edits", UP, f"{KEPT}::test_an_edit_between_replay_and_write_is_seen"),
     Fault("files are edited", "before a rewind", "rewound; what is replaced is kept and named", "those of the round only", UP, f"{KEPT}::test_a_rewind_puts_back_only_what_the_round_wrote_and_keeps_what_it_replaces"),
@@ -131,7 +131,7 @@ ROWS = (
     Fault("the clock jumps an hour, the machine sleeps", "the timetable", "each moment once, or told as missed", SAME, RUNS, "test_moments::test_each_moment_of_a_year_is_taken_once_whatever_the_clock_does"),
     Fault("many who look at the timetable at once", "the timetable", "one of them does it", SAME, RUNS, "test_timetable::test_many_who_look_at_once_do_it_once"),
     Fault("a wrong expression or zone", "the timetable", "said; nothing is done", SAME, RUNS, "test_timetable::test_wrong_tables_are_told"),
-    Fault("the timetable's books are damaged", "the timetable", "kept aside, begun anew", SAME, RUNS, "test_timetable::test_damaged_books_are_begun_anew"),
+    Fault("the timetable's books are damaged", "the timetable", "kept aside, started over", SAME, RUNS, "test_timetable::test_damaged_books_are_begun_anew"),
     Fault("two `apply @all` at once", "`apply`", "each server once; the other is told", NEW, UP, "test_waves::test_two_who_apply_to_all_at_once_do_it_once"),
     Fault("a server in two clusters that disagree", "`check`", "one finding", SAME, RUNS, "test_fit::test_a_server_in_two_clusters_that_disagree_is_told_once"),
     Fault("a server of a wave fails", "`apply --waves`", "rewound; no further wave begins", "as before there", UP, "test_waves::test_a_wave_that_fails_stops_the_rest"),

@@ -40,7 +40,7 @@ def test_a_change_is_proven_and_the_slate_is_empty_afterwards(running: SiteUnder
 
 
 def test_a_slate_survives_that_the_server_rewrites_its_file_when_it_stops(running: SiteUnderTest) -> None:
-    """The file is read anew after the stop; comments that the server drops do not matter."""
+    """The file is read again after the stop; comments that the server drops do not matter."""
     running.ok("set", "server.motto=Fair winds")
     running.ok("apply", "--yes")
     assert running.value("regatta", "server.motto") == "Fair winds"

@@ -1,4 +1,4 @@
-"""The order of records: sorted by a field, or a field numbered anew in the order that they have."""
+"""The order of records: sorted by a field, or a field renumbered in the order that they have."""
 
 from __future__ import annotations
 
@@ -42,7 +42,7 @@ def arranged(server: OpenServer, name: str, field: str, *, falling: bool = False
 
 
 def numbered(server: OpenServer, name: str, field: str, start: int = 1, step: int = 1) -> list[Operation]:
-    """Make the operations that number a field anew: in the file's order, or of a map in the order that it says now.
+    """Make the operations that renumber a field: in the file's order, or of a map in the order that it says now.
 
     Raises UnknownName or WrongUsage.
     """

@@ -83,7 +83,7 @@ def made(server: OpenServer, word: str, making: Making) -> list[Operation]:
 
 
 def _numbers(ladder: Ladder, making: Making) -> tuple[list[Decimal], list[Decimal]]:
-    """Give the levels that there shall be, and the number of each. Raises CurveProblem."""
+    """Give the levels that there should be, and the number of each. Raises CurveProblem."""
     ways = [way for way in (making.formula, making.through, making.scale) if way]
     if len(ways) != 1:
         raise CurveProblem("One way at a time: --make, --through or --scale.")

@@ -31,7 +31,7 @@ class ListChanges(KeyChanges):
     ask: AskField | None = None
     """Asks for a field of a new record that nobody has given."""
     twin_of: TwinOf | None = None
-    """Gives a record of another server that a new one shall be like."""
+    """Gives a record of another server that a new one should be like."""
 
     def _list(self, word: str) -> tuple[str, str]:
         """Give a list's name and its file's path: of one that the rulebook knows, or of any by FILE or FILE:PATH."""
@@ -185,7 +185,7 @@ class ListChanges(KeyChanges):
 
     @staticmethod
     def _may_begin(document: Document, home: Path) -> bool:
-        """Tell whether a list may be made without asking: what shall hold it is there, and no name in it is alike."""
+        """Tell whether a list may be made without asking: what should hold it is there, and no name in it is alike."""
         parent = home[:-1]
         if not home or not isinstance(home[-1], str) or (parent and not is_there(document, parent)):
             return False

@@ -221,7 +221,7 @@ def keep_end(site: Site, server: OpenServer, records: str, joining: Joining) -> 
         save_people(site, with_table(text, ("person", key, "until"), before, old))
     except EditRefused as error:
         raise Trouble(f"people.toml: {error}.", f"Correct 'until' of {key} by hand.") from error
-    kept = f"until {joining.end}: the people book keeps that, for the file has no place for it"
+    kept = f"until {joining.end}: the people book keeps that, because the file has no place for it"
     return "; ".join(
         filter(None, (message, kept if joining.end else "the end that the people book had for it is taken out"))
     )

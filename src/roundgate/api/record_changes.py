@@ -203,7 +203,7 @@ class RecordChanges:
         return self._given_each(address, lambda _record, _held: stored)
 
     def _given_each(self, address: RecordAddress, value: Callable[[Record, str | None], str]) -> list[Operation]:
-        """Make the operations that give a field of each record a value, calculated from the record and its present value."""
+        """Make the operations that give a field of each record a value, from the record and its present value."""
         made: list[Operation] = []
         below = {record.key for record in self.below(address.name)}
         for record in address.records:

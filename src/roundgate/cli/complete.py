@@ -119,7 +119,7 @@ def _first(call: _Call) -> list[str]:
 
 
 def complete_server_or_name(ctx: typer.Context, incomplete: str) -> list[str]:
-    """Give the servers, settings, lists and files that begin so, or the values of a setting."""
+    """Give the servers, settings, lists and files that begin with what was typed, or the values of a setting."""
     call = _Call(ctx, incomplete)
     if call.setting:
         return call.fitting(_values(call))
@@ -129,7 +129,7 @@ def complete_server_or_name(ctx: typer.Context, incomplete: str) -> list[str]:
 
 
 def complete_server_or_action(ctx: typer.Context, incomplete: str) -> list[str]:
-    """Give the servers and actions that begin so; for ``keep`` the settings; after an action, its values."""
+    """Give the servers and actions that fit what was typed; for ``keep`` the settings; after an action, its values."""
     call = _Call(ctx, incomplete)
     if ctx.info_name == "keep":
         return call.fitting(_first(call), _settings(call))
@@ -144,7 +144,7 @@ def complete_server_or_action(ctx: typer.Context, incomplete: str) -> list[str]:
 
 
 def complete_list_or_entry(ctx: typer.Context, incomplete: str) -> list[str]:
-    """Give the lists that begin so; after a list, its entries, or for ``add`` the built-in ones."""
+    """Give the lists that begin with what was typed; after a list, its entries, or for ``add`` the built-in ones."""
     call = _Call(ctx, incomplete)
     lists = call.table("list")
     valued = {name for name, spec in call.table("setting").items() if spec.get("type") in ("list", "choices")}
@@ -195,7 +195,7 @@ def _entries(call: _Call, name: str) -> list[str]:
 
 
 def complete_preset(ctx: typer.Context, incomplete: str) -> list[str]:
-    """Give the servers, then the presets, that begin so."""
+    """Give the servers, then the presets, that begin with what was typed."""
     call = _Call(ctx, incomplete)
     folder = call.site.folder / "presets" if call.site else None
     own = [path.stem for path in sorted(folder.glob("*.toml"))] if folder and folder.is_dir() else []
@@ -203,14 +203,14 @@ def complete_preset(ctx: typer.Context, incomplete: str) -> list[str]:
 
 
 def complete_side(ctx: typer.Context, incomplete: str) -> list[str]:
-    """Give what can be compared and begins so: servers, defaults, presets."""
+    """Give what can be compared and begins with what was typed: servers, defaults, presets."""
     call = _Call(ctx, incomplete)
     presets = [f"preset:{name}" for name in call.table("preset")]
     return call.fitting(call.servers, ["defaults"], presets)
 
 
 def complete_server(ctx: typer.Context, incomplete: str) -> list[str]:
-    """Give the servers and tags that begin so."""
+    """Give the servers and tags that begin with what was typed."""
     call = _Call(ctx, incomplete)
     tags = {f"@{tag}" for entry in (call.site.file.server.values() if call.site else ()) for tag in entry.tags}
     clusters = {f"@{name}" for name in (call.site.file.cluster if call.site else ())}
@@ -218,7 +218,7 @@ def complete_server(ctx: typer.Context, incomplete: str) -> list[str]:
 
 
 def complete_server_or_file(ctx: typer.Context, incomplete: str) -> list[str]:
-    """Give the servers, their files, and the files on disk that begin so."""
+    """Give the servers, their files, and the files on disk that begin with what was typed."""
     call = _Call(ctx, incomplete)
     paths = [file.get("path", "") for file in call.table("file").values() if isinstance(file, dict)]
     own = [path for path in paths if "{" not in path] if call.arguments else []
@@ -230,7 +230,7 @@ def complete_server_or_file(ctx: typer.Context, incomplete: str) -> list[str]:
 
 
 def complete_rulebook(ctx: typer.Context, incomplete: str) -> list[str]:
-    """Give the subcommands of ``rulebook``, then rulebooks or servers, that begin so."""
+    """Give the subcommands of ``rulebook``, then rulebooks or servers, that begin with what was typed."""
     from roundgate.host.rulebooks import rulebook_names
 
     call = _Call(ctx, incomplete)

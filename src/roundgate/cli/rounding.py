@@ -111,7 +111,7 @@ def watch(begin: Callable[[], RoundWindow], store: Store) -> int:
 
 
 def _stay(window: RoundWindow, ctrl_c: CtrlC) -> bool:
-    """Ask what Ctrl-C shall mean; tell whether to go on watching."""
+    """Ask what Ctrl-C should mean; tell whether to go on watching."""
     echo()
     if not sys.stdin.isatty():
         echo(f"The round goes on by itself: roundgate rounds show {window.number}")

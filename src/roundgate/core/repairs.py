@@ -24,7 +24,7 @@ def safe_repairs(document: Document, codes: Sequence[str] = ()) -> list[Problem]
 def with_repairs(kind: Format, document: Document, codes: Sequence[str] = ()) -> Document:
     """Make the safe repairs, again and again while there are any.
 
-    After each time the text is read anew. Raises EditRefused where there are more errors than before.
+    After each time the text is read again. Raises EditRefused where there are more errors than before.
     """
     problems = kind.problems(document)
     for _ in range(_ROUNDS):

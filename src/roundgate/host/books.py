@@ -215,7 +215,7 @@ def _salvage_table(aside: Path, db: sqlite3.Connection, table: str) -> int:
     """Copy a table's rows, as far as they can be read; give their number."""
     saved = 0
     with suppress(sqlite3.Error):
-        # Read-only and opened anew for each table: a damaged page must not end the reading of the others.
+        # Read-only and reopened for each table: a damaged page must not end the reading of the others.
         with closing(sqlite3.connect(f"file:{aside}?mode=ro", uri=True, isolation_level=None)) as old:
             for row in _readable_rows(old, table):
                 # A row that cannot be copied, such as one of an older shape, is worth less than those after it.

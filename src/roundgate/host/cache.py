@@ -18,7 +18,7 @@ from roundgate.core.rulebook.toml import parse_toml
 
 _NAME = "parsed.cache"
 _LARGEST = 64
-"""Entries; beyond that the cache begins anew."""
+"""Entries; beyond that the cache starts over."""
 
 
 class _Entry(Struct, frozen=True, array_like=True):
@@ -74,6 +74,6 @@ class ParsedFiles:
             return
         from roundgate.host.files import write_durably
 
-        # The next command reads anew what could not be kept; TOML has dates and numbers that the cache's form lacks.
+        # The next command reads again what could not be kept; TOML has dates and numbers that the cache's form lacks.
         with contextlib.suppress(OSError, TypeError, OverflowError):
             write_durably(str(self.path), msgpack.encode(self.held))

@@ -174,7 +174,7 @@ class Server(Struct, frozen=True, dict=True):
 
     @cached_property
     def documents(self) -> dict[str, Document]:
-        """What was read last of each file, so that a large one is not read anew where it is still the same."""
+        """What was read last of each file, so that a large one is not read again where it is still the same."""
         return {}
 
     def read_started(self) -> ServerFiles:

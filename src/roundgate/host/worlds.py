@@ -49,7 +49,7 @@ def fixed_by(book: Rulebook) -> dict[str, list[str]]:
 def remember_world(server: Server, slot: str, world: str, values: Mapping[str, str]) -> None:
     """Keep what a world was made with. Nothing depends on it, so a disk without room is not a failure.
 
-    A world without a name is made anew at each start, and nothing of it is kept.
+    A world without a name is made again at each start, and nothing of it is kept.
     """
     if not world:
         return

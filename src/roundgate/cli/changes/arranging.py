@@ -21,12 +21,12 @@ def arrange(
     start: Annotated[int | None, typer.Option("--from", help="--number: the first number; else the step.")] = None,
     step: Annotated[int, typer.Option("--step", help="--number: the step from one to the next.")] = 1,
 ) -> None:
-    """Put records in the order of a field, or number a field anew in their order."""
+    """Put records in the order of a field, or renumber a field in their order."""
     from roundgate.api.arranging import arranged, numbered
     from roundgate.cli.edit import put
 
     if bool(by) == bool(number):
-        raise WrongUsage("By which field, or which field numbered anew?", "roundgate arrange SERVER SET --by FIELD")
+        raise WrongUsage("By which field, or which field renumbered?", "roundgate arrange SERVER SET --by FIELD")
     context = open_call()
     word, rest = context.split(list(arguments))
     if len(rest) != 1:

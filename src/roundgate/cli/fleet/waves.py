@@ -195,7 +195,7 @@ Answer = Literal["watch", "leave", "call off"]
 
 
 def _asked(running: Sequence[Row], screen: _Screen) -> Answer:
-    """Ask what Ctrl-C shall mean."""
+    """Ask what Ctrl-C should mean."""
     screen.stop()
     echo()
     if not sys.stdin.isatty():

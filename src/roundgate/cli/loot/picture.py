@@ -21,7 +21,7 @@ _MOST_ROWS = 60
 
 
 def draw_odds(tables: Sequence[tuple[str, OddsTable]], path: str, *, with_slate: bool) -> None:
-    """Draw the chances of each table as bars beneath each other. Raises WrongUsage or Trouble."""
+    """Draw the chances of each table as bars below each other. Raises WrongUsage or Trouble."""
     check_name(path)
     tables = [(server, table) for server, table in tables if table.rows]
     rows = sum(len(table.rows) for _, table in tables)
@@ -69,7 +69,7 @@ def _draw_table(axes: Axes, server: str, table: OddsTable, *, with_slate: bool) 
 
 
 def draw_curves(found: Sequence[tuple[str, Ladder, Ladder]], path: str) -> None:
-    """Draw curves: points by level, old and new, and beneath what is granted against what all costs.
+    """Draw curves: points by level, old and new, and below them what is granted against what all costs.
 
     Raises WrongUsage or Trouble.
     """

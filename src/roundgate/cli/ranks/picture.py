@@ -19,7 +19,7 @@ _YES, _NO, _NONE = "#1b7837", "#b2182b", "#c8c8c8"
 
 
 def draw(matrices: Sequence[tuple[str, Matrix]], path: str) -> None:
-    """Draw matrices beneath each other and write the picture. Raises WrongUsage or Trouble."""
+    """Draw matrices below each other and write the picture. Raises WrongUsage or Trouble."""
     check_name(path)
     matrices = [(name, matrix) for name, matrix in matrices if matrix.permissions and matrix.columns]
     if not matrices:

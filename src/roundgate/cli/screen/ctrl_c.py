@@ -44,7 +44,7 @@ class CtrlC:
         return self.handle
 
     def ask(self, question: str) -> str:
-        """Ask what Ctrl-C shall mean; who presses it again, or Ctrl-D, leaves what runs to itself: ``l``."""
+        """Ask what Ctrl-C should mean; who presses it again, or Ctrl-D, leaves what runs to itself: ``l``."""
         with contextlib.suppress(BlockingIOError):
             os.read(self.handle, 4096)
         signal.signal(signal.SIGINT, signal.default_int_handler)

@@ -532,7 +532,7 @@ def _import(context: CallContext, arguments: list[str]) -> None:
         raise Trouble(f"{arguments[2]} cannot be read: {(error.strerror or str(error)).lower()}.") from error
     found = imported(server, _book(context), name, text)
     for doubtful in found.doubtful:
-        echo(f"{server.name}  not taken, for it is not written as an id is: {plain(doubtful)}")
+        echo(f"{server.name}  skipped, because it is not written like an id: {plain(doubtful)}")
     if found.there:
         echo(f"{server.name}  {len(found.there)} of them are on {name} already")
     if found.operations:

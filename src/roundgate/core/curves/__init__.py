@@ -1,1 +1,1 @@
-"""Levels and what they need and grant: read out of records, compared with what can be bought, and made anew."""
+"""Levels and what they need and grant: read out of records, compared with what can be bought, and made again."""

@@ -82,7 +82,7 @@ _SEPARATORS = {"comma": ",", "semicolon": ";", "space": " ", "blank": " "}
 
 
 def _as_list(value: str, kind: str, comment: str) -> Found:
-    """Give a list where the comment says what parts its entries, and the value does not show something else."""
+    """Give a list where the comment says what separates its entries, and the value does not show something else."""
     found = _SEPARATED.search(comment)
     if not found or kind not in ("text", "") or sounds_secret(comment[:80]):
         return None

@@ -1,4 +1,4 @@
-"""Every safe repair of a file, made anew on whatever is on disk."""
+"""Every safe repair of a file, made again on whatever is on disk."""
 
 from __future__ import annotations
 

@@ -36,7 +36,7 @@ class About(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     title: str = ""
     """What people call the game's server."""
     layers: tuple[str, ...] = ()
-    """Rulebooks beneath this one, the lowest first."""
+    """Rulebooks below this one, the lowest first."""
     editions: tuple[str, ...] = ()
     """The editions of the game, where they differ."""
     version: Version | None = None
@@ -849,7 +849,7 @@ class Rulebook(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=Tru
     mods: Mods | None = None
     """How the game takes mods."""
     withdraw: tuple[str, ...] = ()
-    """Settings, lists, rules and presets of the layers beneath that this one does without."""
+    """Settings, lists, rules and presets of the layers below that this one does without."""
     server: ServerSpec = field(default_factory=ServerSpec)
     """How its process behaves."""
 

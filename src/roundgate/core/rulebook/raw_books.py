@@ -25,14 +25,14 @@ BookReader = Callable[[str], RawBook]
 
 
 def layers_of(raw: Mapping[str, Any]) -> list[str]:
-    """Give the names of the rulebooks beneath one; none where it does not say them in the right form."""
+    """Give the names of the rulebooks below one; none where it does not say them in the right form."""
     about = raw.get("rulebook")
     layers = about.get("layers") if isinstance(about, dict) else None
     return [layer for layer in layers if isinstance(layer, str)] if isinstance(layers, list) else []
 
 
 def layered(name: str, reader: BookReader) -> list[RawBook]:
-    """Give a rulebook and the layers beneath it, the lowest first, each once.
+    """Give a rulebook and the layers below it, the lowest first, each once.
 
     Raises RulebookProblem where layers rest on themselves, or KeyError where ``reader`` knows no such rulebook.
     """
@@ -71,7 +71,7 @@ def _without(raw: dict[str, Any], names: Iterable[Any]) -> dict[str, Any]:
 
 
 def not_withdrawn(layers: Sequence[RawBook]) -> Iterator[tuple[tuple[str, ...], str]]:
-    """Find names that the top layer withdraws and no layer beneath it has."""
+    """Find names that the top layer withdraws and no layer below it has."""
     known: set[str] = set()
     for layer in layers[:-1]:
         known.update(*(layer.raw[table] for table in _WITHDRAWN if isinstance(layer.raw.get(table), dict)))
@@ -83,13 +83,13 @@ def not_withdrawn(layers: Sequence[RawBook]) -> Iterator[tuple[tuple[str, ...], 
         if name not in known:
             near = nearest(str(name), known)
             hint = f" Did you mean {near}?" if near else ""
-            yield ("withdraw",), f"No layer beneath has a setting, list, rule or preset '{name}' to withdraw.{hint}"
+            yield ("withdraw",), f"No layer below has a setting, list, rule or preset '{name}' to withdraw.{hint}"
 
 
 def merge(below: Mapping[str, Any], above: Mapping[str, Any]) -> dict[str, Any]:
     """Lay one rulebook's tables on another's: tables merge, rules add up by their names, all else is replaced.
 
-    What ``above`` withdraws is taken out of what is beneath it first.
+    What ``above`` withdraws is taken out of what is below it first.
     """
     withdrawn = above.get("withdraw")
     merged = _without(dict(below), withdrawn) if isinstance(withdrawn, list) else dict(below)

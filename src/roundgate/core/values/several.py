@@ -31,7 +31,7 @@ def entry_problem(entry: str, spec: Setting) -> ValueProblem | None:
 
 
 def _split(text: str, separator: str, *, forgiving: bool) -> list[str]:
-    """Part a text at its separator; of what a person types, spaces and commas part it as well."""
+    """Split a text at its separator; what a person types is split at spaces and commas as well."""
     if not text:
         return []
     sign = _sign(separator)

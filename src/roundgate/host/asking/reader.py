@@ -46,7 +46,7 @@ class ValueReader:
         return value_in(live, self._answers[live.query], search)
 
     def forget(self) -> None:
-        """Ask anew from now on."""
+        """Ask again from now on."""
         self._answers.clear()
 
     def _answer(self, name: str) -> bytes:

@@ -39,7 +39,7 @@ def packed(packet: Packet) -> bytes:
 def unpacked(data: bytes) -> tuple[Packet | None, bytes]:
     """Give the first packet of what came, None where it is not whole yet, and the rest.
 
-    Raises ValueError where no packet can begin so.
+    Raises ValueError where no packet can begin like that.
     """
     if len(data) < 4:
         return None, data

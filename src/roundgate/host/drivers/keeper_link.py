@@ -22,7 +22,7 @@ _ANSWER_WITHIN = 30.0
 _ACCEPTS_WITHIN = 3.0
 """Seconds for a keeper to take a connection; where many wait already, it hangs."""
 _REOPENS_WITHIN = 10.0
-"""Seconds for a keeper to open its socket anew after somebody deleted it."""
+"""Seconds for a keeper to reopen its socket after somebody deleted it."""
 
 
 class KeeperLink:
@@ -127,7 +127,7 @@ def connect(state: str) -> KeeperLink:
 
 
 def _reopened(state: str, holder: int) -> KeeperLink:
-    """Have a keeper open its socket anew, and connect."""
+    """Have a keeper reopen its socket, and connect."""
     # It may have died since its lock was looked at; that shows when nobody answers below.
     with contextlib.suppress(ProcessLookupError, PermissionError):
         os.kill(holder, signal.SIGHUP)

@@ -294,7 +294,7 @@ class _LogTail:
             with path.open("rb") as file:
                 found = os.fstat(file.fileno())
                 is_same = path == self.path and found.st_ino == self.inode and _before(file, self.at) == self.seen
-                if not is_same:  # another file, or one that was begun anew and may be as long as before
+                if not is_same:  # another file, or one that was started over and may be as long as before
                     self.path, self.inode, self.at, self.rest = path, found.st_ino, 0, b""
                 # A log that was rotated in place has the same inode and may have the same length: its last bytes tell.
                 file.seek(self.at)

@@ -35,7 +35,7 @@ class Child:
     """The server as the keeper knows it."""
 
     def __init__(self, config: KeeperConfig, umask: int) -> None:
-        """Keep the configuration, and the file mode mask that the server shall have; nothing is started."""
+        """Keep the configuration, and the file mode mask that the server should have; nothing is started."""
         self.umask = umask
         self.process: int | None = None
         self.birth = 0

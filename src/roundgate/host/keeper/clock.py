@@ -1,7 +1,7 @@
 """The keeper's part in the timetable: it knows when somebody must look, and starts the process that does.
 
 What is due, and whether it is done already, is that process's business. So the keeper stays small, and one that is
-started anew, or sleeps through an hour with its machine, does nothing twice.
+restarted, or sleeps through an hour with its machine, does nothing twice.
 """
 
 from __future__ import annotations

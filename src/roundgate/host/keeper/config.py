@@ -56,7 +56,7 @@ def write_config(config: KeeperConfig) -> None:
     import json
 
     path = os.path.join(config["state"], "orders.json")
-    # One that cannot be read, or makes no sense, is written anew.
+    # One that cannot be read, or makes no sense, is rewritten.
     with contextlib.suppress(OSError, ValueError, RecursionError):
         if read_config(config["state"]) == config:
             return

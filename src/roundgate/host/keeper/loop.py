@@ -69,7 +69,7 @@ class Keeper:
         self.selector.register(self.listener, selectors.EVENT_READ, self._welcome)
 
     def _bell(self) -> None:
-        """Let SIGHUP open the socket anew, where somebody deleted it. One that is there stays as it is."""
+        """Let SIGHUP reopen the socket, where somebody deleted it. One that is there stays as it is."""
         ring, bell = os.pipe()
         for handle in (ring, bell):
             os.set_blocking(handle, False)

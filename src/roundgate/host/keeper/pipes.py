@@ -31,7 +31,7 @@ class Pipes(NamedTuple):
 
 
 def make_pipes(state: str) -> Pipes:
-    """Make the pipes anew. Where no name can be made, on a full disk, they are nameless. Raises OSError."""
+    """Recreate the pipes. Where no name can be made, on a full disk, they are nameless. Raises OSError."""
     opened: list[int] = []
     server_input = _named(os.path.join(state, _INPUT))
     server_output = _named(os.path.join(state, _OUTPUT))

@@ -24,7 +24,7 @@ class Secrets:
         self._file: dict[str, Any] | None = None
 
     def put_into(self, template: Any) -> Any:
-        """Fill the secrets in a text, or in a tree of texts. Raises Trouble where one is not to be had."""
+        """Fill the secrets in a text, or in a tree of texts. Raises Trouble where one is not available."""
         names = [name for name in names_in(template) if name.startswith(SECRET)]
         return filled(template, {name: self._value(name.removeprefix(SECRET)) for name in names})
 

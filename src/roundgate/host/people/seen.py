@@ -47,7 +47,7 @@ def seen_on(server: Server) -> dict[str, SeenPerson]:
         done = part.known if part.is_done else None
         files[name] = done or _read_on(part, pattern, spec.log_time, seen.people)
     seen.files = files
-    # Where it cannot be kept, the logs are read anew the next time.
+    # Where it cannot be kept, the logs are read again the next time.
     with suppress(OSError):
         write_durably(str(memory), json.encode(seen))
     return seen.people

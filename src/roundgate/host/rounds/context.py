@@ -56,13 +56,13 @@ class Round:
 
     @property
     def reader(self) -> ValueReader:
-        """What asks the running server for values; it asks a query once, until the server is started anew."""
+        """What asks the running server for values; it asks a query once, until the server is restarted."""
         if self._reader is None:
             self._reader = ValueReader(self.server, self.console, self.server.read_started())
         return self._reader
 
     def forget_answers(self) -> None:
-        """Ask the server anew from now on: it is another process, or has been told something."""
+        """Ask the server again from now on: it is another process, or has been told something."""
         self._reader = None
 
     @property

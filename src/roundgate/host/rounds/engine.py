@@ -198,11 +198,11 @@ def _with_server_down(round: Round, gathered: Gathered | None, *, was_up: bool) 
 
 
 _TRIES = 3
-"""How often files are read anew where somebody changes them between their reading and their writing."""
+"""How often files are read again where somebody changes them between their reading and their writing."""
 
 
 def _save_and_write(round: Round, gathered: Gathered, *, was_up: bool) -> list[str]:
-    """Save, replay and write, on files that are the same at all three; give the names of what is in force anew."""
+    """Save, replay and write, on files that are the same at all three; give the names of what is newly in force."""
     with round.journal.step(Step.SAVE):
         target = _target(round)
         needed = [*(entry.operation.file for entry in round.operations), *target]
@@ -279,7 +279,7 @@ def _replayed(round: Round) -> Replayed:
     except RoundAborted as end:
         if round.plan.ends_up != "down":
             raise
-        round.journal.note(Step.WRITE, f"kept on the slate, for it has errors: {end.message}")
+        round.journal.note(Step.WRITE, f"kept on the slate, because it has errors: {end.message}")
         round.operations = []
         return replayed(round, ())
 

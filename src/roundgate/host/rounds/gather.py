@@ -56,7 +56,7 @@ class Gathered(Struct, frozen=True):
 
     @property
     def differs(self) -> list[str]:
-        """The settings and lists that will be in force anew: other than what the running server read."""
+        """The settings and lists that will be newly in force: other than what the running server read."""
         return differing(self.started, self.outcome.after) if self.started else []
 
     @property

@@ -23,7 +23,7 @@ from roundgate.host.rounds.snapshot.save import saved_files
 from roundgate.host.rounds.write import undo
 
 _KEPT_WITHIN = 3.0
-"""Seconds within which a server that writes a file anew must have what it was told in it."""
+"""Seconds within which a server that rewrites a file must have what it was told in it."""
 _PAUSE = 0.05
 
 
@@ -98,7 +98,7 @@ def _tell(round: Round, operations: Sequence[Operation]) -> tuple[list[str], lis
 
 
 def _see_files(round: Round, operations: Sequence[Operation]) -> None:
-    """See that the files hold the changes, also where the server wrote them anew. Raises NotProven."""
+    """See that the files hold the changes, also where the server rewrote them. Raises NotProven."""
     until = time.monotonic() + _KEPT_WITHIN
     while True:
         outcome = round.look().outcome(operations)
@@ -107,14 +107,14 @@ def _see_files(round: Round, operations: Sequence[Operation]) -> None:
             return
         if time.monotonic() > until:
             names = ", ".join(lost or [finding.setting for finding in outcome.refused])
-            raise NotProven(f"the server wrote its file anew, without {names}", round.evidence())
+            raise NotProven(f"the server rewrote its file, without {names}", round.evidence())
         round.log.hear(time.monotonic() + _PAUSE)
 
 
 def take_back(round: Round, error: NotProven) -> RoundResult:
     """Tell a running server that it is not so after all, and put the files back as they were.
 
-    What the server takes from the command comes first, for it may write its file anew then; what it reads from the
+    What the server takes from the command comes first, because it may rewrite its file then; what it reads from the
     file comes last.
     """
     name, why = round.server.name, error.why.rstrip(".")

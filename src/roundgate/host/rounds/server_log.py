@@ -25,7 +25,7 @@ class ServerLog:
         """The exit code of the server's last end; None where it is not known."""
 
     def restart(self) -> None:
-        """Forget what was heard: the server starts anew."""
+        """Forget what was heard: the server starts again."""
         self.lines.clear()
         self.exited = False
 

@@ -1,4 +1,4 @@
-"""The step write: read anew, replay, check again, and write all files or none; and the way back."""
+"""The step write: read again, replay, check again, and write all files or none; and the way back."""
 
 from __future__ import annotations
 

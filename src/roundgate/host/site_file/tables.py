@@ -109,7 +109,7 @@ class ServerEntry(Struct, frozen=True, forbid_unknown_fields=True):
     Example: "gullwind"
     """
     umask: str = ""
-    """Which rights the files that the server makes shall not have, as for the shell's `umask`.
+    """Which rights the files that the server makes should not have, as for the shell's `umask`.
 
     Example: "0027"
     """

@@ -74,7 +74,7 @@ class TimetableBooks:
         return dict(self.db.execute(query, (server, entry, since)).fetchall())
 
     def claim(self, server: str, entry: str, due: float, *, again: bool = False) -> bool:
-        """Take a moment for whoever asks; tell whether it was still to be had. ``again``: also one that was missed."""
+        """Take a moment for whoever asks; tell whether it was still free. ``again``: also one that was missed."""
         now = time.time()
         row = (server, entry, due, "running", now, "")
         if self.db.execute("INSERT OR IGNORE INTO moment VALUES (?, ?, ?, ?, ?, ?)", row).rowcount:

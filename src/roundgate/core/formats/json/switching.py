@@ -20,7 +20,7 @@ _REST = lazy(r"[ \t]*,?[ \t]*(?://[^\r\n]*)?(?=[\r\n]|\Z)")
 def switched(document: JsonReading, path: Path, *, on: bool) -> Edit:
     """Comment a name and its value out, or let the ones count that stand commented out. Raises EditRefused."""
     if not document.dialect.comments:
-        raise EditRefused("this file cannot hold what is switched off, for its server reads no comments; remove it")
+        raise EditRefused("this file cannot hold what is switched off, because its server reads no comments; remove it")
     home = document.locate(path[:-1]) if path else None
     if home is None or document.strict[home.start] != "{":
         raise EditRefused("only a name with its value can be commented out")

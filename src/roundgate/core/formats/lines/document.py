@@ -336,7 +336,7 @@ class LinesDocument:
         """
         here = self.find(path)
         if on or here is None or len(path) != 1:
-            raise EditRefused("an entry of a list can be commented out, by its number; switch it on by adding it anew")
+            raise EditRefused("an entry of a list can be commented out, by its number; switch it on by adding it again")
         expected = self.plain()
         del expected[int(path[0])]
         starts = [here.start] + [end.end() for end in LINE_END.finditer(self.text.body, here.start, here.end)]

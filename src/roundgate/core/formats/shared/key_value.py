@@ -17,7 +17,7 @@ def as_text(value: PlainData) -> str:
         return "true" if value else "false"
     if isinstance(value, str | int | float):
         return str(value)
-    raise EditRefused("this kind of file holds single values: no lists, no maps and no nothing")
+    raise EditRefused("this kind of file holds single values: no lists, no maps and no null")
 
 
 def single_line(text: str, what: str = "value") -> str:

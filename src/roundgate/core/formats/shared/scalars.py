@@ -20,7 +20,7 @@ def is_number(text: str) -> bool:
 
 
 def fitted(value: PlainData, kind: EntryKind | None, present: EntryKind | None) -> PlainData:
-    """Give a text the kind it shall have: the one asked for, else the present one where it can, else by its look.
+    """Give a text the kind it should have: the one asked for, else the present one where it can, else by its look.
 
     Raises EditRefused where it cannot have the kind asked for.
     """

@@ -23,7 +23,7 @@ _MOST_PLACES = 2_000
 
 
 class Within(Struct, frozen=True):
-    """What is expected of a large file: outside a span it is as it was, and the lines inside say what they shall."""
+    """What is expected of a large file: outside a span it is as it was, and the lines inside say what they should."""
 
     before: str
     start: int
@@ -90,7 +90,7 @@ def around(body: str, start: int, end: int) -> tuple[int, int]:
 
 
 def confirmed(kind: Format, document: Document, expected: Within) -> bool:
-    """Tell whether a large file is as it was outside a span, and the lines inside say what they shall.
+    """Tell whether a large file is as it was outside a span, and the lines inside say what they should.
 
     The first and the last line inside must be as they were too, so that what is outside is read as before.
     """

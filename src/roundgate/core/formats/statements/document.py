@@ -42,7 +42,7 @@ class StatementsDocument(StatementsReading):
         if isinstance(value, list):
             return "{" + ", ".join(self._written(item) for item in value) + "}"
         if not isinstance(value, str):
-            raise EditRefused("this kind of file holds texts, numbers and lists: no records and no nothing")
+            raise EditRefused("this kind of file holds texts, numbers and lists: no records and no null")
         if LINE_END.search(value):
             raise EditRefused("a text in this kind of file cannot have a line break")
         return '"' + value.replace('"', '""') + '"'

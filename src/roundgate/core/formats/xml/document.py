@@ -157,7 +157,7 @@ class XmlDocument(XmlReading):
         return lead.group() if lead else ""
 
     def _gap(self, index: int) -> str:
-        """Give what parts elements: a new line with indentation where one begins its line, else nothing."""
+        """Give what separates elements: a new line with indentation where one begins its line, else nothing."""
         start = self.text.line_around(index)[0]
         return "" if self.text.body[start:index].strip() else self.text.newline + self.text.body[start:index]
 

@@ -23,7 +23,7 @@ class Attribute:
     __slots__ = ("end", "key", "name", "start", "value")
 
     def __init__(self, start: int, name: str, key: tuple[int, int], value: tuple[int, int], end: int) -> None:
-        """Keep the spans; ``start`` is before the spaces that part it from what is before it."""
+        """Keep the spans; ``start`` is before the spaces between it and what is before it."""
         self.start, self.name, self.key, self.value, self.end = start, name, key, value, end
 
 

@@ -101,7 +101,7 @@ def _shifted(document: YamlPlaces, event: int, change: Edit) -> list[Splice]:
 
 
 def _without_mark(document: YamlPlaces, event: int) -> Splice:
-    """Take the mark off a value, with the spaces that part it from what follows, or else from what is before it."""
+    """Take the mark off a value, with the spaces between it and what follows, or else from what is before it."""
     body, start = document.text.body, document.stream.spans[event][0]
     found = re.compile(r"&[^\s,\[\]{}]+(?P<gap>[ \t]*)(?P<ends>[\r\n]|\Z)?").match(body, start)
     if found is None:

@@ -86,7 +86,7 @@ class YamlDocument(YamlPlaces):
         found = re.compile(r"[^\r\n]*(?:(?:\r\n|\r|\n)[ \t]*(?=[\r\n]|\Z))*(?:\r\n|\r|\n)( +)").match(
             self.text.body, start, end
         )
-        # A number in the header fixes the indentation, so a block written anew with another one would be read
+        # A number in the header fixes the indentation, so a block rewritten with another one would be read
         # otherwise.
         header = re.match(r"[|>][-+]?\d", self.text.body[start:])
         return "" if header or not found else found[1]

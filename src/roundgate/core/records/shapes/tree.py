@@ -60,7 +60,7 @@ class Tree:
         editor.make(editor.document.set(path, plain, kind if held is None else None))
 
     def _set_part(self, editor: Editor, record: Record, part: str, value: str | None) -> None:
-        """Give an entry of a list of lines a part that it does not have, or take one out: the entry is written anew."""
+        """Give an entry of a list of lines a part that it does not have, or take one out: the entry is rewritten."""
         dialect, entry = editor.document.dialect, editor.document.find(record.path)
         if part not in dialect.fields or entry is None:
             raise EditRefused(f"an entry has the parts {', '.join(dialect.fields)}, and no {part}")
@@ -143,7 +143,7 @@ class Tree:
 def _steps_of(record: Record, field: str, spec: RecordSet) -> Path:
     """Give the path of a field below its record.
 
-    A dot in the name of a field that no rulebook describes parts two names only where the record has such a map:
+    A dot in the name of a field that no rulebook describes separates two names only where the record has such a map:
     ``race.abort`` may well be one name.
     """
     steps = parse_path(field_key(field, spec))
