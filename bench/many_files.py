@@ -72,7 +72,7 @@ def check(folder: Path, word: str) -> tuple[float, float]:
     while process.poll() is None:
         try:
             family = [process, *process.children(recursive=True)]
-            peak = max(peak, sum(one.memory_info().rss for one in family) / 1e6)
+            peak = max(peak, sum(member.memory_info().rss for member in family) / 1e6)
         except psutil.Error:
             pass
         time.sleep(0.1)

@@ -49,8 +49,8 @@ def main() -> None:
         found = Reckoner(scheme).opening(("flotsam", "Big"))
         opened.append(time.process_time() - began)
         began = time.process_time()
-        for one in odds_of(found):
-            _ = one.chance, one.expected, one.mostly
+        for outcome in odds_of(found):
+            _ = outcome.chance, outcome.expected, outcome.mostly
         rows.append(time.process_time() - began)
         began = time.process_time()
         ladder_in(ServerFiles(book, {"seamanship.toml": Text(levels)}), "seamanship").balance()

@@ -186,7 +186,7 @@ class SiteUnderTest:
                     found.append(process)
             except psutil.Error:
                 continue
-        return [one for one in found if one.pid != os.getpid()]
+        return [item for item in found if item.pid != os.getpid()]
 
     def server_process(self, name: str) -> int | None:
         """Give the process that runs in a server's folder."""

@@ -74,7 +74,9 @@ def signals(dice: random.Random) -> Files:
         lines += [f"power = {dice.randint(0, 3)}"] if dice.random() < 0.8 else []
         lines += ["newcomer = 1"] if name == newcomer else []
         lines += [f"everything = {dice.randint(0, 1)}"] if dice.random() < 0.3 else []
-        lines += [f"{one} = {dice.choice(['0', '1', '1', 'maybe'])}" for one in some(dice, PERMISSIONS, 0.5)]
+        lines += [
+            f"{permission} = {dice.choice(['0', '1', '1', 'maybe'])}" for permission in some(dice, PERMISSIONS, 0.5)
+        ]
     crew = [f"{sailor} {','.join(some(dice, names, 0.5) or ['nobody'])}" for sailor in SAILORS[:5]]
     return {"signals.ini": "\n".join(lines) + "\n", "signalcrew.txt": "\n".join(crew) + "\n"}
 
@@ -82,7 +84,7 @@ def signals(dice: random.Random) -> Files:
 def stores(dice: random.Random) -> Files:
     """A matrix turned on its side: permissions with the roles that have them."""
     names = names_of(dice)
-    rights = {one: some(dice, [*names, "undeclared"], 0.4) for one in some(dice, PERMISSIONS, 0.8)}
+    rights = {permission: some(dice, [*names, "undeclared"], 0.4) for permission in some(dice, PERMISSIONS, 0.8)}
     crew = [{f"{sailor}@cove": dice.choice([*names, "nobody"])} for sailor in SAILORS[:5]]
     whole = {"newcomers": dice.choice(names), "roles": names, "rights": rights, "crew": crew}
     return {"rights.yml": dumped(whole, dice)}
@@ -93,7 +95,7 @@ def lines(dice: random.Random) -> Files:
     names = names_of(dice)
     written = []
     for name in names:
-        words = [f"{dice.choice('++-')}{one}" for one in some(dice, WORDS, 0.5)]
+        words = [f"{dice.choice('++-')}{word}" for word in some(dice, WORDS, 0.5)]
         words += [f"*{one}" for one in some(dice, [one for one in names if one != name], 0.3)]
         dice.shuffle(words)
         written.append(f"{name}: {' '.join(words or ['+sail.start'])}")
@@ -103,7 +105,7 @@ def lines(dice: random.Random) -> Files:
 
 def levels(dice: random.Random) -> Files:
     """A level for each permission, and for each of some people."""
-    needed = [f"{one}={dice.randint(0, 9)}" for one in some(dice, PERMISSIONS, 0.8)]
+    needed = [f"{permission}={dice.randint(0, 9)}" for permission in some(dice, PERMISSIONS, 0.8)]
     granted = [f"grant {sailor} {dice.randint(1, 9)}" for sailor in SAILORS[:5]]
     return {"commandlevels.properties": "\n".join(needed) + "\n", "startup.cfg": "\n".join(granted) + "\n"}
 

@@ -112,7 +112,7 @@ def lines_that_count(body: str, start: int, new: str) -> set[int]:
 
 def repaired(name: str, text: Text, found: list[Problem]) -> Any:
     """Give the meaning after the first repair that is offered."""
-    first = next((one for one in found if one.repair), None)
+    first = next((item for item in found if item.repair), None)
     if first is None:
         return None
     return meaning(name, FORMATS[name].read(text.spliced(first.repair)))

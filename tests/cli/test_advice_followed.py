@@ -60,7 +60,7 @@ def test_the_advice_for_a_wrong_value_in_a_file_mends_it(site: SiteUnderTest, wa
     site.ok("apply", "--yes", "--despite-errors")
     left = {finding["do"] for finding in findings(site)}
     assert not left & followed
-    assert len([one for one in left if one.startswith("roundgate set ")]) <= len(before) - len(followed), left
+    assert len([item for item in left if item.startswith("roundgate set ")]) <= len(before) - len(followed), left
 
 
 def test_a_rule_about_a_value_that_is_wrong_by_itself_is_not_told_too(site: SiteUnderTest) -> None:

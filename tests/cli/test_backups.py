@@ -87,7 +87,7 @@ def test_the_whole_folder_is_saved_without_the_backups_themselves(regatta: SiteU
     for _ in range(4):
         output = regatta.ok("backup", "regatta", "--whole")
     assert "deleted as the site file says: backup 2" in output
-    assert [one["number"] for one in listed(regatta)] == [4, 3]
+    assert [item["number"] for item in listed(regatta)] == [4, 3]
     regatta.ok("backup", "restore", "4", "--to", "again")
     names = set(contents(regatta.folder / "again"))
     assert "gullwind.properties" in names and "saves/tide.world" in names and not any("kept" in name for name in names)
@@ -102,7 +102,7 @@ def test_old_backups_go_and_the_newest_stays(regatta: SiteUnderTest) -> None:
     file = regatta.folder / "roundgate.toml"
     file.write_text(file.read_text() + "\n[backup]\ndays = 30\n")
     regatta.ok("backup", "regatta")
-    assert [one["number"] for one in listed(regatta)] == [3]
+    assert [item["number"] for item in listed(regatta)] == [3]
 
 
 def test_a_running_server_saves_first_and_its_console_is_asked(regatta: SiteUnderTest) -> None:
@@ -119,7 +119,7 @@ def test_a_running_server_saves_first_and_its_console_is_asked(regatta: SiteUnde
     assert "knows no way to hold its saving" in output and "--as-it-runs" in output
     output = regatta.ok("backup", "regatta", "--as-it-runs")
     assert "goes on saving" in output or listed(regatta)[0]["held"] is False
-    assert [one["number"] for one in listed(regatta)] == [2, 1]
+    assert [item["number"] for item in listed(regatta)] == [2, 1]
 
 
 def test_a_server_that_does_not_answer_is_not_saved(regatta: SiteUnderTest) -> None:

@@ -20,7 +20,7 @@ LOOSE = [
 ]
 
 
-@pytest.mark.parametrize(("code", "name", "data"), LOOSE, ids=[one[0] for one in LOOSE])
+@pytest.mark.parametrize(("code", "name", "data"), LOOSE, ids=[case[0] for case in LOOSE])
 def test_a_file_of_no_server_has_the_finding(code: str, name: str, data: bytes) -> None:
     assert code in [finding.code for finding in check_standalone(name, data)]
 

@@ -57,4 +57,4 @@ def test_every_command_prints_what_its_type_says(site: SiteUnderTest) -> None:
 
 def test_several_names_make_one_document(regatta: SiteUnderTest) -> None:
     found = json.loads(regatta.ok("explain", "race.slots", "idle.drop", "--json"))
-    assert [(one["what"], one["name"]) for one in found] == [("setting", "race.slots"), ("setting", "idle.drop")]
+    assert [(item["what"], item["name"]) for item in found] == [("setting", "race.slots"), ("setting", "idle.drop")]

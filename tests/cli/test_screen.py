@@ -137,7 +137,7 @@ def test_a_round_that_ends_without_a_word_needs_recovery(capsys: pytest.CaptureF
 
 def test_every_outcome_has_its_exit_code() -> None:
     assert set(RoundOutcome) == set(EXIT_CODES)
-    assert {EXIT_CODES[one] for one in RoundOutcome if one.went_well} == {0}
+    assert {EXIT_CODES[outcome] for outcome in RoundOutcome if outcome.went_well} == {0}
     assert (EXIT_CODES[RoundOutcome.WRITTEN], EXIT_CODES[RoundOutcome.REWOUND]) == (0, 3)
     assert (EXIT_CODES[RoundOutcome.UNFINISHED], EXIT_CODES[RoundOutcome.BUSY]) == (4, 5)
 

@@ -91,7 +91,7 @@ def test_secrets_of_a_file_that_cannot_be_read_stay_hidden(regatta: SiteUnderTes
     output += [regatta.run("check", "--fix").stdout, regatta.run("slate", "regatta").stdout]
     output.append(regatta.run("slate", "regatta", "--json").stdout)
     assert "comma-missing" in output[0] and "+" in output[3]
-    assert not [one for one in output if "4711-hush" in one]
+    assert not [row for row in output if "4711-hush" in row]
 
 
 def test_lists_and_records_inside_files(regatta: SiteUnderTest) -> None:

@@ -108,4 +108,4 @@ def test_a_secret_inside_what_is_commented_out_stays_hidden(regatta: SiteUnderTe
     output = [regatta.ok("switch", "regatta", "crew.yml:link", "--off"), regatta.ok("slate", "regatta")]
     output.append(regatta.ok("slate", "regatta", "--json"))
     output.append(regatta.ok("switch", "regatta", "crew.yml:link", "--on"))
-    assert not [one for one in output if "hush-4711" in one]
+    assert not [row for row in output if "hush-4711" in row]

@@ -226,7 +226,7 @@ def test_a_set_that_no_rulebook_describes_is_found_by_its_looks(site: SiteUnderT
     reader = {"json": json.loads, "yaml": yaml.safe_load, "toml": tomllib.loads}.get(kind)
     if reader is not None:
         found = reader(path.read_text())["Start"]["Items"]
-        assert [(one["id"], one["count"]) for one in found] == [("lamp", 3), ("line", 1), ("torch", 9)]
+        assert [(item["id"], item["count"]) for item in found] == [("lamp", 3), ("line", 1), ("torch", 9)]
     site.ok("remove", f"{items}/lamp")
     assert "lamp" not in path.read_text()
     assert "has no" in site.fails(2, "set", f"{items}/anchor.count=9")

@@ -57,5 +57,5 @@ def test_a_secret_is_told_by_its_line_or_by_the_name_above_it() -> None:
         "#  pin: hush-4",
     ]
     shown = [hidden_line(lines, number) for number in range(len(lines))]
-    assert not [one for one in shown if "hush" in one]
+    assert not [row for row in shown if "hush" in row]
     assert shown[4] == "  host: quay"

@@ -47,9 +47,9 @@ def test_the_next_free_block_is_free_in_order_and_the_first(
     wanted = [promise("new", base[name] + plus, protocol, "", name, plus) for name, plus, protocol in ports]
     block = free_block(wanted, taken, start)
     assert block is not None and set(block) == {name for name, _, _ in ports}
-    placed = [(block[one.setting] + one.plus, one.protocol) for one in wanted]
+    placed = [(block[item.setting] + item.plus, item.protocol) for item in wanted]
     assert not set(placed) & taken
-    moved = {block[one.setting] - (one.port - one.plus) for one in wanted}
+    moved = {block[item.setting] - (item.port - item.plus) for item in wanted}
     assert len(moved) == 1, "they keep their distances"
     assert min(port for port, _ in placed) >= start
     for shift in range(min(port for port, _ in placed) - start):

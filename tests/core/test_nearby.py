@@ -40,7 +40,7 @@ def test_near_is_as_whole(path: Path, dialect: Dialect, monkeypatch: pytest.Monk
     for body in (text.body * 2, text.body.replace("\n", "\r\n")):
         many = text.with_body(body)
         found = [entry.path for entry in FORMATS[form].read(many, dialect).entries()]
-        for name in dict.fromkeys([*found, *((*one, 1) for one in found), ("not there",)]):
+        for name in dict.fromkeys([*found, *((*item, 1) for item in found), ("not there",)]):
             for value in ("7", 'x"y \\'):
                 monkeypatch.setattr(nearby, "LARGE", 10**9)
                 whole = outcome(form, many, dialect, name, value)

@@ -104,13 +104,13 @@ def test_who_came_and_went_is_folded_into_visits_and_hours() -> None:
     )
     people: dict[str, SeenPerson] = {}
     found = list(LogPattern(JOINED, LEFT).search(log))
-    assert [(one.name, one.came) for one in found] == [
+    assert [(item.name, item.came) for item in found] == [
         ("Wren", True),
         ("A)(B", True),
         ("Wren", False),
         ("Wren II", True),
     ]
-    assert [one.time for one in found] == ["2026-11-20 19:00:00", "2026-11-20 19:01:00", "2026-11-20 20:30:00", ""]
+    assert [item.time for item in found] == ["2026-11-20 19:00:00", "2026-11-20 19:01:00", "2026-11-20 20:30:00", ""]
     for sighting, at in zip(found, (100.0, 160.0, 5500.0, 9000.0), strict=True):
         fold(people, sighting, at)
     twice = Sighting("GW-8P2C-W4TN", "A)(B", "", came=False)

@@ -37,7 +37,7 @@ def test_what_is_sent(probe: Probe, sent: bytes) -> None:
 
 @given(st.binary(max_size=40))
 def test_every_byte_can_be_written_and_is_matched_by_its_letter(data: bytes) -> None:
-    assert escaped_bytes("".join(f"\\x{one:02x}" for one in data)) == data
+    assert escaped_bytes("".join(f"\\x{value:02x}" for value in data)) == data
     assert question_of(Probe(hex=data.hex(" "))) == data
     assert is_answer(Probe(match=re.escape(data.decode("latin-1"))), data, search)
     assert texts_of(data)[-1].encode("latin-1") == data

@@ -120,7 +120,8 @@ def test_the_impact_is_what_the_answers_differ_by(before: Scheme, after: Scheme)
     everybody = dict.fromkeys((*before.members, *after.members))
     people = [("newcomers", before.newcomer(), after.newcomer())]
     people += [
-        (one, before.members.get(one, before.newcomer()), after.members.get(one, after.newcomer())) for one in everybody
+        (person, before.members.get(person, before.newcomer()), after.members.get(person, after.newcomer()))
+        for person in everybody
     ]
     for name, had, has in people:
         for permission in PERMISSIONS:
@@ -141,7 +142,7 @@ def test_expectations_are_read_with_the_lines_of_their_mistakes() -> None:
     text = '# ours\n[[expect]]\nwho = ["Wren", "marshal"]\nmay = "race.abort"\n\n'
     text += '[[expect]]\nwho = "newcomers"\nmay-not = ["a", "b"]\n'
     found = read_expectations(text)
-    assert [(one.words, one.on, one.line) for one in found] == [
+    assert [(item.words, item.on, item.line) for item in found] == [
         ("Wren may race.abort", "@all", 2),
         ("marshal may race.abort", "@all", 2),
         ("newcomers may not a", "@all", 6),
@@ -161,7 +162,7 @@ def test_expectations_know_names_ids_ranks_newcomers_and_the_people_book() -> No
     people = read_people(Text('[person.wren]\nname = "Wren"\nids.sailor = ["GW-7K3M-Q2XD"]\nalso = ["Jenny"]\n'))
     mate = RankGroup("mate", (RankEntry("race.abort", True, "mate", Place("r", 1)),))
     wren = RankMember("GW-7K3M-Q2XD", "Wren", ("mate",))
-    twins = {one: RankMember(one, "Twin", ("mate",)) for one in ("GW-0001-TWIN", "GW-0002-TWIN")}
+    twins = {identifier: RankMember(identifier, "Twin", ("mate",)) for identifier in ("GW-0001-TWIN", "GW-0002-TWIN")}
     scheme = Scheme({"mate": mate, "boy": RankGroup("boy")}, {wren.id: wren, **twins}, "boy")
     text = "\n".join(
         f'[[expect]]\non = "{on}"\nwho = "{who}"\nmay = "race.abort"'
@@ -177,7 +178,7 @@ def test_expectations_know_names_ids_ranks_newcomers_and_the_people_book() -> No
         )
     )
     found = list(outcomes(read_expectations(text), [scheme], people, {"@all", "regatta"}))
-    assert [(one.expectation.who, one.is_met, bool(one.unknown)) for one in found] == [
+    assert [(item.expectation.who, item.is_met, bool(item.unknown)) for item in found] == [
         ("wren", True, False),
         ("Jenny", True, False),
         ("mate", True, False),

@@ -349,7 +349,7 @@ def test_a_record_is_commented_out_and_comes_back_as_it_was(kind: str) -> None:
     before = ServerFiles(made, {"r": Text(MAPS[kind])})
     off = replay([SwitchRecord("r", "ranks", "mate", on=False)], before)
     assert not off.refused, off.refused
-    assert [one.key for one in records_in(off.after.document("r"), RANKS)] == ["cook"]
+    assert [record.key for record in records_in(off.after.document("r"), RANKS)] == ["cook"]
     twice = replay([SwitchRecord("r", "ranks", "mate", on=False)], off.after)
     assert twice.after.texts == off.after.texts and twice.changes[0].is_nothing
     on = replay([SwitchRecord("r", "ranks", "mate", on=True)], off.after)

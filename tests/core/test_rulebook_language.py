@@ -285,7 +285,7 @@ def test_the_file_that_overrides_counts_and_both_are_told() -> None:
     other = files.overridden_entry("slots")
     assert other is not None and (other[0], other[1].value) == ("core.ini", "5")
     assert ServerFiles(book, {"core.ini": Text("slots=5\n")}).stored("slots") == "5"
-    assert [one.place.file for one in check(book, core="slots=5\n", own="slots=70\n")] == ["own.ini"]
+    assert [finding.place.file for finding in check(book, core="slots=5\n", own="slots=70\n")] == ["own.ini"]
     assert check(book, core="slots=70\n", own="slots=7\n") == [], "what does not count is not checked"
 
 

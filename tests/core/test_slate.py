@@ -177,12 +177,12 @@ def test_edits_by_hand_are_rescued_only_where_the_server_would_overwrite_them() 
     started = files("boat.slots=16\nheat.size=8\nlaps.count=3\n", "Harbour Mile\n")
     now = files("boat.slots=20\nheat.size=8\nmod.sails=red\n", "Long Reach\n")
     found = rescue(now, started, [])
-    assert [(one.key, getattr(one, "stored", None)) for one in found if isinstance(one, SetValue | Unset)] == [
+    assert [(item.key, getattr(item, "stored", None)) for item in found if isinstance(item, SetValue | Unset)] == [
         ("boat.slots", "20"),
         ("mod.sails", "red"),
         ("laps.count", None),
     ]
-    assert all(getattr(one, "at_stop", False) for one in found)
+    assert all(getattr(item, "at_stop", False) for item in found)
     assert [one.key for one in rescue(now, started, [slots("24")]) if isinstance(one, SetValue)] == ["mod.sails"]
     assert rescue(now, None, []) == []
 

@@ -36,10 +36,10 @@ def all_damages() -> list[Damage]:
 def test_slips_are_found_on_their_line_and_no_safe_repair_harms(name: str) -> None:
     mine = [damage for damage in all_damages() if damage.format == name]
     assert len(mine) >= 15
-    assert [one for one in mine if one.harmed] == []
+    assert [item for item in mine if item.harmed] == []
     line, repair = LEAST[name]
-    assert sum(one.on_line for one in mine) >= line * len(mine)
-    assert sum(one.repaired for one in mine) >= repair * len(mine)
+    assert sum(item.on_line for item in mine) >= line * len(mine)
+    assert sum(item.repaired for item in mine) >= repair * len(mine)
 
 
 HARMLESS = [

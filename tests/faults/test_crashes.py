@@ -75,7 +75,7 @@ class Trial:
 
     def begin(self) -> None:
         """Bring all to where the round begins: old files, server up, changes on the slate."""
-        self.store.take_off_slate([one.id for one in self.store.slate("regatta")])
+        self.store.take_off_slate([waiting.id for waiting in self.store.slate("regatta")])
         for name, data in self.first.items():
             (self.home / name).write_bytes(data)
         self.up()

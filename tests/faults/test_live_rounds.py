@@ -65,7 +65,7 @@ def test_a_ban_is_in_force_at_once_and_the_server_is_not_stopped(quay: SiteUnder
     assert "banned" not in who(quay, KNOT) and KNOT not in quay.text("regatta", "banned.txt")
     assert quay.server_process("regatta") == process
     shown = json.loads(quay.ok("rounds", "--json"))
-    assert [(one["kind"], one["outcome"]) for one in shown[:2]] == [("live", "proven")] * 2
+    assert [(row["kind"], row["outcome"]) for row in shown[:2]] == [("live", "proven")] * 2
 
 
 def test_what_the_server_reads_again_is_in_force_and_asked_for_where_it_can_be(quay: SiteUnderTest) -> None:
@@ -139,7 +139,7 @@ class LiveTrial(Trial):
     """A server that runs on while live rounds on it are ended."""
 
     def begin(self) -> None:
-        self.store.take_off_slate([one.id for one in self.store.slate("regatta")])
+        self.store.take_off_slate([waiting.id for waiting in self.store.slate("regatta")])
         self.driver.send(f"unban {KNOT}")
         wait_for(lambda: KNOT not in (self.home / "banned.txt").read_text())
         for name, data in self.first.items():

@@ -71,7 +71,7 @@ def test_a_window_that_reads_late_is_told_all_that_was_kept() -> None:
             heard += os.read(window, 65536)
         listener.tell(Noted(Step.WRITE, "more"))
     told = [read_event(line) for line in heard.splitlines()[:100]]
-    assert [one.message.split()[0] for one in told if isinstance(one, Noted)] == [str(number) for number in range(100)]
+    assert [row.message.split()[0] for row in told if isinstance(row, Noted)] == [str(number) for number in range(100)]
     os.close(window)
 
 

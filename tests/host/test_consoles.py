@@ -126,7 +126,7 @@ def answering(answer: Callable[[str], list[bytes]], send: Callable[[socket.socke
                 number = packet.number if packet.text == PASSWORD.encode() else -1
                 send(link, packed(Packet(packet.number, 0, b"")) + packed(Packet(number, 2, b"")))
             elif packet.type == 2:
-                send(link, b"".join(packed(Packet(packet.number, 0, one)) for one in answer(packet.text.decode())))
+                send(link, b"".join(packed(Packet(packet.number, 0, line)) for line in answer(packet.text.decode())))
             else:
                 send(link, packed(Packet(packet.number, 0, b"")))
 
@@ -230,8 +230,8 @@ def udp(answer: Callable[[str], list[bytes]], lost: int = 0) -> Talk:
                 door.sendto(b"noise", place)
                 door.sendto(b"\xff\xffchallenge 4711\n", place)
             return
-        for one in answer(data.decode("latin-1")):
-            door.sendto(one, place)
+        for line in answer(data.decode("latin-1")):
+            door.sendto(line, place)
 
     return talk
 

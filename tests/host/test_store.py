@@ -27,7 +27,7 @@ def test_the_slate_keeps_order_and_one_value_for_each_key(store: Store) -> None:
     store.add_to_slate("regatta", [slots("24")], "tern")
     store.add_to_slate("harbour", [Unset("core", "a")], "wren")
     waiting = store.slate("regatta")
-    assert [(one.operation, one.by) for one in waiting] == [
+    assert [(held.operation, held.by) for held in waiting] == [
         (AddItem("list", "courses", "x"), "wren"),
         (slots("24"), "tern"),
     ]

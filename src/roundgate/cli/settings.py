@@ -125,7 +125,7 @@ def _rows(server: Server, known: Known, chosen: ShowFilter) -> list[Row]:
 
 
 def _members(server: Server, word: str) -> list[str]:
-    """Give the settings of a group, ``race`` for ``race.slots`` and its like, or those that begin with it; else the word."""
+    """Give the settings of a group, ``race`` for ``race.slots`` and its like, or that begin with it; else the word."""
     from roundgate.api.lookup import find_name
     from roundgate.host.errors import WrongUsage
 

@@ -59,6 +59,6 @@ if "roundgate.host.rounds" in _WORDS and "run" in _WORDS and "CRASH_AT" in os.en
 
         def _tell() -> None:
             with open(_path, "w", encoding="utf-8") as file:
-                file.write("\n".join(one.replace("\n", " ") for one in _acts.done))
+                file.write("\n".join(act.replace("\n", " ") for act in _acts.done))
 
         atexit.register(_tell)
