@@ -138,7 +138,7 @@ def _signs(document: DirectivesDocument, command: Command) -> Iterator[Problem]:
     if raw[:1] and raw[0] in CURLY and len(raw) > 1:
         straight = re.sub(rf"[{CURLY}]", '"', raw)
         repair = [Splice(command.value_start, command.value_end, straight)] if straight.count('"') % 2 == 0 else []
-        cause = "Curly quotes are no quotes: the server reads them as part of the value."
+        cause = "Curly quotes are not quotes: the server reads them as part of the value."
         yield problem("quotes-curly", (command.value_start, command.value_end), cause, "Write straight quotes.", repair)
     if command.key and command.key[0] in DASHES and len(command.key) > 1:
         cause = "A long dash is not a minus sign: the server does not know this option."

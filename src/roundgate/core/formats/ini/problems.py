@@ -191,7 +191,7 @@ def _value(document: IniDocument, row: Row, raw: str) -> Iterator[Problem]:
         yield problem("quote-open", (row.value_start, row.value_end), cause, do, repair)
         return
     if raw[:1] in ("\u201c", "\u201e", "\u2018") and len(raw) > 1:
-        cause = "Curly quotes are no quotes: the server reads them as part of the value."
+        cause = "Curly quotes are not quotes: the server reads them as part of the value."
         inner = raw.strip("\u201c\u201d\u201e\u2018\u2019\"'")
         repair = [Splice(row.value_start, row.value_end, f'"{inner}"')] if '"' not in inner else []
         yield problem("quotes-curly", (row.value_start, row.value_end), cause, "Write straight quotes.", repair)
@@ -199,7 +199,7 @@ def _value(document: IniDocument, row: Row, raw: str) -> Iterator[Problem]:
     if document.dialect.quotes == "needed" and "," in _STRINGS.sub("", raw) and raw[:1] not in ('"', "("):
         at = row.value_start + raw.index(",")
         repair = [Splice(row.value_start, row.value_end, f'"{raw}"')] if '"' not in raw else []
-        cause = "The server ends the value at this comma, because there are no quotes around it."
+        cause = "The server ends the value at this comma, because there are not quotes around it."
         yield problem("value-unquoted", (at, at + 1), cause, "Write quotes around the value.", repair)
 
 

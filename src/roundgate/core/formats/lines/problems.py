@@ -37,7 +37,7 @@ def _commas(document: LinesDocument) -> Iterator[Problem]:
     for row in document.rows:
         if document.text.body[row.start : row.end].endswith(","):
             span = (row.end - 1, row.end)
-            cause = "This comma becomes part of the entry: only the line end parts entries here."
+            cause = "This comma becomes part of the entry: only the line end separates entries here."
             yield problem("comma-at-end", span, cause, "Delete the comma.", [Splice(*span, "")])
 
 

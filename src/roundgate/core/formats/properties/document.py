@@ -246,7 +246,7 @@ class PropertiesDocument(KeyFile):
     def rename(self, path: Path, name: str) -> Edit:
         """Give the key that counts another name, and its doubles too. Raises EditRefused."""
         if self.find((name,)) is not None:
-            raise EditRefused(f"{name} is in the file already")
+            raise EditRefused(f"{name} is already in the file")
         here = [entry for entry in self._entries if entry.path == path]
         if not here or not name:
             raise EditRefused(f"{path[0]} is not in the file")

@@ -260,7 +260,7 @@ def _glued_ends(stream: Stream) -> Iterator[Problem]:
 
 
 def _curly(stream: Stream, span: tuple[int, int]) -> Problem:
-    cause = "Curly quotes are no quotes: the server reads them as part of the text."
+    cause = "Curly quotes are not quotes: the server reads them as part of the text."
     text = stream.body[slice(*span)]
     inner = text.strip(_CURLY + '"')
     repair = [] if '"' in inner or "\\" in inner else [Splice(*span, f'"{inner}"')]
