@@ -59,7 +59,7 @@ def test_keep_puts_what_only_the_server_has_onto_the_slate(running: SiteUnderTes
     running.ok("apply", "--yes")
     assert running.value("regatta", "laps.count") == "7" and running.value("regatta", "heat.size") == "4"
     assert "the files have all that the console has" in running.ok("keep", "--all")
-    assert "is no setting" in running.fails(2, "keep", "regatta", "race.lap")
+    assert "is not a setting" in running.fails(2, "keep", "regatta", "race.lap")
 
 
 def test_a_value_that_the_server_keeps_in_a_database_is_changed_at_its_console_alone(running: SiteUnderTest) -> None:

@@ -65,7 +65,7 @@ def test_worlds_are_saved_read_again_and_put_elsewhere(regatta: SiteUnderTest, k
     (one,) = listed(regatta)
     assert (one["number"], one["what"], one["files"]) == (1, "worlds", 4) and str(one["archive"]).endswith(kind)
     assert stat.S_IMODE(Path(str(one["archive"])).stat().st_mode) == 0o600
-    assert "is right: 4 files" in regatta.ok("backup", "check", "1")
+    assert "is intact: 4 files" in regatta.ok("backup", "check", "1")
     assert "left out: saves/out -> " in output, "it leads out of the folder"
     regatta.ok("backup", "regatta", *(["--zip"] if kind == "zip" else []))
     regatta.ok("backup", "restore", "2", "--to", "again")
@@ -77,7 +77,7 @@ def test_worlds_are_saved_read_again_and_put_elsewhere(regatta: SiteUnderTest, k
     assert abs((again / "tide.world").stat().st_mtime - (saves / "tide.world").stat().st_mtime) < 0.01
     regatta.ok("backup", "restore", "2", "saves/deep", "--to", "part")
     assert [path.name for path in (regatta.folder / "part").rglob("*") if path.is_file()] == ["Größe é.txt"]
-    assert "there already and not empty" in regatta.fails(2, "backup", "restore", "2", "--to", "again")
+    assert "already exists and is not empty" in regatta.fails(2, "backup", "restore", "2", "--to", "again")
     assert "has no 'saves/none'" in regatta.fails(2, "backup", "restore", "2", "saves/none", "--to", "other")
 
 
@@ -116,7 +116,7 @@ def test_a_running_server_saves_first_and_its_console_is_asked(regatta: SiteUnde
     file = regatta.folder / "roundgate.toml"
     file.write_text(file.read_text().replace('rulebook = "gullwind"', 'rulebook = "quay"'))
     output = regatta.fails(1, "backup", "regatta")
-    assert "knows no way to hold its saving" in output and "--as-it-runs" in output
+    assert "has no way to hold its saving" in output and "--as-it-runs" in output
     output = regatta.ok("backup", "regatta", "--as-it-runs")
     assert "goes on saving" in output or listed(regatta)[0]["held"] is False
     assert [item["number"] for item in listed(regatta)] == [2, 1]
@@ -276,7 +276,7 @@ def test_a_member_that_leads_outside_is_refused(regatta: SiteUnderTest, kind: st
             archive.addfile(member, io.BytesIO(b"evil"))
         path.write_bytes(zstandard.compress(raw.getvalue()))
     done = regatta.run("backup", "restore", "1", "--to", "again")
-    why = "no ordinary file" if name == "device" else "leads out of the folder"
+    why = "not an ordinary file" if name == "device" else "leads out of the folder"
     assert done.returncode == 1 and why in done.stderr and "Nothing was restored." in done.stderr
     assert not (regatta.folder / "again").exists() and not (regatta.folder / "evil.txt").exists()
     assert not Path("/tmp/evil.txt").exists()

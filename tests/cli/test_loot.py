@@ -117,7 +117,7 @@ def test_odds_as_csv_and_as_a_picture(regatta: SiteUnderTest) -> None:
     for name, start in (("odds.png", b"\x89PNG"), ("odds.svg", b"<?xml")):
         regatta.ok("odds", "regatta", "--slate", "--image", name)
         assert (regatta.folder / name).read_bytes().startswith(start)
-    assert "is no picture" in regatta.fails(2, "odds", "regatta", "--image", "odds.txt")
+    assert "is not a picture" in regatta.fails(2, "odds", "regatta", "--image", "odds.txt")
 
 
 def test_names_with_signs_of_their_own_are_drawn_as_they_are(regatta: SiteUnderTest) -> None:
@@ -373,8 +373,8 @@ def test_a_curve_through_points_or_stretched_or_shortened(regatta: SiteUnderTest
         (("seamanship", "--make", "level", "--scale", "2"), "One way at a time"),
         (("seamanship", "--through", "1:0,1:5"), "must rise"),
         (("seamanship", "--through", "1:9,2:5"), "must not fall"),
-        (("seamanship", "--through", "1-5"), "is no point"),
-        (("seamanship", "--scale", "much"), "is no factor"),
+        (("seamanship", "--through", "1-5"), "is not a point"),
+        (("seamanship", "--scale", "much"), "is not a factor"),
         (("seamanship", "--make", "level", "--round", "0"), "must be above 0"),
         (("seamanshp",), "Did you mean seamanship?"),
         (("berths.name",), "has no numbers"),

@@ -132,7 +132,7 @@ def test_the_book_is_kept_by_hand_or_by_command(club: SiteUnderTest) -> None:
     assert "Nobody is in the people book yet" in club.ok("people")
     club.ok("people", "add", "Wren", WREN)
     assert "is Wren already" in club.fails(2, "people", "add", "Jenny", WREN)
-    assert "is no id of any kind" in club.fails(2, "people", "add", "Jenny", "Jenny")
+    assert "is not an id of any kind" in club.fails(2, "people", "add", "Jenny", "Jenny")
     club.ok("people", "note", "Wren", "has", "the key")
     club.ok("people", "rename", "wren", "Wren of Gull Rock")
     (one,) = json.loads(club.ok("people", "--json"))
@@ -161,7 +161,7 @@ def test_ids_in_the_wrong_form_are_found_with_the_repair(club: SiteUnderTest) ->
 def test_ids_pasted_from_a_chat_go_onto_a_roster_and_doubtful_ones_do_not(club: SiteUnderTest) -> None:
     chat = f"hi, {SKUA} and ({PLOVER}) please; also gw-aaaa-bbbb\n" + "".join(f"GW-{n:04}-ABCD;" for n in range(40))
     output = club.run("roster", "import", "regatta", "guests", "-", given=chat).stdout
-    assert "not written as an id is: gw-aaaa-bbbb" in output and "1 of them are on guests already" in output
+    assert "not written like an id: gw-aaaa-bbbb" in output and "1 of them are on guests already" in output
     assert "(41 waiting)" in output
     path = club.folder / "ids.json"
     path.write_text(json.dumps([{"who": WREN}, {"who": "GW-9999-AAAA"}]))
@@ -211,7 +211,7 @@ def contents(club: SiteUnderTest) -> dict[Path, bytes]:
 @pytest.mark.parametrize(
     ("words", "expected"),
     [
-        (("add", "regatta", "bans", PLOVER, "name=P", "--until", "soon"), "is no time at which something ends"),
+        (("add", "regatta", "bans", PLOVER, "name=P", "--until", "soon"), "is not a time at which something ends"),
         (("add", "regatta", "bans", PLOVER, "name=P", "--until", "2020-01-01"), "is over already"),
         (("add", "regatta", "courses", "Long Reach", "--until", "7d"), "are for people on a roster"),
         (("add", "regatta", "guests", PLOVER, "--as", "marshal"), "have no rank"),

@@ -186,7 +186,7 @@ def test_the_matrix_is_drawn_where_it_can_be_read(quay: SiteUnderTest, tmp_path:
     assert len({tuple(one) for row in pixels[::4] for one in row[::4].round(1).tolist()}) > 3, "it shows something"
     quay.ok("ranks", "matrix", "@all", "--people", "--picture", str(tmp_path / "p.svg"))
     assert "<svg" in (tmp_path / "p.svg").read_text()
-    assert "is no picture" in quay.fails(2, "ranks", "matrix", "regatta", "--picture", "m.txt")
+    assert "is not a picture" in quay.fails(2, "ranks", "matrix", "regatta", "--picture", "m.txt")
     assert "cannot be written" in quay.fails(
         1, "ranks", "matrix", "regatta", "--picture", str(tmp_path / "no" / "m.png")
     )
@@ -204,7 +204,7 @@ def test_levels_are_changed_by_what_a_permission_needs(site: SiteUnderTest) -> N
     output = site.ok("ranks", "grant", "3", "race.abort", "race.start")
     assert f"{TERN}" in output and "gains race.abort" in output
     assert "Levels have no denials" in site.fails(1, "ranks", "deny", "3", "race.abort")
-    assert "are numbers" in site.fails(1, "ranks", "add", "mate") and "is no level" in site.fails(
+    assert "are numbers" in site.fails(1, "ranks", "add", "mate") and "is not a level" in site.fails(
         2, "ranks", "grant", "mate", "race.abort"
     )
     site.ok("ranks", "join", "5", TERN)

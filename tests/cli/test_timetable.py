@@ -171,7 +171,7 @@ def test_a_round_that_is_refused_is_told(site: SiteUnderTest, hook: Hook) -> Non
     known_before(site, 60)
     assert "regatta: tea: failed: round 2: There are errors on disk" in tick(site)
     wait_for(lambda: len(hook.got) == 1, 20)
-    assert "did not go well" in hook.bodies[0]["message"]
+    assert "tea (restart) of regatta failed: round 2" in hook.bodies[0]["message"]
     assert "up" in site.ok("status", "regatta")
 
 
@@ -265,7 +265,7 @@ def test_damaged_books_are_begun_anew(site: SiteUnderTest) -> None:
         ('do = "restart"', "[timetable.a]: it needs 'at'"),
         ('do = "restart"\nat = ["25:00"]', "'25:00' is not a time of day"),
         ('do = "restart"\nat = ["05:00"]\nzone = "Europe/Atlantis"', "'Europe/Atlantis' is not a time zone"),
-        ('do = "restart"\ncron = "0 5 * *"', "is no cron expression"),
+        ('do = "restart"\ncron = "0 5 * *"', "is not a cron expression"),
         ('do = "restart"\nat = ["05:00"]\ncountdown = "soon"', "'soon' as 'countdown' is not a duration"),
         ('do = "restart"\nat = ["05:00"]\nservers = ["regata"]', "there is no server 'regata'"),
         ('do = "send"\nat = ["05:00"]', "'line' goes with do = \"send\""),

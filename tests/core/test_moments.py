@@ -160,9 +160,9 @@ def test_only_the_last_missed_one_is_made_up() -> None:
         (["05:00"], ["noday"], "", "'noday' is not a weekday"),
         ([], ["mon"], "0 5 * * *", "'days' goes with 'at'"),
         ([], [], "61 * * * *", "'61 * * * *' is not a cron expression: bad minute"),
-        ([], [], "0 0 31 2 *", "is no cron expression: bad day-of-month"),
+        ([], [], "0 0 31 2 *", "is not a cron expression: bad day-of-month"),
         ([], [], "* * * * * *", "has not five parts"),
-        ([], [], "@daily", "is no cron expression"),
+        ([], [], "@daily", "is not a cron expression"),
     ],
 )
 def test_what_is_no_moment(at: list[str], days: list[str], cron: str, words: str) -> None:

@@ -142,7 +142,7 @@ def test_expectations_are_read_with_the_lines_of_their_mistakes() -> None:
     text = '# ours\n[[expect]]\nwho = ["Wren", "marshal"]\nmay = "race.abort"\n\n'
     text += '[[expect]]\nwho = "newcomers"\nmay-not = ["a", "b"]\n'
     found = read_expectations(text)
-    assert [(item.words, item.on, item.line) for item in found] == [
+    assert [(item.description, item.on, item.line) for item in found] == [
         ("Wren may race.abort", "@all", 2),
         ("marshal may race.abort", "@all", 2),
         ("newcomers may not a", "@all", 6),

@@ -133,8 +133,8 @@ def test_typed_stored_and_shown(setting: Setting, typed: str, stored: str, shown
         (spec("decimal"), "nan", "value-kind", "a number belongs here", ""),
         (spec("percent", range=(0, 100)), "120%", "value-range", "above the maximum, 100", "100"),
         (spec("duration", stored="minutes"), "90s", "value-unit", "whole minutes", "1m"),
-        (spec("duration", stored="minutes"), "soon", "value-kind", "not a length of time", ""),
-        (spec("duration", stored="minutes"), "", "value-kind", "not a length of time", ""),
+        (spec("duration", stored="minutes"), "soon", "value-kind", "not a duration", ""),
+        (spec("duration", stored="minutes"), "", "value-kind", "not a duration", ""),
         (spec("size", stored="gigabytes"), "512M", "value-unit", "whole gigabytes", "1g"),
         (spec("port"), "0", "value-range", "ports go from 1 to 65535", ""),
         (spec("port"), "99999", "value-range", "quietly wrap", ""),
@@ -253,7 +253,7 @@ def test_a_percentage_in_a_fraction_is_taken_for_what_it_is(stored: str, meant: 
 
 @pytest.mark.parametrize("stored", ["True", "TRUE", "yes", "1", " true", "on"])
 def test_a_file_counts_only_the_exact_spelling(stored: str) -> None:
-    with pytest.raises(ValueProblem, match="without a word") as caught:
+    with pytest.raises(ValueProblem, match="silently ignores") as caught:
         values.read(stored, spec("bool"))
     assert (caught.value.code, caught.value.meant) == ("value-spelling", "true")
 

@@ -305,7 +305,7 @@ def test_a_named_pipe_takes_lines_and_says_where_nobody_reads(tmp_path: Path) ->
     with pytest.raises(ConsoleCut, match="no such file"):
         console.send("status")
     place.write_text("")
-    with pytest.raises(ConsoleCut, match="no named pipe"):
+    with pytest.raises(ConsoleCut, match="not a named pipe"):
         console.send("status")
     place.unlink()
     os.mkfifo(place)
@@ -326,4 +326,4 @@ def test_a_console_that_needs_more_than_the_rulebook_says_is_a_mistake(site: Sit
     book = site.folder / "rulebooks" / "quay.toml"
     book.write_text(BOOK.format(kind="datagrams", more=r"challenge = '\q'"))
     output = site.fails(1, "rulebook", "check", str(book))
-    assert "'packet' is missing here" in output and "is no escape" in output
+    assert "'packet' is missing here" in output and "is not an escape" in output

@@ -187,7 +187,7 @@ def test_adopting_says_how_the_process_is_run(site: SiteUnderTest) -> None:
     assert 'user = "nobody"' in table and 'run-in = "bin"' in table and 'umask = "0027"' in table
     assert 'environment = { HOME = "{folder}/home", TZ = "UTC" }' in table
     (site.folder / "mole").mkdir()
-    assert "is no variable" in site.fails(2, "adopt", "mole", "--start", "./run.sh", "--environment", "TZ")
+    assert "is not a variable" in site.fails(2, "adopt", "mole", "--start", "./run.sh", "--environment", "TZ")
 
 
 def test_what_comes_before_a_stop_is_waited_for(site: SiteUnderTest) -> None:
@@ -280,7 +280,7 @@ def test_a_query_that_fails_or_says_otherwise_proves_nothing(site: SiteUnderTest
         ('[query.info]\nrun = ["x", "{code}"]\n', "may not have the secret code"),
         ('[query.info]\nrun = ["x", "{boots}"]\n', "boots"),
         ("[query.info]\n", "has a 'port' to ask, or a command to 'run'"),
-        ('[query.info]\nport = "port"\nhex = "f"\n', "no row of bytes in hex"),
+        ('[query.info]\nport = "port"\nhex = "f"\n', "not a row of bytes in hex"),
         ('[query.info]\nport = "port"\nsend = "x"\nhex = "ff"\n', "not both"),
         ('[action.go]\nsend = "go {where}"\n', "where"),
         ('[action.go]\nsend = "go"\nargument.where = { type = "text" }\n', "'send' has no {where}"),
@@ -320,7 +320,7 @@ def test_the_text_of_a_terminal_is_the_same_however_it_is_cut() -> None:
 
 def test_a_wrong_umask_is_refused(site: SiteUnderTest) -> None:
     quay(site, table='umask = "rwx"\n')
-    assert "is no umask" in site.fails(1, "status")
+    assert "is not a umask" in site.fails(1, "status")
 
 
 def test_no_process_of_these_tests_is_left(site: SiteUnderTest) -> None:

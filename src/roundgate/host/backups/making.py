@@ -257,7 +257,7 @@ def restore_to(
     Trouble; nothing is left behind then.
     """
     if to.exists() and (not to.is_dir() or any(to.iterdir())):
-        raise WrongUsage(f"{to} already exists and not empty.", "Name a new folder with --to.")
+        raise WrongUsage(f"{to} already exists and is not empty.", "Name a new folder with --to.")
     wanted = {member.path: member for member in manifest.members}
     chosen = [name for name in (*wanted, *dict(manifest.links)) if _is_chosen(name, only)]
     for word in only:

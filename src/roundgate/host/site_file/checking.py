@@ -47,7 +47,7 @@ def check_site_file(file: SiteFile) -> None:
             raise Trouble(f"{SITE_FILE}: {name} needs a 'unit' for the driver systemd.", f"Fix {SITE_FILE}.")
         if entry.umask and not re.fullmatch(r"[0-7]{1,4}", entry.umask):
             raise Trouble(
-                f"{SITE_FILE}: '{entry.umask}' of {name} is not an umask.", 'Write octal digits: umask = "0027".'
+                f"{SITE_FILE}: '{entry.umask}' of {name} is not a umask.", 'Write octal digits: umask = "0027".'
             )
     if file.backup.keep < 0 or file.backup.days < 0:
         raise Trouble(f"{SITE_FILE}: 'keep' and 'days' of [backup] cannot be below 0.", f"Fix {SITE_FILE}.")
