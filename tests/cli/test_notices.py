@@ -72,7 +72,7 @@ def test_a_round_tells_that_it_is_planned_that_the_server_goes_down_and_that_it_
     shown = site.ok("notices") + site.ok("notices", "--json")
     state = b"".join(path.read_bytes() for path in (site.folder / ".roundgate").rglob("*") if path.is_file())
     assert "lee-shore-77" not in shown and b"lee-shore-77" not in state
-    assert "going-down of regatta: taken" in shown
+    assert "going-down of regatta: delivered" in shown
 
 
 def test_what_is_called_off_and_what_is_put_back_is_told(site: SiteUnderTest, hook: Hook) -> None:
@@ -167,7 +167,7 @@ def test_what_a_webhook_answers(site: SiteUnderTest, answers: tuple[int, ...], w
     webhook(site, hook.url, "tries = 3")
     is_taken = words.startswith("taken")
     output = site.ok("notices", "test") if is_taken else site.fails(1, "notices", "test")
-    assert f"club: {'taken' if is_taken else 'NOT TAKEN'} ({words})" in output
+    assert f"club: {'delivered' if is_taken else 'NOT DELIVERED'} ({words})" in output
     paths = [path for path, _, _ in hook.got]
     assert set(paths) == {"/hook"}, "a redirect is not followed"
     assert len(paths) == {"it answers 500; tried 3 times": 3}.get(words, len(answers))
@@ -202,9 +202,9 @@ def test_a_webhook_that_is_none(site: SiteUnderTest, reply: bytes, close: bool, 
     with talking(reply, close=close, reads=bool(reply)) as port:
         webhook(site, f"http://127.0.0.1:{port}/", 'tries = 1\nwithin = "1s"')
         output = site.fails(1, "notices", "test", "club")
-        assert "club: NOT TAKEN" in output and words in output
+        assert "club: NOT DELIVERED" in output and words in output
     webhook(site, f"http://127.0.0.1:{free_port()}/", "tries = 1", name="gone")
-    assert "gone: NOT TAKEN (nobody answers there" in site.fails(1, "notices", "test", "gone")
+    assert "gone: NOT DELIVERED (nobody answers there" in site.fails(1, "notices", "test", "gone")
 
 
 def test_many_at_once_arrive_each_once_and_in_order(site: SiteUnderTest, hook: Hook) -> None:
@@ -272,7 +272,7 @@ def test_a_mailbox_that_refuses(site: SiteUnderTest, tmp_path: Path, to: str, wo
     post = Post(tmp_path / "post")
     site.add("regatta")
     mail(site, post.port, to=to)
-    assert f"board: NOT TAKEN ({words})" in site.fails(1, "notices", "test")
+    assert f"board: NOT DELIVERED ({words})" in site.fails(1, "notices", "test")
     post.close()
 
 
@@ -280,7 +280,7 @@ def test_a_mail_server_that_is_none(site: SiteUnderTest) -> None:
     site.add("regatta")
     with talking(b"554 go away\r\n", close=True) as port:
         mail(site, port)
-        assert "board: NOT TAKEN (it answers 554)" in site.fails(1, "notices", "test")
+        assert "board: NOT DELIVERED (it answers 554)" in site.fails(1, "notices", "test")
 
 
 @pytest.mark.skipif(shutil.which("openssl") is None, reason="makes a certificate with openssl")
@@ -297,7 +297,7 @@ def test_mail_by_starttls_with_a_password(site: SiteUnderTest, tmp_path: Path) -
     mail(site, post.port, 'ca = "ca.pem"\nuser = "club"\npassword = "{secret.mail}"')
     env = {"ROUNDGATE_SECRET_MAIL": "lee-shore-77"}
     done = site.run("notices", "test", env=env)
-    assert done.returncode == 0 and "board: taken" in done.stdout, done.stdout + done.stderr
+    assert done.returncode == 0 and "board: delivered" in done.stdout, done.stdout + done.stderr
     assert "This is a test" in str(post.mails()[0].get_payload())
     wrong = site.run("notices", "test", env={"ROUNDGATE_SECRET_MAIL": "weather-shore"})
     assert wrong.returncode == 1 and "it does not know club with that password" in wrong.stdout

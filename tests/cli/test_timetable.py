@@ -197,8 +197,8 @@ def test_what_was_missed_is_told_once_and_made_up_where_the_table_says_so(site: 
 def test_one_is_left_out_and_not_after_all(site: SiteUnderTest) -> None:
     site.add("regatta")
     planned(site, "send", 'at = ["05:00"]\nline = "say tea"')
-    assert re.fullmatch(r"regatta: tea at \w{3} \d\d \w{3} 05:00 is left out.\n", site.ok("skip", "tea"))
-    assert last(site)["skipped"] is True and "which is left out" in site.ok("status")
+    assert re.fullmatch(r"regatta: tea at \w{3} \d\d \w{3} 05:00 is skipped.\n", site.ok("skip", "tea"))
+    assert last(site)["skipped"] is True and "skipped" in site.ok("status")
     assert "takes place" in site.ok("skip", "tea", "regatta", "--undo")
     assert last(site)["skipped"] is False
     assert "Did you mean tea?" in site.fails(2, "skip", "tee")

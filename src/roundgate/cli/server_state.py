@@ -272,7 +272,7 @@ def _planned_remarks(server: Server) -> list[Remark]:
     planned, at, is_skipped = found[0]
     left = format_ahead(at - now)
     text = f"next: {planned.entry.do} at {planned.clock(at)}, in {left} ({planned.name})"
-    return [Remark("planned", f"{text}, which is left out" if is_skipped else text)]
+    return [Remark("planned", f"{text}, skipped" if is_skipped else text)]
 
 
 def _masked(server: Server, line: str) -> str:

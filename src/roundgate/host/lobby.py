@@ -101,7 +101,8 @@ def _wrong(lobby: Lobby, files: ServerFiles) -> str:
     try:
         entries = _fetch(lobby, files)
     except (OSError, ValueError, RecursionError) as error:
-        return f"the list does not answer ({getattr(error, 'reason', None) or error})"
+        reason = getattr(error, "reason", None) or error
+        return f"the list does not answer ({getattr(reason, 'strerror', None) or reason})"
     ours = [
         entry
         for entry in entries

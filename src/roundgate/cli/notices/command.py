@@ -96,7 +96,7 @@ def _describe_last(row: RecipientOutput) -> str:
         return "nothing sent yet"
     last = row.last
     what = f"{last.event} of {last.server}" if last.server else last.event
-    how = "taken" if last.done else "NOT TAKEN"
+    how = "delivered" if last.done else "NOT DELIVERED"
     return f"{strftime('%Y-%m-%d %H:%M', localtime(last.at))} {what}: {how}{f' ({last.detail})' if last.detail else ''}"
 
 
@@ -124,5 +124,5 @@ def _test(context: CallContext, names: list[str], *, as_json: bool) -> int:
         echo_json([_output(delivery) for delivery in found])
     for delivery in () if as_json else found:
         detail = f" ({delivery.detail})" if delivery.detail else ""
-        echo(f"{delivery.to}: {'taken' if delivery.done else 'NOT TAKEN'}{detail}")
+        echo(f"{delivery.to}: {'delivered' if delivery.done else 'NOT DELIVERED'}{detail}")
     return 0 if all(delivery.done for delivery in found) else 1

@@ -106,7 +106,7 @@ class DeliveryOutput(Struct, frozen=True, rename="kebab"):
     to: Annotated[str, _about("the recipient, by its name in the site file")]
     event: Annotated[str, _about("what the notice was about")]
     server: Annotated[str, _about("of which server; empty where of none")]
-    done: Annotated[bool, _about("whether it was taken")]
+    done: Annotated[bool, _about("whether it was delivered")]
     detail: Annotated[str, _about("why not, or at which try")]
 
 

@@ -42,7 +42,7 @@ _CONSEQUENCES = {
         "{names}: the rulebook does not know this key; it is written, but not checked or proven."
     ),
     ConsequenceCode.NOT_READABLE: (
-        "{names}: cannot be read back from the server; a round says that it is written, and no more."
+        "{names}: cannot be read back from the server; a round can only prove that it is written."
     ),
     ConsequenceCode.OVERRIDDEN: "{names}: does not count while {by}.",
     ConsequenceCode.INVERTED: "{names}: the scale is inverted: {text}.",

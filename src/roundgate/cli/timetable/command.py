@@ -56,13 +56,13 @@ def timetable(
         for row in rows
     ]
     echo_table(("entry", "server", "does", "when", "next", "last"), table)
-    echo("Leave one out, once: roundgate skip ENTRY [SERVER]")
+    echo("To skip one: roundgate skip ENTRY [SERVER]")
 
 
 def _format_next(row: TimetableOutput, now: float) -> str:
     if row.next is None:
         return "never"
-    skip = " (is left out)" if row.skipped else ""
+    skip = " (skipped)" if row.skipped else ""
     return f"{row.next_when}, in {format_ahead(row.next - now)}{skip}"
 
 
@@ -129,7 +129,7 @@ def skip(
             if state not in (None, "skip"):
                 raise WrongUsage(f"{entry} of {name} has begun already.", f"roundgate cancel {name}")
             books.write(name, entry, at, "skip")
-        what = "takes place" if undo else "is left out"
+        what = "takes place" if undo else "is skipped"
         echo(f"{name}: {entry} at {planned.clock(at, '%a %d %b %H:%M')} {what}.")
     books.close()
 

@@ -40,7 +40,7 @@ class TrueFalse(Traits):
             if fold(word) == fold(stored):
                 return value
         text = f"{', '.join(list(known)[:-1])} and {list(known)[-1]}"
-        cause = f"Only {text} count{'' if spec.any_case else ', spelt just so'}."
+        cause = f"Only {text} are valid{'' if spec.any_case else ', in exactly this spelling'}."
         try:
             meant = self.store(self.parse(stored.strip(), spec), spec)
         except ValueProblem as error:
