@@ -82,7 +82,7 @@ def test_who_was_seen_is_read_from_logs_of_every_kind_and_read_on_from_there(clu
     (logs / "latest.log").write_text(line(7, 19, "Plover", PLOVER))
     assert seen(club)[PLOVER]["visits"] == 6, "a rotated log is known by its inode"
     assert seen(club, "--since", "1s") == {}
-    assert "is no kind of time" not in club.fails(2, "people", "seen", "regatta", "--since", "soon")
+    assert "'soon' is not a duration" in club.fails(2, "people", "seen", "regatta", "--since", "soon")
 
 
 def test_from_a_name_in_the_log_to_an_officer_on_two_servers(club: SiteUnderTest) -> None:

@@ -55,7 +55,7 @@ def test_a_name_is_changed_in_its_place_and_what_follows_goes_by_the_new_name(re
     regatta.ok("set", "regatta", "ranks.yml:ranks.chief.also[0]=coxswain")
     output = regatta.ok("slate", "regatta")
     assert "called harbourmaster -> called chief" in output
-    assert "somebody has changed it" not in output
+    assert "it has been changed since" not in output
     regatta.ok("apply", "regatta", "--yes")
     wanted = before.replace("  harbourmaster:\n    also: [marshal]", "  chief:\n    also: [coxswain]")
     assert ranks.read_text() == wanted

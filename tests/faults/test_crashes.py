@@ -210,7 +210,7 @@ def test_with_the_keeper_dead_too_the_next_command_says_so_and_recover_finishes(
 def test_a_keeper_that_lives_recovers_by_itself_though_nobody_looks(running: SiteUnderTest) -> None:
     running.ok("set", "race.slots=24")
     done = running.run("apply", "--yes", env={"PYTHONPATH": INJECT, "CRASH_AT": "journal stop begin"})
-    assert done.returncode == 4 and "without a word" in done.stdout
+    assert done.returncode == 4 and "without a message" in done.stdout
     wait_for(lambda: "open" not in running.run("rounds").stdout)
     assert running.server_process("regatta") is not None
     assert os.environ.get("CRASH_AT") is None

@@ -129,7 +129,7 @@ def test_an_edit_between_replay_and_write_is_seen(running: SiteUnderTest, once: 
         assert "By Hand\n" in text and "Lantern Run\n" in text
         assert "changed by somebody else just now; it is read again" in done.stdout
     else:
-        assert done.returncode == 1 and "again and again, so nothing was written" in done.stdout
+        assert done.returncode == 1 and "kept changing, so nothing was written" in done.stdout
         assert text.count("By Hand") == 3 and "Lantern Run" not in text
     assert status(running)["state"] == "up"
 
@@ -287,7 +287,7 @@ def test_two_people_who_call_recover_at_once_are_both_told(running: SiteUnderTes
     work = [Background(running, "recover") for _ in range(3)]
     for one in work:
         code, output = one.end()
-        assert "without a word" not in output, output
+        assert "without a message" not in output, output
         assert code in (0, 5), output
     wait_for(lambda: rounds(running)[0]["outcome"] != "open")
     assert status(running)["state"] == "up"

@@ -57,7 +57,10 @@ def test_the_life_of_a_server_does_not_hang_on_what_its_files_hold(running: Site
     for words in LIFE:
         done = running.run(*words)
         output = done.stdout + done.stderr
-        assert done.returncode == 0 and "unexpected" not in output and "without a word" not in output, (words, output)
+        assert done.returncode == 0 and "unexpected" not in output and "without a message" not in output, (
+            words,
+            output,
+        )
     assert status(running)["state"] == "up"
     for words in (["show", "--all"], ["slate"]):
         output = running.run(*words).stderr

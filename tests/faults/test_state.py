@@ -194,7 +194,7 @@ def test_a_state_folder_of_another_user_is_not_believed(regatta: SiteUnderTest) 
     assert "Others can write" in regatta.fails(1, "status")
     state.rmdir()
     state.symlink_to("/tmp")
-    assert "is no folder of Round Gate's own" in regatta.fails(1, "status")
+    assert "was not made by Round Gate" in regatta.fails(1, "status")
 
 
 @root

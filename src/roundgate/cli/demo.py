@@ -63,7 +63,7 @@ def demo(
     folder: Annotated[Path | None, typer.Argument(help="Where to make the site; a new folder if left out.")] = None,
     keep: Annotated[bool, typer.Option("--keep", help="Leave the servers running at the end.")] = False,
 ) -> None:
-    """Watch the whole of it: a made-up club's site with three stand-in servers, in under a minute."""
+    """Try everything: a made-up club's site with three stand-in servers, in under a minute."""
     site = _new_folder(folder)
     lobby, port = _start_lobby(site)
     try:
@@ -100,6 +100,8 @@ def _start_lobby(site: Path) -> tuple[subprocess.Popen[str], int]:
         own("gullwind_standin.main", "--lobby", "0", "--delay", "0.3"),
         stdout=subprocess.PIPE,
         stdin=subprocess.DEVNULL,
+        # With --keep it outlives this command, and whoever reads its output would wait for the lobby to end.
+        stderr=subprocess.DEVNULL,
         text=True,
         cwd=site,
         start_new_session=True,

@@ -28,7 +28,7 @@ CODES = (
         "key-indented",
         "error",
         "A space before a key",
-        "This server reads only lines that begin with a key. One that begins with a space is skipped without a word.",
+        "This server reads only lines that begin with a key. One that begins with a space is silently skipped.",
         "  boat.slots=24",
         "boat.slots=24",
     ),
@@ -118,7 +118,7 @@ CODES = (
         "value-unquoted",
         "error",
         "A value that needs quotes",
-        "This server ends a value at a comma, unless it is in quotes. The rest is lost without a word.",
+        "This server ends a value at a comma, unless it is in quotes. The rest is silently lost.",
     ),
     FindingCode(
         "brackets-open",
