@@ -59,7 +59,7 @@ def test_worlds_are_saved_read_again_and_put_elsewhere(regatta: SiteUnderTest, k
     output = regatta.ok("backup", "regatta", *(["--zip"] if kind == "zip" else []))
     assert (
         "Backup 1 of regatta: 4 files" in output
-        and "read again, and right" in output
+        and "verified by reading it again" in output
         and "left out: saves/pipe" in output
     )
     (one,) = listed(regatta)

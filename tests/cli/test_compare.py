@@ -44,6 +44,13 @@ def test_two_servers_differ_in_what_their_files_mean_and_not_in_spelling(club: S
     assert everything["gust.limit"]["same"] is True and set(found) < set(everything)
 
 
+def test_a_file_that_both_have_is_compared_key_by_key_though_one_has_nothing_unknown_in_it(club: SiteUnderTest) -> None:
+    with (club.folder / "harbour" / "gullwind.properties").open("a") as file:
+        file.write("mod.sails=red\n")
+    found = rows(club, "regatta", "harbour")
+    assert found["gullwind.properties:mod.sails"]["values"] == [None, "red"] and "gullwind.properties" not in found
+
+
 def test_secrets_are_compared_and_never_shown(club: SiteUnderTest) -> None:
     assert rows(club, "regatta", "harbour")["entry.code"]["values"] == ["(set, hidden)", "(set, hidden)"]
     output = "".join(club.run("compare", "regatta", "harbour", *form).stdout for form in ([], ["--json"], ["--csv"]))

@@ -72,7 +72,7 @@ def test_a_set_is_explained_with_what_its_fields_may_be(regatta: SiteUnderTest) 
     )
     assert "1 to 99" in page["fields"]["order"]
     output = regatta.ok("explain", "regatta", "berths")
-    assert "  most         How many sailors may have it at once." in output, (
+    assert "  most         How many sailors may have it at once: " in output, (
         "a field may be called as a fact of the set"
     )
 

@@ -13,7 +13,7 @@ from msgspec.structs import replace
 import sampling
 from rank_shapes import PERMISSIONS, SAILORS, SHAPES, WORDS, members_of, ours, theirs
 from roundgate.core.findings import Place
-from roundgate.core.ranks.deciding import ORDER_WORDS, decide, is_about
+from roundgate.core.ranks.deciding import ORDER_TEXTS, decide, is_about
 from roundgate.core.ranks.expected import ExpectationProblem, outcomes, read_expectations
 from roundgate.core.ranks.impact import impact
 from roundgate.core.ranks.matrix import CELLS, is_granted, matrix_of
@@ -69,7 +69,7 @@ def schemes(draw: st.DrawFn) -> Scheme:
         own = entries(draw(st.lists(ENTRIES, max_size=2)), f"m{number}")
         inside = tuple(draw(st.lists(st.sampled_from(NAMES), max_size=2, unique=True)))
         members[f"m{number}"] = RankMember(f"m{number}", f"m{number}", inside, own)
-    order = draw(st.sampled_from(list(ORDER_WORDS)))
+    order = draw(st.sampled_from(list(ORDER_TEXTS)))
     default = draw(st.sampled_from(["", *NAMES]))
     case, unknown = draw(st.booleans()), draw(st.booleans())
     return Scheme(groups, members, default, order, any_case=case, unknown=unknown)  # type: ignore[arg-type]

@@ -264,7 +264,10 @@ def _keys(sides: Sequence[Side]) -> Iterator[SideDifference]:
         return
     tables = [_undescribed(side) if side.files is not None else {} for side in sides]
     for path in dict.fromkeys(path for table in tables for path in table):
-        held = [table.get(path) for table in tables]
+        held = [
+            table.get(path, {} if side.files is not None and path in side.files.texts else None)
+            for side, table in zip(sides, tables, strict=True)
+        ]
         has_files = [side.files is not None for side in sides]
         if any(has and keys is None for has, keys in zip(has_files, held, strict=True)):
             described = [_describe_file(keys) if has else None for has, keys in zip(has_files, held, strict=True)]

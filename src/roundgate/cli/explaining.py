@@ -18,7 +18,7 @@ from roundgate.core.layers import layers_of
 from roundgate.core.records.sets import records_in
 from roundgate.core.rulebook.expansion import family
 from roundgate.core.rulebook.expressions import names_in, read_expression
-from roundgate.core.rulebook.model import Rulebook, Setting
+from roundgate.core.rulebook.model import RecordField, Rulebook, Setting
 
 _TAKES = {
     "live": "at once, at the live console, and for good once it is in the file",
@@ -107,6 +107,11 @@ def _tables(name: str, book: Rulebook) -> list[str]:
     ]
 
 
+def _field_text(described: RecordField) -> str:
+    """Describe a field of a record in one line: what it is, and its values."""
+    return " ".join(": ".join(filter(None, (described.about.rstrip(". "), values.describe(described)))).split())
+
+
 def _availability(spec: Setting) -> str:
     """Describe which editions and versions have a setting, and a choice of it."""
     parts = [f"since {spec.since}"] if spec.since else []
@@ -142,10 +147,7 @@ def _records_page(server: OpenServer, name: str) -> RecordsPage:
         name=name,
         about=spec.about,
         key=spec.key,
-        fields={
-            field: " ".join(f"{described.about} {values.describe(described)}".split())
-            for field, described in spec.field.items()
-        },
+        fields={field: _field_text(described) for field, described in spec.field.items()},
         needed=[field for field, described in spec.field.items() if described.needed],
         least=spec.least,
         most=spec.most,
@@ -157,14 +159,14 @@ def _records_page(server: OpenServer, name: str) -> RecordsPage:
 
 def _decided(book: Rulebook, name: str) -> str:
     """Describe how it is decided who may do what, of the set whose records are ranks."""
-    from roundgate.core.ranks.deciding import ORDER_WORDS
+    from roundgate.core.ranks.deciding import ORDER_TEXTS
 
     for spec in book.ranks.values():
         if spec.levels == name:
             return f"a level grants all that needs it or a lower one; newcomers have {spec.newcomers or 'none'}"
         if spec.groups == name:
             newcomers = f"; newcomers are what {spec.newcomers} says" if ":" in spec.newcomers else ""
-            return f"{ORDER_WORDS[spec.order]}{newcomers}"
+            return f"{ORDER_TEXTS[spec.order]}{newcomers}"
     return ""
 
 

@@ -93,7 +93,7 @@ def _make(context: CallContext, name: str, what: str, kind: str, *, as_it_runs: 
     took = format_elapsed(time.monotonic() - began)
     packed = _size(archive.stat().st_size)
     echo(f"Backup {manifest.number} of {name}: {_files(manifest)}, {_size(manifest.size)} in {packed}, in {took}")
-    echo("  read again, and right")
+    echo("  verified by reading it again")
     for path in manifest.left_out:
         echo(f"  left out: {plain(path)}")
     if gone:

@@ -104,13 +104,13 @@ def why(context: CallContext, word: str | None, arguments: list[str], options: R
 
 
 def _echo_why(output: WhyOutput, scheme: Scheme) -> None:
-    from roundgate.core.ranks.deciding import ORDER_WORDS
+    from roundgate.core.ranks.deciding import ORDER_TEXTS
 
     verdict = styled("may" if output.may else "may NOT", "green" if output.may else "red")
     echo(f"{output.server}  {styled(plain(output.name), 'bold')} {verdict} {output.permission}: {output.reason}")
     echo(f"  in       {', '.join(output.groups) or 'no rank'}")
     echo(f"  asked    {', '.join(output.chain) or 'nobody'}")
-    echo(f"  order    {ORDER_WORDS[scheme.order]}")
+    echo(f"  order    {ORDER_TEXTS[scheme.order]}")
     for other in output.otherwise:
         echo(f"  else     {other}")
 

@@ -17,7 +17,7 @@ from msgspec import Struct
 
 from roundgate.core.ranks.model import RankEntry, RankMember, Scheme
 
-ORDER_WORDS = {
+ORDER_TEXTS = {
     "deny-wins": "a denial anywhere counts before every grant",
     "nearest-wins": "the entries of the nearest rank count, and among those a denial before a grant",
     "last-wins": "the last entry counts, where a rank is read after those whose permissions it has too",
