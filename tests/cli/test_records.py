@@ -39,7 +39,7 @@ def regatta(site: SiteUnderTest) -> SiteUnderTest:
 def test_a_set_is_a_table_and_a_record_its_fields(regatta: SiteUnderTest) -> None:
     shown = regatta.ok("show", "regatta", "officers")
     assert (
-        "id            name  rank" in shown and "GW-7K3M-Q2XD  Wren  harbourmaster" in shown and "3 of them." in shown
+        "id            name  rank" in shown and "GW-7K3M-Q2XD  Wren  harbourmaster" in shown and "3 records." in shown
     )
     one = regatta.ok("show", "regatta", "officers/wren")
     assert "officers/GW-7K3M-Q2XD  Wren" in one and "harbourmaster" in one and "Tern" not in one

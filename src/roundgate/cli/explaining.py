@@ -232,7 +232,7 @@ def _records_facts(page: RecordsPage) -> Iterator[tuple[str, str | int | None]]:
     yield "least", page.least or None
     yield "most", page.most
     yield "where", page.file
-    yield "on disk", f"{page.count} of them"
+    yield "on disk", f"{page.count} record{'' if page.count == 1 else 's'}"
 
 
 _CONSOLE_ONLY = "the live console alone: the next restart loses it"

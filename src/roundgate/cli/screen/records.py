@@ -137,7 +137,8 @@ def echo_records(server: OpenServer, word: str) -> None:
     echo(f"{styled(server.name, 'bold')}  {name}: {spec.about or 'records'}  ({path})")
     echo_table((*lead, *names, ""), rows)
     count = sum(1 for layer in layers if layer.counts)
-    echo(f"{count} of them." if rows else f"None yet. To add one: roundgate add {server.name} {name} ...")
+    number = f"{count} record{'' if count == 1 else 's'}."
+    echo(number if rows else f"None yet. To add one: roundgate add {server.name} {name} ...")
     echo()
 
 
