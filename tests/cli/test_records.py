@@ -52,7 +52,7 @@ def test_a_set_is_a_table_and_a_record_its_fields(regatta: SiteUnderTest) -> Non
     assert [row["name"] for row in found["settings"]] == ["race.laps"]
     counts = {"berths": 3, "categories": 3, "seamanship": 5, "guests": 3, "flotsam": 3}
     for name, count in counts.items():
-        assert f"{count} of them." in regatta.ok("show", "regatta", name)
+        assert f"\n{count} record" in regatta.ok("show", "regatta", name)
     shown = regatta.ok("show", "regatta", "flotsam")
     assert "Wreck     1      402 -118 -6|30 0 0" in shown and "table:survivors, table:prizes" in shown
 
