@@ -115,7 +115,7 @@ class Trials:
     """Faults and times asked for, in ``sea-trials.txt``: a word and a number to a line."""
 
     restless: float = 0.0
-    """Seconds after which the server writes its core file again, again and again, each time a little different."""
+    """Seconds after which the server rewrites its core file again and again, each time a little different."""
     start_seconds: float = 0.0
     stop_seconds: float = 0.0
     die_after: float = -1.0

@@ -114,7 +114,7 @@ def save_preset(site: Site, name: str, rulebook: str, chosen: Mapping[str, TomlV
         raise Trouble("Nothing differs, so there is nothing to save.", "Name another side with --against.")
     path = site.folder / "presets" / f"{name}.toml"
     if path.exists() and not force:
-        raise Trouble(f"{path} already exists; nothing was written.", "--force writes over it.")
+        raise Trouble(f"{path} already exists; nothing was written.", "--force overwrites it.")
     lines = [f"rulebook = {value_text(rulebook)}", 'about = ""', "", "[set]"]
     lines += [f"{key_text((setting,))} = {value_text(value)}" for setting, value in chosen.items()]
     try:

@@ -26,7 +26,7 @@ def arrange(
     from roundgate.cli.edit import put
 
     if bool(by) == bool(number):
-        raise WrongUsage("By which field, or which field renumbered?", "roundgate arrange SERVER SET --by FIELD")
+        raise WrongUsage("Sort by which field, or renumber which field?", "roundgate arrange SERVER SET --by FIELD")
     context = open_call()
     word, rest = context.split(list(arguments))
     if len(rest) != 1:

@@ -42,7 +42,7 @@ def broken_at(marks: Set[tuple[str, str]]) -> str:
 
 
 def recover(round: Round) -> RoundResult:
-    """Finish a broken-off round, from its marks. Safe to be interrupted and begun again.
+    """Finish an interrupted round, from its marks. Safe to be interrupted and begun again.
 
     Raises Trouble where a person is needed.
     """
