@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
 import pytest
 
@@ -249,6 +250,26 @@ REFUSED: list[tuple[str, str, Make, str]] = [
 def test_what_cannot_be_done_is_refused_with_the_reason(name: str, before: str, make: Make, why: str) -> None:
     with pytest.raises(EditRefused, match=why):
         edited(name, before, make)
+
+
+@pytest.mark.parametrize("value", ["tides=on", "--tides", "-t", "a=b c", "--tides=2"])
+@pytest.mark.parametrize(
+    "make",
+    [
+        lambda d, value: d.set(("--quiet",), value),  # has no value so far
+        lambda d, value: d.set(("--port",), value),
+        lambda d, value: d.set(("--new",), value),
+        lambda d, value: d.set((0,), value),
+        lambda d, value: d.insert(("--mod", 1), value),
+        lambda d, value: d.set(("--mod", 0), value),
+        lambda d, value: d.set(("--maps", 0), value),
+    ],
+)
+def test_a_value_that_would_be_a_flag_of_its_own_is_refused(make: Callable[[Any, str], Edit], value: str) -> None:
+    body = "#!/bin/sh\nexec ./serve harbour --port 5 --mod wind --mod sun --maps mile --quiet\n"
+    document = FORMATS["launch"].read(Text(body), Dialect(repeated=("--mod",)))
+    with pytest.raises(EditRefused, match="would be read as a flag of its own"):
+        make(document, value)
 
 
 def test_what_refers_to_itself_or_multiplies_is_not_copied() -> None:

@@ -269,6 +269,21 @@ MUTATIONS = [
         TEXT + " tests/property/test_formats.py",
     ),
     Mutation(
+        "core/formats/launch/reader.py",
+        "if _FLAG.fullmatch(value) or _PAIR.fullmatch(value):",
+        "if _FLAG.fullmatch(value):",
+        "tests/core/test_edits.py",
+    ),
+    Mutation(
+        "core/formats/ini/problems.py",
+        "return len(sections) < headings",
+        "return False",
+        "tests/core/test_plain_lines.py",
+    ),
+    Mutation(
+        "core/formats/directives/problems.py", "but=_SET_VERBS", "but=frozenset()", "tests/core/test_plain_lines.py"
+    ),
+    Mutation(
         "core/formats/launch/document.py",
         "if len(places) > 1:",
         "if len(places) > 2:",

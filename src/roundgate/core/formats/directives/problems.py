@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from itertools import product
 from typing import TYPE_CHECKING
 
 from roundgate.core.findings import Problem
@@ -29,11 +30,19 @@ from roundgate.core.formats.directives.reader import Command
 _BEFORE_TEXT = lazy(r"[ \t]*(?:set[a-z]?[ \t]+)?(?:(?:alias|bind)[ \t]+)?[^\s\"]+[ \t]+(?=[^\s\"])")
 """What a line has before its text: its command, and a name of its own where it gives something a name."""
 _PLAIN_LINE = lazy(
-    r"\n[ \t]*+(?:(?:set[aspu]?[ \t]++)?+([A-Za-z_][A-Za-z0-9_.]*+)(?=[ \t\r\n])(?![ \t]*+=)[^\r\n\";/#]*+"
-    r"(?:(?:(?<=[ \t])\"[^\"\r\n]*+\"(?=[ \t\r\n])|(?<![ \t])[/#]|(?<=[ \t])/(?!/))[^\r\n\";/#]*+)*+"
-    r"(?:(?<=[ \t])(?://|#)[^\r\n]*+)?+|(?://|#)[^\r\n]*+)?+(?=\r?\n)"
+    r"\n[ \t]*+(?:(?:set[aspu]?[ \t]++)?+([A-Za-z_][A-Za-z0-9_.]*+)(?:[ \t]++(?!=)|(?=[\r\n]))"
+    r"(?:\"[^\"\r\n]*+\"(?=[ \t\r\n]))?+[^\r\n\";/#]*+"
+    r"(?:(?=[\"/#])(?:(?<=[ \t])(?:\"[^\"\r\n]*+\"(?=[ \t\r\n])|(?://|#)[^\r\n]*+|/)|(?<![ \t])[/#])"
+    r"[^\r\n\";/#]*+)*+"
+    r"|(?://|#)[^\r\n]*+)?+(?=\r?\n)"
 )
 """A comment, or one command in which nothing needs a second look."""
+_SET_VERBS = frozenset(
+    "".join(letters)
+    for verb in ("set", "seta", "sets", "setp", "setu")
+    for letters in product(*zip(verb, verb.upper(), strict=True))
+)
+"""The verbs that the pattern reads in small letters only, in every spelling: as a key, one needs a closer look."""
 
 
 def problems_of(document: DirectivesDocument) -> list[Problem]:
@@ -42,10 +51,9 @@ def problems_of(document: DirectivesDocument) -> list[Problem]:
     if first := pointless(body):
         return first
     is_usual = not document.dialect.marks and not document.dialect.quotes and document.dialect.case and body.isascii()
-    is_usual = is_usual and body.count("set") == body.lower().count("set") and not document.dialect.pairs
-    is_usual = is_usual and document.dialect.indent
+    is_usual = is_usual and not document.dialect.pairs and document.dialect.indent
     keys = plain_keys(body, _PLAIN_LINE) if is_usual else None
-    if keys is not None and stand_once(keys):
+    if keys is not None and stand_once(keys, but=_SET_VERBS):
         return []
     found: list[Problem] = list(_quotes(document))
     equals = [command for command in document.commands if _equals(command)]

@@ -10,13 +10,13 @@ from roundgate.core.findings import Problem
 from roundgate.core.formats.catalogue import problem
 from roundgate.core.formats.shared.common_problems import (
     UNSEEN,
-    all_plain,
     blank_before,
     comment_in_value,
     flood,
     handful,
     hidden_characters,
     may_hold_comments,
+    plain_keys,
     pointless,
 )
 from roundgate.core.patterns import lazy
@@ -34,32 +34,31 @@ _COLON_LINE = lazy(r"[+A-Za-z_][\w.+\[\]]*(?P<sign>:[ \t]*)\S.*")
 _WORD_LINE = lazy(r"[^\W\d][\w.]*")
 _TWO_WORDS = lazy(r"((?:\+|[^\W\d])[\w.\[\]]*)([ \t]+)(\S+|\"[^\"]*\"|\(.*\))$")
 _STRINGS = lazy(r'"(?:[^"\\]|\\.)*"')
-_PLAIN_LINES = lazy(
-    rf"(?:[ \t]*+(?:[;#][^\r\n]*+|\[[^\]\s{UNSEEN}][^\]\r\n{UNSEEN}]*+\][ \t]*+"
-    rf"|[^\[;#=<>\s{UNSEEN}][^=\s{UNSEEN}]*+[ \t]*+=[ \t]*+"
+_PLAIN_LINE = lazy(
+    rf"\n[ \t]*+(?:[;#][^\r\n]*+|(\[[^\]\s{UNSEEN}][^\]\r\n{UNSEEN}]*+|[^\[;#=<>\s{UNSEEN}][^=\s{UNSEEN}]*+)"
+    rf"(?:\][ \t]*+|[ \t]*+=[ \t]*+"
     rf"(?:\"[^\"\\\r\n{UNSEEN}]*+\"[ \t]*+"
-    rf"|[^\s(\"\u201c\u201e\u2018{UNSEEN}][^\r\n{UNSEEN}]*+(?<!\")(?<!\"[ \t]))?)?+\r?\n)*+"
+    rf"|[^\s(\"\u201c\u201e\u2018{UNSEEN}][^\r\n{UNSEEN}]*+(?<!\")(?<!\"[ \t]))?))?+(?=\r?\n)"
 )
-"""Comments, headings, and keys with a value in which nothing needs a second look."""
-_PARTS = lazy(r"\n[ \t]*+(\[[^\]\r\n]*+|[^\[;#=\s][^=\r\n]*+)")
+"""A comment, a heading (its group without the closing bracket), or a key with a value in which nothing needs a second
+look."""
 
 
-def _repeats(body: str) -> bool:
-    """Tell whether a section, or a key within its section, stands twice in a text of plain lines."""
+def _repeats(names: list[str]) -> bool:
+    """Tell whether a heading, or a key within its section, stands twice; comments have empty names."""
     sections: set[str] = set()
     keys: set[str] = set()
-    names: list[str] = _PARTS.findall("\n" + body)
-    for name in map(str.rstrip, names) if " =" in body or "\t=" in body else names:
+    headings = 0
+    for name in filter(None, names):
         if name[0] == "[":
-            if name.rstrip() in sections:
-                return True
             sections.add(name.rstrip())
-            keys = set()
+            headings += 1
+            keys.clear()
         elif name in keys:
             return True
         else:
             keys.add(name)
-    return False
+    return len(sections) < headings
 
 
 _LIST_SIGNS = ("+", "-", ".", "!")
@@ -71,15 +70,11 @@ def problems_of(document: IniDocument) -> list[Problem]:
     if first := pointless(body):
         return first
     dialect = document.dialect
-    if (
-        dialect.quotes != "needed"
-        and not dialect.marks
-        and document.is_by_line
-        and dialect.indent
-        and not may_hold_comments(body)
-        and (all_plain(body, _PLAIN_LINES) and not _repeats(body))
-    ):
-        return []
+    is_usual = dialect.quotes != "needed" and not dialect.marks and document.is_by_line and dialect.indent
+    if is_usual and not may_hold_comments(body):
+        names = plain_keys(body, _PLAIN_LINE)
+        if names is not None and not _repeats(names):
+            return []
     found: list[Problem] = []
     signs = sum(1 for row in document.rows if row.key and not row.is_heading and "=" in _sign(document, row))
     for row in document.rows:

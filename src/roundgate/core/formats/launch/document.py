@@ -12,7 +12,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
-from roundgate.core.formats.launch.reader import _FLAG, _PAIR, Flag, LaunchReading, read_plainly
+from roundgate.core.formats.launch.reader import Flag, LaunchReading, read_plainly, refuse_flag_as_value
 from roundgate.core.formats.launch.repeated import insert_repeated, move_repeated
 from roundgate.core.formats.launch.tokens import (
     Word,
@@ -127,6 +127,8 @@ class LaunchDocument(LaunchReading):
     def set_flag(self, flag: Flag, new: str) -> Edit:
         """Give a flag another value. Raises EditRefused."""
         body = self.text.body
+        if flag.form in ("alone", "apart", "word"):
+            refuse_flag_as_value(new)
         if flag.form == "alone":
             if not new:
                 raise EditRefused("it already exists")
@@ -134,9 +136,6 @@ class LaunchDocument(LaunchReading):
         assert flag.value_word is not None
         raw = body[flag.value_word.start : flag.value_word.end]
         if flag.form in ("apart", "word"):
-            # The server would take the value for another flag, and the flag would have none.
-            if _FLAG.fullmatch(new) or _PAIR.fullmatch(new):
-                raise EditRefused(f"'{new}' would be read as a flag of its own")
             return self._within(flag, flag.value_word, self._fit(flag, new, raw[:1]))
         sign = "=" if flag.form == "equals" else ""
         if raw[:1] in ("'", '"'):
@@ -188,8 +187,8 @@ class LaunchDocument(LaunchReading):
         if is_pair or (len(equals) > len(apart) and not bare):
             like = self.text.body[equals[-1].word.start] if equals else ""
             words = [self.quoted(f"{name}={new}", like) if like in ("'", '"') else f"{name}={self.quoted(new, '')}"]
-        elif new and (_FLAG.fullmatch(new) or _PAIR.fullmatch(new)):
-            raise EditRefused(f"'{new}' would be read as a flag of its own")
+        else:
+            refuse_flag_as_value(new)
         return self._at_end(" ".join(words))
 
     def _at_end(self, text: str) -> Edit:

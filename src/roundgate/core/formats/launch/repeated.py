@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Protocol
 
-from roundgate.core.formats.launch.reader import Flag
+from roundgate.core.formats.launch.reader import Flag, refuse_flag_as_value
 from roundgate.core.formats.launch.tokens import Word
 from roundgate.core.formats.protocol import Edit, EditRefused, EntryKind, Path, PlainData
 from roundgate.core.text import Splice, Text
@@ -55,6 +55,7 @@ def insert_repeated(document: Script, name: str, number: int, new: str) -> Edit:
         raw = body[word.start : word.end]
         text = document.quoted(f"{name}={new}", raw) if raw[:1] in "\"'" else f"{name}={document.quoted(new, '')}"
     else:
+        refuse_flag_as_value(new)
         text = f"{name} {document.quoted(new, body[last.start])}"
     if number < len(several):
         return document.replaced(word, f"{text} {body[word.start : word.end]}")

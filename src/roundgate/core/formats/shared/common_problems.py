@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
+from collections.abc import Set as AbstractSet
 
 from msgspec.structs import replace
 
@@ -113,16 +114,6 @@ def handful(found: Sequence[Problem]) -> list[Problem]:
     return [*kept, more]
 
 
-def all_plain(body: str, lines: re.Pattern[str]) -> bool:
-    """Tell whether a pattern of plainly right lines, each with its end, takes in a whole text, in one pass at C speed.
-
-    False only means that it is worth a closer look.
-    """
-    found = lines.match(body)
-    rest = body[found.end() :] if found else body
-    return not rest or ("\n" not in rest and lines.fullmatch(rest + "\n") is not None)
-
-
 def is_plainly_right(body: str, suspicious: Sequence[re.Pattern[str]]) -> bool:
     """Tell whether a large text has no trace of any mistake, by a few passes at C speed.
 
@@ -142,9 +133,11 @@ def plain_keys(body: str, line: re.Pattern[str]) -> list[str] | None:
     return keys if len(keys) == lines.count("\n") - 1 else None
 
 
-def stand_once(keys: Sequence[str]) -> bool:
-    """Tell whether no key stands there twice, empty ones left aside."""
-    return len(set(keys) - {""}) == len(keys) - keys.count("")
+def stand_once(keys: Sequence[str], but: AbstractSet[str] = frozenset()) -> bool:
+    """Tell whether no key stands there twice, empty ones left aside, and none of ``but`` is among them."""
+    several = set(keys)
+    several.discard("")
+    return len(several) == len(keys) - keys.count("") and several.isdisjoint(but)
 
 
 _SINGLE = r"[-+]?[0-9][0-9.,]*[A-Za-z%]{0,2}|true|false|yes|no|on|off|\"[^\"]*\"|'[^']*'"
@@ -174,7 +167,7 @@ def comment_in_value(
 
 def may_hold_comments(body: str) -> bool:
     """Tell whether a comment may stand after a value anywhere, by a quick look."""
-    return any(blank + mark in body for blank in " \t" for mark in ("#", ";", "//"))
+    return any(mark in body and (f" {mark}" in body or f"\t{mark}" in body) for mark in ("#", ";", "//"))
 
 
 def bare_quotes(raw: str, quote: str = '"') -> list[int]:
