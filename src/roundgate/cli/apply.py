@@ -229,7 +229,7 @@ def recover(
     for opened in context.several(server, default_all=server is None, lenient=True):
         row = broken_off(opened, context.store)
         if row is None:
-            echo(f"{opened.name}: no round is interrupted.")
+            echo(f"{opened.name}: no round was interrupted.")
             continue
         echo(f"{opened.name}: recovering round {row.number}")
         codes.append(min(watch(partial(launch_recovery, opened, row.number), context.store), 5))

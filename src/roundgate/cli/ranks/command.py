@@ -58,7 +58,7 @@ def ranks(
     arguments: Annotated[
         list[str] | None,
         typer.Argument(
-            metavar="VERB [WORDS]... [SERVER]",
+            metavar="VERB [ARGUMENT]... [SERVER]",
             help="Questions: who PERMISSION; may WHO PERMISSION (exit code 0 or 1); why WHO PERMISSION; of WHO; tree; "
             "matrix; impact; diff SERVER SERVER; test; catalogue. "
             "Changes: add RANK; copy RANK NEW; rename RANK NEW; remove RANK; grant, deny or withdraw RANK "

@@ -30,7 +30,7 @@ def timetable(
     ] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
-    """What is done by itself and when: the next moment of each entry, and what became of the last.
+    """Show what runs on a schedule, and when: the next moment of each entry, and what became of the last.
 
     The entries are [timetable.NAME] in the site file. A server's keeper sees to it; for servers that another driver
     runs, 'roundgate clock' does.
@@ -106,7 +106,7 @@ def skip(
     ] = None,
     undo: Annotated[bool, typer.Option("--undo", help="Undo: run it after all.")] = False,
 ) -> None:
-    """Leave out the next moment of an entry of the timetable, this one time."""
+    """Skip the next run of an entry of the timetable, this one time."""
     from roundgate.host.timetable.books import TimetableBooks
 
     context = open_call()

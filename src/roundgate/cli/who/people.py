@@ -29,7 +29,7 @@ def people(
     arguments: Annotated[
         list[str] | None,
         typer.Argument(
-            metavar="[VERB] [WORDS]...",
+            metavar="[VERB] [ARGUMENT]...",
             help="nothing: list; show NAME; add NAME ID...; note NAME TEXT; rename NAME NEW; merge NAME OTHER; "
             "want NAME WHERE ROSTER[:RANK] (or nothing); remove NAME; seen [SERVER]",
         ),

@@ -194,7 +194,7 @@ def _value(document: IniDocument, row: Row, raw: str) -> Iterator[Problem]:
     if document.dialect.quotes == "needed" and "," in _STRINGS.sub("", raw) and raw[:1] not in ('"', "("):
         at = row.value_start + raw.index(",")
         repair = [Splice(row.value_start, row.value_end, f'"{raw}"')] if '"' not in raw else []
-        cause = "The server ends the value at this comma, because there are not quotes around it."
+        cause = "The server ends the value at this comma, because there are no quotes around it."
         yield problem("value-unquoted", (at, at + 1), cause, "Write quotes around the value.", repair)
 
 

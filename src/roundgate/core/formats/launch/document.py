@@ -146,7 +146,7 @@ class LaunchDocument(LaunchReading):
         return self._within(flag, flag.value_word, f"{flag.name}{sign}" + (self._fit(flag, new, like) if new else ""))
 
     def _fit(self, flag: Flag, value: str, like: str) -> str:
-        """Write a word of the command line; inside a variable's value there are not quotes."""
+        """Write a word of the command line; inside a variable's value there are no quotes."""
         if flag.outer is flag.word or flag.outer is flag.value_word:
             return self.quoted(value, like) if value or like not in ("'", '"', "") else '""'
         if not value or not _SAFE.fullmatch(value):

@@ -332,7 +332,7 @@ def _separators(document: LaunchDocument) -> Iterator[Problem]:
         end = rest.end() if rest else at
         whole = body[last.start : end]
         repair = [Splice(last.start, end, f'"{whole}"')] if not re.search(r"[\"'$`\\]", whole) else []
-        cause = f"This {body[at]} ends the command, because there are not quotes around the list."
+        cause = f"This {body[at]} ends the command, because there are no quotes around the list."
         yield problem("separator-in-flag", (at, at + 1), cause, "Write quotes around the whole flag.", repair)
 
 
