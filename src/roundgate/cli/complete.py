@@ -104,14 +104,14 @@ def _values(call: _Call) -> list[str]:
     spec = call.table("setting").get(call.setting.partition("[")[0], {})
     if not isinstance(spec, dict):
         return []
-    specials = list(spec.get("special", {}))
+    offered = list(spec.get("special", {}))
     if spec.get("type") in ("choice", "choices"):
-        specials += spec.get("choices", {})
+        offered += spec.get("choices", {})
     elif spec.get("type") == "bool":
-        specials += spec.get("spelling", ["true", "false"])
+        offered += spec.get("spelling", ["true", "false"])
     elif spec.get("type") == "flag":
-        specials += ["on", "off"]
-    return specials
+        offered += ["on", "off"]
+    return offered
 
 
 def _first(call: _Call) -> list[str]:
