@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 import io
 from typing import get_args
 
@@ -180,3 +181,13 @@ def test_every_fact_difference_and_consequence_has_its_words() -> None:
             Consequence(kind, ("race.slots",), {**detail, "who": "Wren", "roster": "r", "what": "x"})
         )
         assert words.startswith(("race.slots: ", "Wren joins r: ", "Wren leaves r: ", "x"))
+
+
+@pytest.mark.parametrize("sign", ["=", "+", "-", "@", "\t", "\r", "\t=", " ="])
+def test_no_cell_of_a_csv_is_a_formula(capsys: pytest.CaptureFixture[str], sign: str) -> None:
+    numbers = ["-3", "+4.5", "-1e-05", "-10%", "-"]
+    cell = f"{sign}HYPERLINK(1)"
+    output.echo_csv([("name", cell, "a=b", *numbers)])
+    ((name, first, plain, *rest),) = csv.reader(io.StringIO(capsys.readouterr().out))
+    assert (name, plain, rest) == ("name", "a=b", numbers), "what a spreadsheet does not calculate stays as it is"
+    assert first.startswith("'") and first.endswith("HYPERLINK(1)")

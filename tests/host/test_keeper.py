@@ -360,7 +360,9 @@ def test_the_log_shows_what_the_server_says_and_the_console_takes_lines(running:
     assert running.server_process("regatta") is not None
 
 
-@pytest.mark.parametrize("line", ["say hi\nstop", "say hi\rstop", "say \x1b[2J", "say \x00"])
+@pytest.mark.parametrize(
+    "line", ["say hi\nstop", "say hi\rstop", "say \x1b[2J", "say \x00", "say \u202epots", "say a\u200bb", "say \u2066x"]
+)
 def test_a_console_line_cannot_smuggle_in_a_second_command(running: SiteUnderTest, line: str) -> None:
     if "\x00" in line:
         return  # the system itself refuses it as an argument
@@ -416,7 +418,9 @@ def test_so_many_old_logs_are_kept_and_no_more(tmp_path: Path, monkeypatch: pyte
     assert (tmp_path / f"console.log.{log.KEPT}").read_bytes() == b"line %d is long\n" % (9 - log.KEPT)
 
 
-@pytest.mark.parametrize("text", ["say hi\nstop", "say hi\rstop", "say \x1b[2J", "say \x7f"])
+@pytest.mark.parametrize(
+    "text", ["say hi\nstop", "say hi\rstop", "say \x1b[2J", "say \x7f", "say \u202epots", "say \ufeff"]
+)
 def test_the_keeper_itself_takes_one_line_without_controls(running: SiteUnderTest, text: str) -> None:
     with socket.socket(socket.AF_UNIX) as link:
         address, handle = socket_address(str(running.folder / ".roundgate" / "servers" / "regatta"))

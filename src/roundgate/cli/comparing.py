@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import csv
 import sys
 from typing import TYPE_CHECKING, Annotated
 
@@ -10,7 +9,7 @@ import typer
 
 from roundgate.cli.complete import complete_preset, complete_side
 from roundgate.cli.opening import open_call
-from roundgate.cli.screen.output import clean, echo, echo_json, echo_table, plain
+from roundgate.cli.screen.output import echo, echo_csv, echo_json, echo_table
 from roundgate.core.nearest import nearest
 from roundgate.host.errors import UnknownName, WrongUsage
 
@@ -60,11 +59,8 @@ def compare(
         ]
         echo_json(CompareOutput(names, rows))
     elif as_csv:
-        writer = csv.writer(sys.stdout, lineterminator="\n")
-        writer.writerow(["name", *names])
-        writer.writerows(
-            [clean(difference.name), *(plain(value or "") for value in difference.values)] for difference in shown
-        )
+        rows_shown = [(difference.name, *(value or "" for value in difference.values)) for difference in shown]
+        echo_csv([("name", *names), *rows_shown])
     else:
         for kinds, title in _GROUPS:
             table = [

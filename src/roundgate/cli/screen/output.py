@@ -131,10 +131,21 @@ def _say_plain(headers: Sequence[str], rows: Sequence[Sequence[str]]) -> None:
 
 
 def echo_csv(rows: Iterable[Sequence[str]]) -> None:
-    """Print rows as CSV."""
+    """Print rows as CSV, each value shown as ``plain`` does, and none that a spreadsheet would calculate."""
     import csv
     import io
 
     into = io.StringIO()
-    csv.writer(into, lineterminator="\n").writerows(rows)
+    csv.writer(into, lineterminator="\n").writerows([_for_spreadsheet(cell) for cell in row] for row in rows)
     echo(into.getvalue().rstrip("\n"))
+
+
+_CALCULATED = ("=", "+", "-", "@", "\t", "\r")
+_HARMLESS = re.compile(r"-|[+-]?\d+(?:\.\d+)?(?:e[+-]?\d+)?%?", re.IGNORECASE)
+
+
+def _for_spreadsheet(cell: str) -> str:
+    """Mark a value that a spreadsheet would take for a formula as a text; numbers and a lone dash stay as they are."""
+    if cell.lstrip(" ").startswith(_CALCULATED) and not _HARMLESS.fullmatch(cell):
+        cell = f"'{cell}"
+    return plain(cell)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Protocol
 
+from roundgate.core.unseen import first_unseen
 from roundgate.host.errors import WrongUsage
 
 if TYPE_CHECKING:
@@ -40,15 +41,10 @@ class Console(Protocol):
         ...
 
 
-def _is_bad(char: str) -> bool:
-    """Tell whether a character may not go to a console: controls, line ends, and halves of characters."""
-    return char < " " or "\x7f" <= char <= "\x9f" or char in "\u2028\u2029" or "\ud800" <= char <= "\udfff"
-
-
 def console_line(text: str) -> str:
-    """Give the text, or raise WrongUsage where it holds a line break or a control character."""
-    bad = next((char for char in text if _is_bad(char)), None)
-    if bad is not None:
-        what = "a line break" if bad in "\r\n\u2028\u2029" else f"a control character (U+{ord(bad):04X})"
+    """Give the text, or raise WrongUsage where it holds a line break, a control character or one that is not seen."""
+    bad = first_unseen(text)
+    if bad:
+        what = "a line break" if bad in "\r\n\u2028\u2029" else f"a character that is not seen (U+{ord(bad):04X})"
         raise WrongUsage(f"The text holds {what}; it could smuggle in a second command.", "Send one line at a time.")
     return text

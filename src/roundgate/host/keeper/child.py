@@ -12,6 +12,7 @@ import subprocess
 import time
 from collections import deque
 
+from roundgate.core.unseen import first_unseen
 from roundgate.host.keeper.account import Account, account_of
 from roundgate.host.keeper.config import KeeperConfig
 from roundgate.host.keeper.interpreter import own
@@ -249,8 +250,8 @@ class Child:
 
     def send(self, text: str) -> str:
         """Write a line to the console. Give an empty text, or why it could not be done."""
-        if any(char < " " or char == "\x7f" for char in text):
-            return "a line break or a control character cannot be sent to a console"
+        if first_unseen(text):
+            return "a line break or a character that is not seen cannot be sent to a console"
         if self.process is None:
             return "the server does not run"
         if self._pipes is None or self._pipes.to_server < 0:

@@ -5,7 +5,9 @@ from __future__ import annotations
 import os
 import re
 import tomllib
+from collections.abc import Mapping
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any
 
 from roundgate.core.notices.model import SECRET, filled, names_in
@@ -23,10 +25,15 @@ class Secrets:
         self.site = site
         self._file: dict[str, Any] | None = None
 
-    def put_into(self, template: Any) -> Any:
-        """Fill the secrets in a text, or in a tree of texts. Raises Trouble where one is not available."""
+    def fill(self, template: Any, fields: Mapping[str, str | int] = MappingProxyType({})) -> Any:
+        """Fill the fields and the secrets that a template names: a text, or a tree of texts.
+
+        Both in one pass: a field may hold what a player has said, and what it says is never read as a name of a secret.
+        Raises Trouble where a secret is not available.
+        """
         names = [name for name in names_in(template) if name.startswith(SECRET)]
-        return filled(template, {name: self._value(name.removeprefix(SECRET)) for name in names})
+        secrets = {name: self._value(name.removeprefix(SECRET)) for name in names}
+        return filled(template, {**fields, **secrets})
 
     def _value(self, name: str) -> str:
         given = os.environ.get(_variable(name))

@@ -76,8 +76,8 @@ def host_of(recipient: Webhook | Mail) -> str:
 def _post(secrets: Secrets, webhook: Webhook, notice: Notice, within: float) -> None:
     import httpx  # a fifth of a second to load: only who sends needs it
 
-    url, headers = secrets.put_into(webhook.url), secrets.put_into(dict(webhook.headers))
-    body = json.encode(secrets.put_into(filled(webhook.body, fields_of(notice))))
+    url, headers = secrets.fill(webhook.url), secrets.fill(dict(webhook.headers))
+    body = json.encode(secrets.fill(webhook.body, fields_of(notice)))
     try:
         with (
             # A redirect could carry the secret in the address or a header to somebody else.
@@ -125,7 +125,7 @@ def message_of(channel: Mail, notice: Notice) -> EmailMessage:
 
 
 def _mail(site: Site, mail: Mail, notice: Notice, within: float) -> None:
-    password = Secrets(site).put_into(mail.password)
+    password = Secrets(site).fill(mail.password)
     try:
         trusted = ssl.create_default_context(cafile=str(site.folder / mail.ca) if mail.ca else None)
     except (OSError, ssl.SSLError) as error:
