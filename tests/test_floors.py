@@ -86,8 +86,9 @@ def test_the_api_knows_no_screen(path: Path) -> None:
 
 
 @pytest.mark.parametrize("path", modules(HOUSE / "host" / "keeper"), ids=lambda path: path.name)
-def test_the_keeper_itself_imports_only_the_standard_library_and_the_patterns(path: Path) -> None:
-    allowed = ("roundgate.host.keeper", "roundgate.host.errors", "roundgate.host.patterns")
+def test_the_keeper_itself_imports_only_the_standard_library_and_what_is_light(path: Path) -> None:
+    light = ("roundgate.host.errors", "roundgate.host.patterns", "roundgate.host.handles", "roundgate.core.unseen")
+    allowed = ("roundgate.host.keeper", *light)
     for name in imports(path):
         assert name.startswith(allowed) or not name.startswith(("roundgate", "msgspec", "psutil")), name
 
@@ -107,6 +108,81 @@ def test_only_one_module_writes_a_servers_files(path: Path) -> None:
     if path in (HOUSE / "host" / "files.py", HOUSE / "host" / "places.py", HOUSE / "host" / "keeper" / "config.py"):
         return
     assert not source(path).of_os & {"replace", "rename", "unlink", "remove", "truncate"}
+
+
+OPENS = {
+    "host/places.py": "the walk by handles itself",
+    "host/handles.py": "the same",
+    "host/files.py": "writes through the walk, and reads what this user has named or what is our own",
+    "host/backups/archives.py": "archives in the folder of backups",
+    "host/backups/in_place.py": "the plan in a round's folder",
+    "host/backups/manifest.py": "manifests in the folder of backups",
+    "host/backups/unpacking.py": "a new folder, by its handle",
+    "host/backups/watch.py": "a log in the state folder",
+    "host/books.py": "the state file, and the folders of rounds",
+    "host/cache.py": "a cache of this user's",
+    "host/checking.py": "the names below a folder that was named; each is read through the walk",
+    "host/lobby.py": "memory in the state folder",
+    "host/logs/ends.py": "the keeper's log in the state folder",
+    "host/logs/slow_patterns.py": "memory in the state folder",
+    "host/notices/outbox.py": "the outbox in the state folder",
+    "host/notices/secrets.py": "the file of secrets in the site's folder",
+    "host/people/book.py": "the people book in the site's folder",
+    "host/people/permissions.py": "the catalogue in the site's folder",
+    "host/people/ranks.py": "expectations in the site's folder, and a file that was named",
+    "host/people/seen.py": "memory in the state folder",
+    "host/adopting.py": "the site file",
+    "host/drivers/outside.py": "memory in the state folder",
+    "host/rounds/process.py": "a log in the state folder",
+    "host/rounds/snapshot/retention.py": "the folders of rounds",
+    "host/rounds/snapshot/save.py": "the folders of rounds",
+    "host/rounds/write.py": "the folders of rounds",
+    "host/rulebooks.py": "rulebooks",
+    "host/servers.py": "memory in the state folder",
+    "host/standalone.py": "a file that was named",
+    "host/timetable/looking.py": "marks in the state folder",
+    "host/worlds.py": "memory in the state folder",
+    "api/fit.py": "the machine's cores, in /sys",
+    "api/presets.py": "presets in the site's folder",
+    "api/rank_sides.py": "a file that was named",
+    "cli/changes/editor.py": "a file that was named, of no server",
+    "cli/changes/private_copy.py": "copies of this user's",
+    "cli/changes/repairs.py": "a file that was named, of no server",
+    "cli/complete.py": "names for the shell",
+    "cli/demo.py": "the demo's own files",
+    "cli/ranks/tables.py": "a file that was named",
+    "cli/running/prompting.py": "the console's history",
+    "cli/screen/trouble.py": "error reports",
+    "cli/who/people.py": "a file that was named",
+}
+"""The modules that open or list paths by their names, each with what it opens; no path in a server's folder is among
+them. ``host/keeper`` is a house of its own: it opens its state, and a server's files by ``open_real``."""
+OPENING = {"open", "read_bytes", "read_text", "iterdir", "glob", "rglob", "walk", "fwalk", "listdir", "scandir"}
+
+
+def opens_paths(path: Path) -> bool:
+    """Whether a module opens or lists something by a path: a driver, a call, or the walk that is opened is none."""
+    for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+        if not isinstance(node, ast.Call):
+            continue
+        if isinstance(node.func, ast.Name) and node.func.id in ("open", "read_bytes"):
+            return True
+        if isinstance(node.func, ast.Attribute) and node.func.attr in OPENING:
+            is_walk = node.func.attr in ("open", "walk") and ast.unparse(node.func.value) != "os"
+            mode = node.args[0] if node.args else None
+            if not is_walk or (isinstance(mode, ast.Constant) and str(mode.value)[:1] in "rwax"):
+                return True
+    return False
+
+
+@pytest.mark.parametrize("floor", ["host", "api", "cli"])
+def test_nothing_but_the_walk_by_handles_opens_a_path_of_a_servers_folder(floor: str) -> None:
+    found = {
+        str(path.relative_to(HOUSE))
+        for path in modules(HOUSE / floor)
+        if path.parent.name != "keeper" and opens_paths(path)
+    }
+    assert found == {name for name in OPENS if name.startswith(f"{floor}/")}
 
 
 def test_no_modules_import_each_other_in_a_circle() -> None:

@@ -17,6 +17,7 @@ from hypothesis import strategies as st
 
 from conftest import SiteUnderTest
 from roundgate.host.people.log_files import ReadLog, is_packed, parts_to_read, read_part
+from roundgate.host.places import Folder
 
 PACKERS = {
     ".gz": gzip.compress,
@@ -46,10 +47,12 @@ class Logs:
                 file.write(b"[2026-11-20 19:00:00] sailor %d came aboard\n" % self.written)
 
     def look(self) -> None:
-        paths = [path for path in self.folder.iterdir() if not (is_packed(path) and path.with_suffix("").exists())]
+        paths = [
+            path.name for path in self.folder.iterdir() if not (is_packed(path.name) and path.with_suffix("").exists())
+        ]
         self.known = [
             part.known if part.known is not None and part.is_done else read_part(part, self.read.append)
-            for part in parts_to_read(paths, self.known)
+            for part in parts_to_read(Folder(str(self.folder)), paths, self.known)
         ]
 
     def numbers(self) -> list[int]:
@@ -111,12 +114,12 @@ def test_a_packed_log_that_is_damaged_is_read_up_to_there_and_once(tmp_path: Pat
     read: list[bytes] = []
     known: list[ReadLog] = []
     for _ in range(2):
-        known = [read_part(part, read.append) for part in parts_to_read([path], known)]
+        known = [read_part(part, read.append) for part in parts_to_read(Folder(str(path.parent)), [path.name], known)]
     path.write_bytes(whole)  # it was being copied here
     for _ in range(2):
         known = [
             part.known if part.known is not None and part.is_done else read_part(part, read.append)
-            for part in parts_to_read([path], known)
+            for part in parts_to_read(Folder(str(path.parent)), [path.name], known)
         ]
     assert b"".join(read) == text
 
@@ -127,8 +130,8 @@ def test_what_an_earlier_version_read_is_not_read_again(tmp_path: Path) -> None:
     packed.write_bytes(gzip.compress(b"zero\n"))
     known = [ReadLog(plain.stat().st_ino, 4), ReadLog(packed.stat().st_ino, packed.stat().st_size)]
     read: list[bytes] = []
-    parts = parts_to_read([plain, packed], known)
-    assert [part.path for part in parts if part.is_done] == [packed]
+    parts = parts_to_read(Folder(str(plain.parent)), [plain.name, packed.name], known)
+    assert [part.path for part in parts if part.is_done] == [packed.name]
     for part in parts:
         if not part.is_done:
             read_part(part, read.append)

@@ -9,7 +9,7 @@ import pytest
 from roundgate.core.operations.lists import AddItem
 from roundgate.core.operations.values import SetValue, Unset
 from roundgate.host.cache import ParsedFiles
-from roundgate.host.logs import last_lines
+from roundgate.host.logs.ends import last_lines
 from roundgate.host.store import Store, value_digest
 
 

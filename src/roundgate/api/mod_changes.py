@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from pathlib import PurePath
 
 from roundgate.core.operations.base import Operation
 from roundgate.core.operations.copies import CopyFile
-from roundgate.core.text import Text
 from roundgate.host.errors import Trouble, WrongUsage
-from roundgate.host.files import read_bytes, text_of
+from roundgate.host.files import Folder
 from roundgate.host.workspace import Holder
 
 
@@ -24,8 +24,9 @@ def copies_for(holder: Holder, setting: str, mods: Sequence[str]) -> list[Operat
     for mod in mods:
         folder = rules.folder.replace("{mod}", mod)
         if not (holder.folder / folder).is_dir():
-            above = (holder.folder / folder).parent
-            there = ", ".join(sorted(path.name for path in above.iterdir() if path.is_dir())) if above.is_dir() else ""
+            above = PurePath(folder).parent
+            names = Folder(str(holder.folder)).names(str(above))
+            there = ", ".join(name for name in names if (holder.folder / above / name).is_dir())
             raise WrongUsage(
                 f"There is no folder {folder} for the mod '{mod}'. Nothing was changed.",
                 f"there are: {there}" if there else f"put the mod into {folder} first",
@@ -38,8 +39,7 @@ def copies_for(holder: Holder, setting: str, mods: Sequence[str]) -> list[Operat
 def _copy(holder: Holder, source: str, to: str) -> list[Operation]:
     if not (holder.folder / source).is_file() or (holder.folder / to).exists():
         return []
-    data = read_bytes(str(holder.folder / source))
-    text = None if data is None else text_of(to, data)
-    if not isinstance(text, Text):
+    text = holder.read([source]).files.texts.get(source)
+    if text is None:
         raise Trouble(f"{source} is not a text, and only texts are copied. Nothing was changed.", f"copy it to {to}")
     return [CopyFile(to, source, text.body)]

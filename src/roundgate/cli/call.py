@@ -119,8 +119,11 @@ def home_of(path: str) -> tuple[str, str] | None:
         servers = CallContext(quiet=True).several(None, default_all=True)
     except Trouble:
         return None
-    whole = Path(path).resolve()
-    for server in servers:
-        if whole.is_relative_to(server.folder.resolve()):
-            return server.name, whole.relative_to(server.folder.resolve()).as_posix()
+    # Where the name is first, where its links lead then: a link in a server's folder is the server's, wherever it
+    # leads, and is read only as far as the site file allows.
+    named = Path(path).absolute()
+    for whole in (named.parent.resolve() / named.name, named.resolve()):
+        for server in servers:
+            if whole.is_relative_to(server.folder.resolve()):
+                return server.name, whole.relative_to(server.folder.resolve()).as_posix()
     return None

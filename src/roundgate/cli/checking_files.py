@@ -22,7 +22,7 @@ def check_the_files(arguments: Sequence[str], given: str, form: str, *, fix: boo
     from roundgate.host.checking import check_files, files_below
 
     found_in = [
-        (path, word if Path(word).is_dir() else None)
+        (path, word if Path(word).is_dir() else "")
         for word in arguments
         for path in (files_below(word) if Path(word).is_dir() else [word])
     ]
@@ -32,7 +32,7 @@ def check_the_files(arguments: Sequence[str], given: str, form: str, *, fix: boo
 
         mend_files(found_in, given)
     report = Report(form)
-    for _, found in check_files(paths, given):
+    for _, found in check_files(found_in, given):
         for finding in found:
             report.add(finding)
     return report.end(paths[0] if len(paths) == 1 else f"{len(paths)} files")

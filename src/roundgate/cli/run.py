@@ -213,7 +213,7 @@ def log(
 ) -> None:
     """What a server has said, the last lines first told; --follow goes on until Ctrl-C."""
     from roundgate.cli.running.talking import follow_log
-    from roundgate.host.logs import last_lines
+    from roundgate.host.logs.ends import last_lines
 
     context = open_call()
     opened = context.one(server)

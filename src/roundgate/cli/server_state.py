@@ -21,6 +21,7 @@ from roundgate.host.errors import KeeperGone, Trouble
 from roundgate.host.fleet.one_look import one_look
 from roundgate.host.life import life_of, recent_crashes
 from roundgate.host.lobby import ListLook, known_look
+from roundgate.host.logs.slow_patterns import slow_ones
 from roundgate.host.people.book import ended_people
 from roundgate.host.rounds.locking import is_at_work
 from roundgate.host.rounds.options import Options
@@ -246,8 +247,9 @@ def _life_remarks(server: Server, store: Store, state: RunState) -> list[Remark]
         text = "is being looked for in the public list" if look.going_on else "not found in the public list"
         text = f"{text}: {look.why} ({ago} ago); ask again: roundgate status {server.name} --list"
         remarks.append(Remark("not-listed", text))
-    if state.slow_patterns:
-        text = f"these patterns of its rulebook take too long and are no longer used: {', '.join(state.slow_patterns)}"
+    slow = list(dict.fromkeys((*state.slow_patterns, *slow_ones(server))))
+    if slow:
+        text = f"these patterns of its rulebook take too long and are no longer used: {', '.join(slow)}"
         remarks.append(Remark("slow-pattern", text))
     odd = store.odd_entries(server.name)
     if odd:

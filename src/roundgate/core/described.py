@@ -26,6 +26,9 @@ def described_schema(model: type[Struct], title: str) -> dict[str, Any]:
     """Give the JSON Schema (2020-12) of a model and all in it. Raises KeyError where a field has no docstring."""
     schema: dict[str, Any] = msgspec.json.schema(model)
     schema |= {"$schema": DRAFT, "title": title}
+    for definition in schema["$defs"].values():
+        if "description" in definition:  # some versions of msgspec keep the docstring's indentation
+            definition["description"] = inspect.cleandoc(definition["description"])
     for part in dict.fromkeys(_models_in(model)):
         names = {field.name: field.encode_name for field in msgspec.structs.fields(part)}
         docstrings = _docstrings_of(part)

@@ -87,3 +87,55 @@ def may_run_away(pattern: str, example: str = "") -> bool:
     except regex.error:
         return False
     return False
+
+
+_SHORT = 512
+"""Bytes of a line up to which two parts that repeat cost little, however the line is made."""
+_MOST_TIMEOUTS = 3
+"""How often a pattern may take too long before it is no longer searched."""
+
+
+class LineSearch:
+    """One pattern for the many lines of a log, which strangers write.
+
+    A search is limited in time, but where the pattern itself shows that it is quick. One that took too long a few times
+    is switched off.
+    """
+
+    def __init__(self, pattern: str) -> None:
+        """Compile. Raises re.error."""
+        self.pattern = pattern
+        self.compiled = re.compile(pattern.encode())
+        repeats = len(_OF_SOME_LENGTH.findall(pattern))
+        self.quick_up_to = 0 if _REPEATED_GROUP.search(pattern) else _SHORT if repeats <= _FEW_PARTS else 0
+        """Bytes of a line up to which ``compiled`` may be searched without a clock."""
+        self.timeouts = 0
+        self._clocked: Any = None
+
+    @property
+    def is_off(self) -> bool:
+        """Whether the pattern took too long too often and is no longer searched."""
+        return self.timeouts >= _MOST_TIMEOUTS
+
+    def search(self, line: bytes) -> Any:
+        """Search a line: a match of ``re`` or ``regex``, None where there is none, or where it took too long."""
+        if len(line) <= self.quick_up_to:
+            return self.compiled.search(line)
+        return None if self.is_off else self._within_time(line)
+
+    def _within_time(self, line: bytes) -> Any:
+        import regex
+
+        try:
+            if self._clocked is None:
+                self._clocked = regex.compile(self.pattern.encode())
+            return self._clocked.search(line, timeout=_SECONDS)
+        except TimeoutError:
+            self.timeouts += 1
+            return None
+        except regex.error:  # what only the other module reads
+            return None
+
+
+_FEW_PARTS = 3
+"""Signs of a choice of lengths, as ``_OF_SOME_LENGTH`` counts them: ``.+?`` and ``\\d+`` make three."""

@@ -14,7 +14,7 @@ from roundgate.core.patterns import compiled
 from roundgate.core.rulebook.model import Rulebook
 from roundgate.core.rulebook.toml import RulebookProblem, parse_toml
 from roundgate.host.errors import Trouble, WrongUsage
-from roundgate.host.files import Folder, read_bytes, read_texts, write_durably
+from roundgate.host.files import Folder, read_texts, write_durably
 from roundgate.host.rulebooks import load_rulebook, rulebook_names
 from roundgate.host.servers import Server
 from roundgate.host.site import Site, make_private, read_site
@@ -147,11 +147,19 @@ def _score(plan: Adoption, book: Rulebook) -> tuple[float, str]:
     shared = len(known & held)
     if shared:
         return 1 + shared / len(held), f"by {', '.join(sorted(texts))}, {shared} of its {len(held)} keys known"
-    script = read_bytes(str(plan.folder / plan.command[-1])) or b"" if len(plan.command) < 3 else b""
+    script = (_read_inside(plan.folder, plan.command[-1]) if len(plan.command) < 3 else None) or b""
     searched = " ".join(plan.command) + script.decode("utf-8", "replace")
     if book.server.process and compiled(book.server.process).search(searched):
         return 0.5, "by its start command"
     return 0.0, ""
+
+
+def _read_inside(folder: Path, path: str) -> bytes | None:
+    """Read a file of a server's folder; a program elsewhere, or one behind a link that leads out, is not read."""
+    try:
+        return Folder(str(folder)).read(path)
+    except (OSError, Trouble):
+        return None
 
 
 def write_server(plan: Adoption, guess: RulebookGuess) -> None:

@@ -14,7 +14,8 @@ from msgspec import Struct, json
 from msgspec.structs import replace
 
 from roundgate.core.findings import Finding, Place
-from roundgate.host.files import LARGEST, read_bytes
+from roundgate.host.errors import Trouble
+from roundgate.host.files import LARGEST, Folder, read_bytes
 from roundgate.host.fleet.ports import PlacedPort, other_ports, placed_ports, shared_ports
 
 if TYPE_CHECKING:
@@ -38,17 +39,18 @@ _CHUNK = 100
 _LARGE = 1_000_000
 
 
-def check_files(paths: Sequence[str], given: str = "") -> Iterator[tuple[str, list[Finding]]]:
-    """Check files, in order; few at a time are held, whatever their number.
+def check_files(found: Sequence[tuple[str, str]], given: str = "") -> Iterator[tuple[str, list[Finding]]]:
+    """Check files, in order, each with the folder that it was found in; few at a time are held, whatever their number.
 
     Small calls stay in this process: a second one costs more than they do.
     """
     cores = os.cpu_count() or 1
+    paths = [path for path, _ in found]
     if cores < 2 or len(paths) < 2 or (len(paths) < _MANY and _size(paths) < 2 * _LARGE):
-        for path in paths:
-            yield path, check_file(path, given)
+        for path, within in found:
+            yield path, check_file(path, given, within)
         return
-    made = _on_all_cores(paths, partial(_check_chunk, given=given), cores)
+    made = _on_all_cores(found, partial(_check_chunk, given=given), cores)
     yield from zip(
         paths, (json.decode(content, type=list[Finding]) if content else [] for content in made), strict=True
     )
@@ -88,8 +90,8 @@ def _chunks(items: Iterable[T], size: int) -> Iterator[list[T]]:
         yield chunk
 
 
-def _check_chunk(paths: Sequence[str], given: str) -> list[bytes]:
-    return [_packed(check_file(path, given)) for path in paths]
+def _check_chunk(found: Sequence[tuple[str, str]], given: str) -> list[bytes]:
+    return [_packed(check_file(path, given, within)) for path, within in found]
 
 
 def _packed(found: Sequence[Finding]) -> bytes:
@@ -212,11 +214,12 @@ def _near_names(server: Server, now: FilesNow) -> Iterator[Finding]:
     from roundgate.core.quoting import quoted
 
     expected = {file.path for file in server.book.file.values() if file.path}
+    home = server.files_folder
     for path in sorted(expected - set(now.files.texts) - set(now.unreadable)):
-        folder = server.folder / Path(path).parent
-        names = [path.name for path in folder.iterdir() if path.is_file()] if folder.is_dir() else []
         here = Path(path).parent
-        free = [name for name in names if (here / name).as_posix() not in expected]
+        folder = server.folder / here
+        others = [name for name in home.names(str(here)) if (here / name).as_posix() not in expected]
+        free = [name for name in others if home.holds((here / name).as_posix())]
         wanted = Path(path).name
         near = next((name for name in free if name.lower() == wanted.lower()), "") or nearest(wanted, free, least=90)
         if near:
@@ -226,12 +229,14 @@ def _near_names(server: Server, now: FilesNow) -> Iterator[Finding]:
             yield Finding("file-name-near", "warning", Place(place), cause, do, server.name)
 
 
-def check_file(path: str, given: str = "") -> list[Finding]:
-    """Check one file."""
+def check_file(path: str, given: str = "", within: str = "") -> list[Finding]:
+    """Check one file. One that was found in a folder is read where its links lead no further than ``within``."""
     from roundgate.core.checks.standalone import check_standalone
 
     try:
-        data = read_bytes(path)
+        data = Folder(os.path.realpath(within)).read(os.path.relpath(path, within)) if within else read_bytes(path)
+    except Trouble as error:
+        return [_unreadable(path, error.what)]
     except OSError as error:
         why = (error.strerror or str(error)).lower()
         return [_unreadable(path, f"{path} cannot be read: {why}.")]

@@ -12,6 +12,8 @@ from typing import Any
 from roundgate.core.facts import Facts
 from roundgate.core.rulebook.expansion import placeholder
 from roundgate.core.rulebook.model import Version
+from roundgate.host.errors import Trouble
+from roundgate.host.places import Folder
 from roundgate.host.site_file.tables import ServerEntry
 
 _BEGINNING = 100_000
@@ -19,8 +21,9 @@ _BEGINNING = 100_000
 _MOST_LINES = 1000
 
 
-def facts_of(name: str, folder: Path, entry: ServerEntry, version: Callable[[], Version | None]) -> Facts:
+def facts_of(name: str, home: Folder, entry: ServerEntry, version: Callable[[], Version | None]) -> Facts:
     """Give the facts of a server; ``version`` tells where its rulebook says that its version is."""
+    folder = Path(home.root)
     known: dict[str, Any] = {}
 
     def value(fact: str) -> Any:
@@ -31,7 +34,7 @@ def facts_of(name: str, folder: Path, entry: ServerEntry, version: Callable[[], 
     def _value(fact: str) -> Any:
         if fact == "server.version":
             where = version()
-            return entry.version or (version_in(folder, where) if where else "") or None
+            return entry.version or (version_in(home, where) if where else "") or None
         plain = {
             "server.name": name,
             "server.folder": str(folder),
@@ -46,8 +49,8 @@ def facts_of(name: str, folder: Path, entry: ServerEntry, version: Callable[[], 
     def lines(path: str) -> list[str]:
         # A list of names that is not there, or is not text, names nothing: the settings that go by it are then
         # unrestricted.
-        with suppress(OSError, UnicodeDecodeError), (folder / path).open(encoding="utf-8") as file:
-            return [line.strip() for line, _ in zip(file, range(_MOST_LINES), strict=False)]
+        with suppress(OSError, UnicodeDecodeError, Trouble), home.open(path) as file:
+            return [line.decode("utf-8").strip() for line, _ in zip(file, range(_MOST_LINES), strict=False)]
         return []
 
     return Facts(value, has, lines)
@@ -63,12 +66,12 @@ def _of_machine(name: str) -> int | None:
     return None
 
 
-def version_in(folder: Path, where: Version) -> str:
+def version_in(home: Folder, where: Version) -> str:
     """Read a server's version where its rulebook says; empty where it cannot be read."""
     from roundgate.host.patterns import search
 
     # Before the first run there is no log yet that would tell the version.
-    with suppress(OSError), (folder / where.file).open("rb") as file:
+    with suppress(OSError, Trouble), home.open(where.file) as file:
         for line in file.read(_BEGINNING).decode("utf-8", "replace").splitlines():
             found = search(where.match, line)
             if found:
@@ -76,18 +79,17 @@ def version_in(folder: Path, where: Version) -> str:
     return ""
 
 
-def found_files(folder: Path, path: str) -> list[tuple[str, str]]:
+def found_files(home: Folder, path: str) -> list[tuple[str, str]]:
     """Give what the name in a path's braces stands for, and the path, of the files that there are, in order."""
     place = placeholder(path)
     if place is None:
         return []
     number, pattern = place
     parts = path.split("/")
-    above = folder.joinpath(*parts[:number])
     found = []
-    for name in sorted(path.name for path in above.iterdir()) if above.is_dir() else ():
+    for name in home.names("/".join(parts[:number]) or "."):
         match = pattern.fullmatch(name)
         whole = "/".join((*parts[:number], name, *parts[number + 1 :]))
-        if match and (folder / whole).is_file():
+        if match and home.holds(whole):
             found.append((match[1], whole))
     return found

@@ -19,7 +19,8 @@ from msgspec import Struct, json
 from roundgate.core.files import Unreadable
 from roundgate.core.text import NotText, Text, decode
 from roundgate.host.errors import ChangedMeanwhile, Trouble
-from roundgate.host.places import LARGEST, Folder, NotAFile, OpenPlace, read_handle
+from roundgate.host.handles import NotAFile
+from roundgate.host.places import LARGEST, Folder, OpenPlace, read_handle
 
 __all__ = ["LARGEST", "Folder", "NotAFile"]
 
@@ -82,7 +83,7 @@ class SeenTexts:
     def look(self, folder: Folder, path: str) -> tuple[tuple[int, ...] | None, Text | None]:
         """Give a file's signature, None where it cannot be trusted, and its text where that is known for it."""
         try:
-            found = os.stat(folder.resolve(path))
+            found = folder.stat(path)
         except (OSError, ValueError, Trouble):
             return None, None
         tick = _TICK if found.st_mtime_ns % _SECOND else _COARSE_TICK
@@ -134,7 +135,7 @@ def _seems_unfinished(folder: Folder, path: str, text: Text) -> bool:
 def _just_written(folder: Folder, path: str, within: int = _TICK) -> bool:
     """Whether a file was written so lately, in nanoseconds, that its writer may not have finished."""
     try:
-        age = time.time_ns() - os.stat(folder.resolve(path)).st_mtime_ns
+        age = time.time_ns() - folder.stat(path).st_mtime_ns
     except (OSError, ValueError, Trouble):
         return False
     return abs(age) < within

@@ -27,16 +27,33 @@ class PatternError(ValueError):
 
 
 def search(pattern: str, text: str) -> Found | None:
-    """Search a text. A pattern that takes too long, or is broken, has not matched."""
+    """Search a text. A pattern that is broken has not matched, nor has one that takes too long.
+
+    After a few times this process does not try it again.
+    """
     if needs_no_clock(pattern):
         with suppress(re.error):  # what only the other module knows
             return re.search(pattern, text[:LONGEST_LINE])
+    if _TIMEOUTS.get(pattern, 0) >= _MOST_TIMEOUTS:
+        return None
     import regex  # large to load; most patterns of a rulebook are simple
 
     try:
         return regex.search(pattern, text[:LONGEST_LINE], timeout=_SECONDS)
-    except (TimeoutError, regex.error):
+    except TimeoutError:
+        _TIMEOUTS[pattern] = _TIMEOUTS.get(pattern, 0) + 1
         return None
+    except regex.error:
+        return None
+
+
+_TIMEOUTS: dict[str, int] = {}
+"""How often each pattern took too long in this process."""
+
+
+def switched_off() -> list[str]:
+    """Give the patterns that took too long in this process and are no longer searched."""
+    return [pattern for pattern, times in _TIMEOUTS.items() if times >= _MOST_TIMEOUTS]
 
 
 class LinePattern:

@@ -9,28 +9,22 @@ from __future__ import annotations
 import errno
 import os
 import stat
-from collections.abc import Iterator
-from contextlib import contextmanager
+from collections.abc import Callable, Iterator
+from contextlib import ExitStack, contextmanager, suppress
 from functools import cache
-from typing import Any, NamedTuple
+from pathlib import Path
+from typing import Any, BinaryIO, NamedTuple
 
 from msgspec import Struct
 
 from roundgate.host.errors import Trouble
+from roundgate.host.handles import NotAFile, open_regular, opened_below
 
 LARGEST = 200 * 1024 * 1024
 """Bytes; a larger file is not a configuration file."""
-_READ = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC | os.O_NOCTTY
-_WALK = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
 _TRIES = 5
-
-
-class NotAFile(OSError):
-    """It is not a regular file: reading a pipe or a device might never end."""
-
-    def __init__(self, path: str) -> None:
-        """Report which path."""
-        super().__init__(errno.EINVAL, "it is not a regular file", path)
+_DEEPEST = 100
+"""Folders in folders; a tree that is deeper was not made by a game."""
 
 
 class OpenPlace(NamedTuple):
@@ -48,10 +42,18 @@ class OpenPlace(NamedTuple):
     def read(self) -> bytes | None:
         """Give the bytes of the file here, None where there is none. Raises OSError for anything else."""
         try:
-            handle = os.open(self.name, _READ, dir_fd=self.folder)
+            handle = open_regular(self.folder, self.name, self.path)
         except FileNotFoundError:
             return None
         return read_handle(handle, self.path)
+
+    def open(self) -> BinaryIO:
+        """Open the file here for reading. Raises OSError or NotAFile."""
+        return open(open_regular(self.folder, self.name, self.path), "rb")
+
+    def open_pipe(self) -> int:
+        """Open what is here for writing, now or never. Raises OSError, with ENXIO where nobody reads."""
+        return os.open(self.name, os.O_WRONLY | os.O_NONBLOCK | os.O_NOFOLLOW | os.O_CLOEXEC, dir_fd=self.folder)
 
     def stat(self) -> os.stat_result | None:
         """Give what the system knows of the file, None where there is none."""
@@ -126,6 +128,16 @@ def read_handle(handle: int, path: str) -> bytes:
     return bytes(data)
 
 
+class Found(NamedTuple):
+    """What a walk through a folder has found; no link was followed."""
+
+    path: str
+    """From the folder, with slashes."""
+    about: os.stat_result
+    target: str
+    """Of a link, what it points to; empty for anything else."""
+
+
 class Folder(Struct, frozen=True):
     """A server's folder, and the folders outside it that the site file allows its links to lead to."""
 
@@ -153,41 +165,127 @@ class Folder(Struct, frozen=True):
     def place(self, path: str) -> Iterator[OpenPlace]:
         """Open the folder that really holds a file. Raises FileNotFoundError where it is not there, or Trouble."""
         top, rest = self._split(path)
-        *parents, name = rest.strip(os.sep).split(os.sep)
-        handle = os.open(top, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
-        try:
-            for parent in parents:
-                below = _step(handle, parent, path)
-                os.close(handle)
-                handle = below
-            yield OpenPlace(handle, name or ".", path)
-        finally:
-            os.close(handle)
+        with _place_below(top, rest, path) as place:
+            yield place
+
+    @contextmanager
+    def exact(self, path: str, *, makes: bool = False) -> Iterator[OpenPlace]:
+        """Open the folder that holds a name, where no link is on the way to it; ``makes``: made where it is missing.
+
+        Raises OSError or Trouble.
+        """
+        with _place_below(self.root, path, path, makes=makes) as place:
+            yield place
 
     def read(self, path: str) -> bytes | None:
         """Give a file's bytes, None where it does not exist. Raises OSError or Trouble."""
         try:
-            with self.place(path) as place:
+            with self.place(path) as place, _links_told(path):
                 return place.read()
         except (FileNotFoundError, NotADirectoryError):
             return None
-        except OSError as error:
-            if error.errno == errno.ELOOP:
-                raise _swapped(path) from error
-            raise
+
+    def open(self, path: str) -> BinaryIO:
+        """Open a file for reading, where it really is. Raises OSError, NotAFile or Trouble."""
+        with self.place(path) as place, _links_told(path):
+            return place.open()
+
+    def holds(self, path: str) -> bool:
+        """Tell whether a regular file is there, inside the folder or where its links may lead."""
+        try:
+            return stat.S_ISREG(self.stat(path).st_mode)
+        except (OSError, ValueError, Trouble):
+            return False
+
+    def stat(self, path: str) -> os.stat_result:
+        """Give what the system knows of a file, where it really is. Raises OSError or Trouble."""
+        return os.stat(self.resolve(path), follow_symlinks=False)
+
+    def move(self, source: str, target: str) -> None:
+        """Rename within the folder, and make it durable; folders for the target are made. Raises OSError or Trouble."""
+        with self.exact(source) as come, self.exact(target, makes=True) as go:
+            os.replace(come.name, go.name, src_dir_fd=come.folder, dst_dir_fd=go.folder)
+            for folder in (go.folder, come.folder):
+                os.fsync(folder)
+
+    def names(self, path: str) -> list[str]:
+        """Give the names in a folder, in order, where it really is; none where there is no such folder to read."""
+        try:
+            top, rest = self._split(path)
+            with _place_below(top, f"{rest}{os.sep}.", path) as place:
+                return sorted(os.listdir(place.folder))
+        except (OSError, ValueError, Trouble):
+            return []
+
+    def matching(self, pattern: str) -> list[str]:
+        """Give the regular files that fit a pattern with ``*``; what leads out of the allowed folders is left out."""
+        home = os.path.join(self.root, "")
+        # Of an absolute pattern, only what the site file names as outside is left.
+        top = Path(os.sep) if os.path.isabs(pattern) else Path(home)
+        paths = (str(path).removeprefix(home) for path in top.glob(pattern.lstrip(os.sep)))
+        return sorted(path for path in paths if self.holds(path))
+
+    def walk(self, start: str = ".", skips: Callable[[str], bool] = lambda _path: False) -> Iterator[Found]:
+        """Give what is in a folder and below it, folders before what they hold; links are given and not followed.
+
+        A folder that ``skips`` is left out with all that is in it. Raises OSError or Trouble.
+        """
+        waiting = [start.strip(os.sep) or "."]
+        while waiting:
+            at = waiting.pop()
+            below: list[str] = []
+            with ExitStack() as ignored:
+                if at != start:  # a folder may go while its neighbours are looked at
+                    ignored.enter_context(suppress(FileNotFoundError))
+                entries = self._entries(at)
+            for found in entries:
+                is_folder = stat.S_ISDIR(found.about.st_mode)
+                if is_folder and skips(found.path):
+                    continue
+                if is_folder:
+                    below.append(found.path)
+                yield found
+            waiting += reversed(below)
+            if below and at.count(os.sep) >= _DEEPEST:
+                raise Trouble(f"{at} has more than {_DEEPEST} folders in one another.", "Take it out of the folder.")
+
+    def _entries(self, at: str) -> list[Found]:
+        """Give what one folder holds, by the handle of that folder; what goes meanwhile is not there."""
+        found: list[Found] = []
+        prefix = "" if at == "." else f"{at}{os.sep}"
+        with self.exact(f"{prefix}.") as place:
+            for name in sorted(os.listdir(place.folder)):
+                with suppress(FileNotFoundError):
+                    about = os.stat(name, dir_fd=place.folder, follow_symlinks=False)
+                    target = os.readlink(name, dir_fd=place.folder) if stat.S_ISLNK(about.st_mode) else ""
+                    found.append(Found(f"{prefix}{name}", about, target))
+        return found
 
 
-def _step(handle: int, name: str, path: str) -> int:
+@contextmanager
+def _place_below(top: str, path: str, shown: str, *, makes: bool = False) -> Iterator[OpenPlace]:
+    *parents, name = [part for part in path.split(os.sep) if part] or ["."]
+    handle = os.open(top, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
     try:
-        return os.open(name, _WALK, dir_fd=handle)
+        with ExitStack() as stack:
+            with _links_told(shown):
+                below = opened_below(handle, [part for part in parents if part != "."], makes=makes)
+                folder = stack.enter_context(below)
+            yield OpenPlace(folder, name, shown)
+    finally:
+        os.close(handle)
+
+
+@contextmanager
+def _links_told(path: str) -> Iterator[None]:
+    """Report a link that took the place of a file or a folder since the path was resolved. Raises Trouble."""
+    try:
+        yield
     except OSError as error:
         if error.errno in (errno.ELOOP, errno.ENOTDIR):
-            raise _swapped(path) from error
+            raise Trouble(
+                f"{path} was replaced by a link just now, or a folder on the way to it, or it is a link that leads to "
+                "itself.",
+                f"Look at it: ls -ld {path}; then try again.",
+            ) from error
         raise
-
-
-def _swapped(path: str) -> Trouble:
-    return Trouble(
-        f"{path} was replaced by a link just now, or a folder on the way to it, or it is a link that leads to itself.",
-        f"Look at it: ls -ld {path}; then try again.",
-    )

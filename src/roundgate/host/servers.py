@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Sequence
 from contextlib import suppress
 from decimal import Decimal
@@ -82,7 +81,7 @@ class Server(Struct, frozen=True, dict=True):
             from roundgate.host.people.permissions import with_catalogue  # few sites have such a file
 
             book = with_catalogue(book, self.site)
-        found = {name: found_files(self.folder, path) for name, path in patterns(book).items()}
+        found = {name: found_files(self._home, path) for name, path in patterns(book).items()}
         expanded = _expanded(book, tuple((name, tuple(paths)) for name, paths in found.items()))
         return with_includes(
             expanded,
@@ -92,7 +91,7 @@ class Server(Struct, frozen=True, dict=True):
     @cached_property
     def facts(self) -> Facts:
         """What holds of it beside its files; each is looked at when it is asked for."""
-        return facts_of(self.name, self.folder, self.entry, lambda: self.book.rulebook.version)
+        return facts_of(self.name, self._home, self.entry, lambda: self.book.rulebook.version)
 
     def _last_good_book(self) -> Rulebook | None:
         try:
@@ -117,8 +116,11 @@ class Server(Struct, frozen=True, dict=True):
         """Its folder as the place where files are read and written. Raises Trouble where it is not there."""
         if not self.folder.is_dir():
             raise Trouble(f"The folder of {self.name}, {self.folder}, is not there.", "Fix 'folder' in the site file.")
-        outside = tuple(str(self.site.folder / place) for place in self.entry.outside)
-        return Folder(str(self.folder), outside)
+        return self._home
+
+    @cached_property
+    def _home(self) -> Folder:
+        return Folder(str(self.folder), tuple(str(self.site.folder / place) for place in self.entry.outside))
 
     @cached_property
     def state(self) -> str:
@@ -137,16 +139,15 @@ class Server(Struct, frozen=True, dict=True):
 
         Hidden folders and deep ones are left out.
         """
-        root = Path(self.files_folder.root)
+        home = self.files_folder
         found: list[str] = []
-        for folder, folders, names in os.walk(root):
-            here = Path(folder).relative_to(root)
-            folders[:] = sorted(name for name in folders if name[0] != ".") if len(here.parts) < _DEEPEST else []
-            found += [
-                (here / name).as_posix()
-                for name in sorted(names)
-                if name[0] != "." and (Path(folder) / name).is_file() and _has_format(Path(folder) / name)
-            ]
+
+        def skips(path: str) -> bool:
+            return path.rpartition("/")[2].startswith(".") or path.count("/") >= _DEEPEST
+
+        for path, _, _ in home.walk(skips=skips):
+            if not path.rpartition("/")[2].startswith(".") and home.holds(path) and _has_format(home, path):
+                found.append(path)
             if len(found) > _MOST_FILES:
                 return found[:_MOST_FILES]
         return sorted(found, key=lambda path: (path.count("/"), path))
@@ -240,14 +241,14 @@ class Server(Struct, frozen=True, dict=True):
         return places
 
 
-def _has_format(path: Path) -> bool:
+def _has_format(home: Folder, path: str) -> bool:
     """Tell whether a file is in a known format: by its name, or by its beginning where its name says settings only."""
-    if format_name(path.name):
+    if format_name(path.rpartition("/")[2]):
         return True
-    if not path.name.lower().endswith(_OF_SETTINGS):
+    if not path.lower().endswith(_OF_SETTINGS):
         return False
     # What cannot be read now has no format; check tells of it where the rulebook names it.
-    with suppress(OSError), path.open("rb") as file:
+    with suppress(OSError, Trouble), home.open(path) as file:
         return sniffed_settings(file.read(_BEGINNING).decode("utf-8", "replace")) != ""
     return False
 
@@ -255,7 +256,7 @@ def _has_format(path: Path) -> bool:
 def included_files(server: Server, book: Rulebook, name: str) -> list[str]:
     """Give the files that one of a server's files includes, in their order; those that there are."""
     file = book.file[name]
-    if not (server.folder / file.path).is_file():
+    if not server._home.holds(file.path):
         return []
     with suppress(Trouble, OSError):
         texts, _ = read_texts(server.files_folder, [file.path], server._seen)
@@ -263,7 +264,7 @@ def included_files(server: Server, book: Rulebook, name: str) -> list[str]:
         found = (
             [entry.value for entry in document.entries() if key_of(entry.path[:1]) == file.includes] if document else []
         )
-        return [path for path in dict.fromkeys(found) if (server.folder / path).is_file()]
+        return [path for path in dict.fromkeys(found) if server._home.holds(path)]
     return []
 
 

@@ -151,8 +151,8 @@ def _check(context: CallContext, number: int) -> None:
 
 
 def _restore(context: CallContext, number: int, only: list[str], to: str, options: Options, *, yes: bool) -> None:
-    from roundgate.host.backups.making import restore_to
     from roundgate.host.backups.manifest import backup_numbered
+    from roundgate.host.backups.unpacking import restore_to
 
     manifest = backup_numbered(context.site, number)
     if not to:

@@ -49,21 +49,21 @@ def mend_servers(context: CallContext, servers: Sequence[Server]) -> None:
         echo()
 
 
-def mend_files(paths: Sequence[tuple[str, str | None]], given: str) -> None:
+def mend_files(paths: Sequence[tuple[str, str]], given: str) -> None:
     """Fix files of no server in place and show the difference; a file of a server goes onto its slate.
 
     Each file comes with the folder that was named and that it was found in; a link in it that leads out is left alone.
     """
     context, homes = _site()
     for path, within in paths:
-        if within is not None and not Path(path).resolve().is_relative_to(Path(within).resolve()):
+        if within and not Path(path).resolve().is_relative_to(Path(within).resolve()):
             warn(f"{path}: not repaired: it leads outside {within}")
             continue
         home = next((server for server in homes if _is_inside(Path(path), server.folder)), None)
         if home is not None and context is not None:
             _mend_on_slate(context, home, path)
         else:
-            _mend_in_place(path, given, within)
+            _mend_in_place(path, given, within or None)
 
 
 def _site() -> tuple[CallContext | None, list[Server]]:

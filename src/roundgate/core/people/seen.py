@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import re
 from operator import itemgetter
 from typing import NamedTuple
 
 from msgspec import Struct
 
-from roundgate.core.patterns import lazy
+from roundgate.core.patterns import LineSearch, lazy
 
 _LONGEST_LINE = 4096
 _PLAIN = lazy(r"[A-Za-z0-9 ,;:'\"!@#%&=_<>/~-]+")
@@ -52,12 +51,17 @@ class LogPattern:
     def __init__(self, joined: str, left: str) -> None:
         """Compile them. Raises re.error."""
         self._kinds = [
-            _Kind(re.compile(pattern.encode()), needed_text(pattern).encode(), came)
+            _Kind(LineSearch(pattern), needed_text(pattern).encode(), came)
             for pattern, came in ((joined, True), (left, False))
             if pattern
         ]
         self._texts: dict[bytes | None, str] = {None: ""}
         """Ids and names as text: the same people come again and again."""
+
+    @property
+    def slow(self) -> list[str]:
+        """The patterns that took too long and are no longer searched."""
+        return [kind.pattern.pattern for kind in self._kinds if kind.pattern.is_off]
 
     def search(self, block: bytes) -> list[Sighting]:
         """Give who is seen in a block of whole lines, in the order of the log."""
@@ -87,11 +91,11 @@ _MOST_TEXTS = 100_000
 class _Kind:
     """One pattern: what every match must hold, and the numbers of its groups, 0 for those that it does not have."""
 
-    def __init__(self, pattern: re.Pattern[bytes], text: bytes, came: bool) -> None:
+    def __init__(self, pattern: LineSearch, text: bytes, came: bool) -> None:
         self.pattern = pattern
         self.text = text
         self.came = came
-        self.groups = [pattern.groupindex.get(name, 0) for name in ("id", "name", "time")]
+        self.groups = [pattern.compiled.groupindex.get(name, 0) for name in ("id", "name", "time")]
 
 
 _Hit = tuple[int, bytes | None, bytes | None, bytes | None, bool]
@@ -101,7 +105,8 @@ _Hit = tuple[int, bytes | None, bytes | None, bytes | None, bool]
 def _hits(block: bytes, kind: _Kind) -> list[_Hit]:
     found: list[_Hit] = []
     at, size, text, came = 0, len(block), kind.text, kind.came
-    find, before, search = block.find, block.rfind, kind.pattern.search
+    find, before = block.find, block.rfind
+    quick, quick_up_to, careful = kind.pattern.compiled.search, kind.pattern.quick_up_to, kind.pattern.search
     who, name, time = kind.groups
     while at < size:
         here = find(text, at) if text else at
@@ -110,7 +115,10 @@ def _hits(block: bytes, kind: _Kind) -> list[_Hit]:
         start = before(b"\n", at, here) + 1 or at
         end = find(b"\n", here)
         end = size if end < 0 else end
-        match = search(block[start : end if end - start < _LONGEST_LINE else start + _LONGEST_LINE])
+        if end - start <= quick_up_to:
+            match = quick(block[start:end])
+        else:
+            match = careful(block[start : end if end - start < _LONGEST_LINE else start + _LONGEST_LINE])
         if match:
             found.append(
                 (start, match[who] if who else None, match[name] if name else None, match[time] if time else None, came)

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import hashlib
+import lzma
 import os
 import stat
+import struct
 import tarfile
 import zipfile
 import zlib
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from pathlib import Path, PurePosixPath
 from typing import IO, Protocol, cast
@@ -108,9 +110,26 @@ class ArchiveMember:
         self.path, self.link, self.is_file = path, link, is_file
 
 
-def members(path: Path, kind: str) -> Iterator[tuple[ArchiveMember, IO[bytes] | None]]:
-    """Give each member of an archive with its bytes, in order. Use it within ``damage_told``."""
-    yield from _zipped(path) if kind == "zip" else _tarred(path)
+def members(path: Path, manifest: Manifest) -> Iterator[tuple[ArchiveMember, IO[bytes] | None]]:
+    """Give each member of a backup's archive with its bytes, in order. Use it within ``damage_told``.
+
+    An archive that holds much more than its manifest names is damaged: it is not read to its end.
+    """
+    yield from _zipped(path) if manifest.format == "zip" else _tarred(path, _most_of_tar(manifest))
+
+
+def _most_of_tar(manifest: Manifest) -> int:
+    """Give how many bytes the plain tar of a backup can have: its files in blocks, and their heads with long names."""
+    names = [member.path for member in manifest.members] + [part for link in manifest.links for part in link]
+    return manifest.size + sum(4096 + 4 * len(name.encode("utf-8", "replace")) for name in names) + 65536
+
+
+_DAMAGE = (
+    *(tarfile.TarError, zipfile.BadZipFile, zlib.error, lzma.LZMAError, struct.error),
+    # What is encrypted or packed in an unknown way, and numbers that cannot be.
+    *(EOFError, ValueError, RuntimeError, OverflowError, LookupError),
+)
+"""What the libraries raise for an archive that is damaged, or was made to harm."""
 
 
 @contextmanager
@@ -122,7 +141,7 @@ def damage_told(path: Path) -> Iterator[None]:
         if error.filename is not None and Path(error.filename) == path:
             raise Trouble(f"The archive {path} is not there.", "roundgate backups") from error
         raise
-    except (tarfile.TarError, zipfile.BadZipFile, zlib.error, EOFError, ValueError, NotImplementedError) as error:
+    except _DAMAGE as error:
         raise Trouble(f"The archive {path.name} is damaged: {error}.", "roundgate backups") from error
     except OSError as error:
         if error.errno:
@@ -134,21 +153,24 @@ def _zipped(path: Path) -> Iterator[tuple[ArchiveMember, IO[bytes] | None]]:
     with zipfile.ZipFile(path) as archive:
         for info in archive.infolist():
             mode = info.external_attr >> 16
-            if stat.S_ISLNK(mode):
-                yield ArchiveMember(info.filename, archive.read(info).decode("utf-8", "replace"), is_file=False), None
-            elif not info.is_dir():
-                with archive.open(info) as file:
+            if info.is_dir():
+                continue
+            with archive.open(info) as file:
+                if stat.S_ISLNK(mode):
+                    target = file.read(_LONGEST_LINK + 1)
+                    yield ArchiveMember(info.filename, target.decode("utf-8", "replace"), is_file=False), None
+                else:
                     yield ArchiveMember(info.filename, "", is_file=not mode or stat.S_ISREG(mode)), file
 
 
-def _tarred(path: Path) -> Iterator[tuple[ArchiveMember, IO[bytes] | None]]:
+def _tarred(path: Path, most: int) -> Iterator[tuple[ArchiveMember, IO[bytes] | None]]:
     import zstandard
 
     with path.open("rb") as raw:
         try:
             with (
                 zstandard.ZstdDecompressor().stream_reader(raw, closefd=False) as plain,
-                tarfile.open(fileobj=plain, mode="r|") as archive,
+                tarfile.open(fileobj=cast(IO[bytes], _Bounded(plain, most)), mode="r|") as archive,
             ):
                 for info in archive:
                     if info.isdir():
@@ -160,31 +182,75 @@ def _tarred(path: Path) -> Iterator[tuple[ArchiveMember, IO[bytes] | None]]:
             raise ValueError(str(error)) from error
 
 
-def leads_outside(path: str, target: str) -> bool:
-    """Tell whether a link leads out of the folder that its path is in."""
-    end = os.path.normpath(str(PurePosixPath(path).parent / target))
-    return target.startswith("/") or end == ".." or end.startswith("../") or "\0" in target
+class _Bounded:
+    """Reads on, up to so many bytes: thirty packed kilobytes can become gigabytes. Raises ValueError beyond them."""
+
+    def __init__(self, source: Readable, most: int) -> None:
+        self.source, self.left = source, most
+
+    def read(self, size: int = -1, /) -> bytes:
+        """Read on."""
+        piece = self.source.read(size)
+        self.left -= len(piece)
+        if self.left < 0:
+            raise ValueError("it holds more than was saved")
+        return piece
 
 
-def refuse_outside(found: ArchiveMember) -> None:
-    """Refuse a member that would lead out of the folder, or is not an ordinary file. Raises Trouble."""
+_LONGEST_LINK = 4096
+"""Bytes of what a link points to: PATH_MAX of Linux."""
+_MOST_LINKS = 40
+"""Links that the system follows on one way; source: path_resolution(7)."""
+PLAIN_MODE = 0o777
+"""The rights that a file may have: a backup makes no program that runs with its owner's rights."""
+
+
+def leads_outside(path: str, links: Mapping[str, str]) -> bool:
+    """Tell whether a link leads out of the folder that its path is in, by way of ``links``, all that there are.
+
+    Each alone may stay inside: ``a/b/up -> ../..`` does, and ``z -> a/b/up/..`` does by its letters.
+    """
+    at: list[str] = []
+    left, followed = path.split("/")[::-1], 0
+    while left:
+        part = left.pop()
+        if part == ".." and not at:
+            return True
+        if part == "..":
+            at.pop()
+        elif part not in ("", "."):
+            at.append(part)
+            target = links.get("/".join(at))
+            if target is not None:
+                followed += 1
+                if target.startswith("/") or "\0" in target:
+                    return True
+                if followed > _MOST_LINKS:
+                    return False  # it leads nowhere
+                at.pop()
+                left += target.split("/")[::-1]
+    return False
+
+
+def refuse_odd(found: ArchiveMember) -> None:
+    """Refuse a member whose path leads out of the folder, or that is neither a file nor a link. Raises Trouble."""
     parts = PurePosixPath(found.path).parts
     # Our own archives hold no such path; one that does was made or changed by somebody else.
     if not parts or found.path.startswith(("/", "\\")) or ".." in parts or "\\" in found.path or "\0" in found.path:
         raise Trouble(f"The archive holds '{found.path}', which leads out of the folder. Nothing was restored.")
-    if found.link:
-        if leads_outside(found.path, found.link):
-            raise Trouble(
-                f"The archive holds a link '{found.path}' that leads out of the folder. Nothing was restored."
-            )
-    elif not found.is_file:
+    if not found.link and not found.is_file:
         raise Trouble(f"The archive holds '{found.path}', which is not an ordinary file. Nothing was restored.")
 
 
-def copy_counted(source: IO[bytes], into: IO[bytes] | None, told: Progress | None = None) -> tuple[int, str]:
-    """Read all of a file, writing it where wanted; give its size and its digest."""
+def copy_counted(
+    source: IO[bytes], into: IO[bytes] | None, most: int | None = None, told: Progress | None = None
+) -> tuple[int, str]:
+    """Read all of a file, or just more than ``most`` bytes, writing it where wanted; give its size and its digest."""
     seen, size = hashlib.sha256(), 0
-    while piece := source.read(_PIECE):
+    while most is None or size <= most:
+        piece = source.read(_PIECE if most is None else min(_PIECE, most + 1 - size))
+        if not piece:
+            break
         seen.update(piece)
         size += len(piece)
         if into is not None:
@@ -200,7 +266,7 @@ def verify(path: Path, manifest: Manifest, told: Progress | None = None) -> list
     links = dict(manifest.links)
     wrong: list[str] = []
     with damage_told(path):
-        for found, source in members(path, manifest.format):
+        for found, source in members(path, manifest):
             if found.link:
                 if links.pop(found.path, None) != found.link:
                     wrong.append(f"{found.path}: the link differs from the one that was saved")
@@ -208,6 +274,6 @@ def verify(path: Path, manifest: Manifest, told: Progress | None = None) -> list
             member = wanted.pop(found.path, None)
             if member is None or source is None:
                 wrong.append(f"{found.path}: was not saved")
-            elif copy_counted(source, None, told) != (member.size, member.digest):
+            elif copy_counted(source, None, member.size, told) != (member.size, member.digest):
                 wrong.append(f"{found.path}: the content differs from what was saved")
     return wrong + [f"{name}: is missing" for name in (*wanted, *links)]

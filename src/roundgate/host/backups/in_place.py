@@ -6,6 +6,7 @@ at any instant leaves each unit wholly old or wholly new, and the plan on disk t
 
 from __future__ import annotations
 
+import errno
 import os
 from collections.abc import Sequence
 from pathlib import Path
@@ -17,6 +18,7 @@ from roundgate.host.backups.aside import aside_of, clear_aside
 from roundgate.host.backups.manifest import Manifest, backup_numbered
 from roundgate.host.errors import Trouble, WrongUsage
 from roundgate.host.files import sync_folder, write_durably
+from roundgate.host.places import Folder
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.options import RoundAborted
 from roundgate.host.servers import Server
@@ -78,7 +80,8 @@ def unpack(round: Round) -> None:
 
 
 def _unpacked(round: Round) -> SwapPlan:
-    from roundgate.host.backups.making import must_have_room, restore_to  # no other round needs its archives and locks
+    from roundgate.host.backups.making import must_have_room  # no other round needs its archives and locks
+    from roundgate.host.backups.unpacking import restore_to
 
     server, aside = round.server, aside_of(round.server, round.number)
     manifest = backup_numbered(server.site, round.options.target)
@@ -87,52 +90,59 @@ def _unpacked(round: Round) -> SwapPlan:
     units = units_of(server, manifest, round.options.only)
     must_have_room(server.folder, manifest.size)
     restore_to(server.site, manifest, aside / "new", units)
-    _own(aside, server.folder)
-    had = tuple((unit, os.path.lexists(server.folder / unit)) for unit in units)
+    home = Folder(str(server.folder))
+    _own(home, aside.name)
+    had = tuple((unit, _is_there(home, unit)) for unit in units)
     return SwapPlan(manifest.number, manifest.what, had)
 
 
-def _own(aside: Path, folder: Path) -> None:
+def _own(home: Folder, aside: str) -> None:
     """Give what root has unpacked to whom the server's folder belongs."""
     # Only root can give files away; anybody else has unpacked them as who they are.
     if os.geteuid():
         return
-    owner = folder.stat()
-    for path in (aside, *aside.rglob("*")):
-        os.chown(path, owner.st_uid, owner.st_gid, follow_symlinks=False)
+    owner = Path(home.root).stat()
+    # The deepest first: whoever owns a folder can put other files into it.
+    for path in [aside, *(found.path for found in home.walk(aside))][::-1]:
+        with home.exact(path) as place:
+            os.chown(place.name, owner.st_uid, owner.st_gid, dir_fd=place.folder, follow_symlinks=False)
 
 
 def swap(round: Round) -> None:
     """Put what was unpacked in the place of what is there. Raises OSError; then the round goes back."""
-    folder, aside = round.server.folder, aside_of(round.server, round.number)
-    for unit, _ in _plan(round).units:
-        here = folder / unit
-        if os.path.lexists(here):
-            # Renames within one file system: each is atomic, and moving a world of gigabytes takes no time.
-            _move(here, aside / "old" / unit)
-        _move(aside / "new" / unit, here)
+    home, aside = Folder(str(round.server.folder)), aside_of(round.server, round.number).name
+    try:
+        for unit, _ in _plan(round).units:
+            if _is_there(home, unit):
+                # Renames within one file system: each is atomic, and moving a world of gigabytes takes no time.
+                home.move(unit, f"{aside}/old/{unit}")
+            home.move(f"{aside}/new/{unit}", unit)
+    except Trouble as error:  # a part may have been swapped: it is no refusal any more
+        raise OSError(errno.ELOOP, error.what) from error
 
 
 def swap_back(round: Round) -> None:
-    """Put back what was there, from any point at which a swap may have been interrupted. Raises OSError."""
-    folder, aside = round.server.folder, aside_of(round.server, round.number)
+    """Put back what was there, from any point at which a swap may have been interrupted. Raises OSError or Trouble."""
+    home, aside = Folder(str(round.server.folder)), aside_of(round.server, round.number).name
     if not (round.folder / _PLAN).exists():
         return
     # In reverse, so that each unit goes back through the states that it came by.
     for unit, had in reversed(_plan(round).units):
-        here, old, new = folder / unit, aside / "old" / unit, aside / "new" / unit
-        was_moved = os.path.lexists(old) if had else not os.path.lexists(new)
-        if was_moved and os.path.lexists(here):
-            _move(here, new)
+        old, new = f"{aside}/old/{unit}", f"{aside}/new/{unit}"
+        was_moved = _is_there(home, old) if had else not _is_there(home, new)
+        if was_moved and _is_there(home, unit):
+            home.move(unit, new)
         if was_moved and had:
-            _move(old, here)
+            home.move(old, unit)
 
 
-def _move(source: Path, target: Path) -> None:
-    target.parent.mkdir(parents=True, exist_ok=True)
-    source.replace(target)
-    sync_folder(str(target.parent))
-    sync_folder(str(source.parent))
+def _is_there(home: Folder, path: str) -> bool:
+    """Tell whether there is anything of that name, a link too. Raises OSError, or Trouble for a link on the way."""
+    try:
+        with home.exact(path) as place:
+            return place.stat() is not None
+    except FileNotFoundError:
+        return False
 
 
 def _plan(round: Round) -> SwapPlan:

@@ -1,27 +1,28 @@
-"""Making a backup, and putting one back."""
+"""Making a backup: every file is read by handles that follow no link, and the archive is read again afterwards."""
 
 from __future__ import annotations
 
+import errno
 import hashlib
 import os
 import shutil
 import stat
 import time
 from collections.abc import Iterator, Sequence
-from pathlib import Path
-from typing import IO, NamedTuple
+from contextlib import suppress
+from pathlib import Path, PurePath
+from typing import BinaryIO, NamedTuple
 
 from filelock import FileLock, Timeout
 
 from roundgate.core.notices.model import Notice, NoticeEvent
 from roundgate.host.backups.archives import (
+    PLAIN_MODE,
     Progress,
     Readable,
+    Writer,
     copy_counted,
-    damage_told,
     leads_outside,
-    members,
-    refuse_outside,
     verify,
     writing,
 )
@@ -29,16 +30,15 @@ from roundgate.host.backups.manifest import (
     ENDINGS,
     Manifest,
     SavedFile,
-    archive_of,
     folder_of,
     next_number,
     prune,
     write_manifest,
 )
-from roundgate.host.errors import Busy, Trouble, WrongUsage
+from roundgate.host.errors import Busy, Trouble
 from roundgate.host.notices.outbox import tell
+from roundgate.host.places import Folder, Found
 from roundgate.host.servers import Server
-from roundgate.host.site import Site
 
 _TRIES = 3
 """How often a file is read that changes while it is read."""
@@ -125,46 +125,40 @@ def _entries(server: Server, home: Path, what: str, backups: Path) -> tuple[list
         raise Trouble(
             f"The rulebook of {server.name} names no folders with worlds.", f"roundgate backup {server.name} --whole"
         )
+    there = [found for root in roots for found in _below(Folder(str(home)), root, backups)]
+    links = {found.path: found.target for found in there if found.target}
     found: list[_Entry] = []
     left_out: list[str] = []
-    for root in roots:
-        for path in _below(home, root, backups):
-            name = path.relative_to(home).as_posix()
-            status = path.lstat()
-            if stat.S_ISLNK(status.st_mode):
-                target = str(path.readlink())
-                if leads_outside(name, target):
-                    left_out.append(f"{name} -> {target}")
-                else:
-                    found.append(_Entry(name, 0, target))
-            elif stat.S_ISREG(status.st_mode):
-                found.append(_Entry(name, status.st_size, ""))
+    for name, about, target in there:
+        if stat.S_ISLNK(about.st_mode):
+            if leads_outside(name, links):
+                left_out.append(f"{name} -> {target}")
             else:
-                left_out.append(name)
+                found.append(_Entry(name, 0, target))
+        elif stat.S_ISREG(about.st_mode):
+            found.append(_Entry(name, about.st_size, ""))
+        elif not stat.S_ISDIR(about.st_mode):
+            left_out.append(name)
     if not found:
         raise Trouble(f"There is nothing to save in {', '.join(roots)} of {server.name}.")
     return found, left_out
 
 
-def _below(home: Path, root: str, backups: Path) -> Iterator[Path]:
-    """Give what is in a folder and below it, links never followed, and no backups."""
-    start = home / root
-    if start.is_symlink() or not start.exists():
-        return
-    if start.is_file():
-        yield start
-        return
-    for folder, folders, names in os.walk(start, followlinks=False):
-        here = Path(folder)
-        for name in list(folders):
-            if (here / name).is_symlink():
-                folders.remove(name)
-                yield here / name
-            # A backup of the backups would grow with each one.
-            elif (here / name).resolve() == backups.resolve() or name.startswith(".roundgate"):
-                folders.remove(name)
-        folders.sort()
-        yield from (here / name for name in sorted(names))
+def _below(home: Folder, root: str, backups: Path) -> Iterator[Found]:
+    """Give what is in a folder and below it, or the file of that name; links never followed, and no backups."""
+    real = os.path.realpath(backups)
+
+    def skips(path: str) -> bool:
+        # A backup of the backups would grow with each one.
+        return PurePath(path).name.startswith(".roundgate") or os.path.realpath(Path(home.root) / path) == real
+
+    about = None
+    with suppress(FileNotFoundError), home.exact(root) as place:
+        about = place.stat()
+    if about is not None and stat.S_ISREG(about.st_mode):
+        yield Found(root, about, "")
+    elif about is not None and stat.S_ISDIR(about.st_mode):
+        yield from home.walk(root, skips)
 
 
 def must_have_room(folder: Path, needed: int) -> None:
@@ -191,36 +185,51 @@ def _written(server: Server, home: Path, number: int, plan: _Plan, path: Path, t
     saved: list[SavedFile] = []
     links: list[tuple[str, str]] = []
     gone = list(plan.left_out)
+    folder = Folder(str(home))
     with writing(path, plan.kind) as archive:
         for entry in plan.entries:
             if entry.target:
                 archive.link(entry.path, entry.target)
                 links.append((entry.path, entry.target))
                 continue
-            member = _counted(home / entry.path, entry.path, told)
+            member = _add_file(archive, folder, entry.path, server.name, told)
             if member is None:
                 gone.append(entry.path)
-                continue
-            with (home / entry.path).open("rb") as source:
-                archive.file(member, _Exactly(source, member, server.name))
-            saved.append(member)
+            else:
+                saved.append(member)
     made = time.time()
     kept = (tuple(saved), tuple(links), tuple(gone))
     return Manifest(number, server.name, made, plan.what, plan.kind, *kept, plan.held)
 
 
-def _counted(path: Path, name: str, told: Progress | None) -> SavedFile | None:
-    """Read a file for its digest, again where it changes meanwhile; None where it has gone. Raises Trouble."""
+def _add_file(archive: Writer, folder: Folder, path: str, server: str, told: Progress | None) -> SavedFile | None:
+    """Put one file into an archive; None where it has gone. Raises Trouble, also where a link took its place."""
+    try:
+        # By the handles of its folders: whoever owns them could put a link to another's file there at any instant.
+        with folder.exact(path) as place:
+            source = place.open()
+    except FileNotFoundError:
+        return None
+    except OSError as error:
+        if error.errno != errno.ELOOP:
+            raise
+        raise Trouble(f"{path} was replaced by a link while it was saved. The backup was deleted.") from error
+    with source:
+        member = _counted(source, path, told)
+        source.seek(0)
+        archive.file(member, _Exactly(source, member, server))
+    return member
+
+
+def _counted(file: BinaryIO, name: str, told: Progress | None) -> SavedFile:
+    """Read a file for its digest, again where it changes meanwhile. Raises Trouble."""
     for _ in range(_TRIES):
-        try:
-            before = path.stat()
-            with path.open("rb") as file:
-                size, digest = copy_counted(file, None, told)
-            after = path.stat()
-        except FileNotFoundError:
-            return None
+        before = os.fstat(file.fileno())
+        file.seek(0)
+        size, digest = copy_counted(file, None, told=told)
+        after = os.fstat(file.fileno())
         if (before.st_size, before.st_mtime_ns) == (after.st_size, after.st_mtime_ns) and size == after.st_size:
-            return SavedFile(name, size, digest, stat.S_IMODE(after.st_mode), after.st_mtime)
+            return SavedFile(name, size, digest, after.st_mode & PLAIN_MODE, after.st_mtime)
     raise Trouble(
         f"{name} changes all the time, so it cannot be saved as one piece.",
         "Stop the server first, or let its rulebook hold its saving: [[server.hold]]",
@@ -246,80 +255,3 @@ class _Exactly:
                 f"roundgate stop {self.server}, or try again",
             )
         return piece
-
-
-def restore_to(
-    site: Site, manifest: Manifest, to: Path, only: Sequence[str] = (), told: Progress | None = None
-) -> list[str]:
-    """Put a backup, or some files of it, into a folder that does not exist yet or is empty; give what came out.
-
-    Every file is compared with its digest. The folder is filled beside its place and then renamed. Raises WrongUsage or
-    Trouble; nothing is left behind then.
-    """
-    if to.exists() and (not to.is_dir() or any(to.iterdir())):
-        raise WrongUsage(f"{to} already exists and is not empty.", "Name a new folder with --to.")
-    wanted = {member.path: member for member in manifest.members}
-    chosen = [name for name in (*wanted, *dict(manifest.links)) if _is_chosen(name, only)]
-    for word in only:
-        if not any(_is_chosen(name, [word]) for name in chosen):
-            raise WrongUsage(f"Backup {manifest.number} has no '{word}'.", f"roundgate backup check {manifest.number}")
-    to.parent.mkdir(parents=True, exist_ok=True)
-    begun = to.parent / f".{to.name}.roundgate-restore"
-    shutil.rmtree(begun, ignore_errors=True)
-    begun.mkdir(mode=0o700)
-    try:
-        came = _unpacked(archive_of(site, manifest), manifest, begun, set(chosen), told)
-        missing = sorted(set(chosen) - set(came))
-        if missing:
-            raise Trouble(f"The archive of backup {manifest.number} has no {missing[0]}. Nothing was restored.")
-        if to.exists():
-            to.rmdir()
-        begun.rename(to)
-    except BaseException:
-        shutil.rmtree(begun, ignore_errors=True)
-        raise
-    return came
-
-
-def _is_chosen(name: str, only: Sequence[str]) -> bool:
-    return not only or any(name == word or name.startswith(word.rstrip("/") + "/") for word in only)
-
-
-def _unpacked(archive: Path, manifest: Manifest, into: Path, chosen: set[str], told: Progress | None) -> list[str]:
-    wanted = {member.path: member for member in manifest.members}
-    came: list[str] = []
-    links: list[tuple[str, str]] = []
-    known = {*wanted, *dict(manifest.links)}
-    with damage_told(archive):
-        for found, source in members(archive, manifest.format):
-            if found.path in known and found.path not in chosen:
-                continue
-            refuse_outside(found)
-            if found.link:
-                links.append((found.path, found.link))
-                continue
-            _unpack(found.path, wanted.get(found.path), source, into, told)
-            came.append(found.path)
-    for path, link in links:  # last, so that no file can be written through one
-        target = into / path
-        target.parent.mkdir(parents=True, exist_ok=True)
-        target.symlink_to(link)
-        came.append(path)
-    return came
-
-
-def _unpack(path: str, member: SavedFile | None, source: IO[bytes] | None, into: Path, told: Progress | None) -> None:
-    """Write one file, durably, and compare it with its digest. Raises Trouble."""
-    if member is None or source is None:
-        raise Trouble(f"{path} is in the archive and not in its manifest. Nothing was restored.")
-    target = into / path
-    target.parent.mkdir(parents=True, exist_ok=True)
-    # Never over a file that is there: the archive may name a path twice.
-    with target.open("xb") as file:
-        got = copy_counted(source, file, told)
-        os.fchmod(file.fileno(), member.mode)
-        os.fsync(file.fileno())
-    if got != (member.size, member.digest):
-        raise Trouble(f"{path} is not as it was saved: the archive is damaged. Nothing was restored.")
-    # Servers pick their newest world by its time.
-    os.utime(target, (member.changed, member.changed))

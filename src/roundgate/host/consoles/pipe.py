@@ -9,6 +9,7 @@ import stat
 from roundgate.host.consoles.protocol import console_line
 from roundgate.host.consoles.stdin import StdinConsole
 from roundgate.host.errors import ConsoleCut
+from roundgate.host.places import OpenPlace
 
 
 class PipeConsole(StdinConsole):
@@ -18,17 +19,21 @@ class PipeConsole(StdinConsole):
         """See Console. Raises ConsoleCut where nobody reads from the pipe."""
         line = console_line(text)
         spec = self.server.book.server.console
-        path = self.server.files_folder.resolve(spec.path if spec else "")
-        why = _written(path, line.encode("utf-8", "replace") + b"\n")
+        path = spec.path if spec else ""
+        try:
+            with self.server.files_folder.place(path) as place:
+                why = _written(place, line.encode("utf-8", "replace") + b"\n")
+        except OSError as error:
+            why = (error.strerror or str(error)).lower()
         if why:
             do = f"roundgate log {self.server.name}"
             raise ConsoleCut(f"The console pipe {path} of {self.server.name}: {why}.", do)
 
 
-def _written(path: str, data: bytes) -> str:
+def _written(place: OpenPlace, data: bytes) -> str:
     """Write to a pipe; give an empty text, or why that cannot be done."""
     try:
-        handle = os.open(path, os.O_WRONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+        handle = place.open_pipe()
     except OSError as error:
         return "nobody reads from it" if error.errno == errno.ENXIO else (error.strerror or str(error)).lower()
     try:

@@ -14,8 +14,7 @@ import subprocess
 import time
 from collections import deque
 from collections.abc import Sequence
-from pathlib import Path
-from typing import Any, BinaryIO
+from typing import Any
 
 import psutil
 from msgspec import MsgspecError, Struct, json
@@ -25,16 +24,14 @@ from roundgate.host.drivers.protocol import RunState
 from roundgate.host.errors import ConsoleCut, Trouble
 from roundgate.host.files import read_bytes, write_durably
 from roundgate.host.keeper.child import copy_started
+from roundgate.host.logs.tail import LogTail
 from roundgate.host.patterns import search
 from roundgate.host.servers import Server
 
 UNSEEN = 0
 """In the place of a process that lives where this machine's processes cannot be seen, such as in a container."""
 _PAUSE = 0.05
-_LONGEST_LINE = 64 * 1024
 _REMEMBERED = "outside.json"
-_LOOKED_BACK = 512
-"""Bytes by which a log is known again."""
 
 
 class _Seen(Struct, frozen=True):
@@ -57,7 +54,7 @@ class OutsideDriver:
         self.server = server
         self.events: deque[dict[str, Any]] = deque()
         self._follows = False
-        self._log = _LogTail(server)
+        self._log = LogTail(server)
         self._last: int | None = None
         self._ready: float | None = None
         self._is_stopping = False
@@ -247,72 +244,3 @@ def _born(process: int) -> float:
         return psutil.Process(process).create_time()
     except psutil.Error:
         return 0.0
-
-
-def _before(file: BinaryIO, at: int) -> bytes:
-    """Give the bytes of a file before a place; fewer where the file is shorter."""
-    start = max(0, at - _LOOKED_BACK)
-    file.seek(start)
-    return file.read(at - start)
-
-
-class _LogTail:
-    """The newest of a server's logs, read from where it was; one that takes its place is read from its start."""
-
-    def __init__(self, server: Server) -> None:
-        self.server = server
-        self.path: Path | None = None
-        self.inode = 0
-        self.at = 0
-        self.rest = b""
-        self.seen = b""
-        """The bytes before ``at``, as they were read."""
-
-    def _newest(self) -> Path | None:
-        found = [
-            path
-            for pattern in self.server.book.server.logs
-            for path in self.server.folder.glob(pattern)
-            if path.is_file() and path.suffix not in (".gz", ".zst", ".xz", ".bz2")
-        ]
-        return max(found, key=lambda path: path.stat().st_mtime_ns, default=None)
-
-    def skip(self) -> None:
-        """Go to the end of what there is."""
-        self.path, self.rest = self._newest(), b""
-        if self.path is not None:
-            with self.path.open("rb") as file:
-                self.inode, self.at = os.fstat(file.fileno()).st_ino, file.seek(0, os.SEEK_END)
-                self.seen = _before(file, self.at)
-
-    def lines(self) -> list[str]:
-        """Give the lines that have come since."""
-        path = self._newest()
-        if path is None:
-            return []
-        try:
-            with path.open("rb") as file:
-                found = os.fstat(file.fileno())
-                is_same = path == self.path and found.st_ino == self.inode and _before(file, self.at) == self.seen
-                if not is_same:  # another file, or one that was started over and may be as long as before
-                    self.path, self.inode, self.at, self.rest = path, found.st_ino, 0, b""
-                # A log that was rotated in place has the same inode and may have the same length: its last bytes tell.
-                file.seek(self.at)
-                data = file.read()
-                self.seen = _before(file, self.at + len(data))
-        except OSError:
-            return []
-        self.at += len(data)
-        *lines, self.rest = (self.rest + data).split(b"\n")
-        if len(self.rest) > _LONGEST_LINE:
-            lines, self.rest = [*lines, self.rest], b""
-        return [self._bare(line.rstrip(b"\r").decode("utf-8", "replace")) for line in lines]
-
-    def _bare(self, line: str) -> str:
-        """Give a line without what the log has before what the console shows."""
-        pattern = self.server.book.server.log_prefix
-        found = search(pattern, line) if pattern else None
-        return line[found.end() :] if found and found.start() == 0 else line
-
-    def close(self) -> None:
-        """Nothing is held open."""

@@ -7,12 +7,12 @@ import os
 import select
 import shutil
 import signal
-import stat
 import subprocess
 import time
 from collections import deque
 
 from roundgate.core.unseen import first_unseen
+from roundgate.host.handles import open_real
 from roundgate.host.keeper.account import Account, account_of
 from roundgate.host.keeper.config import KeeperConfig
 from roundgate.host.keeper.interpreter import own
@@ -282,11 +282,10 @@ def copy_started(config: KeeperConfig) -> None:
 
 def _copy(source: str, target: str) -> None:
     """Copy a regular file of a sensible size; nothing else is read, for a pipe or a device might never end."""
-    # The name may be a named pipe by now; opening it must not stop the keeper.
-    handle = os.open(source, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+    # The name may be a named pipe by now, or a link to what only the keeper may read.
+    handle = open_real(source)
     with open(handle, "rb") as file:
-        found = os.fstat(handle)
-        if not stat.S_ISREG(found.st_mode) or found.st_size > _LARGEST_COPY:
+        if os.fstat(handle).st_size > _LARGEST_COPY:
             return
         os.makedirs(os.path.dirname(target), 0o700, exist_ok=True)
         with open(os.open(target, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "wb") as copy:

@@ -12,21 +12,25 @@ import hashlib
 import lzma
 import os
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from contextlib import suppress
-from pathlib import Path
-from typing import IO, Any, NamedTuple
+from contextlib import contextmanager, suppress
+from pathlib import PurePath
+from typing import IO, Any, BinaryIO, NamedTuple
 
 from msgspec import Struct
+from msgspec.structs import replace
+
+from roundgate.host.errors import Trouble
+from roundgate.host.places import Folder
 
 _BLOCK = 1 << 20
 _LOOKED_BACK = 512
 """Bytes by which a place in a log is known again."""
 
 
-def _open_zst(path: Path, mode: str) -> IO[bytes]:
+def _open_zst(file: BinaryIO, mode: str) -> IO[bytes]:
     import zstandard  # a command that reads no such log starts without it
 
-    opened: IO[bytes] = zstandard.open(path, mode)
+    opened: IO[bytes] = zstandard.open(file, mode)
     return opened
 
 
@@ -47,7 +51,9 @@ class ReadLog(Struct, frozen=True):
 class LogPart(Struct, frozen=True):
     """A log, and the place in its text from which it is to be read."""
 
-    path: Path
+    folder: Folder
+    path: str
+    """From that folder."""
     about: os.stat_result
     known: ReadLog | None
     """How far it was read, under this name or another; None where nothing of it was."""
@@ -55,43 +61,50 @@ class LogPart(Struct, frozen=True):
     """Whether nothing in it is new."""
 
 
-def is_packed(path: Path) -> bool:
+def is_packed(path: str) -> bool:
     """Tell whether a log is compressed."""
-    return path.suffix in _OPENERS
+    return PurePath(path).suffix in _OPENERS
 
 
-def _opened(path: Path) -> IO[bytes]:
-    opener: Callable[..., IO[bytes]] = _OPENERS.get(path.suffix, open)
-    return opener(path, "rb")
+@contextmanager
+def _opened(folder: Folder, path: str) -> Iterator[IO[bytes]]:
+    opener: Callable[..., IO[bytes]] | None = _OPENERS.get(PurePath(path).suffix)
+    with folder.open(path) as raw:
+        if opener is None:
+            yield raw
+        else:
+            with opener(raw, "rb") as unpacked:
+                yield unpacked
 
 
-def parts_to_read(paths: Iterable[Path], before: Sequence[ReadLog]) -> list[LogPart]:
-    """Give for each log from where it is to be read, the oldest first, by what was read before."""
-    found: list[tuple[Path, os.stat_result]] = []
+def parts_to_read(folder: Folder, paths: Iterable[str], before: Sequence[ReadLog]) -> list[LogPart]:
+    """Give for each log of a folder from where it is to be read, the oldest first, by what was read before."""
+    found: list[tuple[str, os.stat_result]] = []
     for path in paths:
-        with suppress(OSError):  # it was rotated away just now
-            found.append((path, path.stat()))
+        with suppress(OSError, Trouble):  # it was rotated away just now, or a link took its place
+            found.append((path, folder.stat(path)))
     found.sort(key=lambda pair: pair[1].st_mtime)
     by_inode = {log.inode: log for log in before}
     places = sorted((log for log in before if log.before and log.read), key=lambda log: log.read)
-    return [_part(path, about, by_inode.get(about.st_ino), places) for path, about in found]
+    return [_part(LogPart(folder, path, about, by_inode.get(about.st_ino)), places) for path, about in found]
 
 
-def _part(path: Path, about: os.stat_result, own: ReadLog | None, places: Sequence[ReadLog]) -> LogPart:
-    """Give a log with its place; ``own`` is what was read of its inode, which another file may have had."""
-    if own is not None and _is_done(path, about, own):
-        return LogPart(path, about, own, is_done=True)
+def _part(part: LogPart, places: Sequence[ReadLog]) -> LogPart:
+    """Give a log with its place; it comes with what was read of its inode, which another file may have had."""
+    own = part.known
+    if own is not None and _is_done(part.path, part.about, own):
+        return replace(part, is_done=True)
     if own is not None and not own.before:  # of an earlier version, which knew no more
-        return LogPart(path, about, own if own.read <= about.st_size and not is_packed(path) else None)
-    return LogPart(path, about, _furthest(path, places))
+        return part if own.read <= part.about.st_size and not is_packed(part.path) else replace(part, known=None)
+    return replace(part, known=_furthest(part, places))
 
 
-def _is_done(path: Path, about: os.stat_result, log: ReadLog) -> bool:
+def _is_done(path: str, about: os.stat_result, log: ReadLog) -> bool:
     """Tell whether a packed log was read to its end; an earlier version kept its size as what was read."""
     return is_packed(path) and about.st_size == (log.size if log.before else log.read)
 
 
-def _furthest(path: Path, places: Sequence[ReadLog]) -> ReadLog | None:
+def _furthest(part: LogPart, places: Sequence[ReadLog]) -> ReadLog | None:
     """Give the place furthest on that a file has with the same bytes before it; ``places`` are in their order.
 
     All of them are looked for, not those of its inode alone: it may be a copy of any log, and a packed file can only be
@@ -99,7 +112,7 @@ def _furthest(path: Path, places: Sequence[ReadLog]) -> ReadLog | None:
     """
     best, at, last = None, 0, b""
     with suppress(Exception):  # what is wrong with a packed file, each library tells in its own way
-        with _opened(path) as file:
+        with _opened(part.folder, part.path) as file:
             for log in places:
                 if log.read - at > _LOOKED_BACK:
                     at, last = file.seek(log.read - _LOOKED_BACK), b""
@@ -120,7 +133,7 @@ def read_part(part: LogPart, take: Callable[[bytes], None]) -> ReadLog:
     """Read a log on: ``take`` gets blocks of whole lines. Give how far it was read, also where it is damaged there."""
     at, mark = (part.known.read, part.known.before) if part.known is not None else (0, "")
     inode, last = part.about.st_ino, b""
-    blocks = _blocks_from(part.path, at)
+    blocks = _blocks_from(part, at)
     while True:
         try:
             block = next(blocks, None)
@@ -141,12 +154,12 @@ class _Block(NamedTuple):
     """What was read before it, of the first one."""
 
 
-def _blocks_from(path: Path, at: int) -> Iterator[_Block]:
-    with _opened(path) as file:
+def _blocks_from(part: LogPart, at: int) -> Iterator[_Block]:
+    with _opened(part.folder, part.path) as file:
         length = min(_LOOKED_BACK, at)
         file.seek(at - length)
         yield _Block(b"", file.read(length))
-        yield from (_Block(text) for text in _blocks(file, ends=is_packed(path)))
+        yield from (_Block(text) for text in _blocks(file, ends=is_packed(part.path)))
 
 
 def _blocks(file: IO[bytes], *, ends: bool) -> Iterator[bytes]:

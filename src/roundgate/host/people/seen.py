@@ -6,13 +6,14 @@ import time
 from collections.abc import Mapping
 from contextlib import suppress
 from datetime import datetime
-from pathlib import Path
+from pathlib import Path, PurePath
 
 from msgspec import MsgspecError, Struct, json
 
 from roundgate.core.people.seen import LogPattern, SeenPerson, fold
 from roundgate.host.errors import Trouble
 from roundgate.host.files import write_durably
+from roundgate.host.logs.slow_patterns import remember_slow
 from roundgate.host.people.log_files import LogPart, ReadLog, is_packed, parts_to_read, read_part
 from roundgate.host.servers import Server
 
@@ -42,11 +43,11 @@ def seen_on(server: Server) -> dict[str, SeenPerson]:
     seen = _remembered(memory)
     pattern = LogPattern(spec.joined, spec.left)
     files: dict[str, ReadLog] = {}
-    for part in parts_to_read(_logs(server), list(seen.files.values())):
-        name = part.path.relative_to(server.folder).as_posix()
+    for part in parts_to_read(server.files_folder, _logs(server), list(seen.files.values())):
         done = part.known if part.is_done else None
-        files[name] = done or _read_on(part, pattern, spec.log_time, seen.people)
+        files[part.path] = done or _read_on(part, pattern, spec.log_time, seen.people)
     seen.files = files
+    remember_slow(server.state, pattern.slow)
     # Where it cannot be kept, the logs are read again the next time.
     with suppress(OSError):
         write_durably(str(memory), json.encode(seen))
@@ -65,11 +66,11 @@ def _remembered(memory: Path) -> Seen:
     return Seen()
 
 
-def _logs(server: Server) -> list[Path]:
+def _logs(server: Server) -> list[str]:
     """Give the logs of a server. One that is being packed just now is there twice: the packed one is left out."""
     # It would not be counted twice, for a log is known by its text; but it would be unpacked for nothing.
-    found = {path for pattern in server.book.server.logs for path in server.folder.glob(pattern) if path.is_file()}
-    return [path for path in found if not (is_packed(path) and path.with_suffix("") in found)]
+    found = {path for pattern in server.book.server.logs for path in server.files_folder.matching(pattern)}
+    return [path for path in found if not (is_packed(path) and str(PurePath(path).with_suffix("")) in found)]
 
 
 def _read_on(part: LogPart, pattern: LogPattern, form: str, people: dict[str, SeenPerson]) -> ReadLog:

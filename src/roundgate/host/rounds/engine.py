@@ -23,7 +23,9 @@ from roundgate.host.backups import in_place
 from roundgate.host.drivers.protocol import RunState
 from roundgate.host.errors import ChangedMeanwhile, Trouble
 from roundgate.host.files import digest
+from roundgate.host.logs.slow_patterns import remember_slow
 from roundgate.host.notices.of_rounds import tell_end, tell_going_down, tell_planned
+from roundgate.host.patterns import switched_off
 from roundgate.host.rounds.announce import announce
 from roundgate.host.rounds.bring_up import RoundResult, as_it_was, start_and_prove
 from roundgate.host.rounds.context import Round
@@ -299,6 +301,7 @@ def _after_write(round: Round, names: Sequence[str], *, was_up: bool) -> RoundRe
 def finish(round: Round, end: RoundResult) -> bool:
     """Write a round's end into the books, all in one; tell whether it is closed."""
     round.learn_secrets()
+    remember_slow(round.server.state, switched_off())
     evidence = [round.without_secrets(line) for line in end.evidence]
     message = round.without_secrets(end.message)
     if round.plan.writes == "backup" and end.outcome is not RoundOutcome.UNFINISHED:

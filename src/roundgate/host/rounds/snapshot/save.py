@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import shutil
+import stat
 import time
 from collections.abc import Collection, Mapping, Sequence
 from contextlib import suppress
@@ -15,6 +16,7 @@ from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.host.books import SUMMARY
 from roundgate.host.errors import Trouble
 from roundgate.host.files import Folder, digest, read_bytes, sync_folder, write_durably
+from roundgate.host.places import Found
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.options import RoundAborted
 from roundgate.host.site import Site
@@ -107,26 +109,39 @@ def save_worlds(round: Round) -> None:
 
 
 def _save_world(round: Round, name: str) -> None:
-    source = Folder(str(round.server.folder)).resolve(name)
-    copy = round.make_folder() / WORLDS / name
-    if not os.path.isdir(source):  # noqa: PTH112
+    home = round.server.files_folder
+    copies = round.make_folder() / WORLDS
+    try:
+        with home.exact(name) as place:
+            is_folder = (about := place.stat()) is not None and stat.S_ISDIR(about.st_mode)
+        if is_folder:
+            (copies / name).mkdir(parents=True, exist_ok=True)
+            for found in home.walk(name):
+                _save_entry(home, found, copies / found.path)
+    except FileNotFoundError:
         return
-    shutil.copytree(source, copy, symlinks=True, ignore=_no_special_files, dirs_exist_ok=True)
-    for file in copy.rglob("*"):
-        if file.is_file() and not file.is_symlink():
-            handle = os.open(file, os.O_RDONLY)
-            os.fsync(handle)
-            os.close(handle)
-    round.journal.note(Step.SAVE, f"the worlds in {name} are saved in {copy}")
+    except Trouble as error:  # a link took the place of something; that this much is not saved must be known
+        raise RoundAborted(RoundOutcome.FAILED, f"The worlds cannot be saved: {error.what}", error.do) from error
+    if is_folder:
+        round.journal.note(Step.SAVE, f"the worlds in {name} are saved in {copies / name}")
 
 
-def _no_special_files(folder: str, names: list[str]) -> list[str]:
-    """Leave out pipes and devices: reading them might never end."""
-    return [name for name in names if not _is_ordinary(Path(folder) / name)]
-
-
-def _is_ordinary(path: Path) -> bool:
-    return path.is_symlink() or path.is_file() or path.is_dir()
+def _save_entry(home: Folder, found: Found, copy: Path) -> None:
+    """Copy one file, folder or link of a world, durably; pipes and devices are left out."""
+    mode = found.about.st_mode
+    if stat.S_ISDIR(mode):
+        copy.mkdir(exist_ok=True)
+    elif copy.is_symlink() or copy.exists():  # one of the folders with worlds lies in another
+        return
+    elif stat.S_ISLNK(mode):
+        copy.symlink_to(found.target)
+    elif stat.S_ISREG(mode):
+        with home.exact(found.path) as place, place.open() as file, copy.open("xb") as into:
+            shutil.copyfileobj(file, into)
+            into.flush()
+            os.fchmod(into.fileno(), stat.S_IMODE(mode) & 0o777)
+            os.utime(into.fileno(), ns=(found.about.st_atime_ns, found.about.st_mtime_ns))
+            os.fsync(into.fileno())
 
 
 def keep_copy(round: Round, path: str, data: bytes, why: str) -> None:
