@@ -247,6 +247,7 @@ BY_COMMAND = """live = { query = "file", match = 'boats (?P<value>[0-9]+)' }"""
 )
 def test_values_are_read_back_by_a_query(site: SiteUnderTest, live: str, query: str) -> None:
     quay(site, server=READY + PORT, setting=live, more=query, core="deaf yes\n")
+    site.ok("rulebook", "allow", "--yes")
     site.ok("start")
     site.ok("set", "boats=6")
     assert "boats is 6, says its query" in site.ok("apply", "--yes")
@@ -267,6 +268,7 @@ def test_values_are_read_back_by_a_query(site: SiteUnderTest, live: str, query: 
 def test_a_query_that_fails_or_says_otherwise_proves_nothing(site: SiteUnderTest, query: str, why: str) -> None:
     live = BY_BYTES if "port" in query else """live = { query = "info", match = 'boats (?P<value>[0-9]+)' }"""
     quay(site, server=READY + PORT, setting=live, more=query)
+    site.ok("rulebook", "allow", "--yes")
     site.ok("start")
     site.ok("set", "boats=6")
     output = site.fails(3, "apply", "--yes")

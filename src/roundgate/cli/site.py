@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 from msgspec.structs import replace
@@ -14,6 +14,9 @@ from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table
 from roundgate.core.rounds import RoundKind
 from roundgate.host.errors import Trouble, WrongUsage
+
+if TYPE_CHECKING:
+    from roundgate.core.rulebook.model import Rulebook
 
 
 def init(
@@ -45,6 +48,7 @@ def adopt(
 ) -> None:
     """Add a folder to the site as a server."""
     from roundgate.host.adopting import Adoption, ProcessOptions, missing_files, recognise, write_server
+    from roundgate.host.asking.consent import consent_for
 
     context = open_call()
     plan = Adoption(context.site, folder, name, rulebook, start, tuple(tag or ()))
@@ -55,7 +59,11 @@ def adopt(
     echo(f"{plan.server_name} is a server of this site now: {folder}")
     echo(f"  rulebook: {guess.reason}")
     echo(f"  start command: {' '.join(plan.command)}")
-    missing = missing_files(open_call(quiet=True).one(plan.server_name))
+    adopted = open_call(quiet=True).one(plan.server_name)
+    _echo_wishes(adopted.whole_book)
+    if consent_for(adopted.whole_book):
+        echo(f"  none of that is run until you allow it: roundgate rulebook allow {plan.server_name}")
+    missing = missing_files(adopted)
     if missing:
         _offer_first_run(plan.server_name, missing, first_run)
         return
@@ -146,19 +154,24 @@ def rulebook(
     arguments: Annotated[
         list[str] | None,
         typer.Argument(
-            help="list; check NAME-OR-FILE...; show NAME; draft SERVER[,SERVER...]; schema [site], schema NAME FILE",
+            help="list; check NAME-OR-FILE...; show NAME; draft SERVER[,SERVER...]; allow SERVER; schema [site], "
+            "schema NAME FILE",
             autocompletion=complete_rulebook,
         ),
     ] = None,
     name: Annotated[str, typer.Option(help="draft: the rulebook's name; the server's if left out.")] = "",
     to: Annotated[Path | None, typer.Option(help="draft: the file to write; rulebooks/NAME.toml if left out.")] = None,
     force: Annotated[bool, typer.Option("--force", help="draft: overwrite an existing file.")] = False,
+    yes: Annotated[bool, typer.Option("--yes", "-y", help="allow: do not ask.")] = False,
     as_json: Annotated[bool, typer.Option("--json", help="list: print JSON.")] = False,
 ) -> None:
     """List rulebooks, check one, show one with its layers, draft one from a server's files, or print a JSON Schema.
 
     A draft has every key with the type, meaning, default, range and choices that its value and the comments in the
     file tell; what is not sure is marked. With several servers of one game, what differs between them is marked too.
+
+    A rulebook runs nothing until it is allowed to: 'allow' shows the commands that a server's rulebook has for reading
+    values back, asks, and writes their digest into the site file. A changed command has to be allowed again.
 
     A schema lets an editor complete and check rulebooks ('schema'), the site file ('schema site'), or one of a game's
     own JSON, YAML or TOML files ('schema NAME FILE').
@@ -184,11 +197,13 @@ def rulebook(
         echo(merged_text(layers_beneath(rest[0], site)).rstrip())
     elif verb == "schema" and len(rest) < 3:
         echo_json(_schema(rest, site))
+    elif verb == "allow" and len(rest) < 2:
+        _allow(rest[0] if rest else None, yes=yes)
     elif verb == "draft" and len(rest) < 2:
         _draft(rest[0] if rest else None, name, to, force=force)
     else:
         raise WrongUsage(
-            "Which of list, check, show, draft and schema?",
+            "Which of list, check, show, draft, allow and schema?",
             "roundgate rulebook list, or: rulebook check NAME-OR-FILE, or: rulebook draft SERVER",
         )
 
@@ -251,6 +266,37 @@ def _draft(word: str | None, name: str, to: Path | None, *, force: bool) -> None
     echo(f'  then: name it in roundgate.toml, under [server.{servers[0].name}]: rulebook = "{name}"')
 
 
+def _allow(word: str | None, *, yes: bool) -> None:
+    """Let the rulebook of a server run the commands that it has now. Raises Trouble."""
+    from roundgate.cli.rounding import agreed
+    from roundgate.host.adopting import write_consent
+    from roundgate.host.asking.consent import consent_for, may_run
+
+    context = open_call()
+    server = context.one(word)
+    consent = consent_for(server.whole_book)
+    if not consent:
+        echo(f"The rulebook of {server.name} runs no commands, so there is nothing to allow.")
+        return
+    echo(f"The rulebook {server.entry.rulebook} of {server.name}:")
+    _echo_wishes(server.whole_book)
+    if may_run(server.entry, server.whole_book):
+        echo(f"The site file allows that already ({consent}).")
+        return
+    who = server.entry.user or "the user that Round Gate runs as"
+    if not agreed(f"Let it run them in {server.folder}, as {who}?", yes=yes):
+        raise typer.Exit(1)
+    write_consent(context.site, server.name, consent)
+    echo(f"The site file allows it now ({consent}). A changed command has to be allowed again.")
+
+
+def _echo_wishes(book: Rulebook) -> None:
+    from roundgate.host.asking.consent import wishes
+
+    for wish in wishes(book):
+        echo(f"  it {wish}")
+
+
 def _site_folder() -> Path | None:
     from roundgate.host.errors import NoSite
     from roundgate.host.site import find_site
@@ -281,4 +327,5 @@ def _checked(word: str, site: Path | None) -> bool:
         echo_findings(error.problem.findings)
         return False
     echo(f"{book.name}: nothing wrong; {len(book.setting)} settings, {len(book.list)} lists, {len(book.rule)} rules.")
+    _echo_wishes(book)
     return True

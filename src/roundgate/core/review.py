@@ -67,6 +67,8 @@ class ConsequenceCode(StrEnum):
     """No rulebook describes the keys: they are written without being checked or proven."""
     NOT_READABLE = "not-readable"
     """The server cannot be asked for the values."""
+    COMMAND = "command"
+    """The rulebook has a command run to read the values back, if the site file allows it."""
     OVERRIDDEN = "overridden"
     """Other settings or a mode keep the server from looking at them."""
     INVERTED = "inverted"
@@ -90,7 +92,8 @@ class Consequence(Struct, frozen=True):
     names: tuple[str, ...]
     """The settings, lists or keys that it is about."""
     detail: dict[str, str] = {}
-    """``advice``, ``inverted``: the text. ``overridden``: ``by`` what.
+    """``advice``, ``inverted``: the text. ``overridden``: ``by`` what. ``command``: the ``command``, whether it is
+    ``allowed``, and the ``server``.
 
     ``world-fixed``: the ``world``, what it was ``made`` with, and what is ``wanted``.
     """

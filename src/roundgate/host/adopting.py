@@ -9,6 +9,7 @@ from pathlib import Path
 
 import msgspec
 from msgspec import Struct, json
+from msgspec.structs import replace
 
 from roundgate.core.patterns import compiled
 from roundgate.core.rulebook.model import Rulebook
@@ -199,6 +200,43 @@ def remove_server(site: Site, name: str) -> None:
         if left != {other: entry for other, entry in site.file.server.items() if other != name}:
             raise Trouble(f"{name} is not written in {path} as a table of its own.", "Take it out by hand.")
         write_durably(str(path), new.encode(), stat.S_IMODE(path.stat().st_mode))
+
+
+def write_consent(site: Site, name: str, word: str) -> None:
+    """Write what a server's rulebook may do as ``allow`` into its table of the site file; what was there goes.
+
+    Raises Trouble where the file cannot be read again afterwards as it should be: then it is left as it was.
+    """
+    from filelock import FileLock
+
+    with FileLock(site.state / "site.lock", mode=0o600):
+        path = site.folder / SITE_FILE
+        old = path.read_bytes()
+        new = _with_allow(old.decode("utf-8"), name, f"allow = {json.encode([word]).decode()}")
+        wanted = {**site.file.server, name: replace(site.file.server[name], allow=[word])}
+        try:
+            is_right = msgspec.convert(parse_toml(SITE_FILE, new), SiteFile).server == wanted
+        except (RulebookProblem, msgspec.ValidationError):
+            is_right = False
+        if not is_right:
+            raise Trouble(f"{path} could not be changed by itself.", f'Write into [server.{name}]: allow = ["{word}"]')
+        write_durably(str(path), new.encode(), stat.S_IMODE(path.stat().st_mode))
+
+
+def _with_allow(text: str, name: str, line: str) -> str:
+    """Put a line below the heading of a server's table, and take out a line of the same key."""
+    heading = re.compile(rf"^[ \t]*\[[ \t]*server[ \t]*\.[ \t]*[\"']?{re.escape(name)}[\"']?[ \t]*\][ \t]*(?:#.*)?$")
+    kept: list[str] = []
+    is_ours = False
+    for row in text.splitlines(keepends=True):
+        if row.lstrip().startswith("["):
+            is_ours = heading.match(row.rstrip("\r\n")) is not None
+        end = row[len(row.rstrip("\r\n")) :]
+        if not (is_ours and re.match(r"[ \t]*allow[ \t]*=", row)):
+            kept.append(row)
+        if is_ours and row.lstrip().startswith("["):
+            kept.append(line + (end or "\n"))
+    return "".join(kept)
 
 
 def _without_tables(text: str, name: str) -> str:

@@ -70,7 +70,21 @@ class Server(Struct, frozen=True, dict=True):
 
     @cached_property
     def book(self) -> Rulebook:
-        """Its rulebook, for the files that its folder has. Raises BrokenRulebook or Trouble."""
+        """Its rulebook, for the files that its folder has, without commands that the site file does not allow.
+
+        Raises BrokenRulebook or Trouble.
+        """
+        book = self.whole_book
+        if not any(query.run for query in book.query.values()):
+            return book
+        from roundgate.core.rulebook.commands import without_commands
+        from roundgate.host.asking.consent import may_run  # few rulebooks run anything
+
+        return book if may_run(self.entry, book) else without_commands(book)
+
+    @cached_property
+    def whole_book(self) -> Rulebook:
+        """Its rulebook as it is written, for the files that its folder has. Raises BrokenRulebook or Trouble."""
         try:
             book = load_rulebook(self.entry.rulebook, self.site.folder)
         except Trouble:

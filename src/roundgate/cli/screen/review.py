@@ -44,6 +44,7 @@ _CONSEQUENCES = {
     ConsequenceCode.NOT_READABLE: (
         "{names}: cannot be read back from the server; a round can only prove that it is written."
     ),
+    ConsequenceCode.COMMAND: "{names}: read back by a command of the rulebook, as the server's user: {command}",
     ConsequenceCode.OVERRIDDEN: "{names}: does not count while {by}.",
     ConsequenceCode.INVERTED: "{names}: the scale is inverted: {text}.",
     ConsequenceCode.JOINS: "{who} joins {roster}: {what}.",
@@ -56,8 +57,16 @@ _CONSEQUENCES = {
 }
 
 
+_NOT_ALLOWED = (
+    "{names}: only a command of the rulebook could read it back, and the site file does not allow that: {command}. "
+    "To allow it: roundgate rulebook allow {server}"
+)
+
+
 def describe_consequence(consequence: Consequence) -> str:
     """Describe what the changes of a slate mean."""
+    if consequence.code is ConsequenceCode.COMMAND and not consequence.detail["allowed"]:
+        return _NOT_ALLOWED.format(names=", ".join(consequence.names), **consequence.detail)
     return _CONSEQUENCES[consequence.code].format(names=", ".join(consequence.names), **consequence.detail)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 import subprocess
 
@@ -10,13 +11,16 @@ from roundgate.core.files import ServerFiles
 from roundgate.core.probes import is_answer, value_in
 from roundgate.core.rulebook.model import Query, Setting
 from roundgate.core.values.units import parse_seconds
+from roundgate.host.asking.commands import run_command
 from roundgate.host.asking.ports import ask_port
 from roundgate.host.consoles.protocol import Console
 from roundgate.host.errors import ConsoleCut, Trouble
+from roundgate.host.keeper.account import account_of
 from roundgate.host.patterns import search
 from roundgate.host.servers import Server, stored_value
 
-_LONGEST = 1 << 20
+_VARIABLES = ("PATH", "HOME", "USER", "LOGNAME", "LANG", "LC_ALL", "TZ")
+"""The variables that a rulebook's command gets; ours may hold secrets."""
 _IN_BRACES = re.compile(r"\{([\w.\[\]@-]+)\}")
 
 
@@ -53,7 +57,7 @@ class ValueReader:
         query = self.server.book.query[name]
         try:
             return self._output(query) if query.run else self._from_port(query)
-        except (OSError, subprocess.SubprocessError) as error:
+        except (OSError, ValueError, subprocess.SubprocessError) as error:
             why = "it took too long" if isinstance(error, subprocess.TimeoutExpired) else _error_reason(error)
             raise ConsoleCut(
                 f"The query '{name}' of {self.server.name} has no answer: {why}.", f"roundgate log {self.server.name}"
@@ -69,19 +73,15 @@ class ValueReader:
 
     def _output(self, query: Query) -> bytes:
         command = [_IN_BRACES.sub(self._word, word) for word in query.run]
-        done = subprocess.run(
-            command,
-            cwd=self.server.folder,
-            stdin=subprocess.DEVNULL,
-            stdout=subprocess.PIPE,
-            stderr=subprocess.STDOUT,
-            timeout=float(parse_seconds(query.within)),
-            check=False,
-        )
-        if done.returncode:
-            last = done.stdout.decode("utf-8", "replace").strip().rpartition("\n")[2][:120]
-            raise OSError(f"'{query.run[0]}' ended with exit code {done.returncode}" + (f": {last}" if last else ""))
-        return done.stdout[:_LONGEST]
+        # With the server's own rights: its user can write to the folder that the command may come from.
+        account = account_of(self.server.entry.user)
+        variables = {name: os.environ[name] for name in _VARIABLES if name in os.environ} | dict(account.environment)
+        within = float(parse_seconds(query.within))
+        code, output = run_command(command, self.server.folder, within, account, variables, is_question=True)
+        if code:
+            last = output.decode("utf-8", "replace").strip().rpartition("\n")[2][:120]
+            raise OSError(f"'{query.run[0]}' ended with exit code {code}" + (f": {last}" if last else ""))
+        return output
 
     def _word(self, found: re.Match[str]) -> str:
         """Give what stands in a command's word for a name in braces. Raises Trouble for a secret."""

@@ -20,6 +20,7 @@ import psutil
 from msgspec import MsgspecError, Struct, json
 
 from roundgate.host import machine
+from roundgate.host.asking.commands import run_command
 from roundgate.host.drivers.protocol import RunState
 from roundgate.host.errors import ConsoleCut, Trouble
 from roundgate.host.files import read_bytes, write_durably
@@ -217,24 +218,14 @@ class OutsideDriver:
         Raises Trouble where it cannot be run, or does not end in time.
         """
         try:
-            done = subprocess.run(
-                list(command),
-                cwd=self.server.folder,
-                stdin=subprocess.DEVNULL,
-                stdout=subprocess.PIPE,
-                stderr=subprocess.STDOUT,
-                timeout=within,
-                check=False,
-                # A session of its own: Ctrl-C in our terminal must not end the owner's command halfway.
-                start_new_session=True,
-            )
+            code, output = run_command(command, self.server.folder, within)
         except subprocess.TimeoutExpired as error:
             what = f"'{' '.join(command)}' did not end within {within:g} s"
             raise Trouble(f"{self.server.name}: {what}.", "Correct its table in the site file.") from error
         except OSError as error:
             what = f"'{command[0]}' cannot be run: {(error.strerror or str(error)).lower()}"
             raise Trouble(f"{self.server.name}: {what}.", "Correct its table in the site file.") from error
-        return done.returncode, done.stdout.decode("utf-8", "replace").strip()[-500:]
+        return code, output.decode("utf-8", "replace").strip()[-500:]
 
 
 def _born(process: int) -> float:

@@ -15,7 +15,7 @@ from roundgate.core.findings import Finding, has_errors
 from roundgate.core.operations.base import Change, Operation
 from roundgate.core.operations.registry import merged
 from roundgate.core.rescue import rescue
-from roundgate.core.review import Review, review_of
+from roundgate.core.review import Consequence, ConsequenceCode, Review, review_of
 from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.core.slate import Outcome
 from roundgate.host.drivers.protocol import RunState
@@ -39,7 +39,28 @@ def _reviewed(server: Server, outcome: Outcome) -> Review:
     review = review_of(outcome)
     fixed = world_consequences(server, outcome) if any(not change.is_nothing for change in outcome.changes) else []
     rights = rank_consequences(server, outcome)
-    return replace(review, consequences=(*with_names(server, review.consequences), *rights, *fixed))
+    commands = _commands_run(server, outcome)
+    return replace(review, consequences=(*with_names(server, review.consequences), *rights, *fixed, *commands))
+
+
+def _commands_run(server: Server, outcome: Outcome) -> list[Consequence]:
+    """Name the commands of the rulebook that would read the changed values back, allowed or not."""
+    if not any(query.run for query in server.whole_book.query.values()):
+        return []
+    from roundgate.core.rulebook.commands import command_for, commands_of  # few rulebooks run anything
+
+    found: dict[str, list[str]] = {}
+    for name in changed_names(outcome.changes):
+        command = command_for(server.whole_book, name)
+        if command:
+            found.setdefault(command, []).append(name)
+    allowed = "yes" if commands_of(server.book) else ""
+    return [
+        Consequence(
+            ConsequenceCode.COMMAND, tuple(names), {"command": command, "allowed": allowed, "server": server.name}
+        )
+        for command, names in found.items()
+    ]
 
 
 class Gathered(Struct, frozen=True):

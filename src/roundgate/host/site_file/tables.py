@@ -129,6 +129,12 @@ class ServerEntry(Struct, frozen=True, forbid_unknown_fields=True):
 
     Example: ["/srv/shared"]
     """
+    allow: list[str] = field(default_factory=list)
+    """What its rulebook may do beyond its files: `run:` and a digest let it run the commands that it has now, as the
+    server's user. `roundgate rulebook allow SERVER` shows them, asks, and writes this.
+
+    Example: ["run:5c1e0f22a91b7d30"]
+    """
     grace: str = ""
     """How long a stop may take, before the rulebook's word: `30s`, `2m`.
 
