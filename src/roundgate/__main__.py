@@ -1,5 +1,6 @@
 """``python -m roundgate`` runs the program."""
 
-from roundgate.cli.main import main
+from roundgate.start import drop_working_folder, main
 
+drop_working_folder()
 main()

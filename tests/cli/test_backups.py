@@ -296,7 +296,7 @@ def test_a_full_disk_leaves_no_half_backup(regatta: SiteUnderTest) -> None:
         preexec_fn=lambda: resource.setrlimit(resource.RLIMIT_FSIZE, (200_000, 200_000)),
     )
     output = done.stdout + done.stderr
-    assert done.returncode == 1 and "disk is full, or cannot be written" in output and "unexpected" not in output
+    assert done.returncode == 1 and "disk is full, or a limit is reached" in output and "unexpected" not in output
     assert listed(regatta) == []
     assert not list((regatta.folder / ".roundgate" / "backups").glob("*.zst"))
     regatta.ok("backup", "regatta")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import random
+import shutil
 import socket
 import subprocess
 import sys
@@ -189,6 +190,7 @@ def test_a_file_named_like_a_module_is_never_run(site: SiteUnderTest, tmp_path: 
     script.write_text(script.read_text().replace(" -m ", " -P -m "))  # the server's own process is its own affair
     trap = f"open({str(tmp_path / 'sprung')!r}, 'a').write(__file__ + '\\n')\nraise SystemExit(99)\n"
     for folder in (home, site.folder):
+        # ``re`` is not among them: the script that pip makes loads it before it loads anything of ours.
         for name in ("json", "os", "signal", "selectors", "sqlite3", "typing", "msgspec", "psutil", "typer", "regex"):
             (folder / f"{name}.py").write_text(trap)
         (folder / "roundgate").mkdir()
@@ -198,9 +200,19 @@ def test_a_file_named_like_a_module_is_never_run(site: SiteUnderTest, tmp_path: 
         "start regatta", "set regatta race.slots=24", "apply regatta --yes", "backup regatta", "notices test",
         "stop regatta", "unit regatta",
     ):  # fmt: skip
-        call = [sys.executable, "-P", "-m", "roundgate", *words.split()]
+        # The script that pip installs, with a path for modules that has the working folder in it; -m below -P.
+        script = [str(Path(sys.executable).parent / "roundgate")]
+        call = [*([sys.executable, "-P", "-m", "roundgate"] if extra else script), *words.split()]
         folder = site.folder if extra else home
-        done = subprocess.run(call, cwd=folder, capture_output=True, text=True, timeout=100, check=False)
+        found = {**os.environ, "PYTHONPATH": os.pathsep.join(("", ".", os.environ.get("PYTHONPATH", "")))}
+        env = os.environ if extra else found
+        done = subprocess.run(call, cwd=folder, capture_output=True, text=True, timeout=100, check=False, env=env)
         assert done.returncode == 0, f"{words}: {done.stdout}{done.stderr}"
     hook.close()
+    plain = subprocess.run(
+        [sys.executable, "-m", "roundgate.cli", "status"], cwd=tmp_path, capture_output=True, check=False
+    )
+    shutil.rmtree(home / "roundgate")  # -m itself takes what is called so there
+    done = subprocess.run([sys.executable, "-m", "roundgate", "status"], cwd=home, capture_output=True, check=False)
+    assert (done.returncode, plain.returncode) == (0, 2), done.stderr
     assert not (tmp_path / "sprung").exists(), (tmp_path / "sprung").read_text()

@@ -7,6 +7,7 @@ import shlex
 import socket
 import subprocess
 import sys
+import time
 from datetime import datetime, timedelta
 from importlib import resources
 from pathlib import Path
@@ -14,8 +15,9 @@ from typing import Annotated
 
 import typer
 
+from roundgate.cli.leaving import ended_in_order, undisturbed
 from roundgate.cli.screen.output import echo, styled
-from roundgate.host.errors import Trouble
+from roundgate.host.errors import Busy, Trouble
 from roundgate.host.keeper.interpreter import own
 
 _STORY: tuple[tuple[str, str], ...] = (
@@ -65,19 +67,35 @@ def demo(
 ) -> None:
     """Try everything: a made-up club's site with three stand-in servers, in under a minute."""
     site = _new_folder(folder)
-    lobby, port = _start_lobby(site)
-    try:
-        _make_site(site, port)
-        echo(f"The demo site is in {site}")
-        _run(site, "start @all", quiet=True)
-        for text, command in _STORY:
-            _tell(site, text, command)
-    finally:
-        if not keep:
-            _run(site, "stop @all", quiet=True)
-            lobby.terminate()
-            lobby.wait()
+    is_done = False
+    with ended_in_order():
+        lobby, port = _start_lobby(site)
+        try:
+            _make_site(site, port)
+            echo(f"The demo site is in {site}")
+            _run(site, "start @all", quiet=True)
+            for text, command in _STORY:
+                _tell(site, text, command)
+            is_done = True
+        finally:
+            # Whoever ends it halfway is not told how to stop what runs.
+            if not (keep and is_done):
+                with undisturbed():
+                    _stop_all(site)
+                    lobby.terminate()
+                    lobby.wait()
     _say_how_to_go_on(site, lobby.pid if keep else None)
+
+
+def _stop_all(site: Path) -> None:
+    """Stop the servers; a round that was just begun goes on without the command that began it, and holds its server."""
+    until = time.monotonic() + _ROUNDS_END_WITHIN
+    while _run(site, "stop @all", quiet=True) == Busy.exit_code and time.monotonic() < until:
+        time.sleep(_PAUSE)  # a round tells its end to the command that began it alone
+
+
+_ROUNDS_END_WITHIN = 60.0
+_PAUSE = 0.2
 
 
 def _new_folder(given: Path | None) -> Path:
@@ -162,8 +180,8 @@ def _tell(site: Path, text: str, command: str) -> None:
     _run(site, command)
 
 
-def _run(site: Path, command: str, *, quiet: bool = False) -> None:
-    """Run a real command, its output as it comes."""
+def _run(site: Path, command: str, *, quiet: bool = False) -> int:
+    """Run a real command, its output as it comes; give its exit code."""
     if not quiet:
         echo(f"{styled('$', 'green')} roundgate {command}")
     sys.stdout.flush()
@@ -179,6 +197,7 @@ def _run(site: Path, command: str, *, quiet: bool = False) -> None:
     ).returncode
     if code and not quiet:
         echo(styled(f"  (exit code {code})", "dim"))
+    return code
 
 
 def _say_how_to_go_on(site: Path, lobby: int | None) -> None:

@@ -113,4 +113,12 @@ def as_trouble(error: Exception) -> Trouble | None:
         return None
     if is_books and "locked" in str(error):
         return BooksUnusable("Another process holds the state file.", "Try again in a moment.")
-    return BooksUnusable(f"The disk is full, or cannot be written: {error}.", "Make room, then: roundgate status")
+    is_closed = "readonly" in str(error) or "unable to open" in str(error)
+    if is_closed or (isinstance(error, OSError) and error.errno == errno.EROFS):
+        place = getattr(error, "filename", None) or "The state folder"
+        return BooksUnusable(
+            f"{place} cannot be written: {getattr(error, 'strerror', None) or error}.",
+            "See who may write there, and how it is mounted: ls -ld .roundgate",
+        )
+    why = getattr(error, "strerror", None) or error
+    return BooksUnusable(f"The disk is full, or a limit is reached: {why}.", "Make room, then: roundgate status")
