@@ -25,14 +25,15 @@ def drop_relative_paths() -> None:
     People work in their servers' folders. With an empty entry in PYTHONPATH, a file there that is called ``json.py``
     would be run with their rights.
     """
-    sys.path[:] = [entry for entry in sys.path if os.path.isabs(entry)]
-    given = os.environ.get("PYTHONPATH")
-    if given is not None:
-        kept = os.pathsep.join(entry for entry in given.split(os.pathsep) if os.path.isabs(entry))
-        if kept:
-            os.environ["PYTHONPATH"] = kept
-        else:
-            del os.environ["PYTHONPATH"]
+    given = os.environ.get("PYTHONPATH", "").split(os.pathsep) if "PYTHONPATH" in os.environ else []
+    kept = [entry for entry in given if os.path.isabs(entry)]
+    # Python has made them absolute by now.
+    dropped = {os.path.abspath(entry) for entry in given if not os.path.isabs(entry)} - set(kept)
+    sys.path[:] = [entry for entry in sys.path if os.path.isabs(entry) and entry not in dropped]
+    if kept:
+        os.environ["PYTHONPATH"] = os.pathsep.join(kept)
+    else:
+        os.environ.pop("PYTHONPATH", None)
 
 
 def drop_working_folder() -> None:
