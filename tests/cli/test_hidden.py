@@ -17,9 +17,14 @@ SECRET = "Hunt3rTwo"
 NAMES = [
     "password", "passwd", "pass", "pwd", "passphrase", "auth", "credentials", "private_key", "webhook", "license_key",
     "rconPass", "rconpass", "server_pwd", "adminPass", "apiKey", "api-key", "auth_token", "accessToken", "secret",
-    "sessionKey", "db_password", "webhookUrl", "entry.code", "rcon_pin", "Licence-Key", "encryptionKey",
+    "sessionKey", "db_password", "webhookUrl", "entry.code", "rcon_pin", "Licence-Key", "encryptionKey", "auth.bearer",
+    "cookie", "http_session", "password.salt", "saslMechanism", "signature", "dsn", "database.dsn", "login_token",
+    "motd-key",
 ]  # fmt: skip
-PLAIN = ["bypass", "compass", "passenger", "author", "authority", "pass_count", "pinned", "monkey", "keyboard", "port"]
+PLAIN = [
+    "bypass", "compass", "passenger", "author", "authority", "pass_count", "pinned", "monkey", "keyboard", "port",
+    "session.length", "salt_flats", "cookies", "signature.font", "motd",
+]  # fmt: skip
 
 FORMS = {
     "a.json": '{{"{name}": "{value}", "slots": 4}}\n',
@@ -91,6 +96,28 @@ def test_no_format_and_no_output_shows_a_secret(site: SiteUnderTest, name: str) 
     output = outputs(site)
     shown = [line for line in output.splitlines() if SECRET in line]
     assert not shown, shown
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        ("set", "server.site=ftp://wren:{}@saltmarsh.example/x"),
+        ("set", "race.slots=https://wren:{}@saltmarsh.example"),
+        ("set", "server.name=https://wren:{}@saltmarsh.example/" + "x" * 80),
+        ("set", "https://wren:{}@saltmarsh.example=4"),
+        ("add", "courses", "https://wren:{}@saltmarsh.example"),
+        ("explain", "https://wren:{}@saltmarsh.example"),
+        ("show", "regatta", "https://wren:{}@saltmarsh.example", "--json"),
+        ("send", "say https://wren:{}@saltmarsh.example"),
+        ("people", "seen", "https://wren:{}@saltmarsh.example"),
+    ],
+)
+def test_no_refusal_repeats_the_password_of_an_address(site: SiteUnderTest, words: tuple[str, ...]) -> None:
+    site.add("regatta")
+    done = site.run(*(word.format(SECRET) for word in words))
+    output = done.stdout + done.stderr
+    assert done.returncode and SECRET not in output and "unexpected" not in output
+    assert "saltmarsh.example" in output or "://" not in output
 
 
 @pytest.mark.parametrize("path", sorted(FORMS))

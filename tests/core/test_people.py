@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 import tomllib
 from datetime import date
 from typing import Literal
@@ -103,7 +104,7 @@ def test_who_came_and_went_is_folded_into_visits_and_hours() -> None:
         b"sailor Wren II (GW-7K3M-Q2XD) came aboard"
     )
     people: dict[str, SeenPerson] = {}
-    found = list(LogPattern(JOINED, LEFT).search(log))
+    found = list(LogPattern(JOINED, LEFT, time.process_time).search(log))
     assert [(item.name, item.came) for item in found] == [
         ("Wren", True),
         ("A)(B", True),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from functools import lru_cache
 from typing import Any, cast
 
@@ -93,29 +94,34 @@ _SHORT = 512
 """Bytes of a line up to which two parts that repeat cost little, however the line is made."""
 _MOST_TIMEOUTS = 3
 """How often a pattern may take too long before it is no longer searched."""
+_MOST_SPENT = 5.0
+"""Seconds for all searches that are limited in time: long lines, or patterns that may run away."""
 
 
 class LineSearch:
     """One pattern for the many lines of a log, which strangers write.
 
     A search is limited in time, but where the pattern itself shows that it is quick. One that took too long a few times
-    is switched off.
+    is switched off, and one that took too long for all lines together.
     """
 
-    def __init__(self, pattern: str) -> None:
-        """Compile. Raises re.error."""
+    def __init__(self, pattern: str, clock: Callable[[], float]) -> None:
+        """Compile; ``clock`` gives the time that this process has worked, in seconds. Raises re.error."""
         self.pattern = pattern
         self.compiled = re.compile(pattern.encode())
         repeats = len(_OF_SOME_LENGTH.findall(pattern))
         self.quick_up_to = 0 if _REPEATED_GROUP.search(pattern) else _SHORT if repeats <= _FEW_PARTS else 0
         """Bytes of a line up to which ``compiled`` may be searched without a clock."""
         self.timeouts = 0
+        self.spent = 0.0
+        """Seconds that all searches within a limit of time have taken."""
+        self._clock = clock
         self._clocked: Any = None
 
     @property
     def is_off(self) -> bool:
         """Whether the pattern took too long too often and is no longer searched."""
-        return self.timeouts >= _MOST_TIMEOUTS
+        return self.timeouts >= _MOST_TIMEOUTS or self.spent > _MOST_SPENT
 
     def search(self, line: bytes) -> Any:
         """Search a line: a match of ``re`` or ``regex``, None where there is none, or where it took too long."""
@@ -126,6 +132,7 @@ class LineSearch:
     def _within_time(self, line: bytes) -> Any:
         import regex
 
+        began = self._clock()
         try:
             if self._clocked is None:
                 self._clocked = regex.compile(self.pattern.encode())
@@ -135,6 +142,8 @@ class LineSearch:
             return None
         except regex.error:  # what only the other module reads
             return None
+        finally:
+            self.spent += self._clock() - began
 
 
 _FEW_PARTS = 3

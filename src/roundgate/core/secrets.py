@@ -15,13 +15,18 @@ from roundgate.core.text import Splice, Text
 
 HIDDEN = "(hidden)"
 _ANYWHERE = lazy(
-    r"passw|passphrase|passcode|secret|token|credential|webhook"
-    r"|(?:api|private|licen[cs]e|access|encryption|signing|session|auth)[\W_]?key"
+    r"passw|passphrase|passcode|secret|token|credential|webhook|sasl"
+    r"|(?:api|private|licen[cs]e|access|encryption|signing|session|auth|login|motd)[\W_]?key"
     r"|(?:entry|access|door|admin|rcon|invite)[\W_]?(?:code|pin|key)",
     re.IGNORECASE,
 )
 """What tells of a secret wherever it stands in a name."""
-_LAST_WORD = frozenset(("pass", "pwd", "pw", "psk", "pin", "auth", "creds", "passkey"))
+_LAST_WORD = frozenset(
+    (
+        *("pass", "pwd", "pw", "psk", "pin", "auth", "creds", "passkey"),
+        *("bearer", "cookie", "session", "salt", "sasl", "signature", "dsn"),
+    )
+)
 """What tells of a secret as a word at the end of a name: ``rcon_pass``, ``rconPass``, but not ``pass_count``."""
 _RUN_TOGETHER = lazy(r"(?<!by)(?<!com)(?<!tres)(?<!over)(?<!under)(?<!sur)(?:pass|pwd)$", re.IGNORECASE)
 """The same in a name without any mark between its words: ``rconpass``, but not ``bypass``."""
@@ -30,6 +35,13 @@ _LONGEST_NAME = 200
 _HOLDS_SECRETS = lazy(r"passwords?|passwd|secrets?|credentials?|passphrases?|passcodes?", re.IGNORECASE)
 """Names of lists and tables in which all values are secrets."""
 _LOGIN_IN_URL = lazy(r"(?<=://)[^/\s:@\"']{0,200}:[^/\s@\"']{1,200}(?=@)")
+
+
+def without_logins(text: str) -> str:
+    """Give a text with the user and password of every web address in it blanked out."""
+    return _LOGIN_IN_URL.sub(HIDDEN, text) if "://" in text and "@" in text else text
+
+
 _STEP = lazy(r"[.\[\]\"]+")
 _NAME_STEPS = frozenset(("name", "key", "id", "setting", "option", "variable", "property"))
 _VALUE_STEPS = frozenset(("value", "val", "content", "data", "text"))
@@ -118,7 +130,7 @@ def secret_entries(book: Rulebook, file_path: str, document: Document) -> list[E
             or (entry.path[:-1] in named and _bare(entry.path[-1]) in _VALUE_STEPS)
         ):
             found.append(entry)
-    return _apart(found)
+    return apart(found)
 
 
 def _bare(step: str | int) -> str:
@@ -135,8 +147,8 @@ def _named_secrets(entries: Sequence[Entry]) -> set[tuple[str | int, ...]]:
     }
 
 
-def _apart(entries: list[Entry]) -> list[Entry]:
-    """Leave out what stands inside another entry: a line of a text that looks as if it were commented out."""
+def apart(entries: list[Entry]) -> list[Entry]:
+    """Give entries in order, without those inside another one: a line of a text may look like a key with a value."""
     kept: list[Entry] = []
     for entry in sorted(entries, key=lambda span: (span.start, -span.end)):
         if not kept or entry.start >= kept[-1].end:
@@ -158,15 +170,20 @@ _LONGEST_LINE = 4000
 """Characters of a line around the place of interest that are searched for secrets."""
 
 
-def sounding_secret(text: Text, start: int, names: frozenset[str] = frozenset()) -> list[Entry]:
+def sounding_secret(
+    text: Text, start: int, names: frozenset[str] = frozenset(), *, is_broken: bool = False
+) -> list[Entry]:
     """Find what looks like a secret on the line that holds an index; ``names`` are more names of secrets.
 
-    This goes by the looks of the line alone, so that it works in a file that cannot be read.
+    This goes by the looks of the line alone, so that it works in a file that cannot be read. Where the line itself is
+    ``is_broken``, all that comes after the name of a secret may be the secret, but for a value between two quotes.
     """
     line_start, line_end = text.line_around(start)
     line_start = max(line_start, start - _LONGEST_LINE)
     line_end = min(line_end, start + _LONGEST_LINE)
-    return list(_sounding(text.body[line_start:line_end], line_start, names))
+    line = text.body[line_start:line_end]
+    found = list(_sounding(line, line_start, names))
+    return apart([*found, *_after_name(line, line_start, names)]) if is_broken else found
 
 
 def _sounding(line: str, offset: int, names: frozenset[str]) -> Iterator[Entry]:
@@ -183,11 +200,33 @@ def _sounding(line: str, offset: int, names: frozenset[str]) -> Iterator[Entry]:
         yield Entry(("login",), login[0], 0, 0, offset + login.start(), offset + login.end())
 
 
+_WORD = lazy(r"[\w.\-]+")
+_BEFORE_VALUE = lazy(r"[\"'\])]?[\s:=>,;]*")
+_IN_QUOTES = lazy(r"(?:\"[^\"]*\"|'[^']*')(?=\s*(?:[,;}\])>#/]|$))")
+"""A value between two quotes, with nothing after it but what may follow one."""
+
+
+def _after_name(line: str, offset: int, names: frozenset[str]) -> Iterator[Entry]:
+    """Give what comes after the first name of a secret on a line whose signs are wrong, up to the line's end."""
+    for word in _WORD.finditer(line):
+        if not (sounds_secret(word[0]) or word[0] in names):
+            continue
+        before = _BEFORE_VALUE.match(line, word.end())
+        start, end = before.end() if before else word.end(), len(line.rstrip())
+        if line.endswith("</", 0, word.start()):  # it ends an element, whose beginning may be misspelt
+            start, end = line.rfind(">", 0, word.start()) + 1, word.start() - 2
+        quoted = _IN_QUOTES.match(line, start)
+        end = quoted.end() if quoted else end
+        if line[start:end].strip():
+            yield Entry((word[0],), line[start:end].strip(" \t\"'"), 0, 0, offset + start, offset + end)
+            return
+
+
 def without_sounding(body: str, names: frozenset[str] = frozenset()) -> str:
     """Give a text with every value blanked out whose name sounds like a secret, or is one of ``names``."""
     pieces: list[str] = []
     at = 0
-    for cut in _apart(list(_sounding(body, 0, names))):
+    for cut in apart(list(_sounding(body, 0, names))):
         pieces += (body[at : cut.start], HIDDEN)
         at = cut.end
     return "".join((*pieces, body[at:]))

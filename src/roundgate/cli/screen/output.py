@@ -53,6 +53,7 @@ def warn(text: str) -> None:
 
 def clean(text: str) -> str:
     """Show control characters as what they are instead of letting them act on the terminal; colours are made real."""
+    text = _without_logins(text)
     if text.isprintable():
         return text
     from typer import style
@@ -65,7 +66,16 @@ def clean(text: str) -> str:
 
 def plain(text: str) -> str:
     """Show every control character of a value as what it is, line breaks and tabs included."""
-    return _shown(text, "")
+    return _shown(_without_logins(text), "")
+
+
+def _without_logins(text: str) -> str:
+    """Blank out the password in a web address: a refusal repeats what was typed, and a log what it was given."""
+    if "://" not in text or "@" not in text:
+        return text
+    from roundgate.core.secrets import without_logins  # few lines have an address
+
+    return without_logins(text)
 
 
 def _shown(text: str, allowed: str) -> str:
@@ -85,7 +95,7 @@ def echo_json(value: Any) -> None:
 
     from msgspec import to_builtins
 
-    text = json.dumps(to_builtins(value), indent=2, ensure_ascii=False)
+    text = _without_logins(json.dumps(to_builtins(value), indent=2, ensure_ascii=False))
     if not text.replace("\n", "").isprintable():
         text = "".join(char if char.isprintable() or char == "\n" else json.dumps(char)[1:-1] for char in text)
     print(text)

@@ -10,7 +10,7 @@ from roundgate.core.formats.protocol import Entry
 from roundgate.core.formats.shared.key_value import KeyFile
 from roundgate.core.quoting import quoted
 from roundgate.core.rulebook.model import Rulebook
-from roundgate.core.secrets import secret_entries, secret_names, shown_line, sounding_secret
+from roundgate.core.secrets import apart, secret_entries, secret_names, shown_line, sounding_secret
 
 
 class CheckContext:
@@ -28,13 +28,14 @@ class CheckContext:
         """The server's rulebook."""
         return self.files.book
 
-    def place(self, path: str, start: int, end: int) -> Place:
-        """Give the place of a span of characters in a file, its line shown without secrets."""
+    def place(self, path: str, start: int, end: int, *, is_broken: bool = False) -> Place:
+        """Give the place of a span of characters in a file, its line shown without secrets; ``is_broken`` as below."""
         document = self.files.document(path)
         if document is None:
             return Place(path)
         line, _ = document.text.place(start)
-        source, column, length = shown_line(document.text, start, end, self.secrets_on_line(path, start))
+        secrets = self.secrets_on_line(path, start, is_broken=is_broken)
+        source, column, length = shown_line(document.text, start, end, secrets)
         return Place(path, line, column, length, source)
 
     def shown(self, place: Place) -> Place:
@@ -45,8 +46,11 @@ class CheckContext:
         start = document.text.index(place.line, place.column)
         return self.place(place.file, start, start + place.length)
 
-    def secrets_on_line(self, path: str, index: int) -> list[Entry]:
-        """Give what must not be shown of the line that holds an index; in a file that cannot be read, by its looks."""
+    def secrets_on_line(self, path: str, index: int, *, is_broken: bool = False) -> list[Entry]:
+        """Give what must not be shown of the line that holds an index; in a file that cannot be read, by its looks.
+
+        ``is_broken``: of a line with a mistake, its looks count too, whatever the reader made of it.
+        """
         document = self.files.document(path)
         if document is None:
             return []
@@ -54,9 +58,10 @@ class CheckContext:
             self._secrets[path] = secret_entries(self.book, path, document)
         start, end = document.text.line_around(index)
         known = [entry for entry in self._secrets[path] if start <= entry.start < end]
-        if known or isinstance(document, KeyFile):
+        if not is_broken and (known or isinstance(document, KeyFile)):
             return known
-        return sounding_secret(document.text, index, secret_names(self.book, path))
+        looks = sounding_secret(document.text, index, secret_names(self.book, path), is_broken=is_broken)
+        return apart([*known, *looks])
 
     def entry_place(self, path: str, entry: Entry, *, key: bool = False) -> Place:
         """Give the place of an entry's value, or of its key."""

@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from roundgate.core.findings import Finding, Fix, Place, Problem
 from roundgate.core.formats import FORMATS, problems_of
 from roundgate.core.formats.protocol import USUAL, Dialect, Document, Entry
+from roundgate.core.patterns import lazy
 from roundgate.core.secrets import HIDDEN, shown_line, sounding_secret
 from roundgate.core.text import NotText, Text, decode
 
@@ -74,7 +75,7 @@ def _or_unknown(name: str, document: Document, given: str, problems: Sequence[Pr
 
 
 def _standalone_finding(name: str, text: Text, problem: Problem) -> Finding:
-    secrets = sounding_secret(text, problem.start)
+    secrets = sounding_secret(text, problem.start, is_broken=True)
     source, column, length = shown_line(text, problem.start, problem.end, secrets)
     line, _ = text.place(problem.start)
     return hide_secrets(finding_of(problem, Place(name, line, column, length, source), text), secrets)
@@ -82,14 +83,19 @@ def _standalone_finding(name: str, text: Text, problem: Problem) -> Finding:
 
 def hide_secrets(finding: Finding, secrets: Sequence[Entry]) -> Finding:
     """Keep secrets on a finding's line out of its message, and out of its repair."""
-    values = [secret.value for secret in secrets if secret.value]
+    values = [secret.value for secret in secrets if secret.value.strip()]
     if not values:
         return finding
+    # What is hidden up to a line's end may be named by its words.
+    values += [word for value in values for word in _WORDS.findall(value) if word != value]
     cause, do = finding.cause, finding.do
     for value in values:
         cause, do = cause.replace(value, HIDDEN), do.replace(value, HIDDEN)
     fixes = tuple(fix for fix in finding.fixes if not any(value in fix.new for value in values))
     return replace(finding, cause=cause, do=do, fixes=fixes if len(fixes) == len(finding.fixes) else ())
+
+
+_WORDS = lazy(r"[^\s\"'<>=,;(){}\[\]]{3,}")
 
 
 def problems_here(name: str, document: Document, given: str = "") -> Sequence[Problem]:

@@ -68,6 +68,6 @@ def check_syntax(context: CheckContext, written: Collection[str] | None = None) 
             continue
         given = context.files.format_name(path)
         for problem in problems_here(path, document, given):
-            place = context.place(path, problem.start, problem.end)
+            place = context.place(path, problem.start, problem.end, is_broken=True)
             finding = finding_of(problem, place, document.text, context.server)
-            yield hide_secrets(finding, context.secrets_on_line(path, problem.start))
+            yield hide_secrets(finding, context.secrets_on_line(path, problem.start, is_broken=True))

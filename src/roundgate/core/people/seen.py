@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from operator import itemgetter
 from typing import NamedTuple
 
@@ -48,10 +49,10 @@ def needed_text(pattern: str) -> str:
 class LogPattern:
     """The patterns of a log by which people are seen to come and go, for blocks of many lines."""
 
-    def __init__(self, joined: str, left: str) -> None:
-        """Compile them. Raises re.error."""
+    def __init__(self, joined: str, left: str, clock: Callable[[], float]) -> None:
+        """Compile them; ``clock`` as for LineSearch. Raises re.error."""
         self._kinds = [
-            _Kind(LineSearch(pattern), needed_text(pattern).encode(), came)
+            _Kind(LineSearch(pattern, clock), needed_text(pattern).encode(), came)
             for pattern, came in ((joined, True), (left, False))
             if pattern
         ]

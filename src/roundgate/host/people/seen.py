@@ -41,7 +41,7 @@ def seen_on(server: Server) -> dict[str, SeenPerson]:
         )
     memory = Path(server.state) / _SEEN
     seen = _remembered(memory)
-    pattern = LogPattern(spec.joined, spec.left)
+    pattern = LogPattern(spec.joined, spec.left, time.process_time)
     files: dict[str, ReadLog] = {}
     for part in parts_to_read(server.files_folder, _logs(server), list(seen.files.values())):
         done = part.known if part.is_done else None
