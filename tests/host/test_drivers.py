@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import signal
 import stat
 import subprocess
@@ -13,15 +14,16 @@ from pathlib import Path
 import psutil
 import pytest
 
-from conftest import SiteUnderTest, free_port, wait_for
+from conftest import BOOK, SiteUnderTest, free_port, wait_for
 
 CONSOLE = "console.open=true\nconsole.port={port}\nconsole.code=barnacle-77\n"
 UP = "#!/bin/sh\ncd {home} && setsid ./launch.sh </dev/null >/dev/null 2>&1 &\n"
 HOST = """
-import subprocess
+import subprocess, time
 while True:
     quiet = dict(stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
     subprocess.Popen(["./launch.sh"], cwd={home!r}, **quiet).wait()
+    time.sleep({pause})
 """
 SYSTEMCTL = '''#!{python}
 """Stands in for systemctl: the few words that are used, in its own form of output."""
@@ -146,9 +148,11 @@ def test_a_unit_that_systemd_does_not_know_is_named(site: SiteUnderTest, systemd
 
 
 @pytest.fixture
-def hosted(site: SiteUnderTest) -> Iterator[SiteUnderTest]:
+def hosted(site: SiteUnderTest, request: pytest.FixtureRequest) -> Iterator[SiteUnderTest]:
     home = driven(site, 'driver = "self"\n')
-    with subprocess.Popen([sys.executable, "-c", HOST.format(home=str(home))]) as host:
+    with subprocess.Popen(
+        [sys.executable, "-c", HOST.format(home=str(home), pause=getattr(request, "param", 0))]
+    ) as host:
         wait_for(lambda: site.server_process("regatta") is not None)
         wait_for(lambda: (home / "logs" / "latest.log").is_file() and "Ready" in (home / "logs/latest.log").read_text())
         yield site
@@ -169,6 +173,20 @@ def test_a_host_that_restarts_its_server_by_itself(hosted: SiteUnderTest) -> Non
     assert ("0 of 20 boats" in has) == ("proven" in done.stdout and not done.returncode), done.stdout
     assert "cannot be stopped for good" in hosted.fails(1, "stop")
     assert "proven to be" in hosted.ok("restart")
+
+
+@pytest.mark.parametrize("hosted", [0.3, 1.0], indirect=True)
+@pytest.mark.parametrize("rewritten", ["at-stop", "never"])
+def test_a_wrapper_that_waits_before_it_restarts_is_no_lost_server(hosted: SiteUnderTest, rewritten: str) -> None:
+    (hosted.folder / "rulebooks").mkdir()
+    book = re.sub(r'rewritten = "[a-z-]+"', f'rewritten = "{rewritten}"', BOOK)
+    (hosted.folder / "rulebooks" / "gullwind.toml").write_text(book)
+    for slots in (20, 21):
+        hosted.ok("set", f"race.slots={slots}")
+        assert f"race.slots is {slots}, says its start log" in hosted.ok("apply", "--yes")
+        assert f"0 of {slots} boats" in hosted.ok("send", "regatta", "status")
+    first = hosted.server_process("regatta")
+    assert "proven to be" in hosted.ok("restart") and hosted.server_process("regatta") not in (None, first)
 
 
 def test_a_server_that_ends_by_itself_is_noticed_while_a_round_waits(site: SiteUnderTest) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import pwd
+import subprocess
 import sys
 import tempfile
 import time
@@ -238,12 +239,27 @@ def test_a_server_that_gives_no_ready_sign_is_ready_by_its_port(site: SiteUnderT
 
 QUERY = '[query.info]\nport = "port"\nhex = "ff 69"\npad = 16\nstarts = "ff"\n'
 BY_BYTES = 'live = { query = "info", bytes = [5, 2] }'
+LINES = """[query.info]
+run = ["x"]
+[setting.x]
+file = "core"
+type = "int"
+live = { query = "info", match = 'a\\n(?P<value>.)' }
+"""
+LINE_BY_COMMAND = """live = { query = "file", match = '^boats (?P<value>[0-9]+)$' }"""
 BY_COMMAND = """live = { query = "file", match = 'boats (?P<value>[0-9]+)' }"""
 
 
 @pytest.mark.parametrize(
     ("live", "query"),
-    [(BY_BYTES, QUERY), (BY_COMMAND, '[query.file]\nrun = ["cat", "{folder}/core.cfg"]\n')],
+    [
+        (BY_BYTES, QUERY),
+        (BY_COMMAND, '[query.file]\nrun = ["cat", "{folder}/core.cfg"]\n'),
+        (
+            BY_COMMAND.replace("'boats", "'^boats").replace(")'", ")$'"),
+            '[query.file]\nrun = ["cat", "{folder}/core.cfg"]\n',
+        ),
+    ],
 )
 def test_values_are_read_back_by_a_query(site: SiteUnderTest, live: str, query: str) -> None:
     quay(site, server=READY + PORT, setting=live, more=query, core="deaf yes\n")
@@ -281,6 +297,7 @@ def test_a_query_that_fails_or_says_otherwise_proves_nothing(site: SiteUnderTest
     [
         ('[query.info]\nrun = ["x", "{code}"]\n', "may not have the secret code"),
         ('[query.info]\nrun = ["x", "{boots}"]\n', "boots"),
+        (LINES, "cannot hold a line break"),
         ("[query.info]\n", "has a 'port' to ask, or a command to 'run'"),
         ('[query.info]\nport = "port"\nhex = "f"\n', "not a row of bytes in hex"),
         ('[query.info]\nport = "port"\nsend = "x"\nhex = "ff"\n', "not both"),
@@ -318,6 +335,35 @@ def test_the_text_of_a_terminal_is_the_same_however_it_is_cut() -> None:
         plain = Plain()
         parts = [plain.text(whole[at : at + size]) for at in range(0, len(whole), size)]
         assert b"".join(parts).split() == wanted.split(), size
+
+
+@pytest.mark.parametrize("mask", ["0022", "0007"])
+def test_a_server_has_the_callers_umask_whoever_of_ours_has_started_it(site: SiteUnderTest, mask: str) -> None:
+    """A round is private, and so is its keeper; a keeper that another one's death or a timetable starts is no other."""
+    home = quay(site, server=READY + PORT)
+    own = {name: value for name, value in os.environ.items() if name != "ROUNDGATE_UMASK"}
+
+    def call(*words: str) -> None:
+        done = subprocess.run(
+            [sys.executable, "-m", "roundgate", *words], cwd=site.folder, umask=int(mask, 8), env=own, check=False,
+            capture_output=True, text=True,
+        )  # fmt: skip
+        assert done.returncode == 0, done.stdout + done.stderr
+
+    call("start")
+    assert (home / "facts").read_text().split()[3] == mask[1:]
+    call("set", "boats=6")
+    (home / "facts").unlink()
+    call("apply", "--yes")
+    assert (home / "facts").read_text().split()[3] == mask[1:]
+    server = psutil.Process(site.server_process("quay"))
+    assert "ROUNDGATE_UMASK" not in server.environ()
+    keeper = server.parent()
+    assert keeper is not None
+    keeper.kill()
+    wait_for(lambda: "up" in site.run("status").stdout)
+    call("restart")
+    assert (home / "facts").read_text().split()[3] == mask[1:]
 
 
 def test_a_wrong_umask_is_refused(site: SiteUnderTest) -> None:

@@ -72,7 +72,6 @@ def value_in(live: Live, answer: bytes, search: Callable[[str, str], Any]) -> st
         if live.order == "text":
             return part.rstrip(b"\0").decode("utf-8", "replace")
         return str(int.from_bytes(part, live.order))
-    for text in texts_of(answer):
-        if found := search(live.match, text):
-            return str(found["value"])
-    return None
+    # Line by line, as at a console: there too, ``^`` is the beginning of a line.
+    lines = (line.rstrip("\r") for text in texts_of(answer) for line in text.split("\n"))
+    return next((str(found["value"]) for line in lines if (found := search(live.match, line))), None)

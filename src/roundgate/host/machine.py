@@ -96,7 +96,8 @@ def folder_of_process(process: int | None) -> str:
 def name_process(process: int | None) -> str:
     """Name a process for a person."""
     if process is None:
-        return "another user's process"
+        # Root sees everybody's; what it cannot see is elsewhere, or has just gone.
+        return "another user's process" if os.geteuid() else "a process that has just ended, or is in a container"
     try:
         return f"process {process} ({psutil.Process(process).name()})"
     except psutil.Error:

@@ -90,7 +90,7 @@ class Live(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     query: str = ""
     """The `[query.NAME]` whose answer holds the value, where the console cannot be asked."""
     match: str = ""
-    """A pattern of the answer, with a group value."""
+    """A pattern with a group value, searched in each line of the answer; `^` and `$` are the ends of a line."""
     bytes: tuple[int, int] | None = None
     """Of a query whose answer is binary: where the value begins, from 0, and how many bytes it has."""
     order: Literal["little", "big", "text"] = "little"

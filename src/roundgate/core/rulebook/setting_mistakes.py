@@ -96,6 +96,8 @@ def _value_mistakes(book: Rulebook, spec: Setting) -> Iterator[tuple[str, str]]:
         yield from ((field, cause) for cause in found)
         if found and field == "pattern":
             return
+    if spec.live and ("\\n" in spec.live.match or "\n" in spec.live.match):
+        yield "live", "The pattern is searched in each line of an answer, so it cannot hold a line break."
     yield from _default_mistakes(spec)
 
 

@@ -12,10 +12,12 @@ import os
 import signal
 import sys
 
+from roundgate.host.keeper.interpreter import be_private
+
 
 def main() -> None:
     """Wait for the backup; resume the server's saving where it ends without a word."""
-    os.umask(0o077)
+    be_private()
     for sign in (signal.SIGHUP, signal.SIGINT, signal.SIGTERM):
         signal.signal(sign, signal.SIG_IGN)  # whatever ends the backup must not end its watch too
     if not os.read(0, 64):

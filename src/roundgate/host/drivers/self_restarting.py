@@ -40,7 +40,7 @@ class SelfRestartingDriver(OutsideDriver):
             process = self.process()
             if process is not None and process != old:
                 if _born(process) >= written or not old or not can_go_again:
-                    self.events.extend([{"event": "ready"}] if self._ready is not None else [])
+                    self._take(process)
                     return ""
                 self._await_ready(until)
                 # Once at most: a server that ends again and again is a crash, and no start.
@@ -48,6 +48,14 @@ class SelfRestartingDriver(OutsideDriver):
                 self._send_away()
             time.sleep(_PAUSE)  # nothing tells when the host starts a process
         return f"its host has not started it again within {_COMES_WITHIN:g} s"
+
+    def _take(self, process: int) -> None:
+        """Go on with the process that the host has started."""
+        # What was heard until now is of those that were sent away: the end of one of them is not the end of this one.
+        self._last = process
+        self.events.clear()
+        if self._ready is not None:
+            self.events.append({"event": "ready"})
 
     def _await_ready(self, until: float) -> None:
         """Wait until a process is ready, so that its console hears that it is to end; then forget its output."""

@@ -13,6 +13,8 @@ import signal
 import sys
 import time
 
+from roundgate.host.keeper.interpreter import be_private
+
 _PAUSES = (0.0, 0.2, 1.0, 5.0, 15.0)
 """Seconds before a new keeper is started, for one death after another; the last one counts for all that follow."""
 _STEADY = 60.0
@@ -21,7 +23,7 @@ _STEADY = 60.0
 
 def main() -> None:
     """Guard a keeper of the state folder that the arguments name."""
-    umask = os.umask(0o077)  # what the keeper writes is private; the server keeps the mask it would have had
+    umask = be_private()
     os.chdir("/")
     for sign in (signal.SIGHUP, signal.SIGINT):
         signal.signal(sign, signal.SIG_IGN)

@@ -15,7 +15,7 @@ from roundgate.core.unseen import first_unseen
 from roundgate.host.handles import open_real
 from roundgate.host.keeper.account import Account, account_of
 from roundgate.host.keeper.config import KeeperConfig
-from roundgate.host.keeper.interpreter import own
+from roundgate.host.keeper.interpreter import own, without_mask
 from roundgate.host.keeper.pipes import Pipes, make_pipes, reopen_pipes
 from roundgate.host.keeper.record import ProcessRecord, birth_of, boot_mark, lives
 from roundgate.host.patterns import LinePattern, PatternError
@@ -102,7 +102,7 @@ class Child:
             self._popen = subprocess.Popen(
                 [*(_IN_TERMINAL if self.config.get("terminal") else ()), *self.config["command"]],
                 cwd=self.config.get("run_in") or self.config["folder"],
-                env={**os.environ, **account.environment, **self.config["environment"]},
+                env={**without_mask(os.environ), **account.environment, **self.config["environment"]},
                 user=account.user,
                 group=account.group,
                 extra_groups=account.groups,

@@ -16,6 +16,7 @@ from pathlib import Path
 
 from roundgate.core.notices.model import Notice, NoticeEvent
 from roundgate.host.drivers.protocol import describe_exit
+from roundgate.host.keeper.interpreter import be_private
 from roundgate.host.notices.delivering import deliver_all
 from roundgate.host.notices.outbox import put, recipients_of
 from roundgate.host.site import Site, read_site
@@ -24,7 +25,7 @@ from roundgate.host.site import Site, read_site
 def main() -> None:
     """Do what the arguments say."""
     verb, folder, *more = sys.argv[1:]
-    os.umask(0o077)
+    be_private()
     for sign in (signal.SIGINT, signal.SIGHUP, signal.SIGPIPE):
         signal.signal(sign, signal.SIG_IGN)
     site = read_site(Path(folder))

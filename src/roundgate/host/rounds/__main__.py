@@ -16,6 +16,7 @@ from pathlib import Path
 
 from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.host.errors import Busy, Trouble
+from roundgate.host.keeper.interpreter import be_private
 from roundgate.host.keeper.record import birth_of
 from roundgate.host.lobby import look_at_list
 from roundgate.host.rounds.bring_up import RoundResult
@@ -36,7 +37,7 @@ def main() -> None:
     events = int(sys.argv[4]) if len(sys.argv) > 4 else None
     if events is not None:
         os.set_inheritable(events, False)  # a keeper that kept it open would keep the terminal waiting
-    os.umask(0o077)
+    be_private()
     os.chdir("/")
     # Ctrl-C or a closed window ends the view of the round, never the round.
     for sign in (signal.SIGINT, signal.SIGHUP, signal.SIGPIPE):

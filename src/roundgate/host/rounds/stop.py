@@ -29,15 +29,18 @@ def stop(round: Round, files: ServerFiles | None) -> None:
 
     ``files`` are what it read at its start: the ports there must be free afterwards.
     """
-    process = round.driver.state().process
+    state = round.driver.state()
+    process = state.process
     if process is None:
         return
+    never_ready = bool(round.server.book.server.ready) and state.ready is None
     began = time.monotonic()
     round.driver.follow()
-    _before_stop(round)
+    if not never_ready:
+        _before_stop(round)
     # Announced before the stop line is sent, or the keeper would take the end for a crash and start the server again.
     round.driver.expect_stop()
-    for way in _ways(round):
+    for way in _ways_of_unready(round) if never_ready else _ways(round):
         round.journal.waits(Step.STOP, way.description, round.store.timing(round.server.name, "stop"))
         if _ended(round, way):
             break
@@ -61,11 +64,17 @@ def _does_not_stop(round: Round) -> DoesNotStop:
             f"{name} does not stop within {within}. Should it end in the next 10 minutes after all, it stays down."
         )
     else:
+        # On the way back the new files are there, and must not be told away.
+        files = "The files are those that the round wrote" if _has_written(round) else "Nothing was changed"
         message = (
-            f"{name} does not stop within {within}. It runs on as it was; nothing was changed. Should it end later "
-            "after all, it is started again."
+            f"{name} does not stop within {within}. It runs on as it was. {files}. "
+            "Should it end later after all, it is started again."
         )
     return DoesNotStop(RoundOutcome.FAILED, message, hint)
+
+
+def _has_written(round: Round) -> bool:
+    return ("write", "begin") in round.journal.marks
 
 
 class Way(NamedTuple):
@@ -120,6 +129,47 @@ def _ways(round: Round) -> Iterator[Way]:
     if round.server.may_kill or round.options.kill:
         round.driver.signal("SIGKILL")
         yield Way("SIGKILL", grace)
+
+
+_FIRST_PAUSE, _LONGEST_PAUSE = 0.5, 5.0
+"""Seconds before a process that was never ready is told again; twice as long each time."""
+
+
+def _ways_of_unready(round: Round) -> Iterator[Way]:
+    """Tell a process that never was ready again and again, for it may not listen yet; then end it.
+
+    Several servers ignore every signal until they have loaded their world. SIGKILL is for what this round has started
+    itself: nobody was on it, and there is nothing to save.
+    """
+    spec = round.server.book.server
+    own = _own_way(round)
+    if own:
+        yield Way(own, round.server.seconds("grace"))
+    if spec.stop:
+        with suppress(Trouble):  # its console may not be open yet
+            round.console.send(spec.stop)
+            round.console.close()
+            yield Way(f"'{spec.stop}' on the console", _FIRST_PAUSE)
+    signals = [step.partition(" ")[0] for step in spec.signals] or ["SIGTERM"]
+    until = time.monotonic() + round.server.seconds("start_within")
+    pause = _FIRST_PAUSE
+    while time.monotonic() + pause < until:
+        for name in signals:
+            with suppress(Trouble):
+                round.driver.signal(name)
+                yield Way(f"{name}, sent to a process that is not ready yet", pause)
+        if pause >= _LONGEST_PAUSE and _was_started_here(round):
+            break
+        pause = min(2 * pause, _LONGEST_PAUSE)
+    round.driver.signal("SIGTERM")
+    yield Way("SIGTERM", _FIRST_PAUSE)
+    if round.server.may_kill or round.options.kill or _was_started_here(round):
+        round.driver.signal("SIGKILL")
+        yield Way("SIGKILL", round.server.seconds("grace"))
+
+
+def _was_started_here(round: Round) -> bool:
+    return (Step.START, "begin") in round.journal.marks
 
 
 def _own_way(round: Round) -> str:

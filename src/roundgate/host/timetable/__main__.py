@@ -18,6 +18,7 @@ from pathlib import Path
 from filelock import FileLock, Timeout
 
 from roundgate.host.errors import Trouble
+from roundgate.host.keeper.interpreter import be_private
 from roundgate.host.servers import Server
 from roundgate.host.site import read_site
 from roundgate.host.timetable.books import TimetableBooks
@@ -32,7 +33,7 @@ _LONGEST_TURN = 3600.0
 def main() -> None:
     """Look, and do what is due. The exit code is 1 where the timetable cannot be read."""
     folder, name = Path(sys.argv[1]), sys.argv[2]
-    os.umask(0o077)
+    be_private()
     os.chdir("/")
     for sign in (signal.SIGINT, signal.SIGHUP, signal.SIGPIPE):
         signal.signal(sign, signal.SIG_IGN)
