@@ -343,12 +343,13 @@ def test_a_server_has_the_callers_umask_whoever_of_ours_has_started_it(site: Sit
     home = quay(site, server=READY + PORT)
     own = {name: value for name, value in os.environ.items() if name != "ROUNDGATE_UMASK"}
 
-    def call(*words: str) -> None:
+    def call(*words: str) -> str:
         done = subprocess.run(
             [sys.executable, "-m", "roundgate", *words], cwd=site.folder, umask=int(mask, 8), env=own, check=False,
             capture_output=True, text=True,
         )  # fmt: skip
         assert done.returncode == 0, done.stdout + done.stderr
+        return done.stdout
 
     call("start")
     assert (home / "facts").read_text().split()[3] == mask[1:]
@@ -361,7 +362,7 @@ def test_a_server_has_the_callers_umask_whoever_of_ours_has_started_it(site: Sit
     keeper = server.parent()
     assert keeper is not None
     keeper.kill()
-    wait_for(lambda: "up" in site.run("status").stdout)
+    wait_for(lambda: "up" in call("status"))
     call("restart")
     assert (home / "facts").read_text().split()[3] == mask[1:]
 
