@@ -6,7 +6,7 @@ import json
 
 import pytest
 
-from conftest import SiteUnderTest
+from conftest import SiteUnderTest, wait_for
 
 AT_24 = """if grep -q '^boat.slots=24' gullwind.properties
 then printf '{trials}' >sea-trials.txt
@@ -47,3 +47,37 @@ def test_a_server_that_is_not_ready_and_that_this_round_has_not_started_is_not_k
     site.ok("stop", "--kill")
     assert site.server_process("regatta") is None
     assert json.loads(site.ok("rounds", "--json"))[0]["outcome"] == "done"
+
+
+def keepers(site: SiteUnderTest) -> list[str]:
+    found = [" ".join(process.cmdline()) for process in site.processes()]
+    return [words for words in found if "roundgate.host.keeper" in words]
+
+
+def test_no_keeper_stays_after_a_start_that_failed(site: SiteUnderTest) -> None:
+    site.add("regatta", "boat.slots=16\n", trials="die-at-start\n")
+    site.fails(1, "start")
+    wait_for(lambda: not keepers(site), 10)
+    (site.folder / "regatta" / "sea-trials.txt").unlink()
+    site.ok("start")
+    assert len(keepers(site)) == 2, "a keeper and its guard"
+    (site.folder / "regatta" / "sea-trials.txt").write_text("die-at-start\n")
+    site.fails(3, "restart")
+    assert keepers(site), "it was up, and its keeper goes on trying"
+    (site.folder / "regatta" / "sea-trials.txt").unlink()
+
+
+def test_a_keeper_lets_go_of_a_server_that_gets_another_driver(site: SiteUnderTest) -> None:
+    home = site.add("regatta", "boat.slots=16\n")
+    site.ok("start")
+    up = site.folder / "up.sh"
+    up.write_text(f"#!/bin/sh\ncd {home} && setsid ./launch.sh </dev/null >/dev/null 2>&1 &\n")
+    up.chmod(0o755)
+    with (site.folder / "roundgate.toml").open("a") as file:
+        file.write(f'driver = "commands"\ncommands = {{ start = ["{up}"] }}\n')
+    site.ok("restart")
+    process = site.server_process("regatta")
+    wait_for(lambda: not keepers(site), 10)
+    assert process is not None and site.server_process("regatta") == process
+    site.ok("stop")
+    assert site.server_process("regatta") is None

@@ -21,8 +21,9 @@ from msgspec import MsgspecError, Struct, json
 
 from roundgate.host import machine
 from roundgate.host.asking.commands import run_command
+from roundgate.host.drivers.keeper_link import KeeperLink
 from roundgate.host.drivers.protocol import RunState
-from roundgate.host.errors import ConsoleCut, Trouble
+from roundgate.host.errors import ConsoleCut, KeeperGone, Trouble
 from roundgate.host.files import read_bytes, write_durably
 from roundgate.host.keeper.child import copy_started
 from roundgate.host.logs.tail import LogTail
@@ -60,6 +61,8 @@ class OutsideDriver:
         self._ready: float | None = None
         self._is_stopping = False
         """Whether it was told to end: what comes then has not been ready yet."""
+        self._former: KeeperLink | None = None
+        """A keeper that held the server before it had this driver."""
 
     # --- what a driver of this sort says of itself --------------------------------------------------------------
 
@@ -106,6 +109,7 @@ class OutsideDriver:
 
     def start(self) -> None:
         """See Driver. Raises Trouble."""
+        self._dismiss_former_keeper()
         self.forget()
         copy_started(self.server.keeper_config())
         self.server.remember_book()
@@ -124,6 +128,23 @@ class OutsideDriver:
         """See Driver."""
         self._last = self.process()
         self._is_stopping = True
+        self._tell_former_keeper()
+
+    def _tell_former_keeper(self) -> None:
+        """Have a keeper let the server end: one that held it before the site file named another driver would take the
+        end for a crash, and start it again. It leaves once the server is down.
+        """
+        # Where none is there, which is so nearly always, nobody has to be told.
+        with contextlib.suppress(KeeperGone):
+            self._former = KeeperLink(self.server.state)
+            self._former.ask("stopping", how="now")
+
+    def _dismiss_former_keeper(self) -> None:
+        if self._former is not None:
+            with contextlib.suppress(KeeperGone):
+                self._former.ask("leave")
+            self._former.close()
+            self._former = None
 
     def stop_failed(self, *, for_good: bool) -> None:
         """See Driver: whoever holds the server decides what becomes of it."""
@@ -179,6 +200,7 @@ class OutsideDriver:
 
     def close(self) -> None:
         """See Driver."""
+        self._dismiss_former_keeper()
         self._log.close()
 
     def leave(self) -> None:

@@ -122,8 +122,10 @@ def _let_go(round: Round, end: RoundResult) -> None:
             return
         is_down_as_asked = round.plan.ends_up == "down" and end.outcome is RoundOutcome.DONE
         came_up = round.plan.ends_up != "down" and end.outcome.went_well
-        round.driver.lease(None, up=not is_down_as_asked and (round.ran or came_up))
-        if is_down_as_asked:
+        is_wanted = not is_down_as_asked and (round.ran or came_up)
+        round.driver.lease(None, up=is_wanted)
+        # After a start that failed there is nothing to keep either; a server that runs unproven is kept.
+        if not is_wanted and not round.driver.state().runs:
             round.driver.leave()
 
 
