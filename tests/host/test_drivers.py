@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import re
 import signal
@@ -173,6 +174,38 @@ def test_a_host_that_restarts_its_server_by_itself(hosted: SiteUnderTest) -> Non
     assert ("0 of 20 boats" in has) == ("proven" in done.stdout and not done.returncode), done.stdout
     assert "cannot be stopped for good" in hosted.fails(1, "stop")
     assert "proven to be" in hosted.ok("restart")
+
+
+def test_a_server_whose_logs_nobody_names_is_ready_by_its_ports_and_probe(site: SiteUnderTest) -> None:
+    """No ready sign is heard: it opens its port, and answers the probe, two seconds after its start."""
+    home = driven(site, 'driver = "commands"\ncommands = { start = ["FOLDER/up.sh"] }\nwatch = "0.2s"\n')
+    (home / "sea-trials.txt").write_text("start-seconds 2\n")
+    (site.folder / "rulebooks").mkdir()
+    book = re.sub(r"^logs = .*$", "", BOOK, flags=re.MULTILINE)
+    assert book != BOOK
+    (site.folder / "rulebooks" / "gullwind.toml").write_text(book)
+    output = site.ok("start")
+    assert "its ready sign is not seen" in output and "proven to be" in output
+    assert "up" in site.ok("status").split()
+    site.ok("set", "race.slots=20")
+    assert "0 of 20 boats" in site.ok("apply", "--yes") + site.ok("send", "regatta", "status")
+    site.ok("stop")
+
+
+def test_a_server_that_was_started_elsewhere_is_up_and_not_held(site: SiteUnderTest) -> None:
+    home = site.add("regatta", "boat.slots=16\n")
+    server = subprocess.Popen(["./launch.sh"], cwd=home, stdin=subprocess.PIPE, stdout=subprocess.DEVNULL)
+    try:
+        wait_for(lambda: "up, not held" in site.ok("status"), 20)
+        row = json.loads(site.ok("status", "--json"))["servers"][0]
+        assert row["state"] == "up, not held" and row["process"] is None
+        assert f"kill {server.pid}" in site.ok("status") and "roundgate start regatta" in site.ok("status")
+        assert "runs outside Round Gate" in site.fails(1, "start")
+    finally:
+        server.kill()
+        server.communicate()
+    wait_for(lambda: site.server_process("regatta") is None)
+    assert json.loads(site.ok("status", "--json"))["servers"][0]["state"] == "down"
 
 
 @pytest.mark.parametrize("hosted", [0.3, 1.0], indirect=True)

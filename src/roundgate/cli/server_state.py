@@ -70,6 +70,8 @@ class ServerState(Struct, frozen=True):
             return self.odd
         if self.state.runs:
             return "up" if self.state.ready or not self.server.book.server.ready else "starting"
+        if any(remark.code == OUTSIDE for remark in self.remarks):
+            return "up, not held"
         if self.state.gave_up:
             return "crashed"
         return "restarting" if self.state.restarting else "down"
@@ -108,6 +110,8 @@ class ServerState(Struct, frozen=True):
         )
 
 
+OUTSIDE = "outside-any-keeper"
+"""The remark on a server that runs, and that Round Gate does not hold."""
 _MANY = 24
 """Servers from which on every core works on some: fewer are quicker in one process."""
 
@@ -336,5 +340,5 @@ def _outside(server: Server) -> list[Remark]:
     try:
         refuse_outsiders(server, RunState())
     except Trouble as error:
-        return [Remark("outside-any-keeper", error.what)]
+        return [Remark(OUTSIDE, f"{error.what} To take it over: {error.do}")]
     return []

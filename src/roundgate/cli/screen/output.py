@@ -124,7 +124,7 @@ def echo_table(headers: Sequence[str], rows: Sequence[Sequence[str]]) -> None:
 _TEXTS = {
     **dict.fromkeys(("up", "proven", "done", "written"), "green"),
     **dict.fromkeys(("crashed", "lost", "open"), "red"),
-    **dict.fromkeys(("starting", "restarting", "rewound", "refused", "failed", "called-off"), "yellow"),
+    **dict.fromkeys(("starting", "restarting", "up, not held", "rewound", "refused", "failed", "called-off"), "yellow"),
 }
 _COLUMNS = {"on the slate": "cyan", "waiting": "cyan", "running": "yellow", "differs": "yellow", "default": "dim"}
 

@@ -36,14 +36,16 @@ class RemarkOutput(Struct, frozen=True, rename="kebab"):
     text: Annotated[str, _about("the remark as text")]
 
 
-StateWord = Literal["up", "starting", "restarting", "down", "crashed", "no answer", "no folder"]
+StateWord = Literal["up", "up, not held", "starting", "restarting", "down", "crashed", "no answer", "no folder"]
 
 
 class ServerOutput(Struct, frozen=True, rename="kebab"):
     """One server of ``status``."""
 
     server: Annotated[str, _about("its name")]
-    state: Annotated[StateWord, _about("how it is; `no answer`: its keeper is silent")]
+    state: Annotated[
+        StateWord, _about("how it is; `no answer`: its keeper is silent; `up, not held`: nothing of ours holds it")
+    ]
     since: Annotated[float | None, _about("when it was started, in seconds since 1970")]
     process: Annotated[int | None, _about("the id of its process")]
     players: Annotated[int | None, _about("how many players are on it; null where it is down")]

@@ -29,6 +29,11 @@ class KeeperDriver:
         self.server = server
         self._link: KeeperLink | None = None
 
+    @property
+    def hears(self) -> bool:
+        """See Driver: it holds the server's output."""
+        return True
+
     def _connected(self) -> KeeperLink:
         if self._link is None:
             self._link = connect(self.server.state)

@@ -64,6 +64,11 @@ class OutsideDriver:
         self._former: KeeperLink | None = None
         """A keeper that held the server before it had this driver."""
 
+    @property
+    def hears(self) -> bool:
+        """See Driver: it reads the logs that the rulebook names."""
+        return bool(self.server.book.server.logs)
+
     # --- what a driver of this sort says of itself --------------------------------------------------------------
 
     def start_it(self) -> str:
@@ -90,6 +95,8 @@ class OutsideDriver:
         born = _born(process)
         seen = self._remembered()
         is_same = seen is not None and (seen.process, round(seen.born)) == (process, round(born))
+        if not self.hears:  # nothing will ever say that it is ready
+            return RunState(process=process, started=born or None, ready=born or time.time())
         ready = self._ready or (seen.ready if seen is not None and is_same else None)
         is_known = self._is_stopping or is_same
         if not is_known:  # it was started by whoever holds it: what is on disk now is what it has read

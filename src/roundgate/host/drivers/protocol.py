@@ -54,6 +54,11 @@ class Driver(Protocol):
     kind: str
     """Its name in the site file."""
 
+    @property
+    def hears(self) -> bool:
+        """Whether it hears what the server says; else no ready sign is ever seen."""
+        ...
+
     def stop_it(self) -> str:
         """Stop the server in the driver's own way; describe that way, empty where it has none. Raises Trouble."""
         ...

@@ -51,8 +51,15 @@ class Round:
         """Whether anybody outside was told that the round is to come."""
         self.down_since: float | None = None
         """When the server was told to stop, in seconds since 1970; None where this process has not done so."""
+        self.probes_until = 0.0
+        """Until when (monotonic) a server without a ready sign, which this round has started, may take to answer."""
         self.operations: list[Waiting] = []
         """What the round brings into force: claimed at its beginning, as it was reviewed."""
+
+    @property
+    def has_ready_sign(self) -> bool:
+        """Whether the server says that it is ready, and its driver hears that."""
+        return bool(self.server.book.server.ready) and self.driver.hears
 
     @property
     def reader(self) -> ValueReader:

@@ -111,7 +111,7 @@ def _prove_ports(round: Round, files: ServerFiles) -> Iterator[PortOwned]:
     for wanted in wanted_ports(round.server, files):
         _await_port(round, wanted.protocol, wanted.address, wanted.port)
         if wanted.probe:
-            _probe(round, wanted, wanted.probe)
+            _await_answer(round, wanted, wanted.probe)
         yield PortOwned(wanted.port, wanted.protocol, wanted.address, answered=wanted.probe is not None)
 
 
@@ -152,8 +152,30 @@ def _same_address(owned: str, wanted: str) -> bool:
     return owned in {str(info[4][0]) for info in found}
 
 
+def _await_answer(round: Round, wanted: WantedPort, probe: Probe) -> None:
+    """See that the port answers the rulebook's probe. Raises NotProven.
+
+    Without a ready sign nothing tells when the server begins to answer: it is asked again until its start takes too
+    long.
+    """
+    until = 0.0 if round.has_ready_sign else round.probes_until
+    while True:
+        try:
+            _probe(round, wanted, probe)
+        except NotProven:
+            # Between two questions the log is heard, which ends the pause where the server ends.
+            if time.monotonic() > until or round.log.exited:
+                raise
+            round.log.hear(time.monotonic() + _PROBE_PAUSE)
+        else:
+            return
+
+
+_PROBE_PAUSE = 0.2
+
+
 def _probe(round: Round, wanted: WantedPort, probe: Probe) -> None:
-    """See that the port answers the rulebook's probe. Raises NotProven."""
+    """Ask a port once. Raises NotProven where it does not answer as the rulebook says."""
     why = f"it is ready and owns port {wanted.port} ({wanted.protocol})"
 
     def fits(answer: bytes) -> bool:

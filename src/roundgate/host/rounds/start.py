@@ -34,9 +34,12 @@ def start(round: Round) -> None:
         raise NotProven(f"its keeper's configuration cannot be written: {error.strerror or error}", []) from error
     round.journal.waits(Step.START, "waiting for the ready sign", round.store.timing(round.server.name, "start"))
     until = began + round.server.seconds("start_within")
-    if round.server.book.server.ready:
+    round.probes_until = until
+    if round.has_ready_sign:
         _await_ready(round, until)
     else:
+        if round.server.book.server.ready:
+            round.journal.note(Step.START, "its rulebook names no logs, so its ready sign is not seen; its ports tell")
         _await_ports(round, until)
     round.store.note_timing(round.server.name, "start", time.monotonic() - began)
 

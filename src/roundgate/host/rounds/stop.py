@@ -33,7 +33,7 @@ def stop(round: Round, files: ServerFiles | None) -> None:
     process = state.process
     if process is None:
         return
-    never_ready = bool(round.server.book.server.ready) and state.ready is None
+    never_ready = round.has_ready_sign and state.ready is None
     began = time.monotonic()
     round.driver.follow()
     if not never_ready:
