@@ -79,12 +79,15 @@ def backup(
 
 def _make(context: CallContext, name: str, what: str, kind: str, *, as_it_runs: bool) -> None:
     from roundgate.host.backups.holding import held_still
-    from roundgate.host.backups.making import make_backup, size_of
+    from roundgate.host.backups.making import make_backup, size_of, turn
     from roundgate.host.backups.manifest import archive_of
 
     server = context.opened(name).server
     began = time.monotonic()
-    with held_still(server, despite=as_it_runs) as held:
+    with (
+        turn(context.site, lambda: warn("Another backup is being made; this one waits for it.")),
+        held_still(server, despite=as_it_runs) as held,
+    ):
         if not held:
             warn(f"warning  {name} runs and goes on saving: its files may not fit together.")
         whole = _READ * size_of(server, what) if is_terminal() else 0

@@ -154,7 +154,7 @@ def _plan(round: Round) -> SwapPlan:
 
 def settle(round: Round, *, is_in_force: bool) -> str:
     """Clear up at the end of a round: what was replaced becomes a backup of its own. Give a remark, or nothing."""
-    from roundgate.host.backups.making import make_backup  # as in _unpacked
+    from roundgate.host.backups.making import make_backup, turn  # as in _unpacked
 
     aside = aside_of(round.server, round.number)
     if not aside.is_dir():
@@ -162,7 +162,8 @@ def settle(round: Round, *, is_in_force: bool) -> str:
     if is_in_force and (aside / "old").is_dir():
         round.journal.waits(Step.PROVE, "what was there before becomes a backup", None)
         try:
-            made, _ = make_backup(round.server, _plan(round).what, home=aside / "old", prunes=False)
+            with turn(round.server.site):
+                made, _ = make_backup(round.server, _plan(round).what, home=aside / "old", prunes=False)
         except (Trouble, OSError) as error:
             why = getattr(error, "what", None) or str(error)
             return f"What was there before is in {aside / 'old'}; it could not be made a backup: {why}"

@@ -8,8 +8,8 @@ import os
 import shutil
 import stat
 import time
-from collections.abc import Iterator, Sequence
-from contextlib import suppress
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager, suppress
 from pathlib import Path, PurePath
 from typing import BinaryIO, NamedTuple
 
@@ -39,6 +39,7 @@ from roundgate.host.errors import Busy, Trouble
 from roundgate.host.notices.outbox import tell
 from roundgate.host.places import Folder, Found
 from roundgate.host.servers import Server
+from roundgate.host.site import Site
 
 _TRIES = 3
 """How often a file is read that changes while it is read."""
@@ -54,6 +55,34 @@ class _Entry(NamedTuple):
     """Of a link, what it points to."""
 
 
+_TURN_WITHIN = 6 * 3600.0
+"""Seconds that a backup waits for those before it: one that takes longer has been forgotten."""
+
+
+@contextmanager
+def turn(site: Site, waits: Callable[[], None] = lambda: None) -> Iterator[None]:
+    """Wait until no other backup of the site is being made: two at once would take each other's room on the disk.
+
+    ``waits`` is called where there is one to wait for. Take the turn before a server's saving is held, or it is held
+    for as long as the others take. Raises Busy where it takes hours.
+    """
+    lock = FileLock(str(folder_of(site) / ".lock"), timeout=0)
+    try:
+        try:
+            lock.acquire()
+        except Timeout:
+            waits()
+            lock.acquire(timeout=_TURN_WITHIN)
+    except Timeout as error:
+        raise Busy(
+            "Another backup of this site has been at work for hours.", "See what it does: roundgate backups"
+        ) from error
+    try:
+        yield
+    finally:
+        lock.release()
+
+
 def make_backup(
     server: Server,
     what: str,
@@ -65,6 +94,8 @@ def make_backup(
     prunes: bool = True,
 ) -> tuple[Manifest, list[int]]:
     """Make a backup of a server's worlds, or of its whole folder, and read it again to see that it is right.
+
+    Call it within ``turn``.
 
     ``home`` is another folder that holds the same, ``prunes`` whether older backups go as the site file says. Gives it,
     and the numbers of the older ones that were deleted. Raises Trouble, Busy, or OSError for a full disk; what was
@@ -93,30 +124,22 @@ def _made(
 ) -> tuple[Manifest, list[int]]:
     site = server.site
     folder = folder_of(site)
-    lock = FileLock(str(folder / ".lock"), timeout=0)
+    found, left_out = _entries(server, home, plan.what, folder)
+    must_have_room(folder, sum(entry.size for entry in found))
+    number = next_number(site)
+    path = folder / f"{number}-{server.name}{ENDINGS[plan.kind]}"
     try:
-        lock.acquire()
-    except Timeout as error:
-        raise Busy("Another backup is being made on this site.", "Try again when it is done.") from error
-    try:
-        found, left_out = _entries(server, home, plan.what, folder)
-        must_have_room(folder, sum(entry.size for entry in found))
-        number = next_number(site)
-        path = folder / f"{number}-{server.name}{ENDINGS[plan.kind]}"
-        try:
-            manifest = _written(server, home, number, plan._replace(entries=found, left_out=left_out), path, told)
-            # Read back from the disk: a backup that nobody has read is a hope.
-            wrong = verify(path, manifest, told)
-            if wrong:
-                raise Trouble(f"The backup was not right when it was read again: {wrong[0]}. It was deleted.")
-            # Last: an archive counts as a backup once its manifest is there.
-            write_manifest(site, manifest)
-        except BaseException:
-            path.unlink(missing_ok=True)
-            raise
-        return manifest, prune(site, server.name) if prunes else []
-    finally:
-        lock.release()
+        manifest = _written(server, home, number, plan._replace(entries=found, left_out=left_out), path, told)
+        # Read back from the disk: a backup that nobody has read is a hope.
+        wrong = verify(path, manifest, told)
+        if wrong:
+            raise Trouble(f"The backup was not right when it was read again: {wrong[0]}. It was deleted.")
+        # Last: an archive counts as a backup once its manifest is there.
+        write_manifest(site, manifest)
+    except BaseException:
+        path.unlink(missing_ok=True)
+        raise
+    return manifest, prune(site, server.name) if prunes else []
 
 
 def _entries(server: Server, home: Path, what: str, backups: Path) -> tuple[list[_Entry], list[str]]:

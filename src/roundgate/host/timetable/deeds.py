@@ -11,7 +11,7 @@ from roundgate.core.notices.model import Notice, NoticeEvent
 from roundgate.core.rounds import RoundKind, RoundOutcome
 from roundgate.core.timetable.looking import MomentOutcome
 from roundgate.host.backups.holding import held_still
-from roundgate.host.backups.making import make_backup
+from roundgate.host.backups.making import make_backup, turn
 from roundgate.host.checking import check_one
 from roundgate.host.consoles import console_of
 from roundgate.host.drivers import driver_of
@@ -103,7 +103,7 @@ def _round(server: Server, planned: PlannedEntry, due: DueNow) -> Result:
 
 
 def _backup(server: Server, planned: PlannedEntry) -> Result:
-    with held_still(server, despite=False) as is_held:
+    with turn(server.site), held_still(server, despite=False) as is_held:
         made, _ = make_backup(server, "whole" if planned.entry.whole else "worlds", held=is_held)
     return Result("done", f"backup {made.number}")
 
