@@ -202,3 +202,32 @@ def test_a_script_leaves_no_copies(regatta: SiteUnderTest, editor: Path, tmp_pat
     env = {**plan(editor, "boat.slots=16=>boat.slots=\\u12"), "TMPDIR": str(tmp_path)}
     assert "nobody to ask" in regatta.run("edit", "regatta", "gullwind.properties", env=env).stderr
     assert kept_in(tmp_path) == []
+
+
+@pytest.mark.parametrize("answer", ["\r", "g\r"])
+def test_an_editor_that_returns_at_once_is_waited_for(regatta: SiteUnderTest, tmp_path: Path, answer: str) -> None:
+    """It hands the file to a window of its own, in which a person works on while the command is back already."""
+    window = tmp_path / "window.sh"
+    window.write_text(f'#!/bin/sh\necho "$1" >{tmp_path}/asked\n')
+    window.chmod(0o755)
+    call = [sys.executable, "-m", "roundgate", "edit", "regatta", "courses.txt"]
+    with Terminal(call, regatta.folder, EDITOR=str(window), VISUAL="") as terminal:
+        terminal.until("press Enter here")
+        copy = Path((tmp_path / "asked").read_text().strip())
+        assert str(copy) in terminal.text.replace("\r\n", "")
+        copy.write_text("Harbour Mile\nLantern Run\n")
+        terminal.type(answer)
+        assert terminal.end() == (1 if "g" in answer else 0), terminal.text
+    assert ("+Lantern Run" in regatta.ok("slate", "regatta")) == ("g" not in answer)
+    assert not copy.exists()
+
+
+@pytest.mark.parametrize("what", ["mkfifo", "mkdir"])
+def test_an_editor_that_leaves_no_file_changes_nothing(regatta: SiteUnderTest, tmp_path: Path, what: str) -> None:
+    script = tmp_path / "editor.sh"
+    script.write_text(f'#!/bin/sh\nrm "$1"; {what} "$1"\n')
+    script.chmod(0o755)
+    for words in (("edit", "regatta", "courses.txt"), ("edit", str(regatta.folder / "roundgate.toml"))):
+        done = regatta.run(*words, env={"EDITOR": str(script), "VISUAL": ""})
+        assert done.returncode == 1 and "no longer a file" in done.stderr, done.stderr
+    assert "the slate is empty" in regatta.ok("slate", "regatta")

@@ -9,6 +9,7 @@ import contextlib
 import os
 import shutil
 import signal
+import stat
 import subprocess
 import sys
 import tempfile
@@ -22,6 +23,8 @@ from roundgate.cli.screen.output import echo, warn
 from roundgate.host.errors import Trouble
 
 _PREFIX = "roundgate-edit-"
+_AT_ONCE = 1.0
+"""Seconds; nobody has looked at a file and closed it again so soon."""
 _ORIGIN = ".origin"
 """Beside a copy that was kept: a file with the path that it is a copy of."""
 
@@ -48,12 +51,17 @@ class PrivateCopy:
             raise
 
     def data(self) -> bytes:
-        """Give what the copy holds now."""
-        return self.path.read_bytes() if self.path.exists() else self.before
+        """Give what the copy holds now. Raises Trouble where an editor has left something else in its place."""
+        if not os.path.lexists(self.path):
+            return self.before
+        if not stat.S_ISREG(self.path.lstat().st_mode):
+            raise Trouble(f"{self.path} is no longer a file, so there is nothing to take over.", "Edit it again.")
+        return self.path.read_bytes()
 
     def edit(self, editor: Sequence[str]) -> bytes:
         """Run an editor on the copy, and give what it holds then. Raises Trouble."""
         self._is_in_editor = True
+        began = time.monotonic()
         try:
             done = subprocess.run([*editor, str(self.path)], check=False)
         except OSError as error:
@@ -64,6 +72,19 @@ class PrivateCopy:
             raise Trouble("The terminal was closed; nothing was changed.", "Edit it again.")
         if done.returncode:
             raise Trouble(f"The editor ended with {done.returncode}; nothing was changed.", "Edit it again.")
+        data = self.data()
+        if data == self.before and time.monotonic() - began < _AT_ONCE and sys.stdin.isatty():
+            data = self._after_window(editor[0])
+        return data
+
+    def _after_window(self, editor: str) -> bytes:
+        """Wait for a person whose editor hands the file to a window of its own and returns. Raises GivenUp."""
+        echo(
+            f"{editor} returned at once, and nothing is changed yet. It may work in a window of its own, on {self.path}"
+        )
+        answer = input("save it there, then press Enter here; g gives it up: ").strip().lower()
+        if answer[:1] == "g":
+            raise GivenUp(1)
         return self.data()
 
     def hang_up(self, *_: object) -> None:
@@ -100,7 +121,7 @@ def private_copy(origin: Path, before: bytes) -> Iterator[PrivateCopy]:
         copy.delete()
         raise
     except BaseException:
-        if is_person and copy.data() != before:
+        if is_person and _is_written(copy):
             copy.keep()
         else:
             copy.delete()
@@ -110,6 +131,14 @@ def private_copy(origin: Path, before: bytes) -> Iterator[PrivateCopy]:
     finally:
         if not ignored:
             signal.signal(signal.SIGHUP, former)
+
+
+def _is_written(copy: PrivateCopy) -> bool:
+    """Tell whether there is anything in the copy that a person may want."""
+    try:
+        return copy.data() != copy.before
+    except (OSError, Trouble):
+        return False
 
 
 def tell_kept(origin: Path) -> None:
