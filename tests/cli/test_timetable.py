@@ -17,6 +17,7 @@ import pytest
 from cli.test_notices import told, webhook
 from conftest import SiteUnderTest, wait_for
 from peers import Hook
+from roundgate.host.keeper.record import boot_mark
 
 MINUTE = 'cron = "* * * * *"'
 
@@ -192,6 +193,28 @@ def test_what_was_missed_is_told_once_and_made_up_where_the_table_says_so(site: 
     books(site, "UPDATE known SET since = ?", time.time() - 3600)
     assert "regatta: tea: needless" in tick(site), "the last one is made up"
     assert outcomes(site).count("needless") == 1 and outcomes(site)[-1] == "needless"
+
+
+@pytest.mark.parametrize("more", ["", 'make-up = "1h"\n'])
+def test_what_a_process_that_died_had_begun_is_told_and_made_up_where_the_table_says_so(
+    site: SiteUnderTest, hook: Hook, more: str
+) -> None:
+    site.add("regatta")
+    webhook(site, hook.url, 'on = ["missed"]')
+    at = time.time() // 60 * 60 - 1800
+    cron = time.strftime("%M %H * * *", time.localtime(at))
+    planned(site, "send", f'cron = "{cron}"\nline = "say tea"\n{more}')
+    known_before(site, 60)
+    with subprocess.Popen(["true"]) as gone:
+        pass
+    boot = boot_mark()
+    row = ("regatta", "tea", at, "running", at, f"{gone.pid} 1 {boot}")
+    books(site, "INSERT INTO moment VALUES (?, ?, ?, ?, ?, ?)", *row)
+    shown = tick(site) + tick(site)
+    wait_for(lambda: len(hook.got) == 1, 20)
+    assert "was interrupted. It is " + ("made up for now." if more else "not made up for.") in hook.bodies[0]["message"]
+    assert shown.count("regatta: tea: needless") == (1 if more else 0)
+    assert outcomes(site) == (["needless"] if more else ["missed"])
 
 
 def test_one_is_left_out_and_not_after_all(site: SiteUnderTest) -> None:

@@ -72,3 +72,18 @@ def test_only_a_missed_moment_can_be_claimed_again(site: Site, outcome: MomentOu
     assert not books.claim("regatta", "tea", NOW, again=True)
     assert books.claim("harbour", "tea", NOW) and books.claim("regatta", "supper", NOW)
     books.close()
+
+
+def test_a_moment_belongs_to_the_process_that_claimed_it_until_that_has_died(site: Site) -> None:
+    books = TimetableBooks(site)
+    assert books.claim("regatta", "tea", NOW) and books.orphans("regatta", "tea") == []
+    row = books.last("regatta", "tea")
+    assert row is not None and (row.outcome, row.detail) == ("running", "")
+    with subprocess.Popen(
+        [sys.executable, "-c", CLAIM_ALL, str(site.folder)], stdin=subprocess.PIPE, stdout=subprocess.PIPE
+    ) as other:
+        claimed = json.loads(other.communicate(b"\n")[0].splitlines()[1])
+    assert len(claimed) == 199, "all but the one that this process has"
+    found = books.orphans("regatta", "tea")
+    assert sorted(found) == [NOW + at for at in claimed] and books.orphans("regatta", "tea") == []
+    books.close()

@@ -5,14 +5,17 @@ A moment is claimed before anything is done, in one statement, so that of severa
 
 from __future__ import annotations
 
+import os
 import sqlite3
 import time
 from contextlib import suppress
 from pathlib import Path
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from roundgate.core.timetable.looking import MomentOutcome
+from roundgate.host.keeper.record import birth_of, boot_mark
 from roundgate.host.site import Site, make_private
 
 FILE = "timetable.sqlite"
@@ -76,11 +79,33 @@ class TimetableBooks:
     def claim(self, server: str, entry: str, due: float, *, again: bool = False) -> bool:
         """Take a moment for whoever asks; tell whether it was still free. ``again``: also one that was missed."""
         now = time.time()
-        row = (server, entry, due, "running", now, "")
+        row = (server, entry, due, "running", now, _owner())
         if self.db.execute("INSERT OR IGNORE INTO moment VALUES (?, ?, ?, ?, ?, ?)", row).rowcount:
             return True
-        query = "UPDATE moment SET outcome='running', at=? WHERE server=? AND entry=? AND due=? AND outcome='missed'"
-        return again and bool(self.db.execute(query, (now, server, entry, due)).rowcount)
+        mine = (now, _owner(), server, entry, due)
+        query = "UPDATE moment SET outcome='running', at=?, detail=? WHERE server=? AND entry=? AND due=?"
+        return again and bool(self.db.execute(f"{query} AND outcome='missed'", mine).rowcount)
+
+    def orphans(self, server: str, entry: str) -> list[float]:
+        """Give the moments whose process has died before it wrote down what became of them; they are taken back.
+
+        Of several who look, one gets each.
+        """
+        query = "SELECT due, detail FROM moment WHERE server=? AND entry=? AND outcome='running'"
+        running = self.db.execute(query, (server, entry)).fetchall()
+        query = "UPDATE moment SET outcome='missed', at=?, detail=? WHERE server=? AND entry=? AND due=? AND detail=?"
+        change = "AND outcome='running'"
+        return [
+            due
+            for due, owner in running
+            if not _is_alive(owner)
+            and self.db.execute(f"{query} {change}", (time.time(), INTERRUPTED, server, entry, due, owner)).rowcount
+        ]
+
+    def release(self, server: str, entry: str, due: float) -> None:
+        """Let a moment that was interrupted be made up for."""
+        query = "DELETE FROM moment WHERE server=? AND entry=? AND due=? AND outcome='missed' AND detail=?"
+        self.db.execute(query, (server, entry, due, INTERRUPTED))
 
     def write(self, server: str, entry: str, due: float, outcome: MomentOutcome, detail: str = "") -> None:
         """Write down what became of a moment."""
@@ -98,7 +123,23 @@ class TimetableBooks:
         """Give what became of the last moment of an entry that is past; None where there was none."""
         query = "SELECT * FROM moment WHERE server=? AND entry=? AND outcome<>'skip' ORDER BY due DESC LIMIT 1"
         row = self.db.execute(query, (server, entry)).fetchone()
-        return MomentRow(*row) if row is not None else None
+        if row is None:
+            return None
+        found = MomentRow(*row)
+        return replace(found, detail="") if found.outcome == "running" else found  # whose it is concerns nobody else
+
+
+INTERRUPTED = "it was interrupted: its process died"
+
+
+def _owner() -> str:
+    """Give what tells this process from any other, also from one with its number after the machine has started anew."""
+    return f"{os.getpid()} {birth_of(os.getpid())} {boot_mark()}"
+
+
+def _is_alive(owner: str) -> bool:
+    process, _, rest = owner.partition(" ")
+    return process.isdecimal() and f"{birth_of(int(process))} {boot_mark()}" == rest
 
 
 def _opened(path: Path) -> sqlite3.Connection:

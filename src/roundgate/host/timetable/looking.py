@@ -53,6 +53,7 @@ def look_at(site: Site, server: str, now: float | None = None) -> tuple[list[Due
 def _look_at_entry(
     site: Site, books: TimetableBooks, server: str, planned: PlannedEntry, now: float
 ) -> tuple[Due | None, float | None]:
+    _tell_interrupted(site, books, server, planned, now)
     known = books.known_since(server, planned.name, planned.mark, now)
     taken = books.taken(server, planned.name, min(known, now))
     found = look(planned.moments, known, now, taken, lead=planned.lead, make_up=planned.make_up)
@@ -65,6 +66,19 @@ def _look_at_entry(
     if found.known != known:
         books.settle(server, planned.name, planned.mark, found.known)
     return claimed, found.next
+
+
+def _tell_interrupted(site: Site, books: TimetableBooks, server: str, planned: PlannedEntry, now: float) -> None:
+    """Tell of what a process had begun that died, such as in a power cut; what may be made up for is free again."""
+    for at in books.orphans(server, planned.name):
+        again = now - at <= planned.make_up
+        if again:
+            books.release(server, planned.name, at)
+            books.settle(server, planned.name, planned.mark, min(at, now) - 1)
+        follows = "It is made up for now." if again else "It is not made up for."
+        moment = planned.clock(at, "%Y-%m-%d %H:%M %Z")
+        message = f"{planned.name} ({planned.entry.do}) of {server} at {moment} was interrupted. {follows}"
+        tell(site, Notice(NoticeEvent.MISSED, message, server))
 
 
 def _tell_missed(
