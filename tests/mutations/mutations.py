@@ -70,7 +70,46 @@ LIVE = "tests/faults/test_live_rounds.py"
 PEOPLE = "tests/core/test_people.py"
 CLUB = "tests/cli/test_people.py"
 
+ARCHIVES = "tests/faults/test_archives.py"
+INTRUDERS = "tests/faults/test_intruders.py"
+UNREADY = "tests/faults/test_never_ready.py"
+FIELDS = "tests/property/test_notice_fields.py"
+BROKEN = "tests/property/test_broken_secrets.py"
+TIMETABLE = "tests/host/test_timetable_books.py"
 MUTATIONS = [
+    Mutation(
+        "host/notices/sending.py",
+        "secrets.fill(webhook.body, fields_of(notice))",
+        "secrets.fill(secrets.fill(webhook.body, fields_of(notice)))",
+        FIELDS,
+    ),
+    Mutation("host/backups/archives.py", "if self.left < 0:", "if False:", ARCHIVES),
+    Mutation("host/backups/archives.py", "file.read(_LONGEST_LINK + 1)", "file.read()", ARCHIVES),
+    Mutation("host/backups/unpacking.py", "member.mode & PLAIN_MODE", "member.mode", ARCHIVES),
+    Mutation(
+        "host/backups/unpacking.py",
+        "copy_counted(source, file, member.size,",
+        "copy_counted(source, file, None,",
+        ARCHIVES,
+    ),
+    Mutation("host/handles.py", "_READ = os.O_RDONLY | os.O_NOFOLLOW", "_READ = os.O_RDONLY", INTRUDERS),
+    Mutation("host/asking/reader.py", "account_of(self.server.entry.user)", 'account_of("")', INTRUDERS),
+    Mutation("host/asking/consent.py", 'consent_for(book) in ("", *entry.allow)', "True", INTRUDERS),
+    Mutation("host/asking/commands.py", "if is_question:", "if False:", INTRUDERS),
+    Mutation("host/rounds/stop.py", "_ways_of_unready(round) if never_ready else", "", UNREADY),
+    Mutation("host/rounds/__main__.py", "if not is_wanted and not", "if False and not", UNREADY),
+    Mutation("host/drivers/outside.py", "        self._tell_former_keeper()\n", "", UNREADY),
+    Mutation(
+        "host/drivers/self_restarting.py",
+        "        self.events.clear()\n        if self._ready is not None:",
+        "        if self._ready is not None:",
+        DRIVERS,
+    ),
+    Mutation("core/secrets.py", "if not (sounds_secret(word[0]) or word[0] in names):", "if True:", BROKEN),
+    Mutation("host/timetable/books.py", "if not _is_alive(owner)", "if True", TIMETABLE),
+    Mutation("start.py", "and entry not in dropped]", "]", "tests/faults/test_hostile_files.py -k module"),
+    Mutation("cli/demo.py", "if not (keep and is_done):", "if not keep:", "tests/cli/test_demo_ended.py"),
+    Mutation("host/keeper/interpreter.py", 'os.environ.get(_MASK, "")', '""', PROCESS + " -k umask"),
     # --- values ---
     Mutation("core/values/numbers.py", "if stored < least:", "if stored <= least:", VALUES),
     Mutation("core/values/numbers.py", "if stored > most:", "if stored >= most:", VALUES),
@@ -379,7 +418,7 @@ MUTATIONS = [
     ),
     Mutation(
         "host/keeper/child.py",
-        'if any(char < " " or char == "\\x7f" for char in text):',
+        "if first_unseen(text):",
         "if False:",
         KEEPER + " -k takes_one_line",
     ),
@@ -779,7 +818,7 @@ MUTATIONS = [
         "            return last\n",
         PROCESS,
     ),
-    Mutation("host/drivers/outside.py", "_before(file, self.at) == self.seen", "True", DRIVERS),
+    Mutation("host/logs/tail.py", "_before(file, self.at) == self.seen", "True", DRIVERS),
     Mutation("api/actions.py", "if argument in given:", "if False:", ACTIONS),
     Mutation("core/loot/draws.py", "share = 1.0 / (most - least + 1)\n    so_far", "share = 0.5\n    so_far", LOOT),
     Mutation("core/loot/draws.py", "if 0 <= times - number <= others", "if True", LOOT),
@@ -843,8 +882,8 @@ MUTATIONS = [
     ),
     Mutation(
         "host/people/log_files.py",
-        "if own is not None and _is_done(path, about, own):",
-        "if own is not None and is_packed(path):",
+        "if own is not None and _is_done(part.path, part.about, own):",
+        "if own is not None and is_packed(part.path):",
         "tests/host/test_log_files.py",
     ),
     Mutation("core/loot/shifts.py", "key=lambda shift: (-shift.size,", "key=lambda shift: (shift.size,", LOOT_CLI),
@@ -879,7 +918,7 @@ MUTATIONS = [
     Mutation("host/keeper/loop.py", "while self._welcome():", "while False:", KEEPER),
     Mutation(
         "host/backups/archives.py",
-        "elif copy_counted(source, None, told) != (member.size",
+        "elif copy_counted(source, None, member.size, told) != (member.size",
         "elif False and (member.size",
         BACKUPS,
     ),
@@ -889,10 +928,10 @@ MUTATIONS = [
         "if False and found.path.startswith",
         BACKUPS,
     ),
-    Mutation("host/backups/archives.py", "if leads_outside(found.path, found.link):", "if False:", BACKUPS),
-    Mutation("host/backups/making.py", "path.unlink(missing_ok=True)\n            raise", "raise", BACKUPS),
-    Mutation("host/backups/making.py", "if leads_outside(name, target):", "if False:", BACKUPS),
-    Mutation("host/backups/making.py", "if got != (member.size, member.digest):", "if False:", BACKUPS),
+    Mutation("host/backups/unpacking.py", "if leads_outside(path, links):", "if False:", ARCHIVES),
+    Mutation("host/backups/making.py", "path.unlink(missing_ok=True)\n        raise", "raise", BACKUPS),
+    Mutation("host/backups/making.py", "if leads_outside(name, links):", "if False:", BACKUPS),
+    Mutation("host/backups/unpacking.py", "if got != (member.size, member.digest):", "if False:", BACKUPS),
     Mutation("host/backups/manifest.py", "if at and (is_old or is_beyond):", "if at and is_beyond:", BACKUPS),
     Mutation("core/fleet/ports.py", "if overlap(one.address, other.address):", "if True:", "tests/core/test_fleet.py"),
     Mutation(
@@ -926,7 +965,9 @@ MUTATIONS = [
         "if False:  # what is changed",
         "tests/cli/test_record_copies.py",
     ),
-    Mutation("host/backups/in_place.py", '_move(aside / "new" / unit, here)', "pass", "tests/faults/test_restores.py"),
+    Mutation(
+        "host/backups/in_place.py", 'home.move(f"{aside}/new/{unit}", unit)', "pass", "tests/faults/test_restores.py"
+    ),
     Mutation("host/backups/in_place.py", "if was_moved and had:", "if False:", "tests/faults/test_restores.py"),
     Mutation("host/backups/in_place.py", "and parent.is_symlink():", "and False:", "tests/faults/test_restores.py"),
     Mutation("host/rounds/bring_up.py", "swap_back(round)\n", "pass\n", "tests/faults/test_restores.py"),
@@ -983,8 +1024,8 @@ MUTATIONS = [
     Mutation("cli/changes/private_copy.py", "if self.is_hung_up:", "if False:", "tests/cli/test_edit_file.py"),
     Mutation(
         "cli/changes/private_copy.py",
-        "if is_person and copy.data() != before:",
-        "if copy.data() != before:",
+        "if is_person and _is_written(copy):",
+        "if _is_written(copy):",
         "tests/cli/test_edit_file.py",
     ),
     Mutation(
