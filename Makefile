@@ -1,7 +1,7 @@
 # The tasks of this repository; `make` alone lists them. Each is one command that can also be typed by hand.
 PYTHON ?= python
 
-.PHONY: help install test coverage lint types fix pages site bench mutations kills soak ci
+.PHONY: help install test coverage lint types fix pages site bench mutations mutants kills soak ci
 help:  ## list the tasks
 	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 12
 
@@ -38,6 +38,9 @@ bench:  ## every benchmark, as ratios within one run
 
 mutations:  ## change the code in small ways, each in a copy, and see that a test fails
 	$(PYTHON) tests/mutations/run.py
+
+mutants:  ## random small changes of all of core, api and host, each in a copy; 100 take two hours
+	$(PYTHON) tests/mutations/random_mutants.py --seed "$$(git rev-parse HEAD)"
 
 kills:  ## kills at random instants; takes half an hour
 	$(PYTHON) tests/faults/random_kills.py 400

@@ -319,6 +319,16 @@ def test_two_backups_at_once(regatta: SiteUnderTest) -> None:
     assert len(listed(regatta)) == 1
 
 
+def test_no_backup_gets_the_number_of_an_archive_whose_manifest_is_gone(regatta: SiteUnderTest) -> None:
+    regatta.ok("backup", "regatta")
+    regatta.ok("backup", "regatta")
+    archive = Path(str(listed(regatta)[0]["archive"]))
+    before = archive.read_bytes()
+    next(archive.parent.glob("2-*.json")).unlink()
+    assert "Backup 3 of regatta" in regatta.ok("backup", "regatta")
+    assert archive.read_bytes() == before
+
+
 def test_the_timetables_backups_of_several_servers_at_one_moment_are_all_made(site: SiteUnderTest) -> None:
     for name in ("regatta", "harbour", "nightwatch"):
         (site.add(name) / "saves").mkdir()

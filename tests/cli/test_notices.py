@@ -361,3 +361,13 @@ def test_wrong_tables_are_told(site: SiteUnderTest, table: str, words: str) -> N
     site.add("regatta")
     told(site, table)
     assert words in site.fails(1, "notices")
+
+
+def test_a_test_goes_to_everybody_whatever_they_want_to_hear_of(site: SiteUnderTest, hook: Hook) -> None:
+    site.add("regatta")
+    webhook(site, hook.url, 'on = ["crashed"]')
+    site.ok("start")
+    site.ok("notices", "test")
+    wait_for(lambda: bool(hook.got), 20)
+    site.ok("stop")
+    assert hook.events() == ["test"], "of the start and the stop it hears nothing"

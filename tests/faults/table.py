@@ -26,6 +26,7 @@ class Fault(NamedTuple):
 OLD, NEW, WHOLE, SAME = "as before", "new", "wholly old or wholly new", "untouched"
 UP, DOWN, RUNS = "up again", "down, as asked", "runs on"
 DOWN_TEST, KEPT, FILES, STATE = "test_never_down", "test_edits_kept", "test_hostile_files", "test_state"
+INTRUDERS, UNREADY, DRIVERS = "test_intruders", "test_never_ready", "test_drivers"
 KEEPER, CRASH, DISK = "test_keeper", "test_crashes", "test_full_disk"
 
 ROWS = (
@@ -136,6 +137,31 @@ ROWS = (
     Fault("a server in two clusters that disagree", "`check`", "one finding", SAME, RUNS, "test_fit::test_a_server_in_two_clusters_that_disagree_is_told_once"),
     Fault("a server of a wave fails", "`apply --waves`", "rewound; no further wave begins", "as before there", UP, "test_waves::test_a_wave_that_fails_stops_the_rest"),
     Fault("a server of a wave is held by another round", "`restart --waves`", "refused there", SAME, RUNS, "test_waves::test_a_restart_in_waves_and_a_server_that_is_busy"),
+    # --- what a rulebook, a server's user, an archive or a log would like to do
+    Fault("a rulebook names a command", "`show --ask`, `apply`", "not run until it is allowed; then as the server's user", SAME, RUNS, f"{INTRUDERS}::test_a_command_of_a_rulebook_runs_only_once_it_is_allowed_and_then_as_the_servers_user"),
+    Fault("a rulebook's command leaves a process behind, or talks without end", "`show --ask`", "ended in time", SAME, RUNS, f"{INTRUDERS}::test_a_command_that_leaves_a_process_behind_or_talks_without_end_holds_nobody_up"),
+    Fault("a link to root's file takes a planned file's place", "`backup` by root", "refused; no archive stays", SAME, RUNS, f"{INTRUDERS}::test_no_file_of_roots_gets_into_a_backup_by_a_link_that_takes_a_planned_files_place"),
+    Fault("logs of a rulebook, or links among them, lead outside", "`people seen`", "not read unless the site file says so", SAME, RUNS, f"{INTRUDERS}::test_no_log_outside_of_the_servers_folder_is_read"),
+    Fault("a link leads to root's file", "`edit`, `check`", "refused; nothing of it is shown", SAME, RUNS, f"{INTRUDERS}::test_an_edit_of_a_link_shows_nothing_of_what_it_leads_to"),
+    Fault("a link takes the place of the console's pipe", "`send`", "refused", SAME, RUNS, f"{INTRUDERS}::test_the_consoles_pipe_is_no_way_to_write_elsewhere"),
+    Fault("a pipe takes the place of a log or a world's file", "`people seen`, `backup`, `apply`", "left out", SAME, RUNS, f"{INTRUDERS}::test_a_pipe_or_a_device_in_a_files_place_stops_nothing"),
+    Fault("sixty generated archives: `x` and `x/y`, long names, odd types, links, setuid", "`backup restore --to`", "restored as the manifest says, or refused", SAME, RUNS, "test_archives::test_an_archive_leads_nowhere_and_makes_nothing_that_its_manifest_does_not_name"),
+    Fault("a few packed kilobytes that become gigabytes", "`backup restore`, `backup check`", "refused at the manifest's size", SAME, RUNS, "test_archives::test_a_few_packed_bytes_do_not_become_gigabytes"),
+    Fault("three links in a row lead out", "`backup restore --to`", "refused", SAME, RUNS, "test_archives::test_three_links_in_a_row_do_not_lead_out"),
+    Fault("braces in a reason, a name or a log line", "notices", "sent as they are; they name no secret", SAME, RUNS, "test_notice_fields::test_a_field_never_names_a_secret"),
+    Fault("a line with a secret is broken at random", "`check`", "nothing after the secret's name is shown", SAME, "-", "test_broken_secrets::test_no_finding_of_a_broken_file_shows_its_secret"),
+    Fault("a pattern with endless backtracking", "`people seen`", "switched off; `status` names it", SAME, RUNS, "test_patterns::test_people_seen_ends_whatever_the_rulebooks_patterns_are_and_status_names_them"),
+    # --- up or not
+    Fault("a process is never ready and ignores its signals", "rewind", "told again, then ended; rewound", OLD, UP, f"{UNREADY}::test_a_process_that_was_never_ready_and_ignores_its_signals_is_ended_for_the_old_files"),
+    Fault("the host's wrapper waits before it restarts", "`apply` with driver `self`", "proven", NEW, UP, f"{DRIVERS}::test_a_wrapper_that_waits_before_it_restarts_is_no_lost_server"),
+    Fault("the server was started elsewhere", "`status`, `start`", "up, not held; refused", SAME, RUNS, f"{DRIVERS}::test_a_server_that_was_started_elsewhere_is_up_and_not_held"),
+    Fault("the rulebook names no logs", "driver `commands`", "ready by its ports and probe", NEW, UP, f"{DRIVERS}::test_a_server_whose_logs_nobody_names_is_ready_by_its_ports_and_probe"),
+    Fault("a start fails", "`start`", "failed; no keeper stays", SAME, "down, and said", f"{UNREADY}::test_no_keeper_stays_after_a_start_that_failed"),
+    # --- nothing forgotten
+    Fault("three backups at one moment", "`backup`", "one after the other", SAME, RUNS, "test_backups::test_the_timetables_backups_of_several_servers_at_one_moment_are_all_made"),
+    Fault("the process of a moment dies", "the timetable", "told as interrupted; made up where the table says so", SAME, RUNS, "test_timetable::test_what_a_process_that_died_had_begun_is_told_and_made_up_where_the_table_says_so"),
+    Fault("the editor returns at once", "`edit`", "waited for", SAME, RUNS, "test_edit_file::test_an_editor_that_returns_at_once_is_waited_for"),
+    Fault("the demo gets SIGTERM or SIGHUP", "any", "its servers are stopped", SAME, DOWN, "test_demo_ended::test_a_demo_that_is_ended_leaves_nothing_running"),
 )  # fmt: skip
 
 

@@ -237,6 +237,14 @@ def test_a_server_that_gives_no_ready_sign_is_ready_by_its_port(site: SiteUnderT
     site.ok("stop")
 
 
+def test_a_port_on_another_address_than_the_wanted_one_proves_nothing(site: SiteUnderTest) -> None:
+    """The server listens on 127.0.0.1 alone; a bad address makes some servers fall back to another one."""
+    quay(site, server=READY + PORT.replace('bind = "127.0.0.1"', 'bind = "0.0.0.0"').replace(PROBE, ""))
+    output = site.fails(1, "start")
+    assert "owns port" in output and "on 127.0.0.1, not on 0.0.0.0" in output
+    site.ok("stop")
+
+
 QUERY = '[query.info]\nport = "port"\nhex = "ff 69"\npad = 16\nstarts = "ff"\n'
 BY_BYTES = 'live = { query = "info", bytes = [5, 2] }'
 LINES = """[query.info]

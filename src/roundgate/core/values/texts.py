@@ -187,7 +187,7 @@ class Condition(Traits):
 
     def read(self, stored: str, spec: Setting) -> Value:
         """See ValueKind. Raises ValueProblem."""
-        if any(char < " " and char not in "\n\t" for char in stored):
+        if any((char < " " and char not in "\n\t") or char == "\x7f" for char in stored):
             raise ValueProblem("value-control", "A condition cannot hold a control character.")
         if stored in spec.choices or not (spec.choices or spec.offers) or is_code(stored):
             return stored  # what is more than words is code, and only the server can tell whether it is right

@@ -1,0 +1,202 @@
+"""Make random small changes of the code, each in a copy, and see that a test fails.
+
+    python tests/mutations/random_mutants.py [--count 100] [--seed TEXT] [--jobs N] [--coverage FILE]
+
+A change is made by rule at a place that chance chooses, in all of ``core``, ``api`` and ``host``: a comparison turned,
+a bound moved by one, a constant changed, a statement dropped, a condition negated, ``and`` for ``or``. The tests are
+those that reach the changed line, by a coverage file with contexts (``coverage run`` with ``dynamic_context``);
+without one, those that import the module or are called like it. Prints a line for each, and the share that was caught.
+Survivors that no test can notice are in ``survivors.txt``, each with its reason. Ends with 1 below 80 of 100.
+"""
+
+from __future__ import annotations
+
+import argparse
+import ast
+import os
+import random
+import shutil
+import subprocess
+import sys
+import tempfile
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from typing import NamedTuple
+
+sys.path.insert(0, str(Path(__file__).parent))
+from run import LEFT_OUT, ROOT, TEST_SECONDS, interpreter
+
+FLOORS = ("core", "api", "host")
+SHARE = 0.8
+SURVIVORS = Path(__file__).parent / "survivors.txt"
+MOST_TESTS = 12
+"""Files of tests that a change is given at most, the nearest first."""
+_TURNED: dict[type[ast.cmpop], type[ast.cmpop]] = {
+    ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
+    ast.In: ast.NotIn, ast.NotIn: ast.In, ast.Is: ast.IsNot, ast.IsNot: ast.Is,
+}  # fmt: skip
+
+
+class Mutant(NamedTuple):
+    """One change: the module below ``src/roundgate``, its line, what is done, and the bytes that it is done to."""
+
+    module: str
+    line: int
+    what: str
+    start: int
+    end: int
+    new: str
+
+    @property
+    def shown(self) -> str:
+        return f"{self.module}:{self.line}: {self.what}"
+
+
+def mutants_of(path: Path) -> Iterator[Mutant]:
+    """Give every change that the rules make of a module."""
+    source = path.read_bytes()
+    starts = [0]
+    for row in source.splitlines(keepends=True):
+        starts.append(starts[-1] + len(row))
+    module = str(path.relative_to(ROOT / "src" / "roundgate"))
+
+    def span(node: ast.expr | ast.stmt) -> tuple[int, int]:
+        assert node.end_lineno is not None and node.end_col_offset is not None
+        return starts[node.lineno - 1] + node.col_offset, starts[node.end_lineno - 1] + node.end_col_offset
+
+    def changed(node: ast.expr | ast.stmt, what: str, new: str) -> Mutant:
+        return Mutant(module, node.lineno, what, *span(node), new)
+
+    for node in ast.walk(ast.parse(source)):
+        if isinstance(node, ast.Compare) and len(node.ops) == 1 and type(node.ops[0]) in _TURNED:
+            turned = ast.Compare(node.left, [_TURNED[type(node.ops[0])]()], node.comparators)
+            yield changed(node, "comparison", f"({ast.unparse(turned)})")
+        elif isinstance(node, ast.BoolOp):
+            other = ast.BoolOp(ast.Or() if isinstance(node.op, ast.And) else ast.And(), node.values)
+            yield changed(node, "and/or", f"({ast.unparse(other)})")
+        elif isinstance(node, ast.If | ast.IfExp | ast.While):
+            yield changed(node.test, "condition", f"(not ({ast.unparse(node.test)}))")
+        elif isinstance(node, ast.Constant) and type(node.value) in (int, float) and not isinstance(node.value, bool):
+            yield changed(node, "constant", f"({node.value + 1!r})")
+        elif (isinstance(node, ast.Expr) and isinstance(node.value, ast.Call)) or isinstance(node, ast.AugAssign):
+            yield changed(node, "statement", "pass")
+
+
+def chosen(count: int, seed: str) -> list[Mutant]:
+    """Give so many changes, of every module with the same chance for each of its changes."""
+    every = [
+        mutant
+        for floor in FLOORS
+        for path in sorted((ROOT / "src" / "roundgate" / floor).rglob("*.py"))
+        for mutant in mutants_of(path)
+        if "TYPE_CHECKING" not in mutant.new
+    ]
+    return random.Random(seed).sample(every, count)
+
+
+def tests_by_line(coverage: str) -> dict[tuple[str, int], list[str]]:
+    """Give the files of tests that reach each line, by a coverage file with contexts."""
+    import sqlite3
+
+    from coverage.numbits import numbits_to_nums
+
+    found: dict[tuple[str, int], list[str]] = {}
+    with sqlite3.connect(coverage) as db:
+        rows = db.execute(
+            "SELECT file.path, context.context, line_bits.numbits FROM line_bits"
+            " JOIN file ON file.id = line_bits.file_id JOIN context ON context.id = line_bits.context_id"
+        ).fetchall()
+    for path, context, bits in rows:
+        if "roundgate/" in path and context:
+            module, test = path.rpartition("src/roundgate/")[2], context.partition("::")[0].partition("|")[0]
+            for line in numbits_to_nums(bits):
+                found.setdefault((module, line), []).append(test)
+    return {place: list(dict.fromkeys(tests)) for place, tests in found.items()}
+
+
+def tests_by_name(module: str) -> list[str]:
+    """Give the files of tests that import a module, or what lies in its package, the nearest first."""
+    name = "roundgate." + module.removesuffix(".py").replace("/", ".").removesuffix(".__init__")
+    package = name.rpartition(".")[0]
+    parts = [part for part in name.split(".")[2:] if part not in ("protocol", "shared")]
+    ranked = []
+    for path in sorted((ROOT / "tests").rglob("test_*.py")):
+        if path.parent.name in ("mutations", "real"):
+            continue
+        text = path.read_text("utf-8")
+        near = 8 * (f"{name} " in text or f"{name}\n" in text) + 3 * (package in text)
+        near += sum(2 * (part.rstrip("s") in path.stem) + (part in text) for part in parts)
+        ranked.append((-near, str(path.relative_to(ROOT))))
+    return [path for near, path in sorted(ranked) if near][:MOST_TESTS]
+
+
+def outcome(mutant: Mutant, tests: list[str]) -> str:
+    """Make a change in a copy and run its tests; give ``caught``, ``SURVIVED`` or ``NO TESTS``."""
+    if not tests:
+        return "NO TESTS"
+    with tempfile.TemporaryDirectory() as folder:
+        copy = Path(folder)
+        for name in ("src", "tests", "docs", "bench"):
+            shutil.copytree(ROOT / name, copy / name, ignore=shutil.ignore_patterns("__pycache__"))
+        for name in ("pyproject.toml", "README.md", "CHANGELOG.md", "CONTRIBUTING.md"):
+            shutil.copy(ROOT / name, copy / name)
+        path = copy / "src" / "roundgate" / mutant.module
+        source = path.read_bytes()
+        path.write_bytes(source[: mutant.start] + mutant.new.encode() + source[mutant.end :])
+        command = [str(interpreter(copy)), "-m", "pytest", "-x", "-q", "-n", "0", "-p", "no:cacheprovider"]
+        environment = {name: value for name, value in os.environ.items() if name not in LEFT_OUT}
+        try:
+            done = subprocess.run(
+                [*command, "--timeout", str(TEST_SECONDS), *tests],
+                cwd=copy,
+                env=environment,
+                capture_output=True,
+                check=False,
+                timeout=900,
+            )
+        except subprocess.TimeoutExpired:
+            return "caught"  # it made something endless
+        return {0: "SURVIVED", 5: "NO TESTS"}.get(done.returncode, "caught")
+
+
+def reasons() -> dict[str, str]:
+    """Give the reason why a change cannot be noticed, by its module, what is done and the line's text."""
+    rows = [row.split(" | ") for row in SURVIVORS.read_text("utf-8").splitlines() if row and row[0] != "#"]
+    return {" | ".join(row[:3]): row[3] for row in rows}
+
+
+def key_of(mutant: Mutant) -> str:
+    """Give what a survivor is known by, which outlives a change of the lines above it."""
+    line = (ROOT / "src" / "roundgate" / mutant.module).read_text("utf-8").splitlines()[mutant.line - 1]
+    return " | ".join((mutant.module, mutant.what, line.strip()))
+
+
+def main() -> int:
+    """Run; print a line for each change and the share that was caught."""
+    parser = argparse.ArgumentParser()
+    parser.add_argument("--count", type=int, default=100)
+    parser.add_argument("--seed", default="")
+    parser.add_argument("--jobs", type=int, default=os.cpu_count() or 1)
+    parser.add_argument("--coverage", default="")
+    options = parser.parse_args()
+    known, reached = reasons(), tests_by_line(options.coverage) if options.coverage else {}
+    mutants = chosen(options.count, options.seed)
+    tests = [
+        reached.get((mutant.module, mutant.line), [])[:MOST_TESTS] or tests_by_name(mutant.module) for mutant in mutants
+    ]
+    caught = 0
+    with ThreadPoolExecutor(options.jobs) as pool:
+        for mutant, found in zip(mutants, pool.map(outcome, mutants, tests), strict=True):
+            reason = known.get(key_of(mutant), "")
+            caught += found == "caught" or bool(reason)
+            print(
+                f"{found if not reason else 'known':10} {mutant.shown}  {key_of(mutant).rpartition(' | ')[2][:70]}",
+                flush=True,
+            )
+    print(f"{caught} of {len(mutants)} caught")
+    return 0 if caught >= SHARE * len(mutants) else 1
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())
