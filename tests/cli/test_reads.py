@@ -12,8 +12,7 @@ import os, sys
 
 def log(event, args, out=os.open(os.environ["READS"], os.O_WRONLY | os.O_APPEND | os.O_CREAT)):
     if event == "open" and isinstance(args[0], str) and args[2] & (os.O_WRONLY | os.O_DIRECTORY) == 0:
-        place = sys._getframe(1).f_locals.get("self")
-        folder = getattr(place, "folder", None)
+        folder = sys._getframe(1).f_locals.get("folder")
         if isinstance(folder, int):
             where = os.readlink(f"/proc/self/fd/{folder}")
             role = "round" if "roundgate.host.rounds" in sys.orig_argv else "terminal"

@@ -176,11 +176,18 @@ def test_every_fact_difference_and_consequence_has_its_words() -> None:
             "world": "w",
             "made": "1",
             "wanted": "2",
+            "command": "./status.sh",
+            "allowed": "yes",
+            "server": "regatta",
         }
         words = describe_consequence(
             Consequence(kind, ("race.slots",), {**detail, "who": "Wren", "roster": "r", "what": "x"})
         )
         assert words.startswith(("race.slots: ", "Wren joins r: ", "Wren leaves r: ", "x"))
+    unasked = Consequence(
+        ConsequenceCode.COMMAND, ("race.slots",), {"command": "x", "allowed": "", "server": "regatta"}
+    )
+    assert describe_consequence(unasked).endswith("To allow it: roundgate rulebook allow regatta")
 
 
 @pytest.mark.parametrize("sign", ["=", "+", "-", "@", "\t", "\r", "\t=", " ="])

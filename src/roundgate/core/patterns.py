@@ -94,8 +94,8 @@ _SHORT = 512
 """Bytes of a line up to which two parts that repeat cost little, however the line is made."""
 _MOST_TIMEOUTS = 3
 """How often a pattern may take too long before it is no longer searched."""
-_MOST_SPENT = 5.0
-"""Seconds for all searches that are limited in time: long lines, or patterns that may run away."""
+_MOST_SPENT, _MOST_EACH = 2.0, 0.001
+"""Seconds for all searches that are limited in time, and for each of them on average: a long log may take long."""
 
 
 class LineSearch:
@@ -113,15 +113,16 @@ class LineSearch:
         self.quick_up_to = 0 if _REPEATED_GROUP.search(pattern) else _SHORT if repeats <= _FEW_PARTS else 0
         """Bytes of a line up to which ``compiled`` may be searched without a clock."""
         self.timeouts = 0
-        self.spent = 0.0
-        """Seconds that all searches within a limit of time have taken."""
+        self.searched, self.spent = 0, 0.0
+        """How many searches within a limit of time there were, and the seconds that they have taken."""
         self._clock = clock
         self._clocked: Any = None
 
     @property
     def is_off(self) -> bool:
         """Whether the pattern took too long too often and is no longer searched."""
-        return self.timeouts >= _MOST_TIMEOUTS or self.spent > _MOST_SPENT
+        is_slow = self.spent > _MOST_SPENT and self.spent > self.searched * _MOST_EACH
+        return self.timeouts >= _MOST_TIMEOUTS or is_slow
 
     def search(self, line: bytes) -> Any:
         """Search a line: a match of ``re`` or ``regex``, None where there is none, or where it took too long."""
@@ -143,6 +144,7 @@ class LineSearch:
         except regex.error:  # what only the other module reads
             return None
         finally:
+            self.searched += 1
             self.spent += self._clock() - began
 
 
