@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import errno
 import os
+import shutil
 from pathlib import Path
 
 import pytest
@@ -180,3 +181,22 @@ def test_a_file_is_not_read_half_written(
     monkeypatch.setattr(files.time, "sleep", go_on)
     texts, unreadable = files.read_texts(Folder(str(tmp_path)), ["a.properties"])
     assert not unreadable and texts["a.properties"].body.encode() == whole and pauses >= pieces * every
+
+
+def test_a_walk_gives_each_thing_once_though_a_folder_goes_meanwhile(tmp_path: Path) -> None:
+    for name in ("a/x", "b/y", "c/z"):
+        (tmp_path / "top" / name).parent.mkdir(parents=True)
+        (tmp_path / "top" / name).write_text("")
+    folder = Folder(str(tmp_path))
+    seen = []
+    for found in folder.walk("top/"):
+        seen.append(found.path)
+        if found.path == "top/a/x":
+            shutil.rmtree(tmp_path / "top" / "b")
+    assert seen == ["top/a", "top/b", "top/c", "top/a/x", "top/c/z"]
+    with pytest.raises(FileNotFoundError):
+        list(folder.walk("elsewhere/"))
+    deep = tmp_path / "/".join(["d"] * 120)
+    deep.mkdir(parents=True)
+    with pytest.raises(Trouble, match="more than 100 folders"):
+        list(folder.walk())

@@ -230,14 +230,17 @@ class Folder(Struct, frozen=True):
 
         A folder that ``skips`` is left out with all that is in it. Raises OSError or Trouble.
         """
-        waiting = [start.strip(os.sep) or "."]
+        first = start.strip(os.sep) or "."
+        waiting = [first]
         while waiting:
             at = waiting.pop()
             below: list[str] = []
-            with ExitStack() as ignored:
-                if at != start:  # a folder may go while its neighbours are looked at
-                    ignored.enter_context(suppress(FileNotFoundError))
+            try:
                 entries = self._entries(at)
+            except FileNotFoundError:
+                if at == first:
+                    raise
+                continue  # it has gone while its neighbours were looked at
             for found in entries:
                 is_folder = stat.S_ISDIR(found.about.st_mode)
                 if is_folder and skips(found.path):

@@ -33,7 +33,8 @@ def stop(round: Round, files: ServerFiles | None) -> None:
     process = state.process
     if process is None:
         return
-    never_ready = round.has_ready_sign and state.ready is None
+    # What this round has started and was never ready has nobody on it, and nothing to save.
+    never_ready = round.has_ready_sign and state.ready is None and (Step.START, "begin") in round.journal.marks
     began = time.monotonic()
     round.driver.follow()
     if not never_ready:
@@ -136,10 +137,9 @@ _FIRST_PAUSE, _LONGEST_PAUSE = 0.5, 5.0
 
 
 def _ways_of_unready(round: Round) -> Iterator[Way]:
-    """Tell a process that never was ready again and again, for it may not listen yet; then end it.
+    """Tell a process that never was ready again and again, for it may not listen yet; then end it by force.
 
-    Several servers ignore every signal until they have loaded their world. SIGKILL is for what this round has started
-    itself: nobody was on it, and there is nothing to save.
+    Several servers ignore every signal until they have loaded their world.
     """
     spec = round.server.book.server
     own = _own_way(round)
@@ -153,23 +153,15 @@ def _ways_of_unready(round: Round) -> Iterator[Way]:
     signals = [step.partition(" ")[0] for step in spec.signals] or ["SIGTERM"]
     until = time.monotonic() + round.server.seconds("start_within")
     pause = _FIRST_PAUSE
-    while time.monotonic() + pause < until:
+    while time.monotonic() + pause < until and pause < _LONGEST_PAUSE:
         for name in signals:
             with suppress(Trouble):
                 round.driver.signal(name)
                 yield Way(f"{name}, sent to a process that is not ready yet", pause)
-        if pause >= _LONGEST_PAUSE and _was_started_here(round):
-            break
-        pause = min(2 * pause, _LONGEST_PAUSE)
-    round.driver.signal("SIGTERM")
-    yield Way("SIGTERM", _FIRST_PAUSE)
-    if round.server.may_kill or round.options.kill or _was_started_here(round):
-        round.driver.signal("SIGKILL")
-        yield Way("SIGKILL", round.server.seconds("grace"))
-
-
-def _was_started_here(round: Round) -> bool:
-    return (Step.START, "begin") in round.journal.marks
+        pause *= 2
+    for name in ("SIGTERM", "SIGKILL"):
+        round.driver.signal(name)
+        yield Way(name, _FIRST_PAUSE if name == "SIGTERM" else round.server.seconds("grace"))
 
 
 def _own_way(round: Round) -> str:
