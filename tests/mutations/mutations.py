@@ -928,7 +928,7 @@ MUTATIONS = [
         "if False and found.path.startswith",
         BACKUPS,
     ),
-    Mutation("host/backups/unpacking.py", "if leads_outside(path, links):", "if False:", ARCHIVES),
+    Mutation("host/backups/unpacking.py", "if leads_outside(path, named):", "if False:", ARCHIVES),
     Mutation("host/backups/making.py", "path.unlink(missing_ok=True)\n        raise", "raise", BACKUPS),
     Mutation("host/backups/making.py", "if leads_outside(name, links):", "if False:", BACKUPS),
     Mutation("host/backups/unpacking.py", "if got != (member.size, member.digest):", "if False:", BACKUPS),

@@ -77,9 +77,10 @@ def _unpacked(archive: Path, manifest: Manifest, into: Path, chosen: set[str], t
                 elif found.path in chosen or found.path not in known:
                     _unpack(home, found.path, wanted.get(found.path), source, told)
                     came.append(found.path)
-        # Last, and looked at all together: one link may lead out by way of another.
+        # Last, and looked at all together, by the names that they will have: one may lead out by way of another.
+        named = {PurePosixPath(path).as_posix(): link for path, link in links.items()}
         for path, link in links.items():
-            if leads_outside(path, links):
+            if leads_outside(path, named):
                 raise Trouble(f"The archive holds a link '{path}' that leads out of the folder. Nothing was restored.")
             if path in chosen or path not in known:
                 with _place_for(home, path) as folder:
