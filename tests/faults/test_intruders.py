@@ -117,6 +117,7 @@ def test_a_command_of_a_rulebook_runs_only_once_it_is_allowed_and_then_as_the_se
     quay.ok("set", "boats=6")
     review = quay.ok("slate")
     assert "./status.sh" in review and "roundgate rulebook allow quay" in review
+    assert "cannot be read back" not in review, "that is said once, with what to do"
     assert "Not read back: boats" in quay.ok("apply", "--yes")
     assert not log.exists(), "nothing was run"
 

@@ -154,8 +154,8 @@ def rulebook(
     arguments: Annotated[
         list[str] | None,
         typer.Argument(
-            help="list; check NAME-OR-FILE...; show NAME; draft SERVER[,SERVER...]; allow SERVER; schema [site], "
-            "schema NAME FILE",
+            help="list; check NAME-OR-FILE...; show NAME; draft SERVER[,SERVER...]; allow SERVER; schema, "
+            "schema site, schema NAME FILE",
             autocompletion=complete_rulebook,
         ),
     ] = None,

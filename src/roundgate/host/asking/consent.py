@@ -34,9 +34,12 @@ def may_run(entry: ServerEntry, book: Rulebook) -> bool:
 def wishes(book: Rulebook) -> list[str]:
     """Describe what a rulebook wants beyond its server's files: commands, and files outside of the server's folder."""
     found = [f"runs '{command}' to read values (query {name})" for name, command in commands_of(book).items()]
-    found += [f"reads logs outside of the server's folder: {path}" for path in book.server.logs if _leaves(path)]
-    files = [file.path for file in book.file.values() if _leaves(file.path)]
-    return found + [f"reads and writes a file outside of the server's folder: {path}" for path in files]
+    places = [("logs", path) for path in book.server.logs] + [("a file", file.path) for file in book.file.values()]
+    return found + [
+        f"names {what} outside of the server's folder, which 'outside' in the site file has to allow: {path}"
+        for what, path in places
+        if _leaves(path)
+    ]
 
 
 def _leaves(path: str) -> bool:

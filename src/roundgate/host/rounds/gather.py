@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Sequence
+from collections.abc import Sequence, Set
 from typing import TYPE_CHECKING
 
 from msgspec import Struct, json
@@ -40,7 +40,17 @@ def _reviewed(server: Server, outcome: Outcome) -> Review:
     fixed = world_consequences(server, outcome) if any(not change.is_nothing for change in outcome.changes) else []
     rights = rank_consequences(server, outcome)
     commands = _commands_run(server, outcome)
-    return replace(review, consequences=(*with_names(server, review.consequences), *rights, *fixed, *commands))
+    told = {name for command in commands for name in command.names}
+    plain = [_without(consequence, told) for consequence in with_names(server, review.consequences)]
+    found = [each for each in plain if each.names or each.code is not ConsequenceCode.NOT_READABLE]
+    return replace(review, consequences=(*found, *rights, *fixed, *commands))
+
+
+def _without(consequence: Consequence, told: Set[str]) -> Consequence:
+    """Leave names out of what cannot be read back, where their command says more."""
+    if consequence.code is not ConsequenceCode.NOT_READABLE:
+        return consequence
+    return replace(consequence, names=tuple(name for name in consequence.names if name not in told))
 
 
 def _commands_run(server: Server, outcome: Outcome) -> list[Consequence]:
