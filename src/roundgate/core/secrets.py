@@ -202,8 +202,8 @@ def _sounding(line: str, offset: int, names: frozenset[str]) -> Iterator[Entry]:
 
 _WORD = lazy(r"[\w.\-]+")
 _BEFORE_VALUE = lazy(r"[\"'\])]?[\s:=>,;]*")
-_IN_QUOTES = lazy(r"(?:\"[^\"]*\"|'[^']*')(?=\s*(?:[,;}\])>#/]|$))")
-"""A value between two quotes, with nothing after it but what may follow one."""
+_IN_QUOTES = lazy(r"(?:\"[^\"]*\"|'[^']*')(?=\W*$)")
+"""A value between two quotes, with no more text after it."""
 
 
 def _after_name(line: str, offset: int, names: frozenset[str]) -> Iterator[Entry]:

@@ -11,7 +11,7 @@ from roundgate.core.findings import Finding, Fix, Place, Problem
 from roundgate.core.formats import FORMATS, problems_of
 from roundgate.core.formats.protocol import USUAL, Dialect, Document, Entry
 from roundgate.core.patterns import lazy
-from roundgate.core.secrets import HIDDEN, shown_line, sounding_secret
+from roundgate.core.secrets import HIDDEN, shown_line, sounding_secret, sounds_secret
 from roundgate.core.text import NotText, Text, decode
 
 
@@ -83,6 +83,8 @@ def _standalone_finding(name: str, text: Text, problem: Problem) -> Finding:
 
 def hide_secrets(finding: Finding, secrets: Sequence[Entry]) -> Finding:
     """Keep secrets on a finding's line out of its message, and out of its repair."""
+    if any(sounds_secret(word) for fix in finding.fixes for word in _NAMES.findall(fix.new)):
+        finding = replace(finding, fixes=())  # one that joins lines may bring a secret from another line
     values = [secret.value for secret in secrets if secret.value.strip()]
     if not values:
         return finding
@@ -95,7 +97,8 @@ def hide_secrets(finding: Finding, secrets: Sequence[Entry]) -> Finding:
     return replace(finding, cause=cause, do=do, fixes=fixes if len(fixes) == len(finding.fixes) else ())
 
 
-_WORDS = lazy(r"[^\s\"'<>=,;(){}\[\]]{3,}")
+_NAMES = lazy(r"[\w.\-]+")
+_WORDS = lazy(r"\w{3,}")
 
 
 def problems_here(name: str, document: Document, given: str = "") -> Sequence[Problem]:
