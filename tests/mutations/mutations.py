@@ -99,12 +99,7 @@ MUTATIONS = [
     Mutation("host/rounds/stop.py", "_ways_of_unready(round) if never_ready else", "", UNREADY),
     Mutation("host/rounds/__main__.py", "if not is_wanted and not", "if False and not", UNREADY),
     Mutation("host/drivers/outside.py", "        self._tell_former_keeper()\n", "", UNREADY),
-    Mutation(
-        "host/drivers/self_restarting.py",
-        "        self.events.clear()\n        if self._ready is not None:",
-        "        if self._ready is not None:",
-        DRIVERS,
-    ),
+    Mutation("host/drivers/self_restarting.py", "        self._last = process\n", "", DRIVERS + " -k wrapper"),
     Mutation("core/secrets.py", "if not (sounds_secret(word[0]) or word[0] in names):", "if True:", BROKEN),
     Mutation("host/timetable/books.py", "if not _is_alive(owner)", "if True", TIMETABLE),
     Mutation("start.py", "and entry not in dropped]", "]", "tests/faults/test_hostile_files.py -k module"),
