@@ -15,7 +15,6 @@ import argparse
 import ast
 import os
 import random
-import shutil
 import subprocess
 import sys
 import tempfile
@@ -25,7 +24,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 sys.path.insert(0, str(Path(__file__).parent))
-from run import LEFT_OUT, ROOT, TEST_SECONDS, interpreter
+from run import LEFT_OUT, ROOT, TEST_SECONDS, copy_code, interpreter
 
 FLOORS = ("core", "api", "host")
 SHARE = 0.8
@@ -137,10 +136,7 @@ def outcome(mutant: Mutant, tests: list[str]) -> str:
         return "NO TESTS"
     with tempfile.TemporaryDirectory() as folder:
         copy = Path(folder)
-        for name in ("src", "tests", "docs", "bench"):
-            shutil.copytree(ROOT / name, copy / name, ignore=shutil.ignore_patterns("__pycache__"))
-        for name in ("pyproject.toml", "README.md", "CHANGELOG.md", "CONTRIBUTING.md"):
-            shutil.copy(ROOT / name, copy / name)
+        copy_code(copy)
         path = copy / "src" / "roundgate" / mutant.module
         source = path.read_bytes()
         path.write_bytes(source[: mutant.start] + mutant.new.encode() + source[mutant.end :])

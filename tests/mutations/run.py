@@ -33,10 +33,7 @@ def outcome(mutation: Mutation) -> str:
     """Give ``caught``, ``SURVIVED``, ``NO TESTS``, ``TOO LONG`` or ``NOT MADE``."""
     with tempfile.TemporaryDirectory() as folder:
         copy = Path(folder)
-        for name in ("src", "tests", "docs", "bench"):
-            shutil.copytree(ROOT / name, copy / name, ignore=shutil.ignore_patterns("__pycache__"))
-        for name in ("pyproject.toml", "README.md", "CHANGELOG.md", "CONTRIBUTING.md"):
-            shutil.copy(ROOT / name, copy / name)
+        copy_code(copy)
         path = copy / "src" / "roundgate" / mutation.module
         text = path.read_text("utf-8")
         if text.count(mutation.old) != 1:
@@ -59,6 +56,14 @@ def outcome(mutation: Mutation) -> str:
         except subprocess.TimeoutExpired:
             return "TOO LONG"
         return {0: "SURVIVED", 5: "NO TESTS"}.get(done.returncode, "caught")
+
+
+def copy_code(copy: Path) -> None:
+    """Copy the code, and what its tests read, into an empty folder."""
+    for name in ("src", "tests", "docs", "bench"):
+        shutil.copytree(ROOT / name, copy / name, ignore=shutil.ignore_patterns("__pycache__"))
+    for name in ("pyproject.toml", "README.md", "CHANGELOG.md", "CONTRIBUTING.md"):
+        shutil.copy(ROOT / name, copy / name)
 
 
 def interpreter(copy: Path) -> Path:

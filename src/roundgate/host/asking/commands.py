@@ -30,7 +30,7 @@ def run_command(
 
     ``account`` is the user that it runs as, ``environment`` all of its variables, else those of this process. Raises
     OSError where it cannot be run, subprocess.TimeoutExpired where it takes longer than ``within`` seconds; it is ended
-    then, with all that it has started. What a question leaves behind is ended too; a start may leave a server.
+    then. What a question has started is ended with it in any case; what a start leaves behind may be the server.
     """
     process = subprocess.Popen(
         list(command),
@@ -50,7 +50,8 @@ def run_command(
         output = _output(process, until)
         return process.wait(max(0.0, until - time.monotonic())), output  # it may have closed its output before its end
     except BaseException:
-        _end(process)
+        process.kill()
+        process.wait()
         raise
     finally:
         if is_question:
@@ -79,7 +80,8 @@ def _output(process: subprocess.Popen[bytes], until: float) -> bytes:
                 raise subprocess.TimeoutExpired(process.args, until)
             data = os.read(handle, 65536) if handle in ready else b""
             kept += data[: _LONGEST - len(kept)]
-            if not data:
+            # One read empties a pipe; a server that a start leaves behind may write into it for ever.
+            if not data or ended in ready:
                 return bytes(kept)
     finally:
         os.close(ended)
