@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import signal
 import subprocess
@@ -181,8 +182,7 @@ class SiteUnderTest:
         found = []
         for process in psutil.process_iter():
             try:
-                words = " ".join(process.cmdline())
-                if str(self.folder) in words or process.cwd().startswith(str(self.folder)):
+                if str(self.folder) in " ".join(words_of(process)) or process.cwd().startswith(str(self.folder)):
                     found.append(process)
             except psutil.Error:
                 continue
@@ -202,22 +202,16 @@ class SiteUnderTest:
     def _keepers(self, name: str) -> list[psutil.Process]:
         """Give the guard and the keeper of a server; the guard is the keeper's parent."""
         state = str(self.folder / ".roundgate" / "servers" / name)
-        found = []
-        for process in self.processes():
-            try:
-                words = process.cmdline()
-                if "roundgate.host.keeper" in words and state in words and process.status() != psutil.STATUS_ZOMBIE:
-                    found.append(process)
-            except psutil.Error:
-                continue
-        return found
+        words = {process: words_of(process) for process in self.processes() if is_alive(process)}
+        return [item for item in words if "roundgate.host.keeper" in words[item] and state in words[item]]
 
     def keeper_process(self, name: str) -> int | None:
         """Give the process of a server's keeper."""
         found = self._keepers(name)
-        pids = {process.pid for process in found}
-        inner = [process.pid for process in found if process.ppid() in pids]
-        return inner[0] if inner else None
+        guards = {process.pid for process in found}
+        with contextlib.suppress(psutil.Error):  # one may have ended since they were listed
+            return next((process.pid for process in found if process.ppid() in guards), None)
+        return None
 
     def kill_keeper(self, name: str, *, with_guard: bool = False) -> int:
         """Kill a server's keeper, and the guard that would start another one; gives the keeper's process."""

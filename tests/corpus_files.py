@@ -5,7 +5,10 @@ Beside each bad file stands its sidecar: the codes that a check must give, with 
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
+
+import pytest
 
 CORPUS = Path(__file__).parent / "corpus"
 
@@ -18,6 +21,30 @@ def files(kind: str) -> list[Path]:
 def format_of(path: Path) -> str:
     """Give the format of a file of the corpus: its folder's name."""
     return path.parent.parent.name
+
+
+def each_file(kind: str) -> Callable[[Callable[[Path], None]], Callable[[str], None]]:
+    """Run a test on every file of a kind: one item for each format, since thousands of items are slow to collect.
+
+    A failure names the file.
+    """
+    formats = sorted({format_of(path) for path in files(kind)})
+
+    def over_files(test: Callable[[Path], None]) -> Callable[[str], None]:
+        @pytest.mark.parametrize("form", formats)
+        def run(form: str) -> None:
+            for path in files(kind):
+                if format_of(path) == form:
+                    try:
+                        test(path)
+                    except BaseException as error:
+                        error.add_note(f"the file: {path}")
+                        raise
+
+        run.__doc__ = test.__doc__
+        return run
+
+    return over_files
 
 
 def expected(path: Path) -> list[tuple[str, int, int]]:

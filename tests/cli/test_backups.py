@@ -20,7 +20,7 @@ import pytest
 import zstandard
 from filelock import FileLock
 
-from conftest import SiteUnderTest, is_alive, wait_for
+from conftest import SiteUnderTest, is_alive, wait_for, words_of
 
 
 @pytest.fixture
@@ -188,7 +188,7 @@ def test_a_server_saves_again_where_its_backup_is_killed(regatta: SiteUnderTest,
     site = _with_hold(regatta, _LONG_HOLD)
     backup = _begin_to_hold(site)
     (watch,) = [
-        child for child in psutil.Process(backup.pid).children() if "roundgate.host.backups.watch" in child.cmdline()
+        child for child in psutil.Process(backup.pid).children() if "roundgate.host.backups.watch" in words_of(child)
     ]
     if is_stopped:
         watch.suspend()  # until the server is down and up again: then there is nothing to resume

@@ -11,14 +11,14 @@ from pathlib import Path
 import psutil
 import pytest
 
-from conftest import wait_for
+from conftest import wait_for, words_of
 
 
 def at_work(folder: Path) -> list[psutil.Process]:
     found = []
     for process in psutil.process_iter():
         try:
-            if str(folder) in " ".join([*process.cmdline(), process.cwd()]):
+            if str(folder) in " ".join([*words_of(process), process.cwd()]):
                 found.append(process)
         except psutil.Error:
             continue

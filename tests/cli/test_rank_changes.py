@@ -9,7 +9,6 @@ from pathlib import Path
 
 import pytest
 import yaml
-from matplotlib.image import imread
 
 import roundgate
 from conftest import SiteUnderTest
@@ -179,6 +178,8 @@ def test_a_permission_that_another_server_names_may_be_granted(quay: SiteUnderTe
 
 
 def test_the_matrix_is_drawn_where_it_can_be_read(quay: SiteUnderTest, tmp_path: Path) -> None:
+    from matplotlib.image import imread  # takes most of a second, which every worker would spend on it
+
     picture = tmp_path / "m.png"
     assert f"Drawn: {picture}" in quay.ok("ranks", "matrix", "regatta", "--picture", str(picture))
     pixels = imread(picture)

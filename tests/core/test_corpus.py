@@ -4,13 +4,11 @@ from __future__ import annotations
 
 from pathlib import Path
 
-import pytest
-
-from corpus_files import expected, files, format_of, name_of
+from corpus_files import each_file, expected, files, format_of
 from roundgate.core.checks.standalone import problems_here
 from roundgate.core.findings import Problem
 from roundgate.core.formats import FORMATS, apply_edit
-from roundgate.core.formats.protocol import Document, Edit, EditRefused, Entry
+from roundgate.core.formats.protocol import Document, Edit, EditRefused, Entry, Format
 from roundgate.core.formats.protocol import Path as Path_
 from roundgate.core.text import decode
 
@@ -51,11 +49,11 @@ def only_here(document: Document, edit: Edit, changed: Document) -> None:
     assert (changed.text.encoding, changed.text.bom) == (document.text.encoding, document.text.bom)
 
 
-@pytest.mark.parametrize("newline", LINE_ENDS, ids=["unix", "windows"])
-@pytest.mark.parametrize("path", files("good"), ids=name_of)
-def test_what_is_right_passes(path: Path, newline: bytes) -> None:
-    if not is_windows_script(path, newline):
-        assert found(read(path, newline), path) == []
+@each_file("good")
+def test_what_is_right_passes(path: Path) -> None:
+    for newline in LINE_ENDS:
+        if not is_windows_script(path, newline):
+            assert found(read(path, newline), path) == []
 
 
 def paths_of(document: Document) -> list[Path_]:
@@ -69,11 +67,14 @@ def holds_another(document: Document, entry: Entry) -> bool:
     return any(one is not entry and entry.start <= one.start and one.end <= entry.end for one in document.entries())
 
 
-@pytest.mark.parametrize("newline", LINE_ENDS, ids=["unix", "windows"])
-@pytest.mark.parametrize("path", files("good"), ids=name_of)
-def test_every_value_is_changed_alone(path: Path, newline: bytes) -> None:
+@each_file("good")
+def test_every_value_is_changed_alone(path: Path) -> None:
     """Each value once to another and back; all other values and all bytes outside the edit stay."""
-    document, kind = read(path, newline), FORMATS[format_of(path)]
+    for newline in LINE_ENDS:
+        change_every_value(read(path, newline), FORMATS[format_of(path)])
+
+
+def change_every_value(document: Document, kind: Format) -> None:
     before = [one.value for one in document.entries()]
     for number, (entry, where) in enumerate(zip(document.entries(), paths_of(document), strict=True)):
         if entry.kind in ("list", "map", "code") or holds_another(document, entry):
@@ -99,7 +100,7 @@ def test_every_value_is_changed_alone(path: Path, newline: bytes) -> None:
             assert [one.value for one in again.entries()] == before
 
 
-@pytest.mark.parametrize("path", files("good"), ids=name_of)
+@each_file("good")
 def test_every_value_is_removed_alone(path: Path) -> None:
     document, kind = read(path), FORMATS[format_of(path)]
     for where in paths_of(document):
@@ -113,14 +114,14 @@ def test_every_value_is_removed_alone(path: Path) -> None:
         assert {finding.code for finding in found(changed, path)} <= {"file-empty"}, changed.text.body
 
 
-@pytest.mark.parametrize("path", files("bad"), ids=name_of)
+@each_file("bad")
 def test_what_is_wrong_is_said_at_its_place(path: Path) -> None:
     document = read(path)
     output = [(finding.code, *document.text.place(finding.start)) for finding in found(document, path)]
     assert output == expected(path)
 
 
-@pytest.mark.parametrize("path", files("bad"), ids=name_of)
+@each_file("bad")
 def test_the_line_ends_make_no_difference(path: Path) -> None:
     document = read(path, b"\r\n")
     output = [(finding.code, *document.text.place(finding.start)) for finding in found(document, path)]
@@ -128,7 +129,7 @@ def test_the_line_ends_make_no_difference(path: Path) -> None:
         assert output == expected(path)
 
 
-@pytest.mark.parametrize("path", files("bad"), ids=name_of)
+@each_file("bad")
 def test_each_repair_that_is_offered_mends_its_mistake(path: Path) -> None:
     document, kind = read(path), FORMATS[format_of(path)]
     problems = found(document, path)

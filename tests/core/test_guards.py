@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from itertools import pairwise
+from pathlib import Path
 
 import pytest
 
-from corpus_files import files, format_of, name_of
+from corpus_files import each_file, format_of
 from roundgate.core.advice import advice_for
 from roundgate.core.findings import Problem
 from roundgate.core.formats import FORMATS, apply_edit
@@ -17,14 +18,12 @@ from roundgate.core.repairs import with_repairs
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.text import Splice, Text, decode
 
-GOOD = [path for path in files("good") if path.stem not in ("empty", "blank")]
 
-
-@pytest.mark.parametrize("path", GOOD, ids=name_of)
-def test_an_edit_that_also_changes_something_else_is_refused(path: object) -> None:
+@each_file("good")
+def test_an_edit_that_also_changes_something_else_is_refused(path: Path) -> None:
     """Each file: one value is changed, and another one with it, of which the edit says nothing."""
-    kind = FORMATS[format_of(path)]  # type: ignore[arg-type]
-    document = kind.read(decode(path.read_bytes()))  # type: ignore[attr-defined]
+    kind = FORMATS[format_of(path)]
+    document = kind.read(decode(path.read_bytes()))
     values = [
         entry
         for entry in document.entries()

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from corpus_files import files, format_of, name_of
+from corpus_files import each_file, format_of
 from roundgate.core.formats import FORMATS, apply_edit, apply_switch, problems_of
 from roundgate.core.formats.protocol import Dialect, Document, EditRefused
 from roundgate.core.formats.protocol import Path as Path_
@@ -42,7 +42,7 @@ def names(document: Document) -> list[Path_]:
     return [path for path in dict.fromkeys(paths) if isinstance(path[-1], str) and document.find(path) is not None]
 
 
-@pytest.mark.parametrize("path", files("good"), ids=name_of)
+@each_file("good")
 def test_off_and_on_again_is_as_before(path: Path) -> None:
     kind = FORMATS[format_of(path)]
     document = kind.read(decode(path.read_bytes()))

@@ -22,7 +22,7 @@ sys.path.insert(0, str(Path(__file__).parent.parent))
 import psutil
 
 from background import Background, journal, rounds, status
-from conftest import SiteUnderTest
+from conftest import SiteUnderTest, words_of
 
 TARGETS = ("round", "keeper", "keeper and guard", "command", "server", "round and keeper", "all", "recovery")
 PATIENCE = 60.0
@@ -32,10 +32,7 @@ def processes(site: SiteUnderTest, target: str) -> list[psutil.Process]:
     """Give the processes that a target means just now."""
     found = []
     for process in site.processes():
-        try:
-            words = process.cmdline()
-        except psutil.Error:
-            continue
+        words = words_of(process)
         kinds = {
             "round": "roundgate.host.rounds" in words and "run" in words,
             "recovery": "roundgate.host.rounds" in words and "recover" in words,

@@ -6,7 +6,7 @@ import json
 
 import pytest
 
-from conftest import SiteUnderTest, wait_for
+from conftest import SiteUnderTest, wait_for, words_of
 
 AT_24 = """if grep -q '^boat.slots=24' gullwind.properties
 then printf '{trials}' >sea-trials.txt
@@ -50,7 +50,7 @@ def test_a_server_that_is_not_ready_and_that_this_round_has_not_started_is_not_k
 
 
 def keepers(site: SiteUnderTest) -> list[str]:
-    found = [" ".join(process.cmdline()) for process in site.processes()]
+    found = [" ".join(words_of(process)) for process in site.processes()]
     return [words for words in found if "roundgate.host.keeper" in words]
 
 

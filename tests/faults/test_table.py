@@ -6,10 +6,8 @@ import re
 import sys
 from pathlib import Path
 
-import pytest
-
 sys.path.insert(0, str(Path(__file__).parent))
-from table import PAGE, ROWS, Fault, page
+from table import PAGE, ROWS, page
 
 TESTS = Path(__file__).parent.parent
 
@@ -19,8 +17,8 @@ def test_the_page_of_faults_is_current() -> None:
     assert len(ROWS) >= 60 and len({row[:3] for row in ROWS}) == len(ROWS)
 
 
-@pytest.mark.parametrize("row", ROWS, ids=lambda row: row.test.split("::")[1][5:60])
-def test_each_row_is_held_by_a_test(row: Fault) -> None:
-    module, name = row.test.split("::")
-    (path,) = TESTS.rglob(f"{module}.py")
-    assert re.search(rf"^def {name}\(", path.read_text("utf-8"), re.MULTILINE), row.test
+def test_each_row_is_held_by_a_test() -> None:
+    for row in ROWS:
+        module, name = row.test.split("::")
+        (path,) = TESTS.rglob(f"{module}.py")
+        assert re.search(rf"^def {name}\(", path.read_text("utf-8"), re.MULTILINE), row.test

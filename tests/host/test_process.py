@@ -389,6 +389,6 @@ def test_no_process_of_these_tests_is_left(site: SiteUnderTest) -> None:
 
 def _is_ours(process: psutil.Process, site: SiteUnderTest) -> bool:
     try:
-        return "quay.py" in process.cmdline() and process.cwd().startswith(str(site.folder))
+        return "quay.py" in words_of(process) and process.cwd().startswith(str(site.folder))
     except psutil.Error:
         return False
