@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import pwd
+import socket
 import subprocess
 import sys
 import tempfile
@@ -141,6 +142,22 @@ def open_site() -> Iterator[SiteUnderTest]:
         site = SiteUnderTest(Path(folder))
         yield site
         site.end()
+
+
+@pytest.mark.skipif(os.geteuid() != 0, reason="only root can make a network namespace")
+def test_a_server_in_a_network_namespace_of_its_own_is_proven_there(site: SiteUnderTest) -> None:
+    """Somebody outside holds the same port meanwhile; that is not in its way, nor taken for its own."""
+    home = site.add("regatta", "boat.slots=16\n")
+    port = int(site.value("regatta", "net.port") or "")
+    script = (home / "launch.sh").read_text()
+    (home / "launch.sh").write_text(script.replace("exec ", "exec unshare --net "))
+    site.ok("start")
+    assert f"port {port} (tcp) is not asked: its process has a network" in site.ok("rounds", "show", "1")
+    with socket.create_server(("127.0.0.1", port)):
+        site.ok("set", "race.slots=24")
+        assert f"owns port {port}" in site.ok("apply", "--yes")
+        (home / "launch.sh").write_text(script)
+        assert "fatal: socket" in site.fails(3, "restart"), "outside, the port is taken"
 
 
 @pytest.mark.skipif(os.geteuid() != 0, reason="only root can start a server as another user")

@@ -11,6 +11,7 @@ from typing import NamedTuple
 import psutil
 
 from roundgate.core.patterns import compiled
+from roundgate.host.fleet.networks import network_elsewhere, sockets_of
 from roundgate.host.fleet.one_look import LOOKS
 
 
@@ -58,6 +59,9 @@ def listening(processes: Iterable[int]) -> list[OwnedPort]:
     """Give the ports that some processes own, TCP listening and UDP bound."""
     found = []
     for process in processes:
+        if network_elsewhere(process):
+            found += [OwnedPort(*held[:3], process) for held in sockets_of(process)]
+            continue
         try:
             connections = psutil.Process(process).net_connections("inet")
         except psutil.Error:
@@ -74,9 +78,17 @@ def _owned(connection: object, process: int | None) -> OwnedPort | None:
     return OwnedPort("tcp" if kind == socket.SOCK_STREAM else "udp", local.ip, local.port, process)
 
 
-def holders(protocol: str, port: int) -> list[OwnedPort]:
-    """Give whoever owns a port on any address; the process may be hidden from this user."""
-    return [owned for owned in all_owned() if (owned.protocol, owned.port) == (protocol, port)]
+def holders(protocol: str, port: int, near: Iterable[int] = ()) -> list[OwnedPort]:
+    """Give whoever owns a port on any address; the process may be hidden from this user.
+
+    Where processes ``near`` are in a network namespace of their own, in that one.
+    """
+    elsewhere = next(filter(None, map(network_elsewhere, near)), "")
+    if elsewhere:
+        owners = listening(process for process in psutil.pids() if network_elsewhere(process) == elsewhere)
+    else:
+        owners = all_owned()
+    return [owned for owned in owners if (owned.protocol, owned.port) == (protocol, port)]
 
 
 def all_owned() -> list[OwnedPort]:

@@ -57,7 +57,7 @@ def refuse_stop_of_self(server: Server, ends_up: str) -> None:
 def refuse_taken_ports(server: Server, files: ServerFiles, ours: Sequence[int]) -> None:
     """Refuse to go on where somebody else owns a port that the server will need. Raises RoundAborted."""
     for wanted in wanted_ports(server, files):
-        for owner in machine.holders(wanted.protocol, wanted.port):
+        for owner in machine.holders(wanted.protocol, wanted.port, ours):
             # The server's own process holds its ports now and lets them go at the stop.
             if owner.process not in ours and overlap(owner.address, wanted.address):
                 who = _whose(server, owner.process)
