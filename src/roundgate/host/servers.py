@@ -238,6 +238,7 @@ class Server(Struct, frozen=True, dict=True):
             "joined": server.joined,
             "left": server.left,
             "files": self._places(folder),
+            "pidfile": self._pidfile(folder),
             "restart": self.entry.restart,
             "recover": own("roundgate.host.rounds", "recover", str(self.site.folder)),
             "tick": own("roundgate.host.timetable", str(self.site.folder), self.name),
@@ -245,6 +246,19 @@ class Server(Struct, frozen=True, dict=True):
             if self.site.file.notices.recipients
             else [],
         }
+
+    @property
+    def goes_into_background(self) -> bool:
+        """Whether a keeper holds it by its PID file."""
+        return self.entry.driver == "keeper" and bool(self.entry.pidfile or self.book.server.pidfile)
+
+    def _pidfile(self, folder: Folder) -> str:
+        """Give where the server's PID file really is; the one that the site file names may be anywhere."""
+        if self.entry.pidfile:
+            return str((self.folder / self.entry.pidfile).resolve())
+        with suppress(Trouble):  # one that leads out of its folder is not read
+            return folder.resolve(self.book.server.pidfile) if self.book.server.pidfile else ""
+        return ""
 
     def _places(self, folder: Folder) -> dict[str, str]:
         """Give where each of its files really is; one that leads out of its folder is not copied."""

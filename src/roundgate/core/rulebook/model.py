@@ -737,6 +737,8 @@ class ServerSpec(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=T
     """A pattern of the log: the server is up."""
     terminal: bool = False
     """Whether it is started in a terminal, as it reads no console without one, or says nothing."""
+    pidfile: str = ""
+    """The file in which a server that goes into the background writes its process; empty: it does not go there."""
     before_stop: tuple[ConsoleStep, ...] = field(default=(), name="before-stop")
     """Console lines before it is stopped, in order: save first."""
     hold: tuple[ConsoleStep, ...] = ()

@@ -10,11 +10,13 @@ import signal
 import subprocess
 import time
 from collections import deque
+from collections.abc import Collection
 
 from roundgate.core.unseen import first_unseen
 from roundgate.host.handles import open_real
 from roundgate.host.keeper.account import Account, account_of
 from roundgate.host.keeper.config import KeeperConfig
+from roundgate.host.keeper.heir import inherited, read_pidfile
 from roundgate.host.keeper.interpreter import own, without_mask
 from roundgate.host.keeper.pipes import Pipes, make_pipes, reopen_pipes
 from roundgate.host.keeper.record import ProcessRecord, birth_of, boot_mark, lives
@@ -30,6 +32,8 @@ _IN_TERMINAL = own("roundgate.host.keeper.terminal")
 _LONGEST_LINE = 64 * 1024
 _LARGEST_COPY = 200 * 1024 * 1024
 _LAST_WORDS = 5
+_SEEKS = 5.0
+"""Seconds for a start command that has ended to name the server's process in its PID file."""
 
 
 class Child:
@@ -58,6 +62,8 @@ class Child:
         """True from such an end until the server is up again."""
         self.players: set[str] = set()
         self.last_words: deque[str] = deque(maxlen=_LAST_WORDS)
+        self.seeks_until: float | None = None
+        """Until when (monotonic) the process is sought that a start command has left in the background."""
         self.take(config)
 
     def take(self, config: KeeperConfig) -> str:
@@ -82,6 +88,11 @@ class Child:
     def exit_wanted(self) -> bool:
         """Tell whether somebody wants the server to end."""
         return time.monotonic() < self.exit_wanted_until
+
+    @property
+    def own(self) -> set[int]:
+        """Give the processes of the server that somebody waits for."""
+        return {process for process in (self.process, self._popen and self._popen.pid) if process}
 
     @property
     def slow_patterns(self) -> list[str]:
@@ -133,6 +144,42 @@ class Child:
             if account.user is not None and account.group is not None:
                 os.chown(home, account.user, account.group)
 
+    def goes_into_background(self) -> bool:
+        """Tell whether the start command has ended, and may have left the server behind: it is sought from now on."""
+        if self._popen is None or not self.config.get("pidfile") or self.exit_wanted or self._popen.poll() != 0:
+            return False
+        if self.ended is not None:
+            os.close(self.ended)
+            self.ended = None
+        self.seeks_until = time.monotonic() + _SEEKS
+        return True
+
+    def find_in_background(self, known: Collection[int]) -> bool | None:
+        """Watch the process that the PID file names; tell whether it was found, None where it may still come.
+
+        ``known`` are the keeper's own other children.
+        """
+        process = read_pidfile(self.config["pidfile"])
+        if process is not None:
+            self._popen, self.seeks_until = None, None
+            self._watch(process)
+            if not (self.config["ready"] and self._has_our_output(process)):
+                # It writes to files of its own, so that its ready sign is not seen here; by custom a program that goes
+                # into the background has its PID file written when it is ready.
+                self.ready = time.time()
+            return True
+        if self.seeks_until is not None and time.monotonic() < self.seeks_until and inherited(known):
+            return None
+        self.seeks_until = None
+        return False
+
+    def _has_our_output(self, process: int) -> bool:
+        try:
+            ours = os.fstat(self.output())
+            return any(os.path.samestat(ours, os.stat(f"/proc/{process}/fd/{handle}")) for handle in (1, 2))
+        except OSError:
+            return False
+
     def _forget(self) -> None:
         self.rest, self.ready, self.exit_code = b"", None, None
         self.exit_wanted_until, self.stop_failed = 0.0, False
@@ -178,7 +225,7 @@ class Child:
             # The group may have ended, or have become another user's: its end is told by the process handle, not by
             # this call.
             with contextlib.suppress(ProcessLookupError, PermissionError):
-                os.killpg(self.process, getattr(signal, name))
+                os.killpg(os.getpgid(self.process), getattr(signal, name))
         return ""
 
     def reap(self) -> bool:
@@ -189,8 +236,7 @@ class Child:
             if self._popen.poll() is None:
                 return False
             self.exit_code = self._popen.returncode
-        # Taken over from another keeper, so it is not a child of ours and cannot be waited for.
-        elif birth_of(self.process) == self.birth:
+        elif not self._has_ended(self.process):
             return False
         if self._pipes is not None:
             for handle in self._pipes[:2]:
@@ -201,6 +247,14 @@ class Child:
         self.process, self.ready, self._popen, self._pipes, self.ended = None, None, None, None, None
         self.players.clear()
         return True
+
+    def _has_ended(self, process: int) -> bool:
+        try:
+            found, status = os.waitpid(process, os.WNOHANG)
+        except ChildProcessError:  # taken over from another keeper, so it is not a child of ours
+            return birth_of(process) != self.birth
+        self.exit_code = os.waitstatus_to_exitcode(status) if found else None
+        return found != 0
 
     def pause_before_restart(self) -> float | None:
         """Tell how long to wait before starting again, in seconds; None where it should stay down."""

@@ -29,6 +29,8 @@ class KeeperConfig(TypedDict):
     left: str
     files: dict[str, str]
     """Files to copy at each start: the path within the server's folder, and where it really is."""
+    pidfile: str
+    """Where the start command writes the process that it leaves in the background; empty: it stays itself."""
     restart: bool
     recover: list[str]
     """The command that recovers a broken-off round; the round's number is put after it."""

@@ -14,6 +14,8 @@ class Errands:
     def __init__(self, selector: selectors.BaseSelector) -> None:
         """Use the keeper's selector, which sees their ends."""
         self._selector = selector
+        self.processes: set[int] = set()
+        """Those that have not ended yet."""
 
     def run(self, command: Sequence[str]) -> bool:
         """Start a process in a session of its own; tell whether that went well. Its end is noticed by the selector."""
@@ -28,10 +30,12 @@ class Errands:
             ended = os.pidfd_open(process.pid)
         except OSError:  # no handles or no memory: the server comes first
             return False
+        self.processes.add(process.pid)
         self._selector.register(ended, selectors.EVENT_READ, lambda: self._clear(process, ended))
         return True
 
     def _clear(self, process: subprocess.Popen[bytes], ended: int) -> None:
         process.wait()
+        self.processes.discard(process.pid)
         self._selector.unregister(ended)
         os.close(ended)

@@ -18,12 +18,16 @@ from roundgate.host.keeper.clock import WallClock
 from roundgate.host.keeper.config import read_config
 from roundgate.host.keeper.crashes import write_event
 from roundgate.host.keeper.errands import Errands
+from roundgate.host.keeper.heir import become_heir, bury, end_all, inherited, name_of, parent_of
 from roundgate.host.keeper.lock import take_lock
 from roundgate.host.keeper.log import ConsoleLog
 from roundgate.host.keeper.record import current_record, needs_keeper, write_record
 from roundgate.host.keeper.recovery import ORPHANED, Recovery
 
 _MOST_CLIENTS = 64
+_SEEK_PAUSE = 0.05
+_ENDS_WITHIN = 2.0
+"""Seconds that a process which a failed start has left behind is given to end by itself."""
 _SPARE_HANDLES = 32
 """Handles kept free for the server's pipes, its process, the log and a recovery."""
 
@@ -36,6 +40,7 @@ class Keeper:
         self.state = state
         # First of all: two keepers of one server would each start it after a crash.
         self.lock = take_lock(state)
+        become_heir()
         self.child = Child(read_config(state), umask)
         self.selector = selectors.DefaultSelector()
         self.listener: socket.socket | None = None
@@ -50,6 +55,8 @@ class Keeper:
         self.stopper: Client | None = None
         """Who has said that the server is about to end, until it has ended."""
         self.restart_at: float | None = None
+        self.before: set[int] = set()
+        """What was inherited before the last start."""
         self.recovery: Recovery | None = None
         self.leaving = False
         self.errands = Errands(self.selector)
@@ -75,16 +82,23 @@ class Keeper:
             os.set_blocking(handle, False)
         signal.set_wakeup_fd(bell, warn_on_full_buffer=False)
         signal.signal(signal.SIGHUP, lambda *_: None)
+        signal.signal(signal.SIGCHLD, lambda *_: None)
         signal.signal(signal.SIGINT, signal.SIG_IGN)
         self.selector.register(ring, selectors.EVENT_READ, lambda: self._rung(ring))
 
     def _rung(self, ring: int) -> None:
         # Several rings in a row may have been emptied by the first look.
         with contextlib.suppress(BlockingIOError):
-            os.read(ring, 4096)
+            if signal.SIGCHLD in os.read(ring, 4096):
+                bury(self._known())
         with contextlib.suppress(OSError):
             if self.at is None or socket_mark(self.state) != self.at:
                 self._listen()
+
+    def _known(self) -> set[int]:
+        """Give the children that somebody waits for; all others were inherited."""
+        trial = self.recovery and self.recovery.process
+        return self.child.own | self.errands.processes | ({trial.pid} if trial else set())
 
     # --- the loop ------------------------------------------------------------------------------------------------
 
@@ -103,7 +117,9 @@ class Keeper:
 
     def _wait(self) -> float:
         recovery_at = None if self.recovery is None else self.recovery.due
-        due = [moment for moment in (self.restart_at, recovery_at) if moment is not None]
+        # Nobody tells when a PID file is written.
+        seek_at = None if self.child.seeks_until is None else time.monotonic() + _SEEK_PAUSE
+        due = [moment for moment in (self.restart_at, recovery_at, seek_at) if moment is not None]
         return min(self.clock.wait(), max(0.0, min(due, default=float("inf")) - time.monotonic()))
 
     def _do_what_is_due(self) -> None:
@@ -112,6 +128,8 @@ class Keeper:
         if self.restart_at is not None and now >= self.restart_at:
             self.restart_at = None
             self._start_again()
+        if self.child.seeks_until is not None:
+            self._seek()
         if self.recovery is not None and self.recovery.due is not None and now >= self.recovery.due:
             self.recovery.begin()
             if self.recovery.ended is not None:
@@ -150,6 +168,7 @@ class Keeper:
         if self.child.runs:
             return "the server runs already"
         self.restart_at = None
+        self.before = set(inherited(self._known()))
         try:
             trouble = self.child.take(read_config(self.state))
             if trouble:
@@ -187,29 +206,56 @@ class Keeper:
         is_ready = self.child.note_line(line)
         self._tell_all({"event": "line", "text": line.decode("utf-8", "replace")})
         if is_ready:
-            if self.child.crashes or self.child.was_stopped_late:
-                self._write_event("up-again", [])
-                self._notify("up-again")
-                self.child.was_stopped_late = False
-            self._tell_all({"event": "ready"})
+            self._tell_ready()
         if is_ready or len(self.child.players) != players:
             self._note()
+
+    def _tell_ready(self) -> None:
+        if self.child.crashes or self.child.was_stopped_late:
+            self._write_event("up-again", [])
+            self._notify("up-again")
+            self.child.was_stopped_late = False
+        self._tell_all({"event": "ready"})
+
+    def _seek(self) -> None:
+        """Look for the server that its start command has left in the background."""
+        found = self.child.find_in_background(self._known())
+        if found and self.child.ended is not None:
+            self.selector.register(self.child.ended, selectors.EVENT_READ, self._ended)
+            self._note()
+            if self.child.ready:
+                self._tell_ready()
+        elif found is False:
+            self._ended()
 
     def _ended(self) -> None:
         handle, output = self.child.ended, self.child.output()
         # Before the process is reaped, which closes the pipe: the last lines often say why it ended.
         self._drain()
-        if handle is None or not self.child.reap():
+        if handle is not None and self.child.goes_into_background():
+            self.selector.unregister(handle)
             return
+        was_up = self.child.ready is not None or self.child.exit_wanted
+        if not self.child.reap():
+            return
+        left = [] if was_up or not self._leased() else self._end_what_is_left()
         self.stopper = None
         for stream in (handle, output):
             # Its output may have ended, and been unregistered, before the process did.
             with contextlib.suppress(KeyError, ValueError):
-                self.selector.unregister(stream)
+                if stream is not None:
+                    self.selector.unregister(stream)
         pause = None if self._leased() else self._after_end()
         self._note()
         # After the record is written: whoever hears of the end may ask a new keeper next.
-        self._tell_all({"event": "exit", "code": self.child.exit_code, "restart-in": pause})
+        self._tell_all({"event": "exit", "code": self.child.exit_code, "restart-in": pause, "left": left})
+
+    def _end_what_is_left(self) -> list[str]:
+        """End what a start that failed has left in the background; name it."""
+        left = [process for process in inherited(self._known()) if process not in self.before and parent_of(process)]
+        names = [name_of(process) for process in left]
+        end_all(left, _ENDS_WITHIN)
+        return names
 
     def _after_end(self) -> float | None:
         """The server ended, and no round holds it: decide whether it is started again."""

@@ -20,7 +20,6 @@ from roundgate.core.rounds import Fact, KeyGone, PortOwned, PortsUnchecked, Stay
 from roundgate.core.rulebook.model import Probe
 from roundgate.host import machine
 from roundgate.host.asking.ports import ask_port
-from roundgate.host.drivers.protocol import describe_exit
 from roundgate.host.errors import Trouble
 from roundgate.host.fleet.networks import network_elsewhere
 from roundgate.host.patterns import search
@@ -88,11 +87,12 @@ def _raise_if_ended(round: Round) -> None:
     while not round.log.exited and round.log.hear(until):
         pass
     if round.log.exited:
-        raise _ended_soon(round.log.exit_code, round)
+        raise _ended_soon(round)
 
 
-def _ended_soon(code: int | None, round: Round) -> NotProven:
-    return NotProven(f"it ended soon after it was ready{describe_exit(code)}", round.evidence())
+def _ended_soon(round: Round) -> NotProven:
+    how = round.log.describe_end(round.server.name)
+    return NotProven(f"it ended soon after it was ready{how}", round.evidence())
 
 
 def _watch(round: Round, until: float) -> None:
@@ -100,7 +100,7 @@ def _watch(round: Round, until: float) -> None:
     round.journal.waits(Step.PROVE, "watching that it stays up", max(0.0, until - time.monotonic()))
     while event := round.log.hear(until):
         if event["event"] == "exit":
-            raise _ended_soon(event["code"], round)
+            raise _ended_soon(round)
         if event["event"] == "line" and round.is_failure(str(event["text"])):
             raise NotProven(f"its log says: {str(event['text']).strip()}", round.evidence())
 

@@ -6,7 +6,7 @@ from collections import deque
 from collections.abc import Sequence
 from typing import Any
 
-from roundgate.host.drivers.protocol import Driver
+from roundgate.host.drivers.protocol import Driver, describe_exit
 from roundgate.host.patterns import search
 
 _LINES_KEPT = 400
@@ -23,6 +23,7 @@ class ServerLog:
         self.exited = False
         self.exit_code: int | None = None
         """The exit code of the server's last end; None where it is not known."""
+        self._left: Sequence[str] = ()
 
     def restart(self) -> None:
         """Forget what was heard: the server starts again."""
@@ -36,7 +37,17 @@ class ServerLog:
             self.lines.append(str(event["text"]))
         if event and event["event"] == "exit":
             self.exited, self.exit_code = True, event["code"]
+            self._left = event.get("left") or ()  # a keeper of an earlier version does not tell
         return event
+
+    def describe_end(self, server: str) -> str:
+        """Describe how the server ended, to be put after "it ended before it was ready"."""
+        how = describe_exit(self.exit_code)
+        if not self._left:
+            return how
+        left = ", ".join(self._left)
+        do = f"have it stay in the foreground, or name its PID file as 'pidfile' in [server.{server}] of the site file"
+        return f"{how}, and left {left} in the background, which was ended now; {do}"
 
 
 def is_failure(line: str, patterns: Sequence[str]) -> bool:

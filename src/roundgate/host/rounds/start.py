@@ -8,7 +8,6 @@ import time
 from roundgate.core.rounds import Step
 from roundgate.core.values.units import format_seconds
 from roundgate.host import machine
-from roundgate.host.drivers.protocol import describe_exit
 from roundgate.host.errors import Trouble
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.obstacles import wanted_ports
@@ -37,6 +36,8 @@ def start(round: Round) -> None:
     round.probes_until = until
     if round.has_ready_sign:
         _await_ready(round, until)
+        if round.server.goes_into_background:  # its PID file may have been written long before it was ready
+            _await_ports(round, until)
     else:
         if round.server.book.server.ready:
             round.journal.note(Step.START, "its rulebook names no logs, so its ready sign is not seen; its ports tell")
@@ -56,7 +57,12 @@ def _await_ports(round: Round, until: float) -> None:
             missing -= {(port.protocol, port.port) for port in owned}
             event = round.log.hear(time.monotonic() + _PORT_PAUSE) if missing else None
             if event and event["event"] == "exit":
-                raise NotProven(f"it ended before it was ready{describe_exit(event['code'])}", round.evidence())
+                raise _ended_early(round)
+
+
+def _ended_early(round: Round) -> NotProven:
+    how = round.log.describe_end(round.server.name)
+    return NotProven(f"it ended before it was ready{how}", round.evidence())
 
 
 def _await_ready(round: Round, until: float) -> None:
@@ -64,7 +70,7 @@ def _await_ready(round: Round, until: float) -> None:
         if event["event"] == "ready":
             return
         if event["event"] == "exit":
-            raise NotProven(f"it ended before it was ready{describe_exit(event['code'])}", round.evidence())
+            raise _ended_early(round)
         if event["event"] == "line" and round.is_failure(str(event["text"])):
             raise NotProven(f"its log says: {str(event['text']).strip()}", round.evidence())
     limit = format_seconds(int(round.server.seconds("start_within")))

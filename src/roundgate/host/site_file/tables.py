@@ -124,6 +124,12 @@ class ServerEntry(Struct, frozen=True, forbid_unknown_fields=True):
 
     Example: true
     """
+    pidfile: str = ""
+    """With `keeper`: the file, from the server's folder, in which a server that goes into the background writes its
+    process. Left out: as the rulebook says. Without one, the start command stays itself.
+
+    Example: "run/gullwind.pid"
+    """
     outside: list[str] = field(default_factory=list)
     """Folders outside the server's own that links in it may lead to. What leads anywhere else is never written.
 
