@@ -154,6 +154,9 @@ ROWS = (
     # --- up or not
     Fault("a process is never ready and ignores its signals", "rewind", "told again, then ended; rewound", OLD, UP, f"{UNREADY}::test_a_process_that_was_never_ready_and_ignores_its_signals_is_ended_for_the_old_files"),
     Fault("the host's wrapper waits before it restarts", "`apply` with driver `self`", "proven", NEW, UP, f"{DRIVERS}::test_a_wrapper_that_waits_before_it_restarts_is_no_lost_server"),
+    Fault("a start command goes into the background, without a PID file", "start", "failed, with what to do", SAME, "ended: nothing is left", "test_background::test_a_start_that_fails_leaves_no_server_in_the_background"),
+    Fault("a PID file names somebody else's process", "start, stop", "not believed", SAME, DOWN, "test_background::test_a_pidfile_that_names_somebody_elses_process_is_not_believed"),
+    Fault("the server has a network namespace of its own, and its port is taken outside", "`apply`", "proven there", NEW, UP, "test_process::test_a_server_in_a_network_namespace_of_its_own_is_proven_there"),
     Fault("the server was started elsewhere", "`status`, `start`", "up, not held; refused", SAME, RUNS, f"{DRIVERS}::test_a_server_that_was_started_elsewhere_is_up_and_not_held"),
     Fault("the rulebook names no logs", "driver `commands`", "ready by its ports and probe", NEW, UP, f"{DRIVERS}::test_a_server_whose_logs_nobody_names_is_ready_by_its_ports_and_probe"),
     Fault("a start fails", "`start`", "failed; no keeper stays", SAME, "down, and said", f"{UNREADY}::test_no_keeper_stays_after_a_start_that_failed"),

@@ -199,7 +199,8 @@ def test_a_server_that_was_started_elsewhere_is_up_and_not_held(site: SiteUnderT
         wait_for(lambda: "up, not held" in site.ok("status"), 20)
         row = json.loads(site.ok("status", "--json"))["servers"][0]
         assert row["state"] == "up, not held" and row["process"] is None
-        assert f"kill {server.pid}" in site.ok("status") and "roundgate start regatta" in site.ok("status")
+        assert f"process {server.pid}" in site.ok("status")
+        assert "roundgate adopt regatta --running" in site.ok("status")
         assert "runs outside Round Gate" in site.fails(1, "start")
     finally:
         server.kill()

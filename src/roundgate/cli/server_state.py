@@ -340,5 +340,5 @@ def _outside(server: Server) -> list[Remark]:
     try:
         refuse_outsiders(server, RunState())
     except Trouble as error:
-        return [Remark(OUTSIDE, f"{error.what} To take it over: {error.do[:1].lower()}{error.do[1:]}")]
+        return [Remark(OUTSIDE, f"{error.what} To take it over: {error.do}")]
     return []

@@ -45,16 +45,32 @@ def adopt(
     environment: Annotated[
         list[str] | None, typer.Option(help="A variable, NAME=VALUE, such as HOME; may be given more than once.")
     ] = None,
+    running: Annotated[bool, typer.Option("--running", help="It runs already: take it over, without a stop.")] = False,
+    yes: Annotated[bool, typer.Option("--yes", "-y", help="--running: do not ask.")] = False,
 ) -> None:
-    """Add a folder to the site as a server."""
+    """Add a folder to the site as a server.
+
+    With --running, its process is found by the folder that it works in, and who holds it decides the driver: systemd,
+    a terminal multiplexer, a script that starts it again, or nobody; then Round Gate's keeper holds it from now on.
+    A server that is one of the site already, and was started outside, is taken over in the same way.
+    """
     from roundgate.host.adopting import Adoption, ProcessOptions, missing_files, recognise, write_server
     from roundgate.host.asking.consent import consent_for
 
+    if running:
+        from roundgate.cli.running.taking_over import already_adopted, finish, propose, take_over_adopted
+
     context = open_call()
+    adopted_as = already_adopted(context, folder) if running else ""
+    if adopted_as:
+        take_over_adopted(adopted_as, yes=yes)
+        return
     plan = Adoption(context.site, folder, name, rulebook, start, tuple(tag or ()))
     process = ProcessOptions(_user(plan.folder, user), run_in, umask, tuple(environment or ()))
     plan = replace(plan, process=process)
     guess = recognise(plan)
+    if running:
+        plan = propose(plan, guess, yes=yes)
     write_server(plan, guess)
     echo(f"{plan.server_name} is a server of this site now: {folder}")
     echo(f"  rulebook: {guess.reason}")
@@ -63,6 +79,8 @@ def adopt(
     _echo_wishes(adopted.whole_book)
     if consent_for(adopted.whole_book):
         echo(f"  none of that is run until you allow it: roundgate rulebook allow {plan.server_name}")
+    if plan.running is not None:
+        finish(plan.server_name, plan.running)
     missing = missing_files(adopted)
     if missing:
         _offer_first_run(plan.server_name, missing, first_run)

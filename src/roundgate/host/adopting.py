@@ -5,22 +5,23 @@ from __future__ import annotations
 import os
 import re
 import stat
+from collections.abc import Mapping
 from pathlib import Path
 
 import msgspec
 from msgspec import Struct, json
-from msgspec.structs import replace
 
 from roundgate.core.patterns import compiled
 from roundgate.core.rulebook.model import Rulebook
 from roundgate.core.rulebook.toml import RulebookProblem, parse_toml
+from roundgate.host.drivers.taking_over import RunningServer
 from roundgate.host.errors import Trouble, WrongUsage
 from roundgate.host.files import Folder, read_texts, write_durably
 from roundgate.host.rulebooks import load_rulebook, rulebook_names
 from roundgate.host.servers import Server
 from roundgate.host.site import Site, make_private, read_site
 from roundgate.host.site_file.checking import NAME, SITE_FILE
-from roundgate.host.site_file.tables import SiteFile
+from roundgate.host.site_file.tables import ServerEntry, SiteFile
 
 _SCRIPTS = ("launch.sh", "start.sh", "run.sh")
 
@@ -79,6 +80,8 @@ class Adoption(Struct, frozen=True):
     start: str | None
     tags: tuple[str, ...]
     process: ProcessOptions = ProcessOptions()
+    running: RunningServer | None = None
+    """The server's process, where it runs already and is to be taken over."""
 
     @property
     def folder(self) -> Path:
@@ -98,12 +101,14 @@ class Adoption(Struct, frozen=True):
 
     @property
     def command(self) -> list[str]:
-        """The start command. Raises WrongUsage where none is given and no start script is found."""
+        """The start command. Raises WrongUsage where none is given, none is found, and it does not run."""
         if self.start:
             import shlex
 
             return shlex.split(self.start)
         script = next((name for name in _SCRIPTS if (self.folder / name).is_file()), None)
+        if script is None and self.running is not None:
+            return list(self.running.command)
         if script is None:
             raise WrongUsage("How is it started?", 'Give --start "COMMAND", as you would type it in its folder.')
         if not os.access(self.folder / script, os.X_OK):
@@ -203,7 +208,12 @@ def remove_server(site: Site, name: str) -> None:
 
 
 def write_consent(site: Site, name: str, word: str) -> None:
-    """Write what a server's rulebook may do as ``allow`` into its table of the site file; what was there goes.
+    """Write what a server's rulebook may do as ``allow`` into its table of the site file. Raises Trouble."""
+    write_keys(site, name, {"allow": json.encode([word]).decode()})
+
+
+def write_keys(site: Site, name: str, keys: Mapping[str, str]) -> None:
+    """Write keys, their values as TOML, into a server's table of the site file; what they were before goes.
 
     Raises Trouble where the file cannot be read again afterwards as it should be: then it is left as it was.
     """
@@ -212,18 +222,23 @@ def write_consent(site: Site, name: str, word: str) -> None:
     with FileLock(site.state / "site.lock", mode=0o600):
         path = site.folder / SITE_FILE
         old = path.read_bytes()
-        new = _with_allow(old.decode("utf-8"), name, f"allow = {json.encode([word]).decode()}")
-        wanted = {**site.file.server, name: replace(site.file.server[name], allow=[word])}
+        new = old.decode("utf-8")
+        for key, value in keys.items():
+            new = _with_key(new, name, key, value)
+        given = msgspec.toml.decode("".join(f"{key} = {value}\n" for key, value in keys.items()))
+        entry = msgspec.convert({**msgspec.to_builtins(site.file.server[name]), **given}, ServerEntry)
+        wanted = {**site.file.server, name: entry}
         try:
             is_right = msgspec.convert(parse_toml(SITE_FILE, new), SiteFile).server == wanted
         except (RulebookProblem, msgspec.ValidationError):
             is_right = False
         if not is_right:
-            raise Trouble(f"{path} could not be changed by itself.", f'Write into [server.{name}]: allow = ["{word}"]')
+            lines = ", ".join(f"{key} = {value}" for key, value in keys.items())
+            raise Trouble(f"{path} could not be changed by itself.", f"Write into [server.{name}]: {lines}")
         write_durably(str(path), new.encode(), stat.S_IMODE(path.stat().st_mode))
 
 
-def _with_allow(text: str, name: str, line: str) -> str:
+def _with_key(text: str, name: str, key: str, value: str) -> str:
     """Put a line below the heading of a server's table, and take out a line of the same key."""
     heading = re.compile(rf"^[ \t]*\[[ \t]*server[ \t]*\.[ \t]*[\"']?{re.escape(name)}[\"']?[ \t]*\][ \t]*(?:#.*)?$")
     kept: list[str] = []
@@ -232,10 +247,10 @@ def _with_allow(text: str, name: str, line: str) -> str:
         if row.lstrip().startswith("["):
             is_ours = heading.match(row.rstrip("\r\n")) is not None
         end = row[len(row.rstrip("\r\n")) :]
-        if not (is_ours and re.match(r"[ \t]*allow[ \t]*=", row)):
+        if not (is_ours and re.match(rf"[ \t]*{re.escape(key)}[ \t]*=", row)):
             kept.append(row)
         if is_ours and row.lstrip().startswith("["):
-            kept.append(line + (end or "\n"))
+            kept.append(f"{key} = {value}{end or chr(10)}")
     return "".join(kept)
 
 
@@ -272,6 +287,7 @@ def _table(plan: Adoption, guess: RulebookGuess) -> str:
     lines += [f"rulebook = {_quoted(guess.rulebook)}"] if guess.rulebook else []
     lines += [f"tags = {json.encode(plan.tags).decode()}"] if plan.tags else []
     lines += plan.process.lines()
+    lines += [f"{key} = {value}" for key, value in plan.running.lines.items()] if plan.running else []
     return "\n".join(lines) + "\n"
 
 

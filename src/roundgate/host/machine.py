@@ -105,6 +105,14 @@ def folder_of_process(process: int | None) -> str:
         return ""
 
 
+def started_at(process: int) -> float | None:
+    """Tell when a process began, in seconds since 1970; None where it has ended."""
+    try:
+        return psutil.Process(process).create_time()
+    except psutil.Error:
+        return None
+
+
 def name_process(process: int | None) -> str:
     """Name a process for a person."""
     if process is None:

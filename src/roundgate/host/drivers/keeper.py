@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import time
+from collections import deque
 from typing import Any
 
 import msgspec
@@ -12,8 +13,12 @@ from roundgate.host.drivers.keeper_link import KeeperLink, connect, start_keeper
 from roundgate.host.drivers.protocol import RunState
 from roundgate.host.errors import ConsoleCut, KeeperGone, KeeperSilent, Trouble
 from roundgate.host.keeper.config import write_config
+from roundgate.host.logs.tail import LogTail
+from roundgate.host.patterns import search
 from roundgate.host.servers import Server
 
+_PAUSE = 0.05
+"""Seconds between two looks at a log file."""
 _AT_LEAST = 0.5
 """Seconds that a new keeper is given for an answer, however little is left."""
 
@@ -28,6 +33,11 @@ class KeeperDriver:
         """Connect to nothing yet."""
         self.server = server
         self._link: KeeperLink | None = None
+        self._log: LogTail | None = None
+        """Where a server writes that has gone into the background: the keeper hears nothing of it."""
+        if server.goes_into_background and server.book.server.logs:
+            self._log = LogTail(server)
+        self._heard: deque[dict[str, Any]] = deque()
 
     @property
     def hears(self) -> bool:
@@ -89,6 +99,9 @@ class KeeperDriver:
         self.open()
         write_config(self.server.keeper_config())
         self.server.remember_book()
+        if self._log is not None:
+            self._log.skip()
+            self._heard.clear()
         trouble = self._connected().ask("start")
         self._connected().events.clear()  # what was heard of an earlier process says nothing of this one
         if trouble:
@@ -120,11 +133,31 @@ class KeeperDriver:
 
     def follow(self) -> None:
         """See Driver."""
+        if self._log is not None:
+            self._log.skip()
         self._connected().ask("follow")
 
     def next_event(self, until: float | None, also: int | None = None) -> dict[str, Any] | None:
         """See Driver."""
-        return self._connected().next_event(until, also)
+        if self._log is None:
+            return self._connected().next_event(until, also)
+        pattern = self.server.book.server.ready
+        while True:
+            for line in self._log.lines():
+                self._heard.append({"event": "line", "text": line})
+                if pattern and search(pattern, line):
+                    self._heard.append({"event": "ready"})
+            if self._heard:
+                return self._heard.popleft()
+            now = time.monotonic()
+            if until is not None and now >= until:
+                return None
+            pause = now + _PAUSE if until is None else min(until, now + _PAUSE)
+            event = self._connected().next_event(pause, also)
+            if event and event["event"] == "ready" and pattern:
+                continue  # of a PID file that was written: its log says more
+            if event or time.monotonic() < pause:  # it happened, or ``also`` has something
+                return event
 
     def lease(self, round: int | None, *, up: bool = False) -> None:
         """See Driver."""

@@ -7,7 +7,6 @@ import time
 from roundgate.host.drivers.outside import OutsideDriver, _born
 from roundgate.host.errors import Trouble
 
-_COMES_WITHIN = 120.0
 _PAUSE = 0.05
 
 
@@ -33,7 +32,8 @@ class SelfRestartingDriver(OutsideDriver):
         Such a one is let come up and sent away once more, unless it writes files itself when it ends: then it would
         write the old values over the new ones, and the proof says which it has.
         """
-        written, until = time.time(), time.monotonic() + _COMES_WITHIN
+        within = self.server.seconds("start_within")
+        written, until = time.time(), time.monotonic() + within
         can_go_again = all(file.rewritten == "never" for file in self.server.book.file.values())
         old = self._stopped
         while time.monotonic() < until:
@@ -47,7 +47,7 @@ class SelfRestartingDriver(OutsideDriver):
                 old, can_go_again = process, False
                 self._send_away()
             time.sleep(_PAUSE)  # nothing tells when the host starts a process
-        return f"its host has not started it again within {_COMES_WITHIN:g} s"
+        return f"its host has not started it again within {within:g} s"
 
     def _take(self, process: int) -> None:
         """Go on with the process that the host has started."""

@@ -16,7 +16,7 @@ from roundgate.core.unseen import first_unseen
 from roundgate.host.handles import open_real
 from roundgate.host.keeper.account import Account, account_of
 from roundgate.host.keeper.config import KeeperConfig
-from roundgate.host.keeper.heir import inherited, read_pidfile
+from roundgate.host.keeper.heir import descendants, inherited, read_pidfile
 from roundgate.host.keeper.interpreter import own, without_mask
 from roundgate.host.keeper.pipes import Pipes, make_pipes, reopen_pipes
 from roundgate.host.keeper.record import ProcessRecord, birth_of, boot_mark, lives
@@ -62,6 +62,8 @@ class Child:
         """True from such an end until the server is up again."""
         self.players: set[str] = set()
         self.last_words: deque[str] = deque(maxlen=_LAST_WORDS)
+        self.is_outside = False
+        """Whether somebody else has started it."""
         self.seeks_until: float | None = None
         """Until when (monotonic) the process is sought that a start command has left in the background."""
         self.take(config)
@@ -181,7 +183,7 @@ class Child:
             return False
 
     def _forget(self) -> None:
-        self.rest, self.ready, self.exit_code = b"", None, None
+        self.rest, self.ready, self.exit_code, self.is_outside = b"", None, None, False
         self.exit_wanted_until, self.stop_failed = 0.0, False
         self.players.clear()
         self.last_words.clear()
@@ -200,7 +202,8 @@ class Child:
         except OSError:
             return False
         self.ready, self.players = record["ready"], set(record["players"])
-        self._pipes = reopen_pipes(self.config["state"], record["process"])
+        self.is_outside = record.get("outside", False)
+        self._pipes = None if self.is_outside else reopen_pipes(self.config["state"], record["process"])
         return True
 
     def record(self, wanted: bool, round: int | None) -> ProcessRecord:
@@ -215,6 +218,7 @@ class Child:
             "crashes": self.crashes,
             "players": sorted(self.players),
             "round": round,
+            "outside": self.is_outside,
         }
 
     def signal(self, name: str) -> str:
@@ -225,7 +229,7 @@ class Child:
             # The group may have ended, or have become another user's: its end is told by the process handle, not by
             # this call.
             with contextlib.suppress(ProcessLookupError, PermissionError):
-                os.killpg(os.getpgid(self.process), getattr(signal, name))
+                _send(self.process, getattr(signal, name))
         return ""
 
     def reap(self) -> bool:
@@ -308,6 +312,8 @@ class Child:
             return "a line break or a character that is not seen cannot be sent to a console"
         if self.process is None:
             return "the server does not run"
+        if self.is_outside:
+            return "its standard input is the keeper's only after its next start"
         if self._pipes is None or self._pipes.to_server < 0:
             return "its keeper died and was replaced, and the server's console could not be opened again"
         line = text.encode("utf-8", "replace") + b"\n"
@@ -321,6 +327,19 @@ class Child:
         except OSError as error:
             return f"the console is closed: {error.strerror}"
         return ""
+
+
+def _send(process: int, sign: signal.Signals) -> None:
+    """Send a signal to a process and to the group that it leads, or to what it has started.
+
+    The group of one that leads none may hold other servers, where a script has started them all.
+    """
+    if os.getpgid(process) == process:
+        os.killpg(process, sign)
+        return
+    for each in (process, *descendants(process)):
+        with contextlib.suppress(ProcessLookupError):
+            os.kill(each, sign)
 
 
 def copy_started(config: KeeperConfig) -> None:

@@ -30,12 +30,16 @@ def become_heir() -> None:
 
 def inherited(known: Collection[int]) -> list[int]:
     """Give this process's children besides those that it has started itself and waits for."""
+    return [process for process in _children(os.getpid()) if process not in known]
+
+
+def _children(process: int) -> list[int]:
     found: list[int] = []
-    for thread in os.listdir("/proc/self/task"):
-        with contextlib.suppress(OSError):
-            with open(f"/proc/self/task/{thread}/children", encoding="ascii") as file:
+    with contextlib.suppress(OSError):
+        for thread in os.listdir(f"/proc/{process}/task"):
+            with open(f"/proc/{process}/task/{thread}/children", encoding="ascii") as file:
                 found += map(int, file.read().split())
-    return [process for process in found if process not in known]
+    return found
 
 
 def bury(known: Collection[int]) -> None:
@@ -53,6 +57,12 @@ def parent_of(process: int) -> int:
     except OSError:
         return 0
     return 0 if fields[0] in (b"Z", b"X") else int(fields[1])
+
+
+def descendants(process: int) -> list[int]:
+    """Give all that a process has started, and what that has started in turn, while their parents live."""
+    found = _children(process)
+    return found + [below for child in found for below in descendants(child)]
 
 
 def read_pidfile(path: str) -> int | None:

@@ -7,7 +7,7 @@ A process is known by its number and the moment of its birth: numbers are used a
 from __future__ import annotations
 
 import os
-from typing import TypedDict, cast
+from typing import NotRequired, TypedDict, cast
 
 from roundgate.host.keeper.pipes import process_on_pipes
 
@@ -32,6 +32,8 @@ class ProcessRecord(TypedDict):
     players: list[str]
     round: int | None
     """The round that holds the server."""
+    outside: NotRequired[bool]
+    """Whether somebody else has started it: its input and output are not the keeper's."""
 
 
 def write_record(state: str, record: ProcessRecord) -> None:
@@ -66,8 +68,9 @@ def read_record(state: str) -> ProcessRecord | None:
             found = json.loads(file.read(_SIZE).partition(b"\n")[0])
     except (OSError, ValueError, RecursionError):
         return None
+    optional = ("players", "outside")
     if not isinstance(found, dict) or not all(
-        isinstance(found.get(name), kind) for name, kind in _KINDS.items() if name in found or name != "players"
+        isinstance(found.get(name), kind) for name, kind in _KINDS.items() if name in found or name not in optional
     ):
         return None
     return cast(ProcessRecord, found)
@@ -83,6 +86,7 @@ _KINDS = {
     "crashes": int,
     "players": list,
     "round": int | None,
+    "outside": bool,
 }
 
 

@@ -42,9 +42,8 @@ def refuse_outsiders(server: Server, state: RunState) -> None:
     found = machine.running_in(server.run_in, server.book.server.process)
     if found:
         processes = ", ".join(machine.name_process(process) for process in found)
-        way = f"Stop it the way it was started, or: kill {' '.join(map(str, found))}"
         what = f"{server.name} already runs outside Round Gate: {processes}."
-        raise Trouble(what, f"{way}; then: roundgate start {server.name}")
+        raise Trouble(what, f"roundgate adopt {server.name} --running")
 
 
 def refuse_stop_of_self(server: Server, ends_up: str) -> None:

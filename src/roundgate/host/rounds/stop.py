@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import select
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import suppress
 from typing import NamedTuple
 
@@ -36,6 +36,7 @@ def stop(round: Round, files: ServerFiles | None) -> None:
     # What this round has started and was never ready has nobody on it, and nothing to save.
     never_ready = round.has_ready_sign and state.ready is None and (Step.START, "begin") in round.journal.marks
     began = time.monotonic()
+    family = _family_without_session(process)
     round.driver.follow()
     if not never_ready:
         _before_stop(round)
@@ -49,7 +50,7 @@ def stop(round: Round, files: ServerFiles | None) -> None:
     else:
         raise _does_not_stop(round)
     # A child that outlives the server may still write its files, or hold its port.
-    _await_family(process, began + round.server.seconds("grace"))
+    _await_family(process, family, began + round.server.seconds("grace"))
     _free_ports(round, files)
     round.store.note_timing(round.server.name, "stop", time.monotonic() - began)
 
@@ -201,11 +202,18 @@ def _ended(round: Round, way: Way) -> bool:
                 round.console.close()
 
 
-def _await_family(leader: int, until: float) -> None:
+def _family_without_session(process: int) -> list[int]:
+    """Give what a server has started that leads no session of its own, by which its processes could be found later."""
+    with suppress(ProcessLookupError):
+        return machine.family(process) if process and os.getsid(process) != process else []
+    return []
+
+
+def _await_family(leader: int, family: Sequence[int], until: float) -> None:
     """Wait for what the server started and left behind. Raises DoesNotStop where it stays."""
     if not leader:  # it ran where its processes cannot be seen
         return
-    for member in machine.session_members(leader):
+    for member in [*machine.session_members(leader), *filter(machine.is_alive, family)]:
         try:
             handle = os.pidfd_open(member)
         except ProcessLookupError:

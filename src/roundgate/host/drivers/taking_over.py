@@ -1,0 +1,224 @@
+"""A server that already runs: who holds it, which driver fits, and handing it to a keeper without a stop.
+
+Sources: cgroups(7) for units, proc(5) for processes; a multiplexer and a container are known by their names.
+"""
+
+from __future__ import annotations
+
+import re
+import subprocess
+import time
+from collections.abc import Mapping, Sequence
+from contextlib import suppress
+from pathlib import Path
+
+import psutil
+from msgspec import Struct, field, json
+
+from roundgate.core.patterns import compiled
+from roundgate.core.text import decode
+from roundgate.host import machine
+from roundgate.host.drivers.keeper_link import KeeperLink, start_keeper
+from roundgate.host.errors import KeeperGone, Trouble
+from roundgate.host.files import Folder
+from roundgate.host.keeper.child import copy_started
+from roundgate.host.keeper.config import write_config
+from roundgate.host.keeper.record import ProcessRecord, birth_of, boot_mark, write_record
+from roundgate.host.servers import Server
+
+_MULTIPLEXERS = ("tmux", "screen")
+_CONTAINERS = re.compile(r"docker|libpod|podman|lxc|kubepods|containerd|machine-")
+_UNIT = re.compile(r"([^/]+\.service)(?:/[^/]*)?$", re.MULTILINE)
+_SHELLS = ("sh", "bash", "dash", "zsh", "ksh", "fish")
+_LOOP = re.compile(r"^[ \t]*(?:while|until|for)\b", re.MULTILINE)
+_WITHIN = 10.0
+
+
+class RunningServer(Struct, frozen=True):
+    """A server's process that was found, and how it is held."""
+
+    process: int
+    command: Sequence[str]
+    run_in: str
+    user: str
+    driver: str
+    """As in the site file."""
+    why: str
+    """What was seen of whoever holds it, for a person."""
+    more: Mapping[str, str] = field(default_factory=dict)
+    """Further keys of the site file, as TOML."""
+
+    @property
+    def lines(self) -> dict[str, str]:
+        """The keys of the site file that make the driver."""
+        return ({} if self.driver == "keeper" else {"driver": f'"{self.driver}"'}) | dict(self.more)
+
+
+def find_running(folder: Path, pattern: str, name: str, start: Sequence[str]) -> RunningServer:
+    """Find the process of a server by the folder that it works in, and see who holds it.
+
+    ``pattern`` is the rulebook's for its command line; without one every process there counts. ``start`` is its start
+    command, empty where none is known. Raises Trouble where none or several are found, or it is in a container.
+    """
+    there = [process for process in psutil.process_iter() if _works_in(process, folder)]
+    wanted = compiled(pattern) if pattern else None
+    found = [process for process in there if wanted is None or wanted.search(" ".join(_words(process)))]
+    tops = [process for process in found if _parent(process) not in found]
+    if not tops:
+        what = f", and whose command line fits the rulebook's '{pattern}'" if pattern and there else ""
+        raise Trouble(f"No process was found that works in {folder}{what}.", f"roundgate adopt {folder}")
+    if len(tops) > 1:
+        names = ", ".join(machine.name_process(process.pid) for process in tops)
+        raise Trouble(f"Several processes work in {folder}: {names}.", "End those that are not the server, or stop it.")
+    return _held(tops[0], there, name, start)
+
+
+def _held(process: psutil.Process, there: Sequence[psutil.Process], name: str, start: Sequence[str]) -> RunningServer:
+    groups = _groups(process)
+    if _CONTAINERS.search(groups):
+        raise Trouble(
+            f"{machine.name_process(process.pid)} runs in a container, which no driver takes over by itself.",
+            'Adopt it without --running, with driver = "commands" and the container\'s start, stop and alive.',
+        )
+    unit = _unit_of(process, groups)
+    if unit:
+        user_unit, service = unit
+        more = {"unit": _text(service)} | ({"user-unit": "true"} if user_unit else {})
+        return _running(process, "systemd", f"it is the main process of {service}", more)
+    above = _ancestors(process)
+    holder = next((parent for parent in above if _command_name(parent).startswith(_MULTIPLEXERS)), None)
+    if holder is not None:
+        kind = "tmux" if _command_name(holder).startswith("tmux") else "screen"
+        call = _new_session(kind, process, name, start or _words(process))
+        more = {"commands": f"{{ start = {json.encode(call).decode()} }}"}
+        return _running(process, "commands", f"it runs in {kind}, which starts it again", more)
+    script = above[0] if above and above[0] in there else None
+    if script is not None and _has_loop(script):
+        return _running(process, "self", f"{machine.name_process(script.pid)} starts it again in a loop")
+    return _running(process, "keeper", "nobody starts it again")
+
+
+def _running(process: psutil.Process, driver: str, why: str, more: Mapping[str, str] | None = None) -> RunningServer:
+    return RunningServer(process.pid, _words(process), process.cwd(), process.username(), driver, why, more or {})
+
+
+def _text(text: str) -> str:
+    return json.encode(text).decode()
+
+
+def _works_in(process: psutil.Process, folder: Path) -> bool:
+    # It has ended, or is another user's.
+    with suppress(psutil.Error):
+        is_ours = process.pid == psutil.Process().pid or process in psutil.Process().parents()
+        return not is_ours and not _is_prompt(process) and Path(process.cwd()).is_relative_to(folder)
+    return False
+
+
+def _is_prompt(process: psutil.Process) -> bool:
+    """Tell whether a process is a shell at whose prompt somebody works in that folder."""
+    words = _words(process)
+    is_shell = Path(words[0].lstrip("-")).name in _SHELLS if words else False
+    return is_shell and all(word.startswith("-") for word in words[1:]) and "-c" not in words
+
+
+def _words(process: psutil.Process) -> list[str]:
+    try:
+        return process.cmdline()
+    except psutil.Error:
+        return []
+
+
+def _command_name(process: psutil.Process) -> str:
+    try:
+        return process.name().lower()
+    except psutil.Error:
+        return ""
+
+
+def _parent(process: psutil.Process) -> psutil.Process | None:
+    try:
+        return process.parent()
+    except psutil.Error:
+        return None
+
+
+def _ancestors(process: psutil.Process) -> list[psutil.Process]:
+    try:
+        return process.parents()
+    except psutil.Error:
+        return []
+
+
+def _groups(process: psutil.Process) -> str:
+    try:
+        return Path(f"/proc/{process.pid}/cgroup").read_text("utf-8")
+    except OSError:
+        return ""
+
+
+def _unit_of(process: psutil.Process, groups: str) -> tuple[bool, str] | None:
+    """Give the unit whose main process this is, and whether it is one of the user's; systemd is asked."""
+    for service in dict.fromkeys(_UNIT.findall(groups)):
+        for user_unit in (False, True):
+            call = ("systemctl", *(["--user"] if user_unit else []), "show", "--property=MainPID", service)
+            # No systemd here, or it does not answer: then it holds nothing that we could give it back to.
+            with suppress(OSError, subprocess.SubprocessError):
+                done = subprocess.run(call, capture_output=True, text=True, timeout=_WITHIN, check=False)
+                if f"MainPID={process.pid}" in done.stdout.splitlines():
+                    return user_unit, service
+    return None
+
+
+def _new_session(kind: str, process: psutil.Process, name: str, start: Sequence[str]) -> list[str]:
+    if kind == "screen":
+        return ["screen", "-dmS", name, *start]
+    socket = ""
+    with suppress(psutil.Error):
+        socket = process.environ().get("TMUX", "").partition(",")[0]
+    return ["tmux", *(["-S", socket] if socket else []), "new-session", "-d", "-s", name, *start]
+
+
+def _has_loop(script: psutil.Process) -> bool:
+    """Tell whether a process runs a script in which something is done again and again."""
+    words = _words(script)
+    if "-c" in words:
+        return _LOOP.search("\n".join(words[words.index("-c") + 1 :])) is not None
+    # A link, a device, or what is not there: it is not looked into.
+    with suppress(OSError, psutil.Error, Trouble):
+        home = Folder(script.cwd())
+        texts = (home.read(word) for word in words[1:] if not word.startswith("-"))
+        return any(text is not None and _LOOP.search(decode(text).body) for text in texts)
+    return False
+
+
+def hand_to_keeper(server: Server, process: int) -> None:
+    """Have a keeper hold a server that somebody else has started; the server does not notice. Raises Trouble.
+
+    Its standard input and output stay where they are until its next start. The caller holds the server.
+    """
+    birth = birth_of(process)
+    if birth is None:
+        raise Trouble(f"{server.name} has just ended.", f"roundgate start {server.name}")
+    with suppress(KeeperGone):  # one without a server may be left over
+        link = KeeperLink(server.state)
+        link.ask("leave")
+        link.close()
+    config = server.keeper_config()
+    write_config(config)
+    copy_started(config)
+    server.remember_book()
+    began = psutil.Process(process).create_time()
+    record: ProcessRecord = {
+        "process": process,
+        "birth": birth,
+        "boot": boot_mark(),
+        "started": began,
+        "ready": time.time(),
+        "wanted": True,
+        "crashes": 0,
+        "players": [],
+        "round": None,
+        "outside": True,
+    }
+    write_record(server.state, record)
+    start_keeper(server.state).close()
