@@ -110,6 +110,7 @@ OPENS = {
     "host/places.py": "the walk by handles itself",
     "host/handles.py": "the same",
     "host/fleet/networks.py": "facts of processes, in /proc",
+    "host/drivers/taking_over.py": "facts of processes, in /proc",
     "host/files.py": "writes through the walk, and reads what this user has named or what is our own",
     "host/backups/archives.py": "archives in the folder of backups",
     "host/backups/in_place.py": "the plan in a round's folder",
