@@ -1,4 +1,4 @@
-"""Files that cannot be put back: the round stays open, tells so once, and is finished when the way is free."""
+"""Rounds that do not end: files that cannot be put back, and a process that is killed before it holds the server."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ import json
 import shutil
 import sys
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 
@@ -58,3 +59,34 @@ def test_a_round_that_cannot_put_its_files_back_stays_open_tells_so_once_and_is_
     assert site.server_process("regatta") is not None
     assert "boat.slots=24" in site.ok("slate") or "16 -> 24" in site.ok("slate"), "the change waits again"
     assert hook.events()[3] == "rewound"
+
+
+INJECT = str(Path(__file__).parent / "inject")
+
+
+@pytest.mark.parametrize(
+    ("at", "countdown", "told"),
+    [
+        ("journal gather begin", "0s", 0),
+        ("journal gather end", "30s", 0),
+        ("journal announce begin", "30s", 0),
+        ("journal announce note", "30s", 1),
+    ],
+)
+def test_a_round_that_is_killed_before_the_stop_is_closed_by_the_keeper_and_players_are_told(
+    running: SiteUnderTest, at: str, countdown: str, told: int
+) -> None:
+    process = running.server_process("regatta")
+    running.ok("set", "race.slots=24")
+    hurt = {"PYTHONPATH": INJECT, "CRASH_AT": at}
+    done = running.run("apply", "--yes", "--countdown", countdown, env=hurt)
+    assert done.returncode == 4 and "do: roundgate recover regatta" in done.stdout, done.stdout + done.stderr
+    wait_for(lambda: json.loads(running.ok("rounds", "--json"))[0]["outcome"] == "failed", 20)
+    assert "interrupted before anything was changed" in running.ok("rounds", "show", "2")
+    assert running.ok("log").count("The restart is called off.") == told
+    assert running.server_process("regatta") == process and "16 -> 24" in running.ok("slate")
+    row = json.loads(running.ok("status", "--json"))["servers"][0]
+    assert row["state"] == "up" and row["round"] is None
+    assert "no round was interrupted" in running.ok("recover", "regatta")
+    running.ok("apply", "--yes")
+    assert running.value("regatta", "boat.slots") == "24"

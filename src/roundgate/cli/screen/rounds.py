@@ -87,8 +87,8 @@ class RoundScreen:
         if self.end is None and row is not None and row.outcome:
             return echo_end(number, RoundOutcome(row.outcome), row.message, "", row.evidence)
         if self.end is None:
-            echo(f"Round {number} ended without a message.")
-            echo(f"  do: roundgate rounds show {number}")
+            echo(f"Round {number}: its process ended without a message. The keeper of a server that is up finishes it.")
+            echo(f"  do: roundgate recover {row.server}" if row else f"  do: roundgate rounds show {number}")
             return EXIT_CODES[RoundOutcome.UNFINISHED]
         return echo_end(number, self.end.outcome, self.end.message, self.end.do, self.end.evidence)
 

@@ -159,6 +159,10 @@ class KeeperDriver:
             if event or time.monotonic() < pause:  # it happened, or ``also`` has something
                 return event
 
+    def pledge(self, round: int) -> None:
+        """See Driver."""
+        self._connected().ask("pledge", round=round)
+
     def lease(self, round: int | None, *, up: bool = False) -> None:
         """See Driver."""
         self._connected().ask("lease", round=round, up=up)

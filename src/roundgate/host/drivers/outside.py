@@ -202,6 +202,9 @@ class OutsideDriver:
             if select.select([] if also is None else [also], [], [], wait)[0]:
                 return None
 
+    def pledge(self, round: int) -> None:
+        """See Driver: nobody else is told."""
+
     def lease(self, round: int | None, *, up: bool = False) -> None:
         """See Driver: nobody else is told."""
 

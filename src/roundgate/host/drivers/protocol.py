@@ -107,6 +107,10 @@ class Driver(Protocol):
         """Wait for what happens next, until a moment of the monotonic clock or until ``also`` can be read."""
         ...
 
+    def pledge(self, round: int) -> None:
+        """Have a round recovered should its process die, before it holds the server."""
+        ...
+
     def lease(self, round: int | None, *, up: bool = False) -> None:
         """Let a round hold the server: no restart after a crash, and recovery should the round's process die.
 

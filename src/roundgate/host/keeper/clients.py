@@ -30,6 +30,9 @@ class Client:
         self.waits_to_write = False
         self.follows = False
         self.round: int | None = None
+        """The round that holds the server through this connection."""
+        self.pledged: int | None = None
+        """The round that has to be recovered should the connection end, though it does not hold the server yet."""
 
     def read(self) -> list[dict[str, Any]] | None:
         """Give the messages that have come; None when the client has gone or talks nonsense."""

@@ -336,8 +336,10 @@ class Keeper:
             # It died, or was interrupted, before the server ended. That may come still; an end much later is a crash.
             self._stopping(None, "late")
         # A round's connection ended without letting go of the server, so its process has died.
-        if client.round is not None and not self._leased():
-            self.recovery = Recovery(self.child.config["recover"], client.round)
+        number = client.pledged if client.round is None else client.round
+        if number is not None and not self._leased():
+            self.round = number
+            self.recovery = Recovery(self.child.config["recover"], number)
 
     def _recovery_ended(self) -> None:
         assert self.recovery is not None and self.recovery.ended is not None
@@ -378,6 +380,9 @@ class Keeper:
             self._stopping(client, str(message.get("how", "now")))
         elif ask == "lease":
             self._lease(client, message.get("round"), up=bool(message.get("up")))
+        elif ask == "pledge":
+            pledged = message.get("round")
+            client.pledged = pledged if isinstance(pledged, int) else None
         elif ask == "leave":
             self.leaving = not self.child.runs
         else:
@@ -404,7 +409,7 @@ class Keeper:
             if self.recovery is not None and self.recovery.process is None:
                 self.recovery = None  # the round lives after all, or its recovery has come by itself
         else:
-            self.round, self.wanted = None, up
+            self.round, self.wanted, client.pledged = None, up, None
             if up and not self.child.runs:
                 self._after_end()  # it ended between the round's last look and its letting go
         self._note()

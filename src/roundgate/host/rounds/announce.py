@@ -32,11 +32,15 @@ def announce(round: Round) -> None:
     try:
         _count_down(round, countdown)
     except RoundAborted:
-        # The round ends whether or not the players can be told so.
-        with contextlib.suppress(Trouble):
-            _say(round, _filled(round, round.server.site.file.countdown.called_off, 0))
+        tell_called_off(round)
         raise
     round.check_called_off(Step.ANNOUNCE)
+
+
+def tell_called_off(round: Round) -> None:
+    """Tell the players that it does not take place. The round ends whether or not they can be told so."""
+    with contextlib.suppress(Trouble):
+        _say(round, _filled(round, round.server.site.file.countdown.called_off, 0))
 
 
 def _wait_until(round: Round, moment: float, what: str) -> None:

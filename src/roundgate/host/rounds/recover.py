@@ -8,6 +8,7 @@ from collections.abc import Set
 
 from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.host.drivers.protocol import RunState
+from roundgate.host.rounds.announce import tell_called_off
 from roundgate.host.rounds.bring_up import RoundResult, rewind, start_and_prove
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.live import take_back, tell_and_prove
@@ -105,6 +106,8 @@ def _bring_up(round: Round, state: RunState) -> RoundResult:
     should_run = round.ran and round.plan.ends_up != "down"
     if state.runs and _was_stopping(round) and not _came_up_since(round, state) and _ends_now(round):
         state = RunState()
+    if state.runs and _was_announced(round):
+        tell_called_off(round)
     if state.runs or not should_run:
         return RoundResult(RoundOutcome.FAILED, message)
     try:
@@ -115,6 +118,14 @@ def _bring_up(round: Round, state: RunState) -> RoundResult:
             RoundOutcome.LOST, f"{message} {round.server.name} DOES NOT COME UP: {error.why}.", "", error.evidence
         )
     return RoundResult(RoundOutcome.FAILED, f"{message} {round.server.name} is up again as it was.")
+
+
+def _was_announced(round: Round) -> bool:
+    """Tell whether players were told, or were just being told, of a stop that does not come now."""
+    marks, options = round.journal.marks, round.options
+    if ("announce", "begin") not in marks or ("stop", "begin") in marks or not options.countdown:
+        return False
+    return options.at is None or time.time() >= options.at - options.countdown
 
 
 def _was_stopping(round: Round) -> bool:
