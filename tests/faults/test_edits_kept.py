@@ -61,6 +61,27 @@ def test_an_edit_by_hand_of_what_the_round_sets_is_told(running: SiteUnderTest) 
     assert any("changed by hand to 20" in words for _, _, words in journal(running, number))
 
 
+@pytest.mark.parametrize("edited", [True, False])
+def test_an_edit_by_hand_while_the_server_stops_is_kept_as_a_copy_and_told(site: SiteUnderTest, edited: bool) -> None:
+    """The server writes its own values over it with its last breath; what it writes itself is no edit."""
+    home = site.add("regatta", "boat.slots=16\nheat.size=8\n", trials="stop-seconds 1.5\n")
+    site.ok("start")
+    site.ok("set", "race.slots=24")
+    work = Background(site, "apply", "--yes")
+    number = wait_for_step(site, "stop")
+    wait_for(lambda: "Stopping" in site.ok("log"))
+    if edited:
+        edit(home / "gullwind.properties", "heat.size=8", "heat.size=6")
+    code, output = work.end()
+    assert code == 0, output
+    assert site.value("regatta", "boat.slots") == "24" and site.value("regatta", "heat.size") == "8"
+    told = [words for _, _, words in journal(site, number) if "edited by hand while the server stopped" in words]
+    assert len(told) == edited, told
+    if edited:
+        assert "(race.heat)" in told[0] and "edited by hand while the server stopped" in output
+        assert "heat.size=6" in Path(told[0].split("kept as ")[1]).read_text()
+
+
 def test_a_mistake_by_hand_during_the_wait_ends_the_round_before_the_stop(running: SiteUnderTest) -> None:
     running.ok("set", "race.slots=24")
     first = running.server_process("regatta")

@@ -51,6 +51,7 @@ from roundgate.host.rounds.reading import learn_world
 from roundgate.host.rounds.snapshot.retention import delete_old
 from roundgate.host.rounds.snapshot.save import save, save_started, save_worlds, write_summary
 from roundgate.host.rounds.stop import stop
+from roundgate.host.rounds.watching import watched_for_edits
 from roundgate.host.rounds.write import contents_of, read_for, replayed, rewind_target, write
 from roundgate.host.store import Waiting
 
@@ -93,8 +94,9 @@ def _conduct(round: Round) -> RoundResult:
             look_again(round, gathered, state)
             learn_world(round, gathered.differs)
         tell_going_down(round)
-        with round.journal.step(Step.STOP):
-            stop(round, gathered.started if gathered else None)
+        started = gathered.started if gathered else None
+        with round.journal.step(Step.STOP), watched_for_edits(round, started):
+            stop(round, started)
     return _with_server_down(round, gathered, was_up=state.runs)
 
 
