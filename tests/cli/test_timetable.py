@@ -195,6 +195,20 @@ def test_what_was_missed_is_told_once_and_made_up_where_the_table_says_so(site: 
     assert outcomes(site).count("needless") == 1 and outcomes(site)[-1] == "needless"
 
 
+def test_a_week_of_minutes_that_were_missed_is_one_message(site: SiteUnderTest, hook: Hook) -> None:
+    site.add("regatta")
+    webhook(site, hook.url, 'on = ["missed"]')
+    planned(site, "send", 'cron = "* * * * *"\nline = "say tea"')
+    known_before(site, 10 * 86400)
+    tick(site)
+    wait_for(lambda: len(hook.got) == 1, 20)
+    told_of = re.search(r"was missed (\d+) times, the last at ", hook.bodies[0]["message"])
+    assert told_of is not None and 11_510 < int(told_of[1]) < 11_525
+    assert outcomes(site).count("missed") == int(told_of[1])
+    tick(site)
+    assert len(hook.got) == 1
+
+
 @pytest.mark.parametrize("more", ["", 'make-up = "1h"\n'])
 def test_what_a_process_that_died_had_begun_is_told_and_made_up_where_the_table_says_so(
     site: SiteUnderTest, hook: Hook, more: str

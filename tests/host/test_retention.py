@@ -44,7 +44,9 @@ def test_old_rounds_lose_their_copies_and_newer_ones_can_be_gone_back_to(regatta
     assert "The files that round 2 saved were deleted on 20" in said and "[rounds]" in said
     assert "deleted on 20" in regatta.fails(1, "compare", "round:3", "regatta")
     assert regatta.text("regatta") == before
-    assert "race.slots" in regatta.ok("rounds", "show", "2"), "the history stays"
+    shown = regatta.ok("rounds", "show", "2")
+    assert "race.slots" in shown and "its steps are no longer kept" in shown, "the history stays"
+    assert "gather" in regatta.ok("rounds", "show", "4") and "no longer kept" not in regatta.ok("rounds", "show", "1")
     regatta.ok("rewind", "4", "--yes")
     assert regatta.value("regatta", "boat.slots") == "12"
     assert with_copies(regatta) == [1, 5, 6], "a rewind is a round too"

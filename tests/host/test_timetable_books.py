@@ -54,6 +54,22 @@ def test_of_several_processes_one_has_each_moment(site: Site) -> None:
     assert sorted(at for moments in claimed for at in moments) == list(range(200))
 
 
+def test_what_was_written_while_the_clock_was_ahead_is_not_the_last(site: Site) -> None:
+    books = TimetableBooks(site)
+    books.write("regatta", "tea", NOW, "done")
+    assert books.miss("regatta", "tea", [NOW, NOW + 86400, NOW + 2 * 86400], "nobody was there") == [
+        NOW + 86400,
+        NOW + 2 * 86400,
+    ]
+    assert books.miss("regatta", "tea", [NOW + 86400], "nobody was there") == []
+    row = books.last("regatta", "tea", NOW + 60)
+    assert row is not None and (row.due, row.outcome) == (NOW, "done")
+    assert books.claim("regatta", "tea", NOW + 86400, again=True), "it is carried out when it comes"
+    row = books.last("regatta", "tea", NOW + 60)
+    assert row is not None and (row.due, row.outcome) == (NOW + 86400, "running")
+    books.close()
+
+
 @pytest.mark.parametrize("outcome", [None, "done", "failed", "needless", "missed", "skip", "skipped"])
 def test_only_a_missed_moment_can_be_claimed_again(site: Site, outcome: MomentOutcome | None) -> None:
     books = TimetableBooks(site)
@@ -61,7 +77,7 @@ def test_only_a_missed_moment_can_be_claimed_again(site: Site, outcome: MomentOu
     if outcome is not None:
         books.write("regatta", "tea", NOW, outcome, "as it was")
     assert not books.claim("regatta", "tea", NOW)
-    last = books.last("regatta", "tea")
+    last = books.last("regatta", "tea", NOW)
     if outcome != "skip":
         assert last is not None and (last.outcome, last.detail) == (
             outcome or "running",
@@ -77,7 +93,7 @@ def test_only_a_missed_moment_can_be_claimed_again(site: Site, outcome: MomentOu
 def test_a_moment_belongs_to_the_process_that_claimed_it_until_that_has_died(site: Site) -> None:
     books = TimetableBooks(site)
     assert books.claim("regatta", "tea", NOW) and books.orphans("regatta", "tea") == []
-    row = books.last("regatta", "tea")
+    row = books.last("regatta", "tea", NOW)
     assert row is not None and (row.outcome, row.detail) == ("running", "")
     with subprocess.Popen(
         [sys.executable, "-c", CLAIM_ALL, str(site.folder)], stdin=subprocess.PIPE, stdout=subprocess.PIPE

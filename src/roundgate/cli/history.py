@@ -79,7 +79,10 @@ def echo_round(context: CallContext, number: int, *, as_json: bool) -> None:
     echo(f"{styled(f'Round {row.number}', 'bold')}  {row.kind} of {row.server} by {row.by}, {when}{took}")
     for name, before, after in row.changes:
         echo(f"  {name}: {plain(before)} -> {plain(after)}" if before else f"  {name}: {plain(after)}")
-    for line in context.store.journal(number):
+    journal = context.store.journal(number)
+    if row.outcome and not journal:
+        echo("  (its steps are no longer kept)")
+    for line in journal:
         step = "proof" if line.mark == Mark.FACT else line.step
         echo(f"  {time.strftime('%H:%M:%S', time.localtime(line.at))}  {step:<9} {_describe_line(line)}")
     if row.outcome:

@@ -285,6 +285,11 @@ class Store:
         rows = self.db.execute("SELECT at, step, mark, said FROM journal WHERE round=? ORDER BY id", (number,))
         return [JournalLine(*row) for row in rows]
 
+    def forget_journals(self, server: str, keep: int) -> None:
+        """Forget the journals of a server's rounds that have ended, but for the newest; how they ended stays."""
+        old = "SELECT number FROM round WHERE server=? AND outcome<>'' ORDER BY number DESC LIMIT -1 OFFSET ?"
+        self.db.execute(f"DELETE FROM journal WHERE round IN ({old})", (server, keep))
+
     # --- live values and timings ---------------------------------------------------------------------------------
 
     def note_live(self, server: str, setting: str, stored: str) -> None:

@@ -77,7 +77,7 @@ def _rows(context: CallContext, names: list[str]) -> list[TimetableOutput]:
     books = TimetableBooks(site)
     for name in names:
         for planned, at, is_skipped in next_of(site, name, now):
-            last = books.last(name, planned.name)
+            last = books.last(name, planned.name, now)
             entry = planned.entry
             rows.append(
                 TimetableOutput(

@@ -240,7 +240,8 @@ class RoundsTable(Struct, frozen=True, forbid_unknown_fields=True):
     """The ``[rounds]`` table."""
 
     keep: int = 100
-    """How many rounds of each server keep the files that they saved, so that one can go back to before them; 0: all.
+    """How many rounds of each server keep the files that they saved, so that one can go back to before them, and the
+    journal of their steps; how a round ended stays. 0: all.
 
     Example: 100
     """

@@ -8,6 +8,7 @@ from __future__ import annotations
 import os
 import sqlite3
 import time
+from collections.abc import Sequence
 from contextlib import suppress
 from pathlib import Path
 
@@ -86,6 +87,19 @@ class TimetableBooks:
         query = "UPDATE moment SET outcome='running', at=?, detail=? WHERE server=? AND entry=? AND due=?"
         return again and bool(self.db.execute(f"{query} AND outcome='missed'", mine).rowcount)
 
+    def miss(self, server: str, entry: str, moments: Sequence[float], detail: str) -> list[float]:
+        """Write moments down as missed, all or none; give those of which nothing was written yet."""
+        now = time.time()
+        query = "INSERT OR IGNORE INTO moment VALUES (?, ?, ?, 'missed', ?, ?)"
+        self.db.execute("BEGIN IMMEDIATE")
+        try:
+            fresh = [due for due in moments if self.db.execute(query, (server, entry, due, now, detail)).rowcount]
+        except BaseException:
+            self.db.execute("ROLLBACK")
+            raise
+        self.db.execute("COMMIT")
+        return fresh
+
     def orphans(self, server: str, entry: str) -> list[float]:
         """Give the moments whose process has died before it wrote down what became of them; they are taken back.
 
@@ -119,10 +133,13 @@ class TimetableBooks:
             "DELETE FROM moment WHERE server=? AND entry=? AND due=? AND outcome='skip'", (server, entry, due)
         )
 
-    def last(self, server: str, entry: str) -> MomentRow | None:
-        """Give what became of the last moment of an entry that is past; None where there was none."""
-        query = "SELECT * FROM moment WHERE server=? AND entry=? AND outcome<>'skip' ORDER BY due DESC LIMIT 1"
-        row = self.db.execute(query, (server, entry)).fetchone()
+    def last(self, server: str, entry: str, now: float) -> MomentRow | None:
+        """Give what became of the last moment of an entry that is past, or under way; None where there was none.
+
+        What was written while the clock was ahead is of moments that are still to come.
+        """
+        query = "SELECT * FROM moment WHERE server=? AND entry=? AND outcome<>'skip' AND (due<=? OR outcome='running')"
+        row = self.db.execute(f"{query} ORDER BY due DESC LIMIT 1", (server, entry, now)).fetchone()
         if row is None:
             return None
         found = MomentRow(*row)

@@ -84,9 +84,7 @@ def _tell_interrupted(site: Site, books: TimetableBooks, server: str, planned: P
 def _tell_missed(
     site: Site, books: TimetableBooks, server: str, planned: PlannedEntry, missed: Sequence[float]
 ) -> None:
-    mine = [at for at in missed if books.claim(server, planned.name, at)]
-    for at in mine:
-        books.write(server, planned.name, at, "missed", "no keeper or clock was running")
+    mine = books.miss(server, planned.name, missed, "no keeper or clock was running") if missed else []
     if mine:
         last = planned.clock(mine[-1], "%Y-%m-%d %H:%M %Z")
         times = f"{len(mine)} times, the last at {last}" if len(mine) > 1 else f"at {last}"
