@@ -22,9 +22,9 @@ _STAYS = {SUMMARY, MANIFEST, DELETED}
 def delete_old(site: Site, store: Store, server: str) -> None:
     """Delete what old rounds of a server saved, as ``[rounds]`` in the site file says.
 
-    Their journals go too; how they ended stays. Rounds that are open keep everything, and copies of what others had written (``kept-...``) stay in any case. An
-    interrupted deletion is finished by the next one. Of worlds that rounds saved, which are much larger, as many
-    stay as ``[backup]`` says of backups. Raises OSError, or sqlite3.Error.
+    Their journals go too; how they ended stays. Rounds that are open keep everything, and copies of what others had
+    written (``kept-...``) stay in any case. An interrupted deletion is finished by the next one. Of worlds that rounds
+    saved, which are much larger, as many stay as ``[backup]`` says of backups. Raises OSError, or sqlite3.Error.
     """
     closed = [number for number in store.closed_rounds(server) if _holds_copies(_folder(site, number))]
     old = closed[site.file.rounds.keep :] if site.file.rounds.keep else []
