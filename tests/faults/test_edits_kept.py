@@ -82,6 +82,25 @@ def test_an_edit_by_hand_while_the_server_stops_is_kept_as_a_copy_and_told(site:
         assert "heat.size=6" in Path(told[0].split("kept as ")[1]).read_text()
 
 
+def test_an_edit_by_hand_while_the_server_stops_is_in_the_snapshot_of_a_file_that_the_server_never_writes(
+    site: SiteUnderTest,
+) -> None:
+    """Such files are saved before the stop, and compared once more after it."""
+    home = site.add("regatta", "boat.slots=16\n", trials="stop-seconds 1.5\n")
+    site.ok("start")
+    site.ok("add", "courses", "Lantern Run")
+    work = Background(site, "apply", "--yes")
+    number = wait_for_step(site, "stop")
+    wait_for(lambda: "Stopping" in site.ok("log"))
+    before = (home / "courses.txt").read_text() + "By Hand\n"
+    (home / "courses.txt").write_text(before)
+    code, output = work.end()
+    assert code == 0 and "edited by hand" not in output, output
+    assert (home / "courses.txt").read_text() == before + "Lantern Run\n"
+    site.ok("rewind", str(number), "--yes")
+    assert (home / "courses.txt").read_text() == before
+
+
 def test_a_mistake_by_hand_during_the_wait_ends_the_round_before_the_stop(running: SiteUnderTest) -> None:
     running.ok("set", "race.slots=24")
     first = running.server_process("regatta")

@@ -53,6 +53,8 @@ class Round:
         """When the server was told to stop, in seconds since 1970; None where this process has not done so."""
         self.probes_until = 0.0
         """Until when (monotonic) a server without a ready sign, which this round has started, may take to answer."""
+        self.saved_ahead: dict[str, str | None] = {}
+        """The digests of files whose copies are durable already."""
         self.operations: list[Waiting] = []
         """What the round brings into force: claimed at its beginning, as it was reviewed."""
 

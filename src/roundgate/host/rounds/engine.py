@@ -49,7 +49,7 @@ from roundgate.host.rounds.obstacles import (
 from roundgate.host.rounds.options import RoundAborted
 from roundgate.host.rounds.reading import learn_world
 from roundgate.host.rounds.snapshot.retention import delete_old
-from roundgate.host.rounds.snapshot.save import save, save_started, save_worlds, write_summary
+from roundgate.host.rounds.snapshot.save import save, save_ahead, save_worlds, write_summary
 from roundgate.host.rounds.stop import stop
 from roundgate.host.rounds.watching import watched_for_edits
 from roundgate.host.rounds.write import contents_of, read_for, replayed, rewind_target, write
@@ -93,6 +93,7 @@ def _conduct(round: Round) -> RoundResult:
             # The wait may have lasted hours: whoever edited a file meanwhile must not lose the edit to the stop.
             look_again(round, gathered, state)
             learn_world(round, gathered.differs)
+            save_ahead(round)
         tell_going_down(round)
         started = gathered.started if gathered else None
         with round.journal.step(Step.STOP), watched_for_edits(round, started):
@@ -109,7 +110,7 @@ def _live(round: Round, gathered: Gathered | None) -> RoundResult:
     hold(round)
     round.check_called_off(Step.SAVE)
     try:
-        _save_and_write(round, gathered, was_up=False)
+        _save_and_write(round, gathered)
     except (Trouble, sqlite3.OperationalError) as error:
         why = getattr(error, "what", str(error))
         raise RoundAborted(RoundOutcome.FAILED, f"Nothing was written: {why}") from error
@@ -190,7 +191,7 @@ def _with_server_down(round: Round, gathered: Gathered | None, *, was_up: bool) 
         return _after_write(round, [], was_up=was_up)
     try:
         round.check_called_off(Step.STOP)
-        names = _save_and_write(round, gathered, was_up=was_up)
+        names = _save_and_write(round, gathered)
     except RoundAborted as end:
         if round.plan.ends_up == "down" and end.outcome is RoundOutcome.FAILED:  # it is down, as was asked
             return RoundResult(
@@ -207,7 +208,7 @@ _TRIES = 3
 """How often files are read again where somebody changes them between their reading and their writing."""
 
 
-def _save_and_write(round: Round, gathered: Gathered, *, was_up: bool) -> list[str]:
+def _save_and_write(round: Round, gathered: Gathered) -> list[str]:
     """Save, replay and write, on files that are the same at all three; give the names of what is newly in force."""
     with round.journal.step(Step.SAVE):
         target = _target(round)
@@ -215,8 +216,6 @@ def _save_and_write(round: Round, gathered: Gathered, *, was_up: bool) -> list[s
         paths = round.server.paths(needed)
         # After the stop, not before: many servers write their files while they end.
         saved = save(round, paths, needed)
-        if was_up:
-            save_started(round)
         if round.options.backup:
             save_worlds(round)
     for last in range(_TRIES):
