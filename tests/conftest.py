@@ -65,6 +65,11 @@ LONG = (
 """Files with tests that take long, most of it waiting: each worker begins with some of them."""
 
 
+def pytest_xdist_auto_num_workers() -> int:
+    """Give the number of workers: much of the time of these tests is waiting for servers."""
+    return 2 * len(os.sched_getaffinity(0))
+
+
 def pytest_sessionfinish() -> None:
     """End what the tests of this worker have in common."""
     FORKS.close()
