@@ -57,6 +57,8 @@ RANKS = "tests/core/test_ranks.py"
 LOOT = "tests/core/test_loot.py"
 JOINED = "tests/core/test_joined_edits.py"
 BACKUPS = "tests/cli/test_backups.py"
+BACKGROUND = "tests/host/test_background.py"
+WAYS = "tests/host/test_ways_of_running.py"
 LOOT_CLI = "tests/cli/test_loot.py"
 RANK_EDITS = "tests/core/test_rank_edits.py tests/cli/test_rank_changes.py"
 RANK_CHECKS = (
@@ -1038,8 +1040,8 @@ MUTATIONS = [
     Mutation("core/timetable/moments.py", "if moment > last:", "if True:", "tests/core/test_moments.py"),
     Mutation(
         "host/timetable/books.py",
-        "INSERT OR IGNORE INTO moment",
-        "INSERT OR REPLACE INTO moment",
+        "INSERT OR IGNORE INTO moment VALUES (?, ?, ?, ?",
+        "INSERT OR REPLACE INTO moment VALUES (?, ?, ?, ?",
         "tests/host/test_timetable_books.py",
     ),
     Mutation(
@@ -1084,8 +1086,8 @@ MUTATIONS = [
     Mutation("host/rounds/snapshot/save.py", "        _refuse_deleted(site, number)", "        pass", RETENTION),
     Mutation(
         "host/store.py",
-        "FROM round WHERE server=? AND outcome<>''",
-        "FROM round WHERE server<>? AND outcome<>''",
+        "\"SELECT number FROM round WHERE server=? AND outcome<>'' ORDER BY number DESC\",",
+        "\"SELECT number FROM round WHERE server<>? AND outcome<>'' ORDER BY number DESC\",",
         RETENTION,
     ),
     Mutation(
@@ -1137,4 +1139,38 @@ MUTATIONS = [
         "tests/faults/test_hostile_files.py -k named_like",
     ),
     Mutation("host/rounds/snapshot/retention.py", "worlds[site.file.backup.keep :]", "worlds[1:]", RETENTION),
+    Mutation("host/store.py", "DESC LIMIT -1 OFFSET ?", "ASC LIMIT -1 OFFSET ?", RETENTION),
+    Mutation("host/keeper/heir.py", "return process if above == os.getpid() else None", "return process", BACKGROUND),
+    Mutation("host/keeper/heir.py", "os.waitpid(process, os.WNOHANG)", "pass", BACKGROUND),
+    Mutation("host/keeper/heir.py", "found + [below for", "[below for", WAYS),
+    Mutation(
+        "host/keeper/loop.py", "[] if was_up or not self._leased() else self._end_what_is_left()", "[]", BACKGROUND
+    ),
+    Mutation("host/keeper/child.py", 'record.get("outside", False)', "False", WAYS),
+    Mutation("host/keeper/child.py", "if os.getpgid(process) == process:", "if True:", WAYS),
+    Mutation("host/rounds/stop.py", "machine.family(process) if process and", "[] if process and", WAYS),
+    Mutation("host/rounds/watching.py", "between.counting(name) != after.counting(name)", "False", KEPT),
+    Mutation("host/rounds/watching.py", "_is_lost(name, between, after)]", "True]", KEPT),
+    Mutation(
+        "host/rounds/snapshot/save.py",
+        "or round.saved_ahead.get(path) != index[path]",
+        "or path not in round.saved_ahead",
+        KEPT,
+    ),
+    Mutation(
+        "host/rounds/recover.py", "        tell_called_off(round)", "        pass", "tests/faults/test_unfinished.py"
+    ),
+    Mutation(
+        "host/rounds/engine.py",
+        "        round.driver.pledge(round.number)",
+        "        pass",
+        "tests/faults/test_unfinished.py",
+    ),
+    Mutation(
+        "host/timetable/books.py",
+        "AND (due<=? OR outcome='running')\"",
+        'AND (due>? OR 1)"',
+        "tests/host/test_timetable_books.py",
+    ),
+    Mutation("host/fleet/networks.py", "if found.mark in held", "if held", "tests/host/test_process.py -k namespace"),
 ]

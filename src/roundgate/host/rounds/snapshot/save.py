@@ -45,13 +45,12 @@ def save_ahead(round: Round) -> None:
     What cannot be saved now is saved then, or its failure told.
     """
     save_started(round)
-    places = round.server.files_folder
     kept = {file.path for file in round.server.book.file.values() if file.rewritten == "never"}
     with suppress(OSError, Trouble):
         folder = round.make_folder()
-        for path in kept & set(round.server.paths()):
-            data = places.read(path)
-            if data is not None:
+        for path, text in round.workspace.read().files.texts.items():
+            if path in kept:
+                data = text.encode()
                 write_durably(str(folder / _file_name("before", path)), data)
                 round.saved_ahead[path] = digest(data)
 
