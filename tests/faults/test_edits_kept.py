@@ -101,6 +101,49 @@ def test_an_edit_by_hand_while_the_server_stops_is_in_the_snapshot_of_a_file_tha
     assert (home / "courses.txt").read_text() == before
 
 
+SAVES = """#!/bin/sh
+trap 'echo "boats 9" >core.cfg; sleep 0.4; echo "boats 9" >core.cfg; exit 0' TERM
+echo ready
+while :; do sleep 0.1 & wait; done
+"""
+SAVES_BOOK = """
+[rulebook]
+name = "quay"
+
+[file.core]
+path = "core.cfg"
+format = "directives"
+rewritten = "at-stop"
+
+[setting.boats]
+file = "core"
+key = "boats"
+type = "int"
+
+[setting.crew]
+file = "core"
+key = "crew"
+type = "int"
+
+[server]
+ready = '^ready$'
+"""
+
+
+def test_what_the_server_itself_writes_several_times_while_it_stops_is_no_edit_by_hand(site: SiteUnderTest) -> None:
+    """It saves another value than it had read, and saves the same once more when it ends."""
+    home = site.add("regatta")
+    (site.folder / "rulebooks").mkdir()
+    (site.folder / "rulebooks" / "gullwind.toml").write_text(SAVES_BOOK.replace('"quay"', '"gullwind"'))
+    (home / "launch.sh").write_text(SAVES)
+    (home / "core.cfg").write_text("boats 4\n")
+    site.ok("start")
+    site.ok("set", "crew=3")
+    output = site.run("apply", "--yes").stdout
+    assert "regatta is up with the new files" in output and "by hand" not in output, output
+    assert (home / "core.cfg").read_text() == "boats 9\ncrew 3\n"
+
+
 def test_a_mistake_by_hand_during_the_wait_ends_the_round_before_the_stop(running: SiteUnderTest) -> None:
     running.ok("set", "race.slots=24")
     first = running.server_process("regatta")

@@ -16,6 +16,7 @@ import psutil
 import pytest
 
 from conftest import SiteUnderTest, free_port, is_alive, wait_for, words_of
+from roundgate.host import machine
 
 BOOK = """
 [rulebook]
@@ -158,6 +159,46 @@ def test_a_server_in_a_network_namespace_of_its_own_is_proven_there(site: SiteUn
         assert f"owns port {port}" in site.ok("apply", "--yes")
         (home / "launch.sh").write_text(script)
         assert "fatal: socket" in site.fails(3, "restart"), "outside, the port is taken"
+
+
+IN_A_NETWORK = """
+import os, socket, sys
+def door(kind, family, address, port):
+    made = socket.socket(family, kind)
+    made.bind((address, port))
+    if kind == socket.SOCK_STREAM:
+        made.listen()
+    return made
+neighbour = os.fork()
+if neighbour == 0:
+    held = [door(socket.SOCK_STREAM, socket.AF_INET, "127.0.0.1", 7003)]
+else:
+    held = [door(socket.SOCK_STREAM, socket.AF_INET, "127.0.0.1", 7001)]
+    held += [door(socket.SOCK_DGRAM, socket.AF_INET, "0.0.0.0", 7002)]
+    held += [door(socket.SOCK_STREAM, socket.AF_INET6, "::", 7004)]
+    idle = socket.socket()
+    idle.bind(("127.0.0.1", 7005))
+    print(neighbour, flush=True)
+sys.stdin.read()
+"""
+
+
+@pytest.mark.skipif(os.geteuid() != 0, reason="only root can make a network namespace")
+def test_the_ports_of_a_process_in_another_network_are_its_own_and_no_neighbours() -> None:
+    with subprocess.Popen(
+        ["unshare", "--net", sys.executable, "-c", IN_A_NETWORK],
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        text=True,
+    ) as process:
+        assert process.stdin is not None and process.stdout is not None
+        neighbour = int(process.stdout.readline())
+        mine = {(held.protocol, held.address, held.port) for held in machine.listening([process.pid])}
+        assert mine == {("tcp", "127.0.0.1", 7001), ("udp", "0.0.0.0", 7002), ("tcp", "::", 7004)}, "7005 only binds"
+        wait_for(lambda: [held.port for held in machine.listening([neighbour])] == [7003])
+        holders = machine.holders("tcp", 7003, [process.pid])
+        assert [owner.process for owner in holders] == [neighbour] and not machine.holders("tcp", 7003)
+        process.stdin.close()
 
 
 @pytest.mark.skipif(os.geteuid() != 0, reason="only root can start a server as another user")

@@ -213,3 +213,43 @@ def test_a_wrapper_and_a_folder_of_no_site_yet_are_adopted_as_they_run(site: Sit
     assert "starts it again in a loop" in output and "driver: self" in output
     assert state(site) == "up" and serving(site) == process
     site.ok("restart")
+
+
+def test_what_was_started_outside_goes_on_talking_to_whom_it_talked_to(site: SiteUnderTest) -> None:
+    """Its output is not taken from whoever reads it, and its input is not the keeper's."""
+    home = site.add("regatta", "boat.slots=16\n")
+    server = subprocess.Popen(
+        ["./launch.sh"], cwd=home, stdin=subprocess.PIPE, stdout=subprocess.PIPE, start_new_session=True
+    )
+    wait_for(lambda: "Ready" in latest(home))
+    site.ok("adopt", "regatta", "--running", "--yes")
+    assert "only after its next start" in site.fails(1, "send", "regatta", "status")
+    site.ok("stop")
+    output, _ = server.communicate(timeout=60)
+    assert b"Ready" in output and b"Stopped" in output
+    site.ok("start")
+    assert "0 of 16 boats" in site.ok("send", "regatta", "status"), "now it is"
+
+
+STUBBORN = "#!/bin/sh\nsh -c 'trap \"\" TERM; for again in 1 2 3 4 5 6 7 8; do sleep 0.2; done' &\nsleep 300\n"
+
+
+def test_a_server_outside_that_leads_no_group_is_stopped_with_what_it_has_started(site: SiteUnderTest) -> None:
+    """Nobody else in its group is sent a signal, and what does not hear one is waited for."""
+    home = site.folder / "regatta"
+    home.mkdir()
+    (home / "launch.sh").write_text(STUBBORN)
+    (home / "launch.sh").chmod(0o755)
+    (home / "core.cfg").write_text("boats 4\n")
+    both = "sleep 301 & cd regatta && ./launch.sh & wait"
+    with subprocess.Popen(["sh", "-c", both], cwd=site.folder, start_new_session=True) as script:
+        wait_for(lambda: len([item for item in site.processes() if words_of(item) == ["sleep", "300"]]) == 1)
+        site.ok("adopt", "regatta", "--running", "--yes", "--rulebook", "", "--start", "./launch.sh")
+        names = [words_of(item) for item in site.processes()]
+        assert ["sleep", "301"] in names and ["sleep", "300"] in names
+        site.ok("stop")
+        left = [words_of(item) for item in site.processes() if is_alive(item)]
+        assert ["sleep", "301"] in left
+        assert not [words for words in left if words[:1] == ["sleep"] and words != ["sleep", "301"]]
+        assert not [words for words in left if "trap" in " ".join(words) and "sleep 301" not in " ".join(words)]
+        script.send_signal(signal.SIGKILL)

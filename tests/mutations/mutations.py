@@ -1172,5 +1172,5 @@ MUTATIONS = [
         'AND (due>? OR 1)"',
         "tests/host/test_timetable_books.py",
     ),
-    Mutation("host/fleet/networks.py", "if found.mark in held", "if held", "tests/host/test_process.py -k namespace"),
+    Mutation("host/fleet/networks.py", "if found.mark in held", "if held", "tests/host/test_process.py -k network"),
 ]
