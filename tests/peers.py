@@ -9,6 +9,7 @@ import socket
 import subprocess
 import sys
 import threading
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from email.message import Message
@@ -26,6 +27,8 @@ class Hook:
 
     def __init__(self, answers: tuple[int, ...] = (204,)) -> None:
         self.got: list[tuple[str, dict[str, str], Any]] = []
+        self.times: list[float] = []
+        """When each came, by the monotonic clock."""
         self.answers = list(answers)
         self.silent = threading.Event()
         """Set once somebody is left without an answer."""
@@ -35,6 +38,7 @@ class Hook:
         class Handler(http.server.BaseHTTPRequestHandler):
             def do_POST(self) -> None:
                 body = json.loads(self.rfile.read(int(self.headers["Content-Length"])))
+                hook.times.append(time.monotonic())
                 hook.got.append((self.path, {name.lower(): value for name, value in self.headers.items()}, body))
                 code = hook.answers.pop(0) if len(hook.answers) > 1 else hook.answers[0]
                 if not code:

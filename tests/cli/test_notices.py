@@ -171,6 +171,8 @@ def test_what_a_webhook_answers(site: SiteUnderTest, answers: tuple[int, ...], w
     paths = [path for path, _, _ in hook.got]
     assert set(paths) == {"/hook"}, "a redirect is not followed"
     assert len(paths) == {"it answers 500; tried 3 times": 3}.get(words, len(answers))
+    if len(paths) == 3:
+        assert hook.times[1] - hook.times[0] >= 0.99 and hook.times[2] - hook.times[1] >= 2.99, "each pause is longer"
     hook.close()
 
 

@@ -5,15 +5,21 @@ from __future__ import annotations
 import json
 from decimal import Decimal
 from itertools import pairwise
+from math import comb
 
 import pytest
 
 from roundgate.core import values
 from roundgate.core.curves.making import through
+from roundgate.core.files import ServerFiles
 from roundgate.core.formats import FORMATS, apply_edit
+from roundgate.core.loot import draws
 from roundgate.core.nearest import nearest
-from roundgate.core.rulebook.model import Setting
-from roundgate.core.text import decode
+from roundgate.core.operations.values import SetValue, Unset
+from roundgate.core.rulebook.expansion import expanded
+from roundgate.core.rulebook.model import About, File, Rulebook, Setting
+from roundgate.core.slate import replay
+from roundgate.core.text import Text, decode
 from roundgate.core.values import ValueProblem
 
 
@@ -69,7 +75,41 @@ def test_a_name_that_is_four_fifths_alike_is_the_one_meant() -> None:
     assert nearest("zzzz", ["race.slots", "net.port"]) == ""
 
 
-def test_a_new_json_file_is_not_empty() -> None:
-    from roundgate.core.slate import _NEW_FILES
+def test_a_file_that_is_not_there_yet_is_begun_so_that_its_game_can_read_it() -> None:
+    book = expanded(Rulebook(About("quay", "Quay"), file={"core": File(path="core.json", format="json")}))
+    outcome = replay([SetValue("core.json", "race.slots", "12")], ServerFiles(book, {}))
+    assert json.loads(outcome.after.texts["core.json"].body) == {"race": {"slots": 12}} and not outcome.refused
 
-    assert json.loads(_NEW_FILES["json"]) == {}
+
+def test_a_change_after_one_that_moved_others_is_not_compared_with_what_was_there() -> None:
+    """Removing an item of a list moves those after it up: what a later change finds says nothing of its file's past."""
+    book = expanded(
+        Rulebook(
+            About("quay", "Quay"),
+            file={"core": File(path="core.json", format="json"), "more": File(path="more.json", format="json")},
+        )
+    )
+    body = '{"a": [1, 2, 3], "b": 1, "c": 1, "d": 1}\n'
+    found = replay(
+        [
+            SetValue("core.json", "b", "2", "1"),
+            Unset("core.json", "a[0]"),
+            SetValue("core.json", "c", "2", "1"),
+            SetValue("more.json", "b", "2", "1"),
+            SetValue("core.json", "d", "2", "1"),
+            Unset("core.json", "a[0]"),
+        ],
+        ServerFiles(book, {"core.json": Text(body), "more.json": Text(body)}),
+    )
+    assert not found.refused and json.loads(found.after.texts["core.json"].body)["a"] == [3]
+    assert [change.after_others for change in found.changes] == [False, False, True, False, True, True]
+
+
+@pytest.mark.parametrize("times", [100, 300, 1500])
+def test_the_sum_of_many_throws_is_the_binomial_distribution_to_the_last_digit(times: int) -> None:
+    """What is left out at the upper end is less than a number can tell; the other way is whole numbers."""
+    found = draws.repeated(draws.uniform(0, 1), times)
+    exact = [comb(times, count) / 2**times for count in range(times + 1)]
+    assert abs(float(found.sum()) - 1) < 1e-13
+    assert max(abs(float(found[count]) - exact[count]) for count in range(len(found))) < 1e-15
+    assert sum(exact[len(found) :]) < 1e-15
