@@ -154,6 +154,8 @@ ROWS = (
     # --- up or not
     Fault("a process is never ready and ignores its signals", "rewind", "told again, then ended; rewound", OLD, UP, f"{UNREADY}::test_a_process_that_was_never_ready_and_ignores_its_signals_is_ended_for_the_old_files"),
     Fault("the host's wrapper waits before it restarts", "`apply` with driver `self`", "proven", NEW, UP, f"{DRIVERS}::test_a_wrapper_that_waits_before_it_restarts_is_no_lost_server"),
+    Fault("the round's process dies before it holds the server, such as in the countdown", "gather, announce", "closed as failed by the keeper", OLD, "runs on; players are told that it is off", "test_unfinished::test_a_round_that_is_killed_before_the_stop_is_closed_by_the_keeper_and_players_are_told"),
+    Fault("an edit by hand while the server stops, over which it writes", "stop", "told; the round goes on", "new; a copy of the edit is kept", UP, f"{KEPT}::test_an_edit_by_hand_while_the_server_stops_is_kept_as_a_copy_and_told"),
     Fault("a start command goes into the background, without a PID file", "start", "failed, with what to do", SAME, "ended: nothing is left", "test_background::test_a_start_that_fails_leaves_no_server_in_the_background"),
     Fault("a PID file names somebody else's process", "start, stop", "not believed", SAME, DOWN, "test_background::test_a_pidfile_that_names_somebody_elses_process_is_not_believed"),
     Fault("the server has a network namespace of its own, and its port is taken outside", "`apply`", "proven there", NEW, UP, "test_process::test_a_server_in_a_network_namespace_of_its_own_is_proven_there"),
