@@ -1,6 +1,7 @@
 """Make random small changes of the code, each in a copy, and see that a test fails.
 
-    python tests/mutations/random_mutants.py [--count 100] [--seed TEXT] [--jobs N] [--coverage FILE]
+    python tests/mutations/random_mutants.py [--count 100] [--seed TEXT] [--jobs N] [--floors core,api,host]
+        [--coverage FILE]
 
 A change is made by rule at a place that chance chooses, in all of ``core``, ``api`` and ``host``: a comparison turned,
 a bound moved by one, a constant changed, a statement dropped, a condition negated, ``and`` for ``or``. The tests are
@@ -18,7 +19,7 @@ import random
 import subprocess
 import sys
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import NamedTuple
@@ -82,11 +83,11 @@ def mutants_of(path: Path) -> Iterator[Mutant]:
             yield changed(node, "statement", "pass")
 
 
-def chosen(count: int, seed: str) -> list[Mutant]:
+def chosen(count: int, seed: str, floors: Sequence[str]) -> list[Mutant]:
     """Give so many changes, of every module with the same chance for each of its changes."""
     every = [
         mutant
-        for floor in FLOORS
+        for floor in floors
         for path in sorted((ROOT / "src" / "roundgate" / floor).rglob("*.py"))
         for mutant in mutants_of(path)
         if "TYPE_CHECKING" not in mutant.new
@@ -174,10 +175,11 @@ def main() -> int:
     parser.add_argument("--count", type=int, default=100)
     parser.add_argument("--seed", default="")
     parser.add_argument("--jobs", type=int, default=os.cpu_count() or 1)
+    parser.add_argument("--floors", default=",".join(FLOORS))
     parser.add_argument("--coverage", default="")
     options = parser.parse_args()
     known, reached = reasons(), tests_by_line(options.coverage) if options.coverage else {}
-    mutants = chosen(options.count, options.seed)
+    mutants = chosen(options.count, options.seed, options.floors.split(","))
     tests = [
         reached.get((mutant.module, mutant.line), [])[:MOST_TESTS] or tests_by_name(mutant.module) for mutant in mutants
     ]
