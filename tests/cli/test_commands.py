@@ -122,6 +122,9 @@ def test_the_advice_for_a_wrong_call_can_be_followed(regatta: SiteUnderTest, par
         heard = regatta.run(*words)
         for line in (heard.stdout + heard.stderr).splitlines():
             advice = line.strip().removeprefix("do: ")
+            if "<value>" in advice:
+                refuse_open_value(regatta, advice)
+                continue
             is_call = line.strip().startswith("do: roundgate ") and not PLACEHOLDER.search(advice)
             if not is_call or shlex.split(advice)[1] in ("start", "log", "check"):
                 continue
@@ -132,6 +135,14 @@ def test_the_advice_for_a_wrong_call_can_be_followed(regatta: SiteUnderTest, par
             followed += 1
         regatta.run("discard", "regatta")
     assert followed > 3
+
+
+def refuse_open_value(site: SiteUnderTest, advice: str) -> None:
+    """A value that only the user knows: neither the shell nor the program takes what stands in its place."""
+    call = advice.replace("roundgate", "touch ran;", 1)
+    assert subprocess.run(["sh", "-c", call], cwd=site.folder, capture_output=True, check=False).returncode
+    assert not (site.folder / "ran").exists(), call
+    assert "stands for the value that you mean" in site.fails(2, *shlex.split(advice)[1:])
 
 
 def test_nothing_is_asked_where_nobody_can_answer(regatta: SiteUnderTest) -> None:

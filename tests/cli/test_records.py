@@ -96,7 +96,7 @@ def test_fields_are_set_checked_and_shown_as_waiting(regatta: SiteUnderTest) -> 
 
 def test_a_record_is_added_from_a_template_or_like_another(regatta: SiteUnderTest) -> None:
     output = regatta.fails(2, "add", "regatta", "officers", "name=Plover")
-    assert "A new record of officers needs id" in output and "name=Plover id=..." in output
+    assert "A new record of officers needs id" in output and "name=Plover id=<value>" in output
     assert "Nobody called 'Plover'" in regatta.fails(2, "add", "regatta", "officers", "Plover")
     assert "should look like GW-7K3M-Q2XD" in regatta.fails(1, "add", "regatta", "officers", "id=Plover")
     assert "already exists" in regatta.fails(2, "add", "regatta", "officers", "id=GW-7K3M-Q2XD")

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from roundgate.api.lookup import command
+from roundgate.api.lookup import assignment, command
 from roundgate.core import values
 from roundgate.core.console_lines import LineRefused, fill
-from roundgate.core.formats.places import split_assignment
 from roundgate.core.nearest import nearest
 from roundgate.core.quoting import quoted
 from roundgate.core.records.sets import find_records, records_in
@@ -64,7 +63,7 @@ def _given(action: Action, name: str, arguments: Sequence[str], server: Server) 
     given: dict[str, str] = {}
     left = list(action.argument)
     for word in arguments:
-        argument, value = split_assignment(word)
+        argument, value = assignment(word)
         if value is None or argument not in action.argument:
             if not left:
                 raise WrongUsage(f"'{name}' takes no more arguments: '{word}'.", usage(server, name))

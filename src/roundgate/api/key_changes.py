@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 from msgspec import Struct
 
-from roundgate.api.lookup import SettingTarget, command, setting_of
+from roundgate.api.lookup import OPEN, SettingTarget, assignment, command, setting_of
 from roundgate.api.record_addresses import names_record
 from roundgate.api.record_changes import RecordChanges
 from roundgate.core import values
@@ -14,7 +14,7 @@ from roundgate.core.advice import advice_for
 from roundgate.core.facts import absence_of
 from roundgate.core.files import format_value
 from roundgate.core.formats import problems_of
-from roundgate.core.formats.places import NoSuchItem, find_key, near_keys, place_of, split_assignment
+from roundgate.core.formats.places import NoSuchItem, find_key, near_keys, place_of
 from roundgate.core.formats.protocol import Document, EditRefused, Entry, Path
 from roundgate.core.operations.base import Operation
 from roundgate.core.operations.names import Rename, Switch
@@ -68,11 +68,11 @@ class KeyChanges:
         Raises WrongUsage, UnknownName, or Trouble for a value that will not do.
         """
         if not arguments:
-            raise WrongUsage("Which setting, and to what value?", command("set", self.holder.name, "NAME=VALUE"))
+            raise WrongUsage("Which setting, and to what value?", command("set", self.holder.name, f"NAME={OPEN}"))
         return [operation for word in arguments for operation in self._operations(word)]
 
     def _operations(self, word: str) -> list[Operation]:
-        name, given = split_assignment(word)
+        name, given = assignment(word)
         if names_record(self.holder, name):
             return self._of_record(word, name, given)
         target = self._target(name)
@@ -80,7 +80,7 @@ class KeyChanges:
         if is_secret:
             given = self._secret(target, given=given is not None)
         elif given is None:
-            raise WrongUsage(f"'{word}' has no value.", command("set", self.holder.name, f"{name}=VALUE"))
+            raise WrongUsage(f"'{word}' has no value.", command("set", self.holder.name, f"{name}={OPEN}"))
         if target.spec is not None:
             if is_relative(given, target.spec):
                 return self.given(target, self._changed_by(target, target.spec, given))
@@ -97,7 +97,7 @@ class KeyChanges:
             target = SettingTarget(name, changes.book.file[address.spec.file].path, "", None)
             given = self._secret(target, given=given is not None)
         elif given is None:
-            raise WrongUsage(f"'{word}' has no value.", command("set", self.holder.name, f"{name}=VALUE"))
+            raise WrongUsage(f"'{word}' has no value.", command("set", self.holder.name, f"{name}={OPEN}"))
         return changes.changed(name, given)
 
     def _held(self, file: str, key: str) -> str | None:
@@ -146,13 +146,13 @@ class KeyChanges:
         if spec.kept_in and (stored is None or not self.options.now):
             raise Trouble(
                 f"The server keeps {name} in {spec.kept_in}, and its console changes it. Nothing was changed.",
-                command("set", self.holder.name, f"{name}=VALUE --now"),
+                command("set", self.holder.name, f"--now {name}={OPEN}"),
             )
         if stored is None or not self.options.now:
             raise Trouble(
                 f"No file holds {name}: only the live console has it, and the next restart loses it. "
                 "Nothing was changed.",
-                command("set", self.holder.name, f"{name}=VALUE --now"),
+                command("set", self.holder.name, f"--now {name}={OPEN}"),
             )
         return SetValue(CONSOLE, "", stored, None, name)
 
@@ -204,7 +204,7 @@ class KeyChanges:
             right = values.sure_meaning(error.meant, target.spec)
             meant = f"{target.name}={right}" if right else ""
             name = self.holder.name
-            do = command("set", name, quoted(meant)) if meant else f"roundgate explain {target.name}"
+            do = command("set", name, quoted(meant)) if meant else command("explain", name, target.name)
             shown = "" if values.is_hidden(target.spec) else f"{target.name}={given}: "
             may_be = values.describe(target.spec)
             cause = f"{shown}{error.cause}{advice} ({error.code})\n  It may be {may_be}. Nothing was changed."

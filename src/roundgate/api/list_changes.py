@@ -229,7 +229,7 @@ class ListChanges(KeyChanges):
         if wrong and kind:
             is_example = wrong[1] == kind.example and wrong[1] not in kind.catalogue
             do = command("add", self.holder.name, f"{name} {quoted(wrong[1])}")
-            do = do if wrong[1] and not is_example else f"roundgate explain {name}"
+            do = do if wrong[1] and not is_example else command("explain", self.holder.name, name)
             raise Trouble(f"{wrong[0]} Nothing was changed.", do)
 
     def _items(self, files: ServerFiles, name: str) -> list[str]:

@@ -8,6 +8,7 @@ from typing import Protocol
 from msgspec import Struct
 
 from roundgate.core.formats import format_name
+from roundgate.core.formats.places import split_assignment
 from roundgate.core.nearest import nearest
 from roundgate.core.rulebook.expansion import family, setting_at
 from roundgate.core.rulebook.model import ListOf, Rulebook, Setting
@@ -49,6 +50,18 @@ class SettingTarget(Struct, frozen=True):
 def command(verb: str, server: str, rest: str = "") -> str:
     """Write a command to type; of a file that is not a server's the name is empty."""
     return " ".join(("roundgate", verb, *(word for word in (server, rest) if word)))
+
+
+OPEN = "<value>"
+"""In advice, in the place of a value that only the user knows: a shell refuses it, and so do the commands."""
+
+
+def assignment(typed: str) -> tuple[str, str | None]:
+    """Part NAME=VALUE that somebody typed; None: there is no value. Raises WrongUsage for one that is still open."""
+    name, value = split_assignment(typed)
+    if OPEN in typed:
+        raise WrongUsage(f"'{typed}': {OPEN} stands for the value that you mean.", "Write it there.")
+    return name, value
 
 
 def find_name(book: Rulebook, word: str) -> str:
@@ -133,7 +146,7 @@ def list_of(server: FileHome, word: str) -> tuple[str, ListOf]:
     if name in server.book.list:
         return name, server.book.list[name]
     if name:
-        raise WrongUsage(f"{name} is a setting, not a list.", f"roundgate set {server.name} {name}=VALUE")
+        raise WrongUsage(f"{name} is a setting, not a list.", f"roundgate set {server.name} {name}={OPEN}")
     known = [*server.book.list, *server.book.records, *server.book.roster]
     raise _unknown(server, word, "list", list(dict.fromkeys(known)))
 

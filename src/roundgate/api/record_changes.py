@@ -7,9 +7,9 @@ from collections.abc import Callable, Mapping, Sequence
 
 from msgspec.structs import replace
 
+from roundgate.api.lookup import OPEN, assignment
 from roundgate.api.record_addresses import RecordAddress, book_for, is_address, set_named
 from roundgate.core import values
-from roundgate.core.formats.places import split_assignment
 from roundgate.core.nearest import nearest
 from roundgate.core.operations.base import Operation
 from roundgate.core.operations.records import (
@@ -144,7 +144,7 @@ class RecordChanges:
             raise WrongUsage(
                 f"{name}/{meant[0].key} is in {lower} alone, which {here} overrides: Round Gate leaves that file as it "
                 "is. Nothing was changed.",
-                f"Change it in {here}: roundgate set {self.holder.name} {name}/{meant[0].key}.{field}=VALUE",
+                f"roundgate set {self.holder.name} {name}/{meant[0].key}.{field}={OPEN}    (changes it in {here})",
             )
         return own
 
@@ -392,12 +392,12 @@ class RecordChanges:
         if not key and spec.key not in missing:
             missing.insert(0, spec.key if spec.key != "*" else "its name")
         if missing:
-            fields = " ".join(f"{field}=..." if field in spec.field else "NAME" for field in missing)
+            fields = " ".join(f"{field}={OPEN}" if field in spec.field else OPEN for field in missing)
             call = f"roundgate add {self.holder.name} {name} {' '.join(map(quoted, arguments))} {fields}"
             raise WrongUsage(f"A new record of {name} needs {', '.join(missing)}. Nothing was changed.", call)
         if any(record.key == key for record in self.records(name)):
             field = next((field for field in spec.field if field != spec.key), "")
-            do = f"roundgate set {self.holder.name} {quoted(f'{name}/{key}.{field}=VALUE')}" if field else ""
+            do = f"roundgate set {self.holder.name} {quoted(f'{name}/{key}.{field}={OPEN}')}" if field else ""
             raise WrongUsage(
                 f"{name}/{key} already exists. Nothing was changed.",
                 do or f"roundgate show {self.holder.name} {name}",
@@ -412,10 +412,10 @@ class RecordChanges:
         """Read the arguments for a new record: its name where its name in the file is its key, and its fields."""
         key, given = "", {}
         for word in arguments:
-            field, value = split_assignment(word)
+            field, value = assignment(word)
             if value is None:
                 if key or spec.key != "*":
-                    example = " ".join(f"{field}=..." for field in spec.field)
+                    example = " ".join(f"{field}={OPEN}" for field in spec.field)
                     call = f"roundgate add {self.holder.name} {name} {example}"
                     raise WrongUsage(f"'{word}' is not a field of a record: a field is given as FIELD=VALUE.", call)
                 key = word

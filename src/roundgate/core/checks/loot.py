@@ -158,7 +158,7 @@ def _slip(context: CheckContext, node: Node, item: LootItem) -> Iterator[Finding
         cause = f"{shown}: {template.format(text=item.text, full=f'{node.full:g}')}"
         cause += f" Did you mean {item.meant}?" if item.meant else ""
         meant = item.meant
-    do = f"roundgate explain {node.set_name}"
+    do = context.command("explain", node.set_name)
     if meant and item.place is not None and item.place.value == item.text:
         do = context.command("set", f"{path}:{key_of(item.place.path)}={meant}")
     yield context.finding(code, level, place, cause, do, node.set_name)  # type: ignore[arg-type]

@@ -156,7 +156,7 @@ def _limited(context: CheckContext, name: str, spec: Setting, stored: str) -> It
     if limit is None or not isinstance(number, Decimal | int) or number <= limit:
         return
     cause = f"{format_value(stored, spec)} is above {describe_limit(context.files, spec)}."
-    do = f"roundgate explain {name}"
+    do = context.command("explain", name)
     yield context.finding("value-limit", "error", _place(context, name), cause, do, name)
 
 
@@ -183,7 +183,7 @@ def _overridden(context: CheckContext) -> Iterator[Finding]:
         held = describe_values(context.files, causes)
         verb = "does not count" if len(names) == 1 else "do not count"
         cause = f"{', '.join(names)} {verb} while {held}."
-        do = f"roundgate explain {names[0]}"
+        do = context.command("explain", names[0])
         yield context.finding("setting-overridden", "note", _place(context, names[0]), cause, do, names[0])
 
 
@@ -202,5 +202,5 @@ def _tables(context: CheckContext) -> Iterator[Finding]:
         about = f" {table.about}" if table.about else ""
         have, advised = describe_value(context.files, table.most), values.show(most, spec)
         cause = f"{have} is more than the {advised} advised for {table.given} {has}.{about}"
-        do = f"roundgate explain {table.most}"
+        do = context.command("explain", table.most)
         yield context.finding("advice-table", "note", _place(context, table.most), cause, do, title)

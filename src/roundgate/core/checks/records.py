@@ -150,7 +150,7 @@ def check_rosters(context: CheckContext) -> Iterator[Finding]:
         if roster.on and held[name] and not holds(roster.on, context.files.names):
             cause = f"{name} has {len(held[name])} entries and does not count: {roster.on} does not hold."
             assignments = [f"{setting}={value}" for setting, value in roster.switch.items()]
-            do = context.command("set", *assignments) if assignments else f"roundgate explain {roster.records}"
+            do = context.command("set", *assignments) if assignments else context.command("explain", roster.records)
             yield context.finding("roster-off", "warning", Place(path), cause, do, name)
     for ban in (name for name, roster in book.roster.items() if roster.meaning == "ban"):
         banned = {record.key for record in held[ban]}
@@ -199,7 +199,7 @@ def _doubles(context: CheckContext, name: str, spec: RecordSet, records: list[Re
             right = meant_id(record.key, kind)
             like = f" It should look like {kind.example}." if not has_form(record.key, kind) else ""
             hint = f" Did you mean {right}?" if right else like
-            do = context.command("rename", f"{name}/{record.key}", right) if right else f"roundgate explain {name}"
+            do = context.command("rename", f"{name}/{record.key}", right) if right else context.command("explain", name)
             place = _place(context, spec, record)
             yield context.finding("value-pattern", "error", place, f"{mistake}{hint}", do, name)
     for field in (unique for unique, described in spec.field.items() if described.unique and unique != spec.key):
@@ -310,7 +310,11 @@ def _unseen(context: CheckContext, name: str, spec: RecordSet, records: list[Rec
             right = described.separator.join(
                 near if part == entry.value else part for part in parts_in(held, field, spec)
             )
-            do = context.command("set", f"{name}/{record.key}.{field}={right}") if near else f"roundgate explain {name}"
+            do = (
+                context.command("set", f"{name}/{record.key}.{field}={right}")
+                if near
+                else context.command("explain", name)
+            )
             yield context.finding("record-unseen", "warning", context.entry_place(path, entry), cause, do, name)
 
 
@@ -341,7 +345,7 @@ def _record(
             near = nearest(field, [missing for missing in spec.field if missing not in record.fields], least=75)
             hint = f" Did you mean {near}?" if near else ""
             cause = f"The rulebook knows no field '{field}' of {name}.{hint}"
-            do = f"roundgate explain {name}"
+            do = context.command("explain", name)
             place = _place(context, spec, record, held)
             yield context.finding("record-field-unknown", "warning", place, cause, do, name)
 
@@ -367,7 +371,7 @@ def _field(
         address = f"{name}/{record.key}.{field}"
         if problem is not None:
             meant = problem.meant if not held.is_list else ""
-            do = context.command("set", f"{address}={meant}") if meant else f"roundgate explain {name}"
+            do = context.command("set", f"{address}={meant}") if meant else context.command("explain", name)
             place = context.entry_place(path, entry)
             yield context.finding(problem.code, "error", place, f"{record.title(spec)}: {problem.cause}", do, name)
             wrong.add(entry.start)

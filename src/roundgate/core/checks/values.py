@@ -159,7 +159,7 @@ def _finding(context: CheckContext, name: str, spec: Setting, entry: Entry, prob
     else:
         meant = values.sure_meaning(problem.meant, spec)
         meant = meant or ("" if spec.default is None else values.plain_text(spec.default, spec))
-        do = context.command("set", f"{name}={meant}") if meant else f"roundgate explain {name}"
+        do = context.command("set", f"{name}={meant}") if meant else context.command("explain", name)
     return context.finding(problem.code, "error", context.entry_place(path, entry), problem.cause + advice, do, name)
 
 

@@ -33,7 +33,11 @@ class StdinConsole:
     def _need_console(self) -> None:
         needs = self.server.book.server.stdin_needs
         if needs and broken_rules(self.server.read_started().names, {"needs": needs}):
-            do = f"roundgate explain {needs}" if needs in self.server.book.setting else "Change how it is started."
+            do = (
+                f"roundgate explain {self.server.name} {needs}"
+                if needs in self.server.book.setting
+                else "Change how it is started."
+            )
             raise NoConsole(f"{self.server.name} has no console as it is started now: {needs}.", do)
 
     def ask(self, text: str, match: str, within: float = ANSWER_WITHIN) -> Found | None:

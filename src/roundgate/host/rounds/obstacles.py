@@ -61,7 +61,7 @@ def refuse_taken_ports(server: Server, files: ServerFiles, ours: Sequence[int]) 
             if owner.process not in ours and overlap(owner.address, wanted.address):
                 who = _whose(server, owner.process)
                 message = f"Port {wanted.port} ({wanted.protocol}) is taken by {who}; {server.name} could not start."
-                other = f", or: roundgate set {server.name} {wanted.setting}=..." if wanted.setting else "."
+                other = f", or: roundgate set {server.name} {wanted.setting}=<value>" if wanted.setting else "."
                 raise RoundAborted(RoundOutcome.REFUSED, message, f"Stop that{other}")
 
 
