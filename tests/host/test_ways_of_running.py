@@ -253,3 +253,89 @@ def test_a_server_outside_that_leads_no_group_is_stopped_with_what_it_has_starte
         assert not [words for words in left if words[:1] == ["sleep"] and words != ["sleep", "301"]]
         assert not [words for words in left if "trap" in " ".join(words) and "sleep 301" not in " ".join(words)]
         script.send_signal(signal.SIGKILL)
+
+
+@root
+def test_a_server_that_runs_as_another_user_is_that_users_after_its_next_start_too(site: SiteUnderTest) -> None:
+    """The site file named none so far, and Round Gate is root's: what it starts must not be."""
+    shutil.copytree(Path(gullwind_standin.__file__).parent, site.folder / "program" / "gullwind_standin")
+    home = site.add("regatta", "boat.slots=16\n")
+    (home / "launch.sh").write_text(LAUNCH.format(python="/usr/bin/python3"))
+    as_nobody(site, home)
+    with subprocess.Popen(
+        ["./launch.sh"], cwd=home, user="nobody", stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL
+    ) as server:
+        wait_for(lambda: "Ready" in latest(home))
+        assert 'user = "nobody"' in site.ok("adopt", "regatta", "--running", "--yes")
+        site.ok("restart")
+        server.wait(60)
+    assert psutil.Process(serving(site)).username() == "nobody"
+
+
+@root
+@tmux
+def test_a_multiplexer_of_another_user_is_not_talked_to(site: SiteUnderTest) -> None:
+    shutil.copytree(Path(gullwind_standin.__file__).parent, site.folder / "program" / "gullwind_standin")
+    home = site.add("regatta", "boat.slots=16\n")
+    (home / "launch.sh").write_text(LAUNCH.format(python="/usr/bin/python3"))
+    as_nobody(site, home)
+    call = ["tmux", "-S", str(home / "mux"), "new-session", "-d", "./launch.sh"]
+    subprocess.run(call, cwd=home, user="nobody", env={**os.environ, "HOME": str(home)}, check=True, timeout=60)
+    try:
+        wait_for(lambda: "Ready" in latest(home))
+        assert "runs in tmux of nobody" in site.fails(1, "adopt", "regatta", "--running", "--yes")
+        assert "driver =" not in (site.folder / "roundgate.toml").read_text()
+    finally:
+        for item in site.processes():
+            item.kill()
+
+
+def in_a_group(process: int, name: str) -> Path:
+    """Put a process into a control group of this name, as systemd and container engines do."""
+    for top in ("/sys/fs/cgroup/pids", "/sys/fs/cgroup/unified", "/sys/fs/cgroup"):
+        try:
+            group = Path(top) / name
+            group.mkdir()
+            (group / "cgroup.procs").write_text(str(process))
+        except OSError:
+            continue
+        return group
+    pytest.skip("NO CONTROL GROUP CAN BE MADE HERE")
+
+
+SYSTEMCTL = """#!/bin/sh
+case "$*" in
+    *--user*) echo MainPID=0;;
+    *show*gullwind-27.service*) echo MainPID=$(cat {pid}); echo LoadState=loaded; echo ActiveState=active;;
+    *) echo MainPID=0;;
+esac
+"""
+
+
+@pytest.mark.parametrize("group", ["gullwind-27.service", "docker-5c1e0f22.scope"])
+def test_a_unit_is_found_by_its_group_and_a_container_is_left_to_its_engine(
+    site: SiteUnderTest, group: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    home = site.add("regatta", "boat.slots=16\n")
+    quietly(home, "./launch.sh")
+    process = serving(site)
+    assert process is not None
+    (site.folder / "tools").mkdir()
+    (site.folder / "tools" / "systemctl").write_text(SYSTEMCTL.format(pid=site.folder / "pid"))
+    (site.folder / "tools" / "systemctl").chmod(0o755)
+    (site.folder / "pid").write_text(str(process))
+    monkeypatch.setenv("PATH", f"{site.folder / 'tools'}:{os.environ['PATH']}")
+    made = in_a_group(process, group)
+    try:
+        if group.startswith("docker"):
+            assert "runs in a container" in site.fails(1, "adopt", "regatta", "--running", "--yes")
+        else:
+            output = site.ok("adopt", "regatta", "--running", "--yes")
+            assert "main process of gullwind-27.service" in output and "driver: systemd" in output
+            table = (site.folder / "roundgate.toml").read_text()
+            assert 'driver = "systemd"' in table and 'unit = "gullwind-27.service"' in table
+            assert state(site) == "up" and serving(site) == process
+    finally:
+        os.kill(process, signal.SIGKILL)
+        wait_for(lambda: not (made / "cgroup.procs").read_text().strip())
+        made.rmdir()

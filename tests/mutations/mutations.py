@@ -1162,8 +1162,8 @@ MUTATIONS = [
     ),
     Mutation(
         "host/rounds/engine.py",
-        "        round.driver.pledge(round.number)",
-        "        pass",
+        "            round.driver.pledge(round.number)",
+        "            pass",
         "tests/faults/test_unfinished.py",
     ),
     Mutation(

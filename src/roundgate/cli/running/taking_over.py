@@ -48,11 +48,11 @@ def propose(plan: Adoption, guess: RulebookGuess, *, yes: bool) -> Adoption:
     except Trouble:  # its own command line does
         start = []
     found = find_running(plan.folder, pattern, plan.server_name, start)
-    _ask(plan.server_name, found, yes=yes)
+    user = plan.process.user or _user_of(found)
+    _ask(plan.server_name, found, user, yes=yes)
     run_in = plan.process.run_in
     if not run_in and Path(found.run_in) != plan.folder:
         run_in = str(Path(found.run_in).relative_to(plan.folder))
-    user = plan.process.user or _user_of(found)
     return replace(plan, running=found, process=replace(plan.process, run_in=run_in, user=user))
 
 
@@ -77,18 +77,22 @@ def take_over_adopted(name: str, *, yes: bool) -> None:
     finally:
         driver.close()
     found = find_running(server.folder.resolve(), server.book.server.process, name, server.entry.start)
-    _ask(name, found, yes=yes)
-    if found.lines or server.entry.driver != found.driver:
-        write_keys(context.site, name, {"driver": f'"{found.driver}"', **found.more})
+    user = _user_of(found)
+    _ask(name, found, user, yes=yes)
+    keys = {"driver": f'"{found.driver}"', **found.more} if found.driver != server.entry.driver or found.more else {}
+    if user and user != server.entry.user:  # a restart must not run as root what ran as somebody else
+        keys["user"] = f'"{user}"'
+    if keys:
+        write_keys(context.site, name, keys)
     finish(name, found)
 
 
-def _ask(name: str, found: RunningServer, *, yes: bool) -> None:
+def _ask(name: str, found: RunningServer, user: str, *, yes: bool) -> None:
     since = machine.started_at(found.process)
     ago = f", for {format_seconds(int(time.time() - since))}" if since else ""
     echo(f"{name} runs: {machine.name_process(found.process)}{ago}; {found.why}.")
     echo(f"  driver: {found.driver}: {_MEANS[found.driver]}")
-    for key, value in found.more.items():
+    for key, value in {**found.more, **({"user": f'"{user}"'} if user else {})}.items():
         echo(f"  {key} = {value}")
     if not agreed(f"Take {name} over so?", yes=yes):
         raise typer.Exit(1)

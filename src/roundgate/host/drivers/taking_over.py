@@ -5,6 +5,7 @@ Sources: cgroups(7) for units, proc(5) for processes; a multiplexer and a contai
 
 from __future__ import annotations
 
+import os
 import re
 import subprocess
 import time
@@ -30,7 +31,7 @@ _MULTIPLEXERS = ("tmux", "screen")
 _CONTAINERS = re.compile(r"docker|libpod|podman|lxc|kubepods|containerd|machine-")
 _UNIT = re.compile(r"([^/]+\.service)(?:/[^/]*)?$", re.MULTILINE)
 _SHELLS = ("sh", "bash", "dash", "zsh", "ksh", "fish")
-_LOOP = re.compile(r"^[ \t]*(?:while|until|for)\b", re.MULTILINE)
+_LOOP = re.compile(r"^[ \t]*(?:while|until)\b", re.MULTILINE)
 _WITHIN = 10.0
 
 
@@ -60,6 +61,13 @@ def find_running(folder: Path, pattern: str, name: str, start: Sequence[str]) ->
     ``pattern`` is the rulebook's for its command line; without one every process there counts. ``start`` is its start
     command, empty where none is known. Raises Trouble where none or several are found, or it is in a container.
     """
+    try:
+        return _find(folder, pattern, name, start)
+    except psutil.Error as error:
+        raise Trouble(f"The process in {folder} has just ended.", f"roundgate adopt {folder}") from error
+
+
+def _find(folder: Path, pattern: str, name: str, start: Sequence[str]) -> RunningServer:
     there = [process for process in psutil.process_iter() if _works_in(process, folder)]
     wanted = compiled(pattern) if pattern else None
     found = [process for process in there if wanted is None or wanted.search(" ".join(_words(process)))]
@@ -89,6 +97,12 @@ def _held(process: psutil.Process, there: Sequence[psutil.Process], name: str, s
     holder = next((parent for parent in above if _command_name(parent).startswith(_MULTIPLEXERS)), None)
     if holder is not None:
         kind = "tmux" if _command_name(holder).startswith("tmux") else "screen"
+        if holder.uids().real != os.geteuid():
+            # Its socket is that user's: whoever talks to it hands over his environment.
+            who = holder.username()
+            raise Trouble(
+                f"{machine.name_process(process.pid)} runs in {kind} of {who}.", f"Adopt it as {who}, or stop it there."
+            )
         call = _new_session(kind, process, name, start or _words(process))
         more = {"commands": f"{{ start = {json.encode(call).decode()} }}"}
         return _running(process, "commands", f"it runs in {kind}, which starts it again", more)

@@ -12,7 +12,7 @@ import time
 from collections.abc import Callable
 from typing import Any
 
-from roundgate.host.keeper.child import LATE_STOP, Child
+from roundgate.host.keeper.child import LATE_STOP, STEADY, Child
 from roundgate.host.keeper.clients import Client, is_welcome, listen, socket_mark
 from roundgate.host.keeper.clock import WallClock
 from roundgate.host.keeper.config import read_config
@@ -235,7 +235,7 @@ class Keeper:
         if handle is not None and self.child.goes_into_background():
             self.selector.unregister(handle)
             return
-        was_up = self.child.ready is not None or self.child.exit_wanted
+        was_up = self.child.ready is not None or self.child.exit_wanted or time.time() - self.child.started > STEADY
         if not self.child.reap():
             return
         left = [] if was_up or not self._leased() else self._end_what_is_left()

@@ -67,7 +67,8 @@ def conduct(round: Round) -> RoundResult:
 def _conduct(round: Round) -> RoundResult:
     state = round.driver.state()
     if state.keeper is not None:
-        round.driver.pledge(round.number)
+        with suppress(Trouble):  # one that dies just now holds nothing
+            round.driver.pledge(round.number)
     try:
         with round.journal.step(Step.GATHER):
             # Checked before the server is held: what is refused here must not cost the players a countdown.
