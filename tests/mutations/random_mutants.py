@@ -1,12 +1,13 @@
 """Make random small changes of the code, each in a copy, and see that a test fails.
 
     python tests/mutations/random_mutants.py [--count 100] [--seed TEXT] [--jobs N] [--floors core,api,host]
-        [--coverage FILE]
+        [--reached FOLDER]
+    python tests/mutations/random_mutants.py --measure FOLDER
 
 A change is made by rule at a place that chance chooses, in all of ``core``, ``api`` and ``host``: a comparison turned,
 a bound moved by one, a constant changed, a statement dropped, a condition negated, ``and`` for ``or``. The tests are
-those that reach the changed line, by a coverage file with contexts (``coverage run`` with ``dynamic_context``);
-without one, those that import the module or are called like it. Prints a line for each, and the share that was caught.
+those that reach the changed line, where ``--measure`` has put that into a folder; else those that import the module or
+are called like it. Prints a line for each, and the share that was caught.
 Survivors that no test can notice are in ``survivors.txt``, each with its reason. Ends with 1 below 80 of 100.
 """
 
@@ -95,24 +96,43 @@ def chosen(count: int, seed: str, floors: Sequence[str]) -> list[Mutant]:
     return random.Random(seed).sample(every, count)
 
 
-def tests_by_line(coverage: str) -> dict[tuple[str, int], list[str]]:
-    """Give the files of tests that reach each line, by a coverage file with contexts."""
-    import sqlite3
+def measure(folder: Path) -> None:
+    """Run each file of tests of ``core`` by itself, and put the lines that it reaches into a folder.
 
-    from coverage.numbits import numbits_to_nums
+    The files of the other floors start processes; which lines those reach would have to be put together.
+    """
+    folder.mkdir(parents=True, exist_ok=True)
+    for path in sorted(path for part in ("core", "property") for path in (ROOT / "tests" / part).glob("test_*.py")):
+        data = folder / str(path.relative_to(ROOT)).replace("/", "__")
+        command = [sys.executable, "-m", "coverage", "run", "--rcfile", os.devnull, "--data-file", str(data)]
+        wanted = [
+            "--include",
+            "*/roundgate/core/*",
+            "-m",
+            "pytest",
+            "-q",
+            "-n",
+            "0",
+            "-p",
+            "no:cacheprovider",
+            str(path),
+        ]
+        subprocess.run([*command, *wanted], cwd=ROOT, capture_output=True, check=False)
+
+
+def tests_by_line(folder: Path) -> dict[tuple[str, int], list[str]]:
+    """Give the files of tests that reach each line, the quickest first, as ``measure`` has put them into a folder."""
+    from coverage import CoverageData
 
     found: dict[tuple[str, int], list[str]] = {}
-    with sqlite3.connect(coverage) as db:
-        rows = db.execute(
-            "SELECT file.path, context.context, line_bits.numbits FROM line_bits"
-            " JOIN file ON file.id = line_bits.file_id JOIN context ON context.id = line_bits.context_id"
-        ).fetchall()
-    for path, context, bits in rows:
-        if "roundgate/" in path and context:
-            module, test = path.rpartition("src/roundgate/")[2], context.partition("::")[0].partition("|")[0]
-            for line in numbits_to_nums(bits):
-                found.setdefault((module, line), []).append(test)
-    return {place: list(dict.fromkeys(tests)) for place, tests in found.items()}
+    for path in sorted(folder.iterdir(), key=lambda path: path.stat().st_size):
+        data = CoverageData(str(path))
+        data.read()
+        for source in data.measured_files():
+            module = source.rpartition("/roundgate/")[2]
+            for line in data.lines(source) or ():
+                found.setdefault((module, line), []).append(path.name.replace("__", "/"))
+    return found
 
 
 def tests_by_name(module: str) -> list[str]:
@@ -176,9 +196,13 @@ def main() -> int:
     parser.add_argument("--seed", default="")
     parser.add_argument("--jobs", type=int, default=os.cpu_count() or 1)
     parser.add_argument("--floors", default=",".join(FLOORS))
-    parser.add_argument("--coverage", default="")
+    parser.add_argument("--reached", type=Path)
+    parser.add_argument("--measure", type=Path)
     options = parser.parse_args()
-    known, reached = reasons(), tests_by_line(options.coverage) if options.coverage else {}
+    if options.measure:
+        measure(options.measure)
+        return 0
+    known, reached = reasons(), tests_by_line(options.reached) if options.reached else {}
     mutants = chosen(options.count, options.seed, options.floors.split(","))
     tests = [
         reached.get((mutant.module, mutant.line), [])[:MOST_TESTS] or tests_by_name(mutant.module) for mutant in mutants
