@@ -94,7 +94,15 @@ def main() -> None:
             kept.append(report("largest keeper, MB of its own", max(own), 15.0))
             kept.append(report("processor time of a keeper when idle, %", share / len(keepers), 0.1))
             wave = [name for number, name in enumerate(names) if number % 10 == 0]
-            took = call(folder, "restart", "@wave", "--waves", "1,3,rest", "--together", str(_TOGETHER))
+            with ThreadPoolExecutor(1) as pool:
+                waves = pool.submit(
+                    call, folder, "restart", "@wave", "--waves", "1,3,rest", "--together", str(_TOGETHER)
+                )
+                looks = [call(folder, "status")]
+                while not waves.done():
+                    looks.append(call(folder, "status"))
+                took = waves.result()
+            kept.append(report("status of all during the waves, longest, s", max(looks), 2.0 * max(1, many / 200)))
             print(f"restart of {len(wave)} in waves of 1, 3 and the rest, {_TOGETHER} together, s: {took:.1f}")
         finally:
             with ThreadPoolExecutor(_TOGETHER) as pool:
