@@ -33,6 +33,8 @@ _UNIT = re.compile(r"([^/]+\.service)(?:/[^/]*)?$", re.MULTILINE)
 _SHELLS = ("sh", "bash", "dash", "zsh", "ksh", "fish")
 _LOOP = re.compile(r"^[ \t]*(?:while|until)\b", re.MULTILINE)
 _WITHIN = 10.0
+_LOOKS = 4
+_PAUSE = 0.25
 
 
 class RunningServer(Struct, frozen=True):
@@ -68,10 +70,14 @@ def find_running(folder: Path, pattern: str, name: str, start: Sequence[str]) ->
 
 
 def _find(folder: Path, pattern: str, name: str, start: Sequence[str]) -> RunningServer:
-    there = [process for process in psutil.process_iter() if _works_in(process, folder)]
-    wanted = compiled(pattern) if pattern else None
-    found = [process for process in there if wanted is None or wanted.search(" ".join(_words(process)))]
-    tops = [process for process in found if _parent(process) not in found]
+    for _ in range(_LOOKS):
+        there = [process for process in psutil.process_iter() if _works_in(process, folder)]
+        wanted = compiled(pattern) if pattern else None
+        found = [process for process in there if wanted is None or wanted.search(" ".join(_words(process)))]
+        tops = [process for process in found if _is_top(process, found)]
+        if len(tops) < 2:
+            break
+        time.sleep(_PAUSE)  # one that is over by then, such as a command of a script, is not the server
     if not tops:
         what = f", and whose command line fits the rulebook's '{pattern}'" if pattern and there else ""
         raise Trouble(f"No process was found that works in {folder}{what}.", f"roundgate adopt {folder}")
@@ -149,11 +155,12 @@ def _command_name(process: psutil.Process) -> str:
         return ""
 
 
-def _parent(process: psutil.Process) -> psutil.Process | None:
+def _is_top(process: psutil.Process, found: Sequence[psutil.Process]) -> bool:
+    """Tell whether a process lives, and was not started by another one of those."""
     try:
-        return process.parent()
+        return process.parent() not in found and process.is_running()
     except psutil.Error:
-        return None
+        return False
 
 
 def _ancestors(process: psutil.Process) -> list[psutil.Process]:
