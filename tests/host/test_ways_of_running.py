@@ -267,13 +267,19 @@ def test_a_server_outside_that_leads_no_group_is_stopped_with_what_it_has_starte
         assert not [words for words in left if "trap" in " ".join(words) and "sleep 301" not in " ".join(words)]
 
 
-@root
-def test_a_server_that_runs_as_another_user_is_that_users_after_its_next_start_too(site: SiteUnderTest) -> None:
-    """The site file named none so far, and Round Gate is root's: what it starts must not be."""
+def of_nobody(site: SiteUnderTest) -> Path:
+    """Add a server of another user's, which runs nothing that only this one may read."""
     shutil.copytree(Path(gullwind_standin.__file__).parent, site.folder / "program" / "gullwind_standin")
     home = site.add("regatta", "boat.slots=16\n")
     (home / "launch.sh").write_text(LAUNCH.format(python="/usr/bin/python3"))
     as_nobody(site, home)
+    return home
+
+
+@root
+def test_a_server_that_runs_as_another_user_is_that_users_after_its_next_start_too(site: SiteUnderTest) -> None:
+    """The site file named none so far, and Round Gate is root's: what it starts must not be."""
+    home = of_nobody(site)
     quiet = {"stdin": subprocess.DEVNULL, "stdout": subprocess.DEVNULL}
     with (
         subprocess.Popen(["./launch.sh"], cwd=home, user="nobody", start_new_session=True, **quiet) as server,
@@ -289,10 +295,7 @@ def test_a_server_that_runs_as_another_user_is_that_users_after_its_next_start_t
 @root
 @tmux
 def test_a_multiplexer_of_another_user_is_not_talked_to(site: SiteUnderTest) -> None:
-    shutil.copytree(Path(gullwind_standin.__file__).parent, site.folder / "program" / "gullwind_standin")
-    home = site.add("regatta", "boat.slots=16\n")
-    (home / "launch.sh").write_text(LAUNCH.format(python="/usr/bin/python3"))
-    as_nobody(site, home)
+    home = of_nobody(site)
     call = ["tmux", "-S", str(home / "mux"), "new-session", "-d", "./launch.sh"]
     subprocess.run(call, cwd=home, user="nobody", env={**os.environ, "HOME": str(home)}, check=True, timeout=60)
     try:

@@ -16,7 +16,6 @@ from collections import deque
 from collections.abc import Sequence
 from typing import Any
 
-import psutil
 from msgspec import MsgspecError, Struct, json
 
 from roundgate.host import machine
@@ -261,9 +260,4 @@ class OutsideDriver:
 
 
 def _born(process: int) -> float:
-    if process == UNSEEN:
-        return 0.0
-    try:
-        return psutil.Process(process).create_time()
-    except psutil.Error:
-        return 0.0
+    return 0.0 if process == UNSEEN else machine.started_at(process) or 0.0

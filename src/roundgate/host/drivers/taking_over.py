@@ -70,9 +70,10 @@ def find_running(folder: Path, pattern: str, name: str, start: Sequence[str]) ->
 
 
 def _find(folder: Path, pattern: str, name: str, start: Sequence[str]) -> RunningServer:
+    ours = {psutil.Process(), *psutil.Process().parents()}
+    wanted = compiled(pattern) if pattern else None
     for _ in range(_LOOKS):
-        there = [process for process in psutil.process_iter() if _works_in(process, folder)]
-        wanted = compiled(pattern) if pattern else None
+        there = [process for process in psutil.process_iter() if process not in ours and _works_in(process, folder)]
         found = [process for process in there if wanted is None or wanted.search(" ".join(_words(process)))]
         tops = [process for process in found if _is_top(process, found)]
         if len(tops) < 2:
@@ -99,7 +100,7 @@ def _held(process: psutil.Process, there: Sequence[psutil.Process], name: str, s
         user_unit, service = unit
         more = {"unit": _text(service)} | ({"user-unit": "true"} if user_unit else {})
         return _running(process, "systemd", f"it is the main process of {service}", more)
-    above = _ancestors(process)
+    above = process.parents()
     holder = next((parent for parent in above if _command_name(parent).startswith(_MULTIPLEXERS)), None)
     if holder is not None:
         kind = "tmux" if _command_name(holder).startswith("tmux") else "screen"
@@ -111,7 +112,7 @@ def _held(process: psutil.Process, there: Sequence[psutil.Process], name: str, s
             )
         call = _new_session(kind, process, name, start or _words(process))
         more = {"commands": f"{{ start = {json.encode(call).decode()} }}"}
-        return _running(process, "commands", f"it runs in {kind}, which starts it again", more)
+        return _running(process, "commands", f"it runs in {kind}", more)
     script = above[0] if above and above[0] in there else None
     if script is not None and _has_loop(script):
         return _running(process, "self", f"{machine.name_process(script.pid)} starts it again in a loop")
@@ -129,8 +130,7 @@ def _text(text: str) -> str:
 def _works_in(process: psutil.Process, folder: Path) -> bool:
     # It has ended, or is another user's.
     with suppress(psutil.Error):
-        is_ours = process.pid == psutil.Process().pid or process in psutil.Process().parents()
-        return not is_ours and not _is_prompt(process) and Path(process.cwd()).is_relative_to(folder)
+        return not _is_prompt(process) and Path(process.cwd()).is_relative_to(folder)
     return False
 
 
@@ -161,13 +161,6 @@ def _is_top(process: psutil.Process, found: Sequence[psutil.Process]) -> bool:
         return process.parent() not in found and process.is_running()
     except psutil.Error:
         return False
-
-
-def _ancestors(process: psutil.Process) -> list[psutil.Process]:
-    try:
-        return process.parents()
-    except psutil.Error:
-        return []
 
 
 def _groups(process: psutil.Process) -> str:
@@ -228,12 +221,11 @@ def hand_to_keeper(server: Server, process: int) -> None:
     write_config(config)
     copy_started(config)
     server.remember_book()
-    began = psutil.Process(process).create_time()
     record: ProcessRecord = {
         "process": process,
         "birth": birth,
         "boot": boot_mark(),
-        "started": began,
+        "started": machine.started_at(process) or time.time(),
         "ready": time.time(),
         "wanted": True,
         "crashes": 0,
