@@ -26,6 +26,8 @@ __all__ = ["SiteUnderTest", "free_port", "wait_for", "words_of"]
 if signal.getsignal(signal.SIGINT) is signal.SIG_IGN:
     # Begun in the background, a shell has Ctrl-C ignored, and every program that a test starts would inherit that.
     signal.signal(signal.SIGINT, signal.default_int_handler)
+# A service has no shell of a person's, and neither have the tests, wherever they are started.
+os.environ.pop("SHELL", None)
 # On a busy machine an example may take any time: how long it takes proves nothing.
 settings.register_profile("suite", deadline=None, suppress_health_check=[HealthCheck.too_slow])
 settings.load_profile("suite")

@@ -296,7 +296,8 @@ def test_a_server_that_runs_as_another_user_is_that_users_after_its_next_start_t
 @tmux
 def test_a_multiplexer_of_another_user_is_not_talked_to(site: SiteUnderTest) -> None:
     home = of_nobody(site)
-    call = ["tmux", "-S", str(home / "mux"), "new-session", "-d", "./launch.sh"]
+    # Two words: one alone goes to the login shell of that user, who has none.
+    call = ["tmux", "-S", str(home / "mux"), "new-session", "-d", "env", "./launch.sh"]
     subprocess.run(call, cwd=home, user="nobody", env={**os.environ, "HOME": str(home)}, check=True, timeout=60)
     try:
         wait_for(lambda: "Ready" in latest(home))

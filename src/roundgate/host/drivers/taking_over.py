@@ -189,7 +189,9 @@ def _new_session(kind: str, process: psutil.Process, name: str, start: Sequence[
     socket = ""
     with suppress(psutil.Error):
         socket = process.environ().get("TMUX", "").partition(",")[0]
-    return ["tmux", *(["-S", socket] if socket else []), "new-session", "-d", "-s", name, *start]
+    # One word alone would be a line for the login shell, which may be none, and reads the spaces of a path.
+    command = ["env", *start] if len(start) == 1 else start
+    return ["tmux", *(["-S", socket] if socket else []), "new-session", "-d", "-s", name, *command]
 
 
 def _has_loop(script: psutil.Process) -> bool:
