@@ -96,7 +96,7 @@ def main() -> None:
             wave = [name for number, name in enumerate(names) if number % 10 == 0]
             with ThreadPoolExecutor(1) as pool:
                 waves = pool.submit(
-                    call, folder, "restart", "@wave", "--waves", "1,3,rest", "--together", str(_TOGETHER)
+                    call, folder, "restart", "@wave", "--waves", "1,3,rest", "--parallel", str(_TOGETHER)
                 )
                 looks = [call(folder, "status")]
                 while not waves.done():

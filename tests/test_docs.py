@@ -10,22 +10,25 @@ import runpy
 import shlex
 import subprocess
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from importlib import import_module
 from itertools import pairwise
 from pathlib import Path
+from typing import Any
 
 import pytest
+import typer
 
 from conftest import SiteUnderTest
 
 ROOT = Path(__file__).parent.parent
 README = (ROOT / "README.md").read_text("utf-8")
+TOUR = (ROOT / "docs" / "tour.md").read_text("utf-8")
 
 
 def examples() -> Iterator[tuple[str, str]]:
-    """Give each command of the README's console blocks and what it should print."""
-    for block in re.findall(r"```console\n(.*?)```", README, re.DOTALL):
+    """Give each command of the console blocks of README and tour, and what it should print."""
+    for block in re.findall(r"```console\n(.*?)```", README + TOUR, re.DOTALL):
         for part in re.split(r"^\$ ", block, flags=re.MULTILINE)[1:]:
             command, _, output = part.partition("\n")
             yield command, output
@@ -63,6 +66,7 @@ def test_every_picture_is_linked_and_every_link_leads_somewhere() -> None:
     pictures = {path.name for path in (ROOT / "docs" / "screenshots").glob("*.png")}
     linked = set(re.findall(r"docs/screenshots/([\w.-]+)", README))
     assert linked == pictures and len(pictures) < 20
+    assert len(README.splitlines()) <= 150
     for link in re.findall(r"\]\(([\w./-]+)\)", README):
         assert (ROOT / link).exists(), link
 
@@ -88,33 +92,77 @@ def test_the_example_of_the_api_runs_as_it_stands(site: SiteUnderTest) -> None:
     assert lines[0] == "race.slots 16 -> 24" and lines[-1] == "proven", done.stdout
 
 
-def ragged_lines(shown: str) -> list[str]:
+def ragged_lines(shown: str, width: int) -> list[str]:
     """Give the lines above the options that end in the middle of a sentence though the next word would have fitted."""
     lines = [line.strip() for line in shown.partition("╭")[0].splitlines()]
     return [
         line
         for line, following in pairwise(lines)
-        if line and following and line[-1] not in ".:;" and len(line) + 1 + len(following.split()[0]) < 76
+        if line and following and line[-1] not in ".:;" and len(line) + 1 + len(following.split()[0]) < width - 4
     ]
 
 
 def test_every_command_has_help_and_a_line_in_the_list() -> None:
     from typer.testing import CliRunner
 
-    from roundgate.cli.commands import COMMANDS
+    from roundgate.cli.grammar.commands import COMMANDS, every_command
+    from roundgate.cli.grammar.group import loaded
     from roundgate.cli.main import build
 
     listed = subprocess.run([sys.executable, "-m", "roundgate", "--help"], capture_output=True, text=True, check=True)
-    for line in COMMANDS:
-        assert line.name in listed.stdout
-        words = [line.name, "--help"]
-        shown = CliRunner().invoke(build(), words)
-        assert shown.exit_code == 0 and "Usage" in shown.stdout and len(shown.stdout) > 200, line.name
-        assert "Raises" not in shown.stdout, f"{line.name}: what a caller in Python must know is no help at a terminal"
-        assert not ragged_lines(shown.stdout), f"{line.name}: {ragged_lines(shown.stdout)}"
+    pages = {(line.name,): None for line in COMMANDS if line.verbs} | dict(every_command())
+    for path, line in pages.items():
+        name = " ".join(path)
+        shown = CliRunner().invoke(build(), [*path, "--help"], env={"COLUMNS": "100"}).stdout
+        rows = shown.splitlines()
+        assert "Usage" in shown and len(shown) > 200 and len(rows) <= 60, name
+        assert max(map(len, rows)) <= 100, name
+        assert "Raises" not in shown, f"{name}: what a caller in Python must know is no help at a terminal"
+        assert not ragged_lines(shown, 100), f"{name}: {ragged_lines(shown, 100)}"
+        if line is None:
+            assert path[0] in listed.stdout
+            continue
+        above = listed if len(path) == 1 else CliRunner().invoke(build(), [path[0], "--help"])
+        assert re.search(rf"\b{path[-1]} +{re.escape(line.help[:30])}", above.stdout), f"{name} is in no list"
+        options = [param for param in loaded(line).params if param.param_type_name == "option" and not param.hidden]
+        assert all(option.help for option in options), f"{name}: an option has no help"
         function = getattr(import_module(f"roundgate.cli.{line.module}"), line.function)
         for word in re.findall(r"\S*\[\S+", function.__doc__):
-            assert word in shown.stdout, f"{line.name}: {word}"
+            assert word in shown, f"{name}: {word}"
+
+
+def called(program: Any, words: Sequence[str]) -> Any:
+    """Return the command that words call; its options are parsed. Raises UsageError for a call that is none."""
+    context = program.make_context("roundgate", list(words))
+    while context._protected_args:  # the group that it is in, then the command itself
+        name, command, rest = context.command.resolve_command(context, [*context._protected_args, *context.args])
+        context = command.make_context(name, rest, parent=context)
+    return context.command
+
+
+def test_every_call_in_the_documents_is_one_that_the_program_takes() -> None:
+    from roundgate.cli.main import build
+
+    program, count = typer.main.get_command(build()), 0
+    for page in (ROOT / "README.md", *(ROOT / "docs").glob("*.md")):
+        for block in re.findall(r"```(?:console|sh)\n(.*?)```", page.read_text("utf-8"), re.DOTALL):
+            for call in re.findall(r"^(?:\$ )?roundgate (.+)$", block, re.MULTILINE):
+                called(program, shlex.split(call.partition(" | ")[0].partition(" && ")[0], comments=True))
+                count += 1
+    assert count > 60
+
+
+def test_what_prints_json_is_described_and_nothing_else_is() -> None:
+    from roundgate.cli.grammar.commands import every_command
+    from roundgate.cli.screen.outputs import OUTPUTS
+
+    printing = set()
+    for path, line in every_command():
+        function = getattr(import_module(f"roundgate.cli.{line.module}"), line.function)
+        if "as_json" in function.__annotations__:
+            printing.add(" ".join(path))
+    described = {name.split(" SERVER")[0] for name in OUTPUTS}
+    assert described == printing
 
 
 def test_the_page_and_the_schema_of_the_json_output_are_current() -> None:

@@ -6,10 +6,10 @@ import ast
 from collections.abc import Iterator
 from pathlib import Path
 
-from roundgate.cli import commands
+from roundgate.cli.grammar import commands
 
 HOUSE = Path(__file__).parent.parent / "src" / "roundgate"
-COMMANDS = {(line.module.rpartition(".")[2], line.function) for line in commands.COMMANDS}
+COMMANDS = {(line.module.rpartition(".")[2], line.function) for _, line in commands.every_command()}
 NOT_FOR_CALLERS = {"AssertionError", "NotImplementedError", "AttributeError", "SystemExit"}
 
 

@@ -151,7 +151,7 @@ OPENS = {
     "cli/ranks/tables.py": "a file that was named",
     "cli/running/prompting.py": "the console's history",
     "cli/screen/trouble.py": "error reports",
-    "cli/who/people.py": "a file that was named",
+    "cli/who/roster.py": "a file that was named",
 }
 """The modules that open or list paths by their names, each with what it opens; no path in a server's folder is among
 them. ``host/keeper`` is a house of its own: it opens its state, and a server's files by ``open_real``."""

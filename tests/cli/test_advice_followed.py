@@ -57,7 +57,7 @@ def test_the_advice_for_a_wrong_value_in_a_file_mends_it(site: SiteUnderTest, wa
         assert done.returncode == 0, f"{advice}\n{done.stdout}{done.stderr}"
         followed.add(advice)
     assert len(followed) > len(sampled(sorted(before), 4)) - 2
-    site.ok("apply", "--yes", "--despite-errors")
+    site.ok("apply", "--yes", "--force")
     left = {finding["do"] for finding in findings(site)}
     assert not left & followed
     assert len([item for item in left if item.startswith("roundgate set ")]) <= len(before) - len(followed), left

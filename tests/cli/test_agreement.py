@@ -71,7 +71,7 @@ def change(site: SiteUnderTest, dice: random.Random) -> None:
         field = {"officers": "rank", "grants": "level", "helms": "seat"}[roster]
         site.ok("set", "regatta", f"{roster}/{sailor}.{field}={dice.choice(ranks)}")
     elif on:
-        site.ok("remove", "regatta", f"{roster}/{sailor}", "--yes-really")
+        site.ok("remove", "regatta", f"{roster}/{sailor}", "--force")
     else:
         rank = ("--as", dice.choice(ranks)) if ranks else ()
         until = ("--until", "30d") if roster == "bans" and dice.random() < 0.5 else ()
@@ -85,7 +85,7 @@ def test_after_random_changes_the_server_thinks_what_is_said_of_it(quay: SiteUnd
     for _ in range(2):
         for _ in range(8):
             change(quay, dice)
-        quay.ok("apply", "regatta", "--yes", "--despite-errors")
+        quay.ok("apply", "regatta", "--yes", "--force")
         assert ours(quay) == theirs(quay)
 
 
@@ -98,7 +98,7 @@ def test_what_the_server_ignores_without_a_word_or_stops_at_is_an_error_before(q
     assert "guest" not in quay.ok("send", "regatta", f"who {SAILORS[4]}"), "the server ignores it without a word"
     assert f"'{wrong}' does not have the right form. Did you mean {SAILORS[4]}?" in quay.fails(1, "check", "regatta")
     quay.ok("rename", "regatta", f"guests/{wrong}", SAILORS[4])
-    quay.ok("apply", "regatta", "--yes", "--despite-errors")
+    quay.ok("apply", "regatta", "--yes", "--force")
     assert "guest" in quay.ok("send", "regatta", f"who {SAILORS[4]}")
     quay.ok("stop")
     whole = bans.read_text()

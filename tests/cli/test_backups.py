@@ -42,7 +42,7 @@ def regatta(site: SiteUnderTest) -> SiteUnderTest:
 
 
 def listed(site: SiteUnderTest) -> list[dict[str, object]]:
-    found: list[dict[str, object]] = json.loads(site.ok("backups", "--json"))
+    found: list[dict[str, object]] = json.loads(site.ok("backup", "list", "--json"))
     return found
 
 
@@ -56,7 +56,7 @@ def contents(folder: Path) -> dict[str, object]:
 
 @pytest.mark.parametrize("kind", ["tar.zst", "zip"])
 def test_worlds_are_saved_read_again_and_put_elsewhere(regatta: SiteUnderTest, kind: str) -> None:
-    output = regatta.ok("backup", "regatta", *(["--zip"] if kind == "zip" else []))
+    output = regatta.ok("backup", "make", "regatta", *(["--zip"] if kind == "zip" else []))
     assert (
         "Backup 1 of regatta: 4 files" in output
         and "verified by reading it again" in output
@@ -67,7 +67,7 @@ def test_worlds_are_saved_read_again_and_put_elsewhere(regatta: SiteUnderTest, k
     assert stat.S_IMODE(Path(str(one["archive"])).stat().st_mode) == 0o600
     assert "is intact: 4 files" in regatta.ok("backup", "check", "1")
     assert "left out: saves/out -> " in output, "it leads out of the folder"
-    regatta.ok("backup", "regatta", *(["--zip"] if kind == "zip" else []))
+    regatta.ok("backup", "make", "regatta", *(["--zip"] if kind == "zip" else []))
     regatta.ok("backup", "restore", "2", "--to", "again")
     again, saves = regatta.folder / "again" / "saves", regatta.folder / "regatta" / "saves"
     (saves / "pipe").unlink()
@@ -85,7 +85,7 @@ def test_the_whole_folder_is_saved_without_the_backups_themselves(regatta: SiteU
     file = regatta.folder / "roundgate.toml"
     file.write_text(file.read_text() + '\n[backup]\nkeep = 2\nfolder = "regatta/kept"\n')
     for _ in range(4):
-        output = regatta.ok("backup", "regatta", "--whole")
+        output = regatta.ok("backup", "make", "regatta", "--whole")
     assert "deleted as the site file says: backup 2" in output
     assert [item["number"] for item in listed(regatta)] == [4, 3]
     regatta.ok("backup", "restore", "4", "--to", "again")
@@ -94,20 +94,20 @@ def test_the_whole_folder_is_saved_without_the_backups_themselves(regatta: SiteU
 
 
 def test_old_backups_go_and_the_newest_stays(regatta: SiteUnderTest) -> None:
-    regatta.ok("backup", "regatta")
-    regatta.ok("backup", "regatta")
+    regatta.ok("backup", "make", "regatta")
+    regatta.ok("backup", "make", "regatta")
     for path in (regatta.folder / ".roundgate" / "backups").glob("*.json"):
         found = json.loads(path.read_text())
         path.write_text(json.dumps({**found, "made": found["made"] - 40 * 24 * 3600}))
     file = regatta.folder / "roundgate.toml"
     file.write_text(file.read_text() + "\n[backup]\ndays = 30\n")
-    regatta.ok("backup", "regatta")
+    regatta.ok("backup", "make", "regatta")
     assert [item["number"] for item in listed(regatta)] == [3]
 
 
 def test_a_running_server_saves_first_and_its_console_is_asked(regatta: SiteUnderTest) -> None:
     regatta.ok("start")
-    regatta.ok("backup", "regatta")
+    regatta.ok("backup", "make", "regatta")
     regatta.ok("backup", "restore", "1", "saves/saved.txt", "--to", "again")
     assert (regatta.folder / "again" / "saves" / "saved.txt").read_text() == "0 aboard\n", "it was told to save"
     book = regatta.folder / "rulebooks"
@@ -115,9 +115,9 @@ def test_a_running_server_saves_first_and_its_console_is_asked(regatta: SiteUnde
     (book / "quay.toml").write_text('[rulebook]\nname = "quay"\nlayers = ["gullwind"]\n[server]\nhold = []\n')
     file = regatta.folder / "roundgate.toml"
     file.write_text(file.read_text().replace('rulebook = "gullwind"', 'rulebook = "quay"'))
-    output = regatta.fails(1, "backup", "regatta")
+    output = regatta.fails(1, "backup", "make", "regatta")
     assert "has no way to hold its saving" in output and "--as-it-runs" in output
-    output = regatta.ok("backup", "regatta", "--as-it-runs")
+    output = regatta.ok("backup", "make", "regatta", "--as-it-runs")
     assert "goes on saving" in output or listed(regatta)[0]["held"] is False
     assert [item["number"] for item in listed(regatta)] == [2, 1]
 
@@ -130,7 +130,7 @@ def test_a_server_that_does_not_answer_is_not_saved(regatta: SiteUnderTest) -> N
     file = regatta.folder / "roundgate.toml"
     file.write_text(file.read_text().replace('rulebook = "gullwind"', 'rulebook = "quay"'))
     regatta.ok("start")
-    assert "did not answer 'save' as its rulebook says" in regatta.fails(1, "backup", "regatta")
+    assert "did not answer 'save' as its rulebook says" in regatta.fails(1, "backup", "make", "regatta")
     assert listed(regatta) == []
 
 
@@ -150,7 +150,7 @@ def _with_hold(site: SiteUnderTest, steps: str) -> SiteUnderTest:
 
 def test_a_server_saves_again_also_where_its_answer_to_the_hold_was_not_understood(regatta: SiteUnderTest) -> None:
     site = _with_hold(regatta, _HOLD + '[[server.hold]]\nsend = "save"\nmatch = "^never$"\n' + _RESUME)
-    assert "did not answer 'save' as its rulebook says" in site.fails(1, "backup", "regatta")
+    assert "did not answer 'save' as its rulebook says" in site.fails(1, "backup", "make", "regatta")
     assert listed(site) == []
     assert "pause is off" in site.ok("send", "regatta", "pause")
 
@@ -160,7 +160,7 @@ def test_a_server_saves_again_where_its_backup_is_ended_by_a_signal(
     regatta: SiteUnderTest, sign: signal.Signals
 ) -> None:
     site = _with_hold(regatta, _HOLD + '[[server.hold]]\nsend = "status"\n' * 20 + _RESUME)
-    words = [sys.executable, "-m", "roundgate", "--site", str(site.folder), "backup", "regatta"]
+    words = [sys.executable, "-m", "roundgate", "--site", str(site.folder), "backup", "make", "regatta"]
     backup = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
     wait_for(lambda: "pause is on" in site.ok("log", "regatta"), 30)
     backup.send_signal(sign)
@@ -177,7 +177,7 @@ _LONG_HOLD = _HOLD + '[[server.hold]]\nsend = "status"\n' * 40 + _RESUME
 
 def _begin_to_hold(site: SiteUnderTest) -> subprocess.Popen[str]:
     """Begin a backup; give its process once the server holds its saving."""
-    words = [sys.executable, "-m", "roundgate", "--site", str(site.folder), "backup", "regatta"]
+    words = [sys.executable, "-m", "roundgate", "--site", str(site.folder), "backup", "make", "regatta"]
     backup = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
     wait_for(lambda: "pause is on" in site.ok("log", "regatta"), 30)
     return backup
@@ -203,13 +203,13 @@ def test_a_server_saves_again_where_its_backup_is_killed(regatta: SiteUnderTest,
         return
     wait_for(lambda: log.exists() and "regatta was killed. The server has been told to save again" in log.read_text())
     assert "pause is off" in site.ok("send", "regatta", "pause")
-    assert site.ok("backup", "regatta") and len(listed(site)) == 1
+    assert site.ok("backup", "make", "regatta") and len(listed(site)) == 1
 
 
 def test_a_second_backup_does_not_end_the_hold_of_the_first(regatta: SiteUnderTest) -> None:
     site = _with_hold(regatta, _LONG_HOLD)
     first = _begin_to_hold(site)
-    call = [sys.executable, "-m", "roundgate", "backup", "regatta"]
+    call = [sys.executable, "-m", "roundgate", "backup", "make", "regatta"]
     second = subprocess.Popen(call, cwd=site.folder, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE)
     assert second.stderr is not None and b"this one waits for it" in second.stderr.readline()
     assert first.poll() is None, "or the second did not wait for the first"
@@ -225,7 +225,7 @@ def test_a_second_backup_does_not_end_the_hold_of_the_first(regatta: SiteUnderTe
 
 def test_a_server_that_may_hold_its_saving_still_is_told(regatta: SiteUnderTest) -> None:
     site = _with_hold(regatta, _HOLD + _RESUME.replace("is off", "is over"))
-    output = site.fails(1, "backup", "regatta")
+    output = site.fails(1, "backup", "make", "regatta")
     assert "may hold it still: it did not answer 'pause off'" in output
     assert "roundgate send regatta pause off" in output
     assert [backup["number"] for backup in listed(site)] == [1]
@@ -234,7 +234,7 @@ def test_a_server_that_may_hold_its_saving_still_is_told(regatta: SiteUnderTest)
 @pytest.mark.parametrize("kind", ["tar.zst", "zip"])
 @pytest.mark.parametrize("damage", ["bit", "cut", "gone", "noise"])
 def test_a_damaged_archive_is_told_and_not_restored(regatta: SiteUnderTest, kind: str, damage: str) -> None:
-    regatta.ok("backup", "regatta", *(["--zip"] if kind == "zip" else []))
+    regatta.ok("backup", "make", "regatta", *(["--zip"] if kind == "zip" else []))
     path = Path(str(listed(regatta)[0]["archive"]))
     data = bytearray(path.read_bytes())
     if damage == "bit":
@@ -262,7 +262,7 @@ OUTSIDE = ["../evil.txt", "/tmp/evil.txt", "saves/../../evil.txt", "saves\\..\\e
 @pytest.mark.parametrize("name", [*OUTSIDE, "link", "device"])
 def test_a_member_that_leads_outside_is_refused(regatta: SiteUnderTest, kind: str, name: str) -> None:
     """Somebody has made the archive again, with its manifest as it was."""
-    regatta.ok("backup", "regatta", *(["--zip"] if kind == "zip" else []))
+    regatta.ok("backup", "make", "regatta", *(["--zip"] if kind == "zip" else []))
     path = Path(str(listed(regatta)[0]["archive"]))
     if kind == "zip":
         with zipfile.ZipFile(path, "w") as packed:
@@ -291,7 +291,7 @@ def test_a_full_disk_leaves_no_half_backup(regatta: SiteUnderTest) -> None:
     """A real limit by the system: no file of this process may grow beyond it."""
     (regatta.folder / "regatta" / "saves" / "tide.world").write_bytes(os.urandom(1_000_000))
     done = subprocess.run(
-        [sys.executable, "-m", "roundgate", "backup", "regatta"],
+        [sys.executable, "-m", "roundgate", "backup", "make", "regatta"],
         cwd=regatta.folder,
         stdin=subprocess.DEVNULL,
         capture_output=True,
@@ -303,7 +303,7 @@ def test_a_full_disk_leaves_no_half_backup(regatta: SiteUnderTest) -> None:
     assert done.returncode == 1 and "disk is full, or a limit is reached" in output and "unexpected" not in output
     assert listed(regatta) == []
     assert not list((regatta.folder / ".roundgate" / "backups").glob("*.zst"))
-    regatta.ok("backup", "regatta")
+    regatta.ok("backup", "make", "regatta")
 
 
 def test_two_backups_at_once(regatta: SiteUnderTest) -> None:
@@ -311,7 +311,7 @@ def test_two_backups_at_once(regatta: SiteUnderTest) -> None:
     folder.mkdir(parents=True, exist_ok=True)
     with FileLock(str(folder / ".lock")):
         second = subprocess.Popen(
-            [sys.executable, "-m", "roundgate", "backup", "regatta"], cwd=regatta.folder, stderr=subprocess.PIPE
+            [sys.executable, "-m", "roundgate", "backup", "make", "regatta"], cwd=regatta.folder, stderr=subprocess.PIPE
         )
         assert second.stderr is not None and b"this one waits for it" in second.stderr.readline()
         assert second.poll() is None and not listed(regatta)
@@ -320,12 +320,12 @@ def test_two_backups_at_once(regatta: SiteUnderTest) -> None:
 
 
 def test_no_backup_gets_the_number_of_an_archive_whose_manifest_is_gone(regatta: SiteUnderTest) -> None:
-    regatta.ok("backup", "regatta")
-    regatta.ok("backup", "regatta")
+    regatta.ok("backup", "make", "regatta")
+    regatta.ok("backup", "make", "regatta")
     archive = Path(str(listed(regatta)[0]["archive"]))
     before = archive.read_bytes()
     next(archive.parent.glob("2-*.json")).unlink()
-    assert "Backup 3 of regatta" in regatta.ok("backup", "regatta")
+    assert "Backup 3 of regatta" in regatta.ok("backup", "make", "regatta")
     assert archive.read_bytes() == before
 
 
@@ -335,7 +335,7 @@ def test_the_timetables_backups_of_several_servers_at_one_moment_are_all_made(si
         (site.folder / name / "saves" / "tide.world").write_bytes(os.urandom(2_000_000))
     calls = [
         subprocess.Popen(
-            [sys.executable, "-m", "roundgate", "backup", name], cwd=site.folder, stdout=subprocess.DEVNULL
+            [sys.executable, "-m", "roundgate", "backup", "make", name], cwd=site.folder, stdout=subprocess.DEVNULL
         )
         for name in site.names
     ]
@@ -355,7 +355,7 @@ def test_a_file_that_changes_all_the_time_is_not_saved_as_a_mixture(regatta: Sit
     writer = threading.Thread(target=write)
     writer.start()
     try:
-        done = regatta.run("backup", "regatta")
+        done = regatta.run("backup", "make", "regatta")
     finally:
         over.set()
         writer.join()
@@ -368,12 +368,12 @@ def test_a_file_that_changes_all_the_time_is_not_saved_as_a_mixture(regatta: Sit
 
 
 def test_wrong_words_about_backups(regatta: SiteUnderTest) -> None:
-    assert "There are no backups." in regatta.ok("backups")
+    assert "There are no backups." in regatta.ok("backup", "list")
     assert "There is no backup 7" in regatta.fails(1, "backup", "check", "7")
-    assert "Which backup?" in regatta.fails(2, "backup", "check", "x")
-    regatta.ok("backup", "regatta")
+    assert "not a valid int" in regatta.fails(2, "backup", "check", "x")
+    regatta.ok("backup", "make", "regatta")
     assert "This needs a yes" in regatta.fails(2, "backup", "restore", "1"), "into place, by a round"
-    assert "--to is for restore" in regatta.fails(2, "backup", "regatta", "--to", "x")
+    assert "No such option: --to" in regatta.fails(2, "backup", "make", "regatta", "--to", "x")
     (manifest,) = (regatta.folder / ".roundgate" / "backups").glob("*.json")
     manifest.write_text("{")
     assert "The manifest of backup 1 is damaged" in regatta.fails(1, "backup", "check", "1")

@@ -118,26 +118,26 @@ def test_groups_are_compared_as_one(club: SiteUnderTest) -> None:
 
 
 def test_a_preset_goes_onto_the_slate_and_is_listed(club: SiteUnderTest) -> None:
-    assert "gust.limit=12" in club.ok("preset", "regatta")
-    club.ok("preset", "@all", "gentle")
+    assert "gust.limit=12" in club.ok("preset", "list", "regatta")
+    club.ok("preset", "use", "@all", "gentle")
     slate = json.loads(club.ok("slate", "--json"))
     for server in slate:
         assert {change["name"]: change["after"] for change in server["changes"]}["gust.limit"] == "12"
-    assert "has no preset 'gale'" in club.fails(2, "preset", "regatta", "gale")
+    assert "has no preset 'gale'" in club.fails(2, "preset", "use", "regatta", "gale")
 
 
 def test_a_preset_saved_from_one_server_makes_another_like_it(club: SiteUnderTest) -> None:
-    output = club.ok("preset", "save", "evening", "harbour", "--against", "regatta")
+    output = club.ok("preset", "save", "harbour", "evening", "--against", "regatta")
     text = (club.folder / "presets" / "evening.toml").read_text()
     assert '"race.slots" = 24' in text and "55667788" not in text + output and "net.port" not in text
     assert '"server.motto" = "007"' in text, "a text of digits stays a text"
-    club.ok("preset", "regatta", "evening")
+    club.ok("preset", "use", "regatta", "evening")
     assert "007" in club.ok("slate", "regatta")
     assert "race.slots: 16 -> 24" in club.ok("slate", "regatta")
-    assert "already exists" in club.fails(1, "preset", "save", "evening", "harbour")
-    club.ok("preset", "save", "evening", "harbour", "--force")
-    assert "Nothing differs" in club.fails(1, "preset", "save", "none", "harbour", "--against", "harbour")
-    assert "cannot be a preset's name" in club.fails(2, "preset", "save", "a/b", "harbour")
+    assert "already exists" in club.fails(1, "preset", "save", "harbour", "evening")
+    club.ok("preset", "save", "harbour", "evening", "--force")
+    assert "Nothing differs" in club.fails(1, "preset", "save", "harbour", "none", "--against", "harbour")
+    assert "cannot be a preset's name" in club.fails(2, "preset", "save", "harbour", "a/b")
 
 
 @pytest.mark.parametrize(
@@ -154,11 +154,13 @@ def test_a_preset_file_with_a_mistake_is_told_and_nothing_is_changed(
 ) -> None:
     (club.folder / "presets").mkdir()
     (club.folder / "presets" / "storm.toml").write_text(text)
-    assert expected in club.fails(1, "preset", "regatta", "storm")
+    assert expected in club.fails(1, "preset", "use", "regatta", "storm")
     assert json.loads(club.ok("slate", "--json"))[0]["changes"] == []
 
 
 def test_a_preset_for_another_game_is_none(club: SiteUnderTest) -> None:
     (club.folder / "presets").mkdir()
     (club.folder / "presets" / "storm.toml").write_text('rulebook = "spindrift"\n[set]\n"x" = 4\n')
-    assert "'storm' is for the rulebook spindrift; regatta has gullwind" in club.fails(2, "preset", "regatta", "storm")
+    assert "'storm' is for the rulebook spindrift; regatta has gullwind" in club.fails(
+        2, "preset", "use", "regatta", "storm"
+    )

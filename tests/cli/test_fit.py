@@ -86,10 +86,10 @@ def test_cores_are_shared_out_onto_the_slates(fleet: SiteUnderTest) -> None:
     output = fleet.fails(1, "fit", "cores")
     assert "the machine has no core 63" in output
     (home / "launch.sh").write_text(LAUNCH.format(memory=1024, more=""))
-    assert "need" in fleet.fails(1, "fit", "cores", "--give", str(len(cores)), "@all")
+    assert "need" in fleet.fails(1, "fit", "cores", "@all", "--give", str(len(cores)))
     if len(cores) < 2:
         pytest.skip("there is one core only")
-    fleet.ok("fit", "cores", "--give", "1", "@all", "--image", "cores.png")
+    fleet.ok("fit", "cores", "@all", "--give", "1", "--image", "cores.png")
     assert (fleet.folder / "cores.png").read_bytes().startswith(b"\x89PNG")
     fleet.ok("apply", "harbour", "--yes")
     fleet.ok("apply", "regatta", "--yes")
@@ -98,7 +98,7 @@ def test_cores_are_shared_out_onto_the_slates(fleet: SiteUnderTest) -> None:
     fleet.ok("set", "regatta", f"launch.cores={cores[0]}")
     output = fleet.fails(1, "fit", "cores")
     assert "shares cores with harbour" in output and "shares cores with regatta" in output
-    assert "Give what?" in fleet.fails(2, "fit", "--give", "1")
+    assert "--spare belongs to --give" in fleet.fails(2, "fit", "cores", "--spare", "1")
 
 
 # --- clusters ---

@@ -189,7 +189,7 @@ def test_nothing_that_is_shown_acts_on_the_terminal(running: SiteUnderTest) -> N
 ODD_NUMBERS: list[tuple[list[str], int]] = [
     (["apply", "--countdown", "²"], 2), (["apply", "--countdown", "9" * 400], 2), (["apply", "--countdown=-5s"], 2),
     (["restart", "--countdown=-1"], 2), (["apply", "--countdown", "31d"], 2), (["stop", "--at", "25:00"], 2),
-    (["rewind", "9" * 30], 2), (["rounds", "show", "²"], 2), (["set", "race.slots=²"], 1),
+    (["rounds", "rewind", "9" * 30], 2), (["rounds", "show", "²"], 2), (["set", "race.slots=²"], 1),
     (["set", "race.slots=" + "9" * 400], 1), (["set", "idle.drop=" + "9" * 400 + "m"], 1),
 ]  # fmt: skip
 

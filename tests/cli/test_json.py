@@ -34,7 +34,7 @@ def test_every_command_prints_what_its_type_says(site: SiteUnderTest) -> None:
     printed(site, "slate", "@all")
     assert printed(site, "rulebook list") == ["gullwind", "lanterns", "minetest", "openttd", "teeworlds"]
     site.ok("apply", "regatta", "--yes")
-    printed(site, "rounds")
+    printed(site, "rounds list")
     shown = printed(site, "rounds show", "2")
     assert isinstance(shown, dict)
     facts = [line["fact"]["fact"] for line in shown["journal"] if line["mark"] == "fact"]
@@ -46,12 +46,12 @@ def test_every_command_prints_what_its_type_says(site: SiteUnderTest) -> None:
     printed(site, "show", "regatta", "guests", "officers")
     printed(site, "explain", "regatta", "officers")
     site.ok("people", "add", "Wren", "GW-7K3M-Q2XD")
-    printed(site, "people")
+    printed(site, "people list")
     site.ok("send", "regatta", "muster 2")
     printed(site, "people seen", "regatta")
     printed(site, "people show", "Wren")
-    printed(site, "roster")
-    printed(site, "roster", "regatta", "guests", kind="roster SERVER ROSTER")
+    printed(site, "roster show")
+    printed(site, "roster show", "regatta", "guests", kind="roster show SERVER ROSTER")
     printed(site, "check", str(home / "ranks.yml"), code=1)
 
 

@@ -186,7 +186,7 @@ def test_what_a_finding_says_to_do_mends_it(regatta: SiteUnderTest, code: str) -
     found = json.loads(regatta.run("check", "regatta", "--json").stdout)["findings"]
     (do,) = [finding["do"] for finding in found if finding["code"] == code]
     regatta.ok(*shlex.split(do)[1:])
-    regatta.ok("apply", "regatta", "--yes", "--despite-errors")
+    regatta.ok("apply", "regatta", "--yes", "--force")
     assert code not in regatta.run("check", "regatta").stdout
 
 

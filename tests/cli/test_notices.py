@@ -88,7 +88,7 @@ def test_what_is_called_off_and_what_is_put_back_is_told(site: SiteUnderTest, ho
         stderr=subprocess.DEVNULL,
     ):
         wait_for(lambda: "planned" in hook.events(), 30)
-        site.ok("cancel")
+        site.ok("rounds", "cancel")
     wait_for(lambda: "called-off" in hook.events(), 20)
     assert hook.events() == ["up-again", "planned", "called-off"]
     assert f"restarts at {later}." in hook.bodies[1]["message"] and "was called off" in hook.bodies[2]["message"]
@@ -123,7 +123,7 @@ def test_a_backup_that_fails_is_told(site: SiteUnderTest, hook: Hook) -> None:
     site.ok("start")
     site.ok("stop")
     shutil.rmtree(site.folder / "regatta" / "saves")
-    site.fails(1, "backup", "regatta")
+    site.fails(1, "backup", "make", "regatta")
     wait_for(lambda: last(site).get("event") == "backup-failed", 20)
     assert hook.events() == ["backup-failed"], "and nothing of the start and the stop"
     assert hook.bodies[0]["message"].startswith("No backup of regatta was made: ")

@@ -191,10 +191,10 @@ def test_worlds_are_asked_about_by_name_and_compared(site: SiteUnderTest) -> Non
     moon = WATERS.replace("[race.abort]", "[race.abort, race.start]").replace("ranks: [pilot]", "ranks: [deckhand]")
     kept(site, "waters", {"waters/bay/ranks.yml": WATERS, "waters/moon/ranks.yml": moon})
     assert site.ok("ranks", "may", WREN, "race.abort") == f"regatta@bay  {WREN} may race.abort\n"
-    assert "may NOT" in site.fails(1, "ranks", "may", WREN, "race.abort", "regatta@moon")
+    assert "may NOT" in site.fails(1, "ranks", "may", "regatta@moon", WREN, "race.abort")
     output = site.fails(1, "ranks", "diff", "regatta@bay", "regatta@moon")
     assert re.search(r"pilot +- +race\.start", output), output
-    site.ok("ranks", "grant", "pilot", "race.delete", "regatta@moon")
+    site.ok("ranks", "grant", "regatta@moon", "pilot", "race.delete")
     assert "waters/moon/ranks.yml (after)" in site.ok("slate", "regatta")
     assert "regatta@nowhere" not in site.fails(2, "ranks", "tree", "regatta@nowhere").replace("'nowhere'", "")
 

@@ -75,8 +75,10 @@ def test_what_the_slate_alters_is_said_by_people_and_permission(quay: SiteUnderT
 @pytest.mark.parametrize(
     ("words", "expected"),
     [
-        (("dance",), "What about ranks?"),
-        (("who",), "'ranks who' needs other arguments"),
+        (("dance",), "'ranks dance' is not a command. One of: tree, who"),
+        (("grnat", "marshal", "race.abort"), "Did you mean 'ranks grant'?"),
+        (("regatta", "why"), "'why' is too much. It takes: ranks tree [SERVER]"),
+        (("who",), "Missing argument"),
         (("who", "race.abrt"), "has no permission 'race.abrt'"),
         (("may", "Nobody", "race.abort"), "Nobody called 'Nobody'"),
         (("why", "Skuah", "race.abort"), "Did you mean Skua?"),
@@ -89,7 +91,7 @@ def test_what_the_slate_alters_is_said_by_people_and_permission(quay: SiteUnderT
         (("add", "marshal"), "There is a rank marshal already"),
         (("add", "steward", "--above", "deckhnad"), "Did you mean deckhand?"),
         (("add", "steward", "coulour=#112233"), "Did you mean colour?"),
-        (("grant", "marshal", "race.abort", "--above", "deckhand"), "--above belongs to"),
+        (("grant", "marshal", "race.abort", "--above", "deckhand"), "No such option: --above"),
         (("tree", "regatta@nowhere"), "no ranks for a world 'nowhere'"),
     ],
 )

@@ -138,7 +138,7 @@ def test_a_record_is_removed_and_a_rewind_brings_it_back(regatta: SiteUnderTest)
         "Tern",
     ]
     number = json.loads(regatta.ok("rounds", "--json"))[0]["round"]
-    regatta.ok("rewind", str(number), "--yes")
+    regatta.ok("rounds", "rewind", str(number), "--yes")
     assert (home / "officers.json").read_bytes() == before
 
 

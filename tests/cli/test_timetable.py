@@ -153,7 +153,7 @@ def test_a_backup_is_made_and_one_that_fails_is_told(site: SiteUnderTest, hook: 
     planned(site, "backup", f"{MINUTE}\nwhole = true")
     known_before(site, 60)
     assert "regatta: tea: done: backup 1" in tick(site)
-    assert "whole" in site.ok("backups")
+    assert "whole" in site.ok("backup", "list")
     for path in home.iterdir():
         path.unlink()
     known_before(site, 60)
@@ -234,11 +234,11 @@ def test_what_a_process_that_died_had_begun_is_told_and_made_up_where_the_table_
 def test_one_is_left_out_and_not_after_all(site: SiteUnderTest) -> None:
     site.add("regatta")
     planned(site, "send", 'at = ["05:00"]\nline = "say tea"')
-    assert re.fullmatch(r"regatta: tea at \w{3} \d\d \w{3} 05:00 is skipped.\n", site.ok("skip", "tea"))
+    assert re.fullmatch(r"regatta: tea at \w{3} \d\d \w{3} 05:00 is skipped.\n", site.ok("timetable", "skip", "tea"))
     assert last(site)["skipped"] is True and "skipped" in site.ok("status")
-    assert "takes place" in site.ok("skip", "tea", "regatta", "--undo")
+    assert "takes place" in site.ok("timetable", "skip", "regatta", "tea", "--undo")
     assert last(site)["skipped"] is False
-    assert "Did you mean tea?" in site.fails(2, "skip", "tee")
+    assert "Did you mean tea?" in site.fails(2, "timetable", "skip", "tee")
     text = (site.folder / "roundgate.toml").read_text()
     (site.folder / "roundgate.toml").write_text(text.replace('at = ["05:00"]', MINUTE))
     known_before(site, 60)
@@ -255,14 +255,14 @@ def test_the_clock_process_sees_to_servers_that_no_keeper_holds(site: SiteUnderT
     webhook(site, hook.url, 'on = ["findings"]')
     planned(site, "check")
     with subprocess.Popen(
-        [sys.executable, "-m", "roundgate", "clock"], cwd=site.folder, stdout=subprocess.PIPE, text=True
+        [sys.executable, "-m", "roundgate", "timetable", "run"], cwd=site.folder, stdout=subprocess.PIPE, text=True
     ) as process:
         wait_for(lambda: len(hook.got) == 1, 100)
         process.send_signal(signal.SIGTERM)
         output, _ = process.communicate(timeout=20)
     assert process.returncode == 0
     assert "regatta: tea: done: 1 finding" in output
-    unit = site.ok("clock", "--unit")
+    unit = site.ok("timetable", "run", "--unit")
     assert f"--site {site.folder} clock" in unit and "[Install]" in unit
 
 
@@ -271,7 +271,7 @@ def test_a_wait_for_an_empty_server_has_an_end(site: SiteUnderTest) -> None:
     site.ok("start")
     site.ok("send", "regatta", "muster 1")
     wait_for(lambda: "1 of " in site.ok("status"), 20)
-    output = site.ok("restart", "--empty-within", "1s")
+    output = site.ok("restart", "--empty-timeout", "1s")
     assert "after 1s there are still 1 aboard; the round goes on" in output
     assert json.loads(site.ok("rounds", "--json"))[0]["outcome"] == "done"
 

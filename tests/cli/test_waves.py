@@ -57,7 +57,7 @@ def test_a_change_goes_to_all_in_waves(fleet: SiteUnderTest) -> None:
     for name in NAMES:
         fleet.ok("start", name)
     fleet.ok("set", "@all", "race.slots=14")
-    output = fleet.ok("apply", "@all", "--yes", "--waves", "1,rest", "--together", "2")
+    output = fleet.ok("apply", "@all", "--yes", "--waves", "1,rest", "--parallel", "2")
     assert begun(output)[0] == "harbour" and set(begun(output)) == set(NAMES)
     first_end = output.index("harbour: proven")
     assert first_end < output.index("regatta: round"), "the next wave begins when the last one is proven"
@@ -82,7 +82,7 @@ def test_a_wave_that_fails_stops_the_rest(fleet: SiteUnderTest) -> None:
     )
     assert "last words of harbour" in output and "fatal: tick" in output
     assert fleet.value("regatta", "boat.slots") != "14" and "-> 14" in fleet.ok("slate", "lone")
-    done = fleet.run("apply", "@all", "--yes", "--waves", "1,2,rest", "--go-on")
+    done = fleet.run("apply", "@all", "--yes", "--waves", "1,2,rest", "--continue-on-error")
     assert done.returncode == 3 and "3 of 4 went well." in done.stdout
     assert all(fleet.value(name, "boat.slots") == "14" for name in NAMES[1:])
 
@@ -101,7 +101,7 @@ def test_a_restart_in_waves_and_a_server_that_is_busy(fleet: SiteUnderTest) -> N
     fleet.ok("send", "regatta", "muster 1")
     waiting = Background(fleet, "restart", "regatta", "--when-empty")
     wait_for_step(fleet, "announce", kind="restart")
-    done = fleet.run("restart", "@all", "--waves", "1,rest", "--go-on")
+    done = fleet.run("restart", "@all", "--waves", "1,rest", "--continue-on-error")
     output = done.stdout
     assert done.returncode == 5, output
     assert "regatta: refused" in output and "3 of 4 went well." in output
@@ -113,7 +113,7 @@ def test_a_restart_in_waves_and_a_server_that_is_busy(fleet: SiteUnderTest) -> N
 def test_two_who_apply_to_all_at_once_do_it_once(fleet: SiteUnderTest) -> None:
     fleet.ok("start", "@all")
     fleet.ok("set", "@all", "race.slots=20")
-    call = [sys.executable, "-m", "roundgate", "apply", "@all", "--yes", "--together", "3"]
+    call = [sys.executable, "-m", "roundgate", "apply", "@all", "--yes", "--parallel", "3"]
     processes = [
         subprocess.Popen(call, cwd=fleet.folder, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
         for _ in range(2)
@@ -145,12 +145,12 @@ def test_a_terminal_that_goes_away_leaves_the_rounds_to_themselves(fleet: SiteUn
     assert fleet.value("lone", "boat.slots") != "14"
 
 
-@pytest.mark.parametrize("more", [[], ["--go-on"]])
+@pytest.mark.parametrize("more", [[], ["--continue-on-error"]])
 def test_what_is_called_off_begins_no_other_round(fleet: SiteUnderTest, more: list[str]) -> None:
     for name in NAMES:
         fleet.ok("start", name)
     fleet.ok("set", "@all", "race.slots=14")
-    words = ["apply", "@all", "--yes", "--waves", "2,rest", "--together", "1", "--countdown", "30s", *more]
+    words = ["apply", "@all", "--yes", "--waves", "2,rest", "--parallel", "1", "--countdown", "30s", *more]
     with Terminal([sys.executable, "-m", "roundgate", *words], fleet.folder) as terminal:
         wait_for_step(fleet, "announce")
         terminal.process.send_signal(signal.SIGINT)

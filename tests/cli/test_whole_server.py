@@ -162,13 +162,13 @@ def test_what_a_world_has_fixed_asks_for_a_new_one_and_offers_a_name(running: Si
 
 
 def test_a_preset_that_needs_a_mode_says_so_and_may_bring_it(running: SiteUnderTest) -> None:
-    output = running.ok("preset", "neap")
+    output = running.ok("preset", "use", "neap")
     assert "counts only with tide.mode=custom, which is not set: add --with-mode" in output
     running.ok("discard")
-    assert "world-fixed" in running.fails(1, "preset", "neap", "--with-mode")
-    assert "tide.mode: " in running.ok("preset", "neap", "--with-mode", "--new-world", "bay-2")
+    assert "world-fixed" in running.fails(1, "preset", "use", "neap", "--with-mode")
+    assert "tide.mode: " in running.ok("preset", "use", "neap", "--with-mode", "--new-world", "bay-2")
     assert "proven" in running.ok("apply", "--yes")
-    assert "counts only" not in running.ok("preset", "neap"), "the mode is set"
+    assert "counts only" not in running.ok("preset", "use", "neap"), "the mode is set"
 
 
 def test_a_world_is_made_with_a_value_that_the_server_takes_or_its_default(running: SiteUnderTest) -> None:
@@ -188,10 +188,10 @@ def test_a_preset_is_for_its_game_and_leaves_out_what_the_edition_lacks(site: Si
     )
     (site.folder / "presets" / "other.toml").write_text('rulebook = "chess"\n[set]\nrook = 1\n')
     as_edition(site, "inshore")
-    output = site.ok("preset", "swell")
+    output = site.ok("preset", "use", "swell")
     assert "ocean.swell is left out: it needs the edition offshore" in output and "race.laps" in output
-    assert "is for the rulebook chess; regatta has gullwind" in site.fails(2, "preset", "other")
-    assert "Did you mean gentle?" in site.fails(2, "preset", "gentel")
+    assert "is for the rulebook chess; regatta has gullwind" in site.fails(2, "preset", "use", "other")
+    assert "Did you mean gentle?" in site.fails(2, "preset", "use", "gentel")
 
 
 # --- lists in one value, and mods ---
@@ -220,7 +220,7 @@ def test_a_mod_comes_with_its_key_and_its_settings_in_one_slate(site: SiteUnderT
     assert "keys/fogbank.key" in done
     assert (modded / "keys" / "fogbank.key").read_text() == "key of fogbank\n"
     number = json.loads(site.ok("rounds", "--json"))[0]["round"]
-    site.ok("rewind", str(number), "--yes")
+    site.ok("rounds", "rewind", str(number), "--yes")
     assert not (modded / "keys" / "fogbank.key").exists() and not (modded / "lanterns.ini").exists()
     assert "--mods" not in site.text("regatta", "launch.sh")
 

@@ -96,7 +96,7 @@ def trial(site: SiteUnderTest, dice: random.Random) -> tuple[str, str]:
         ):
             break
         if "--recover" in sys.argv:
-            site.run("recover")
+            site.run("rounds", "recover")
         time.sleep(0.1)
     else:
         return target, f"not up after {PATIENCE:g} s: {status(site)}"
@@ -129,7 +129,7 @@ def main() -> int:
                 if wrong:
                     bad += 1
                     print(f"trial {number}, {target}: {wrong}", flush=True)
-                    site.run("recover")
+                    site.run("rounds", "recover")
                     site.run("start")
                 else:
                     good[target] += 1

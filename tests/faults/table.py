@@ -63,7 +63,7 @@ ROWS = (
     Fault("the terminal is paused", "any", "the round does not wait for it", NEW, UP, f"{DOWN_TEST}::test_a_paused_terminal_does_not_hold_up_its_round"),
     # --- starts and proofs
     Fault("errors on disk made by hand", "`restart`, before the stop", "refused", SAME, RUNS, f"{DOWN_TEST}::test_restart_refuses_errors_on_disk_before_the_stop"),
-    Fault("a file broken by hand keeps the server from starting", "`restart --despite-errors`", "rewound", "those it had last started with; the broken one is kept", UP, f"{DOWN_TEST}::test_a_rewind_brings_back_what_the_server_had_started_with"),
+    Fault("a file broken by hand keeps the server from starting", "`restart --force`", "rewound", "those it had last started with; the broken one is kept", UP, f"{DOWN_TEST}::test_a_rewind_brings_back_what_the_server_had_started_with"),
     Fault("the server says at once that it failed", "start", "rewound without waiting for the ready sign", OLD, UP, f"{DOWN_TEST}::test_a_server_that_says_at_once_that_it_failed_does_not_cost_the_whole_start"),
     Fault("the public list is slow, silent or wrong", "after the proof", "proven; `status` tells of the list", NEW, UP, "test_rounds::test_a_public_list_never_undoes_anything_and_is_looked_at_after_the_round"),
     # --- edits by others

@@ -119,7 +119,7 @@ def saved(site: SiteUnderTest, request: pytest.FixtureRequest) -> tuple[SiteUnde
     home = site.add("regatta")
     (home / "saves").mkdir()
     (home / "saves" / "tide.world").write_text("low water\n")
-    site.ok("backup", "regatta", *(["--zip"] if request.param == "zip" else []))
+    site.ok("backup", "make", "regatta", *(["--zip"] if request.param == "zip" else []))
     return site, request.param
 
 
@@ -184,7 +184,7 @@ def test_a_few_packed_bytes_do_not_become_gigabytes(saved: tuple[SiteUnderTest, 
 
     for words in (["restore", "1", "--to", "again"], ["check", "1"]):
         done = subprocess.run(
-            [sys.executable, "-m", "roundgate", "backup", *words],
+            [sys.executable, "-m", "roundgate", "backup", "make", *words],
             cwd=site.folder,
             capture_output=True,
             text=True,

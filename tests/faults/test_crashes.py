@@ -200,11 +200,11 @@ def test_with_the_keeper_dead_too_the_next_command_says_so_and_recover_finishes(
     output = site.fails(4, "apply", "--yes")
     assert "was interrupted" in output and "roundgate recover" in output and "will be put back" in output
     assert "will be put back" in site.run("status").stderr
-    site.ok("recover")
+    site.ok("rounds", "recover")
     assert "Lantern Run" not in site.text("regatta", "courses.txt")
     assert site.server_process("regatta") is not None
     assert "race.slots: 16 -> 24" in site.ok("slate")
-    assert "no round was interrupted" in site.ok("recover")
+    assert "no round was interrupted" in site.ok("rounds", "recover")
 
 
 def test_a_keeper_that_lives_recovers_by_itself_though_nobody_looks(running: SiteUnderTest) -> None:

@@ -97,7 +97,7 @@ def test_an_edit_by_hand_while_the_server_stops_is_in_the_snapshot_of_a_file_tha
     code, output = work.end()
     assert code == 0 and "edited by hand" not in output, output
     assert (home / "courses.txt").read_text() == before + "Lantern Run\n"
-    site.ok("rewind", str(number), "--yes")
+    site.ok("rounds", "rewind", str(number), "--yes")
     assert (home / "courses.txt").read_text() == before
 
 
@@ -205,7 +205,7 @@ def test_an_edit_between_replay_and_write_is_seen(running: SiteUnderTest, once: 
     when = f"'By Hand' not in open({str(path)!r}).read()" if once else "True"
     (sabotage / "sitecustomize.py").write_text(SLOW_WRITE.format(when=when, path=str(path)))
     running.ok("add", "courses", "Lantern Run")
-    done = running.run("apply", "--yes", "--despite-errors", env={"PYTHONPATH": str(sabotage)})
+    done = running.run("apply", "--yes", "--force", env={"PYTHONPATH": str(sabotage)})
     text = path.read_text()
     if once:
         assert done.returncode == 0, done.stdout
@@ -250,7 +250,7 @@ def test_going_back_before_a_round_tells_of_later_edits_and_keeps_them(running: 
     courses.write_text(courses.read_text() + "Spring Sprint\n")
     guests = running.folder / "regatta" / "guestlist.txt"
     guests.write_text("GW-7K3M-Q2XD\n")
-    output = running.ok("rewind", "2", "--yes")
+    output = running.ok("rounds", "rewind", "2", "--yes")
     assert "courses.txt: changed again since round 2; those changes go too" in output
     assert courses.read_text() == "Harbour Mile\nThe Narrows\n"
     assert guests.read_text() == "GW-7K3M-Q2XD\n", "a file that round 2 did not write"
@@ -367,7 +367,7 @@ def test_two_people_who_call_recover_at_once_are_both_told(running: SiteUnderTes
     inject = str(Path(__file__).parent / "inject")
     running.ok("set", "race.slots=24")
     assert running.run("apply", "--yes", env={"PYTHONPATH": inject, "CRASH_AT": "journal write begin"}).returncode != 0
-    work = [Background(running, "recover") for _ in range(3)]
+    work = [Background(running, "rounds", "recover") for _ in range(3)]
     for one in work:
         code, output = one.end()
         assert "without a message" not in output, output

@@ -79,7 +79,7 @@ def test_a_disk_that_is_really_full(tmp_path: Path) -> None:
         assert site.server_process("regatta") is not None, done.stdout + done.stderr
         filler.unlink()
         assert site.value("regatta", "boat.slots") in ("16", None) and before
-        site.run("recover")
+        site.run("rounds", "recover")
         site.ok("apply", "--yes")
         assert site.value("regatta", "boat.slots") == "24"
         assert not [path for path in home.iterdir() if ".roundgate-" in path.name]

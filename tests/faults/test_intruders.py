@@ -169,11 +169,11 @@ def test_no_file_of_roots_gets_into_a_backup_by_a_link_that_takes_a_planned_file
 
     thread = threading.Thread(target=swap)
     thread.start()
-    done = quay.run("backup", "quay")
+    done = quay.run("backup", "make", "quay")
     thread.join()
     assert swapped.is_set() and "replaced by a link" in done.stderr and done.returncode == 1
     assert SECRET.encode() not in everything(quay)
-    quay.ok("backup", "quay")  # the link is outside, and is left out by itself
+    quay.ok("backup", "make", "quay")  # the link is outside, and is left out by itself
     quay.ok("backup", "restore", "1", "--to", "again")
     assert SECRET.encode() not in everything(quay, quay.folder / "again", quay.folder / ".roundgate")
     assert not (quay.folder / "again" / "saves" / "z.world").is_symlink()
@@ -206,7 +206,7 @@ def test_a_pipe_or_a_device_in_a_files_place_stops_nothing(quay: SiteUnderTest) 
     home = quay.folder / "quay"
     as_user("mkfifo", "logs/now.log", "saves/pipe", cwd=home)
     quay.ok("people", "seen", "quay", "--json")
-    quay.ok("backup", "quay")
+    quay.ok("backup", "make", "quay")
     quay.ok("start")
     quay.ok("set", "boats=5")
     quay.ok("apply", "--yes", "--backup")

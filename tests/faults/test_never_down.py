@@ -60,7 +60,7 @@ def test_a_round_killed_before_or_at_its_beginning_knows_whether_the_server_ran(
     assert done.returncode != 0
     running.end()
     assert running.server_process("regatta") is None
-    running.ok("recover")
+    running.ok("rounds", "recover")
     wait_for(lambda: status(running)["state"] == "up")
     assert running.value("regatta", "boat.slots") in ("16", "24")
 
@@ -69,7 +69,7 @@ def test_restart_refuses_errors_on_disk_before_the_stop(running: SiteUnderTest) 
     first = running.server_process("regatta")
     (running.folder / "regatta" / "courses.txt").write_text("")
     output = running.fails(1, "restart")
-    assert "errors on disk" in output and "--despite-errors" in output
+    assert "errors on disk" in output and "--force" in output
     assert running.server_process("regatta") == first
 
 
@@ -78,7 +78,7 @@ def test_a_rewind_brings_back_what_the_server_had_started_with(running: SiteUnde
     courses = running.folder / "regatta" / "courses.txt"
     before = courses.read_text()
     courses.write_text("")
-    output = running.fails(3, "restart", "--despite-errors")
+    output = running.fails(3, "restart", "--force")
     assert "is up with the files that it had last started with" in output, output
     assert courses.read_text() == before and status(running)["state"] == "up"
     number = rounds(running)[0]["round"]
@@ -126,11 +126,11 @@ def test_a_waiting_round_is_shown_and_can_be_called_off_from_another_terminal(ru
     assert status(running)["round"] == number
     work.process.kill()  # the terminal is closed; the round goes on
     work.end()
-    assert "is asked to end" in running.ok("cancel")
+    assert "is asked to end" in running.ok("rounds", "cancel")
     wait_for(lambda: rounds(running)[0]["outcome"] == "called-off")
     assert "The restart is called off." in running.ok("log")
     assert running.value("regatta", "boat.slots") == "16" and "race.slots: 16 -> 24" in running.ok("slate")
-    assert "no round is at work" in running.ok("cancel")
+    assert "no round is at work" in running.ok("rounds", "cancel")
 
 
 def test_a_paused_terminal_does_not_hold_up_its_round(site: SiteUnderTest) -> None:

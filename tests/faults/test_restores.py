@@ -37,7 +37,7 @@ def regatta(site: SiteUnderTest) -> SiteUnderTest:
     home = site.add("regatta")
     fill(home, OLD)
     site.ok("start")
-    site.ok("backup", "regatta")
+    site.ok("backup", "make", "regatta")
     fill(home, NEW)
     (home / "saves" / "new.world").write_bytes(b"made since")
     return site
@@ -80,14 +80,14 @@ def test_what_is_not_proven_is_swapped_back(regatta: SiteUnderTest) -> None:
     home = regatta.folder / "regatta"
     good = (home / "courses.txt").read_bytes()
     (home / "courses.txt").write_bytes(b"")
-    regatta.ok("backup", "regatta", "--whole", "--as-it-runs")
+    regatta.ok("backup", "make", "regatta", "--whole", "--as-it-runs")
     (home / "courses.txt").write_bytes(good)
     before = {name: data for name, data in tree(home).items() if name.startswith(("saves", "courses", "launch"))}
     output = regatta.fails(3, "backup", "restore", "2", "--yes")
     assert "The files are as they were, regatta is up with them" in output
     after = tree(home)
     assert {name: after[name] for name in before} == before
-    assert not leftovers(regatta) and len(regatta.ok("backups").splitlines()) == 3, "nothing new is kept"
+    assert not leftovers(regatta) and len(regatta.ok("backup", "list").splitlines()) == 3, "nothing new is kept"
 
 
 def test_a_damaged_archive_and_a_full_disk_stop_nothing(regatta: SiteUnderTest) -> None:
@@ -149,7 +149,7 @@ def test_a_crash_at_any_act_leaves_a_world_wholly_old_or_new_and_the_server_up(
     site = quick_site
     home = site.add("regatta", extra='watch = "0.02s"')
     fill(home, OLD)
-    site.ok("backup", "regatta")
+    site.ok("backup", "make", "regatta")
     trial = RestoreTrial(site, [])
     monkeypatch.setenv("PYTHONPATH", INJECT)
     monkeypatch.setenv("CRASH_COUNT", str(tmp_path / "count"))

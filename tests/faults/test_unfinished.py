@@ -87,6 +87,6 @@ def test_a_round_that_is_killed_before_the_stop_is_closed_by_the_keeper_and_play
     assert running.server_process("regatta") == process and "16 -> 24" in running.ok("slate")
     row = json.loads(running.ok("status", "--json"))["servers"][0]
     assert row["state"] == "up" and row["round"] is None
-    assert "no round was interrupted" in running.ok("recover", "regatta")
+    assert "no round was interrupted" in running.ok("rounds", "recover", "regatta")
     running.ok("apply", "--yes")
     assert running.value("regatta", "boat.slots") == "24"

@@ -79,7 +79,7 @@ def test_a_damaged_copy_of_a_file_is_not_put_back(regatta: SiteUnderTest) -> Non
     regatta.ok("apply", "--yes")
     [copy] = (regatta.folder / ".roundgate" / "rounds" / "1").glob("before-*gullwind.properties")
     copy.write_bytes(copy.read_bytes() + b"boat.slots=1\n")
-    output = regatta.run("rewind", "1", "--yes")
+    output = regatta.run("rounds", "rewind", "1", "--yes")
     assert output.returncode != 0 and "is damaged" in output.stdout + output.stderr
     assert regatta.value("regatta", "boat.slots") == "24"
 

@@ -40,14 +40,14 @@ def test_old_rounds_lose_their_copies_and_newer_ones_can_be_gone_back_to(regatta
     assert with_copies(regatta) == [1, 4, 5], "those of another server stay"
     assert not list(folder(regatta, 3).glob("before-*")) and not list(folder(regatta, 3).glob("started-*"))
     before = regatta.text("regatta")
-    said = regatta.fails(1, "rewind", "2", "--yes")
+    said = regatta.fails(1, "rounds", "rewind", "2", "--yes")
     assert "The files that round 2 saved were deleted on 20" in said and "[rounds]" in said
     assert "deleted on 20" in regatta.fails(1, "compare", "round:3", "regatta")
     assert regatta.text("regatta") == before
     shown = regatta.ok("rounds", "show", "2")
     assert "race.slots" in shown and "its steps are no longer kept" in shown, "the history stays"
     assert "gather" in regatta.ok("rounds", "show", "4") and "no longer kept" not in regatta.ok("rounds", "show", "1")
-    regatta.ok("rewind", "4", "--yes")
+    regatta.ok("rounds", "rewind", "4", "--yes")
     assert regatta.value("regatta", "boat.slots") == "12"
     assert with_copies(regatta) == [1, 5, 6], "a rewind is a round too"
     keep(regatta, 0)

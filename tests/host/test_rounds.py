@@ -255,7 +255,7 @@ def test_rewind_puts_the_files_back_byte_for_byte(regatta: SiteUnderTest) -> Non
     changed = path.read_bytes()
     assert changed == before.replace(b"boat.slots = 16", b"boat.slots = 24") + b"\r\nlaps.count = 5"
     assert path.stat().st_mode & 0o777 == 0o640
-    regatta.ok("rewind", "1", "--yes")
+    regatta.ok("rounds", "rewind", "1", "--yes")
     assert path.read_bytes() == before
     assert path.stat().st_mode & 0o777 == 0o640
 

@@ -96,28 +96,33 @@ def chosen(count: int, seed: str, floors: Sequence[str]) -> list[Mutant]:
     return random.Random(seed).sample(every, count)
 
 
-def measure(folder: Path) -> None:
-    """Run each file of tests of ``core`` by itself, and put the lines that it reaches into a folder.
+def measure(folder: Path, floors: Sequence[str], jobs: int) -> None:
+    """Run each file of tests by itself, with all processes that it starts, and put the lines reached into a folder.
 
-    The files of the other floors start processes; which lines those reach would have to be put together.
+    A process that is killed leaves nothing; what only such a process reaches is found by name. What the folder has
+    already is not measured again.
     """
     folder.mkdir(parents=True, exist_ok=True)
-    for path in sorted(path for part in ("core", "property") for path in (ROOT / "tests" / part).glob("test_*.py")):
+    included = "".join(f"\n    */roundgate/{floor}/*" for floor in floors)
+
+    def reach(path: Path) -> None:
         data = folder / str(path.relative_to(ROOT)).replace("/", "__")
-        command = [sys.executable, "-m", "coverage", "run", "--rcfile", os.devnull, "--data-file", str(data)]
-        wanted = [
-            "--include",
-            "*/roundgate/core/*",
-            "-m",
-            "pytest",
-            "-q",
-            "-n",
-            "0",
-            "-p",
-            "no:cacheprovider",
-            str(path),
-        ]
-        subprocess.run([*command, *wanted], cwd=ROOT, capture_output=True, check=False)
+        if data.exists():
+            return
+        rules = data.with_suffix(".ini")
+        rules.write_text(
+            f"[run]\nparallel = true\ndata_file = {data}.part\nsigterm = true\n"
+            f"patch = subprocess, fork, _exit\ninclude = {included}\n"
+        )
+        command = [sys.executable, "-m", "coverage", "run", "--rcfile", str(rules), "-m", "pytest", "-q", "-n", "0"]
+        subprocess.run([*command, "-p", "no:cacheprovider", str(path)], cwd=ROOT, capture_output=True, check=False)
+        parts = [str(part) for part in folder.glob(f"{data.name}.part*")]
+        join = [sys.executable, "-m", "coverage", "combine", "--rcfile", str(rules), "--data-file", str(data)]
+        subprocess.run([*join, *parts], capture_output=True, check=False)
+
+    files = [path for path in (ROOT / "tests").rglob("test_*.py") if path.parent.name not in ("mutations", "real")]
+    with ThreadPoolExecutor(jobs) as pool:
+        list(pool.map(reach, sorted(files)))
 
 
 def tests_by_line(folder: Path) -> dict[tuple[str, int], list[str]]:
@@ -125,7 +130,7 @@ def tests_by_line(folder: Path) -> dict[tuple[str, int], list[str]]:
     from coverage import CoverageData
 
     found: dict[tuple[str, int], list[str]] = {}
-    for path in sorted(folder.iterdir(), key=lambda path: path.stat().st_size):
+    for path in sorted(folder.glob("tests__*.py"), key=lambda path: path.stat().st_size):
         data = CoverageData(str(path))
         data.read()
         for source in data.measured_files():
@@ -200,7 +205,7 @@ def main() -> int:
     parser.add_argument("--measure", type=Path)
     options = parser.parse_args()
     if options.measure:
-        measure(options.measure)
+        measure(options.measure, options.floors.split(","), options.jobs)
         return 0
     known, reached = reasons(), tests_by_line(options.reached) if options.reached else {}
     mutants = chosen(options.count, options.seed, options.floors.split(","))

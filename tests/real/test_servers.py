@@ -93,7 +93,7 @@ def test_what_goes_wrong_is_refused_or_undone(sea: SiteUnderTest, real: RealServ
     sea.ok("set", "sea", f"{name}={value}")
     sea.ok("apply", "sea", "--yes")
     number = sea.ok("rounds").splitlines()[1].split()[0]
-    sea.ok("rewind", number, "--yes")
+    sea.ok("rounds", "rewind", number, "--yes")
     assert files_of(sea) == before
 
 

@@ -22,7 +22,7 @@ def action_of(server: Server, name: str) -> Action:
     if name in known:
         return known[name]
     if not known:
-        raise UnknownName(f"The rulebook of {server.name} has no actions.", f"roundgate send {server.name} LINE")
+        raise UnknownName(f"The rulebook of {server.name} has no actions.", f"roundgate send {server.name} <line>")
     near = nearest(name, known)
     hint = f"Did you mean {near}?" if near else f"It knows: {', '.join(known)}"
     raise UnknownName(f"{server.name} has no action '{name}'.", hint)

@@ -26,7 +26,7 @@ def arranged(server: OpenServer, name: str, field: str, *, falling: bool = False
     if place_of_set(spec).is_map:
         raise WrongUsage(
             f"The records of {name} are the entries of a map, whose order means nothing.",
-            f"roundgate arrange {server.name} {name} --number FIELD",
+            f"roundgate arrange {server.name} {name} --number <field>",
         )
     records = list(changes.records(name))
     wanted = _sorted(records, spec, field, falling=falling)

@@ -107,7 +107,7 @@ def sides_of(site: OpenSite, arguments: Sequence[str]) -> list[Side]:
     if len(arguments) < 2 or not servers:
         raise WrongUsage(
             "Two sides are needed, and a server among them.",
-            "roundgate compare SERVER SERVER, or: compare SERVER defaults, or: preset:NAME, or: round:N",
+            "roundgate compare <server> <server>    (a side is also defaults, preset:NAME, or round:N)",
         )
     return [_side(site, servers[0], word) for word in arguments]
 

@@ -18,7 +18,7 @@ from roundgate.host.errors import Trouble, UnknownName, WrongUsage
 _NUMBERS = ("int", "decimal", "percent", "duration", "size")
 
 
-_EXAMPLE = 'roundgate curve SERVER NAME --make "40*level^1.5" --levels 60 --round 5'
+_EXAMPLE = 'roundgate curve <server> <name> --make "40*level^1.5" --levels 60 --round 5'
 
 
 class Making(NamedTuple):

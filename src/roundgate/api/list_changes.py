@@ -146,7 +146,7 @@ class ListChanges(KeyChanges):
         if names_record(self.holder, word):
             return RecordChanges(self.holder).moved(word, to)
         if len(items) != 1:
-            raise WrongUsage("One entry at a time.", "roundgate move SERVER LIST ENTRY --to NUMBER")
+            raise WrongUsage("One entry at a time.", "roundgate move <server> <list> <entry> --to <number>")
         item = items[0]
         in_value = self._value_list(word)
         if in_value is not None:

@@ -58,10 +58,9 @@ OPEN = "<value>"
 
 def assignment(typed: str) -> tuple[str, str | None]:
     """Part NAME=VALUE that somebody typed; None: there is no value. Raises WrongUsage for one that is still open."""
-    name, value = split_assignment(typed)
     if OPEN in typed:
-        raise WrongUsage(f"'{typed}': {OPEN} stands for the value that you mean.", "Write it there.")
-    return name, value
+        raise WrongUsage(f"'{typed}': {OPEN} stands for what you mean.", "Write it there.")
+    return split_assignment(typed)
 
 
 def find_name(book: Rulebook, word: str) -> str:
@@ -96,7 +95,7 @@ def setting_of(server: FileHome, word: str, *, new_file: bool = False) -> Settin
         spec = book.setting[name]
         return SettingTarget(name, book.file[spec.file].path, spec.key, spec)
     if name:
-        raise WrongUsage(f"{name} is a list.", f"roundgate add {server.name} {name} ENTRY")
+        raise WrongUsage(f"{name} is a list.", f"roundgate add {server.name} {name} <entry>")
     raise _unknown(server, word, "setting", [*book.setting, *(spec.key for spec in book.setting.values())])
 
 
@@ -159,5 +158,5 @@ def _unknown(server: FileHome, word: str, what: str, known: list[str]) -> Unknow
     near = by_ending.get(nearest(word, by_ending, least=75)) or nearest(word, known)
     if near:
         return UnknownName(f"{server.name} has no {what} '{word}'.", f"Did you mean {near}?")
-    hint = f"roundgate show {server.name} --search {word}; or FILE:KEY for what no rulebook knows"
+    hint = f"roundgate show {server.name} --search {word}; or <file>:<key> for what no rulebook knows"
     return UnknownName(f"{server.name} has no {what} '{word}'.", hint)

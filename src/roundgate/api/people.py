@@ -173,7 +173,7 @@ def joining(
         end = ""
     if not kind or not plain:
         if rank or until:
-            raise WrongUsage("Who?", f"roundgate add {server.name} {name} NAME-OR-ID")
+            raise WrongUsage("Who?", f"roundgate add {server.name} {name} <who>")
         return []
     return [_joined(spec, whoever(site, server.server, word, kind), given, end) for word in plain]
 
@@ -258,7 +258,7 @@ def moved_person(
     changes = RecordChanges(server.workspace)
     old, slash, who = word.partition("/")
     if not slash:
-        raise WrongUsage("Who moves, and from which roster?", f"roundgate move {server.name} guests/NAME --to {to}")
+        raise WrongUsage("Who moves, and from which roster?", f"roundgate move {server.name} guests/<name> --to {to}")
     target = roster_named(server, to)
     records = server.book.roster[roster_named(server, old)].records
     record = changes.address(f"{records}/{who}", with_field=False).records[0]

@@ -109,7 +109,7 @@ def save_preset(site: Site, name: str, rulebook: str, chosen: Mapping[str, TomlV
     if not _NAME.fullmatch(name):
         raise WrongUsage(f"'{name}' cannot be a preset's name.", "Use letters, digits, - and _.")
     if not rulebook:
-        raise Trouble("A preset needs a rulebook, and this server has none.", "roundgate rulebook draft SERVER")
+        raise Trouble("A preset needs a rulebook, and this server has none.", "roundgate rulebook draft <server>")
     if not chosen:
         raise Trouble("Nothing differs, so there is nothing to save.", "Name another side with --against.")
     path = site.folder / "presets" / f"{name}.toml"

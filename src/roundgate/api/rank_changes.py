@@ -69,7 +69,7 @@ class RankChanges:
         found = next((name for name in self.scheme.groups if name.lower() == word.lower()), "")
         if not found:
             near = nearest(word, self.scheme.groups)
-            known = ", ".join(self.scheme.groups) or f"none; roundgate ranks ladder {self.server.name}"
+            known = ", ".join(self.scheme.groups) or f"none; roundgate ranks starter {self.server.name}"
             hint = f"Did you mean {near}?" if near else f"Ranks: {known}"
             raise UnknownName(f"{self.server.name} has no rank '{word}'.", hint)
         return found
@@ -78,7 +78,7 @@ class RankChanges:
         if self.spec.levels:
             raise Trouble(
                 f"The ranks of {self.server.name} are numbers, and cannot be {what}.",
-                f"roundgate ranks grant NUMBER PERMISSION {self.server.name}",
+                f"roundgate ranks grant {self.server.name} <number> <permission>",
             )
 
     def _sets(self) -> list[str]:
@@ -131,7 +131,7 @@ class RankChanges:
             if not self._has_entry(set_name, key, fields, permission, is_flag=is_flag):
                 raise UnknownName(
                     f"{key} has no entry '{permission}' of its own.",
-                    f"roundgate ranks why {key} {permission} {self.server.name}",
+                    f"roundgate ranks why {self.server.name} {key} {permission}",
                 )
         if is_flag:
             return [self._flag(key, permission, None) for permission in permissions]
@@ -167,7 +167,7 @@ class RankChanges:
         ranks = ", ".join(member.groups) or self.scheme.default
         raise Trouble(
             f"On {self.server.name} permissions are granted to ranks; {member.name} is in {ranks or 'none'}.",
-            f"roundgate ranks join RANK {word} {self.server.name}, or name a rank: {', '.join(self.scheme.groups)}",
+            f"roundgate ranks join {self.server.name} <rank> {word}, or name a rank: {', '.join(self.scheme.groups)}",
         )
 
     def _home(self, set_name: str, field: str) -> str:
@@ -212,10 +212,10 @@ class RankChanges:
         if not may:
             raise Trouble(
                 "Levels have no denials: a level grants all that needs it or a lower one.",
-                f"roundgate ranks grant HIGHER-NUMBER PERMISSION {self.server.name}",
+                f"roundgate ranks grant {self.server.name} <higher-number> <permission>",
             )
         if not word.isdecimal():
-            raise WrongUsage(f"'{word}' is not a level.", f"roundgate ranks grant 4 PERMISSION {self.server.name}")
+            raise WrongUsage(f"'{word}' is not a level.", f"roundgate ranks grant {self.server.name} 4 <permission>")
         name, known = self.spec.levels, self._records(self.spec.levels)
         made: list[Operation] = []
         for permission in permissions:
@@ -252,7 +252,9 @@ class RankChanges:
 
     def _check_new(self, name: str) -> None:
         if any(group.lower() == name.lower() for group in self.scheme.groups):
-            raise WrongUsage(f"There is a rank {name} already.", f"roundgate ranks copy {name} NEW {self.server.name}")
+            raise WrongUsage(
+                f"There is a rank {name} already.", f"roundgate ranks copy {self.server.name} {name} <new>"
+            )
 
     def _defined(self, name: str, given: dict[str, str], parents: Sequence[str]) -> list[Operation]:
         left = dict(given)
@@ -350,11 +352,15 @@ class RankChanges:
         rank = self._rank(word)
         held = [member for member in self.scheme.members.values() if rank in member.groups]
         if rank == self.scheme.default:
-            raise Trouble(f"{rank} is the rank of newcomers.", f"roundgate ranks default OTHER-RANK {self.server.name}")
+            raise Trouble(
+                f"{rank} is the rank of newcomers.", f"roundgate ranks default {self.server.name} <other-rank>"
+            )
         alone = [member for member in held if member.groups == (rank,)]
         if alone and not to:
             names = ", ".join(member.name for member in alone)
-            raise Trouble(f"{names} would have no rank.", f"roundgate ranks remove {rank} --to RANK {self.server.name}")
+            raise Trouble(
+                f"{names} would have no rank.", f"roundgate ranks remove {self.server.name} {rank} --to <rank>"
+            )
         target = self._rank(to) if to else ""
         made: list[Operation] = []
         for member in held:
@@ -397,10 +403,10 @@ class RankChanges:
         if self.scheme.groups:
             raise Trouble(
                 f"{self.server.name} has ranks already: {', '.join(self.scheme.groups)}.",
-                f"roundgate ranks add RANK --above OTHER {self.server.name}",
+                f"roundgate ranks add {self.server.name} <rank> --above <other>",
             )
         if not self.spec.ladder:
-            raise Trouble("The rulebook has no ladder.", f"roundgate ranks add RANK {self.server.name}")
+            raise Trouble("The rulebook has no ladder.", f"roundgate ranks add {self.server.name} <rank>")
         made: list[Operation] = []
         if ":" in self.spec.newcomers:
             key = f"{self.spec.newcomers}={self.spec.ladder[0].name}"

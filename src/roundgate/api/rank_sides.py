@@ -119,7 +119,8 @@ def two_sides(site: OpenSite, arguments: Sequence[str]) -> tuple[RankSide, RankS
     """Give the two sides that arguments name. Raises WrongUsage where they are not two."""
     if len(arguments) != 2:
         raise WrongUsage(
-            "Two sides are needed.", "roundgate ranks diff SERVER SERVER, or SERVER@WORLD, round:N, a file"
+            "Two sides are needed.",
+            "roundgate ranks diff <server> <server>    (a side is also SERVER@WORLD, round:N, or a file)",
         )
     side = side_of(site, arguments[0])
     return side, side_of(site, arguments[1], side.server)

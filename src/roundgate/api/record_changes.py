@@ -424,7 +424,7 @@ class RecordChanges:
             if is_secret_field(self.book, name, field):
                 raise WrongUsage(
                     f"{field} is a secret and must not be part of the command: others on this machine can read it.",
-                    f"leave it out, then: roundgate set {self.holder.name} {name}/KEY.{field}    (it asks you)",
+                    f"leave it out, then: roundgate set {self.holder.name} {name}/<key>.{field}    (it asks you)",
                 )
             given[field] = self.stored(f"{name}/{{}}.{field}", spec.field.get(field), value, ())
         return key, given
@@ -439,7 +439,9 @@ class RecordChanges:
         """Make the operation that moves a record to another number of its set. Raises WrongUsage."""
         address = self.address(word, with_field=False)
         if len(address.records) != 1 or to < 0:
-            raise WrongUsage("One record at a time, to a number from 0.", "roundgate move SERVER SET/RECORD --to 0")
+            raise WrongUsage(
+                "One record at a time, to a number from 0.", "roundgate move <server> <set>/<record> --to 0"
+            )
         record = address.records[0]
         return self._marked([MoveRecord(self._path(address.spec), address.name, record.key, to)])
 
@@ -460,7 +462,7 @@ class RecordChanges:
         else:
             address = self.address(word, with_field=False)
             if len(address.records) != 1:
-                raise WrongUsage("One record at a time.", f"roundgate switch SERVER {name}/RECORD --off")
+                raise WrongUsage("One record at a time.", f"roundgate switch <server> {name}/<record> --off")
             key = address.records[0].key
         return self._marked([SwitchRecord(self._path(spec), name, key, on)])[0]
 
@@ -471,7 +473,7 @@ class RecordChanges:
         """
         address = self.address(word, with_field=False)
         if len(address.records) != 1:
-            raise WrongUsage("One record at a time.", f"roundgate rename SERVER {address.name}/RECORD NEW-NAME")
+            raise WrongUsage("One record at a time.", f"roundgate rename <server> {address.name}/<record> <new-name>")
         record = address.records[0]
         if any(other.key == new for other in self.records(address.name)):
             raise WrongUsage(f"{address.name}/{new} already exists. Nothing was changed.")

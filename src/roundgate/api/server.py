@@ -145,9 +145,16 @@ class OpenServer:
 
     def discard(self, names: Sequence[str] = ()) -> Discarded:
         """Take what waits under some names off the slate; without names all of it, unreadable entries too."""
-        waiting = self.store.slate(self.name)
         odd = [] if names else self.store.odd_entries(self.name)
-        asked = self.matching(names) if names else waiting
+        return self._take_off(self.matching(names) if names else self.store.slate(self.name), odd)
+
+    def discard_last(self) -> Discarded:
+        """Take off the slate what was put there last, by one call."""
+        waiting = self.store.slate(self.name)
+        return self._take_off([entry for entry in waiting if entry.at == waiting[-1].at], [])
+
+    def _take_off(self, asked: Sequence[Waiting], odd: Sequence[int]) -> Discarded:
+        waiting = self.store.slate(self.name)
         gone = self.store.take_off_slate([*(entry.id for entry in asked), *odd])
         self.refresh()
         still = {entry.id for entry in self.store.slate(self.name)}

@@ -1,8 +1,7 @@
-"""Apply: ``apply``, ``rounds``, ``rewind`` and ``recover``."""
+"""``apply``, and the rounds: ``rounds list``, ``show``, ``rewind``, ``recover`` and ``cancel``."""
 
 from __future__ import annotations
 
-import re
 from functools import partial
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -20,49 +19,81 @@ if TYPE_CHECKING:
     from roundgate.cli.call import CallContext
     from roundgate.host.servers import Server
 
+Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
+RoundNumber = Annotated[
+    int, typer.Argument(metavar="NUMBER", min=1, max=10**9, help="Which round; 'rounds list' shows them.")
+]
+WHEN, PLAYERS, SAFETY, SEVERAL = "When", "Players", "Safety", "Several servers"
 Yes = Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")]
-Countdown = Annotated[str, typer.Option(help="Announce it to the players, and wait this long: 5m, 30s.")]
-Reason = Annotated[str, typer.Option(help="What the players are told.")]
-WhenEmpty = Annotated[bool, typer.Option("--when-empty", help="Wait until nobody is on the server.")]
-EmptyWithin = Annotated[
-    str, typer.Option("--empty-within", help="With --when-empty: wait at most this long, such as 2h; then go on.")
-]
-At = Annotated[str | None, typer.Option(help="Wait until this time of day, HH:MM.")]
-Silent = Annotated[bool, typer.Option("--silent", help="Go on even if the players cannot be told.")]
-Kill = Annotated[bool, typer.Option("--kill", help="Use SIGKILL on a server that ignores everything else.")]
-
-Waves = Annotated[
+Countdown = Annotated[
     str,
-    typer.Option("--waves", metavar="SIZES", help="Several servers: how many in each wave: 1,3,rest."),
+    typer.Option(
+        metavar="TIME", help="Announce it to the players, and wait this long: 5m, 30s.", rich_help_panel=PLAYERS
+    ),
 ]
-Together = Annotated[int, typer.Option("--together", min=0, help="Several servers: how many at a time.")]
-GoOn = Annotated[bool, typer.Option("--go-on", help="With --waves: start the next wave even if one failed.")]
-Backup = Annotated[bool, typer.Option("--backup", help="Save the worlds too.")]
-Despite = Annotated[bool, typer.Option("--despite-errors", help="Go on even if there are errors on disk.")]
+Reason = Annotated[str, typer.Option(metavar="TEXT", help="What the players are told.", rich_help_panel=PLAYERS)]
+Silent = Annotated[
+    bool, typer.Option("--silent", help="Go on even if the players cannot be told.", rich_help_panel=PLAYERS)
+]
+WhenEmpty = Annotated[
+    bool, typer.Option("--when-empty", help="Wait until nobody is on the server.", rich_help_panel=WHEN)
+]
+EmptyTimeout = Annotated[
+    str,
+    typer.Option(
+        "--empty-timeout",
+        metavar="TIME",
+        help="As --when-empty, but go on after this long, such as 2h.",
+        rich_help_panel=WHEN,
+    ),
+]
+At = Annotated[str | None, typer.Option(metavar="HH:MM", help="Wait until this time of day.", rich_help_panel=WHEN)]
+Backup = Annotated[bool, typer.Option("--backup", help="Save the worlds too.", rich_help_panel=SAFETY)]
+Force = Annotated[bool, typer.Option("--force", help="Go on even if there are errors on disk.", rich_help_panel=SAFETY)]
+Kill = Annotated[
+    bool,
+    typer.Option("--kill", help="Use SIGKILL on a server that ignores everything else.", rich_help_panel=SAFETY),
+]
+Waves = Annotated[
+    str, typer.Option("--waves", metavar="SIZES", help="How many in each wave: 1,3,rest.", rich_help_panel=SEVERAL)
+]
+Parallel = Annotated[
+    int, typer.Option("--parallel", metavar="NUMBER", min=0, help="How many at a time.", rich_help_panel=SEVERAL)
+]
+ContinueOnError = Annotated[
+    bool,
+    typer.Option(
+        "--continue-on-error", help="With --waves: start the next wave even if one failed.", rich_help_panel=SEVERAL
+    ),
+]
 
 
 def apply(
-    server: Annotated[str | None, typer.Argument(help="Which servers.", autocompletion=complete_server)] = None,
+    server: Annotated[
+        str | None, typer.Argument(metavar="[SERVER]", help="Which servers.", autocompletion=complete_server)
+    ] = None,
     yes: Yes = False,
-    countdown: Countdown = "0s",
-    reason: Reason = "",
-    when_empty: WhenEmpty = False,
-    empty_within: EmptyWithin = "0s",
-    at: At = None,
-    backup: Backup = False,
     live: Annotated[bool, typer.Option("--live", help="Apply only what needs no stop, by the console.")] = False,
     start: Annotated[bool, typer.Option("--start", help="Start a server that is down.")] = False,
-    keep: Annotated[bool, typer.Option("--keep", help="Keep the change even if it is not proven.")] = False,
+    when_empty: WhenEmpty = False,
+    empty_timeout: EmptyTimeout = "0s",
+    at: At = None,
+    countdown: Countdown = "0s",
+    reason: Reason = "",
     silent: Silent = False,
+    backup: Backup = False,
+    keep: Annotated[
+        bool, typer.Option("--keep", help="Keep the change even if it is not proven.", rich_help_panel=SAFETY)
+    ] = False,
+    force: Force = False,
     kill: Kill = False,
-    despite: Despite = False,
     waves: Waves = "",
-    together: Together = 0,
-    go_on: GoOn = False,
+    parallel: Parallel = 0,
+    continue_on_error: ContinueOnError = False,
 ) -> None:
     """Bring the slate into force: stop, write, start, prove; or all is put back as it was.
 
-    Several servers are brought up to date one after the other, each asked for. With --waves or --together all are
+    Several servers are brought up to date one after the other, each asked for. With --waves or --parallel all are
     reviewed and agreed to at once; the next wave only begins when the last one is proven.
     """
     from roundgate.cli.rounding import moment, seconds
@@ -77,14 +108,14 @@ def apply(
         keep=keep,
         kill=kill,
         silent=silent,
-        despite_errors=despite,
+        despite_errors=force,
         start=start,
     )
-    options = no_longer_than(options, empty_within)
-    if live and (waves or together):
-        raise WrongUsage("Live changes need no waves.", "roundgate apply SERVER --live")
-    if waves or together:
-        code = _apply_in_waves(context, context.several(server), options, (waves, together, go_on), yes=yes)
+    options = no_longer_than(options, empty_timeout)
+    if live and (waves or parallel):
+        raise WrongUsage("Live changes need no waves.", "roundgate apply <server> --live")
+    if waves or parallel:
+        code = _apply_in_waves(context, context.several(server), options, (waves, parallel, continue_on_error), yes=yes)
         if code:
             raise typer.Exit(code)
         return
@@ -93,11 +124,11 @@ def apply(
         raise typer.Exit(max(codes))
 
 
-def no_longer_than(options: Options, empty_within: str) -> Options:
+def no_longer_than(options: Options, timeout: str) -> Options:
     """Let a wait for an empty server have an end, where one was given. Raises WrongUsage."""
     from roundgate.cli.rounding import seconds
 
-    longest = seconds(empty_within)
+    longest = seconds(timeout)
     return replace(options, when_empty=True, empty_within=longest) if longest else options
 
 
@@ -127,8 +158,8 @@ def _apply_in_waves(
     names = ", ".join(row.server.name for row in planned)
     if not agreed(f"Bring this into force on {names}?", yes=yes):
         return 1
-    waves, together, go_on = how
-    return run_in_waves(planned, context.store, waves=waves, together=together, go_on=go_on)
+    waves, parallel, go_on = how
+    return run_in_waves(planned, context.store, waves=waves, together=parallel, go_on=go_on)
 
 
 def _apply_one(context: CallContext, server: Server, options: Options, *, yes: bool, live: bool) -> int:
@@ -175,16 +206,16 @@ def _is_right(server: Server, gathered: Any, options: Options, *, diff: bool) ->
         echo()
         echo_findings(new or errors)
         if new:
-            echo(f"The changes have errors, so nothing was done.\n  do: roundgate discard {server.name} NAME")
+            echo(f"The changes have errors, so nothing was done.\n  do: roundgate discard {server.name} <name>")
         else:
             echo("There are errors on disk already, so nothing was done.")
-            echo("  do: fix them, or apply with --despite-errors")
+            echo(f"  do: roundgate check {server.name}    (to go on in spite of them: apply with --force)")
         return False
     return True
 
 
 def rewind(
-    number: Annotated[int, typer.Argument(min=1, max=10**9, help="The round to go back before.")],
+    number: RoundNumber,
     yes: Yes = False,
     countdown: Countdown = "0s",
     reason: Reason = "",
@@ -216,7 +247,8 @@ def rewind(
 
 def recover(
     server: Annotated[
-        str | None, typer.Argument(help="Which servers; default: all.", autocompletion=complete_server)
+        str | None,
+        typer.Argument(metavar="[SERVER]", help="Which servers; default: all.", autocompletion=complete_server),
     ] = None,
 ) -> None:
     """Finish rounds that a crash or a power cut broke off: the files wholly old or wholly new, the server up."""
@@ -241,7 +273,9 @@ def recover(
 
 
 def cancel(
-    server: Annotated[str | None, typer.Argument(help="Which servers.", autocompletion=complete_server)] = None,
+    server: Annotated[
+        str | None, typer.Argument(metavar="[SERVER]", help="Which servers.", autocompletion=complete_server)
+    ] = None,
 ) -> None:
     """Call off the round that waits for a server, from any terminal, until it begins to write. The players are told."""
     from roundgate.host.rounds.locking import is_at_work
@@ -261,19 +295,17 @@ def cancel(
         echo(f"  next: roundgate rounds show {row.number}")
 
 
-def rounds(
-    arguments: Annotated[list[str] | None, typer.Argument(help="[SERVER], or: show N")] = None,
-    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+def list_rounds(
+    server: Annotated[
+        str | None, typer.Argument(metavar="[SERVER]", help="Of which server.", autocompletion=complete_server)
+    ] = None,
+    as_json: Json = False,
 ) -> None:
-    """The rounds so far, the newest first; 'rounds show N' tells all of one."""
-    from roundgate.cli.history import echo_round, round_output, table_rows
+    """List the rounds so far, the newest first."""
+    from roundgate.cli.history import round_output, table_rows
 
     context = open_call()
-    arguments = arguments or []
-    if arguments[:1] == ["show"]:
-        echo_round(context, _number(arguments[1:]), as_json=as_json)
-        return
-    name = context.one(arguments[0]).name if arguments else None
+    name = context.one(server).name if server else None
     rows = context.store.rounds(name)
     if as_json:
         echo_json([round_output(context.store, row) for row in rows])
@@ -281,13 +313,14 @@ def rounds(
     listed = table_rows(context, rows, [name] if name else list(context.site.file.server))
     if not listed:
         echo("No round yet.")
-    else:
-        headers = ("round", "server", "what", "when", "by", "outcome", "changes")
-        echo_table(headers, listed)
-        echo("One of them: roundgate rounds show N")
+        return
+    headers = ("round", "server", "what", "when", "by", "outcome", "changes")
+    echo_table(headers, listed)
+    echo(f"One of them: roundgate rounds show {rows[0].number}" if rows else "")
 
 
-def _number(arguments: list[str]) -> int:
-    if len(arguments) != 1 or not re.fullmatch(r"[0-9]{1,9}", arguments[0]):
-        raise WrongUsage("Which round?", "roundgate rounds show N")
-    return int(arguments[0])
+def show_round(number: RoundNumber, as_json: Json = False) -> None:
+    """Show one round: its steps, its changes, its outcome."""
+    from roundgate.cli.history import echo_round
+
+    echo_round(open_call(), number, as_json=as_json)

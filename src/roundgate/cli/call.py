@@ -8,6 +8,7 @@ from roundgate.api.server import OpenServer
 from roundgate.api.site import OpenSite
 from roundgate.cli import named_site
 from roundgate.cli.screen.output import warn
+from roundgate.core.quoting import quoted
 from roundgate.host.errors import Trouble, WrongUsage
 from roundgate.host.servers import Server
 from roundgate.host.site import find_site, is_server_word
@@ -38,7 +39,7 @@ class CallContext(OpenSite):
             if broken and broken.number == row.number:
                 what = plan(self.store.journal(row.number))
                 warn(f"Round {row.number} of {row.server} was interrupted: {what}.")
-                warn(f"  do: roundgate recover {row.server}")
+                warn(f"  do: roundgate rounds recover {row.server}")
 
     def one(self, word: str | None, *, lenient: bool = False) -> Server:
         """Give the one server that a word means. Raises UnknownName or WrongUsage."""
@@ -91,6 +92,39 @@ class CallContext(OpenSite):
             return None, arguments
         is_server = not self._is_name(first) and (rest or self._resembles_server(first))
         return (first, rest) if is_server else (None, arguments)
+
+    def after_server(self, call: str, arguments: list[str] | None, *needs: str) -> tuple[str | None, list[str]]:
+        """Split the arguments of a verb into the server, which comes first and may be left out, and what it needs.
+
+        ``needs`` names each of them for the message; where the last ends in ``...`` there may be more, and one in
+        brackets may be left out. The order of version 0.1, with the server behind them, is understood. Raises
+        WrongUsage where one is missing or too many.
+        """
+        given = list(arguments or [])
+        is_open = bool(needs) and needs[-1].endswith("...")
+        least = sum(1 for need in needs if not need.startswith("["))
+        most = len(given) if is_open else len(needs)
+        word: str | None = None
+        if given and self._means_servers(given[0]) and (len(given) > least or least == 0):
+            word, *given = given
+        elif len(given) > least:
+            at = next((at for at in range(len(given) - 1, least - 1, -1) if self._means_servers(given[at])), 0)
+            if at:
+                word = given.pop(at)
+                warn(f"note: the server comes first now: roundgate {call} {word} {' '.join(map(quoted, given))}")
+        if len(given) == least + 1 and word is None and not is_open and len(needs) == least:
+            word, *given = given  # too many for the verb alone: then the first is meant as a server
+        if not least <= len(given) <= max(most, least):
+            missing = [need.removesuffix("...") for need in needs[len(given) : least]]
+            what = f"{' and '.join(missing)} is missing" if missing else f"'{given[-1]}' is too much"
+            raise WrongUsage(
+                f"{what}. It takes: {call} [SERVER] {' '.join(needs)}".rstrip() + ".", f"roundgate {call} --help"
+            )
+        return word, given
+
+    def _means_servers(self, word: str) -> bool:
+        """Tell whether a word means servers, or one world of a server: SERVER@WORLD."""
+        return is_server_word(self.site, word) or word.partition("@")[0] in self.names
 
     def _resembles_server(self, word: str) -> bool:
         from roundgate.core.nearest import nearest

@@ -81,7 +81,7 @@ def _check_servers(arguments: Sequence[str], given: str, form: str, *, fix: bool
     from roundgate.host.checking import check_servers
 
     if given:
-        raise WrongUsage("--as is for files.", "roundgate check FILE --as FORMAT")
+        raise WrongUsage("--as is for files.", "roundgate check <file> --as <format>")
     if len(arguments) > 1:
         raise WrongUsage("Several servers are named with commas.", f"roundgate check {','.join(arguments)}")
     word = arguments[0] if arguments else None

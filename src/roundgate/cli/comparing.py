@@ -1,4 +1,4 @@
-"""Look: ``compare``; edit: ``preset``."""
+"""``compare``, and presets: ``preset list``, ``use`` and ``save``."""
 
 from __future__ import annotations
 
@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from roundgate.cli.complete import complete_preset, complete_side
+from roundgate.cli.complete import complete_preset, complete_server, complete_server_first, complete_side
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_csv, echo_json, echo_table
 from roundgate.core.nearest import nearest
-from roundgate.host.errors import UnknownName, WrongUsage
+from roundgate.host.errors import UnknownName
 
 if TYPE_CHECKING:
     from roundgate.api.server import OpenServer
@@ -87,15 +87,8 @@ _GROUPS = (
 """The groups of a comparison as text: what is in each, and its title."""
 
 
-def preset(
-    arguments: Annotated[
-        list[str] | None,
-        typer.Argument(
-            help="[SERVER] NAME; or SERVER alone: list them; or: save NAME SERVER", autocompletion=complete_preset
-        ),
-    ] = None,
-    against: Annotated[str, typer.Option(help="save: what differs from this side; see 'compare'.")] = "defaults",
-    force: Annotated[bool, typer.Option("--force", help="save: overwrite an existing preset.")] = False,
+def use_preset(
+    arguments: Annotated[list[str], typer.Argument(metavar="[SERVER] PRESET", autocompletion=complete_preset)],
     with_mode: Annotated[
         bool | None,
         typer.Option("--with-mode/--without-mode", help="Also switch on the mode that the preset needs."),
@@ -107,27 +100,14 @@ def preset(
         ),
     ] = "",
 ) -> None:
-    """Put a preset's values onto the slate of servers, list the presets, or save one from what a server has.
-
-    Presets are in the rulebook, and in the site's folder presets.
-    """
-    context = open_call()
-    arguments = arguments or []
-    if arguments[:1] == ["save"] and "save" not in context.names:
-        _save(context, arguments[1:], against, force=force)
-        return
-    word, rest = context.split(arguments, is_value=True) if arguments else ("@all", [])
-    if len(rest) > 1:
-        raise WrongUsage("One preset at a time.", "roundgate preset SERVER NAME")
-    servers = context.several(word)
-    if not rest:
-        _list(context, [server.name for server in servers])
-        return
+    """Put a preset's values onto the slate of servers."""
     from roundgate.cli.edit import put
 
-    planned = [(context.open(server), _preset_of(context, server, rest[0])) for server in servers]
+    context = open_call()
+    word, [name] = context.after_server("preset use", arguments, "PRESET")
+    planned = [(context.open(server), _preset_of(context, server, name)) for server in context.several(word)]
     for opened, chosen in planned:
-        operations = _operations(opened, rest[0], chosen, with_mode=with_mode)
+        operations = _operations(opened, name, chosen, with_mode=with_mode)
         put(opened, opened.key_changes().new_world(operations, new_world) if new_world else operations)
 
 
@@ -143,7 +123,7 @@ def _preset_of(context: CallContext, server: Server, name: str) -> Preset:
         has = server.entry.rulebook or "no rulebook"
         raise UnknownName(f"The preset '{name}' is for the rulebook {game}; {server.name} has {has}.")
     near = nearest(name, known)
-    hint = f"Did you mean {near}?" if near else f"roundgate preset {server.name}    (lists them)"
+    hint = f"Did you mean {near}?" if near else f"roundgate preset list {server.name}"
     raise UnknownName(f"{server.name} has no preset '{name}'.", hint)
 
 
@@ -169,31 +149,47 @@ def _operations(opened: OpenServer, name: str, chosen: Preset, *, with_mode: boo
     return opened.key_changes().operations_of(assignments_of(wanted, opened.book))
 
 
-def _list(context: CallContext, names: list[str]) -> None:
+def list_presets(
+    server: Annotated[
+        str | None,
+        typer.Argument(metavar="[SERVER]", help="Which servers; default: all.", autocompletion=complete_server),
+    ] = None,
+) -> None:
+    """List the presets that fit a server: those of its rulebook, and the site's own."""
     from roundgate.api.presets import assignments_of, presets_of
 
-    rows = []
-    for name in names:
+    context, rows = open_call(), []
+    for name in [opened.name for opened in context.servers(server or "@all")]:
         book = context.opened(name).book
         for preset, spec in presets_of(context.site, context.opened(name).server).items():
             rows.append((name, preset, spec.about, ", ".join(assignments_of({**spec.mode, **spec.set}, book))))
     if not rows:
-        echo("No preset yet.\n  do: roundgate preset save NAME SERVER")
+        echo("No preset yet.\n  do: roundgate preset save <name>")
         return
     echo_table(("server", "preset", "", "sets"), rows)
 
 
-def _save(context: CallContext, arguments: list[str], against: str, *, force: bool) -> None:
+def save(
+    arguments: Annotated[
+        list[str],
+        typer.Argument(
+            metavar="[SERVER] NAME", help="Whose values, and the preset's name.", autocompletion=complete_server_first
+        ),
+    ],
+    against: Annotated[str, typer.Option(help="What differs from this side; see 'compare'.")] = "defaults",
+    force: Annotated[bool, typer.Option("--force", help="Overwrite an existing preset.")] = False,
+) -> None:
+    """Save what a server has, where that is not the default, as a preset. Secrets, ports and addresses are left out."""
     from roundgate.api.comparing import differing_values, sides_of
     from roundgate.api.presets import save_preset
 
-    if len(arguments) != 2:
-        raise WrongUsage("A name and a server are needed.", "roundgate preset save NAME SERVER")
-    name, server = arguments[0], context.one(arguments[1])
+    context = open_call()
+    word, [name] = context.after_server("preset save", arguments, "NAME")
+    server = context.one(word)
     mine, other = sides_of(context, [server.name, against])
     chosen = differing_values(mine, other)
     path = save_preset(context.site, name, server.entry.rulebook, chosen, force=force)
     number = f"{len(chosen)} value{'' if len(chosen) == 1 else 's'}"
     echo(f"{path.name}: {number} of {server.name} that differ from {other.name}.")
     echo("  Secrets, ports and addresses are left out.")
-    echo(f"  next: give it its 'about' in {path}; then: roundgate preset SERVER {name}")
+    echo(f"  Describe it as 'about' in {path}. To use it: roundgate preset use <server> {name}")

@@ -217,6 +217,11 @@ def complete_server(ctx: typer.Context, incomplete: str) -> list[str]:
     return call.fitting(call.servers, ["@all"], sorted(tags | clusters))
 
 
+def complete_server_first(ctx: typer.Context, incomplete: str) -> list[str]:
+    """Give the servers and tags that begin with what was typed, for the first argument alone."""
+    return complete_server(ctx, incomplete) if not _Call(ctx, incomplete).arguments else []
+
+
 def complete_server_or_file(ctx: typer.Context, incomplete: str) -> list[str]:
     """Give the servers, their files, and the files on disk that begin with what was typed."""
     call = _Call(ctx, incomplete)
@@ -230,16 +235,12 @@ def complete_server_or_file(ctx: typer.Context, incomplete: str) -> list[str]:
 
 
 def complete_rulebook(ctx: typer.Context, incomplete: str) -> list[str]:
-    """Give the subcommands of ``rulebook``, then rulebooks or servers, that begin with what was typed."""
+    """Give the rulebooks that begin with what was typed; for ``schema`` also a rulebook's files."""
     from roundgate.host.rulebooks import rulebook_names
 
     call = _Call(ctx, incomplete)
-    if not call.arguments:
-        return call.fitting(["list", "check", "show", "draft", "schema"])
-    if call.arguments[0] == "draft":
-        return call.fitting(call.servers)
-    if call.arguments[0] == "schema" and len(call.arguments) == 2:
+    if ctx.info_name == "schema" and call.arguments:
         paths = [file.get("path", "") for file in call.table("file").values() if isinstance(file, dict)]
         return call.fitting(path for path in paths if path.endswith((".json", ".toml", ".yml", ".yaml")))
-    more = ["site"] if call.arguments[0] == "schema" else []
-    return call.fitting(rulebook_names(call.site.folder if call.site else None), more)
+    names = rulebook_names(call.site.folder if call.site else None)
+    return call.fitting(names, ["site"] if ctx.info_name == "schema" else [])

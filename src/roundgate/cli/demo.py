@@ -62,7 +62,9 @@ _STORY: tuple[tuple[str, str], ...] = (
 
 
 def demo(
-    folder: Annotated[Path | None, typer.Argument(help="Where to make the site; a new folder if left out.")] = None,
+    folder: Annotated[
+        Path | None, typer.Argument(metavar="[FOLDER]", help="Where to make the site; a new folder if left out.")
+    ] = None,
     keep: Annotated[bool, typer.Option("--keep", help="Leave the servers running at the end.")] = False,
 ) -> None:
     """Try everything: a made-up club's site with three stand-in servers, in under a minute."""

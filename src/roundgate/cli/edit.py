@@ -35,7 +35,7 @@ Until = Annotated[
     str, typer.Option("--until", metavar="DAY", help="When somebody's time on a roster ends: 2026-12-31, 7d, 2w.")
 ]
 NowToo = Annotated[bool, typer.Option("--now", help="Also apply it now, without a stop, where the server can.")]
-YesReally = Annotated[bool, typer.Option("--yes-really", help="Even the last admin of a server, or yourself.")]
+YesReally = Annotated[bool, typer.Option("--force", help="Even the last admin of a server, or yourself.")]
 KindOf = Annotated[
     str,
     typer.Option("--kind", metavar="KIND", help="What the value is: text, number, bool, null, or json (any JSON)."),
@@ -140,11 +140,11 @@ def rename(
     from roundgate.api.key_changes import KeyChanges
 
     if len(arguments) < 2:
-        raise WrongUsage("A key and its new name are needed.", "roundgate rename SERVER FILE:KEY NEW-NAME")
+        raise WrongUsage("A key and its new name are needed.", "roundgate rename <server> <file>:<key> <new-name>")
 
     def renamed(holder: Holder, names: list[str]) -> list[Operation]:
         if len(names) != 2:
-            raise WrongUsage("A key and its new name are needed.", "roundgate rename SERVER FILE:KEY NEW-NAME")
+            raise WrongUsage("A key and its new name are needed.", "roundgate rename <server> <file>:<key> <new-name>")
         return KeyChanges(holder).renamed(names[0], names[1], force=force)
 
     _change_keys(arguments, "rename", renamed)
@@ -193,7 +193,7 @@ def add(
 
     def added(holder: Holder, rest: list[str]) -> list[Operation]:
         if len(rest) < 2:
-            raise WrongUsage("A list and an entry are needed.", "roundgate add SERVER LIST ENTRY")
+            raise WrongUsage("A list and an entry are needed.", "roundgate add <server> <list> <entry>")
         changes = ListChanges(holder, options)
         changes.ask, changes.twin_of = ask_field, twin_of
         return changes.added(rest[0], rest[1:], at, like=like)
@@ -265,7 +265,7 @@ def _joining_people(
         people = choosing(arguments[1:], lambda given: joining(context.site, server, name, given, rank, until))
     if not people:
         if rank or until:
-            hint = "roundgate add SERVER ROSTER NAME --as RANK --until 7d"
+            hint = "roundgate add <server> <roster> <name> --as <rank> --until 7d"
             raise WrongUsage("--as and --until are for people on a roster.", hint)
         return None
     changes = RecordChanges(server.workspace, ask_field)
@@ -323,7 +323,7 @@ def remove(arguments: ListArguments, now: NowToo = False, yes_really: YesReally 
 
     def removed(holder: Holder, rest: list[str]) -> list[Operation]:
         if len(rest) < (1 if rest and names_record(holder, rest[0]) else 2):
-            raise WrongUsage("A list and an entry are needed.", "roundgate remove SERVER LIST ENTRY")
+            raise WrongUsage("A list and an entry are needed.", "roundgate remove <server> <list> <entry>")
         return ListChanges(holder, ChangeOptions()).removed(rest[0], rest[1:])
 
     _change_list(arguments, removed, yes_really=yes_really, now=now)
@@ -353,7 +353,7 @@ def move(
 
     def moved(holder: Holder, rest: list[str]) -> list[Operation]:
         if len(rest) < (1 if rest and names_record(holder, rest[0]) else 2):
-            raise WrongUsage("A list and an entry are needed.", "roundgate move SERVER LIST ENTRY --to NUMBER")
+            raise WrongUsage("A list and an entry are needed.", "roundgate move <server> <list> <entry> --to <number>")
         return ListChanges(holder, ChangeOptions()).moved(rest[0], rest[1:], place)
 
     _change_list(arguments, moved, now=now)
@@ -366,7 +366,7 @@ def _move_person(arguments: list[str], to: str, rank: str, until: str, *, yes_re
     context = open_call()
     word, rest = context.split(arguments)
     if len(rest) != 1:
-        raise WrongUsage("Who moves, and from which roster?", f"roundgate move SERVER guests/NAME --to {to}")
+        raise WrongUsage("Who moves, and from which roster?", f"roundgate move <server> guests/<name> --to {to}")
     for server in context.several(word):
         opened = context.open(server)
         operations, into, joining = moved_person(context.site, opened, rest[0], to, rank, until)
@@ -456,7 +456,7 @@ def slated(
 
         lost = lost_admins(server, operations, who())
         if lost:
-            raise Trouble(f"{lost} Nothing was put on the slate.", "If that is what you want, add --yes-really.")
+            raise Trouble(f"{lost} Nothing was put on the slate.", "If that is what you want, add --force.")
     proposal = server.propose(operations)
     if proposal.findings and not despite_errors:
         echo_findings(proposal.findings)
@@ -481,7 +481,8 @@ def echo_changes(outcome: Outcome, names: Collection[str], server: str = "") -> 
 
 def slate(
     server: Annotated[
-        str | None, typer.Argument(help="Which servers; default: all.", autocompletion=complete_server)
+        str | None,
+        typer.Argument(metavar="[SERVER]", help="Which servers; default: all.", autocompletion=complete_server),
     ] = None,
     as_json: Json = False,
 ) -> None:
@@ -510,13 +511,18 @@ def discard(
     arguments: Annotated[
         list[str] | None, typer.Argument(metavar="[SERVER] [NAME]...", autocompletion=complete_server_or_name)
     ] = None,
+    last: Annotated[bool, typer.Option("--last", help="Only what the last command put there.")] = False,
+    _yes: Annotated[bool, typer.Option("--yes", "-y", help="Accepted for scripts: nothing is asked.")] = False,
 ) -> None:
-    """Take waiting changes back: those named, or all of a server's."""
+    """Take waiting changes back: those named, the last, or all of a server's."""
     context = open_call()
     word, names = context.split(arguments or [])
+    if last and names:
+        raise WrongUsage("Those of a name, or the last?", "roundgate discard --help")
     held = 0
     for server in context.several(word, lenient=True):
-        done = context.open(server).discard(names)
+        opened = context.open(server)
+        done = opened.discard_last() if last else opened.discard(names)
         echo(f"{server.name}: {len(done.gone)} taken off the slate, {done.left} left.")
         _say_held(server, done)
         held += len(done.held) + len(done.finished)
@@ -532,6 +538,6 @@ def _say_held(server: Server, done: Discarded) -> None:
     if done.held:
         names = ", ".join(dict.fromkeys(entry.operation.shown_name for entry in done.held))
         echo(f"  {names}: round {done.held[0].round} is bringing that into force.")
-        echo(f"  to call that round off: roundgate cancel {server.name}")
+        echo(f"  to call that round off: roundgate rounds cancel {server.name}")
     elif done.finished:
         echo(f"  {len(done.finished)} went into force meanwhile; to go back: roundgate rounds {server.name}")

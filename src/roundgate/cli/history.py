@@ -88,7 +88,7 @@ def echo_round(context: CallContext, number: int, *, as_json: bool) -> None:
     if row.outcome:
         echo_end(row.number, RoundOutcome(row.outcome), row.message, "", row.evidence)
     elif broken_off(context.opened(row.server).server, context.store):
-        echo(f"It was interrupted.\n  do: roundgate recover {row.server}")
+        echo(f"It was interrupted.\n  do: roundgate rounds recover {row.server}")
     else:
         echo("It is at work.")
 

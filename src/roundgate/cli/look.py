@@ -20,7 +20,8 @@ Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 
 def status(
     server: Annotated[
-        str | None, typer.Argument(help="Which servers; default: all.", autocompletion=complete_server)
+        str | None,
+        typer.Argument(metavar="[SERVER]", help="Which servers; default: all.", autocompletion=complete_server),
     ] = None,
     ask_list: Annotated[bool, typer.Option("--list", help="Query the public list of servers now.")] = False,
     as_json: Json = False,
@@ -42,7 +43,7 @@ def status(
         echo_json(StatusOutput(context.site.file.site.name, [state.output() for state in found]))
         return
     if not found:
-        echo("This site has no server yet.\n  do: roundgate adopt FOLDER")
+        echo("This site has no server yet.\n  do: roundgate adopt <folder>")
     rows = [state.row() for state in found]
     echo_table(("server", "state", "since", "players", "address", "waiting", "differs"), rows)
     for finding in found:
@@ -83,7 +84,9 @@ def show(
         others = [name for name in names if name not in sets]
         if as_csv:
             if others or not sets:
-                raise WrongUsage("Only sets of records are printed as CSV.", f"roundgate show {server.name} SET --csv")
+                raise WrongUsage(
+                    "Only sets of records are printed as CSV.", f"roundgate show {server.name} <set> --csv"
+                )
             screen.echo_records_csv(opened, sets)
             continue
         wanted = ShowFilter(others, everything or changed, advanced, file or "", search or "", changed)
@@ -116,7 +119,7 @@ def explain(
     context = open_call()
     word, names = context.split(arguments)
     if not names:
-        raise WrongUsage("What should be explained?", f"roundgate explain {word} NAME    (or a finding's code)")
+        raise WrongUsage("What should be explained?", f"roundgate explain {word} <name>    (or a finding's code)")
     servers = [_with(context, names[0])] if word is None else context.several(word)
     pages = [page_of(context.open(server), name) for server in servers for name in names]
     if as_json:

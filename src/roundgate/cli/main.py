@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from roundgate.cli import named_site
-from roundgate.cli.group import LazyGroup
+from roundgate.cli.grammar.group import Program
 
 if TYPE_CHECKING:
     from roundgate.host.errors import Trouble
@@ -81,7 +81,7 @@ def _sentence(text: str) -> str:
 def build() -> typer.Typer:
     """Make the program; its commands are loaded when they are called."""
     app = typer.Typer(
-        cls=LazyGroup,
+        cls=Program,
         pretty_exceptions_enable=False,
         context_settings={"help_option_names": ["-h", "--help"]},
     )

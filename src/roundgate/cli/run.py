@@ -11,14 +11,14 @@ from msgspec.structs import replace
 from roundgate.cli.apply import (
     At,
     Backup,
+    ContinueOnError,
     Countdown,
-    Despite,
-    EmptyWithin,
-    GoOn,
+    EmptyTimeout,
+    Force,
     Kill,
+    Parallel,
     Reason,
     Silent,
-    Together,
     Waves,
     WhenEmpty,
     no_longer_than,
@@ -35,10 +35,11 @@ from roundgate.host.site import is_server_word
 if TYPE_CHECKING:
     from roundgate.cli.call import CallContext
 
-Which = Annotated[str | None, typer.Argument(help="Which servers.", autocompletion=complete_server)]
+AnyYes = Annotated[bool, typer.Option("--yes", "-y", help="Accepted for scripts: nothing is asked.")]
+Which = Annotated[str | None, typer.Argument(metavar="[SERVER]", help="Which servers.", autocompletion=complete_server)]
 
 
-def start(server: Which = None) -> None:
+def start(server: Which = None, _yes: AnyYes = False) -> None:
     """Start a server, wait until it is ready, and see that it stays up and owns its ports."""
     _run(server, Options(kind=RoundKind.START))
 
@@ -51,6 +52,7 @@ def stop(
     at: At = None,
     silent: Silent = False,
     kill: Kill = False,
+    _yes: AnyYes = False,
 ) -> None:
     """Stop a server and make sure that it is gone. What was set live, or edited by hand meanwhile, is kept."""
     _run(server, _options(RoundKind.STOP, countdown, reason, when_empty, at, silent=silent, kill=kill))
@@ -61,30 +63,31 @@ def restart(
     countdown: Countdown = "0s",
     reason: Reason = "",
     when_empty: WhenEmpty = False,
-    empty_within: EmptyWithin = "0s",
+    empty_timeout: EmptyTimeout = "0s",
     at: At = None,
     backup: Backup = False,
     silent: Silent = False,
     kill: Kill = False,
-    despite: Despite = False,
+    force: Force = False,
     waves: Waves = "",
-    together: Together = 0,
-    go_on: GoOn = False,
+    parallel: Parallel = 0,
+    continue_on_error: ContinueOnError = False,
+    _yes: AnyYes = False,
 ) -> None:
     """Stop and start a server. The slate waits on; what was set live, or edited by hand meanwhile, is kept.
 
-    Several servers are restarted one after the other; with --waves or --together, several at a time.
+    Several servers are restarted one after the other; with --waves or --parallel, several at a time.
     """
     options = _options(RoundKind.RESTART, countdown, reason, when_empty, at, silent=silent, kill=kill)
-    options = replace(no_longer_than(options, empty_within), backup=backup, despite_errors=despite)
-    if not waves and not together:
+    options = replace(no_longer_than(options, empty_timeout), backup=backup, despite_errors=force)
+    if not waves and not parallel:
         _run(server, options)
         return
     from roundgate.cli.fleet.waves import PlannedRound, run_in_waves
 
     context = open_call()
     planned = [PlannedRound(opened, options) for opened in context.several(server)]
-    code = run_in_waves(planned, context.store, waves=waves, together=together, go_on=go_on)
+    code = run_in_waves(planned, context.store, waves=waves, together=parallel, go_on=continue_on_error)
     if code:
         raise typer.Exit(code)
 

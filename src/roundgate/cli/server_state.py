@@ -230,7 +230,7 @@ def _life_remarks(server: Server, store: Store, state: RunState) -> list[Remark]
     remarks = _planned_remarks(server)
     for row in store.open_rounds(server.name):
         if is_at_work(row):
-            text = f"{describe_waits(row)}; to call it off: roundgate cancel {server.name}"
+            text = f"{describe_waits(row)}; to call it off: roundgate rounds cancel {server.name}"
             remarks.append(Remark("round-at-work", text))
     if state.recovering is not None:
         text = f"round {state.round} is being recovered by itself (try {state.recovering or 1})"

@@ -369,6 +369,6 @@ def echo_rows(server: Server, rows: list[Row], chosen: ShowFilter) -> None:
     hidden = sum(1 for spec in server.book.setting.values() if spec.tier == "advanced")
     echo()
     if hidden and not (chosen.names or chosen.everything or chosen.advanced or chosen.search):
-        echo(f"{hidden} advanced settings are not shown: --all. What one means: roundgate explain NAME")
+        echo(f"{hidden} advanced settings are not shown: --all. What one means: roundgate explain <name>")
     if not rows:
         echo("Nothing fits. Try another --search or --file, or --all.")

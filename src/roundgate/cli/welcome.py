@@ -18,13 +18,13 @@ def welcome() -> None:
     except NoSite:
         echo("  roundgate demo            watch it at work on made-up servers, in under a minute")
         echo("  roundgate init            make a site in this folder")
-        echo("  roundgate adopt FOLDER    make a server's folder part of the site")
+        echo("  roundgate adopt <folder>                  make a server's folder part of the site")
     else:
-        names = ", ".join(context.site.file.server) or "no server yet: roundgate adopt FOLDER"
+        names = ", ".join(context.site.file.server) or "no server yet: roundgate adopt <folder>"
         echo(f"This site: {context.site.file.site.name or context.site.folder} ({names})")
         echo()
         echo("  roundgate status                   the state of each server")
-        echo("  roundgate show SERVER              a server's settings")
-        echo("  roundgate set SERVER NAME=VALUE    change one; then 'roundgate apply SERVER'")
+        echo("  roundgate show <server>                    a server's settings")
+        echo("  roundgate set <server> <name>=<value>      change one; then: roundgate apply <server>")
     echo()
     echo("All commands: roundgate --help")

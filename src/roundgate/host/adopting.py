@@ -30,7 +30,7 @@ def make_site(folder: Path, name: str) -> None:
     """Write a site file. Raises Trouble where there is one already."""
     path = folder / SITE_FILE
     if path.exists():
-        raise Trouble(f"{path} already exists.", "roundgate adopt FOLDER")
+        raise Trouble(f"{path} already exists.", "roundgate adopt <folder>")
     try:
         folder.mkdir(parents=True, exist_ok=True)
         title = f"name = {_quoted(name)}\n" if name else ""

@@ -74,7 +74,7 @@ def find_site(given: str | None, start: Path) -> Site:
             return read_site(folder)
     raise NoSite(
         f"There is no site here: no {SITE_FILE} in {start} or above it.",
-        "roundgate init, to make one here; or name it with --site FOLDER",
+        "roundgate init, to make one here; or name it with --site <folder>",
     )
 
 
@@ -115,7 +115,7 @@ def choose_servers(site: Site, word: str | None, here: Path) -> list[str]:
     Raises UnknownName with the nearest name, or WrongUsage where it must be said.
     """
     if not site.file.server:
-        raise UnknownName("This site has no server yet.", "roundgate adopt FOLDER")
+        raise UnknownName("This site has no server yet.", "roundgate adopt <folder>")
     if word is None:
         return [_server_here(site, here)]
     chosen: list[str] = []

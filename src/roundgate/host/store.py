@@ -121,12 +121,12 @@ class Store:
         What a round is bringing into force is left alone. ``round`` is the round that puts them there for itself.
         """
         with self.whole():
-            waiting = [entry for entry in self.slate(server) if entry.round == round]
+            waiting, now = [entry for entry in self.slate(server) if entry.round == round], time.time()
             for operation in operations:
-                waiting = self._add_one(server, waiting, operation, by, round)
+                waiting = self._add_one(server, waiting, operation, (by, now), round)
 
     def _add_one(
-        self, server: str, waiting: Sequence[Waiting], operation: Operation, by: str, round: int | None = None
+        self, server: str, waiting: Sequence[Waiting], operation: Operation, put: tuple[str, float], round: int | None
     ) -> list[Waiting]:
         """Put an operation after what waits, or in the place of what it replaces; give what waits then."""
         *kept, final = merged([entry.operation for entry in waiting], operation)
@@ -134,10 +134,11 @@ class Store:
         stays = {id(entry) for entry in kept}
         gone = [(entry.id,) for entry in waiting if id(entry.operation) not in stays]
         self.db.executemany("DELETE FROM slate WHERE id=?", gone)
-        row = (server, stored(final), time.time(), by, round)
+        by, now = put
+        row = (server, stored(final), now, by, round)
         new = self.db.execute("INSERT INTO slate (server, operation, at, by, round) VALUES (?, ?, ?, ?, ?)", row)
         left = [entry for entry in waiting if id(entry.operation) in stays]
-        return [*left, Waiting(int(new.lastrowid or 0), final, row[2], by, round)]
+        return [*left, Waiting(int(new.lastrowid or 0), final, now, by, round)]
 
     def take_off_slate(self, numbers: Sequence[int]) -> list[int]:
         """Take operations off the slate by their ids, but for those of a round at work; give the ids that are gone."""
@@ -174,9 +175,8 @@ class Store:
         self.db.execute("UPDATE slate SET round=NULL WHERE round=?", (round,))
         for entry in since:
             self.db.execute("DELETE FROM slate WHERE id=?", (entry.id,))
-            self._add_one(
-                server, [other for other in self.slate(server) if other.round is None], entry.operation, entry.by
-            )
+            waiting = [other for other in self.slate(server) if other.round is None]
+            self._add_one(server, waiting, entry.operation, (entry.by, entry.at), None)
 
     def queue_as_usual(self, server: str) -> None:
         """Let what was to go into the files at a stop wait for a round like the rest: it was tried, and undone."""

@@ -1,4 +1,4 @@
-"""Backups: ``backup`` and ``backups``."""
+"""Backups: ``backup list``, ``check``, ``make`` and ``restore``."""
 
 from __future__ import annotations
 
@@ -7,9 +7,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
-from msgspec.structs import replace
 
 from roundgate.cli.apply import Countdown, Reason, Yes
+from roundgate.cli.complete import complete_server, complete_server_first
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, is_terminal, plain, warn
 from roundgate.core.rounds import RoundKind
@@ -23,58 +23,33 @@ if TYPE_CHECKING:
     from roundgate.cli.call import CallContext
     from roundgate.host.backups.manifest import Manifest
 
-_VERBS = ("check", "restore")
 _READ = 3
 """How often each byte is read: for its digest, into the archive, and out of it again."""
 
 
-def backup(
-    arguments: Annotated[
-        list[str] | None,
-        typer.Argument(
-            metavar="[SERVER] | check N | restore N [FILE]...",
-            help="Make, verify or restore a backup, or some of its files.",
-        ),
+def make(
+    server: Annotated[
+        str | None, typer.Argument(metavar="[SERVER]", help="Which servers.", autocompletion=complete_server)
     ] = None,
     whole: Annotated[bool, typer.Option("--whole", help="The whole folder, not only the worlds.")] = False,
     as_zip: Annotated[bool, typer.Option("--zip", help="A .zip in place of a .tar.zst.")] = False,
     as_it_runs: Annotated[
         bool, typer.Option("--as-it-runs", help="Back up a running server even if it cannot pause its saving.")
     ] = False,
-    to: Annotated[
-        str, typer.Option("--to", metavar="FOLDER", help="restore: into this new folder, not into the server's.")
-    ] = "",
-    yes: Yes = False,
-    countdown: Countdown = "0s",
-    reason: Reason = "",
 ) -> None:
-    """Save a server's worlds, or its whole folder, and read the archive again to see that it is right.
+    """Save a server's worlds, or its whole folder, and verify the archive by reading it again.
 
-    A running server holds its saving meanwhile, where its rulebook says how. Older backups are deleted as [backup] in
-    the site file says. 'restore' without --to is a round; what was there before it becomes a backup.
+    A running server pauses its saving meanwhile, where its rulebook says how.
     """
-    from roundgate.cli.rounding import seconds
-
-    given = list(arguments or [])
     context = open_call()
-    if given and given[0] in _VERBS and given[0] not in context.names:
-        verb, *rest = given
-        if not rest or not rest[0].isdecimal():
-            raise WrongUsage("Which backup?", f"roundgate backup {verb} NUMBER    (see roundgate backups)")
-        if verb == "check":
-            _check(context, int(rest[0]))
-        else:
-            how = Options(kind=RoundKind.RESTORE, countdown=seconds(countdown), reason=reason)
-            _restore(context, int(rest[0]), rest[1:], to, how, yes=yes)
-        return
-    if to:
-        raise WrongUsage("--to is for restore.", "roundgate backup restore NUMBER --to FOLDER")
-    word, rest = context.split(given)
-    if rest:
-        raise WrongUsage(f"'{rest[0]}' is not a server.", "roundgate backup SERVER")
-    kind = "zip" if as_zip else "tar.zst"
-    for server in context.servers(word):
-        _make(context, server.name, "whole" if whole else "worlds", kind, as_it_runs=as_it_runs)
+    for opened in context.servers(server):
+        _make(
+            context,
+            opened.name,
+            "whole" if whole else "worlds",
+            "zip" if as_zip else "tar.zst",
+            as_it_runs=as_it_runs,
+        )
 
 
 def _make(context: CallContext, name: str, what: str, kind: str, *, as_it_runs: bool) -> None:
@@ -135,15 +110,18 @@ def _progress(what: str, whole: int = 0) -> Callable[[int], None] | None:
     return told
 
 
-def _check(context: CallContext, number: int) -> None:
-    """Read a backup again. Raises Exit with 1 where it is damaged."""
+def check(
+    number: Annotated[int, typer.Argument(min=1, max=10**9, metavar="NUMBER", help="Which backup; see 'backup list'.")],
+) -> None:
+    """Verify a backup by reading all of it again. The exit code is 1 where it is damaged."""
     from roundgate.host.backups.archives import verify
     from roundgate.host.backups.manifest import archive_of, backup_numbered
 
+    context = open_call()
     manifest = backup_numbered(context.site, number)
     path = archive_of(context.site, manifest)
     if not path.is_file():
-        raise Trouble(f"The archive of backup {number} is not there: {path}.", "roundgate backups")
+        raise Trouble(f"The archive of backup {number} is not there: {path}.", "roundgate backup list")
     wrong = verify(path, manifest, _progress("reading", manifest.size))
     for mistake in wrong:
         echo(f"  {plain(mistake)}")
@@ -153,13 +131,43 @@ def _check(context: CallContext, number: int) -> None:
     echo(f"Backup {number} of {manifest.server} is intact: {_files(manifest)}, {_size(manifest.size)}.")
 
 
-def _restore(context: CallContext, number: int, only: list[str], to: str, options: Options, *, yes: bool) -> None:
+def restore(
+    arguments: Annotated[
+        list[str],
+        typer.Argument(
+            metavar="[SERVER] NUMBER [FILE]...",
+            help="Which backup, and which files of it; default: all.",
+            autocompletion=complete_server_first,
+        ),
+    ],
+    to: Annotated[str, typer.Option("--to", metavar="FOLDER", help="Into this new folder, not the server's.")] = "",
+    countdown: Countdown = "0s",
+    reason: Reason = "",
+    yes: Yes = False,
+) -> None:
+    """Restore a backup, or some of its files, by a round: the server stops, and starts again.
+
+    What was there before becomes a backup. With --to the server is left alone.
+    """
+    from roundgate.cli.rounding import seconds
     from roundgate.host.backups.manifest import backup_numbered
     from roundgate.host.backups.unpacking import restore_to
 
+    context = open_call()
+    word, given = context.after_server("backup restore", arguments, "NUMBER", "[FILE]...")
+    if not given[0].isdecimal():
+        raise WrongUsage(f"'{given[0]}' is not the number of a backup.", "roundgate backup list")
+    number, only = int(given[0]), given[1:]
     manifest = backup_numbered(context.site, number)
+    if word is not None and manifest.server not in [opened.name for opened in context.servers(word)]:
+        raise WrongUsage(
+            f"Backup {number} is one of {manifest.server}, not of {word}.", f"roundgate backup list {word}"
+        )
     if not to:
-        code = _restore_in_place(context, manifest, replace(options, target=number, only=tuple(only)), yes=yes)
+        how = Options(
+            kind=RoundKind.RESTORE, countdown=seconds(countdown), reason=reason, target=number, only=tuple(only)
+        )
+        code = _restore_in_place(context, manifest, how, yes=yes)
         if code:
             raise typer.Exit(code)
         return
@@ -187,8 +195,11 @@ def _restore_in_place(context: CallContext, manifest: Manifest, options: Options
     return run_round(context, server, options)
 
 
-def backups(
-    server: Annotated[str | None, typer.Argument(help="Which servers; default: all.")] = None,
+def list_backups(
+    server: Annotated[
+        str | None,
+        typer.Argument(metavar="[SERVER]", help="Which servers; default: all.", autocompletion=complete_server),
+    ] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
     """List the backups, the newest first."""
@@ -223,7 +234,7 @@ def backups(
         return
     if not rows:
         echo("There are no backups.")
-        echo("  to make one: roundgate backup SERVER")
+        echo("  to make one of each server: roundgate backup make @all")
         return
     echo_table(
         ("backup", "server", "made", "what", "files", "size", "packed", ""),

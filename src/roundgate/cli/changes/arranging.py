@@ -26,11 +26,13 @@ def arrange(
     from roundgate.cli.edit import put
 
     if bool(by) == bool(number):
-        raise WrongUsage("Sort by which field, or renumber which field?", "roundgate arrange SERVER SET --by FIELD")
+        raise WrongUsage(
+            "Sort by which field, or renumber which field?", "roundgate arrange <server> <set> --by <field>"
+        )
     context = open_call()
     word, rest = context.split(list(arguments))
     if len(rest) != 1:
-        raise WrongUsage("One set of records at a time.", "roundgate arrange SERVER SET --by FIELD")
+        raise WrongUsage("One set of records at a time.", "roundgate arrange <server> <set> --by <field>")
     planned = []
     for server in context.servers(word):
         if by:

@@ -35,7 +35,7 @@ def edit(
     A server's file goes onto the slate; any other file is written. The editor is VISUAL, else EDITOR.
     """
     if len(arguments) > 2:
-        raise WrongUsage("One file at a time.", "roundgate edit SERVER FILE")
+        raise WrongUsage("One file at a time.", "roundgate edit <server> <file>")
     from roundgate.cli.call import home_of
 
     if len(arguments) == 1 and Path(arguments[0]).exists() and not home_of(arguments[0]):

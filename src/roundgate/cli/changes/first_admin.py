@@ -17,29 +17,24 @@ from roundgate.host.patterns import search
 from roundgate.host.rounds.options import Options
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
-
     from roundgate.api.server import OpenServer
     from roundgate.cli.call import CallContext
 
 
-def first_admin(context: CallContext, arguments: Sequence[str], rank: str, within: str, *, yes: bool) -> None:
+def first_admin(context: CallContext, server: OpenServer, word: str, rank: str, within: str, *, yes: bool) -> None:
     """Start a server, wait for the first who comes in, and put them on its roster of admins.
 
     Raises WrongUsage, Trouble, or Exit where a round fails.
     """
     from roundgate.api.people import standings
 
-    if len(arguments) not in (1, 2):
-        raise WrongUsage("Which server?", "roundgate roster first SERVER [ROSTER]")
-    server = context.server(arguments[0])
-    roster = _admin_roster(server, arguments[1] if len(arguments) > 1 else "")
+    roster = _admin_roster(server, word)
     there = [standing for standing in standings(server) if standing.roster == roster]
     if there:
         name = there[0].record.value("name") or there[0].id
         raise WrongUsage(
             f"{roster} of {server.name} is not empty: {plain(name)} is on it.",
-            f"roundgate add {server.name} {roster} NAME",
+            f"roundgate add {server.name} {roster} <name>",
         )
     if not server.state().runs:
         _end_if(run_round(context, server.server, Options(kind=RoundKind.START)))

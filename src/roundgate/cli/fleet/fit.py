@@ -6,54 +6,88 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from roundgate.cli.complete import complete_server
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, styled
 from roundgate.host.errors import WrongUsage
 
 if TYPE_CHECKING:
     from roundgate.api.fit import Survey
+    from roundgate.api.server import OpenServer
     from roundgate.cli.call import CallContext
     from roundgate.cli.screen.outputs import FitOutput
     from roundgate.core.fleet.ports import PortPromise
 
-_TOPICS = ("ports", "memory", "cores")
+Servers = Annotated[
+    list[str] | None,
+    typer.Argument(metavar="[SERVER]...", help="Which servers; default: all.", autocompletion=complete_server),
+]
+Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 
 
-def fit(
-    arguments: Annotated[
-        list[str] | None,
-        typer.Argument(metavar="[ports|memory|cores] [SERVER...]", help="What to show; default: all of it."),
-    ] = None,
+def everything(servers: Servers = None, as_json: Json = False) -> None:
+    """Show which ports, how much memory and which cores are promised, and what clashes. The exit code is 1 then."""
+    _show(open_call(), servers, ("ports", "memory", "cores"), as_json=as_json)
+
+
+def ports(
+    servers: Servers = None,
     for_server: Annotated[
-        str, typer.Option("--for", metavar="SERVER", help="ports: the next free block for this server.")
+        str, typer.Option("--for", metavar="SERVER", help="Find the next free block for this server.")
     ] = "",
-    start: Annotated[int, typer.Option("--from", min=0, max=65535, help="ports --for: not below this.")] = 0,
-    give: Annotated[int, typer.Option("--give", min=0, help="cores: how many to give to each server.")] = 0,
-    spare: Annotated[int, typer.Option("--spare", min=0, help="cores --give: how many to leave to the machine.")] = 0,
-    put_there: Annotated[bool, typer.Option("--set", help="ports --for: put the block onto the slate.")] = False,
-    image: Annotated[str, typer.Option("--image", metavar="FILE", help="Draw cores by servers (PNG, SVG, PDF).")] = "",
-    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+    start: Annotated[int, typer.Option("--from", min=0, max=65535, help="With --for: not below this.")] = 0,
+    put_there: Annotated[bool, typer.Option("--set", help="With --for: put the block onto the slate.")] = False,
+    as_json: Json = False,
 ) -> None:
-    """Show which ports, how much memory and which cores the servers of this machine are promised, and what clashes.
-
-    What waits on the slates counts. The exit code is 1 where promises cannot all be kept.
-    """
-    from roundgate.api.fit import survey
-
-    given = list(arguments or [])
-    topic = given.pop(0) if given and given[0] in _TOPICS else ""
+    """Show the ports that servers are promised, and which clash; or find a free block of them for a server."""
     context = open_call()
-    meant = given or ["@all"]
-    servers = list({server.name: server for word in meant for server in context.readable(word)}.values())
     if for_server:
         _free_ports(context, for_server, start, put_there=put_there, as_json=as_json)
         return
+    if start or put_there:
+        raise WrongUsage("--from and --set belong to --for.", "roundgate fit ports --help")
+    _show(context, servers, ("ports",), as_json=as_json)
+
+
+def memory(servers: Servers = None, as_json: Json = False) -> None:
+    """Show how much memory the servers may take, and whether the machine has it."""
+    _show(open_call(), servers, ("memory",), as_json=as_json)
+
+
+def cores(
+    servers: Servers = None,
+    give: Annotated[int, typer.Option("--give", min=0, help="How many to give to each server.")] = 0,
+    spare: Annotated[int, typer.Option("--spare", min=0, help="With --give: how many to leave to the machine.")] = 0,
+    image: Annotated[str, typer.Option("--image", metavar="FILE", help="Draw cores by servers (PNG, SVG, PDF).")] = "",
+    as_json: Json = False,
+) -> None:
+    """Show which servers share which cores; or deal the cores out."""
+    context = open_call()
     if give:
-        if topic != "cores":
-            raise WrongUsage("Give what?", "roundgate fit cores --give 2 @all --spare 1")
-        _give_cores(context, [server.name for server in servers], give, spare)
-        servers = list({server.name: context.opened(server.name) for server in servers}.values())
-    found = survey(servers)
+        _give_cores(context, [server.name for server in _meant(context, servers)], give, spare)
+        context = open_call()  # with what was just put onto the slates
+    elif spare:
+        raise WrongUsage("--spare belongs to --give.", "roundgate fit cores --help")
+    _show(context, servers, ("cores",), image, as_json=as_json, fails=not give)
+
+
+def _meant(context: CallContext, words: list[str] | None) -> list[OpenServer]:
+    return list({server.name: server for word in words or ["@all"] for server in context.readable(word)}.values())
+
+
+def _show(
+    context: CallContext,
+    words: list[str] | None,
+    topics: tuple[str, ...],
+    image: str = "",
+    *,
+    as_json: bool,
+    fails: bool = True,
+) -> None:
+    """Print what is promised. Raises Exit with 1 where not all of it can be kept, if that ``fails``."""
+    from roundgate.api.fit import survey
+
+    found = survey(_meant(context, words))
     if image:
         from roundgate.cli.fleet.picture import draw_cores
 
@@ -62,9 +96,9 @@ def fit(
         echo_json(_output(found))
     else:
         for part, show in (("ports", _echo_ports), ("memory", _echo_memory), ("cores", _echo_cores)):
-            if topic in ("", part):
+            if part in topics:
                 show(found)
-    if not found.fits and not give:
+    if fails and not found.fits:
         raise typer.Exit(1)
 
 

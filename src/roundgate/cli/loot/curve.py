@@ -52,7 +52,7 @@ def curve(
     context = open_call()
     word, rest = context.split(list(arguments))
     if len(rest) != 1:
-        raise WrongUsage("One curve at a time.", "roundgate curve SERVER NAME")
+        raise WrongUsage("One curve at a time.", "roundgate curve <server> <name>")
     making = Making(formula, through, scale, levels, step)
     makes = bool(formula or through or scale or levels)
     servers = context.servers(word)

@@ -1,4 +1,4 @@
-"""Notices outward: ``notices``."""
+"""Notices by webhook and mail: ``notices list`` and ``test``."""
 
 from __future__ import annotations
 
@@ -12,7 +12,6 @@ from roundgate.cli.screen.output import echo, echo_json, echo_table
 from roundgate.host.errors import UnknownName, WrongUsage
 
 if TYPE_CHECKING:
-    from roundgate.cli.call import CallContext
     from roundgate.cli.screen.outputs import DeliveryOutput, RecipientOutput
     from roundgate.host.notices.outbox import Delivery
 
@@ -21,34 +20,20 @@ _EXAMPLE = """  [notices.webhook.club]
   on = ["going-down", "up-again", "crashed"]"""
 
 
-def notices(
-    arguments: Annotated[
-        list[str] | None,
-        typer.Argument(metavar="[test [NAME]...]", help="test: send one now."),
-    ] = None,
-    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
-) -> None:
-    """Who is told outward when a server goes down, comes up or crashes, and whether it was taken.
+Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 
-    The recipients are webhooks and mail, in [notices] of the site file. A notice that is not taken is tried again, and
-    never holds up a round.
+
+def listed(as_json: Json = False) -> None:
+    """List who is notified when a server goes down, comes up or crashes, and whether the last notice was delivered.
+
+    A notice that is not delivered is tried again, and never holds up a round.
     """
-    context = open_call()
-    given = list(arguments or [])
-    if given[:1] == ["test"]:
-        raise typer.Exit(_test(context, given[1:], as_json=as_json))
-    if given:
-        raise WrongUsage(f"'{given[0]}' is nothing that notices do.", "roundgate notices, or: roundgate notices test")
-    _list(context, as_json=as_json)
-
-
-def _list(context: CallContext, *, as_json: bool) -> None:
     from roundgate.cli.screen.outputs import RecipientOutput
     from roundgate.host.notices.outbox import deliveries, waiting
     from roundgate.host.notices.sending import host_of
     from roundgate.host.notices.tables import Mail
 
-    site = context.site
+    site = open_call().site
     last = {delivery.to: delivery for delivery in deliveries(site)}
     rows = [
         RecipientOutput(
@@ -100,13 +85,18 @@ def _describe_last(row: RecipientOutput) -> str:
     return f"{strftime('%Y-%m-%d %H:%M', localtime(last.at))} {what}: {how}{f' ({last.detail})' if last.detail else ''}"
 
 
-def _test(context: CallContext, names: list[str], *, as_json: bool) -> int:
-    """Send a notice to some recipients, or to all; give the exit code."""
+def test(
+    recipients: Annotated[
+        list[str] | None, typer.Argument(metavar="[RECIPIENT]...", help="Of [notices]; default: all.")
+    ] = None,
+    as_json: Json = False,
+) -> None:
+    """Send a test to some recipients, or to all. The exit code is 1 where one was not delivered."""
     from roundgate.core.notices.model import Notice, NoticeEvent
     from roundgate.host.notices.delivering import deliver
     from roundgate.host.notices.outbox import dated, note
 
-    site = context.site
+    site, names = open_call().site, recipients or []
     known = site.file.notices.recipients
     odd = next((name for name in names if name not in known), None)
     if odd is not None:
@@ -125,4 +115,5 @@ def _test(context: CallContext, names: list[str], *, as_json: bool) -> int:
     for delivery in () if as_json else found:
         detail = f" ({delivery.detail})" if delivery.detail else ""
         echo(f"{delivery.to}: {'delivered' if delivery.done else 'NOT DELIVERED'}{detail}")
-    return 0 if all(delivery.done for delivery in found) else 1
+    if not all(delivery.done for delivery in found):
+        raise typer.Exit(1)

@@ -3,29 +3,46 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from roundgate.cli.ranks.options import RankOptions, asked, label, reason
+from roundgate.cli.complete import complete_server_first
+from roundgate.cli.opening import open_call
+from roundgate.cli.ranks.options import (
+    Json,
+    OneWho,
+    OnlyServer,
+    WhoAndPermission,
+    WithSlate,
+    asked,
+    label,
+    reason,
+)
 from roundgate.cli.screen.output import echo, echo_json, echo_table, plain, styled
 
 if TYPE_CHECKING:
-    from roundgate.cli.call import CallContext
     from roundgate.cli.screen.outputs import WhyOutput
     from roundgate.core.ranks.model import RankMember, Scheme
 
 
-def who(context: CallContext, word: str | None, arguments: list[str], options: RankOptions) -> None:
-    """Print who may do something, with the reason for each. Those in the same ranks are decided once."""
+def who(
+    arguments: Annotated[
+        list[str], typer.Argument(metavar="[SERVER] PERMISSION", autocompletion=complete_server_first)
+    ],
+    with_slate: WithSlate = False,
+    as_json: Json = False,
+) -> None:
+    """Show who has a permission, with the reason for each."""
     from roundgate.api.ranks import permission_meant
     from roundgate.cli.screen.outputs import MayOutput
     from roundgate.core.ranks.deciding import Answer, decide
 
-    output = []
-    for server, scheme in asked(context, word, options):
-        permission = permission_meant(context.site, server, scheme, arguments[0])
-        known: dict[tuple[str, ...], tuple[Answer, str]] = {}
+    context, output = open_call(), []
+    word, [asked_for] = context.after_server("ranks who", arguments, "PERMISSION")
+    for server, scheme in asked(context, word, with_slate=with_slate):
+        permission = permission_meant(context.site, server, scheme, asked_for)
+        known: dict[tuple[str, ...], tuple[Answer, str]] = {}  # those in the same ranks are decided once
         for member in (*scheme.members.values(), scheme.newcomer()):
             found = None if member.entries else known.get(member.groups)
             if found is None:
@@ -37,11 +54,11 @@ def who(context: CallContext, word: str | None, arguments: list[str], options: R
                 output.append(
                     MayOutput(label(server, scheme), member.id, member.name, permission, may=True, reason=found[1])
                 )
-    if options.as_json:
+    if as_json:
         echo_json(output)
         return
     if not output:
-        echo(f"Nobody may {plain(arguments[0])}.")
+        echo(f"Nobody may {plain(asked_for)}.")
         return
     echo_table(
         ("server", "name", "id", "why"),
@@ -49,41 +66,41 @@ def who(context: CallContext, word: str | None, arguments: list[str], options: R
     )
 
 
-def may(context: CallContext, word: str | None, arguments: list[str], options: RankOptions) -> None:
-    """Answer yes or no for each server. Raises Exit with 1 where one says no."""
+def may(arguments: WhoAndPermission, with_slate: WithSlate = False, as_json: Json = False) -> None:
+    """Answer yes or no for each server. The exit code is 1 where one says no."""
     from roundgate.cli.screen.outputs import MayOutput
     from roundgate.core.ranks.deciding import decide
 
     output = []
-    for name, scheme, member, permission in _meant(context, word, arguments, options):
+    for name, scheme, member, permission in _meant("ranks may", arguments, with_slate=with_slate):
         answer = decide(member, permission, scheme)
         output.append(MayOutput(name, member.id, member.name, permission, answer.may, reason(answer, scheme)))
-    if options.as_json:
+    if as_json:
         echo_json(output)
-    for row in output if not options.as_json else ():
+    for row in output if not as_json else ():
         echo(f"{row.server}  {plain(row.name)} {'may' if row.may else 'may NOT'} {row.permission}")
     if not all(row.may for row in output):
         raise typer.Exit(1)
 
 
-def _meant(
-    context: CallContext, word: str | None, arguments: list[str], options: RankOptions
-) -> Iterator[tuple[str, Scheme, RankMember, str]]:
+def _meant(call: str, arguments: list[str], *, with_slate: bool) -> Iterator[tuple[str, Scheme, RankMember, str]]:
     """Give for each server what it is called, its ranks, whom the first word means, and what the second does."""
     from roundgate.api.ranks import member_meant, permission_meant
 
-    for server, scheme in asked(context, word, options):
-        member = member_meant(context.site, server, scheme, arguments[0])
-        yield label(server, scheme), scheme, member, permission_meant(context.site, server, scheme, arguments[1])
+    context = open_call()
+    word, [somebody, permission] = context.after_server(call, arguments, "WHO", "PERMISSION")
+    for server, scheme in asked(context, word, with_slate=with_slate):
+        member = member_meant(context.site, server, scheme, somebody)
+        yield label(server, scheme), scheme, member, permission_meant(context.site, server, scheme, permission)
 
 
-def why(context: CallContext, word: str | None, arguments: list[str], options: RankOptions) -> None:
-    """Print what decides, the chain that leads there, and what would decide next."""
+def why(arguments: WhoAndPermission, with_slate: WithSlate = False, as_json: Json = False) -> None:
+    """Show which entry decides, the chain of ranks that leads there, and what would decide next."""
     from roundgate.cli.screen.outputs import WhyOutput
     from roundgate.core.ranks.deciding import chain_of, decisions
 
     output = []
-    for name, scheme, member, permission in _meant(context, word, arguments, options):
+    for name, scheme, member, permission in _meant("ranks why", arguments, with_slate=with_slate):
         first, *others = decisions(member, permission, scheme)
         output.append(
             WhyOutput(
@@ -97,9 +114,9 @@ def why(context: CallContext, word: str | None, arguments: list[str], options: R
                 [f"{'may' if other.may else 'may NOT'}: {reason(other, scheme)}" for other in others],
             )
         )
-        if not options.as_json:
+        if not as_json:
             _echo_why(output[-1], scheme)
-    if options.as_json:
+    if as_json:
         echo_json(output)
 
 
@@ -115,15 +132,16 @@ def _echo_why(output: WhyOutput, scheme: Scheme) -> None:
         echo(f"  else     {other}")
 
 
-def of(context: CallContext, word: str | None, arguments: list[str], options: RankOptions) -> None:
-    """Print all that somebody may do, by where it comes from."""
+def of(arguments: OneWho, with_slate: WithSlate = False, as_json: Json = False) -> None:
+    """Show all that somebody may do, by where it comes from."""
     from roundgate.api.ranks import catalogue_of, member_meant
     from roundgate.cli.screen.outputs import MayOutput
     from roundgate.core.ranks.deciding import decide
 
-    output = []
-    for server, scheme in asked(context, word, options):
-        member = member_meant(context.site, server, scheme, arguments[0])
+    context, output = open_call(), []
+    word, [somebody] = context.after_server("ranks of", arguments, "WHO")
+    for server, scheme in asked(context, word, with_slate=with_slate):
+        member = member_meant(context.site, server, scheme, somebody)
         found: dict[str, list[str]] = {}
         denied = []
         for permission in catalogue_of(server, scheme):
@@ -136,7 +154,7 @@ def of(context: CallContext, word: str | None, arguments: list[str], options: Ra
                 found.setdefault(answer.entry.holder, []).append(permission)
             else:
                 denied.append(f"{permission} ({answer.entry.holder})")
-        if options.as_json:
+        if as_json:
             continue
         ranks = ", ".join(member.groups) or scheme.default
         echo(f"{label(server, scheme)}  {styled(plain(member.name), 'bold')}  {ranks}")
@@ -146,13 +164,15 @@ def of(context: CallContext, word: str | None, arguments: list[str], options: Ra
             echo(f"  denied: {', '.join(denied)}")
         if not found:
             echo("  nothing")
-    if options.as_json:
+    if as_json:
         echo_json(output)
 
 
-def tree(context: CallContext, word: str | None, _words: list[str], options: RankOptions) -> None:
-    """Print the ranks as a tree: each below those whose permissions it has too."""
-    for server, scheme in asked(context, word, options):
+def tree(arguments: OnlyServer = None, with_slate: WithSlate = False) -> None:
+    """Show the ranks as a tree: each below those whose permissions it inherits."""
+    context = open_call()
+    word, _ = context.after_server("ranks tree", arguments)
+    for server, scheme in asked(context, word, with_slate=with_slate):
         echo(styled(label(server, scheme), "bold"))
         children: dict[str, list[str]] = {}
         for name, group in scheme.groups.items():
@@ -160,7 +180,7 @@ def tree(context: CallContext, word: str | None, _words: list[str], options: Ran
                 children.setdefault(parent if parent in scheme.groups else "", []).append(name)
         _branch(scheme, children, "", "  ", ())
         if not scheme.groups:
-            echo(f"  no ranks yet    (begin with: roundgate ranks ladder {server.name})")
+            echo(f"  no ranks yet    (begin with: roundgate ranks starter {server.name})")
 
 
 def _branch(scheme: Scheme, children: dict[str, list[str]], parent: str, indent: str, above: tuple[str, ...]) -> None:
@@ -175,6 +195,3 @@ def _branch(scheme: Scheme, children: dict[str, list[str]], parent: str, indent:
         echo(f"{indent}{styled(name, 'bold')}{f'  ({joined})' if joined else ''}  {entries}")
         if name not in above:
             _branch(scheme, children, name, indent + "  ", (*above, name))
-
-
-VERBS = {"who": who, "may": may, "why": why, "of": of, "tree": tree}

@@ -2,62 +2,111 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Annotated
 
+import typer
+
+from roundgate.cli.complete import complete_server_first
 from roundgate.cli.edit import put
-from roundgate.cli.ranks.options import RankOptions
+from roundgate.cli.opening import open_call
+from roundgate.cli.ranks.options import OnlyServer
 from roundgate.cli.screen.output import echo, plain
 from roundgate.core.operations.base import Operation
-from roundgate.host.errors import WrongUsage
 
 if TYPE_CHECKING:
     from roundgate.api.rank_changes import RankChanges
-    from roundgate.cli.call import CallContext
 
-Make = Callable[["RankChanges", Sequence[str], RankOptions], "list[Operation]"]
+Make = Callable[["RankChanges", list[str]], "list[Operation]"]
 _SHOWN = 8
+_PERMISSIONS = typer.Argument(metavar="[SERVER] RANK PERMISSION...", autocompletion=complete_server_first)
+_PEOPLE = typer.Argument(metavar="[SERVER] RANK WHO...", autocompletion=complete_server_first)
+_RANK = typer.Argument(metavar="[SERVER] RANK", autocompletion=complete_server_first)
+_PAIR = typer.Argument(metavar="[SERVER] RANK NEW", autocompletion=complete_server_first)
+_FIELDS = typer.Argument(metavar="[SERVER] RANK [FIELD=VALUE]...", autocompletion=complete_server_first)
 
 
-def _verb(verb: str, make: Make) -> Callable[[CallContext, str | None, list[str], RankOptions], None]:
-    """Make a verb out of what gives its operations; on several servers all are made before any is put anywhere."""
+def _change(verb: str, arguments: list[str] | None, needs: str, make: Make) -> None:
+    """Put onto the slates what a verb makes; on several servers all is made before any is put anywhere."""
+    from roundgate.api.rank_changes import RankChanges
+    from roundgate.api.ranks import server_and_world, slate_impact
+    from roundgate.core.ranks.impact import describe_shift
 
-    def act(context: CallContext, word: str | None, arguments: list[str], options: RankOptions) -> None:
-        from roundgate.api.rank_changes import RankChanges
-        from roundgate.api.ranks import server_and_world, slate_impact
-        from roundgate.core.ranks.impact import describe_shift
-
-        for option, is_given, home in (("--above", options.above, "add"), ("--to", options.to, "remove")):
-            if is_given and verb != home:
-                raise WrongUsage(f"{option} belongs to 'ranks {home}'.")
-        name, world = server_and_world(word) if word else (None, "")
-        servers = context.servers(name)
-        made = [make(RankChanges(context.site, server, world), arguments, options) for server in servers]
-        for server, operations in zip(servers, made, strict=True):
-            if not operations:
-                echo(f"{server.name}: that is so already.")
-                continue
-            put(server, operations)
-            shifts = slate_impact(context.site, server)
-            for shift in shifts[:_SHOWN]:
-                echo(f"  ! {plain(describe_shift(shift))}")
-            if len(shifts) > _SHOWN:
-                echo(f"  ! {len(shifts) - _SHOWN} more: roundgate ranks impact {server.name}")
-
-    return act
+    context = open_call()
+    word, given = context.after_server(f"ranks {verb}", arguments, *needs.split())
+    name, world = server_and_world(word) if word else (None, "")
+    servers = context.servers(name)
+    made = [make(RankChanges(context.site, server, world), given) for server in servers]
+    for server, operations in zip(servers, made, strict=True):
+        if not operations:
+            echo(f"{server.name}: that is so already.")
+            continue
+        put(server, operations)
+        shifts = slate_impact(context.site, server)
+        for shift in shifts[:_SHOWN]:
+            echo(f"  ! {plain(describe_shift(shift))}")
+        if len(shifts) > _SHOWN:
+            echo(f"  ! {len(shifts) - _SHOWN} more: roundgate ranks impact {server.name}")
 
 
-_MAKERS: dict[str, Make] = {
-    "add": lambda changes, arguments, options: changes.added(arguments[0], arguments[1:], options.above),
-    "copy": lambda changes, arguments, _: changes.copied(arguments[0], arguments[1]),
-    "rename": lambda changes, arguments, _: changes.renamed(arguments[0], arguments[1]),
-    "remove": lambda changes, arguments, options: changes.removed(arguments[0], options.to),
-    "grant": lambda changes, arguments, _: changes.granted(arguments[0], arguments[1:]),
-    "deny": lambda changes, arguments, _: changes.denied(arguments[0], arguments[1:]),
-    "withdraw": lambda changes, arguments, _: changes.withdrawn(arguments[0], arguments[1:]),
-    "join": lambda changes, arguments, _: changes.joined(arguments[0], arguments[1:]),
-    "leave": lambda changes, arguments, _: changes.left(arguments[0], arguments[1:]),
-    "default": lambda changes, arguments, _: changes.default(arguments[0]),
-    "ladder": lambda changes, _words, _options: changes.ladder(),
-}
-VERBS = {verb: _verb(verb, make) for verb, make in _MAKERS.items()}
+def add(
+    arguments: Annotated[list[str], _FIELDS],
+    above: Annotated[
+        str, typer.Option("--above", metavar="RANK", help="Also give it the permissions of this rank.")
+    ] = "",
+) -> None:
+    """Add a rank; its fields are those of the rulebook, such as title=Bosun."""
+    _change("add", arguments, "RANK [FIELD=VALUE]...", lambda ranks, given: ranks.added(given[0], given[1:], above))
+
+
+def copy(arguments: Annotated[list[str], _PAIR]) -> None:
+    """Add a rank that has all that another one has."""
+    _change("copy", arguments, "RANK NEW", lambda ranks, given: ranks.copied(*given))
+
+
+def rename(arguments: Annotated[list[str], _PAIR]) -> None:
+    """Rename a rank, wherever it is named: in its members, and in the ranks that inherit from it."""
+    _change("rename", arguments, "RANK NEW", lambda ranks, given: ranks.renamed(*given))
+
+
+def remove(
+    arguments: Annotated[list[str], _RANK],
+    to: Annotated[str, typer.Option("--to", metavar="RANK", help="Where its people go.")] = "",
+) -> None:
+    """Remove a rank. Its people need another one: --to."""
+    _change("remove", arguments, "RANK", lambda ranks, given: ranks.removed(given[0], to))
+
+
+def grant(arguments: Annotated[list[str], _PERMISSIONS]) -> None:
+    """Grant permissions to a rank."""
+    _change("grant", arguments, "RANK PERMISSION...", lambda ranks, given: ranks.granted(given[0], given[1:]))
+
+
+def deny(arguments: Annotated[list[str], _PERMISSIONS]) -> None:
+    """Deny permissions to a rank, even where a rank that it inherits from grants them."""
+    _change("deny", arguments, "RANK PERMISSION...", lambda ranks, given: ranks.denied(given[0], given[1:]))
+
+
+def withdraw(arguments: Annotated[list[str], _PERMISSIONS]) -> None:
+    """Take entries about permissions out of a rank, grants and denials; what it inherits counts then."""
+    _change("withdraw", arguments, "RANK PERMISSION...", lambda ranks, given: ranks.withdrawn(given[0], given[1:]))
+
+
+def join(arguments: Annotated[list[str], _PEOPLE]) -> None:
+    """Put people into a rank."""
+    _change("join", arguments, "RANK WHO...", lambda ranks, given: ranks.joined(given[0], given[1:]))
+
+
+def leave(arguments: Annotated[list[str], _PEOPLE]) -> None:
+    """Take people out of a rank."""
+    _change("leave", arguments, "RANK WHO...", lambda ranks, given: ranks.left(given[0], given[1:]))
+
+
+def default(arguments: Annotated[list[str], _RANK]) -> None:
+    """Choose the rank of newcomers."""
+    _change("default", arguments, "RANK", lambda ranks, given: ranks.default(given[0]))
+
+
+def starter(arguments: OnlyServer = None) -> None:
+    """Make a first set of ranks, where there is none: each inherits from the one below it."""
+    _change("starter", arguments, "", lambda ranks, _: ranks.ladder())

@@ -1,9 +1,13 @@
-"""The options of ``ranks``, as its verbs are given them; and the servers and worlds that a word means."""
+"""What the verbs of ``ranks`` share: their options, and the servers and worlds that a word means."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from roundgate.cli.complete import complete_server_first
 
 if TYPE_CHECKING:
     from roundgate.api.server import OpenServer
@@ -11,30 +15,22 @@ if TYPE_CHECKING:
     from roundgate.core.ranks.deciding import Answer
     from roundgate.core.ranks.model import RankEntry, Scheme
 
-
-class RankOptions(NamedTuple):
-    """The options of a call, each for the verbs that know it."""
-
-    people: bool
-    differs: bool
-    picture: str
-    as_csv: bool
-    names: bool
-    against: str
-    above: str
-    to: str
-    from_file: str
-    with_slate: bool
-    as_json: bool
+WithSlate = Annotated[bool, typer.Option("--slate", help="Answer with the slate applied.")]
+Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
+OnlyServer = Annotated[list[str] | None, typer.Argument(metavar="[SERVER]", autocompletion=complete_server_first)]
+OneWho = Annotated[list[str], typer.Argument(metavar="[SERVER] WHO", autocompletion=complete_server_first)]
+WhoAndPermission = Annotated[
+    list[str], typer.Argument(metavar="[SERVER] WHO PERMISSION", autocompletion=complete_server_first)
+]
 
 
-def asked(context: CallContext, word: str | None, options: RankOptions) -> Iterator[tuple[OpenServer, Scheme]]:
+def asked(context: CallContext, word: str | None, *, with_slate: bool = False) -> Iterator[tuple[OpenServer, Scheme]]:
     """Give the servers that a word means, each with the ranks that count there: SERVER@WORLD, those of a world."""
     from roundgate.api.ranks import ranks_of, server_and_world
 
     name, world = server_and_world(word) if word else (None, "")
     for server in context.readable(name):
-        found = ranks_of(context.site, server, with_slate=options.with_slate, world=world)
+        found = ranks_of(context.site, server, with_slate=with_slate, world=world)
         yield from ((server, scheme) for scheme in found)
 
 

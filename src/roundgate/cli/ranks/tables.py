@@ -2,33 +2,41 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import Annotated
 
 import typer
 
-from roundgate.cli.ranks.options import RankOptions, asked, label, reason
+from roundgate.cli.complete import complete_server, complete_server_first
+from roundgate.cli.opening import open_call
+from roundgate.cli.ranks.options import Json, OnlyServer, WithSlate, asked, label, reason
 from roundgate.cli.screen.output import echo, echo_csv, echo_json, echo_table, plain, styled
 from roundgate.host.errors import Trouble, WrongUsage
 
-if TYPE_CHECKING:
-    from roundgate.cli.call import CallContext
 
-
-def matrix(context: CallContext, word: str | None, _words: list[str], options: RankOptions) -> None:
-    """Print permissions by ranks, or by people: granted, denied, inherited, by a wildcard, or not there."""
+def matrix(
+    arguments: OnlyServer = None,
+    people: Annotated[bool, typer.Option("--people", help="Show people instead of ranks.")] = False,
+    differs: Annotated[bool, typer.Option("--differs", help="Only permissions that not all have.")] = False,
+    with_slate: WithSlate = False,
+    image: Annotated[str, typer.Option("--image", metavar="FILE", help="Draw it (PNG, SVG, PDF).")] = "",
+    as_csv: Annotated[bool, typer.Option("--csv", help="Print CSV.")] = False,
+    as_json: Json = False,
+) -> None:
+    """Show permissions by ranks, or by people: granted, denied, inherited, by a wildcard, or not there."""
     from roundgate.api.ranks import catalogue_of
     from roundgate.cli.screen.outputs import MatrixOutput
     from roundgate.core.ranks.matrix import CELLS, matrix_of
     from roundgate.core.ranks.model import RankMember
     from roundgate.core.ranks.rights import Rights
 
-    output, pictures = [], []
-    for server, scheme in asked(context, word, options):
-        people = [*scheme.members.values(), scheme.newcomer()]
-        holders = people if options.people else [RankMember(group, group, (group,)) for group in scheme.groups]
+    context, output, pictures = open_call(), [], []
+    word, _ = context.after_server("ranks matrix", arguments)
+    for server, scheme in asked(context, word, with_slate=with_slate):
+        everybody = [*scheme.members.values(), scheme.newcomer()]
+        holders = everybody if people else [RankMember(group, group, (group,)) for group in scheme.groups]
         rights = Rights(scheme, catalogue_of(server, scheme))
-        found = matrix_of(rights, holders, differs=options.differs)
-        if options.picture:
+        found = matrix_of(rights, holders, differs=differs)
+        if image:
             pictures.append((label(server, scheme), found))
             continue
         rows = {
@@ -36,69 +44,78 @@ def matrix(context: CallContext, word: str | None, _words: list[str], options: R
             for permission, cells in zip(found.permissions, found.cells, strict=True)
         }
         output.append(MatrixOutput(server.name, scheme.name, list(found.columns), rows))
-    if options.picture:
+    if image:
         from roundgate.cli.ranks.picture import draw
 
-        draw(pictures, options.picture)
+        draw(pictures, image)
         return
-    if options.as_json:
+    if as_json:
         echo_json(output)
         return
     for matrix in output:
         table = [(permission, *cells) for permission, cells in matrix.rows.items()]
-        if options.as_csv:
+        if as_csv:
             echo_csv([("server", "permission", *matrix.columns), *((matrix.server, *row) for row in table)])
             continue
         echo(styled(matrix.server, "bold"))
         if not table:
-            echo("  no permission in which they differ" if options.differs else "  no permissions")
+            echo("  no permission in which they differ" if differs else "  no permissions")
             continue
         echo_table(("permission", *map(plain, matrix.columns)), table)
         if any(cell.endswith("*") for row in table for cell in row[1:]):
             echo("* by a wildcard")
 
 
-def impact(context: CallContext, word: str | None, _words: list[str], options: RankOptions) -> None:
-    """Print who gains and who loses what by the slates, by a file in the place of the ranks, or since a round.
-
-    Raises WrongUsage where the round was one of another server.
-    """
+def impact(
+    arguments: OnlyServer = None,
+    against: Annotated[
+        str,
+        typer.Option("--against", metavar="SIDE", help="A file of ranks instead of the slate, or since round:N."),
+    ] = "",
+    names: Annotated[bool, typer.Option("--names", help="Name all people.")] = False,
+    as_json: Json = False,
+) -> None:
+    """Show who gains and who loses which permissions by the slate."""
     from roundgate.api.rank_sides import side_of
     from roundgate.api.ranks import impact_between, ranks_of, slate_impact
     from roundgate.cli.screen.outputs import ShiftOutput
     from roundgate.core.ranks.impact import describe_shift
 
-    output = []
+    context, output = open_call(), []
+    word, _ = context.after_server("ranks impact", arguments)
     for server in context.servers(word):
-        if options.against:
-            side = side_of(context, options.against, server)
+        if against:
+            side = side_of(context, against, server)
             now = ranks_of(context.site, server)
-            is_past = options.against.startswith("round:")
+            is_past = against.startswith("round:")
             if is_past and side.server.name != server.name:
-                raise WrongUsage(f"{options.against} was one of {side.server.name}.", "roundgate rounds")
+                raise WrongUsage(f"{against} was one of {side.server.name}.", "roundgate rounds")
             pair = (side.schemes, now) if is_past else (now, side.schemes)
-            found, what = impact_between(server, *pair), options.against
+            found, what = impact_between(server, *pair), against
         else:
             found, what = slate_impact(context.site, server), "the slate"
         output += [ShiftOutput(server.name, shift.gains, shift.permission, list(shift.people)) for shift in found]
-        if options.as_json:
+        if as_json:
             continue
         if not found:
             echo(f"{server.name}: {what} changes nothing of what anybody may do.")
         for shift in found:
-            echo(f"{server.name}  {plain(describe_shift(shift, names=options.names))}")
-    if options.as_json:
+            echo(f"{server.name}  {plain(describe_shift(shift, names=names))}")
+    if as_json:
         echo_json(output)
 
 
-def diff(context: CallContext, _word: str | None, arguments: list[str], options: RankOptions) -> None:
-    """Print the ranks that are not the same on two sides. Raises Exit with 1 where there are some."""
+def diff(
+    arguments: Annotated[list[str], typer.Argument(metavar="SERVER SERVER", autocompletion=complete_server)],
+    as_json: Json = False,
+) -> None:
+    """Show the ranks that differ between two servers. The exit code is 1 where there are some."""
     from roundgate.api.rank_sides import rank_differences, two_sides
     from roundgate.cli.screen.outputs import RankDifferenceOutput
 
-    side, other = two_sides(context, arguments)
+    side, other = two_sides(open_call(), arguments)
     found = list(rank_differences(side, other))
-    if options.as_json:
+    if as_json:
         echo_json(
             [RankDifferenceOutput(row.rank, list(row.only_first), list(row.only_second), row.missing) for row in found]
         )
@@ -118,14 +135,21 @@ def diff(context: CallContext, _word: str | None, arguments: list[str], options:
         raise typer.Exit(1)
 
 
-def test(context: CallContext, word: str | None, arguments: list[str], options: RankOptions) -> None:
-    """Compare what is expected with what the ranks say. Raises Exit with 1 where they differ, Trouble for no file."""
+def test(
+    arguments: Annotated[
+        list[str] | None, typer.Argument(metavar="[SERVER] [FILE]", autocompletion=complete_server_first)
+    ] = None,
+    as_json: Json = False,
+) -> None:
+    """Compare what a file expects with what the ranks say. The exit code is 1 where they differ."""
     from pathlib import Path
 
     from roundgate.cli.screen.outputs import TestedOutput
     from roundgate.host.people.ranks import EXPECTATIONS, load_expectations, tested
 
-    path = Path(arguments[0]) if arguments else context.site.folder / EXPECTATIONS
+    context = open_call()
+    word, given = context.after_server("ranks test", arguments, "[FILE]")
+    path = Path(given[0]) if given else context.site.folder / EXPECTATIONS
     if not path.is_file():
         raise Trouble(f"There is no file {path}.", "roundgate explain rank-expected")
     expectations = load_expectations(path)
@@ -142,7 +166,7 @@ def test(context: CallContext, word: str | None, arguments: list[str], options: 
                     server.name, outcome.expectation.line, outcome.expectation.description, outcome.is_met, why
                 )
             )
-    if options.as_json:
+    if as_json:
         echo_json(output)
     else:
         rows = [(row.server, "as expected" if row.met else "NOT SO", row.expected, row.why) for row in output]
@@ -154,11 +178,13 @@ def test(context: CallContext, word: str | None, arguments: list[str], options: 
         raise typer.Exit(1)
 
 
-def catalogue(context: CallContext, word: str | None, _words: list[str], options: RankOptions) -> None:
-    """Print the permissions that are known; or take more of them out of a text, such as a mod's own list.
-
-    Raises Trouble where that cannot be read.
-    """
+def catalogue(
+    arguments: OnlyServer = None,
+    from_file: Annotated[
+        str, typer.Option("--from", metavar="FILE", help="Add the permissions that a text names (- for stdin).")
+    ] = "",
+) -> None:
+    """List the permissions that are known; or add those that a text names, such as a mod's own list."""
     import sys
     from pathlib import Path
 
@@ -166,12 +192,14 @@ def catalogue(context: CallContext, word: str | None, _words: list[str], options
     from roundgate.host.people.permissions import add_permissions, names_in
     from roundgate.host.site import CATALOGUE
 
-    if options.from_file:
+    context = open_call()
+    word, _ = context.after_server("ranks catalogue", arguments)
+    if from_file:
         try:
-            path = Path(options.from_file)
-            text = sys.stdin.read() if options.from_file == "-" else path.read_text("utf-8", "replace")
+            path = Path(from_file)
+            text = sys.stdin.read() if from_file == "-" else path.read_text("utf-8", "replace")
         except OSError as error:
-            raise Trouble(f"{options.from_file} cannot be read: {(error.strerror or str(error)).lower()}.") from error
+            raise Trouble(f"{from_file} cannot be read: {(error.strerror or str(error)).lower()}.") from error
         for server in context.servers(word):
             names = names_in(text)
             new = add_permissions(context.site, server.book.name, names)
@@ -179,10 +207,7 @@ def catalogue(context: CallContext, word: str | None, _words: list[str], options
             echo(f"{server.name}: {len(names)} permissions in that text, {len(new)} of them new in {CATALOGUE}{shown}")
         return
     rows = []
-    for server, scheme in asked(context, word, options):
+    for server, scheme in asked(context, word):
         about = spec_of(server, scheme).permissions
         rows += [(server.name, permission, about.get(permission, "")) for permission in catalogue_of(server, scheme)]
     echo_table(("server", "permission", "what for"), rows)
-
-
-VERBS = {"matrix": matrix, "impact": impact, "diff": diff, "test": test, "catalogue": catalogue}

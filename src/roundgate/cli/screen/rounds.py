@@ -88,7 +88,7 @@ class RoundScreen:
             return echo_end(number, RoundOutcome(row.outcome), row.message, "", row.evidence)
         if self.end is None:
             echo(f"Round {number}: its process ended without a message. The keeper of a server that is up finishes it.")
-            echo(f"  do: roundgate recover {row.server}" if row else f"  do: roundgate rounds show {number}")
+            echo(f"  do: roundgate rounds recover {row.server}" if row else f"  do: roundgate rounds show {number}")
             return EXIT_CODES[RoundOutcome.UNFINISHED]
         return echo_end(number, self.end.outcome, self.end.message, self.end.do, self.end.evidence)
 

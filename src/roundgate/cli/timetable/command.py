@@ -1,4 +1,4 @@
-"""The timetable: ``timetable``, ``skip`` and ``clock``."""
+"""The timetable: ``timetable show``, ``skip`` and ``run``."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from roundgate.cli.complete import complete_server
+from roundgate.cli.complete import complete_server, complete_server_first
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, plain
 from roundgate.core.values.units import format_ahead
@@ -24,17 +24,14 @@ _EXAMPLE = """  [timetable.nightly]
   countdown = "10m\""""
 
 
-def timetable(
+def show(
     server: Annotated[
-        str | None, typer.Argument(help="Which servers; default: all.", autocompletion=complete_server)
+        str | None,
+        typer.Argument(metavar="[SERVER]", help="Which servers; default: all.", autocompletion=complete_server),
     ] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
-    """Show what runs on a schedule, and when: the next moment of each entry, and what became of the last.
-
-    The entries are [timetable.NAME] in the site file. A server's keeper sees to it; for servers that another driver
-    runs, 'roundgate clock' does.
-    """
+    """Show each entry of the timetable, the next moment of it, and what became of the last."""
     context = open_call()
     rows = _rows(context, [opened.name for opened in context.several(server, default_all=True, lenient=True)])
     if as_json:
@@ -56,7 +53,7 @@ def timetable(
         for row in rows
     ]
     echo_table(("entry", "server", "does", "when", "next", "last"), table)
-    echo("To skip one: roundgate skip ENTRY [SERVER]")
+    echo(f"To skip the next: roundgate timetable skip {rows[0].server} {rows[0].entry}")
 
 
 def _format_next(row: TimetableOutput, now: float) -> str:
@@ -99,22 +96,24 @@ def _rows(context: CallContext, names: list[str]) -> list[TimetableOutput]:
 
 
 def skip(
-    entry: Annotated[str, typer.Argument(help="Which entry of the timetable.")],
-    server: Annotated[
-        str | None,
-        typer.Argument(help="For which servers; by default all of the entry.", autocompletion=complete_server),
-    ] = None,
+    arguments: Annotated[
+        list[str],
+        typer.Argument(
+            metavar="[SERVER] ENTRY", help="Which entry, and for which servers.", autocompletion=complete_server_first
+        ),
+    ],
     undo: Annotated[bool, typer.Option("--undo", help="Undo: run it after all.")] = False,
 ) -> None:
     """Skip the next run of an entry of the timetable, this one time."""
     from roundgate.host.timetable.books import TimetableBooks
 
     context = open_call()
+    word, [entry] = context.after_server("timetable skip", arguments, "ENTRY")
     planned = _entry(context, entry)
-    asked = [opened.name for opened in context.several(server, default_all=True, lenient=True)]
+    asked = [opened.name for opened in context.several(word, default_all=True, lenient=True)]
     names = [name for name in planned.servers if name in asked]
     if not names:
-        raise WrongUsage(f"{entry} is not for {server}.", f"It is for {', '.join(planned.servers) or 'none'}")
+        raise WrongUsage(f"{entry} is not for {word}, but for {', '.join(planned.servers) or 'none'}.")
     now = time.time()
     books = TimetableBooks(context.site)
     for name in names:
@@ -127,7 +126,7 @@ def skip(
         else:
             state = books.taken(name, entry, now).get(at)
             if state not in (None, "skip"):
-                raise WrongUsage(f"{entry} of {name} has begun already.", f"roundgate cancel {name}")
+                raise WrongUsage(f"{entry} of {name} has begun already.", f"roundgate rounds cancel {name}")
             books.write(name, entry, at, "skip")
         what = "takes place" if undo else "is skipped"
         echo(f"{name}: {entry} at {planned.clock(at, '%a %d %b %H:%M')} {what}.")
@@ -146,12 +145,12 @@ def _entry(context: CallContext, word: str) -> PlannedEntry:
     return known[word]
 
 
-def clock(
+def run(
     unit: Annotated[bool, typer.Option("--unit", help="Print a systemd unit that runs it.")] = False,
 ) -> None:
-    """See to the timetable of all servers of the site, until it is ended: for those that no keeper holds.
+    """Run the timetable of all servers of the site, until it is ended: for those that have no keeper.
 
-    Where a keeper and this process both see to a server, each moment is still carried out once.
+    Where a keeper and this process both see to a server, each run still takes place once.
     """
     from roundgate.host.timetable.clock import clock_unit, run_clock
 

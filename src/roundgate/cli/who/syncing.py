@@ -24,7 +24,7 @@ _NAMED = 10
 """So many people are named; more are counted."""
 
 
-def sync(context: CallContext, word: str, book: People, *, exact: bool, yes_really: bool) -> None:
+def synchronize(context: CallContext, word: str, book: People, *, exact: bool, yes_really: bool) -> None:
     """Put onto the slates what makes the rosters as the book wants them. Raises Exit where a server cannot be done."""
     from roundgate.api.people import synced
     from roundgate.cli.edit import slated

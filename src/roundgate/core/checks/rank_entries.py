@@ -76,7 +76,7 @@ def _without_base(
         bit, needed = rights.bit(permission), rights.bit(base)
         if held & bit and not held & needed and not any(flags & bit and not flags & needed for flags in above):
             cause = f"{group.name} may {permission}, and may not {base}, without which it is of no use."
-            do = f"roundgate ranks grant {group.name} {base} {context.server}"
+            do = f"roundgate ranks grant {context.server} {group.name} {base}"
             yield context.finding(
                 "rank-base", "warning", group_place(context, spec, group.name), cause, do, spec.groups
             )
@@ -91,7 +91,7 @@ def _left_out(context: CheckContext, spec: Ranks, rights: Rights, group: RankGro
     ]
     if lacking:
         cause = f"{group.name} has {spec.flags.everything}, and that leaves out {', '.join(lacking)}."
-        do = f"roundgate ranks grant {group.name} {lacking[0]} {context.server}"
+        do = f"roundgate ranks grant {context.server} {group.name} {lacking[0]}"
         yield context.finding("rank-left-out", "note", group_place(context, spec, group.name), cause, do, spec.groups)
 
 
@@ -118,7 +118,7 @@ def _dangerous(
             also = "" if named or not hits else f", and so {hits[0]}"
             what = "all permissions" if is_all else f"{entry.permission}{also}, which is dangerous"
             cause = f"{group.name} grants {what}; {spec.trusted} is the lowest rank that should have that."
-            do = f"roundgate ranks withdraw {group.name} {entry.permission} {context.server}"
+            do = f"roundgate ranks withdraw {context.server} {group.name} {entry.permission}"
             place = context.shown(entry.place)
             yield context.finding("rank-dangerous", "warning", place, cause, do, spec.groups or spec.levels)
 
@@ -144,7 +144,7 @@ def _idle(context: CheckContext, scheme: Scheme, set_name: str, rights: Rights) 
                 verb = "grants" if entry.allows else "denies"
                 why = "it has that already" if entry.allows else "nothing grants it to them"
                 cause = f"{group.name} {verb} {entry.permission}, and {why}: without the entry all would be the same."
-                do = f"roundgate ranks withdraw {group.name} {entry.permission} {context.server}"
+                do = f"roundgate ranks withdraw {context.server} {group.name} {entry.permission}"
                 yield context.finding("rank-idle", "note", context.shown(entry.place), cause, do, set_name)
 
 

@@ -289,7 +289,7 @@ def _circle_from(name: str, scheme: Scheme) -> tuple[str, ...]:
 def _newcomers(context: CheckContext, scheme: Scheme, path: str) -> Iterator[Finding]:
     if len(scheme.defaults) > 1:
         cause = f"{', '.join(scheme.defaults)} are all the rank of newcomers; {scheme.default} is the first."
-        do = f"roundgate ranks default {scheme.default} {context.server}"
+        do = f"roundgate ranks default {context.server} {scheme.default}"
         yield context.finding("rank-newcomers", "warning", Place(path), cause, do)
         return
     if scheme.default in scheme.groups:
@@ -299,7 +299,7 @@ def _newcomers(context: CheckContext, scheme: Scheme, path: str) -> Iterator[Fin
     if scheme.default:
         cause = f"The rank of newcomers is '{scheme.default}', and no rank has that name."
     hint = f" Did you mean {near}?" if near else ""
-    do = f"roundgate ranks default {near or next(iter(scheme.groups))} {context.server}"
+    do = f"roundgate ranks default {context.server} {near or next(iter(scheme.groups))}"
     yield context.finding("rank-newcomers", "warning", Place(path), f"{cause}{hint}", do)
 
 
@@ -323,7 +323,7 @@ def _members(context: CheckContext, scheme: Scheme, spec: Ranks) -> Iterator[Fin
     for name in scheme.groups if not spec.levels else ():
         if scheme.members and name not in held | above and name not in scheme.defaults:
             cause = f"Nobody is in {name}, and no other rank has its permissions too."
-            do = f"roundgate ranks join {name} WHO {context.server}"
+            do = f"roundgate ranks join {context.server} {name} <who>"
             place = group_place(context, spec, name)
             yield context.finding("rank-empty", "note", place, cause, do, spec.groups)
     rosters = [member for member in spec.members if context.book.roster[member].rank]

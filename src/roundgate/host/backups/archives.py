@@ -139,14 +139,14 @@ def damage_told(path: Path) -> Iterator[None]:
         yield
     except FileNotFoundError as error:
         if error.filename is not None and Path(error.filename) == path:
-            raise Trouble(f"The archive {path} is not there.", "roundgate backups") from error
+            raise Trouble(f"The archive {path} is not there.", "roundgate backup list") from error
         raise
     except _DAMAGE as error:
-        raise Trouble(f"The archive {path.name} is damaged: {error}.", "roundgate backups") from error
+        raise Trouble(f"The archive {path.name} is damaged: {error}.", "roundgate backup list") from error
     except OSError as error:
         if error.errno:
             raise
-        raise Trouble(f"The archive {path.name} is damaged: {error}.", "roundgate backups") from error
+        raise Trouble(f"The archive {path.name} is damaged: {error}.", "roundgate backup list") from error
 
 
 def _zipped(path: Path) -> Iterator[tuple[ArchiveMember, IO[bytes] | None]]:

@@ -86,7 +86,7 @@ def _unpacked(round: Round) -> SwapPlan:
     server, aside = round.server, aside_of(round.server, round.number)
     manifest = backup_numbered(server.site, round.options.target)
     if manifest.server != server.name:
-        raise Trouble(f"Backup {manifest.number} is one of {manifest.server}.", "roundgate backups")
+        raise Trouble(f"Backup {manifest.number} is one of {manifest.server}.", "roundgate backup list")
     units = units_of(server, manifest, round.options.only)
     must_have_room(server.folder, manifest.size)
     restore_to(server.site, manifest, aside / "new", units)

@@ -75,7 +75,7 @@ def turn(site: Site, waits: Callable[[], None] = lambda: None) -> Iterator[None]
             lock.acquire(timeout=_TURN_WITHIN)
     except Timeout as error:
         raise Busy(
-            "Another backup of this site has been at work for hours.", "See what it does: roundgate backups"
+            "Another backup of this site has been at work for hours.", "See what it does: roundgate backup list"
         ) from error
     try:
         yield
@@ -146,7 +146,8 @@ def _entries(server: Server, home: Path, what: str, backups: Path) -> tuple[list
     roots = ["."] if what == "whole" else list(server.book.server.worlds)
     if not roots:
         raise Trouble(
-            f"The rulebook of {server.name} names no folders with worlds.", f"roundgate backup {server.name} --whole"
+            f"The rulebook of {server.name} names no folders with worlds.",
+            f"roundgate backup make {server.name} --whole",
         )
     there = [found for root in roots for found in _below(Folder(str(home)), root, backups)]
     links = {found.path: found.target for found in there if found.target}

@@ -95,8 +95,10 @@ def backup_numbered(site: Site, number: int) -> Manifest:
             try:
                 return json.decode(path.read_bytes(), type=Manifest)
             except (OSError, msgspec.DecodeError) as error:
-                raise Trouble(f"The manifest of backup {number} is damaged: {path}.", "roundgate backups") from error
-    raise Trouble(f"There is no backup {number}.", "roundgate backups")
+                raise Trouble(
+                    f"The manifest of backup {number} is damaged: {path}.", "roundgate backup list"
+                ) from error
+    raise Trouble(f"There is no backup {number}.", "roundgate backup list")
 
 
 def next_number(site: Site) -> int:

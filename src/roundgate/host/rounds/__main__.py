@@ -105,7 +105,7 @@ def _rescue(round: Round, error: Exception) -> RoundResult:
         with contextlib.suppress(OSError):
             traceback.print_exc()
         reason = getattr(second, "what", None) or str(second)
-        do = getattr(second, "do", "") or f"roundgate recover {round.server.name}"
+        do = getattr(second, "do", "") or f"roundgate rounds recover {round.server.name}"
         message = f"{why} The round could not be finished: {reason} {round.where_saved}"
         return RoundResult(RoundOutcome.UNFINISHED, message, do, round.evidence())
     return RoundResult(end.outcome, f"{why} {end.message}", end.do, end.evidence, end.operations)

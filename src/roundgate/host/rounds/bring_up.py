@@ -132,7 +132,9 @@ def _not_proven(round: Round, waiting: Sequence[Waiting], error: NotProven) -> R
         return RoundResult(RoundOutcome.FAILED, message, f"roundgate log {name}", error.evidence)
     if round.options.keep:
         message = f"Kept as you asked, though not proven: {error.why}."
-        return RoundResult(RoundOutcome.WRITTEN, message, f"roundgate rewind {round.number}", error.evidence, waiting)
+        return RoundResult(
+            RoundOutcome.WRITTEN, message, f"roundgate rounds rewind {round.number}", error.evidence, waiting
+        )
     return rewind(round, error)
 
 
@@ -150,7 +152,7 @@ def rewind(round: Round, error: NotProven) -> RoundResult:
     except (RoundAborted, Trouble, OSError) as second:
         why = getattr(second, "what", None) or str(second)
         message = f"Not proven ({error.why}), and the files could NOT be put back: {why} {round.where_saved}"
-        return RoundResult(RoundOutcome.UNFINISHED, message, f"roundgate recover {name}", error.evidence)
+        return RoundResult(RoundOutcome.UNFINISHED, message, f"roundgate rounds recover {name}", error.evidence)
     return _up_as_before(round, error)
 
 

@@ -322,7 +322,7 @@ def finish(round: Round, end: RoundResult) -> bool:
         _close(round, end, message, evidence)
     except sqlite3.Error as error:
         message += f" The books could not be written ({error}); the keeper tries again."
-        do = f"Make room, then: roundgate recover {round.server.name}"
+        do = f"Make room, then: roundgate rounds recover {round.server.name}"
         round.journal.listener.tell(RoundEnded(RoundOutcome.UNFINISHED, message, do, evidence))
         return False
     with suppress(OSError, sqlite3.Error):  # they are deleted when the next round ends

@@ -217,7 +217,9 @@ def refuse_errors(gathered: Gathered, options: Options, server: str) -> None:
     if has_errors(gathered.findings) and not options.despite_errors:
         message = "There are errors on disk, so nothing was done."
         raise RoundAborted(
-            RoundOutcome.REFUSED, message, f"roundgate check {server}, or {options.kind} with --despite-errors"
+            RoundOutcome.REFUSED,
+            message,
+            f"roundgate check {server}    (to go on in spite of them: {options.kind} with --force)",
         )
 
 

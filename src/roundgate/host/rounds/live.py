@@ -130,7 +130,7 @@ def take_back(round: Round, error: NotProven) -> RoundResult:
     except (Trouble, OSError) as second:
         reason = getattr(second, "what", None) or str(second)
         message = f"Not proven ({why}), and the files could NOT be put back: {reason} {round.where_saved}"
-        return RoundResult(RoundOutcome.UNFINISHED, message, f"roundgate recover {name}", error.evidence)
+        return RoundResult(RoundOutcome.UNFINISHED, message, f"roundgate rounds recover {name}", error.evidence)
     if not round.driver.state().runs:
         message = f"Not proven: {why}. The files are as they were, and the slate is kept; {name} is down."
         return RoundResult(RoundOutcome.REWOUND, message, f"roundgate start {name}", error.evidence)

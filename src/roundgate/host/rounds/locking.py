@@ -66,5 +66,5 @@ def refuse_broken_off(server: Server, store: Store) -> None:
     elif row:
         raise NeedsRecovery(
             f"Round {row.number} of {server.name} was interrupted and must be finished first.",
-            f"roundgate recover {server.name}",
+            f"roundgate rounds recover {server.name}",
         )

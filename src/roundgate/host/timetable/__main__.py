@@ -3,7 +3,7 @@
 python -m roundgate.host.timetable SITE-FOLDER SERVER
 
 It looks once, writes down for the keeper when to look again, does what is due, and ends. A keeper starts it, or
-``roundgate clock``.
+``roundgate timetable run``.
 """
 
 from __future__ import annotations

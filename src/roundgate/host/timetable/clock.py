@@ -1,4 +1,4 @@
-"""``roundgate clock``: a process that sees to the timetable of a site, for servers that no keeper of ours holds."""
+"""``roundgate timetable run``: a process that runs the timetable of a site, for servers without a keeper."""
 
 from __future__ import annotations
 

@@ -207,7 +207,7 @@ def _refuse_deleted(site: Site, number: int) -> None:
         day = time.strftime(" on %Y-%m-%d", time.localtime(json.decode(raw, type=Deletion).at))
     raise Trouble(
         f"The files that round {number} saved were deleted{day}, as 'keep' of [rounds] in {SITE_FILE} says.",
-        "roundgate backups",
+        "roundgate backup list",
     )
 
 

@@ -1,0 +1,1 @@
+"""Which commands there are, and how a call finds its own: only that one is loaded."""

@@ -1,0 +1,1 @@
+"""The command ``rulebook``: questions, tables and pictures, edits."""
