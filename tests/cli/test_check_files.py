@@ -39,7 +39,7 @@ def test_a_file_is_checked_without_a_site(tmp_path: Path) -> None:
     text = output(done)
     assert "error  comma-missing  officers.json:3:27" in text
     assert "a reader only gives up at 4:5" in text
-    assert "do: Write a comma.   (check --fix does this)" in text
+    assert "do: roundgate check officers.json --fix" in text and "hint: Write a comma." in text
     assert "officers.json: 2 errors." in text
     assert (tmp_path / "officers.json").read_text() == BROKEN
 

@@ -120,6 +120,19 @@ def test_no_refusal_repeats_the_password_of_an_address(site: SiteUnderTest, word
     assert "saltmarsh.example" in output or "://" not in output
 
 
+@pytest.mark.parametrize("value", [SECRET, f"[{SECRET}]", f"{SECRET}\\n", f"{SECRET}m", f'{{"{SECRET}'])
+@pytest.mark.parametrize(
+    "key", ["core.json:rcon_pass", "core.json:rcon.password", "core.jsn:rconPass", "cor.json:rconPass"]
+)
+def test_no_refusal_repeats_a_secret_that_was_asked_for(site: SiteUnderTest, key: str, value: str) -> None:
+    home = add_plain(site)
+    (home / "core.json").write_text('{"rconPass": 4, "list": [1]}\n')
+    done = site.run("set", "plain", key, given=f"{value}\n")
+    output = done.stdout + done.stderr
+    assert done.returncode and SECRET not in output, output
+    assert "unexpected" not in output and ("do: " in output or "hint: " in output)
+
+
 @pytest.mark.parametrize("path", sorted(FORMS))
 def test_a_change_beside_a_secret_shows_none_of_it(site: SiteUnderTest, path: str) -> None:
     home = add_plain(site)

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from roundgate.api.lookup import assignment, command
+from roundgate.api.lookup import OPEN, assignment, command
 from roundgate.core import values
 from roundgate.core.console_lines import LineRefused, fill
 from roundgate.core.nearest import nearest
-from roundgate.core.quoting import quoted
+from roundgate.core.next_step import did_you_mean
 from roundgate.core.records.sets import find_records, records_in
 from roundgate.core.rulebook.model import Action, RecordField
 from roundgate.core.values import ValueProblem
@@ -24,7 +24,7 @@ def action_of(server: Server, name: str) -> Action:
     if not known:
         raise UnknownName(f"The rulebook of {server.name} has no actions.", f"roundgate send {server.name} <line>")
     near = nearest(name, known)
-    hint = f"Did you mean {near}?" if near else f"It knows: {', '.join(known)}"
+    hint = did_you_mean(name, near) if near else f"It knows: {', '.join(known)}"
     raise UnknownName(f"{server.name} has no action '{name}'.", hint)
 
 
@@ -43,7 +43,7 @@ def line_of(server: Server, name: str, arguments: Sequence[str]) -> str:
         elif spec.default is not None:
             filled[argument] = values.as_stored(spec.default, spec)
         else:
-            raise WrongUsage(f"'{name}' needs {argument}: {values.describe(spec)}.", usage(server, name))
+            raise WrongUsage(f"'{name}' needs {argument}: {values.describe(spec)}.", _open_call(server, name))
     try:
         return fill(action.send, filled, server.book.server)
     except LineRefused as error:
@@ -59,6 +59,12 @@ def usage(server: Server, name: str) -> str:
     return command("now", server.name, " ".join((name, *parameters)))
 
 
+def _open_call(server: Server, name: str) -> str:
+    """Give the call of an action, its arguments left open."""
+    parameters = [OPEN if spec.default is None else "" for argument, spec in action_of(server, name).argument.items()]
+    return command("now", server.name, " ".join((name, *parameters)))
+
+
 def _given(action: Action, name: str, arguments: Sequence[str], server: Server) -> dict[str, str]:
     given: dict[str, str] = {}
     left = list(action.argument)
@@ -66,10 +72,10 @@ def _given(action: Action, name: str, arguments: Sequence[str], server: Server) 
         argument, value = assignment(word)
         if value is None or argument not in action.argument:
             if not left:
-                raise WrongUsage(f"'{name}' takes no more arguments: '{word}'.", usage(server, name))
+                raise WrongUsage(f"'{name}' takes no more arguments: '{word}'.", _open_call(server, name))
             argument, value = left[0], word
         if argument in given:
-            raise WrongUsage(f"{argument} is given twice.", usage(server, name))
+            raise WrongUsage(f"{argument} is given twice.", _open_call(server, name))
         given[argument] = value
         left = [word for word in left if word != argument]
     return given
@@ -82,7 +88,7 @@ def _stored(server: Server, argument: str, spec: RecordField, word: str) -> str:
     try:
         return values.store(values.parse(word, spec), spec)
     except ValueProblem as error:
-        hint = f"Did you mean {quoted(error.meant)}?" if error.meant else f"It may be {values.describe(spec)}."
+        hint = did_you_mean(word, error.meant) if error.meant else f"It may be {values.describe(spec)}."
         raise Trouble(f"{argument}={word}: {error.cause} Nothing was sent.", hint) from error
 
 

@@ -9,6 +9,7 @@ from roundgate.api.record_changes import RecordChanges
 from roundgate.api.server import OpenServer
 from roundgate.core import values
 from roundgate.core.nearest import nearest
+from roundgate.core.next_step import did_you_mean
 from roundgate.core.operations.base import Operation
 from roundgate.core.operations.records import MoveRecord, SetField
 from roundgate.core.records.model import Record, separator_of
@@ -69,7 +70,7 @@ def _set(server: OpenServer, word: str) -> tuple[str, RecordSet]:
     name = set_named(server.book, word)
     if not name:
         near = nearest(word, server.book.records)
-        raise UnknownName(f"No set of records is called '{word}'.", f"Did you mean {near}?" if near else "")
+        raise UnknownName(f"No set of records is called '{word}'.", did_you_mean(word, near) if near else "")
     return name, server.book.records[name]
 
 
@@ -79,7 +80,7 @@ def _field(name: str, spec: RecordSet, word: str) -> str:
         return known[word.lower()]
     near = nearest(word, spec.field)
     raise UnknownName(
-        f"{name} has no field '{word}'.", f"Did you mean {near}?" if near else f"Fields: {', '.join(spec.field)}"
+        f"{name} has no field '{word}'.", did_you_mean(word, near) if near else f"Fields: {', '.join(spec.field)}"
     )
 
 

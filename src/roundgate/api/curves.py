@@ -11,6 +11,7 @@ from roundgate.core.curves.levels import Ladder, ladder_of
 from roundgate.core.curves.making import MOST_LEVELS, CurveProblem, by_formula, points_in, rounded, scaled, through
 from roundgate.core.files import ServerFiles
 from roundgate.core.nearest import nearest
+from roundgate.core.next_step import did_you_mean
 from roundgate.core.operations.base import Operation
 from roundgate.core.rulebook.model import Curve, Rulebook
 from roundgate.host.errors import Trouble, UnknownName, WrongUsage
@@ -50,7 +51,7 @@ def curve_named(book: Rulebook, word: str) -> tuple[str, Curve]:
         raise UnknownName(f"'{word}' has no numbers.", f"Fields of {name} with numbers: {fields or 'none'}")
     near = nearest(word, book.curve)
     known_names = ", ".join(book.curve) or "none in this rulebook; any SET.FIELD with numbers will do"
-    raise UnknownName(f"No curve is called '{word}'.", f"Did you mean {near}?" if near else f"Curves: {known_names}")
+    raise UnknownName(f"No curve is called '{word}'.", did_you_mean(word, near) if near else f"Curves: {known_names}")
 
 
 def ladders(server: OpenServer, word: str) -> tuple[Ladder, Ladder]:

@@ -14,15 +14,16 @@ from roundgate.core.advice import advice_for
 from roundgate.core.facts import absence_of
 from roundgate.core.files import format_value
 from roundgate.core.formats import problems_of
-from roundgate.core.formats.places import NoSuchItem, find_key, near_keys, place_of
+from roundgate.core.formats.places import NoSuchItem, find_key, near_keys, place_of, split_assignment
 from roundgate.core.formats.protocol import Document, EditRefused, Entry, Path
+from roundgate.core.next_step import Meant, did_you_mean
 from roundgate.core.operations.base import Operation
 from roundgate.core.operations.names import Rename, Switch
 from roundgate.core.operations.values import SetValue, Unset
 from roundgate.core.quoting import quoted
 from roundgate.core.rulebook.expansion import CONSOLE
 from roundgate.core.rulebook.model import Setting
-from roundgate.core.secrets import is_secret_field, sounds_secret
+from roundgate.core.secrets import HIDDEN, is_secret_field, sounds_secret
 from roundgate.core.typed import KINDS, KindMismatch, Typed, typed
 from roundgate.core.values import ValueProblem
 from roundgate.core.values.relative import changed_by, is_relative
@@ -69,7 +70,17 @@ class KeyChanges:
         """
         if not arguments:
             raise WrongUsage("Which setting, and to what value?", command("set", self.holder.name, f"NAME={OPEN}"))
-        return [operation for word in arguments for operation in self._operations(word)]
+        made: list[Operation] = []
+        for word in arguments:
+            try:
+                made += self._operations(word)
+            except Trouble as error:
+                if isinstance(error.do, Meant):  # the same value may stand in the call twice
+                    name, given = split_assignment(word)
+                    if given is not None and given == error.do.wrong:
+                        error.do = Meant(error.do, word, f"{name}={error.do.right}")
+                raise
+        return made
 
     def _operations(self, word: str) -> list[Operation]:
         name, given = assignment(word)
@@ -208,7 +219,7 @@ class KeyChanges:
             shown = "" if values.is_hidden(target.spec) else f"{target.name}={given}: "
             may_be = values.describe(target.spec)
             cause = f"{shown}{error.cause}{advice} ({error.code})\n  It may be {may_be}. Nothing was changed."
-            raise Trouble(cause, do) from error
+            raise Trouble(cause, Meant(do, given, right) if right else do) from error
 
     def _changed_by(self, target: SettingTarget, spec: Setting, given: str) -> str:
         """Work out a difference such as ``+10%`` of the value that waits, or is on disk. Raises Trouble."""
@@ -228,8 +239,11 @@ class KeyChanges:
         try:
             return typed(given, self.options.kind, files.format_name(target.file), present)
         except KindMismatch as error:
-            call = command("set", self.holder.name, quoted(f"{target.name}={error.meant}"))
-            raise self.unfit(error, call) from error
+            call = command("set", self.holder.name, _assigned(target.name, error.meant))
+            trouble = self.unfit(error, call)
+            if sounds_secret(target.key) and given:
+                trouble = Trouble(trouble.what.replace(given, HIDDEN), trouble.do)
+            raise trouble from error
 
     def unfit(self, error: KindMismatch, call: str) -> Trouble:
         """Make the message for a value that is not what it looks like; ``call`` is the command with the right one."""
@@ -265,11 +279,11 @@ class KeyChanges:
             return  # the edit itself says what is wrong with a broken file; in an empty one every key is new
         near = near_keys(document, target.key)
         what = f"{target.file} has no key '{target.key}'."
-        new = command("set", self.holder.name, quoted(f"{target.name}={given}") + " --new")
+        new = command("set", self.holder.name, _assigned(target.name, given) + " --new")
         if not near:
             raise UnknownName(f"{what} --new makes one.", new)
         meant = f" Did you mean {' or '.join(near)}?"
-        do = command("set", self.holder.name, quoted(f"{target.file}:{near[0]}={given}"))
+        do = command("set", self.holder.name, _assigned(f"{target.file}:{near[0]}", given))
         raise UnknownName(f"{what}{meant} To make a new key: {new}", do if len(near) == 1 else "")
 
     def _must_be_there(self, target: SettingTarget, *, or_off: bool) -> None:
@@ -288,7 +302,7 @@ class KeyChanges:
                     return
                 raise Trouble(f"{target.name} is commented out.", command("switch", name, f"{target.name} --on"))
         near = near_keys(document, target.key) if document is not None else []
-        hint = f"Did you mean {near[0]}?" if near else self._look(target.file)
+        hint = did_you_mean(target.key, near[0]) if near else self._look(target.file)
         of = f" of {name}" if name else ""
         raise Trouble(f"{target.key} is not in {target.file}{of}.", hint)
 
@@ -346,3 +360,8 @@ def _is_new(document: Document, path: Path) -> bool:
     except EditRefused:
         return False
     return True
+
+
+def _assigned(name: str, value: str) -> str:
+    """Give the words that set a key; a value that may be a secret was asked for, and is asked for again."""
+    return quoted(name if sounds_secret(name) else f"{name}={value}")

@@ -15,6 +15,7 @@ from roundgate.core.files import ServerFiles
 from roundgate.core.formats.places import NoSuchItem, find_key, near_keys, place_of
 from roundgate.core.formats.protocol import Document, Path
 from roundgate.core.nearest import nearest
+from roundgate.core.next_step import did_you_mean
 from roundgate.core.operations.base import Operation
 from roundgate.core.operations.lists import AddItem, MoveItem, RemoveItem, items_at
 from roundgate.core.quoting import quoted
@@ -255,7 +256,7 @@ class ListChanges(KeyChanges):
         if held is not None:
             return held
         near = nearest(item, items)
-        hint = f"Did you mean {near}?" if near else f"It holds: {', '.join(items[:20])}" if items else "It is empty."
+        hint = did_you_mean(item, near) if near else f"It holds: {', '.join(items[:20])}" if items else "It is empty."
         if items and items[0].startswith("{"):
             hint = command("reset", self.holder.name, f"'{word}[FIELD=VALUE]'") + "    (takes out the record)"
         of = f" of {self.holder.name}" if self.holder.name else ""

@@ -10,6 +10,8 @@ from msgspec import Struct
 from roundgate.core.formats import format_name
 from roundgate.core.formats.places import split_assignment
 from roundgate.core.nearest import nearest
+from roundgate.core.next_step import did_you_mean
+from roundgate.core.quoting import quoted
 from roundgate.core.rulebook.expansion import family, setting_at
 from roundgate.core.rulebook.model import ListOf, Rulebook, Setting
 from roundgate.host.errors import UnknownName, WrongUsage
@@ -128,7 +130,7 @@ def _new_file(server: FileHome, file: str, key: str, paths: list[str], *, wanted
     if wanted and not same and format_name(file) and ".." not in PurePosixPath(file).parts:
         return
     near = same or nearest(file, paths)
-    hint = f"Did you mean {near}:{key}?" if near else f"Files: {', '.join(paths)}" if paths else ""
+    hint = did_you_mean(f"{file}:{key}", f"{near}:{key}") if near else f"Files: {', '.join(paths)}" if paths else ""
     if wanted and not same:
         raise WrongUsage(
             f"'{file}' cannot be made: its name does not say its format, or it is not in the folder.", hint
@@ -157,6 +159,6 @@ def _unknown(server: FileHome, word: str, what: str, known: list[str]) -> Unknow
     by_ending = {name.rpartition(".")[2]: name for name in reversed(known)}
     near = by_ending.get(nearest(word, by_ending, least=75)) or nearest(word, known)
     if near:
-        return UnknownName(f"{server.name} has no {what} '{word}'.", f"Did you mean {near}?")
-    hint = f"roundgate show {server.name} --search {word}; or <file>:<key> for what no rulebook knows"
+        return UnknownName(f"{server.name} has no {what} '{word}'.", did_you_mean(word, near))
+    hint = f"roundgate show {server.name} --search {quoted(word)}    (<file>:<key> for what no rulebook knows)"
     return UnknownName(f"{server.name} has no {what} '{word}'.", hint)

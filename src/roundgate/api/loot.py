@@ -10,6 +10,7 @@ from roundgate.core.loot.model import LootScheme, NodeName
 from roundgate.core.loot.odds import Endless, Odds, Path, Reckoner, TooMany
 from roundgate.core.loot.shifts import odds_by_thing, schemes
 from roundgate.core.nearest import nearest
+from roundgate.core.next_step import did_you_mean
 from roundgate.host.errors import Trouble, UnknownName
 
 
@@ -56,7 +57,7 @@ def where_found(server: OpenServer, thing: str, *, with_slate: bool) -> list[Odd
     meant = known.get(thing.lower())
     if meant is None:
         near = nearest(thing, sorted(known.values()))
-        do = f"Did you mean {near}?" if near else f"roundgate odds {server.name}"
+        do = did_you_mean(thing, near) if near else f"roundgate odds {server.name}"
         raise UnknownName(f"Nothing on {server.name} gives '{thing}'.", do)
     tables = [side.table(name, node) for name, side in sides.items() for node in side.opened]
     kept = [table._replace(rows=tuple(row for row in table.rows if row.thing == meant)) for table in [*tables, *whole]]
@@ -91,7 +92,7 @@ def _meant(known: dict[str, LootScheme], word: str) -> tuple[str, NodeName]:
     names = names or [f"{scheme_name}/{key}" for scheme in known.values() for scheme_name, key in scheme.nodes]
     near = nearest(word, names)
     raise UnknownName(
-        f"There is no '{word}' with loot.", f"Did you mean {near}?" if near else f"There are {', '.join(names[:8])}"
+        f"There is no '{word}' with loot.", did_you_mean(word, near) if near else f"There are {', '.join(names[:8])}"
     )
 
 

@@ -14,6 +14,7 @@ from roundgate.api.whom import Someone, whoever
 from roundgate.core.advice import holds
 from roundgate.core.formats.protocol import EditRefused
 from roundgate.core.nearest import nearest
+from roundgate.core.next_step import did_you_mean
 from roundgate.core.operations.base import Operation
 from roundgate.core.operations.records import AddRecord, RemoveRecord, SetField, in_order, template_of
 from roundgate.core.people.book import People, key_for, with_person, with_table
@@ -242,7 +243,7 @@ def roster_named(server: OpenServer, word: str) -> str:
         if word.lower() in (name.lower(), roster.records.lower()):
             return name
     near = nearest(word, server.book.roster)
-    hint = f"Did you mean {near}?" if near else f"Rosters: {', '.join(server.book.roster) or 'none'}"
+    hint = did_you_mean(word, near) if near else f"Rosters: {', '.join(server.book.roster) or 'none'}"
     raise UnknownName(f"{server.name} has no roster '{word}'.", hint)
 
 

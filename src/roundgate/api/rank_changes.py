@@ -15,6 +15,7 @@ from roundgate.api.record_changes import RecordChanges
 from roundgate.api.server import OpenServer
 from roundgate.core.formats.shared.paths import format_path
 from roundgate.core.nearest import nearest
+from roundgate.core.next_step import did_you_mean
 from roundgate.core.operations.base import Operation
 from roundgate.core.operations.records import (
     AddRecord,
@@ -24,6 +25,7 @@ from roundgate.core.operations.records import (
     SetField,
     template_values,
 )
+from roundgate.core.quoting import quoted
 from roundgate.core.ranks.model import RankMember, Scheme
 from roundgate.core.records.model import Record, parts_in, separator_of
 from roundgate.core.records.sets import records_in
@@ -70,7 +72,7 @@ class RankChanges:
         if not found:
             near = nearest(word, self.scheme.groups)
             known = ", ".join(self.scheme.groups) or f"none; roundgate ranks starter {self.server.name}"
-            hint = f"Did you mean {near}?" if near else f"Ranks: {known}"
+            hint = did_you_mean(word, near) if near else f"Ranks: {known}"
             raise UnknownName(f"{self.server.name} has no rank '{word}'.", hint)
         return found
 
@@ -167,7 +169,8 @@ class RankChanges:
         ranks = ", ".join(member.groups) or self.scheme.default
         raise Trouble(
             f"On {self.server.name} permissions are granted to ranks; {member.name} is in {ranks or 'none'}.",
-            f"roundgate ranks join {self.server.name} <rank> {word}, or name a rank: {', '.join(self.scheme.groups)}",
+            f"roundgate ranks join {self.server.name} <rank> {quoted(word)}    "
+            f"(or name a rank: {', '.join(self.scheme.groups)})",
         )
 
     def _home(self, set_name: str, field: str) -> str:
@@ -245,7 +248,9 @@ class RankChanges:
         for word in arguments:
             field, sign, value = word.partition("=")
             if not sign:
-                raise WrongUsage(f"'{word}' is not a field of a rank: a field is given as FIELD=VALUE.")
+                raise WrongUsage(
+                    f"'{word}' is not a field of a rank: a field is given as FIELD=VALUE.", "roundgate ranks add --help"
+                )
             given[field] = value
         parents = [self._rank(above)] if above else []
         return self._defined(name, given, parents)
@@ -277,7 +282,8 @@ class RankChanges:
         if odd:
             near = nearest(odd[0], known)
             raise UnknownName(
-                f"A rank has no field '{odd[0]}'.", f"Did you mean {near}?" if near else f"{sorted(known)}"
+                f"A rank has no field '{odd[0]}'.",
+                did_you_mean(odd[0], near) if near else f"Fields: {', '.join(sorted(known))}",
             )
         return made
 

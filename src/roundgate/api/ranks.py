@@ -9,6 +9,7 @@ from roundgate.api.server import OpenServer
 from roundgate.api.whom import whoever
 from roundgate.core.files import ServerFiles
 from roundgate.core.nearest import nearest
+from roundgate.core.next_step import did_you_mean
 from roundgate.core.people.rosters import kind_of_roster
 from roundgate.core.ranks.deciding import covers, permissions_of
 from roundgate.core.ranks.impact import NEWCOMERS, Shift, impact
@@ -91,7 +92,7 @@ def member_meant(site: Site, server: OpenServer, scheme: Scheme, word: str) -> R
         return known or RankMember(who.id, who.name or who.id)
     names = [*(member.name for member in scheme.members.values()), *scheme.groups, NEWCOMERS]
     near = nearest(word, names)
-    hint = f"Did you mean {near}?" if near else f"roundgate ranks tree {server.name}"
+    hint = did_you_mean(word, near) if near else f"roundgate ranks tree {server.name}"
     raise UnknownName(f"Nobody called '{word}', and no rank, is known on {server.name}.", hint)
 
 
@@ -114,7 +115,7 @@ def permission_meant(site: Site, server: OpenServer, scheme: Scheme, word: str, 
         return word
     known += elsewhere
     near = nearest(word, known)
-    hint = f"Did you mean {near}?" if near else f"roundgate ranks matrix {server.name}"
+    hint = did_you_mean(word, near) if near else f"roundgate ranks matrix {server.name}"
     raise UnknownName(f"{server.name} has no permission '{word}'.", hint)
 
 

@@ -11,6 +11,7 @@ from roundgate.api.lookup import OPEN, assignment
 from roundgate.api.record_addresses import RecordAddress, book_for, is_address, set_named
 from roundgate.core import values
 from roundgate.core.nearest import nearest
+from roundgate.core.next_step import Meant, did_you_mean
 from roundgate.core.operations.base import Operation
 from roundgate.core.operations.records import (
     AddRecord,
@@ -99,7 +100,7 @@ class RecordChanges:
         name = set_named(self.book, word)
         if not name:
             near = nearest(word.partition("/")[0], self.book.records)
-            raise UnknownName(f"No set of records is called '{word}'.", f"Did you mean {near}?" if near else "")
+            raise UnknownName(f"No set of records is called '{word}'.", did_you_mean(word, near) if near else "")
         spec, rest = self.book.records[name], word[len(name) + 1 :]
         if not with_field:
             return RecordAddress(name, spec, self._own(name, spec, self._meant(name, spec, rest)))
@@ -131,7 +132,7 @@ class RecordChanges:
         if spec.partly or not spec.field:
             return word
         near = nearest(word, spec.field)
-        hint = f"Did you mean {near}?" if near else f"Fields: {', '.join(spec.field)}"
+        hint = did_you_mean(word, near) if near else f"Fields: {', '.join(spec.field)}"
         raise UnknownName(f"{name} has no field '{word}'.", hint)
 
     def _own(self, name: str, spec: RecordSet, meant: tuple[Record, ...]) -> tuple[Record, ...]:
@@ -169,7 +170,7 @@ class RecordChanges:
         if by_name is not None:
             return (by_name,)
         near = nearest(word, [*(record.key for record in records), *(record.title(spec) for record in records)])
-        hint = f"Did you mean {name}/{near}?" if near else f"roundgate show {self.holder.name} {name}"
+        hint = did_you_mean(word, f"{name}/{near}") if near else f"roundgate show {self.holder.name} {name}"
         raise UnknownName(f"{self.holder.name} has no {name}/{word}.", hint)
 
     def _person(self, spec: RecordSet, word: str, records: Mapping[str, Record]) -> Record | None:
@@ -331,7 +332,7 @@ class RecordChanges:
         if found:
             raise WrongUsage(f"'{item}' could be {', '.join(found)}.", f"Say all of it: {found[0]}")
         near = nearest(item, held)
-        hint = f"Did you mean {near}?" if near else f"There are {', '.join(held) or 'none'}"
+        hint = did_you_mean(item, near) if near else f"There are {', '.join(held) or 'none'}"
         raise UnknownName(f"{shown} has no '{item}'.", hint)
 
     def _marked(self, made: Sequence[Operation]) -> list[Operation]:
@@ -362,9 +363,8 @@ class RecordChanges:
             right = values.sure_meaning(error.meant, described)
             do = f"roundgate set {self.holder.name} {quoted(f'{address}={right}')}" if right else ""
             may_be = values.describe(described)
-            raise Trouble(
-                f"{address}={given}: {error.cause} ({error.code})\n  It may be {may_be}. Nothing was changed.", do
-            ) from error
+            what = f"{address}={given}: {error.cause} ({error.code})\n  It may be {may_be}. Nothing was changed."
+            raise Trouble(what, Meant(do, given, right) if right else do) from error
 
     def added(self, name: str, arguments: Sequence[str], *, like: str = "", at: int | None = None) -> list[Operation]:
         """Make the operation that adds a record. Raises WrongUsage where a field is missing or is none of its set."""
@@ -424,7 +424,7 @@ class RecordChanges:
             if is_secret_field(self.book, name, field):
                 raise WrongUsage(
                     f"{field} is a secret and must not be part of the command: others on this machine can read it.",
-                    f"leave it out, then: roundgate set {self.holder.name} {name}/<key>.{field}    (it asks you)",
+                    f"Leave it out, then: roundgate set {self.holder.name} {name}/<key>.{field} asks you.",
                 )
             given[field] = self.stored(f"{name}/{{}}.{field}", spec.field.get(field), value, ())
         return key, given
@@ -457,7 +457,7 @@ class RecordChanges:
             if not is_off and not find_records(self.records(name), spec, key):
                 off = commented_out(document, spec) if document is not None else {}
                 near = nearest(key, off)
-                hint = f"Did you mean {name}/{near}?" if near else f"roundgate show {self.holder.name} {name}"
+                hint = did_you_mean(word, f"{name}/{near}") if near else f"roundgate show {self.holder.name} {name}"
                 raise UnknownName(f"No {name}/{key} is commented out.", hint)
         else:
             address = self.address(word, with_field=False)

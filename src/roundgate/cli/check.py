@@ -83,6 +83,10 @@ def _check_servers(arguments: Sequence[str], given: str, form: str, *, fix: bool
     if given:
         raise WrongUsage("--as is for files.", "roundgate check <file> --as <format>")
     if len(arguments) > 1:
+        known = open_call(quiet=True).names
+        if not all(word in known for word in arguments):
+            odd = next(word for word in arguments if word not in known)
+            raise WrongUsage(f"'{odd}' is neither a server of this site nor a file that is there.", "roundgate status")
         raise WrongUsage("Several servers are named with commas.", f"roundgate check {','.join(arguments)}")
     word = arguments[0] if arguments else None
     context = open_call()

@@ -7,10 +7,14 @@ from functools import partial
 from typing import TYPE_CHECKING, Annotated, NamedTuple
 
 import typer
+from msgspec.structs import replace
 
 from roundgate.cli.complete import complete_list_or_entry, complete_server, complete_server_or_name
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, styled, warn
+from roundgate.core.nearest import nearest
+from roundgate.core.next_step import whole_call
+from roundgate.core.quoting import quoted
 from roundgate.host.errors import Trouble, UnknownName, WrongUsage
 
 if TYPE_CHECKING:
@@ -18,6 +22,7 @@ if TYPE_CHECKING:
     from roundgate.api.proposal import Proposal
     from roundgate.api.server import Discarded, OpenServer
     from roundgate.cli.call import CallContext
+    from roundgate.core.findings import Finding
     from roundgate.core.operations.base import Operation
     from roundgate.core.records.model import Record
     from roundgate.core.slate import Outcome
@@ -391,7 +396,7 @@ def _change_keys(arguments: list[str], verb: str, make: Callable[[Holder, list[s
     context = open_call()
     word, names = context.split(arguments)
     if not names:
-        raise WrongUsage("Which setting?", f"roundgate {verb} SERVER NAME")
+        raise WrongUsage("Which setting?", f"roundgate {verb} <server> <name>")
     for server in context.several(word):
         opened = context.open(server)
         put(opened, make(opened.workspace, names))
@@ -459,12 +464,27 @@ def slated(
             raise Trouble(f"{lost} Nothing was put on the slate.", "If that is what you want, add --force.")
     proposal = server.propose(operations)
     if proposal.findings and not despite_errors:
-        echo_findings(proposal.findings)
+        echo_findings([_with_whole_call(finding, server) for finding in proposal.findings])
     if proposal.has_errors and not despite_errors:
         echo("Nothing was put on the slate.")
         raise typer.Exit(1)
     server.put(operations)
     return proposal
+
+
+def _with_whole_call(finding: Finding, server: OpenServer) -> Finding:
+    """Let what a finding proposes hold all that was typed: nothing of it went onto the slate."""
+    import sys
+
+    def name_of(typed: str) -> str:
+        try:
+            return find_name(server.book, typed) or typed
+        except WrongUsage:
+            return typed
+
+    from roundgate.api.lookup import find_name
+
+    return replace(finding, do=whole_call(sys.argv[1:], finding.do, name_of))
 
 
 def echo_changes(outcome: Outcome, names: Collection[str], server: str = "") -> None:
@@ -527,7 +547,10 @@ def discard(
         _say_held(server, done)
         held += len(done.held) + len(done.finished)
         if names and not (done.gone or done.held or done.finished):
-            warn(f"  Nothing of that name waits; see: roundgate slate {server.name}")
+            waiting = [entry.operation.shown_name for entry in opened.store.slate(server.name)]
+            near = nearest(names[0], waiting)
+            do = f"roundgate discard {server.name} {quoted(near)}" if near else f"roundgate slate {server.name}"
+            warn(f"  Nothing of that name waits{f'. Did you mean {near}?' if near else '.'}\n  do: {do}")
             raise typer.Exit(1)
     if held:
         raise typer.Exit(1)

@@ -152,7 +152,7 @@ def unadopt(
     try:
         if driver.state().runs:
             raise Trouble(
-                f"{opened.name} is up.", f"roundgate stop {opened.name}, then: roundgate unadopt {opened.name}"
+                f"{opened.name} is up.", f"roundgate stop {opened.name}    (then: roundgate unadopt {opened.name})"
             )
     finally:
         driver.close()

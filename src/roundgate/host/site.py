@@ -11,6 +11,7 @@ import msgspec
 from msgspec import Struct
 
 from roundgate.core.nearest import nearest
+from roundgate.core.next_step import did_you_mean
 from roundgate.core.rulebook.toml import RulebookProblem
 from roundgate.host.cache import ParsedFiles
 from roundgate.host.errors import NoSite, Trouble, UnknownName, WrongUsage
@@ -74,7 +75,7 @@ def find_site(given: str | None, start: Path) -> Site:
             return read_site(folder)
     raise NoSite(
         f"There is no site here: no {SITE_FILE} in {start} or above it.",
-        "roundgate init, to make one here; or name it with --site <folder>",
+        "roundgate init    (makes one here; or name it with --site FOLDER)",
     )
 
 
@@ -160,5 +161,5 @@ def _named(site: Site, part: str) -> Sequence[str]:
     if part in servers:
         return [part]
     near = nearest(part, servers)
-    hint = f"Did you mean {near}?" if near else f"Servers: {', '.join(servers)}"
+    hint = did_you_mean(part, near) if near else f"Servers: {', '.join(servers)}"
     raise UnknownName(f"There is no server '{part}' on this site.", hint)

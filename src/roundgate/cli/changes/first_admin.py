@@ -81,7 +81,7 @@ def _who_comes(server: OpenServer, wait: float) -> tuple[str, str]:
     finally:
         driver.close()
     raise Trouble(
-        f"Nobody joined {server.name} in time.", f"roundgate roster first {server.name}; --within waits longer"
+        f"Nobody joined {server.name} in time.", f"roundgate roster first {server.name}    (--within waits longer)"
     )
 
 

@@ -40,7 +40,7 @@ def send_live(server: Server, store: Store, operations: Sequence[Operation]) -> 
     for value in values:
         spec = server.book.setting.get(value.name)
         if spec is None or spec.live is None or not spec.live.set:
-            do = f"roundgate set {server.name} {value.shown_name}=..., then roundgate apply {server.name}"
+            do = f"roundgate set {server.name} {value.shown_name}=<value>    (then: roundgate apply {server.name})"
             raise Trouble(f"{value.shown_name} cannot be set at the live console.", do)
     driver = driver_of(server)
     if not driver.state().runs:

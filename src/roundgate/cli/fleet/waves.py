@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Literal, NamedTuple
 from roundgate.cli.screen.ctrl_c import CtrlC
 from roundgate.cli.screen.output import echo, echo_table, is_terminal, plain, styled
 from roundgate.cli.screen.rounds import EXIT_CODES
+from roundgate.core.next_step import step_of
 from roundgate.core.rounds import RoundOutcome
 from roundgate.core.values.units import format_elapsed
 from roundgate.host.errors import Trouble, WrongUsage, as_trouble
@@ -244,7 +245,7 @@ def _summary(rows: Sequence[Row], waves: int, why_left: str) -> int:
                 for line in row.evidence:
                     echo(f"    | {plain(line)}")
             if row.do:
-                echo(f"  do: {row.do}")
+                echo("\n".join(f"  {line}" for line in step_of(row.do).lines()))
     left = [row.name for row in rows if row.state == "not begun"]
     well = sum(1 for row in rows if row.ended and not row.code)
     if left:

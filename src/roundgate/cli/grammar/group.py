@@ -86,12 +86,15 @@ class VerbGroup(LazyGroup):
         if not self.meant.former and _means_server(word):
             return self.meant.default
         from roundgate.core.nearest import nearest
+        from roundgate.core.next_step import Meant
         from roundgate.host.errors import WrongUsage
 
         near = nearest(word, self.lines, least=75)
         if (near or not self.meant.former) and not is_silent:
             hint = f"Did you mean '{self.name} {near}'?" if near else f"One of: {', '.join(self.lines)}."
-            raise WrongUsage(f"'{self.name} {word}' is not a command. {hint}", f"roundgate {self.name} --help")
+            help_call = f"roundgate {self.name} --help"
+            do = Meant(help_call, word, near) if near else help_call
+            raise WrongUsage(f"'{self.name} {word}' is not a command. {hint}", do)
         if not is_silent:
             _note(f"{self.name} {self.meant.former}")
         return self.meant.former or self.meant.default

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from roundgate.cli.screen.facts import describe_fact
 from roundgate.cli.screen.output import echo, is_terminal, plain, styled
+from roundgate.core.next_step import step_of
 from roundgate.core.rounds import RoundOutcome
 from roundgate.core.values.units import format_elapsed
 from roundgate.host.rounds.events import Noted, Proved, RoundEnded, RoundEvent, StepBegun, StepDone, Waits
@@ -100,6 +101,6 @@ def echo_end(number: int, outcome: RoundOutcome, message: str, do: str, evidence
         echo("  The server's last words:")
         for line in evidence:
             echo(f"    | {plain(line)}")
-    if do:
-        echo(f"  do: {do}")
+    for line in step_of(do).lines():
+        echo(f"  {line}")
     return EXIT_CODES[outcome]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shlex
 import sys
 import time
 import traceback
@@ -10,6 +11,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from roundgate.cli.screen.output import styled, warn
+from roundgate.core.next_step import Meant, NextStep, corrected, step_of
+from roundgate.core.secrets import sounds_secret, without_logins
 
 if TYPE_CHECKING:
     from roundgate.host.errors import Trouble
@@ -20,8 +23,18 @@ def echo_trouble(error: Trouble) -> None:
     warn(f"{styled('error', 'red', sys.stderr)}  {error.what}")
     if error.excerpt:
         warn(error.excerpt)
-    if error.do:
-        warn(f"  do: {error.do}")
+    for line in _step(error.do).lines():
+        warn(f"  {line}")
+
+
+def _step(do: str) -> NextStep:
+    """Return what an error proposes; where a part of the call was meant otherwise, the whole call, corrected."""
+    if not isinstance(do, Meant) or sounds_secret(do.right) or sounds_secret(do.wrong):
+        return step_of(do)
+    call = shlex.join(["roundgate", *corrected(sys.argv[1:], do.wrong, do.right)])
+    if call == "roundgate" or without_logins(call) != call:  # a password in an address is not repeated
+        return step_of(do)
+    return NextStep(call, step_of(do).hint)
 
 
 def echo_unexpected(error: Exception) -> None:

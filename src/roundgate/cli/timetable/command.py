@@ -10,6 +10,7 @@ import typer
 from roundgate.cli.complete import complete_server, complete_server_first
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, plain
+from roundgate.core.next_step import did_you_mean
 from roundgate.core.values.units import format_ahead
 from roundgate.host.errors import UnknownName, WrongUsage
 
@@ -140,7 +141,7 @@ def _entry(context: CallContext, word: str) -> PlannedEntry:
     known = {planned.name: planned for planned in timetable_of(context.site)}
     if word not in known:
         near = nearest(word, known)
-        hint = f"Did you mean {near}?" if near else f"Entries: {', '.join(known) or 'none'}"
+        hint = did_you_mean(word, near) if near else f"Entries: {', '.join(known) or 'none'}"
         raise UnknownName(f"The timetable has no '{word}'.", hint)
     return known[word]
 

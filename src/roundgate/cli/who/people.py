@@ -11,6 +11,7 @@ import typer
 from roundgate.cli.complete import complete_server
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, plain, styled
+from roundgate.core.next_step import did_you_mean
 from roundgate.host.errors import Trouble, UnknownName, WrongUsage
 
 if TYPE_CHECKING:
@@ -67,7 +68,7 @@ def _one(book: People, word: str) -> str:
         raise WrongUsage(f"'{word}' could be {', '.join(found)}.", "Specify which, by the key.")
     if not found:
         near = nearest(word, [person.name for person in book.people.values()])
-        hint = f"Did you mean {near}?" if near else "roundgate people add <name> <id>"
+        hint = did_you_mean(word, near) if near else "roundgate people add <name> <id>"
         raise UnknownName(f"Nobody called '{word}' is in the people book.", hint)
     return found[0]
 
@@ -357,7 +358,7 @@ def _check_wanted(context: CallContext, where: str, what: str) -> None:
     known = {roster for server in servers for roster in server.book.roster}
     if name not in known:
         near = nearest(name, known)
-        hint = f"Did you mean {near}?" if near else f"Rosters: {', '.join(sorted(known)) or 'none'}"
+        hint = did_you_mean(name, near) if near else f"Rosters: {', '.join(sorted(known)) or 'none'}"
         raise UnknownName(f"No server of {where} has a roster '{name}'.", hint)
 
 

@@ -276,7 +276,7 @@ def _same_values(context: CheckContext, name: str, spec: RecordSet, records: lis
             other = first.setdefault(value, record) if value is not None else record
             if other is not record:
                 cause = f"{record.title(spec)} and {other.title(spec)} have the same {field}, {value}."
-                do = context.command("set", f"{name}/{record.key}.{field}=VALUE")
+                do = context.command("set", f"{name}/{record.key}.{field}=<value>")
                 place = _place(context, spec, record, record.fields[field])
                 level: Level = "warning" if described.distinct == "warning" else "note"
                 yield context.finding("record-value-same", level, place, cause, do, name)
@@ -336,7 +336,7 @@ def _record(
     for field, described in spec.field.items():
         if described.needed and field not in record.fields:
             cause = f"{record.title(spec)} has no {field}."
-            do = context.command("set", f"{name}/{record.key}.{field}=VALUE")
+            do = context.command("set", f"{name}/{record.key}.{field}=<value>")
             yield context.finding("record-field-missing", "error", _place(context, spec, record), cause, do, name)
     for field, held in record.fields.items():
         if field in spec.field:

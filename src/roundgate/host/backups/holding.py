@@ -41,7 +41,7 @@ def held_still(server: Server, *, despite: bool) -> Iterator[bool]:
                 raise Trouble(
                     f"{server.name} runs, and its rulebook has no way to hold its saving: its files may change while "
                     "they are copied.",
-                    f"roundgate stop {server.name} first; or copy them anyway: --as-it-runs",
+                    f"roundgate stop {server.name}    (or copy the files anyway: --as-it-runs)",
                 )
             yield not runs
             return

@@ -276,6 +276,6 @@ class _Exactly:
         if (not piece and wanted) or (not self.left and self.seen.hexdigest() != self.member.digest):
             raise Trouble(
                 f"{self.member.path} changed while it was saved. The backup was deleted.",
-                f"roundgate stop {self.server}, or try again",
+                f"roundgate stop {self.server}    (or try again)",
             )
         return piece

@@ -157,6 +157,6 @@ def check_strangers(server: Server, files: ServerFiles) -> Iterator[Finding]:
             what = f" as {record.value(roster.rank)}" if roster.rank and record.value(roster.rank) else ""
             cause = f"{record.key} is on {name}{what}, and was never seen here; nobody knows who that is."
             remove = f"roundgate remove {server.name} {roster.records}/{record.key}"
-            do = f"roundgate people add <name> {record.key}, or: {remove}"
+            do = f"roundgate people add <name> {record.key}    (or: {remove})"
             place = record_place(files, roster.records, record)
             yield Finding("rank-stranger", "note", place, cause, do, server.name, name)

@@ -59,7 +59,7 @@ def _does_not_stop(round: Round) -> DoesNotStop:
     """Take the wish back: whenever the server ends now, its keeper starts it again, unless it is to stay down."""
     name, for_good = round.server.name, round.plan.ends_up == "down"
     round.driver.stop_failed(for_good=for_good)
-    hint = f"roundgate log {name}; to end it by force, give --kill"
+    hint = f"roundgate log {name}    (to end it by force: --kill)"
     within = format_seconds(int(round.server.seconds("grace")))
     if for_good:
         message = (
