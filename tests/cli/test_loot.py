@@ -7,6 +7,7 @@ import io
 import json
 import re
 import shutil
+import sys
 import tomllib
 from itertools import pairwise
 from math import sqrt
@@ -382,4 +383,24 @@ def test_a_curve_through_points_or_stretched_or_shortened(regatta: SiteUnderTest
 )
 def test_wrong_words_about_curves_change_nothing(regatta: SiteUnderTest, words: tuple[str, ...], expected: str) -> None:
     assert expected in regatta.fails(2, "curve", "regatta", *words)
+    assert "the slate is empty" in regatta.ok("slate", "regatta")
+
+
+@pytest.mark.parametrize(
+    ("words", "package"),
+    [
+        (("odds", "regatta", "--image", "odds.png"), "matplotlib"),
+        (("fit", "cores", "--give", "1", "--image", "cores.png"), "matplotlib"),
+        (("curve", "regatta", "seamanship", "--through", "1:0,10:500"), "scipy"),
+    ],
+)
+def test_what_needs_another_package_says_so_before_any_work(
+    regatta: SiteUnderTest, words: tuple[str, ...], package: str
+) -> None:
+    without = regatta.folder / "without"
+    without.mkdir()
+    (without / "sitecustomize.py").write_text(f"import sys\nsys.modules[{package!r}] = None\n")
+    done = regatta.run(*words, env={"PYTHONPATH": str(without)})
+    assert done.returncode == 1 and f"needs {package}, which is not installed" in done.stderr
+    assert f"do: {sys.executable} -m pip install {package}" in done.stderr
     assert "the slate is empty" in regatta.ok("slate", "regatta")

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import re
 import shlex
+import sys
 from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
-PROGRAMS = ("roundgate ", "mv ")
+PROGRAMS = ("roundgate ", "mv ", f"{sys.executable} ")
 """What a command begins with."""
 
 

@@ -9,6 +9,7 @@ import typer
 from roundgate.cli.complete import complete_server
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, styled
+from roundgate.cli.screen.plots import Image
 from roundgate.host.errors import WrongUsage
 
 if TYPE_CHECKING:
@@ -58,7 +59,7 @@ def cores(
     servers: Servers = None,
     give: Annotated[int, typer.Option("--give", min=0, help="How many to give to each server.")] = 0,
     spare: Annotated[int, typer.Option("--spare", min=0, help="With --give: how many to leave to the machine.")] = 0,
-    image: Annotated[str, typer.Option("--image", metavar="FILE", help="Draw cores by servers (PNG, SVG, PDF).")] = "",
+    image: Image = "",
     as_json: Json = False,
 ) -> None:
     """Show which servers share which cores; or deal the cores out."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from roundgate.cli.screen.drawing import AFTER, FALLS, check_name, new_figure, save, short
+from roundgate.cli.screen.drawing import AFTER, FALLS, new_figure, save, short
 from roundgate.host.errors import Trouble
 
 if TYPE_CHECKING:
@@ -14,8 +14,7 @@ _MOST_SERVERS, _MOST_CORES = 60, 128
 
 
 def draw_cores(found: Survey, path: str) -> None:
-    """Draw which server has which core; what two have is hatched. Raises WrongUsage or Trouble."""
-    check_name(path)
+    """Draw which server has which core; what two have is hatched. Raises Trouble."""
     from matplotlib.patches import Patch, Rectangle
 
     cores = sorted(found.machine.cores | {core for promise in found.cores for core in promise.cores or ()})

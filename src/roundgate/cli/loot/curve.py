@@ -10,6 +10,7 @@ import typer
 from roundgate.cli.loot.labels import bar
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_csv, echo_json, echo_table, plain, styled
+from roundgate.cli.screen.plots import Image, Through
 from roundgate.host.errors import WrongUsage
 
 if TYPE_CHECKING:
@@ -30,14 +31,12 @@ def curve(
     formula: Annotated[
         str, typer.Option("--make", metavar="FORMULA", help="New numbers by a formula of level: 40*level^1.5")
     ] = "",
-    through: Annotated[
-        str, typer.Option("--through", metavar="POINTS", help="New numbers, smooth through points: 1:0,10:500,60:20000")
-    ] = "",
+    through: Through = "",
     scale: Annotated[str, typer.Option("--scale", metavar="FACTOR", help="Stretch the numbers: 120%")] = "",
     levels: Annotated[int, typer.Option("--levels", min=0, help="The number of levels.")] = 0,
     step: Annotated[str, typer.Option("--round", metavar="STEP", help="Round new numbers to this.")] = "1",
     with_slate: Annotated[bool, typer.Option("--slate", help="Also show the result with the slate.")] = False,
-    image: Annotated[str, typer.Option("--image", metavar="FILE", help="Draw it (PNG, SVG, PDF).")] = "",
+    image: Image = "",
     as_csv: Annotated[bool, typer.Option("--csv", help="Print CSV.")] = False,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:

@@ -9,6 +9,7 @@ import typer
 from roundgate.cli.loot.labels import bar, title_of
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_csv, echo_json, echo_table, plain, styled
+from roundgate.cli.screen.plots import Image
 
 if TYPE_CHECKING:
     from roundgate.api.loot import OddsTable, Row
@@ -27,7 +28,7 @@ def odds(
     ] = None,
     find: Annotated[str, typer.Option("--find", metavar="THING", help="Where a thing can come from.")] = "",
     with_slate: Annotated[bool, typer.Option("--slate", help="Also show the result with the slate.")] = False,
-    image: Annotated[str, typer.Option("--image", metavar="FILE", help="Draw it (PNG, SVG, PDF).")] = "",
+    image: Image = "",
     as_csv: Annotated[bool, typer.Option("--csv", help="Print CSV.")] = False,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:

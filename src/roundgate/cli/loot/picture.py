@@ -5,7 +5,7 @@ from __future__ import annotations
 from itertools import pairwise
 from typing import TYPE_CHECKING
 
-from roundgate.cli.screen.drawing import AFTER, BEFORE, FALLS, HEIGHT, check_name, new_figure, save, short
+from roundgate.cli.screen.drawing import AFTER, BEFORE, FALLS, HEIGHT, new_figure, save, short
 from roundgate.host.errors import Trouble
 
 if TYPE_CHECKING:
@@ -21,8 +21,7 @@ _MOST_ROWS = 60
 
 
 def draw_odds(tables: Sequence[tuple[str, OddsTable]], path: str, *, with_slate: bool) -> None:
-    """Draw the chances of each table as bars below each other. Raises WrongUsage or Trouble."""
-    check_name(path)
+    """Draw the chances of each table as bars below each other. Raises Trouble."""
     tables = [(server, table) for server, table in tables if table.rows]
     rows = sum(len(table.rows) for _, table in tables)
     if not rows:
@@ -71,9 +70,8 @@ def _draw_table(axes: Axes, server: str, table: OddsTable, *, with_slate: bool) 
 def draw_curves(found: Sequence[tuple[str, Ladder, Ladder]], path: str) -> None:
     """Draw curves: points by level, old and new, and below them what is granted against what all costs.
 
-    Raises WrongUsage or Trouble.
+    Raises Trouble.
     """
-    check_name(path)
     if len(found) > _MOST_CURVES:
         raise Trouble(f"{len(found)} servers cannot be read on one picture.", "Name one server.")
     figure = new_figure()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from roundgate.cli.screen.drawing import HEIGHT, check_name, new_figure, save, short
+from roundgate.cli.screen.drawing import HEIGHT, new_figure, save, short
 from roundgate.core.ranks.matrix import CELLS, DENIED, GRANTED, Matrix
 from roundgate.host.errors import Trouble
 
@@ -19,8 +19,7 @@ _YES, _NO, _NONE = "#1b7837", "#b2182b", "#c8c8c8"
 
 
 def draw(matrices: Sequence[tuple[str, Matrix]], path: str) -> None:
-    """Draw matrices below each other and write the picture. Raises WrongUsage or Trouble."""
-    check_name(path)
+    """Draw matrices below each other and write the picture. Raises Trouble."""
     matrices = [(name, matrix) for name, matrix in matrices if matrix.permissions and matrix.columns]
     if not matrices:
         raise Trouble("There is nothing to draw: no ranks, or no permission in which they differ.")

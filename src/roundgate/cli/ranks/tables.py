@@ -10,6 +10,7 @@ from roundgate.cli.complete import complete_server, complete_server_first
 from roundgate.cli.opening import open_call
 from roundgate.cli.ranks.options import Json, OnlyServer, WithSlate, asked, label, reason
 from roundgate.cli.screen.output import echo, echo_csv, echo_json, echo_table, plain, styled
+from roundgate.cli.screen.plots import Image
 from roundgate.host.errors import Trouble, WrongUsage
 
 
@@ -18,7 +19,7 @@ def matrix(
     people: Annotated[bool, typer.Option("--people", help="Show people instead of ranks.")] = False,
     differs: Annotated[bool, typer.Option("--differs", help="Only permissions that not all have.")] = False,
     with_slate: WithSlate = False,
-    image: Annotated[str, typer.Option("--image", metavar="FILE", help="Draw it (PNG, SVG, PDF).")] = "",
+    image: Image = "",
     as_csv: Annotated[bool, typer.Option("--csv", help="Print CSV.")] = False,
     as_json: Json = False,
 ) -> None:
