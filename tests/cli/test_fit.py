@@ -147,7 +147,7 @@ def test_a_server_in_two_clusters_that_disagree_is_told_once(cluster: SiteUnderT
     found = json.loads(cluster.run("check", "nightwatch", "--json").stdout)["findings"]
     [one] = [finding for finding in found if finding["code"] == "cluster-differs"]
     assert "race.laps is shared by clusters that have different values of it: fair has 3, late has 9." in one["cause"]
-    assert one["do"] == "Take race.laps out of one of these clusters in roundgate.toml, or nightwatch out of it."
+    assert one["hint"] == "Take race.laps out of one of these clusters in roundgate.toml, or nightwatch out of it."
     cluster.ok("set", "lone,nightwatch", "race.laps=3")
     cluster.ok("apply", "lone", "--yes")
     cluster.ok("apply", "nightwatch", "--yes")

@@ -6,7 +6,12 @@ import re
 import shlex
 import sys
 from collections.abc import Callable, Sequence
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
+
+from roundgate.core.quoting import quoted
+
+if TYPE_CHECKING:
+    from roundgate.core.findings import Finding
 
 PROGRAMS = ("roundgate ", "mv ", f"{sys.executable} ")
 """What a command begins with."""
@@ -30,6 +35,14 @@ def step_of(text: str) -> NextStep:
         return NextStep("", text)
     command, _, hint = text.partition("    (")
     return NextStep(command, hint.removesuffix(")"))
+
+
+def finding_step(finding: Finding) -> NextStep:
+    """Return what a finding proposes; where a repair is safe, the command that makes it."""
+    step = step_of(finding.do)
+    if not finding.safe or step.command:
+        return step
+    return NextStep(f"roundgate check {quoted(finding.server or finding.place.file)} --fix", step.hint)
 
 
 class Meant(str):

@@ -7,8 +7,7 @@ from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from roundgate.cli.screen.output import echo, plain, styled
-from roundgate.core.next_step import NextStep, step_of
-from roundgate.core.quoting import quoted
+from roundgate.core.next_step import finding_step
 
 if TYPE_CHECKING:
     from roundgate.core.findings import Finding
@@ -41,17 +40,8 @@ def _say_one(finding: Finding) -> None:
     if finding.gave_up[0]:
         row, column = finding.gave_up
         echo(f"  The mistake is here; a reader only gives up at {row}:{column}.")
-    for line in _step(finding).lines():
+    for line in finding_step(finding).lines():
         echo(f"  {line}")
-
-
-def _step(finding: Finding) -> NextStep:
-    """Return what a finding proposes; where a repair is safe, the command that makes it."""
-    step = step_of(finding.do)
-    if not finding.safe or step.command:
-        return step
-    fix = f"roundgate check {quoted(finding.server or finding.place.file)} --fix"
-    return NextStep(fix, step.hint)
 
 
 def _window(source: str, column: int, most: int = 100) -> tuple[str, int]:

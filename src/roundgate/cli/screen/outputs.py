@@ -529,7 +529,8 @@ class FindingOutput(Struct, frozen=True, rename="kebab"):
     setting: Annotated[str, _about("the setting that it is about, if any")]
     on_slate: Annotated[bool, _about("it is about what waits, not about what is on disk")]
     cause: str
-    do: Annotated[str, _about("what to do")]
+    do: Annotated[str, _about("a command that puts it right, as it is typed; empty where there is none")]
+    hint: Annotated[str, _about("what to do, where that is not a command; or what to know of it")]
     gave_up: GiveUp | None
     safe: Annotated[bool, _about("the repair cannot change a meaning")]
     repair: list[Repair]
@@ -637,7 +638,9 @@ def difference_output(difference: LayerDifference) -> DifferenceOutput:
 
 def finding_output(finding: Finding) -> FindingOutput:
     """Give a finding for JSON."""
-    place = finding.place
+    from roundgate.core.next_step import finding_step
+
+    place, step = finding.place, finding_step(finding)
     return FindingOutput(
         finding.server,
         finding.level,
@@ -649,7 +652,8 @@ def finding_output(finding: Finding) -> FindingOutput:
         finding.setting,
         finding.waiting,
         finding.cause,
-        finding.do,
+        step.command,
+        step.hint,
         GiveUp(*finding.gave_up) if finding.gave_up[0] else None,
         finding.safe,
         [Repair(fix.line, fix.column, fix.end_line, fix.end_column, fix.new) for fix in finding.fixes],
