@@ -36,7 +36,7 @@ def unpacked(package: str, folder: Path) -> Path | None:
 
 
 def drafted(path: Path) -> dict[str, dict[str, Any]]:
-    """Draft a rulebook from one file; give its settings by their keys."""
+    """Draft a rulebook from one file; return its settings by their keys."""
     name = f"{path.stem}.conf" if path.suffix == ".sample" else path.name
     text = decode(path.read_bytes())
     book = Rulebook(rulebook=NO_RULEBOOK.rulebook, file={name: file_by_its_looks(name, text)})

@@ -30,7 +30,7 @@ LARGEST = 300_000
 
 
 def files(folders: list[str]) -> Iterator[tuple[Path, bytes]]:
-    """Give every regular file that is text and not large."""
+    """Yield every regular file that is text and not large."""
     seen: set[tuple[int, int]] = set()
     for top in folders:
         for folder, _, names in os.walk(top):
@@ -81,7 +81,7 @@ READERS: dict[str, Callable[[Path], object]] = {
 
 
 def is_taken(name: str, path: Path) -> bool:
-    """Tell whether the format's own reader takes a file; without one at hand, that it does."""
+    """Return whether the format's own reader takes a file; without one at hand, that it does."""
     if name not in READERS:
         return True
     try:

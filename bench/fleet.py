@@ -44,7 +44,7 @@ def make_site(folder: Path, many: int) -> list[str]:
 
 
 def call(folder: Path, *words: str) -> float:
-    """Run the program; give the seconds that it took. It may find something, and must not break."""
+    """Run the program; return the seconds that it took. It may find something, and must not break."""
     began = time.perf_counter()
     done = subprocess.run(
         [sys.executable, "-m", "roundgate", "--site", str(folder), *words], capture_output=True, text=True, check=False
@@ -55,7 +55,7 @@ def call(folder: Path, *words: str) -> float:
 
 
 def keepers_of(folder: Path) -> list[psutil.Process]:
-    """Give the processes that keep the site's servers, without the guards that only wait for them."""
+    """Return the processes that keep the site's servers, without the guards that only wait for them."""
     found = []
     for process in psutil.process_iter(["cmdline"]):
         words = process.info["cmdline"] or []  # of one that has just ended nothing is known

@@ -100,7 +100,7 @@ FLOORS: dict[str, Callable[[str], object]] = {
 
 
 def timed(work: Callable[[], object]) -> float:
-    """Give the processor time of some work in seconds."""
+    """Return the processor time of some work in seconds."""
     gc.collect()
     begun = time.process_time()
     work()
@@ -121,7 +121,7 @@ def edit(name: str, body: str) -> None:
 
 
 def peak() -> int:
-    """Give the most memory that this process has held so far, in bytes."""
+    """Return the most memory that this process has held so far, in bytes."""
     return int(pathlib.Path("/proc/self/status").read_text().split("VmHWM:")[1].split()[0]) * 1024
 
 
@@ -135,7 +135,7 @@ def measure_memory(name: str, path: str) -> None:
 
 
 def memory(name: str, body: str) -> float:
-    """Give the peak memory of a check in a fresh process, above the file's own text, in multiples of the file."""
+    """Return the peak memory of a check in a fresh process, above the file's own text, in multiples of the file."""
     with tempfile.NamedTemporaryFile("w", suffix=".txt", encoding="utf-8") as file:
         file.write(body)
         file.flush()

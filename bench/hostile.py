@@ -18,7 +18,7 @@ SMALL, TIMES, MARK, NOTHING = 50_000, 4, 8.0, 0.05
 
 
 def seconds(shape: Shape, size: int) -> float:
-    """Give the CPU time of one check, the shorter of two."""
+    """Return the CPU time of one check, the shorter of two."""
     data = shape.text(size).encode()
     found = []
     for _ in range(2):

@@ -42,7 +42,7 @@ def main() -> None:
 
 
 def _is_keeper(process: psutil.Process, folder: str) -> bool:
-    """Tell whether a process is a keeper of a site; of one that has just ended nothing is known."""
+    """Return whether a process is a keeper of a site; of one that has just ended nothing is known."""
     words = process.info["cmdline"] or []
     return "roundgate.host.keeper" in words and any(word.startswith(folder) for word in words)
 

@@ -56,7 +56,7 @@ def make(folder: Path, count: int) -> None:
 
 
 def floor(folder: Path) -> float:
-    """Read and parse every file on one core; give the seconds."""
+    """Read and parse every file on one core; return the seconds."""
     begun = time.perf_counter()
     for path in sorted(folder.rglob("file*.*")):
         READERS[path.suffix[1:]](path.read_text("utf-8"))
@@ -64,7 +64,7 @@ def floor(folder: Path) -> float:
 
 
 def check(folder: Path, word: str) -> tuple[float, float]:
-    """Check a folder, or all servers; give the seconds and the peak of the memory, workers included, in MB."""
+    """Check a folder, or all servers; return the seconds and the peak of the memory, workers included, in MB."""
     begun = time.perf_counter()
     words = [sys.executable, "-m", "roundgate", "check", word]
     process = psutil.Popen(words, stdout=subprocess.DEVNULL, cwd=folder)

@@ -11,7 +11,7 @@ from collections.abc import Mapping, Sequence
 
 
 def child_cpu(command: Sequence[str], **more: object) -> tuple[float, float]:
-    """Run a command; give its processor time and its wall time in seconds."""
+    """Run a command; return its processor time and its wall time in seconds."""
     before, began = resource.getrusage(resource.RUSAGE_CHILDREN), time.perf_counter()
     subprocess.run(command, check=False, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, **more)  # type: ignore[call-overload]
     wall, after = time.perf_counter() - began, resource.getrusage(resource.RUSAGE_CHILDREN)
@@ -19,7 +19,7 @@ def child_cpu(command: Sequence[str], **more: object) -> tuple[float, float]:
 
 
 def in_turn(commands: Mapping[str, Sequence[str]], runs: int, **more: object) -> dict[str, float]:
-    """Run every command ``runs`` times, in turn; give each one's median processor time."""
+    """Run every command ``runs`` times, in turn; return each one's median processor time."""
     times: dict[str, list[float]] = {name: [] for name in commands}
     for number in range(runs + 1):
         for name, command in commands.items():
@@ -30,7 +30,7 @@ def in_turn(commands: Mapping[str, Sequence[str]], runs: int, **more: object) ->
 
 
 def report(name: str, ratio: float, mark: float, more: str = "") -> bool:
-    """Print a ratio and its mark; tell whether it is kept."""
+    """Print a ratio and its mark; return whether it is kept."""
     kept = ratio <= mark
     print(f"{'ok  ' if kept else 'OVER'}  {name:<46} {ratio:5.2f}  (mark {mark}){more}")
     return kept

@@ -32,7 +32,7 @@ def roundgate(site: Path, *words: str) -> str:
 
 
 def own_time(home: Path) -> float:
-    """Start the stand-in by itself, stop it, start it again; give the seconds from the stop command to ready."""
+    """Start the stand-in by itself, stop it, start it again; return the seconds from the stop command to ready."""
     first = begin(home)
     assert first.stdin is not None
     began = time.perf_counter()
@@ -56,7 +56,7 @@ def begin(home: Path) -> subprocess.Popen[bytes]:
 
 
 def round_time(site: Path, slots: int) -> float:
-    """Run a round; give the seconds from the stop to proven ready, out of its journal."""
+    """Run a round; return the seconds from the stop to proven ready, out of its journal."""
     roundgate(site, "set", "harbour", f"race.slots={slots}")
     roundgate(site, "apply", "harbour", "--yes")
     number = json.loads(roundgate(site, "rounds", "harbour", "--json"))[0]["round"]

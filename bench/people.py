@@ -24,14 +24,14 @@ PATTERN = r"sailor .+ \(GW-[0-9A-Z]{4}-[0-9A-Z]{4}\) (came aboard|went ashore)"
 
 
 def identifier(number: int) -> str:
-    """Give an id; another one for each number."""
+    """Return an id; another one for each number."""
     mixed = (number + 1) * 2654435761 % 2**40
     signs = "".join(_LETTERS[mixed >> (5 * at) & 31] for at in range(8))
     return f"GW-{signs[:4]}-{signs[4:]}"
 
 
 def measured(words: list[str], folder: Path, **more: str) -> tuple[float, float, float]:
-    """Run a command; give its processor time and wall time in seconds, and its largest memory in MB.
+    """Run a command; return its processor time and wall time in seconds, and its largest memory in MB.
 
     What it prints goes into a file: ``grep`` ends at the first hit where nobody reads them.
     """
@@ -57,7 +57,7 @@ def measured(words: list[str], folder: Path, **more: str) -> tuple[float, float,
 
 
 def site(folder: Path) -> Path:
-    """Make a site with one server that is down; give the server's folder."""
+    """Make a site with one server that is down; return the server's folder."""
     home = folder / "regatta"
     (home / "logs").mkdir(parents=True)
     (folder / "roundgate.toml").write_text(

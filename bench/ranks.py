@@ -34,7 +34,7 @@ _LETTERS = "23456789ABCDEFGHJKLMNPQRSTUVWXYZ"
 
 
 def identifier(number: int) -> str:
-    """Give an id; another one for each number."""
+    """Return an id; another one for each number."""
     signs = "".join(_LETTERS[number >> (5 * at) & 31] for at in range(8))
     return f"GW-{signs[:4]}-{signs[4:]}"
 

@@ -71,7 +71,7 @@ def end(real: RealServer, home: Path, process: subprocess.Popen[bytes]) -> None:
 
 
 def own_time(real: RealServer, home: Path) -> float:
-    """Give the seconds from the stop to the ready sign of the next start."""
+    """Return the seconds from the stop to the ready sign of the next start."""
     first = begin(real, home)
     began = time.perf_counter()
     end(real, home, first)
@@ -82,7 +82,7 @@ def own_time(real: RealServer, home: Path) -> float:
 
 
 def round_time(site: SiteUnderTest, change: str) -> float:
-    """Run a round; give the seconds from the stop to the ready sign, out of its journal."""
+    """Run a round; return the seconds from the stop to the ready sign, out of its journal."""
     site.ok("set", "sea", change)
     site.ok("apply", "--yes")
     number = json.loads(site.ok("rounds", "--json"))[0]["round"]

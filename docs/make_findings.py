@@ -14,7 +14,7 @@ Made by `python docs/make_findings.py` from the pages beside the checks. `roundg
 
 
 def page(code: FindingCode) -> str:
-    """Give one code's section."""
+    """Return one code's section."""
     lines = [f"\n## {code.name}\n", f"{code.title} ({code.level}).\n", f"{code.page}\n"]
     for label, example in (("wrong", code.bad), ("right", code.good)):
         if example:
@@ -24,7 +24,7 @@ def page(code: FindingCode) -> str:
 
 
 def findings() -> str:
-    """Give the whole page."""
+    """Return the whole page."""
     return HEAD + "".join(page(CODES[name]) for name in sorted(CODES))
 
 

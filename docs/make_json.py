@@ -24,7 +24,7 @@ place. Times are seconds since 1970.
 
 
 def schema() -> dict[str, Any]:
-    """Give the JSON Schema of every output."""
+    """Return the JSON Schema of every output."""
     found, parts = msgspec.json.schema_components(OUTPUTS.values(), ref_template="#/$defs/{name}")
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
@@ -35,7 +35,7 @@ def schema() -> dict[str, Any]:
 
 
 def page() -> str:
-    """Give the page: what each command prints, then every type with its fields."""
+    """Return the page: what each command prints, then every type with its fields."""
     made = schema()
     lines = [HEAD, "| command | prints |", "|---|---|"]
     lines += [f"| `{command} --json` | {_type(spec)} |" for command, spec in made["commands"].items()]

@@ -53,7 +53,7 @@ TABLES = {
 
 
 def page() -> str:
-    """Give the page."""
+    """Return the page."""
     parts = rulebook_schema()["$defs"]
     assert {*TABLES, "Rulebook"} == set(parts), "a part of the rulebook has no heading"
     lines = [HEAD]

@@ -93,7 +93,7 @@ What starts and stops a server with `driver = "commands"`. Each is run in the se
 
 
 def page() -> str:
-    """Give the page."""
+    """Return the page."""
     kinds = {"folder": "text", "start": "list of texts", "tags": "list of texts", "outside": "list of texts"}
     kinds |= {"environment": "table of texts", "kill": "true or false", "restart": "true or false"}
     kinds |= {"terminal": "true or false", "user-unit": "true or false", "commands": "a table"}

@@ -27,25 +27,25 @@ class Background:
         )
 
     def end(self) -> tuple[int, str]:
-        """Wait for the end; give the exit code and all that was printed."""
+        """Wait for the end; return the exit code and all that was printed."""
         output, _ = self.process.communicate(timeout=90)
         return self.process.returncode, output
 
 
 def rounds(site: SiteUnderTest) -> list[dict[str, Any]]:
-    """Give the rounds so far, the newest first."""
+    """Return the rounds so far, the newest first."""
     found: list[dict[str, Any]] = json.loads(site.ok("rounds", "--json"))
     return found
 
 
 def journal(site: SiteUnderTest, number: int) -> list[tuple[str, str, str]]:
-    """Give step, mark and words of each line of a round's journal."""
+    """Return step, mark and words of each line of a round's journal."""
     found = json.loads(site.ok("rounds", "show", str(number), "--json"))["journal"]
     return [(line["step"], line["mark"], line["message"]) for line in found]
 
 
 def wait_for_step(site: SiteUnderTest, step: str, mark: str = "begin", words: str = "", kind: str = "") -> int:
-    """Wait until the newest round, of a kind where one is given, has come to a step; give its number."""
+    """Wait until the newest round, of a kind where one is given, has come to a step; return its number."""
 
     def has_come() -> bool:
         newest = rounds(site)
@@ -63,6 +63,6 @@ def wait_for_step(site: SiteUnderTest, step: str, mark: str = "begin", words: st
 
 
 def status(site: SiteUnderTest, name: str = "regatta") -> dict[str, Any]:
-    """Give what ``status`` says of a server."""
+    """Return what ``status`` says of a server."""
     found = json.loads(site.ok("status", name, "--json"))["servers"][0]
     return dict(found)

@@ -103,7 +103,7 @@ LONG = (
 
 
 def pytest_xdist_auto_num_workers() -> int:
-    """Give the number of workers: much of the time of these tests is waiting for servers."""
+    """Return the number of workers: much of the time of these tests is waiting for servers."""
     return 2 * len(os.sched_getaffinity(0))
 
 
@@ -137,7 +137,7 @@ def _file_of(item: pytest.Item) -> str:
 
 
 def _long_ones_first(items: Sequence[pytest.Item], workers: int) -> list[pytest.Item]:
-    """Give the tests so that each worker, which takes the next equal part of them, has long ones at its beginning."""
+    """Return the tests so that each worker, which takes the next equal part of them, has long ones at its beginning."""
     long = [item for item in items if _file_of(item).endswith(LONG)]
     rest = iter([item for item in items if not _file_of(item).endswith(LONG)])
     found: list[pytest.Item] = []
@@ -198,13 +198,13 @@ class SiteUnderTest:
         )
 
     def ok(self, *words: str, given: str | None = None) -> str:
-        """Run the program, see that it says 0, and give what it prints."""
+        """Run the program, see that it says 0, and return what it prints."""
         done = self.run(*words, given=given)
         assert done.returncode == 0, f"{words}: {done.returncode}\n{done.stdout}\n{done.stderr}"
         return done.stdout
 
     def fails(self, code: int, *words: str, given: str | None = None) -> str:
-        """Run the program, see that it says ``code`` without a stack trace, and give all that it prints."""
+        """Run the program, see that it says ``code`` without a stack trace, and return all that it prints."""
         done = self.run(*words, given=given)
         output = done.stdout + done.stderr
         assert done.returncode == code, f"{words}: {done.returncode}\n{output}"
@@ -215,12 +215,12 @@ class SiteUnderTest:
         return (self.folder / server / path).read_text()
 
     def value(self, server: str, key: str) -> str | None:
-        """Give a key's value in the core file, read by the test's own simple means."""
+        """Return a key's value in the core file, read by the test's own simple means."""
         pairs = [line.split("=", 1) for line in self.text(server).splitlines() if "=" in line and line[0] != "#"]
         return dict(pairs).get(key)  # type: ignore[arg-type]
 
     def processes(self) -> list[psutil.Process]:
-        """Give every process that works for this site: servers, keepers, rounds."""
+        """Return every process that works for this site: servers, keepers, rounds."""
         found = []
         for process in psutil.process_iter():
             try:
@@ -231,7 +231,7 @@ class SiteUnderTest:
         return [item for item in found if item.pid != os.getpid()]
 
     def server_process(self, name: str) -> int | None:
-        """Give the process that runs in a server's folder."""
+        """Return the process that runs in a server's folder."""
         home = str(self.folder / name)
         for process in self.processes():
             try:
@@ -242,13 +242,13 @@ class SiteUnderTest:
         return None
 
     def _keepers(self, name: str) -> list[psutil.Process]:
-        """Give the guard and the keeper of a server; the guard is the keeper's parent."""
+        """Return the guard and the keeper of a server; the guard is the keeper's parent."""
         state = str(self.folder / ".roundgate" / "servers" / name)
         words = {process: words_of(process) for process in self.processes() if is_alive(process)}
         return [item for item in words if "roundgate.host.keeper" in words[item] and state in words[item]]
 
     def keeper_process(self, name: str) -> int | None:
-        """Give the process of a server's keeper."""
+        """Return the process of a server's keeper."""
         found = self._keepers(name)
         guards = {process.pid for process in found}
         with contextlib.suppress(psutil.Error):  # one may have ended since they were listed
@@ -318,7 +318,7 @@ def change_keepers(site: SiteUnderTest, monkeypatch: pytest.MonkeyPatch, **const
 
 
 def is_alive(process: psutil.Process) -> bool:
-    """Tell whether a process is still at work; one that nobody has waited for yet is not."""
+    """Return whether a process is still at work; one that nobody has waited for yet is not."""
     try:
         return bool(process.status() != psutil.STATUS_ZOMBIE)
     except psutil.Error:
@@ -326,7 +326,7 @@ def is_alive(process: psutil.Process) -> bool:
 
 
 def words_of(process: psutil.Process) -> list[str]:
-    """Give the command line of a process; of one that has ended since it was listed, nothing."""
+    """Return the command line of a process; of one that has ended since it was listed, nothing."""
     try:
         return process.cmdline()
     except psutil.Error:

@@ -52,7 +52,7 @@ class Forks:
         self.started_with = _variables(os.environ)
 
     def can(self, env: Mapping[str, str]) -> bool:
-        """Tell whether a call with such an environment may be a fork."""
+        """Return whether a call with such an environment may be a fork."""
         return "ROUNDGATE_REAL_CALLS" not in os.environ and _variables(env) == self.started_with
 
     def run(

@@ -20,7 +20,7 @@ class Shape(NamedTuple):
     end: str = ""
 
     def text(self, size: int) -> str:
-        """Give a text of this shape of about so many characters."""
+        """Return a text of this shape of about so many characters."""
         return self.start + self.piece * max(1, size // len(self.piece)) + self.end
 
 
@@ -86,7 +86,7 @@ _PIECES: dict[tuple[str, str], list[tuple[str, ...]]] = {
 
 
 def shapes() -> Iterator[Shape]:
-    """Give every shape."""
+    """Yield every shape."""
     for (kind, ending), pieces in _PIECES.items():
         for name, *parts in pieces:
             yield Shape(kind, ending, name, *parts)

@@ -54,7 +54,7 @@ class Verdict(NamedTuple):
 
 
 def right_call(rng: random.Random, settings: Sequence[str]) -> list[str]:
-    """Give one call, filled by chance; it may still be one that this server refuses."""
+    """Return one call, filled by chance; it may still be one that this server refuses."""
     words = shlex.split(rng.choice(CALLS))
     server = rng.choice(SERVERS[:2])
 
@@ -65,7 +65,7 @@ def right_call(rng: random.Random, settings: Sequence[str]) -> list[str]:
 
 
 def with_mistake(call: Sequence[str], rng: random.Random) -> list[str]:
-    """Give a call with one mistake: a slip in a word, a wrong value, or a word too few or too many."""
+    """Return a call with one mistake: a slip in a word, a wrong value, or a word too few or too many."""
     typed = list(call)
     assigned = [at for at, word in enumerate(typed) if "=" in word]
     kind = rng.randrange(10)
@@ -83,7 +83,7 @@ def with_mistake(call: Sequence[str], rng: random.Random) -> list[str]:
 
 
 def slip(word: str, rng: random.Random) -> str:
-    """Give a word as a finger slips on it."""
+    """Return a word as a finger slips on it."""
     if len(word) < 3:
         return f"{word}x"
     at = rng.randrange(len(word) - 1)
@@ -99,7 +99,7 @@ def slip(word: str, rng: random.Random) -> str:
 
 
 def verdicts(site: SiteUnderTest, settings: Sequence[str], rng: random.Random, many: int) -> Iterator[Verdict]:
-    """Type so many wrong calls, follow each proposal, and give a verdict on it. The slates are empty again after it."""
+    """Type so many wrong calls, follow each proposal, and yield a verdict on it. The slates are empty after it."""
     seen: set[tuple[str, ...]] = set()
     while len(seen) < many:
         call = right_call(rng, settings)
@@ -124,13 +124,13 @@ def verdicts(site: SiteUnderTest, settings: Sequence[str], rng: random.Random, m
 
 
 def contents(site: SiteUnderTest) -> dict[Path, bytes]:
-    """Give the files of all servers."""
+    """Return the files of all servers."""
     paths = [path for name in SERVERS for path in (site.folder / name).rglob("*")]
     return {path: path.read_bytes() for path in paths if path.is_file()}
 
 
 def what_is_wrong(site: SiteUnderTest, call: list[str], typed: list[str], proposed: str) -> str:
-    """Follow what was proposed for a call; give what is wrong with it, or an empty text."""
+    """Follow what was proposed for a call; return what is wrong with it, or an empty text."""
     words = shlex.split(proposed)[1:]
     if words == call:
         return ""

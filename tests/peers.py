@@ -165,7 +165,7 @@ class Post:
         assert self.process.stdout is not None and self.process.stdout.readline() == "ready\n"
 
     def mails(self) -> list[Message]:
-        """Give what it has taken, in the order in which it came."""
+        """Return what it has taken, in the order in which it came."""
         paths = sorted(self.folder.glob("*.mail"), key=lambda path: int(path.stem))
         return [email.message_from_bytes(path.read_bytes()) for path in paths]
 

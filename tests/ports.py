@@ -13,7 +13,7 @@ _FIRST, _EACH = 10_500, 1_300
 
 
 def free_port() -> int:
-    """Give a port that nobody has now, and that no other test of this run is given."""
+    """Return a port that nobody has now, and that no other test of this run is given."""
     worker = int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw")) % 16
     while True:
         port = _FIRST + worker * _EACH + next(_PORTS) % _EACH

@@ -25,19 +25,19 @@ Files = dict[str, str]
 
 
 def some(dice: random.Random, words: list[str], share: float) -> list[str]:
-    """Give some of the words, in any order."""
+    """Return some of the words, in any order."""
     found = [word for word in words if dice.random() < share]
     dice.shuffle(found)
     return found
 
 
 def names_of(dice: random.Random) -> list[str]:
-    """Give the names of some ranks."""
+    """Return the names of some ranks."""
     return ["deckhand", *(f"rank{n}" for n in range(dice.randint(0, 5)))]
 
 
 def tree(dice: random.Random, names: list[str]) -> dict[str, dict[str, list[str]]]:
-    """Give ranks with grants, denials and ranks above."""
+    """Return ranks with grants, denials and ranks above."""
     found = {}
     for name in names:
         fields = {
@@ -147,7 +147,7 @@ def ours(kept: str, files: Files, folder: Path) -> Scheme:
 
 
 def theirs(kept: str, files: Files, folder: Path) -> Callable[[str, str], bool]:
-    """Let the stand-in read the files of a form; give its own answers."""
+    """Let the stand-in read the files of a form; return its own answers."""
     for name, text in files.items():
         (folder / name).parent.mkdir(parents=True, exist_ok=True)
         (folder / name).write_text(text)
@@ -166,5 +166,5 @@ def theirs(kept: str, files: Files, folder: Path) -> Callable[[str, str], bool]:
 
 
 def members_of(scheme: Scheme) -> dict[str, RankMember]:
-    """Give everybody, and whoever has no rank, by id."""
+    """Return everybody, and whoever has no rank, by id."""
     return {sailor: scheme.members.get(sailor, scheme.newcomer()) for sailor in SAILORS}

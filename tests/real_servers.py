@@ -24,7 +24,7 @@ _SET_FLAGS, _UP_AND_RUNNING = 0x8914, 0x41
 
 
 def leave_the_network() -> bool:
-    """Give this thread, and all that it starts, a network of its own with loopback only; tell whether that worked."""
+    """Give this thread, and all that it starts, a network of its own with loopback only; return whether that worked."""
     if os.geteuid() or ctypes.CDLL(None, use_errno=True).unshare(_NEW_NETWORK):
         return False
     with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as link:

@@ -16,7 +16,7 @@ Example = TypeVar("Example")
 
 
 def sampled(examples: Sequence[Example], one_in: int) -> Sequence[Example]:
-    """Give one in so many examples, and at least one; or all of them."""
+    """Return one in so many examples, and at least one; or all of them."""
     if ALL or not examples:
         return examples
     return examples[NUMBER % min(one_in, len(examples)) :: one_in]

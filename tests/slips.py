@@ -67,7 +67,7 @@ SLIPS: list[tuple[str, tuple[str, ...], str, str]] = [
 
 
 def good_files(folders: Sequence[str]) -> Iterator[tuple[str, Path, Document]]:
-    """Give every good file: its format, where it is, and the document."""
+    """Yield every good file: its format, where it is, and the document."""
     for folder in (HERE / "corpus", Path(roundgate.__file__).parent / "demo" / "site", *map(Path, folders)):
         for path in sorted(folder.rglob("*")):
             if not path.is_file() or "bad" in path.parts or path.stat().st_size > 200_000:
@@ -84,7 +84,7 @@ def good_files(folders: Sequence[str]) -> Iterator[tuple[str, Path, Document]]:
 
 
 def meaning(name: str, document: Document) -> Any:
-    """Give what a document says, or None where it cannot be read."""
+    """Return what a document says, or None where it cannot be read."""
     try:
         output = document.plain()
     except EditRefused:
@@ -94,7 +94,7 @@ def meaning(name: str, document: Document) -> Any:
 
 
 def lines_that_count(body: str, start: int, new: str) -> set[int]:
-    """Give the lines on which a finding points at a slip: its own, and that of the bracket or quote it left alone."""
+    """Return the lines on which a finding points at a slip: its own, and that of the bracket or quote it left alone."""
     line = body.count("\n", 0, start) + 1
     lines = {line, line + 1} if "\n" in new else {line}
     if body[start : start + 1] in "}])" or body.startswith("</", start):
@@ -111,7 +111,7 @@ def lines_that_count(body: str, start: int, new: str) -> set[int]:
 
 
 def repaired(name: str, text: Text, found: list[Problem]) -> Any:
-    """Give the meaning after the first repair that is offered."""
+    """Return the meaning after the first repair that is offered."""
     first = next((item for item in found if item.repair), None)
     if first is None:
         return None
@@ -119,7 +119,7 @@ def repaired(name: str, text: Text, found: list[Problem]) -> Any:
 
 
 def _is_lua(text: Text) -> bool:
-    """Tell whether a damaged text is right anyway: ``x { 1 }`` for ``x = { 1 }`` is a call."""
+    """Return whether a damaged text is right anyway: ``x { 1 }`` for ``x = { 1 }`` is a call."""
     return not lua_tree.parse(text.body).has_error
 
 
@@ -160,7 +160,7 @@ def damages(seed: int, each: int, folders: Sequence[str] = ()) -> Iterator[Damag
 
 
 def is_harmed(name: str, damaged: Document, output: Any) -> bool:
-    """Tell whether the safe repairs, as ``check --fix`` makes them, give the file another meaning than it had."""
+    """Return whether the safe repairs, as ``check --fix`` makes them, return the file another meaning than it had."""
     try:
         after = with_repairs(FORMATS[name], damaged)
     except EditRefused:

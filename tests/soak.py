@@ -25,7 +25,7 @@ LOGS = ROOT / "build" / "soak"
 
 
 def run(number: int, workers: int, words: list[str]) -> bool:
-    """Run the suite once; tell whether it passed."""
+    """Run the suite once; return whether it passed."""
     log = LOGS / f"{number}.log"
     pytest = [sys.executable, "-m", "pytest", "-n", str(workers), "-p", "no:cacheprovider", *words]
     # No exec: the shell is the first process there, and takes leave of those whose parents have ended.

@@ -79,14 +79,14 @@ class Terminal:
             assert self._read(end - time.monotonic()), f"{words!r} is not on the screen:\n{self.screen}"
 
     def end(self) -> int:
-        """Read until the program closes the terminal; give its exit code."""
+        """Read until the program closes the terminal; return its exit code."""
         end = time.monotonic() + 2 * WITHIN
         while self._read(end - time.monotonic()):
             pass
         return self.process.wait(30)
 
     def _read(self, seconds: float) -> bool:
-        """Read what has come, waiting for it so long; tell whether there was something."""
+        """Read what has come, waiting for it so long; return whether there was something."""
         if not select.select([self.main], [], [], max(0.0, seconds))[0]:
             return False
         try:

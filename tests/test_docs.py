@@ -27,7 +27,7 @@ TOUR = (ROOT / "docs" / "tour.md").read_text("utf-8")
 
 
 def examples() -> Iterator[tuple[str, str]]:
-    """Give each command of the console blocks of README and tour, and what it should print."""
+    """Yield each command of the console blocks of README and tour, and what it should print."""
     for block in re.findall(r"```console\n(.*?)```", README + TOUR, re.DOTALL):
         for part in re.split(r"^\$ ", block, flags=re.MULTILINE)[1:]:
             command, _, output = part.partition("\n")
@@ -93,7 +93,7 @@ def test_the_example_of_the_api_runs_as_it_stands(site: SiteUnderTest) -> None:
 
 
 def ragged_lines(shown: str, width: int) -> list[str]:
-    """Give the lines above the options that end in the middle of a sentence though the next word would have fitted."""
+    """Return lines above the options that end in the middle of a sentence though the next word would have fitted."""
     lines = [line.strip() for line in shown.partition("╭")[0].splitlines()]
     return [
         line

@@ -14,7 +14,7 @@ NOT_FOR_CALLERS = {"AssertionError", "NotImplementedError", "AttributeError", "S
 
 
 def raised(node: ast.AST) -> Iterator[str]:
-    """Give the names of the errors that a function raises itself, not in a function inside it."""
+    """Yield the names of the errors that a function raises itself, not in a function inside it."""
     for child in ast.iter_child_nodes(node):
         if isinstance(child, ast.FunctionDef | ast.Lambda):
             continue
@@ -27,7 +27,7 @@ def raised(node: ast.AST) -> Iterator[str]:
 
 
 def callable_from_outside(tree: ast.Module | ast.ClassDef) -> Iterator[ast.stmt]:
-    """Give what a module and its classes hold, without what is inside functions."""
+    """Yield what a module and its classes hold, without what is inside functions."""
     for node in tree.body:
         yield node
         if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
@@ -35,7 +35,7 @@ def callable_from_outside(tree: ast.Module | ast.ClassDef) -> Iterator[ast.stmt]
 
 
 def unsaid(path: Path) -> Iterator[str]:
-    """Give each function of a module that raises what its docstring does not name."""
+    """Yield each function of a module that raises what its docstring does not name."""
     for node in callable_from_outside(ast.parse(path.read_text("utf-8"))):
         if isinstance(node, ast.FunctionDef) and (not node.name.startswith("_") or node.name == "__init__"):
             words = ast.get_docstring(node) or ""

@@ -67,7 +67,7 @@ def imports(path: Path) -> tuple[str, ...]:
 
 
 def importing(floor: str, is_wrong: Callable[[str], bool]) -> list[tuple[Path, str]]:
-    """Give each import of a floor that it may not have, with its module."""
+    """Return each import of a floor that it may not have, with its module."""
     return [(path, name) for path in modules(HOUSE / floor) for name in imports(path) if is_wrong(name)]
 
 

@@ -41,7 +41,7 @@ class Standin:
         self.process.stdin.flush()
 
     def end(self) -> int:
-        """Stop it, if need be, and give its exit code."""
+        """Stop it, if need be, and return its exit code."""
         assert self.process.stdin is not None and self.process.stdout is not None
         with contextlib.suppress(BrokenPipeError):  # it may be about to end by itself
             if self.process.poll() is None:

@@ -41,7 +41,7 @@ class Flotsam:
         return part if isinstance(part, dict) else {}
 
     def at_once(self, name: str) -> int:
-        """Tell how many of a drop are there at a time."""
+        """Return how many of a drop are there at a time."""
         drop = self._part("drops").get(name, {})
         return max(0, min(int(drop.get("count", 1)), len(drop.get("positions", []))))
 
@@ -103,7 +103,7 @@ class Flotsam:
                 self._take(what, many, found, depth)
 
     def roll(self, words: str) -> str:
-        """Open a drop many times: ``DROP N``; give how often each thing was there, and how many of it in all."""
+        """Open a drop many times: ``DROP N``; return how often each thing was there, and how many of it in all."""
         name, _, many = words.rpartition(" ")
         if name not in self._part("drops") or not many.isdecimal() or int(many) > 1_000_000:
             return "roll what?"

@@ -23,7 +23,7 @@ class Lobby(ThreadingHTTPServer):
         self.listed: dict[int, dict[str, Any]] = {}
 
     def shown(self) -> list[dict[str, Any]]:
-        """Give the entries that anybody may see by now."""
+        """Return the entries that anybody may see by now."""
         now = time.monotonic()
         with _KEPT:
             open_ones = [

@@ -10,7 +10,7 @@ VERSION = "2.4.1"
 
 
 def main() -> int:
-    """Read the arguments, run, and give the exit code."""
+    """Read the arguments, run, and return the exit code."""
     parser = argparse.ArgumentParser(prog="gullwind-server", description=__doc__)
     parser.add_argument("--folder", default=".", help="the server's folder (default: the working directory)")
     parser.add_argument("--may-take", type=int, default=4096, metavar="MB", help="memory the machine grants")

@@ -186,7 +186,7 @@ def _commands(path: str, *, depth: int = 0) -> Values:
 
 
 def read_all(folder: str, world: str, tide_mode: str, mods: list[str]) -> Values:
-    """Read all files; give what counts, each key with its file's short name before it."""
+    """Read all files; return what counts, each key with its file's short name before it."""
 
     def path(*parts: str) -> str:
         return os.path.join(folder, *parts)

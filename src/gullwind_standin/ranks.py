@@ -168,7 +168,7 @@ class Ranks:
     # --- questions ---
 
     def allows(self, sailor: str, permission: str, rank: str = "", level: int = 0) -> bool:
-        """Tell whether somebody may; ``rank`` is by the list of officers, ``level`` by the start-up commands."""
+        """Return whether somebody may; ``rank`` is by the list of officers, ``level`` by the start-up commands."""
         if self.kept == "levels":
             return permission in self.needed and level >= self.needed[permission]
         ranks = [rank] if self.kept == "deck" and rank else self.ranks_of.get(sailor, [])

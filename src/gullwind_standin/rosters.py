@@ -122,12 +122,12 @@ class Rosters:
         return f"{sailor} is {', '.join(words) or 'nobody'}"
 
     def is_banned(self, sailor: str) -> bool:
-        """Tell whether somebody is banned today."""
+        """Return whether somebody is banned today."""
         ban = self.bans.get(sailor)
         return ban is not None and (not ban.until or date.fromisoformat(ban.until) > date.today())
 
     def may_board(self, sailor: str) -> bool:
-        """Tell whether somebody may come aboard."""
+        """Return whether somebody may come aboard."""
         is_known = sailor in self.guests or sailor in self.officers or sailor in self.wardens
         return not self.is_banned(sailor) and (is_known or not self.guests_only)
 

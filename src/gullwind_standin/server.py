@@ -256,7 +256,7 @@ class GullwindServer:
         return [f"{words} officers roll berths levels where"]
 
     def _do_where(self, rest: str) -> list[str]:
-        """Tell where a sailor is, in the words that administrators copy from here into files."""
+        """Return where a sailor is, in the words that administrators copy from here into files."""
         names = {name: number for number, name in enumerate(self.sailors.values())}
         if rest not in names:
             return ["nobody"]

@@ -186,7 +186,7 @@ def _plain(raw: str) -> str:
 
 
 def known_keys(version: str, edition: str) -> list[str]:
-    """Give the keys that a version and an edition have."""
+    """Return the keys that a version and an edition have."""
     numbers = [int(number) for number in version.split(".")[:2]]
 
     def has(key: str) -> bool:
@@ -267,6 +267,6 @@ def read_courses(folder: str) -> list[str]:
 
 
 def hidden_from_lobby(settings: Settings) -> bool:
-    """Tell whether the lobby hides the server: too many slots, or a blocked word inside its name."""
+    """Return whether the lobby hides the server: too many slots, or a blocked word inside its name."""
     name = settings["server.name"].lower()
     return int(float(settings["boat.slots"])) > 32 or any(word in name for word in BLOCKED)

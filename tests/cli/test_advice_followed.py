@@ -33,7 +33,7 @@ WRONG_VALUES: dict[str, Callable[[dict[str, Any]], str]] = {
 
 
 def findings(site: SiteUnderTest) -> list[dict[str, Any]]:
-    """Give what ``check`` finds in the server, as data."""
+    """Return what ``check`` finds in the server, as data."""
     found: list[dict[str, Any]] = json.loads(site.run("check", "regatta", "--json").stdout)["findings"]
     return found
 

@@ -37,13 +37,13 @@ def quay(site: SiteUnderTest) -> SiteUnderTest:
 
 
 def ours(site: SiteUnderTest) -> dict[str, set[str]]:
-    """Give by sailor what Round Gate says that they are."""
+    """Return by sailor what Round Gate says that they are."""
     found = {person["id"]: set(person["rosters"]["regatta"]) for person in json.loads(site.ok("roster", "--json"))}
     return {sailor: found.get(sailor, set()) for sailor in SAILORS}
 
 
 def theirs(site: SiteUnderTest) -> dict[str, set[str]]:
-    """Give by sailor what the server says that they are, in the words of the rosters."""
+    """Return by sailor what the server says that they are, in the words of the rosters."""
     found: dict[str, set[str]] = {}
     for sailor in SAILORS:
         (output,) = re.findall(rf"{sailor} is (.*)", site.ok("send", "regatta", f"who {sailor}"))

@@ -176,7 +176,7 @@ _LONG_HOLD = _HOLD + '[[server.hold]]\nsend = "status"\n' * 40 + _RESUME
 
 
 def _begin_to_hold(site: SiteUnderTest) -> subprocess.Popen[str]:
-    """Begin a backup; give its process once the server holds its saving."""
+    """Begin a backup; return its process once the server holds its saving."""
     words = [sys.executable, "-m", "roundgate", "--site", str(site.folder), "backup", "make", "regatta"]
     backup = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
     wait_for(lambda: "pause is on" in site.ok("log", "regatta"), 30)

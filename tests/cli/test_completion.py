@@ -62,7 +62,7 @@ class Shell:
         os.write(self.terminal, keys.encode())
 
     def until(self, words: str) -> str:
-        """Wait until words are shown; give all that was shown up to them."""
+        """Wait until words are shown; return all that was shown up to them."""
         end = time.monotonic() + WITHIN
         while words not in self.shown:
             left = end - time.monotonic()

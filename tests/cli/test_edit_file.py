@@ -31,7 +31,7 @@ def editor(tmp_path: Path) -> Path:
 
 
 def plan(editor: Path, *changes: str) -> dict[str, str]:
-    """Tell the editor what to do each time; give the environment for the call."""
+    """Tell the editor what to do each time; return the environment for the call."""
     editor.with_name("todo.txt").write_text("\n".join(changes))
     return {"EDITOR": f"{sys.executable} {editor}", "VISUAL": ""}
 

@@ -182,7 +182,7 @@ def test_a_whole_tag_is_compared_a_server_to_a_column(cluster: SiteUnderTest) ->
 
 
 def shared(site: SiteUnderTest, *words: str) -> list[dict[str, Any]]:
-    """Give what ``check`` finds of ports that two servers have."""
+    """Return what ``check`` finds of ports that two servers have."""
     found = json.loads(site.run("check", *words, "--json").stdout)
     return [finding for finding in found["findings"] if finding["code"] == "port-shared"]
 

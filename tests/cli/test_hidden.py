@@ -65,7 +65,7 @@ def test_a_name_that_does_not_is_none(name: str) -> None:
 
 
 def outputs(site: SiteUnderTest) -> str:
-    """Give all that is printed of the server's files, as text and as JSON, before and after an edit by hand."""
+    """Return all that is printed of the server's files, as text and as JSON, before and after an edit by hand."""
     output = []
     for words in (
         ["show", "--all"], ["show", "--all", "--json"], ["check"], ["check", "--format", "json"],
@@ -166,7 +166,7 @@ HOSTILE = "evil\x1b]0;owned\x07\x1b[31mred\x9b31m\u202eright\u2066"
 
 
 def on_a_terminal(site: SiteUnderTest, *words: str) -> bytes:
-    """Run a command with a colour terminal as its output; give every byte that it gets."""
+    """Run a command with a colour terminal as its output; return every byte that it gets."""
     with Terminal([sys.executable, "-m", "roundgate", *words], site.folder) as terminal:
         terminal.end()
         return terminal.heard

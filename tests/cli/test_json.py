@@ -11,7 +11,7 @@ from roundgate.cli.screen.outputs import OUTPUTS
 
 
 def printed(site: SiteUnderTest, command: str, *words: str, code: int = 0, kind: str = "") -> object:
-    """Run a command with --json; see that it prints all fields of its type and no others; give what it prints."""
+    """Run a command with --json; see that it prints all fields of its type and no others; return what it prints."""
     done = site.run(*command.split(), *words, "--json")
     assert done.returncode == code, done.stdout + done.stderr
     raw = json.loads(done.stdout)

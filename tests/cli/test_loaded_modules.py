@@ -17,7 +17,7 @@ COMPLETING = {"_ROUNDGATE_COMPLETE": "complete_bash", "COMP_WORDS": "roundgate s
 
 
 def loaded(site: SiteUnderTest, *words: str, **environment: str) -> set[str]:
-    """Run the program in a process of its own; give the modules that it imported."""
+    """Run the program in a process of its own; return the modules that it imported."""
     done = subprocess.run(
         [sys.executable, "-X", "importtime", "-m", "roundgate", *words],
         cwd=site.folder, env={**os.environ, **environment}, capture_output=True, text=True, timeout=60,

@@ -202,7 +202,7 @@ def test_a_ban_ends_when_it_was_meant_to(club: SiteUnderTest) -> None:
 
 
 def contents(club: SiteUnderTest) -> dict[Path, bytes]:
-    """Give what is in the site, the state aside."""
+    """Return what is in the site, the state aside."""
     return {
         path: path.read_bytes() for path in club.folder.rglob("*") if path.is_file() and ".roundgate" not in path.parts
     }
@@ -331,7 +331,7 @@ def test_a_fresh_server_gets_its_first_admin_in_one_command(club: SiteUnderTest)
 
 
 def asked(site: SiteUnderTest, words: list[str], answers: list[tuple[str, str]]) -> tuple[int, str]:
-    """Run a command at a terminal, answering each question as it comes; give the exit code and all that was shown."""
+    """Run a command at a terminal, answering each question as it comes; return the exit code and all that was shown."""
     with Terminal([sys.executable, "-m", "roundgate", *words], site.folder, TERM="dumb") as terminal:
         for question, answer in answers:
             terminal.until(question)

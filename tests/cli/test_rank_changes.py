@@ -29,7 +29,7 @@ def quay(site: SiteUnderTest) -> SiteUnderTest:
 
 
 def after(quay: SiteUnderTest, server: str, name: str) -> str:
-    """Bring the slate into force, and give a file."""
+    """Bring the slate into force, and return a file."""
     quay.ok("apply", server, "--yes", "--force")
     return (quay.folder / server / name).read_text()
 

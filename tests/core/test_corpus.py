@@ -28,7 +28,7 @@ def found(document: Document, path: Path) -> list[Problem]:
 
 
 def another(entry: Entry) -> str:
-    """Give another value of the same kind."""
+    """Return another value of the same kind."""
     if entry.kind == "bool":
         return "true" if entry.value == "false" else "false"
     return OTHER.get(entry.kind, "9999" if entry.value.isdigit() else "changed")
@@ -57,13 +57,13 @@ def test_what_is_right_passes(path: Path) -> None:
 
 
 def paths_of(document: Document) -> list[Path_]:
-    """Give a path for each entry; of a key that stands several times also which of them."""
+    """Return a path for each entry; of a key that stands several times also which of them."""
     paths = [entry.path for entry in document.entries()]
     return [(*path, paths[:at].count(path)) if paths.count(path) > 1 else path for at, path in enumerate(paths)]
 
 
 def holds_another(document: Document, entry: Entry) -> bool:
-    """Tell whether other entries stand inside this one's value."""
+    """Return whether other entries stand inside this one's value."""
     return any(one is not entry and entry.start <= one.start and one.end <= entry.end for one in document.entries())
 
 

@@ -31,7 +31,7 @@ def files(**texts: str) -> ServerFiles:
 
 
 def drafted(server: ServerFiles, **others: ServerFiles) -> dict[str, Any]:
-    """Draft a rulebook; see that it passes every check; give its tables."""
+    """Draft a rulebook; see that it passes every check; return its tables."""
     made = draft("quay", server, (), others)
     raw = tomllib.loads(made.text)
     read_rulebook("quay", lambda name: RawBook("quay.toml", raw, lambda: made.text), checked=True)

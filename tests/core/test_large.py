@@ -53,7 +53,7 @@ MISTAKES = [
 
 
 def body_of(name: str) -> tuple[str, int]:
-    """Give a large right text of a format, and how many records it has."""
+    """Return a large right text of a format, and how many records it has."""
     make, head, tail = RECORDS[name]
     count = SIZE // len(make(5_000))
     return head + "".join(make(number) for number in range(count)) + tail, count

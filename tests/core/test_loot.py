@@ -44,7 +44,7 @@ FORMS = ("{what}*{count}|{chance}", "{what}|{chance}", "{what}*{count}", "{what}
 
 
 def book(**more: Any) -> Rulebook:
-    """Give a rulebook of crates and tables; ``more`` is said of both."""
+    """Return a rulebook of crates and tables; ``more`` is said of both."""
     output = {"entries": ("has",), "entry": FORMS, "draw_by": "take", "draws": "times", "sure": "sure", **more}
     table = LootTable(prefix="@", nothing="-", **output)
     loot = Loot(records="crates", at_once="count", left_out="out", nothing="-", table={"tables": table}, **output)

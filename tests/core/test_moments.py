@@ -18,7 +18,7 @@ YEAR = 365 * 24 * 3600
 
 
 def wall_moments(at: list[str], days: list[str], zone: ZoneInfo, begin: float, end: float) -> list[float]:
-    """Give what a calendar on the wall says, day by day: a time that a clock change leaves out comes right after it."""
+    """Return what a calendar on the wall says, day by day: a time that a clock change leaves out comes right after."""
     found = set()
     day = datetime.fromtimestamp(begin, zone).date() - timedelta(days=1)
     while day <= datetime.fromtimestamp(end, zone).date() + timedelta(days=1):

@@ -20,7 +20,7 @@ Outcome = tuple[str, Entry | None, Entry | None] | str
 
 
 def outcome(form: str, text: Text, dialect: Dialect, path: Path_, value: str) -> Outcome:
-    """Give the text after an edit, what was found before and what is found then, or why it was refused."""
+    """Return the text after an edit, what was found before and what is found then, or why it was refused."""
     kind = FORMATS[form]
     document = kind.read(text, dialect)
     try:

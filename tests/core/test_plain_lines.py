@@ -60,7 +60,7 @@ PIECES += ["<<<<<<< ours", ">>>>>>> theirs", "\ufeff", "\u200b", "seta ", "SET "
 
 
 def texts(form: str) -> Iterator[str]:
-    """Give every file of the corpus, each with a piece put in or taken out, and texts of pieces alone."""
+    """Yield every file of the corpus, each with a piece put in or taken out, and texts of pieces alone."""
     chance = random.Random(20260731)
     bodies = [decode(path.read_bytes()).body for path in (*files("good"), *files("bad")) if format_of(path) == form]
     for body in bodies:

@@ -28,7 +28,7 @@ NEW = "steward"
 
 
 def site_of(kept: str, seed: int, folder: Path) -> dict[str, str]:
-    """Make a site with one server whose ranks are random, with a comment in each file; give its files of ranks."""
+    """Make a site with one server whose ranks are random, with a comment in each file; return its files of ranks."""
     files = SHAPES[kept](random.Random(f"edit {kept}{seed}"))
     home = folder / "regatta"
     (folder / "roundgate.toml").write_text(
@@ -108,12 +108,12 @@ def _texts(after: ServerFiles, files: dict[str, str]) -> dict[str, str]:
 
 
 def grants(scheme: Scheme, rank: str) -> dict[str, bool]:
-    """Give what a rank's own entries say, the last of each permission."""
+    """Return what a rank's own entries say, the last of each permission."""
     return {entry.permission: entry.allows for entry in scheme.groups[rank].entries}
 
 
 def named(scheme: Scheme) -> Iterator[str]:
-    """Give every name of a rank, wherever it is."""
+    """Yield every name of a rank, wherever it is."""
     yield from scheme.groups
     yield from (parent for group in scheme.groups.values() for parent in group.parents)
     yield from (one for member in scheme.members.values() for one in member.groups)

@@ -199,7 +199,7 @@ def seen(files: ServerFiles) -> Rows:
 
 
 def as_sets(rows: Rows) -> dict[str, dict[str, Any]]:
-    """Give rows with lists as sets: in some shapes a record's list has the file's order."""
+    """Return rows with lists as sets: in some shapes a record's list has the file's order."""
     return {key: {name: frozenset(text.split(", ")) for name, text in row.items()} for key, row in rows.items()}
 
 

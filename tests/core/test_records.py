@@ -89,7 +89,7 @@ def files_of(kind: str = "json", text: str = "", ranks: str = "ranks:\n  mate: {
 
 
 def held(files: ServerFiles) -> dict[str, dict[str, str]]:
-    """Give each record's fields as they are read."""
+    """Return each record's fields as they are read."""
     spec = files.book.records["officers"]
     return {
         record.key: {name: one.shown for name, one in record.fields.items()}

@@ -56,7 +56,7 @@ def reader(**sources: str) -> object:
 
 
 def problem(source: str) -> tuple[int, int, str]:
-    """Give line, column and cause of a rulebook's first mistake."""
+    """Return line, column and cause of a rulebook's first mistake."""
     with pytest.raises(RulebookProblem) as caught:
         read_rulebook("game", reader(game=source), checked=True)  # type: ignore[arg-type]
     first = caught.value.findings[0]

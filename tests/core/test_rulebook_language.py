@@ -56,7 +56,7 @@ def check(book: Rulebook, facts: Facts | None = None, **texts: str) -> list[Find
 
 
 def known(**values: object) -> Facts:
-    """Give facts; a name is written with _ for the dot."""
+    """Return facts; a name is written with _ for the dot."""
     return Facts(lambda name: values.get(name.replace(".", "_")))
 
 

@@ -62,7 +62,7 @@ NEW_VALUES = ("27", "a new b", "it's", '"$HOME"', "x;y")
 
 
 def words_heard(folder: Path, script: str) -> list[str]:
-    """Run a script by bash, with a server that prints the words it got; give them."""
+    """Run a script by bash, with a server that prints the words it got; return them."""
     (folder / "start.sh").write_text(script)
     done = subprocess.run(
         ["bash", "start.sh"],

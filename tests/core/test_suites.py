@@ -51,7 +51,7 @@ def cases(suite: Suite, kind: str) -> Iterator[Path]:
 
 
 def accepted(suite: Suite, path: Path) -> Document | None:
-    """Give the document of a case that we take, None for one that we refuse."""
+    """Return the document of a case that we take, None for one that we refuse."""
     try:
         document = FORMATS[suite.format].read(decode(path.read_bytes()))
     except NotText:

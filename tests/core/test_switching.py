@@ -37,7 +37,7 @@ REASONS = (
 
 
 def names(document: Document) -> list[Path_]:
-    """Give the path of every value, and of every map that holds one."""
+    """Return the path of every value, and of every map that holds one."""
     paths = [entry.path[:length] for entry in document.entries() for length in range(1, len(entry.path) + 1)]
     return [path for path in dict.fromkeys(paths) if isinstance(path[-1], str) and document.find(path) is not None]
 

@@ -29,7 +29,7 @@ PATIENCE = 60.0
 
 
 def processes(site: SiteUnderTest, target: str) -> list[psutil.Process]:
-    """Give the processes that a target means just now."""
+    """Return the processes that a target means just now."""
     found = []
     for process in site.processes():
         words = words_of(process)
@@ -59,18 +59,18 @@ def kill(site: SiteUnderTest, target: str) -> None:
 
 
 def files(site: SiteUnderTest) -> tuple[str | None, bool]:
-    """Give the value that the round sets, and whether the list has its new entry."""
+    """Return the value that the round sets, and whether the list has its new entry."""
     return site.value("regatta", "boat.slots"), "Lantern Run" in site.text("regatta", "courses.txt")
 
 
 def waits_for_recovery(site: SiteUnderTest) -> bool:
-    """Tell whether the newest round is open and had touched the server; another one is closed by the next command."""
+    """Return whether the newest round is open and had touched the server; another one is closed by the next command."""
     newest = rounds(site)[0]
     return newest["outcome"] == "open" and any(step == "stop" for step, _, _ in journal(site, newest["round"]))
 
 
 def trial(site: SiteUnderTest, dice: random.Random) -> tuple[str, str]:
-    """Run one trial; give its target, and an empty text or what was wrong."""
+    """Run one trial; return its target, and an empty text or what was wrong."""
     target = dice.choice(TARGETS)
     slots = "24" if site.value("regatta", "boat.slots") != "24" else "20"
     before = files(site)

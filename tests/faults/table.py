@@ -171,7 +171,7 @@ ROWS = (
 
 
 def page() -> str:
-    """Give the text of the page."""
+    """Return the text of the page."""
     lines = [
         "# Faults, and what becomes of them",
         "",

@@ -82,7 +82,7 @@ class Trial:
         self.store.add_to_slate("regatta", self.operations, "test")
 
     def round(self, monkeypatch: pytest.MonkeyPatch, at: int) -> str:
-        """Run a round that is ended at act ``at``, and wait until the keeper has had it recovered; give its outcome."""
+        """Run a round that is ended at act ``at``, and wait until the keeper has it recovered; return its outcome."""
         monkeypatch.setenv("CRASH_AT", str(at))
         window = launch(self.server, self.store, Options())
         for _ in window.events():
@@ -96,7 +96,7 @@ class Trial:
         return row.outcome if row else ""
 
     def was_leased(self, number: int) -> bool:
-        """Tell whether the round had taken hold of the server, so that the keeper has to see to it."""
+        """Return whether the round had taken hold of the server, so that the keeper has to see to it."""
         return any(line.step == "announce" for line in self.store.journal(number))
 
     def is_over(self, number: int) -> bool:
@@ -121,7 +121,7 @@ def quick_site() -> Iterator[SiteUnderTest]:
 
 
 def points_of(done: list[str], step: str) -> list[int]:
-    """Give the acts, from 1, at which to end a round: every statement to its books, and every act of ``step``.
+    """Return the acts, from 1, at which to end a round: every statement to its books, and every act of ``step``.
 
     Only a sample is taken, and fewer of the way back: each costs a second and more.
     """

@@ -89,7 +89,7 @@ def test_a_disk_that_is_really_full(tmp_path: Path) -> None:
 
 
 def all_ended(site: SiteUnderTest) -> bool:
-    """Tell whether no round is open: one that was interrupted is finished without a command, once the server is up."""
+    """Whether no round is open: one that was interrupted is finished without a command, once the server is up."""
     done = site.run("rounds", "--json")
     return done.returncode == 0 and all(row["outcome"] != "open" for row in json.loads(done.stdout))
 

@@ -27,7 +27,7 @@ LIFE = (["status"], ["discard", "regatta"], ["stop", "regatta"], ["start", "rega
 
 
 def contents(number: int) -> dict[str, bytes]:
-    """Give a hostile content for each file that keeps no server from starting: shapes first, then any bytes."""
+    """Return a hostile content for each file that keeps no server from starting: shapes first, then any bytes."""
     by_ending: dict[str, list[Shape]] = {}
     for shape in shapes():
         by_ending.setdefault(shape.ending, []).append(shape)

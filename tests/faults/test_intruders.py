@@ -95,7 +95,7 @@ def as_user(*command: str, cwd: Path) -> None:
 
 
 def everything(site: SiteUnderTest, *also: Path) -> bytes:
-    """Give all bytes below some folders, archives unpacked."""
+    """Return all bytes below some folders, archives unpacked."""
     found = b""
     for top in also or (site.folder / ".roundgate",):
         for path in top.rglob("*"):

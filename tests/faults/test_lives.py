@@ -34,7 +34,7 @@ class Life:
         self.slots = 16
 
     def process(self) -> int:
-        """Give the server's process once it is up."""
+        """Return the server's process once it is up."""
         wait_for(lambda: status(self.site)["state"] == "up")
         process = self.site.server_process("regatta")
         assert process is not None

@@ -122,7 +122,7 @@ class RestoreTrial(Trial):
         self.up()
 
     def restore(self, monkeypatch: pytest.MonkeyPatch, at: int) -> str:
-        """Run a round that is ended at act ``at``; give its outcome once it is recovered."""
+        """Run a round that is ended at act ``at``; return its outcome once it is recovered."""
         from conftest import wait_for
         from roundgate.host.rounds.locking import refuse_broken_off
 

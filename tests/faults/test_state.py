@@ -145,7 +145,7 @@ def test_a_disk_without_room_or_a_state_that_is_write_protected_does_not_keep_a_
 
 
 def others_can_run() -> bool:
-    """Tell whether another user could run the interpreter and the package of these tests."""
+    """Return whether another user could run the interpreter and the package of these tests."""
     for path in (Path(sys.executable).resolve(), Path(sys.executable), Path(roundgate.__file__)):
         if any(not folder.stat().st_mode & 0o005 for folder in path.parents):
             return False

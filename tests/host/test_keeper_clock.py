@@ -20,7 +20,7 @@ class Asked:
         self.clock = WallClock(str(folder), lambda: config, lambda words: not self.calls.append(words))
 
     def looks(self, times: int = 1) -> int:
-        """Look so many times, and give how often somebody was asked so far."""
+        """Look so many times, and return how often somebody was asked so far."""
         for _ in range(times):
             self.clock._look_at = 0.0
             self.clock.look()

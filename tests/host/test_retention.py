@@ -18,7 +18,7 @@ def folder(site: SiteUnderTest, number: int) -> Path:
 
 
 def with_copies(site: SiteUnderTest) -> list[int]:
-    """Give the rounds whose folders hold copies that can be put back."""
+    """Return the rounds whose folders hold copies that can be put back."""
     found = [path for path in (site.folder / ".roundgate" / "rounds").iterdir() if (path / "saved.json").exists()]
     assert all(list(path.glob("before-*")) for path in found)
     return sorted(int(path.name) for path in found)

@@ -148,7 +148,7 @@ MARKS = {"user": root, "multiplexer": tmux}
 
 
 def serving(site: SiteUnderTest) -> int | None:
-    """Give the process of the server itself; what starts it again works in its folder too."""
+    """Return the process of the server itself; what starts it again works in its folder too."""
     found = [item.pid for item in site.processes() if "gullwind_standin.main" in words_of(item) and is_alive(item)]
     assert len(found) < 2, "nothing was started beside it"
     return found[0] if found else None

@@ -55,7 +55,7 @@ class Mutant(NamedTuple):
 
 
 def mutants_of(path: Path) -> Iterator[Mutant]:
-    """Give every change that the rules make of a module."""
+    """Yield every change that the rules make of a module."""
     source = path.read_bytes()
     starts = [0]
     for row in source.splitlines(keepends=True):
@@ -85,7 +85,7 @@ def mutants_of(path: Path) -> Iterator[Mutant]:
 
 
 def chosen(count: int, seed: str, floors: Sequence[str]) -> list[Mutant]:
-    """Give so many changes, of every module with the same chance for each of its changes."""
+    """Return so many changes, of every module with the same chance for each of its changes."""
     every = [
         mutant
         for floor in floors
@@ -126,7 +126,7 @@ def measure(folder: Path, floors: Sequence[str], jobs: int) -> None:
 
 
 def tests_by_line(folder: Path) -> dict[tuple[str, int], list[str]]:
-    """Give the files of tests that reach each line, the quickest first, as ``measure`` has put them into a folder."""
+    """Return the files of tests that reach each line, the quickest first, as ``measure`` has put them into a folder."""
     from coverage import CoverageData
 
     found: dict[tuple[str, int], list[str]] = {}
@@ -141,7 +141,7 @@ def tests_by_line(folder: Path) -> dict[tuple[str, int], list[str]]:
 
 
 def tests_by_name(module: str) -> list[str]:
-    """Give the files of tests that import a module, or what lies in its package, the nearest first."""
+    """Return the files of tests that import a module, or what lies in its package, the nearest first."""
     name = "roundgate." + module.removesuffix(".py").replace("/", ".").removesuffix(".__init__")
     package = name.rpartition(".")[0]
     parts = [part for part in name.split(".")[2:] if part not in ("protocol", "shared")]
@@ -183,13 +183,13 @@ def outcome(mutant: Mutant, tests: list[str]) -> str:
 
 
 def reasons() -> dict[str, str]:
-    """Give the reason why a change cannot be noticed, by its module, what is done and the line's text."""
+    """Return the reason why a change cannot be noticed, by its module, what is done and the line's text."""
     rows = [row.split(" | ") for row in SURVIVORS.read_text("utf-8").splitlines() if row and row[0] != "#"]
     return {" | ".join(row[:3]): row[3] for row in rows}
 
 
 def key_of(mutant: Mutant) -> str:
-    """Give what a survivor is known by, which outlives a change of the lines above it."""
+    """Return what a survivor is known by, which outlives a change of the lines above it."""
     line = (ROOT / "src" / "roundgate" / mutant.module).read_text("utf-8").splitlines()[mutant.line - 1]
     return " | ".join((mutant.module, mutant.what, line.strip()))
 

@@ -30,7 +30,7 @@ LEFT_OUT = ("PYTHONPATH", "ROUNDGATE_EVERY_ACT", "ROUNDGATE_SAMPLE")
 
 
 def outcome(mutation: Mutation) -> str:
-    """Give ``caught``, ``SURVIVED``, ``NO TESTS``, ``TOO LONG`` or ``NOT MADE``."""
+    """Return ``caught``, ``SURVIVED``, ``NO TESTS``, ``TOO LONG`` or ``NOT MADE``."""
     with tempfile.TemporaryDirectory() as folder:
         copy = Path(folder)
         copy_code(copy)
@@ -75,7 +75,7 @@ def interpreter(copy: Path) -> Path:
 
 
 def chosen(sample: int, seed: str, only: str) -> list[Mutation]:
-    """Give the mutations to make: those with a word, or a sample that a text decides, or all."""
+    """Return the mutations to make: those with a word, or a sample that a text decides, or all."""
     found = [mutation for mutation in MUTATIONS if only in f"{mutation.module} {mutation.old}"]
     return random.Random(seed).sample(found, min(sample, len(found))) if sample else found
 

@@ -31,7 +31,7 @@ DAMAGES = 400
 
 
 def damaged(path: str, name: str, dice: random.Random) -> Iterator[str]:
-    """Give texts that one to three strokes have damaged: a sign deleted, put in, or in another one's place."""
+    """Yield texts that one to three strokes have damaged: a sign deleted, put in, or in another one's place."""
     for _ in range(DAMAGES):
         text = FORMS[path].format(name=name, value=SECRET)
         for _ in range(dice.randrange(1, 4)):

@@ -235,7 +235,7 @@ def test_what_is_damaged_gives_findings_and_mending_makes_it_no_worse(name: str)
 
 
 def maker(document: Document, verb: str, where: Where, value: str) -> Callable[[], Edit]:
-    """Give what makes an edit of a kind at a place."""
+    """Return what makes an edit of a kind at a place."""
     item = next((at for at in range(len(where), 0, -1) if isinstance(where[at - 1], int)), 0)
     makers: dict[str, Callable[[], Edit]] = {
         "set": lambda: document.set(where, value),

@@ -9,5 +9,5 @@ from real_servers import leave_the_network
 
 @pytest.fixture(scope="session")
 def own_network() -> bool:
-    """Tell whether the tests of this process have a network of their own, with loopback only."""
+    """Return whether the tests of this process have a network of their own, with loopback only."""
     return leave_the_network()

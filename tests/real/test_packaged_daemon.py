@@ -48,7 +48,7 @@ def quay(site: SiteUnderTest) -> Iterator[SiteUnderTest]:
 
 
 def greeting(port: int) -> str:
-    """Give the first line that the daemon says to somebody who comes in."""
+    """Return the first line that the daemon says to somebody who comes in."""
     with socket.create_connection(("127.0.0.1", port), timeout=10) as link:
         link.sendall(b"NICK tern\r\nUSER tern 0 * :Tern\r\n")
         link.settimeout(10)

@@ -44,7 +44,7 @@ def sea(site: SiteUnderTest, real: RealServer) -> Iterator[SiteUnderTest]:
 
 
 def files_of(site: SiteUnderTest) -> dict[str, bytes]:
-    """Give the files of the server that Round Gate may write, byte for byte."""
+    """Return the files of the server that Round Gate may write, byte for byte."""
     names = ("server.cfg", "bans.cfg", "minetest.conf", "start.sh")
     found = {name: site.folder / "sea" / name for name in names}
     return {name: path.read_bytes() for name, path in found.items() if path.is_file()}

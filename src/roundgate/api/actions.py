@@ -17,7 +17,7 @@ from roundgate.host.servers import Server
 
 
 def action_of(server: Server, name: str) -> Action:
-    """Give an action of a server's rulebook. Raises UnknownName with the nearest."""
+    """Return an action of a server's rulebook. Raises UnknownName with the nearest."""
     known = server.book.action
     if name in known:
         return known[name]
@@ -29,7 +29,7 @@ def action_of(server: Server, name: str) -> Action:
 
 
 def line_of(server: Server, name: str, arguments: Sequence[str]) -> str:
-    """Give the console line of an action: its arguments in their order, or as NAME=VALUE, each checked.
+    """Return the console line of an action: its arguments in their order, or as NAME=VALUE, each checked.
 
     Raises WrongUsage for one too many or too few, and Trouble for a value that will not do.
     """
@@ -51,7 +51,7 @@ def line_of(server: Server, name: str, arguments: Sequence[str]) -> str:
 
 
 def usage(server: Server, name: str) -> str:
-    """Give the call of an action, with the names of its arguments; those in brackets may be left out."""
+    """Return the call of an action, with the names of its arguments; those in brackets may be left out."""
     parameters = [
         argument.upper() if spec.default is None else f"[{argument.upper()}]"
         for argument, spec in action_of(server, name).argument.items()
@@ -60,7 +60,7 @@ def usage(server: Server, name: str) -> str:
 
 
 def _open_call(server: Server, name: str) -> str:
-    """Give the call of an action, its arguments left open."""
+    """Return the call of an action, its arguments left open."""
     parameters = [OPEN if spec.default is None else "" for argument, spec in action_of(server, name).argument.items()]
     return command("now", server.name, " ".join((name, *parameters)))
 
@@ -82,7 +82,7 @@ def _given(action: Action, name: str, arguments: Sequence[str], server: Server) 
 
 
 def _stored(server: Server, argument: str, spec: RecordField, word: str) -> str:
-    """Give an argument as it is sent. Raises Trouble."""
+    """Return an argument as it is sent. Raises Trouble."""
     if spec.type == "ref":
         return _record(server, argument, spec, word)
     try:
@@ -93,7 +93,7 @@ def _stored(server: Server, argument: str, spec: RecordField, word: str) -> str:
 
 
 def _record(server: Server, argument: str, spec: RecordField, word: str) -> str:
-    """Give the key of the record that a word means, in the files as the server reads them."""
+    """Return the key of the record that a word means, in the files as the server reads them."""
     records = server.book.records[spec.to]
     there = records_in(server.read().files.document(server.book.file[records.file].path), records)
     found = find_records(there, records, word)

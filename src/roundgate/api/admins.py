@@ -23,7 +23,7 @@ def lost_admins(server: OpenServer, operations: Sequence[Operation], user: str) 
 
 
 def may_change(book: Rulebook, spec: RecordSet, operation: Operation) -> bool:
-    """Tell whether an operation may change a set of records: not one that changes a value elsewhere in its file."""
+    """Return whether an operation may change a set of records: not one that changes a value elsewhere in its file."""
     if operation.file != book.file[spec.file].path:
         return False
     home, key = spec.at.partition("*")[0].rstrip(".["), operation.value_key

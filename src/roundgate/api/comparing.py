@@ -55,7 +55,7 @@ class SideDifference(Struct, frozen=True):
 
 
 def groups_of(site: OpenSite, arguments: Sequence[str]) -> tuple[list[Side], list[ServerGroup]]:
-    """Give the sides that arguments name, and each word as a group of them: ``@TAG``, a cluster, or servers by commas.
+    """Return sides that arguments name, and each word as a group of them: ``@TAG``, a cluster, or servers by commas.
 
     Raises WrongUsage for fewer than two groups, and as ``sides_of``.
     """
@@ -75,7 +75,7 @@ def groups_of(site: OpenSite, arguments: Sequence[str]) -> tuple[list[Side], lis
 def grouped(
     rows: Sequence[SideDifference], sides: Sequence[Side], groups: Sequence[ServerGroup]
 ) -> Iterator[SideDifference]:
-    """Give the rows of a comparison with a column for each group: what all of it has, or who has what."""
+    """Yield the rows of a comparison with a column for each group: what all of it has, or who has what."""
     for row in rows:
         columns = tuple(_of_group(row, sides, group) for group in groups)
         held = [{row.values[number] for number in group.sides} for group in groups]
@@ -95,7 +95,7 @@ def _of_group(row: SideDifference, sides: Sequence[Side], group: ServerGroup) ->
 
 
 def sides_of(site: OpenSite, arguments: Sequence[str]) -> list[Side]:
-    """Give the sides that arguments name: servers, ``defaults``, ``preset:NAME``, ``round:N``.
+    """Return the sides that arguments name: servers, ``defaults``, ``preset:NAME``, ``round:N``.
 
     Raises WrongUsage for fewer than two sides or no server among them, UnknownName, or Trouble where what a round
     saved is lost.
@@ -113,7 +113,7 @@ def sides_of(site: OpenSite, arguments: Sequence[str]) -> list[Side]:
 
 
 def _expanded(site: OpenSite, word: str) -> list[str]:
-    """Give the servers that a tag, a cluster or a list with commas means, a side each. Raises UnknownName."""
+    """Return the servers that a tag, a cluster or a list with commas means, a side each. Raises UnknownName."""
     if _is_special(word) or not (word.startswith("@") or "," in word):
         return [word]
     return [server.name for server in site.servers(word)]
@@ -158,7 +158,7 @@ def _as_stored(value: TomlValue, spec: Setting) -> str:
 
 
 def compared(sides: Sequence[Side]) -> Iterator[SideDifference]:
-    """Give every setting and list of the sides' rulebooks, and every key that none of them describes, in order.
+    """Yield every setting and list of the sides' rulebooks, and every key that none of them describes, in order.
 
     Two spellings of one value are the same. Values of secrets are compared and never shown.
     """
@@ -201,7 +201,7 @@ _OF_ONE_SERVER = ("port", "address", "endpoint", "url")
 
 
 def differing_values(mine: Side, other: Side) -> dict[str, TomlValue]:
-    """Give what one side has and the other has not, as people say it; without secrets, ports and addresses.
+    """Return what one side has and the other has not, as people say it; without secrets, ports and addresses.
 
     Raises Trouble where a value is not valid.
     """
@@ -247,7 +247,7 @@ def _records(sides: Sequence[Side]) -> Iterator[SideDifference]:
 
 
 def _records_of(side: Side, name: str) -> dict[str, dict[str, tuple[str, ...]]] | None:
-    """Give the records of a set on one side, by key: the fields' values; None where a side has none to compare."""
+    """Return the records of a set on one side, by key: the fields' values; None where a side has none to compare."""
     spec = side.book.records.get(name)
     if side.files is None or spec is None:
         return None
@@ -295,7 +295,7 @@ def _describe_file(keys: dict[str, HeldValue] | None) -> str:
 
 
 def _undescribed(side: Side) -> dict[str, dict[str, HeldValue]]:
-    """Give what the rulebook does not describe, by file and key; a plain list has one entry with an empty key."""
+    """Return what the rulebook does not describe, by file and key; a plain list has one entry with an empty key."""
     assert side.files is not None
     found: dict[str, dict[str, HeldValue]] = {}
     described = {(file.path, key) for name, file in side.book.file.items() for key in keys_in(side.book, name)}

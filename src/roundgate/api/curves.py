@@ -34,7 +34,7 @@ class Making(NamedTuple):
 
 
 def curve_named(book: Rulebook, word: str) -> tuple[str, Curve]:
-    """Give the curve that a word means: one of the rulebook's, or SET.FIELD for any numbers. Raises UnknownName."""
+    """Return the curve that a word means: one of the rulebook's, or SET.FIELD for any numbers. Raises UnknownName."""
     lowered = word.lower()
     for name, spec in book.curve.items():
         if lowered == name.lower():
@@ -55,7 +55,10 @@ def curve_named(book: Rulebook, word: str) -> tuple[str, Curve]:
 
 
 def ladders(server: OpenServer, word: str) -> tuple[Ladder, Ladder]:
-    """Give a curve on disk, and as the slate would leave it. Raises UnknownName; Trouble where there are no levels."""
+    """Return a curve on disk, and as the slate would leave it.
+
+    Raises UnknownName; Trouble where there are no levels.
+    """
     name, spec = curve_named(server.book, word)
     outcome = server.workspace.outcome(server.workspace.operations)
     before, after = (_ladder(files, name, spec) for files in (outcome.before, outcome.after))
@@ -84,7 +87,7 @@ def made(server: OpenServer, word: str, making: Making) -> list[Operation]:
 
 
 def _numbers(ladder: Ladder, making: Making) -> tuple[list[Decimal], list[Decimal]]:
-    """Give the levels that there should be, and the number of each. Raises CurveProblem."""
+    """Return the levels that there should be, and the number of each. Raises CurveProblem."""
     ways = [way for way in (making.formula, making.through, making.scale) if way]
     if len(ways) != 1:
         raise CurveProblem("One way at a time: --make, --through or --scale.")

@@ -44,7 +44,7 @@ def draft_rulebook(name: str, servers: Sequence[Server]) -> Draft:
 
 
 def file_by_its_looks(path: str, text: Text) -> File:
-    """Tell a file's format by its name, else by its content with what is commented out in it.
+    """Return a file's format by its name, else by its content with what is commented out in it.
 
     Keys whose values have remarks after them are no properties, whose values run to the end of the line.
     """

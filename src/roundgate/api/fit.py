@@ -141,7 +141,7 @@ def _cores(server: OpenServer, files: ServerFiles) -> CorePromise:
 
 
 def ports_for(servers: Sequence[OpenServer], server: OpenServer, start: int = 0) -> dict[str, int]:
-    """Give the next free block of ports for a server: its settings, each with its new number.
+    """Return the next free block of ports for a server: its settings, each with its new number.
 
     What the other servers are promised and what is open on this machine now is taken. Raises Trouble.
     """

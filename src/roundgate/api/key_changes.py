@@ -112,7 +112,7 @@ class KeyChanges:
         return changes.changed(name, given)
 
     def _held(self, file: str, key: str) -> str | None:
-        """Give what a file holds for a key now."""
+        """Return what a file holds for a key now."""
         entry = find_key(self.holder.read([file]).files.document(file), key)
         return entry.value if entry else None
 
@@ -233,7 +233,7 @@ class KeyChanges:
             raise Trouble(f"{cause}\n  It may be {values.describe(spec)}. Nothing was changed.") from error
 
     def _typed(self, target: SettingTarget, given: str) -> Typed:
-        """Tell what a value means for a key that no rulebook describes. Raises Trouble."""
+        """Return what a value means for a key that no rulebook describes. Raises Trouble."""
         present = self._present(target, given)
         files = self.holder.read([target.file]).files
         try:
@@ -254,14 +254,14 @@ class KeyChanges:
     # --- what is there ---
 
     def planned(self, file: str) -> Document | None:
-        """Give a file as it will be with what waits already."""
+        """Return a file as it will be with what waits already."""
         if file not in self._planned:
             here = [entry for entry in self.waiting if entry.file == file]
             self._planned[file] = self.holder.outcome(here, [file]).after.document(file)
         return self._planned[file]
 
     def _present(self, target: SettingTarget, given: str) -> Entry | None:
-        """Give what is at a key. Raises UnknownName where nothing is and no new key is wanted."""
+        """Return what is at a key. Raises UnknownName where nothing is and no new key is wanted."""
         document = self.planned(target.file)
         if document is None:
             return None
@@ -307,7 +307,7 @@ class KeyChanges:
         raise Trouble(f"{target.key} is not in {target.file}{of}.", hint)
 
     def _look(self, file: str) -> str:
-        """Give the command that shows what is in a file."""
+        """Return the command that shows what is in a file."""
         return command("show", self.holder.name, f"--all --file {file}") if self.holder.name else ""
 
     # --- the other operations on keys ---
@@ -352,7 +352,7 @@ class KeyChanges:
 
 
 def _is_new(document: Document, path: Path) -> bool:
-    """Tell whether a value at a path would be a new key; where it cannot be set at all, the edit itself says why."""
+    """Return whether a value at a path would be a new key; where it cannot be set at all, the edit itself says why."""
     if any(entry.path == path for entry in document.switched_off()):
         return False
     try:
@@ -363,5 +363,5 @@ def _is_new(document: Document, path: Path) -> bool:
 
 
 def _assigned(name: str, value: str) -> str:
-    """Give the words that set a key; a value that may be a secret was asked for, and is asked for again."""
+    """Return the words that set a key; a value that may be a secret was asked for, and is asked for again."""
     return quoted(name if sounds_secret(name) else f"{name}={value}")

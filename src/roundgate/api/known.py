@@ -36,7 +36,7 @@ def known_of(
 def _live(
     server: Server, store: Store, state: RunState, disk: ServerFiles, slate: ServerFiles
 ) -> dict[str, str] | None:
-    """Give what was sent to the console since the start. Of a secret only a mark is kept; the files may know it."""
+    """Return what was sent to the console since the start. Of a secret only a mark is kept; the files may know it."""
     if not state.started:
         return None
     found = store.live(server.name, state.started)

@@ -35,7 +35,7 @@ class ListChanges(KeyChanges):
     """Gives a record of another server that a new one should be like."""
 
     def _list(self, word: str) -> tuple[str, str]:
-        """Give a list's name and its file's path: of one that the rulebook knows, or of any by FILE or FILE:PATH."""
+        """Return a list's name and its file's path: of one that the rulebook knows, or of any by FILE or FILE:PATH."""
         if ":" not in word and (
             word in self.holder.paths() or (self.holder.folder / word).is_file() or self.options.new_file
         ):
@@ -51,12 +51,12 @@ class ListChanges(KeyChanges):
         return self.holder.book.file[self.holder.book.list[name].file].path
 
     def _at(self, name: str) -> str:
-        """Give the key of a list of the rulebook that is a part of its file."""
+        """Return the key of a list of the rulebook that is a part of its file."""
         spec = self.holder.book.list.get(name)
         return spec.at if spec else ""
 
     def _is_set(self, word: str) -> bool:
-        """Tell whether a word means a set of records, and neither a list nor a setting."""
+        """Return whether a word means a set of records, and neither a list nor a setting."""
         book, word = book_for(self.holder, word)
         known = {*book.list, *book.setting}
         return bool(set_named(book, word)) and not is_address(book, word) and word not in known
@@ -64,7 +64,7 @@ class ListChanges(KeyChanges):
     # --- a list in one value ---
 
     def _value_list(self, word: str) -> tuple[SettingTarget, list[str]] | None:
-        """Give a setting whose value is a list, and its entries with what waits already; None for another list."""
+        """Return a setting whose value is a list, and its entries with what waits already; None for another list."""
         found = "" if ":" in word and self.options.new_file else self._setting_named(word)
         if not found:
             return None
@@ -162,7 +162,7 @@ class ListChanges(KeyChanges):
     # --- what is there ---
 
     def _home(self, name: str, path: str, items: Sequence[str]) -> Path | None:
-        """Give the place of a list in its file; None where the file as a whole is the list, or cannot be read.
+        """Return the place of a list in its file; None where the file as a whole is the list, or cannot be read.
 
         Raises UnknownName where it is not there and would not be made.
         """
@@ -186,7 +186,7 @@ class ListChanges(KeyChanges):
 
     @staticmethod
     def _may_begin(document: Document, home: Path) -> bool:
-        """Tell whether a list may be made without asking: what should hold it is there, and no name in it is alike."""
+        """Whether a list may be made without asking: what should hold it is there, and no name in it is alike."""
         parent = home[:-1]
         if not home or not isinstance(home[-1], str) or (parent and not is_there(document, parent)):
             return False
@@ -209,7 +209,7 @@ class ListChanges(KeyChanges):
             raise WrongUsage(what, command("add", self.holder.name, f"{quoted(word)} {quoted(record)}"))
 
     def _kind_of(self, word: str, path: str, home: Path | None, item: str) -> str:
-        """Tell the kind of a new entry. Raises Trouble where it does not go with the others."""
+        """Return the kind of a new entry. Raises Trouble where it does not go with the others."""
         document = self.planned(path)
         format_name = self.holder.read([path]).files.format_name(path)
         if document is None or home is None or format_name not in TREES:
@@ -244,7 +244,7 @@ class ListChanges(KeyChanges):
             return []
 
     def _item_held(self, word: str, name: str, path: str, item: str) -> str:
-        """Give an entry as the list holds it, on disk or with what waits on the slate.
+        """Return an entry as the list holds it, on disk or with what waits on the slate.
 
         The sign that ends the entries of some lists (``10.9.9.9 =``) need not be typed. Raises Trouble.
         """
@@ -270,7 +270,7 @@ def _number(number: int) -> int:
 
 
 def _of_entries(word: str, entries: Sequence[str], name: str) -> str:
-    """Give the entry that a word means. Raises UnknownName where none does."""
+    """Return the entry that a word means. Raises UnknownName where none does."""
     found = next((entry for entry in entries if entry == word), "")
     found = found or next((entry for entry in entries if entry.lower() == word.lower()), "")
     if not found:

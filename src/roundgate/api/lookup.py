@@ -66,7 +66,7 @@ def assignment(typed: str) -> tuple[str, str | None]:
 
 
 def find_name(book: Rulebook, word: str) -> str:
-    """Give the setting or list that a word means, or an empty text. Raises WrongUsage where it means several."""
+    """Return the setting or list that a word means, or an empty text. Raises WrongUsage where it means several."""
     lowered = word.lower()
     names = {name.lower(): name for name in (*book.setting, *book.list)}
     if lowered in names:
@@ -82,7 +82,7 @@ def find_name(book: Rulebook, word: str) -> str:
 
 
 def setting_of(server: FileHome, word: str, *, new_file: bool = False) -> SettingTarget:
-    """Give the setting or key that a word means. Raises UnknownName with the nearest name.
+    """Return the setting or key that a word means. Raises UnknownName with the nearest name.
 
     ``new_file``: a file that does not exist yet is to be made under the name given.
 
@@ -113,7 +113,7 @@ def _key_of_file(server: FileHome, file: str, key: str, *, new_file: bool) -> Se
 
 
 def _in_file(book: Rulebook, file: str, word: str) -> str:
-    """Give the setting of a file by pattern that a word means there: ``worlds/bay/rules.ini:tide.height``."""
+    """Return the setting of a file by pattern that a word means there: ``worlds/bay/rules.ini:tide.height``."""
     if not word:
         return ""
     found = (
@@ -142,7 +142,7 @@ def _new_file(server: FileHome, file: str, key: str, paths: list[str], *, wanted
 
 
 def list_of(server: FileHome, word: str) -> tuple[str, ListOf]:
-    """Give the list that a word means. Raises UnknownName with the nearest name. Raises WrongUsage."""
+    """Return the list that a word means. Raises UnknownName with the nearest name. Raises WrongUsage."""
     name = find_name(server.book, word)
     if name in server.book.list:
         return name, server.book.list[name]

@@ -37,7 +37,7 @@ class OddsTable(NamedTuple):
 
 
 def odds_tables(server: OpenServer, names: Sequence[str], *, with_slate: bool) -> list[OddsTable]:
-    """Give the odds of the records that names mean, or of all together where there are none.
+    """Return the odds of the records that names mean, or of all together where there are none.
 
     Raises Trouble where the rulebook knows of no loot or it cannot be calculated, UnknownName.
     """
@@ -50,7 +50,10 @@ def odds_tables(server: OpenServer, names: Sequence[str], *, with_slate: bool) -
 
 
 def where_found(server: OpenServer, thing: str, *, with_slate: bool) -> list[OddsTable]:
-    """Give the odds of one thing in each record that can give it, and in all of them. Raises Trouble or UnknownName."""
+    """Return the odds of one thing in each record that can give it, and in all of them.
+
+    Raises Trouble or UnknownName.
+    """
     sides = _sides_of(server, with_slate=with_slate)
     whole = [side.table(name, None) for name, side in sides.items()]
     known = {row.thing.lower(): row.thing for table in whole for row in table.rows}
@@ -78,7 +81,7 @@ def _sides_of(server: OpenServer, *, with_slate: bool) -> dict[str, _Sides]:
 
 
 def _meant(known: dict[str, LootScheme], word: str) -> tuple[str, NodeName]:
-    """Give the scheme and the record that a word means. Raises UnknownName."""
+    """Return the scheme and the record that a word means. Raises UnknownName."""
     set_name, _, key = word.partition("/")
     names: list[str] = []
     for name, scheme in known.items():

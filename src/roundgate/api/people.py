@@ -39,13 +39,13 @@ from roundgate.host.site import Site
 
 
 def standings(server: OpenServer, *, with_slate: bool = False) -> list[Standing]:
-    """Give everybody on the rosters of a server, on disk or as the slate would leave them."""
+    """Return everybody on the rosters of a server, on disk or as the slate would leave them."""
     outcome = server.workspace.outcome(server.workspace.operations)
     return standings_in(outcome.after if with_slate else outcome.before)
 
 
 def wanted_on(people: People, server: Server, kinds: Iterable[str]) -> dict[tuple[str, str], tuple[str, str]]:
-    """Give what the people book wants on a server: (roster, id) to what they are to be there and their key."""
+    """Return what the people book wants on a server: (roster, id) to what they are to be there and their key."""
     places = places_of(server)
     found: dict[tuple[str, str], tuple[str, str]] = {}
     for key, person in people.people.items():
@@ -153,7 +153,7 @@ class Joining(Struct, frozen=True):
 def joining(
     site: Site, server: OpenServer, name: str, arguments: Sequence[str], rank: str = "", until: str = ""
 ) -> list[Joining]:
-    """Give the arguments for new records of a set, with each name or pasted id made the id that it means.
+    """Return the arguments for new records of a set, with each name or pasted id made the id that it means.
 
     Nothing where the records are no people, or no word is one. Raises WrongUsage or UnknownName.
     """
@@ -229,7 +229,7 @@ def keep_end(site: Site, server: OpenServer, records: str, joining: Joining) -> 
 
 
 def off_switch(server: OpenServer, records: str) -> list[str]:
-    """Give the assignments that let the roster of a set count, where a setting on disk and slate keeps it off."""
+    """Return the assignments that let the roster of a set count, where a setting on disk and slate keeps it off."""
     after = server.workspace.outcome(server.workspace.operations).after
     for roster in server.book.roster.values():
         if roster.records == records and roster.on and roster.switch and not holds(roster.on, after.names):
@@ -238,7 +238,7 @@ def off_switch(server: OpenServer, records: str) -> list[str]:
 
 
 def roster_named(server: OpenServer, word: str) -> str:
-    """Give the name of a roster of a server, by its own name or that of its set of records. Raises UnknownName."""
+    """Return the name of a roster of a server, by its own name or that of its set of records. Raises UnknownName."""
     for name, roster in server.book.roster.items():
         if word.lower() in (name.lower(), roster.records.lower()):
             return name
@@ -276,7 +276,7 @@ def moved_person(
 
 
 def seen_everywhere(servers: Iterable[OpenServer]) -> dict[str, dict[str, SeenPerson]]:
-    """Give who was seen on each server; those whose rulebook names no logs are left out."""
+    """Return who was seen on each server; those whose rulebook names no logs are left out."""
     found: dict[str, dict[str, SeenPerson]] = {}
     for server in servers:
         try:

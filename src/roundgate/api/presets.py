@@ -34,7 +34,7 @@ class PresetFile(Struct, frozen=True, forbid_unknown_fields=True):
 
 
 def presets_of(site: Site, server: Server) -> dict[str, Preset]:
-    """Give the presets for a server, by name: those of its rulebook, then those of the site that are for it.
+    """Return the presets for a server, by name: those of its rulebook, then those of the site that are for it.
 
     Raises Trouble where a preset's file is wrong.
     """
@@ -49,19 +49,19 @@ def presets_of(site: Site, server: Server) -> dict[str, Preset]:
 
 
 def game_of_preset(site: Site, name: str) -> str:
-    """Give the rulebook that a preset of the site is for; empty where there is no such preset. Raises Trouble."""
+    """Return the rulebook that a preset of the site is for; empty where there is no such preset. Raises Trouble."""
     path = site.folder / "presets" / f"{name}.toml"
     return _read(path, site).rulebook if path.is_file() else ""
 
 
 def left_out(preset: Preset, files: ServerFiles) -> dict[str, str]:
-    """Give the settings of a preset that a server does not have, and what would have them."""
+    """Return the settings of a preset that a server does not have, and what would have them."""
     absent = {name: absence_of(files.book.setting[name], files.facts) for name in preset.set}
     return {name: absence.needs for name, absence in absent.items() if absence is not None}
 
 
 def missing_mode(preset: Preset, files: ServerFiles) -> dict[str, TomlValue]:
-    """Give the values of a preset's mode that the files do not have: without them the preset does not count."""
+    """Return the values of a preset's mode that the files do not have: without them the preset does not count."""
     book = files.book
     return {
         name: value
@@ -100,7 +100,7 @@ def _known(read: PresetFile, book: Rulebook, path: Path) -> dict[str, TomlValue]
 
 
 def assignments_of(several: Mapping[str, TomlValue], book: Rulebook) -> list[str]:
-    """Give the values of a preset as arguments of ``set``: NAME=VALUE."""
+    """Return the values of a preset as arguments of ``set``: NAME=VALUE."""
     return [f"{name}={values.plain_text(value, book.setting[name])}" for name, value in several.items()]
 
 

@@ -26,7 +26,7 @@ class Proposal(Struct, frozen=True):
 
     @property
     def has_errors(self) -> bool:
-        """Tell whether they bring an error."""
+        """Return whether they bring an error."""
         return has_errors(self.findings)
 
     @property

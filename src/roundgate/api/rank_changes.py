@@ -67,7 +67,7 @@ class RankChanges:
         return {record.key: record for record in records_in(self.files.document(self._path(name)), self._set(name))}
 
     def _rank(self, word: str) -> str:
-        """Give the name of a rank. Raises UnknownName."""
+        """Return the name of a rank. Raises UnknownName."""
         found = next((name for name in self.scheme.groups if name.lower() == word.lower()), "")
         if not found:
             near = nearest(word, self.scheme.groups)
@@ -154,7 +154,7 @@ class RankChanges:
         return any(home and permission in self._values(home, key, field) for home, field in homes)
 
     def _holder(self, word: str) -> tuple[str, str, tuple[str, str]]:
-        """Give the set, the record and the two fields of whoever has permissions: a rank, or somebody with their own.
+        """Return the set, the record and the two fields of whoever has permissions: a rank, or somebody with their own.
 
         Raises Trouble where people have none of their own.
         """
@@ -174,7 +174,7 @@ class RankChanges:
         )
 
     def _home(self, set_name: str, field: str) -> str:
-        """Give the set that holds a field of a rank or a member; empty where none does."""
+        """Return the set that holds a field of a rank or a member; empty where none does."""
         names = self._sets() if set_name == self.spec.groups else [set_name]
         return next((name for name in names if field and field in self._set(name).field), "")
 
@@ -288,7 +288,7 @@ class RankChanges:
         return made
 
     def _stored(self, set_name: str, given: dict[str, str]) -> dict[str, str]:
-        """Give the fields of a new record as the file will hold them, those of its template among them."""
+        """Return the fields of a new record as the file will hold them, those of its template among them."""
         spec = self._set(set_name)
         changes = RecordChanges(self.server.workspace)
         stored = {
@@ -298,7 +298,7 @@ class RankChanges:
         return template_values(spec, stored, None)
 
     def _copied(self, rank: str) -> dict[str, str]:
-        """Give the fields of a rank in all its places."""
+        """Return the fields of a rank in all its places."""
         found: dict[str, str] = {}
         for set_name in self._sets():
             record = self._records(set_name).get(rank)
@@ -308,7 +308,7 @@ class RankChanges:
         return found
 
     def _risen(self, fields: dict[str, str]) -> dict[str, str]:
-        """Give the fields of a rank with a little more power: of two with the same one nobody knows which counts."""
+        """Return the fields of a rank with a little more power: of two with the same one nobody knows which counts."""
         power = fields.get(self.spec.power, "")
         return {**fields, self.spec.power: str(int(power) + 1)} if power.isdecimal() else fields
 

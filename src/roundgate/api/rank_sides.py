@@ -31,7 +31,7 @@ class RankSide(Struct, frozen=True):
 
 
 def side_of(site: OpenSite, word: str, first: OpenServer | None = None) -> RankSide:
-    """Give the ranks that a word means: SERVER, SERVER@WORLD, ``round:N`` (before it), or a file of ranks.
+    """Return the ranks that a word means: SERVER, SERVER@WORLD, ``round:N`` (before it), or a file of ranks.
 
     A file takes the place of the one that holds the ranks of ``first``. Raises UnknownName, WrongUsage or Trouble.
     """
@@ -116,7 +116,7 @@ def _by_rank(schemes: Sequence[Scheme], universe: Sequence[str]) -> dict[str, fr
 
 
 def two_sides(site: OpenSite, arguments: Sequence[str]) -> tuple[RankSide, RankSide]:
-    """Give the two sides that arguments name. Raises WrongUsage where they are not two."""
+    """Return the two sides that arguments name. Raises WrongUsage where they are not two."""
     if len(arguments) != 2:
         raise WrongUsage(
             "Two sides are needed.",

@@ -56,17 +56,17 @@ def server_and_world(word: str) -> tuple[str, str]:
 
 
 def spec_of(server: OpenServer, scheme: Scheme) -> Ranks:
-    """Give the rulebook's table of a scheme."""
+    """Return the rulebook's table of a scheme."""
     return server.book.ranks[scheme.name]
 
 
 def catalogue_of(server: OpenServer, scheme: Scheme) -> list[str]:
-    """Give every permission that the rulebook or the files name."""
+    """Return every permission that the rulebook or the files name."""
     return permissions_of(scheme, tuple(spec_of(server, scheme).permissions))
 
 
 def member_meant(site: Site, server: OpenServer, scheme: Scheme, word: str) -> RankMember:
-    """Give whom a word means: a rank's member, somebody of the people book or the logs, a rank itself, or newcomers.
+    """Return whom a word means: a rank's member, somebody of the people book or the logs, a rank itself, or newcomers.
 
     Raises UnknownName, or WrongUsage where several are meant.
     """
@@ -97,7 +97,7 @@ def member_meant(site: Site, server: OpenServer, scheme: Scheme, word: str) -> R
 
 
 def permission_meant(site: Site, server: OpenServer, scheme: Scheme, word: str, *, wildcard: bool = False) -> str:
-    """Give the permission that a word means: as it is, where the rulebook or a file knows it, or knows of none.
+    """Return the permission that a word means: as it is, where the rulebook or a file knows it, or knows of none.
 
     ``wildcard``: it is to be granted or denied, so it may also stand for several that are known, or be one that the
     ranks of another server of the site name. Raises UnknownName with the nearest one.
@@ -120,7 +120,7 @@ def permission_meant(site: Site, server: OpenServer, scheme: Scheme, word: str, 
 
 
 def _seen_elsewhere(site: Site, server: OpenServer) -> list[str]:
-    """Give the permissions that the files of other servers with the same rulebook name; of those that can be read."""
+    """Return the permissions that the files of other servers with the same rulebook name; of those that can be read."""
     found: set[str] = set()
     for name in site.file.server:
         other = Server(site, name)
@@ -133,12 +133,12 @@ def _seen_elsewhere(site: Site, server: OpenServer) -> list[str]:
 
 
 def slate_impact(site: Site, server: OpenServer) -> list[Shift]:
-    """Tell who gains and who loses which permission by the slate. Raises Trouble where a server has no ranks."""
+    """Return who gains and who loses which permission by the slate. Raises Trouble where a server has no ranks."""
     return impact_between(server, ranks_of(site, server), ranks_of(site, server, with_slate=True))
 
 
 def impact_between(server: OpenServer, before: Iterable[Scheme], after: Iterable[Scheme]) -> list[Shift]:
-    """Tell who gains and who loses what from some schemes to others; one that is new, or gone, counts as empty."""
+    """Return who gains and who loses what from some schemes to others; one that is new, or gone, counts as empty."""
     old, new = {scheme.name: scheme for scheme in before}, {scheme.name: scheme for scheme in after}
     found: list[Shift] = []
     for name in dict.fromkeys((*old, *new)):

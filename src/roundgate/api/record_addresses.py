@@ -19,19 +19,19 @@ class RecordAddress(Struct, frozen=True):
 
 
 def set_named(book: Rulebook, word: str) -> str:
-    """Give the set of records that the beginning of a word names, before a ``/``; empty where it names none."""
+    """Return the set of records that the beginning of a word names, before a ``/``; empty where it names none."""
     lowered = f"{word.lower()}/"
     return next((name for name in book.records if lowered.startswith(f"{name.lower()}/")), "")
 
 
 def is_address(book: Rulebook, word: str) -> bool:
-    """Tell whether a word is the address of a record or of one of its fields."""
+    """Return whether a word is the address of a record or of one of its fields."""
     name = set_named(book, word)
     return bool(name) and word[len(name) : len(name) + 1] == "/"
 
 
 def book_for(holder: Holder, word: str) -> tuple[Rulebook, str]:
-    """Give the rulebook in which a word names records, and the word in its terms: FILE:PATH may name a set too."""
+    """Return the rulebook in which a word names records, and the word in its terms: FILE:PATH may name a set too."""
     file, colon, _ = word.partition(":")
     if not colon or not (file in holder.paths() or (holder.folder / file).is_file()):
         return holder.book, word
@@ -41,12 +41,12 @@ def book_for(holder: Holder, word: str) -> tuple[Rulebook, str]:
 
 
 def names_record(holder: Holder, word: str) -> bool:
-    """Tell whether a word is the address of a record, of one of its fields, or of a set that only its looks show."""
+    """Return whether a word is the address of a record, of one of its fields, or of a set that only its looks show."""
     book, word = book_for(holder, word)
     return is_address(book, word)
 
 
 def names_records(holder: Holder, word: str) -> bool:
-    """Tell whether a word means a set of records, or one of them."""
+    """Return whether a word means a set of records, or one of them."""
     book, word = book_for(holder, word)
     return is_address(book, word) or word.lower() in {name.lower() for name in book.records}

@@ -48,7 +48,7 @@ AskField = Callable[[str, RecordField | None], str]
 
 
 def is_pattern(word: str) -> bool:
-    """Tell whether a word means all records whose names fit it: ``*`` stands for any letters."""
+    """Return whether a word means all records whose names fit it: ``*`` stands for any letters."""
     return ALL in word
 
 
@@ -76,14 +76,14 @@ class RecordChanges:
         self._after = holder.outcome(holder.operations).after
 
     def records(self, name: str) -> list[Record]:
-        """Give the records of a set, with what waits already."""
+        """Return the records of a set, with what waits already."""
         spec = self.book.records[name]
         path = self.book.file[spec.file].path
         self.holder.read([path])
         return records_in(self._after.document(path), spec)
 
     def below(self, name: str) -> list[Record]:
-        """Give the records that only the file has which the set's own overrides, such as those of the game."""
+        """Return the records that only the file has which the set's own overrides, such as those of the game."""
         spec = self.book.records[name]
         lower = file_below(self.book, spec)
         if not lower:
@@ -95,7 +95,7 @@ class RecordChanges:
         return self.book.file[spec.file].path
 
     def address(self, word: str, *, with_field: bool) -> RecordAddress:
-        """Give what an address means. Raises UnknownName or WrongUsage."""
+        """Return what an address means. Raises UnknownName or WrongUsage."""
         self.book, word = book_for(self.holder, word)
         name = set_named(self.book, word)
         if not name:
@@ -111,7 +111,7 @@ class RecordChanges:
         return RecordAddress(name, spec, self._meant(name, spec, head), self._field(name, spec, field))
 
     def named(self, word: str) -> tuple[Record, ...]:
-        """Give the records that an address without a field means, to look at. Raises UnknownName or WrongUsage."""
+        """Return the records that an address without a field means, to look at. Raises UnknownName or WrongUsage."""
         self.book, word = book_for(self.holder, word)
         name = set_named(self.book, word)
         return self._meant(name, self.book.records[name], word[len(name) + 1 :])
@@ -174,7 +174,7 @@ class RecordChanges:
         raise UnknownName(f"{self.holder.name} has no {name}/{word}.", hint)
 
     def _person(self, spec: RecordSet, word: str, records: Mapping[str, Record]) -> Record | None:
-        """Give the record of whoever is called so in the people book, or in the logs; None where none of them is there.
+        """Return record of whoever is called so in the people book, or in the logs; None where none of them is there.
 
         Raises WrongUsage where several are.
         """
@@ -246,7 +246,7 @@ class RecordChanges:
     # --- lists in a field ---
 
     def is_list_field(self, word: str) -> bool:
-        """Tell whether a word is the address of a field that holds a list."""
+        """Return whether a word is the address of a field that holds a list."""
         book, inner = book_for(self.holder, word)
         if not is_address(book, inner):
             return False
@@ -308,7 +308,7 @@ class RecordChanges:
         return parts_in(held, address.field, address.spec) if held is not None else []
 
     def _items(self, address: RecordAddress, described: RecordField, items: Sequence[str], record: Record) -> list[str]:
-        """Give entries as the file will hold them; each may be typed as people say it."""
+        """Return entries as the file will hold them; each may be typed as people say it."""
         shown = f"{address.name}/{{}}.{address.field}"
         if described.of:
             one_of = replace(described, type=described.of, of="", length=None)
@@ -322,7 +322,7 @@ class RecordChanges:
         return self.stored(shown, described, described.separator.join(items), (record,))
 
     def _held_item(self, address: RecordAddress, record: Record, held: Sequence[str], item: str) -> str:
-        """Give the entry that a word means: itself, case aside, or by what it begins with. Raises UnknownName."""
+        """Return the entry that a word means: itself, case aside, or by what it begins with. Raises UnknownName."""
         lowered = item.lower()
         found = [entry for entry in held if entry == item] or [entry for entry in held if entry.lower() == lowered]
         found = found or [entry for entry in held if entry.lower().startswith(lowered)]
@@ -353,7 +353,7 @@ class RecordChanges:
         return self._marked(made)
 
     def stored(self, shown: str, described: RecordField | None, given: str, records: Sequence[Record]) -> str:
-        """Give a field's value as the file will hold it; ``shown`` is its address in a message. Raises Trouble."""
+        """Return a field's value as the file will hold it; ``shown`` is its address in a message. Raises Trouble."""
         if described is None:
             return given
         try:

@@ -74,7 +74,7 @@ class OpenServer:
     # --- looking ---
 
     def state(self) -> RunState:
-        """Tell whether it runs, since when, and who is on it. Raises KeeperGone where its keeper does not answer."""
+        """Return whether it runs, since when, and who is on it. Raises KeeperGone where its keeper does not answer."""
         from roundgate.host.drivers import driver_of
 
         driver = driver_of(self.server)
@@ -93,7 +93,7 @@ class OpenServer:
         return known_of(self.workspace, self.store, state, asked, also)
 
     def layers(self, name: str) -> Layers:
-        """Give the layers of one setting. Raises UnknownName."""
+        """Return the layers of one setting. Raises UnknownName."""
         from roundgate.api.lookup import setting_of
         from roundgate.core.layers import layers_of
 
@@ -108,13 +108,13 @@ class OpenServer:
     # --- changing ---
 
     def key_changes(self, options: ChangeOptions | None = None, ask_secret: AskSecret | None = None) -> KeyChanges:
-        """Give the maker of operations on settings and keys."""
+        """Return the maker of operations on settings and keys."""
         from roundgate.api.key_changes import KeyChanges
 
         return KeyChanges(self.workspace, options, ask_secret)
 
     def list_changes(self, options: ChangeOptions | None = None) -> ListChanges:
-        """Give the maker of operations on lists."""
+        """Return the maker of operations on lists."""
         from roundgate.api.list_changes import ListChanges
 
         return ListChanges(self.workspace, options)
@@ -134,7 +134,7 @@ class OpenServer:
             self._workspace = self._workspace.with_slate(self.store.slate(self.name))
 
     def matching(self, names: Sequence[str]) -> list[Waiting]:
-        """Give what waits under some names, each as a person may say it."""
+        """Return what waits under some names, each as a person may say it."""
         wanted = {find_name(self.book, name) or name for name in names}
         return [
             entry
@@ -185,5 +185,5 @@ class OpenServer:
         return launch(self.server, self.store, options)
 
     def rounds(self) -> list[RoundRow]:
-        """Give its rounds so far, the newest first."""
+        """Return its rounds so far, the newest first."""
         return self.store.rounds(self.name)

@@ -24,7 +24,7 @@ class OpenSite:
         self._open: dict[tuple[str, bool], OpenServer] = {}
 
     def __enter__(self) -> OpenSite:
-        """Give the site itself."""
+        """Return the site itself."""
         return self
 
     def __exit__(self, *_error: object) -> None:
@@ -41,20 +41,20 @@ class OpenSite:
         return list(self.site.file.server)
 
     def server(self, word: str | None = None, *, lenient: bool = False) -> OpenServer:
-        """Give the one server that a word means; ``lenient`` where a broken rulebook must not be in the way.
+        """Return the one server that a word means; ``lenient`` where a broken rulebook must not be in the way.
 
         Raises UnknownName or WrongUsage.
         """
         return self.opened(choose_one(self.site, word, self.here), lenient=lenient)
 
     def servers(self, word: str | None = "@all", *, lenient: bool = False) -> list[OpenServer]:
-        """Give the servers that a word means: a name, several by commas, ``@tag`` or ``@all``. Raises UnknownName."""
+        """Return the servers that a word means: a name, several by commas, ``@tag`` or ``@all``. Raises UnknownName."""
         if word == "@all":
             return [self.opened(name, lenient=lenient) for name in self.names]
         return [self.opened(name, lenient=lenient) for name in choose_servers(self.site, word, self.here)]
 
     def opened(self, name: str, *, lenient: bool = False) -> OpenServer:
-        """Give a server by its whole name, the same object each time."""
+        """Return a server by its whole name, the same object each time."""
         key = (name, lenient)
         if key not in self._open:
             self._open[key] = OpenServer(Server(self.site, name, lenient), self.store)

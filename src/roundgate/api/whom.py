@@ -27,7 +27,7 @@ class Someone(Struct, frozen=True):
 
 
 def whoever(site: Site, server: Server, word: str, kind_name: str) -> Someone:
-    """Give whom a word means: an id of a kind as it is, else a name out of the people book, else out of the logs.
+    """Return whom a word means: an id of a kind as it is, else a name out of the people book, else out of the logs.
 
     Raises SeveralMeant where a name means several, UnknownName where nobody is called so, WrongUsage for another id.
     """
@@ -87,7 +87,7 @@ def _from_logs(server: Server, word: str, people: People) -> Someone:
 
 
 def _seen_on(server: Server) -> dict[str, SeenPerson]:
-    """Give who was seen on a server; nobody where its rulebook names no logs, or is broken."""
+    """Return who was seen on a server; nobody where its rulebook names no logs, or is broken."""
     try:
         return seen_on(server)
     except Trouble:

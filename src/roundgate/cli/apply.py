@@ -194,7 +194,7 @@ def _agreed(server: Server, gathered: Any, options: Options, *, yes: bool) -> bo
 
 
 def _is_right(server: Server, gathered: Any, options: Options, *, diff: bool) -> bool:
-    """Show the review and its errors; tell whether the round may begin."""
+    """Show the review and its errors; return whether the round may begin."""
     from roundgate.cli.screen.findings import echo_findings
     from roundgate.cli.screen.review import echo_review
 

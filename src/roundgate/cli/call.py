@@ -42,16 +42,16 @@ class CallContext(OpenSite):
                 warn(f"  do: roundgate rounds recover {row.server}")
 
     def one(self, word: str | None, *, lenient: bool = False) -> Server:
-        """Give the one server that a word means. Raises UnknownName or WrongUsage."""
+        """Return the one server that a word means. Raises UnknownName or WrongUsage."""
         return self.server(word, lenient=lenient).server
 
     def several(self, word: str | None, *, default_all: bool = False, lenient: bool = False) -> list[Server]:
-        """Give the servers that a word means; nothing means all of them where ``default_all``."""
+        """Return the servers that a word means; nothing means all of them where ``default_all``."""
         word = "@all" if word is None and default_all else word
         return [server.server for server in self.servers(word, lenient=lenient)]
 
     def readable(self, word: str | None) -> list[OpenServer]:
-        """Give the servers that a word means, for a look at them; of several, one that cannot be read is left out.
+        """Return the servers that a word means, for a look at them; of several, one that cannot be read is left out.
 
         What is left out is told on standard error: it must not hide the others. Raises Trouble where none is left.
         """
@@ -74,7 +74,7 @@ class CallContext(OpenSite):
         return found
 
     def open(self, server: Server) -> OpenServer:
-        """Give what works with a server of this call."""
+        """Return what works with a server of this call."""
         return self.opened(server.name, lenient=server.lenient)
 
     def split(self, arguments: list[str], *, is_value: bool = False) -> tuple[str | None, list[str]]:
@@ -123,7 +123,7 @@ class CallContext(OpenSite):
         return word, given
 
     def _means_servers(self, word: str) -> bool:
-        """Tell whether a word means servers, or one world of a server: SERVER@WORLD."""
+        """Return whether a word means servers, or one world of a server: SERVER@WORLD."""
         return is_server_word(self.site, word) or word.partition("@")[0] in self.names
 
     def _resembles_server(self, word: str) -> bool:
@@ -148,7 +148,7 @@ class CallContext(OpenSite):
 
 
 def home_of(path: str) -> tuple[str, str] | None:
-    """Give the server whose folder a file lies in, and its name there."""
+    """Return the server whose folder a file lies in, and its name there."""
     try:
         servers = CallContext(quiet=True).several(None, default_all=True)
     except Trouble:

@@ -52,7 +52,7 @@ def check(
 
 
 def _is_file(word: str) -> bool:
-    """Tell whether a word means a file or folder, and not a server."""
+    """Return whether a word means a file or folder, and not a server."""
     if word == "-" or os.sep in word:
         return True
     if Path(word).is_dir():

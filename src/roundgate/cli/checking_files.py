@@ -14,7 +14,7 @@ from roundgate.host.errors import WrongUsage
 
 
 def check_the_files(arguments: Sequence[str], given: str, form: str, *, fix: bool) -> str:
-    """Check files, folders and standard input; give the worst level. Raises WrongUsage."""
+    """Check files, folders and standard input; return the worst level. Raises WrongUsage."""
     if given and given not in (*ENDINGS, WITH_COMMENTS):
         raise WrongUsage(f"There is no format '{given}'.", f"--as one of {', '.join((*ENDINGS, WITH_COMMENTS))}")
     if "-" in arguments:

@@ -113,7 +113,7 @@ def use_preset(
 
 
 def _preset_of(context: CallContext, server: Server, name: str) -> Preset:
-    """Give a preset for a server. Raises UnknownName where it has none of that name."""
+    """Return a preset for a server. Raises UnknownName where it has none of that name."""
     from roundgate.api.presets import game_of_preset, presets_of
 
     known = presets_of(context.site, server)

@@ -28,7 +28,7 @@ def _site() -> Site | None:
 
 
 def _is_behind_equals() -> bool:
-    """Tell whether the cursor is just after a ``=``: bash makes a word of that sign, and Typer leaves it out."""
+    """Return whether the cursor is just after a ``=``: bash makes a word of that sign, and Typer leaves it out."""
     words, at = os.environ.get("COMP_WORDS", "").split(), os.environ.get("COMP_CWORD", "")
     return at.isdecimal() and words[int(at) : int(at) + 1] == ["="]
 
@@ -67,7 +67,7 @@ class _Call:
         return self.arguments[1:] if self.arguments and self.arguments[0] in self.servers else self.arguments
 
     def raws(self) -> Iterator[dict[str, Any]]:
-        """Give the rulebooks of the servers that the call is about, as parsed, layers first."""
+        """Yield the rulebooks of the servers that the call is about, as parsed, layers first."""
         from roundgate.host.rulebooks import raw_layers
 
         if self.site is not None:
@@ -75,7 +75,7 @@ class _Call:
                 yield from raw_layers(book, self.site.folder)
 
     def table(self, name: str) -> dict[str, Any]:
-        """Give a table of the rulebooks, merged."""
+        """Return a table of the rulebooks, merged."""
         merged: dict[str, Any] = {}
         for raw in self.raws():
             table = raw.get(name)
@@ -85,7 +85,7 @@ class _Call:
         return merged
 
     def fitting(self, *groups: Any) -> list[str]:
-        """Give what begins with the word that is being completed."""
+        """Return what begins with the word that is being completed."""
         found = dict.fromkeys(str(word) for group in groups for word in group)
         return [f"{self.lead}{word}" for word in found if word.startswith(self.incomplete)]
 
@@ -100,7 +100,7 @@ def _settings(call: _Call) -> Iterator[str]:
 
 
 def _values(call: _Call) -> list[str]:
-    """Give the values of the setting whose value is being typed, where there are few."""
+    """Return the values of the setting whose value is being typed, where there are few."""
     spec = call.table("setting").get(call.setting.partition("[")[0], {})
     if not isinstance(spec, dict):
         return []
@@ -119,7 +119,7 @@ def _first(call: _Call) -> list[str]:
 
 
 def complete_server_or_name(ctx: typer.Context, incomplete: str) -> list[str]:
-    """Give the servers, settings, lists and files that begin with what was typed, or the values of a setting."""
+    """Return the servers, settings, lists and files that begin with what was typed, or the values of a setting."""
     call = _Call(ctx, incomplete)
     if call.setting:
         return call.fitting(_values(call))
@@ -129,7 +129,7 @@ def complete_server_or_name(ctx: typer.Context, incomplete: str) -> list[str]:
 
 
 def complete_server_or_action(ctx: typer.Context, incomplete: str) -> list[str]:
-    """Give the servers and actions that fit what was typed; for ``keep`` the settings; after an action, its values."""
+    """Return servers and actions that fit what was typed; for ``keep`` the settings; after an action, its values."""
     call = _Call(ctx, incomplete)
     if ctx.info_name == "keep":
         return call.fitting(_first(call), _settings(call))
@@ -144,7 +144,7 @@ def complete_server_or_action(ctx: typer.Context, incomplete: str) -> list[str]:
 
 
 def complete_list_or_entry(ctx: typer.Context, incomplete: str) -> list[str]:
-    """Give the lists that begin with what was typed; after a list, its entries, or for ``add`` the built-in ones."""
+    """Return the lists that begin with what was typed; after a list, its entries, or for ``add`` the built-in ones."""
     call = _Call(ctx, incomplete)
     lists = call.table("list")
     valued = {name for name, spec in call.table("setting").items() if spec.get("type") in ("list", "choices")}
@@ -163,7 +163,7 @@ def _built_in(call: _Call, name: str) -> list[str]:
 
 
 def _mods(call: _Call, name: str) -> Iterator[str]:
-    """Give the mods that lie beside a server, where a setting names the mods that it loads."""
+    """Yield the mods that lie beside a server, where a setting names the mods that it loads."""
     mods = call.table("mods")
     folder = str(mods.get("folder", ""))
     if call.site is None or mods.get("list") != name or "{mod}" not in folder:
@@ -174,7 +174,7 @@ def _mods(call: _Call, name: str) -> Iterator[str]:
 
 
 def _entries(call: _Call, name: str) -> list[str]:
-    """Give the entries that a list has now: the one thing for which a file must be read."""
+    """Return the entries that a list has now: the one thing for which a file must be read."""
     from roundgate.core.values.several import entries_of
     from roundgate.host.errors import Trouble
     from roundgate.host.servers import Server
@@ -195,7 +195,7 @@ def _entries(call: _Call, name: str) -> list[str]:
 
 
 def complete_preset(ctx: typer.Context, incomplete: str) -> list[str]:
-    """Give the servers, then the presets, that begin with what was typed."""
+    """Return the servers, then the presets, that begin with what was typed."""
     call = _Call(ctx, incomplete)
     folder = call.site.folder / "presets" if call.site else None
     own = [path.stem for path in sorted(folder.glob("*.toml"))] if folder and folder.is_dir() else []
@@ -203,14 +203,14 @@ def complete_preset(ctx: typer.Context, incomplete: str) -> list[str]:
 
 
 def complete_side(ctx: typer.Context, incomplete: str) -> list[str]:
-    """Give what can be compared and begins with what was typed: servers, defaults, presets."""
+    """Return what can be compared and begins with what was typed: servers, defaults, presets."""
     call = _Call(ctx, incomplete)
     presets = [f"preset:{name}" for name in call.table("preset")]
     return call.fitting(call.servers, ["defaults"], presets)
 
 
 def complete_server(ctx: typer.Context, incomplete: str) -> list[str]:
-    """Give the servers and tags that begin with what was typed."""
+    """Return the servers and tags that begin with what was typed."""
     call = _Call(ctx, incomplete)
     tags = {f"@{tag}" for entry in (call.site.file.server.values() if call.site else ()) for tag in entry.tags}
     clusters = {f"@{name}" for name in (call.site.file.cluster if call.site else ())}
@@ -218,12 +218,12 @@ def complete_server(ctx: typer.Context, incomplete: str) -> list[str]:
 
 
 def complete_server_first(ctx: typer.Context, incomplete: str) -> list[str]:
-    """Give the servers and tags that begin with what was typed, for the first argument alone."""
+    """Return the servers and tags that begin with what was typed, for the first argument alone."""
     return complete_server(ctx, incomplete) if not _Call(ctx, incomplete).arguments else []
 
 
 def complete_server_or_file(ctx: typer.Context, incomplete: str) -> list[str]:
-    """Give the servers, their files, and the files on disk that begin with what was typed."""
+    """Return the servers, their files, and the files on disk that begin with what was typed."""
     call = _Call(ctx, incomplete)
     paths = [file.get("path", "") for file in call.table("file").values() if isinstance(file, dict)]
     own = [path for path in paths if "{" not in path] if call.arguments else []
@@ -235,7 +235,7 @@ def complete_server_or_file(ctx: typer.Context, incomplete: str) -> list[str]:
 
 
 def complete_rulebook(ctx: typer.Context, incomplete: str) -> list[str]:
-    """Give the rulebooks that begin with what was typed; for ``schema`` also a rulebook's files."""
+    """Return the rulebooks that begin with what was typed; for ``schema`` also a rulebook's files."""
     from roundgate.host.rulebooks import rulebook_names
 
     call = _Call(ctx, incomplete)

@@ -115,7 +115,7 @@ def _new_folder(given: Path | None) -> Path:
 
 
 def _start_lobby(site: Path) -> tuple[subprocess.Popen[str], int]:
-    """Start the lobby on any free port; give its process and port."""
+    """Start the lobby on any free port; return its process and port."""
     lobby = subprocess.Popen(
         own("gullwind_standin.main", "--lobby", "0", "--delay", "0.3"),
         stdout=subprocess.PIPE,
@@ -183,7 +183,7 @@ def _tell(site: Path, text: str, command: str) -> None:
 
 
 def _run(site: Path, command: str, *, quiet: bool = False) -> int:
-    """Run a real command, its output as it comes; give its exit code."""
+    """Run a real command, its output as it comes; return its exit code."""
     if not quiet:
         echo(f"{styled('$', 'green')} roundgate {command}")
     sys.stdout.flush()

@@ -229,7 +229,7 @@ def add(
 
 
 def _of_other_server(context: CallContext, name: str, like: str) -> Record | None:
-    """Give a record of another server, said as SERVER:RECORD; None where no server is named. Raises UnknownName."""
+    """Return a record of another server, said as SERVER:RECORD; None where no server is named. Raises UnknownName."""
     from roundgate.api.record_changes import RecordChanges
 
     server, colon, record = like.partition(":")
@@ -250,7 +250,7 @@ class _Joins(NamedTuple):
 
 
 def _with_set(server: OpenServer, arguments: list[str]) -> list[str]:
-    """Give arguments with the set of records in the place of the roster that they begin with."""
+    """Return arguments with the set of records in the place of the roster that they begin with."""
     roster = server.book.roster.get(arguments[0]) if arguments else None
     return [roster.records, *arguments[1:]] if roster is not None else arguments
 
@@ -384,7 +384,7 @@ def _move_person(arguments: list[str], to: str, rank: str, until: str, *, yes_re
 
 
 def _standalone(arguments: list[str], make: Callable[[Holder, list[str]], Sequence[Operation]]) -> bool:
-    """Change a file of no server, where the arguments name one; tell whether they do."""
+    """Change a file of no server, where the arguments name one; return whether they do."""
     from roundgate.cli.changes.standalone import change_standalone
 
     return change_standalone(arguments, make)

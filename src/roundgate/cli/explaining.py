@@ -34,7 +34,7 @@ _REWRITTEN = {
 
 
 def page_of(server: OpenServer, word: str) -> SettingPage | ListPage | RecordsPage | KeyPage:
-    """Give all there is to know of a setting, a list, a set of records, or a key that no rulebook describes.
+    """Return all there is to know of a setting, a list, a set of records, or a key that no rulebook describes.
 
     Raises UnknownName.
     """
@@ -191,7 +191,7 @@ def echo_page(page: SettingPage | ListPage | RecordsPage | KeyPage, book: Rulebo
 
 
 def _setting_facts(page: SettingPage) -> dict[str, str | int | None]:
-    """Give the facts of a setting under the labels that a person reads."""
+    """Return the facts of a setting under the labels that a person reads."""
     return {
         "may be": page.allowed,
         "choices": "; ".join(f"{word}: {about}" for word, about in page.choices.items() if about),
@@ -224,7 +224,7 @@ def _takes_effect(page: SettingPage) -> str:
 
 
 def _records_facts(page: RecordsPage) -> Iterator[tuple[str, str | int | None]]:
-    """Give the facts of a set; a field of its records may well have the name of one of them."""
+    """Yield the facts of a set; a field of its records may well have the name of one of them."""
     yield "named by", "its name in the file" if page.key == "*" else page.key
     yield from page.fields.items()
     yield "decided by", page.decided
@@ -264,7 +264,7 @@ def _example(name: str, spec: Setting) -> str:
 
 
 def code_page(name: str) -> CodePage | None:
-    """Give the page on a finding code, or None where there is no such code."""
+    """Return the page on a finding code, or None where there is no such code."""
     from roundgate.core.checks import CODES
 
     code = CODES.get(name)

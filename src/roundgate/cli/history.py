@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 
 
 def summary_row(row: RoundRow) -> tuple[str, ...]:
-    """Give the row of one round in the list."""
+    """Return the row of one round in the list."""
     changes = ", ".join(change[0] for change in row.changes[:3])
     more = f" and {len(row.changes) - 3} more" if len(row.changes) > 3 else ""
     when = time.strftime("%Y-%m-%d %H:%M", time.localtime(row.began))
@@ -30,7 +30,7 @@ def summary_row(row: RoundRow) -> tuple[str, ...]:
 
 
 def table_rows(context: CallContext, rows: Sequence[RoundRow], servers: Sequence[str]) -> list[tuple[str, ...]]:
-    """Give the rows of the list, the newest first; what servers did by themselves stands among their rounds."""
+    """Return the rows of the list, the newest first; what servers did by themselves stands among their rounds."""
     found = [(row.began, summary_row(row)) for row in rows]
     for name in servers:
         for event in life_of(context.opened(name).server):
@@ -40,7 +40,7 @@ def table_rows(context: CallContext, rows: Sequence[RoundRow], servers: Sequence
 
 
 def round_output(store: Store, row: RoundRow) -> RoundOutput:
-    """Give a round for JSON."""
+    """Return a round for JSON."""
     from roundgate.cli.screen.outputs import RoundChange, RoundOutput
 
     return RoundOutput(

@@ -132,7 +132,7 @@ def explain(
 
 
 def _with(context: CallContext, name: str) -> Server:
-    """Give the server whose folder one stands in, else the first whose rulebook knows the name."""
+    """Return the server whose folder one stands in, else the first whose rulebook knows the name."""
     from roundgate.api.lookup import find_name
 
     try:

@@ -42,7 +42,7 @@ def main() -> None:
 
 
 def _report(error: Exception) -> int:
-    """Describe what went wrong; give the exit code."""
+    """Describe what went wrong; return the exit code."""
     from roundgate.cli.screen.trouble import echo_trouble, echo_unexpected
     from roundgate.host.errors import Trouble, WrongUsage, as_trouble
 

@@ -76,14 +76,14 @@ def agreed(question: str, *, yes: bool) -> bool:
 
 
 def run_round(context: CallContext, server: Server, options: Options) -> int:
-    """Run a round in its own process and watch it; give the exit code. Raises Busy where another holds the server."""
+    """Run a round in its own process and watch it; return the exit code. Raises Busy where another holds the server."""
     with held(server, context.store):
         pass  # quickly told here; the round's own process takes the lock for good
     return watch(partial(launch, server, context.store, options), context.store)
 
 
 def watch(begin: Callable[[], RoundWindow], store: Store) -> int:
-    """Begin a round and show it until it ends; give the exit code.
+    """Begin a round and show it until it ends; return the exit code.
 
     Ctrl-C asks whether to leave it running or to call it off.
     """
@@ -111,7 +111,7 @@ def watch(begin: Callable[[], RoundWindow], store: Store) -> int:
 
 
 def _stay(window: RoundWindow, ctrl_c: CtrlC) -> bool:
-    """Ask what Ctrl-C should mean; tell whether to go on watching."""
+    """Ask what Ctrl-C should mean; return whether to go on watching."""
     echo()
     if not sys.stdin.isatty():
         echo(f"The round goes on by itself: roundgate rounds show {window.number}")
@@ -128,7 +128,7 @@ def _stay(window: RoundWindow, ctrl_c: CtrlC) -> bool:
 
 
 def echo_rewind(context: CallContext, server: Server, number: int) -> bool:
-    """Show what going back before a round will change; tell whether that is anything. Raises Trouble."""
+    """Show what going back before a round will change; return whether that is anything. Raises Trouble."""
     changed = []
     for path, data in rewind_target(context.site, number).items():
         now = server.files_folder.read(path)

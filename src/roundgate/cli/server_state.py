@@ -82,7 +82,7 @@ class ServerState(Struct, frozen=True):
         return format_seconds(int(time.time() - self.state.started)) if self.state.started else ""
 
     def row(self) -> tuple[str, ...]:
-        """Give the row of the table."""
+        """Return the row of the table."""
         players = f"{self.state.players} of {self.slots}" if self.state.runs and self.slots else ""
         waits = f"{self.waiting} on the slate" if self.waiting else ""
         differing = [layer.name for layer in self.layers if beside_slate(layer.differences)]
@@ -90,7 +90,7 @@ class ServerState(Struct, frozen=True):
         return (self.server.name, self.word, self.since, players, self.address, waits, ", ".join(differing[:2]) + more)
 
     def output(self) -> ServerOutput:
-        """Give it for JSON."""
+        """Return it for JSON."""
         from roundgate.cli.screen.outputs import RemarkOutput, ServerOutput, difference_output
 
         return ServerOutput(

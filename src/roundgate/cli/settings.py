@@ -60,7 +60,7 @@ class Row(Struct, frozen=True):
     """What to know when reading the value: that it does not count, or that its scale is inverted."""
 
     def output(self) -> SettingOutput:
-        """Give it for JSON."""
+        """Return it for JSON."""
         from roundgate.cli.screen.outputs import SettingOutput, difference_output
 
         differences = [difference_output(difference) for difference in self.differences]
@@ -78,7 +78,7 @@ class Row(Struct, frozen=True):
 
 
 def chosen_rows(opened: OpenServer, chosen: ShowFilter, *, ask: bool) -> list[Row]:
-    """Give the rows that were asked for. Raises UnknownName."""
+    """Return the rows that were asked for. Raises UnknownName."""
     server, state = opened.server, opened.state()
     files = [word for word in chosen.names if _is_file(server, word)]
     also = [path for name in chosen.names if (path := name.partition(":")[0]) != name]
@@ -98,14 +98,14 @@ def chosen_rows(opened: OpenServer, chosen: ShowFilter, *, ask: bool) -> list[Ro
 
 
 def _is_file(server: Server, word: str) -> bool:
-    """Tell whether a word names a file of the server, known to its rulebook or not."""
+    """Return whether a word names a file of the server, known to its rulebook or not."""
     if not word or ":" in word:
         return False
     return word in server.paths() or (server.folder / word).is_file()
 
 
 def _rows(server: Server, known: Known, chosen: ShowFilter) -> list[Row]:
-    """Give the rows of a server, or of one of its files."""
+    """Return the rows of a server, or of one of its files."""
     rows = [
         _row(name, spec, known)
         for name, spec in server.book.setting.items()
@@ -125,7 +125,7 @@ def _rows(server: Server, known: Known, chosen: ShowFilter) -> list[Row]:
 
 
 def _members(server: Server, word: str) -> list[str]:
-    """Give the settings of a group, ``race`` for ``race.slots`` and its like, or that begin with it; else the word."""
+    """Return settings of a group, ``race`` for ``race.slots`` and its like, or that begin with it; else the word."""
     from roundgate.api.lookup import find_name
     from roundgate.host.errors import WrongUsage
 
@@ -144,7 +144,7 @@ def _gone_row(name: str, number: int) -> Row:
 
 
 def _is_default(name: str, known: Known) -> bool:
-    """Tell whether a setting has its default, on disk and as the slate would leave it."""
+    """Return whether a setting has its default, on disk and as the slate would leave it."""
     spec = known.disk.book.setting[name]
     for files in (known.disk, known.slate):
         stored = files.stored(name)
@@ -265,7 +265,7 @@ def _unknown_rows(server: Server, known: Known, chosen: ShowFilter) -> list[Row]
 
 
 def _by_key(document: Document | None) -> dict[str, Entry | None]:
-    """Give every entry by its key, None for a key that is there more than once: a file may have thousands of them."""
+    """Return every entry by its key, None for a key that is there more than once: a file may have thousands of them."""
     found: dict[str, Entry | None] = {}
     for entry in document.entries() if document is not None else ():
         if isinstance(entry.path[0], str):
@@ -275,7 +275,7 @@ def _by_key(document: Document | None) -> dict[str, Entry | None]:
 
 
 def is_plain_list(document: Document) -> bool:
-    """Tell whether a file holds entries without names: a list."""
+    """Return whether a file holds entries without names: a list."""
     return all(len(entry.path) == 1 and isinstance(entry.path[0], int) for entry in document.entries())
 
 
@@ -295,7 +295,7 @@ def _unknown_list_row(server: Server, known: Known, path: str) -> Row:
 
 
 def _hidden(server: Server, known: Known, path: str) -> frozenset[Path]:
-    """Give the paths of the values in a file that must not be shown, in any of its layers."""
+    """Return the paths of the values in a file that must not be shown, in any of its layers."""
     several = (known.disk, known.slate, known.started)
     documents = [files.document(path) for files in several if files is not None]
     return frozenset().union(
@@ -311,7 +311,7 @@ def _unknown_row(
     hidden: Collection[Path],
     keys: Mapping[int, Mapping[str, Entry | None]] | None = None,
 ) -> Row:
-    """Give the row of a key; ``keys`` has the entries of each layer by the layer's identity."""
+    """Return the row of a key; ``keys`` has the entries of each layer by the layer's identity."""
 
     def value(files: ServerFiles) -> str:
         entry = (keys or {}).get(id(files), {}).get(key) or find_key(files.document(path), key)

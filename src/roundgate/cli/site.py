@@ -87,7 +87,7 @@ def adopt(
 
 
 def _user(folder: Path, given: str | None) -> str:
-    """Give the user that a server should run as: asked for where root adopts a folder of somebody else's."""
+    """Return the user that a server should run as: asked for where root adopts a folder of somebody else's."""
     import os
     import sys
 

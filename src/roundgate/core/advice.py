@@ -15,7 +15,7 @@ from roundgate.core.rulebook.model import AdviceTable, Rulebook, Setting, TomlVa
 
 
 def advice_for(name: str, spec: Setting, names: Mapping[str, Any], given: str | None = None) -> str:
-    """Give a setting's advice, or an empty text where its condition does not hold.
+    """Return a setting's advice, or an empty text where its condition does not hold.
 
     ``given`` is a value that is not in the files, as a person typed it, such as one out of range.
     """
@@ -46,7 +46,7 @@ _PLAIN = Setting(file="", key="", type="int")
 
 
 def _spec_of(name: str, book: Rulebook) -> Setting:
-    """Give how a value of a table is read; a layer may have narrowed the setting's own range since."""
+    """Return how a value of a table is read; a layer may have narrowed the setting's own range since."""
     spec = book.setting.get(name)
     return replace(spec, range=None, step=None) if spec else _OF_MACHINE.get(name, _PLAIN)
 
@@ -61,13 +61,13 @@ def _number(value: TomlValue, spec: Setting) -> Decimal:
 
 
 def rows_of(table: AdviceTable, book: Rulebook) -> list[Row]:
-    """Give the rows of an advice table as numbers. Raises ValueProblem."""
+    """Return the rows of an advice table as numbers. Raises ValueProblem."""
     given, most = _spec_of(table.given, book), _spec_of(table.most, book)
     return [Row(_number(first, given), _number(second, most)) for first, second in table.rows]
 
 
 def advised_most(table: AdviceTable, book: Rulebook, names: Mapping[str, Any]) -> Decimal | None:
-    """Give the most that a table advises for what it is given now; None where it says nothing of that."""
+    """Return the most that a table advises for what it is given now; None where it says nothing of that."""
     given = names.get(table.given)
     if not isinstance(given, Decimal | int | float):
         return None
@@ -87,7 +87,7 @@ def _format_cell(value: TomlValue, spec: Setting) -> str:
 
 
 def holds(source: str, names: Mapping[str, Any]) -> bool:
-    """Tell whether an expression holds; one that cannot be calculated is taken to."""
+    """Return whether an expression holds; one that cannot be calculated is taken to."""
     try:
         return bool(work_out(read_expression(source), names))
     except ExpressionProblem:
@@ -95,7 +95,7 @@ def holds(source: str, names: Mapping[str, Any]) -> bool:
 
 
 def overriding(spec: Setting, names: Mapping[str, Any]) -> list[str]:
-    """Give what overrides a setting now, by the names of its expression; none where the setting counts."""
+    """Return what overrides a setting now, by the names of its expression; none where the setting counts."""
     if not spec.overridden_by:
         return []
     tree = read_expression(spec.overridden_by)

@@ -15,7 +15,7 @@ class LineRefused(ValueError):
 
 
 def fill(form: str, given: Mapping[str, str], spec: ServerSpec) -> str:
-    """Give a console line with values for the names in braces; a name that has none stays as it is.
+    """Return a console line with values for the names in braces; a name that has none stays as it is.
 
     Between quotes of the form, a quote or a backslash of the value is escaped where the rulebook says so
     (``console-escapes``), and a quote is refused where it does not. Outside of quotes, a sign that ends a command

@@ -23,7 +23,7 @@ _EXAMPLE = "\n\nExample: "
 
 
 def described_schema(model: type[Struct], title: str) -> dict[str, Any]:
-    """Give the JSON Schema (2020-12) of a model and all in it. Raises KeyError where a field has no docstring."""
+    """Return the JSON Schema (2020-12) of a model and all in it. Raises KeyError where a field has no docstring."""
     schema: dict[str, Any] = msgspec.json.schema(model)
     schema |= {"$schema": DRAFT, "title": title}
     for definition in schema["$defs"].values():
@@ -42,7 +42,7 @@ def described_schema(model: type[Struct], title: str) -> dict[str, Any]:
 
 
 def _models_in(kind: Any) -> Iterator[type[Struct]]:
-    """Give the models that a type is made of, itself first."""
+    """Yield the models that a type is made of, itself first."""
     if isinstance(kind, type) and issubclass(kind, Struct):
         yield kind
         for hint in get_type_hints(kind).values():
@@ -52,7 +52,7 @@ def _models_in(kind: Any) -> Iterator[type[Struct]]:
 
 
 def _docstrings_of(model: type[Struct]) -> dict[str, str]:
-    """Give the docstring of each field, those that it inherits included."""
+    """Return the docstring of each field, those that it inherits included."""
     found: dict[str, str] = {}
     for base in reversed(model.__mro__):
         if issubclass(base, Struct):
@@ -62,7 +62,7 @@ def _docstrings_of(model: type[Struct]) -> dict[str, str]:
 
 @cache
 def _docstrings_in(module: ModuleType) -> dict[str, dict[str, str]]:
-    """Give the docstrings of the fields of each class of a module."""
+    """Return the docstrings of the fields of each class of a module."""
     classes = [node for node in ast.parse(inspect.getsource(module)).body if isinstance(node, ast.ClassDef)]
     return {node.name: dict(_field_docstrings(node.body)) for node in classes}
 

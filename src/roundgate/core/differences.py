@@ -19,12 +19,12 @@ _WINDOWS = (64, 512, 4096)
 
 
 def lines_of(body: str) -> list[str]:
-    """Give a text's lines without their ends, whatever those are."""
+    """Return a text's lines without their ends, whatever those are."""
     return body.replace("\r\n", "\n").replace("\r", "\n").split("\n")
 
 
 def groups(old: Sequence[str], new: Sequence[str], context: int) -> Iterator[list[Opcode]]:
-    """Give the differences of two texts, near ones together, each with some lines around it."""
+    """Yield the differences of two texts, near ones together, each with some lines around it."""
     from difflib import SequenceMatcher  # only where something differs: the program starts without it
 
     matcher: Any = SequenceMatcher(None, "", "")
@@ -40,7 +40,7 @@ def unified(
     context: int = 2,
     shown: Callable[[Sequence[str], int], str] = getitem,
 ) -> list[str]:
-    """Give the difference in unified form, or nothing. ``shown`` tells how one of several lines is shown."""
+    """Return the difference in unified form, or nothing. ``shown`` tells how one of several lines is shown."""
     found: list[str] = []
     for group in groups(old, new, context):
         first, last = group[0], group[-1]
@@ -61,7 +61,7 @@ def _range(start: int, end: int) -> str:
 
 
 def opcodes(old: Sequence[str], new: Sequence[str]) -> Iterator[Opcode]:
-    """Give what makes the old lines the new ones, in order."""
+    """Yield what makes the old lines the new ones, in order."""
     a, b = list(old), list(new)
     at, to = 0, 0
     while at < len(a) or to < len(b):
@@ -76,7 +76,7 @@ def opcodes(old: Sequence[str], new: Sequence[str]) -> Iterator[Opcode]:
 
 
 def _same(a: list[str], at: int, b: list[str], to: int) -> int:
-    """Tell how many lines are the same from two places on."""
+    """Return how many lines are the same from two places on."""
     most = min(len(a) - at, len(b) - to)
     step, count = 1, 0
     while count < most and step:
@@ -89,7 +89,7 @@ def _same(a: list[str], at: int, b: list[str], to: int) -> int:
 
 
 def _parting(a: list[str], at: int, b: list[str], to: int) -> list[Opcode]:
-    """Give what differs from two places on, up to where the texts go on together for a few lines."""
+    """Return what differs from two places on, up to where the texts go on together for a few lines."""
     from difflib import SequenceMatcher
 
     found: list[Opcode] = []

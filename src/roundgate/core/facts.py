@@ -47,7 +47,7 @@ NO_FACTS = Facts()
 
 
 def version_parts(version: str) -> tuple[int, ...]:
-    """Give a version's numbers, to compare it: ``2.10`` comes after ``2.9``, and ``2.4.0`` is ``2.4``."""
+    """Return a version's numbers, to compare it: ``2.10`` comes after ``2.9``, and ``2.4.0`` is ``2.4``."""
     numbers = [int(number) for number in re.findall(r"\d{1,9}", version)]
     while numbers and numbers[-1] == 0:
         numbers.pop()
@@ -64,7 +64,7 @@ class Absence(Struct, frozen=True):
 
 
 def absence_of(spec: Setting, facts: Facts) -> Absence | None:
-    """Tell why a server does not have a setting; None where it has it, or nobody can tell."""
+    """Return why a server does not have a setting; None where it has it, or nobody can tell."""
     edition, version = facts.edition, facts.version
     if spec.only and edition and edition not in spec.only:
         return Absence(edition, f"the edition {' or '.join(spec.only)}")
@@ -76,7 +76,7 @@ def absence_of(spec: Setting, facts: Facts) -> Absence | None:
 
 
 def choice_absence(choice: str, spec: Setting, facts: Facts) -> Absence | None:
-    """Tell why a server does not have a choice of a setting; None where it has it, or nobody can tell."""
+    """Return why a server does not have a choice of a setting; None where it has it, or nobody can tell."""
     editions = spec.only_choices.get(choice, ())
     if editions and facts.edition and facts.edition not in editions:
         return Absence(facts.edition, f"the edition {' or '.join(editions)}")

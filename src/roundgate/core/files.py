@@ -49,7 +49,7 @@ class ServerFiles:
         self._known = {} if known is None else known
 
     def format_name(self, path: str) -> str:
-        """Tell the name of a file's format: the rulebook's word, then what the file's name says."""
+        """Return the name of a file's format: the rulebook's word, then what the file's name says."""
         by_book = next((file.format for file in self.book.file.values() if file.path == path), "")
         if by_book or path not in self.texts:
             return by_book or format_name(path)
@@ -58,15 +58,15 @@ class ServerFiles:
         return self._formats[path]
 
     def format(self, path: str) -> Format | None:
-        """Tell the format of a file, or None where it is not known."""
+        """Return the format of a file, or None where it is not known."""
         return FORMATS.get(self.format_name(path))
 
     def dialect(self, path: str) -> Dialect:
-        """Tell how the server reads a file, by the rulebook's word."""
+        """Return how the server reads a file, by the rulebook's word."""
         return next((file.dialect for file in self.book.file.values() if file.path == path), USUAL)
 
     def document(self, path: str) -> Document | None:
-        """Give a file, read; None where it does not exist or its format is not known."""
+        """Return a file, read; None where it does not exist or its format is not known."""
         if path not in self._documents:
             kind = self.format(path) if path in self.texts else None  # a format is loaded where it is needed
             if kind is None:
@@ -79,14 +79,14 @@ class ServerFiles:
         return self._documents[path]
 
     def with_document(self, path: str, document: Document) -> ServerFiles:
-        """Give the same files with one of them changed."""
+        """Return the same files with one of them changed."""
         changed = ServerFiles(self.book, {**self.texts, path: document.text}, None, self.facts)
         changed._documents = {**self._documents, path: document}
         changed._formats = dict(self._formats)
         return changed
 
     def path_of(self, spec: Setting) -> str:
-        """Tell the path of the file whose value for a setting counts.
+        """Return the path of the file whose value for a setting counts.
 
         That is the topmost of those that override its own and have the key; else, of its own and the files included
         there, the one that is read last, or first where the game goes by the first.
@@ -99,7 +99,7 @@ class ServerFiles:
         return self._by_order(spec, file) if file.includes else file.path
 
     def _by_order(self, spec: Setting, file: File) -> str:
-        """Tell which of a file and those that it includes has the value of a setting that counts."""
+        """Return which of a file and those that it includes has the value of a setting that counts."""
         document = self.document(file.path)
         own = find_key(document, spec.key)
         places = [(own.start, file.path)] if own else []
@@ -111,13 +111,13 @@ class ServerFiles:
         return (min if file.dialect.counts == "first" else max)(places)[1]
 
     def _included(self, file: File) -> list[tuple[str, int]]:
-        """Give the files that a file includes, and where in it."""
+        """Return the files that a file includes, and where in it."""
         document = self.document(file.path)
         entries = document.entries() if document else ()
         return [(entry.value, entry.start) for entry in entries if key_of(entry.path[:1]) == file.includes]
 
     def path_to_write(self, spec: Setting) -> str:
-        """Tell the path of the file that a change of a setting goes to; the game's own only where it must be."""
+        """Return the path of the file that a change of a setting goes to; the game's own only where it must be."""
         book = self.book
         counting = self.path_of(spec)
         names = [spec.file, *above(book, spec.file)]
@@ -127,48 +127,48 @@ class ServerFiles:
         return next((book.file[name].path for name in above(book, held) if book.file[name].owner != "game"), counting)
 
     def entry(self, name: str) -> Entry | None:
-        """Give the entry of a setting that counts, or None where no file has it."""
+        """Return the entry of a setting that counts, or None where no file has it."""
         spec = self.book.setting[name]
         return find_key(self.document(self.path_of(spec)), spec.key)
 
     def is_in_use(self, name: str) -> bool:
-        """Tell whether the server reads the file of a setting: of files by pattern, it may read one of them only."""
+        """Return whether the server reads the file of a setting: of files by pattern, it may read one of them only."""
         chosen_by = self.book.file[self.book.setting[name].file].chosen_by
         return not chosen_by or self.counting_text(chosen_by) == name.partition("@")[2]
 
     def overridden_entry(self, name: str) -> tuple[str, Entry] | None:
-        """Give the path and the entry of a setting that another file overrides; None where none does."""
+        """Return the path and the entry of a setting that another file overrides; None where none does."""
         spec = self.book.setting[name]
         own = self.book.file[spec.file].path
         entry = find_key(self.document(own), spec.key)
         return (own, entry) if entry is not None and self.path_of(spec) != own else None
 
     def stored(self, name: str) -> str | None:
-        """Give what the file holds for a setting, or None."""
+        """Return what the file holds for a setting, or None."""
         entry = self.entry(name)
         return entry.value if entry else None
 
     def items(self, list_name: str) -> list[str]:
-        """Give the entries of a list."""
+        """Return the entries of a list."""
         return [entry.value for entry in self.list_entries(list_name)]
 
     def list_entries(self, list_name: str) -> list[Entry]:
-        """Give the entries of a list with their places in its file."""
+        """Return the entries of a list with their places in its file."""
         spec = self.book.list[list_name]
         document = self.document(self.book.file[spec.file].path)
         return list_entries(document, spec.at) if document else []
 
     def paths_of_lists(self, path: str) -> set[Path]:
-        """Give the paths of the entries of lists that are a part of a file."""
+        """Return the paths of the entries of lists that are a part of a file."""
         mine = [name for name, spec in self.book.list.items() if spec.at and self.book.file[spec.file].path == path]
         return {entry.path for name in mine for entry in self.list_entries(name)}
 
     def counting(self, name: str) -> Value | None:
-        """Give the value that counts: the file's where it is valid, else the default."""
+        """Return the value that counts: the file's where it is valid, else the default."""
         return value_of(self.stored(name), self.book.setting[name])
 
     def counting_text(self, name: str) -> str:
-        """Give the value that counts as text; an empty one where there is none."""
+        """Return the value that counts as text; an empty one where there is none."""
         value = self.counting(name)
         return "" if value is None else str(value)
 
@@ -210,7 +210,7 @@ class _Names(Mapping[str, Any]):
 
 
 def value_of(stored: str | None, spec: Setting) -> Value | None:
-    """Give the value of what a file holds: the default where that is nothing, or nothing valid."""
+    """Return the value of what a file holds: the default where that is nothing, or nothing valid."""
     try:
         return values.default_of(spec) if stored is None else values.read(stored, spec)
     except ValueProblem:
@@ -218,7 +218,7 @@ def value_of(stored: str | None, spec: Setting) -> Value | None:
 
 
 def plain_form(book: Rulebook, name: str, stored: str | None) -> str:
-    """Give a value in a form that does not hang on its spelling: a server that rewrites 0.50 as 0.5 changes nothing."""
+    """Return a value in a form that does not depend on spelling: a server that rewrites 0.50 as 0.5 changes nothing."""
     spec = book.setting.get(name)
     if spec is None:
         return repr(stored)

@@ -100,5 +100,5 @@ def in_order(findings: list[Finding]) -> list[Finding]:
 
 
 def has_errors(findings: Iterable[Finding]) -> bool:
-    """Tell whether any finding is an error."""
+    """Return whether any finding is an error."""
     return any(finding.level == "error" for finding in findings)

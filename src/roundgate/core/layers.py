@@ -83,7 +83,7 @@ def layers_of(name: str, known: Known) -> Layers:
 
 
 def differing_layers(known: Known) -> list[Layers]:
-    """Give the layers of every setting whose layers differ. Where no file differs, few settings are looked at."""
+    """Return the layers of every setting whose layers differ. Where no file differs, few settings are looked at."""
     found = (layers_of(name, known) for name in _may_differ(known))
     return [layers for layers in found if layers.differences]
 

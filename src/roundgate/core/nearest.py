@@ -13,7 +13,7 @@ _LOOKS = count()
 
 
 def nearest(word: str, names: Iterable[str], least: int = 60) -> str:
-    """Give the name most like ``word``, case aside, or an empty text where none is at least ``least`` % alike."""
+    """Return the name most like ``word``, case aside, or an empty text where none is at least ``least`` % alike."""
     known = list(names)
     if "rapidfuzz" not in sys.modules and next(_LOOKS) < _FEW:
         # Most unknown names are near to no other, such as an addition's own key, or differ in signs and case alone.
@@ -31,11 +31,11 @@ def nearest(word: str, names: Iterable[str], least: int = 60) -> str:
 
 
 def _plain(name: str) -> str:
-    """Give a name in small letters, with a space for each sign: what is compared."""
+    """Return a name in small letters, with a space for each sign: what is compared."""
     return "".join(letter if letter.isalnum() else " " for letter in name).strip().lower()
 
 
 def _may_be_alike(one: str, other: str, least: int) -> bool:
-    """Tell whether two texts can be ``least`` % alike: by their lengths, then by the letters in common, order aside."""
+    """Whether two texts can be ``least`` % alike: by their lengths, then by the letters in common, order aside."""
     enough = least * (len(one) + len(other))
     return 200 * min(len(one), len(other)) >= enough and 200 * (Counter(one) & Counter(other)).total() >= enough

@@ -20,7 +20,7 @@ class _Lazy:
 
 
 def lazy(pattern: str, flags: int = 0) -> re.Pattern[str]:
-    """Give a pattern that compiles itself at its first use. Raises re.error then where it is wrong."""
+    """Return a pattern that compiles itself at its first use. Raises re.error then where it is wrong."""
     return cast("re.Pattern[str]", _Lazy(pattern, flags))
 
 
@@ -44,7 +44,7 @@ _REPEATED_GROUP = re.compile(r"\)(?:[*+]|\{\d*,)")
 
 
 def fits(pattern: str, text: str) -> bool:
-    """Tell whether the whole of a text fits a rulebook's pattern. One that takes too long does not fit.
+    """Return whether the whole of a text fits a rulebook's pattern. One that takes too long does not fit.
 
     Only a pattern that repeats a group can take exponential time; others need no clock.
     """
@@ -63,12 +63,12 @@ _OF_SOME_LENGTH = re.compile(r"[*+]|(?<!\()\?|\{\d*,\d*\}")
 
 
 def needs_no_clock(pattern: str) -> bool:
-    """Tell whether a search takes next to no time, whatever the line: only one part has a choice of lengths."""
+    """Return whether a search takes next to no time, whatever the line: only one part has a choice of lengths."""
     return len(_OF_SOME_LENGTH.findall(pattern)) < 2 and not _REPEATED_GROUP.search(pattern)
 
 
 def may_run_away(pattern: str, example: str = "") -> bool:
-    """Tell whether a pattern that repeats a group takes too long on a text that nearly fits.
+    """Return whether a pattern that repeats a group takes too long on a text that nearly fits.
 
     It is tried with long runs of the characters that it may be about, alone and after ``example``.
     """

@@ -14,7 +14,7 @@ _SIGNS = {"n": b"\n", "r": b"\r", "t": b"\t", "0": b"\0", "\\": b"\\"}
 
 
 def escaped_bytes(text: str) -> bytes:
-    r"""Give the bytes of a text in which ``\x00``, ``\n``, ``\r``, ``\t``, ``\0`` and ``\\`` stand for one byte each.
+    r"""Return the bytes of a text in which ``\x00``, ``\n``, ``\r``, ``\t``, ``\0`` and ``\\`` stand for one byte each.
 
     Raises ValueError for any other escape.
     """
@@ -32,7 +32,7 @@ def escaped_bytes(text: str) -> bytes:
 
 
 def question_of(probe: Probe) -> bytes:
-    """Give the bytes that a probe sends. Raises ValueError where they are not written rightly."""
+    """Return the bytes that a probe sends. Raises ValueError where they are not written rightly."""
     if probe.hex:
         return _from_hex(probe.hex).ljust(probe.pad, b"\0")
     text = escaped_bytes(probe.send) + (escaped_bytes(probe.line_end) if probe.send else b"")
@@ -47,7 +47,7 @@ def _from_hex(digits: str) -> bytes:
 
 
 def texts_of(answer: bytes) -> list[str]:
-    """Give an answer as the texts that a pattern may match: as UTF-8 where it is that, and a letter for each byte."""
+    """Return an answer as the texts that a pattern may match: as UTF-8 where it is that, and a letter for each byte."""
     plain = answer.decode("latin-1")
     try:
         return [answer.decode("utf-8"), plain]
@@ -56,14 +56,14 @@ def texts_of(answer: bytes) -> list[str]:
 
 
 def is_answer(probe: Probe, answer: bytes, search: Callable[[str, str], object]) -> bool:
-    """Tell whether an answer is the one that shows the server. ``search`` looks for a pattern in a text."""
+    """Return whether an answer is the one that shows the server. ``search`` looks for a pattern in a text."""
     if len(answer) < probe.least or not answer.startswith(_from_hex(probe.starts)):
         return False
     return not probe.match or any(search(probe.match, text) for text in texts_of(answer))
 
 
 def value_in(live: Live, answer: bytes, search: Callable[[str, str], Any]) -> str | None:
-    """Give the value of a setting in the answer of its query, None where it is not there."""
+    """Return the value of a setting in the answer of its query, None where it is not there."""
     if live.bytes is not None:
         start, count = live.bytes
         part = answer[start : start + count]

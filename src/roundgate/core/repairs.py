@@ -13,7 +13,7 @@ _ROUNDS = 50
 
 
 def safe_repairs(document: Document, codes: Sequence[str] = ()) -> list[Problem]:
-    """Give the problems that can be fixed safely, those of some codes only where any are given."""
+    """Return the problems that can be fixed safely, those of some codes only where any are given."""
     return [
         mistake
         for mistake in problems_of(document)

@@ -35,7 +35,7 @@ def rescue(now: ServerFiles, started: ServerFiles | None, waiting: Sequence[Oper
 
 
 def _keys(document: Document) -> dict[str, str]:
-    """Give each key's value, the key as a person would write it."""
+    """Return each key's value, the key as a person would write it."""
     if isinstance(document, KeyFile):
         return dict(document.plain())
     return {format_path(entry.path): entry.value for entry in document.entries()}

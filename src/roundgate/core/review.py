@@ -128,7 +128,7 @@ def describe_changes(outcome: Outcome) -> tuple[DescribedChange, ...]:
 
 
 def _is_named_elsewhere(change: Change, outcome: Outcome) -> bool:
-    """Tell whether another field of its record says that a change's value is a secret."""
+    """Return whether another field of its record says that a change's value is a secret."""
     key = change.operation.value_key
     if not key or not may_be_named_elsewhere(key):
         return False
@@ -147,7 +147,7 @@ def _masked(change: Change) -> Change:
 
 
 def spec_of(change: Change, book: Rulebook) -> Setting | None:
-    """Give the setting that a change is about, where the rulebook knows it."""
+    """Return the setting that a change is about, where the rulebook knows it."""
     return book.setting.get(change.name) if change.operation.value_key else None
 
 
@@ -181,7 +181,7 @@ def _describe(change: Change, book: Rulebook) -> DescribedChange:
 
 
 def _has_secret_fields(operation: Operation, book: Rulebook) -> bool:
-    """Tell whether an operation on a record is about a field that must not be shown."""
+    """Return whether an operation on a record is about a field that must not be shown."""
     if isinstance(operation, SetField):
         return is_secret_field(book, operation.set, operation.field)
     if isinstance(operation, AddRecord):
@@ -275,7 +275,7 @@ def _of_settings(real: Sequence[Change], outcome: Outcome) -> Iterator[Consequen
 
 
 def _is_not_described(change: Change, book: Rulebook) -> bool:
-    """Tell whether a change is about a key that the rulebook says nothing of, not even as a second place."""
+    """Return whether a change is about a key that the rulebook says nothing of, not even as a second place."""
     key = change.operation.value_key
     return bool(key) and not spec_of(change, book) and setting_at(book, change.file, key) is None
 
@@ -299,7 +299,7 @@ def _takes(change: Change, book: Rulebook) -> str:
 
 
 def diff_of(outcome: Outcome) -> str:
-    """Give the difference of every file that changes, secrets blanked out, in unified form."""
+    """Return the difference of every file that changes, secrets blanked out, in unified form."""
     pieces = []
     for path in outcome.touched:
         names = (f"{path} (on disk)", f"{path} (after)")
@@ -314,7 +314,7 @@ def diff_of(outcome: Outcome) -> str:
 
 
 def lines_shown(files: ServerFiles, path: str, text: Text) -> list[str]:
-    """Give the lines of a text of one of a server's files, secrets blanked out."""
+    """Return the lines of a text of one of a server's files, secrets blanked out."""
     kind, names = files.format(path), secret_names(files.book, path)
     if len(text.body) <= LARGE and kind:
         text = without_secrets(text, secret_entries(files.book, path, kind.read(text, files.dialect(path))))

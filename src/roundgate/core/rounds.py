@@ -77,7 +77,7 @@ class RoundOutcome(StrEnum):
 
     @property
     def went_well(self) -> bool:
-        """Tell whether what was asked for has happened and the server is as it should be."""
+        """Return whether what was asked for has happened and the server is as it should be."""
         return self in (RoundOutcome.PROVEN, RoundOutcome.UNREAD, RoundOutcome.DONE)
 
 

@@ -38,7 +38,7 @@ _LOGIN_IN_URL = lazy(r"(?<=://)[^/\s:@\"']{0,200}:[^/\s@\"']{1,200}(?=@)")
 
 
 def without_logins(text: str) -> str:
-    """Give a text with the user and password of every web address in it blanked out."""
+    """Return a text with the user and password of every web address in it blanked out."""
     return _LOGIN_IN_URL.sub(HIDDEN, text) if "://" in text and "@" in text else text
 
 
@@ -49,7 +49,7 @@ _VALUE_STEPS = frozenset(("value", "val", "content", "data", "text"))
 
 @lru_cache(maxsize=4096)
 def sounds_secret(key: str) -> bool:
-    """Tell whether a key that no rulebook knows is likely to hold a secret."""
+    """Return whether a key that no rulebook knows is likely to hold a secret."""
     # The end of a name says what it is; a key of megabytes must not cost a search of megabytes.
     key = key[-_LONGEST_NAME:]
     if _ANYWHERE.search(key) or _RUN_TOGETHER.search(key):
@@ -59,7 +59,7 @@ def sounds_secret(key: str) -> bool:
 
 
 def is_secret(book: Rulebook, file_path: str, key: str) -> bool:
-    """Tell whether a key of a file holds a secret, by the rulebook or by the sound of its name, or of what it is in."""
+    """Whether a key of a file holds a secret, by the rulebook or by the sound of its name, or of what it is in."""
     if _holds_secret(_types(book, file_path), key):
         return True
     names = [name for name in _STEP.split(key) if name and not name.isdecimal()]
@@ -67,17 +67,17 @@ def is_secret(book: Rulebook, file_path: str, key: str) -> bool:
 
 
 def hidden_paths(book: Rulebook, file_path: str, document: Document) -> frozenset[tuple[str | int, ...]]:
-    """Give the paths of a document's values that must not be shown."""
+    """Return the paths of a document's values that must not be shown."""
     return frozenset(entry.path for entry in secret_entries(book, file_path, document))
 
 
 def may_be_named_elsewhere(key: str) -> bool:
-    """Tell whether a key's name says nothing, so that another field may name what it holds: ``value``, ``content``."""
+    """Whether a key's name says nothing, so that another field may name what it holds: ``value``, ``content``."""
     return _bare(_STEP.split(key.rstrip(']"'))[-1]) in _VALUE_STEPS
 
 
 def _types(book: Rulebook, file_path: str) -> dict[str, str]:
-    """Give the type of each key that the rulebook knows in a file."""
+    """Return the type of each key that the rulebook knows in a file."""
     files = {setting for name, file in book.file.items() if file.path == file_path for setting in beneath(book, name)}
     types = {
         place.key: spec.type
@@ -104,13 +104,13 @@ def _holds_secret(types: Mapping[str, str], key: str) -> bool:
 
 
 def secret_names(book: Rulebook, file_path: str) -> frozenset[str]:
-    """Give the last names of the keys that hold a secret in a file, for a text that cannot be read."""
+    """Return the last names of the keys that hold a secret in a file, for a text that cannot be read."""
     keys = (key for key, kind in _types(book, file_path).items() if kind == "secret")
     return frozenset(re.split(r"[.\[\]\"]+", key.strip('"]'))[-1] for key in keys)
 
 
 def secret_entries(book: Rulebook, file_path: str, document: Document) -> list[Entry]:
-    """Give every entry, commented-out ones included, whose value must not be shown; a misspelt secret too."""
+    """Return every entry, commented-out ones included, whose value must not be shown; a misspelt secret too."""
     types = _types(book, file_path)
     answers: dict[str, bool] = {}
     entries = [
@@ -134,12 +134,12 @@ def secret_entries(book: Rulebook, file_path: str, document: Document) -> list[E
 
 
 def _bare(step: str | int) -> str:
-    """Give a step's name without the mark of an XML attribute."""
+    """Return a step's name without the mark of an XML attribute."""
     return step.lstrip("@").lower() if isinstance(step, str) else ""
 
 
 def _named_secrets(entries: Sequence[Entry]) -> set[tuple[str | int, ...]]:
-    """Give the records that name a secret in one field and hold it in another: ``name: password``, ``value: ...``."""
+    """Return the records that name a secret in one field and hold it in another: ``name: password``, ``value: ...``."""
     return {
         entry.path[:-1]
         for entry in entries
@@ -148,7 +148,7 @@ def _named_secrets(entries: Sequence[Entry]) -> set[tuple[str | int, ...]]:
 
 
 def apart(entries: list[Entry]) -> list[Entry]:
-    """Give entries in order, without those inside another one: a line of a text may look like a key with a value."""
+    """Return entries in order, without those inside another one: a line of a text may look like a key with a value."""
     kept: list[Entry] = []
     for entry in sorted(entries, key=lambda span: (span.start, -span.end)):
         if not kept or entry.start >= kept[-1].end:
@@ -157,7 +157,7 @@ def apart(entries: list[Entry]) -> list[Entry]:
 
 
 def without_secrets(text: Text, entries: list[Entry], word: str = HIDDEN) -> Text:
-    """Give the text with the values of ``entries`` blanked out."""
+    """Return the text with the values of ``entries`` blanked out."""
     return text.spliced(Splice(entry.start, entry.end, word) for entry in entries)
 
 
@@ -187,7 +187,7 @@ def sounding_secret(
 
 
 def _sounding(line: str, offset: int, names: frozenset[str]) -> Iterator[Entry]:
-    """Give what looks like a secret in a piece of text that begins at an offset."""
+    """Yield what looks like a secret in a piece of text that begins at an offset."""
     at = 0
     while found := _NAMED_VALUE.search(line, at):
         if sounds_secret(found["name"]) or found["name"] in names:
@@ -207,7 +207,7 @@ _IN_QUOTES = lazy(r"(?:\"[^\"]*\"|'[^']*')(?=\W*$)")
 
 
 def _after_name(line: str, offset: int, names: frozenset[str]) -> Iterator[Entry]:
-    """Give what comes after the first name of a secret on a line whose signs are wrong, up to the line's end."""
+    """Yield what comes after the first name of a secret on a line whose signs are wrong, up to the line's end."""
     for word in _WORD.finditer(line):
         if not (sounds_secret(word[0]) or word[0] in names):
             continue
@@ -223,7 +223,7 @@ def _after_name(line: str, offset: int, names: frozenset[str]) -> Iterator[Entry
 
 
 def without_sounding(body: str, names: frozenset[str] = frozenset()) -> str:
-    """Give a text with every value blanked out whose name sounds like a secret, or is one of ``names``."""
+    """Return a text with every value blanked out whose name sounds like a secret, or is one of ``names``."""
     pieces: list[str] = []
     at = 0
     for cut in apart(list(_sounding(body, 0, names))):
@@ -238,7 +238,7 @@ _LOOK_BACK = 50
 
 
 def hidden_line(lines: Sequence[str], number: int, names: frozenset[str] = frozenset()) -> str:
-    """Give a line of a file with what looks like a secret blanked out, by the looks of it and of the lines above."""
+    """Return a line of a file with what looks like a secret blanked out, by the looks of it and of the lines above."""
     line = lines[number]
     hidden = line if "(hidden" in line else without_sounding(line, names)
     indent = len(line) - len(line.lstrip())
@@ -255,7 +255,7 @@ def hidden_line(lines: Sequence[str], number: int, names: frozenset[str] = froze
 
 
 def shown_line(text: Text, start: int, end: int, entries: list[Entry]) -> tuple[str, int, int]:
-    """Give the line around a span with secrets blanked out, and column (from 1) and length of the span in it."""
+    """Return the line around a span with secrets blanked out, and column (from 1) and length of the span in it."""
     line_start, line_end = text.line_around(start)
     end = max(start + 1, min(end, line_end))
     cuts = [entry for entry in entries if line_start <= entry.start < line_end]
@@ -269,7 +269,7 @@ def shown_line(text: Text, start: int, end: int, entries: list[Entry]) -> tuple[
 
 
 def is_secret_field(book: Rulebook, set_name: str, field: str) -> bool:
-    """Tell whether a field of a set of records is a secret: by the rulebook, or by the sound of its name."""
+    """Return whether a field of a set of records is a secret: by the rulebook, or by the sound of its name."""
     spec = book.records.get(set_name)
     described = spec.field.get(field) if spec is not None else None
     return described.type == "secret" if described is not None else sounds_secret(field)

@@ -83,7 +83,7 @@ _FEWEST_TOGETHER = 3
 
 
 def _run(operations: Sequence[Operation], start: int) -> Sequence[Operation]:
-    """Give the operations from ``start`` on that may be made at once: in one file, each about something else."""
+    """Return the operations from ``start`` on that may be made at once: in one file, each about something else."""
     first, names, built_on, end = operations[start], set[str](), set[str](), start
     while end < len(operations):
         operation = operations[end]
@@ -147,7 +147,7 @@ def _make(operation: Operation, files: ServerFiles) -> tuple[Change, ServerFiles
 
 
 def _beginning(path: str, format_name: str, files: ServerFiles) -> bytes:
-    """Give what a new file begins with: the lines that the rulebook wants, or what its format cannot do without."""
+    """Return what a new file begins with: the lines that the rulebook wants, or what its format cannot do without."""
     header = next((file.header for file in files.book.file.values() if file.path == path), ())
     lines = "".join(f"{line}\n" for line in header)
     return lines.encode() + _NEW_FILES.get(format_name, b"")

@@ -34,19 +34,19 @@ class NotEncodable(ValueError):
 
 
 def line_start(body: str, index: int) -> int:
-    """Tell where the line that holds an index starts. It looks no further back than that line, whatever its end is."""
+    """Return where the line that holds an index starts. It looks no further back than that line, whatever ends it."""
     feed = body.rfind("\n", 0, index)
     return max(feed, body.rfind("\r", feed + 1, index)) + 1
 
 
 def is_one_line(body: str, start: int, end: int) -> bool:
-    """Tell whether no line ends between two indexes, without counting the lines before them."""
+    """Return whether no line ends between two indexes, without counting the lines before them."""
     low, high = sorted((start, end))
     return LINE_END.search(body, low, high) is None
 
 
 def span_kept(before: str, after: str, start: int, end: int) -> tuple[int, int] | None:
-    """Tell where a span of a text is in a later one that is the same outside of it, or None where it is not."""
+    """Return where a span of a text is in a later one that is the same outside of it, or None where it is not."""
     behind = len(after) - (len(before) - end)
     is_same = behind >= start and after.startswith(before[:start]) and after.endswith(before[end:])
     return (start, behind) if is_same else None
@@ -97,7 +97,7 @@ class Text(Struct, frozen=True):
     bom: bytes = b""
 
     def encode(self) -> bytes:
-        """Give the file's bytes. Raises NotEncodable where the encoding has no form for a character."""
+        """Return the file's bytes. Raises NotEncodable where the encoding has no form for a character."""
         try:
             return self.bom + self.body.encode(self.encoding)
         except UnicodeEncodeError as error:
@@ -105,20 +105,20 @@ class Text(Struct, frozen=True):
             raise NotEncodable(f"{bad!r} cannot be written in this file's encoding ({self.encoding})") from error
 
     def place(self, index: int) -> tuple[int, int]:
-        """Tell line and column, both from 1, of the character at ``index``."""
+        """Return line and column, both from 1, of the character at ``index``."""
         return _lines_of(self.body).place(index)
 
     def index(self, line: int, column: int) -> int:
-        """Tell the index of the character at a line and column, both from 1, as ``place`` gives them."""
+        """Return the index of the character at a line and column, both from 1, as ``place`` gives them."""
         return _lines_of(self.body).start(line) + column - 1
 
     def places(self, indexes: Iterable[int]) -> list[tuple[int, int]]:
-        """Tell line and column of several characters; in the order given."""
+        """Return line and column of several characters; in the order given."""
         lines = _lines_of(self.body)
         return [lines.place(index) for index in indexes]
 
     def line_around(self, index: int) -> tuple[int, int]:
-        """Tell where the line that holds ``index`` starts and ends, its line end left out."""
+        """Return where the line that holds ``index`` starts and ends, its line end left out."""
         start = line_start(self.body, index)
         end = LINE_END.search(self.body, index)
         return start, end.start() if end else len(self.body)
@@ -130,11 +130,11 @@ class Text(Struct, frozen=True):
         return first.group() if first else "\n"
 
     def with_body(self, body: str) -> Text:
-        """Give the same file with another body."""
+        """Return the same file with another body."""
         return Text(body, self.encoding, self.bom)
 
     def with_neighbours_ends(self, splices: Iterable[Splice]) -> list[Splice]:
-        """Give splices whose new line ends are those of the lines around them, in a file that mixes line ends.
+        """Return splices whose new line ends are those of the lines around them, in a file that mixes line ends.
 
         A new ``\\r`` right before a ``\\n`` would become one line end with it.
         """
@@ -158,7 +158,7 @@ class Text(Struct, frozen=True):
         return Splice(cut.start, cut.end, new)
 
     def spliced(self, splices: Iterable[Splice]) -> Text:
-        """Give the text with the splices made. Raises ValueError where two of them overlap."""
+        """Return the text with the splices made. Raises ValueError where two of them overlap."""
         pieces: list[str] = []
         end = len(self.body)
         # From the end, so that no cut moves the places of those that are still to be made.

@@ -46,7 +46,7 @@ class Typed(NamedTuple):
 
 
 def typed(word: str, kind: str, format_name: str, present: Entry | None) -> Typed:
-    """Tell what a word of the command line means at a place that holds ``present`` now. Raises Unfit.
+    """Return what a word of the command line means at a place that holds ``present`` now. Raises Unfit.
 
     Raises KindMismatch.
     """
@@ -174,14 +174,14 @@ def _is_plain(value: PlainData) -> bool:
 
 
 def plain_value(text: str, kind: str) -> tuple[PlainData, EntryKind | None]:
-    """Give the plain value of an operation's text, and the kind it must have, None where the file decides."""
+    """Return the plain value of an operation's text, and the kind it must have, None where the file decides."""
     if kind == "json":
         return json_value(text), None
     return text, cast("EntryKind", kind) if kind else None
 
 
 def kinds_at(document: Document, home: Path) -> list[EntryKind]:
-    """Give the kinds of a list's items, in order."""
+    """Return the kinds of a list's items, in order."""
     depth = len(home)
     kinds: dict[int, EntryKind] = {}
     for entry in document.entries():
@@ -192,7 +192,7 @@ def kinds_at(document: Document, home: Path) -> list[EntryKind]:
 
 
 def is_there(document: Document, path: Path) -> bool:
-    """Tell whether a document has a value, or values below it, at a path."""
+    """Return whether a document has a value, or values below it, at a path."""
     if document.find(path) is not None:
         return True
     return any(entry.path[: len(path)] == path for entry in document.entries())

@@ -13,7 +13,7 @@ _ACTS = lazy(
 
 
 def first_unseen(text: str) -> str:
-    """Give the first character of a text that is not seen and acts on the line, empty where there is none.
+    """Return the first character of a text that is not seen and acts on the line, empty where there is none.
 
     Source: Unicode 15, the general categories Cc, Cs, Zl and Zp, what of Cf has no width, and the fillers. The
     selectors of a form, which emoji end with, are allowed.

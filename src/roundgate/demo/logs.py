@@ -73,7 +73,7 @@ _PACKERS: tuple[tuple[str, Callable[[bytes], bytes]], ...] = (
 
 
 def sailors() -> dict[str, str]:
-    """Give some three hundred sailors, id to name; always the same ones."""
+    """Return some three hundred sailors, id to name; always the same ones."""
     chance = random.Random(2026)
     found = dict(KNOWN)
     for first in _FIRST:
@@ -100,7 +100,7 @@ def write_logs(folder: Path, last: datetime, seed: int = 0) -> None:
 
 
 def _day(day: datetime, people: list[tuple[str, str]], chance: random.Random) -> list[str]:
-    """Give the lines of an afternoon and evening: who comes, and goes again."""
+    """Return the lines of an afternoon and evening: who comes, and goes again."""
     events = []
     here = chance.sample(people[len(KNOWN) :], 40) + [
         person for person in people[: len(KNOWN)] if chance.random() < 0.8

@@ -70,7 +70,7 @@ class RoundSummary(Struct, frozen=True, rename={"message": "said"}):
 
 
 def open_books(folder: Path) -> tuple[sqlite3.Connection, list[str]]:
-    """Open the state file in a folder; give the connection, and what a person must know of it.
+    """Open the state file in a folder; return the connection, and what a person must know of it.
 
     Raises BooksUnusable where the disk or a lock is in the way, or it is a newer version's.
     """
@@ -101,7 +101,7 @@ _LOST = "The state file was not there. The rounds were taken from their folders;
 
 
 def is_damage(error: BaseException) -> bool:
-    """Tell whether an error says that the file itself is damaged."""
+    """Return whether an error says that the file itself is damaged."""
     code = getattr(error, "sqlite_errorcode", 0) & 0xFF
     return isinstance(error, sqlite3.DatabaseError) and code in (sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB)
 
@@ -232,7 +232,7 @@ def _copy_row(db: sqlite3.Connection, table: str, row: dict[str, Any]) -> int:
 
 
 def _readable_rows(old: sqlite3.Connection, table: str) -> Iterable[dict[str, Any]]:
-    """Give a table's rows from its beginning up to the damage, and from its end down to it."""
+    """Yield a table's rows from its beginning up to the damage, and from its end down to it."""
     for order in ("ASC", "DESC"):
         try:
             cursor = old.execute(f"SELECT * FROM {table} ORDER BY rowid {order}")
@@ -244,7 +244,7 @@ def _readable_rows(old: sqlite3.Connection, table: str) -> Iterable[dict[str, An
 
 
 def _know_again(db: sqlite3.Connection, folder: Path) -> bool:
-    """Put back the rounds that have a folder and are not in the file; tell whether there were any."""
+    """Put back the rounds that have a folder and are not in the file; return whether there were any."""
     numbers = [int(path.name) for path in _round_folders(folder)]
     for number in sorted(numbers):
         summary = read_summary(folder / "rounds" / str(number))

@@ -45,7 +45,7 @@ class ParsedFiles:
                 self.held = msgpack.decode(self.path.read_bytes(), type=_Held)
 
     def toml(self, path: Path) -> dict[str, Any]:
-        """Give a TOML file, parsed. Raises OSError, UnicodeDecodeError, or RulebookProblem with the place."""
+        """Return a TOML file, parsed. Raises OSError, UnicodeDecodeError, or RulebookProblem with the place."""
         found = path.stat()
         # Taken before the file is read: a change in between makes the entry look old, which is safe.
         mark = (found.st_mtime_ns, found.st_size, found.st_ino)
@@ -60,7 +60,7 @@ class ParsedFiles:
         return raw
 
     def person_folder(self) -> Path:
-        """Give the person's own folder for rulebooks."""
+        """Return the person's own folder for rulebooks."""
         homes = (os.environ.get("HOME", ""), os.environ.get("XDG_CONFIG_HOME", ""))
         if not self.held.person or self.held.homes != homes:
             from platformdirs import user_config_path  # slow to import, and its answer seldom changes

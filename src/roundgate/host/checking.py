@@ -67,7 +67,7 @@ def _size(paths: Sequence[str]) -> int:
 
 
 def _on_all_cores(items: Sequence[T], work: Callable[[list[T]], list[bytes]], cores: int) -> Iterator[bytes]:
-    """Let every core work on chunks of the items; give what it says of each item, in order."""
+    """Let every core work on chunks of the items; yield what it says of each item, in order."""
     from concurrent.futures import Future, ProcessPoolExecutor
     from multiprocessing import get_context
 

@@ -104,7 +104,7 @@ class ConsoleCut(Trouble):
 
 
 def as_trouble(error: Exception) -> Trouble | None:
-    """Give the message for a disk that is full or cannot be written, whoever met it; None for anything else."""
+    """Return the message for a disk that is full or cannot be written, whoever met it; None for anything else."""
     if isinstance(error, PermissionError):
         return Trouble(f"{error.filename or 'A file'}: permission denied.", "See who owns it: ls -ld on it")
     is_books = type(error).__module__ == "sqlite3" and type(error).__name__ == "OperationalError"

@@ -22,7 +22,7 @@ _MOST_LINES = 1000
 
 
 def facts_of(name: str, home: Folder, entry: ServerEntry, version: Callable[[], Version | None]) -> Facts:
-    """Give the facts of a server; ``version`` tells where its rulebook says that its version is."""
+    """Return the facts of a server; ``version`` tells where its rulebook says that its version is."""
     folder = Path(home.root)
     known: dict[str, Any] = {}
 
@@ -80,7 +80,7 @@ def version_in(home: Folder, where: Version) -> str:
 
 
 def found_files(home: Folder, path: str) -> list[tuple[str, str]]:
-    """Give what the name in a path's braces stands for, and the path, of the files that there are, in order."""
+    """Return what the name in a path's braces stands for, and the path, of the files that there are, in order."""
     place = placeholder(path)
     if place is None:
         return []

@@ -42,14 +42,14 @@ class Replacement(Struct, frozen=True):
 
 
 def digest(data: bytes | None) -> str | None:
-    """Give the SHA-256 of a file's bytes, None for a file that is not there."""
+    """Return the SHA-256 of a file's bytes, None for a file that is not there."""
     import hashlib  # it loads a large library, and a command that only looks needs none of it
 
     return None if data is None else hashlib.sha256(data).hexdigest()
 
 
 def read_bytes(path: str) -> bytes | None:
-    """Give a file's bytes, or None where it does not exist. Raises OSError for anything else, a pipe too."""
+    """Return a file's bytes, or None where it does not exist. Raises OSError for anything else, a pipe too."""
     try:
         # Without O_NONBLOCK, opening a named pipe waits until somebody writes to it.
         handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC | os.O_NOCTTY)
@@ -59,7 +59,7 @@ def read_bytes(path: str) -> bytes | None:
 
 
 def text_of(path: str, data: bytes) -> Text | Unreadable:
-    """Give a file's text, or why its bytes are none."""
+    """Return a file's text, or why its bytes are none."""
     if len(data) > LARGEST:
         cause = f"{path} is larger than {LARGEST >> 20} MB, too large for a configuration file"
         return Unreadable("file-unreadable", cause)
@@ -81,7 +81,7 @@ class SeenTexts:
         self._held: dict[str, tuple[tuple[int, ...], Text]] = {}
 
     def look(self, folder: Folder, path: str) -> tuple[tuple[int, ...] | None, Text | None]:
-        """Give a file's signature, None where it cannot be trusted, and its text where that is known for it."""
+        """Return a file's signature, None where it cannot be trusted, and its text where that is known for it."""
         try:
             found = folder.stat(path)
         except (OSError, ValueError, Trouble):
@@ -373,7 +373,7 @@ def _take_after(handle: int, user: int, group: int, mode: int) -> None:
 
 
 def _as_neighbours(place: OpenPlace) -> tuple[int, int, int]:
-    """Give the owner, group and mode that most files beside a new one have; one of its own kind counts before all."""
+    """Return the owner, group and mode that most files beside a new one have; one of its own kind counts before all."""
     ending = os.path.splitext(place.name)[1]
     found: Counter[tuple[int, int, int]] = Counter()
     with os.scandir(place.folder) as entries:
@@ -430,7 +430,7 @@ def commit(folder: Folder, replacements: Sequence[Replacement], keep: Keep | Non
 
 
 def _put(place: OpenPlace, replacement: Replacement) -> bytes | None:
-    """Put one new file in its place; give what was there, as far as the system let us keep it."""
+    """Put one new file in its place; return what was there, as far as the system let us keep it."""
     assert replacement.temporary is not None
     beside = place.beside(replacement.temporary)
     home = place.folder

@@ -14,7 +14,7 @@ RECENT = 24 * 3600.0
 
 
 def life_of(server: Server) -> list[LifeEvent]:
-    """Give the crashes of a server and its coming back, the oldest first."""
+    """Return the crashes of a server and its coming back, the oldest first."""
     return read_events(server.state)
 
 
@@ -31,6 +31,6 @@ def describe_event(event: LifeEvent) -> str:
 
 
 def recent_crashes(events: Sequence[LifeEvent], now: float | None = None) -> list[LifeEvent]:
-    """Give the crashes of the last day."""
+    """Return the crashes of the last day."""
     since = (time.time() if now is None else now) - RECENT
     return [event for event in events if event["at"] >= since and event["what"] in ("crash", "late-stop")]

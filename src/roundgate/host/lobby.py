@@ -42,7 +42,7 @@ class ListLook(Struct, frozen=True):
 
 
 def known_look(server: Server, started: float | None) -> ListLook | None:
-    """Give what is known of the server that started then; None where nobody has looked since."""
+    """Return what is known of the server that started then; None where nobody has looked since."""
     with suppress(OSError, MsgspecError):
         raw = read_bytes(f"{server.state}/{_FILE}")
         look = json.decode(raw, type=ListLook) if raw else None
@@ -97,7 +97,7 @@ def _keep(server: Server, look: ListLook) -> None:
 
 
 def _wrong(lobby: Lobby, files: ServerFiles) -> str:
-    """Tell what is wrong with our entry in the list; an empty text where nothing is."""
+    """Return what is wrong with our entry in the list; an empty text where nothing is."""
     try:
         entries = _fetch(lobby, files)
     except (OSError, ValueError, RecursionError) as error:

@@ -25,7 +25,7 @@ class OwnedPort(NamedTuple):
 
 
 def is_alive(process: int, born: float | None = None) -> bool:
-    """Tell whether a process lives and is the one that was born then (seconds since 1970), not a later namesake."""
+    """Return whether a process lives and is the one that was born then (seconds since 1970), not a later namesake."""
     try:
         found = psutil.Process(process)
         return found.status() != psutil.STATUS_ZOMBIE and (born is None or abs(found.create_time() - born) < 2)
@@ -34,7 +34,7 @@ def is_alive(process: int, born: float | None = None) -> bool:
 
 
 def family(process: int) -> list[int]:
-    """Give a process and all its descendants."""
+    """Return a process and all its descendants."""
     try:
         top = psutil.Process(process)
         return [process, *(child.pid for child in top.children(recursive=True))]
@@ -43,7 +43,7 @@ def family(process: int) -> list[int]:
 
 
 def session_members(leader: int) -> list[int]:
-    """Give the living processes of the session that ``leader`` began."""
+    """Return the living processes of the session that ``leader`` began."""
     members = []
     for pid in psutil.pids():
         try:
@@ -56,7 +56,7 @@ def session_members(leader: int) -> list[int]:
 
 
 def listening(processes: Iterable[int]) -> list[OwnedPort]:
-    """Give the ports that some processes own, TCP listening and UDP bound."""
+    """Return the ports that some processes own, TCP listening and UDP bound."""
     found = []
     for process in processes:
         if network_elsewhere(process):
@@ -79,7 +79,7 @@ def _owned(connection: object, process: int | None) -> OwnedPort | None:
 
 
 def holders(protocol: str, port: int, near: Iterable[int] = ()) -> list[OwnedPort]:
-    """Give whoever owns a port on any address; the process may be hidden from this user.
+    """Return whoever owns a port on any address; the process may be hidden from this user.
 
     Where processes ``near`` are in a network namespace of their own, in that one.
     """
@@ -92,13 +92,13 @@ def holders(protocol: str, port: int, near: Iterable[int] = ()) -> list[OwnedPor
 
 
 def all_owned() -> list[OwnedPort]:
-    """Give every port that is open on this machine, and who owns it; the process may be hidden from this user."""
+    """Return every port that is open on this machine, and who owns it; the process may be hidden from this user."""
     found = (_owned(connection, connection.pid) for connection in psutil.net_connections("inet"))
     return [owned for owned in found if owned]
 
 
 def folder_of_process(process: int | None) -> str:
-    """Give the folder that a process works in; empty where that cannot be told."""
+    """Return the folder that a process works in; empty where that cannot be told."""
     try:
         return "" if process is None else psutil.Process(process).cwd()
     except psutil.Error:
@@ -106,7 +106,7 @@ def folder_of_process(process: int | None) -> str:
 
 
 def started_at(process: int) -> float | None:
-    """Tell when a process began, in seconds since 1970; None where it has ended."""
+    """Return when a process began, in seconds since 1970; None where it has ended."""
     try:
         return psutil.Process(process).create_time()
     except psutil.Error:
@@ -138,7 +138,7 @@ def running_in(folder: str, pattern: str) -> list[int]:
 
 
 def _by_folder() -> dict[str, list[psutil.Process]]:
-    """Give the processes of this machine by the folder that they work in."""
+    """Return the processes of this machine by the folder that they work in."""
     found: dict[str, list[psutil.Process]] = LOOKS[-1] if LOOKS else {}
     if found:
         return found

@@ -13,7 +13,7 @@ _SHORTEST = 3
 
 
 def secrets_of(workspace: Workspace, waiting: Iterable[Operation]) -> set[str]:
-    """Give the secrets on a server's disk and among operations that wait. Files that cannot be read have none."""
+    """Return the secrets on a server's disk and among operations that wait. Files that cannot be read have none."""
     try:
         book, files = workspace.book, workspace.read().files
         found = [

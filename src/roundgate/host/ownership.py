@@ -80,7 +80,7 @@ def _become(user: int) -> None:
 
 
 def _could_run_as(user: int) -> bool:
-    """Tell whether another user could run this program; asked in a process of its own, for there is no way back."""
+    """Return whether another user could run this program; asked in a process of its own, for there is no way back."""
     process = os.fork()
     if process == 0:
         try:

@@ -52,7 +52,7 @@ _TIMEOUTS: dict[str, int] = {}
 
 
 def switched_off() -> list[str]:
-    """Give the patterns that took too long in this process and are no longer searched."""
+    """Return the patterns that took too long in this process and are no longer searched."""
     return [pattern for pattern, times in _TIMEOUTS.items() if times >= _MOST_TIMEOUTS]
 
 
@@ -66,7 +66,7 @@ class LinePattern:
 
     @property
     def is_off(self) -> bool:
-        """Tell whether the pattern took too long too often and is no longer searched."""
+        """Return whether the pattern took too long too often and is no longer searched."""
         return self.timeouts >= _MOST_TIMEOUTS
 
     def search(self, line: bytes) -> Match[bytes] | None:

@@ -40,7 +40,7 @@ class OpenPlace(NamedTuple):
         return OpenPlace(self.folder, name, self.path)
 
     def read(self) -> bytes | None:
-        """Give the bytes of the file here, None where there is none. Raises OSError for anything else."""
+        """Return the bytes of the file here, None where there is none. Raises OSError for anything else."""
         try:
             handle = open_regular(self.folder, self.name, self.path)
         except FileNotFoundError:
@@ -56,7 +56,7 @@ class OpenPlace(NamedTuple):
         return os.open(self.name, os.O_WRONLY | os.O_NONBLOCK | os.O_NOFOLLOW | os.O_CLOEXEC, dir_fd=self.folder)
 
     def stat(self) -> os.stat_result | None:
-        """Give what the system knows of the file, None where there is none."""
+        """Return what the system knows of the file, None where there is none."""
         try:
             return os.stat(self.name, dir_fd=self.folder, follow_symlinks=False)
         except FileNotFoundError:
@@ -149,7 +149,7 @@ class Folder(Struct, frozen=True):
         return "".join(self._split(path))
 
     def _split(self, path: str) -> tuple[str, str]:
-        """Give the allowed folder that holds a file, and the rest of its real path, with its first slash."""
+        """Return the allowed folder that holds a file, and the rest of its real path, with its first slash."""
         real = os.path.realpath(os.path.join(self.root, path))
         for home in (self.root, *self.allowed):
             top = os.path.realpath(home)
@@ -178,7 +178,7 @@ class Folder(Struct, frozen=True):
             yield place
 
     def read(self, path: str) -> bytes | None:
-        """Give a file's bytes, None where it does not exist. Raises OSError or Trouble."""
+        """Return a file's bytes, None where it does not exist. Raises OSError or Trouble."""
         try:
             with self.place(path) as place, _links_told(path):
                 return place.read()
@@ -191,14 +191,14 @@ class Folder(Struct, frozen=True):
             return place.open()
 
     def holds(self, path: str) -> bool:
-        """Tell whether a regular file is there, inside the folder or where its links may lead."""
+        """Return whether a regular file is there, inside the folder or where its links may lead."""
         try:
             return stat.S_ISREG(self.stat(path).st_mode)
         except (OSError, ValueError, Trouble):
             return False
 
     def stat(self, path: str) -> os.stat_result:
-        """Give what the system knows of a file, where it really is. Raises OSError or Trouble."""
+        """Return what the system knows of a file, where it really is. Raises OSError or Trouble."""
         return os.stat(self.resolve(path), follow_symlinks=False)
 
     def move(self, source: str, target: str) -> None:
@@ -209,7 +209,7 @@ class Folder(Struct, frozen=True):
                 os.fsync(folder)
 
     def names(self, path: str) -> list[str]:
-        """Give the names in a folder, in order, where it really is; none where there is no such folder to read."""
+        """Return the names in a folder, in order, where it really is; none where there is no such folder to read."""
         try:
             top, rest = self._split(path)
             with _place_below(top, f"{rest}{os.sep}.", path) as place:
@@ -218,7 +218,7 @@ class Folder(Struct, frozen=True):
             return []
 
     def matching(self, pattern: str) -> list[str]:
-        """Give the regular files that fit a pattern with ``*``; what leads out of the allowed folders is left out."""
+        """Return the regular files that fit a pattern with ``*``; what leads out of the allowed folders is left out."""
         home = os.path.join(self.root, "")
         # Of an absolute pattern, only what the site file names as outside is left.
         top = Path(os.sep) if os.path.isabs(pattern) else Path(home)
@@ -226,7 +226,7 @@ class Folder(Struct, frozen=True):
         return sorted(path for path in paths if self.holds(path))
 
     def walk(self, start: str = ".", skips: Callable[[str], bool] = lambda _path: False) -> Iterator[Found]:
-        """Give what is in a folder and below it, folders before what they hold; links are given and not followed.
+        """Yield what is in a folder and below it, folders before what they hold; links are given and not followed.
 
         A folder that ``skips`` is left out with all that is in it. Raises OSError or Trouble.
         """
@@ -253,7 +253,7 @@ class Folder(Struct, frozen=True):
                 raise Trouble(f"{at} has more than {_DEEPEST} folders in one another.", "Take it out of the folder.")
 
     def _entries(self, at: str) -> list[Found]:
-        """Give what one folder holds, by the handle of that folder; what goes meanwhile is not there."""
+        """Return what one folder holds, by the handle of that folder; what goes meanwhile is not there."""
         found: list[Found] = []
         prefix = "" if at == "." else f"{at}{os.sep}"
         with self.exact(f"{prefix}.") as place:

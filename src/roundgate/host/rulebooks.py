@@ -111,7 +111,7 @@ def _mark(folders: list[Path], name: str) -> _Mark:
 
 
 def layers_beneath(name: str, site: Path | None) -> list[RawBook]:
-    """Give a rulebook and its layers as their files have them, the lowest first. Raises as ``load_rulebook``."""
+    """Return a rulebook and its layers as their files have them, the lowest first. Raises as ``load_rulebook``."""
     load_rulebook(name, site)
     parsed = _parsed(site)
     return layered(name, _reader(_folders(site, parsed), parsed))
@@ -157,7 +157,7 @@ def _raw(path: Path, parsed: ParsedFiles) -> RawBook:
 
 
 def raw_layers(name: str, site: Path) -> list[dict[str, Any]]:
-    """Give a rulebook and its layers as parsed, without making a model of it; nothing where it is broken."""
+    """Return a rulebook and its layers as parsed, without making a model of it; nothing where it is broken."""
     parsed = _parsed(site)
     reader = _reader(_folders(site, parsed), parsed)
     try:

@@ -198,7 +198,7 @@ class Server(Struct, frozen=True, dict=True):
         return ServerFiles(self.book, texts, None, self.facts)
 
     def seconds(self, name: str) -> float:
-        """Give one of the times ``grace``, ``start_within`` and ``watch``, the site's word before the rulebook's.
+        """Return one of the times ``grace``, ``start_within`` and ``watch``, the site's word before the rulebook's.
 
         Raises Trouble.
         """
@@ -219,7 +219,7 @@ class Server(Struct, frozen=True, dict=True):
         return self.book.server.kill if self.entry.kill is None else self.entry.kill
 
     def keeper_config(self) -> KeeperConfig:
-        """Give what its keeper needs to know."""
+        """Return what its keeper needs to know."""
         server = self.book.server
         folder = self.files_folder
         return {
@@ -253,7 +253,7 @@ class Server(Struct, frozen=True, dict=True):
         return self.entry.driver == "keeper" and bool(self.entry.pidfile or self.book.server.pidfile)
 
     def _pidfile(self, folder: Folder) -> str:
-        """Give where the server's PID file really is; the one that the site file names may be anywhere."""
+        """Return where the server's PID file really is; the one that the site file names may be anywhere."""
         if self.entry.pidfile:
             return str((self.folder / self.entry.pidfile).resolve())
         with suppress(Trouble):  # one that leads out of its folder is not read
@@ -261,7 +261,7 @@ class Server(Struct, frozen=True, dict=True):
         return ""
 
     def _places(self, folder: Folder) -> dict[str, str]:
-        """Give where each of its files really is; one that leads out of its folder is not copied."""
+        """Return where each of its files really is; one that leads out of its folder is not copied."""
         places: dict[str, str] = {}
         for path in self.paths():
             with suppress(Trouble):
@@ -270,7 +270,7 @@ class Server(Struct, frozen=True, dict=True):
 
 
 def _has_format(home: Folder, path: str) -> bool:
-    """Tell whether a file is in a known format: by its name, or by its beginning where its name says settings only."""
+    """Whether a file is in a known format: by its name, or by its beginning where its name says settings only."""
     if format_name(path.rpartition("/")[2]):
         return True
     if not path.lower().endswith(_OF_SETTINGS):
@@ -282,7 +282,7 @@ def _has_format(home: Folder, path: str) -> bool:
 
 
 def included_files(server: Server, book: Rulebook, name: str) -> list[str]:
-    """Give the files that one of a server's files includes, in their order; those that there are."""
+    """Return the files that one of a server's files includes, in their order; those that there are."""
     file = book.file[name]
     if not server._home.holds(file.path):
         return []
@@ -303,7 +303,7 @@ _BEGINNING = 500_000
 
 
 def stored_value(server: Server, files: ServerFiles, name: str) -> str:
-    """Give a setting as the server will read it: what the file holds, else the default, as text."""
+    """Return a setting as the server will read it: what the file holds, else the default, as text."""
     spec = server.book.setting[name]
     stored = files.stored(name)
     return stored if stored is not None else "" if spec.default is None else as_stored(spec.default, spec)

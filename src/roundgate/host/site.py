@@ -50,7 +50,7 @@ class Site(Struct, frozen=True):
 
 
 def site_schema() -> dict[str, Any]:
-    """Give the JSON Schema of the site file, each key with what it means."""
+    """Return the JSON Schema of the site file, each key with what it means."""
     from roundgate.core.described import described_schema
 
     return described_schema(SiteFile, SITE_FILE)
@@ -100,18 +100,18 @@ def read_site(folder: Path) -> Site:
 
 
 def members_of(site: Site, cluster: str) -> list[str]:
-    """Give the servers of a cluster, in the order of the site file."""
+    """Return the servers of a cluster, in the order of the site file."""
     return servers_meant(site.file, site.file.cluster[cluster].servers)
 
 
 def is_server_word(site: Site, word: str) -> bool:
-    """Tell whether a word of the call means servers, not a setting."""
+    """Return whether a word of the call means servers, not a setting."""
     parts = word.split(",")
     return all(part in site.file.server or part.startswith("@") for part in parts)
 
 
 def choose_servers(site: Site, word: str | None, here: Path) -> list[str]:
-    """Tell which servers a word means: a name, several by commas, ``@tag``, ``@all``; nothing means the nearest one.
+    """Return which servers a word means: a name, several by commas, ``@tag``, ``@all``; nothing means the nearest one.
 
     Raises UnknownName with the nearest name, or WrongUsage where it must be said.
     """

@@ -50,7 +50,7 @@ class StandaloneFile:
         return [self.path]
 
     def read(self, extra: Sequence[str] = ()) -> FilesNow:
-        """Give the file as it was read."""
+        """Return the file as it was read."""
         if self._text is None:
             return FilesNow(ServerFiles(self.book, {}), {self.path: Unreadable("file-not-text", self._why)})
         return FilesNow(ServerFiles(self.book, {self.path: self._text}), {})

@@ -63,12 +63,12 @@ class JournalLine(Struct, frozen=True):
 
 
 def value_digest(server: str, setting: str, plain: str) -> str:
-    """Give a mark of a value by which it is known again but not read; a checksum, which many values share."""
+    """Return a mark of a value by which it is known again but not read; a checksum, which many values share."""
     return f"{zlib.crc32(f'{server}:{setting}:{plain}'.encode()):08x}"
 
 
 def secret_mark(server: str, setting: str, stored: str) -> str:
-    """Give what is remembered of a secret that was sent to a console: enough to know it again, not to read it."""
+    """Return what is remembered of a secret that was sent to a console: enough to know it again, not to read it."""
     return f"mark:{value_digest(server, setting, stored)}"
 
 
@@ -100,11 +100,11 @@ class Store:
     # --- the slate ---------------------------------------------------------------------------------------------
 
     def slate(self, server: str) -> list[Waiting]:
-        """Give what waits for a server, in order. Entries that make no sense are left out; see ``odd_entries``."""
+        """Return what waits for a server, in order. Entries that make no sense are left out; see ``odd_entries``."""
         return [entry for entry in self._entries(server) if isinstance(entry, Waiting)]
 
     def odd_entries(self, server: str) -> list[int]:
-        """Give the ids of entries on a server's slate that cannot be read, being damaged or a newer version's."""
+        """Return the ids of entries on a server's slate that cannot be read, being damaged or a newer version's."""
         return [entry for entry in self._entries(server) if isinstance(entry, int)]
 
     def _entries(self, server: str) -> Iterator[Waiting | int]:
@@ -128,7 +128,7 @@ class Store:
     def _add_one(
         self, server: str, waiting: Sequence[Waiting], operation: Operation, put: tuple[str, float], round: int | None
     ) -> list[Waiting]:
-        """Put an operation after what waits, or in the place of what it replaces; give what waits then."""
+        """Put an operation after what waits, or in the place of what it replaces; return what waits then."""
         *kept, final = merged([entry.operation for entry in waiting], operation)
         # By identity: two equal operations may wait, and only the one that was merged may go.
         stays = {id(entry) for entry in kept}
@@ -141,7 +141,7 @@ class Store:
         return [*left, Waiting(int(new.lastrowid or 0), final, now, by, round)]
 
     def take_off_slate(self, numbers: Sequence[int]) -> list[int]:
-        """Take operations off the slate by their ids, but for those of a round at work; give the ids that are gone."""
+        """Take operations off the slate by their ids, but for those of a round at work; return those that are gone."""
         with self.whole():
             return [
                 number
@@ -150,7 +150,7 @@ class Store:
             ]
 
     def claim(self, round: int, numbers: Sequence[int]) -> list[Waiting]:
-        """Give operations to a round, which brings them into force; give those that are its own now."""
+        """Return operations to a round, which brings them into force; return those that are its own now."""
         server = self._server_of(round)
         with self.whole():
             rows = [(round, number) for number in numbers]
@@ -158,7 +158,7 @@ class Store:
         return self.claimed(server, round)
 
     def claimed(self, server: str, round: int) -> list[Waiting]:
-        """Give the operations that a round is bringing into force."""
+        """Return the operations that a round is bringing into force."""
         return [entry for entry in self.slate(server) if entry.round == round]
 
     def _server_of(self, round: int) -> str:
@@ -198,7 +198,7 @@ class Store:
         process: int = 0,
         birth: int = 0,
     ) -> int:
-        """Begin a round in the books; give its number. ``ran``: is the server up? ``process`` is whoever begins it."""
+        """Begin a round in the books; return its number. ``ran``: is the server up? ``process`` begins it."""
         row = (server, kind, options, by, time.time(), ran, process, birth)
         cursor = self.db.execute(
             "INSERT INTO round (server, kind, options, by, began, ran, process, birth) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
@@ -222,7 +222,7 @@ class Store:
         self.db.execute("UPDATE round SET ended=?, outcome=?, said=?, evidence=? WHERE number=?", row)
 
     def summary(self, number: int) -> RoundSummary | None:
-        """Give what a round's folder is to remember of it."""
+        """Return what a round's folder is to remember of it."""
         row = self.round(number)
         if row is None:
             return None
@@ -250,21 +250,21 @@ class Store:
         return {setting: (number, mark) for setting, number, mark in rows}
 
     def rounds(self, server: str | None = None, most: int = 1000) -> list[RoundRow]:
-        """Give the last rounds of a server, or of all, the newest first."""
+        """Return the last rounds of a server, or of all, the newest first."""
         where = "server=?" if server else "?=''"
         return self._rounds(f"{where} ORDER BY number DESC LIMIT ?", (server or "", most))
 
     def round(self, number: int) -> RoundRow | None:
-        """Give one round."""
+        """Return one round."""
         return next(iter(self._rounds("number=?", (number,))), None)
 
     def open_rounds(self, server: str | None = None) -> list[RoundRow]:
-        """Give the rounds that have not ended, of one server or of all, the newest first."""
+        """Return the rounds that have not ended, of one server or of all, the newest first."""
         where = "server=?" if server else "?=''"
         return self._rounds(f"outcome='' AND {where} ORDER BY number DESC", (server or "",))
 
     def closed_rounds(self, server: str) -> list[int]:
-        """Give the numbers of a server's rounds that have ended, the newest first."""
+        """Return the numbers of a server's rounds that have ended, the newest first."""
         rows = self.db.execute(
             "SELECT number FROM round WHERE server=? AND outcome<>'' ORDER BY number DESC", (server,)
         )
@@ -281,7 +281,7 @@ class Store:
         self.db.execute("INSERT INTO journal (round, at, step, mark, said) VALUES (?, ?, ?, ?, ?)", row)
 
     def journal(self, number: int) -> list[JournalLine]:
-        """Give a round's journal in order."""
+        """Return a round's journal in order."""
         rows = self.db.execute("SELECT at, step, mark, said FROM journal WHERE round=? ORDER BY id", (number,))
         return [JournalLine(*row) for row in rows]
 
@@ -298,7 +298,7 @@ class Store:
         self.db.execute("INSERT OR REPLACE INTO live VALUES (?, ?, ?, ?)", row)
 
     def live(self, server: str, since: float) -> dict[str, str]:
-        """Give the values sent to the console since a moment (seconds since 1970)."""
+        """Return the values sent to the console since a moment (seconds since 1970)."""
         rows = self.db.execute("SELECT setting, stored FROM live WHERE server=? AND at>=?", (server, since))
         return dict(rows.fetchall())
 
@@ -312,7 +312,7 @@ class Store:
             self.db.execute("INSERT OR REPLACE INTO timing VALUES (?, ?, ?)", (server, step, seconds))
 
     def timing(self, server: str, step: str) -> float | None:
-        """Tell how long a step took the last time, in seconds; None where that is not known."""
+        """Return how long a step took the last time, in seconds; None where that is not known."""
         with suppress(sqlite3.Error):
             row = self.db.execute("SELECT seconds FROM timing WHERE server=? AND step=?", (server, step)).fetchone()
             return float(row[0]) if row else None

@@ -53,11 +53,11 @@ class Holder(Protocol):
         ...
 
     def read(self, extra: Sequence[str] = ()) -> FilesNow:
-        """Give the files, and ``extra`` ones with them."""
+        """Return the files, and ``extra`` ones with them."""
         ...
 
     def outcome(self, operations: Sequence[Operation], also: Sequence[str] = ()) -> Outcome:
-        """Give what operations make of the files; nothing is written."""
+        """Return what operations make of the files; nothing is written."""
         ...
 
     def findings_after(self, outcome: Outcome, written: Collection[str] | None = None) -> list[Finding]:
@@ -122,7 +122,7 @@ class Workspace:
         )
 
     def with_contents(self, contents: Mapping[str, bytes | None]) -> Workspace:
-        """Give a workspace of files whose bytes somebody has read just now; None is a file that is not there."""
+        """Return a workspace of files whose bytes somebody has read just now; None is a file that is not there."""
         texts: dict[str, Text] = {}
         unreadable: dict[str, Unreadable] = {}
         for path, data in contents.items():
@@ -137,7 +137,7 @@ class Workspace:
         return fresh
 
     def with_slate(self, waiting: Sequence[Waiting]) -> Workspace:
-        """Give the same moment of the files with other operations that wait."""
+        """Return the same moment of the files with other operations that wait."""
         other = Workspace(self.server, waiting)
         other._paths, other._checked = self._paths, self._checked
         if self._now is not None:

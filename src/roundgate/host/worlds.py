@@ -29,7 +29,7 @@ Worlds = dict[str, dict[str, dict[str, str]]]
 
 
 def known_worlds(server: Server) -> Worlds:
-    """Give what is remembered of a server's worlds; nothing where that cannot be read."""
+    """Return what is remembered of a server's worlds; nothing where that cannot be read."""
     try:
         raw = read_bytes(f"{server.state}/{_FILE}")
         return json.decode(raw, type=Worlds) if raw else {}
@@ -38,7 +38,7 @@ def known_worlds(server: Server) -> Worlds:
 
 
 def fixed_by(book: Rulebook) -> dict[str, list[str]]:
-    """Give the settings that a world fixes, by the setting that names the world."""
+    """Return the settings that a world fixes, by the setting that names the world."""
     found: dict[str, list[str]] = {}
     for name, spec in book.setting.items():
         if spec.fixed_by in book.setting:
@@ -60,7 +60,7 @@ def remember_world(server: Server, slot: str, world: str, values: Mapping[str, s
 
 
 def world_of(server: Server, files: ServerFiles) -> dict[str, str]:
-    """Give what the worlds that the files name were made with, as far as that is known, by setting."""
+    """Return what the worlds that the files name were made with, as far as that is known, by setting."""
     worlds = known_worlds(server)
     found: dict[str, str] = {}
     for slot in worlds:
@@ -70,7 +70,7 @@ def world_of(server: Server, files: ServerFiles) -> dict[str, str]:
 
 
 def world_consequences(server: Server, outcome: Outcome) -> list[Consequence]:
-    """Tell where the files will ask for something else than the world that they name was made with."""
+    """Return where the files will ask for something else than the world that they name was made with."""
     from roundgate.core.review import Consequence, ConsequenceCode  # a command that only looks needs no review
 
     made = world_of(server, outcome.after)

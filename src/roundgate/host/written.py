@@ -9,7 +9,7 @@ from roundgate.host.store import Store, value_digest
 
 
 def drifted(server: Server, store: Store, files: ServerFiles) -> dict[str, int]:
-    """Give the settings that no longer hold what a round wrote, and the unknown keys that are gone, with the round."""
+    """Return settings that no longer hold what a round wrote, and the unknown keys that are gone, with the round."""
     found = {
         name: number
         for name, (number, mark) in store.written(server.name).items()
@@ -20,7 +20,7 @@ def drifted(server: Server, store: Store, files: ServerFiles) -> dict[str, int]:
 
 
 def taken_out(server: Server, store: Store, files: ServerFiles) -> dict[str, int]:
-    """Give the keys that no rulebook describes, that a round wrote, and that are no longer in their files."""
+    """Return the keys that no rulebook describes, that a round wrote, and that are no longer in their files."""
     gone: dict[str, int] = {}
     for name, (number, mark) in store.written(server.name).items():
         file, colon, key = name.partition(":")

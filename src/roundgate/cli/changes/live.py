@@ -30,7 +30,7 @@ _SHOWN = 120
 
 
 def send_live(server: Server, store: Store, operations: Sequence[Operation]) -> list[Operation]:
-    """Send values to the live console and read them back; give the operations, marked to go into the file too.
+    """Send values to the live console and read them back; return the operations, marked to go into the file too.
 
     Raises Trouble where a setting cannot be set live, before anything is sent, or where the server did not take one.
     """
@@ -57,7 +57,7 @@ def send_live(server: Server, store: Store, operations: Sequence[Operation]) -> 
 
 
 def _is_second(server: Server, operation: SetValue) -> bool:
-    """Tell whether an operation is for a second place of a setting: the first one tells the console."""
+    """Return whether an operation is for a second place of a setting: the first one tells the console."""
     return not operation.name and setting_at(server.book, operation.file, operation.key) is not None
 
 
@@ -90,7 +90,7 @@ def _send_one(server: Server, store: Store, console: Console, set_value: SetValu
 
 
 def _read_back(server: Server, console: Console, spec: Setting, answer: Sequence[str]) -> str | None:
-    """Give the value that the server has after a set: asked for, or found in its answer; None where neither tells."""
+    """Return the value that the server has after a set: asked for, or found in its answer; None where neither tells."""
     live = spec.live
     assert live is not None
     if live.can_be_read:

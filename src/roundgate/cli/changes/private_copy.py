@@ -51,7 +51,7 @@ class PrivateCopy:
             raise
 
     def data(self) -> bytes:
-        """Give what the copy holds now. Raises Trouble where an editor has left something else in its place."""
+        """Return what the copy holds now. Raises Trouble where an editor has left something else in its place."""
         if not os.path.lexists(self.path):
             return self.before
         if not stat.S_ISREG(self.path.lstat().st_mode):
@@ -59,7 +59,7 @@ class PrivateCopy:
         return self.path.read_bytes()
 
     def edit(self, editor: Sequence[str]) -> bytes:
-        """Run an editor on the copy, and give what it holds then. Raises Trouble."""
+        """Run an editor on the copy, and return what it holds then. Raises Trouble."""
         self._is_in_editor = True
         began = time.monotonic()
         try:
@@ -110,7 +110,7 @@ class PrivateCopy:
 
 @contextlib.contextmanager
 def private_copy(origin: Path, before: bytes) -> Iterator[PrivateCopy]:
-    """Give a copy to edit. Where an exception ends the edit, what a person has written stays, but for GivenUp."""
+    """Return a copy to edit. Where an exception ends the edit, what a person has written stays, but for GivenUp."""
     copy = PrivateCopy(origin, before)
     is_person = sys.stdin.isatty()  # a script can do it again, and would leave copy after copy
     ignored = signal.getsignal(signal.SIGHUP) is signal.SIG_IGN
@@ -134,7 +134,7 @@ def private_copy(origin: Path, before: bytes) -> Iterator[PrivateCopy]:
 
 
 def _is_written(copy: PrivateCopy) -> bool:
-    """Tell whether there is anything in the copy that a person may want."""
+    """Return whether there is anything in the copy that a person may want."""
     try:
         return copy.data() != copy.before
     except (OSError, Trouble):

@@ -126,7 +126,7 @@ def _mend_in_place(path: str, given: str, within: str | None) -> None:
 
 
 def difference(path: str, before: str, after: str) -> str:
-    """Give the difference of two texts in unified form, secrets blanked out."""
+    """Return the difference of two texts in unified form, secrets blanked out."""
     from roundgate.core.differences import lines_of, unified
     from roundgate.core.secrets import hidden_line
 

@@ -8,7 +8,7 @@ from roundgate.host.errors import WrongUsage
 
 
 def ask_secret(name: str, of: str) -> str:
-    """Give the value of the secret ``name`` of a server or file. Raises WrongUsage where nothing comes."""
+    """Return the value of the secret ``name`` of a server or file. Raises WrongUsage where nothing comes."""
     if sys.stdin.isatty():
         from getpass import getpass
 

@@ -52,7 +52,7 @@ def change_standalone(arguments: Sequence[str], make: Callable[[Holder, list[str
 
 
 def file_named(arguments: Sequence[str]) -> str:
-    """Give the file of no server that the first word names by FILE:KEY or FILE, or an empty text."""
+    """Return the file of no server that the first word names by FILE:KEY or FILE, or an empty text."""
     from roundgate.core.formats import format_name
 
     if not arguments:

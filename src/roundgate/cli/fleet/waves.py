@@ -114,7 +114,7 @@ def run_in_waves(planned: Sequence[PlannedRound], store: Store, *, waves: str, t
 
 
 def _run_wave(rows: Sequence[Row], store: Store, together: int, screen: _Screen) -> Answer:
-    """Run one wave; give what a person wants who has pressed Ctrl-C."""
+    """Run one wave; return what a person wants who has pressed Ctrl-C."""
     waiting, running = list(rows), list[Row]()
     answer: Answer = "watch"
     while waiting or running:
@@ -141,7 +141,7 @@ def _run_wave(rows: Sequence[Row], store: Store, together: int, screen: _Screen)
 
 
 def _begin(row: Row, store: Store, screen: _Screen) -> bool:
-    """Begin a server's round; tell whether it runs."""
+    """Begin a server's round; return whether it runs."""
     row.began = time.monotonic()
     try:
         refuse_broken_off(row.planned.server, store)
@@ -222,7 +222,7 @@ def _left_alone(rows: Sequence[Row]) -> None:
 
 
 def _summary(rows: Sequence[Row], waves: int, why_left: str) -> int:
-    """Print how each server ended, what went wrong and what to do; give the exit code.
+    """Print how each server ended, what went wrong and what to do; return the exit code.
 
     ``why_left`` says why some rounds were not begun, where some were not.
     """

@@ -80,7 +80,7 @@ class VerbGroup(LazyGroup):
         return super().parse_args(ctx, args)
 
     def _verb_of(self, word: str, *, is_silent: bool) -> str:
-        """Give the verb of a call that begins with a word that is none."""
+        """Return the verb of a call that begins with a word that is none."""
         if not word or word.startswith("-"):
             return self.meant.default
         if not self.meant.former and _means_server(word):
@@ -101,7 +101,7 @@ class VerbGroup(LazyGroup):
 
 
 def _means_server(word: str) -> bool:
-    """Tell whether a word means servers; where there is no site, the verb that is called says so."""
+    """Return whether a word means servers; where there is no site, the verb that is called says so."""
     from pathlib import Path
 
     from roundgate.host.errors import Trouble
@@ -139,7 +139,7 @@ def _refuse_odd_bytes(arguments: Sequence[str]) -> None:
 
 
 def loaded(line: CommandLine) -> Any:
-    """Give a command with its own options, and ``--site``, which may stand anywhere in a call."""
+    """Return a command with its own options, and ``--site``, which may stand anywhere in a call."""
     if line.verbs is not None:
         return VerbGroup(line.name, line.verbs)
     app = typer.Typer(add_completion=False, context_settings={"help_option_names": ["-h", "--help"]})

@@ -84,7 +84,7 @@ def may(arguments: WhoAndPermission, with_slate: WithSlate = False, as_json: Jso
 
 
 def _meant(call: str, arguments: list[str], *, with_slate: bool) -> Iterator[tuple[str, Scheme, RankMember, str]]:
-    """Give for each server what it is called, its ranks, whom the first word means, and what the second does."""
+    """Yield for each server what it is called, its ranks, whom the first word means, and what the second does."""
     from roundgate.api.ranks import member_meant, permission_meant
 
     context = open_call()

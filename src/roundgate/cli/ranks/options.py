@@ -25,7 +25,7 @@ WhoAndPermission = Annotated[
 
 
 def asked(context: CallContext, word: str | None, *, with_slate: bool = False) -> Iterator[tuple[OpenServer, Scheme]]:
-    """Give the servers that a word means, each with the ranks that count there: SERVER@WORLD, those of a world."""
+    """Yield the servers that a word means, each with the ranks that count there: SERVER@WORLD, those of a world."""
     from roundgate.api.ranks import ranks_of, server_and_world
 
     name, world = server_and_world(word) if word else (None, "")
@@ -35,7 +35,7 @@ def asked(context: CallContext, word: str | None, *, with_slate: bool = False) -
 
 
 def label(server: OpenServer, scheme: Scheme) -> str:
-    """Give what the ranks of a server are called: with the world where each has its own."""
+    """Return what the ranks of a server are called: with the world where each has its own."""
     world = scheme.name.partition("@")[2]
     return f"{server.name}@{world}" if world else server.name
 

@@ -70,7 +70,7 @@ def _draw_one(axes: Axes, name: str, matrix: Matrix) -> None:
 
 
 def _look(cell: int) -> dict[str, Any]:
-    """Give how a cell is drawn: discs for may, crosses for may not, hollow or thin from above, a ring for wildcards."""
+    """How a cell is drawn: discs for may, crosses for may not, hollow or thin from above, rings for wildcards."""
     if cell < GRANTED:
         return {"marker": "_", "s": 30, "color": _NONE}
     is_no = cell >= DENIED

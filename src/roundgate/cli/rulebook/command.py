@@ -92,7 +92,7 @@ def allow(
 
 
 def _schema(arguments: list[str], site: Path | None) -> dict[str, Any]:
-    """Give the schema of rulebooks, of the site file, or of a file of a game. Raises WrongUsage."""
+    """Return the schema of rulebooks, of the site file, or of a file of a game. Raises WrongUsage."""
     from roundgate.core.rulebook.schema import SCHEMA_FORMATS, file_schema, rulebook_schema
     from roundgate.host.rulebooks import load_rulebook
     from roundgate.host.site import site_schema
@@ -193,7 +193,7 @@ def _title(name: str, site: Path | None) -> str:
 
 
 def _checked(word: str, site: Path | None) -> bool:
-    """Check one rulebook, and print what is wrong; tell whether it is good."""
+    """Check one rulebook, and print what is wrong; return whether it is good."""
     from roundgate.cli.screen.findings import echo_findings
     from roundgate.host.rulebooks import BrokenRulebook, check_rulebook
 

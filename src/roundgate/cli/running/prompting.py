@@ -80,7 +80,7 @@ def _show_log(driver: Driver, session: PromptSession[str]) -> None:
 
 
 def commands_of(server: Server) -> Iterator[str]:
-    """Give the beginnings of the lines that the rulebook knows, each up to its first argument."""
+    """Yield the beginnings of the lines that the rulebook knows, each up to its first argument."""
     book = server.book
     forms = [book.server.stop, book.server.say, *(step.send for step in book.server.before_stop)]
     forms += [action.send for action in book.action.values()]

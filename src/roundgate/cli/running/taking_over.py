@@ -32,7 +32,7 @@ _MEANS = {
 
 
 def already_adopted(context: CallContext, given: Path) -> str:
-    """Give the name of the server that a folder is, or that is called so; empty where it is none of the site."""
+    """Return the name of the server that a folder is, or that is called so; empty where it is none of the site."""
     folder = given.resolve()
     names = context.site.file.server
     found = next((name for name in names if context.site.folder_of(name).resolve() == folder), "")
@@ -40,7 +40,7 @@ def already_adopted(context: CallContext, given: Path) -> str:
 
 
 def propose(plan: Adoption, guess: RulebookGuess, *, yes: bool) -> Adoption:
-    """Find the process of a folder that is to be adopted, propose a driver, and give the plan with it."""
+    """Find the process of a folder that is to be adopted, propose a driver, and return the plan with it."""
     book = load_rulebook(guess.rulebook, plan.site.folder) if guess.rulebook else None
     pattern = book.server.process if book else ""
     try:
@@ -57,7 +57,7 @@ def propose(plan: Adoption, guess: RulebookGuess, *, yes: bool) -> Adoption:
 
 
 def _user_of(found: RunningServer) -> str:
-    """Give the user of a process that root takes over from somebody else."""
+    """Return the user of a process that root takes over from somebody else."""
     import os
 
     from roundgate.host.ownership import name_of_user

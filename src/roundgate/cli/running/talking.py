@@ -65,7 +65,7 @@ def _talk_plainly(driver: Driver, console: Console) -> None:
 
 
 def _sent(console: Console, line: str) -> list[str]:
-    """Send a line; give the answer where it does not come in the log."""
+    """Send a line; return the answer where it does not come in the log."""
     try:
         if isinstance(console, StdinConsole):
             console.send(line)
@@ -79,7 +79,7 @@ def _sent(console: Console, line: str) -> list[str]:
 
 
 def is_logged(answer: str, heard: Sequence[str]) -> bool:
-    """Tell whether a line of an answer is in the log too: there it may have another time before it."""
+    """Return whether a line of an answer is in the log too: there it may have another time before it."""
     message = answer.rpartition("]: ")[2].strip()
     return any(line.endswith(message) for line in heard) if message else True
 
@@ -110,7 +110,7 @@ def follow_log(server: Server) -> None:
 
 
 def _shown(event: dict[str, object], show: Callable[[str], None] = echo) -> bool:
-    """Print an event; tell whether there may be more."""
+    """Print an event; return whether there may be more."""
     if event["event"] == "line":
         show(plain(str(event["text"])))
     if event["event"] == "exit":

@@ -40,7 +40,7 @@ class CtrlC:
             os.write(self._bell, b"!")
 
     def fileno(self) -> int:
-        """Give the handle."""
+        """Return the handle."""
         return self.handle
 
     def ask(self, question: str) -> str:

@@ -45,7 +45,7 @@ def save(figure: Figure, path: str) -> None:
 
 
 def short(text: str, most: int = 28) -> str:
-    """Give a name as it can be drawn: plain signs, and not too many."""
+    """Return a name as it can be drawn: plain signs, and not too many."""
     shown = "".join(sign if sign.isprintable() else "?" for sign in text)
     cut = shown if len(shown) <= most else f"{shown[: most - 1]}…"
     return cut.replace("$", r"\$")

@@ -18,12 +18,12 @@ _STYLES: dict[str, dict[str, Any]] = {
 
 
 def is_terminal() -> bool:
-    """Tell whether a person looks at standard output."""
+    """Return whether a person looks at standard output."""
     return sys.stdout.isatty()
 
 
 def has_colour(stream: Any = None) -> bool:
-    """Tell whether colour may be used."""
+    """Return whether colour may be used."""
     stream = stream or sys.stdout
     return bool(stream.isatty()) and "NO_COLOR" not in os.environ and os.environ.get("TERM") != "dumb"
 
@@ -130,7 +130,7 @@ _COLUMNS = {"on the slate": "cyan", "waiting": "cyan", "running": "yellow", "dif
 
 
 def _style_of(header: str, cell: str) -> str:
-    """Give the style of a cell: what waits and what differs catches the eye."""
+    """Return the style of a cell: what waits and what differs catches the eye."""
     return _TEXTS.get(cell, "") if header in ("state", "outcome") else _COLUMNS.get(header, "")
 
 

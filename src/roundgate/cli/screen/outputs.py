@@ -630,14 +630,14 @@ OUTPUTS: dict[str, Any] = {
 
 
 def difference_output(difference: LayerDifference) -> DifferenceOutput:
-    """Give a difference for JSON."""
+    """Return a difference for JSON."""
     from roundgate.cli.screen.differences import describe_difference
 
     return DifferenceOutput(difference.code, difference.value, difference.round, describe_difference(difference))
 
 
 def finding_output(finding: Finding) -> FindingOutput:
-    """Give a finding for JSON."""
+    """Return a finding for JSON."""
     from roundgate.core.next_step import finding_step
 
     place, step = finding.place, finding_step(finding)

@@ -51,7 +51,7 @@ class _Layers(NamedTuple):
 
 
 def _layers(server: OpenServer, book: Rulebook, name: str) -> list[_Layers]:
-    """Give the records of a set on disk, on the slate, and as the running server has them."""
+    """Return the records of a set on disk, on the slate, and as the running server has them."""
     spec = book.records[name]
     path = book.file[spec.file].path
     outcome = server.workspace.outcome(server.workspace.operations, [path])
@@ -85,7 +85,7 @@ def _other(disk: Record | None, other: Record | None, book: Rulebook, name_of_se
 
 
 def _running(server: OpenServer, path: str, spec: RecordSet) -> dict[str, Record] | None:
-    """Give the records that the running server has read; None where it is down, or nobody can tell."""
+    """Return the records that the running server has read; None where it is down, or nobody can tell."""
     try:
         started = server.known(server.state(), also=[path]).started
     except Trouble:
@@ -143,7 +143,7 @@ def echo_records(server: OpenServer, word: str) -> None:
 
 
 def records_output(server: OpenServer, word: str) -> RecordsOutput:
-    """Give a set of records, or one record, for JSON. Raises UnknownName."""
+    """Return a set of records, or one record, for JSON. Raises UnknownName."""
     from roundgate.cli.screen.outputs import RecordOutput, RecordsOutput
 
     book, word = book_for(server.workspace, word)

@@ -31,7 +31,7 @@ class Report:
             self.kept.append(finding)
 
     def end(self, names: str) -> str:
-        """Print the rest; give the worst level."""
+        """Print the rest; return the worst level."""
         if self.form == "json":
             from roundgate.cli.screen.outputs import CheckOutput, finding_output
 

@@ -71,7 +71,7 @@ def describe_consequence(consequence: Consequence) -> str:
 
 
 def format_change(before: str, after: str, *, is_nothing: bool) -> str:
-    """Give what follows the name of a setting in a list of changes: from what to what, or that nothing changes."""
+    """Return what follows the name of a setting in a list of changes: from what to what, or that nothing changes."""
     return f": no change, {plain(after)}" if is_nothing else f": {plain(before)} -> {plain(after)}"
 
 
@@ -83,7 +83,7 @@ def echo_diff(diff: str) -> None:
 
 
 def slate_output(server: str, gathered: Gathered) -> SlateOutput:
-    """Give the review of a server's slate for JSON."""
+    """Return the review of a server's slate for JSON."""
     from roundgate.cli.screen.outputs import ChangeOutput, ConsequenceOutput, SlateOutput
 
     review: Review = gathered.review

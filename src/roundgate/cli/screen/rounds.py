@@ -83,7 +83,7 @@ class RoundScreen:
             self._bar = None
 
     def finish(self, number: int, row: RoundRow | None = None) -> int:
-        """Print the end; give the exit code. ``row`` is what the books say where the round itself said nothing."""
+        """Print the end; return the exit code. ``row`` is what the books say where the round itself said nothing."""
         self.pause()
         if self.end is None and row is not None and row.outcome:
             return echo_end(number, RoundOutcome(row.outcome), row.message, "", row.evidence)
@@ -95,7 +95,7 @@ class RoundScreen:
 
 
 def echo_end(number: int, outcome: RoundOutcome, message: str, do: str, evidence: Sequence[str]) -> int:
-    """Print how a round ended, and the evidence; give the exit code."""
+    """Print how a round ended, and the evidence; return the exit code."""
     echo(f"Round {number} {styled(outcome, _COLOURS.get(outcome, 'yellow'))}: {plain(message)}")
     if evidence and not outcome.went_well:
         echo("  The server's last words:")

@@ -16,7 +16,7 @@ _SCHEMA = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sa
 
 
 def sarif_of(findings: Sequence[Finding]) -> dict[str, Any]:
-    """Give one run's log: the rules that were broken, and a result for each finding."""
+    """Return one run's log: the rules that were broken, and a result for each finding."""
     used = sorted({finding.code for finding in findings})
     return {
         "$schema": _SCHEMA,

@@ -121,7 +121,7 @@ def _with_seen(context: CallContext) -> list[tuple[OpenServer, dict[str, SeenPer
 
 
 def _on_server(server: OpenServer, person: Person, seen: dict[str, SeenPerson]) -> PersonOnServer:
-    """Give where somebody is on a server, and when they were seen there."""
+    """Return where somebody is on a server, and when they were seen there."""
     from roundgate.api.people import standings
     from roundgate.cli.screen.outputs import PersonOnServer
     from roundgate.core.people.ids import same_id
@@ -216,7 +216,7 @@ def seen(
 
 
 def harmless(name: str) -> str:
-    """Give a name from a log without what acts on a terminal, and say where its letters only look like others."""
+    """Return a name from a log without what acts on a terminal, and say where its letters only look like others."""
     from roundgate.core.people.ids import plain_letters
 
     looks = plain_letters(name)
@@ -325,7 +325,7 @@ def _change(word: str, make: Callable[[People, str], tuple[Text, str]]) -> None:
 
 
 def _merged(book: People, key: str, other: str) -> Text:
-    """Give the book with two people made one: the first keeps its name and what it is wanted for."""
+    """Return the book with two people made one: the first keeps its name and what it is wanted for."""
     from roundgate.core.people.book import with_table, with_values
 
     if key == other:

@@ -120,6 +120,6 @@ def _describe_operation(operation: Operation, roster: str, rank: str, end: str) 
 
 
 def name_of(server: OpenServer, standing: Standing, book: People) -> str:
-    """Give what somebody on a roster is called: by the people book, else by the file; empty where nothing says it."""
+    """Return what somebody on a roster is called: by the people book, else by the file; empty where nothing says it."""
     key = book.named(standing.id, server.book.kind)
     return book.people[key].name if key else standing.record.value("name") or ""

@@ -55,7 +55,7 @@ def check_disk(
 
 
 def _touches_ranks(context: CheckContext, written: Collection[str]) -> bool:
-    """Tell whether files are among those ``written`` that hold ranks."""
+    """Return whether files are among those ``written`` that hold ranks."""
     return any(set(paths_of(context.files, name)) & set(written) for name in tables_of(context.book))
 
 

@@ -29,7 +29,7 @@ class CheckContext:
         return self.files.book
 
     def place(self, path: str, start: int, end: int, *, is_broken: bool = False) -> Place:
-        """Give the place of a span of characters in a file, its line shown without secrets; ``is_broken`` as below."""
+        """Return place of a span of characters in a file, its line shown without secrets; ``is_broken`` as below."""
         document = self.files.document(path)
         if document is None:
             return Place(path)
@@ -39,7 +39,7 @@ class CheckContext:
         return Place(path, line, column, length, source)
 
     def shown(self, place: Place) -> Place:
-        """Give a place that has only line and column, with its line shown without secrets."""
+        """Return a place that has only line and column, with its line shown without secrets."""
         document = self.files.document(place.file)
         if document is None or not place.line:
             return place
@@ -47,7 +47,7 @@ class CheckContext:
         return self.place(place.file, start, start + place.length)
 
     def secrets_on_line(self, path: str, index: int, *, is_broken: bool = False) -> list[Entry]:
-        """Give what must not be shown of the line that holds an index; in a file that cannot be read, by its looks.
+        """Return what must not be shown of the line that holds an index; in a file that cannot be read, by its looks.
 
         ``is_broken``: of a line with a mistake, its looks count too, whatever the reader made of it.
         """
@@ -64,7 +64,7 @@ class CheckContext:
         return apart([*known, *looks])
 
     def entry_place(self, path: str, entry: Entry, *, key: bool = False) -> Place:
-        """Give the place of an entry's value, or of its key."""
+        """Return the place of an entry's value, or of its key."""
         if key:
             return self.place(path, entry.key_start, entry.key_end)
         return self.place(path, entry.start, max(entry.end, entry.start + 1))

@@ -32,7 +32,7 @@ CODES = (
 
 
 def item_problem(item: str, kind: ItemKind) -> tuple[str, str] | None:
-    """Tell cause and likely meaning where an entry will not do, or None where it will."""
+    """Return cause and likely meaning where an entry will not do, or None where it will."""
     if item in kind.catalogue or (kind.pattern and fits(kind.pattern, item)):
         return None
     if not kind.catalogue and not kind.pattern:

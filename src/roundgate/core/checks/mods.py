@@ -31,14 +31,14 @@ CODES = (
 
 
 def mods_in(context: CheckContext) -> tuple[str, ...]:
-    """Give the names of the mods that a server loads, in their order."""
+    """Return the names of the mods that a server loads, in their order."""
     mods = context.book.mods
     held = context.files.counting(mods.list) if mods else None
     return held if isinstance(held, tuple) else ()
 
 
 def needs_of(context: CheckContext, mods: Mods, mod: str) -> list[str]:
-    """Give the mods that a mod needs, as its own file says."""
+    """Return the mods that a mod needs, as its own file says."""
     lines = context.files.facts.lines(mods.needs.replace("{mod}", mod)) if mods.needs else []
     return [line for line in lines if line and line[0] not in "#;/"]
 

@@ -9,7 +9,7 @@ from roundgate.core.rulebook.model import Ranks
 
 
 def group_place(context: CheckContext, spec: Ranks, name: str) -> Place:
-    """Give the place of a rank; of one that is a number, the file."""
+    """Return the place of a rank; of one that is a number, the file."""
     if spec.levels:
         return Place(context.book.file[context.book.records[spec.levels].file].path)
     found = next((record for record in records_of(context.files, spec.groups) if record.key == name), None)

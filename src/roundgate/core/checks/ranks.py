@@ -272,7 +272,7 @@ def _circles(context: CheckContext, scheme: Scheme, path: str, set_name: str) ->
 
 
 def _circle_from(name: str, scheme: Scheme) -> tuple[str, ...]:
-    """Give the way from a rank back to itself; empty where there is none."""
+    """Return the way from a rank back to itself; empty where there is none."""
     ways: list[tuple[str, ...]] = [(name,)]
     seen: set[str] = set()
     while ways:

@@ -425,7 +425,7 @@ def _missing_paths(
 
 
 def _problem(entry: Entry, described: RecordField, *, is_one_of_list: bool) -> ValueProblem | None:
-    """Tell what is wrong with a value; of a list, with one of its entries."""
+    """Return what is wrong with a value; of a list, with one of its entries."""
     try:
         values.read(entry.value, described)
     except ValueProblem as problem:

@@ -75,7 +75,7 @@ def check_rules(context: CheckContext, written: Collection[str] | None = None) -
 
 
 def _may_change(context: CheckContext, needs: str, written: Collection[str] | None) -> bool:
-    """Tell whether what is written may matter to a rule: files of records are read only where it does."""
+    """Return whether what is written may matter to a rule: files of records are read only where it does."""
     if written is None:
         return True
     book = context.book
@@ -91,7 +91,7 @@ _MOST_NAMED = 5
 
 
 def _failing(context: CheckContext, needs: str) -> list[tuple[str, Record]]:
-    """Give the records for which a rule about all records of a set does not hold, each with the set's name."""
+    """Return the records for which a rule about all records of a set does not hold, each with the set's name."""
     tree = read_expression(needs)
     if tree[:2] != ("over", "all") or tree[2][0] != "name" or tree[2][1] not in context.book.records:
         return []
@@ -118,7 +118,7 @@ def _record_place(context: CheckContext, name: str, record: Record) -> Place:
 
 
 def is_unreadable(stored: str | None, spec: Setting) -> bool:
-    """Tell whether a setting's stored value is one that the server would not take."""
+    """Return whether a setting's stored value is one that the server would not take."""
     if stored is None:
         return False
     try:

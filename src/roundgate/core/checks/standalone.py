@@ -31,12 +31,12 @@ WITH_COMMENTS = "jsonc"
 
 
 def format_given(given: str) -> str:
-    """Give the name of the format that a person gave, or an empty text."""
+    """Return the name of the format that a person gave, or an empty text."""
     return "json" if given == WITH_COMMENTS else given
 
 
 def dialect_by_name(name: str) -> Dialect:
-    """Give the dialect that a file's name stands for."""
+    """Return the dialect that a file's name stands for."""
     return Dialect(comments=True, last_comma=True) if name.lower().endswith(".jsonc") else USUAL
 
 
@@ -102,7 +102,7 @@ _WORDS = lazy(r"\w{3,}")
 
 
 def problems_here(name: str, document: Document, given: str = "") -> Sequence[Problem]:
-    """Give a document's problems; one only, where the whole file is in another format than its name says."""
+    """Return a document's problems; one only, where the whole file is in another format than its name says."""
     from roundgate.core.formats import format_name
     from roundgate.core.formats.detect import looks_like_another
 
@@ -149,7 +149,7 @@ def _other(name: str, other: str, text: Text) -> Problem:
 
 
 def placed(text: Text, problems: Sequence[Problem]) -> dict[int, tuple[int, int]]:
-    """Give line and column of every index that some problems name, found in one pass."""
+    """Return line and column of every index that some problems name, found in one pass."""
     wanted = list(_indexes(problems))
     return dict(zip(wanted, text.places(wanted), strict=True))
 

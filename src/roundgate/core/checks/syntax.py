@@ -61,7 +61,7 @@ def check_files(context: CheckContext) -> Iterator[Finding]:
 
 
 def check_syntax(context: CheckContext, written: Collection[str] | None = None) -> Iterator[Finding]:
-    """Give what the formats' readers noticed, in all files or in those that were written."""
+    """Yield what the formats' readers noticed, in all files or in those that were written."""
     for path in context.files.texts if written is None else [text for text in context.files.texts if text in written]:
         document = context.files.document(path)
         if document is None:

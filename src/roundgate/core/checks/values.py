@@ -213,7 +213,7 @@ def _unknown_keys(
 
 
 def _is_allowed(key: str, others: str | Sequence[str]) -> bool:
-    """Tell whether a rulebook allows a key that it does not describe."""
+    """Return whether a rulebook allows a key that it does not describe."""
     if isinstance(others, str):
         return others == "allowed"
     return any(re.fullmatch(re.escape(pattern).replace(r"\*", ".*"), key) for pattern in others)

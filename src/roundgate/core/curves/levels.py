@@ -69,7 +69,7 @@ class Ladder(NamedTuple):
         return [(sum_of, costs[level.number]) for sum_of, level in zip(granted, self.levels, strict=True)]
 
     def short_from(self) -> Level | None:
-        """Give the first level from which on what is granted never suffices for all; None where it does at the end."""
+        """Return first level from which on what is granted never suffices for all; None where it does at the end."""
         first = None
         for level, (granted, cost) in zip(self.levels, self.balance(), strict=True):
             first = None if granted >= cost else first or level

@@ -39,7 +39,7 @@ class Described(NamedTuple):
 
 
 def described(document: Document) -> Iterator[Described]:
-    """Give every entry with its comment, those that are commented out too, in the order of the file.
+    """Yield every entry with its comment, those that are commented out too, in the order of the file.
 
     An entry that is there and commented out as well comes once, as it counts.
     """
@@ -58,7 +58,7 @@ def described(document: Document) -> Iterator[Described]:
 
 
 def _is_entry(document: Document, entry: Entry) -> bool:
-    """Tell whether a commented-out entry is one, and not a remark such as ``0 = always`` or ``Default: 16``."""
+    """Return whether a commented-out entry is one, and not a remark such as ``0 = always`` or ``Default: 16``."""
     if not all(re.match(r"[^\W\d]|[+-]\w", str(step)) and len(str(step).split()) < 3 for step in entry.path):
         return False
     has_blank = document.text.body[entry.key_start - 1 : entry.key_start] in (" ", "\t")
@@ -75,7 +75,7 @@ class _Lines:
         self.lines = self.text.body.splitlines()
 
     def _comment(self, number: int) -> str | None:
-        """Give what the comment line of a number (from 1) says; None where it is none, or a commented-out entry."""
+        """Return what the comment line of a number (from 1) says; None where it is none, or a commented-out entry."""
         if not 1 <= number <= len(self.lines) or number in self.off or not self.marks:
             return None
         line = self.lines[number - 1].strip()
@@ -87,7 +87,7 @@ class _Lines:
         return line.rstrip(" \t" + mark)
 
     def above(self, index: int) -> str:
-        """Give the comment right above the line that holds an index."""
+        """Return the comment right above the line that holds an index."""
         number = self.text.place(index)[0] - 1
         found: list[str] = []
         while (line := self._comment(number)) is not None:
@@ -96,7 +96,7 @@ class _Lines:
         return _block(reversed(found))
 
     def below(self, index: int) -> str:
-        """Give the comment right below, where a blank line or the file's end shows that it is not the next one's."""
+        """Return the comment right below, where a blank line or the file's end shows that it is not the next one's."""
         number = self.text.place(index)[0] + 1
         found: list[str] = []
         while (line := self._comment(number)) is not None:
@@ -106,7 +106,7 @@ class _Lines:
         return _block(found) if is_own else ""
 
     def behind(self, entry: Entry) -> str:
-        """Give the comment after a value on its line."""
+        """Return the comment after a value on its line."""
         end = self.text.line_around(entry.end)[1]
         rest = self.text.body[entry.end : end].lstrip(" \t,;\"')]}")
         mark = next((mark for mark in self.marks if rest.startswith(mark)), "")

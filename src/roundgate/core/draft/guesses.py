@@ -82,7 +82,7 @@ _SEPARATORS = {"comma": ",", "semicolon": ";", "space": " ", "blank": " "}
 
 
 def _as_list(value: str, kind: str, comment: str) -> Found:
-    """Give a list where the comment says what separates its entries, and the value does not show something else."""
+    """Return a list where the comment says what separates its entries, and the value does not show something else."""
     found = _SEPARATED.search(comment)
     if not found or kind not in ("text", "") or sounds_secret(comment[:80]):
         return None
@@ -169,7 +169,7 @@ def _as_number(name: str, value: str, _kind: str, hints: Hints) -> Found:
 
 
 def _looks_decimal(hints: Hints) -> bool:
-    """Tell whether the bounds or the default have a point, so that a value without one is a decimal anyway."""
+    """Return whether the bounds or the default have a point, so that a value without one is a decimal anyway."""
     bounds = (hints.least, hints.most)
     has_point = any(bound is not None and bound != bound.to_integral_value() for bound in bounds)
     return has_point or hints.type == "float" or bool(hints.default and _DECIMAL.fullmatch(hints.default))

@@ -284,7 +284,7 @@ _ONLY_FACTS = lazy(r"\W*(?:defaults?|range|min|max|minimum|maximum|values?|type|
 
 
 def _about(comment: str) -> str:
-    """Give what the comment says in its first sentences, short enough for one line of a table."""
+    """Return what the comment says in its first sentences, short enough for one line of a table."""
     lines = [line for line in comment.split("\n") if not _TABLE_LINE.match(line) or len(line.split()) > 6]
     text = " ".join(" ".join(lines).split())
     sentences = re.split(r"(?<=[.!?])\s+", text)

@@ -139,7 +139,7 @@ def _list(name: str, document: Document) -> str:
 def _settings(
     file: str, path: str, document: Document, taken: set[str], others: Mapping[str, ServerFiles]
 ) -> tuple[list[_Setting], int]:
-    """Give the settings of a file, and how many values in lists were left out."""
+    """Return the settings of a file, and how many values in lists were left out."""
     found: list[_Setting] = []
     left_out = 0
     for described_key in described(document):

@@ -36,7 +36,7 @@ def mask(cores: Sequence[int] | frozenset[int] | set[int]) -> str:
 
 
 def overlaps(given: Mapping[str, frozenset[int]]) -> dict[int, list[str]]:
-    """Give the cores that more than one server has, each with the servers."""
+    """Return the cores that more than one server has, each with the servers."""
     holders: dict[int, list[str]] = {}
     for server, cores in given.items():
         for core in cores:

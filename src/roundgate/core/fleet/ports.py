@@ -32,7 +32,7 @@ class PortClash(NamedTuple):
 
 
 def overlap(one: str, other: str) -> bool:
-    """Tell whether two addresses have one port in common: on two of the machine's own they have not."""
+    """Return whether two addresses have one port in common: on two of the machine's own they have not."""
     return one in _ANY or other in _ANY or one == other
 
 
@@ -48,7 +48,7 @@ def clashes(promises: Sequence[PortPromise]) -> Iterator[PortClash]:
 
 
 def free_block(wanted: Sequence[PortPromise], taken: Collection[tuple[int, str]], start: int) -> dict[str, int] | None:
-    """Give new numbers for the settings of a server, all of them together in the first free block; None where is none.
+    """Return new numbers for the settings of a server, all of them together in the first free block; None for none.
 
     The ports keep their distances, and their neighbours; ``taken`` has numbers with their protocols. The block begins
     at ``start`` or above.

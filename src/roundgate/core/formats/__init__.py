@@ -55,13 +55,13 @@ FORMATS = _Formats()
 
 
 def format_name(file_name: str) -> str:
-    """Tell the name of the format that a file's name says, or an empty text."""
+    """Return the name of the format that a file's name says, or an empty text."""
     lowered = file_name.lower()
     return next((name for name, endings in ENDINGS.items() if lowered.endswith(endings)), "")
 
 
 def format_of(file_name: str) -> Format | None:
-    """Tell the format that a file's name says, or None."""
+    """Return the format that a file's name says, or None."""
     name = format_name(file_name)
     return FORMATS[name] if name else None
 

@@ -24,7 +24,7 @@ _QUOTED_VARIABLE = lazy(r"^[ \t]*(?:export[ \t]+)?[A-Za-z_]\w*=[\"']", re.MULTIL
 
 
 def _is_markup(start: str, body: str) -> bool:
-    """Tell whether a text that begins with < is XML: by its declaration, or because its first element is closed."""
+    """Return whether a text that begins with < is XML: by its declaration, or because its first element is closed."""
     if start.startswith(("<?xml", "<!DOCTYPE", "<!--")):
         return True
     root = re.match(r"<([A-Za-z_][\w:.-]*)(?=[\s/>])", start)
@@ -35,7 +35,7 @@ def _is_markup(start: str, body: str) -> bool:
 
 
 def sniffed(body: str) -> str:
-    """Give the name of the format that a text looks like, or an empty text where it could be anything."""
+    """Return the name of the format that a text looks like, or an empty text where it could be anything."""
     head = body[:_ENOUGH]
     start = head.lstrip()
     if not start:
@@ -78,7 +78,7 @@ _OTHER_LINE = lazy(r"^[ \t]*(?![ \t\r\n])(?!//|/\*|\*|[{}]|#)", re.MULTILINE)
 
 
 def _is_statements(head: str) -> bool:
-    """Tell whether most lines are ``key = value;``, so that it is a file of statements."""
+    """Return whether most lines are ``key = value;``, so that it is a file of statements."""
     statements = len(_STATEMENT.findall(head))
     return ";" in head and statements > 1 and statements * 10 >= len(_OTHER_LINE.findall(head)) * 6
 
@@ -112,7 +112,7 @@ def _is_toml(head: str) -> bool:
 
 
 def format_for(file_name: str, body: str) -> str:
-    """Tell a file's format by its name, then by its content; a list of lines where neither says anything."""
+    """Return a file's format by its name, then by its content; a list of lines where neither says anything."""
     by_name = format_name(file_name)
     if by_name == "directives" and file_name.lower().endswith(".cfg"):
         seen = sniffed(body)
@@ -131,13 +131,13 @@ _STRUCTURE = lazy(
 
 
 def _has_structure(body: str) -> bool:
-    """Tell whether a text of lines has brackets, sections or lines below names, which no list of entries has."""
+    """Return whether a text of lines has brackets, sections or lines below names, which no list of entries has."""
     head = body[:_ENOUGH]
     return _STRUCTURE.search(head) is not None or _is_statements(head)
 
 
 def looks_like_another(name: str, text: Text) -> str:
-    """Give the format that a text which is broken in format ``name`` is written in without a mistake, or nothing."""
+    """Return the format that a text which is broken in format ``name`` is written in without a mistake, or nothing."""
     seen = sniffed(text.body)
     if seen in ("", name, "properties", "directives") or (name, seen) in _ALIKE:
         return ""

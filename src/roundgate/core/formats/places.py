@@ -33,7 +33,7 @@ def split_assignment(typed: str) -> tuple[str, str | None]:
 
 
 def place_of(document: Document, key: str) -> Path:
-    """Give the path that a key means. Raises NoSuchItem where it chooses an item by a field that none has."""
+    """Return the path that a key means. Raises NoSuchItem where it chooses an item by a field that none has."""
     choice = None if isinstance(document, KeyFile) else _CHOICE.search(key)
     if choice is None or document.find(document.resolve(key)) is not None:
         return document.resolve(key)
@@ -50,7 +50,7 @@ def place_of(document: Document, key: str) -> Path:
 
 
 def list_place(document: Document, key: str) -> Path:
-    """Give the place of a list by its key; a file as a whole has none. Of an ini file it may be a section."""
+    """Return the place of a list by its key; a file as a whole has none. Of an ini file it may be a section."""
     if not key:
         return ()
     home = place_of(document, key)
@@ -59,7 +59,7 @@ def list_place(document: Document, key: str) -> Path:
 
 
 def list_entries(document: Document, key: str) -> list[Entry]:
-    """Give the entries of the list that a rulebook's ``at`` means; of the whole file where it is empty."""
+    """Return the entries of the list that a rulebook's ``at`` means; of the whole file where it is empty."""
     if not key:
         return list(document.entries())
     found: list[Entry] = []
@@ -70,7 +70,7 @@ def list_entries(document: Document, key: str) -> list[Entry]:
 
 
 def find_key(document: Document | None, key: str) -> Entry | None:
-    """Give the entry that a key means, or None."""
+    """Return the entry that a key means, or None."""
     if document is None:
         return None
     try:
@@ -86,7 +86,7 @@ def _plain(word: str) -> str:
 
 
 def _chosen(entries: Sequence[Entry], home: Path, field: str, value: str) -> int:
-    """Give the number of the one item below ``home`` whose field has the value. Raises NoSuchItem."""
+    """Return the number of the one item below ``home`` whose field has the value. Raises NoSuchItem."""
     depth = len(home)
     tail = parse_path(field)
     values = {
@@ -115,7 +115,7 @@ def key_of(path: Path) -> str:
 
 
 def near_keys(document: Document, key: str, *, lists: bool = False) -> list[str]:
-    """Give the keys of a document that a key which is not there may have meant, the most likely ones first.
+    """Return the keys of a document that a key which is not there may have meant, the most likely ones first.
 
     ``lists``: only those of lists.
     """

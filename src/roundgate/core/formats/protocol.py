@@ -119,26 +119,26 @@ class Document(Protocol):
         ...
 
     def entries(self) -> Sequence[Entry]:
-        """Give every value in the file that is not a list or map with content, in order, duplicates included.
+        """Return every value in the file that is not a list or map with content, in order, duplicates included.
 
         None of them is the whole file: each has a path.
         """
         ...
 
     def find(self, path: Path) -> Entry | None:
-        """Give the entry that counts for a path, a list or a map too, or None."""
+        """Return the entry that counts for a path, a list or a map too, or None."""
         ...
 
     def resolve(self, key: str) -> Path:
-        """Give the path that a person means by a key's text."""
+        """Return the path that a person means by a key's text."""
         ...
 
     def switched_off(self) -> Sequence[Entry]:
-        """Give the entries that stand commented out."""
+        """Return the entries that stand commented out."""
         ...
 
     def plain(self) -> Any:
-        """Give what the file says, in the form that ``Edit.expected`` has for this format."""
+        """Return what the file says, in the form that ``Edit.expected`` has for this format."""
         ...
 
     def set(self, path: Path, value: PlainData, kind: EntryKind | None = None, *, on_copy: bool = False) -> Edit:
@@ -184,5 +184,5 @@ class Format(Protocol):
         ...
 
     def confirms(self, document: Document, expected: Any) -> bool:
-        """Tell whether means that share nothing with the edit find just what is expected in the new document."""
+        """Return whether means that share nothing with the edit find just what is expected in the new document."""
         ...

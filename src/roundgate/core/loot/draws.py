@@ -26,7 +26,7 @@ NONE: Counts = np.ones(1)
 
 @lru_cache(maxsize=256)
 def uniform(least: int, most: int) -> Counts:
-    """Give the distribution of a count from ``least`` to ``most``, each as likely."""
+    """Return the distribution of a count from ``least`` to ``most``, each as likely."""
     found: Counts = np.zeros(most + 1)
     found[least:] = 1.0 / (most - least + 1)
     found.flags.writeable = False  # it is given out again and again
@@ -34,7 +34,7 @@ def uniform(least: int, most: int) -> Counts:
 
 
 def both(one: Counts, other: Counts) -> Counts:
-    """Give the distribution of the sum of two independent counts."""
+    """Return the distribution of the sum of two independent counts."""
     if len(one) == 1 or len(other) == 1:
         scaled: Counts = one * other[0] if len(other) == 1 else other * one[0]
         return scaled
@@ -55,7 +55,7 @@ def _trimmed(counts: Counts) -> Counts:
 
 
 def mixed(parts: Sequence[tuple[float, Counts]]) -> Counts:
-    """Give the distribution of a count that comes from one of several, with the weight of each."""
+    """Return the distribution of a count that comes from one of several, with the weight of each."""
     if len(parts) == 1:
         return parts[0][0] * parts[0][1]
     found = np.zeros(max(len(counts) for _, counts in parts))
@@ -65,14 +65,14 @@ def mixed(parts: Sequence[tuple[float, Counts]]) -> Counts:
 
 
 def perhaps(chance: float, counts: Counts) -> Counts:
-    """Give the distribution of a count that comes with a chance, and else is 0."""
+    """Return the distribution of a count that comes with a chance, and else is 0."""
     found: Counts = chance * counts
     found[0] += 1.0 - chance
     return found
 
 
 def repeated(counts: Counts, times: int) -> Counts:
-    """Give the distribution of the sum of so many independent counts of one kind."""
+    """Return the distribution of the sum of so many independent counts of one kind."""
     found: Counts = NONE
     power = counts
     while times:
@@ -85,7 +85,7 @@ def repeated(counts: Counts, times: int) -> Counts:
 
 
 def repeated_between(counts: Counts, least: int, most: int) -> Counts:
-    """Give the distribution of the sum of ``least`` to ``most`` counts, each number as likely."""
+    """Return the distribution of the sum of ``least`` to ``most`` counts, each number as likely."""
     if least == most:
         return counts if least == 1 else repeated(counts, least)
     share = 1.0 / (most - least + 1)
@@ -98,7 +98,7 @@ def repeated_between(counts: Counts, least: int, most: int) -> Counts:
 
 
 def without_repetition(weights: Sequence[float], drawn: Mapping[int, Counts], times: int) -> Counts:
-    """Give the distribution of a count where so many different entries are drawn, one after the other, by weight.
+    """Return the distribution of a count where so many different entries are drawn, one after the other, by weight.
 
     ``weights`` are those of all entries, none of them 0; ``drawn`` has the distribution of each entry that gives the
     thing. Each entry is given a clock that rings after an exponential time with its weight as the rate: the first
@@ -122,7 +122,7 @@ def without_repetition(weights: Sequence[float], drawn: Mapping[int, Counts], ti
 
 
 def _alike(many: int, drawn: list[Counts], times: int) -> Counts:
-    """Give the distribution where all weights are the same: every choice of entries is as likely."""
+    """Return the distribution where all weights are the same: every choice of entries is as likely."""
     chosen: list[Counts] = [NONE]  # by how many of those that give the thing are among the chosen, each way once
     for counts in drawn:
         longer = [both(drawn, counts) for drawn in chosen]
@@ -180,19 +180,19 @@ def _along(values: Counts, counts: Counts) -> Counts:
 
 
 def mean_of(counts: Counts) -> float:
-    """Give the expected count."""
+    """Return the expected count."""
     return float(counts @ np.arange(len(counts)))
 
 
 def spread_of(counts: Counts) -> float:
-    """Give the standard deviation of the count."""
+    """Return the standard deviation of the count."""
     numbers = np.arange(len(counts))
     mean = counts @ numbers
     return math.sqrt(max(0.0, float(counts @ (numbers - mean) ** 2)))
 
 
 def between(counts: Counts, low: float = 0.1, high: float = 0.9) -> tuple[int, int]:
-    """Give the counts between which most openings lie: the quantiles ``low`` and ``high``."""
+    """Return the counts between which most openings lie: the quantiles ``low`` and ``high``."""
     summed = np.cumsum(counts)
     last = len(counts) - 1
     return (

@@ -64,13 +64,13 @@ class Node(NamedTuple):
         return self.set_name, self.record.key
 
     def chance_of(self, item: LootItem) -> float:
-        """Give the chance of an entry that is drawn by itself, from 0 to 1."""
+        """Return the chance of an entry that is drawn by itself, from 0 to 1."""
         if self.is_sure:
             return 1.0
         return min(1.0, max(0.0, (self.without if item.chance is None else item.chance) / self.full))
 
     def weight_of(self, item: LootItem) -> float:
-        """Give the weight of an entry among those of which some are drawn."""
+        """Return the weight of an entry among those of which some are drawn."""
         return max(0.0, self.without if item.chance is None else item.chance)
 
 

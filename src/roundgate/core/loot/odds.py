@@ -79,13 +79,13 @@ class Reckoner:
         self._shares: dict[NodeName, tuple[float, ...]] = {}
 
     def opening(self, name: NodeName) -> Found:
-        """Give what comes out of one opening of a record. Raises Endless or TooMany."""
+        """Return what comes out of one opening of a record. Raises Endless or TooMany."""
         for table in self._inner_first(name):
             self._known[table] = self._drawn(self.scheme.nodes[table])
         return self._known.get(name, {})  # of a record that is not there, nothing: its check says so
 
     def _inner_first(self, name: NodeName) -> Iterator[NodeName]:
-        """Give what must be worked out for a record and is not known: what it names before itself. Raises Endless."""
+        """Yield what must be worked out for a record and is not known: what it names before itself. Raises Endless."""
         if name in self._known or name not in self.scheme.nodes:
             return
         way: list[tuple[NodeName, Iterator[LootItem]]] = [(name, iter(self.scheme.nodes[name].items))]
@@ -105,7 +105,7 @@ class Reckoner:
                 way.append((item.name, iter(self.scheme.nodes[item.name].items)))
 
     def restart(self) -> Found:
-        """Give what comes out of all records together, as often as each is there after a restart."""
+        """Return what comes out of all records together, as often as each is there after a restart."""
         found: Found = {}
         for name in self.scheme.opened:
             times = self.scheme.at_once[name[1]]
@@ -116,7 +116,7 @@ class Reckoner:
         return found
 
     def paths(self, name: NodeName, thing: str) -> list[Path]:
-        """Give the ways by which one opening of a record gives a thing, the most fruitful first."""
+        """Return the ways by which one opening of a record gives a thing, the most fruitful first."""
         self.opening(name)
         merged: dict[tuple[NodeName, ...], float] = {}
         for through, expected in islice(self._ways(name, thing, _DEEPEST), _MOST_WAYS):
@@ -135,7 +135,7 @@ class Reckoner:
                     yield (item.name, *through), many * expected
 
     def _entry(self, node: Node, item: LootItem) -> Found:
-        """Give what comes of an entry that is drawn."""
+        """Return what comes of an entry that is drawn."""
         kept = 1.0 - node.missing if node.missing_of == "entry" else 1.0
         if item.table:
             inner = self._known.get(item.name, {})
@@ -203,7 +203,7 @@ class Reckoner:
         )
 
     def _times(self, node: Node) -> tuple[float, ...]:
-        """Give how often each entry of a record is drawn in one opening, on average, what is left out taken off."""
+        """Return how often each entry of a record is drawn in one opening, on average, what is left out taken off."""
         if node.name in self._shares:
             return self._shares[node.name]
         kept = 1.0 - node.missing
@@ -231,6 +231,6 @@ def _bounded(thing: str, most: int) -> None:
 
 
 def odds_of(found: Found) -> list[Odds]:
-    """Give the odds of what comes out, the likeliest first."""
+    """Return the odds of what comes out, the likeliest first."""
     rows = [Odds(thing, counts) for thing, counts in found.items()]
     return sorted(rows, key=lambda row: (-row.chance, -row.expected, row.thing))

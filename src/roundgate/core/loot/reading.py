@@ -60,7 +60,7 @@ def loot_in(files: ServerFiles, name: str) -> LootScheme:
 
 
 def records_of(files: ServerFiles, set_name: str) -> list[Record]:
-    """Give the records of a set; of several with one key, the last one counts."""
+    """Return the records of a set; of several with one key, the last one counts."""
     spec = files.book.records[set_name]
     return records_that_count(files.book, spec, files.document)
 
@@ -73,7 +73,7 @@ def _places(record: Record, spec: Loot) -> int | None:
 
 
 def _whole_number(record: Record, field: str, spec: RecordSet) -> int:
-    """Give the number in a field, or its default, or 1 where there is no such field."""
+    """Return the number in a field, or its default, or 1 where there is no such field."""
     if not field:
         return 1
     number = number_in(record, field, spec)
@@ -81,7 +81,7 @@ def _whole_number(record: Record, field: str, spec: RecordSet) -> int:
 
 
 def _share(record: Record, field: str, spec: RecordSet) -> float:
-    """Give a share as a fraction of 1, whatever the file holds; 0 where there is none."""
+    """Return a share as a fraction of 1, whatever the file holds; 0 where there is none."""
     number, described = number_in(record, field, spec), spec.field.get(field)
     share = float(number or 0) / (100 if described is not None and described.type == "percent" else 1)
     return min(1.0, max(0.0, share))
@@ -175,7 +175,7 @@ def _pattern(form: str) -> re.Pattern[str]:
 
 
 def keys_of_objects(source: LootSource) -> dict[str, str]:
-    """Give the keys of an entry that is an object: what they mean, by what the rulebook calls them."""
+    """Return the keys of an entry that is an object: what they mean, by what the rulebook calls them."""
     return dict(pair.split("=", 1) for form in source.entry if "=" in form for pair in form.replace(" ", "").split(","))
 
 

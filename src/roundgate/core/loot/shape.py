@@ -9,14 +9,14 @@ from roundgate.core.loot.model import LootItem, LootScheme, Node, NodeName
 
 
 def loot_paths(files: ServerFiles) -> set[str]:
-    """Give the files that hold loot."""
+    """Return the files that hold loot."""
     book = files.book
     sets = {set_name for spec in book.loot.values() for set_name in (spec.records, *spec.table)}
     return {book.file[book.records[set_name].file].path for set_name in sets}
 
 
 def circles_in(scheme: LootScheme) -> list[tuple[NodeName, ...]]:
-    """Give the records that are in themselves: each way round once."""
+    """Return the records that are in themselves: each way round once."""
     state: dict[NodeName, int] = {}
     found: list[tuple[NodeName, ...]] = []
     for start in scheme.nodes:
@@ -41,7 +41,7 @@ def circles_in(scheme: LootScheme) -> list[tuple[NodeName, ...]]:
 
 
 def fruitful(scheme: LootScheme) -> set[NodeName]:
-    """Give the records that can give something."""
+    """Return the records that can give something."""
     found: set[NodeName] = set()
     namers: dict[NodeName, list[NodeName]] = {}
     for name, node in scheme.nodes.items():
@@ -66,7 +66,7 @@ def _gives(node: Node, item: LootItem) -> bool:
 
 
 def can_come(node: Node, item: LootItem) -> bool:
-    """Tell whether an entry is ever drawn, and not left out."""
+    """Return whether an entry is ever drawn, and not left out."""
     if node.missing >= 1 or item.most < 1:
         return False
     if node.draw == "each":
@@ -75,5 +75,5 @@ def can_come(node: Node, item: LootItem) -> bool:
 
 
 def named_in(scheme: LootScheme) -> set[NodeName]:
-    """Give the records that an entry names."""
+    """Return the records that an entry names."""
     return {item.name for node in scheme.nodes.values() for item in node.items if item.table}

@@ -41,7 +41,7 @@ def schemes(files: ServerFiles) -> dict[str, LootScheme]:
 
 
 def odds_by_thing(reckoner: Reckoner | None, node: NodeName | None) -> dict[str, Odds]:
-    """Give the odds of what can come out of a record, or of all after a restart, the likeliest first.
+    """Return the odds of what can come out of a record, or of all after a restart, the likeliest first.
 
     Raises Endless or TooMany.
     """
@@ -52,7 +52,7 @@ def odds_by_thing(reckoner: Reckoner | None, node: NodeName | None) -> dict[str,
 
 
 def shifts(before: ServerFiles, after: ServerFiles) -> list[Moved]:
-    """Give what changes of the odds of each opened record, the largest first. What is endless is left out."""
+    """Return what changes of the odds of each opened record, the largest first. What is endless is left out."""
     old, new = schemes(before), schemes(after)
     moved: list[Moved] = []
     for name in dict.fromkeys((*old, *new)):

@@ -79,7 +79,7 @@ SECRET = "secret."
 
 
 def fields_of(notice: Notice) -> dict[str, str | int]:
-    """Give the fields of a notice by their names in templates."""
+    """Return the fields of a notice by their names in templates."""
     from roundgate.core.values.units import format_seconds  # the site file names events; it needs no more of this
 
     return {
@@ -98,12 +98,12 @@ def fields_of(notice: Notice) -> dict[str, str | int]:
 
 
 def unknown_fields(template: Any) -> list[str]:
-    """Give what a template names in braces and no notice has; secrets are none of a notice's."""
+    """Return what a template names in braces and no notice has; secrets are none of a notice's."""
     return [name for name in names_in(template) if name not in FIELDS and not name.startswith(SECRET)]
 
 
 def names_in(template: Any) -> list[str]:
-    """Give all names in braces in a template: a text, or a tree with texts in it."""
+    """Return all names in braces in a template: a text, or a tree with texts in it."""
     if isinstance(template, str):
         return _FIELD.findall(template)
     if isinstance(template, dict):

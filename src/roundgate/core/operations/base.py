@@ -18,7 +18,7 @@ class Settings(Protocol):
     """What an operation may know of the rulebook: the setting of a name, where there is one."""
 
     def get(self, name: str, /) -> Setting | None:
-        """Give a setting, or None."""
+        """Return a setting, or None."""
         ...
 
 
@@ -93,23 +93,23 @@ class Operation(Struct, frozen=True):
         return False
 
     def as_usual(self) -> Operation:
-        """Give it as one that waits for a round like the rest, and not for the next stop."""
+        """Return it as one that waits for a round like the rest, and not for the next stop."""
         return self
 
     def shifts(self, file: str) -> bool:
-        """Tell whether it may give names or places in a file another meaning, for the operations after it."""
+        """Return whether it may give names or places in a file another meaning, for the operations after it."""
         return self.file == file
 
     def put_on(self, waiting: Sequence[Operation]) -> list[Operation]:
-        """Give a slate with this on it: after what waits, or in the place of what it replaces."""
+        """Return a slate with this on it: after what waits, or in the place of what it replaces."""
         return [*waiting, self]
 
     def has_moved_on(self, before: str | None) -> bool:
-        """Tell whether what is on disk, ``before``, is no longer what it was when this was put on the slate."""
+        """Return whether what is on disk, ``before``, is no longer what it was when this was put on the slate."""
         return False
 
     def make(self, target: Target) -> tuple[Change, Document]:
-        """Make the change; give what it did, and the document afterwards: the same one where nothing changes.
+        """Make the change; return what it did, and the document afterwards: the same one where nothing changes.
 
         Raises EditRefused or NotEncodable where it cannot be made.
         """

@@ -13,7 +13,7 @@ from roundgate.core.typed import TREES, is_there, kinds_at, must_match, plain_va
 
 
 def items_at(document: Document, home: Path) -> list[str]:
-    """Give the items of the list at a path, each as the file says it; of the whole file where the path is empty."""
+    """Return the items of the list at a path, each as the file says it; of the whole file where the path is empty."""
     if not home:
         return [entry.value for entry in document.entries()]
     items: list[str] = []
@@ -54,7 +54,7 @@ class ListOperation(PartOfFile, frozen=True):
         return Change(self, self.list, self.file, None, None, tuple(items), after), document
 
     def edit(self, target: Target, items: Sequence[str], home: Path) -> Edit | None:
-        """Give the edit of the list at ``home``, or None where it is as wanted. Raises EditRefused."""
+        """Return the edit of the list at ``home``, or None where it is as wanted. Raises EditRefused."""
         raise NotImplementedError
 
     def describe_change(self, change: Change, format_value: FormatValue, *, is_secret: bool) -> tuple[str, str]:

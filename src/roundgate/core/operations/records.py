@@ -40,7 +40,7 @@ class RecordOperation(_ByLooks, frozen=True):
         return f"{self.set}/{self.record}"
 
     def spec(self, target: Target) -> RecordSet:
-        """Give the set. Raises EditRefused where the rulebook has it no longer."""
+        """Return the set. Raises EditRefused where the rulebook has it no longer."""
         if self.looks is not None:
             return RecordSet(file="", at=self.looks[0], key=self.looks[1])
         found = target.records.get(self.set)
@@ -49,11 +49,11 @@ class RecordOperation(_ByLooks, frozen=True):
         return found
 
     def records(self, target: Target) -> list[Record]:
-        """Give the records of the set as they are."""
+        """Return the records of the set as they are."""
         return records_in(target.document, self.spec(target))
 
     def found(self, target: Target) -> Record:
-        """Give the record. Raises EditRefused where there is none, or more than one."""
+        """Return the record. Raises EditRefused where there is none, or more than one."""
         spec = self.spec(target)
         records = find_records(self.records(target), spec, self.record)
         if len(records) != 1:
@@ -245,7 +245,7 @@ class SwitchRecord(RecordOperation, frozen=True, tag="record-switch"):
 
 
 def commented_out(document: Document, spec: RecordSet) -> dict[str, Path]:
-    """Give the records of a set that are commented out, by their key, each with its path."""
+    """Return the records of a set that are commented out, by their key, each with its path."""
     place = place_of_set(spec)
     depth = len(place.home) + 1
     key = () if spec.key == "*" else parse_path(field_key(spec.key, spec))
@@ -264,7 +264,7 @@ def commented_out(document: Document, spec: RecordSet) -> dict[str, Path]:
 
 
 def path_when_off(document: Document, spec: RecordSet, key: str) -> Path | None:
-    """Give the path of a record that is commented out; None where none of that key is."""
+    """Return the path of a record that is commented out; None where none of that key is."""
     path = commented_out(document, spec).get(key)
     if path is not None or spec.key != "*":
         return path
@@ -316,7 +316,7 @@ def _replaced(text: str, old: str, new: str) -> str:
 
 
 def template_of(spec: RecordSet) -> dict[str, str]:
-    """Give what a new record of a set has where nothing else is said, as the file will hold it."""
+    """Return what a new record of a set has where nothing else is said, as the file will hold it."""
     return {
         name: plain_text(value, spec.field[name]) if name in spec.field else str(value)
         for name, value in spec.template.items()
@@ -324,7 +324,7 @@ def template_of(spec: RecordSet) -> dict[str, str]:
 
 
 def template_values(spec: RecordSet, given: Mapping[str, str], like: Record | None) -> dict[str, str]:
-    """Give the fields of a new record: those given, then those of the record it is to be like, then the template's."""
+    """Return fields of a new record: those given, then those of the record it is to be like, then the template's."""
     found = template_of(spec)
     if like is not None:
         unique = {name for name, field in spec.field.items() if field.unique} | {spec.key}
@@ -335,6 +335,6 @@ def template_values(spec: RecordSet, given: Mapping[str, str], like: Record | No
 
 
 def in_order(values: Mapping[str, str], spec: RecordSet) -> dict[str, str]:
-    """Give the fields of a record in the order in which its set describes them, others after them."""
+    """Return the fields of a record in the order in which its set describes them, others after them."""
     named = {name: values[name] for name in spec.field if name in values}
     return {**named, **{name: value for name, value in values.items() if name not in named}}

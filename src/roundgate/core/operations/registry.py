@@ -36,7 +36,7 @@ KINDS: dict[str, tuple[str, str]] = {
 
 
 def kind_of(tag: str) -> type[Operation] | None:
-    """Give the kind that is stored with a tag; None where there is none."""
+    """Return the kind that is stored with a tag; None where there is none."""
     if tag not in KINDS:
         return None
     module, name = KINDS[tag]
@@ -45,7 +45,7 @@ def kind_of(tag: str) -> type[Operation] | None:
 
 
 def stored(operation: Operation) -> bytes:
-    """Give an operation as it is stored: JSON with its kind and the version of its fields."""
+    """Return an operation as it is stored: JSON with its kind and the version of its fields."""
     return json.encode({**to_builtins(operation), "version": operation.version})
 
 

@@ -35,7 +35,7 @@ class EditText(Operation, frozen=True, tag="edit"):
 
 
 def hunks_between(before: str, after: str, context: int = 2) -> tuple[Hunk, ...]:
-    """Give the differences of two texts, each with a few lines around it."""
+    """Return the differences of two texts, each with a few lines around it."""
     old, new = before.splitlines(keepends=True), after.splitlines(keepends=True)
     return tuple(
         Hunk(tuple(old[group[0][1] : group[-1][2]]), tuple(new[group[0][3] : group[-1][4]]))

@@ -121,7 +121,7 @@ class SetValue(ValueOperation, frozen=True, tag="set"):
         return target.document.set(path, value, kind, on_copy=self.here_only)
 
     def _forced_kind(self, target: Target, here: Entry | None) -> str:
-        """Tell what a value must be: as it was given, or as its setting wants where a text is in its place."""
+        """Return what a value must be: as it was given, or as its setting wants where a text is in its place."""
         if self.kind:
             return self.kind
         spec, name = target.settings.get(self.name), target.format.name

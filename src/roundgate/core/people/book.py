@@ -34,7 +34,7 @@ class Person(Struct, frozen=True, forbid_unknown_fields=True):
     """The person's own name as a user of this machine."""
 
     def all_ids(self) -> set[str]:
-        """Give the ids of all kinds."""
+        """Return the ids of all kinds."""
         return {person_id for several in self.ids.values() for person_id in several}
 
 
@@ -77,7 +77,7 @@ class People(Struct, frozen=True):
         return by_name or by_key or by_other or by_id
 
     def named(self, identifier: str, kinds: Mapping[str, ItemKind]) -> str:
-        """Give the key of whoever has an id; empty where nobody has."""
+        """Return the key of whoever has an id; empty where nobody has."""
         if not self._kinds:
             self._kinds.extend(dict.fromkeys(kind for person in self.people.values() for kind in person.ids))
         for name in self._kinds:
@@ -158,7 +158,7 @@ def _problem(text: Text, path: Path, cause: str) -> BookProblem:
 
 
 def key_for(name: str, taken: Mapping[str, Person]) -> str:
-    """Give a new person a key: the name in small letters, with a number where that is taken."""
+    """Choose a key for a new person: the name in small letters, with a number where that is taken."""
     stem = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "somebody"
     key, number = stem, 1
     while key in taken:
@@ -168,7 +168,7 @@ def key_for(name: str, taken: Mapping[str, Person]) -> str:
 
 
 def with_values(text: Text, changes: Sequence[tuple[Path, PlainData]]) -> Text:
-    """Give the book's text with values set, or taken out where they are None; all else stays as it is written.
+    """Return the book's text with values set, or taken out where they are None; all else stays as it is written.
 
     Raises EditRefused.
     """
@@ -181,7 +181,7 @@ def with_values(text: Text, changes: Sequence[tuple[Path, PlainData]]) -> Text:
 
 
 def with_table(text: Text, path: Path, old: Mapping[str, PlainData], new: Mapping[str, PlainData]) -> Text:
-    """Give the book's text with a table of a person made another, however it is written. Raises EditRefused."""
+    """Return the book's text with a table of a person made another, however it is written. Raises EditRefused."""
     if not old:
         return with_values(text, [(path, dict(new))]) if new else text
     try:
@@ -194,7 +194,7 @@ def with_table(text: Text, path: Path, old: Mapping[str, PlainData], new: Mappin
 
 
 def with_person(text: Text, key: str, name: str, ids: Mapping[str, Sequence[str]], note: str = "") -> Text:
-    """Give the book's text with one more person at its end, in a table of its own."""
+    """Return the book's text with one more person at its end, in a table of its own."""
     from roundgate.core.formats.toml.writer import key_text, value_text  # many commands read the book, few write it
 
     body = text.body or HEADER

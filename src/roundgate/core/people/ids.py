@@ -27,7 +27,7 @@ _SECONDS = 0.1
 
 
 def plain_letters(text: str) -> str:
-    """Give a text without what cannot be seen, with look-alike letters and signs made plain, and spaces trimmed."""
+    """Return a text without what cannot be seen, with look-alike letters and signs made plain, and spaces trimmed."""
     return unicodedata.normalize("NFKC", text.translate(_INVISIBLE)).translate(_LOOK_ALIKE).strip()
 
 
@@ -43,14 +43,14 @@ def _search(pattern: str, text: str, *, case: bool) -> list[str]:
 
 
 def has_form(text: str, kind: ItemKind) -> bool:
-    """Tell whether a text has the form of an id of a kind, whatever its check digit is."""
+    """Return whether a text has the form of an id of a kind, whatever its check digit is."""
     if compiled(kind.pattern).fullmatch(text) is None:
         return False
     return not ((kind.case == "upper" and text != text.upper()) or (kind.case == "lower" and text != text.lower()))
 
 
 def id_mistake(text: str, kind: ItemKind) -> str:
-    """Tell what is wrong with an id as a file holds it; an empty text where nothing is."""
+    """Return what is wrong with an id as a file holds it; an empty text where nothing is."""
     if not kind.pattern or text in kind.catalogue:
         return ""
     if not has_form(text, kind):
@@ -61,7 +61,7 @@ def id_mistake(text: str, kind: ItemKind) -> str:
 
 
 def meant_id(pasted: str, kind: ItemKind) -> str:
-    """Give the one id of a kind that a pasted text holds, as the server wants it; empty where none or several can."""
+    """Return the one id of a kind that a pasted text holds, as the server wants it; empty where none or several can."""
     if not id_mistake(pasted, kind):
         return pasted
     text = plain_letters(pasted)
@@ -81,7 +81,7 @@ def meant_id(pasted: str, kind: ItemKind) -> str:
 
 
 def _spellings(text: str, kind: ItemKind) -> list[str]:
-    """Give what a text may stand for: with what every id begins or ends with, and with the signs that were left out.
+    """Return what a text may stand for: with what every id begins or ends with, and with the signs that were left out.
 
     A plain word is somebody's name, or a rank's, where ids have digits in them: ``marshall`` is not ``GW-MARS-HALL``.
     """
@@ -111,7 +111,7 @@ def _without(text: str, signs: str) -> str:
 
 
 def ids_in(text: str, kind: ItemKind) -> tuple[list[str], list[str]]:
-    """Give the ids of a kind in a pasted text, each once, and the doubtful ones: those that need another spelling."""
+    """Return the ids of a kind in a pasted text, each once, and the doubtful ones: those that need another spelling."""
     if not kind.pattern:
         return [], []
     plain = plain_letters(text)
@@ -124,23 +124,23 @@ def ids_in(text: str, kind: ItemKind) -> tuple[list[str], list[str]]:
 
 
 def _sameness(text: str, kind: ItemKind) -> str:
-    """Give what all spellings of one id share."""
+    """Return what all spellings of one id share."""
     bare = _without(text, kind.optional) if kind.optional else text
     return bare.lower() if kind.case == "any" else bare
 
 
 def same_id(one: str, other: str, kind: ItemKind) -> bool:
-    """Tell whether two spellings mean the same person."""
+    """Return whether two spellings mean the same person."""
     return identity(one, kind) == identity(other, kind)
 
 
 def identity(text: str, kind: ItemKind) -> str:
-    """Give what all spellings of an id have in common, whatever was pasted around it."""
+    """Return what all spellings of an id have in common, whatever was pasted around it."""
     return _sameness(meant_id(text, kind) or text, kind)
 
 
 def identities(texts: Iterable[str], kind: ItemKind) -> Iterator[tuple[str, str]]:
-    """Give for each id what all its spellings have in common, and what is wrong with it; an empty text for nothing."""
+    """Yield for each id what all its spellings have in common, and what is wrong with it; an empty text for nothing."""
     matches, signs = compiled(kind.pattern).fullmatch, kind.optional
     is_simple = not kind.check and not kind.case and len(signs) < 2  # there may be very many
     for text in texts:
@@ -155,7 +155,7 @@ def identities(texts: Iterable[str], kind: ItemKind) -> Iterator[tuple[str, str]
 
 
 def _is_whole(text: str, kind: ItemKind) -> bool:
-    """Tell whether the check digit of an id is right; it is worked out of the letters and digits between its ends."""
+    """Return whether the check digit of an id is right; it is worked out of the letters and digits between its ends."""
     bare = text.removeprefix(kind.prefix).removesuffix(kind.suffix).upper()
     signs = "".join(char for char in bare if char.isascii() and char.isalnum())
     return bool(signs) and _CHECKS[kind.check](signs)

@@ -31,19 +31,19 @@ class Standing(Struct, frozen=True):
 
 
 def kind_of_roster(book: Rulebook, roster: Roster) -> str:
-    """Give the kind of ids of a roster's records."""
+    """Return the kind of ids of a roster's records."""
     return kind_of_set(book.records[roster.records])
 
 
 def kind_of_set(spec: RecordSet) -> str:
-    """Give the kind of ids that name the records of a set; empty where they are no ids."""
+    """Return the kind of ids that name the records of a set; empty where they are no ids."""
     if spec.key == "*":
         return spec.kind
     return spec.field[spec.key].kind if spec.key in spec.field else ""
 
 
 def people_kinds(book: Rulebook) -> dict[str, ItemKind]:
-    """Give the kinds of ids that people have: those with a form, but for what only other records or lists have."""
+    """Return the kinds of ids that people have: those with a form, but for what only other records or lists have."""
     of_people = {kind_of_set(book.records[roster.records]) for roster in book.roster.values()}
     of_others = {kind_of_set(spec) for spec in book.records.values()} | {spec.item for spec in book.list.values()}
     others = of_others - of_people if book.roster else set()
@@ -51,13 +51,13 @@ def people_kinds(book: Rulebook) -> dict[str, ItemKind]:
 
 
 def people_kind(book: Rulebook, spec: RecordSet) -> str:
-    """Give the kind of a set whose records are people; empty where they are something else that has a kind of name."""
+    """Return kind of a set whose records are people; empty where they are something else that has a kind of name."""
     kind = kind_of_set(spec)
     return kind if kind in people_kinds(book) or not book.roster else ""
 
 
 def standings_in(files: ServerFiles, names: Collection[str] | None = None) -> list[Standing]:
-    """Give everybody on the rosters of a server, or on some of them, in the order of its rulebook and its files."""
+    """Return everybody on the rosters of a server, or on some of them, in the order of its rulebook and its files."""
     book, found = files.book, []
     for name, roster in book.roster.items():
         if names is not None and name not in names:
@@ -70,7 +70,7 @@ def standings_in(files: ServerFiles, names: Collection[str] | None = None) -> li
 
 
 def _until(record: Record, roster: Roster, spec: RecordSet) -> str:
-    """Give the day on which a time ends by the file, as YYYY-MM-DD; empty where it does not end or cannot be read."""
+    """Return the day on which a time ends by the file, as YYYY-MM-DD; empty where it does not end or cannot be read."""
     if not roster.until:
         return ""
     stored = record.value(roster.until)
@@ -89,7 +89,7 @@ class EndedStanding(Struct, frozen=True):
 
 
 def ended_on(files: ServerFiles, people: People, places: Collection[str], today: date) -> Iterator[EndedStanding]:
-    """Give those whose time on a roster is over; ``places`` are the server's name, its tags, and ``@all``."""
+    """Yield those whose time on a roster is over; ``places`` are the server's name, its tags, and ``@all``."""
     kinds = files.book.kind
     by_book = {where.rpartition("/")[2] for person in people.people.values() for where in person.until}
     ending = [name for name, roster in files.book.roster.items() if roster.until or name in by_book]

@@ -25,7 +25,7 @@ class Sighting(NamedTuple):
 
 
 def needed_text(pattern: str) -> str:
-    """Give the longest text that every match of a pattern must hold, so that lines without it need not be searched.
+    """Return the longest text that every match of a pattern must hold, so that lines without it need not be searched.
 
     An empty text where nothing is sure: where the pattern has alternatives.
     """
@@ -65,7 +65,7 @@ class LogPattern:
         return [kind.pattern.pattern for kind in self._kinds if kind.pattern.is_off]
 
     def search(self, block: bytes) -> list[Sighting]:
-        """Give who is seen in a block of whole lines, in the order of the log."""
+        """Return who is seen in a block of whole lines, in the order of the log."""
         found = [hit for kind in self._kinds for hit in _hits(block, kind)]
         found.sort(key=itemgetter(0))
         if len(self._texts) > _MOST_TEXTS:

@@ -25,7 +25,7 @@ def end_of(word: str, today: date) -> date | None:
 
 
 def is_over(end: str, today: date) -> bool:
-    """Tell whether a time that ends on a day is over: the day itself is one on which it no longer counts."""
+    """Return whether a time that ends on a day is over: the day itself is one on which it no longer counts."""
     try:
         return date.fromisoformat(end[:10]) <= today
     except ValueError:
@@ -33,7 +33,7 @@ def is_over(end: str, today: date) -> bool:
 
 
 def end_on(person: Person, roster: str, places: Collection[str]) -> str:
-    """Give the day on which somebody's time on a roster ends, as the people book has it; empty where it does not.
+    """Return the day on which somebody's time on a roster ends, as the people book has it; empty where it does not.
 
     ``places`` are the server's name and its tags, ``@all`` among them, as the book writes them. The server's own
     name counts before its tags.

@@ -46,14 +46,14 @@ class Answer(Struct, frozen=True):
 
 
 def is_about(entry: RankEntry, permission: str, scheme: Scheme) -> bool:
-    """Tell whether an entry is about a permission: its own, or one that its wildcard covers and does not leave out."""
+    """Whether an entry is about a permission: its own, or one that its wildcard covers and does not leave out."""
     if not covers(entry.permission, permission, scheme):
         return False
     return not any(covers(exception, permission, scheme) for exception in entry.but)
 
 
 def covers(pattern: str, permission: str, scheme: Scheme) -> bool:
-    """Tell whether a permission is the one asked for, or a wildcard for it."""
+    """Return whether a permission is the one asked for, or a wildcard for it."""
     if scheme.any_case:
         pattern, permission = pattern.lower(), permission.lower()
     if pattern == permission:
@@ -65,7 +65,7 @@ def covers(pattern: str, permission: str, scheme: Scheme) -> bool:
 
 
 def chain_of(member: RankMember, scheme: Scheme) -> list[Link]:
-    """Give all holders of entries for somebody, the nearest first; a group that is reached twice counts once."""
+    """Return all holders of entries for somebody, the nearest first; a group that is reached twice counts once."""
     groups = tuple(rank for rank in member.groups if rank in scheme.groups)  # a rank that is not there is none
     groups = groups or ((scheme.default,) if scheme.default else ())
     found = [Link(member.name, 0, (), member.entries, float("inf"))] if member.entries else []
@@ -98,7 +98,7 @@ def decide(member: RankMember, permission: str, scheme: Scheme) -> Answer:
 
 
 def decisions(member: RankMember, permission: str, scheme: Scheme) -> Iterator[Answer]:
-    """Give the answer, then what would decide if its entry were not there, and so on to the last."""
+    """Yield the answer, then what would decide if its entry were not there, and so on to the last."""
     about = list(_about(chain_of(member, scheme), permission, scheme))
     while about:
         link, entry = _deciding(about, scheme)
@@ -120,13 +120,13 @@ def _deciding(about: list[tuple[Link, RankEntry]], scheme: Scheme) -> tuple[Link
 
 
 def _last(about: list[tuple[Link, RankEntry]]) -> tuple[Link, RankEntry]:
-    """Give the last entry of the nearest holder: parents are read first, and what is nearer comes after them."""
+    """Return the last entry of the nearest holder: parents are read first, and what is nearer comes after them."""
     nearest = min(link.steps for link, _ in about)
     last_link = [link for link, _ in about if link.steps == nearest][-1]
     return [pair for pair in about if pair[0] is last_link][-1]
 
 
 def permissions_of(scheme: Scheme, more: tuple[str, ...] = ()) -> list[str]:
-    """Give every permission that the scheme names, and ``more``; a wildcard stands for what it covers, and itself."""
+    """Return every permission that the scheme names, and ``more``; a wildcard stands for what it covers, and itself."""
     held = [group.entries for group in scheme.groups.values()] + [member.entries for member in scheme.members.values()]
     return sorted({*more, *(entry.permission for entries in held for entry in entries)})

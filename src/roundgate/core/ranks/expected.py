@@ -95,7 +95,7 @@ class ExpectationResult(Struct, frozen=True):
 
     @property
     def is_met(self) -> bool:
-        """Tell whether it is as expected."""
+        """Return whether it is as expected."""
         return self.answer is not None and self.answer.may == self.expectation.may
 
 
@@ -121,7 +121,7 @@ def outcomes(
 
 
 def holder_of(scheme: Scheme, people: People, word: str) -> RankMember | None:
-    """Give whom a word of an expectation means: a member by name or id, a rank, newcomers, or somebody of the book."""
+    """Return whom a word of an expectation means: a member by name or id, a rank, newcomers, or one of the book."""
     lowered = word.lower()
     if lowered == NEWCOMERS:
         return scheme.newcomer()

@@ -62,7 +62,7 @@ def _granted(rights: Rights, member: RankMember) -> int:
 
 
 def _both(before: Scheme, after: Scheme) -> Iterator[tuple[str, RankMember, RankMember]]:
-    """Give what everybody is called, and who they are before and after; newcomers too."""
+    """Yield what everybody is called, and who they are before and after; newcomers too."""
     yield NEWCOMERS, before.newcomer(), after.newcomer()
     for identifier in dict.fromkeys((*before.members, *after.members)):
         had, has = before.members.get(identifier), after.members.get(identifier)
@@ -81,7 +81,7 @@ def _single_bits(changed: Iterable[tuple[int, int]], *, gains: bool) -> Iterator
 
 
 def _without_covered(permissions: list[str], scheme: Scheme) -> Iterator[str]:
-    """Give permissions without those that a wildcard among them covers."""
+    """Yield permissions without those that a wildcard among them covers."""
     wild = [permission for permission in permissions if scheme.wildcard and permission.endswith(scheme.wildcard)]
     for permission in permissions:
         if not any(other != permission and covers(other, permission, scheme) for other in wild):

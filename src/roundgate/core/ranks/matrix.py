@@ -26,7 +26,7 @@ NOTHING, GRANTED, DENIED = 0, 1, 5
 
 
 def is_granted(cell: int) -> bool:
-    """Tell whether a cell says that one may."""
+    """Return whether a cell says that one may."""
     return GRANTED <= cell < DENIED
 
 

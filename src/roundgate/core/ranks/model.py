@@ -63,5 +63,5 @@ class Scheme(Struct, frozen=True):
     """All groups that are said to be that of newcomers: several are a mistake."""
 
     def newcomer(self) -> RankMember:
-        """Give somebody who is in no group but the default one."""
+        """Return somebody who is in no group but the default one."""
         return RankMember("", "newcomers", (self.default,) if self.default else ())

@@ -30,13 +30,13 @@ def tables_of(book: Rulebook) -> list[str]:
 
 
 def counts(files: ServerFiles, name: str) -> bool:
-    """Tell whether a server goes by one of the tables of ranks that its rulebook has."""
+    """Return whether a server goes by one of the tables of ranks that its rulebook has."""
     when = files.book.ranks[name].when
     return not when or holds(when, files.names)
 
 
 def is_loaded(files: ServerFiles, name: str) -> bool:
-    """Tell whether the ranks are those of the world that the server loads; true where there is one file for all."""
+    """Return whether the ranks are those of the world that the server loads; true where there is one file for all."""
     world = files.book.ranks[name].world
     return not world or files.counting_text(world) == name.partition("@")[2]
 
@@ -65,13 +65,13 @@ def scheme_of(files: ServerFiles, name: str, people: People | None = None) -> Sc
 
 
 def records_of(files: ServerFiles, name: str) -> list[Record]:
-    """Give the records of a set of a server's rulebook."""
+    """Return the records of a set of a server's rulebook."""
     spec = files.book.records[name]
     return records_in(files.document(files.book.file[spec.file].path), spec)
 
 
 def paths_of(files: ServerFiles, name: str) -> list[str]:
-    """Give the paths of the files that hold a table's ranks and their members, each once."""
+    """Return the paths of the files that hold a table's ranks and their members, each once."""
     book, spec = files.book, files.book.ranks[name]
     sets = [set_name for set_name in (spec.groups, spec.levels) if set_name]
     sets += [*spec.more, *(book.roster[member].records for member in spec.members)]
@@ -114,12 +114,12 @@ class _Part:
         self.path = files.book.file[self.set.file].path
 
     def entries(self, field: str) -> list[FileEntry]:
-        """Give the entries of a field that holds several."""
+        """Return the entries of a field that holds several."""
         held = self.record.fields.get(field) if field else None
         return entries_in(held, field, self.set) if held is not None else []
 
     def lists(self, spec: Ranks | Roster) -> list[tuple[int, RankEntry]]:
-        """Give what fields that are lists grant and deny, each with its place in the file."""
+        """Return what fields that are lists grant and deny, each with its place in the file."""
         return [
             (entry.start, RankEntry(entry.value, allows, self.holder, self.place(entry)))
             for field, allows in ((spec.may, True), (spec.never, False))
@@ -127,7 +127,7 @@ class _Part:
         ]
 
     def flags(self, spec: Ranks) -> list[tuple[int, RankEntry]]:
-        """Give what fields that are switches grant and deny; what has neither of the two values is not an entry."""
+        """Return what fields that are switches grant and deny; what has neither of the two values is not an entry."""
         flags = spec.flags or RankFlags()
         found = []
         for name, held in self.record.fields.items():
@@ -145,7 +145,7 @@ class _Part:
         return found
 
     def place(self, entry: FileEntry) -> Place:
-        """Give the place of an entry."""
+        """Return the place of an entry."""
         return entry_place(self.files, self.path, entry)
 
 
@@ -174,7 +174,7 @@ def _number(text: str) -> float | None:
 
 
 def entry_place(files: ServerFiles, path: str, entry: FileEntry) -> Place:
-    """Give the place of an entry of a file."""
+    """Return the place of an entry of a file."""
     document = files.document(path)
     if document is None:
         return Place(path)
@@ -183,7 +183,7 @@ def entry_place(files: ServerFiles, path: str, entry: FileEntry) -> Place:
 
 
 def record_place(files: ServerFiles, set_name: str, record: Record) -> Place:
-    """Give the place of a record."""
+    """Return the place of a record."""
     path = files.book.file[files.book.records[set_name].file].path
     document = files.document(path)
     entry = document.find(record.path) if document is not None and record.path else None
@@ -195,7 +195,7 @@ def record_place(files: ServerFiles, set_name: str, record: Record) -> Place:
 
 
 def _default(files: ServerFiles, spec: Ranks) -> str:
-    """Give the group of those who are in none: by a key of a file, else as the rulebook says."""
+    """Return the group of those who are in none: by a key of a file, else as the rulebook says."""
     file, colon, key = spec.newcomers.rpartition(":")
     if not colon:
         return spec.newcomers
@@ -204,7 +204,7 @@ def _default(files: ServerFiles, spec: Ranks) -> str:
 
 
 def _flagged(files: ServerFiles, spec: Ranks) -> list[str]:
-    """Give the groups whose field says that they are that of newcomers."""
+    """Return the groups whose field says that they are that of newcomers."""
     return [
         record.key
         for record in records_of(files, spec.groups)
@@ -249,11 +249,11 @@ def _add_own(
 
 
 def _once(names: tuple[str, ...]) -> tuple[str, ...]:
-    """Give names each once, in order."""
+    """Return names each once, in order."""
     return names if len(set(names)) == len(names) else tuple(dict.fromkeys(names))
 
 
 def _known(files: ServerFiles, identifier: str, people: People | None) -> str:
-    """Give what the people book calls somebody; empty where they are not in it."""
+    """Return what the people book calls somebody; empty where they are not in it."""
     key = people.named(identifier, files.book.kind) if people is not None else ""
     return people.people[key].name if people is not None and key else ""

@@ -43,12 +43,12 @@ class Rights:
         self._links: dict[str, tuple[int, int, int]] = {}
 
     def bit(self, permission: str) -> int:
-        """Give the bit of a permission; 0 where it is none of those."""
+        """Return the bit of a permission; 0 where it is none of those."""
         at = bisect_left(self.permissions, permission)
         return 1 << at if at < len(self.permissions) and self.permissions[at] == permission else 0
 
     def names(self, bits: int) -> list[str]:
-        """Give the permissions of a set of bits, in order."""
+        """Return the permissions of a set of bits, in order."""
         found = []
         while bits:
             low = bits & -bits
@@ -57,7 +57,7 @@ class Rights:
         return found
 
     def of(self, member: RankMember) -> HeldRights:
-        """Give what somebody may do. Those in the same groups are worked out once."""
+        """Return what somebody may do. Those in the same groups are worked out once."""
         if member.entries:
             return self._worked_out(member)
         known = self._known.get(member.groups)
@@ -79,7 +79,7 @@ class Rights:
         return HeldRights(may, may_not, own, wild)
 
     def _of_tier(self, tier: Sequence[Link]) -> tuple[int, int, int]:
-        """Give what the links of a tier grant, what they deny, and what of it only wildcards are about."""
+        """Return what the links of a tier grant, what they deny, and what of it only wildcards are about."""
         allowed = denied = 0
         exact_may = exact_not = 0
         for link in tier:
@@ -102,7 +102,7 @@ class Rights:
         return own
 
     def _of_link(self, link: Link) -> tuple[int, int, int]:
-        """Give what a holder's own entries grant, deny, and name without a wildcard."""
+        """Return what a holder's own entries grant, deny, and name without a wildcard."""
         known = self._links.get(link.holder) if link.way else None  # a member's own entries are asked for once
         if known is not None:
             return known
@@ -121,7 +121,7 @@ class Rights:
         return allowed, denied, exact
 
     def _exact_of(self, entries: Iterable[RankEntry], denied: int) -> int:
-        """Give the bits that an entry without a wildcard decides, a denial before a grant."""
+        """Return the bits that an entry without a wildcard decides, a denial before a grant."""
         exact_may = exact_not = 0
         for entry in entries:
             if not self._is_wild(entry.permission):
@@ -133,7 +133,7 @@ class Rights:
         return bool(self.scheme.wildcard) and permission.endswith(self.scheme.wildcard)
 
     def mask(self, entry: RankEntry) -> int:
-        """Give the bits of the permissions that an entry is about."""
+        """Return the bits of the permissions that an entry is about."""
         key = (entry.permission, entry.but)
         known = self._masks.get(key)
         if known is None:
@@ -144,7 +144,7 @@ class Rights:
         return known
 
     def _range(self, pattern: str) -> int:
-        """Give the bits of what a pattern covers: all that begin as it does are neighbours in order."""
+        """Return the bits of what a pattern covers: all that begin as it does are neighbours in order."""
         if self.scheme.any_case:
             pattern = pattern.lower()
         if self._is_wild(pattern):
@@ -163,7 +163,7 @@ class Rights:
 
 
 def _tiers(chain: Sequence[Link], scheme: Scheme) -> list[list[Link]]:
-    """Give a chain in parts, the first of which counts before the next; in a part a denial counts before a grant."""
+    """Return a chain in parts, the first of which counts before the next; in a part a denial counts before a grant."""
     if scheme.order == "deny-wins":
         return [list(chain)]
     by_power = scheme.order == "highest-power"

@@ -35,7 +35,7 @@ class LiveChange(Struct, frozen=True):
 
 
 def can_be_live(operation: Operation, book: Rulebook) -> bool:
-    """Tell whether a running server can be told of an operation on records."""
+    """Return whether a running server can be told of an operation on records."""
     if not isinstance(operation, RecordOperation) or operation.set not in book.records:
         return False
     if book.records[operation.set].reload:
@@ -57,7 +57,7 @@ def _command(operation: RecordOperation, live: RosterLive, *, back: bool) -> str
 
 
 def told_for(operations: Iterable[Operation], files: ServerFiles, *, back: bool = False) -> list[LiveChange]:
-    """Give what the console is told of operations on records, and asked. ``files`` are those that it is to agree with.
+    """Return what the console is told of operations on records, and asked. ``files`` are those that it must match.
 
     ``back``: they are taken back, and ``files`` are as they were before them.
     """
@@ -92,18 +92,18 @@ def told_for(operations: Iterable[Operation], files: ServerFiles, *, back: bool 
 
 
 def commands_of(told: Iterable[LiveChange], *, reads_file: bool | None = None) -> list[str]:
-    """Give the commands, each once; where ``reads_file`` is given, only those that do, or do not."""
+    """Return the commands, each once; where ``reads_file`` is given, only those that do, or do not."""
     chosen = (command.command for command in told if command.command and reads_file in (None, command.reads_file))
     return list(dict.fromkeys(chosen))
 
 
 def _pattern(shows: str, values: Mapping[str, str]) -> str:
-    """Give the pattern for the fields that are known; of the others, anything fits."""
+    """Return the pattern for the fields that are known; of the others, anything fits."""
     return IN_BRACES.sub(lambda name: re.escape(values[name[1]]) if name[1] in values else ".*?", shows)
 
 
 def _values(operation: RecordOperation, files: ServerFiles) -> Mapping[str, str]:
-    """Give the fields of a record as the files have it; of one that is not in them, its name alone, as its key too."""
+    """Return fields of a record as the files have it; of one that is not in them, its name alone, as its key too."""
     spec = files.book.records[operation.set]
     document = files.document(files.book.file[spec.file].path)
     record = next((record for record in records_in(document, spec) if record.key == operation.record), None)

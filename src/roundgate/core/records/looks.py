@@ -33,14 +33,14 @@ def set_by_looks(document: Document, path: Path) -> RecordSet | None:
 
 
 def _naming_field(records: Sequence[Record]) -> str:
-    """Give the field that names the records of a list: one that all have, each with another value."""
+    """Return the field that names the records of a list: one that all have, each with another value."""
     fields = [field for field in records[0].fields if all(record.value(field) for record in records)]
     unique = [field for field in fields if len({record.value(field) for record in records}) == len(records)]
     return next((name for name in _NAMES if name in unique), unique[0] if unique else "")
 
 
 def with_looks(book: Rulebook, files: ServerFiles, word: str) -> tuple[Rulebook, str]:
-    """Give a book that describes what ``FILE:PATH`` or ``FILE:PATH/RECORD`` names, and the address as it names it.
+    """Return a book that describes what ``FILE:PATH`` or ``FILE:PATH/RECORD`` names, and the address as it names it.
 
     Where the rulebook describes that set already, its name takes the place of ``FILE:PATH``.
     """

@@ -44,35 +44,35 @@ class Record(Struct, frozen=True):
     fields: dict[str, HeldField]
 
     def value(self, field: str) -> str | None:
-        """Give the single value of a field, None where there is none."""
+        """Return the single value of a field, None where there is none."""
         held = self.fields.get(field)
         return held.values[0] if held is not None and held.values and not held.is_list else None
 
     def entry_paths(self) -> Iterator[Path]:
-        """Give the paths of all values that it has."""
+        """Yield the paths of all values that it has."""
         yield from (entry.path for held in self.fields.values() for entry in held.entries)
 
     def title(self, spec: RecordSet) -> str:
-        """Give what a person calls it: by the set's pattern, else its key."""
+        """Return what a person calls it: by the set's pattern, else its key."""
         if not spec.title:
             return self.key
         return IN_BRACES.sub(lambda match: self.value(match[1]) or self.key, spec.title)
 
 
 def field_key(name: str, spec: RecordSet) -> str:
-    """Give the key that a field has in the file."""
+    """Return the key that a field has in the file."""
     field = spec.field.get(name)
     return (field.key or name) if field is not None else name
 
 
 def separator_of(name: str, spec: RecordSet) -> str:
-    """Give what separates the values of a field that holds several, as they are stored."""
+    """Return what separates the values of a field that holds several, as they are stored."""
     field = spec.field.get(name)
     return field.separator if field is not None else ","
 
 
 def entries_in(held: HeldField, name: str, spec: RecordSet) -> list[Entry]:
-    """Give the entries of a field that may hold several, each by itself: also where one value of the file has them all.
+    """Return entries of a field that may hold several, each by itself: also where one value of the file has them all.
 
     A part's place in the file is its own where the file has the value as it is read.
     """
@@ -97,5 +97,5 @@ def entries_in(held: HeldField, name: str, spec: RecordSet) -> list[Entry]:
 
 
 def parts_in(held: HeldField, name: str, spec: RecordSet) -> list[str]:
-    """Give the values of a field that may hold several, each by itself."""
+    """Return the values of a field that may hold several, each by itself."""
     return [entry.value for entry in entries_in(held, name, spec)]

@@ -14,7 +14,7 @@ Nested = tuple[Path, EntryKind, str]
 
 
 def is_deep(record: Record, field: str) -> bool:
-    """Tell whether a field is neither one value nor a plain list of values; a list with nothing in it is deep too."""
+    """Return whether a field is neither one value nor a plain list of values; a list with nothing in it is deep too."""
     held, depth = record.fields[field], len(record.path)
     if held.is_nested or any(entry.kind in ("list", "map") for entry in held.entries):  # of those, an empty one
         return True
@@ -23,7 +23,7 @@ def is_deep(record: Record, field: str) -> bool:
 
 
 def nested_in(record: Record) -> tuple[Nested, ...]:
-    """Give all that lies in the deep fields of a record."""
+    """Return all that lies in the deep fields of a record."""
     depth = len(record.path)
     return tuple(
         (entry.path[depth:], entry.kind, entry.value)

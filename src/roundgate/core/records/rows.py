@@ -20,7 +20,7 @@ _LARGE = 1_000_000
 def rows_with(
     document: Document | None, spec: RecordSet, fields: Sequence[str], *, quick: bool = True
 ) -> Iterator[Row]:
-    """Give the key and some fields of each record of a set. ``quick`` is off to compare both ways.
+    """Yield the key and some fields of each record of a set. ``quick`` is off to compare both ways.
 
     A large JSON list of objects with plain values is decoded and no more; all else is read as records.
     """

@@ -23,7 +23,7 @@ _KNOWN: deque[tuple[Document, RecordSet, list[Record]]] = deque(maxlen=12)
 
 
 def records_in(document: Document | None, spec: RecordSet) -> list[Record]:
-    """Give the records of a set, in the order of the file; none where there is no document. The list is shared."""
+    """Return the records of a set, in the order of the file; none where there is no document. The list is shared."""
     if document is None:
         return []
     for known, same, records in _KNOWN:
@@ -35,18 +35,18 @@ def records_in(document: Document | None, spec: RecordSet) -> list[Record]:
 
 
 def paths_of_records(document: Document, sets: Iterable[RecordSet]) -> set[Path]:
-    """Give the paths of all entries of a document that belong to a record of one of the sets."""
+    """Return the paths of all entries of a document that belong to a record of one of the sets."""
     records = (record for spec in sets for record in records_in(document, spec))
     return {path for record in records for path in (record.path, *record.entry_paths())}
 
 
 def homes_in(book: Rulebook, path: str) -> set[Path]:
-    """Give the places in a file of the lists, maps and values that hold records."""
+    """Return the places in a file of the lists, maps and values that hold records."""
     return {place_of_set(spec).home for spec in book.records.values() if book.file[spec.file].path == path}
 
 
 def file_below(book: Rulebook, spec: RecordSet) -> str:
-    """Give the path of the file that the file of a set overrides; empty where there is none in the same format."""
+    """Return the path of the file that the file of a set overrides; empty where there is none in the same format."""
     own = book.file[spec.file]
     return next(
         (file.path for file in book.file.values() if file.overridden_by == spec.file and file.format == own.format), ""
@@ -54,7 +54,7 @@ def file_below(book: Rulebook, spec: RecordSet) -> str:
 
 
 def records_below(book: Rulebook, spec: RecordSet, document: Callable[[str], Document | None]) -> list[Record]:
-    """Give the records that only the overridden file has, so that they count. ``document`` gives a file by its path."""
+    """Return records that only the overridden file has, so that they count. ``document`` gives a file by its path."""
     path = file_below(book, spec)
     if not path:
         return []
@@ -63,14 +63,14 @@ def records_below(book: Rulebook, spec: RecordSet, document: Callable[[str], Doc
 
 
 def records_that_count(book: Rulebook, spec: RecordSet, document: Callable[[str], Document | None]) -> list[Record]:
-    """Give the records of a set, and after them those that only the overridden file has."""
+    """Return the records of a set, and after them those that only the overridden file has."""
     own = records_in(document(book.file[spec.file].path), spec)
     below = records_below(book, spec, document)
     return [*own, *below] if below else own
 
 
 def rows_of(document: Document | None, spec: RecordSet) -> list[dict[str, Any]]:
-    """Give the records of a set as a rule sees them: each field's number, text or list, or its default."""
+    """Return the records of a set as a rule sees them: each field's number, text or list, or its default."""
     return [
         {name: _field_value(record, name, field) for name, field in spec.field.items()}
         for record in records_in(document, spec)
@@ -78,7 +78,7 @@ def rows_of(document: Document | None, spec: RecordSet) -> list[dict[str, Any]]:
 
 
 def rows_with_named(book: Rulebook, name: str, document: Callable[[str], Document | None]) -> list[dict[str, Any]]:
-    """Give the records of a set as a rule sees them, with the fields of those that they name: ``category.open``.
+    """Return the records of a set as a rule sees them, with the fields of those that they name: ``category.open``.
 
     ``document`` gives a file by its path.
     """
@@ -118,7 +118,7 @@ def _field_value(record: Record, name: str, field: RecordField) -> Any:
 
 
 def number_in(record: Record, field: str, spec: RecordSet) -> Decimal | None:
-    """Give the number in a field, or its default; None where there is none."""
+    """Return the number in a field, or its default; None where there is none."""
     described, stored = spec.field.get(field), record.value(field)
     with suppress(values.ValueProblem, ArithmeticError):
         if described is None:
@@ -130,7 +130,7 @@ def number_in(record: Record, field: str, spec: RecordSet) -> Decimal | None:
 
 
 def find_records(records: Sequence[Record], spec: RecordSet, word: str) -> list[Record]:
-    """Give the records that a word means: by their key; else, case aside, by key, title, or a name in the title."""
+    """Return the records that a word means: by their key; else, case aside, by key, title, or a name in the title."""
     exact = [record for record in records if record.key == word]
     if exact:
         return exact
@@ -145,13 +145,13 @@ def _names(record: Record, spec: RecordSet) -> Iterator[str]:
 
 
 def columns(records: Sequence[Record], spec: RecordSet) -> list[str]:
-    """Give the fields that a table of the records shows: the described ones, then others, in the order of the file."""
+    """Return fields that a table of the records shows: the described ones, then others, in the order of the file."""
     found = dict.fromkeys(name for record in records for name in record.fields)
     return [*(name for name in spec.field if name in found), *(name for name in found if name not in spec.field)]
 
 
 def referring(spec_name: str, sets: Mapping[str, RecordSet]) -> list[tuple[str, str, RecordField]]:
-    """Give the fields of all sets that name records of one: set, field, and the field's description."""
+    """Return the fields of all sets that name records of one: set, field, and the field's description."""
     return [
         (name, field_name, field)
         for name, spec in sets.items()

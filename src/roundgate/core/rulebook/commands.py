@@ -10,18 +10,18 @@ from roundgate.core.rulebook.model import Rulebook, Setting
 
 
 def commands_of(book: Rulebook) -> dict[str, str]:
-    """Give each command of a rulebook's queries as a shell would be given it, by the query's name."""
+    """Return each command of a rulebook's queries as a shell would be given it, by the query's name."""
     return {name: shlex.join(query.run) for name, query in book.query.items() if query.run}
 
 
 def command_for(book: Rulebook, setting: str) -> str:
-    """Give the command whose answer holds a setting's value; empty where none is run for it."""
+    """Return the command whose answer holds a setting's value; empty where none is run for it."""
     spec = book.setting.get(setting)
     return commands_of(book).get(spec.live.query, "") if spec is not None and spec.live is not None else ""
 
 
 def without_commands(book: Rulebook) -> Rulebook:
-    """Give a rulebook that runs nothing: what only a command could tell is not read back."""
+    """Return a rulebook that runs nothing: what only a command could tell is not read back."""
     commands = commands_of(book)
     settings = {name: _unasked(spec, commands) for name, spec in book.setting.items()}
     queries = {name: query for name, query in book.query.items() if name not in commands}

@@ -9,7 +9,7 @@ from roundgate.core.rulebook.expressions import ExpressionProblem, names_in, rea
 
 
 def broken_rules(names: Mapping[str, object], rules: Mapping[str, str]) -> list[str]:
-    """Give the names of the rules (name to expression) that do not hold. A rule that cannot be calculated is broken.
+    """Return the names of the rules (name to expression) that do not hold. A rule that cannot be calculated is broken.
 
     A rule about a fact that is not known is left out.
     """

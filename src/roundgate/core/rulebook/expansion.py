@@ -30,7 +30,7 @@ Found = Mapping[str, Sequence[tuple[str, str]]]
 
 
 def expanded(book: Rulebook) -> Rulebook:
-    """Give a rulebook with a setting for each index, and what kinds say copied to the settings of that kind."""
+    """Return a rulebook with a setting for each index, and what kinds say copied to the settings of that kind."""
     book = _with_repeats(_records_of_kinds(book))
     if not any(spec.index or spec.kind for spec in book.setting.values()):
         return book
@@ -126,14 +126,14 @@ _NO_FILE = File(path="", format="lines", made="by-hand")
 
 
 def with_console(book: Rulebook) -> Rulebook:
-    """Give a rulebook with a file for the settings that have none, where it has such settings."""
+    """Return a rulebook with a file for the settings that have none, where it has such settings."""
     if CONSOLE in book.file or all(spec.file for spec in book.setting.values()):
         return book
     return replace(book, file={**book.file, CONSOLE: _NO_FILE})
 
 
 def with_includes(book: Rulebook, found: Mapping[str, Sequence[str]]) -> Rulebook:
-    """Give a rulebook with the files that other files include: by the file's name, the paths, in their order."""
+    """Return a rulebook with the files that other files include: by the file's name, the paths, in their order."""
     if not any(found.values()):
         return book
     taken = {file.path for file in book.file.values()}
@@ -147,12 +147,12 @@ def with_includes(book: Rulebook, found: Mapping[str, Sequence[str]]) -> Ruleboo
 
 
 def included_in(name: str) -> str:
-    """Give the file that includes another one, by that one's name; empty where none does."""
+    """Return the file that includes another one, by that one's name; empty where none does."""
     return name.partition("+")[0] if "+" in name else ""
 
 
 def above(book: Rulebook, name: str) -> list[str]:
-    """Give the files that override one, the nearest first."""
+    """Return the files that override one, the nearest first."""
     found: list[str] = []
     while (name := book.file[name].overridden_by) and name not in found:
         found.append(name)
@@ -160,13 +160,13 @@ def above(book: Rulebook, name: str) -> list[str]:
 
 
 def beneath(book: Rulebook, name: str) -> set[str]:
-    """Give the files whose settings a file may hold: itself, those that it overrides, and the one that includes it."""
+    """Return files whose settings a file may hold: itself, those that it overrides, and the one that includes it."""
     own = included_in(name) or name
     return {other for other in book.file if other == own or own in above(book, other)}
 
 
 def family(name: str) -> str:
-    """Give the name under which the rulebook has a setting: ``fee`` for ``fee[1]``, ``tide`` for ``tide@bay``."""
+    """Return the name under which the rulebook has a setting: ``fee`` for ``fee[1]``, ``tide`` for ``tide@bay``."""
     return name.partition("@")[0].partition("[")[0]
 
 
@@ -174,12 +174,12 @@ def family(name: str) -> str:
 
 
 def patterns(book: Rulebook) -> dict[str, str]:
-    """Give the files whose path is a pattern: name to path."""
+    """Return the files whose path is a pattern: name to path."""
     return {name: file.path for name, file in book.file.items() if "{" in file.path}
 
 
 def placeholder(path: str) -> tuple[int, re.Pattern[str]] | None:
-    """Give which part of a path has the name in braces, and the pattern of that part; None where there is not just one.
+    """Return which part of a path has the name in braces, and the pattern of that part; None for none or several.
 
     The pattern's only group is what the name stands for.
     """
@@ -192,7 +192,7 @@ def placeholder(path: str) -> tuple[int, re.Pattern[str]] | None:
 
 
 def for_files(book: Rulebook, found: Found) -> Rulebook:
-    """Give a rulebook for a folder that has these files: each pattern gives way to the files that fit it."""
+    """Return a rulebook for a folder that has these files: each pattern gives way to the files that fit it."""
     if not found:
         return book
     files: dict[str, File] = {}
@@ -220,7 +220,7 @@ def for_files(book: Rulebook, found: Found) -> Rulebook:
 
 
 def _with_records(book: Rulebook, found: Found) -> Rulebook:
-    """Give a rulebook with the sets of records, the rosters and the ranks of files by pattern: one for each file."""
+    """Return a rulebook with the sets of records, the rosters and the ranks of files by pattern: one for each file."""
     worlds = {
         name: [suffix for suffix, _ in found[spec.file]] for name, spec in book.records.items() if spec.file in found
     }
@@ -258,7 +258,7 @@ def _with_records(book: Rulebook, found: Found) -> Rulebook:
 
 
 def _copies(name: str, worlds: Sequence[str] | None) -> list[tuple[str, str]]:
-    """Give the name in each world, with the world; the plain name, and none, where it is not of a file by pattern."""
+    """Return the name in each world, with the world; the plain name, and none, where it is not of a file by pattern."""
     return [("", name)] if worlds is None else [(world, f"{name}@{world}") for world in worlds]
 
 
@@ -279,7 +279,7 @@ def _with_names(name: str, spec: Setting, copies: Mapping[str, list[str]]) -> Se
 
 
 def _rules(rule: Rule, copies: Mapping[str, list[str]]) -> list[Rule]:
-    """Give a rule once for each file that it is about, each with a name of its own."""
+    """Return a rule once for each file that it is about, each with a name of its own."""
     made = _each(rule.needs, copies)
     if made == [rule.needs]:
         return [rule]
@@ -287,7 +287,7 @@ def _rules(rule: Rule, copies: Mapping[str, list[str]]) -> list[Rule]:
 
 
 def _each(source: str, copies: Mapping[str, list[str]]) -> list[str]:
-    """Give an expression once for each file, where it is about settings of files by pattern."""
+    """Return an expression once for each file, where it is about settings of files by pattern."""
     named = [name for name in copies if name in source and _name_pattern(name).search(source)]
     if not named:
         return [source]
@@ -306,7 +306,7 @@ def _name_pattern(name: str) -> re.Pattern[str]:
 
 
 def setting_at(book: Rulebook, path: str, key: str) -> str | None:
-    """Give the setting that a key of a file belongs to, as its own place, a second one, or one that overrides it."""
+    """Return the setting that a key of a file belongs to, as its own place, a second one, or one that overrides it."""
     files = {setting for name, file in book.file.items() if file.path == path for setting in beneath(book, name)}
     for name, spec in book.setting.items():
         if (spec.file in files and spec.key == key) or any(
@@ -317,7 +317,7 @@ def setting_at(book: Rulebook, path: str, key: str) -> str | None:
 
 
 def keys_in(book: Rulebook, file_name: str) -> set[str]:
-    """Give the keys that the rulebook knows in one of its files: of settings, of second places, and of includes."""
+    """Return the keys that the rulebook knows in one of its files: of settings, of second places, and of includes."""
     files = beneath(book, file_name)
     known = {spec.key for spec in book.setting.values() if spec.file in files}
     more = {place.key for spec in book.setting.values() for place in spec.also if (place.file or spec.file) in files}
@@ -327,7 +327,7 @@ def keys_in(book: Rulebook, file_name: str) -> set[str]:
 
 
 def fields_of_sets(book: Rulebook) -> dict[str, Collection[str]]:
-    """Give the fields of the records of each set, which a rule over the set may name.
+    """Return the fields of the records of each set, which a rule over the set may name.
 
     Those of a record that a field names are among them: ``category.open`` where ``category`` names a record.
     """

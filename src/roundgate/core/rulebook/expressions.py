@@ -87,7 +87,7 @@ def read_expression(source: str) -> Tree:
 
 
 def names_in(tree: Tree, fields: Mapping[str, Collection[str]] = _NO_FIELDS) -> set[str]:
-    """Give every name that a tree uses; ``fields`` are those of the records of sets, no names of their own."""
+    """Return every name that a tree uses; ``fields`` are those of the records of sets, no names of their own."""
     if tree[0] == "name":
         return {tree[1]}
     if tree[0] == "over" and tree[2][0] == "name":
@@ -214,7 +214,7 @@ class _Reader:
         return self._leaf()
 
     def _is_call(self) -> bool:
-        """Tell whether a value follows, with its bracket or where it was forgotten: else the word is a name."""
+        """Return whether a value follows, with its bracket or where it was forgotten: else the word is a name."""
         kind, word = self.tokens[self.at + 1] if self.at + 1 < len(self.tokens) else ("sign", "")
         return (
             word == "(" or kind in ("number", "text") or (kind == "name" and word not in ("and", "or", "in", "matches"))

@@ -10,7 +10,7 @@ from roundgate.core.rulebook.raw_books import RawBook, merge
 
 
 def merged_text(layers: Sequence[RawBook]) -> str:
-    """Give the merged rulebook as TOML.
+    """Return the merged rulebook as TOML.
 
     Where there are several layers, a remark after each table names the layer that it comes from, and one after a line
     the layer that has changed it.
@@ -60,7 +60,7 @@ def _table(path: tuple[str, ...], table: Mapping[str, Any], origins: Mapping[tup
 
 
 def _is_table(path: tuple[str, ...], value: Any) -> bool:
-    """Tell whether a value gets a header of its own; deeper down it is written on one line."""
+    """Return whether a value gets a header of its own; deeper down it is written on one line."""
     if isinstance(value, dict):
         return len(path) < 2
     return isinstance(value, list) and bool(value) and len(path) < 2 and all(isinstance(item, dict) for item in value)

@@ -25,14 +25,14 @@ BookReader = Callable[[str], RawBook]
 
 
 def layers_of(raw: Mapping[str, Any]) -> list[str]:
-    """Give the names of the rulebooks below one; none where it does not say them in the right form."""
+    """Return the names of the rulebooks below one; none where it does not say them in the right form."""
     about = raw.get("rulebook")
     layers = about.get("layers") if isinstance(about, dict) else None
     return [layer for layer in layers if isinstance(layer, str)] if isinstance(layers, list) else []
 
 
 def layered(name: str, reader: BookReader) -> list[RawBook]:
-    """Give a rulebook and the layers below it, the lowest first, each once.
+    """Return a rulebook and the layers below it, the lowest first, each once.
 
     Raises RulebookProblem where layers rest on themselves, or KeyError where ``reader`` knows no such rulebook.
     """

@@ -65,7 +65,7 @@ def _leads_nowhere(book: Rulebook) -> bool:
 
 
 def _of_tables(book: Rulebook) -> list[str]:
-    """Give the settings that advice tables and mods name."""
+    """Return the settings that advice tables and mods name."""
     named = [table.most for table in book.table.values()]
     named += [table.given for table in book.table.values() if table.given not in FACTS]
     return [*named, book.mods.list] if book.mods else named
@@ -112,7 +112,7 @@ def _find_loose(raw: Any, path: tuple[str, ...], cause: str) -> tuple[str, ...]:
 
 
 def _is_guilty(table: Any, rest: tuple[str, ...], cause: str) -> bool:
-    """Tell whether this table gives the same message when it is read alone."""
+    """Return whether this table gives the same message when it is read alone."""
     for model in _TABLES.values():
         try:
             msgspec.convert(table, model)

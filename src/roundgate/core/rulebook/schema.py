@@ -24,7 +24,7 @@ _DECIMALS = ("decimal", "percent")
 
 
 def rulebook_schema() -> dict[str, Any]:
-    """Give the schema of rulebooks, each word with what it means."""
+    """Return the schema of rulebooks, each word with what it means."""
     made = described_schema(Rulebook, "A rulebook of Round Gate")
     made["$defs"]["Setting"]["properties"]["type"]["enum"] = list(values.KINDS)
     for name in ("Setting", "File", "ListOf"):  # a layer says only what it changes
@@ -33,7 +33,7 @@ def rulebook_schema() -> dict[str, Any]:
 
 
 def file_schema(book: Rulebook, file: str) -> dict[str, Any]:
-    """Give the schema of one file of a game. Raises KeyError where the rulebook has no such file."""
+    """Return the schema of one file of a game. Raises KeyError where the rulebook has no such file."""
     spec = book.file[file]
     files = beneath(book, file)
     root: dict[str, Any] = {
@@ -80,7 +80,7 @@ def _stored(value: TomlValue, spec: Setting) -> Any:
 
 
 def _typed(stored: str, spec: Setting) -> Any:
-    """Give a stored value as the file's own kind."""
+    """Return a stored value as the file's own kind."""
     if spec.type in _NUMBERS and not spec.suffix:
         return int(stored)
     if spec.type in _DECIMALS:

@@ -174,7 +174,7 @@ def pattern_mistakes(pattern: str, group: str = "") -> Iterator[str]:
 
 
 def known_names(book: Rulebook) -> dict[str, Any]:
-    """Give the names that a rule may use: settings, all indexes of one at once, lists, sets, and facts."""
+    """Return the names that a rule may use: settings, all indexes of one at once, lists, sets, and facts."""
     return dict.fromkeys((*book.setting, *map(family, book.setting), *book.list, *book.records, *FACTS))
 
 

@@ -40,7 +40,7 @@ def parse_toml(file: str, source: str) -> dict[str, Any]:
 
 
 def place_in_toml(source: str, path: tuple[str, ...]) -> tuple[int, int, str]:
-    """Tell line, column and text of the line where a path stands in a TOML text, or of its nearest parent."""
+    """Return line, column and text of the line where a path stands in a TOML text, or of its nearest parent."""
     lines = source.split("\n")
     start, depth = 0, 0
     for number, line in enumerate(lines):

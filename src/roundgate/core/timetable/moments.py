@@ -21,7 +21,7 @@ class WrongMoment(ValueError):
 
 
 def expressions(at: Sequence[str], days: Sequence[str], cron: str) -> tuple[str, ...]:
-    """Give the cron expressions of an entry: its own, or those for its times of day. Raises WrongMoment."""
+    """Return the cron expressions of an entry: its own, or those for its times of day. Raises WrongMoment."""
     if bool(at) == bool(cron):
         raise WrongMoment("it needs 'at', such as \"05:00\", or 'cron', and not both")
     if cron:
@@ -57,7 +57,7 @@ def check_expressions(crons: Sequence[str]) -> None:
 
 
 def moments_after(crons: Sequence[str], zone: tzinfo, after: float) -> Iterator[float]:
-    """Give the moments of an entry after one, in order and each once, all in seconds since 1970."""
+    """Yield the moments of an entry after one, in order and each once, all in seconds since 1970."""
     from cronsim import CronSim
 
     begin = datetime.fromtimestamp(after, zone)

@@ -101,7 +101,7 @@ def _with_affixes(text: str, spec: Setting) -> str:
 
 
 def _without_affixes(stored: str, spec: Setting) -> str:
-    """Give the value between what the file writes before and after it. Raises ValueProblem."""
+    """Return the value between what the file writes before and after it. Raises ValueProblem."""
     if not _has_affixes(spec):
         return stored
     inner = stored.removeprefix(spec.prefix)
@@ -125,7 +125,7 @@ def parse(typed: str, spec: Setting) -> Value:
 
 
 def sure_meaning(meant: str, spec: Setting) -> str:
-    """Give what was probably meant, where the setting takes it as it is; else an empty text: no advice to follow."""
+    """Return what was probably meant, where the setting takes it as it is; else an empty text: no advice to follow."""
     try:
         parse(meant, spec)
     except ValueProblem:
@@ -134,7 +134,7 @@ def sure_meaning(meant: str, spec: Setting) -> str:
 
 
 def _as_special(typed: str, spec: Setting) -> Special | None:
-    """Give the special value that is meant by another word for it, such as ``0m`` for off; it may be out of range."""
+    """Return the special value that is meant by another word for it, such as ``0m`` for off; it may be out of range."""
     if not spec.special:
         return None
     free = replace(spec, range=None, step=None, special={})
@@ -153,7 +153,7 @@ def read(stored: str, spec: Setting) -> Value:
 
 
 def number_behind(value: Value, spec: Setting) -> Value:
-    """Give what a special value stands for in the rules: 0 for off, say; other values as they are."""
+    """Return what a special value stands for in the rules: 0 for off, say; other values as they are."""
     if not isinstance(value, Special):
         return value
     try:
@@ -183,20 +183,23 @@ def describe(spec: Setting) -> str:
 
 
 def example(spec: Setting) -> str:
-    """Give something that may be typed for a setting."""
+    """Return something that may be typed for a setting."""
     return KINDS[spec.type].example(spec)
 
 
 def is_hidden(spec: Setting) -> bool:
-    """Tell whether a setting's value is never shown."""
+    """Return whether a setting's value is never shown."""
     return KINDS[spec.type].hidden
 
 
 def document_kind(spec: Setting) -> DocumentKind:
-    """Tell what a setting's value is in a file that knows kinds of its own."""
+    """Return what a setting's value is in a file that knows kinds of its own."""
     return KINDS[spec.type].document
 
 
 def default_of(spec: Setting) -> Value | None:
-    """Give the default as a value, or None where the rulebook knows none. Raises ValueProblem if it is not a value."""
+    """Return the default as a value, or None where the rulebook knows none.
+
+    Raises ValueProblem if it is not a value.
+    """
     return None if spec.default is None else read(as_stored(spec.default, spec), spec)

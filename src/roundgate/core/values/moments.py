@@ -36,7 +36,7 @@ class Moment(Traits):
 
     @classmethod
     def is_usual(cls, text: str) -> bool:
-        """Tell whether a text has the usual form, without the reader of all forms: that takes 4 ms to load."""
+        """Return whether a text has the usual form, without the reader of all forms: that takes 4 ms to load."""
         raise NotImplementedError
 
     def parse(self, typed: str, spec: Setting) -> Value:
@@ -121,7 +121,7 @@ class TimeOfDay(Moment):
 
 
 def sample_of(form: str, kind: str) -> bool:
-    """Tell whether a form holds all of a date or a time: what is written in it is read back the same."""
+    """Return whether a form holds all of a date or a time: what is written in it is read back the same."""
     from datetime import datetime
 
     sample = datetime(2026, 11, 25, 19, 34)

@@ -69,7 +69,7 @@ def read_decimal(text: str) -> Decimal:
 
 
 def decimal_of(value: Value) -> Decimal:
-    """Give the number of a value that is one."""
+    """Return the number of a value that is one."""
     assert not isinstance(value, tuple)
     return Decimal(value)
 

@@ -23,7 +23,7 @@ def _numbers_typed(typed: str) -> list[str]:
 
 
 def colour_parts(form: str) -> str:
-    """Give the letters of a form such as ``r,g,b``; an empty text for a form of hexadecimal digits."""
+    """Return the letters of a form such as ``r,g,b``; an empty text for a form of hexadecimal digits."""
     return "" if form in COLOUR_FORMS else "".join(letter for letter in form if letter in "rgba")
 
 
@@ -182,5 +182,5 @@ class Vector(Traits):
 
 
 def part_names(form: str) -> list[str]:
-    """Give the names in braces of a vector's form."""
+    """Return the names in braces of a vector's form."""
     return _NAME.findall(form)

@@ -51,7 +51,7 @@ class ValueKind(Protocol):
     """Whether spaces around what is typed belong to the value."""
 
     def example(self, spec: Setting) -> str:
-        """Give something that may be typed; VALUE where nothing fits every setting."""
+        """Return something that may be typed; VALUE where nothing fits every setting."""
         ...
 
     def parse(self, typed: str, spec: Setting) -> Value:

@@ -15,13 +15,13 @@ KINDS = ("int", "decimal", "percent", "duration", "size")
 
 
 def is_relative(typed: str, spec: Setting) -> bool:
-    """Tell whether what a person typed is a difference. ``-5`` is a number of its own; ``-5%`` takes a share off."""
+    """Return whether what a person typed is a difference. ``-5`` is a number of its own; ``-5%`` takes a share off."""
     match = _RELATIVE.fullmatch(typed)
     return match is not None and spec.type in KINDS and (match[1] == "+" or bool(match[3]))
 
 
 def changed_by(typed: str, stored: str | None, spec: Setting) -> str:
-    """Give the stored value that a difference makes of a stored value, or of the default where there is none.
+    """Return the stored value that a difference makes of a stored value, or of the default where there is none.
 
     A special value, such as "no limit", stays as it is. Whole numbers are rounded, halves up. Raises ValueProblem.
     """

@@ -14,12 +14,12 @@ from roundgate.core.values.protocol import Traits, Value, ValueKind, ValueProble
 
 
 def entries_of(value: Value) -> tuple[str, ...]:
-    """Give the entries of a value that has several."""
+    """Return the entries of a value that has several."""
     return value if isinstance(value, tuple) else (str(value),)
 
 
 def entry_problem(entry: str, spec: Setting) -> ValueProblem | None:
-    """Tell why an entry is none of the built-in ones and has not the right form; None where it has."""
+    """Return why an entry is none of the built-in ones and has not the right form; None where it has."""
     if entry in spec.catalogue or (spec.pattern and fits(spec.pattern, entry)):
         return None
     if not spec.catalogue and not spec.pattern:
@@ -43,7 +43,7 @@ def _split(text: str, separator: str, *, forgiving: bool) -> list[str]:
 
 
 def _sign(separator: str) -> str:
-    """Give what separates the entries; with spaces beside it, as in ``", "``, spaces do not count."""
+    """Return what separates the entries; with spaces beside it, as in ``", "``, spaces do not count."""
     return separator.strip() or separator
 
 
@@ -59,11 +59,11 @@ class Entries(Traits):
         return self._checked(_split(stored, spec.separator, forgiving=False), spec)
 
     def meant(self, entry: str, spec: Setting) -> str:
-        """Give the entry that a person means."""
+        """Return the entry that a person means."""
         return entry
 
     def wrong(self, entry: str, spec: Setting) -> ValueProblem | None:
-        """Tell why an entry will not do."""
+        """Return why an entry will not do."""
         raise NotImplementedError
 
     def _checked(self, entries: Sequence[str], spec: Setting) -> Value:
@@ -161,7 +161,7 @@ class EntryList(Entries):
         return None
 
     def _of_entry(self, spec: Setting) -> tuple[ValueKind, Setting]:
-        """Give the kind of the entries, and the description of one of them."""
+        """Return the kind of the entries, and the description of one of them."""
         return self.kinds[spec.of], replace(spec, type=spec.of, of="", length=None)
 
     def describe(self, spec: Setting) -> str:

@@ -162,7 +162,7 @@ class Texts(Traits):
 
 
 def is_code(condition: str) -> bool:
-    """Tell whether a condition is code, and not one of the words that a game takes in its place."""
+    """Return whether a condition is code, and not one of the words that a game takes in its place."""
     return re.fullmatch(r"[\w\- ]*", condition) is None
 
 

@@ -26,7 +26,7 @@ def run_command(
     *,
     is_question: bool = False,
 ) -> tuple[int, bytes]:
-    """Run a command in a folder; give its exit code, and what it printed on both outputs, cut to a megabyte.
+    """Run a command in a folder; return its exit code, and what it printed on both outputs, cut to a megabyte.
 
     ``account`` is the user that it runs as, ``environment`` all of its variables, else those of this process. Raises
     OSError where it cannot be run, subprocess.TimeoutExpired where it takes longer than ``within`` seconds; it is ended

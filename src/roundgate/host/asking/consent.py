@@ -19,7 +19,7 @@ _DIGITS = 16
 
 
 def consent_for(book: Rulebook) -> str:
-    """Give the word for ``allow`` in the site file that lets a rulebook run its commands; empty where it has none."""
+    """Return the word for ``allow`` in the site file that lets a rulebook run its commands; empty where it has none."""
     commands = {name: query.run for name, query in book.query.items() if query.run}
     if not commands:
         return ""
@@ -27,7 +27,7 @@ def consent_for(book: Rulebook) -> str:
 
 
 def may_run(entry: ServerEntry, book: Rulebook) -> bool:
-    """Tell whether the site file allows the commands of a rulebook as they are now, or there are none."""
+    """Return whether the site file allows the commands of a rulebook as they are now, or there are none."""
     return consent_for(book) in ("", *entry.allow)
 
 

@@ -16,7 +16,7 @@ _LONGEST = 1 << 20
 
 
 def reachable(address: str) -> str:
-    """Give the address at which this machine reaches a server that listens on ``address``."""
+    """Return the address at which this machine reaches a server that listens on ``address``."""
     return "127.0.0.1" if address in ("", "0.0.0.0", "*") else "::1" if address == "::" else address
 
 

@@ -35,7 +35,7 @@ class ValueReader:
         self._answers: dict[str, bytes] = {}
 
     def read(self, spec: Setting) -> str | None:
-        """Give what the server says of a setting, None where its answer does not hold it.
+        """Return what the server says of a setting, None where its answer does not hold it.
 
         Raises ConsoleCut where it does not answer.
         """
@@ -84,7 +84,7 @@ class ValueReader:
         return output
 
     def _word(self, found: re.Match[str]) -> str:
-        """Give what stands in a command's word for a name in braces. Raises Trouble for a secret."""
+        """Return what stands in a command's word for a name in braces. Raises Trouble for a secret."""
         name = found[1]
         if name == "folder":
             return str(self.server.folder)

@@ -27,7 +27,7 @@ class Readable(Protocol):
     """What can be read on."""
 
     def read(self, size: int = -1, /) -> bytes:
-        """Give so many more bytes, or all; none at the end."""
+        """Return so many more bytes, or all; none at the end."""
         ...
 
 
@@ -111,7 +111,7 @@ class ArchiveMember:
 
 
 def members(path: Path, manifest: Manifest) -> Iterator[tuple[ArchiveMember, IO[bytes] | None]]:
-    """Give each member of a backup's archive with its bytes, in order. Use it within ``damage_told``.
+    """Yield each member of a backup's archive with its bytes, in order. Use it within ``damage_told``.
 
     An archive that holds much more than its manifest names is damaged: it is not read to its end.
     """
@@ -119,7 +119,7 @@ def members(path: Path, manifest: Manifest) -> Iterator[tuple[ArchiveMember, IO[
 
 
 def _most_of_tar(manifest: Manifest) -> int:
-    """Give how many bytes the plain tar of a backup can have: its files in blocks, and their heads with long names."""
+    """Return how many bytes the plain tar of a backup can have: its files in blocks, and heads with long names."""
     names = [member.path for member in manifest.members] + [part for link in manifest.links for part in link]
     return manifest.size + sum(4096 + 4 * len(name.encode("utf-8", "replace")) for name in names) + 65536
 
@@ -206,7 +206,7 @@ PLAIN_MODE = 0o777
 
 
 def leads_outside(path: str, links: Mapping[str, str]) -> bool:
-    """Tell whether a link leads out of the folder that its path is in, by way of ``links``, all that there are.
+    """Return whether a link leads out of the folder that its path is in, by way of ``links``, all that there are.
 
     Each alone may stay inside: ``a/b/up -> ../..`` does, and ``z -> a/b/up/..`` does by its letters.
     """
@@ -245,7 +245,7 @@ def refuse_odd(found: ArchiveMember) -> None:
 def copy_counted(
     source: IO[bytes], into: IO[bytes] | None, most: int | None = None, told: Progress | None = None
 ) -> tuple[int, str]:
-    """Read all of a file, or just more than ``most`` bytes, writing it where wanted; give its size and its digest."""
+    """Read all of a file, or just more than ``most`` bytes, writing it where wanted; return its size and its digest."""
     seen, size = hashlib.sha256(), 0
     while most is None or size <= most:
         piece = source.read(_PIECE if most is None else min(_PIECE, most + 1 - size))

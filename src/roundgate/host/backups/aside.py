@@ -9,7 +9,7 @@ from roundgate.host.servers import Server
 
 
 def aside_of(server: Server, round: int) -> Path:
-    """Give the folder of a round: in the server's own, so that renames suffice."""
+    """Return the folder of a round: in the server's own, so that renames suffice."""
     return server.folder / f".roundgate-restore-{round}"
 
 

@@ -57,7 +57,7 @@ def held_still(server: Server, *, despite: bool) -> Iterator[bool]:
 
 
 def resume_after_death(server: Server) -> bool:
-    """Tell a server to save again whose backup was killed; tell whether that was needed.
+    """Tell a server to save again whose backup was killed; return whether that was needed.
 
     It is not where the server is down, or where another backup holds it by now and will do it. Raises Trouble.
     """
@@ -156,7 +156,7 @@ def _resume(server: Server, driver: Driver) -> None:
 
 
 def _first_unanswered(server: Server, driver: Driver, steps: Sequence[ConsoleStep]) -> ConsoleStep | None:
-    """Send console lines, each after the answer to the one before; give the first that is not answered.
+    """Send console lines, each after the answer to the one before; return the first that is not answered.
 
     Raises Trouble.
     """

@@ -35,7 +35,7 @@ class SwapPlan(Struct, frozen=True):
 
 
 def units_of(server: Server, manifest: Manifest, only: Sequence[str]) -> list[str]:
-    """Give what a restore replaces as a whole: the files that were asked for, the folders of worlds, or all at the top.
+    """Return what a restore replaces as a whole: the files that were asked for, folders of worlds, or all at the top.
 
     Raises WrongUsage where the backup has none of it, Trouble where a link is in the way.
     """
@@ -137,7 +137,7 @@ def swap_back(round: Round) -> None:
 
 
 def _is_there(home: Folder, path: str) -> bool:
-    """Tell whether there is anything of that name, a link too. Raises OSError, or Trouble for a link on the way."""
+    """Return whether there is anything of that name, a link too. Raises OSError, or Trouble for a link on the way."""
     try:
         with home.exact(path) as place:
             return place.stat() is not None

@@ -97,7 +97,7 @@ def make_backup(
 
     Call it within ``turn``.
 
-    ``home`` is another folder that holds the same, ``prunes`` whether older backups go as the site file says. Gives it,
+    ``home`` is another folder that holds the same, ``prunes`` whether older backups go as configured. Returns it,
     and the numbers of the older ones that were deleted. Raises Trouble, Busy, or OSError for a full disk; what was
     begun is then deleted, and it is told outward.
     """
@@ -114,7 +114,7 @@ def make_backup(
 
 
 def size_of(server: Server, what: str) -> int:
-    """Give the bytes that a backup would hold. Raises Trouble."""
+    """Return the bytes that a backup would hold. Raises Trouble."""
     found, _ = _entries(server, server.folder, what, folder_of(server.site))
     return sum(entry.size for entry in found)
 
@@ -169,7 +169,7 @@ def _entries(server: Server, home: Path, what: str, backups: Path) -> tuple[list
 
 
 def _below(home: Folder, root: str, backups: Path) -> Iterator[Found]:
-    """Give what is in a folder and below it, or the file of that name; links never followed, and no backups."""
+    """Yield what is in a folder and below it, or the file of that name; links never followed, and no backups."""
     real = os.path.realpath(backups)
 
     def skips(path: str) -> bool:

@@ -60,7 +60,7 @@ class Manifest(Struct, frozen=True):
 
 
 def folder_of(site: Site) -> Path:
-    """Give the folder that holds the backups of a site; made if need be, for this user only. Raises OSError."""
+    """Return the folder that holds the backups of a site; made if need be, for this user only. Raises OSError."""
     named = site.file.backup.folder
     folder = site.folder / named if named else site.state / "backups"
     if not folder.is_dir():
@@ -70,12 +70,12 @@ def folder_of(site: Site) -> Path:
 
 
 def archive_of(site: Site, manifest: Manifest) -> Path:
-    """Give the archive of a backup."""
+    """Return the archive of a backup."""
     return folder_of(site) / f"{manifest.stem}{ENDINGS[manifest.format]}"
 
 
 def all_backups(site: Site, server: str = "") -> list[Manifest]:
-    """Give the backups that there are, of one server or of all, the newest first. Damaged manifests are left out."""
+    """Return the backups that there are, of one server or of all, the newest first. Damaged manifests are left out."""
     found = []
     for path in folder_of(site).iterdir():
         match = _NAME.fullmatch(path.name)
@@ -88,7 +88,7 @@ def all_backups(site: Site, server: str = "") -> list[Manifest]:
 
 
 def backup_numbered(site: Site, number: int) -> Manifest:
-    """Give one backup. Raises Trouble where there is none, or its manifest is damaged."""
+    """Return one backup. Raises Trouble where there is none, or its manifest is damaged."""
     for path in folder_of(site).iterdir():
         match = _NAME.fullmatch(path.name)
         if match and int(match[1]) == number:
@@ -102,7 +102,7 @@ def backup_numbered(site: Site, number: int) -> Manifest:
 
 
 def next_number(site: Site) -> int:
-    """Give the number of the next backup: above all that any file has."""
+    """Return the number of the next backup: above all that any file has."""
     numbers = [int(found[1]) for path in folder_of(site).iterdir() if (found := re.match(r"(\d+)-", path.name))]
     return max(numbers, default=0) + 1
 

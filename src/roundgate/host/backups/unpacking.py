@@ -27,7 +27,7 @@ from roundgate.host.site import Site
 def restore_to(
     site: Site, manifest: Manifest, to: Path, only: Sequence[str] = (), told: Progress | None = None
 ) -> list[str]:
-    """Put a backup, or some files of it, into a folder that does not exist yet or is empty; give what came out.
+    """Put a backup, or some files of it, into a folder that does not exist yet or is empty; return what came out.
 
     Every file is compared with its digest. The folder is filled beside its place and then renamed. Raises WrongUsage or
     Trouble; nothing is left behind then.

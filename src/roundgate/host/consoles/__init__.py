@@ -21,7 +21,7 @@ CONSOLES: dict[str, tuple[str, str]] = {
 
 
 def _fitting(server: Server) -> str:
-    """Tell which console to use where the site file does not say: the rulebook's where it is open, else stdin."""
+    """Return which console to use where the site file does not say: the rulebook's where it is open, else stdin."""
     try:
         spec = server.book.server.console
         files = server.read_started()
@@ -35,7 +35,7 @@ def _fitting(server: Server) -> str:
 
 
 def console_of(server: Server, driver: Driver) -> Console:
-    """Give the console that the site file names, else the one that fits."""
+    """Return the console that the site file names, else the one that fits."""
     module, kind = CONSOLES[server.entry.console or _fitting(server)]
     made: Console = getattr(import_module(f"roundgate.host.consoles.{module}"), kind)(server, driver)
     return made

@@ -55,7 +55,7 @@ class DatagramConsole(AnsweringConsole):
         raise TimeoutError("no challenge")
 
     def _collected(self, link: socket.socket, until: float) -> str:
-        """Give the packets of one answer, until the server falls quiet; none at all is not an answer."""
+        """Return the packets of one answer, until the server falls quiet; none at all is not an answer."""
         head, found = escaped_bytes(self.spec.answer), list[bytes]()
         link.settimeout(left(until))
         while True:

@@ -11,7 +11,7 @@ from roundgate.host.errors import WrongUsage
 
 
 def filled(form: str, given: Mapping[str, str], spec: ServerSpec) -> str:
-    """Give a console line with values for the names in braces. Raises WrongUsage where one could be a command."""
+    """Return a console line with values for the names in braces. Raises WrongUsage where one could be a command."""
     try:
         return console_line(fill(form, given, spec))
     except LineRefused as error:

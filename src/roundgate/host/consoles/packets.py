@@ -31,13 +31,13 @@ class Packet(NamedTuple):
 
 
 def packed(packet: Packet) -> bytes:
-    """Give a packet as it is sent."""
+    """Return a packet as it is sent."""
     body = struct.pack("<ii", packet.number, packet.type) + packet.text + b"\0\0"
     return struct.pack("<i", len(body)) + body
 
 
 def unpacked(data: bytes) -> tuple[Packet | None, bytes]:
-    """Give the first packet of what came, None where it is not whole yet, and the rest.
+    """Return the first packet of what came, None where it is not whole yet, and the rest.
 
     Raises ValueError where no packet can begin like that.
     """

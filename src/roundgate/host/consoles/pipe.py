@@ -31,7 +31,7 @@ class PipeConsole(StdinConsole):
 
 
 def _written(place: OpenPlace, data: bytes) -> str:
-    """Write to a pipe; give an empty text, or why that cannot be done."""
+    """Write to a pipe; return an empty text, or why that cannot be done."""
     try:
         handle = place.open_pipe()
     except OSError as error:

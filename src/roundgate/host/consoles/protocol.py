@@ -42,7 +42,7 @@ class Console(Protocol):
 
 
 def console_line(text: str) -> str:
-    """Give the text, or raise WrongUsage where it holds a line break, a control character or one that is not seen."""
+    """Return the text, or raise WrongUsage where it holds a line break, a control character or one that is not seen."""
     bad = first_unseen(text)
     if bad:
         what = "a line break" if bad in "\r\n\u2028\u2029" else f"a character that is not seen (U+{ord(bad):04X})"

@@ -38,7 +38,7 @@ class PortConsole:
         return spec
 
     def place(self) -> tuple[str, int, str]:
-        """Give address, port and password as the running server read them. Raises ConsoleCut."""
+        """Return address, port and password as the running server read them. Raises ConsoleCut."""
         files, spec = self.server.read_started(), self.spec
         address = stored_value(self.server, files, spec.address) if spec.address else "127.0.0.1"
         port = stored_value(self.server, files, spec.port)
@@ -48,7 +48,7 @@ class PortConsole:
         return address or "127.0.0.1", int(port), password
 
     def cut(self, why: str) -> ConsoleCut:
-        """Hang up, and give what to raise."""
+        """Hang up, and return what to raise."""
         self.close()
         return ConsoleCut(f"The {self.name} of {self.server.name}: {why}.", f"roundgate log {self.server.name}")
 
@@ -78,7 +78,7 @@ class AnsweringConsole(PortConsole):
 
 
 def left(until: float) -> float:
-    """Give the seconds until a moment of the monotonic clock. Raises TimeoutError where it has passed."""
+    """Return the seconds until a moment of the monotonic clock. Raises TimeoutError where it has passed."""
     seconds = until - time.monotonic()
     if seconds <= 0:
         raise TimeoutError("it did not answer in time")

@@ -61,7 +61,7 @@ class TcpLineConsole(PortConsole):
         return lines[1:] if self.spec.echo and lines and lines[0] == console_line(text) else lines
 
     def _text(self, line: bytes) -> str:
-        """Give a line as it is meant: without zero bytes, line ends, and the prompt before it."""
+        """Return a line as it is meant: without zero bytes, line ends, and the prompt before it."""
         text = line.decode("utf-8", "replace").replace("\0", "").rstrip("\r")
         prompt = search(self.spec.prompt, text) if self.spec.prompt else None
         return text[prompt.end() :] if prompt and prompt.start() == 0 else text

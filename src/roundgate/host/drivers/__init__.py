@@ -19,7 +19,7 @@ DRIVERS: dict[str, tuple[str, str]] = {
 
 
 def driver_of(server: Server) -> Driver:
-    """Give the driver that the site file names for a server."""
+    """Return the driver that the site file names for a server."""
     module, kind = DRIVERS[server.entry.driver]
     made: Driver = getattr(import_module(f"roundgate.host.drivers.{module}"), kind)(server)
     return made

@@ -75,7 +75,7 @@ class KeeperDriver:
             self._connected().post("state")
 
     def posted_state(self, until: float) -> RunState:
-        """Give the answer. Raises KeeperSilent where none comes until a moment of the monotonic clock."""
+        """Return the answer. Raises KeeperSilent where none comes until a moment of the monotonic clock."""
         if self._link is None:
             return RunState()
         try:

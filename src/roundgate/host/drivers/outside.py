@@ -79,7 +79,7 @@ class OutsideDriver:
         return ""
 
     def process(self) -> int | None:
-        """Give the server's process, ``UNSEEN`` where it runs and cannot be seen, None where it does not run."""
+        """Return the server's process, ``UNSEEN`` where it runs and cannot be seen, None where it does not run."""
         found = machine.running_in(self.server.run_in, self.server.book.server.process)
         return min(found) if found else None
 
@@ -244,7 +244,7 @@ class OutsideDriver:
             write_durably(f"{self.server.state}/{_REMEMBERED}", json.encode(seen))
 
     def run(self, command: Sequence[str], within: float) -> tuple[int, str]:
-        """Run a command of the owner's in the server's folder; give its exit code and what it said, cut short.
+        """Run a command of the owner's in the server's folder; return its exit code and what it said, cut short.
 
         Raises Trouble where it cannot be run, or does not end in time.
         """

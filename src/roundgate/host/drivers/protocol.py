@@ -28,7 +28,7 @@ class RunState(Struct, frozen=True, rename="kebab"):
 
     @property
     def runs(self) -> bool:
-        """Tell whether the process is there."""
+        """Return whether the process is there."""
         return self.process is not None
 
 
@@ -64,7 +64,7 @@ class Driver(Protocol):
         ...
 
     def state(self, within: float | None = None) -> RunState:
-        """Tell how it stands, without starting the server. Raises KeeperGone where no answer comes in time."""
+        """Return how it stands, without starting the server. Raises KeeperGone where no answer comes in time."""
         ...
 
     def post_state(self) -> None:
@@ -72,7 +72,7 @@ class Driver(Protocol):
         ...
 
     def posted_state(self, until: float) -> RunState:
-        """Give the answer, until a moment of the monotonic clock. Raises KeeperSilent where none comes."""
+        """Return the answer, until a moment of the monotonic clock. Raises KeeperSilent where none comes."""
         ...
 
     def open(self) -> None:

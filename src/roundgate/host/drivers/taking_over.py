@@ -135,7 +135,7 @@ def _works_in(process: psutil.Process, folder: Path) -> bool:
 
 
 def _is_prompt(process: psutil.Process) -> bool:
-    """Tell whether a process is a shell at whose prompt somebody works in that folder."""
+    """Return whether a process is a shell at whose prompt somebody works in that folder."""
     words = _words(process)
     is_shell = Path(words[0].lstrip("-")).name in _SHELLS if words else False
     return is_shell and all(word.startswith("-") for word in words[1:]) and "-c" not in words
@@ -156,7 +156,7 @@ def _command_name(process: psutil.Process) -> str:
 
 
 def _is_top(process: psutil.Process, found: Sequence[psutil.Process]) -> bool:
-    """Tell whether a process lives, and was not started by another one of those."""
+    """Return whether a process lives, and was not started by another one of those."""
     try:
         return process.parent() not in found and process.is_running()
     except psutil.Error:
@@ -171,7 +171,7 @@ def _groups(process: psutil.Process) -> str:
 
 
 def _unit_of(process: psutil.Process, groups: str) -> tuple[bool, str] | None:
-    """Give the unit whose main process this is, and whether it is one of the user's; systemd is asked."""
+    """Return the unit whose main process this is, and whether it is one of the user's; systemd is asked."""
     for service in dict.fromkeys(_UNIT.findall(groups)):
         for user_unit in (False, True):
             call = ("systemctl", *(["--user"] if user_unit else []), "show", "--property=MainPID", service)
@@ -195,7 +195,7 @@ def _new_session(kind: str, process: psutil.Process, name: str, start: Sequence[
 
 
 def _has_loop(script: psutil.Process) -> bool:
-    """Tell whether a process runs a script in which something is done again and again."""
+    """Return whether a process runs a script in which something is done again and again."""
     words = _words(script)
     if "-c" in words:
         return _LOOP.search("\n".join(words[words.index("-c") + 1 :])) is not None

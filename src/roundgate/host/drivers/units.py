@@ -19,7 +19,7 @@ def _quoted(word: str) -> str:
 
 
 def keeper_unit(server: Server) -> str:
-    """Give the text of a unit that starts and stops a server as a person would. Raises Trouble."""
+    """Return the text of a unit that starts and stops a server as a person would. Raises Trouble."""
     site = server.site.folder
     call = own("roundgate", "--site", str(site))
     start, stop = (" ".join(map(_quoted, (*call, word, server.name))) for word in ("start", "stop"))

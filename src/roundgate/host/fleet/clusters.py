@@ -98,7 +98,7 @@ def _knows(files: ServerFiles, name: str) -> bool:
 
 
 def _held(files: ServerFiles, name: str) -> str | None:
-    """Give what counts, as it is stored; of a list, its entries in their order."""
+    """Return what counts, as it is stored; of a list, its entries in their order."""
     if name in files.book.list:
         return "\n".join(files.items(name))
     stored = files.stored(name)

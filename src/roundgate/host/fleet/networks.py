@@ -27,7 +27,7 @@ class BoundSocket(NamedTuple):
 
 
 def network_elsewhere(process: int) -> str:
-    """Give the mark of a process's network namespace, where it is not ours; empty where it is, or is hidden from us."""
+    """Return mark of a process's network namespace, where it is not ours; empty where it is, or is hidden from us."""
     try:
         found = Path(f"/proc/{process}/ns/net").readlink()
         return "" if found == Path("/proc/self/ns/net").readlink() else str(found)
@@ -36,7 +36,7 @@ def network_elsewhere(process: int) -> str:
 
 
 def sockets_near(process: int) -> Iterator[BoundSocket]:
-    """Give the sockets in the network namespace of a process; none where it has ended."""
+    """Yield the sockets in the network namespace of a process; none where it has ended."""
     for table in _TABLES:
         try:
             with open(f"/proc/{process}/net/{table}", "rb") as file:
@@ -59,7 +59,7 @@ def _address(digits: bytes) -> str:
 
 
 def sockets_of(process: int) -> list[BoundSocket]:
-    """Give the sockets with a port that a process holds."""
+    """Return the sockets with a port that a process holds."""
     held = set()
     # It has ended, or is another user's.
     with suppress(OSError):

@@ -29,7 +29,7 @@ class PlacedPort(Struct, frozen=True):
 
 
 def ports_of(server: Server, files: ServerFiles) -> list[PortPromise]:
-    """Give the ports that a server will open with these files."""
+    """Return the ports that a server will open with these files."""
     pluses: dict[tuple[str, str], int] = {
         (port.setting, port.protocol): port.plus for port in server.book.server.port if port.setting
     }
@@ -47,7 +47,7 @@ def ports_of(server: Server, files: ServerFiles) -> list[PortPromise]:
 
 
 def placed_ports(workspace: Workspace) -> list[PlacedPort]:
-    """Give the ports of a server as its slate leaves them; none where its files or its rulebook cannot be read."""
+    """Return the ports of a server as its slate leaves them; none where its files or its rulebook cannot be read."""
     try:
         files = workspace.outcome(workspace.operations).after
         return [PlacedPort(promise, _place_of(promise, files)) for promise in ports_of(workspace.server, files)]
@@ -76,7 +76,7 @@ def shared_ports(ports: Iterable[PlacedPort], checked: Collection[str]) -> Itera
 
 
 def _others(port: PlacedPort, same: Sequence[PlacedPort]) -> Iterator[PortPromise]:
-    """Give who else is promised a port; of a server that is promised it twice, the first one says so."""
+    """Yield who else is promised a port; of a server that is promised it twice, the first one says so."""
     before = True
     for other in same:
         if other is port:
@@ -102,7 +102,7 @@ def _finding(port: PlacedPort, others: Sequence[PortPromise], number: str) -> Fi
 
 
 def other_ports(server: Server, checked: Collection[str]) -> Iterator[PlacedPort]:
-    """Give the ports of the servers of a site that are not among those ``checked``, as their files have them."""
+    """Yield the ports of the servers of a site that are not among those ``checked``, as their files have them."""
     for name in server.site.file.server:
         if name not in checked:
             yield from placed_ports(Workspace(Server(server.site, name, lenient=True), []))

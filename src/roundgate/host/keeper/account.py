@@ -19,7 +19,7 @@ class Account(NamedTuple):
 
 
 def account_of(name: str) -> Account:
-    """Give the account of a user; nothing changes where that is who runs the keeper. Raises ValueError.
+    """Return the account of a user; nothing changes where that is who runs the keeper. Raises ValueError.
 
     Only root can start a process of somebody else's.
     """

@@ -83,17 +83,17 @@ class Child:
 
     @property
     def runs(self) -> bool:
-        """Tell whether the process is there."""
+        """Return whether the process is there."""
         return self.process is not None
 
     @property
     def exit_wanted(self) -> bool:
-        """Tell whether somebody wants the server to end."""
+        """Return whether somebody wants the server to end."""
         return time.monotonic() < self.exit_wanted_until
 
     @property
     def own(self) -> set[int]:
-        """Give the processes of the server that somebody waits for."""
+        """Return the processes of the server that somebody waits for."""
         return {process for process in (self.process, self._popen and self._popen.pid) if process}
 
     @property
@@ -147,7 +147,7 @@ class Child:
                 os.chown(home, account.user, account.group)
 
     def goes_into_background(self) -> bool:
-        """Tell whether the start command has ended, and may have left the server behind: it is sought from now on."""
+        """Return whether the start command has ended, and may have left the server behind: it is sought from now on."""
         if self._popen is None or not self.config.get("pidfile") or self.exit_wanted or self._popen.poll() != 0:
             return False
         if self.ended is not None:
@@ -157,7 +157,7 @@ class Child:
         return True
 
     def find_in_background(self, known: Collection[int]) -> bool | None:
-        """Watch the process that the PID file names; tell whether it was found, None where it may still come.
+        """Watch the process that the PID file names; return whether it was found, None where it may still come.
 
         ``known`` are the keeper's own other children.
         """
@@ -207,7 +207,7 @@ class Child:
         return True
 
     def record(self, wanted: bool, round: int | None) -> ProcessRecord:
-        """Give its state, for a new keeper."""
+        """Return its state, for a new keeper."""
         return {
             "process": self.process,
             "birth": self.birth,
@@ -233,7 +233,7 @@ class Child:
         return ""
 
     def reap(self) -> bool:
-        """Notice the end of the process; tell whether it has ended."""
+        """Notice the end of the process; return whether it has ended."""
         if self.process is None:
             return False
         if self._popen is not None:
@@ -261,7 +261,7 @@ class Child:
         return found != 0
 
     def pause_before_restart(self) -> float | None:
-        """Tell how long to wait before starting again, in seconds; None where it should stay down."""
+        """Return how long to wait before starting again, in seconds; None where it should stay down."""
         if self.exit_wanted or not (self.config["restart"] or self.stop_failed):
             return None
         if time.time() - self.started > STEADY:
@@ -275,11 +275,11 @@ class Child:
     # --- its console and its log -----------------------------------------------------------------------------------
 
     def output(self) -> int:
-        """Give the handle from which the server's output comes, -1 where there is none."""
+        """Return the handle from which the server's output comes, -1 where there is none."""
         return -1 if self._pipes is None else self._pipes.from_server
 
     def read_lines(self) -> list[bytes] | None:
-        """Give the lines that have come; None at the end of the output."""
+        """Return the lines that have come; None at the end of the output."""
         try:
             data = os.read(self.output(), 65536)
         except BlockingIOError:
@@ -295,7 +295,7 @@ class Child:
         return [line.rstrip(b"\r") for line in lines]
 
     def note_line(self, line: bytes) -> bool:
-        """Notice who comes and goes; tell whether this line is the ready sign."""
+        """Notice who comes and goes; return whether this line is the ready sign."""
         self.last_words.append(line[:500].decode("utf-8", "replace"))
         if match := self._joined.search(line):
             self.players.add((match.groupdict().get("id") or match[0]).decode("utf-8", "replace"))

@@ -35,7 +35,7 @@ class Client:
         """The round that has to be recovered should the connection end, though it does not hold the server yet."""
 
     def read(self) -> list[dict[str, Any]] | None:
-        """Give the messages that have come; None when the client has gone or talks nonsense."""
+        """Return the messages that have come; None when the client has gone or talks nonsense."""
         try:
             data = self.connection.recv(65536)
         except BlockingIOError:
@@ -96,7 +96,7 @@ def listen(state: str) -> socket.socket:
 
 
 def socket_mark(state: str) -> tuple[int, int] | None:
-    """Give what tells the socket's file from any other: its device and inode; None where there is none."""
+    """Return what tells the socket's file from any other: its device and inode; None where there is none."""
     try:
         found = os.stat(os.path.join(state, "keeper.sock"))
     except OSError:
@@ -105,6 +105,6 @@ def socket_mark(state: str) -> tuple[int, int] | None:
 
 
 def is_welcome(connection: socket.socket) -> bool:
-    """Tell whether the other end belongs to this user or to root."""
+    """Return whether the other end belongs to this user or to root."""
     _, user, _ = struct.unpack("3i", connection.getsockopt(socket.SOL_SOCKET, socket.SO_PEERCRED, 12))
     return user in (os.getuid(), 0)

@@ -41,7 +41,7 @@ class WallClock:
         self._look_at = time.monotonic()
 
     def wait(self) -> float:
-        """Give the seconds until the clock is to be looked at."""
+        """Return the seconds until the clock is to be looked at."""
         return max(0.0, self._look_at - time.monotonic())
 
     def look(self) -> None:
@@ -65,7 +65,7 @@ class WallClock:
         self._look_at = now + min(_EVERY, left)
 
     def _read_site(self, folder: str) -> bool:
-        """Tell whether the site file is another one, and has a timetable or had one."""
+        """Return whether the site file is another one, and has a timetable or had one."""
         path, had = os.path.join(folder, "roundgate.toml"), self._has_timetable
         try:
             found = os.stat(path)
@@ -80,7 +80,7 @@ class WallClock:
         return had or self._has_timetable
 
     def _due(self) -> float:
-        """Give the moment that whoever looked last has written down, in seconds since 1970."""
+        """Return the moment that whoever looked last has written down, in seconds since 1970."""
         try:
             with open(self._path, encoding="utf-8") as file:
                 due = json.load(file)["due"]

@@ -74,7 +74,7 @@ def write_config(config: KeeperConfig) -> None:
 
 
 def socket_address(state: str) -> tuple[str, int]:
-    """Give an address for the socket in a state folder that is short however deep the folder lies, and its handle.
+    """Return an address for the socket in a state folder that is short however deep the folder lies, and its handle.
 
     The kernel allows 107 bytes; the way through the handle is shorter. Close the handle after use.
     """

@@ -42,7 +42,7 @@ def write_event(state: str, event: LifeEvent) -> None:
 
 
 def read_events(state: str) -> list[LifeEvent]:
-    """Give the events of a server, the oldest first; what makes no sense is left out."""
+    """Return the events of a server, the oldest first; what makes no sense is left out."""
     found: list[LifeEvent] = []
     for name in (_NAME + ".1", _NAME):
         try:

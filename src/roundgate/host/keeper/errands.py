@@ -18,7 +18,7 @@ class Errands:
         """Those that have not ended yet."""
 
     def run(self, command: Sequence[str]) -> bool:
-        """Start a process in a session of its own; tell whether that went well. Its end is noticed by the selector."""
+        """Start a process in a session of its own; return whether that went well. The selector notices its end."""
         try:
             process = subprocess.Popen(
                 command,

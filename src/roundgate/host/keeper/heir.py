@@ -29,7 +29,7 @@ def become_heir() -> None:
 
 
 def inherited(known: Collection[int]) -> list[int]:
-    """Give this process's children besides those that it has started itself and waits for."""
+    """Return this process's children besides those that it has started itself and waits for."""
     return [process for process in _children(os.getpid()) if process not in known]
 
 
@@ -50,7 +50,7 @@ def bury(known: Collection[int]) -> None:
 
 
 def parent_of(process: int) -> int:
-    """Give the parent of a process; 0 where it does not live."""
+    """Return the parent of a process; 0 where it does not live."""
     try:
         with open(f"/proc/{process}/stat", "rb") as file:
             fields = file.read().rpartition(b")")[2].split()
@@ -60,13 +60,13 @@ def parent_of(process: int) -> int:
 
 
 def descendants(process: int) -> list[int]:
-    """Give all that a process has started, and what that has started in turn, while their parents live."""
+    """Return all that a process has started, and what that has started in turn, while their parents live."""
     found = _children(process)
     return found + [below for child in found for below in descendants(child)]
 
 
 def read_pidfile(path: str) -> int | None:
-    """Give the process that a PID file names, where it descends from this one; None otherwise.
+    """Return the process that a PID file names, where it descends from this one; None otherwise.
 
     Any number may be in it, as the server's user can write there: only what is ours may be signalled in our name.
     """

@@ -8,7 +8,7 @@ from collections.abc import Mapping
 
 
 def own(module: str, *arguments: str) -> list[str]:
-    """Give the call that runs a module of this program in a process of its own.
+    """Return the call that runs a module of this program in a process of its own.
 
     Without ``-P`` the folder that the caller is in would come first where modules are looked for. People work in their
     servers' folders, and a file there that is called ``json.py`` would be run with their rights.
@@ -21,7 +21,7 @@ _MASK = "ROUNDGATE_UMASK"
 
 
 def be_private() -> int:
-    """Keep from others what this process writes; give the file mode mask that a server should have.
+    """Keep from others what this process writes; return the file mode mask that a server should have.
 
     That is the one of whoever called: a round's own mask must not reach the server that its keeper starts, whose pipes
     and lists others may have to read. Our processes hand it on.
@@ -34,5 +34,5 @@ def be_private() -> int:
 
 
 def without_mask(environment: Mapping[str, str]) -> dict[str, str]:
-    """Give variables as a server should have them, without what our processes hand on."""
+    """Return variables as a server should have them, without what our processes hand on."""
     return {name: value for name, value in environment.items() if name != _MASK}

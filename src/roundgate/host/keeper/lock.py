@@ -26,7 +26,7 @@ def take_lock(state: str) -> int:
 
 
 def lock_holder(state: str) -> int | None:
-    """Give the process of the keeper that holds the lock; None where none does."""
+    """Return the process of the keeper that holds the lock; None where none does."""
     try:
         handle = os.open(os.path.join(state, _LOCK), os.O_RDONLY | os.O_CLOEXEC)
     except OSError:

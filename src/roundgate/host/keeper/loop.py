@@ -96,7 +96,7 @@ class Keeper:
                 self._listen()
 
     def _known(self) -> set[int]:
-        """Give the children that somebody waits for; all others were inherited."""
+        """Return the children that somebody waits for; all others were inherited."""
         trial = self.recovery and self.recovery.process
         return self.child.own | self.errands.processes | ({trial.pid} if trial else set())
 
@@ -303,7 +303,7 @@ class Keeper:
     # --- clients -------------------------------------------------------------------------------------------------
 
     def _welcome(self) -> bool:
-        """Take the next connection that waits; tell whether there was one."""
+        """Take the next connection that waits; return whether there was one."""
         assert self.listener is not None
         try:
             connection, _ = self.listener.accept()
@@ -433,7 +433,7 @@ class Keeper:
 
 
 def keep(state: str, umask: int, ready: int | None) -> int:
-    """Be the keeper of a state folder until told to leave; give the exit code."""
+    """Be the keeper of a state folder until told to leave; return the exit code."""
     try:
         keeper = Keeper(state, umask)
     except OSError as error:

@@ -91,7 +91,7 @@ _KINDS = {
 
 
 def birth_of(process: int) -> int | None:
-    """Tell when a process began, in clock ticks since boot; None where it does not live."""
+    """Return when a process began, in clock ticks since boot; None where it does not live."""
     try:
         with open(f"/proc/{process}/stat", "rb") as file:
             fields = file.read().rpartition(b")")[2].split()
@@ -102,7 +102,7 @@ def birth_of(process: int) -> int | None:
 
 
 def boot_mark() -> str:
-    """Give a mark of the machine's boot."""
+    """Return a mark of the machine's boot."""
     try:
         with open("/proc/sys/kernel/random/boot_id", encoding="ascii") as file:
             return file.read().strip()
@@ -111,13 +111,13 @@ def boot_mark() -> str:
 
 
 def lives(record: ProcessRecord) -> bool:
-    """Tell whether the process of a record is still there, and is not another one with its number."""
+    """Return whether the process of a record is still there, and is not another one with its number."""
     process = record["process"]
     return process is not None and record["boot"] == boot_mark() and birth_of(process) == record["birth"]
 
 
 def current_record(state: str) -> ProcessRecord | None:
-    """Give the record as it is in truth: with a server in it that a keeper started, and died before noting it down."""
+    """Return record as it is in truth: with a server in it that a keeper started, and died before noting it down."""
     record = read_record(state)
     if record is not None and lives(record):
         return record
@@ -143,7 +143,7 @@ _NOTHING: ProcessRecord = {
 
 
 def needs_keeper(record: ProcessRecord | None) -> bool:
-    """Tell whether there is something to look after: a server that lives, or one that should, since this boot."""
+    """Return whether there is something to look after: a server that lives, or one that should, since this boot."""
     if record is None or record["boot"] != boot_mark():
         return False
     return lives(record) or record["wanted"] or record["round"] is not None

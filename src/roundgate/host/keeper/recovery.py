@@ -48,7 +48,7 @@ class Recovery:
             self._plan()
 
     def end(self) -> bool:
-        """Notice the end of a try; tell whether the round is closed now."""
+        """Notice the end of a try; return whether the round is closed now."""
         code = self.process.wait() if self.process is not None else 1
         if self.ended is not None:
             os.close(self.ended)

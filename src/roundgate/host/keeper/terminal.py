@@ -38,7 +38,7 @@ class Plain:
         self._rest = b""
 
     def text(self, data: bytes) -> bytes:
-        """Give the text in the next bytes; what may be the beginning of a sequence waits for more."""
+        """Return the text in the next bytes; what may be the beginning of a sequence waits for more."""
         data = self._rest + data
         begun = _BEGUN.search(data)
         cut = begun.start() if begun and len(data) - begun.start() < _LONGEST_SEQUENCE else len(data)
@@ -50,7 +50,7 @@ class Plain:
 
 
 def run(command: list[str]) -> int:
-    """Run a command in a terminal until it ends; give its exit code, negative for a signal."""
+    """Run a command in a terminal until it ends; return its exit code, negative for a signal."""
     child, master = pty.fork()
     if child == 0:
         # Should the keeper's side die, a server without a terminal would go on unseen; without the call it still runs.

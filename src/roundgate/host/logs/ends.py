@@ -8,7 +8,7 @@ _BLOCK = 64 * 1024
 
 
 def last_lines(path: Path, count: int) -> list[str]:
-    """Give the last ``count`` lines of a log, however long it is; nothing where there is no log."""
+    """Return the last ``count`` lines of a log, however long it is; nothing where there is no log."""
     if count == 0:
         return []
     try:

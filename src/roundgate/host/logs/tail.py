@@ -16,7 +16,7 @@ _LOOKED_BACK = 512
 
 
 def _before(file: BinaryIO, at: int) -> bytes:
-    """Give the bytes of a file before a place; fewer where the file is shorter."""
+    """Return the bytes of a file before a place; fewer where the file is shorter."""
     start = max(0, at - _LOOKED_BACK)
     file.seek(start)
     return file.read(at - start)
@@ -54,7 +54,7 @@ class LogTail:
                 self.seen = _before(file, self.at)
 
     def lines(self) -> list[str]:
-        """Give the lines that have come since."""
+        """Return the lines that have come since."""
         path = self._newest()
         if path is None:
             return []
@@ -77,7 +77,7 @@ class LogTail:
         return [self._bare(line.rstrip(b"\r").decode("utf-8", "replace")) for line in lines]
 
     def _bare(self, line: str) -> str:
-        """Give a line without what the log has before what the console shows."""
+        """Return a line without what the log has before what the console shows."""
         pattern = self.server.book.server.log_prefix
         found = search(pattern, line) if pattern else None
         return line[found.end() :] if found and found.start() == 0 else line

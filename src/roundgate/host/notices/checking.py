@@ -10,7 +10,7 @@ from roundgate.host.notices.tables import EVENTS, Mail, NoticesTable, Webhook
 
 
 def seconds_of(text: str) -> float:
-    """Give a time such as ``10s`` in seconds; it has been read before."""
+    """Return a time such as ``10s`` in seconds; it has been read before."""
     return float(parse_seconds(text))
 
 

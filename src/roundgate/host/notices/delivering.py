@@ -39,7 +39,7 @@ def _deliver_waiting(site: Site, name: str) -> None:
 
 
 def deliver(site: Site, name: str, notice: Notice) -> Delivery:
-    """Hand one notice over, with as many tries as its recipient is given; tell what became of it."""
+    """Hand one notice over, with as many tries as its recipient is given; return what became of it."""
     recipient = site.file.notices.recipients[name]
     began = time.time()
     if notice.at < began - _TOO_OLD:

@@ -76,7 +76,7 @@ def _reason(round: Round) -> str:
 
 
 def _expected(round: Round) -> float | None:
-    """Tell how long the last outage of the server took, step by step; None where it is not known."""
+    """Return how long the last outage of the server took, step by step; None where it is not known."""
     stop, start = (round.store.timing(round.server.name, step) for step in (Step.STOP, Step.START))
     if stop is None or start is None:
         return None

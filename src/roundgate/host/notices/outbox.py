@@ -39,7 +39,7 @@ class Delivery(Struct, frozen=True):
 
 
 def recipients_of(site: Site, notice: Notice) -> list[str]:
-    """Give the names of those that a notice is for."""
+    """Return the names of those that a notice is for."""
     return [name for name, recipient in site.file.notices.recipients.items() if _wants(site, recipient, notice)]
 
 
@@ -60,14 +60,14 @@ def tell(site: Site, notice: Notice) -> None:
 
 
 def dated(site: Site, notice: Notice) -> Notice:
-    """Give a notice with its moment, and the name of its site."""
+    """Return a notice with its moment, and the name of its site."""
     at = notice.at or time.time()
     when = time.strftime("%Y-%m-%d %H:%M %Z", time.localtime(at))
     return replace(notice, at=at, when=when, site=site.file.site.name or site.folder.name)
 
 
 def put(site: Site, notice: Notice, names: Sequence[str]) -> bool:
-    """Write a notice down for recipients; tell whether there are any. Raises OSError."""
+    """Write a notice down for recipients; return whether there are any. Raises OSError."""
     whole = dated(site, notice)
     for name in names:
         folder = folder_of(site, name)
@@ -91,7 +91,7 @@ def start_sender(site: Site) -> None:
 
 
 def folder_of(site: Site, recipient: str) -> Path:
-    """Give the folder with what waits for a recipient, made if need be, for this user only. Raises OSError."""
+    """Return the folder with what waits for a recipient, made if need be, for this user only. Raises OSError."""
     make_private(site.state)
     outbox = site.state / "outbox"
     make_private(outbox)
@@ -100,7 +100,7 @@ def folder_of(site: Site, recipient: str) -> Path:
 
 
 def waiting(site: Site, recipient: str) -> list[tuple[Path, Notice | None]]:
-    """Give what waits for a recipient, the oldest first; None for what cannot be read. Raises OSError."""
+    """Return what waits for a recipient, the oldest first; None for what cannot be read. Raises OSError."""
     found: list[tuple[Path, Notice | None]] = []
     for path in sorted(folder_of(site, recipient).glob("*.json")):
         notice = None
@@ -124,7 +124,7 @@ def note(site: Site, delivery: Delivery) -> None:
 
 
 def deliveries(site: Site) -> Iterator[Delivery]:
-    """Give what became of notices, the oldest first."""
+    """Yield what became of notices, the oldest first."""
     for name in (_LOG + ".1", _LOG):
         lines: list[bytes] = []
         with contextlib.suppress(OSError):

@@ -69,5 +69,5 @@ class Secrets:
 
 
 def _variable(name: str) -> str:
-    """Give the environment variable of a secret."""
+    """Return the environment variable of a secret."""
     return _PREFIX + re.sub(r"[^0-9A-Za-z]", "_", name).upper()

@@ -64,7 +64,7 @@ def _send(site: Site, recipient: Webhook | Mail, notice: Notice, within: float) 
 
 
 def host_of(recipient: Webhook | Mail) -> str:
-    """Give where a recipient is, without what may be secret."""
+    """Return where a recipient is, without what may be secret."""
     if isinstance(recipient, Mail):
         return f"{recipient.host}:{recipient.port}"
     return urlsplit(recipient.url).hostname or "(its secret says where)"

@@ -64,12 +64,12 @@ def save_people(site: Site, text: Text) -> None:
 
 
 def places_of(server: Server) -> set[str]:
-    """Give the names by which the people book means a server: its name, its tags, and ``@all``."""
+    """Return the names by which the people book means a server: its name, its tags, and ``@all``."""
     return {f"@{tag}" for tag in server.entry.tags} | {"@all", server.name}
 
 
 def ended_people(server: Server, files: ServerFiles) -> list[EndedStanding]:
-    """Give those on the rosters of a server whose time there is over. A book that cannot be read says nothing."""
+    """Return those on the rosters of a server whose time there is over. A book that cannot be read says nothing."""
     if not files.book.roster:
         return []
     try:

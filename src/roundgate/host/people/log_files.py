@@ -62,7 +62,7 @@ class LogPart(Struct, frozen=True):
 
 
 def is_packed(path: str) -> bool:
-    """Tell whether a log is compressed."""
+    """Return whether a log is compressed."""
     return PurePath(path).suffix in _OPENERS
 
 
@@ -78,7 +78,7 @@ def _opened(folder: Folder, path: str) -> Iterator[IO[bytes]]:
 
 
 def parts_to_read(folder: Folder, paths: Iterable[str], before: Sequence[ReadLog]) -> list[LogPart]:
-    """Give for each log of a folder from where it is to be read, the oldest first, by what was read before."""
+    """Return for each log of a folder from where it is to be read, the oldest first, by what was read before."""
     found: list[tuple[str, os.stat_result]] = []
     for path in paths:
         with suppress(OSError, Trouble):  # it was rotated away just now, or a link took its place
@@ -90,7 +90,7 @@ def parts_to_read(folder: Folder, paths: Iterable[str], before: Sequence[ReadLog
 
 
 def _part(part: LogPart, places: Sequence[ReadLog]) -> LogPart:
-    """Give a log with its place; it comes with what was read of its inode, which another file may have had."""
+    """Return a log with its place; it comes with what was read of its inode, which another file may have had."""
     own = part.known
     if own is not None and _is_done(part.path, part.about, own):
         return replace(part, is_done=True)
@@ -100,12 +100,12 @@ def _part(part: LogPart, places: Sequence[ReadLog]) -> LogPart:
 
 
 def _is_done(path: str, about: os.stat_result, log: ReadLog) -> bool:
-    """Tell whether a packed log was read to its end; an earlier version kept its size as what was read."""
+    """Return whether a packed log was read to its end; an earlier version kept its size as what was read."""
     return is_packed(path) and about.st_size == (log.size if log.before else log.read)
 
 
 def _furthest(part: LogPart, places: Sequence[ReadLog]) -> ReadLog | None:
-    """Give the place furthest on that a file has with the same bytes before it; ``places`` are in their order.
+    """Return the place furthest on that a file has with the same bytes before it; ``places`` are in their order.
 
     All of them are looked for, not those of its inode alone: it may be a copy of any log, and a packed file can only be
     read from its start, once.
@@ -163,7 +163,7 @@ def _blocks_from(part: LogPart, at: int) -> Iterator[_Block]:
 
 
 def _blocks(file: IO[bytes], *, ends: bool) -> Iterator[bytes]:
-    """Give a file in blocks of whole lines; what comes after the last line's end is left for another time.
+    """Yield a file in blocks of whole lines; what comes after the last line's end is left for another time.
 
     ``ends``: nobody writes into it any more, so its last line counts as it is.
     """

@@ -33,13 +33,13 @@ class _File(Struct, frozen=True, forbid_unknown_fields=True):
 
 
 def names_in(text: str) -> list[str]:
-    """Give the permissions that stand in any list or table: names of parts with dots between, each once."""
+    """Return the permissions that stand in any list or table: names of parts with dots between, each once."""
     found = (name for name in _NAME.findall(text) if name.rpartition(".")[2].lower() not in _ENDINGS)
     return list(dict.fromkeys(name for name in found if not name.replace(".", "").isdigit()))
 
 
 def load_catalogue(site: Site) -> dict[str, tuple[str, ...]]:
-    """Give the site's own permissions, by rulebook. Raises Trouble where the file cannot be read."""
+    """Return the site's own permissions, by rulebook. Raises Trouble where the file cannot be read."""
     path = site.folder / CATALOGUE
     try:
         found = path.stat()
@@ -58,7 +58,7 @@ def _read(path: str, _version: tuple[int, int, int]) -> dict[str, tuple[str, ...
 
 
 def add_permissions(site: Site, rulebook: str, names: Collection[str]) -> list[str]:
-    """Add permissions to the site's own of a rulebook; give those that were not there. Raises Trouble."""
+    """Add permissions to the site's own of a rulebook; return those that were not there. Raises Trouble."""
     known = load_catalogue(site)
     mine = known.get(rulebook, ())
     new = [name for name in names if name not in mine]
@@ -80,7 +80,7 @@ def add_permissions(site: Site, rulebook: str, names: Collection[str]) -> list[s
 
 
 def with_catalogue(book: Rulebook, site: Site) -> Rulebook:
-    """Give a rulebook that knows the site's own permissions too, where it lists any itself."""
+    """Return a rulebook that knows the site's own permissions too, where it lists any itself."""
     if not book.ranks:
         return book
     more = load_catalogue(site).get(book.name, ())

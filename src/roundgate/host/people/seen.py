@@ -28,7 +28,7 @@ class Seen(Struct):
 
 
 def seen_on(server: Server) -> dict[str, SeenPerson]:
-    """Read on in the logs of a server, and give who was seen, by id. Raises Trouble where its rulebook names no logs.
+    """Read on in the logs of a server, and return who was seen, by id. Raises Trouble where its rulebook names no logs.
 
     What was read once is not read again: a log that has grown is read from where it ended, and one that was renamed,
     copied or packed since is known by its text.
@@ -55,7 +55,7 @@ def seen_on(server: Server) -> dict[str, SeenPerson]:
 
 
 def seen_before(server: Server) -> Mapping[str, SeenPerson]:
-    """Give who was seen in the logs as far as they were read; nothing is read now."""
+    """Return who was seen in the logs as far as they were read; nothing is read now."""
     return _remembered(Path(server.state) / _SEEN).people
 
 
@@ -67,7 +67,7 @@ def _remembered(memory: Path) -> Seen:
 
 
 def _logs(server: Server) -> list[str]:
-    """Give the logs of a server. One that is being packed just now is there twice: the packed one is left out."""
+    """Return the logs of a server. One that is being packed just now is there twice: the packed one is left out."""
     # It would not be counted twice, for a log is known by its text; but it would be unpacked for nothing.
     found = {path for pattern in server.book.server.logs for path in server.files_folder.matching(pattern)}
     return [path for path in found if not (is_packed(path) and str(PurePath(path).with_suffix("")) in found)]
@@ -96,7 +96,7 @@ class _Clock:
         """The hours that were read, such as ``2026-11-05 19``: within one, the clock is not set."""
 
     def seconds(self, text: str) -> float:
-        """Give a time in seconds since 1970."""
+        """Return a time in seconds since 1970."""
         if not text or not self.form:
             return self.fallback
         with suppress(ValueError, OverflowError):

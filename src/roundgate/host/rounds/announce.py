@@ -131,7 +131,7 @@ def _filled(round: Round, template: str, left: float) -> str:
 
 
 def round_off(seconds: float) -> int:
-    """Give whole seconds, at least one."""
+    """Return whole seconds, at least one."""
     return max(1, round(seconds))
 
 

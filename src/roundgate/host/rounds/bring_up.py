@@ -69,7 +69,7 @@ def _start_as_it_was(round: Round, *, watch: bool) -> None:
 
 
 def _bring_started_back(round: Round, error: NotProven) -> bool:
-    """Put the files back that the server had last started with, where they differ; tell whether any did."""
+    """Put the files back that the server had last started with, where they differ; return whether any did."""
     try:
         started = saved_files(round.server.site, round.number, "started")
         busy = {file.path for file in round.server.book.file.values() if file.rewritten != "never"}

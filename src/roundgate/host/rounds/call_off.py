@@ -30,7 +30,7 @@ class CallOff:
         signal.signal(signal.SIGUSR1, ring)
 
     def take(self) -> bool:
-        """Tell whether the round was called off since the last time that somebody asked."""
+        """Return whether the round was called off since the last time that somebody asked."""
         if not select.select([self.handle], [], [], 0)[0]:
             return False
         os.read(self.handle, 16)

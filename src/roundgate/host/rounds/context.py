@@ -80,7 +80,7 @@ class Round:
         return self.server.site.state / "rounds" / str(self.number)
 
     def claimed(self) -> list[Waiting]:
-        """Give what the round brings into force, from the books; nothing where they cannot be read."""
+        """Return what the round brings into force, from the books; nothing where they cannot be read."""
         with contextlib.suppress(sqlite3.Error):
             return self.store.claimed(self.server.name, self.number)
         return []
@@ -110,11 +110,11 @@ class Round:
             raise RoundAborted(RoundOutcome.CALLED_OFF, "The round was called off; nothing was changed.")
 
     def is_failure(self, line: str) -> bool:
-        """Tell whether the rulebook calls a log line a failure."""
+        """Return whether the rulebook calls a log line a failure."""
         return is_failure(line, self.server.book.server.failures)
 
     def evidence(self, most: int = 12) -> list[str]:
-        """Give the last lines of the log, without the values of secrets."""
+        """Return the last lines of the log, without the values of secrets."""
         with contextlib.suppress(Exception):  # whatever the files hold, the log is evidence
             self.look()
         return [self.without_secrets(line) for line in list(self.log.lines)[-most:]]

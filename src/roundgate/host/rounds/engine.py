@@ -119,7 +119,7 @@ def _live(round: Round, gathered: Gathered | None) -> RoundResult:
 
 
 def _chosen(round: Round) -> list[Waiting]:
-    """Give what this round is to write: all that waits for an ``apply``, else only what must not be lost at a stop.
+    """Return what this round is to write: all that waits for an ``apply``, else only what must not be lost at a stop.
 
     A live round writes what the running server can be told of.
     """
@@ -210,7 +210,7 @@ _TRIES = 3
 
 
 def _save_and_write(round: Round, gathered: Gathered) -> list[str]:
-    """Save, replay and write, on files that are the same at all three; give the names of what is newly in force."""
+    """Save, replay and write, on files that are the same at all three; return the names of what is newly in force."""
     with round.journal.step(Step.SAVE):
         target = _target(round)
         needed = [*(entry.operation.file for entry in round.operations), *target]
@@ -247,7 +247,7 @@ def _save_and_write(round: Round, gathered: Gathered) -> list[str]:
 
 
 def _target(round: Round) -> dict[str, bytes | None]:
-    """Give the files of a rewind as they were: those that the other round wrote, and no others."""
+    """Return the files of a rewind as they were: those that the other round wrote, and no others."""
     if round.plan.writes != "earlier-files":
         return {}
     return rewind_target(round.server.site, round.options.target)
@@ -256,7 +256,7 @@ def _target(round: Round) -> dict[str, bytes | None]:
 def _planned(
     round: Round, target: Mapping[str, bytes | None], saved: Mapping[str, bytes | None]
 ) -> tuple[Mapping[str, bytes | None], Mapping[str, str | None], list[str]]:
-    """Give what is to be written, the digests of what it replaces, and the names of what changes."""
+    """Return what is to be written, the digests of what it replaces, and the names of what changes."""
     if round.plan.writes == "earlier-files":
         return target, {path: digest(saved[path]) for path in target}, []
     outcome = _replayed(round)
@@ -303,7 +303,7 @@ def _after_write(round: Round, names: Sequence[str], *, was_up: bool) -> RoundRe
 
 
 def finish(round: Round, end: RoundResult) -> bool:
-    """Write a round's end into the books, all in one; tell whether it is closed."""
+    """Write a round's end into the books, all in one; return whether it is closed."""
     round.learn_secrets()
     remember_slow(round.server.state, switched_off())
     evidence = [round.without_secrets(line) for line in end.evidence]

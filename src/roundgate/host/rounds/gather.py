@@ -35,7 +35,7 @@ FOUND = "found on disk"
 
 
 def _reviewed(server: Server, outcome: Outcome) -> Review:
-    """Give the review of an outcome, with what is remembered of the world that it names."""
+    """Return the review of an outcome, with what is remembered of the world that it names."""
     review = review_of(outcome)
     fixed = world_consequences(server, outcome) if any(not change.is_nothing for change in outcome.changes) else []
     rights = rank_consequences(server, outcome)
@@ -157,7 +157,7 @@ def _is_at_rest(gathered: Gathered) -> bool:
 
 
 def _is_emptied(gathered: Gathered) -> bool:
-    """Tell whether a file is empty now that was not when the server started: it is probably being written."""
+    """Return whether a file is empty now that was not when the server started: it is probably being written."""
     started = gathered.started.texts if gathered.started else {}
     now = gathered.workspace.read().files.texts
     return any(not text.body and path in started and started[path].body for path, text in now.items())
@@ -245,7 +245,7 @@ def changed_names(changes: Sequence[Change]) -> list[str]:
 
 
 def keep_rescued(store: Store, server: str, rescued: Sequence[Operation], round: int) -> list[Waiting]:
-    """Put rescued edits on the slate, so that no crash can lose them, as the round's own; give what is its own now."""
+    """Put rescued edits on the slate, so that no crash can lose them, as the round's own; return what is its own."""
     if rescued:
         store.add_to_slate(server, rescued, FOUND, round)
     return store.claimed(server, round)

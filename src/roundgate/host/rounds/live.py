@@ -74,7 +74,7 @@ def _remember_started(round: Round) -> None:
 
 
 def _tell(round: Round, operations: Sequence[Operation]) -> tuple[list[str], list[str]]:
-    """Give the names of what the server confirms, and of what it cannot be asked for. Raises NotProven."""
+    """Return the names of what the server confirms, and of what it cannot be asked for. Raises NotProven."""
     told = told_for(operations, round.look().read().files)
     refused = next((command for command in told if command.refused), None)
     if refused is not None:
@@ -145,7 +145,7 @@ def take_back(round: Round, error: NotProven) -> RoundResult:
 
 
 def _back(round: Round, saved: Mapping[str, bytes | None]) -> list[LiveChange]:
-    """Give what the server is told on the way back; nothing where it cannot have heard of the change."""
+    """Return what the server is told on the way back; nothing where it cannot have heard of the change."""
     if not round.driver.state().runs:
         return []
     before = round.workspace.with_contents(saved).read().files

@@ -45,12 +45,12 @@ def busy(server: Server, store: Store, number: int = 0) -> Busy:
 
 
 def broken_off(server: Server, store: Store) -> RoundRow | None:
-    """Give the round of a server that has not ended though nobody works on it any more."""
+    """Return the round of a server that has not ended though nobody works on it any more."""
     return next((row for row in store.open_rounds(server.name) if not is_at_work(row)), None)
 
 
 def is_at_work(row: RoundRow) -> bool:
-    """Tell whether the process of a round lives, and is not another one that has its number by now."""
+    """Return whether the process of a round lives, and is not another one that has its number by now."""
     return row.process > 0 and birth_of(row.process) == row.birth
 
 

@@ -87,7 +87,7 @@ class WantedPort(NamedTuple):
 
 
 def wanted_ports(server: Server, files: ServerFiles) -> list[WantedPort]:
-    """Give the ports that the server should open with these files."""
+    """Return the ports that the server should open with these files."""
     wanted: list[WantedPort] = []
     for port in server.book.server.port:
         if port.needs and broken_rules(files.names, {"needs": port.needs}):

@@ -32,12 +32,12 @@ class RoundWindow:
         self._rest = b""
 
     def events(self) -> Iterator[RoundEvent]:
-        """Give what the round tells as it comes, until it has told its end."""
+        """Yield what the round tells as it comes, until it has told its end."""
         while (several := self.some_events()) is not None:
             yield from several
 
     def some_events(self) -> list[RoundEvent] | None:
-        """Wait for the next messages of the round, and give what they tell; None where it has told its end."""
+        """Wait for the next messages of the round, and return what they tell; None where it has told its end."""
         data = self._file.read(65536)
         if not data:
             return None
@@ -45,7 +45,7 @@ class RoundWindow:
         return [read_event(line) for line in lines]
 
     def fileno(self) -> int:
-        """Give the handle that can be read once the round has told something."""
+        """Return the handle that can be read once the round has told something."""
         return self._file.fileno()
 
     def call_off(self) -> None:
@@ -113,7 +113,7 @@ def _errors_log(server: Server) -> int:
 
 
 def call_off(row: RoundRow) -> bool:
-    """Ask a round to end before it writes; tell whether there is anybody to ask."""
+    """Ask a round to end before it writes; return whether there is anybody to ask."""
     if not is_at_work(row):
         return False
     handle = os.pidfd_open(row.process)

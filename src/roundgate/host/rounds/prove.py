@@ -43,7 +43,7 @@ class Proof(Struct, frozen=True):
 
 
 def prove(round: Round, files: ServerFiles, names: Sequence[str]) -> Proof:
-    """Prove that the server is up with ``files`` in force; give what was seen.
+    """Prove that the server is up with ``files`` in force; return what was seen.
 
     ``names`` are the settings and lists that changed. Raises NotProven.
     """
@@ -140,7 +140,7 @@ def _await_port(round: Round, protocol: str, address: str, port: int) -> None:
 
 
 def _owned_by(process: int | None, protocol: str, port: int) -> list[machine.OwnedPort]:
-    """Give the ports of the server; of one whose process cannot be seen, whoever has this port."""
+    """Return the ports of the server; of one whose process cannot be seen, whoever has this port."""
     if process is None:
         return []
     return machine.listening(machine.family(process)) if process else machine.holders(protocol, port)
@@ -233,7 +233,7 @@ def _prove_values(round: Round, files: ServerFiles, names: Sequence[str], read: 
 
 
 def _taken_out(round: Round) -> list[KeyGone]:
-    """Tell which keys that no rulebook describes are gone although an earlier round wrote them."""
+    """Return which keys that no rulebook describes are gone although an earlier round wrote them."""
     gone = taken_out(round.server, round.store, round.server.read_only(files_of(round)).files)
     return [KeyGone(name, number) for name, number in gone.items()]
 

@@ -30,7 +30,7 @@ def learn_world(round: Round, names: Collection[str]) -> None:
 
 
 def look_at_world(round: Round, files: ServerFiles, names: Sequence[str]) -> list[WorldKept]:
-    """Tell where the files ask for something else than the world that this round loaded was made with."""
+    """Return where the files ask for something else than the world that this round loaded was made with."""
     kept = []
     for slot, fixed in fixed_by(round.server.book).items():
         if not {slot, *fixed} & set(names):
@@ -52,7 +52,7 @@ def look_at_world(round: Round, files: ServerFiles, names: Sequence[str]) -> lis
 
 
 def _asked(round: Round, names: Sequence[str]) -> dict[str, str]:
-    """Ask the server for settings; give what it says, until it does not answer."""
+    """Ask the server for settings; return what it says, until it does not answer."""
     found: dict[str, str] = {}
     for name in names:
         try:
@@ -65,7 +65,7 @@ def _asked(round: Round, names: Sequence[str]) -> dict[str, str]:
 
 
 def confirmed(round: Round, told: LiveChange) -> bool:
-    """Ask for a change of a record; tell whether the server confirms it, False where it cannot be asked.
+    """Ask for a change of a record; return whether the server confirms it, False where it cannot be asked.
 
     Raises NotProven where it says otherwise.
     """
@@ -84,7 +84,7 @@ def confirmed(round: Round, told: LiveChange) -> bool:
 
 
 def read_back(round: Round, name: str, spec: Setting) -> tuple[str, Literal["start-log", "console", "query"]] | None:
-    """Give what the server says of a setting, and where it says it; None where it cannot be asked safely.
+    """Return what the server says of a setting, and where it says it; None where it cannot be asked safely.
 
     Raises NotProven.
     """

@@ -31,12 +31,12 @@ _PLANS = {
 
 
 def marks_of(journal: list[JournalLine]) -> set[tuple[str, str]]:
-    """Give the steps and marks of a journal."""
+    """Return the steps and marks of a journal."""
     return {(line.step, line.mark) for line in journal}
 
 
 def broken_at(marks: Set[tuple[str, str]]) -> str:
-    """Tell at which point a journal's marks break off: ``before`` the files were touched, ``writing``, ``written``."""
+    """Return where a journal's marks break off: ``before`` the files were touched, ``writing``, ``written``."""
     if ("write", "begin") not in marks:
         return "before"
     return "written" if ("write", "end") in marks and ("rewind", "begin") not in marks else "writing"
@@ -121,7 +121,7 @@ def _bring_up(round: Round, state: RunState) -> RoundResult:
 
 
 def _was_announced(round: Round) -> bool:
-    """Tell whether players were told, or were just being told, of a stop that does not come now."""
+    """Return whether players were told, or were just being told, of a stop that does not come now."""
     marks, options = round.journal.marks, round.options
     if ("announce", "begin") not in marks or ("stop", "begin") in marks or not options.countdown:
         return False
@@ -133,7 +133,7 @@ def _was_stopping(round: Round) -> bool:
 
 
 def _came_up_since(round: Round, state: RunState) -> bool:
-    """Tell whether the server was started after the stop had begun: then nothing is left to be waited for."""
+    """Return whether the server was started after the stop had begun: then nothing is left to be waited for."""
     try:
         journal = round.store.journal(round.number)
     except sqlite3.Error:

@@ -51,5 +51,5 @@ class ServerLog:
 
 
 def is_failure(line: str, patterns: Sequence[str]) -> bool:
-    """Tell whether the rulebook calls a log line a failure."""
+    """Return whether the rulebook calls a log line a failure."""
     return any(search(pattern, line) for pattern in patterns)

@@ -166,7 +166,7 @@ def _ways_of_unready(round: Round) -> Iterator[Way]:
 
 
 def _own_way(round: Round) -> str:
-    """Stop the server in its driver's own way; give an empty text where it has none, or it fails."""
+    """Stop the server in its driver's own way; return an empty text where it has none, or it fails."""
     try:
         return round.driver.stop_it()
     except Trouble as error:
@@ -175,7 +175,7 @@ def _own_way(round: Round) -> str:
 
 
 def _refuses(round: Round, line: str) -> bool:
-    """Tell whether the console says that it may not do what it was told."""
+    """Return whether the console says that it may not do what it was told."""
     pattern = round.server.book.server.stdin_refuses
     return bool(pattern) and search(pattern, line) is not None
 
@@ -203,7 +203,7 @@ def _ended(round: Round, way: Way) -> bool:
 
 
 def _family_without_session(process: int) -> list[int]:
-    """Give what a server has started that leads no session of its own, by which its processes could be found later."""
+    """Return what a server has started that leads no session of its own, by which its processes are found later."""
     with suppress(ProcessLookupError):
         return machine.family(process) if process and os.getsid(process) != process else []
     return []

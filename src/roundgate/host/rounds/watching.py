@@ -79,7 +79,7 @@ def watched_for_edits(round: Round, started: ServerFiles | None) -> Iterator[Non
 
 
 def _is_lost(name: str, between: ServerFiles, after: ServerFiles) -> bool:
-    """Tell whether what a file held for a while is gone; a file that lacked it was half written."""
+    """Return whether what a file held for a while is gone; a file that lacked it was half written."""
     if name in between.book.list:
         return bool(between.items(name)) and between.items(name) != after.items(name)
     return between.stored(name) is not None and between.counting(name) != after.counting(name)

@@ -34,12 +34,12 @@ def replayed(round: Round, waiting: Sequence[Waiting]) -> Outcome:
 
 
 def contents_of(outcome: Outcome) -> dict[str, bytes | None]:
-    """Give the new bytes of every file that an outcome changes."""
+    """Return the new bytes of every file that an outcome changes."""
     return {path: outcome.after.texts[path].encode() for path in outcome.touched}
 
 
 def read_for(outcome: Outcome) -> dict[str, str | None]:
-    """Give the digests of what an outcome was worked out from, for every file that it changes."""
+    """Return the digests of what an outcome was worked out from, for every file that it changes."""
     texts = outcome.before.texts
     return {path: files.digest(texts[path].encode()) if path in texts else None for path in outcome.touched}
 
@@ -91,7 +91,7 @@ def _failed(error: Exception) -> RoundAborted:
 
 
 def _marks(round: Round) -> tuple[str, str]:
-    """Give the marks of what is written beside its place: on the way there, and on the way back."""
+    """Return the marks of what is written beside its place: on the way there, and on the way back."""
     return str(round.number), f"{round.number}-back"
 
 
@@ -142,7 +142,7 @@ def _whose(round: Round, path: str) -> str:
 
 
 def rewind_target(site: Site, number: int) -> dict[str, bytes | None]:
-    """Give the files that a round wrote, as they were before it. Raises Trouble where there are none."""
+    """Return the files that a round wrote, as they were before it. Raises Trouble where there are none."""
     manifest = _manifest(site.state / "rounds" / str(number))
     if not manifest:
         raise Trouble(

@@ -15,7 +15,7 @@ NAME = re.compile(r"[A-Za-z][A-Za-z0-9_-]{0,39}")
 
 
 def servers_meant(file: SiteFile, arguments: Sequence[str]) -> list[str]:
-    """Give the servers that names in the site file mean, each a name or ``@TAG``, in the order of the file."""
+    """Return the servers that names in the site file mean, each a name or ``@TAG``, in the order of the file."""
     return [
         name
         for name, entry in file.server.items()
@@ -24,14 +24,14 @@ def servers_meant(file: SiteFile, arguments: Sequence[str]) -> list[str]:
 
 
 def unknown_server(file: SiteFile, arguments: Sequence[str]) -> str:
-    """Give the first of such names that means no server and no tag; empty where each means something."""
+    """Return the first of such names that means no server and no tag; empty where each means something."""
     tags = tags_of(file)
     known = (word in file.server or (word[:1] == "@" and word[1:] in tags) for word in arguments)
     return next((word for word, is_known in zip(arguments, known, strict=True) if not is_known), "")
 
 
 def tags_of(file: SiteFile) -> set[str]:
-    """Give the tags of all servers, and ``all``."""
+    """Return the tags of all servers, and ``all``."""
     return {tag for entry in file.server.values() for tag in entry.tags} | {"all"}
 
 

@@ -61,7 +61,7 @@ class TimetableBooks:
         self.db.close()
 
     def known_since(self, server: str, entry: str, mark: str, now: float) -> float:
-        """Tell since when an entry is known as it is; an entry that is new, or has another time, is from now on."""
+        """Return since when an entry is known as it is; an entry that is new, or has another time, is from now on."""
         row = self.db.execute("SELECT mark, since FROM known WHERE server=? AND entry=?", (server, entry)).fetchone()
         if row is not None and row[0] == mark:
             return float(row[1])
@@ -73,12 +73,12 @@ class TimetableBooks:
         self.db.execute("INSERT OR REPLACE INTO known VALUES (?, ?, ?, ?)", (server, entry, mark, since))
 
     def taken(self, server: str, entry: str, since: float) -> dict[float, MomentOutcome]:
-        """Give what became of the moments of an entry after one."""
+        """Return what became of the moments of an entry after one."""
         query = "SELECT due, outcome FROM moment WHERE server=? AND entry=? AND due>?"
         return dict(self.db.execute(query, (server, entry, since)).fetchall())
 
     def claim(self, server: str, entry: str, due: float, *, again: bool = False) -> bool:
-        """Take a moment for whoever asks; tell whether it was still free. ``again``: also one that was missed."""
+        """Take a moment for whoever asks; return whether it was still free. ``again``: also one that was missed."""
         now = time.time()
         row = (server, entry, due, "running", now, _owner())
         if self.db.execute("INSERT OR IGNORE INTO moment VALUES (?, ?, ?, ?, ?, ?)", row).rowcount:
@@ -88,7 +88,7 @@ class TimetableBooks:
         return again and bool(self.db.execute(f"{query} AND outcome='missed'", mine).rowcount)
 
     def miss(self, server: str, entry: str, moments: Sequence[float], detail: str) -> list[float]:
-        """Write moments down as missed, all or none; give those of which nothing was written yet."""
+        """Write moments down as missed, all or none; return those of which nothing was written yet."""
         now = time.time()
         query = "INSERT OR IGNORE INTO moment VALUES (?, ?, ?, 'missed', ?, ?)"
         self.db.execute("BEGIN IMMEDIATE")
@@ -101,7 +101,7 @@ class TimetableBooks:
         return fresh
 
     def orphans(self, server: str, entry: str) -> list[float]:
-        """Give the moments whose process has died before it wrote down what became of them; they are taken back.
+        """Return the moments whose process has died before it wrote down what became of them; they are taken back.
 
         Of several who look, one gets each.
         """
@@ -134,7 +134,7 @@ class TimetableBooks:
         )
 
     def last(self, server: str, entry: str, now: float) -> MomentRow | None:
-        """Give what became of the last moment of an entry that is past, or under way; None where there was none.
+        """Return what became of the last moment of an entry that is past, or under way; None where there was none.
 
         What was written while the clock was ahead is of moments that are still to come.
         """
@@ -150,7 +150,7 @@ INTERRUPTED = "it was interrupted: its process died"
 
 
 def _owner() -> str:
-    """Give what tells this process from any other, also from one with its number after the machine has started anew."""
+    """Return what tells this process from any other, also from one with its number after a restart of the machine."""
     return f"{os.getpid()} {birth_of(os.getpid())} {boot_mark()}"
 
 

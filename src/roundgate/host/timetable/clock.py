@@ -50,7 +50,7 @@ def run_clock(folder: Path, report: Callable[[str], None]) -> None:
 
 
 def _next_look(site: Site, name: str, now: float) -> float:
-    """Give the next moment at which something of a server's timetable begins; never is infinite."""
+    """Return the next moment at which something of a server's timetable begins; never is infinite."""
     coming = (
         next((at - planned.lead for at in planned.moments(now) if at - planned.lead > now), float("inf"))
         for planned in timetable_of(site)
@@ -82,7 +82,7 @@ def _look(site: Site, name: str, report: Callable[[str], None]) -> None:
 
 
 def clock_unit(site: Site) -> str:
-    """Give the text of a systemd unit that runs the clock of a site."""
+    """Return the text of a systemd unit that runs the clock of a site."""
     folder = str(site.folder)
     quoted = f'"{folder}"' if " " in folder else folder
     name = site.file.site.name or site.folder.name

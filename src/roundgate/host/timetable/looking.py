@@ -31,7 +31,7 @@ class DueNow(Struct, frozen=True):
 
 
 def look_at(site: Site, server: str, now: float | None = None) -> tuple[list[DueNow], float | None]:
-    """Claim what is due of a server's timetable, the earliest first; give it, and when to look again.
+    """Claim what is due of a server's timetable, the earliest first; return it, and when to look again.
 
     Raises Trouble for a timetable that cannot be read, sqlite3.Error where nothing can be claimed: then nothing is due.
     """
@@ -104,7 +104,7 @@ def write_next(state: str, moment: float | None) -> None:
 
 
 def next_of(site: Site, server: str, now: float) -> list[tuple[PlannedEntry, float, bool]]:
-    """Give the next moment of each entry of a server, the earliest first, and whether it is to be left out."""
+    """Return the next moment of each entry of a server, the earliest first, and whether it is to be left out."""
     found = []
     taken: dict[str, dict[float, str]] = {}
     mine = [planned for planned in timetable_of(site) if server in planned.servers]

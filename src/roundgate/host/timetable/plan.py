@@ -61,11 +61,11 @@ class PlannedEntry:
         return servers_meant(self.site.file, self.entry.servers)
 
     def moments(self, after: float) -> Iterator[float]:
-        """Give its moments after one, in seconds since 1970."""
+        """Return its moments after one, in seconds since 1970."""
         return moments_after(self.crons, self.zone, after)
 
     def next_moment(self, after: float) -> float | None:
-        """Give the next one."""
+        """Return the next one."""
         return next(self.moments(after), None)
 
     def clock(self, moment: float, form: str = "%H:%M") -> str:
@@ -74,7 +74,7 @@ class PlannedEntry:
 
 
 def timetable_of(site: Site) -> list[PlannedEntry]:
-    """Give a site's timetable. Raises Trouble for the first entry that cannot be read."""
+    """Return a site's timetable. Raises Trouble for the first entry that cannot be read."""
     if _READ and _READ[0][0] is site.file:
         return _READ[0][1]
     planned = []

@@ -72,7 +72,7 @@ class DirectivesDocument(DirectivesReading):
         return self._switch_on(off[-1], new) if off else self._add(str(path[0]), new, is_raw=kind == "code")
 
     def _raw(self, value: str) -> str:
-        """Give several arguments as they are. Raises EditRefused where they would be read as something else."""
+        """Return several arguments as they are. Raises EditRefused where they would be read as something else."""
         if '"' not in self._written(value.replace("  ", " "), was_quoted=False) or '"' in value:
             return single_line(value)
         raise EditRefused(f"'{value}' cannot be written without quotes")

@@ -90,7 +90,7 @@ def _quotes(document: DirectivesDocument) -> Iterator[Problem]:
 
 
 def _partner(line: str, start: int) -> tuple[int, list[Splice]]:
-    """Give the quote that is alone on a line, and where its partner most likely belongs.
+    """Return the quote that is alone on a line, and where its partner most likely belongs.
 
     A quote after a space opens a text and one before a space closes it, so the first that does not fit its turn shows
     which one is lost.

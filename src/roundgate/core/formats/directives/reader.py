@@ -60,7 +60,7 @@ class DirectivesReading:
         return found
 
     def _comment_start(self, start: int, stop: int) -> int:
-        """Tell where a line's comment begins, or where the line ends. A mark counts at a word's beginning only."""
+        """Return where a line's comment begins, or where the line ends. A mark counts at a word's beginning only."""
         line = self.read_as[start:stop]
         begun = [self._mark_in(line, mark) for mark in self.marks if mark in line]
         return start + min((at for at in begun if at >= 0), default=stop - start)
@@ -74,7 +74,7 @@ class DirectivesReading:
         return -1
 
     def _line(self, start: int, stop: int) -> Iterator[Command]:
-        """Give the commands of a line without its comment."""
+        """Yield the commands of a line without its comment."""
         at, body = start, self.read_as
         if body.find(";", start, stop) < 0:
             yield from self._command(start, stop)
@@ -106,11 +106,11 @@ class DirectivesReading:
         yield Command(key, tokens[0].start(), *key_span, *span, tokens[-1].end())
 
     def is_paired(self, word: str) -> bool:
-        """Tell whether a command's first argument is a part of its key."""
+        """Return whether a command's first argument is a part of its key."""
         return self._named(word) in map(self._named, self.dialect.pairs)
 
     def _options(self, tokens: list[re.Match[str]], end: int) -> Iterator[Command]:
-        """Give the options of a line: each begins with a sign and a letter, and runs to the next."""
+        """Yield the options of a line: each begins with a sign and a letter, and runs to the next."""
         begun = [at for at, token in enumerate(tokens) if _OPTION.fullmatch(token[0])]
         for number, at in enumerate(begun):
             stop = begun[number + 1] if number + 1 < len(begun) else len(tokens)
@@ -131,11 +131,11 @@ class DirectivesReading:
         return self.plain_of(self.text.body[command.value_start : command.value_end])
 
     def is_quoted(self, raw: str) -> bool:
-        """Tell whether a piece of the text is one text in quotes."""
+        """Return whether a piece of the text is one text in quotes."""
         return _is_quoted(_masked(raw, self.dialect.quotes))
 
     def plain_of(self, raw: str) -> str:
-        """Give what a piece of the text says, its quotes and escapes undone."""
+        """Return what a piece of the text says, its quotes and escapes undone."""
         if not self.is_quoted(raw):
             return raw
         return _ESCAPED.sub(r"\1", raw[1:-1]) if self.dialect.quotes == "escaped" else raw[1:-1]
@@ -151,7 +151,7 @@ class DirectivesReading:
         return found
 
     def entries(self) -> Sequence[Entry]:
-        """Give every command, in order, repeated ones included."""
+        """Return every command, in order, repeated ones included."""
         return self._entries
 
     @cached_property
@@ -173,7 +173,7 @@ class DirectivesReading:
         return several[0 if self.dialect.counts == "first" else -1]
 
     def find(self, path: Path) -> Entry | None:
-        """Give the command that counts, or the one of a number."""
+        """Return the command that counts, or the one of a number."""
         near = self._near(path) if "_by_key" not in self.__dict__ else None
         if near:
             return near.entry(path)
@@ -181,7 +181,7 @@ class DirectivesReading:
         return self._entries[at]._replace(path=path) if at is not None else None
 
     def _near(self, path: Path) -> Window | None:
-        """Give the lines around a command of a large file, or around the one of a number."""
+        """Return the lines around a command of a large file, or around the one of a number."""
         numbered = len(path) == 2 and isinstance(path[1], int)
         if not (len(path) == 1 or numbered) or not self.dialect.case:
             return None
@@ -202,7 +202,7 @@ class DirectivesReading:
         return Window(start, end, part, (key, number - before) if numbered else path)
 
     def resolve(self, key: str) -> Path:
-        """Give the path of a key; ``key[0]`` is the first of several."""
+        """Return the path of a key; ``key[0]`` is the first of several."""
         from roundgate.core.formats.shared.paths import parse_path
 
         if self._near((key,)) or self._named(key) in self._by_key:
@@ -231,11 +231,11 @@ class DirectivesReading:
         ]
 
     def switched_off(self) -> Sequence[Entry]:
-        """Give ``// key value`` lines of one value: what may stand commented out."""
+        """Return ``// key value`` lines of one value: what may stand commented out."""
         return self._off
 
     def plain(self) -> Pairs:
-        """Give keys and values, in order."""
+        """Return keys and values, in order."""
         return [(command.key, self._value(command)) for command in self.commands]
 
 

@@ -26,7 +26,7 @@ class Part(NamedTuple):
 
 
 def end_of(body: str, start: int, stop: int) -> int:
-    """Tell where a part ends that begins at ``start``: at a comma or a closing bracket that is its neighbour's."""
+    """Return where a part ends that begins at ``start``: at a comma or a closing bracket that is its neighbour's."""
     depth, at = 0, start
     while at < stop:
         quoted = _QUOTED.match(body, at, stop) if body[at] == '"' else None
@@ -46,7 +46,7 @@ def end_of(body: str, start: int, stop: int) -> int:
 
 
 def parts(body: str, start: int, stop: int) -> Iterator[Part]:
-    """Give the parts between the brackets of a value that begins at ``start`` with an opening one."""
+    """Yield the parts between the brackets of a value that begins at ``start`` with an opening one."""
     at, number = start + 1, 0
     while at < stop and body[at] != ")":
         name = _NAME.match(body, at, stop)
@@ -75,7 +75,7 @@ def _find(body: str, start: int, stop: int, path: Path) -> list[Part]:
 
 
 def part_of(body: str, start: int, stop: int, path: Path, length: int) -> Entry | None:
-    """Give a part of the value between two indexes as an entry; the path's first ``length`` steps lead to the value."""
+    """Return a part of the value between two indexes as an entry; the path's first ``length`` steps lead there."""
     way = _find(body, start, stop, path[length:])
     if not way:
         return None
@@ -94,7 +94,7 @@ def _fit(value: str) -> str:
 
 
 def set_part(raw: str, path: Path, new: str) -> str:
-    """Give the value with one part changed, or put in at the end of its brackets. Raises EditRefused."""
+    """Return the value with one part changed, or put in at the end of its brackets. Raises EditRefused."""
     way = _find(raw, 0, len(raw), path)
     if way:
         part = way[-1]
@@ -120,7 +120,7 @@ def _brackets(raw: str, start: int, stop: int) -> Brackets:
 
 
 def remove_part(raw: str, path: Path) -> str:
-    """Give the value without one part. Raises EditRefused."""
+    """Return the value without one part. Raises EditRefused."""
     way = _find(raw, 0, len(raw), path)
     if not way:
         raise EditRefused("it is not in the file")

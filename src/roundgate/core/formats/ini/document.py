@@ -106,7 +106,7 @@ class IniDocument(IniReading):
         return Edit((Splice(row.value_start, row.value_end, written),), self._changed(at, new))
 
     def _is_no_item(self, written: str) -> bool:
-        """Tell whether a line would be read as something else than a bare item."""
+        """Return whether a line would be read as something else than a bare item."""
         odd = "=" in written or written.startswith(self.marks) or self.is_heading_line(written)
         return odd or _COLON.match(written) is not None
 

@@ -45,7 +45,7 @@ look."""
 
 
 def _repeats(names: list[str]) -> bool:
-    """Tell whether a heading, or a key within its section, stands twice; comments have empty names."""
+    """Return whether a heading, or a key within its section, stands twice; comments have empty names."""
     sections: set[str] = set()
     keys: set[str] = set()
     headings = 0

@@ -69,7 +69,7 @@ class IniReading:
         return re.compile(rf"[ \t]*{form}[ \t]*")
 
     def is_heading_line(self, line: str) -> bool:
-        """Tell whether a line would be read as a heading."""
+        """Return whether a line would be read as a heading."""
         return self._heading.fullmatch(line) is not None or (not self.dialect.heading and line.startswith("["))
 
     def heading_line(self, section: str) -> str:
@@ -109,7 +109,7 @@ class IniReading:
             at = end.end() if end else len(body)
 
     def _last_end(self, row: Row, stop: int) -> int:
-        """Give the end of a value that goes on over the lines after ``stop``, the end of its first one."""
+        """Return the end of a value that goes on over the lines after ``stop``, the end of its first one."""
         body, raw = self.text.body, self.text.body[row.value_start : row.value_end]
         for sign, close in self.blocks:
             if raw == sign:
@@ -174,7 +174,7 @@ class IniReading:
         return not self.is_by_line and LINE_END.search(self.text.body, row.value_start, row.value_end) is not None
 
     def _long_span(self, row: Row) -> tuple[int, int]:
-        """Give the span of a value of several lines, without the signs around it where both are the same."""
+        """Return the span of a value of several lines, without the signs around it where both are the same."""
         raw = self.text.body[row.value_start : row.value_end]
         same = next((sign for sign, close in self.blocks if sign == close and raw.startswith(sign)), None)
         if same is None:
@@ -225,7 +225,7 @@ class IniReading:
         return found
 
     def entries(self) -> Sequence[Entry]:
-        """Give every entry and bare item, in order, doubles included."""
+        """Return every entry and bare item, in order, doubles included."""
         return self._entries
 
     @cached_property
@@ -240,7 +240,7 @@ class IniReading:
         return [row for row in self.rows if not row.is_heading]
 
     def _number_at(self, path: Path) -> int | None:
-        """Give the number of the entry that counts for a path."""
+        """Return the number of the entry that counts for a path."""
         found = self._by_path.get(path)
         if found:
             return found[0 if self.dialect.counts == "first" else -1]
@@ -251,7 +251,7 @@ class IniReading:
         return None
 
     def find(self, path: Path) -> Entry | None:
-        """Give what counts for a path: an entry, a bare item, or a part of a value in brackets."""
+        """Return what counts for a path: an entry, a bare item, or a part of a value in brackets."""
         near = self._near(path) if "_by_path" not in self.__dict__ else None
         if near:
             return near.entry(path)
@@ -268,7 +268,7 @@ class IniReading:
         return None
 
     def _near(self, path: Path) -> Window | None:
-        """Give the lines around a key of a large file; None where it is none of a section, or is not there."""
+        """Return the lines around a key of a large file; None where it is none of a section, or is not there."""
         if len(path) not in (1, 2) or not all(isinstance(part, str) for part in path):
             return None
         if self.is_part or not self.is_by_line or not is_large(self.text):
@@ -291,7 +291,7 @@ class IniReading:
         return Window(start, end, part, path, inside)
 
     def _blocks(self, section: str) -> Iterator[tuple[int, int]]:
-        """Give the spans of the parts of a file that belong to a section, headings included."""
+        """Yield the spans of the parts of a file that belong to a section, headings included."""
         body = self.text.body
         if not section:
             first = _HEADING_LINE.search(body)
@@ -304,7 +304,7 @@ class IniReading:
                 yield start, following.start() if following else len(body)
 
     def resolve(self, key: str) -> Path:
-        """Give the path that a person means: ``section.key``, a key that only one section has, or a path."""
+        """Return the path that a person means: ``section.key``, a key that only one section has, or a path."""
         from roundgate.core.formats.shared.paths import parse_path
 
         for dot in [at for at, char in enumerate(key) if char == "."]:
@@ -329,9 +329,9 @@ class IniReading:
         return found
 
     def switched_off(self) -> Sequence[Entry]:
-        """Give ``;key=value`` lines: settings that stand commented out."""
+        """Return ``;key=value`` lines: settings that stand commented out."""
         return self._off
 
     def plain(self) -> list[Triple]:
-        """Give section, key and value of every line that says something."""
+        """Return section, key and value of every line that says something."""
         return [(row.section, row.key, "" if row.is_heading else self._value(row)) for row in self.rows]

@@ -11,7 +11,7 @@ from roundgate.core.text import LINE_END, Splice
 
 
 def has_section(document: IniReading, name: str) -> bool:
-    """Tell whether a section has a heading in the file."""
+    """Return whether a section has a heading in the file."""
     return any(row.is_heading and row.section == name for row in document.rows)
 
 
@@ -35,7 +35,7 @@ def remove_section(document: IniReading, name: str) -> Edit:
 
 
 def _runs(document: IniReading, name: str) -> list[list[Row]]:
-    """Give the rows of a section, in parts: its heading may be there several times."""
+    """Return the rows of a section, in parts: its heading may be there several times."""
     runs: list[list[Row]] = []
     before = ""
     for row in document.rows:

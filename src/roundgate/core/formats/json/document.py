@@ -50,7 +50,7 @@ class JsonDocument(JsonReading):
         return ", " not in self.text.body and re.search(r'":(?=["\d\[{tfn-])', self.text.body) is not None
 
     def _writer(self, at: int, *, deeper: bool = False) -> Callable[[PlainData], str]:
-        """Give what writes a value that should stand on the line of ``at``, as the file writes its own.
+        """Return what writes a value that should stand on the line of ``at``, as the file writes its own.
 
         ``deeper``: on a line of its own below that one, as the first of what is there.
         """

@@ -60,7 +60,7 @@ def problems_of(document: JsonDocument) -> list[Problem]:
 
 
 def _first_error(dialect: Dialect, body: str) -> tuple[int, int] | None:
-    """Tell where the strict decoder gives up, or None."""
+    """Return where the strict decoder gives up, or None."""
     try:
         decoded(strict_form(body, dialect))
     except JsonError as error:

@@ -71,7 +71,7 @@ def strict_form(body: str, dialect: Dialect) -> str:
 
 
 def decoded(body: str, decoder: Any = DECODER) -> trees.Tree:
-    """Give the tree of a strict JSON text. Raises JsonError."""
+    """Return the tree of a strict JSON text. Raises JsonError."""
     try:
         with gc_paused():
             return decoder.decode(body)

@@ -46,7 +46,7 @@ class JsonScan(BracketScan):
             self.scalar()
 
     def skip(self) -> bool:
-        """Go over spaces and comments; tell whether anything is left."""
+        """Go over spaces and comments; return whether anything is left."""
         while True:
             blank = _BLANK.match(self.body, self.at)
             self.at = blank.end() if blank else self.at
@@ -153,7 +153,7 @@ class JsonScan(BracketScan):
             self.report("separator-wrong", span, "This colon belongs to nothing.", "Delete it.", Splice(*span, ""))
 
     def _is_name_outside(self) -> bool:
-        """Tell whether a name with its colon stands in a list that was forgotten to be closed."""
+        """Return whether a name with its colon stands in a list that was forgotten to be closed."""
         if len(self.stack) < 2 or self.stack[-1].sign != "[" or self.stack[-2].sign != "{" or self.state != "comma":
             return False
         column = self._indent(self.last_start)

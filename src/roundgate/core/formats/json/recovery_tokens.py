@@ -67,7 +67,7 @@ _LONG_LINE = 4000
 
 
 def _rest_of_line(body: str, at: int, most: int | None = None) -> str:
-    """Give a line from a place on, or so many characters of it at most."""
+    """Return a line from a place on, or so many characters of it at most."""
     stop = len(body) if most is None else at + most
     end = LINE_END.search(body, at, stop)
     return body[at : end.start() if end else stop]
@@ -98,7 +98,7 @@ def _quoted(reader: BracketScan, *, is_key: bool) -> Read:
 
 
 def _goes_on(line: str, good: re.Match[str], start: int, *, odd: bool) -> bool:
-    """Tell whether a text goes on after a quote: a word follows, and a last quote further on ends it."""
+    """Return whether a text goes on after a quote: a word follows, and a last quote further on ends it."""
     rest = line[good.end() - start :]
     if odd:
         return re.match(r'[ \t]+[^\s"{}\[\],:][^"{}\[\]:]*"[ \t]*[,}\]]*[ \t]*$', rest) is not None
@@ -141,7 +141,7 @@ def _without_end(reader: BracketScan, start: int, line: str) -> Read:
 
 
 def _line_break(body: str, start: int, line: str) -> int:
-    """Give the end of a text that closes on one of the next lines, or 0."""
+    """Return the end of a text that closes on one of the next lines, or 0."""
     at = start + len(line)
     for _ in range(20):
         closing = LINE_END.match(body, at)
@@ -299,7 +299,7 @@ def _bare_key(reader: BracketScan, start: int, end: int) -> Read:
 
 
 def number_meant(text: str) -> tuple[str, str] | None:
-    """Give the number that was meant and what is wrong with its form; None for what is not a number at all."""
+    """Return the number that was meant and what is wrong with its form; None for what is not a number at all."""
     if not re.match(r"[+-]?[.]?[0-9]", text) and text.lstrip("+-") not in ("NaN", "Infinity", "inf", "nan"):
         return None
     bare = text.lstrip("+")

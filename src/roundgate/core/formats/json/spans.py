@@ -97,7 +97,7 @@ class JsonReading:
         return self._result if isinstance(self._result, JsonError) else None
 
     def plain(self) -> trees.Tree:
-        """Give the tree. Raises EditRefused where the text is no JSON."""
+        """Return the tree. Raises EditRefused where the text is no JSON."""
         if isinstance(self._result, JsonError):
             raise EditRefused("the file has mistakes; fix them first (roundgate check)")
         return self._result
@@ -111,7 +111,7 @@ class JsonReading:
     # --- spans ---
 
     def children(self, start: int) -> Iterator[Child]:
-        """Give the members or items of the map or list that begins at ``start``, in order, duplicates included."""
+        """Yield the members or items of the map or list that begins at ``start``, in order, duplicates included."""
         body = self.strict
         is_map, at, number = body[start] == "{", start + 1, 0
         while not (closing := _NEXT.match(body, at)) or closing[1] == ",":
@@ -162,7 +162,7 @@ class JsonReading:
         return Entry(path, value, *child[1:], kind)
 
     def entries(self) -> Sequence[Entry]:
-        """Give every value that holds no other; an empty list or map is one."""
+        """Return every value that holds no other; an empty list or map is one."""
         if self.error:
             return []
         with gc_paused():  # there may be very many, and none of them is waste
@@ -208,14 +208,14 @@ class JsonReading:
         return found
 
     def find(self, path: Path) -> Entry | None:
-        """Give what stands at a path, or None; None too where the file cannot be read."""
+        """Return what stands at a path, or None; None too where the file cannot be read."""
         if isinstance(self._result, JsonError):
             return None
         child = self.locate(path)
         return self._entry(path, child) if child else None
 
     def switched_off(self) -> Sequence[Entry]:
-        """Give nothing: JSON has no comments, and in dialects a comment may be anything."""
+        """Return nothing: JSON has no comments, and in dialects a comment may be anything."""
         return ()
 
 

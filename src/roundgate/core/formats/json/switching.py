@@ -74,7 +74,7 @@ def _pair(document: JsonReading, lines: Uncommented) -> tuple[str, trees.Tree] |
 
 
 def _commas(document: JsonReading, members: list[Child], lines: Uncommented) -> list[Splice]:
-    """Give the cuts that see to the commas before and after lines that are to count again."""
+    """Return the cuts that see to the commas before and after lines that are to count again."""
     at = lines.cuts[0].start
     uncommented = strict_form(document.text.body, Dialect(comments=True))
     before = [member for member in members if member.end <= at]

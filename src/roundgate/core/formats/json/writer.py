@@ -10,7 +10,7 @@ from roundgate.core.formats.shared.scalars import Number
 
 
 def inner_values(value: PlainData) -> list[PlainData]:
-    """Give the values in a list or map."""
+    """Return the values in a list or map."""
     return list(value.values()) if isinstance(value, dict) else list(value)
 
 
@@ -36,7 +36,7 @@ def value_text(
 
 
 def tree_of(value: PlainData) -> trees.Tree:
-    """Give the tree that a plain value has when it is read again."""
+    """Return the tree that a plain value has when it is read again."""
     if isinstance(value, Number):
         return value.encode()
     if isinstance(value, bool) or value is None or isinstance(value, str):

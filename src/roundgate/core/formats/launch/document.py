@@ -230,7 +230,7 @@ class LaunchDocument(LaunchReading):
         return Edit((Splice(start, end, ""),), [*plain[:before], *plain[before + count :]])
 
     def _numbered(self, path: Path) -> Flag:
-        """Give the repeated flag of a number. Raises EditRefused."""
+        """Return the repeated flag of a number. Raises EditRefused."""
         several = self.several(path[0])
         if not isinstance(path[1], int) or not 0 <= path[1] < len(several):
             raise EditRefused(f"{path[0]} is there {len(several)} times, numbered from 0")

@@ -50,7 +50,7 @@ def problems_of(document: LaunchDocument) -> list[Problem]:
 
 
 def _only_sets_variables(document: LaunchDocument) -> bool:
-    """Tell whether a script has no command but assignments: a file of variables that other scripts read."""
+    """Return whether a script has no command but assignments: a file of variables that other scripts read."""
     body = document.text.body
     return not body.startswith("#!") and all(
         re.match(r"(?:export|readonly|declare|set|[A-Za-z_]\w*=)", body[command.words[0].start : command.words[0].end])
@@ -113,7 +113,7 @@ def _assignments(document: LaunchDocument) -> Iterator[Problem]:
 
 
 def _arithmetic(body: str) -> Iterator[tuple[int, int]]:
-    """Give the span of each ``(( ... ))``, in order."""
+    """Yield the span of each ``(( ... ))``, in order."""
     at = body.find("((")
     while at >= 0 and (end := body.find("))", at + 2)) >= 0:
         yield at, end
@@ -156,7 +156,7 @@ def _quotes(body: str) -> Iterator[Problem]:
 
 
 def _text_end(line: str, opened: int) -> int:
-    """Tell where the text that a quote opens most likely ends: before the next flag, or at the line's end."""
+    """Return where the text that a quote opens most likely ends: before the next flag, or at the line's end."""
     if re.fullmatch(r"[ \t]*(?:export[ \t]+)?[A-Za-z_]\w*=", line[:opened]):
         note = re.compile(r"[ \t]+#").search(line, opened + 1)
         return note.start() if note else len(line.rstrip())
@@ -165,7 +165,7 @@ def _text_end(line: str, opened: int) -> int:
 
 
 def _text_begin(line: str, start: int, opened: int) -> Splice | None:
-    """Where a quote closes a text that was not opened, give the quote to put in before it."""
+    """Where a quote closes a text that was not opened, return the quote to put in before it."""
     if not re.match(r"\w[\"'](?:[ \t]|$)", line[opened - 1 : opened + 2]):
         return None
     begun = list(re.finditer(r"=(?=\w)|-{1,2}[\w-]+[ \t]+(?=\w)", line[:opened]))

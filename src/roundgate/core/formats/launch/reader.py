@@ -178,7 +178,7 @@ class LaunchReading:
         return found
 
     def splits(self, name: str, seen: frozenset[str] = frozenset()) -> bool:
-        """Tell whether the shell would make several words of a variable's value, if it had spaces.
+        """Return whether the shell would make several words of a variable's value, if it had spaces.
 
         It does where the variable is used outside double quotes, itself or by way of another variable.
         """
@@ -206,7 +206,7 @@ class LaunchReading:
             found.append(Assignment(assigned[2].upper(), whole, words[1].start + assigned.end()))
 
     def _value_span(self, name: str) -> tuple[int, int]:
-        """Give the span of a variable's value, without quotes around the whole of it."""
+        """Return the span of a variable's value, without quotes around the whole of it."""
         word, start = self.variables[name]
         end = word.end
         raw = self.text.body[start:end]
@@ -233,19 +233,19 @@ class LaunchReading:
         return best
 
     def _is_followed_by_pattern_end(self, command: Command) -> bool:
-        """Tell whether what looks like a command is a pattern of a ``case``: a lone bracket closes it."""
+        """Return whether what looks like a command is a pattern of a ``case``: a lone bracket closes it."""
         if self.batch or not self.text.body.startswith(")", command.end):
             return False
         line = self.text.body[self.text.line_around(command.end)[0] : command.end]
         return line.count(")") >= line.count("(")
 
     def _is_pattern(self, word: Word) -> bool:
-        """Tell whether a word ends in a bracket that nothing in it opens: a pattern of a ``case``."""
+        """Return whether a word ends in a bracket that nothing in it opens: a pattern of a ``case``."""
         raw = self.text.body[word.start : word.end]
         return not self.batch and raw.endswith(")") and raw.count("(") < raw.count(")")
 
     def _arguments(self, command: Command) -> list[Word]:
-        """Give a command's words from its program on, or nothing where it starts no program."""
+        """Return a command's words from its program on, or nothing where it starts no program."""
         words = [word for word in command.words if not word.is_target]
         if not self.batch and words and self._is_pattern(words[0]):
             words.pop(0)  # of a case: start) exec ...
@@ -270,7 +270,7 @@ class LaunchReading:
 
     @cached_property
     def flags(self) -> list[Flag]:
-        """Give the flags, pairs and plain words of the command line, in order."""
+        """Return the flags, pairs and plain words of the command line, in order."""
         if self.main is None:
             return []
         words: list[tuple[Word, Word]] = []
@@ -280,7 +280,7 @@ class LaunchReading:
         return self._flags_of(words)
 
     def _inner(self, word: Word) -> list[tuple[Word, Word]] | None:
-        """Give the words of a variable that holds a list of flags, where a word is one."""
+        """Return the words of a variable that holds a list of flags, where a word is one."""
         raw = self.text.body[word.start : word.end].strip('"')
         name = _VARIABLE.fullmatch(raw)
         key = next((group for group in name.groups() if group), "") if name else ""
@@ -323,11 +323,11 @@ class LaunchReading:
         return found
 
     def is_repeated(self, name: str | int) -> bool:
-        """Tell whether a flag makes a list by being repeated."""
+        """Return whether a flag makes a list by being repeated."""
         return name in self.dialect.repeated
 
     def several(self, name: str | int) -> list[Flag]:
-        """Give every flag of a name, in order."""
+        """Return every flag of a name, in order."""
         return [flag for flag in self.flags if flag.name == name]
 
     def _flag(self, name: str | int) -> Flag | None:
@@ -335,7 +335,7 @@ class LaunchReading:
         return several[0 if self.dialect.counts == "first" else -1] if several else None
 
     def _shared(self, value: str) -> str:
-        """Give the name of the variable that a value is, where the script sets it; else nothing."""
+        """Return the name of the variable that a value is, where the script sets it; else nothing."""
         found = _VARIABLE.fullmatch(value)
         name = next((group for group in found.groups() if group), "") if found else ""
         name = name.upper() if self.batch else name
@@ -344,7 +344,7 @@ class LaunchReading:
     # --- what stands there ---
 
     def entries(self) -> Sequence[Entry]:
-        """Give every variable that the script sets, and every part of the command line."""
+        """Return every variable that the script sets, and every part of the command line."""
         found = [self._variable_entry(name) for name in self.variables]
         numbers: dict[str | int, int] = {}
         for flag in self.flags:
@@ -384,7 +384,7 @@ class LaunchReading:
         return self.dialect.separator or next((sign for sign in (";", ",") if sign in value), ";")
 
     def find(self, path: Path) -> Entry | None:
-        """Give a flag, an item of its list, a variable, a plain word, or the program."""
+        """Return a flag, an item of its list, a variable, a plain word, or the program."""
         if path == ("program",) and self.main is not None:
             word = self._arguments(self.main)[0]
             return Entry(path, word.value, word.start, word.start, word.start, word.end)
@@ -411,18 +411,18 @@ class LaunchReading:
         return whole._replace(path=path, value=items[path[1]], start=start, end=start + len(raw[path[1]]))
 
     def resolve(self, key: str) -> Path:
-        """Give the path of a flag or a variable; ``--mods[0]`` is an item of its list."""
+        """Return the path of a flag or a variable; ``--mods[0]`` is an item of its list."""
         found = re.fullmatch(r"(.+)\[(\d+)\]", key)
         if found and self._flag(found[1]):
             return found[1], int(found[2])
         return (int(key[1:-1]),) if re.fullmatch(r"\[\d+\]", key) else (key,)
 
     def switched_off(self) -> Sequence[Entry]:
-        """Give nothing: a flag cannot stand commented out inside a command."""
+        """Return nothing: a flag cannot stand commented out inside a command."""
         return ()
 
     def plain(self) -> list[str]:
-        """Give every word of the script. Raises EditRefused where a quote is not closed."""
+        """Return every word of the script. Raises EditRefused where a quote is not closed."""
         return read_whole(self.text.body, batch=self.batch)
 
     @cached_property
@@ -436,7 +436,7 @@ def _looks_run(value: str) -> bool:
 
 
 def read_whole(body: str, *, batch: bool) -> list[str]:
-    """Give every word of a script, then each line of the texts that it feeds to commands. Raises EditRefused."""
+    """Return every word of a script, then each line of the texts that it feeds to commands. Raises EditRefused."""
     if batch:
         return read_plainly(body, batch=True)
     bare = without_documents(body)
@@ -445,7 +445,7 @@ def read_whole(body: str, *, batch: bool) -> list[str]:
 
 
 def read_plainly(body: str, *, batch: bool) -> list[str]:
-    """Give the words of a script: by the standard library for sh, by one pattern for Windows. Raises EditRefused."""
+    """Return the words of a script: by the standard library for sh, by one pattern for Windows. Raises EditRefused."""
     if batch:
         joined = re.sub(r"\^\r?\n", " ", body)
         return re.findall(r'(?:"[^"\r\n]*"?|[^\s"])+', joined)

@@ -17,11 +17,11 @@ class Script(Protocol):
     text: Text
 
     def several(self, name: str | int) -> list[Flag]:
-        """Give every flag of a name, in order."""
+        """Return every flag of a name, in order."""
         ...
 
     def plain(self) -> list[str]:
-        """Give every word of the script."""
+        """Return every word of the script."""
         ...
 
     def set(self, path: Path, value: PlainData, kind: EntryKind | None = None, *, on_copy: bool = False) -> Edit:
@@ -29,7 +29,7 @@ class Script(Protocol):
         ...
 
     def set_flag(self, flag: Flag, new: str) -> Edit:
-        """Give a flag that is there another value."""
+        """Return a flag that is there another value."""
         ...
 
     def quoted(self, value: str, like: str) -> str:

@@ -41,7 +41,7 @@ class Command(NamedTuple):
 
 
 def is_batch(body: str) -> bool:
-    """Tell whether a script is one for Windows."""
+    """Return whether a script is one for Windows."""
     if body.lstrip().startswith("#!"):
         return False
     return (
@@ -55,7 +55,7 @@ def is_batch(body: str) -> bool:
 
 
 def commands(body: str, *, batch: bool) -> list[Command]:
-    """Give every command of a script, in order; one without words is left out."""
+    """Return every command of a script, in order; one without words is left out."""
     return [command for command in (_batch(body) if batch else _shell(without_documents(body))) if command.words]
 
 
@@ -134,7 +134,7 @@ _DEEPEST_EXPANSION = 20
 
 
 def _expansion_end(body: str, at: int) -> int:
-    """Give the end of ``${...}`` or ``$(...)`` with all that is inside; just after the sign where it is not closed."""
+    """Return end of ``${...}`` or ``$(...)`` with all that is inside; just after the sign where it is not closed."""
     stack: list[str] = []
     for part in _OPENS.finditer(body, at):
         sign = part[0][-1]
@@ -150,7 +150,7 @@ def _expansion_end(body: str, at: int) -> int:
 
 
 def _array_end(body: str, at: int) -> int:
-    """Give the end of ``NAME=( ... )``, from its opening bracket on."""
+    """Return the end of ``NAME=( ... )``, from its opening bracket on."""
     inside = at + 1
     while inside < len(body) and body[inside] != ")":
         if body[inside] == "#" and body[inside - 1].isspace():
@@ -163,7 +163,7 @@ def _array_end(body: str, at: int) -> int:
 
 
 def array_words(body: str, word: Word) -> list[Word]:
-    """Give the words of ``NAME=( ... )``."""
+    """Return the words of ``NAME=( ... )``."""
     begun = body.index("(", word.start) + 1
     inner = body[begun : word.end - 1]
     return [
@@ -172,7 +172,7 @@ def array_words(body: str, word: Word) -> list[Word]:
 
 
 def split_words(body: str, start: int, end: int) -> list[Word]:
-    """Give the words of a variable's value, as a shell splits it: by spaces, quotes being letters like any other."""
+    """Return the words of a variable's value, as a shell splits it: by spaces, quotes being letters like any other."""
     return [
         Word(start + match.start(), start + match.end(), match[0]) for match in re.finditer(r"\S+", body[start:end])
     ]

@@ -23,7 +23,7 @@ _LABELLED = lazy(r"[ \t]*(?P<name>[\w.-]+)[ \t]*[:=][ \t]*(?P<value>[^\r\n]*?)[ 
 
 
 def without_tail(entry: str) -> str:
-    """Give an entry without the sign that ends it, such as `` =``."""
+    """Return an entry without the sign that ends it, such as `` =``."""
     return _TAIL.sub("", entry)
 
 
@@ -93,7 +93,7 @@ class LinesDocument:
 
     @property
     def _is_plain(self) -> bool:
-        """Tell whether it is the usual list, which may be very long: a line is an entry, without a note."""
+        """Return whether it is the usual list, which may be very long: a line is an entry, without a note."""
         return not self.dialect.records and not self.dialect.notes and "\r" not in self.text.body
 
     def _plain_entries(self) -> list[Entry]:
@@ -106,7 +106,7 @@ class LinesDocument:
         ]
 
     def _lines(self) -> Iterator[Row | None]:
-        """Give the span of what each line says; None for a blank line. A comment line gives nothing at all."""
+        """Yield the span of what each line says; None for a blank line. A comment line gives nothing at all."""
         at, body = 0, self.text.body
         while at < len(body):
             end = LINE_END.search(body, at)
@@ -138,11 +138,11 @@ class LinesDocument:
         return LINE_END.sub("\n", value) if self.dialect.records else value
 
     def entries(self) -> Sequence[Entry]:
-        """Give every entry in order."""
+        """Return every entry in order."""
         return self._entries
 
     def find(self, path: Path) -> Entry | None:
-        """Give an entry by its number, or one part of it by number and name."""
+        """Return an entry by its number, or one part of it by number and name."""
         is_read = "rows" in self.__dict__ or "_entries" in self.__dict__
         near = None if is_read else self._near(path)
         if near:
@@ -153,7 +153,7 @@ class LinesDocument:
         return self._entries[number] if len(path) == 1 else self._parts(number).get(path[1])
 
     def _near(self, path: Path) -> Window | None:
-        """Give the lines around an entry of a large file."""
+        """Return the lines around an entry of a large file."""
         number = path[0] if path else None
         if self.dialect.records or not isinstance(number, int) or number < 0:
             return None
@@ -195,18 +195,18 @@ class LinesDocument:
         return Entry((number, name), self.text.body[start:end], start, start, start, end)
 
     def resolve(self, key: str) -> Path:
-        """Give the path of an entry: its number in square brackets, or its text."""
+        """Return the path of an entry: its number in square brackets, or its text."""
         from roundgate.core.formats.shared.paths import parse_path
 
         by_text = next((entry.path for entry in self._entries if entry.value == key), None)
         return by_text or parse_path(key)
 
     def switched_off(self) -> Sequence[Entry]:
-        """Give nothing: a comment in a list may be anything."""
+        """Return nothing: a comment in a list may be anything."""
         return ()
 
     def plain(self) -> Pairs:
-        """Give every item, all under one empty key, for a list has only an order."""
+        """Return every item, all under one empty key, for a list has only an order."""
         return [("", entry.value) for entry in self._entries]
 
     def set(self, path: Path, value: PlainData, kind: EntryKind | None = None, *, on_copy: bool = False) -> Edit:
@@ -235,7 +235,7 @@ class LinesDocument:
         return single_line(value)
 
     def _fit(self, value: str) -> str:
-        """Give an entry as the file will hold it. Raises EditRefused where it would not be one entry when read."""
+        """Return an entry as the file will hold it. Raises EditRefused where it would not be one entry when read."""
         lines = value.split("\n") if self.dialect.records else [value]
         for line in lines:
             self._fit_line(line)
@@ -286,7 +286,7 @@ class LinesDocument:
         return Edit((self._appended(new, gap),), expected)
 
     def _common_tail(self, value: str) -> str:
-        """Give the sign that ends every entry, such as `` =``, where a new one lacks it."""
+        """Return the sign that ends every entry, such as `` =``, where a new one lacks it."""
         if self.dialect.records or self.dialect.fields or not self.rows:
             return ""
         tails = {_TAIL.search(self.text.body, row.start, row.end) for row in self.rows[:50]}

@@ -46,7 +46,7 @@ class LuaDocument(LuaWriting):
     format_name = "lua"
 
     def _promise(self, cuts: Sequence[Splice], path: Path | None = None, value: str | None = None) -> Edit:
-        """Give an edit with its promise: the tokens outside its splices as they are, and those that it puts in."""
+        """Return an edit with its promise: the tokens outside its splices as they are, and those that it puts in."""
         promised: list[str] = []
         body = self.text.body
         ordered = sorted(cuts, key=lambda cut: (cut.start, cut.end))
@@ -58,7 +58,7 @@ class LuaDocument(LuaWriting):
         return Edit(tuple(cuts), Promise(body, start, end, [*promised, *tokens(body[at:end])], path, value))
 
     def _statement_around(self, start: int, end: int) -> tuple[int, int]:
-        """Give the span of the outermost statement that a span is inside of; of the whole text where there is none."""
+        """Return span of the outermost statement that a span is inside of; of the whole text where there is none."""
         node = outermost(self.root, start, end)
         inside = node is not None and node.start_byte < start and end < node.end_byte
         return (node.start_byte, node.end_byte) if inside else (0, len(self.text.body))

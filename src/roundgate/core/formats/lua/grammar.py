@@ -40,7 +40,7 @@ class Item(NamedTuple):
 
 
 def parse(body: str) -> Any:
-    """Give the grammar's root node; one that has an error where the text is too tangled to be read."""
+    """Return the grammar's root node; one that has an error where the text is too tangled to be read."""
     root = bounded_parse(_LANGUAGE, body.encode("ascii", "replace"))
     return root if root is not None else tree_sitter.Parser(_LANGUAGE).parse(b"= =").root_node
 
@@ -50,12 +50,12 @@ _WORK = 60_000
 
 
 def tries_left(body: str) -> int:
-    """Tell how often a text may be read while repairs are tried: a tangled one costs the grammar much each time."""
+    """Return how often a text may be read while repairs are tried: a tangled one costs the grammar much each time."""
     return _WORK // max(1, reads_needed(_LANGUAGE, body.encode("ascii", "replace")))
 
 
 def outermost(root: Any, start: int, end: int) -> Any:
-    """Give the outermost statement that a span is inside of, or None."""
+    """Return the outermost statement that a span is inside of, or None."""
     node = root.descendant_for_byte_range(start, max(start, end - 1))
     while node is not None and node.parent is not None and node.parent.parent is not None:
         node = node.parent
@@ -63,12 +63,12 @@ def outermost(root: Any, start: int, end: int) -> Any:
 
 
 def tokens(body: str) -> list[str]:
-    """Give the tokens of a text, comments left out, by one pattern: it shares nothing with the grammar."""
+    """Return the tokens of a text, comments left out, by one pattern: it shares nothing with the grammar."""
     return [token for token in TOKEN.findall(body) if token[:2] != "--"]
 
 
 def text_of(raw: str) -> str:
-    """Give the text that a string stands for."""
+    """Return the text that a string stands for."""
     if raw[0] == "[":
         level = raw.index("[", 1) + 1
         inner = raw[level:-level]
@@ -101,7 +101,7 @@ def _joined(text: str) -> str:
 
 
 def kind_of(node: Any, body: str) -> EntryKind:
-    """Tell what a value is."""
+    """Return what a value is."""
     if node.type == "table_constructor":
         fields = [child for child in node.named_children if child.type == "field"]
         return "list" if fields and all(field.child_by_field_name("name") is None for field in fields) else "map"
@@ -111,7 +111,7 @@ def kind_of(node: Any, body: str) -> EntryKind:
 
 
 def fields(body: str, table: Any) -> Iterator[Item]:
-    """Give the items of a table; those without a name are numbered from 0."""
+    """Yield the items of a table; those without a name are numbered from 0."""
     number = 0
     for child in table.named_children:
         if child.type != "field":
@@ -147,7 +147,7 @@ class Statement(NamedTuple):
 
 
 def statements(body: str, nodes: Sequence[Any]) -> Iterator[Statement]:
-    """Give the assignments, calls and the return at the outermost level, as paths to their values."""
+    """Yield the assignments, calls and the return at the outermost level, as paths to their values."""
     counts: dict[Path, int] = {}
     for node in nodes:
         whole = node
@@ -185,7 +185,7 @@ def _names(raw: str) -> Path:
 
 
 def _call(body: str, node: Any) -> Statement | None:
-    """Give a call that takes a text and a table, ``role("X", {...})`` or ``role "X" {...}``, or only a table."""
+    """Return a call that takes a text and a table, ``role("X", {...})`` or ``role "X" {...}``, or only a table."""
     name, given = node.child_by_field_name("name"), node.child_by_field_name("arguments")
     if name is None or given is None:
         return None

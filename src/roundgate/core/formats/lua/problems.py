@@ -65,7 +65,7 @@ def problems_of(document: LuaDocument) -> list[Problem]:
 
 
 def _part_not_taken(body: str) -> tuple[int, int] | None:
-    """Tell which part of a text the grammar cannot take first, or None."""
+    """Return which part of a text the grammar cannot take first, or None."""
     root = parse(body)
     if root.has_error:
         return _first_error(root)
@@ -83,7 +83,7 @@ def _odd_sign(body: str) -> int:
 
 
 def _first_error(root: Any) -> tuple[int, int]:
-    """Give the span of the first part that the grammar cannot take."""
+    """Return the span of the first part that the grammar cannot take."""
     node = root
     while True:
         child = next((child for child in node.children if child.has_error or child.is_error or child.is_missing), None)

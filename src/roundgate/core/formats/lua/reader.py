@@ -59,7 +59,7 @@ class LuaReading:
         return list(statements(self.text.body, self.root.named_children))
 
     def plain(self) -> list[str]:
-        """Give every word of the text."""
+        """Return every word of the text."""
         return tokens(self.text.body)
 
     def resolve(self, key: str) -> Path:
@@ -80,7 +80,7 @@ class LuaReading:
         return Entry(path, value, item.key_start, item.key_end, item.node.start_byte, item.node.end_byte, kind)
 
     def _items(self, statement: Statement) -> list[Item]:
-        """Give what a statement holds: its value, or its arguments after the first text, numbered from 1."""
+        """Return what a statement holds: its value, or its arguments after the first text, numbered from 1."""
         if statement.value is not None:
             return [Item("", statement.start, statement.end, *statement.key, statement.value)]
         first = 1 if len(statement.path) > 1 and isinstance(statement.path[-1], str) else 0
@@ -90,7 +90,7 @@ class LuaReading:
         ]
 
     def entries(self) -> Sequence[Entry]:
-        """Give every value that holds no other; an empty table is one."""
+        """Return every value that holds no other; an empty table is one."""
         if self.has_error:
             return []
         found: list[Entry] = []
@@ -108,7 +108,7 @@ class LuaReading:
             yield from self._walk((*path, child.step), child)
 
     def _locate(self, path: Path) -> list[Item] | None:
-        """Give the way to a path: the statement's value, then the fields; of equal names the last."""
+        """Return the way to a path: the statement's value, then the fields; of equal names the last."""
         for statement in reversed(self.statements):
             if path[: len(statement.path)] != statement.path:
                 continue
@@ -138,12 +138,12 @@ class LuaReading:
         return way
 
     def find(self, path: Path) -> Entry | None:
-        """Give what stands at a path, or None; None too where the file cannot be read."""
+        """Return what stands at a path, or None; None too where the file cannot be read."""
         way = None if self.has_error or not path else self._locate(path)
         return self._entry(path, way[-1]) if way else None
 
     def find_in(self, span: tuple[int, int], path: Path) -> Entry | None:
-        """Give what stands at a path in the one statement of a span, without a look at all the others."""
+        """Return what stands at a path in the one statement of a span, without a look at all the others."""
         node = outermost(self.root, *span)
         if node is None or self.has_error:
             return None
@@ -153,7 +153,7 @@ class LuaReading:
         return part.find(path)
 
     def switched_off(self) -> Sequence[Entry]:
-        """Give ``-- name = value`` lines inside tables: what stands commented out."""
+        """Return ``-- name = value`` lines inside tables: what stands commented out."""
         if self.has_error:
             return []
         found = []

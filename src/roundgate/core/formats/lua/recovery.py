@@ -40,7 +40,7 @@ class Scan(WordScan):
     # --- spaces and comments ---
 
     def skip(self) -> bool:
-        """Go over spaces and comments; tell whether anything is left."""
+        """Go over spaces and comments; return whether anything is left."""
         while True:
             blank = BLANK.match(self.body, self.at)
             self.at = blank.end() if blank else self.at

@@ -303,7 +303,7 @@ class WordScan(BracketScan):
         return Splice(*span, " =" if self.body[span[1] : span[1] + 1] == " " else " = ")
 
     def _names_field(self) -> bool:
-        """Tell whether the name before a sign begins an item."""
+        """Return whether the name before a sign begins an item."""
         before = self.body[: self.last_end].rstrip()
         return re.search(r"[{,;]\s*[A-Za-z_]\w*\Z", before) is not None
 

@@ -60,7 +60,7 @@ def key_text(name: str, quote: str) -> str:
 
 
 def plain_scalar(value: PlainData) -> str | None:
-    """Give a single value as an entry holds it; None for a list or map."""
+    """Return a single value as an entry holds it; None for a list or map."""
     if isinstance(value, bool):
         return "true" if value else "false"
     if value is None:
@@ -69,7 +69,7 @@ def plain_scalar(value: PlainData) -> str | None:
 
 
 def is_lua_number(value: str) -> bool:
-    """Tell whether a text is a number as Lua writes them."""
+    """Return whether a text is a number as Lua writes them."""
     return (
         is_number(value)
         or re.fullmatch(r"-?(?:0[xX][0-9a-fA-F]+|[0-9]+\.?[0-9]*(?:[eE][+-]?[0-9]+)?)", value) is not None

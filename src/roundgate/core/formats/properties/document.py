@@ -84,11 +84,11 @@ class PropertiesDocument(KeyFile):
         return {entry.path: entry for entry in self._entries}
 
     def entries(self) -> Sequence[Entry]:
-        """Give every entry in order, duplicates included."""
+        """Return every entry in order, duplicates included."""
         return self._entries
 
     def find(self, path: Path) -> Entry | None:
-        """Give the entry that counts: the last one of equal keys."""
+        """Return the entry that counts: the last one of equal keys."""
         # Once the whole file has been read, a look around the key would only be more work.
         near = self._near(path) if "_last_of" not in self.__dict__ else None
         if near:
@@ -96,7 +96,7 @@ class PropertiesDocument(KeyFile):
         return self._last_of.get(path)
 
     def _near(self, path: Path) -> Window | None:
-        """Give the lines around a key of a large file, where its letters alone tell which lines are its own."""
+        """Return the lines around a key of a large file, where its letters alone tell which lines are its own."""
         body = self.text.body
         if self.is_part or not is_large(self.text) or len(path) != 1 or _ESCAPED_KEY.search(body):
             return None
@@ -122,11 +122,11 @@ class PropertiesDocument(KeyFile):
         return Window(start, end, part, path)
 
     def resolve(self, key: str) -> Path:
-        """Give the path of a key: the whole of it is one name, dots and all."""
+        """Return the path of a key: the whole of it is one name, dots and all."""
         return (key,)
 
     def plain(self) -> Pairs:
-        """Give keys and values in order."""
+        """Return keys and values in order."""
         return [(str(entry.path[0]), entry.value) for entry in self._entries]
 
     @cached_property
@@ -140,7 +140,7 @@ class PropertiesDocument(KeyFile):
         return found
 
     def switched_off(self) -> Sequence[Entry]:
-        """Give ``#key=value`` lines: settings that stand commented out."""
+        """Return ``#key=value`` lines: settings that stand commented out."""
         return self._off
 
     def set(self, path: Path, value: PlainData, kind: EntryKind | None = None, *, on_copy: bool = False) -> Edit:
@@ -210,7 +210,7 @@ class PropertiesDocument(KeyFile):
         return best
 
     def _style_of(self, model: Line | None) -> tuple[str, str]:
-        """Give the indentation and separator of a neighbour, or of the last line."""
+        """Return the indentation and separator of a neighbour, or of the last line."""
         plain = [line for line in self.lines if not (line.is_comment or line.is_blank)]
         line = model or (plain[-1] if plain else None)
         if line is None:
@@ -233,7 +233,7 @@ class PropertiesDocument(KeyFile):
         return (unescape(self.text.body[line.lead_end : line.key_end]),)
 
     def _own_start(self, at: int) -> int:
-        """Tell where an entry starts when the comment above it, with blank lines around both, is its alone."""
+        """Return where an entry starts when the comment above it, with blank lines around both, is its alone."""
         top = at
         while top > 0 and self.lines[top - 1].is_comment:
             top -= 1

@@ -58,5 +58,5 @@ def _escaped_char(char: str, *, is_key: bool, ascii_only: bool) -> str:
 
 
 def runs_on(content: str) -> bool:
-    """Tell whether a natural line ends in an odd number of backslashes, so that the next one continues it."""
+    """Return whether a natural line ends in an odd number of backslashes, so that the next one continues it."""
     return (len(content) - len(content.rstrip("\\"))) % 2 == 1

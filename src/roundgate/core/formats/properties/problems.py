@@ -44,7 +44,7 @@ class Read(Protocol):
     text: Text
 
     def entries(self) -> Sequence[Entry]:
-        """Give the entries in order."""
+        """Return the entries in order."""
         ...
 
 

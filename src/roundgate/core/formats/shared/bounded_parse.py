@@ -16,7 +16,7 @@ _READS_A_PIECE = 40
 
 
 def reads_needed(language: tree_sitter.Language, data: bytes) -> int:
-    """Tell how many pieces the grammar asks for, the same one again too: a measure of what a text costs it."""
+    """Return how many pieces the grammar asks for, the same one again too: a measure of what a text costs it."""
     reads = 0
 
     def read(at: int, _point: object) -> bytes:
@@ -29,7 +29,7 @@ def reads_needed(language: tree_sitter.Language, data: bytes) -> int:
 
 
 def bounded_parse(language: tree_sitter.Language, data: bytes) -> Any | None:
-    """Give the grammar's root node, or None where the text is too tangled to be read in time."""
+    """Return the grammar's root node, or None where the text is too tangled to be read in time."""
     left = _READS_ALWAYS + _READS_A_PIECE * (len(data) // _PIECE)
 
     def read(at: int, _point: object) -> bytes:

@@ -56,7 +56,7 @@ def _is_first_on_line(body: str, index: int) -> bool:
 
 
 def _comma_after(where: Brackets, at: int) -> int:
-    """Tell where the comma after an item is, or -1."""
+    """Return where the comma after an item is, or -1."""
     stop = where.items[at + 1].start if at + 1 < len(where.items) else where.close
     index = where.items[at].end
     skip = re.compile(rf"(?:\s|{where.comment})*") if where.comment else _GAP
@@ -66,7 +66,7 @@ def _comma_after(where: Brackets, at: int) -> int:
 
 
 def _tail(where: Brackets, at: int) -> Span:
-    """Give the span of an item's own trailing comment: what stands on its line after it and its comma."""
+    """Return the span of an item's own trailing comment: what stands on its line after it and its comma."""
     comma = _comma_after(where, at)
     item_end = where.items[at].end
     index = comma + 1 if comma >= 0 and not re.search(r"[\r\n]", where.body[item_end:comma]) else item_end
@@ -194,6 +194,6 @@ def moved(where: Brackets, at: int, to: int) -> list[Splice]:
 
 
 def unit_of(body: str) -> str:
-    """Tell the indentation of one level: that of the first indented line, two spaces where there is none."""
+    """Return the indentation of one level: that of the first indented line, two spaces where there is none."""
     found = re.search(r"^([ \t]+)(?=\S)", body, re.MULTILINE)
     return found.group(1) if found else "  "

@@ -55,7 +55,7 @@ class BracketScan:
         self.top = "value"
 
     def skip(self) -> bool:
-        """Go over spaces and comments; tell whether anything is left."""
+        """Go over spaces and comments; return whether anything is left."""
         raise NotImplementedError
 
     def one(self) -> None:
@@ -114,7 +114,7 @@ class BracketScan:
             self.stack.pop()
 
     def _is_forgotten(self, frame: Frame, sign: str, at: int) -> bool:
-        """Tell whether the inner bracket was forgotten, and not this one mistyped."""
+        """Return whether the inner bracket was forgotten, and not this one mistyped."""
         column = self._indent(at)
         if self.stack[-2].sign != _OPENS[sign]:
             return False
@@ -160,7 +160,7 @@ class BracketScan:
         return line_start(self.body, index)
 
     def _indent(self, index: int) -> int | None:
-        """Give the column of what begins its line, None for what does not."""
+        """Return the column of what begins its line, None for what does not."""
         start = self._line_start(index)
         return None if self.body[start:index].strip(" \t") else index - start
 

@@ -25,7 +25,7 @@ class Uncommented(NamedTuple):
 
 
 def uncommented(text: Text, at: int, mark: str) -> Iterator[Uncommented]:
-    """Give the line that holds an index without its mark, then that line and the next, as long as comments follow.
+    """Yield the line that holds an index without its mark, then that line and the next, as long as comments follow.
 
     The first line's indentation is taken off all of them in ``left``, so that what it holds can be read by itself.
     """
@@ -47,7 +47,7 @@ def uncommented(text: Text, at: int, mark: str) -> Iterator[Uncommented]:
 
 
 def commented(text: Text, start: int, end: int, mark: str) -> tuple[Splice, ...]:
-    """Give the cuts that put a mark before each line of a span, in the column where the span starts."""
+    """Return the cuts that put a mark before each line of a span, in the column where the span starts."""
     body = text.body
     first = line_start(body, start)
     lead = body[first:start]

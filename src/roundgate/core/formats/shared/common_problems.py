@@ -83,7 +83,7 @@ def hidden_characters(body: str, start: int = 0, end: int | None = None) -> Iter
 
 
 def joins_letters(body: str, at: int) -> bool:
-    """Tell whether a character that cannot be seen belongs where it is: a joiner in an emoji or between letters."""
+    """Return whether a character that cannot be seen belongs where it is: a joiner in an emoji or between letters."""
     if body[at] not in "\u200c\u200d":
         return False
     before, after = body[at - 1 : at], body[at + 1 : at + 2]
@@ -91,12 +91,12 @@ def joins_letters(body: str, at: int) -> bool:
 
 
 def visible(char: str) -> str:
-    """Give what a person meant by a character that cannot be seen: a space, or nothing."""
+    """Return what a person meant by a character that cannot be seen: a space, or nothing."""
     return "" if char in "\u200b\u200c\u200d\u200e\u200f\u2060\ufeff" else " "
 
 
 def handful(found: Sequence[Problem]) -> list[Problem]:
-    """Give the problems in the order of the file, and no more errors than a person can take in at once."""
+    """Return the problems in the order of the file, and no more errors than a person can take in at once."""
     ordered = sorted(found, key=lambda mistake: (mistake.start, mistake.end))
     errors = [mistake for mistake in ordered if mistake.level == "error"]
     if len(errors) <= MOST:
@@ -115,7 +115,7 @@ def handful(found: Sequence[Problem]) -> list[Problem]:
 
 
 def is_plainly_right(body: str, suspicious: Sequence[re.Pattern[str]]) -> bool:
-    """Tell whether a large text has no trace of any mistake, by a few passes at C speed.
+    """Return whether a large text has no trace of any mistake, by a few passes at C speed.
 
     False only means that it is worth a closer look.
     """
@@ -123,7 +123,7 @@ def is_plainly_right(body: str, suspicious: Sequence[re.Pattern[str]]) -> bool:
 
 
 def plain_keys(body: str, line: re.Pattern[str]) -> list[str] | None:
-    """Give the keys of a text of plainly right lines, empty for a comment, in one pass at C speed; None for any other.
+    """Return keys of a text of plainly right lines, empty for a comment, in one pass at C speed; None for any other.
 
     ``line`` matches a line end and the plain line after it, with the key as its group. None only means that a
     closer look is needed.
@@ -134,7 +134,7 @@ def plain_keys(body: str, line: re.Pattern[str]) -> list[str] | None:
 
 
 def stand_once(keys: Sequence[str], but: AbstractSet[str] = frozenset()) -> bool:
-    """Tell whether no key stands there twice, empty ones left aside, and none of ``but`` is among them."""
+    """Return whether no key stands there twice, empty ones left aside, and none of ``but`` is among them."""
     several = set(keys)
     several.discard("")
     return len(several) == len(keys) - keys.count("") and several.isdisjoint(but)
@@ -166,12 +166,12 @@ def comment_in_value(
 
 
 def may_hold_comments(body: str) -> bool:
-    """Tell whether a comment may stand after a value anywhere, by a quick look."""
+    """Return whether a comment may stand after a value anywhere, by a quick look."""
     return any(mark in body and (f" {mark}" in body or f"\t{mark}" in body) for mark in ("#", ";", "//"))
 
 
 def bare_quotes(raw: str, quote: str = '"') -> list[int]:
-    """Tell where quotes stand that no backslash makes a letter; one after two backslashes does count."""
+    """Return where quotes stand that no backslash makes a letter; one after two backslashes does count."""
     return [match.end() - 1 for match in re.finditer(rf"(?<!\\)(?:\\\\)*{quote}", raw)]
 
 

@@ -25,7 +25,7 @@ def joined(plain: Tree, edits: Sequence[Edit]) -> Edit:
 
 
 def _together(edits: Sequence[Edit]) -> tuple[Splice, ...]:
-    """Give the splices of all; what several insert in the same place is put there in their order."""
+    """Return the splices of all; what several insert in the same place is put there in their order."""
     inserted: dict[int, list[str]] = {}
     others: list[Splice] = []
     for edit in edits:
@@ -55,7 +55,7 @@ def _merged(before: Tree, afters: Sequence[Tree]) -> Tree:
 
 
 def _is_map(tree: Tree) -> bool:
-    """Tell whether a tuple is a map, as pairs; of some formats a single value is a tuple too."""
+    """Return whether a tuple is a map, as pairs; of some formats a single value is a tuple too."""
     return isinstance(tree, tuple) and all(isinstance(pair, tuple) and len(pair) == 2 for pair in tree)
 
 
@@ -107,7 +107,7 @@ def _merged_list(before: list[Tree], afters: Sequence[list[Tree]]) -> list[Tree]
 
 
 def _stretch(before: list[Tree], after: list[Tree]) -> tuple[int, int, list[Tree]]:
-    """Give where a list differs from another: from which item to which, and what takes their place."""
+    """Return where a list differs from another: from which item to which, and what takes their place."""
     start, least = 0, min(len(before), len(after))
     while start < least and (before[start] is after[start] or before[start] == after[start]):
         start += 1

@@ -21,26 +21,26 @@ def as_text(value: PlainData) -> str:
 
 
 def single_line(text: str, what: str = "value") -> str:
-    """Give the text back. Raises EditRefused where it is more than one line: the file could not hold it."""
+    """Return the text back. Raises EditRefused where it is more than one line: the file could not hold it."""
     if LINE_END.search(text):
         raise EditRefused(f"a {what} in this kind of file cannot have a line break")
     return text
 
 
 def closed_before(text: Text, at: int) -> bool:
-    """Tell whether a new line can begin at an index: it is the file's start, or a line end is before it."""
+    """Return whether a new line can begin at an index: it is the file's start, or a line end is before it."""
     return at == 0 or LINE_END.search(text.body, at - 1, at) is not None
 
 
 def line_span(text: Text, index: int) -> tuple[int, int]:
-    """Tell where the line that holds an index starts and ends, its line end included."""
+    """Return where the line that holds an index starts and ends, its line end included."""
     start, end = text.line_around(index)
     closing = LINE_END.match(text.body, end)
     return start, closing.end() if closing else end
 
 
 def mark_in_use(text: Text, marks: tuple[str, ...]) -> str:
-    """Tell which of several marks a file begins its comments with; the usual one where it has none."""
+    """Return which of several marks a file begins its comments with; the usual one where it has none."""
     begun = ((re.search(rf"^[ \t]*{re.escape(mark)}", text.body, re.M), mark) for mark in marks)
     return min(((found.start(), mark) for found, mark in begun if found), default=(0, marks[0]))[1]
 

@@ -26,7 +26,7 @@ class Mended:
         self._steps: list[list[Splice]] = []
 
     def mend(self, cuts: Sequence[Splice]) -> bool:
-        """Make a repair; tell whether it changed anything."""
+        """Make a repair; return whether it changed anything."""
         ordered = sorted(cuts, key=lambda cut: (cut.start, cut.end))
         new = Text(self.body).spliced(ordered).body
         changed = new != self.body
@@ -35,13 +35,13 @@ class Mended:
         return changed
 
     def original(self, index: int) -> int:
-        """Give the place in the original of a character of the fixed text."""
+        """Return the place in the original of a character of the fixed text."""
         for cuts in reversed(self._steps):
             index = _before(cuts, index)
         return index
 
     def in_original(self, problem: Problem) -> Problem:
-        """Give a problem of the fixed text with the places of the original."""
+        """Return a problem of the fixed text with the places of the original."""
         start = self.original(problem.start)
         repair = tuple(Splice(self.original(cut.start), self.original(cut.end), cut.new) for cut in problem.repair)
         gave_up = self.original(problem.gave_up) if problem.gave_up >= 0 else -1
@@ -139,13 +139,13 @@ def only_proven(body: str, problems: Sequence[Problem], first_error: FirstError)
 
 
 def _shifted(cut: Splice, done: Sequence[Splice]) -> Splice:
-    """Give a splice of the original in the text in which others have been made before it."""
+    """Return a splice of the original in the text in which others have been made before it."""
     shift = sum(len(splice.new) - (splice.end - splice.start) for splice in done if splice.end <= cut.start)
     return Splice(cut.start + shift, cut.end + shift, cut.new)
 
 
 def _is_beside(text: str, cuts: Sequence[Splice], failed: tuple[int, int]) -> bool:
-    """Tell whether a repair lies in the part that a reader cannot take, or on the line of what is right before it."""
+    """Return whether a repair lies in the part that a reader cannot take, or on the line of what is right before it."""
     low = line_start(text, len(text[: failed[0]].rstrip()))
     ending = LINE_END.search(text, failed[1])
     high = ending.start() if ending else len(text)

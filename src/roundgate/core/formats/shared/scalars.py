@@ -15,7 +15,7 @@ class Number(str):
 
 
 def is_number(text: str) -> bool:
-    """Tell whether a text is a number in the form that JSON, YAML, TOML and Lua all read."""
+    """Return whether a text is a number in the form that JSON, YAML, TOML and Lua all read."""
     return _NUMBER.fullmatch(text) is not None
 
 

@@ -74,7 +74,7 @@ class Search:
         self.lines = lines_around(body, failed[0])
 
     def run(self, most: int | None = None) -> Problem | None:
-        """Give the slip as a problem with its repair, or None. At most ``most`` are tried."""
+        """Return the slip as a problem with its repair, or None. At most ``most`` are tried."""
         tries = tries_for(self.body) if most is None else min(most, tries_for(self.body))
         best: tuple[int, Slip] | None = None
         for rank, slip in enumerate(islice(self._slips(), tries)):
@@ -230,7 +230,7 @@ class Search:
 
     @staticmethod
     def _is_closer(line: str, at: int) -> bool:
-        """Tell whether a quote looks as if a text ended with it."""
+        """Return whether a quote looks as if a text ended with it."""
         before, after = line[at - 1 : at], line[at + 1 :]
         return (
             bool(before.strip()) and before not in "=:,[{(" and re.match(r"[ \t]*(?:$|[,\]}):=;#-])", after) is not None
@@ -347,7 +347,7 @@ def with_single_slip(
     first_error: Callable[[str], tuple[int, int] | None],
     tries: int | None = None,
 ) -> list[Problem]:
-    """Give what a reader of broken texts found, or the one slip that explains the text where that is clearer."""
+    """Return what a reader of broken texts found, or the one slip that explains the text where that is clearer."""
     errors = [mistake for mistake in found if mistake.level == "error"]
     if len(errors) == 1 and errors[0].repair and not _is_doubtful(body, errors[0]):
         try:
@@ -363,7 +363,7 @@ def with_single_slip(
 
 
 def are_several(body: str, errors: Sequence[Problem], first_error: Callable[[str], tuple[int, int] | None]) -> bool:
-    """Tell whether several mistakes of different kinds explain a text whole: all their repairs make a right one."""
+    """Return whether several mistakes of different kinds explain a text whole: all their repairs make a right one."""
     codes = {error.code for error in errors}
     if len(codes) < 2 or not all(error.repair for error in errors):
         return False
@@ -381,7 +381,7 @@ _ASSIGNS = lazy(r"[ \t]*(?:[A-Za-z_]\w*[ \t]+(?:\"[^\"\r\n]*\"[ \t]+)?)?[A-Za-z_
 
 
 def _is_doubtful(body: str, mistake: Problem) -> bool:
-    """Tell whether a mistake may well be another: a comma after a lone word, a quote that looks like a text's end."""
+    """Return whether a mistake may well be another: a comma after a lone word, a quote that looks like a text's end."""
     start = line_start(body, mistake.start)
     if mistake.code == "quote-unclosed":
         ending = LINE_END.search(body, mistake.start)

@@ -31,7 +31,7 @@ class Slip(NamedTuple):
 
 
 def tries_for(body: str, work: int = _WORK) -> int:
-    """Give how many slips may be tried on a text: each costs a parse of the whole of it. In a large one it is none.
+    """Return how many slips may be tried on a text: each costs a parse of the whole of it. In a large one it is none.
 
     ``work`` is how many characters may be parsed in all: fewer where the strict reader is a slow one.
     """
@@ -40,7 +40,7 @@ def tries_for(body: str, work: int = _WORK) -> int:
 
 
 def lines_around(body: str, at: int) -> list[tuple[int, int]]:
-    """Give the spans of the lines around a place, the nearest ones first, earlier ones before later ones."""
+    """Return the spans of the lines around a place, the nearest ones first, earlier ones before later ones."""
     spans, start = [], 0
     for end in LINE_END.finditer(body):
         spans.append((start, end.start()))

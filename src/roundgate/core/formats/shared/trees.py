@@ -16,7 +16,7 @@ Change = Callable[[Tree], Tree]
 
 
 def number_of(steps: tuple[tuple[str, Tree], ...], name: str | int) -> int:
-    """Tell which of the pairs counts for a name: the last one. Raises EditRefused where there is none."""
+    """Return which of the pairs counts for a name: the last one. Raises EditRefused where there is none."""
     for at in range(len(steps) - 1, -1, -1):
         if steps[at][0] == name:
             return at
@@ -24,7 +24,7 @@ def number_of(steps: tuple[tuple[str, Tree], ...], name: str | int) -> int:
 
 
 def changed(tree: Tree, path: Path, change: Change) -> Tree:
-    """Give the tree with the part at ``path`` replaced by what ``change`` makes of it. Raises EditRefused."""
+    """Return the tree with the part at ``path`` replaced by what ``change`` makes of it. Raises EditRefused."""
     if not path:
         return change(tree)
     step = path[0]
@@ -37,7 +37,7 @@ def changed(tree: Tree, path: Path, change: Change) -> Tree:
 
 
 def part(tree: Tree, path: Path) -> Tree:
-    """Give the part of a tree at a path. Raises EditRefused where there is none."""
+    """Return the part of a tree at a path. Raises EditRefused where there is none."""
     for step in path:
         if isinstance(tree, tuple):
             tree = tree[number_of(tree, step)][1]
@@ -92,7 +92,7 @@ def with_move(tree: Tree, path: Path, to: int) -> Tree:
 
 
 def with_name(tree: Tree, path: Path, name: str) -> Tree:
-    """Give a name of a map another spelling, its doubles too."""
+    """Return a name of a map another spelling, its doubles too."""
     return changed(
         tree, path[:-1], lambda pairs: tuple((name if old == path[-1] else old, value) for old, value in pairs)
     )

@@ -43,7 +43,7 @@ class Window(NamedTuple):
     section: str = ""
 
     def entry(self, path: Path) -> Entry | None:
-        """Give the value as an entry of the whole file."""
+        """Return the value as an entry of the whole file."""
         found: Entry | None = self.document.find(self.path)
         if found is None:
             return None
@@ -51,20 +51,20 @@ class Window(NamedTuple):
         return Entry(path, found.value, *key, found.start + self.start, found.end + self.start, found.kind)
 
     def whole(self, edit: Edit, text: Text) -> Edit:
-        """Give an edit of these lines as one of the whole file."""
+        """Return an edit of these lines as one of the whole file."""
         cuts = (Splice(splice.start + self.start, splice.end + self.start, splice.new) for splice in edit.splices)
         dialect = self.document.dialect
         return Edit(tuple(cuts), Within(text.body, self.start, self.end, dialect, self.section, edit.expected))
 
 
 def is_large(text: Text) -> bool:
-    """Tell whether a file is so large that it pays to look at a few of its lines alone; odd line ends make it small."""
+    """Whether a file is so large that it pays to look at a few of its lines alone; odd line ends make it small."""
     body = text.body
     return len(body) >= LARGE and body.count("\r") == body.count("\r\n")
 
 
 def lines_with(body: str, letters: str, start: int = 0, end: int | None = None) -> Iterator[tuple[int, int]] | None:
-    """Give the span of each line that holds some letters, or None where these are too many to look at each."""
+    """Return the span of each line that holds some letters, or None where these are too many to look at each."""
     last = len(body) if end is None else end
     if not letters or "\n" in letters or body.count(letters, start, last) > _MOST_PLACES:
         return None
@@ -81,7 +81,7 @@ def _lines_with(body: str, letters: str, start: int, end: int) -> Iterator[tuple
 
 
 def around(body: str, start: int, end: int) -> tuple[int, int]:
-    """Give the span of some lines above and below a span, all of them whole."""
+    """Return the span of some lines above and below a span, all of them whole."""
     first, last = body.rfind("\n", 0, start) + 1, body.find("\n", end) + 1 or len(body)
     for _ in range(AROUND):
         first = body.rfind("\n", 0, max(first - 1, 0)) + 1
@@ -90,7 +90,7 @@ def around(body: str, start: int, end: int) -> tuple[int, int]:
 
 
 def confirmed(kind: Format, document: Document, expected: Within) -> bool:
-    """Tell whether a large file is as it was outside a span, and the lines inside say what they should.
+    """Return whether a large file is as it was outside a span, and the lines inside say what they should.
 
     The first and the last line inside must be as they were too, so that what is outside is read as before.
     """
@@ -125,7 +125,7 @@ def _last(lines: str) -> str:
 
 
 def runs_on_into(body: str, index: int) -> bool:
-    """Tell whether the line before an index ends in a backslash that joins the next one to it."""
+    """Return whether the line before an index ends in a backslash that joins the next one to it."""
     end = index
     while end > 0 and body[end - 1] in "\r\n":
         end -= 1

@@ -48,7 +48,7 @@ class StatementsDocument(StatementsReading):
         return '"' + value.replace('"', '""') + '"'
 
     def _with_items(self, path: Path, change: Callable[[list[Group]], None]) -> list[tuple[Path, str]]:
-        """Give what the file says once ``change`` has been made to the items of a list, each with what is in it."""
+        """Return what the file says once ``change`` has been made to the items of a list, each with what is in it."""
         plain, depth = self.plain(), len(path)
         first = next(number for number, (where, _) in enumerate(plain) if where == path)
         inner = [(where[depth], (where[depth + 1 :], raw)) for where, raw in plain if where[:depth] == path != where]
@@ -78,7 +78,7 @@ class StatementsDocument(StatementsReading):
         return Edit((Splice(found[1].start, found[1].end, new),), expected)
 
     def _with(self, path: Path, new: str, items: list[PlainData] | None) -> list[tuple[Path, str]]:
-        """Give what the file says once a value is replaced."""
+        """Return what the file says once a value is replaced."""
         plain = self.plain()
         first = next(number for number, (where, _) in enumerate(plain) if where == path)
         inside = sum(1 for where, _ in plain if where[: len(path)] == path)
@@ -121,7 +121,7 @@ class StatementsDocument(StatementsReading):
         return Edit(tuple(cuts), [*before, *pairs, *after])
 
     def _place(self, home: Statement | None, path: Path, assignment: str) -> tuple[int, str]:
-        """Tell where a new statement goes, and its line: after the last of its own class."""
+        """Return where a new statement goes, and its line: after the last of its own class."""
         newline = self.text.newline
         mates = [statement for statement in self.statements if statement.path[:-1] == path]
         own = [mate for mate in mates if mate.value is not None] or mates
@@ -221,7 +221,7 @@ class StatementsDocument(StatementsReading):
         return Edit(tuple(cuts), self._with_items(path[:-1], lambda groups: groups.insert(to, groups.pop(at))))
 
     def switched_off(self) -> Sequence[Entry]:
-        """Give the statements that are commented out, each on a line of its own, with the class that they are in."""
+        """Return the statements that are commented out, each on a line of its own, with the class that they are in."""
         if self.error:
             return []
         found = []
@@ -250,7 +250,7 @@ class StatementsDocument(StatementsReading):
         return found
 
     def _home_of(self, at: int) -> Path:
-        """Give the path of the innermost class that an index is inside of."""
+        """Return the path of the innermost class that an index is inside of."""
         inside = [
             statement
             for statement in self.statements

@@ -69,7 +69,7 @@ class Reader:
         self.found: list[Statement] = []
 
     def read(self) -> list[Statement]:
-        """Give every statement and class, in the order of the file. Raises StatementError."""
+        """Return every statement and class, in the order of the file. Raises StatementError."""
         self._statements((), depth=0)
         if self.at < len(self.body):
             raise StatementError("statement", self.at)
@@ -193,7 +193,7 @@ class StatementsReading:
         return self._result
 
     def plain(self) -> list[tuple[Path, str]]:
-        """Give every path with its raw value, a list's items each; a class and an empty list with their brackets."""
+        """Return every path with its raw value, a list's items each; a class and an empty list with their brackets."""
         return [pair for statement in self.statements for pair in self._plain(statement)]
 
     def _plain(self, statement: Statement) -> Iterator[tuple[Path, str]]:
@@ -203,7 +203,7 @@ class StatementsReading:
             yield from self.plain_value(statement.path, statement.value)
 
     def plain_value(self, path: Path, value: Value) -> Iterator[tuple[Path, str]]:
-        """Give the pairs of one value."""
+        """Yield the pairs of one value."""
         if value.kind != "list":
             yield (path, self.text.body[value.start : value.end])
             return
@@ -220,11 +220,11 @@ class StatementsReading:
     # --- what is there ---
 
     def statement(self, path: Path) -> Statement | None:
-        """Give the last statement or class of a path, or None."""
+        """Return the last statement or class of a path, or None."""
         return next((statement for statement in reversed(self.statements) if statement.path == path), None)
 
     def value_at(self, path: Path) -> tuple[Statement, Value] | None:
-        """Give the statement that holds a value, and the value itself; None for a class and for what is not there."""
+        """Return the statement that holds a value, and the value itself; None for a class and for what is not there."""
         for length in range(len(path), 0, -1):
             statement = self.statement(path[:length])
             if statement is not None and statement.value is not None:
@@ -244,7 +244,7 @@ class StatementsReading:
         return Entry(path, raw, *key, value.start, value.end, value.kind)
 
     def entries(self) -> Sequence[Entry]:
-        """Give every value that is not a list with items, in order."""
+        """Return every value that is not a list with items, in order."""
         if self.error:
             return []
         return [
@@ -261,7 +261,7 @@ class StatementsReading:
             yield from self._entries((*path, number), statement, item)
 
     def find(self, path: Path) -> Entry | None:
-        """Give the value that counts for a path, a list or a class too, or None."""
+        """Return the value that counts for a path, a list or a class too, or None."""
         if self.error or not path:
             return None
         found = self.value_at(path)
@@ -300,7 +300,7 @@ def read_plainly(body: str) -> list[tuple[Path, str]] | None:
 
 
 def _plain_value(tokens: Sequence[str], at: int, path: Path, found: list[tuple[Path, str]]) -> int:
-    """Read one value; give the number of the word after it, -1 where it is none."""
+    """Read one value; return the number of the word after it, -1 where it is none."""
     if tokens[at : at + 1] != ["{"]:
         parts = []
         while at < len(tokens) and tokens[at] not in (";", ",", "{", "}", "="):
@@ -319,7 +319,7 @@ def _plain_value(tokens: Sequence[str], at: int, path: Path, found: list[tuple[P
 
 
 def _tokens(body: str) -> list[str]:
-    """Give the tokens of a text, comments left out."""
+    """Return the tokens of a text, comments left out."""
     tokens: list[str] = []
     word, at = "", 0
     while at < len(body):

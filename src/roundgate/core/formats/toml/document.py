@@ -167,7 +167,7 @@ class TomlDocument(TomlReading):
         return Brackets(self.text.body, value.start + 1, value.end - 1, spans, self.text.newline, comment, ",", unit)
 
     def _own_start(self, statement: Statement) -> int:
-        """Tell where a statement starts with the comment lines right above it."""
+        """Return where a statement starts with the comment lines right above it."""
         start = self.text.line_around(statement.start)[0]
         while start > 0:
             above = self.text.line_around(start - (2 if self.text.body[start - 2 : start] == "\r\n" else 1))[0]
@@ -177,7 +177,7 @@ class TomlDocument(TomlReading):
         return start
 
     def _block(self, table: Path) -> tuple[int, int, int]:
-        """Give where a table begins with its comment, where its heading begins, and where it ends with all below it."""
+        """Return where a table begins with its comment, where its heading begins, and where all below it ends."""
         heads = [statement for statement in self.statements if statement.value is None]
         first = next((at for at, statement in enumerate(heads) if statement.table == table), None)
         if first is None:
@@ -193,7 +193,7 @@ class TomlDocument(TomlReading):
         return self._own_start(heads[first]), heads[first].start, end
 
     def _array_of(self, path: Path) -> tuple[list[tuple[int, int, int]], Path] | None:
-        """Give the blocks of the array of tables that a path ends in."""
+        """Return the blocks of the array of tables that a path ends in."""
         if not path or not isinstance(path[-1], int):
             return None
         home, length = path[:-1], len(path)
@@ -242,7 +242,7 @@ class TomlDocument(TomlReading):
             raise EditRefused("it is the last of its table; remove the table, or edit the file by hand")
 
     def _owns_comment(self, statement: Statement) -> bool:
-        """Tell whether the comment above is a statement's alone: blank lines stand around both."""
+        """Return whether the comment above is a statement's alone: blank lines stand around both."""
         body = self.text.body
         start, end = self._own_start(statement), line_span(self.text, statement.end)[1]
         above = not body[:start].strip() or re.search(r"(?:\r?\n)[ \t]*\r?\n\Z", body[:start]) is not None

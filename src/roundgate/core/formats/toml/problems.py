@@ -54,7 +54,7 @@ def problems_of(document: TomlDocument) -> list[Problem]:
 
 
 def _first_error(body: str) -> tuple[int, int] | None:
-    """Tell where the standard library's reader gives up, or None."""
+    """Return where the standard library's reader gives up, or None."""
     try:
         read_tree(body)
     except TomlError as error:
@@ -86,7 +86,7 @@ def _not_understood(body: str, at: int) -> Problem:
 
 
 def diagnose(body: str, error: TomlError) -> Problem | None:
-    """Give the first mistake of a text that is no TOML, or None where it cannot be told."""
+    """Return the first mistake of a text that is no TOML, or None where it cannot be told."""
     at = min(error.at, max(len(body) - 1, 0))
     scene = scene_at(body, at, error)
     if str(error) == "too long":

@@ -38,7 +38,7 @@ _DEEP_KEY = lazy(rf"(?<![\w\-.])(?:(?:[\w\-]++|\"[^\"\n]*+\"|'[^'\n]*+')[ \t]*+\
 
 
 def read_tree(body: str) -> Tree:
-    """Give what a TOML text says, decimals as the bytes of their digits. Raises TomlError."""
+    """Return what a TOML text says, decimals as the bytes of their digits. Raises TomlError."""
     # A key is on one line, and so many parts with their dots make it long: most files need no search.
     longest = max(map(len, body.split("\n")))
     deep = _DEEP_KEY.search(body) if longest >= 2 * _DEEPEST else None
@@ -60,7 +60,7 @@ def read_tree(body: str) -> Tree:
 
 
 def _index(body: str, line: int, column: int) -> int:
-    """Give the index of a place as the standard library counts it: carriage returns before line feeds left out."""
+    """Return the index of a place as the standard library counts it: carriage returns before line feeds left out."""
     at = 0
     for _ in range(line - 1):
         at = body.find("\n", at) + 1
@@ -92,7 +92,7 @@ class TomlReading:
         return self._result if isinstance(self._result, TomlError) else None
 
     def plain(self) -> Tree:
-        """Give the tables. Raises EditRefused where the text is no TOML."""
+        """Return the tables. Raises EditRefused where the text is no TOML."""
         if isinstance(self._result, TomlError):
             raise EditRefused("the file has mistakes; fix them first (roundgate check)")
         return self._result
@@ -113,7 +113,7 @@ class TomlReading:
     # --- what stands there ---
 
     def entries(self) -> Sequence[Entry]:
-        """Give every value that holds no other; an empty array or inline table is one."""
+        """Return every value that holds no other; an empty array or inline table is one."""
         if self.error:
             return []
         found: list[Entry] = []
@@ -136,7 +136,7 @@ class TomlReading:
         return Entry(path, shown, *key, value.start, value.end, value.kind)
 
     def find(self, path: Path) -> Entry | None:
-        """Give what stands at a path, or None; None too where the file cannot be read."""
+        """Return what stands at a path, or None; None too where the file cannot be read."""
         if self.error:
             return None
         way = self._way(path)
@@ -149,7 +149,7 @@ class TomlReading:
         return Entry(path, "", *head.spans[-1], head.start, head.end, "map")
 
     def _way(self, path: Path) -> list[Child]:
-        """Give the value of a path, with the arrays and inline tables that lead to it; empty where there is none."""
+        """Return the value of a path, with the arrays and inline tables that lead to it; empty where there is none."""
         for statement in self.statements:
             if statement.value is not None and path[: len(statement.path)] == statement.path:
                 child = Child(statement.path, statement.spans[0][0], statement.spans[-1][1], statement.value)
@@ -176,7 +176,7 @@ class TomlReading:
         )
 
     def switched_off(self) -> Sequence[Entry]:
-        """Give ``# key = value`` lines: what stands commented out in each table."""
+        """Return ``# key = value`` lines: what stands commented out in each table."""
         found = []
         heads = [] if self.error else [statement for statement in self.statements if statement.value is None]
         for off in _OFF.finditer(self.text.body.replace("\r", " ")):

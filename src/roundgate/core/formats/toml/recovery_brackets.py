@@ -110,7 +110,7 @@ _NEAR = 40
 
 
 def open_bracket(scene: Scene) -> int:
-    """Give the innermost bracket that is open where the reader gave up, or -1."""
+    """Return the innermost bracket that is open where the reader gave up, or -1."""
     begun = [found.start() for found in re.finditer(rf"^{KEY}=", scene.body[: scene.error.at + 1], re.M)]
     for start in reversed(begun[-_NEAR:]):
         sign = scene.body.find("=", start) + 1

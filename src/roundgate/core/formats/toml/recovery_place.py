@@ -40,7 +40,7 @@ class Scene(NamedTuple):
 
 
 def scene_at(body: str, at: int, error: TomlError) -> Scene:
-    """Give the scene of the line that holds an index."""
+    """Return the scene of the line that holds an index."""
     start = body.rfind("\n", 0, at) + 1
     end = body.find("\n", start)
     return Scene(body, error, start, body[start : end if end >= 0 else len(body)].rstrip("\r"))

@@ -42,7 +42,7 @@ def broken_text(scene: Scene) -> Problem | None:
 
 
 def _line_quote(scene: Scene, at: int) -> int:
-    """Give the quote on the line of an index that is still open there, or -1."""
+    """Return the quote on the line of an index that is still open there, or -1."""
     index = scene.start
     while index < min(at, scene.end):
         found = re.compile(r"[\"']").search(scene.body, index, scene.end)
@@ -72,7 +72,7 @@ def never_closed(scene: Scene) -> Problem | None:
 
 
 def _open_text(body: str) -> int:
-    """Give where the text begins that is not closed, or -1."""
+    """Return where the text begins that is not closed, or -1."""
     at = 0
     while at < len(body):
         opening = re.compile(r"[\"'#]").search(body, at)

@@ -59,7 +59,7 @@ class Child(NamedTuple):
 
 
 def name_of(raw: str) -> str:
-    """Give the name that a part of a key stands for."""
+    """Return the name that a part of a key stands for."""
     if raw[0] == "'":
         return raw[1:-1]
     if raw[0] == '"':
@@ -70,7 +70,7 @@ def name_of(raw: str) -> str:
 
 
 def value_at(body: str, at: int) -> Value:
-    """Give the value that begins at an index."""
+    """Return the value that begins at an index."""
     sign = body[at]
     if sign in "\"'":
         found = _STRING.match(body, at)
@@ -108,7 +108,7 @@ def _closing(body: str, at: int) -> int:
 
 
 def children(body: str, value: Value) -> Iterator[Child]:
-    """Give the items of an array or the members of an inline table, in order."""
+    """Yield the items of an array or the members of an inline table, in order."""
     at, number = value.start + 1, 0
     while True:
         skip = _SKIP.match(body, at)
@@ -145,7 +145,7 @@ def key_at(body: str, at: int) -> tuple[tuple[str, ...], tuple[tuple[int, int], 
 
 
 def statements(body: str) -> Iterator[Statement]:
-    """Give every heading and every ``key = value`` of a text, in order."""
+    """Yield every heading and every ``key = value`` of a text, in order."""
     at = 0
     table: Path = ()
     counts: dict[Path, int] = {}
@@ -171,7 +171,7 @@ def statements(body: str) -> Iterator[Statement]:
 
 
 def _resolved(names: tuple[str, ...], counts: dict[Path, int], *, is_array: bool) -> Path:
-    """Give the path of a heading: after the name of each array of tables the number of its newest one."""
+    """Return the path of a heading: after the name of each array of tables the number of its newest one."""
     path: Path = ()
     for number, name in enumerate(names):
         path = (*path, name)

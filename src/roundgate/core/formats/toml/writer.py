@@ -82,7 +82,7 @@ def like(raw: str, present: EntryKind, value: PlainData, kind: EntryKind | None)
 
 
 def _is_same(value: str, present: EntryKind) -> bool:
-    """Tell whether a text is a number (or a date) in TOML's own forms."""
+    """Return whether a text is a number (or a date) in TOML's own forms."""
     try:
         shown = tomllib.loads(f"x = {value}", parse_float=str.encode)
     except (ValueError, RecursionError):
@@ -94,7 +94,7 @@ def _is_same(value: str, present: EntryKind) -> bool:
 
 
 def meaning(written: str) -> Tree:
-    """Give what a written value says. Raises EditRefused where it says nothing."""
+    """Return what a written value says. Raises EditRefused where it says nothing."""
     try:
         return tomllib.loads(f"x = {written}", parse_float=str.encode)["x"]
     except (ValueError, RecursionError) as error:
@@ -113,14 +113,14 @@ def _at(tree: Tree, path: Path, change: Callable[[Tree], Tree]) -> Tree:
 
 
 def part(tree: Tree, path: Path) -> Tree:
-    """Give the part of a tree at a path."""
+    """Return the part of a tree at a path."""
     for step in path:
         tree = tree[step]
     return tree
 
 
 def has(tree: Tree, path: Path) -> bool:
-    """Tell whether a tree has a part at a path."""
+    """Return whether a tree has a part at a path."""
     try:
         part(tree, path)
     except (KeyError, IndexError, TypeError):
@@ -129,12 +129,12 @@ def has(tree: Tree, path: Path) -> bool:
 
 
 def with_value(tree: Tree, path: Path, new: Tree) -> Tree:
-    """Give the tree with another value at a path."""
+    """Return the tree with another value at a path."""
     return _at(tree, path, lambda _: new)
 
 
 def without(tree: Tree, path: Path) -> Tree:
-    """Give the tree without what is at a path. Raises EditRefused."""
+    """Return the tree without what is at a path. Raises EditRefused."""
     if not path or not has(tree, path):
         raise EditRefused("it is not in the file")
 
@@ -171,13 +171,13 @@ class Either:
 
 
 def with_item(tree: Tree, path: Path, new: Tree) -> Tree:
-    """Give the tree with one more item before the number that ends the path."""
+    """Return the tree with one more item before the number that ends the path."""
     at = int(path[-1])
     return _at(tree, path[:-1], lambda items: [*items[:at], new, *items[at:]])
 
 
 def with_move(tree: Tree, path: Path, to: int) -> Tree:
-    """Give the tree with an item at another place of its list. Raises EditRefused."""
+    """Return the tree with an item at another place of its list. Raises EditRefused."""
     if not has(tree, path) or not isinstance(path[-1], int) or not has(tree, (*path[:-1], to)) or to < 0:
         raise EditRefused("there are not so many items in the list")
 
@@ -190,7 +190,7 @@ def with_move(tree: Tree, path: Path, to: int) -> Tree:
 
 
 def typed(tree: Tree) -> Tree:
-    """Give the tree with each value's type beside it, for true equals 1 in Python."""
+    """Return the tree with each value's type beside it, for true equals 1 in Python."""
     if isinstance(tree, dict):
         return {name: typed(item) for name, item in tree.items()}
     if isinstance(tree, list):

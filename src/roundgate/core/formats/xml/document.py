@@ -157,7 +157,7 @@ class XmlDocument(XmlReading):
         return lead.group() if lead else ""
 
     def _gap(self, index: int) -> str:
-        """Give what separates elements: a new line with indentation where one begins its line, else nothing."""
+        """Return what separates elements: a new line with indentation where one begins its line, else nothing."""
         start = self.text.line_around(index)[0]
         return "" if self.text.body[start:index].strip() else self.text.newline + self.text.body[start:index]
 
@@ -227,7 +227,7 @@ class XmlDocument(XmlReading):
         return [*self.events[:first], *self.events[last + 1 :]]
 
     def _own_lines(self, element: Element) -> tuple[int, int]:
-        """Give the span of an element with its lines, where it has them to itself."""
+        """Return the span of an element with its lines, where it has them to itself."""
         body = self.text.body
         start, _ = self.text.line_around(element.start)
         stop = line_span(self.text, element.end)[1]
@@ -331,7 +331,7 @@ _SINGLE_BYTE = {"iso-8859-1": "latin-1", "latin1": "latin-1", "windows-1252": "c
 
 
 def as_declared(text: Text) -> Text:
-    """Give a text that is plain ASCII the encoding that its first line declares: new letters are written in it."""
+    """Return a text that is plain ASCII the encoding that its first line declares: new letters are written in it."""
     if text.encoding != "utf-8" or text.bom or not text.body.isascii():
         return text
     events = _DECLARED.match(text.body)

@@ -47,7 +47,7 @@ def problems_of(document: XmlDocument) -> list[Problem]:
 
 
 def _or_single_slip(body: str, found: list[Problem], at: int) -> list[Problem]:
-    """Give what the scan found, or the one slip that explains the text where that is clearer."""
+    """Return what the scan found, or the one slip that explains the text where that is clearer."""
     errors = [mistake for mistake in found if mistake.level == "error"]
     is_alone = len(errors) == 1 and errors[0].repair and errors[0].code not in ("tag-unclosed", "tag-extra")
     if is_alone and _first_error(Text(body).spliced(errors[0].repair).body) is None:
@@ -59,7 +59,7 @@ def _or_single_slip(body: str, found: list[Problem], at: int) -> list[Problem]:
 
 
 def _first_error(body: str) -> tuple[int, int] | None:
-    """Tell where expat gives up, or None."""
+    """Return where expat gives up, or None."""
     from roundgate.core.formats.xml.reader import XmlReading
 
     error = XmlReading(Text(body)).error

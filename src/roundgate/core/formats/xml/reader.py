@@ -49,7 +49,7 @@ def _parse(body: str, parser: Any) -> None:
 
 
 def read_events(body: str) -> list[Event]:
-    """Give all that a text says, by expat. Raises XmlError."""
+    """Return all that a text says, by expat. Raises XmlError."""
     events: list[Event] = []
     parser = expat.ParserCreate("utf-8")
     parser.buffer_text = True
@@ -111,7 +111,7 @@ class XmlReading:
         return read_events(self.text.body)
 
     def plain(self) -> list[Event]:
-        """Give all that the file says."""
+        """Return all that the file says."""
         return self.events
 
     @cached_property
@@ -134,7 +134,7 @@ class XmlReading:
 
     @cached_property
     def _paths(self) -> dict[int, Path]:
-        """Give each element's path, in one pass."""
+        """Return each element's path, in one pass."""
         found: dict[int, Path] = {}
         for element in self.elements:
             if element.parent is None:
@@ -151,7 +151,7 @@ class XmlReading:
         return found
 
     def entries(self) -> Sequence[Entry]:
-        """Give every attribute, and the text of every element that holds no other."""
+        """Return every attribute, and the text of every element that holds no other."""
         if self.error:
             return []
         found: list[Entry] = []
@@ -178,7 +178,7 @@ class XmlReading:
         return Entry(path, value.replace("\r\n", "\n"), *key, start, end, "map" if element.children else "text")
 
     def _text_span(self, element: Element) -> tuple[int, int]:
-        """Give the span of an element's text: without the spaces around, and inside CDATA where it is all of it."""
+        """Return the span of an element's text: without the spaces around, and inside CDATA where it is all of it."""
         raw = self.text.body[element.inner : element.close]
         whole = re.fullmatch(r"(\s*<!\[CDATA\[)((?:(?!\]\]>).)*)\]\]>\s*", raw, re.S)
         if whole:
@@ -218,7 +218,7 @@ class XmlReading:
         )
 
     def find(self, path: Path) -> Entry | None:
-        """Give an attribute or an element's text, or None; None too where the path does not say which of several."""
+        """Return an attribute or an element's text, or None; None too where the path does not say which of several."""
         if self.error or not path:
             return None
         try:
@@ -231,7 +231,7 @@ class XmlReading:
         return self._text_entry(path, element) if element else None
 
     def switched_off(self) -> Sequence[Entry]:
-        """Give the elements that stand commented out, one to a comment."""
+        """Return the elements that stand commented out, one to a comment."""
         if self.error:
             return []
         found = []

@@ -192,7 +192,7 @@ class Scan(TagScan):
         self.report("tag-extra", (span[0] - 2, end), f"No {name} is open here.", "Delete it, or open it before.", cut)
 
     def _closes_later(self, name: str) -> bool:
-        """Tell whether more elements of a name are closed further on than are opened there."""
+        """Return whether more elements of a name are closed further on than are opened there."""
         rest = self.body[self.at :]
         mark = re.escape(name)
         return len(re.findall(rf"</{mark}\s*>", rest)) > len(re.findall(rf"<{mark}(?=[\s>])[^<>]*(?<!/)>", rest))

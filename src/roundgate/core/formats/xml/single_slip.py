@@ -24,7 +24,7 @@ _WITHOUT_END = lazy(rf"<{_NAME}{_ATTRIBUTES}\s*(?=\s|<|$|[^\s\w<>/=])(?![^<>]*>)
 
 
 def single_slip(body: str, at: int, takes: Callable[[str], bool]) -> Problem | None:
-    """Give the one slip that explains a broken text, with its repair, or None."""
+    """Return the one slip that explains a broken text, with its repair, or None."""
     best: tuple[int, Slip] | None = None
     for rank, slip in enumerate(islice(_slips(body, at), tries_for(body))):
         after = Text(body).spliced([slip.cut]).body

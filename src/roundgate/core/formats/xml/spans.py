@@ -46,7 +46,7 @@ class Element:
 
 
 def elements(body: str) -> list[Element]:
-    """Give every element in the order of their opening tags."""
+    """Return every element in the order of their opening tags."""
     found: list[Element] = []
     here: Element | None = None
     for tag in _TAG.finditer(body):
@@ -69,7 +69,7 @@ def elements(body: str) -> list[Element]:
 
 
 def attributes(body: str, element: Element) -> Iterator[Attribute]:
-    """Give an element's attributes in order."""
+    """Yield an element's attributes in order."""
     for match in _ATTRIBUTE.finditer(body, *element.attributes):
         start, end = match.span(3)
         yield Attribute(match.start(), match[2], match.span(2), (start + 1, end - 1), end)

@@ -58,7 +58,7 @@ def _instead_of_reference(
 def _handed_on(
     document: YamlPlaces, path: Path, way: Sequence[Member], value: PlainData, kind: EntryKind | None
 ) -> Edit:
-    """Give the first place that refers to it the mark, with what it means by now; then change it here."""
+    """Return the first place that refers to it the mark, with what it means by now; then change it here."""
     stream, event = document.stream, way[-1].value
     mark, tag = stream.events[event][2:4]
     if tag is not None:
@@ -90,7 +90,7 @@ def _marked(document: YamlPlaces, path: Path, value: PlainData, kind: EntryKind 
 
 
 def _shifted(document: YamlPlaces, event: int, change: Edit) -> list[Splice]:
-    """Give an edit's cuts as they are in the text that still has an event's mark."""
+    """Return an edit's cuts as they are in the text that still has an event's mark."""
     gone = _without_mark(document, event)
     by = gone.end - gone.start
     moved = [splice for splice in change.splices if splice.start >= gone.start]
@@ -112,7 +112,7 @@ def _without_mark(document: YamlPlaces, event: int) -> Splice:
 
 
 def _with(tree: PlainData, path: Path, new: PlainData) -> PlainData:
-    """Give lists and maps with another value at a path, or a new name in a map. Raises EditRefused."""
+    """Return lists and maps with another value at a path, or a new name in a map. Raises EditRefused."""
     if not path:
         return new
     step, rest = path[0], path[1:]
@@ -137,7 +137,10 @@ _MOST_COPIED = 5_000
 
 
 def _tree(stream: Stream, event: int) -> PlainData:
-    """Give what an event means as lists, maps and words. Raises EditRefused where a copy would mean something else."""
+    """Return what an event means as lists, maps and words.
+
+    Raises EditRefused where a copy would mean something else.
+    """
     return _copied(stream, event, (), count(1))
 
 

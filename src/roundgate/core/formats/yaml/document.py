@@ -81,7 +81,7 @@ class YamlDocument(YamlPlaces):
         return scalar(new, like=sign, in_flow=self.in_flow(way), ascii_only=self.ascii_only)
 
     def _block_indent(self, way: Sequence[Member]) -> str:
-        """Give the indentation of a block of text that stands there."""
+        """Return the indentation of a block of text that stands there."""
         start, end = self.stream.bare(way[-1].value)
         found = re.compile(r"[^\r\n]*(?:(?:\r\n|\r|\n)[ \t]*(?=[\r\n]|\Z))*(?:\r\n|\r|\n)( +)").match(
             self.text.body, start, end
@@ -162,7 +162,7 @@ class YamlDocument(YamlPlaces):
         return Edit((cut,), [("D", "", None, None, True), *written.events, ("d", "", None, None, True)])
 
     def _can_open(self, way: Sequence[Member]) -> bool:
-        """Tell whether a map is an empty pair of brackets that may give way to lines of their own."""
+        """Return whether a map is an empty pair of brackets that may give way to lines of their own."""
         event, stream, body = way[-1].value, self.stream, self.text.body
         if not stream.is_flow(event) or list(stream.members(event)) or self.in_flow(way[:-1]):
             return False
@@ -313,7 +313,7 @@ class YamlDocument(YamlPlaces):
         return start
 
     def rename(self, path: Path, name: str) -> Edit:
-        """Give a name of a map another spelling. Raises EditRefused."""
+        """Return a name of a map another spelling. Raises EditRefused."""
         way = self.stream.locate(path)
         if way is None or way[-1].key < 0 or self.plain()[way[-1].key][0] != "S":
             raise EditRefused("there is no name to change")
@@ -356,7 +356,7 @@ class YamlDocument(YamlPlaces):
         return Edit(tuple(cuts), expected)
 
     def _item_span(self, item: Member) -> tuple[int, int]:
-        """Give the span of an item from after its dash to the end of its last line."""
+        """Return the span of an item from after its dash to the end of its last line."""
         start = self.stream.spans[item.value][0]
         end = self.stream.content_end(item.value)
         rest = re.compile(r"[ \t]*(?:#[^\r\n]*)?(?=[\r\n]|\Z)").match(self.text.body, end)

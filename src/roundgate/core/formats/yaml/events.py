@@ -43,7 +43,7 @@ class Spans:
         self.starts, self.ends = array("Q"), array("Q")
 
     def __getitem__(self, event: int) -> tuple[int, int]:
-        """Give where an event starts and ends."""
+        """Return where an event starts and ends."""
         return self.starts[event], self.ends[event]
 
 
@@ -143,11 +143,11 @@ class Stream:
         return found
 
     def after(self, event: int) -> int:
-        """Give the event after a whole node."""
+        """Return the event after a whole node."""
         return self.closing.get(event, event) + 1
 
     def members(self, event: int) -> Iterator[Member]:
-        """Give the members or items of the node that begins at an event; nothing for a scalar."""
+        """Yield the members or items of the node that begins at an event; nothing for a scalar."""
         sign = self.events[event][0]
         if sign not in "[{":
             return
@@ -168,11 +168,11 @@ class Stream:
 
     @cached_property
     def roots(self) -> list[int]:
-        """Give the event of each document's root."""
+        """Return the event of each document's root."""
         return [at + 1 for at, event in enumerate(self.events) if event[0] == "D"]
 
     def locate(self, path: Path) -> list[Member] | None:
-        """Give the way to a path, the document's root first, or None. ``#2`` begins a path in the second document."""
+        """Return the way to a path, the document's root first, or None. ``#2`` begins a path in the second document."""
         number, path = self.document_of(path)
         if number >= len(self.roots):
             return None
@@ -195,7 +195,7 @@ class Stream:
         return 0, path
 
     def bare(self, event: int) -> tuple[int, int]:
-        """Give the span of a node without its anchor, its tag and what spaces follow them."""
+        """Return the span of a node without its anchor, its tag and what spaces follow them."""
         start, end = self.spans[event]
         scalar = self.events[event]
         if scalar[0] in "S[{" and (scalar[2] is not None or scalar[3] is not None):
@@ -204,12 +204,12 @@ class Stream:
         return start, max(start, end)
 
     def is_flow(self, event: int) -> bool:
-        """Tell whether a list or map is written in brackets."""
+        """Return whether a list or map is written in brackets."""
         start = self.bare_start(event)
         return self.body[start : start + 1] == self.events[event][0]
 
     def bare_start(self, event: int) -> int:
-        """Tell where a list or map itself begins: its bracket, or its first name or dash."""
+        """Return where a list or map itself begins: its bracket, or its first name or dash."""
         start = self.spans[event][0]
         if self.events[event][2] is not None or self.events[event][3] is not None:
             found = _PROPERTIES.match(self.body, start)
@@ -217,7 +217,7 @@ class Stream:
         return start
 
     def content_end(self, event: int) -> int:
-        """Tell where what a node says ends, without the blank lines and comments that libyaml counts to it."""
+        """Return where what a node says ends, without the blank lines and comments that libyaml counts to it."""
         sign = self.events[event][0]
         if sign in "[{":
             last = self.closing[event]
@@ -240,7 +240,7 @@ class Stream:
         return child
 
     def aliases(self, anchor: str, since: int) -> list[int]:
-        """Give the events that stand for the node marked ``&anchor`` at an event."""
+        """Return the events that stand for the node marked ``&anchor`` at an event."""
         found = []
         for at in range(since + 1, len(self.events)):
             at_event = self.events[at]
@@ -251,6 +251,6 @@ class Stream:
         return found
 
     def meant(self, alias: int) -> int:
-        """Give the event of the node that an alias stands for."""
+        """Return the event of the node that an alias stands for."""
         name = self.events[alias][1]
         return next((at for at in range(alias - 1, -1, -1) if self.events[at][2] == name), -1)

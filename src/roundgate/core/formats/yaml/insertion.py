@@ -55,13 +55,13 @@ class YamlPlaces(YamlReading):
                 )
 
     def in_flow(self, way: Sequence[Member]) -> bool:
-        """Tell whether a way leads through brackets."""
+        """Return whether a way leads through brackets."""
         return any(
             self.stream.events[member.value][0] in "[{" and self.stream.is_flow(member.value) for member in way[:-1]
         )
 
     def into_nothing(self, way: Sequence[Member], at: int, text: str) -> str:
-        """Give what to put where a value has no width: after a colon or a dash, or where there is not even those.
+        """Return what to put where a value has no width: after a colon or a dash, or where there is not even those.
 
         Raises EditRefused.
         """
@@ -91,7 +91,7 @@ class YamlPlaces(YamlReading):
         return found[1] if found else "  "
 
     def column(self, index: int) -> int:
-        """Tell how far into its line an index is, from 0."""
+        """Return how far into its line an index is, from 0."""
         return index - self.text.line_around(index)[0]
 
     def line_behind(self, end: int, line: str) -> Splice:
@@ -102,7 +102,7 @@ class YamlPlaces(YamlReading):
         return Splice(at, at, self.text.newline + line)
 
     def brackets(self, event: int) -> Brackets:
-        """Give the items of a list or map in brackets, as the editor of brackets takes them."""
+        """Return the items of a list or map in brackets, as the editor of brackets takes them."""
         stream = self.stream
         spans = [
             Span(stream.spans[member.key if member.key >= 0 else member.value][0], stream.content_end(member.value))
@@ -115,7 +115,7 @@ class YamlPlaces(YamlReading):
         )
 
     def list_at(self, path: Path) -> tuple[list[Member], list[Member]]:
-        """Give the way to the list that a path ends in, and its items. Raises EditRefused."""
+        """Return the way to the list that a path ends in, and its items. Raises EditRefused."""
         way = self.stream.locate(path[:-1]) if path else None
         if way is None or self.plain()[way[-1].value][0] != "[" or not isinstance(path[-1], int):
             raise EditRefused("there is no list there")
@@ -123,7 +123,7 @@ class YamlPlaces(YamlReading):
         return way, list(self.stream.members(way[-1].value))
 
     def dashes(self, event: int, items: Sequence[Member]) -> list[int]:
-        """Give the index of each item's dash. Raises EditRefused."""
+        """Return the index of each item's dash. Raises EditRefused."""
         found = []
         at = self.stream.bare_start(event)
         if self.text.body[at : at + 1] != "-":

@@ -68,7 +68,7 @@ def problems_of(document: YamlDocument) -> list[Problem]:
 
 
 def _or_single_slip(body: str, found: list[Problem], at: int) -> list[Problem]:
-    """Give what the diagnosis found, or the one slip that explains the text where the diagnosis does not."""
+    """Return what the diagnosis found, or the one slip that explains the text where the diagnosis does not."""
     errors = [mistake for mistake in found if mistake.level == "error"]
     clear = len(errors) == 1 and errors[0].repair and errors[0].code not in _OFTEN_ANOTHER
     if clear and _first_error(Text(body).spliced(errors[0].repair).body) is None:
@@ -84,7 +84,7 @@ _OFTEN_ANOTHER = frozenset(("colon-absent", "indent-uneven", "tab-indent", "comm
 
 
 def _first_error(body: str) -> tuple[int, int] | None:
-    """Tell where libyaml gives up, or None."""
+    """Return where libyaml gives up, or None."""
     try:
         Stream(body)
     except YamlError as error:

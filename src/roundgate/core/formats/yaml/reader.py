@@ -48,7 +48,7 @@ class YamlReading:
         return self._result
 
     def plain(self) -> list[Event]:
-        """Give all that the file says."""
+        """Return all that the file says."""
         return self.stream.events
 
     def resolve(self, key: str) -> Path:
@@ -73,7 +73,7 @@ class YamlReading:
         return Entry(path, value, *key, start, max(start, end), kind)
 
     def entries(self) -> Sequence[Entry]:
-        """Give every value that holds no other, of every document."""
+        """Return every value that holds no other, of every document."""
         if self.error:
             return []
         several = len(self.stream.roots) > 1
@@ -90,16 +90,16 @@ class YamlReading:
             yield from self._walk((*path, member.step), member)
 
     def find(self, path: Path) -> Entry | None:
-        """Give what stands at a path, or None; None too where the file cannot be read."""
+        """Return what stands at a path, or None; None too where the file cannot be read."""
         way = None if self.error else self.stream.locate(path)
         return self._entry(path, way[-1]) if way else None
 
     def switched_off(self) -> Sequence[Entry]:
-        """Give ``# name: value`` lines: what stands commented out in each map, as far as its indentation tells."""
+        """Return ``# name: value`` lines: what stands commented out in each map, as far as its indentation tells."""
         return [entry for entry in self.names_off() if entry.value]
 
     def names_off(self) -> list[Entry]:
-        """Give the names that stand commented out, those too whose values would be on the lines below."""
+        """Return the names that stand commented out, those too whose values would be on the lines below."""
         found = []
         names = None
         for off in _OFF.finditer(self.text.body.replace("\r", " ")):
@@ -128,7 +128,7 @@ class YamlReading:
         return sorted(found)
 
     def _home(self, names: Sequence[tuple[int, int, Path]], at: int, column: int) -> Path:
-        """Give the path of the map to which a line belongs that stands at an index, in a column."""
+        """Return the path of the map to which a line belongs that stands at an index, in a column."""
         for number in range(bisect(names, (at,)) - 1, -1, -1):
             _, other, path = names[number]
             if other <= column:

@@ -43,7 +43,7 @@ _DASH_TIGHT = lazy(r"([ ]*)-(?=[^\s\-])")
 
 
 def diagnose(body: str, error: YamlError) -> Problem | None:
-    """Give the first mistake of a text that libyaml refuses, or None where it cannot be told."""
+    """Return the first mistake of a text that libyaml refuses, or None where it cannot be told."""
     at = min(error.at, max(len(body) - 1, 0))
     scene = Scene(body, error, line_at(body, at))
     if not scene.here.content:
@@ -93,7 +93,7 @@ def _tab(scene: Scene) -> Problem | None:
 
 
 def _blanks_for(body: str, line: Line, lead: str) -> str:
-    """Give the spaces that a tab was meant to be: as deep as the file's own steps, or as a neighbour."""
+    """Return the spaces that a tab was meant to be: as deep as the file's own steps, or as a neighbour."""
     unit = re.search(r"^( +)(?=[^\s#-])", body, re.MULTILINE)
     step = len(unit[1]) if unit else 2
     above = line_before(body, line)
@@ -237,7 +237,7 @@ def _expected_key(scene: Scene) -> Problem | None:
 
 
 def _dash_column(body: str, line: Line) -> int | None:
-    """Give the column in which a dash should stand: that of the nearest list above."""
+    """Return the column in which a dash should stand: that of the nearest list above."""
     if not (line.content.startswith("- ") or line.content == "-"):
         return None
     above = line_before(body, line)
@@ -270,7 +270,7 @@ def _sibling_off(body: str, line: Line) -> Problem | None:
 
 
 def _columns_above(body: str, line: Line) -> list[int]:
-    """Give the columns in which the groups that are still open above a line began."""
+    """Return the columns in which the groups that are still open above a line began."""
     columns: list[int] = []
     least = 10_000
     above = line_before(body, line)

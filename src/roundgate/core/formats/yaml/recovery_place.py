@@ -40,14 +40,14 @@ class Scene(NamedTuple):
 
 
 def line_at(body: str, index: int) -> Line:
-    """Give the line that holds an index."""
+    """Return the line that holds an index."""
     start = line_start(body, index)
     end = LINE_END.search(body, start)
     return Line(start, body[start : end.start() if end else len(body)])
 
 
 def line_before(body: str, line: Line) -> Line | None:
-    """Give the nearest line above that says something, comments and blank lines left out."""
+    """Return the nearest line above that says something, comments and blank lines left out."""
     at = line.start
     while at > 0:
         above = line_at(body, at - 2 if body[at - 2 : at] == "\r\n" else at - 1)

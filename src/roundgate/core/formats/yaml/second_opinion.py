@@ -29,7 +29,7 @@ def _columns_of_blocks(body: str) -> int:
 
 
 def second_opinion(body: str) -> int | None:
-    """Give the index at which the grammar finds a mistake, -1 where it finds none, None where it cannot be asked."""
+    """Return the index at which the grammar finds a mistake, -1 where it finds none, None where it cannot be asked."""
     if len(body) > _LONGEST or body.count("\n") > _MOST_LINES or _columns_of_blocks(body) > _MOST_COLUMNS:
         return None
     import tree_sitter

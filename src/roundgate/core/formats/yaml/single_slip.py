@@ -17,7 +17,7 @@ _LEAD = r"[ \t]*(?:- +)*"
 
 
 def single_slip(body: str, at: int, takes: Callable[[str], bool]) -> Problem | None:
-    """Give the one slip that explains a broken text, with its repair, or None."""
+    """Return the one slip that explains a broken text, with its repair, or None."""
     for slip in islice(_slips(body, at), tries_for(body, SLOW)):
         if takes(Text(body).spliced([slip.cut]).body):
             span = (slip.start, max(slip.end, slip.start + 1))

@@ -41,7 +41,7 @@ def switched(document: YamlPlaces, path: Path, *, on: bool) -> Edit:
 
 
 def set_switched_off(document: YamlPlaces, path: Path, value: PlainData) -> Edit | None:
-    """Give a name that stands commented out, with one value on its line, another one; None where none does."""
+    """Return a name that stands commented out, with one value on its line, another one; None where none does."""
     try:
         off = _found(document, path)
     except EditRefused:
@@ -108,7 +108,7 @@ def _read(document: YamlPlaces, entry: Entry) -> Off | None:
 
 
 def _with(document: YamlPlaces, path: Path, at: int, made: list[Event]) -> list[Event]:
-    """Give what the file will say with a name put in where a comment stood. Raises EditRefused."""
+    """Return what the file will say with a name put in where a comment stood. Raises EditRefused."""
     stream = document.stream
     way = stream.locate(path[:-1])
     events = document.plain()

@@ -36,7 +36,7 @@ class Written(NamedTuple):
 
 
 def kind_of(events: Event) -> EntryKind:
-    """Tell what a scalar is to most readers."""
+    """Return what a scalar is to most readers."""
     sign, value, _, tag, is_plain = events
     if sign in "[{":
         return "list" if sign == "[" else "map"
@@ -54,7 +54,7 @@ def kind_of(events: Event) -> EntryKind:
 
 
 def is_plain_text(value: str, *, in_flow: bool) -> bool:
-    """Tell whether a text may stand without quotes and stays a text for every reader."""
+    """Return whether a text may stand without quotes and stays a text for every reader."""
     if value in _NULL or value.lower() in BOOL_WORDS or _NUMBER.fullmatch(value) or _TIME.match(value):
         return False
     if value.startswith(("---", "...")) or " #" in value or value == "<<":

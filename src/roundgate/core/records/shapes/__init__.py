@@ -16,7 +16,7 @@ _TREE, _TEXTS, _PARTS, _SIGNS, _TURNED = Tree(), Texts(), Parts(), Signs(), Turn
 
 
 def shape_of(spec: RecordSet) -> Shape:
-    """Give the shape of a set, by the keys of its rulebook table that only one shape has."""
+    """Return the shape of a set, by the keys of its rulebook table that only one shape has."""
     if spec.parts:
         return _PARTS
     if spec.turned:

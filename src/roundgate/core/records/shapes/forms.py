@@ -15,7 +15,7 @@ from roundgate.core.rulebook.model import RecordSet
 
 
 def form_mistake(spec: RecordSet) -> str:
-    """Tell what is wrong with the form of a set; an empty text where nothing is."""
+    """Return what is wrong with the form of a set; an empty text where nothing is."""
     names = IN_BRACES.findall(spec.form)
     if not names:
         return "The form names no field, such as {id}."
@@ -50,7 +50,7 @@ def _compiled(spec: RecordSet) -> tuple[re.Pattern[str], list[str]]:
 
 
 def fields_of(text: str, spec: RecordSet) -> dict[str, tuple[str, int, int]] | None:
-    """Give the fields of a text, each with where it begins and ends; None where the text is not of the form."""
+    """Return the fields of a text, each with where it begins and ends; None where the text is not of the form."""
     pattern, names = _compiled(spec)
     match = pattern.fullmatch(text)
     if match is None:
@@ -81,7 +81,7 @@ def text_of(values: Mapping[str, str], spec: RecordSet) -> str:
 
 
 def with_field(text: str, spec: RecordSet, field: str, value: str | None) -> str:
-    """Give a text with one field changed; all between the fields stays as it is written. Raises EditRefused."""
+    """Return a text with one field changed; all between the fields stays as it is written. Raises EditRefused."""
     found = fields_of(text, spec)
     if found is None:
         raise EditRefused(f"'{text}' is not of the form {spec.form}")

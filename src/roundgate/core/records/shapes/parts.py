@@ -128,5 +128,5 @@ class Parts:
 
 
 def _gap(value: str, parts: Sequence[_Part], spec: RecordSet) -> str:
-    """Give what stands between two parts, as the last two have it."""
+    """Return what stands between two parts, as the last two have it."""
     return value[parts[-2].end : parts[-1].start] if len(parts) > 1 else spec.parts

@@ -30,7 +30,7 @@ def place_of_set(spec: RecordSet) -> RecordPlace:
 
 
 def entries_by_record(document: Document, spec: RecordSet) -> dict[Path, list[Entry]]:
-    """Give the entries of a document that belong to records of a set, by the record's path, in the file's order.
+    """Return the entries of a document that belong to records of a set, by the record's path, in the file's order.
 
     A command that stands several times in a file of commands is a list; its items are numbered.
     """
@@ -55,5 +55,5 @@ def entries_by_record(document: Document, spec: RecordSet) -> dict[Path, list[En
 
 
 def is_begun(document: Document, place: RecordPlace, records: Sequence[object]) -> bool:
-    """Tell whether the list of a set already exists, so that an item can be put into it."""
+    """Return whether the list of a set already exists, so that an item can be put into it."""
     return bool(records) or not place.home or document.find(place.home) is not None

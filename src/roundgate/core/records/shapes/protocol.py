@@ -40,7 +40,7 @@ class Shape(Protocol):
     """
 
     def read(self, document: Document, spec: RecordSet) -> list[Record]:
-        """Give the records, in the order of the file."""
+        """Return the records, in the order of the file."""
         ...
 
     def set_field(self, editor: Editor, spec: RecordSet, record: Record, field: str, value: str | None) -> None:

@@ -130,5 +130,5 @@ def record_of(path: Path, text: str, entry: Entry, spec: RecordSet) -> Record:
 
 
 def _name(path: Path, text: str) -> str:
-    """Give what names a record that no field names: its name in a map, else its text."""
+    """Return what names a record that no field names: its name in a map, else its text."""
     return path[-1] if path and isinstance(path[-1], str) else text

@@ -141,7 +141,7 @@ class Tree:
 
 
 def _steps_of(record: Record, field: str, spec: RecordSet) -> Path:
-    """Give the path of a field below its record.
+    """Return the path of a field below its record.
 
     A dot in the name of a field that no rulebook describes separates two names only where the record has such a map:
     ``race.abort`` may well be one name.
@@ -157,7 +157,7 @@ def _steps_of(record: Record, field: str, spec: RecordSet) -> Path:
 
 
 def plain_field(value: str, field: RecordField | None) -> tuple[PlainData, EntryKind | None]:
-    """Give a field's stored value as plain data of the kind that a file which knows kinds wants."""
+    """Return a field's stored value as plain data of the kind that a file which knows kinds wants."""
     if field is None:
         return value, None
     if field.type in LISTS:
@@ -228,7 +228,7 @@ def _with_items(editor: Editor, path: Path, old: list[str], new: list[str]) -> b
 
 
 def _object(editor: Editor, spec: RecordSet, values: Mapping[str, str], records: Sequence[Record]) -> PlainData:
-    """Give a record as plain data: its keys in the order of the record most like it, others after them."""
+    """Return a record as plain data: its keys in the order of the record most like it, others after them."""
     first = max(
         (list(record.fields) for record in records), key=lambda names: len(values.keys() & set(names)), default=[]
     )
@@ -257,7 +257,7 @@ def _as_neighbours(value: str, kind: EntryKind | None, name: str, records: Seque
 
 
 def _line(editor: Editor, spec: RecordSet, key: str, values: Mapping[str, str]) -> str:
-    """Give a record as the text of one entry of a list."""
+    """Return a record as the text of one entry of a list."""
     dialect = editor.document.dialect
     parts = dialect.fields
     if not parts:

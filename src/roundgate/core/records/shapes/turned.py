@@ -78,7 +78,7 @@ class Turned:
 
 
 def _rows(document: Document, spec: RecordSet) -> dict[str, list[Entry]]:
-    """Give the lists of a matrix by their names; an empty one too."""
+    """Return the lists of a matrix by their names; an empty one too."""
     home = place_of_set(spec).home
     rows: dict[str, list[Entry]] = {}
     for entry in document.entries():

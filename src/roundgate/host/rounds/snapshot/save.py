@@ -56,7 +56,7 @@ def save_ahead(round: Round) -> None:
 
 
 def save(round: Round, paths: Sequence[str], needed: Collection[str]) -> Mapping[str, bytes | None]:
-    """Save the files; give the bytes of each, None where there is none.
+    """Save the files; return the bytes of each, None where there is none.
 
     One that cannot be read is left out, unless the round is to write it. Raises RoundAborted where there is no room, or
     a file that is needed cannot be read.
@@ -176,7 +176,7 @@ def keep_copy(round: Round, path: str, data: bytes, why: str) -> None:
 
 
 def saved_files(site: Site, number: int, kind: str = "before") -> dict[str, bytes | None]:
-    """Give the files that a round saved, None for one that was not there. Raises Trouble if they are lost."""
+    """Return the files that a round saved, None for one that was not there. Raises Trouble if they are lost."""
     folder = site.state / "rounds" / str(number)
     raw = read_bytes(str(folder / INDEX[kind]))
     if raw is None:
