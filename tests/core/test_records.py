@@ -422,3 +422,24 @@ def test_rows_of_a_large_file_are_those_of_its_records(text: str) -> None:
     document = FORMATS["json"].read(Text(text + " " * 1_000_001))
     quick, slow = (list(rows_with(document, spec, ("rank", "name"), quick=way)) for way in (True, False))
     assert quick == slow
+
+
+EMPTY = {
+    "lua": ("role.*", 'role("MATE", {{ gear = {value}, pay = 4 }})\n', "{}", '{ "whistle" }'),
+    "json": ("*", '{{"MATE": {{"gear": {value}, "pay": 4}}}}\n', "[]", '["whistle"]'),
+    "yaml": ("*", "MATE:\n  gear: {value}\n  pay: 4\n", "[]", "[whistle]"),
+    "toml": ("*", "[MATE]\ngear = {value}\npay = 4\n", "[]", '["whistle"]'),
+}
+
+
+@pytest.mark.parametrize("form", EMPTY)
+def test_an_empty_list_is_a_value_without_items(form: str) -> None:
+    at, text, empty, full = EMPTY[form]
+    fields = {"gear": RecordField(type="list", pattern="[a-z]+"), "pay": RecordField(type="int")}
+    spec = RecordSet(file="crew", at=at, field=fields)
+    book = expanded(Rulebook(About("quay"), file={"crew": File("crew", form)}, records={"crew": spec}))
+    for value, items in ((empty, []), (full, ["whistle"])):
+        body = Text(text.format(value=value))
+        [record] = records_in(FORMATS[form].read(body), spec)
+        assert list(record.fields["gear"].values) == items
+        assert not check_disk("red", ServerFiles(book, {"crew": body}), {}), (form, value)

@@ -90,7 +90,8 @@ def _numbers(ladder: Ladder, making: Making) -> tuple[list[Decimal], list[Decima
     """Return the levels that there should be, and the number of each. Raises CurveProblem."""
     ways = [way for way in (making.formula, making.through, making.scale) if way]
     if len(ways) != 1:
-        raise CurveProblem("One way at a time: --make, --through or --scale.")
+        what = "One way at a time" if ways else "It needs to know how the new numbers are made"
+        raise CurveProblem(f"{what}: --make, --through or --scale.")
     given = points_in(making.through) if making.through else []
     count = making.levels or (int(given[-1][0]) if given else len(ladder.levels))
     if not 0 < count <= MOST_LEVELS:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Sequence
+from contextlib import suppress
 from decimal import Decimal
 from pathlib import Path
 from typing import NamedTuple
@@ -176,9 +177,20 @@ def cores_given(
     try:
         shared = proposal([server.name for server in servers], give, spare, this_machine().nodes, kept)
     except TooFewCores as error:
-        raise Trouble(str(error), "Give fewer: --give 1") from error
+        fewer = _most_cores([server.name for server in servers], give, spare, kept)
+        hint = f"Give at most {fewer} to each." if fewer else "There is not one for each: name fewer servers."
+        raise Trouble(str(error), hint) from error
     made = []
     for server in servers:
         word = f"{server.book.server.cores}={core_ranges(shared[server.name])}"
         made.append((server, server.key_changes(_NEW).operations_of([word])))
     return made
+
+
+def _most_cores(names: Sequence[str], give: int, spare: int, kept: frozenset[int]) -> int:
+    """Return how many cores each server can get, below ``give``; 0 where there is not one for each."""
+    for fewer in range(give - 1, 0, -1):
+        with suppress(TooFewCores):
+            proposal(names, fewer, spare, this_machine().nodes, kept)
+            return fewer
+    return 0

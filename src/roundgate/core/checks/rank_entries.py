@@ -60,7 +60,7 @@ def _flags(context: CheckContext, spec: Ranks) -> Iterator[Finding]:
     for record in records_of(context.files, spec.groups):
         for name, held in record.fields.items():
             is_other = name in described.field and name not in spec.permissions
-            if flags is None or is_other or not held.entries or held.values[0] in (flags.on, flags.off):
+            if flags is None or is_other or not held.values or held.values[0] in (flags.on, flags.off):
                 continue
             cause = f"{record.key}: {name} is {held.values[0] or 'empty'}; it may be {flags.on} or {flags.off}."
             meant = flags.on if held.values[0].lower() in ("yes", "true", "on", "1") else flags.off

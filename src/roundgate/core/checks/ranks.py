@@ -299,7 +299,7 @@ def _newcomers(context: CheckContext, scheme: Scheme, path: str) -> Iterator[Fin
     if scheme.default:
         cause = f"The rank of newcomers is '{scheme.default}', and no rank has that name."
     hint = f" Did you mean {near}?" if near else ""
-    do = f"roundgate ranks default {context.server} {near or next(iter(scheme.groups))}"
+    do = f"roundgate ranks default {context.server} {near or '<rank>'}"
     yield context.finding("rank-newcomers", "warning", Place(path), f"{cause}{hint}", do)
 
 

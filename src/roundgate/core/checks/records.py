@@ -366,7 +366,7 @@ def _field(
     wrong: set[int] = set()
     yield from _positions(context, name, record, held, spec, field)
     yield from _missing_paths(context, name, record, held, spec, field)
-    for entry in held.entries if held.is_list else held.entries[:1]:
+    for entry in entries_in(held, field, spec) if held.is_list else held.entries[:1]:
         problem = _problem(entry, described, is_one_of_list=held.is_list)
         address = f"{name}/{record.key}.{field}"
         if problem is not None:

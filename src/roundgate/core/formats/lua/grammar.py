@@ -104,7 +104,7 @@ def kind_of(node: Any, body: str) -> EntryKind:
     """Return what a value is."""
     if node.type == "table_constructor":
         fields = [child for child in node.named_children if child.type == "field"]
-        return "list" if fields and all(field.child_by_field_name("name") is None for field in fields) else "map"
+        return "list" if all(field.child_by_field_name("name") is None for field in fields) else "map"
     if node.type == "unary_expression" and re.fullmatch(r"-\s*[\w.]+", body[node.start_byte : node.end_byte]):
         return "number" if node.named_child_count == 1 and node.named_children[0].type == "number" else "code"
     return _KINDS.get(node.type, "code")

@@ -174,7 +174,8 @@ def _record(path: Path, entries: Sequence[Entry], spec: RecordSet, names: Mappin
         if len(inner) == 1 and isinstance(inner[0], str):  # most are: there may be a million
             name = names.get(inner[0], inner[0])
             if name not in fields and name not in held:
-                held[name] = HeldField((entry.value,), is_list=False, entries=(entry,))
+                is_empty = entry.kind == "list"  # what is in a list has entries of its own, so there is nothing in it
+                held[name] = HeldField(() if is_empty else (entry.value,), is_list=is_empty, entries=(entry,))
                 continue
         elif inner:
             plain = [step for step in inner if isinstance(step, str)]
