@@ -184,7 +184,7 @@ def test_a_few_packed_bytes_do_not_become_gigabytes(saved: tuple[SiteUnderTest, 
 
     for words in (["restore", "1", "--to", "again"], ["check", "1"]):
         done = subprocess.run(
-            [sys.executable, "-m", "roundgate", "backup", "make", *words],
+            [sys.executable, "-m", "roundgate", "backup", *words],
             cwd=site.folder,
             capture_output=True,
             text=True,

@@ -198,7 +198,7 @@ def test_with_the_keeper_dead_too_the_next_command_says_so_and_recover_finishes(
     wait_for(lambda: site.keeper_process("regatta") is None)
     assert "Lantern Run" in site.text("regatta", "courses.txt") and site.value("regatta", "boat.slots") == "16"
     output = site.fails(4, "apply", "--yes")
-    assert "was interrupted" in output and "roundgate recover" in output and "will be put back" in output
+    assert "was interrupted" in output and "roundgate rounds recover" in output and "will be put back" in output
     assert "will be put back" in site.run("status").stderr
     site.ok("rounds", "recover")
     assert "Lantern Run" not in site.text("regatta", "courses.txt")

@@ -160,7 +160,7 @@ def test_what_is_set_or_discarded_during_the_wait_is_not_part_of_the_round(runni
     work, number = begin(running, "apply", "--yes")
     running.ok("set", "race.slots=30", "server.motto=Fair winds")
     output = running.fails(1, "discard", "race.laps")
-    assert f"round {number} is bringing that into force" in output and "roundgate cancel" in output
+    assert f"round {number} is bringing that into force" in output and "roundgate rounds cancel" in output
     go(running)
     code, output = work.end()
     assert code == 0, output

@@ -23,7 +23,7 @@ ENDINGS = {
     "weather.ini": "ini", "startup.cfg": "cfg", "officers.json": "json", "guestlist.txt": "txt", "helms.yml": "yml",
     "ranks.yml": "yml", "berths.lua": "lua", "flotsam.json": "json", "seamanship.toml": "toml", "buoys.xml": "xml",
 }  # fmt: skip
-LIFE = (["status"], ["discard", "regatta"], ["stop", "regatta"], ["start", "regatta"], ["recover"])
+LIFE = (["status"], ["discard", "regatta"], ["stop", "regatta"], ["start", "regatta"], ["rounds", "recover"])
 
 
 def contents(number: int) -> dict[str, bytes]:

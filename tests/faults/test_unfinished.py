@@ -80,7 +80,7 @@ def test_a_round_that_is_killed_before_the_stop_is_closed_by_the_keeper_and_play
     running.ok("set", "race.slots=24")
     hurt = {"PYTHONPATH": INJECT, "CRASH_AT": at}
     done = running.run("apply", "--yes", "--countdown", countdown, env=hurt)
-    assert done.returncode == 4 and "do: roundgate recover regatta" in done.stdout, done.stdout + done.stderr
+    assert done.returncode == 4 and "do: roundgate rounds recover regatta" in done.stdout, done.stdout + done.stderr
     wait_for(lambda: json.loads(running.ok("rounds", "--json"))[0]["outcome"] == "failed", 20)
     assert "interrupted before anything was changed" in running.ok("rounds", "show", "2")
     assert running.ok("log").count("The restart is called off.") == told

@@ -207,7 +207,7 @@ def test_a_round_waits_until_nobody_is_aboard(running: SiteUnderTest) -> None:
 def test_a_round_can_be_called_off_until_it_writes_and_goes_on_without_its_terminal(running: SiteUnderTest) -> None:
     running.ok("set", "race.slots=24")
     terminal = subprocess.Popen(
-        [sys.executable, "-m", "roundgate", "apply", "--yes", "--countdown", "60s"],
+        [sys.executable, "-m", "roundgate", "apply", "--yes", "--countdown", "20m"],
         cwd=running.folder,
         stdin=subprocess.DEVNULL,
         stdout=subprocess.PIPE,
