@@ -49,7 +49,7 @@ def test_a_proposed_setting_is_put_into_what_was_typed() -> None:
 
 def test_a_step_is_a_command_or_a_hint() -> None:
     both = step_of("roundgate stop regatta    (or try again)")
-    assert both.lines() == ["do: roundgate stop regatta", "hint: or try again"]
+    assert both.lines() == ["hint: or try again", "do: roundgate stop regatta"]
     assert step_of("Write a colon.").lines() == ["hint: Write a colon."]
     assert step_of("").lines() == []
     assert Meant("text", "a", "b").right == "b"

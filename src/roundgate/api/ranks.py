@@ -8,7 +8,7 @@ from contextlib import suppress
 from roundgate.api.server import OpenServer
 from roundgate.api.whom import whoever
 from roundgate.core.files import ServerFiles
-from roundgate.core.nearest import nearest
+from roundgate.core.nearest import nearest, nearest_of_people
 from roundgate.core.next_step import did_you_mean
 from roundgate.core.people.rosters import kind_of_roster
 from roundgate.core.ranks.deciding import covers, permissions_of
@@ -91,8 +91,8 @@ def member_meant(site: Site, server: OpenServer, scheme: Scheme, word: str) -> R
         known = scheme.members.get(who.id)
         return known or RankMember(who.id, who.name or who.id)
     names = [*(member.name for member in scheme.members.values()), *scheme.groups, NEWCOMERS]
-    near = nearest(word, names)
-    hint = did_you_mean(word, near) if near else f"roundgate ranks tree {server.name}"
+    near = nearest_of_people(word, names)
+    hint = did_you_mean(word, *near) if near else f"roundgate ranks tree {server.name}"
     raise UnknownName(f"Nobody called '{word}', and no rank, is known on {server.name}.", hint)
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from roundgate.core.nearest import nearest
+from roundgate.core.nearest import nearest_of_people
 from roundgate.core.next_step import did_you_mean
 from roundgate.core.people.book import People
 from roundgate.core.people.ids import has_form, id_mistake, meant_id
@@ -81,8 +81,8 @@ def _from_logs(server: Server, word: str, people: People) -> Someone:
     if hits:
         return Someone(hits[0][0], hits[0][1].name)
     known = [person.name for person in people.people.values()] + [person.name for person in seen.values()]
-    near = nearest(word, known, least=75)
-    hint = did_you_mean(word, near) if near else f"roundgate people seen {server.name}    (or give the id)"
+    near = nearest_of_people(word, known)
+    hint = did_you_mean(word, *near) if near else f"roundgate people seen {server.name}    (or give the id)"
     raise UnknownName(f"Nobody called '{word}' is in the people book or in the logs.", hint)
 
 

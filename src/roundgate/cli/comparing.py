@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from roundgate.cli.complete import complete_preset, complete_server, complete_server_first, complete_side
+from roundgate.cli.complete import after_server, complete_preset, complete_server, complete_side
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_csv, echo_json, echo_table
 from roundgate.core.nearest import nearest
@@ -89,7 +89,10 @@ _GROUPS = (
 
 
 def use_preset(
-    arguments: Annotated[list[str], typer.Argument(metavar="[SERVER] PRESET", autocompletion=complete_preset)],
+    arguments: Annotated[
+        list[str],
+        typer.Argument(metavar="[SERVER] PRESET", help="Such as: regatta gentle", autocompletion=complete_preset),
+    ],
     with_mode: Annotated[
         bool | None,
         typer.Option("--with-mode/--without-mode", help="Also switch on the mode that the preset needs."),
@@ -173,9 +176,7 @@ def list_presets(
 def save(
     arguments: Annotated[
         list[str],
-        typer.Argument(
-            metavar="[SERVER] NAME", help="Whose values, and the preset's name.", autocompletion=complete_server_first
-        ),
+        after_server("NAME", "Whose values, and the preset's name."),
     ],
     against: Annotated[str, typer.Option(help="What differs from this side; see 'compare'.")] = "defaults",
     force: Annotated[bool, typer.Option("--force", help="Overwrite an existing preset.")] = False,

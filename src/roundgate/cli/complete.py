@@ -222,6 +222,11 @@ def complete_server_first(ctx: typer.Context, incomplete: str) -> list[str]:
     return complete_server(ctx, incomplete) if not _Call(ctx, incomplete).arguments else []
 
 
+def after_server(needs: str, help_text: str = "") -> Any:
+    """Return the argument of a verb that takes a server, which may be left out, and then what it needs."""
+    return typer.Argument(metavar=f"[SERVER] {needs}", help=help_text or None, autocompletion=complete_server_first)
+
+
 def complete_server_or_file(ctx: typer.Context, incomplete: str) -> list[str]:
     """Return the servers, their files, and the files on disk that begin with what was typed."""
     call = _Call(ctx, incomplete)

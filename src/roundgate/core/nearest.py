@@ -12,6 +12,17 @@ _FEW = 20
 _LOOKS = count()
 
 
+def nearest_of_people(word: str, names: Iterable[str]) -> list[str]:
+    """Return the names that are most like ``word``, all that are as near: a wrong person is worse than none."""
+    known = sorted(set(names))
+    if not nearest(word, known, least=75):
+        return []
+    from rapidfuzz.distance import OSA
+
+    distances = {name: OSA.distance(word.lower(), name.lower()) for name in known}
+    return [name for name in known if distances[name] == min(distances.values())]
+
+
 def nearest(word: str, names: Iterable[str], least: int = 60) -> str:
     """Return the name most like ``word``, case aside, or an empty text where none is at least ``least`` % alike."""
     known = list(names)

@@ -24,9 +24,9 @@ class NextStep(NamedTuple):
     hint: str
 
     def lines(self) -> list[str]:
-        """Return what is printed below a message, a line each."""
-        command = [f"do: {self.command}"] if self.command else []
-        return [*command, f"hint: {self.hint}"] if self.hint else command
+        """Return what is printed below a message, a line each; the command is the last, for that is what people do."""
+        hint = [f"hint: {self.hint}"] if self.hint else []
+        return [*hint, f"do: {self.command}"] if self.command else hint
 
 
 def step_of(text: str) -> NextStep:
@@ -58,9 +58,9 @@ class Meant(str):
         return made
 
 
-def did_you_mean(wrong: str, right: str) -> Meant:
-    """Return the advice that a name was meant as another."""
-    return Meant(f"Did you mean {right}?", wrong, right)
+def did_you_mean(wrong: str, *right: str) -> Meant:
+    """Return the advice that a name was meant as another; of several that are as near, none is put into the call."""
+    return Meant(f"Did you mean {' or '.join(right)}?", wrong, right[0] if len(right) == 1 else "")
 
 
 def corrected(words: Sequence[str], wrong: str, right: str) -> list[str]:

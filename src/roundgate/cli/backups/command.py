@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from roundgate.cli.apply import Countdown, Reason, Yes
-from roundgate.cli.complete import complete_server, complete_server_first
+from roundgate.cli.complete import after_server, complete_server
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, is_terminal, plain, warn
 from roundgate.core.rounds import RoundKind
@@ -134,11 +134,7 @@ def check(
 def restore(
     arguments: Annotated[
         list[str],
-        typer.Argument(
-            metavar="[SERVER] NUMBER [FILE]...",
-            help="Which backup, and which files of it; default: all.",
-            autocompletion=complete_server_first,
-        ),
+        after_server("NUMBER [FILE]...", "Which backup, and which files of it; default: all."),
     ],
     to: Annotated[str, typer.Option("--to", metavar="FOLDER", help="Into this new folder, not the server's.")] = "",
     countdown: Countdown = "0s",

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from roundgate.cli.complete import complete_server_first
+from roundgate.cli.complete import after_server
 from roundgate.cli.opening import open_call
 from roundgate.cli.ranks.options import (
     Json,
@@ -28,7 +28,8 @@ if TYPE_CHECKING:
 
 def who(
     arguments: Annotated[
-        list[str], typer.Argument(metavar="[SERVER] PERMISSION", autocompletion=complete_server_first)
+        list[str],
+        after_server("PERMISSION", "Such as: regatta race.abort"),
     ],
     with_slate: WithSlate = False,
     as_json: Json = False,

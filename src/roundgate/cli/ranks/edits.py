@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from roundgate.cli.complete import complete_server_first
+from roundgate.cli.complete import after_server
 from roundgate.cli.edit import put
 from roundgate.cli.opening import open_call
 from roundgate.cli.ranks.options import OnlyServer
@@ -19,11 +19,11 @@ if TYPE_CHECKING:
 
 Make = Callable[["RankChanges", list[str]], "list[Operation]"]
 _SHOWN = 8
-_PERMISSIONS = typer.Argument(metavar="[SERVER] RANK PERMISSION...", autocompletion=complete_server_first)
-_PEOPLE = typer.Argument(metavar="[SERVER] RANK WHO...", autocompletion=complete_server_first)
-_RANK = typer.Argument(metavar="[SERVER] RANK", autocompletion=complete_server_first)
-_PAIR = typer.Argument(metavar="[SERVER] RANK NEW", autocompletion=complete_server_first)
-_FIELDS = typer.Argument(metavar="[SERVER] RANK [FIELD=VALUE]...", autocompletion=complete_server_first)
+_PERMISSIONS = after_server("RANK PERMISSION...", "Such as: regatta marshal race.abort")
+_PEOPLE = after_server("RANK WHO...", "Such as: regatta marshal Wren")
+_RANK = after_server("RANK", "Such as: regatta marshal")
+_PAIR = after_server("RANK NEW", "Such as: regatta marshal steward")
+_FIELDS = after_server("RANK [FIELD=VALUE]...", "Such as: regatta steward")
 
 
 def _change(verb: str, arguments: list[str] | None, needs: str, make: Make) -> None:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from roundgate.cli.complete import complete_server_first
+from roundgate.cli.complete import after_server, complete_server_first
 
 if TYPE_CHECKING:
     from roundgate.api.server import OpenServer
@@ -18,9 +18,13 @@ if TYPE_CHECKING:
 WithSlate = Annotated[bool, typer.Option("--slate", help="Answer with the slate applied.")]
 Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 OnlyServer = Annotated[list[str] | None, typer.Argument(metavar="[SERVER]", autocompletion=complete_server_first)]
-OneWho = Annotated[list[str], typer.Argument(metavar="[SERVER] WHO", autocompletion=complete_server_first)]
+OneWho = Annotated[
+    list[str],
+    after_server("WHO", "Such as: regatta Wren"),
+]
 WhoAndPermission = Annotated[
-    list[str], typer.Argument(metavar="[SERVER] WHO PERMISSION", autocompletion=complete_server_first)
+    list[str],
+    after_server("WHO PERMISSION", "Such as: regatta Wren race.abort"),
 ]
 
 

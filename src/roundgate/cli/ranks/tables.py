@@ -6,7 +6,7 @@ from typing import Annotated
 
 import typer
 
-from roundgate.cli.complete import complete_server, complete_server_first
+from roundgate.cli.complete import after_server, complete_server
 from roundgate.cli.opening import open_call
 from roundgate.cli.ranks.options import Json, OnlyServer, WithSlate, asked, label, reason
 from roundgate.cli.screen.output import echo, echo_csv, echo_json, echo_table, plain, styled
@@ -137,9 +137,7 @@ def diff(
 
 
 def test(
-    arguments: Annotated[
-        list[str] | None, typer.Argument(metavar="[SERVER] [FILE]", autocompletion=complete_server_first)
-    ] = None,
+    arguments: Annotated[list[str] | None, after_server("[FILE]")] = None,
     as_json: Json = False,
 ) -> None:
     """Compare what a file expects with what the ranks say. The exit code is 1 where they differ."""

@@ -29,7 +29,7 @@ def echo_trouble(error: Trouble) -> None:
 
 def _step(do: str) -> NextStep:
     """Return what an error proposes; where a part of the call was meant otherwise, the whole call, corrected."""
-    if not isinstance(do, Meant) or sounds_secret(do.right) or sounds_secret(do.wrong):
+    if not isinstance(do, Meant) or not do.right or sounds_secret(do.right) or sounds_secret(do.wrong):
         return step_of(do)
     call = shlex.join(["roundgate", *corrected(sys.argv[1:], do.wrong, do.right)])
     if call == "roundgate" or without_logins(call) != call:  # a password in an address is not repeated

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from roundgate.cli.complete import complete_server, complete_server_first
+from roundgate.cli.complete import after_server, complete_server
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, plain
 from roundgate.core.next_step import did_you_mean
@@ -99,9 +99,7 @@ def _rows(context: CallContext, names: list[str]) -> list[TimetableOutput]:
 def skip(
     arguments: Annotated[
         list[str],
-        typer.Argument(
-            metavar="[SERVER] ENTRY", help="Which entry, and for which servers.", autocompletion=complete_server_first
-        ),
+        after_server("ENTRY", "Such as: regatta nightly"),
     ],
     undo: Annotated[bool, typer.Option("--undo", help="Undo: run it after all.")] = False,
 ) -> None:

@@ -61,14 +61,14 @@ def _output(key: str, person: Person) -> PersonOutput:
 
 
 def _one(book: People, word: str) -> str:
-    from roundgate.core.nearest import nearest
+    from roundgate.core.nearest import nearest_of_people
 
     found = book.find(word)
     if len(found) > 1:
         raise WrongUsage(f"'{word}' could be {', '.join(found)}.", "Specify which, by the key.")
     if not found:
-        near = nearest(word, [person.name for person in book.people.values()])
-        hint = did_you_mean(word, near) if near else "roundgate people add <name> <id>"
+        near = nearest_of_people(word, [person.name for person in book.people.values()])
+        hint = did_you_mean(word, *near) if near else "roundgate people add <name> <id>"
         raise UnknownName(f"Nobody called '{word}' is in the people book.", hint)
     return found[0]
 

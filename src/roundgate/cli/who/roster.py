@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from roundgate.cli.complete import complete_server, complete_server_first
+from roundgate.cli.complete import after_server, complete_server, complete_server_first
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, plain
 from roundgate.cli.who.people import Json, book_of, format_when, harmless
@@ -19,7 +19,10 @@ if TYPE_CHECKING:
 
 def show(
     arguments: Annotated[
-        list[str] | None, typer.Argument(metavar="[SERVER [ROSTER]]", autocompletion=complete_server_first)
+        list[str] | None,
+        typer.Argument(
+            metavar="[SERVER [ROSTER]]", help="Such as: regatta guests", autocompletion=complete_server_first
+        ),
     ] = None,
     as_json: Json = False,
 ) -> None:
@@ -53,7 +56,8 @@ def sync(
 
 def import_text(
     arguments: Annotated[
-        list[str], typer.Argument(metavar="[SERVER] ROSTER FILE", autocompletion=complete_server_first)
+        list[str],
+        after_server("ROSTER FILE", "Such as: regatta guests list.txt"),
     ],
 ) -> None:
     """Put the ids that a text holds onto a roster: a list, CSV, JSON, a chat; - is standard input.
@@ -67,7 +71,8 @@ def import_text(
 
 def first(
     arguments: Annotated[
-        list[str] | None, typer.Argument(metavar="[SERVER] [ROSTER]", autocompletion=complete_server_first)
+        list[str] | None,
+        after_server("[ROSTER]", "Such as: regatta officers"),
     ] = None,
     as_rank: Annotated[str, typer.Option("--as", metavar="RANK", help="The rank of the first admin.")] = "",
     within: Annotated[str, typer.Option(help="How long to wait for somebody to join.")] = "10m",
