@@ -127,7 +127,7 @@ def _refuse_placeholders(arguments: Sequence[str]) -> None:
     if found is not None:
         from roundgate.host.errors import WrongUsage
 
-        raise WrongUsage(f"'{found[0]}': {found[1]} stands for what you mean.", "Write it there.")
+        raise WrongUsage(f"'{found[0]}': {found[1]} stands for what you mean.", "Put that in its place.")
 
 
 def _refuse_odd_bytes(arguments: Sequence[str]) -> None:
