@@ -21,7 +21,7 @@ import subprocess
 import sys
 import tempfile
 from collections.abc import Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import ThreadPoolExecutor, as_completed
 from pathlib import Path
 from typing import NamedTuple
 
@@ -202,6 +202,7 @@ def main() -> int:
     parser.add_argument("--jobs", type=int, default=os.cpu_count() or 1)
     parser.add_argument("--floors", default=",".join(FLOORS))
     parser.add_argument("--reached", type=Path)
+    parser.add_argument("--most", type=int, default=MOST_TESTS, help="files of tests for each change")
     parser.add_argument("--measure", type=Path)
     options = parser.parse_args()
     if options.measure:
@@ -210,11 +211,14 @@ def main() -> int:
     known, reached = reasons(), tests_by_line(options.reached) if options.reached else {}
     mutants = chosen(options.count, options.seed, options.floors.split(","))
     tests = [
-        reached.get((mutant.module, mutant.line), [])[:MOST_TESTS] or tests_by_name(mutant.module) for mutant in mutants
+        reached.get((mutant.module, mutant.line), [])[: options.most] or tests_by_name(mutant.module)[: options.most]
+        for mutant in mutants
     ]
     caught = 0
     with ThreadPoolExecutor(options.jobs) as pool:
-        for mutant, found in zip(mutants, pool.map(outcome, mutants, tests), strict=True):
+        work = {pool.submit(outcome, mutant, chosen): mutant for mutant, chosen in zip(mutants, tests, strict=True)}
+        for done in as_completed(work):
+            mutant, found = work[done], done.result()
             reason = known.get(key_of(mutant), "")
             caught += found == "caught" or bool(reason)
             print(

@@ -209,7 +209,8 @@ def _is_right(server: Server, gathered: Any, options: Options, *, diff: bool) ->
             echo(f"The changes have errors, so nothing was done.\n  do: roundgate discard {server.name} <name>")
         else:
             echo("There are errors on disk already, so nothing was done.")
-            echo(f"  do: roundgate check {server.name}    (to go on in spite of them: apply with --force)")
+            echo("  hint: To go on in spite of them, apply with --force.")
+            echo(f"  do: roundgate check {server.name}")
         return False
     return True
 

@@ -68,11 +68,17 @@ def show(
 ) -> None:
     """The settings of a server: on disk, on the slate, running, and by default, where these differ.
 
-    A name may be a group (race), a set of records (officers), or one of them (officers/Wren).
+    A name may be a group (race), a set of records (officers), or one of them (officers/Wren). FILE or FILE:KEY shows
+    what is in a file, one of no server too.
     """
     from roundgate.api.record_addresses import names_records
+    from roundgate.cli.changes.standalone import file_named, show_standalone
     from roundgate.cli.settings import ShowFilter, chosen_rows, echo_rows
 
+    path = file_named(arguments or [])
+    if path:
+        show_standalone(path, [word.removeprefix(path).removeprefix(":") for word in arguments or []])
+        return
     context = open_call()
     word, names = context.split(arguments or [])
     results: list[Any] = []
@@ -125,6 +131,8 @@ def explain(
     if as_json:
         echo_json(pages)
         return
+    if word is None and len(context.names) > 1:
+        echo(f"On {servers[0].name}; on another server: roundgate explain <server> {plain(names[0])}\n")
     for number, each in enumerate(pages):
         if number:
             echo()

@@ -9,6 +9,8 @@ from typing import TYPE_CHECKING
 import typer
 
 from roundgate.cli.screen.output import echo
+from roundgate.core.quoting import quoted
+from roundgate.host.errors import UnknownName
 
 if TYPE_CHECKING:
     from roundgate.core.operations.base import Operation
@@ -49,6 +51,30 @@ def change_standalone(arguments: Sequence[str], make: Callable[[Holder, list[str
     echo_diff(diff_of(outcome))
     echo(f"{path}: written.")
     return True
+
+
+def show_standalone(path: str, keys: Sequence[str]) -> None:
+    """Print the values of a file of no server, or those below some keys. Raises Trouble where it cannot be read."""
+    from roundgate.cli.screen.output import echo_table
+    from roundgate.core.formats.places import key_of
+    from roundgate.core.secrets import hidden_paths, is_secret
+    from roundgate.host.errors import Trouble
+    from roundgate.host.standalone import StandaloneFile
+
+    holder = StandaloneFile(path)
+    document = holder.read().files.document(path)
+    if document is None:
+        raise Trouble(f"{path} cannot be read.", f"roundgate check {quoted(path)}")
+    hidden = hidden_paths(holder.book, path, document)
+    rows = []
+    for entry in document.entries():
+        key = key_of(entry.path)
+        if all(not wanted or key == wanted or key.startswith((f"{wanted}.", f"{wanted}[")) for wanted in keys):
+            is_hidden = entry.path in hidden or is_secret(holder.book, path, key)
+            rows.append((key, "(set, hidden)" if is_hidden else entry.value or "(empty)"))
+    if not rows:
+        raise UnknownName(f"{path} has nothing of that name.", f"roundgate show {quoted(path)}")
+    echo_table(("key", "value"), rows)
 
 
 def file_named(arguments: Sequence[str]) -> str:

@@ -194,9 +194,9 @@ ELSEWHERE = {
     "reload": ("'apply --live' applies what needs no stop; 'restart' restarts.", ""),
     "players": ("'status' shows who is on; 'people seen' who was there.", "roundgate status"),
     "ban": ("A ban is an entry of a roster.", "roundgate roster show"),
-    "logs": ("The command is 'log'.", "roundgate log"),
-    "settings": ("The command is 'show'.", "roundgate show"),
-    "config": ("The command is 'show'.", "roundgate show"),
+    "logs": ("The command is 'log'.", "roundgate log --help"),
+    "settings": ("The command is 'show'.", "roundgate show --help"),
+    "config": ("The command is 'show'.", "roundgate show --help"),
     "history": ("The command is 'rounds'.", "roundgate rounds"),
     "rollback": ("'rounds rewind' puts the files back as they were before a round.", "roundgate rounds"),
 }

@@ -134,8 +134,12 @@ def _style_of(header: str, cell: str) -> str:
     return _TEXTS.get(cell, "") if header in ("state", "outcome") else _COLUMNS.get(header, "")
 
 
+_WIDEST = 40
+"""Characters: a longer cell moves what is behind it in its own row, and not in all the others."""
+
+
 def _say_plain(headers: Sequence[str], rows: Sequence[Sequence[str]]) -> None:
-    widths = [max(len(line[at]) for line in (headers, *rows)) for at in range(len(headers))]
+    widths = [min(_WIDEST, max(len(line[at]) for line in (headers, *rows))) for at in range(len(headers))]
     for line in (headers, *rows):
         print("  ".join(cell.ljust(width) for cell, width in zip(line, widths, strict=True)).rstrip())
 
