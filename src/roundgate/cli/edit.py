@@ -99,10 +99,24 @@ def set_values(
             operations = [*told, *of_records]
         if operations or not now:
             put(server, operations, now=bool(of_records))
+            _echo_doubts(server, rest)
             if of_records:
                 _apply_now(context, server.server)
         else:
             _say_where(server, [operation.shown_name for operation in server_operations])
+
+
+def _echo_doubts(server: OpenServer, assignments: Sequence[str]) -> None:
+    """Print which of the typed numbers may have been meant in another unit."""
+    from roundgate.api.lookup import find_name
+    from roundgate.core.values.doubts import doubt_about
+
+    for word in assignments:
+        typed, sign, given = word.partition("=")
+        spec = server.book.setting.get(find_name(server.book, typed)) if sign else None
+        doubt = doubt_about(given, spec) if spec is not None else ""
+        if doubt:
+            echo(f"  note: {typed}: {doubt}.")
 
 
 def _say_where(server: OpenServer, names: Sequence[str]) -> None:
