@@ -216,6 +216,7 @@ def contents(club: SiteUnderTest) -> dict[Path, bytes]:
         (("add", "regatta", "courses", "Long Reach", "--until", "7d"), "are for people on a roster"),
         (("add", "regatta", "guests", PLOVER, "--as", "marshal"), "have no rank"),
         (("add", "regatta", "guests", "Plover"), "Nobody called 'Plover'"),
+        (("add", "regatta", "guests", "7350-441"), "An id looks like GW-"),
         (("add", "regatta", "guests", "hv_3k9plq27"), "is the id of a haven, and here the id of a sailor is needed"),
         (("add", "regatta", "gests", PLOVER), "Did you mean guests?"),
         (("add", "regatta", "guests", WREN), "already exists"),

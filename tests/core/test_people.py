@@ -262,3 +262,19 @@ def test_the_servers_own_name_counts_before_its_tags() -> None:
 )
 def test_a_time_is_over_on_the_day_on_which_it_ends(end: str, over: bool) -> None:
     assert is_over(end, date(2026, 12, 3)) is over
+
+
+MIXED = ItemKind(pattern=r"DK_[A-Za-z0-9]{8}", example="DK_Ab12Cd34", prefix="DK_")
+
+
+@given(st.from_regex(r"[A-Za-z0-9]{8}", fullmatch=True), st.sampled_from(["DK_", "dk_", "Dk_", ""]))
+def test_only_what_is_fixed_in_an_id_changes_its_case(signs: str, before: str) -> None:
+    """Where both cases fit, another case is another person."""
+    found = meant_id(f"{before}{signs}", MIXED)
+    assert found in ("", f"DK_{signs}")
+    assert found or not before
+
+
+def test_where_one_case_alone_fits_that_is_meant() -> None:
+    assert meant_id("gw-7k3m-q2xd", ItemKind(pattern=r"GW-[0-9A-Z]{4}-[0-9A-Z]{4}")) == "GW-7K3M-Q2XD"
+    assert meant_id("AB12", ItemKind(pattern=r"[a-f0-9]{4}")) == "ab12"

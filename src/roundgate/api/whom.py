@@ -58,10 +58,20 @@ def whoever(site: Site, server: Server, word: str, kind_name: str) -> Someone:
                 cause, "Give the one that is meant.", word, [(person_id, person.name) for person_id in ids]
             )
         return Someone(ids[0], person.name, found[0])
-    return _from_logs(server, word, people)
+    return _from_logs(server, word, people, kind)
 
 
-def _from_logs(server: Server, word: str, people: People) -> Someone:
+def _as_an_id(word: str, kind: ItemKind) -> str:
+    """Return what an id needs, for a word that was more likely meant as one than as a name; else an empty text."""
+    example = kind.example
+    if not example or sum(char.isdigit() for char in word) < max(4, len(word) // 2):
+        return ""
+    if example.isdigit() and word.isdigit():
+        return f"An id has {len(example)} digits, and this has {len(word)}."
+    return f"An id looks like {example}."
+
+
+def _from_logs(server: Server, word: str, people: People, kind: ItemKind) -> Someone:
     seen = _seen_on(server)
     lowered = word.lower()
     hits = [
@@ -83,7 +93,8 @@ def _from_logs(server: Server, word: str, people: People) -> Someone:
     known = [person.name for person in people.people.values()] + [person.name for person in seen.values()]
     near = nearest_of_people(word, known)
     hint = did_you_mean(word, *near) if near else f"roundgate people seen {server.name}    (or give the id)"
-    raise UnknownName(f"Nobody called '{word}' is in the people book or in the logs.", hint)
+    cause = f"Nobody called '{word}' is in the people book or in the logs. {_as_an_id(word, kind)}"
+    raise UnknownName(cause.rstrip(), hint)
 
 
 def _seen_on(server: Server) -> dict[str, SeenPerson]:

@@ -73,11 +73,23 @@ def meant_id(pasted: str, kind: ItemKind) -> str:
     if exact:
         return ""
     folded = _search(kind.pattern, text, case=False)
-    spelled = [fixed for whole in folded for fixed in (whole.upper(), whole.lower())]
-    fitting = [candidate for candidate in spelled if not id_mistake(candidate, kind)]
+    spelled = [(whole, fixed) for whole in folded for fixed in (whole.upper(), whole.lower())]
+    fitting = [_least_changed(whole, fixed, kind) for whole, fixed in spelled if not id_mistake(fixed, kind)]
     fitting = fitting or [spelling for spelling in _spellings(text, kind) if not id_mistake(spelling, kind)]
     found = list(dict.fromkeys(fitting))
     return found[0] if len(found) == 1 else ""
+
+
+def _least_changed(typed: str, fixed: str, kind: ItemKind) -> str:
+    """Return an id that fits with every letter as it was typed that may be so: another case can be another person."""
+    if kind.case == "any":
+        return fixed
+    signs = list(fixed)
+    for at, letter in enumerate(typed):
+        trial = [*signs[:at], letter, *signs[at + 1 :]]
+        if letter != signs[at] and not id_mistake("".join(trial), kind):
+            signs = trial
+    return "".join(signs)
 
 
 def _spellings(text: str, kind: ItemKind) -> list[str]:
