@@ -129,6 +129,7 @@ def test_a_preset_goes_onto_the_slate_and_is_listed(club: SiteUnderTest) -> None
 def test_a_preset_saved_from_one_server_makes_another_like_it(club: SiteUnderTest) -> None:
     output = club.ok("preset", "save", "harbour", "evening", "--against", "regatta")
     text = (club.folder / "presets" / "evening.toml").read_text()
+    assert "server.name" not in text and "world.save" not in text, "what is a server's own stays its own"
     assert '"race.slots" = 24' in text and "55667788" not in text + output and "net.port" not in text
     assert '"server.motto" = "007"' in text, "a text of digits stays a text"
     club.ok("preset", "use", "regatta", "evening")

@@ -138,3 +138,18 @@ def test_one_long_value_does_not_move_the_columns_of_the_others(quay: SiteUnderT
     assert max(map(len, rows)) < 200
     [slots] = [row for row in rows if row.startswith("race.slots")]
     assert len(slots) < 120, slots
+
+
+def test_what_changes_nothing_does_not_wait(quay: SiteUnderTest) -> None:
+    output = quay.ok("set", "regatta", "race.slots=16")
+    assert "race.slots: no change, 16" in output and "it is so already. 0 waiting" in output
+    quay.ok("set", "regatta", "race.slots=24", "race.laps=4")
+    assert "(2 waiting)" in quay.ok("set", "regatta", "race.slots=16", "idle.drop=10m")
+    slate = quay.ok("slate", "regatta")
+    assert "race.slots" not in slate and "race.laps" in slate and "idle.drop" in slate
+
+
+def test_a_share_without_its_sign_is_noted(quay: SiteUnderTest) -> None:
+    output = quay.ok("set", "regatta", "hull.damage=0.5")
+    assert "note: hull.damage: 0.5 is read as 0.5%; for 50%, write the sign." in output
+    assert "note:" not in quay.ok("set", "regatta", "hull.damage=0.5%")

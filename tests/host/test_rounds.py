@@ -209,6 +209,7 @@ def test_a_round_can_be_called_off_until_it_writes_and_goes_on_without_its_termi
     terminal = subprocess.Popen(
         [sys.executable, "-m", "roundgate", "apply", "--yes", "--countdown", "20m"],
         cwd=running.folder,
+        env={name: value for name, value in os.environ.items() if name != "PYTHONUNBUFFERED"},
         stdin=subprocess.DEVNULL,
         stdout=subprocess.PIPE,
         stderr=subprocess.STDOUT,

@@ -201,14 +201,20 @@ _OF_ONE_SERVER = ("port", "address", "endpoint", "url")
 
 
 def differing_values(mine: Side, other: Side) -> dict[str, TomlValue]:
-    """Return what one side has and the other has not, as people say it; without secrets, ports and addresses.
+    """Return what one side has and the other has not, as people say it; without what is a server's own.
 
-    Raises Trouble where a value is not valid.
+    That are its secrets, ports and addresses, the name by which the public list knows it, its world, and what a world
+    fixes. Raises Trouble where a value is not valid.
     """
     chosen: dict[str, TomlValue] = {}
+    own = {spec.fixed_by for spec in mine.book.setting.values()}
+    if mine.book.server.lobby is not None:
+        own |= {*mine.book.server.lobby.ours.values(), mine.book.server.lobby.shows.get("name", "")}
     for name, spec in mine.book.setting.items():
         stored = _stored(mine, name)
         if stored is None or values.is_hidden(spec) or spec.type in _OF_ONE_SERVER:
+            continue
+        if name in own or spec.fixed_by or "@" in name:
             continue
         if _plain(mine, name) == plain_form(mine.book, name, _stored(other, name)):
             continue

@@ -86,7 +86,8 @@ def _read(path: Path, site: Site) -> PresetFile:
 
 def _known(read: PresetFile, book: Rulebook, path: Path) -> dict[str, TomlValue]:
     """See that a preset's settings and values are right. Raises Trouble."""
-    for name, value in read.set.items():
+    known = {name: value for name, value in read.set.items() if name in book.setting or not _of_a_world(name, book)}
+    for name, value in known.items():
         spec = book.setting.get(name)
         if spec is None:
             raise Trouble(
@@ -96,7 +97,13 @@ def _known(read: PresetFile, book: Rulebook, path: Path) -> dict[str, TomlValue]
             values.parse(values.plain_text(value, spec), spec)
         except ValueProblem as error:
             raise Trouble(f"presets/{path.name}: {name}: {error.cause}", f"Correct {path}.") from error
-    return read.set
+    return known
+
+
+def _of_a_world(name: str, book: Rulebook) -> bool:
+    """Return whether a setting is one of a world that this server does not have: others have it in theirs."""
+    family, at, _ = name.partition("@")
+    return bool(at) and any(other.partition("@")[0] == family for other in book.setting)
 
 
 def assignments_of(several: Mapping[str, TomlValue], book: Rulebook) -> list[str]:

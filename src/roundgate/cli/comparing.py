@@ -181,7 +181,7 @@ def save(
     against: Annotated[str, typer.Option(help="What differs from this side; see 'compare'.")] = "defaults",
     force: Annotated[bool, typer.Option("--force", help="Overwrite an existing preset.")] = False,
 ) -> None:
-    """Save what a server has, where that is not the default, as a preset. Secrets, ports and addresses are left out."""
+    """Save what a server has, where that is not the default, as a preset. Its name, ports and world are left out."""
     from roundgate.api.comparing import differing_values, sides_of
     from roundgate.api.presets import save_preset
 
@@ -193,5 +193,5 @@ def save(
     path = save_preset(context.site, name, server.entry.rulebook, chosen, force=force)
     number = f"{len(chosen)} value{'' if len(chosen) == 1 else 's'}"
     echo(f"{path.name}: {number} of {server.name} that differ from {other.name}.")
-    echo("  Secrets, ports and addresses are left out.")
+    echo("  Left out is what is its own: secrets, ports, addresses, its name in the list, its world.")
     echo(f"  Describe it as 'about' in {path}. To use it: roundgate preset use <server> {name}")

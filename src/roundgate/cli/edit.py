@@ -449,14 +449,38 @@ def put(
     that word is missing.
     """
     proposal = slated(server, operations, despite_errors=despite_errors, yes_really=yes_really)
-    waiting, names = server.workspace.waiting, proposal.names
+    names = proposal.names
     echo_changes(proposal.outcome, names, server.name)
+    idle = _take_off_what_changes_nothing(server, proposal)
+    waiting = server.workspace.waiting
+    if idle == set(names) and not now:
+        echo(f"  Nothing of that waits: it is so already. {len(waiting)} waiting on the slate of {server.name}.")
+        return
     if now:
         return
     live = all(entry.operation.waits_for_stop for entry in waiting if entry.operation.shown_name in names)
     state = "in force now; it goes into the file at the next stop" if live else "not in force yet"
     echo(f"  On the slate of {server.name}, {state} ({len(waiting)} waiting).")
     echo(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
+
+
+def _take_off_what_changes_nothing(server: OpenServer, proposal: Proposal) -> set[str]:
+    """Take off the slate what the files have already; give its names.
+
+    What is in a file that the running server writes over when it stops waits on: it would be lost.
+    """
+    from roundgate.core.review import describe_changes
+
+    changes = [change for change in describe_changes(proposal.outcome) if change.name in proposal.names]
+    idle = {change.name for change in changes if change.is_nothing}
+    idle -= {change.name for change in changes if not change.is_nothing}
+    written_over = {file.path for file in server.book.file.values() if file.rewritten}
+    operations = [operation for operation in server.workspace.operations if operation.shown_name in idle]
+    if any(operation.file in written_over for operation in operations) and server.state().runs:
+        idle -= {operation.shown_name for operation in operations if operation.file in written_over}
+    if idle:
+        server.discard(sorted(idle))
+    return idle
 
 
 def slated(

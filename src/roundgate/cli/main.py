@@ -5,6 +5,7 @@ from __future__ import annotations
 import gc
 import sys
 from contextlib import suppress
+from io import TextIOWrapper
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -26,6 +27,9 @@ def main() -> None:
     gc.set_threshold(
         200_000, 20, 20
     )  # a call is short, and what it reads stays: looking for waste costs it half its time
+    if isinstance(sys.stdout, TextIOWrapper):
+        # In a pipe too, a line is seen when it is printed: a round takes minutes.
+        sys.stdout.reconfigure(line_buffering=True)
     try:
         code = build()(prog_name="roundgate", standalone_mode=False)
         if code != _INTERRUPTED:  # what Typer makes of Ctrl-C; of Ctrl-D at a question it makes an Abort
