@@ -478,6 +478,9 @@ def _take_off_what_changes_nothing(server: OpenServer, proposal: Proposal) -> se
     operations = [operation for operation in server.workspace.operations if operation.shown_name in idle]
     if any(operation.file in written_over for operation in operations) and server.state().runs:
         idle -= {operation.shown_name for operation in operations if operation.file in written_over}
+    left = [operation for operation in operations if operation.shown_name in idle]
+    if left and server.workspace.outcome(left).touched:  # the same value, written in another way
+        return set()
     if idle:
         server.discard(sorted(idle))
     return idle
