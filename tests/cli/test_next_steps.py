@@ -45,6 +45,9 @@ def test_a_proposed_setting_is_put_into_what_was_typed() -> None:
     rule = whole_call(["set", "race.heat=14"], "roundgate set regatta race.slots=14", lambda word: word)
     assert rule == "roundgate set regatta race.heat=14 race.slots=14", "both settings of a rule, in one call"
     assert whole_call(["check"], "roundgate explain regatta x", str) == "roundgate explain regatta x"
+    asked = whole_call(["set", "a=1"], "roundgate set regatta a=2    (the server's own)", str)
+    assert asked == "roundgate set regatta a=2    (the server's own)"
+    assert whole_call(["set", "a=1"], "Correct the server's file.", str) == "Correct the server's file."
 
 
 def test_a_step_is_a_command_or_a_hint() -> None:

@@ -84,11 +84,12 @@ def whole_call(words: Sequence[str], command: str, name_of: Callable[[str], str]
 
     ``name_of`` gives a setting's own name for what was typed. Another command is returned as it is.
     """
-    proposed = shlex.split(command)
     typed = list(words)
     first = next((at for at, word in enumerate(typed) if "=" in word and not word.startswith("-")), 0)
-    if proposed[:2] != ["roundgate", "set"] or typed[:1] != ["set"] or not first or len(proposed) < 4:
-        return command
+    if not command.startswith("roundgate set ") or typed[:1] != ["set"] or not first:
+        return command  # among them advice in words, which no shell can read
+    step = step_of(command)
+    proposed = shlex.split(step.command)
     for assignment in proposed[3:]:
         name = assignment.partition("=")[0]
         at = next((at for at in range(first, len(typed)) if name_of(typed[at].partition("=")[0]) == name), 0)
@@ -98,4 +99,4 @@ def whole_call(words: Sequence[str], command: str, name_of: Callable[[str], str]
             typed.append(assignment)
     if first == 1:
         typed.insert(1, proposed[2])
-    return shlex.join(["roundgate", *typed])
+    return shlex.join(["roundgate", *typed]) + (f"    ({step.hint})" if step.hint else "")
