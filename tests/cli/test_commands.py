@@ -149,7 +149,7 @@ def refuse_open_value(site: SiteUnderTest, advice: str) -> None:
 
 def test_nothing_is_asked_where_nobody_can_answer(regatta: SiteUnderTest) -> None:
     regatta.ok("set", "race.slots=20")
-    assert "Give --yes" in regatta.fails(2, "apply")
+    assert "do: roundgate apply --yes" in regatta.fails(2, "apply")
     assert regatta.value("regatta", "boat.slots") == "16"
 
 
@@ -307,7 +307,9 @@ def test_which_server_is_meant(site: SiteUnderTest) -> None:
     site.ok("set", "regatta,harbour", "race.length=30m")
     waiting = {server["server"]: server["on-slate"] for server in json.loads(site.ok("status", "--json"))["servers"]}
     assert waiting == {"harbour": 2, "regatta": 1, "nightwatch": 1}
-    assert "Which server?" in site.fails(2, "set", "race.laps=5")
+    output = site.fails(2, "set", "race.laps=5")
+    assert "Which server?" in output and "do: roundgate set <server> race.laps=5" in output
+    assert "do: roundgate ranks why <server> Tern 'race delete'" in site.fails(2, "ranks", "why", "Tern", "race delete")
     inside = site.run("set", "race.laps=6", cwd=site.folder / "regatta")
     assert inside.returncode == 0 and inside.stdout.startswith("regatta")
     elsewhere = site.run("status", cwd=Path("/"))

@@ -14,6 +14,7 @@ from roundgate.cli.screen.ctrl_c import CtrlC
 from roundgate.cli.screen.output import echo, plain, styled
 from roundgate.cli.screen.rounds import RoundScreen
 from roundgate.core.differences import unified
+from roundgate.core.next_step import LeftOut
 from roundgate.core.operations.values import SetValue
 from roundgate.core.quoting import quoted
 from roundgate.core.review import lines_shown
@@ -67,7 +68,7 @@ def agreed(question: str, *, yes: bool) -> bool:
     if yes:
         return True
     if not sys.stdin.isatty():
-        raise WrongUsage("This needs a yes, and nobody is there to give it.", "Give --yes.")
+        raise WrongUsage("This needs a yes, and nobody is there to give it.", LeftOut("Give --yes.", "--yes"))
     answer = input(f"{question} [y/N] ").strip().lower()
     if answer not in ("y", "yes"):
         echo("Nothing was done.")

@@ -58,6 +58,19 @@ class Meant(str):
         return made
 
 
+class LeftOut(str):
+    """Advice that something is missing in the call: the server, at its place, or a word at the end."""
+
+    word: str
+    is_server: bool
+
+    def __new__(cls, text: str, word: str = "", *, is_server: bool = False) -> LeftOut:
+        """Keep the advice as text, and the word that is missing."""
+        made = super().__new__(cls, text)
+        made.word, made.is_server = word, is_server
+        return made
+
+
 def did_you_mean(wrong: str, *right: str) -> Meant:
     """Return the advice that a name was meant as another; of several that are as near, none is put into the call."""
     return Meant(f"Did you mean {' or '.join(right)}?", wrong, right[0] if len(right) == 1 else "")

@@ -11,7 +11,7 @@ import msgspec
 from msgspec import Struct
 
 from roundgate.core.nearest import nearest
-from roundgate.core.next_step import did_you_mean
+from roundgate.core.next_step import LeftOut, did_you_mean
 from roundgate.core.rulebook.toml import RulebookProblem
 from roundgate.host.cache import ParsedFiles
 from roundgate.host.errors import NoSite, Trouble, UnknownName, WrongUsage
@@ -139,7 +139,8 @@ def _server_here(site: Site, here: Path) -> str:
         return max(inside, key=lambda name: len(str(site.folder_of(name))))
     if len(site.file.server) == 1:
         return next(iter(site.file.server))
-    raise WrongUsage("Which server?", f"Name one: {', '.join(site.file.server)}; or @all.")
+    names = ", ".join(site.file.server)
+    raise WrongUsage("Which server?", LeftOut(f"Name one: {names}; or @all.", "<server>", is_server=True))
 
 
 def _is_inside(here: Path, folder: Path) -> bool:

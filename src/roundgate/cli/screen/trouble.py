@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from roundgate.cli.screen.output import styled, warn
-from roundgate.core.next_step import Meant, NextStep, corrected, step_of
+from roundgate.core.next_step import LeftOut, Meant, NextStep, corrected, step_of
 from roundgate.core.secrets import sounds_secret, without_logins
 
 if TYPE_CHECKING:
@@ -29,12 +29,27 @@ def echo_trouble(error: Trouble) -> None:
 
 def _step(do: str) -> NextStep:
     """Return what an error proposes; where a part of the call was meant otherwise, the whole call, corrected."""
+    if isinstance(do, LeftOut):
+        return _completed(do)
     if not isinstance(do, Meant) or not do.right or sounds_secret(do.right) or sounds_secret(do.wrong):
         return step_of(do)
     call = shlex.join(["roundgate", *corrected(sys.argv[1:], do.wrong, do.right)])
     if call == "roundgate" or without_logins(call) != call:  # a password in an address is not repeated
         return step_of(do)
     return NextStep(call, step_of(do).hint)
+
+
+def _completed(do: LeftOut) -> NextStep:
+    """Return the whole call with what is missing in it. What is left open is not quoted: a shell must refuse it."""
+    from roundgate.cli.grammar.commands import COMMANDS
+
+    words = [shlex.quote(word) for word in sys.argv[1:]]
+    if not words or words[0].startswith("-") or without_logins(" ".join(words)) != " ".join(words):
+        return step_of(do)
+    verbs = next((line.verbs for line in COMMANDS if line.name == words[0] and line.verbs is not None), None)
+    is_verb = verbs is not None and words[1:2] and words[1] in [verb.name for verb in verbs.verbs]
+    at = (2 if is_verb else 1) if do.is_server else len(words)
+    return NextStep(" ".join(["roundgate", *words[:at], do.word, *words[at:]]), str(do))
 
 
 def echo_unexpected(error: Exception) -> None:
