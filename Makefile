@@ -26,7 +26,7 @@ fix:  ## what lint can put right by itself
 	ruff check --fix . && ruff format .
 
 pages:  ## the pages that are written by programs: findings, site file, JSON output, faults
-	$(PYTHON) docs/make_findings.py && $(PYTHON) docs/make_site.py && $(PYTHON) docs/make_json.py
+	$(PYTHON) docs/make_findings.py && $(PYTHON) docs/make_site.py && $(PYTHON) docs/make_json.py && $(PYTHON) docs/make_man.py
 	$(PYTHON) docs/make_rulebook.py
 	$(PYTHON) tests/faults/table.py
 

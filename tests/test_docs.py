@@ -8,6 +8,7 @@ import os
 import re
 import runpy
 import shlex
+import shutil
 import subprocess
 import sys
 from collections.abc import Iterator, Sequence
@@ -150,6 +151,27 @@ def test_every_call_in_the_documents_is_one_that_the_program_takes() -> None:
                 called(program, shlex.split(call.partition(" | ")[0].partition(" && ")[0], comments=True))
                 count += 1
     assert count > 60
+
+
+def test_the_man_pages_are_current_and_have_every_command_and_option() -> None:
+    from roundgate.cli.grammar.commands import every_command
+    from roundgate.cli.grammar.group import loaded
+
+    made = runpy.run_path(str(ROOT / "docs" / "make_man.py"))["pages"]()
+    there = {path.name: path.read_text("utf-8") for path in (ROOT / "man").iterdir()}
+    assert there == made, "run: python docs/make_man.py"
+    for path, line in every_command():
+        page = made[f"roundgate-{path[0]}.1"]
+        assert all(f"\n.SS {verb}\n" in page for verb in path[1:])
+        for param in loaded(line).params:
+            if param.param_type_name == "option" and not param.hidden:
+                assert all(option.replace("-", "\\-") in page for option in param.opts), (path, param.opts)
+    groff = shutil.which("groff")
+    for name in made if groff else ():
+        done = subprocess.run(
+            [str(groff), "-man", "-Tascii", "-ww", "-z", str(ROOT / "man" / name)], capture_output=True
+        )
+        assert not done.stderr, f"{name}: {done.stderr.decode()}"
 
 
 def test_what_prints_json_is_described_and_nothing_else_is() -> None:

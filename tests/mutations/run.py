@@ -60,7 +60,7 @@ def outcome(mutation: Mutation) -> str:
 
 def copy_code(copy: Path) -> None:
     """Copy the code, and what its tests read, into an empty folder."""
-    for name in ("src", "tests", "docs", "bench"):
+    for name in ("src", "tests", "docs", "bench", "man"):
         shutil.copytree(ROOT / name, copy / name, ignore=shutil.ignore_patterns("__pycache__"))
     for name in ("pyproject.toml", "README.md", "CHANGELOG.md", "CONTRIBUTING.md"):
         shutil.copy(ROOT / name, copy / name)

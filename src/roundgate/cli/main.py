@@ -89,11 +89,11 @@ def build() -> typer.Typer:
         pretty_exceptions_enable=False,
         context_settings={"help_option_names": ["-h", "--help"]},
     )
-    app.callback(invoke_without_command=True, help=_HELP)(_program)
+    app.callback(invoke_without_command=True, help=HELP)(_program)
     return app
 
 
-_HELP = (
+HELP = (
     "Edit a game server's settings, check them, and bring them into force by a restart that is proven or undone. "
     "SERVER is a name, several by commas, @tag or @all; left out, it is the one whose folder you are in."
 )
