@@ -54,7 +54,7 @@ def change_standalone(arguments: Sequence[str], make: Callable[[Holder, list[str
 
 
 def show_standalone(path: str, keys: Sequence[str]) -> None:
-    """Print the values of a file of no server, or those below some keys. Raises Trouble where it cannot be read."""
+    """Print the values of a file of no server, or those below some keys. Raises Trouble or UnknownName."""
     from roundgate.cli.screen.output import echo_table
     from roundgate.core.formats.places import key_of
     from roundgate.core.secrets import hidden_paths, is_secret
