@@ -403,6 +403,18 @@ def test_the_text_of_a_terminal_is_the_same_however_it_is_cut() -> None:
         assert b"".join(parts).split() == wanted.split(), size
 
 
+@pytest.mark.parametrize(("given", "wanted"), [(None, "xterm"), ("vt100", "vt100")])
+def test_a_terminal_has_a_name_where_a_service_starts_the_server(given: str | None, wanted: str) -> None:
+    environment = {name: value for name, value in os.environ.items() if name != "TERM"} | (
+        {"TERM": given} if given else {}
+    )
+    call = [sys.executable, "-m", "roundgate.host.keeper.terminal", "sh", "-c", "echo it is $TERM"]
+    done = subprocess.run(
+        call, env=environment, stdin=subprocess.DEVNULL, capture_output=True, text=True, timeout=60, check=False
+    )
+    assert f"it is {wanted}" in done.stdout, done.stderr
+
+
 @pytest.mark.parametrize("mask", ["0022", "0007"])
 def test_a_server_has_the_callers_umask_whoever_of_ours_has_started_it(site: SiteUnderTest, mask: str) -> None:
     """A round is private, and so is its keeper; a keeper that another one's death or a timetable starts is no other."""

@@ -56,6 +56,8 @@ def run(command: list[str]) -> int:
         # Should the keeper's side die, a server without a terminal would go on unseen; without the call it still runs.
         with contextlib.suppress(OSError):
             ctypes.CDLL(None).prctl(_DIES_WITH_PARENT, signal.SIGKILL)
+        # A service has no TERM, and a program that draws on its terminal ends without one.
+        os.environ.setdefault("TERM", "xterm")
         with contextlib.suppress(OSError):
             os.execvp(command[0], command)
         print(f"{command[0]}: it cannot be started", file=sys.stderr)
