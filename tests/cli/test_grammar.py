@@ -126,7 +126,13 @@ def test_a_file_of_no_server_is_shown_without_its_secrets(tmp_path: Path, site: 
     output = site.ok("show", str(path))
     assert "mates[0].name  Tern" in output and "low-tide" not in output and "(set, hidden)" in output
     assert site.ok("show", f"{path}:mates").splitlines()[1:] == ["mates[0].name  Tern"]
+    assert site.ok("show", f"{path}:mates", f"{path}:slots").splitlines()[1:] == [
+        "mates[0].name  Tern",
+        "slots          4",
+    ]
     assert "nothing of that name" in site.fails(2, "show", f"{path}:matez")
+    assert "One file at a time" in site.fails(2, "show", str(path), "other.json")
+    assert "as text alone" in site.fails(2, "show", str(path), "--json")
 
 
 def test_one_long_value_does_not_move_the_columns_of_the_others(quay: SiteUnderTest) -> None:

@@ -61,7 +61,7 @@ def usage(server: Server, name: str) -> str:
 
 def _open_call(server: Server, name: str) -> str:
     """Return the call of an action, its arguments left open."""
-    parameters = [OPEN if spec.default is None else "" for argument, spec in action_of(server, name).argument.items()]
+    parameters = [OPEN for spec in action_of(server, name).argument.values() if spec.default is None]
     return command("now", server.name, " ".join((name, *parameters)))
 
 

@@ -69,7 +69,7 @@ class KeyChanges:
         Raises WrongUsage, UnknownName, or Trouble for a value that will not do.
         """
         if not arguments:
-            raise WrongUsage("Which setting, and to what value?", command("set", self.holder.name, f"NAME={OPEN}"))
+            raise WrongUsage("Which setting, and to what value?", command("set", self.holder.name, f"<name>={OPEN}"))
         made: list[Operation] = []
         for word in arguments:
             try:

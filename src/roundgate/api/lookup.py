@@ -11,7 +11,7 @@ from roundgate.core.formats import format_name
 from roundgate.core.formats.places import split_assignment
 from roundgate.core.nearest import nearest
 from roundgate.core.next_step import did_you_mean
-from roundgate.core.quoting import quoted
+from roundgate.core.quoting import placeholder_in, quoted
 from roundgate.core.rulebook.expansion import family, setting_at
 from roundgate.core.rulebook.model import ListOf, Rulebook, Setting
 from roundgate.host.errors import UnknownName, WrongUsage
@@ -60,8 +60,9 @@ OPEN = "<value>"
 
 def assignment(typed: str) -> tuple[str, str | None]:
     """Part NAME=VALUE that somebody typed; None: there is no value. Raises WrongUsage for one that is still open."""
-    if OPEN in typed:
-        raise WrongUsage(f"'{typed}': {OPEN} stands for what you mean.", "Write it there.")
+    left = placeholder_in(typed)
+    if left:
+        raise WrongUsage(f"'{typed}': {left} stands for what you mean.", "Put that in its place.")
     return split_assignment(typed)
 
 

@@ -153,6 +153,28 @@ class OpenServer:
         waiting = self.store.slate(self.name)
         return self._take_off([entry for entry in waiting if entry.at == waiting[-1].at], [])
 
+    def discard_idle(self, proposal: Proposal) -> set[str]:
+        """Take off the slate what the files have already; return its names.
+
+        What is in a file that the running server writes over when it stops waits on: it would be lost.
+        """
+        from roundgate.core.review import describe_changes
+
+        changes = [change for change in describe_changes(proposal.outcome) if change.name in proposal.names]
+        idle = {change.name for change in changes if change.is_nothing}
+        idle -= {change.name for change in changes if not change.is_nothing}
+        operations = [operation for operation in self.workspace.operations if operation.shown_name in idle]
+        written_over = {file.path for file in self.book.file.values() if file.rewritten}
+        kept = [operation for operation in operations if operation.file in written_over]
+        if kept and self.state().runs:
+            idle -= {operation.shown_name for operation in kept}
+        left = [operation for operation in operations if operation.shown_name in idle]
+        if left and self.workspace.outcome(left).touched:  # the same value, written in another way
+            return set()
+        if idle:
+            self.discard(sorted(idle))
+        return idle
+
     def _take_off(self, asked: Sequence[Waiting], odd: Sequence[int]) -> Discarded:
         waiting = self.store.slate(self.name)
         gone = self.store.take_off_slate([*(entry.id for entry in asked), *odd])

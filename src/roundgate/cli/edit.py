@@ -109,12 +109,13 @@ def set_values(
 def _echo_doubts(server: OpenServer, assignments: Sequence[str]) -> None:
     """Print which of the typed numbers may have been meant in another unit."""
     from roundgate.api.lookup import find_name
+    from roundgate.core.formats.places import split_assignment
     from roundgate.core.values.doubts import doubt_about
 
     for word in assignments:
-        typed, sign, given = word.partition("=")
-        spec = server.book.setting.get(find_name(server.book, typed)) if sign else None
-        doubt = doubt_about(given, spec) if spec is not None else ""
+        typed, given = split_assignment(word)
+        spec = server.book.setting.get(find_name(server.book, typed))
+        doubt = doubt_about(given, spec) if given is not None and spec is not None else ""
         if doubt:
             echo(f"  note: {typed}: {doubt}.")
 
@@ -451,7 +452,7 @@ def put(
     proposal = slated(server, operations, despite_errors=despite_errors, yes_really=yes_really)
     names = proposal.names
     echo_changes(proposal.outcome, names, server.name)
-    idle = _take_off_what_changes_nothing(server, proposal)
+    idle = server.discard_idle(proposal)
     waiting = server.workspace.waiting
     if idle == set(names) and not now:
         echo(f"  Nothing of that waits: it is so already. {len(waiting)} waiting on the slate of {server.name}.")
@@ -462,28 +463,6 @@ def put(
     state = "in force now; it goes into the file at the next stop" if live else "not in force yet"
     echo(f"  On the slate of {server.name}, {state} ({len(waiting)} waiting).")
     echo(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
-
-
-def _take_off_what_changes_nothing(server: OpenServer, proposal: Proposal) -> set[str]:
-    """Take off the slate what the files have already; give its names.
-
-    What is in a file that the running server writes over when it stops waits on: it would be lost.
-    """
-    from roundgate.core.review import describe_changes
-
-    changes = [change for change in describe_changes(proposal.outcome) if change.name in proposal.names]
-    idle = {change.name for change in changes if change.is_nothing}
-    idle -= {change.name for change in changes if not change.is_nothing}
-    written_over = {file.path for file in server.book.file.values() if file.rewritten}
-    operations = [operation for operation in server.workspace.operations if operation.shown_name in idle]
-    if any(operation.file in written_over for operation in operations) and server.state().runs:
-        idle -= {operation.shown_name for operation in operations if operation.file in written_over}
-    left = [operation for operation in operations if operation.shown_name in idle]
-    if left and server.workspace.outcome(left).touched:  # the same value, written in another way
-        return set()
-    if idle:
-        server.discard(sorted(idle))
-    return idle
 
 
 def slated(
@@ -517,13 +496,13 @@ def _with_whole_call(finding: Finding, server: OpenServer) -> Finding:
     """Let what a finding proposes hold all that was typed: nothing of it went onto the slate."""
     import sys
 
+    from roundgate.api.lookup import find_name
+
     def name_of(typed: str) -> str:
         try:
             return find_name(server.book, typed) or typed
         except WrongUsage:
             return typed
-
-    from roundgate.api.lookup import find_name
 
     return replace(finding, do=whole_call(sys.argv[1:], finding.do, name_of))
 

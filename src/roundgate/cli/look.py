@@ -9,6 +9,7 @@ import typer
 from roundgate.cli.complete import complete_server, complete_server_or_name
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, plain
+from roundgate.core.quoting import quoted
 from roundgate.host.errors import WrongUsage
 
 if TYPE_CHECKING:
@@ -77,7 +78,9 @@ def show(
 
     path = file_named(arguments or [])
     if path:
-        show_standalone(path, [word.removeprefix(path).removeprefix(":") for word in arguments or []])
+        if as_json or as_csv:
+            raise WrongUsage("A file of no server is shown as text alone.", f"roundgate show {quoted(path)}")
+        show_standalone(path, arguments or [])
         return
     context = open_call()
     word, names = context.split(arguments or [])

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import shlex
 import sys
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, NamedTuple
@@ -97,6 +96,8 @@ def whole_call(words: Sequence[str], command: str, name_of: Callable[[str], str]
 
     ``name_of`` gives a setting's own name for what was typed. Another command is returned as it is.
     """
+    import shlex
+
     typed = list(words)
     first = next((at for at, word in enumerate(typed) if "=" in word and not word.startswith("-")), 0)
     if not command.startswith("roundgate set ") or typed[:1] != ["set"] or not first:

@@ -53,14 +53,17 @@ def change_standalone(arguments: Sequence[str], make: Callable[[Holder, list[str
     return True
 
 
-def show_standalone(path: str, keys: Sequence[str]) -> None:
-    """Print the values of a file of no server, or those below some keys. Raises Trouble or UnknownName."""
+def show_standalone(path: str, arguments: Sequence[str]) -> None:
+    """Print the values of a file of no server, or those below some keys. Raises Trouble, UnknownName or WrongUsage."""
     from roundgate.cli.screen.output import echo_table
     from roundgate.core.formats.places import key_of
     from roundgate.core.secrets import hidden_paths, is_secret
-    from roundgate.host.errors import Trouble
+    from roundgate.host.errors import Trouble, WrongUsage
     from roundgate.host.standalone import StandaloneFile
 
+    if not all(word == path or word.startswith(f"{path}:") for word in arguments):
+        raise WrongUsage("One file at a time.", f"roundgate show {quoted(path)}")
+    keys = [word[len(path) + 1 :] for word in arguments]
     holder = StandaloneFile(path)
     document = holder.read().files.document(path)
     if document is None:
@@ -69,7 +72,7 @@ def show_standalone(path: str, keys: Sequence[str]) -> None:
     rows = []
     for entry in document.entries():
         key = key_of(entry.path)
-        if all(not wanted or key == wanted or key.startswith((f"{wanted}.", f"{wanted}[")) for wanted in keys):
+        if any(not wanted or key == wanted or key.startswith((f"{wanted}.", f"{wanted}[")) for wanted in keys):
             is_hidden = entry.path in hidden or is_secret(holder.book, path, key)
             rows.append((key, "(set, hidden)" if is_hidden else entry.value or "(empty)"))
     if not rows:

@@ -66,7 +66,6 @@ def cores(
     context = open_call()
     if give:
         _give_cores(context, [server.name for server in _meant(context, servers)], give, spare)
-        context = open_call()  # with what was just put onto the slates
     elif spare:
         raise WrongUsage("--spare belongs to --give.", "roundgate fit cores --help")
     _show(context, servers, ("cores",), image, as_json=as_json, fails=not give)

@@ -73,7 +73,8 @@ class VerbGroup(LazyGroup):
 
     def parse_args(self, ctx: Any, args: list[str]) -> list[str]:
         """Put the verb in that is meant where there is none. Raises WrongUsage for a word that is neither."""
-        at = 2 if args[:1] == ["--site"] else 0
+        first = args[0] if args else ""
+        at = 2 if first == "--site" else 1 if first.startswith("--site=") else 0
         word = args[at] if at < len(args) else ""
         if word not in self.lines and word not in _HELP and not (ctx.resilient_parsing and not word):
             args = [*args[:at], self._verb_of(word, is_silent=ctx.resilient_parsing), *args[at:]]

@@ -248,14 +248,14 @@ def note(
     from roundgate.core.people.book import with_values
 
     noted = " ".join(text)
-    _change(name, lambda book, key: (with_values(book.text, [(("person", key, "note"), noted)]), "noted"))
+    _change(name, lambda _, book, key: (with_values(book.text, [(("person", key, "note"), noted)]), "noted"))
 
 
 def rename(name: Name, new: Annotated[str, typer.Argument(metavar="NEW", help="The new name.")]) -> None:
     """Give somebody another name. The old one is kept as another name of theirs."""
     from roundgate.core.people.book import with_values
 
-    def renamed(book: People, key: str) -> tuple[Text, str]:
+    def renamed(_context: CallContext, book: People, key: str) -> tuple[Text, str]:
         also = [*book.people[key].also, book.people[key].name]
         path = ("person", key)
         return with_values(book.text, [((*path, "name"), new), ((*path, "also"), also)]), f"called {plain(new)} now"
@@ -266,7 +266,7 @@ def rename(name: Name, new: Annotated[str, typer.Argument(metavar="NEW", help="T
 def merge(name: Name, other: Annotated[str, typer.Argument(metavar="OTHER", help="Who is the same person.")]) -> None:
     """Make one person of two: the first keeps its name, and gets the ids of the other."""
 
-    def merged(book: People, key: str) -> tuple[Text, str]:
+    def merged(_context: CallContext, book: People, key: str) -> tuple[Text, str]:
         second = _one(book, other)
         return _merged(book, key, second), f"one person now with {plain(book.people[second].name)}"
 
@@ -281,9 +281,7 @@ def want(
     """Note on which roster somebody is meant to be; 'roster sync' puts them there."""
     from roundgate.core.people.book import with_table
 
-    context = open_call()
-
-    def wanting(book: People, key: str) -> tuple[Text, str]:
+    def wanting(context: CallContext, book: People, key: str) -> tuple[Text, str]:
         _check_wanted(context, where, what)
         before = book.people[key].wanted
         wanted = {place: roster for place, roster in before.items() if place != where}
@@ -299,16 +297,14 @@ def remove(name: Name) -> None:
     """Take somebody out of the book. They stay on the rosters of the servers."""
     from roundgate.core.people.book import with_values
 
-    context = open_call()
-
-    def removed(book: People, key: str) -> tuple[Text, str]:
+    def removed(context: CallContext, book: People, key: str) -> tuple[Text, str]:
         _say_where(context, key, book)
         return with_values(book.text, [(("person", key), None)]), "out of the book"
 
     _change(name, removed)
 
 
-def _change(word: str, make: Callable[[People, str], tuple[Text, str]]) -> None:
+def _change(word: str, make: Callable[[CallContext, People, str], tuple[Text, str]]) -> None:
     """Change what the people book says of somebody. Raises Trouble where the book cannot be changed so."""
     from roundgate.core.formats.protocol import EditRefused
     from roundgate.host.people.book import save_people
@@ -317,7 +313,7 @@ def _change(word: str, make: Callable[[People, str], tuple[Text, str]]) -> None:
     book = book_of(context)
     key = _one(book, word)
     try:
-        text, message = make(book, key)
+        text, message = make(context, book, key)
     except EditRefused as error:
         raise Trouble(f"people.toml: {error}.", "Edit the file by hand.") from error
     save_people(context.site, text)
