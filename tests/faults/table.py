@@ -58,6 +58,7 @@ ROWS = (
     Fault("the round is killed", "at every act on the disk of a rewound round", "recovered by the keeper", WHOLE, UP, f"{CRASH}::test_a_crash_at_any_act_leaves_all_old_or_all_new_and_the_server_up"),
     Fault("round and keeper are killed", "between two files of the write", "`recover` puts back", OLD, UP, f"{CRASH}::test_with_the_keeper_dead_too_the_next_command_says_so_and_recover_finishes"),
     Fault("the round is killed", "stop begins", "recovered though nobody looks", OLD, UP, f"{CRASH}::test_a_keeper_that_lives_recovers_by_itself_though_nobody_looks"),
+    Fault("a round is killed", "the recovery of the one before has not ended yet", "recovered though nobody looks", OLD, UP, f"{CRASH}::test_a_recovery_that_is_slow_to_end_keeps_nothing_else_from_being_recovered"),
     Fault("three people call `recover` while the keeper recovers", "after a kill", "each is told", WHOLE, UP, f"{KEPT}::test_two_people_who_call_recover_at_once_are_both_told"),
     Fault("the terminal is closed", "countdown", "the round goes on; `cancel` ends it", SAME, RUNS, f"{DOWN_TEST}::test_a_waiting_round_is_shown_and_can_be_called_off_from_another_terminal"),
     Fault("the terminal is paused", "any", "the round does not wait for it", NEW, UP, f"{DOWN_TEST}::test_a_paused_terminal_does_not_hold_up_its_round"),

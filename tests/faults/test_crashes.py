@@ -214,3 +214,24 @@ def test_a_keeper_that_lives_recovers_by_itself_though_nobody_looks(running: Sit
     wait_for(lambda: "open" not in running.run("rounds").stdout)
     assert running.server_process("regatta") is not None
     assert os.environ.get("CRASH_AT") is None
+
+
+def test_a_recovery_that_is_slow_to_end_keeps_nothing_else_from_being_recovered(site: SiteUnderTest) -> None:
+    """Its process may go on for minutes after it has closed its round: it looks for the server in a public list."""
+    site.add("regatta", extra='watch = "0.02s"')
+    lingering = site.folder / "linger"
+    lingering.touch()
+    assert site.run("start", env={"PYTHONPATH": INJECT, "LINGER": str(lingering)}).returncode == 0
+    for slots in ("24", "32"):
+        site.ok("set", f"race.slots={slots}")
+        done = site.run("apply", "--yes", env={"PYTHONPATH": INJECT, "CRASH_AT": "journal write begin"})
+        assert done.returncode == 4
+        wait_for(lambda: "open" not in site.run("rounds").stdout, 40)
+        assert site.server_process("regatta") is not None
+    first = site.server_process("regatta")
+    assert first is not None
+    psutil.Process(first).kill()
+    wait_for(lambda: site.server_process("regatta") not in (None, first), 40)
+    wait_for(lambda: "up" in site.run("status").stdout, 40)
+    lingering.unlink()
+    assert "proven" in site.ok("apply", "--yes")

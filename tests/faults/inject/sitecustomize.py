@@ -2,7 +2,8 @@
 
 Put on PYTHONPATH by the crash tests; it does nothing but in a round's first process, and nothing is changed in the
 program itself. ``CRASH_AT`` is N, or how the act begins, such as ``journal stop begin``; ``CRASH_COUNT`` is a file into
-which an unharmed run writes its acts, one to a line.
+which an unharmed run writes its acts, one to a line. While the file ``LINGER`` is there, a recovery that has done its
+work does not end.
 """
 
 import atexit
@@ -10,6 +11,7 @@ import os
 import signal
 import sqlite3
 import sys
+import time
 from typing import Any
 
 _WORDS = sys.orig_argv
@@ -50,6 +52,14 @@ def _install(acts: Acts) -> None:
     connect = sqlite3.connect
     sqlite3.connect = lambda *words, **more: connect(*words, factory=Counted, **more)  # type: ignore[assignment]
 
+
+if "roundgate.host.rounds" in _WORDS and "recover" in _WORDS and "LINGER" in os.environ:
+
+    def _linger() -> None:
+        while os.path.exists(os.environ["LINGER"]):
+            time.sleep(0.02)
+
+    atexit.register(_linger)
 
 if "roundgate.host.rounds" in _WORDS and "run" in _WORDS and "CRASH_AT" in os.environ:
     _acts = Acts(os.environ["CRASH_AT"])

@@ -10,6 +10,7 @@ import signal
 import socket
 import time
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from roundgate.host.keeper.child import LATE_STOP, STEADY, Child
@@ -57,7 +58,8 @@ class Keeper:
         self.restart_at: float | None = None
         self.before: set[int] = set()
         """What was inherited before the last start."""
-        self.recovery: Recovery | None = None
+        self.recoveries: dict[int, Recovery] = {}
+        """By the round: one may still be on its way out of its process while another round dies."""
         self.leaving = False
         self.errands = Errands(self.selector)
         self.clock = WallClock(state, lambda: self.child.config, self.errands.run)
@@ -97,8 +99,8 @@ class Keeper:
 
     def _known(self) -> set[int]:
         """Return the children that somebody waits for; all others were inherited."""
-        trial = self.recovery and self.recovery.process
-        return self.child.own | self.errands.processes | ({trial.pid} if trial else set())
+        trials = {trial.process.pid for trial in self.recoveries.values() if trial.process is not None}
+        return self.child.own | self.errands.processes | trials
 
     # --- the loop ------------------------------------------------------------------------------------------------
 
@@ -116,10 +118,10 @@ class Keeper:
             self._do_what_is_due()
 
     def _wait(self) -> float:
-        recovery_at = None if self.recovery is None else self.recovery.due
+        recoveries_at = [recovery.due for recovery in self.recoveries.values()]
         # Nobody tells when a PID file is written.
         seek_at = None if self.child.seeks_until is None else time.monotonic() + _SEEK_PAUSE
-        due = [moment for moment in (self.restart_at, recovery_at, seek_at) if moment is not None]
+        due = [moment for moment in (self.restart_at, seek_at, *recoveries_at) if moment is not None]
         return min(self.clock.wait(), max(0.0, min(due, default=float("inf")) - time.monotonic()))
 
     def _do_what_is_due(self) -> None:
@@ -130,10 +132,12 @@ class Keeper:
             self._start_again()
         if self.child.seeks_until is not None:
             self._seek()
-        if self.recovery is not None and self.recovery.due is not None and now >= self.recovery.due:
-            self.recovery.begin()
-            if self.recovery.ended is not None:
-                self.selector.register(self.recovery.ended, selectors.EVENT_READ, self._recovery_ended)
+        for recovery in self.recoveries.values():
+            if recovery.due is not None and now >= recovery.due:
+                recovery.begin()
+                if recovery.ended is not None:
+                    ended = partial(self._recovery_ended, recovery)
+                    self.selector.register(recovery.ended, selectors.EVENT_READ, ended)
 
     def _note(self) -> None:
         """Write down how it stands, for a new keeper."""
@@ -153,8 +157,7 @@ class Keeper:
             self._write_event("crash")
             self._plan_restart()
         if record["round"] is not None:
-            self.round = record["round"]
-            self.recovery = Recovery(self.child.config["recover"], record["round"], ORPHANED)
+            self._plan_recovery(record["round"], ORPHANED)
         self._note()
 
     def _watch(self) -> None:
@@ -337,23 +340,29 @@ class Keeper:
             self._stopping(None, "late")
         # A round's connection ended without letting go of the server, so its process has died.
         number = client.pledged if client.round is None else client.round
-        if number is not None and not self._leased():
-            self.round = number
-            self.recovery = Recovery(self.child.config["recover"], number)
+        if number is not None and number not in self.recoveries and not self._held_by_a_round():
+            self._plan_recovery(number)
 
-    def _recovery_ended(self) -> None:
-        assert self.recovery is not None and self.recovery.ended is not None
-        self.selector.unregister(self.recovery.ended)
-        if self.recovery.end():
-            self.recovery = None
-            if not any(client.round is not None for client in self.clients):
+    def _plan_recovery(self, number: int, wait: float = 0.0) -> None:
+        self.round = number
+        self.recoveries[number] = Recovery(self.child.config["recover"], number, wait)
+
+    def _recovery_ended(self, recovery: Recovery) -> None:
+        assert recovery.ended is not None
+        self.selector.unregister(recovery.ended)
+        if recovery.end():
+            del self.recoveries[recovery.round]
+            if not self._leased():
                 self.round = None
-            if self.wanted and not self.child.runs and self.restart_at is None:
-                self._after_end()
+                if self.wanted and not self.child.runs and self.restart_at is None:
+                    self._after_end()
             self._note()
 
+    def _held_by_a_round(self) -> bool:
+        return any(client.round is not None for client in self.clients)
+
     def _leased(self) -> bool:
-        return any(client.round is not None for client in self.clients) or self.recovery is not None
+        return self._held_by_a_round() or any(not recovery.let_go for recovery in self.recoveries.values())
 
     def _tell_all(self, event: dict[str, Any]) -> None:
         for client in self.clients:
@@ -402,13 +411,16 @@ class Keeper:
         self.child.stop_failed = how == "failed"
 
     def _lease(self, client: Client, round: Any, *, up: bool) -> None:
-        client.round = round if isinstance(round, int) else None
+        before, client.round = client.round, round if isinstance(round, int) else None
         self.restart_at = None
         if client.round is not None:
             self.round = client.round
-            if self.recovery is not None and self.recovery.process is None:
-                self.recovery = None  # the round lives after all, or its recovery has come by itself
+            recovery = self.recoveries.get(client.round)
+            if recovery is not None and recovery.process is None:
+                del self.recoveries[client.round]  # the round lives after all, or its recovery has come by itself
         else:
+            if before in self.recoveries:
+                self.recoveries[before].let_go = True
             self.round, self.wanted, client.pledged = None, up, None
             if up and not self.child.runs:
                 self._after_end()  # it ended between the round's last look and its letting go
@@ -427,7 +439,7 @@ class Keeper:
             "players": len(child.players),
             "keeper": os.getpid(),
             "round": self.round,
-            "recovering": self.recovery.tries if self.recovery is not None else None,
+            "recovering": max((one.tries for one in self.recoveries.values() if not one.let_go), default=None),
             "slow-patterns": child.slow_patterns,
         }
 

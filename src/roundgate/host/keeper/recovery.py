@@ -28,6 +28,8 @@ class Recovery:
         self.process: subprocess.Popen[bytes] | None = None
         self.ended: int | None = None
         """A handle that can be read once the try has ended."""
+        self.let_go = False
+        """Whether the round is closed and the server given back, though the process of the try has not ended yet."""
 
     def begin(self) -> None:
         """Start a try."""
