@@ -394,7 +394,8 @@ def test_what_must_rise_and_what_must_be_named_is_checked() -> None:
     assert found([0, 10, 20, 30], every) == []
     assert found([-1, 10, 20, 30], every) == [], "a special word is a number too"
     assert found([10, 30, 20, 40], every) == [("record-order", "roundgate move red levels/L2 --to 1")]
-    assert found([10, 20, 20, 40], every) == [("record-order", "roundgate move red levels/L2 --to 3")]
+    assert found([10, 20, 20, 40], every) == [("record-order", "Correct points of one of them.")], "no move helps"
+    assert found([30, 10, 20, 15], every) == [("record-order", "Correct points of one of them.")]
     assert found([0, 10, 20, 30], ["L0", "L1", "L3"]) == [("record-unused", "roundgate remove red levels/L2")]
 
 

@@ -849,8 +849,8 @@ MUTATIONS = [
     Mutation("cli/main.py", " or _rulebook_mistake()", "", "tests/cli/test_broken_rulebooks.py"),
     Mutation(
         "host/checking.py",
-        "return [*mistakes, *_check_workspace(workspace)]",
-        "return _check_workspace(workspace)",
+        "return [*mistakes, *(_check_after(workspace) if after else _check_workspace(workspace))]",
+        "return _check_after(workspace) if after else _check_workspace(workspace)",
         "tests/cli/test_broken_rulebooks.py",
     ),
     Mutation(

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from roundgate.api.lookup import OPEN, assignment, command
+from roundgate.api.lookup import OPEN, assignment
 from roundgate.core import values
 from roundgate.core.console_lines import LineRefused, fill
 from roundgate.core.nearest import nearest
 from roundgate.core.next_step import did_you_mean
+from roundgate.core.quoting import typed_command
 from roundgate.core.records.sets import find_records, records_in
 from roundgate.core.rulebook.model import Action, RecordField
 from roundgate.core.values import ValueProblem
@@ -56,13 +57,13 @@ def usage(server: Server, name: str) -> str:
         argument.upper() if spec.default is None else f"[{argument.upper()}]"
         for argument, spec in action_of(server, name).argument.items()
     ]
-    return command("now", server.name, " ".join((name, *parameters)))
+    return typed_command("now", server.name, name, *parameters)
 
 
 def _open_call(server: Server, name: str) -> str:
     """Return the call of an action, its arguments left open."""
     parameters = [OPEN for spec in action_of(server, name).argument.values() if spec.default is None]
-    return command("now", server.name, " ".join((name, *parameters)))
+    return typed_command("now", server.name, name, *parameters)
 
 
 def _given(action: Action, name: str, arguments: Sequence[str], server: Server) -> dict[str, str]:
@@ -100,5 +101,5 @@ def _record(server: Server, argument: str, spec: RecordField, word: str) -> str:
     if len(found) == 1:
         return found[0].key
     near = nearest(word, [record.key for record in there])
-    hint = f"Did you mean {near}?" if near else command("show", server.name, spec.to)
+    hint = f"Did you mean {near}?" if near else typed_command("show", server.name, spec.to)
     raise Trouble(f"{argument}={word}: {spec.to} has no such record. Nothing was sent.", hint)

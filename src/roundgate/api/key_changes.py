@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 from msgspec import Struct
 
-from roundgate.api.lookup import OPEN, SettingTarget, assignment, command, setting_of
+from roundgate.api.lookup import OPEN, SettingTarget, assignment, setting_of
 from roundgate.api.record_addresses import names_record
 from roundgate.api.record_changes import RecordChanges
 from roundgate.core import values
@@ -20,7 +20,7 @@ from roundgate.core.next_step import Meant, did_you_mean
 from roundgate.core.operations.base import Operation
 from roundgate.core.operations.names import Rename, Switch
 from roundgate.core.operations.values import SetValue, Unset
-from roundgate.core.quoting import quoted
+from roundgate.core.quoting import typed_command
 from roundgate.core.rulebook.expansion import CONSOLE
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.secrets import HIDDEN, is_secret_field, sounds_secret
@@ -69,7 +69,9 @@ class KeyChanges:
         Raises WrongUsage, UnknownName, or Trouble for a value that will not do.
         """
         if not arguments:
-            raise WrongUsage("Which setting, and to what value?", command("set", self.holder.name, f"<name>={OPEN}"))
+            raise WrongUsage(
+                "Which setting, and to what value?", typed_command("set", self.holder.name, f"<name>={OPEN}")
+            )
         made: list[Operation] = []
         for word in arguments:
             try:
@@ -91,7 +93,7 @@ class KeyChanges:
         if is_secret:
             given = self._secret(target, given=given is not None)
         elif given is None:
-            raise WrongUsage(f"'{word}' has no value.", command("set", self.holder.name, f"{name}={OPEN}"))
+            raise WrongUsage(f"'{word}' has no value.", typed_command("set", self.holder.name, f"{name}={OPEN}"))
         if target.spec is not None:
             if is_relative(given, target.spec):
                 return self.given(target, self._changed_by(target, target.spec, given))
@@ -108,7 +110,7 @@ class KeyChanges:
             target = SettingTarget(name, changes.book.file[address.spec.file].path, "", None)
             given = self._secret(target, given=given is not None)
         elif given is None:
-            raise WrongUsage(f"'{word}' has no value.", command("set", self.holder.name, f"{name}={OPEN}"))
+            raise WrongUsage(f"'{word}' has no value.", typed_command("set", self.holder.name, f"{name}={OPEN}"))
         return changes.changed(name, given)
 
     def _held(self, file: str, key: str) -> str | None:
@@ -133,7 +135,7 @@ class KeyChanges:
             raise Trouble(
                 f"{own} belongs to the game: its next update overwrites the file, and a change of {target.name} "
                 "with it. Nothing was changed.",
-                f"to change it anyway: {command('edit', self.holder.name, own)}",
+                f"to change it anyway: {typed_command('edit', self.holder.name, own)}",
             )
         places = [(own, spec.key, target.name)]
         places += [(self.holder.book.file[place.file or spec.file].path, place.key, "") for place in spec.also]
@@ -152,18 +154,18 @@ class KeyChanges:
         if spec.kept_in and not (spec.live and spec.live.set):
             raise Trouble(
                 f"The server keeps {name} in {spec.kept_in}: it can be read there, but not set. Nothing was changed.",
-                command("explain", self.holder.name, name),
+                typed_command("explain", self.holder.name, name),
             )
         if spec.kept_in and (stored is None or not self.options.now):
             raise Trouble(
                 f"The server keeps {name} in {spec.kept_in}, and its console changes it. Nothing was changed.",
-                command("set", self.holder.name, f"--now {name}={OPEN}"),
+                typed_command("set", self.holder.name, f"{name}={OPEN}", options=("--now",)),
             )
         if stored is None or not self.options.now:
             raise Trouble(
                 f"No file holds {name}: only the live console has it, and the next restart loses it. "
                 "Nothing was changed.",
-                command("set", self.holder.name, f"--now {name}={OPEN}"),
+                typed_command("set", self.holder.name, f"{name}={OPEN}", options=("--now",)),
             )
         return SetValue(CONSOLE, "", stored, None, name)
 
@@ -198,7 +200,7 @@ class KeyChanges:
         if given:
             raise WrongUsage(
                 f"{target.name} is a secret and must not be part of the command: others on this machine can read it.",
-                command("set", self.holder.name, target.name) + "    (it asks you; or use standard input)",
+                typed_command("set", self.holder.name, target.name) + "    (it asks you; or use standard input)",
             )
         if self._ask_secret is None:
             raise WrongUsage(f"{target.name} is a secret, and its value was not given.")
@@ -215,7 +217,7 @@ class KeyChanges:
             right = values.sure_meaning(error.meant, target.spec)
             meant = f"{target.name}={right}" if right else ""
             name = self.holder.name
-            do = command("set", name, quoted(meant)) if meant else command("explain", name, target.name)
+            do = typed_command("set", name, meant) if meant else typed_command("explain", name, target.name)
             shown = "" if values.is_hidden(target.spec) else f"{target.name}={given}: "
             may_be = values.describe(target.spec)
             cause = f"{shown}{error.cause}{advice} ({error.code})\n  It may be {may_be}. Nothing was changed."
@@ -239,7 +241,7 @@ class KeyChanges:
         try:
             return typed(given, self.options.kind, files.format_name(target.file), present)
         except KindMismatch as error:
-            call = command("set", self.holder.name, _assigned(target.name, error.meant))
+            call = typed_command("set", self.holder.name, _assigned(target.name, error.meant))
             trouble = self.unfit(error, call)
             if sounds_secret(target.key) and given:
                 trouble = Trouble(trouble.what.replace(given, HIDDEN), trouble.do)
@@ -279,11 +281,11 @@ class KeyChanges:
             return  # the edit itself says what is wrong with a broken file; in an empty one every key is new
         near = near_keys(document, target.key)
         what = f"{target.file} has no key '{target.key}'."
-        new = command("set", self.holder.name, _assigned(target.name, given) + " --new")
+        new = typed_command("set", self.holder.name, _assigned(target.name, given), options=("--new",))
         if not near:
             raise UnknownName(f"{what} --new makes one.", new)
         meant = f" Did you mean {' or '.join(near)}?"
-        do = command("set", self.holder.name, _assigned(f"{target.file}:{near[0]}", given))
+        do = typed_command("set", self.holder.name, _assigned(f"{target.file}:{near[0]}", given))
         raise UnknownName(f"{what}{meant} To make a new key: {new}", do if len(near) == 1 else "")
 
     def _must_be_there(self, target: SettingTarget, *, or_off: bool) -> None:
@@ -300,7 +302,9 @@ class KeyChanges:
             if any(entry.path == path for entry in document.switched_off()):
                 if or_off:
                     return
-                raise Trouble(f"{target.name} is commented out.", command("switch", name, f"{target.name} --on"))
+                raise Trouble(
+                    f"{target.name} is commented out.", typed_command("switch", name, target.name, options=("--on",))
+                )
         near = near_keys(document, target.key) if document is not None else []
         hint = did_you_mean(target.key, near[0]) if near else self._look(target.file)
         of = f" of {name}" if name else ""
@@ -308,7 +312,7 @@ class KeyChanges:
 
     def _look(self, file: str) -> str:
         """Return the command that shows what is in a file."""
-        return command("show", self.holder.name, f"--all --file {file}") if self.holder.name else ""
+        return typed_command("show", self.holder.name, options=("--all", "--file", file)) if self.holder.name else ""
 
     # --- the other operations on keys ---
 
@@ -334,7 +338,7 @@ class KeyChanges:
                 f"{target.name} is a setting of the rulebook: the server looks for {target.spec.key} and would not "
                 f"find it under the name '{new}'. Nothing was changed.",
                 f"--force renames it anyway; to stop using it: "
-                f"{command('switch', self.holder.name, f'{target.name} --off')}",
+                f"{typed_command('switch', self.holder.name, target.name, options=('--off',))}",
             )
         self._must_be_there(target, or_off=False)
         return [Rename(target.file, target.key, new)]
@@ -364,4 +368,4 @@ def _is_new(document: Document, path: Path) -> bool:
 
 def _assigned(name: str, value: str) -> str:
     """Return the words that set a key; a value that may be a secret was asked for, and is asked for again."""
-    return quoted(name if sounds_secret(name) else f"{name}={value}")
+    return name if sounds_secret(name) else f"{name}={value}"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from roundgate.api.key_changes import KeyChanges
-from roundgate.api.lookup import SettingTarget, command, find_name, list_of, setting_of
+from roundgate.api.lookup import SettingTarget, find_name, list_of, setting_of
 from roundgate.api.mod_changes import copies_for
 from roundgate.api.record_addresses import book_for, is_address, names_record, set_named
 from roundgate.api.record_changes import AskField, RecordChanges, TwinOf
@@ -18,7 +18,7 @@ from roundgate.core.nearest import nearest
 from roundgate.core.next_step import did_you_mean
 from roundgate.core.operations.base import Operation
 from roundgate.core.operations.lists import AddItem, MoveItem, RemoveItem, items_at
-from roundgate.core.quoting import quoted
+from roundgate.core.quoting import typed_command
 from roundgate.core.rulebook.expansion import setting_at
 from roundgate.core.typed import TREES, KindMismatch, is_there, kinds_at, must_match, plain_value, record_of, typed
 from roundgate.core.values import ValueProblem
@@ -80,7 +80,8 @@ class ListChanges(KeyChanges):
             held = values.default_of(target.spec) if entry is None else values.read(entry.value, target.spec)
         except ValueProblem as error:
             raise Trouble(
-                f"{target.name} is not a valid list now: {error.cause}", command("explain", self.holder.name, found)
+                f"{target.name} is not a valid list now: {error.cause}",
+                typed_command("explain", self.holder.name, found),
             ) from error
         return target, list(entries_of(held)) if held is not None else []
 
@@ -176,10 +177,10 @@ class ListChanges(KeyChanges):
             raise UnknownName(f"{path}: {error}.", self._look(path)) from error
         if not is_there(document, home) and not self.options.new and not self._may_begin(document, home):
             near = near_keys(document, key, lists=True)
-            new = command("add", self.holder.name, " ".join((quoted(name), *map(quoted, items))) + " --new")
+            new = typed_command("add", self.holder.name, name, *items, options=("--new",))
             if not near:
                 raise UnknownName(f"{path} has no list '{key}'. --new makes one.", new)
-            meant = command("add", self.holder.name, " ".join((quoted(f"{path}:{near[0]}"), *map(quoted, items))))
+            meant = typed_command("add", self.holder.name, f"{path}:{near[0]}", *items)
             what = f"{path} has no list '{key}'. Did you mean {' or '.join(near)}? To make a new list: {new}"
             raise UnknownName(what, meant if len(near) == 1 else "")
         return home
@@ -206,7 +207,7 @@ class ListChanges(KeyChanges):
         kinds = kinds_at(document, home)
         if kinds and all(kind == "map" for kind in kinds):
             what = f"The entries of {word} are records; one is given whole, as JSON."
-            raise WrongUsage(what, command("add", self.holder.name, f"{quoted(word)} {quoted(record)}"))
+            raise WrongUsage(what, typed_command("add", self.holder.name, word, record))
 
     def _kind_of(self, word: str, path: str, home: Path | None, item: str) -> str:
         """Return the kind of a new entry. Raises Trouble where it does not go with the others."""
@@ -219,7 +220,7 @@ class ListChanges(KeyChanges):
             if format_name != "xml":
                 must_match(plain_value(*found)[0], kinds_at(document, home), item)
         except KindMismatch as error:
-            call = command("add", self.holder.name, f"{quoted(word)} {quoted(error.meant)}")
+            call = typed_command("add", self.holder.name, word, error.meant)
             raise self.unfit(error, call) from error
         return found.kind
 
@@ -229,8 +230,8 @@ class ListChanges(KeyChanges):
         wrong = item_problem(item, kind) if kind else None
         if wrong and kind:
             is_example = wrong[1] == kind.example and wrong[1] not in kind.catalogue
-            do = command("add", self.holder.name, f"{name} {quoted(wrong[1])}")
-            do = do if wrong[1] and not is_example else command("explain", self.holder.name, name)
+            do = typed_command("add", self.holder.name, name, wrong[1])
+            do = do if wrong[1] and not is_example else typed_command("explain", self.holder.name, name)
             raise Trouble(f"{wrong[0]} Nothing was changed.", do)
 
     def _items(self, files: ServerFiles, name: str) -> list[str]:
@@ -258,7 +259,7 @@ class ListChanges(KeyChanges):
         near = nearest(item, items)
         hint = did_you_mean(item, near) if near else f"It holds: {', '.join(items[:20])}" if items else "It is empty."
         if items and items[0].startswith("{"):
-            hint = command("reset", self.holder.name, f"'{word}[FIELD=VALUE]'") + "    (takes out the record)"
+            hint = typed_command("reset", self.holder.name, f"{word}[<field>=<value>]") + "    (takes out the record)"
         of = f" of {self.holder.name}" if self.holder.name else ""
         raise Trouble(f"'{item}' is not in {name}{of}.", hint)
 

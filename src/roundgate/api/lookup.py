@@ -11,7 +11,7 @@ from roundgate.core.formats import format_name
 from roundgate.core.formats.places import split_assignment
 from roundgate.core.nearest import nearest
 from roundgate.core.next_step import did_you_mean
-from roundgate.core.quoting import placeholder_in, quoted
+from roundgate.core.quoting import placeholder_in, typed_command
 from roundgate.core.rulebook.expansion import family, setting_at
 from roundgate.core.rulebook.model import ListOf, Rulebook, Setting
 from roundgate.host.errors import UnknownName, WrongUsage
@@ -47,11 +47,6 @@ class SettingTarget(Struct, frozen=True):
     file: str
     key: str
     spec: Setting | None
-
-
-def command(verb: str, server: str, rest: str = "") -> str:
-    """Write a command to type; of a file that is not a server's the name is empty."""
-    return " ".join(("roundgate", verb, *(word for word in (server, rest) if word)))
 
 
 OPEN = "<value>"
@@ -161,5 +156,7 @@ def _unknown(server: FileHome, word: str, what: str, known: list[str]) -> Unknow
     near = by_ending.get(nearest(word, by_ending, least=75)) or nearest(word, known)
     if near:
         return UnknownName(f"{server.name} has no {what} '{word}'.", did_you_mean(word, near))
-    hint = f"roundgate show {server.name} --search {quoted(word)}    (<file>:<key> for what no rulebook knows)"
+    hint = (
+        f"{typed_command('show', server.name, options=('--search', word))}    (<file>:<key> for what no rulebook knows)"
+    )
     return UnknownName(f"{server.name} has no {what} '{word}'.", hint)

@@ -25,7 +25,7 @@ from roundgate.core.operations.records import (
     SetField,
     template_values,
 )
-from roundgate.core.quoting import quoted
+from roundgate.core.quoting import typed_command
 from roundgate.core.ranks.model import RankMember, Scheme
 from roundgate.core.records.model import Record, parts_in, separator_of
 from roundgate.core.records.sets import records_in
@@ -80,7 +80,7 @@ class RankChanges:
         if self.spec.levels:
             raise Trouble(
                 f"The ranks of {self.server.name} are numbers, and cannot be {what}.",
-                f"roundgate ranks grant {self.server.name} <number> <permission>",
+                typed_command("ranks grant", self.server.name, "<number>", "<permission>"),
             )
 
     def _sets(self) -> list[str]:
@@ -133,7 +133,7 @@ class RankChanges:
             if not self._has_entry(set_name, key, fields, permission, is_flag=is_flag):
                 raise UnknownName(
                     f"{key} has no entry '{permission}' of its own.",
-                    f"roundgate ranks why {self.server.name} {key} {permission}",
+                    typed_command("ranks why", self.server.name, key, permission),
                 )
         if is_flag:
             return [self._flag(key, permission, None) for permission in permissions]
@@ -169,7 +169,7 @@ class RankChanges:
         ranks = ", ".join(member.groups) or self.scheme.default
         raise Trouble(
             f"On {self.server.name} permissions are granted to ranks; {member.name} is in {ranks or 'none'}.",
-            f"roundgate ranks join {self.server.name} <rank> {quoted(word)}    "
+            f"{typed_command('ranks join', self.server.name, '<rank>', word)}    "
             f"(or name a rank: {', '.join(self.scheme.groups)})",
         )
 
@@ -215,10 +215,12 @@ class RankChanges:
         if not may:
             raise Trouble(
                 "Levels have no denials: a level grants all that needs it or a lower one.",
-                f"roundgate ranks grant {self.server.name} <higher-number> <permission>",
+                typed_command("ranks grant", self.server.name, "<higher-number>", "<permission>"),
             )
         if not word.isdecimal():
-            raise WrongUsage(f"'{word}' is not a level.", f"roundgate ranks grant {self.server.name} 4 <permission>")
+            raise WrongUsage(
+                f"'{word}' is not a level.", typed_command("ranks grant", self.server.name, "4", "<permission>")
+            )
         name, known = self.spec.levels, self._records(self.spec.levels)
         made: list[Operation] = []
         for permission in permissions:
@@ -234,7 +236,7 @@ class RankChanges:
         for permission in permissions:
             if permission not in known or known[permission].value(self.spec.level) != word:
                 raise UnknownName(
-                    f"{permission} does not need level {word}.", f"roundgate show {self.server.name} {name}"
+                    f"{permission} does not need level {word}.", typed_command("show", self.server.name, name)
                 )
         return [RemoveRecord(self._path(name), name, permission) for permission in permissions]
 
@@ -258,7 +260,7 @@ class RankChanges:
     def _check_new(self, name: str) -> None:
         if any(group.lower() == name.lower() for group in self.scheme.groups):
             raise WrongUsage(
-                f"There is a rank {name} already.", f"roundgate ranks copy {self.server.name} {name} <new>"
+                f"There is a rank {name} already.", typed_command("ranks copy", self.server.name, name, "<new>")
             )
 
     def _defined(self, name: str, given: dict[str, str], parents: Sequence[str]) -> list[Operation]:
@@ -359,13 +361,14 @@ class RankChanges:
         held = [member for member in self.scheme.members.values() if rank in member.groups]
         if rank == self.scheme.default:
             raise Trouble(
-                f"{rank} is the rank of newcomers.", f"roundgate ranks default {self.server.name} <other-rank>"
+                f"{rank} is the rank of newcomers.", typed_command("ranks default", self.server.name, "<other-rank>")
             )
         alone = [member for member in held if member.groups == (rank,)]
         if alone and not to:
             names = ", ".join(member.name for member in alone)
             raise Trouble(
-                f"{names} would have no rank.", f"roundgate ranks remove {self.server.name} {rank} --to <rank>"
+                f"{names} would have no rank.",
+                typed_command("ranks remove", self.server.name, rank, options=("--to", "<rank>")),
             )
         target = self._rank(to) if to else ""
         made: list[Operation] = []
@@ -409,10 +412,10 @@ class RankChanges:
         if self.scheme.groups:
             raise Trouble(
                 f"{self.server.name} has ranks already: {', '.join(self.scheme.groups)}.",
-                f"roundgate ranks add {self.server.name} <rank> --above <other>",
+                typed_command("ranks add", self.server.name, "<rank>", options=("--above", "<other>")),
             )
         if not self.spec.ladder:
-            raise Trouble("The rulebook has no ladder.", f"roundgate ranks add {self.server.name} <rank>")
+            raise Trouble("The rulebook has no ladder.", typed_command("ranks add", self.server.name, "<rank>"))
         made: list[Operation] = []
         if ":" in self.spec.newcomers:
             key = f"{self.spec.newcomers}={self.spec.ladder[0].name}"
@@ -470,7 +473,7 @@ class RankChanges:
     def _new_member(self, set_name: str, word: str, rank: str) -> list[Operation]:
         found = joining(self.site, self.server, set_name, [word], rank)
         if not found:
-            raise UnknownName(f"'{word}' is not a known person.", f"roundgate people seen {self.server.name}")
+            raise UnknownName(f"'{word}' is not a known person.", typed_command("people seen", self.server.name))
         return RecordChanges(self.server.workspace).added(set_name, found[0].arguments)
 
     def _with_rank(self, set_name: str, field: str, record: Record, rank: str) -> list[Operation]:

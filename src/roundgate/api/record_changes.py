@@ -28,7 +28,7 @@ from roundgate.core.operations.records import (
     template_values,
 )
 from roundgate.core.people.rosters import people_kind
-from roundgate.core.quoting import quoted
+from roundgate.core.quoting import typed_command
 from roundgate.core.records.model import LISTS, Record, field_key, parts_in, separator_of
 from roundgate.core.records.nested import is_deep, nested_in
 from roundgate.core.records.sets import file_below, find_records, records_below, records_in, referring
@@ -145,7 +145,8 @@ class RecordChanges:
             raise WrongUsage(
                 f"{name}/{meant[0].key} is in {lower} alone, which {here} overrides: Round Gate leaves that file as it "
                 "is. Nothing was changed.",
-                f"roundgate set {self.holder.name} {name}/{meant[0].key}.{field}={OPEN}    (changes it in {here})",
+                typed_command("set", self.holder.name, f"{name}/{meant[0].key}.{field}={OPEN}")
+                + f"    (changes it in {here})",
             )
         return own
 
@@ -157,7 +158,7 @@ class RecordChanges:
             several = [record for record in records if _matches(record, spec, word)]
             if not several:
                 raise UnknownName(
-                    f"No {name} of {self.holder.name} matches '{word}'.", f"roundgate show {self.holder.name} {name}"
+                    f"No {name} of {self.holder.name} matches '{word}'.", typed_command("show", self.holder.name, name)
                 )
             return tuple(several)
         found = find_records(records, spec, word)
@@ -170,7 +171,7 @@ class RecordChanges:
         if by_name is not None:
             return (by_name,)
         near = nearest(word, [*(record.key for record in records), *(record.title(spec) for record in records)])
-        hint = did_you_mean(word, f"{name}/{near}") if near else f"roundgate show {self.holder.name} {name}"
+        hint = did_you_mean(word, f"{name}/{near}") if near else typed_command("show", self.holder.name, name)
         raise UnknownName(f"{self.holder.name} has no {name}/{word}.", hint)
 
     def _person(self, spec: RecordSet, word: str, records: Mapping[str, Record]) -> Record | None:
@@ -236,7 +237,7 @@ class RecordChanges:
             address = shown.format(record.key)
             now = f" (it is {held} now)" if held is not None else ""
             right = values.sure_meaning(error.meant, described)
-            do = f"roundgate set {self.holder.name} {quoted(f'{address}={right}')}" if right else ""
+            do = typed_command("set", self.holder.name, f"{address}={right}") if right else ""
             raise Trouble(
                 f"{address}={given}: {error.cause}{now} ({error.code})\n  It may be {values.describe(described)}. "
                 "Nothing was changed.",
@@ -361,7 +362,7 @@ class RecordChanges:
         except ValueProblem as error:
             address = shown.format(records[0].key if len(records) == 1 else ALL)
             right = values.sure_meaning(error.meant, described)
-            do = f"roundgate set {self.holder.name} {quoted(f'{address}={right}')}" if right else ""
+            do = typed_command("set", self.holder.name, f"{address}={right}") if right else ""
             may_be = values.describe(described)
             what = f"{address}={given}: {error.cause} ({error.code})\n  It may be {may_be}. Nothing was changed."
             raise Trouble(what, Meant(do, given, right) if right else do) from error
@@ -392,16 +393,14 @@ class RecordChanges:
         if not key and spec.key not in missing:
             missing.insert(0, spec.key if spec.key != "*" else "its name")
         if missing:
-            fields = " ".join(f"{field}={OPEN}" if field in spec.field else OPEN for field in missing)
-            call = f"roundgate add {self.holder.name} {name} {' '.join(map(quoted, arguments))} {fields}"
+            fields = [f"{field}={OPEN}" if field in spec.field else OPEN for field in missing]
+            call = typed_command("add", self.holder.name, name, *arguments, *fields)
             raise WrongUsage(f"A new record of {name} needs {', '.join(missing)}. Nothing was changed.", call)
         if any(record.key == key for record in self.records(name)):
             field = next((field for field in spec.field if field != spec.key), "")
-            do = f"roundgate set {self.holder.name} {quoted(f'{name}/{key}.{field}={OPEN}')}" if field else ""
-            raise WrongUsage(
-                f"{name}/{key} already exists. Nothing was changed.",
-                do or f"roundgate show {self.holder.name} {name}",
-            )
+            look = typed_command("show", self.holder.name, name)
+            do = typed_command("set", self.holder.name, f"{name}/{key}.{field}={OPEN}") if field else look
+            raise WrongUsage(f"{name}/{key} already exists. Nothing was changed.", do)
         if spec.key == "*":
             found.pop("*", None)
         given_keys = {field_key(field, spec) for field in found}
@@ -415,8 +414,8 @@ class RecordChanges:
             field, value = assignment(word)
             if value is None:
                 if key or spec.key != "*":
-                    example = " ".join(f"{field}={OPEN}" for field in spec.field)
-                    call = f"roundgate add {self.holder.name} {name} {example}"
+                    example = [f"{field}={OPEN}" for field in spec.field]
+                    call = typed_command("add", self.holder.name, name, *example)
                     raise WrongUsage(f"'{word}' is not a field of a record: a field is given as FIELD=VALUE.", call)
                 key = word
                 continue
@@ -424,7 +423,7 @@ class RecordChanges:
             if is_secret_field(self.book, name, field):
                 raise WrongUsage(
                     f"{field} is a secret and must not be part of the command: others on this machine can read it.",
-                    f"Leave it out, then: roundgate set {self.holder.name} {name}/<key>.{field} asks you.",
+                    f"Leave it out, then: {typed_command('set', self.holder.name, f'{name}/<key>.{field}')} asks you.",
                 )
             given[field] = self.stored(f"{name}/{{}}.{field}", spec.field.get(field), value, ())
         return key, given
@@ -440,7 +439,8 @@ class RecordChanges:
         address = self.address(word, with_field=False)
         if len(address.records) != 1 or to < 0:
             raise WrongUsage(
-                "One record at a time, to a number from 0.", "roundgate move <server> <set>/<record> --to 0"
+                "One record at a time, to a number from 0.",
+                typed_command("move", self.holder.name, f"{address.name}/<record>", options=("--to", "0")),
             )
         record = address.records[0]
         return self._marked([MoveRecord(self._path(address.spec), address.name, record.key, to)])
@@ -457,12 +457,14 @@ class RecordChanges:
             if not is_off and not find_records(self.records(name), spec, key):
                 off = commented_out(document, spec) if document is not None else {}
                 near = nearest(key, off)
-                hint = did_you_mean(word, f"{name}/{near}") if near else f"roundgate show {self.holder.name} {name}"
+                look = typed_command("show", self.holder.name, name)
+                hint = did_you_mean(word, f"{name}/{near}") if near else look
                 raise UnknownName(f"No {name}/{key} is commented out.", hint)
         else:
             address = self.address(word, with_field=False)
             if len(address.records) != 1:
-                raise WrongUsage("One record at a time.", f"roundgate switch <server> {name}/<record> --off")
+                do = typed_command("switch", self.holder.name, f"{name}/<record>", options=("--off",))
+                raise WrongUsage("One record at a time.", do)
             key = address.records[0].key
         return self._marked([SwitchRecord(self._path(spec), name, key, on)])[0]
 
@@ -473,7 +475,8 @@ class RecordChanges:
         """
         address = self.address(word, with_field=False)
         if len(address.records) != 1:
-            raise WrongUsage("One record at a time.", f"roundgate rename <server> {address.name}/<record> <new-name>")
+            do = typed_command("rename", self.holder.name, f"{address.name}/<record>", "<new-name>")
+            raise WrongUsage("One record at a time.", do)
         record = address.records[0]
         if any(other.key == new for other in self.records(address.name)):
             raise WrongUsage(f"{address.name}/{new} already exists. Nothing was changed.")

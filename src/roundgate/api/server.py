@@ -171,8 +171,8 @@ class OpenServer:
         left = [operation for operation in operations if operation.shown_name in idle]
         if left and self.workspace.outcome(left).touched:  # the same value, written in another way
             return set()
-        if idle:
-            self.discard(sorted(idle))
+        if left:  # by what is meant, not by name: another place of a setting may still change
+            self._take_off([entry for entry in self.workspace.waiting if entry.operation in left], [])
         return idle
 
     def _take_off(self, asked: Sequence[Waiting], odd: Sequence[int]) -> Discarded:

@@ -11,6 +11,7 @@ import typer
 
 from roundgate.cli.complete import complete_server_or_file
 from roundgate.cli.screen.report import Report
+from roundgate.core.quoting import quoted
 from roundgate.host.errors import WrongUsage
 
 if TYPE_CHECKING:
@@ -31,6 +32,7 @@ def check(
     as_json: Annotated[bool, typer.Option("--json", help="The same as --format json.")] = False,
     given: Annotated[str, typer.Option("--as", help="The files' format; default: by name, then content.")] = "",
     fix: Annotated[bool, typer.Option("--fix", help="Put the safe fixes onto the slate, and show the diff.")] = False,
+    slate: Annotated[bool, typer.Option("--slate", help="Only the files as the slate would leave them.")] = False,
     strict: Annotated[bool, typer.Option("--strict", help="Warnings count as errors for the exit code.")] = False,
 ) -> None:
     """Find what is wrong: syntax first, then values, then what they refer to and how they fit together.
@@ -44,9 +46,11 @@ def check(
     if arguments and all(_is_file(word) for word in arguments):
         from roundgate.cli.checking_files import check_the_files
 
+        if slate:
+            raise WrongUsage("A file of no server has no slate.", f"roundgate check {quoted(arguments[0])}")
         worst = check_the_files(arguments, given, form, fix=fix)
     else:
-        worst = _check_servers(arguments, given, form, fix=fix)
+        worst = _check_servers(arguments, given, form, fix=fix, after=slate)
     if worst == "error" or (strict and worst == "warning"):
         raise typer.Exit(1)
 
@@ -76,7 +80,7 @@ _NAMED = 8
 """So many servers are named at the end; more are counted."""
 
 
-def _check_servers(arguments: Sequence[str], given: str, form: str, *, fix: bool) -> str:
+def _check_servers(arguments: Sequence[str], given: str, form: str, *, fix: bool, after: bool) -> str:
     from roundgate.cli.opening import open_call
     from roundgate.host.checking import check_servers
 
@@ -97,7 +101,7 @@ def _check_servers(arguments: Sequence[str], given: str, form: str, *, fix: bool
         mend_servers(context, servers)
     report = Report(form)
     of_the_site: set[Finding] = set()
-    for finding in check_servers(servers, context.store):
+    for finding in check_servers(servers, context.store, after=after):
         if not finding.server and finding in of_the_site:
             continue  # each server's check has found it
         of_the_site.add(finding)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 PLACEHOLDERS = (
     "entry", "field", "file", "folder", "format", "higher-number", "id", "key", "line", "list", "name", "new",
     "new-name", "number", "other", "other-rank", "permission", "rank", "record", "roster", "server", "set", "value",
@@ -15,6 +17,24 @@ def quoted(word: str) -> str:
     from shlex import quote
 
     return quote(word)
+
+
+def typed_command(verb: str, server: str, *arguments: str, options: Sequence[str] = ()) -> str:
+    """Write a command as it is typed; one about a file of no server has no server.
+
+    An argument may begin as an option does. What is open in one stays outside its quotes, so that a shell refuses it.
+    """
+    odd = any(argument.startswith("-") for argument in arguments)
+    words = [*options, "--", *arguments] if odd else [*arguments, *options]
+    return " ".join(("roundgate", verb, *(_as_typed(word) for word in (server, *words) if word)))
+
+
+def _as_typed(word: str) -> str:
+    if word.replace(":", "").replace("=", "").replace(".", "").isalnum():
+        return word
+    hole = placeholder_in(word)
+    before, _, after = word.partition(hole) if hole else (word, "", "")
+    return "".join(quoted(part) if part and part != hole else part for part in (before, hole, after))
 
 
 def placeholder_in(word: str) -> str:

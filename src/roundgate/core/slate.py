@@ -17,6 +17,7 @@ from roundgate.core.formats.protocol import Edit, EditRefused
 from roundgate.core.formats.shared.joined_edits import NotJoinable, joined
 from roundgate.core.operations.base import Change, Operation, Target
 from roundgate.core.operations.copies import CopyFile
+from roundgate.core.quoting import typed_command
 from roundgate.core.text import NotEncodable, decode
 
 
@@ -56,7 +57,7 @@ def replay(operations: Sequence[Operation], files: ServerFiles, server: str = ""
         # The others go on: a slate is not lost for one entry that no longer fits.
         except (EditRefused, NotEncodable) as error:
             place, name = Place(operation.file), operation.shown_name
-            do = f"roundgate discard {server} {name}".replace("  ", " ")
+            do = typed_command("discard", server, name)
             refused.append(Finding("slate-stuck", "error", place, f"{name}: {error}.", do, server))
         number += 1
     return Outcome(files, now, tuple(changes), tuple(refused))

@@ -19,6 +19,7 @@ from roundgate.host.files import LARGEST, Folder, read_bytes
 from roundgate.host.fleet.ports import PlacedPort, other_ports, placed_ports, shared_ports
 
 if TYPE_CHECKING:
+    from roundgate.core.files import ServerFiles
     from roundgate.host.servers import FilesNow, Server
     from roundgate.host.store import Store, Waiting
     from roundgate.host.workspace import Workspace
@@ -98,10 +99,13 @@ def _packed(found: Sequence[Finding]) -> bytes:
     return json.encode(found) if found else b""
 
 
-def check_servers(servers: Sequence[Server], store: Store) -> Iterator[Finding]:
-    """Check servers one after another, on as many cores as there are where there are many. Raises Trouble."""
+def check_servers(servers: Sequence[Server], store: Store, *, after: bool = False) -> Iterator[Finding]:
+    """Check servers one after another, on as many cores as there are where there are many. Raises Trouble.
+
+    With ``after``, their files are checked as the slate would leave them, and not as they are.
+    """
     ports: list[PlacedPort] = []
-    for found in _checked(servers, store):
+    for found in _checked(servers, store, after=after):
         yield from found.findings
         ports += found.ports
     checked = {server.name for server in servers}
@@ -110,16 +114,16 @@ def check_servers(servers: Sequence[Server], store: Store) -> Iterator[Finding]:
     yield from shared_ports(ports, checked)
 
 
-def _checked(servers: Sequence[Server], store: Store) -> Iterator[_Checked]:
+def _checked(servers: Sequence[Server], store: Store, *, after: bool) -> Iterator[_Checked]:
     cores = os.cpu_count() or 1
     several = ((server, store.slate(server.name)) for server in servers)
     if cores < 2 or len(servers) < _MANY_SERVERS:
         for server, waiting in several:
-            yield _check_server(server, waiting)
+            yield _check_server(server, waiting, after=after)
         return
     _INHERITED[:] = several
     try:
-        for found in _on_all_cores(range(len(_INHERITED)), _check_inherited, cores):
+        for found in _on_all_cores(range(len(_INHERITED)), partial(_check_inherited, after=after), cores):
             yield json.decode(found, type=_Checked)
     finally:
         _INHERITED.clear()
@@ -129,7 +133,7 @@ _INHERITED: list[tuple[Server, list[Waiting]]] = []
 """The servers to check, for processes that are forked: sent to each of them, the site would be there many times."""
 
 
-def _check_inherited(numbers: Sequence[int]) -> list[bytes]:
+def _check_inherited(numbers: Sequence[int], *, after: bool) -> list[bytes]:
     """Check some servers, each as an object of its own: the inherited ones stay, with every document that they read."""
     from roundgate.host.servers import Server
 
@@ -137,7 +141,8 @@ def _check_inherited(numbers: Sequence[int]) -> list[bytes]:
     found = []
     for number in numbers:
         server, waiting = _INHERITED[number]
-        found.append(json.encode(_check_server(Server(server.site, server.name, lenient=server.lenient), waiting)))
+        anew = Server(server.site, server.name, lenient=server.lenient)
+        found.append(json.encode(_check_server(anew, waiting, after=after)))
     return found
 
 
@@ -145,12 +150,12 @@ _GARBAGE = 10_000
 """Objects after which such a process looks for waste: what it reads of a server holds itself in circles."""
 
 
-def _check_server(server: Server, waiting: Sequence[Waiting]) -> _Checked:
-    """Check one server: its files on disk, and as the slate would leave them."""
+def _check_server(server: Server, waiting: Sequence[Waiting], *, after: bool) -> _Checked:
+    """Check one server: its files on disk, and as the slate would leave them; or, with ``after``, only the latter."""
     from roundgate.host.workspace import Workspace
 
     workspace = Workspace(server, waiting)
-    return _Checked(check_workspace(workspace), placed_ports(workspace))
+    return _Checked(check_workspace(workspace, after=after), placed_ports(workspace))
 
 
 def check_one(workspace: Workspace) -> list[Finding]:
@@ -160,8 +165,8 @@ def check_one(workspace: Workspace) -> list[Finding]:
     return [*check_workspace(workspace), *shared_ports(ports, {server.name})]
 
 
-def check_workspace(workspace: Workspace) -> list[Finding]:
-    """Check the files of a server on disk, and as the slate would leave them.
+def check_workspace(workspace: Workspace, *, after: bool = False) -> list[Finding]:
+    """Check the files of a server on disk, and as the slate would leave them; or, with ``after``, only the latter.
 
     One that cannot be looked at at all has that as its finding: it must not hide the others.
     """
@@ -173,7 +178,7 @@ def check_workspace(workspace: Workspace) -> list[Finding]:
     try:
         broken = mistake_in(server.entry.rulebook, server.site.folder)
         mistakes += [replace(finding, server=server.name) for finding in broken.problem.findings] if broken else []
-        return [*mistakes, *_check_workspace(workspace)]
+        return [*mistakes, *(_check_after(workspace) if after else _check_workspace(workspace))]
     except BrokenRulebook as error:
         return mistakes or [replace(finding, server=server.name) for finding in error.problem.findings]
     except Trouble as error:
@@ -185,20 +190,31 @@ def check_workspace(workspace: Workspace) -> list[Finding]:
         return mistakes  # the files cannot be measured by a rulebook that is wrong
 
 
-def _check_workspace(workspace: Workspace) -> list[Finding]:
+def _check_around(workspace: Workspace, files: ServerFiles) -> list[Finding]:
+    """Check files against what lies around them: their names, people, expectations, and the rest of a cluster."""
     from roundgate.host.fleet.clusters import check_clusters
     from roundgate.host.people.book import check_book
     from roundgate.host.people.ranks import check_expectations, check_strangers
 
-    now = workspace.read()
-    found = [
-        *workspace.findings_on_disk(),
-        *_near_names(workspace.server, now),
-        *check_book(workspace.server, now.files),
-        *check_expectations(workspace.server, now.files),
-        *check_strangers(workspace.server, now.files),
-        *(check_clusters(workspace.server, now.files) if workspace.server.site.file.cluster else ()),
+    server = workspace.server
+    return [
+        *_near_names(server, workspace.read()),
+        *check_book(server, files),
+        *check_expectations(server, files),
+        *check_strangers(server, files),
+        *(check_clusters(server, files) if server.site.file.cluster else ()),
     ]
+
+
+def _check_after(workspace: Workspace) -> list[Finding]:
+    outcome = workspace.outcome(workspace.operations)
+    return [*workspace.findings_of(outcome), *_check_around(workspace, outcome.after)]
+
+
+def _check_workspace(workspace: Workspace) -> list[Finding]:
+    from roundgate.host.people.ranks import check_expectations
+
+    found = [*workspace.findings_on_disk(), *_check_around(workspace, workspace.read().files)]
     if workspace.waiting:
         outcome = workspace.outcome(workspace.operations)
         found += [finding for finding in workspace.findings_of(outcome) if finding.waiting]

@@ -11,7 +11,9 @@ from roundgate.cli.screen.output import echo
 from roundgate.core import values
 from roundgate.core.files import format_value, value_of
 from roundgate.core.operations.values import SetValue
+from roundgate.core.quoting import typed_command
 from roundgate.core.rulebook.expansion import CONSOLE, setting_at
+from roundgate.core.secrets import is_secret
 from roundgate.host.asking.reader import ValueReader
 from roundgate.host.consoles import console_of
 from roundgate.host.consoles.lines import filled
@@ -29,6 +31,14 @@ if TYPE_CHECKING:
 _SHOWN = 120
 
 
+def _as_given(server: Server, value: SetValue) -> str:
+    """Return the word that sets a value; a secret is asked for again."""
+    if is_secret(server.book, value.file, value.key):
+        return value.shown_name
+    spec = server.book.setting.get(value.name)
+    return f"{value.shown_name}={format_value(value.stored, spec) if spec else value.stored}"
+
+
 def send_live(server: Server, store: Store, operations: Sequence[Operation]) -> list[Operation]:
     """Send values to the live console and read them back; return the operations, marked to go into the file too.
 
@@ -40,8 +50,9 @@ def send_live(server: Server, store: Store, operations: Sequence[Operation]) -> 
     for value in values:
         spec = server.book.setting.get(value.name)
         if spec is None or spec.live is None or not spec.live.set:
-            do = f"roundgate set {server.name} {value.shown_name}=<value>    (then: roundgate apply {server.name})"
-            raise Trouble(f"{value.shown_name} cannot be set at the live console.", do)
+            do = typed_command("set", server.name, *(_as_given(server, each) for each in values))
+            hint = f"without --now, and then: roundgate apply {server.name}"
+            raise Trouble(f"{value.shown_name} cannot be set at the live console.", f"{do}    ({hint})")
     driver = driver_of(server)
     if not driver.state().runs:
         raise Trouble(f"{server.name} is down, so nothing can be sent to it.", f"roundgate start {server.name}")

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.findings import Finding, Level, Place
 from roundgate.core.formats.protocol import Entry
 from roundgate.core.formats.shared.key_value import KeyFile
-from roundgate.core.quoting import quoted
+from roundgate.core.quoting import typed_command
 from roundgate.core.rulebook.model import Rulebook
 from roundgate.core.secrets import apart, secret_entries, secret_names, shown_line, sounding_secret
 
@@ -73,10 +73,6 @@ class CheckContext:
         """Make a finding about this server."""
         return Finding(code, level, place, cause, do, self.server, setting)
 
-    def command(self, verb: str, *arguments: str) -> str:
-        """Write a roundgate command for this server, quoted for a shell."""
-        return " ".join(
-            word if word.replace(":", "").replace("=", "").replace(".", "").isalnum() else quoted(word)
-            for word in ("roundgate", verb, self.server, *arguments)
-            if word
-        )
+    def command(self, verb: str, *arguments: str, options: Sequence[str] = ()) -> str:
+        """Write a command for this server as it is typed."""
+        return typed_command(verb, self.server, *arguments, options=options)

@@ -120,9 +120,7 @@ def _scheme(context: CheckContext, scheme: LootScheme) -> Iterator[Finding]:
         shown = " > ".join(f"{set_name}/{key}" for set_name, key in way)
         cause = f"{shown}: it contains itself."
         place = _place(context, *_at(scheme, way[0]))
-        yield context.finding(
-            "loot-circle", "error", place, cause, f"roundgate show {context.server} {way[0][0]}", way[0][0]
-        )
+        yield context.finding("loot-circle", "error", place, cause, context.command("show", way[0][0]), way[0][0])
     some, named = fruitful(scheme), named_in(scheme)
     for name, node in scheme.nodes.items():
         place = _place(context, node.set_name, node.record)
@@ -132,7 +130,7 @@ def _scheme(context: CheckContext, scheme: LootScheme) -> Iterator[Finding]:
             yield context.finding("loot-nothing", "warning", place, f"Nothing can ever be in {shown}.", do, name[0])
         table = scheme.spec.table.get(node.set_name)
         if table is not None and table.used and name not in named:
-            do = context.command("remove", shown)
+            do = f"Name it in an entry; where it is no longer wanted: {context.command('remove', shown)}"
             yield context.finding("loot-unused", "note", place, f"No entry names {shown}.", do, name[0])
     for key, most in scheme.places.items():
         if most is not None and scheme.wanted[key] > most:

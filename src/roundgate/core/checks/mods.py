@@ -72,8 +72,8 @@ def check_mods(context: CheckContext) -> Iterator[Finding]:
                 where = f"comes after {mod}" if need in names else "is not in the list"
                 cause = f"The mod {mod} needs {need} before it, and {need} {where}."
                 do = (
-                    context.command("move", mods.list, need, "--to", str(number))
+                    context.command("move", mods.list, need, options=("--to", str(number)))
                     if need in names
-                    else context.command("add", mods.list, need, "--at", str(number))
+                    else context.command("add", mods.list, need, options=("--at", str(number)))
                 )
                 yield context.finding("mod-order", "error", place, cause, do, mods.list)

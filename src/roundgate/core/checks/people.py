@@ -10,6 +10,7 @@ from roundgate.core.checks.context import CheckContext
 from roundgate.core.findings import Finding, FindingCode, Place
 from roundgate.core.formats.protocol import Entry
 from roundgate.core.people.rosters import Standing, ended_on, standings_in
+from roundgate.core.quoting import typed_command
 
 if TYPE_CHECKING:
     from roundgate.core.people.book import People
@@ -67,7 +68,7 @@ def check_people(
         who = _name(end.standing, people, context)
         by = "" if end.in_file else f", by {file}"
         cause = f"{who}'s time on {end.standing.roster} ended on {end.end}{by}."
-        do = f"roundgate roster sync {context.server}"
+        do = context.command("roster sync")
         yield _finding(context, "person-due", end.standing, cause, do)
     held: dict[tuple[str, str], Standing] = {}
     for standing in standings_in(context.files) if people.people else ():
@@ -115,7 +116,7 @@ def same_ids(people: People, file: str) -> Iterator[Finding]:
             if other != key:
                 cause = f"{person_id} is an id of {people.people[other].name} ({other}) and of {person.name} ({key})."
                 line, column = _line_of(people, key)
-                do = f"roundgate people merge {other} {key}"
+                do = typed_command("people merge", "", other, key)
                 yield Finding("people-same-id", "error", Place(file, line, column), cause, do)
 
 

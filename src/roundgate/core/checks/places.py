@@ -140,7 +140,7 @@ def _absent(context: CheckContext, name: str, spec: Setting, stored: str) -> Ite
     absence = absence_of(spec, context.files.facts)
     if absence is not None:
         cause = f"{name} needs {absence.needs}; this server is {absence.here} and ignores it."
-        do = context.command("switch", name, "--off")
+        do = context.command("switch", name, options=("--off",))
         yield context.finding("setting-absent", "warning", _place(context, name), cause, do, name)
     missing = choice_absence(stored, spec, context.files.facts)
     if missing is not None:

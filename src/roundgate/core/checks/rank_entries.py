@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 
 from msgspec.structs import replace
 
@@ -30,19 +30,20 @@ def check_entries(context: CheckContext, scheme: Scheme, spec: Ranks) -> Iterato
             hint = f" Did you mean {near}?" if near else ""
             verb = "grants" if entry.allows else "denies"
             cause = f"{entry.holder} {verb} '{entry.permission}', and the game has no such permission.{hint}"
-            do = f"roundgate explain {context.server} {set_name}"
+            do = context.command("explain", set_name)
             yield context.finding("rank-permission", "warning", context.shown(entry.place), cause, do, set_name)
     if spec.flags is not None:
         yield from _flags(context, spec)
     universe = permissions_of(scheme, tuple(known))
     rights = Rights(scheme, universe)
     held = {name: rights.of(RankMember(name, name, (name,))).may for name in scheme.groups}
+    trusted = _trusted(scheme, spec)
     for name, group in scheme.groups.items():
         above = [held[parent] for parent in group.parents if parent in held]
         yield from _without_base(context, spec, rights, group, held[name], above)
-        yield from _left_out(context, spec, rights, group, held[name])
+        yield from _left_out(context, spec, rights, group, held[name], is_trusted=name in trusted)
     if spec.trusted:
-        yield from _dangerous(context, scheme, spec, rights, held)
+        yield from _dangerous(context, scheme, spec, rights, held, trusted)
     yield from _idle(context, scheme, set_name, rights)
 
 
@@ -51,6 +52,9 @@ def _entries(scheme: Scheme) -> Iterator[RankEntry]:
         yield from group.entries
     for member in scheme.members.values():
         yield from member.entries
+
+
+_MEANT_ON = dict.fromkeys(("yes", "true", "on", "1"), True) | dict.fromkeys(("no", "false", "off", "0"), False)
 
 
 def _flags(context: CheckContext, spec: Ranks) -> Iterator[Finding]:
@@ -63,7 +67,8 @@ def _flags(context: CheckContext, spec: Ranks) -> Iterator[Finding]:
             if flags is None or is_other or not held.values or held.values[0] in (flags.on, flags.off):
                 continue
             cause = f"{record.key}: {name} is {held.values[0] or 'empty'}; it may be {flags.on} or {flags.off}."
-            meant = flags.on if held.values[0].lower() in ("yes", "true", "on", "1") else flags.off
+            is_on = _MEANT_ON.get(held.values[0].lower())
+            meant = "<value>" if is_on is None else flags.on if is_on else flags.off
             do = context.command("set", f"{spec.groups}/{record.key}.{name}={meant}")
             yield context.finding("rank-flag", "error", context.entry_place(path, held.entries[0]), cause, do, name)
 
@@ -76,38 +81,60 @@ def _without_base(
         bit, needed = rights.bit(permission), rights.bit(base)
         if held & bit and not held & needed and not any(flags & bit and not flags & needed for flags in above):
             cause = f"{group.name} may {permission}, and may not {base}, without which it is of no use."
-            do = f"roundgate ranks grant {context.server} {group.name} {base}"
+            do = context.command("ranks grant", group.name, base)
             yield context.finding(
                 "rank-base", "warning", group_place(context, spec, group.name), cause, do, spec.groups
             )
 
 
-def _left_out(context: CheckContext, spec: Ranks, rights: Rights, group: RankGroup, held: int) -> Iterator[Finding]:
+def _left_out(
+    context: CheckContext, spec: Ranks, rights: Rights, group: RankGroup, held: int, *, is_trusted: bool
+) -> Iterator[Finding]:
     if spec.flags is None or not any(entry.but for entry in group.entries):
         return
     named = {entry.permission for entry in group.entries}
+    # What only the trusted ranks should have is left out for a good reason.
+    known = held if is_trusted else held | _danger(spec, rights)
     lacking = [
-        permission for permission in spec.flags.but if permission not in named and not held & rights.bit(permission)
+        permission for permission in spec.flags.but if permission not in named and not known & rights.bit(permission)
     ]
     if lacking:
         cause = f"{group.name} has {spec.flags.everything}, and that leaves out {', '.join(lacking)}."
-        do = f"roundgate ranks grant {context.server} {group.name} {lacking[0]}"
+        do = context.command("ranks grant", group.name, lacking[0])
         yield context.finding("rank-left-out", "note", group_place(context, spec, group.name), cause, do, spec.groups)
 
 
-def _dangerous(
-    context: CheckContext, scheme: Scheme, spec: Ranks, rights: Rights, held: Mapping[str, int]
-) -> Iterator[Finding]:
-    """Find dangerous permissions, and wildcards for all, that the entries of a rank below the trusted ones give."""
-    trusted = {spec.trusted}
-    while more := {name for name, group in scheme.groups.items() if trusted & set(group.parents)} - trusted:
-        trusted |= more
-    if spec.levels:
-        lowest = float(spec.trusted) if spec.trusted.replace(".", "", 1).isdigit() else 0.0
-        trusted = {name for name, group in scheme.groups.items() if group.power >= lowest}
+def _danger(spec: Ranks, rights: Rights) -> int:
+    """Return the bits of the dangerous permissions."""
     danger = 0
     for permission in spec.dangerous:
         danger |= rights.mask(RankEntry(permission, allows=True, holder="", place=Place("")))
+    return danger
+
+
+def _trusted(scheme: Scheme, spec: Ranks) -> set[str]:
+    """Name the ranks that may have what is dangerous; all of them where the rulebook names none."""
+    if not spec.trusted:
+        return set(scheme.groups)
+    if spec.levels:
+        lowest = float(spec.trusted) if spec.trusted.replace(".", "", 1).isdigit() else 0.0
+        return {name for name, group in scheme.groups.items() if group.power >= lowest}
+    trusted = {spec.trusted}
+    while more := {name for name, group in scheme.groups.items() if trusted & set(group.parents)} - trusted:
+        trusted |= more
+    return trusted
+
+
+def _dangerous(
+    context: CheckContext,
+    scheme: Scheme,
+    spec: Ranks,
+    rights: Rights,
+    held: Mapping[str, int],
+    trusted: Collection[str],
+) -> Iterator[Finding]:
+    """Find dangerous permissions, and wildcards for all, that the entries of a rank below the trusted ones give."""
+    danger = _danger(spec, rights)
     for group in scheme.groups.values():
         for entry in group.entries if group.name not in trusted else ():
             is_all = entry.permission == scheme.wildcard != ""
@@ -118,7 +145,7 @@ def _dangerous(
             also = "" if named or not hits else f", and so {hits[0]}"
             what = "all permissions" if is_all else f"{entry.permission}{also}, which is dangerous"
             cause = f"{group.name} grants {what}; {spec.trusted} is the lowest rank that should have that."
-            do = f"roundgate ranks withdraw {context.server} {group.name} {entry.permission}"
+            do = context.command("ranks withdraw", group.name, entry.permission)
             place = context.shown(entry.place)
             yield context.finding("rank-dangerous", "warning", place, cause, do, spec.groups or spec.levels)
 
@@ -144,7 +171,7 @@ def _idle(context: CheckContext, scheme: Scheme, set_name: str, rights: Rights) 
                 verb = "grants" if entry.allows else "denies"
                 why = "it has that already" if entry.allows else "nothing grants it to them"
                 cause = f"{group.name} {verb} {entry.permission}, and {why}: without the entry all would be the same."
-                do = f"roundgate ranks withdraw {context.server} {group.name} {entry.permission}"
+                do = context.command("ranks withdraw", group.name, entry.permission)
                 yield context.finding("rank-idle", "note", context.shown(entry.place), cause, do, set_name)
 
 

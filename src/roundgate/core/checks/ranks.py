@@ -246,14 +246,17 @@ def _parts(context: CheckContext, scheme: Scheme, spec: Ranks) -> Iterator[Findi
             entry = next((entry for one_held in record.fields.values() for entry in one_held.entries), None)
             place = context.entry_place(path, entry) if entry is not None else Place(path)
             cause = f"{set_name} names the rank '{key}', and {spec.groups} does not have it.{hint}"
-            do = context.command("add", spec.groups, key)
+            add = context.command("add", spec.groups, key)
+            do = f"Write {near} there." if near else f"Correct the name; or, where it is a new rank: {add}"
             yield context.finding("rank-undeclared", "error", place, cause, do, set_name)
         if any(field.needed for name, field in described.field.items() if name != described.key):
             for key in (group for group in scheme.groups if group not in held):
                 fields = ", ".join(name for name, field in described.field.items() if field.needed)
                 place = group_place(context, spec, key)
-                do = context.command("add", set_name, key)
-                cause = f"{key} has no {fields}: {set_name} does not have it."
+                near = nearest(key, [name for name in held if name not in scheme.groups])
+                do = f"Write {near} in {spec.groups}." if near else context.command("add", set_name, key)
+                meant = f" Did you mean {near}?" if near else ""
+                cause = f"{key} has no {fields}: {set_name} does not have it.{meant}"
                 yield context.finding("rank-incomplete", "warning", place, cause, do, set_name)
 
 
@@ -289,7 +292,7 @@ def _circle_from(name: str, scheme: Scheme) -> tuple[str, ...]:
 def _newcomers(context: CheckContext, scheme: Scheme, path: str) -> Iterator[Finding]:
     if len(scheme.defaults) > 1:
         cause = f"{', '.join(scheme.defaults)} are all the rank of newcomers; {scheme.default} is the first."
-        do = f"roundgate ranks default {context.server} {scheme.default}"
+        do = context.command("ranks default", scheme.default)
         yield context.finding("rank-newcomers", "warning", Place(path), cause, do)
         return
     if scheme.default in scheme.groups:
@@ -299,7 +302,7 @@ def _newcomers(context: CheckContext, scheme: Scheme, path: str) -> Iterator[Fin
     if scheme.default:
         cause = f"The rank of newcomers is '{scheme.default}', and no rank has that name."
     hint = f" Did you mean {near}?" if near else ""
-    do = f"roundgate ranks default {context.server} {near or '<rank>'}"
+    do = context.command("ranks default", near or "<rank>")
     yield context.finding("rank-newcomers", "warning", Place(path), f"{cause}{hint}", do)
 
 
@@ -323,7 +326,7 @@ def _members(context: CheckContext, scheme: Scheme, spec: Ranks) -> Iterator[Fin
     for name in scheme.groups if not spec.levels else ():
         if scheme.members and name not in held | above and name not in scheme.defaults:
             cause = f"Nobody is in {name}, and no other rank has its permissions too."
-            do = f"roundgate ranks join {context.server} {name} <who>"
+            do = context.command("ranks join", name, "<who>")
             place = group_place(context, spec, name)
             yield context.finding("rank-empty", "note", place, cause, do, spec.groups)
     rosters = [member for member in spec.members if context.book.roster[member].rank]

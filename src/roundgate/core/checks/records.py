@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Collection, Iterator, Mapping
 from decimal import Decimal
+from itertools import pairwise
 
 from roundgate.core import values
 from roundgate.core.advice import holds
@@ -231,11 +232,23 @@ def _out_of_order(context: CheckContext, name: str, spec: RecordSet, records: li
                 f"{before[0].value(spec.ordered)}: they must rise."
             )
             place = _place(context, spec, record, record.fields[spec.ordered])
-            at = next(n for n, record in enumerate(records) if _number(record, spec, field) > value)
-            do = context.command("move", f"{name}/{record.key}", "--to", str(at))
+            do = _move_into_order(context, name, spec, records, record)
             yield context.finding("record-order", "warning", place, cause, do, name)
             return
         before = record, value
+
+
+def _move_into_order(context: CheckContext, name: str, spec: RecordSet, records: list[Record], record: Record) -> str:
+    """Return the command that moves a record to where its number belongs; advice where more than that is wrong."""
+    field = spec.field[spec.ordered]
+    numbers = [_number(other, spec, field) for other in records]
+    was = records.index(record)
+    number = numbers.pop(was)
+    at = sum(other < number for other in numbers)
+    numbers.insert(at, number)
+    if any(one >= other for one, other in pairwise(numbers)):
+        return f"Correct {spec.ordered} of one of them."
+    return context.command("move", f"{name}/{record.key}", options=("--to", str(at)))
 
 
 def _number(record: Record, spec: RecordSet, field: RecordField | None) -> Decimal | int:
@@ -370,7 +383,7 @@ def _field(
         problem = _problem(entry, described, is_one_of_list=held.is_list)
         address = f"{name}/{record.key}.{field}"
         if problem is not None:
-            meant = problem.meant if not held.is_list else ""
+            meant = values.sure_meaning(problem.meant, described) if not held.is_list else ""
             do = context.command("set", f"{address}={meant}") if meant else context.command("explain", name)
             place = context.entry_place(path, entry)
             yield context.finding(problem.code, "error", place, f"{record.title(spec)}: {problem.cause}", do, name)

@@ -161,7 +161,7 @@ def check_worlds(context: CheckContext, outcome: Outcome) -> Iterator[Finding]:
         cause = f"{change.name} was fixed when the world '{world}' was made; a change does nothing there."
         wanted = next_world(world, context.book.setting[spec.fixed_by])
         shown = f"{change.name}={format_value(change.after, spec)}" if change.after is not None else change.name
-        do = context.command("set", shown, "--new-world", wanted)
+        do = context.command("set", shown, options=("--new-world", wanted))
         entry = context.files.entry(change.name)
         path = context.files.path_of(spec)
         place = context.entry_place(path, entry) if entry else Place(path)

@@ -10,7 +10,7 @@ from roundgate.core.advice import advice_for
 from roundgate.core.checks.context import CheckContext
 from roundgate.core.findings import Finding, FindingCode
 from roundgate.core.formats.places import key_of
-from roundgate.core.formats.protocol import Document, Entry
+from roundgate.core.formats.protocol import Document, EditRefused, Entry
 from roundgate.core.nearest import nearest
 from roundgate.core.records.sets import homes_in
 from roundgate.core.rulebook.expansion import keys_in
@@ -146,7 +146,7 @@ def _quoted_value(context: CheckContext, name: str, spec: Setting, entry: Entry)
         return
     what = "true or false" if kind == "bool" else "a number"
     cause = f"It is in quotes, so it is a text, and the server wants {what} here."
-    do = context.command("set", f"{path}:{spec.key}={entry.value}", "--kind", kind)
+    do = context.command("set", f"{path}:{spec.key}={entry.value}", options=("--kind", kind))
     yield context.finding("value-quoted", "error", context.entry_place(path, entry), cause, do, name)
 
 
@@ -184,6 +184,7 @@ def _unknown_keys(
     places = {document.resolve(key) for key in known}
     present = {key for _, key in entries}
     others: list[Entry] = []
+    sections: set[str] = set()
     homes = homes_in(context.book, path)
     allowed = [file.others for file in context.book.file.values() if file.path == path]
     for entry, key in entries:
@@ -195,12 +196,23 @@ def _unknown_keys(
         if spoiled and document.text.place(entry.key_start)[0] in spoiled:
             continue
         near = nearest(key, known, least=80)
+        if near and _sign_of(near) != _sign_of(key):
+            near = ""  # a flag of a start script is not a variable
         if not near or near in present or any(key in choice for choice in allowed if not isinstance(choice, str)):
             others += [] if any(_is_allowed(key, choice) for choice in allowed) else [entry]
             continue
+        right = document.resolve(near)
+        section, right_section = key_of(entry.path[:-1]), key_of(right[:-1])
+        if section != right_section:
+            if section not in sections:
+                sections.add(section)
+                yield _unknown_section(context, path, entry, section or "no section", right_section)
+            continue
         place = context.entry_place(path, entry, key=True)
         cause = f"The rulebook does not know '{key}', so the server is likely to ignore it. Did you mean {near}?"
-        do = context.command("rename", f"{path}:{key}", str(document.resolve(near)[-1]))
+        do = context.command("rename", f"{path}:{key}", str(right[-1]))
+        if not _can_be_renamed(document, entry, str(right[-1])):
+            do = f"Write {right[-1]} in its place."
         yield context.finding("key-unknown", "warning", place, cause, do)
     if others:
         place = context.entry_place(path, others[0], key=True)
@@ -208,8 +220,29 @@ def _unknown_keys(
         what = f"{what} not described by the rulebook"
         cause = f"{what}, and so not checked; the first is '{others[0].path[-1]}'."
         yield context.finding(
-            "keys-undescribed", "note", place, cause, context.command("show", "--all", "--file", path)
+            "keys-undescribed", "note", place, cause, context.command("show", options=("--all", "--file", path))
         )
+
+
+def _sign_of(key: str) -> str:
+    """Return the sign that a key begins with, if it has one."""
+    return "" if key[:1].isalnum() else key[:1]
+
+
+def _unknown_section(context: CheckContext, path: str, entry: Entry, section: str, right: str) -> Finding:
+    place = context.entry_place(path, entry, key=True)
+    where = f"in {right}" if right else "above all sections"
+    cause = f"The rulebook expects {entry.path[-1]} {where}, and it is in {section}, where the server does not look."
+    do = f"Call {section} {right}." if right else f"Move it {where}."
+    return context.finding("key-unknown", "warning", place, cause, do)
+
+
+def _can_be_renamed(document: Document, entry: Entry, name: str) -> bool:
+    try:
+        document.rename(entry.path, name)
+    except EditRefused:
+        return False
+    return True
 
 
 def _is_allowed(key: str, others: str | Sequence[str]) -> bool:

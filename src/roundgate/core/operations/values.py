@@ -121,13 +121,15 @@ class SetValue(ValueOperation, frozen=True, tag="set"):
         return target.document.set(path, value, kind, on_copy=self.here_only)
 
     def _forced_kind(self, target: Target, here: Entry | None) -> str:
-        """Return what a value must be: as it was given, or as its setting wants where a text is in its place."""
+        """Return what a value must be: as it was given, or as its setting wants where another kind is in its place."""
         if self.kind:
             return self.kind
         spec, name = target.settings.get(self.name), target.format.name
-        if spec is None or here is None or here.kind != "text" or name not in TREES or name == "xml":
+        if spec is None or here is None or name not in TREES or name == "xml":
             return ""
         kind = document_kind(spec)
+        if here.kind == kind:
+            return ""
         fits = self.stored in ("true", "false") if kind == "bool" else kind == "number" and is_number(self.stored)
         return kind if fits else ""
 

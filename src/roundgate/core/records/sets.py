@@ -95,7 +95,9 @@ def rows_with_named(book: Rulebook, name: str, document: Callable[[str], Documen
             known.update(zip(keys, rows_of(other, to), strict=True))
         nothing = {inner: _default_value(described) for inner, described in to.field.items()}
         for row in rows:
-            row.update({f"{field}.{inner}": value for inner, value in known.get(row[field], nothing).items()})
+            named = row[field]  # somebody may have written a list where one name belongs
+            inner_fields = known.get(named, nothing) if isinstance(named, str) else nothing
+            row.update({f"{field}.{inner}": value for inner, value in inner_fields.items()})
     return rows
 
 

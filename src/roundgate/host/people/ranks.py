@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from roundgate.core.files import ServerFiles
 from roundgate.core.findings import Finding, Place
+from roundgate.core.quoting import typed_command
 from roundgate.core.review import Consequence, ConsequenceCode
 from roundgate.core.slate import Outcome
 from roundgate.host.errors import Trouble
@@ -156,7 +157,7 @@ def check_strangers(server: Server, files: ServerFiles) -> Iterator[Finding]:
                 continue
             what = f" as {record.value(roster.rank)}" if roster.rank and record.value(roster.rank) else ""
             cause = f"{record.key} is on {name}{what}, and was never seen here; nobody knows who that is."
-            remove = f"roundgate remove {server.name} {roster.records}/{record.key}"
-            do = f"roundgate people add <name> {record.key}    (or: {remove})"
+            remove = typed_command("remove", server.name, f"{roster.records}/{record.key}")
+            do = f"{typed_command('people add', '', '<name>', record.key)}    (or: {remove})"
             place = record_place(files, roster.records, record)
             yield Finding("rank-stranger", "note", place, cause, do, server.name, name)

@@ -75,8 +75,10 @@ class LuaDocument(LuaWriting):
         present = kind_of(node, self.text.body)
         if present in ("map", "list") and not isinstance(value, dict | list):
             raise EditRefused(f"there is a {present} here, and a single value cannot replace it")
-        if present == "code" and kind not in ("code", "text"):
-            raise EditRefused("only the server can work out what is there; give the kind 'code' to replace it")
+        if present == "code" and kind is None:
+            raise EditRefused(
+                "what is there is worked out by the server when it starts; --kind bool, number or text replaces it"
+            )
         if kind == "code":
             new: PlainData = Code(str(value))
         elif isinstance(value, str) and kind is None and present == "number" and is_lua_number(value):

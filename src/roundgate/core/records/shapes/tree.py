@@ -9,7 +9,7 @@ from roundgate.core.formats.lines.document import LinesDocument
 from roundgate.core.formats.places import key_of
 from roundgate.core.formats.protocol import Document, EditRefused, Entry, EntryKind, Path, PlainData
 from roundgate.core.formats.shared.paths import parse_path
-from roundgate.core.formats.shared.scalars import fitted
+from roundgate.core.formats.shared.scalars import fitted, is_number
 from roundgate.core.records.model import LISTS, HeldField, Record, field_key
 from roundgate.core.records.shapes.places import entries_by_record, is_begun, place_of_set
 from roundgate.core.records.shapes.protocol import Editor
@@ -57,7 +57,7 @@ class Tree:
         is_list = held is not None and held.is_list and isinstance(plain, list)
         if is_list and held is not None and _with_items(editor, path, list(held.values), plain):
             return
-        editor.make(editor.document.set(path, plain, kind if held is None else None))
+        editor.make(editor.document.set(path, plain, kind if held is None else _kind_instead(held, described, value)))
 
     def _set_part(self, editor: Editor, record: Record, part: str, value: str | None) -> None:
         """Give an entry of a list of lines a part that it does not have, or take one out: the entry is rewritten."""
@@ -154,6 +154,18 @@ def _steps_of(record: Record, field: str, spec: RecordSet) -> Path:
     inner = [entry.path[len(record.path) :] for entry in known]
     is_nested = any(len(path) > 1 and path[0] == steps[0] for path in inner)
     return steps if is_nested else (field,)
+
+
+def _kind_instead(held: HeldField, field: RecordField | None, value: str) -> EntryKind | None:
+    """Return what the field wants, where something else is in its place that cannot hold it; None to go by that."""
+    present = held.entries[0].kind if held.entries and not held.is_list else None
+    if field is None or present not in ("code", "bool", "number"):
+        return None
+    kind = _KINDS.get(document_kind(field))
+    if kind == present or (kind == "text" and present != "code"):
+        return None
+    fits = value in ("true", "false") if kind == "bool" else kind == "text" or is_number(value)
+    return kind if fits else None
 
 
 def plain_field(value: str, field: RecordField | None) -> tuple[PlainData, EntryKind | None]:
