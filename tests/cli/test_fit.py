@@ -199,6 +199,23 @@ def test_check_finds_a_port_that_two_servers_have_and_its_command_ends_that(flee
     assert shared(fleet) == []
 
 
+def test_what_clashes_is_told_when_it_is_set_and_in_the_review(fleet: SiteUnderTest) -> None:
+    taken = port_of(fleet, "harbour")
+    told = f"harbour has port {taken} (tcp) too"
+    assert told in fleet.ok("set", "regatta", f"net.port={taken}")
+    assert "port-shared" not in fleet.ok("set", "regatta", "race.slots=18"), "it is told once"
+    assert told in fleet.ok("slate", "regatta") and told in fleet.fails(1, "check", "regatta", "--slate", "--strict")
+    (review,) = json.loads(fleet.ok("slate", "regatta", "--json"))
+    assert [finding["code"] for finding in review["findings"]] == ["port-shared"]
+    assert "port-shared" not in fleet.ok("set", "regatta", "net.address=127.0.0.2"), "it has the port to itself there"
+    assert shared(fleet, "regatta", "--slate") == [] and told not in fleet.ok("slate", "regatta")
+    assert told in fleet.ok("set", "regatta", "net.address=0.0.0.0"), "all addresses are that of the other too"
+    assert "value-limit" not in fleet.ok("set", "regatta", f"launch.cores={min(os.sched_getaffinity(0))}")
+    output = fleet.ok("set", "regatta", "launch.cores=0-63")
+    if len(os.sched_getaffinity(0)) < 64:
+        assert "value-limit" in output and "This machine has the cores" in fleet.ok("check", "regatta")
+
+
 def test_one_server_is_told_of_ports_that_the_others_have_on_disk(fleet: SiteUnderTest) -> None:
     taken = port_of(fleet, "harbour")
     file = fleet.folder / "regatta" / "gullwind.properties"

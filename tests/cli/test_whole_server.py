@@ -374,7 +374,7 @@ def test_of_a_file_and_what_it_includes_the_one_read_last_counts(running: SiteUn
 
 def test_what_only_the_console_has_is_sent_there_and_said_to_be_lost(running: SiteUnderTest) -> None:
     output = running.fails(1, "set", "race.pause=on")
-    assert "No file holds race.pause" in output and "roundgate set regatta --now race.pause=<value>" in output
+    assert "No file holds race.pause" in output and "roundgate set regatta race.pause=on --now" in output
     output = running.ok("set", "race.pause=on", "--now")
     assert "race.pause is on now, read back" in output and "the next restart loses it" in output
     assert "set at the console only: lost at the next restart" in running.ok("show", "regatta", "race.pause")

@@ -12,6 +12,8 @@ import pytest
 
 import roundgate
 from conftest import BOOK
+from roundgate import api
+from roundgate.core import values
 from roundgate.core.checks import check_disk
 from roundgate.core.facts import Facts, absence_of, version_parts
 from roundgate.core.files import ServerFiles
@@ -274,6 +276,30 @@ def test_a_value_in_two_places_must_be_the_same_in_both() -> None:
     assert [finding.code for finding in check(book, core="slots=5\n", more="; none\n")] == ["places-differ"]
     optional = book_of(source.replace('"Places" }', '"Places", optional = true }'))
     assert check(optional, core="slots=5\n", more="; none\n") == []
+
+
+@pytest.mark.parametrize("typed", ["cove1", "worlds/cove1.wld"])
+def test_a_value_may_be_written_otherwise_in_its_second_place(typed: str, tmp_path: Path) -> None:
+    source = setting("world", type='"text"', also='[{ key = "Path", prefix = "worlds/", suffix = ".wld" }]')
+    book = book_of(source)
+    spec = book.setting["world"]
+    assert values.store(values.parse(typed, spec), spec) == "cove1"
+    assert values.stored_at(spec.also[0], "cove1", spec) == "worlds/cove1.wld"
+    assert check(book, core="world=cove1\nPath=worlds/cove1.wld\n") == []
+    [found] = check(book, core="world=cove1\nPath=worlds/tide.wld\n")
+    assert (found.code, found.do) == ("places-differ", "roundgate set red world=cove1")
+    assert "core.ini has cove1, core.ini (Path) has tide" in found.cause
+    (tmp_path / "roundgate.toml").write_text(
+        '[site]\nname = "Club"\n[server.red]\nfolder = "."\nstart = ["true"]\nrulebook = "quay"\n'
+    )
+    (tmp_path / "rulebooks").mkdir()
+    (tmp_path / "rulebooks" / "quay.toml").write_text(HEAD + FILE + source)
+    (tmp_path / "core.ini").write_text("world=old\nPath=worlds/old.wld\n")
+    with api.open_site(tmp_path) as opened:
+        red = opened.server("red")
+        made = red.key_changes().operations_of([f"world={typed}"])
+        after = red.propose(made).outcome.after.texts["core.ini"].body
+    assert after == "world=cove1\nPath=worlds/cove1.wld\n"
 
 
 def test_the_file_that_overrides_counts_and_both_are_told() -> None:

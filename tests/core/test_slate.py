@@ -206,3 +206,37 @@ def test_a_value_set_before_entries_changed_places_is_not_replaced_by_one_set_af
     outcome = replay(slate, files())
     assert outcome.after.items("courses") == ["Long Reach", "Harbour Mile, short"]
     assert not any(change.has_moved_on for change in outcome.changes[1:])
+
+
+@settings(max_examples=60)
+@given(
+    keys=st.lists(st.sampled_from(["hull-1", "hull-22", "hull-333", "hull-4444"]), min_size=1, max_size=5),
+    at=st.integers(0, 4),
+)
+def test_a_line_that_stays_is_never_marked_as_new(keys: list[str], at: int) -> None:
+    """Secrets in a list move to other places of it when one is put in before them; their lines are the same."""
+    import json
+
+    before = json.dumps({"passwords": keys}, indent=1) + "\n"
+    started = ServerFiles(RULES, {"doors.json": Text(before)})
+    at = min(at, len(keys))
+    diff = review_of(replay([AddItem("doors.json", "doors.json:passwords", "gull-99", at)], started)).diff
+    assert not any(key in diff for key in (*keys, "gull-99"))
+    kept = [line for line in diff.splitlines() if line.startswith(" ")]
+    assert kept and not any("new" in line or "old" in line for line in kept), diff
+    assert any(line.startswith("+") and "(hidden, new)" in line for line in diff.splitlines()), diff
+
+
+def test_what_is_only_on_or_off_is_no_secret_but_where_the_rulebook_says_so() -> None:
+    operations: list[Operation] = [
+        SetValue(CORE, "door.keys", "1", "0"),
+        SetValue(CORE, "door.password", "salt-4711", "salt-4700"),
+        SetValue(CORE, "entry.code", "0", "1", "entry.code"),
+    ]
+    before = files("door.keys=0\ndoor.password=salt-4700\nentry.code=1\nmail.token=true\n")
+    review = review_of(replay(operations, before))
+    shown = {change.name.partition(":")[2] or change.name: (change.before, change.after) for change in review.changes}
+    assert shown["door.keys"] == ("0", "1")
+    assert "salt" not in review.diff + repr(shown) and "entry.code=0" not in review.diff
+    assert "1" not in shown["entry.code"] and "0" not in shown["entry.code"]
+    assert "mail.token=true" in review.diff and "+door.keys=1" in review.diff

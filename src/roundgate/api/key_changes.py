@@ -23,7 +23,7 @@ from roundgate.core.operations.values import SetValue, Unset
 from roundgate.core.quoting import typed_command
 from roundgate.core.rulebook.expansion import CONSOLE
 from roundgate.core.rulebook.model import Setting
-from roundgate.core.secrets import HIDDEN, is_secret_field, sounds_secret
+from roundgate.core.secrets import HIDDEN, is_secret_field, is_switch, sounds_secret
 from roundgate.core.typed import KINDS, KindMismatch, Typed, typed
 from roundgate.core.values import ValueProblem
 from roundgate.core.values.relative import changed_by, is_relative
@@ -89,7 +89,8 @@ class KeyChanges:
         if names_record(self.holder, name):
             return self._of_record(word, name, given)
         target = self._target(name)
-        is_secret = values.is_hidden(target.spec) if target.spec else sounds_secret(target.key)
+        by_sound = sounds_secret(target.key) and not is_switch(given)
+        is_secret = values.is_hidden(target.spec) if target.spec else by_sound
         if is_secret:
             given = self._secret(target, given=given is not None)
         elif given is None:
@@ -137,20 +138,23 @@ class KeyChanges:
                 "with it. Nothing was changed.",
                 f"to change it anyway: {typed_command('edit', self.holder.name, own)}",
             )
-        places = [(own, spec.key, target.name)]
-        places += [(self.holder.book.file[place.file or spec.file].path, place.key, "") for place in spec.also]
+        places = [(own, spec.key, target.name, stored)]
+        for place in spec.also:
+            there = None if stored is None else values.stored_at(place, stored, spec)
+            places.append((self.holder.book.file[place.file or spec.file].path, place.key, "", there))
         made: list[Operation] = []
-        for path, key, name in places:
+        for path, key, name, new in places:
             held = self._held(path, key)
-            if stored is None or (spec.type == "flag" and stored):
+            if new is None or (spec.type == "flag" and new):
                 made += [] if name == "" and held is None else [Unset(path, key, held, name)]
             else:
-                made.append(SetValue(path, key, stored, held, name))
+                made.append(SetValue(path, key, new, held, name))
         return made
 
     def _for_console(self, name: str, stored: str | None) -> Operation:
         """Make the operation for a setting that no file has. Raises Trouble where it is not for the console."""
         spec = self.holder.book.setting[name]
+        shown = OPEN if stored is None else format_value(stored, spec)
         if spec.kept_in and not (spec.live and spec.live.set):
             raise Trouble(
                 f"The server keeps {name} in {spec.kept_in}: it can be read there, but not set. Nothing was changed.",
@@ -159,13 +163,13 @@ class KeyChanges:
         if spec.kept_in and (stored is None or not self.options.now):
             raise Trouble(
                 f"The server keeps {name} in {spec.kept_in}, and its console changes it. Nothing was changed.",
-                typed_command("set", self.holder.name, f"{name}={OPEN}", options=("--now",)),
+                typed_command("set", self.holder.name, f"{name}={shown}", options=("--now",)),
             )
         if stored is None or not self.options.now:
             raise Trouble(
                 f"No file holds {name}: only the live console has it, and the next restart loses it. "
                 "Nothing was changed.",
-                typed_command("set", self.holder.name, f"{name}={OPEN}", options=("--now",)),
+                typed_command("set", self.holder.name, f"{name}={shown}", options=("--now",)),
             )
         return SetValue(CONSOLE, "", stored, None, name)
 
@@ -368,4 +372,4 @@ def _is_new(document: Document, path: Path) -> bool:
 
 def _assigned(name: str, value: str) -> str:
     """Return the words that set a key; a value that may be a secret was asked for, and is asked for again."""
-    return name if sounds_secret(name) else f"{name}={value}"
+    return name if sounds_secret(name) and not is_switch(value) else f"{name}={value}"

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from roundgate.api.lookup import find_name
 from roundgate.core.findings import Finding
@@ -122,8 +123,12 @@ class OpenServer:
     def propose(self, operations: Sequence[Operation]) -> Proposal:
         """Check what the slate would be with the operations on it. Nothing is kept."""
         from roundgate.api.proposal import propose
+        from roundgate.host.fleet.clashes import clashes_brought
 
-        return propose(self.workspace, operations)
+        proposal = propose(self.workspace, operations)
+        before = self.workspace.outcome(self.workspace.operations).after
+        more = clashes_brought(self.server, before, proposal.outcome.after)
+        return replace(proposal, findings=(*proposal.findings, *more)) if more else proposal
 
     def put(self, operations: Sequence[Operation], by: str = "") -> None:
         """Put operations on the slate, in the name of ``by`` or of this user."""

@@ -317,7 +317,7 @@ def _unknown_row(
         entry = (keys or {}).get(id(files), {}).get(key) or find_key(files.document(path), key)
         if entry is None:
             return "-"
-        is_hidden = entry.path in hidden or is_secret(server.book, path, key)
+        is_hidden = entry.path in hidden or is_secret(server.book, path, key, entry.value)
         return "(set, hidden)" if is_hidden else entry.value or "(empty)"
 
     disk, slate = value(known.disk), value(known.slate)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from enum import StrEnum
 from functools import partial
 
@@ -11,7 +11,7 @@ from msgspec.structs import replace
 
 from roundgate.core import values
 from roundgate.core.advice import advice_for, overriding
-from roundgate.core.differences import lines_of, unified
+from roundgate.core.differences import lines_of, opcodes, unified
 from roundgate.core.files import ServerFiles, describe_values, format_default, format_value
 from roundgate.core.formats.places import find_key
 from roundgate.core.formats.protocol import Entry
@@ -159,7 +159,7 @@ def format_stored(stored: str | None, change: Change, book: Rulebook) -> str:
         return format_value(stored, spec) if stored is not None else f"not set{default}"
     if stored is None:
         return "not set"
-    if is_secret(book, change.file, change.operation.value_key):
+    if is_secret(book, change.file, change.operation.value_key, stored):
         return "(set, hidden)"
     lines = [line.strip() for line in without_sounding(stored, secret_names(book, change.file)).splitlines()]
     if not "".join(lines):
@@ -170,7 +170,9 @@ def format_stored(stored: str | None, change: Change, book: Rulebook) -> str:
 
 def _describe(change: Change, book: Rulebook) -> DescribedChange:
     operation = change.operation
-    is_hidden = is_secret(book, change.file, change.name.partition(":")[2]) or _has_secret_fields(operation, book)
+    value = change.before if change.after is None else change.after
+    is_hidden = is_secret(book, change.file, change.name.partition(":")[2], value)
+    is_hidden = is_hidden or _has_secret_fields(operation, book)
 
     def format_one(stored: str | None) -> str:
         return format_stored(stored, change, book)
@@ -308,7 +310,8 @@ def diff_of(outcome: Outcome) -> str:
         if max(len(text.body) for text in texts) > LARGE:  # reading all of it to find its secrets would take too long
             old, new = (lines_of(text.body) for text in texts)
         else:
-            old, new = _shown(outcome, path, old=True), _shown(outcome, path, old=False)
+            kept = _kept_lines(texts)
+            old, new = (_shown(outcome, path, kept[side], old=side == 0) for side in (0, 1))
         pieces.append("\n".join(unified(old, new, names, shown=hidden)))
     return "\n".join(pieces)
 
@@ -322,7 +325,18 @@ def lines_shown(files: ServerFiles, path: str, text: Text) -> list[str]:
     return [hidden_line(lines, number, names) for number in range(len(lines))]
 
 
-def _shown(outcome: Outcome, path: str, *, old: bool) -> list[str]:
+def _kept_lines(texts: Sequence[Text]) -> tuple[set[int], set[int]]:
+    """Return the numbers of the lines that a change leaves as they are, in the old text and in the new one."""
+    old: set[int] = set()
+    new: set[int] = set()
+    for what, old_start, old_end, new_start, new_end in opcodes(*(lines_of(text.body) for text in texts)):
+        if what == "equal":
+            old.update(range(old_start, old_end))
+            new.update(range(new_start, new_end))
+    return old, new
+
+
+def _shown(outcome: Outcome, path: str, kept: Collection[int], *, old: bool) -> list[str]:
     files = outcome.before if old else outcome.after
     document = files.document(path)
     if document is None:
@@ -333,7 +347,9 @@ def _shown(outcome: Outcome, path: str, *, old: bool) -> list[str]:
     same: list[Entry] = []
     for entry in secret_entries(book, path, document):
         there = other.find(entry.path) if other else None
-        (same if there and there.value == entry.value else changed).append(entry)
+        first, last = (text.place(at)[0] - 1 for at in (entry.start, entry.end))
+        is_same = (there and there.value == entry.value) or all(line in kept for line in range(first, last + 1))
+        (same if is_same else changed).append(entry)
     word = "(hidden, old)" if old else "(hidden, new)"
     blanked = {entry.start: "(hidden)" for entry in same} | {entry.start: word for entry in changed}
     for entry in sorted((*same, *changed), key=lambda finding: finding.start, reverse=True):

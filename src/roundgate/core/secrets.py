@@ -58,9 +58,24 @@ def sounds_secret(key: str) -> bool:
     return bool(parts) and parts[-1].lower() in _LAST_WORD
 
 
-def is_secret(book: Rulebook, file_path: str, key: str) -> bool:
-    """Whether a key of a file holds a secret, by the rulebook or by the sound of its name, or of what it is in."""
-    if _holds_secret(_types(book, file_path), key):
+_SWITCHES = frozenset(("0", "1", "true", "false", "yes", "no", "on", "off"))
+"""Values that are no secret, however the name of their key sounds: a permission may be called ``keys``."""
+
+
+def is_switch(value: str | None) -> bool:
+    """Return whether a value only says on or off, and so is a secret only where the rulebook says so."""
+    return value is not None and value.lower() in _SWITCHES
+
+
+def is_secret(book: Rulebook, file_path: str, key: str, value: str | None = None) -> bool:
+    """Whether a key of a file holds a secret, by the rulebook or by the sound of its name, or of what it is in.
+
+    ``value`` is what it holds, where that is known: what is only on or off is none by its sound.
+    """
+    types = _types(book, file_path)
+    if is_switch(value):
+        return not {key, _last_name(_STEP.split(key))}.isdisjoint(_declared(types))
+    if _holds_secret(types, key):
         return True
     names = [name for name in _STEP.split(key) if name and not name.isdecimal()]
     return bool(names) and (sounds_secret(names[-1]) or any(_HOLDS_SECRETS.fullmatch(name) for name in names))
@@ -105,13 +120,19 @@ def _holds_secret(types: Mapping[str, str], key: str) -> bool:
 
 def secret_names(book: Rulebook, file_path: str) -> frozenset[str]:
     """Return the last names of the keys that hold a secret in a file, for a text that cannot be read."""
-    keys = (key for key, kind in _types(book, file_path).items() if kind == "secret")
-    return frozenset(re.split(r"[.\[\]\"]+", key.strip('"]'))[-1] for key in keys)
+    return frozenset(_last_name(_STEP.split(key.strip('"]'))) for key in _declared(_types(book, file_path)))
+
+
+def _declared(types: Mapping[str, str]) -> frozenset[str]:
+    """Return the keys that the rulebook says are secrets, and the last name of each."""
+    keys = {key for key, kind in types.items() if kind == "secret"}
+    return frozenset(keys | {_last_name(_STEP.split(key.strip('"]'))) for key in keys})
 
 
 def secret_entries(book: Rulebook, file_path: str, document: Document) -> list[Entry]:
     """Return every entry, commented-out ones included, whose value must not be shown; a misspelt secret too."""
     types = _types(book, file_path)
+    declared = _declared(types)
     answers: dict[str, bool] = {}
     entries = [
         entry for entry in (*document.entries(), *document.switched_off()) if entry.end > entry.start and entry.path
@@ -119,6 +140,8 @@ def secret_entries(book: Rulebook, file_path: str, document: Document) -> list[E
     named = _named_secrets(entries)
     found = []
     for entry in entries:
+        if is_switch(entry.value) and _last_name(entry.path) not in declared:
+            continue
         key = next((step for step in reversed(entry.path) if isinstance(step, str)), "")
         if key not in answers:
             answers[key] = _holds_secret(types, key)
@@ -131,6 +154,11 @@ def secret_entries(book: Rulebook, file_path: str, document: Document) -> list[E
         ):
             found.append(entry)
     return apart(found)
+
+
+def _last_name(path: Sequence[str | int]) -> str:
+    """Return the last name of a path, without the mark of an XML attribute."""
+    return next((step for step in reversed(path) if isinstance(step, str)), "").lstrip("@")
 
 
 def _bare(step: str | int) -> str:
@@ -190,7 +218,8 @@ def _sounding(line: str, offset: int, names: frozenset[str]) -> Iterator[Entry]:
     """Yield what looks like a secret in a piece of text that begins at an offset."""
     at = 0
     while found := _NAMED_VALUE.search(line, at):
-        if sounds_secret(found["name"]) or found["name"] in names:
+        is_open = is_switch(found["value"].strip("\"'")) and found["name"] not in names
+        if not is_open and (sounds_secret(found["name"]) or found["name"] in names):
             spans = offset + found.start("value"), offset + found.end("value")
             yield Entry((found["name"],), found["value"].strip("\"'"), 0, 0, *spans)
             at = found.end()
@@ -240,7 +269,9 @@ _LOOK_BACK = 50
 def hidden_line(lines: Sequence[str], number: int, names: frozenset[str] = frozenset()) -> str:
     """Return a line of a file with what looks like a secret blanked out, by the looks of it and of the lines above."""
     line = lines[number]
-    hidden = line if "(hidden" in line else without_sounding(line, names)
+    if "(hidden" in line:  # by whoever read the file
+        return line
+    hidden = without_sounding(line, names)
     indent = len(line) - len(line.lstrip())
     is_item = line.lstrip()[:1] == "-"
     if hidden != line or not (indent or is_item) or not line.strip():

@@ -192,6 +192,7 @@ def check_workspace(workspace: Workspace, *, after: bool = False) -> list[Findin
 
 def _check_around(workspace: Workspace, files: ServerFiles) -> list[Finding]:
     """Check files against what lies around them: their names, people, expectations, and the rest of a cluster."""
+    from roundgate.host.fleet.clashes import cores_beyond
     from roundgate.host.fleet.clusters import check_clusters
     from roundgate.host.people.book import check_book
     from roundgate.host.people.ranks import check_expectations, check_strangers
@@ -203,6 +204,7 @@ def _check_around(workspace: Workspace, files: ServerFiles) -> list[Finding]:
         *check_expectations(server, files),
         *check_strangers(server, files),
         *(check_clusters(server, files) if server.site.file.cluster else ()),
+        *cores_beyond(server, files),
     ]
 
 
@@ -212,6 +214,7 @@ def _check_after(workspace: Workspace) -> list[Finding]:
 
 
 def _check_workspace(workspace: Workspace) -> list[Finding]:
+    from roundgate.host.fleet.clashes import cores_beyond
     from roundgate.host.people.ranks import check_expectations
 
     found = [*workspace.findings_on_disk(), *_check_around(workspace, workspace.read().files)]
@@ -219,8 +222,10 @@ def _check_workspace(workspace: Workspace) -> list[Finding]:
         outcome = workspace.outcome(workspace.operations)
         found += [finding for finding in workspace.findings_of(outcome) if finding.waiting]
         known = {(finding.code, finding.cause) for finding in found}
-        after = check_expectations(workspace.server, outcome.after) if outcome.touched else ()
-        found += [replace(finding, waiting=True) for finding in after if (finding.code, finding.cause) not in known]
+        server = workspace.server
+        after = [*check_expectations(server, outcome.after), *cores_beyond(server, outcome.after)]
+        new = [finding for finding in after if outcome.touched and (finding.code, finding.cause) not in known]
+        found += [replace(finding, waiting=True) for finding in new]
     return found
 
 

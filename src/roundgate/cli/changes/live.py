@@ -33,7 +33,7 @@ _SHOWN = 120
 
 def _as_given(server: Server, value: SetValue) -> str:
     """Return the word that sets a value; a secret is asked for again."""
-    if is_secret(server.book, value.file, value.key):
+    if is_secret(server.book, value.file, value.key, value.stored):
         return value.shown_name
     spec = server.book.setting.get(value.name)
     return f"{value.shown_name}={format_value(value.stored, spec) if spec else value.stored}"

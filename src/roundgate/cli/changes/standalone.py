@@ -73,7 +73,7 @@ def show_standalone(path: str, arguments: Sequence[str]) -> None:
     for entry in document.entries():
         key = key_of(entry.path)
         if any(not wanted or key == wanted or key.startswith((f"{wanted}.", f"{wanted}[")) for wanted in keys):
-            is_hidden = entry.path in hidden or is_secret(holder.book, path, key)
+            is_hidden = entry.path in hidden or is_secret(holder.book, path, key, entry.value)
             rows.append((key, "(set, hidden)" if is_hidden else entry.value or "(empty)"))
     if not rows:
         raise UnknownName(f"{path} has nothing of that name.", f"roundgate show {quoted(path)}")

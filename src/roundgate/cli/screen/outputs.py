@@ -489,16 +489,6 @@ class ConsequenceOutput(Struct, frozen=True, rename="kebab"):
     text: Annotated[str, _about("the consequence as text")]
 
 
-class SlateOutput(Struct, frozen=True, rename="kebab"):
-    """One server of ``slate --json``."""
-
-    server: str
-    changes: list[ChangeOutput]
-    on_disk_not_running: Annotated[list[str], _about("what is on disk already and comes into force with a restart")]
-    consequences: list[ConsequenceOutput]
-    diff: Annotated[str, _about("the difference in the files, in unified form, secrets blanked out")]
-
-
 class GiveUp(Struct, frozen=True, rename="kebab"):
     """Where a reader of the file gives up, where that is not where the mistake is."""
 
@@ -534,6 +524,17 @@ class FindingOutput(Struct, frozen=True, rename="kebab"):
     gave_up: GiveUp | None
     safe: Annotated[bool, _about("the repair cannot change a meaning")]
     repair: list[Repair]
+
+
+class SlateOutput(Struct, frozen=True, rename="kebab"):
+    """One server of ``slate --json``."""
+
+    server: str
+    changes: list[ChangeOutput]
+    on_disk_not_running: Annotated[list[str], _about("what is on disk already and comes into force with a restart")]
+    consequences: list[ConsequenceOutput]
+    diff: Annotated[str, _about("the difference in the files, in unified form, secrets blanked out")]
+    findings: Annotated[list[FindingOutput], _about("what the changes bring that is not wrong already")]
 
 
 class CheckOutput(Struct, frozen=True, rename="kebab"):

@@ -28,6 +28,9 @@ def echo_review(gathered: Gathered, *, diff: bool = True) -> None:
             echo(f"  {styled(name, 'bold')}: on disk already, in force with the next start")
     for consequence in review.consequences:
         echo(f"  ! {describe_consequence(consequence)}")
+    for finding in gathered.findings:
+        if finding.waiting and finding.level == "warning":
+            echo(f"  ! {plain(finding.cause)} ({finding.code})")
     if diff and review.diff:
         echo()
         echo_diff(review.diff)
@@ -84,7 +87,7 @@ def echo_diff(diff: str) -> None:
 
 def slate_output(server: str, gathered: Gathered) -> SlateOutput:
     """Return the review of a server's slate for JSON."""
-    from roundgate.cli.screen.outputs import ChangeOutput, ConsequenceOutput, SlateOutput
+    from roundgate.cli.screen.outputs import ChangeOutput, ConsequenceOutput, SlateOutput, finding_output
 
     review: Review = gathered.review
     rescued = {operation.shown_name for operation in gathered.rescued}
@@ -104,4 +107,5 @@ def slate_output(server: str, gathered: Gathered) -> SlateOutput:
         ConsequenceOutput(consequence.code.value, list(consequence.names), describe_consequence(consequence))
         for consequence in review.consequences
     ]
-    return SlateOutput(server, changes, gathered.differs, consequences, review.diff)
+    brought = [finding_output(finding) for finding in gathered.findings if finding.waiting]
+    return SlateOutput(server, changes, gathered.differs, consequences, review.diff, brought)

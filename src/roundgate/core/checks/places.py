@@ -115,12 +115,16 @@ def _other_places(context: CheckContext, name: str, spec: Setting) -> Iterator[F
     for other in spec.also:
         path = context.book.file[other.file or spec.file].path
         entry = find_key(context.files.document(path), other.key)
-        second = entry.value if entry else None
-        if second == first or (entry is None and (other.optional or path not in context.files.texts)):
+        second, there = entry.value if entry else None, values.spec_at(other, spec)
+        wanted = None if first is None else values.stored_at(other, first, spec)
+        if second == wanted or (entry is None and (other.optional or path not in context.files.texts)):
             continue
         shown = [
-            f"{where} has {'nothing' if held is None else format_value(held, spec)}"
-            for where, held in ((context.files.path_of(spec), first), (f"{path} ({other.key})", second))
+            f"{where} has {'nothing' if held is None else format_value(held, described)}"
+            for where, held, described in (
+                (context.files.path_of(spec), first, spec),
+                (f"{path} ({other.key})", second, there),
+            )
         ]
         place = context.entry_place(path, entry) if entry else _place(context, name)
         right = _typeable(first, spec)

@@ -120,6 +120,10 @@ class OtherPlace(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=T
     """Empty: the setting's own file."""
     optional: bool = False
     """Where the place has nothing, that is not a difference."""
+    prefix: str | None = None
+    """What is written before the value there, such as `worlds/`; not given: as in the own place."""
+    suffix: str | None = None
+    """What is written after the value there, such as `.wld`; not given: as in the own place."""
 
 
 class ItemKind(Model, frozen=True, forbid_unknown_fields=True, omit_defaults=True):

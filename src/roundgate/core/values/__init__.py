@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from roundgate.core.rulebook.model import Setting, TomlValue
+from roundgate.core.rulebook.model import OtherPlace, Setting, TomlValue
 from roundgate.core.values.machine import Cores, FilePath, FlagBits
 from roundgate.core.values.moments import Date, TimeOfDay
 from roundgate.core.values.numbers import DecimalNumber, Percent, PortNumber, WholeNumber
@@ -119,9 +119,33 @@ def parse(typed: str, spec: Setting) -> Value:
         if word in (name.lower(), plain_text(stored, spec).lower()):
             return Special(plain_text(stored, spec))
     typed = typed if KINDS[spec.type].verbatim else typed.strip()
-    if _has_affixes(spec):  # they may be typed, and need not be
-        typed = typed.removeprefix(spec.prefix).removesuffix(spec.suffix)
+    typed = _bare(typed, spec)
     return _as_special(typed, spec) or KINDS[spec.type].parse(typed, spec)
+
+
+def _bare(typed: str, spec: Setting) -> str:
+    """Take off what a file writes around the value, in any of its places: it may be typed, and need not be."""
+    for prefix, suffix in ((place.prefix or "", place.suffix or "") for place in spec.also):
+        if (prefix or suffix) and typed.startswith(prefix) and typed.endswith(suffix):
+            return typed.removeprefix(prefix).removesuffix(suffix)
+    return typed.removeprefix(spec.prefix).removesuffix(spec.suffix) if _has_affixes(spec) else typed
+
+
+def spec_at(place: OtherPlace, spec: Setting) -> Setting:
+    """Return how a setting's value is written in another of its places."""
+    if place.prefix is None and place.suffix is None:
+        return spec
+    prefix = spec.prefix if place.prefix is None else place.prefix
+    return replace(spec, prefix=prefix, suffix=spec.suffix if place.suffix is None else place.suffix)
+
+
+def stored_at(place: OtherPlace, stored: str, spec: Setting) -> str:
+    """Return what another place of a setting holds where its own holds ``stored``; as it is where that is no value."""
+    there = spec_at(place, spec)
+    try:
+        return stored if there is spec else store(read(stored, spec), there)
+    except ValueProblem:
+        return stored
 
 
 def sure_meaning(meant: str, spec: Setting) -> str:

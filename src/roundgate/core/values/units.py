@@ -141,13 +141,13 @@ class Size(Traits):
         """See ValueKind. A bare number is taken in the file's unit."""
         match = _SIZE.fullmatch(typed)
         if not match:
-            return self.read(typed, spec)
+            return self._bare(typed, spec)
         amount = read_decimal(match[1]) * _BYTES[_SIZE_WORDS[match[2].lower()]]
         in_range(_whole_units(amount, self._unit(spec), self._name(spec), typed), spec)
         return amount
 
     def read(self, stored: str, spec: Setting) -> Value:
-        """See ValueKind. With a ``suffix`` the file's own letter counts, whichever it is."""
+        """See ValueKind. With a ``suffix`` the file's own letter counts, whichever it is; one without is an error."""
         match = _SIZE.fullmatch(stored) if spec.suffix else None
         if match:
             amount = read_decimal(match[1]) * _BYTES[_SIZE_WORDS[match[2].lower()]]
@@ -155,9 +155,17 @@ class Size(Traits):
             return amount
         if _SIZE.fullmatch(stored):
             raise _bare_number(stored, self._name(spec))
-        number = Decimal(read_whole(stored))
-        in_range(number, spec)
-        return number * self._unit(spec)
+        amount = self._bare(stored, spec)
+        if spec.suffix:
+            cause = f"{stored} has no letter behind it, and most programs take that for bytes."
+            raise ValueProblem("value-unit", cause, f"{stored}{spec.suffix}")
+        return amount
+
+    def _bare(self, number: str, spec: Setting) -> Decimal:
+        """Read a number in the file's unit. Raises ValueProblem."""
+        count = Decimal(read_whole(number))
+        in_range(count, spec)
+        return count * self._unit(spec)
 
     def store(self, value: Value, spec: Setting) -> str:
         """See ValueKind."""

@@ -49,10 +49,14 @@ def ports_of(server: Server, files: ServerFiles) -> list[PortPromise]:
 def placed_ports(workspace: Workspace) -> list[PlacedPort]:
     """Return the ports of a server as its slate leaves them; none where its files or its rulebook cannot be read."""
     try:
-        files = workspace.outcome(workspace.operations).after
-        return [PlacedPort(promise, _place_of(promise, files)) for promise in ports_of(workspace.server, files)]
+        return place_ports(workspace.server, workspace.outcome(workspace.operations).after)
     except (Trouble, OSError):
         return []
+
+
+def place_ports(server: Server, files: ServerFiles) -> list[PlacedPort]:
+    """Return the ports that a server will open with these files, each with its place. Raises Trouble or OSError."""
+    return [PlacedPort(promise, _place_of(promise, files)) for promise in ports_of(server, files)]
 
 
 def _place_of(promise: PortPromise, files: ServerFiles) -> Place:

@@ -19,6 +19,7 @@ from roundgate.core.review import Consequence, ConsequenceCode, Review, review_o
 from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.core.slate import Outcome
 from roundgate.host.drivers.protocol import RunState
+from roundgate.host.fleet.clashes import clashes_brought
 from roundgate.host.people.book import with_names
 from roundgate.host.people.ranks import rank_consequences
 from roundgate.host.rounds.options import Options, RoundAborted
@@ -129,7 +130,10 @@ def gather(workspace: Workspace, state: RunState) -> Gathered:
     for operation in rescued:
         operations = merged(operations, operation)
     outcome = workspace.outcome(operations)
-    findings = workspace.findings_of(outcome)
+    findings = [
+        *workspace.findings_of(outcome),
+        *clashes_brought(workspace.server, workspace.read().files, outcome.after),
+    ]
     return Gathered(workspace, outcome, findings, _reviewed(workspace.server, outcome), rescued, started)
 
 
