@@ -57,6 +57,24 @@ def test_the_ranks_as_a_tree_and_as_a_matrix(quay: SiteUnderTest) -> None:
     assert "regatta,race.abort,yes *,yes *,yes *,-" in rows
 
 
+def test_one_of_several_kinds_of_ranks_is_named_with_the_server(quay: SiteUnderTest) -> None:
+    book = Path(roundgate.__file__).parent / "rulebooks" / "gullwind.toml"
+    (quay.folder / "rulebooks").mkdir()
+    always = book.read_text().replace("when = \"ranks.kept == 'signals'\"\n", "")
+    (quay.folder / "rulebooks" / "gullwind.toml").write_text(always)
+    for name in ("signals.ini", "signalcrew.txt"):
+        shutil.copy(DEMO.parent / "harbour" / name, quay.folder / "regatta")
+    output = quay.fails(2, "ranks", "grant", "regatta", "marshal", "chat.mute")
+    assert "regatta@deck, regatta@signals" in output
+    assert "do: roundgate ranks grant regatta@<name> marshal chat.mute" in output
+    assert "chat.mute" in quay.ok("ranks", "grant", "regatta@deck", "marshal", "chat.mute")
+    quay.ok("ranks", "grant", "regatta@signals", "guest", "chat.mute")
+    assert "signals.ini" in quay.ok("slate")
+    assert "[race.abort]" not in quay.ok("ranks", "tree", "regatta@signals")
+    assert "harbourmaster" in quay.ok("ranks", "tree", "regatta@signals")
+    assert "do: roundgate ranks tree regatta@deck" in quay.fails(2, "ranks", "tree", "regatta@dekc")
+
+
 def test_what_the_slate_alters_is_said_by_people_and_permission(quay: SiteUnderTest) -> None:
     assert "changes nothing" in quay.ok("ranks", "impact")
     quay.ok("set", "regatta", "officers/Skua.rank=coxswain")
@@ -92,7 +110,7 @@ def test_what_the_slate_alters_is_said_by_people_and_permission(quay: SiteUnderT
         (("add", "steward", "--above", "deckhnad"), "Did you mean deckhand?"),
         (("add", "steward", "coulour=#112233"), "Did you mean colour?"),
         (("grant", "marshal", "race.abort", "--above", "deckhand"), "No such option: --above"),
-        (("tree", "regatta@nowhere"), "no ranks for a world 'nowhere'"),
+        (("tree", "regatta@nowhere"), "no ranks 'nowhere'"),
     ],
 )
 def test_wrong_questions_are_one_message(quay: SiteUnderTest, words: tuple[str, ...], expected: str) -> None:

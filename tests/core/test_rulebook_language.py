@@ -19,6 +19,7 @@ from roundgate.core.facts import Facts, absence_of, version_parts
 from roundgate.core.files import ServerFiles
 from roundgate.core.findings import Finding
 from roundgate.core.patterns import fits, may_run_away
+from roundgate.core.records.sets import records_in
 from roundgate.core.rulebook.expansion import for_files, placeholder
 from roundgate.core.rulebook.expressions import read_expression, work_out
 from roundgate.core.rulebook.model import Rulebook
@@ -471,3 +472,22 @@ def test_the_schema_of_a_games_file_takes_the_demos_and_refuses_what_the_check_r
     wrong = tomllib.loads("[points]\nfirst = 101\nsecond = 'many'\n")
     validator = jsonschema.Draft202012Validator(file_schema(book, "scoring"))
     assert sorted(error.json_path for error in validator.iter_errors(wrong)) == ["$.points.first", "$.points.second"]
+
+
+@pytest.mark.parametrize(
+    ("kind", "at", "text"),
+    [
+        ("ini", "bans.ban[*]", "[bans]\nban=Knot 7d\nfree=1\nban=Tern 8d\n"),
+        ("ini", "ban[*]", "ban=Knot 7d\nban=Tern 8d\n"),
+        ("directives", "ban[*]", "ban Knot 7d\nslots 16\nban Tern 8d\n"),
+    ],
+)
+def test_what_the_rulebook_describes_as_records_may_be_repeated(kind: str, at: str, text: str) -> None:
+    fields = '[records.bans.field.id]\ntype = "text"\n[records.bans.field.until]\ntype = "text"\n'
+    table = f'[records.bans]\nfile = "core"\nat = "{at}"\nkey = "id"\nform = "{{id}} {{until}}"\n{fields}'
+    book = book_of(HEAD + FILE.replace("ini", kind).replace(f"core.{kind}", "core.ini") + table)
+    assert "key-twice" not in [finding.code for finding in check(book, core=text)]
+    assert [
+        record.key
+        for record in records_in(ServerFiles(book, {"core.ini": Text(text)}).document("core.ini"), book.records["bans"])
+    ] == ["Knot", "Tern"]

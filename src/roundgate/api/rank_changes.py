@@ -15,7 +15,7 @@ from roundgate.api.record_changes import RecordChanges
 from roundgate.api.server import OpenServer
 from roundgate.core.formats.shared.paths import format_path
 from roundgate.core.nearest import nearest
-from roundgate.core.next_step import did_you_mean
+from roundgate.core.next_step import Meant, did_you_mean
 from roundgate.core.operations.base import Operation
 from roundgate.core.operations.records import (
     AddRecord,
@@ -51,8 +51,11 @@ class RankChanges:
     def _scheme(self, world: str) -> Scheme:
         found = ranks_of(self.site, self.server, with_slate=True, world=world)
         if len(found) > 1:
-            names = ", ".join(scheme.name for scheme in found)
-            raise WrongUsage(f"{self.server.name} has several kinds of ranks: {names}.")
+            names = ", ".join(f"{self.server.name}@{scheme.name}" for scheme in found)
+            raise WrongUsage(
+                f"{self.server.name} has several kinds of ranks. Say which: {names}.",
+                Meant("Put it in the place of the server's name.", self.server.name, f"{self.server.name}@<name>"),
+            )
         return found[0]
 
     # --- records ---

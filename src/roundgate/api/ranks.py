@@ -24,9 +24,11 @@ from roundgate.host.workspace import Workspace
 
 
 def ranks_of(site: Site, server: OpenServer, *, with_slate: bool = False, world: str = "") -> list[Scheme]:
-    """Read the ranks of a server, on disk or as the slate would leave them; ``world``: those of one that it has.
+    """Read the ranks of a server, on disk or as the slate would leave them.
 
-    Raises Trouble where there are none, UnknownName where there is no such world.
+    ``world``: those of a world that it has, or of one kind where it has several.
+
+    Raises Trouble where there are none, UnknownName where there is no such world or kind.
     """
     outcome = server.workspace.outcome(server.workspace.operations)
     files, people = outcome.after if with_slate else outcome.before, load_people(site)
@@ -41,16 +43,17 @@ def ranks_of(site: Site, server: OpenServer, *, with_slate: bool = False, world:
 
 
 def _of_world(server: OpenServer, files: ServerFiles, world: str) -> Scheme:
-    names = {name.partition("@")[2]: name for name in files.book.ranks if "@" in name}
+    names = {name.partition("@")[2] or name: name for name in files.book.ranks}
     if world not in names:
         near = nearest(world, names)
-        hint = f"Did you mean {server.name}@{near}?" if near else f"Worlds with ranks: {', '.join(names) or 'none'}"
-        raise UnknownName(f"{server.name} has no ranks for a world '{world}'.", hint)
+        known = f"Those that it has: {', '.join(f'{server.name}@{name}' for name in names) or 'none'}"
+        hint = did_you_mean(f"{server.name}@{world}", f"{server.name}@{near}") if near else known
+        raise UnknownName(f"{server.name} has no ranks '{world}', and none for a world of that name.", hint)
     return scheme_of(files, names[world], load_people(server.server.site))
 
 
 def server_and_world(word: str) -> tuple[str, str]:
-    """Part SERVER@WORLD; what begins with @ is a tag, and has no world."""
+    """Part SERVER@WORLD, or SERVER@KIND where a server has several kinds of ranks; what begins with @ is a tag."""
     name, _, world = word.partition("@")
     return (name, world) if name else (word, "")
 

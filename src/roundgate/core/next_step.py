@@ -7,7 +7,7 @@ import sys
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
-from roundgate.core.quoting import quoted
+from roundgate.core.quoting import join_typed, quoted
 
 if TYPE_CHECKING:
     from roundgate.core.findings import Finding
@@ -113,4 +113,4 @@ def whole_call(words: Sequence[str], command: str, name_of: Callable[[str], str]
             typed.append(assignment)
     if first == 1:
         typed.insert(1, proposed[2])
-    return shlex.join(["roundgate", *typed]) + (f"    ({step.hint})" if step.hint else "")
+    return join_typed(["roundgate", *typed]) + (f"    ({step.hint})" if step.hint else "")

@@ -26,15 +26,21 @@ def typed_command(verb: str, server: str, *arguments: str, options: Sequence[str
     """
     odd = any(argument.startswith("-") for argument in arguments)
     words = [*options, "--", *arguments] if odd else [*arguments, *options]
-    return " ".join(("roundgate", verb, *(_as_typed(word) for word in (server, *words) if word)))
+    return f"roundgate {verb} {join_typed([word for word in (server, *words) if word])}".rstrip()
+
+
+def join_typed(words: Sequence[str]) -> str:
+    """Quote the words of a command for a shell; what is open in one stays outside its quotes."""
+    return " ".join(map(_as_typed, words))
 
 
 def _as_typed(word: str) -> str:
     if word.replace(":", "").replace("=", "").replace(".", "").isalnum():
         return word
     hole = placeholder_in(word)
-    before, _, after = word.partition(hole) if hole else (word, "", "")
-    return "".join(quoted(part) if part and part != hole else part for part in (before, hole, after))
+    if not hole:
+        return quoted(word)
+    return "".join(quoted(part) if part and part != hole else part for part in word.partition(hole))
 
 
 def placeholder_in(word: str) -> str:

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 
 from roundgate.cli.screen.output import styled, warn
 from roundgate.core.next_step import LeftOut, Meant, NextStep, corrected, step_of
+from roundgate.core.quoting import join_typed
 from roundgate.core.secrets import sounds_secret, without_logins
 
 if TYPE_CHECKING:
@@ -33,7 +34,7 @@ def _step(do: str) -> NextStep:
         return _completed(do)
     if not isinstance(do, Meant) or not do.right or sounds_secret(do.right) or sounds_secret(do.wrong):
         return step_of(do)
-    call = shlex.join(["roundgate", *corrected(sys.argv[1:], do.wrong, do.right)])
+    call = join_typed(["roundgate", *corrected(sys.argv[1:], do.wrong, do.right)])
     if call == "roundgate" or without_logins(call) != call:  # a password in an address is not repeated
         return step_of(do)
     return NextStep(call, step_of(do).hint)

@@ -25,9 +25,10 @@ class Moved(NamedTuple):
     expected_after: float
 
     @property
-    def size(self) -> float:
-        """How far the odds move: the chance, and where that does not, how many there are."""
-        return max(abs(self.after - self.before), min(1.0, abs(self.expected_after - self.expected_before)) / 2)
+    def size(self) -> tuple[float, float]:
+        """How far the odds move, as they are told: the chance, and only where that is the same, how many there are."""
+        is_same = percent(self.before) == percent(self.after)
+        return 0.0 if is_same else abs(self.after - self.before), abs(self.expected_after - self.expected_before)
 
 
 def schemes(files: ServerFiles) -> dict[str, LootScheme]:
@@ -63,7 +64,7 @@ def shifts(before: ServerFiles, after: ServerFiles) -> list[Moved]:
                 moved += _moved(node, odds_by_thing(sides[0], node), odds_by_thing(sides[1], node))
             except (Endless, TooMany):
                 continue  # the check says so
-    return sorted(moved, key=lambda shift: (-shift.size, shift.record, shift.thing))
+    return sorted(moved, key=lambda shift: (-shift.size[0], -shift.size[1], shift.record, shift.thing))
 
 
 def _moved(node: NodeName, old: dict[str, Odds], new: dict[str, Odds]) -> list[Moved]:

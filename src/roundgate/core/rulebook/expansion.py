@@ -41,7 +41,7 @@ def expanded(book: Rulebook) -> Rulebook:
     return replace(book, setting=settings)
 
 
-_REPEATED = lazy(r"([^\[\].*]+)\[\*\]")
+_REPEATED = lazy(r"([^\[\]*]+)\[\*\]")
 
 
 def _with_repeats(book: Rulebook) -> Rulebook:

@@ -179,6 +179,9 @@ def _doubles(document: DirectivesDocument) -> Iterator[Problem]:
         if before is None or before == number - 1 or lists or len(document._by_key[key]) > 2:
             continue
         other = document.commands[before]
+        several = [document.text.body[each.value_start : each.value_end].split() for each in (other, command)]
+        if all(len(values) > 1 for values in several) and several[0][0] != several[1][0]:
+            continue  # each is about something else, such as the bans of two people
         lost, kept = (other, command) if document.dialect.counts == "last" else (command, other)
         line = document.text.place(kept.key_start)[0]
         cause = f"{command.key} is set again in line {line}, and only that one counts, unless the server keeps a list."

@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
-from roundgate.core.findings import Problem
+from roundgate.core.findings import Level, Problem
 from roundgate.core.formats.catalogue import problem
 from roundgate.core.formats.shared.common_problems import (
     UNSEEN,
@@ -252,7 +252,9 @@ def _doubles(document: IniDocument) -> Iterator[Problem]:
     """Find keys that stand twice in one section. Lines right below each other may be a list; that is only noted."""
     last: dict[tuple[str, str], int] = {}
     counts = document.dialect.counts
+    heading = 0
     for number, row in enumerate(document.rows):
+        heading = number if row.is_heading else heading
         raw = document.text.body[row.value_start : row.value_end] if not row.key else ""
         if _OPEN_HEADING.fullmatch(raw):
             last.clear()  # what follows was meant for a section of its own; that is said already
@@ -261,7 +263,8 @@ def _doubles(document: IniDocument) -> Iterator[Problem]:
         before = last.get((row.section, row.key))
         last[row.section, row.key] = number
         key = f"{row.section}.{row.key}" if row.section else row.key
-        if before is None or key in document.dialect.repeated:
+        # A section that is there again with the same keys may be one item of several; ``_sections`` tells of it.
+        if before is None or key in document.dialect.repeated or before < heading:
             continue
         other = document.rows[before]
         lost, kept = (other, row) if counts == "last" else (row, other)
@@ -273,12 +276,31 @@ def _doubles(document: IniDocument) -> Iterator[Problem]:
 
 
 def _sections(document: IniDocument) -> Iterator[Problem]:
-    seen: dict[str, int] = {}
+    """Find sections that are there again, and whether a key is in both."""
+    first: dict[str, int] = {}
+    keys: dict[str, set[str]] = {}
+    again, both = None, ""
+    inside: set[str] = set()
+    section = ""
     for row in document.rows:
-        if row.is_heading:
-            if row.section in seen:
-                line = document.text.place(seen[row.section])[0]
-                cause = f"The section {row.section} begins in line {line} already."
-                do = "Join the two, unless the server wants one section for each item."
-                yield problem("section-twice", (row.key_start, row.key_end), cause, do)
-            seen.setdefault(row.section, row.key_start)
+        if not row.is_heading:
+            both = both or (row.key if again and row.key in keys[section] else "")
+            inside.add(row.key)
+            continue
+        if again is not None:
+            yield _section_twice(document, again, first[section], both)
+        keys.setdefault(section, set()).update(inside)
+        section, inside, both = row.section, set(), ""
+        again = row if section in first else None
+        first.setdefault(section, row.key_start)
+    if again is not None:
+        yield _section_twice(document, again, first[section], both)
+
+
+def _section_twice(document: IniDocument, row: Row, first: int, both: str) -> Problem:
+    line = document.text.place(first)[0]
+    more = f", and {both} is in both: most servers use only the last one" if both else ""
+    cause = f"The section {row.section} begins in line {line} already{more}."
+    do = "Join the two, unless the server wants one section for each item."
+    level: Level = "warning" if both else "note"
+    return problem("section-twice", (row.key_start, row.key_end), cause, do, level=level)

@@ -120,6 +120,8 @@ def _indent(body: str, start: int, end: int) -> Iterator[Slip]:
         if cut.new != blanks.group():
             code = "tab-indent" if "\t" in blanks.group() else "indent-uneven"
             cause = f"This line begins in column {blanks.end() - start + 1}, and its neighbours in column {column + 1}."
+            if code == "tab-indent":
+                cause = f"A tab is before this line, and YAML allows spaces only; it belongs in column {column + 1}."
             yield Slip(code, start, blanks.end(), cause, f"Begin it in column {column + 1}, with spaces.", cut)
 
 
