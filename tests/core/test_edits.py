@@ -241,6 +241,8 @@ REFUSED: list[tuple[str, str, Make, str]] = [
     ("xml", "<a><b/><b/></a>", lambda d: d.set(("a", "b"), "x"), "say which"),
     ("xml", "<a/>", lambda d: d.set(("a",), "\x01"), "no form for a control character"),
     ("lua", "t = { x = f() }", lambda d: d.set(("t", "x"), "1"), "worked out by the server"),
+    ("lua", "t = { x = f() }", lambda d: d.set(("t", "x"), "function() return 1", "code"), "not valid Lua: function"),
+    ("lua", "t = { x = f() }", lambda d: d.set(("t", "y"), "1, z = 2)", "code"), "not valid Lua: 1, z"),
     ("launch", "#!/bin/sh\nS=1\nexec ./s -a $S -b $S\n", lambda d: d.set(("-a",), "2"), "is used 2 times"),
     ("directives", "a 1\n", lambda d: d.set(("a",), "x\ny"), "line break"),
 ]

@@ -149,6 +149,18 @@ def list_of(server: FileHome, word: str) -> tuple[str, ListOf]:
 
 
 def _unknown(server: FileHome, word: str, what: str, known: list[str]) -> UnknownName:
+    head, sign, rest = word.partition("/")
+    sets = list(server.book.records)
+    here = [name for name in (*known, *sets) if "@" in name and name.partition("@")[0].lower() == head.lower()]
+    if here:  # there is one for each world, or each platform
+        return UnknownName(
+            f"{server.name} has no {what} '{word}'.", did_you_mean(word, *(f"{name}{sign}{rest}" for name in here))
+        )
+    if sign:
+        near = nearest(head, sets)
+        hint: str = did_you_mean(word, f"{near}/{rest}") if near else typed_command("show", server.name)
+        return UnknownName(f"{server.name} has no set of records '{head}'.", hint)
+    known = [*known, *sets]
     family = list(dict.fromkeys(name for name in known if name.lower().startswith(word.lower() + ".")))
     if family:
         return UnknownName(f"{server.name} has no {what} '{word}'.", f"Did you mean one of {', '.join(family)}?")

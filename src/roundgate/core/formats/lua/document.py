@@ -23,7 +23,7 @@ from roundgate.core.formats.shared.key_value import closed_before, line_span
 from roundgate.core.formats.shared.scalars import Number, fitted
 from roundgate.core.formats.shared.trees import nested
 from roundgate.core.patterns import lazy
-from roundgate.core.text import LINE_END, Splice
+from roundgate.core.text import LINE_END, Splice, Text
 
 _COMMENT = r"--(?!\[=*\[)[^\r\n]*|--\[\[(?:(?!\]\])[^\r\n])*\]\]"
 _HAS_COMMA = lazy(rf"(?:\s|{_COMMENT})*+[,;]")
@@ -38,6 +38,18 @@ class Promise(NamedTuple):
     tokens: list[str]
     path: Path | None = None
     value: str | None = None
+
+
+def _code(source: str) -> Code:
+    """Return an expression as code. Raises EditRefused that says what is wrong with it."""
+    from roundgate.core.formats.lua.problems import problems_of
+
+    alone = LuaDocument(Text(f"x = {source}\n"))
+    if alone.has_error:
+        found = [problem.cause for problem in problems_of(alone) if problem.level == "error"]
+        why = found[0] if found else "It cannot be read."
+        raise EditRefused(f"this is not valid Lua: {source}. {why.rstrip('.')}")
+    return Code(source)
 
 
 class LuaDocument(LuaWriting):
@@ -80,7 +92,7 @@ class LuaDocument(LuaWriting):
                 "what is there is worked out by the server when it starts; --kind bool, number or text replaces it"
             )
         if kind == "code":
-            new: PlainData = Code(str(value))
+            new: PlainData = _code(str(value))
         elif isinstance(value, str) and kind is None and present == "number" and is_lua_number(value):
             new = Number(value)
         else:
@@ -91,7 +103,7 @@ class LuaDocument(LuaWriting):
 
     def _add(self, path: Path, value: PlainData, kind: EntryKind | None) -> Edit:
         off = [entry for entry in self.switched_off() if entry.path == path]
-        new = Code(str(value)) if kind == "code" else fitted(value, kind, None)
+        new = _code(str(value)) if kind == "code" else fitted(value, kind, None)
         if off and not isinstance(new, dict | list) and not off[-1].value.startswith("{"):
             return self._switched_on(off[-1], self.written(new), path, plain_scalar(new))
         for length in range(len(path) - 1, 0, -1):
