@@ -138,7 +138,9 @@ def test_two_servers_of_a_cluster_that_disagree_are_both_told(cluster: SiteUnder
     file = cluster.folder / "roundgate.toml"
     file.write_text(file.read_text().replace('["@quick", "nightwatch"]', '["harbour", "nightwatch"]'))
     found = json.loads(cluster.run("check", "@fair", "--json").stdout)["findings"]
-    assert {finding["server"] for finding in found if finding["code"] == "cluster-differs"} == {"harbour", "nightwatch"}
+    told = {finding["server"]: finding["do"] for finding in found if finding["code"] == "cluster-differs"}
+    assert set(told) == {"harbour", "nightwatch"}
+    assert set(told.values()) == {"roundgate set @fair race.laps=<value>"}, "else the two would swap their values"
 
 
 def test_a_server_in_two_clusters_that_disagree_is_told_once(cluster: SiteUnderTest) -> None:

@@ -11,6 +11,7 @@ from roundgate.core.checks.people import CLUSTER_DIFFERS
 from roundgate.core.files import ServerFiles, format_value
 from roundgate.core.findings import Finding, Place
 from roundgate.core.formats.protocol import Entry
+from roundgate.core.quoting import typed_command
 from roundgate.core.values import is_hidden
 from roundgate.host.errors import Trouble
 from roundgate.host.servers import Server
@@ -77,7 +78,8 @@ def _differs(
     counted[mine] += 1
     most = max(counted.values())
     best = next(value for value in (*theirs.values(), mine) if counted[value] == most)
-    if best == mine and counted[mine] > 1:
+    is_tie = list(counted.values()).count(most) > 1
+    if best == mine and counted[mine] > 1 and not is_tie:
         return  # it is one of those that agree; the others are told
     shown_mine, wanted = _shown(files, name, mine), next(value for value in theirs.values() if value != mine)
     wanted = best if best != mine else wanted
@@ -86,10 +88,12 @@ def _differs(
     place = context.entry_place(path, entry) if entry else Place(path)
     there = f"{_shown(files, name, wanted)} on {', '.join(holders)}"
     cause = f"{name} is {shown_mine} here and {there}: the cluster {cluster} shares it."
-    do = f"roundgate compare {server.name} {holders[0]}"
+    do = context.command("compare", holders[0])
     if name in files.book.setting and not is_hidden(files.book.setting[name]):
         shown = format_value(wanted, files.book.setting[name]) if wanted is not None else ""
-        do = context.command("set", f"{name}={shown}") if shown else f"roundgate reset {server.name} {name}"
+        do = context.command("set", f"{name}={shown}") if shown else context.command("reset", name)
+        if is_tie:  # each would take the other's value, and they would differ as before
+            do = typed_command("set", f"@{cluster}", f"{name}=<value>")
     yield context.finding(CLUSTER_DIFFERS, "warning", place, cause, do, name)
 
 
