@@ -382,3 +382,30 @@ def test_what_only_the_console_has_is_sent_there_and_said_to_be_lost(running: Si
     assert running.ok("slate") == "regatta: the slate is empty.\n"
     running.ok("restart")
     assert "console only" not in running.ok("show", "regatta", "race.pause")
+
+
+@pytest.mark.parametrize("moved", ["Harbour Mile", "Long Reach"])
+@pytest.mark.parametrize("before", ["Harbour Mile", "The Narrows", "Long Reach", "Gull Rock Loop"])
+def test_an_entry_is_moved_before_another_one(site: SiteUnderTest, regatta: Path, moved: str, before: str) -> None:
+    courses = ["Harbour Mile", "The Narrows", "Long Reach", "Gull Rock Loop"]
+    wanted = [course for course in courses if course != moved or course == before]
+    if moved != before:
+        wanted.insert(wanted.index(before), moved)
+    (regatta / "courses.txt").write_text("".join(f"{course}\n" for course in courses))
+    items = [{"id": course} for course in courses]
+    (regatta / "rounds.json").write_text(json.dumps({"items": items, "plain": courses}))
+    site.ok("move", "regatta", "courses", moved, "--before", before)
+    site.ok("move", "regatta", "rounds.json:plain", moved, "--before", before)
+    site.ok("move", "regatta", f"rounds.json:items/{moved}", "--before", before)
+    site.ok("apply", "regatta", "--yes")
+    assert (regatta / "courses.txt").read_text().splitlines() == wanted
+    found = json.loads((regatta / "rounds.json").read_text())
+    assert found["plain"] == wanted and [course["id"] for course in found["items"]] == wanted
+
+
+def test_where_an_entry_is_moved_is_one_place_that_is_there(site: SiteUnderTest, regatta: Path) -> None:
+    assert "Either --to or --before" in site.fails(2, "move", "regatta", "courses", "The Narrows")
+    both = ("courses", "The Narrows", "--to", "0", "--before", "Harbour Mile")
+    assert "Either --to or --before" in site.fails(2, "move", "regatta", *both)
+    output = site.fails(1, "move", "regatta", "courses", "The Narrows", "--before", "Harbor Mile")
+    assert "do: roundgate move regatta courses 'The Narrows' --before 'Harbour Mile'" in output

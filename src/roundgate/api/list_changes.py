@@ -8,7 +8,7 @@ from roundgate.api.key_changes import KeyChanges
 from roundgate.api.lookup import SettingTarget, find_name, list_of, setting_of
 from roundgate.api.mod_changes import copies_for
 from roundgate.api.record_addresses import book_for, is_address, names_record, set_named
-from roundgate.api.record_changes import AskField, RecordChanges, TwinOf
+from roundgate.api.record_changes import AskField, RecordChanges, TwinOf, number_before
 from roundgate.core import values
 from roundgate.core.checks.lists import item_problem
 from roundgate.core.files import ServerFiles
@@ -138,13 +138,15 @@ class ListChanges(KeyChanges):
             RemoveItem(path, name, self._item_held(word, name, path, item), at_key=self._at(name)) for item in items
         ]
 
-    def moved(self, word: str, items: Sequence[str], to: int) -> list[Operation]:
-        """Make the operation that moves an entry, or a record.
+    def moved(self, word: str, items: Sequence[str], to: int | str) -> list[Operation]:
+        """Make the operation that moves an entry, or a record, to a number, or before another one.
 
-        Raises Trouble where it is not in the list, and WrongUsage for several entries.
+        Raises Trouble where one of them is not in the list, and WrongUsage for several entries.
         """
+        if isinstance(to, int):
+            _number(to)
         if len(items) == 1 and RecordChanges(self.holder).is_list_field(word):
-            return RecordChanges(self.holder).item_moved(word, items[0], _number(to))
+            return RecordChanges(self.holder).item_moved(word, items[0], to)
         if names_record(self.holder, word):
             return RecordChanges(self.holder).moved(word, to)
         if len(items) != 1:
@@ -154,11 +156,15 @@ class ListChanges(KeyChanges):
         if in_value is not None:
             target, entries = in_value
             moved = _of_entries(item, entries, target.name)
+            at = to if isinstance(to, int) else number_before(entries, moved, _of_entries(to, entries, target.name))
             entries.remove(moved)
-            entries.insert(_number(to), moved)
+            entries.insert(at, moved)
             return self._changed(target, entries)
         name, path = self._list(word)
-        return [MoveItem(path, name, self._item_held(word, name, path, item), _number(to), at_key=self._at(name))]
+        held = self._item_held(word, name, path, item)
+        if isinstance(to, str):
+            to = number_before(self._items_now(name, path), held, self._item_held(word, name, path, to))
+        return [MoveItem(path, name, held, to, at_key=self._at(name))]
 
     # --- what is there ---
 
@@ -244,13 +250,17 @@ class ListChanges(KeyChanges):
         except NoSuchItem:
             return []
 
+    def _items_now(self, name: str, path: str) -> list[str]:
+        """Return the entries of a list with what waits on the slate."""
+        after = self.holder.outcome(self.waiting, [path]).after
+        return list(after.items(name)) if name in self.holder.book.list else self._items(after, name)
+
     def _item_held(self, word: str, name: str, path: str, item: str) -> str:
         """Return an entry as the list holds it, on disk or with what waits on the slate.
 
         The sign that ends the entries of some lists (``10.9.9.9 =``) need not be typed. Raises Trouble.
         """
-        outcome = self.holder.outcome(self.waiting, [path])
-        items = outcome.after.items(name) if name in self.holder.book.list else self._items(outcome.after, name)
+        items = self._items_now(name, path)
         from roundgate.core.formats.lines.document import without_tail  # a format is only loaded where it is needed
 
         held = item if item in items else next((held for held in items if without_tail(held) == item), None)

@@ -286,15 +286,19 @@ class RecordChanges:
 
         return self._given_each(address, shorter)
 
-    def item_moved(self, word: str, item: str, to: int) -> list[Operation]:
-        """Make the operations that move an entry of a list in a field. Raises Trouble or UnknownName."""
+    def item_moved(self, word: str, item: str, to: int | str) -> list[Operation]:
+        """Make the operations that move an entry of a list in a field, to a number, or before another one.
+
+        Raises Trouble or UnknownName.
+        """
         address, described = self._list_address(word)
 
         def reordered(record: Record, _then: str | None) -> str:
             held = self._parts(address, record)
             found = self._held_item(address, record, held, item)
+            at = to if isinstance(to, int) else number_before(held, found, self._held_item(address, record, held, to))
             held.remove(found)
-            held.insert(max(0, to), found)
+            held.insert(at, found)
             return self._joined(address, described, record, held)
 
         return self._given_each(address, reordered)
@@ -434,15 +438,21 @@ class RecordChanges:
         path = self._path(address.spec)
         return self._marked([RemoveRecord(path, address.name, record.key) for record in address.records])
 
-    def moved(self, word: str, to: int) -> list[Operation]:
-        """Make the operation that moves a record to another number of its set. Raises WrongUsage."""
+    def moved(self, word: str, to: int | str) -> list[Operation]:
+        """Make the operation that moves a record to another number of its set, or before another one.
+
+        Raises WrongUsage or UnknownName.
+        """
         address = self.address(word, with_field=False)
-        if len(address.records) != 1 or to < 0:
+        if len(address.records) != 1:
             raise WrongUsage(
-                "One record at a time, to a number from 0.",
+                "One record at a time.",
                 typed_command("move", self.holder.name, f"{address.name}/<record>", options=("--to", "0")),
             )
         record = address.records[0]
+        if isinstance(to, str):
+            other = self.address(f"{address.name}/{to.removeprefix(f'{address.name}/')}", with_field=False).records[0]
+            to = number_before([each.key for each in self.records(address.name)], record.key, other.key)
         return self._marked([MoveRecord(self._path(address.spec), address.name, record.key, to)])
 
     def switched(self, word: str, *, on: bool) -> Operation:
@@ -487,3 +497,8 @@ class RecordChanges:
             if any(record.key in parts_in(held_value, field, spec) for held_value in held):
                 made.append(FollowRename(self._path(spec), name, field, record.key, new))
         return self._marked(made)
+
+
+def number_before(entries: Sequence[str], moved: str, before: str) -> int:
+    """Return the number that an entry gets where it is moved before another one; before itself, the one that it has."""
+    return [entry for entry in entries if entry != moved or entry == before].index(before)

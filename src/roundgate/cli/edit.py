@@ -355,21 +355,24 @@ def move(
     ],
     to: Annotated[
         str, typer.Option(metavar="NUMBER|ROSTER", help="The number that it gets, 0 is the first; or another roster.")
-    ],
+    ] = "",
+    before: Annotated[str, typer.Option(metavar="ENTRY", help="The entry or record that it is to be before.")] = "",
     as_rank: Annotated[str, typer.Option("--as", metavar="RANK", help="The rank on the other roster.")] = "",
     until: Until = "",
     now: NowToo = False,
     yes_really: YesReally = False,
 ) -> None:
-    """Move an entry of a list, or a record, to another place; or somebody to another roster: guests/Wren --to bans."""
+    """Move an entry or a record: --to 0, --before 'Gull Rock'; or somebody to another roster: guests/Wren --to bans."""
     from roundgate.api.key_changes import ChangeOptions
     from roundgate.api.list_changes import ListChanges
     from roundgate.api.record_addresses import names_record
 
-    if not to.isdecimal():
+    if bool(to) == bool(before):
+        raise WrongUsage("Where to? Either --to or --before.", "roundgate move <server> <list> <entry> --to <number>")
+    if to and not to.isdecimal():
         _move_person(arguments, to, as_rank, until, yes_really=yes_really, now=now)
         return
-    place = int(to)
+    place = before or int(to)
 
     def moved(holder: Holder, rest: list[str]) -> list[Operation]:
         if len(rest) < (1 if rest and names_record(holder, rest[0]) else 2):

@@ -60,8 +60,7 @@ def _count(context: CheckContext, name: str, spec: ListOf, path: str) -> Iterato
             if spec.least > 1
             else f"The list needs at least one entry; {have}."
         )
-        example = context.book.kind[spec.item].example
-        yield context.finding("list-short", "error", Place(path), cause, context.command("add", name, example), name)
+        yield context.finding("list-short", "error", Place(path), cause, context.command("add", name, "<entry>"), name)
     if spec.most is not None and count > spec.most:
         cause = f"The list may have {spec.most} entries; it has {count}."
         yield context.finding("list-long", "error", Place(path), cause, f"Remove {count - spec.most} of them.", name)
@@ -70,10 +69,12 @@ def _count(context: CheckContext, name: str, spec: ListOf, path: str) -> Iterato
 def _items(context: CheckContext, name: str, spec: ListOf, path: str) -> Iterator[Finding]:
     seen: set[str] = set()
     for entry in context.files.list_entries(name):
-        wrong = item_problem(entry.value, context.book.kind[spec.item])
+        kind = context.book.kind[spec.item]
+        wrong = item_problem(entry.value, kind)
         if wrong:
             place = context.entry_place(path, entry)
-            do = f"Write {wrong[1]} instead." if wrong[1] else "Fix or remove the entry."
+            is_meant = wrong[1] and wrong[1] != kind.example  # nobody means the example
+            do = f"Write {wrong[1]} instead." if is_meant else "Fix or remove the entry."
             yield context.finding("item-form", "error", place, wrong[0], do, name)
         if spec.unique and entry.value in seen:
             place = context.entry_place(path, entry)
