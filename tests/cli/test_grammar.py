@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 import shlex
 import shutil
@@ -132,7 +133,15 @@ def test_a_file_of_no_server_is_shown_without_its_secrets(tmp_path: Path, site: 
     ]
     assert "nothing of that name" in site.fails(2, "show", f"{path}:matez")
     assert "One file at a time" in site.fails(2, "show", str(path), "other.json")
-    assert "as text alone" in site.fails(2, "show", str(path), "--json")
+    assert "Only sets of records" in site.fails(2, "show", str(path), "--csv")
+    found = json.loads(site.ok("show", str(path), "--json"))
+    rows = {row["key"]: (row["value"], row["kind"], row["line"]) for row in found["values"]}
+    assert found["format"] == "json" and rows["slots"] == ("4", "number", 1)
+    assert rows["rconPass"] == ("(set, hidden)", "text", 1) and "low-tide" not in json.dumps(found)
+    page = site.ok("explain", f"{path}:slots", f"{path}:rconPass")
+    assert "read as json" in page and "slots     4              number  1" in page and "low-tide" not in page
+    assert json.loads(site.ok("explain", str(path), "--json")) == found
+    assert "nothing of that name" in site.fails(2, "explain", f"{path}:matez")
 
 
 def test_one_long_value_does_not_move_the_columns_of_the_others(quay: SiteUnderTest) -> None:

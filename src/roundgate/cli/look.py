@@ -9,7 +9,7 @@ import typer
 from roundgate.cli.complete import complete_server, complete_server_or_name
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, plain
-from roundgate.core.quoting import quoted
+from roundgate.core.quoting import typed_command
 from roundgate.host.errors import WrongUsage
 
 if TYPE_CHECKING:
@@ -78,9 +78,9 @@ def show(
 
     path = file_named(arguments or [])
     if path:
-        if as_json or as_csv:
-            raise WrongUsage("A file of no server is shown as text alone.", f"roundgate show {quoted(path)}")
-        show_standalone(path, arguments or [])
+        if as_csv:
+            raise WrongUsage("Only sets of records are printed as CSV.", typed_command("show", "", path))
+        show_standalone(path, arguments or [], as_json=as_json)
         return
     context = open_call()
     word, names = context.split(arguments or [])
@@ -115,12 +115,19 @@ def show(
 
 
 def explain(
-    arguments: Annotated[list[str], typer.Argument(metavar="[SERVER] NAME", autocompletion=complete_server_or_name)],
+    arguments: Annotated[
+        list[str], typer.Argument(metavar="[SERVER] NAME|FILE", autocompletion=complete_server_or_name)
+    ],
     as_json: Json = False,
 ) -> None:
     """All there is to know of a setting or list, where it stands, or of a finding code."""
+    from roundgate.cli.changes.standalone import file_named, show_standalone
     from roundgate.cli.explaining import code_page, echo_code, echo_page, page_of
 
+    path = file_named(arguments)
+    if path:
+        show_standalone(path, arguments, as_json=as_json, verb="explain")
+        return
     page = code_page(arguments[0]) if len(arguments) == 1 and "-" in arguments[0] else None
     if page is not None:
         echo_json([page]) if as_json else echo_code(page)

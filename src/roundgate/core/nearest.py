@@ -23,6 +23,16 @@ def nearest_of_people(word: str, names: Iterable[str]) -> list[str]:
     return [name for name in known if distances[name] == min(distances.values())]
 
 
+def how_near(word: str, names: Iterable[str]) -> str:
+    """Describe the name that the fewest letters part from ``word``; an empty text where there is no name at all."""
+    from rapidfuzz.distance import OSA
+
+    found = min(((OSA.distance(word.lower(), name.lower()), name) for name in names), default=None)
+    if found is None:
+        return ""
+    return f"The nearest name is {found[1]}: {found[0]} {'letter differs' if found[0] == 1 else 'letters differ'}."
+
+
 def nearest(word: str, names: Iterable[str], least: int = 60) -> str:
     """Return the name most like ``word``, case aside, or an empty text where none is at least ``least`` % alike."""
     known = list(names)

@@ -9,10 +9,11 @@ from typing import TYPE_CHECKING
 import typer
 
 from roundgate.cli.screen.output import echo
-from roundgate.core.quoting import quoted
-from roundgate.host.errors import UnknownName
+from roundgate.core.quoting import typed_command
+from roundgate.host.errors import UnknownName, WrongUsage
 
 if TYPE_CHECKING:
+    from roundgate.cli.screen.outputs import FileValue
     from roundgate.core.operations.base import Operation
     from roundgate.host.workspace import Holder
 
@@ -30,7 +31,6 @@ def change_standalone(arguments: Sequence[str], make: Callable[[Holder, list[str
     from roundgate.cli.screen.findings import echo_findings
     from roundgate.cli.screen.review import echo_diff
     from roundgate.core.review import diff_of
-    from roundgate.host.errors import WrongUsage
     from roundgate.host.standalone import StandaloneFile
 
     if len({word.partition(":")[0] for word in arguments if word.startswith(f"{path}:")}) > 1:
@@ -53,31 +53,50 @@ def change_standalone(arguments: Sequence[str], make: Callable[[Holder, list[str
     return True
 
 
-def show_standalone(path: str, arguments: Sequence[str]) -> None:
-    """Print the values of a file of no server, or those below some keys. Raises Trouble, UnknownName or WrongUsage."""
-    from roundgate.cli.screen.output import echo_table
-    from roundgate.core.formats.places import key_of
-    from roundgate.core.secrets import hidden_paths, is_secret
-    from roundgate.host.errors import Trouble, WrongUsage
-    from roundgate.host.standalone import StandaloneFile
+def show_standalone(path: str, arguments: Sequence[str], *, as_json: bool, verb: str = "show") -> None:
+    """Print the values of a file of no server, or those below some keys; ``explain`` with their kinds and lines.
+
+    Raises Trouble, UnknownName or WrongUsage.
+    """
+    from roundgate.cli.screen.output import echo_json, echo_table
+    from roundgate.cli.screen.outputs import FileOutput
 
     if not all(word == path or word.startswith(f"{path}:") for word in arguments):
-        raise WrongUsage("One file at a time.", f"roundgate show {quoted(path)}")
+        raise WrongUsage("One file at a time.", typed_command(verb, "", path))
     keys = [word[len(path) + 1 :] for word in arguments]
+    kind, rows = _values_of(path, keys)
+    if not rows:
+        raise UnknownName(f"{path} has nothing of that name.", typed_command(verb, "", path))
+    if as_json:
+        echo_json(FileOutput(path, kind, rows))
+    elif verb == "show":
+        echo_table(("key", "value"), [(row.key, row.value) for row in rows])
+    else:
+        echo(f"{path}  read as {kind}; of no server, so no rulebook tells what its keys mean.")
+        echo_table(("key", "value", "kind", "line"), [(row.key, row.value, row.kind, str(row.line)) for row in rows])
+
+
+def _values_of(path: str, keys: Sequence[str]) -> tuple[str, list[FileValue]]:
+    """Return a file's format, and the values below some keys; all of them below an empty one. Raises Trouble."""
+    from roundgate.cli.screen.outputs import FileValue
+    from roundgate.core.formats.places import key_of
+    from roundgate.core.secrets import hidden_paths, is_secret
+    from roundgate.host.errors import Trouble
+    from roundgate.host.standalone import StandaloneFile
+
     holder = StandaloneFile(path)
     document = holder.read().files.document(path)
     if document is None:
-        raise Trouble(f"{path} cannot be read.", f"roundgate check {quoted(path)}")
+        raise Trouble(f"{path} cannot be read.", typed_command("check", "", path))
     hidden = hidden_paths(holder.book, path, document)
     rows = []
     for entry in document.entries():
         key = key_of(entry.path)
         if any(not wanted or key == wanted or key.startswith((f"{wanted}.", f"{wanted}[")) for wanted in keys):
             is_hidden = entry.path in hidden or is_secret(holder.book, path, key, entry.value)
-            rows.append((key, "(set, hidden)" if is_hidden else entry.value or "(empty)"))
-    if not rows:
-        raise UnknownName(f"{path} has nothing of that name.", f"roundgate show {quoted(path)}")
-    echo_table(("key", "value"), rows)
+            shown = "(set, hidden)" if is_hidden else entry.value or "(empty)"
+            rows.append(FileValue(key, shown, entry.kind, document.text.place(entry.start)[0]))
+    return document.format_name, rows
 
 
 def file_named(arguments: Sequence[str]) -> str:

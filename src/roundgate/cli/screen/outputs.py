@@ -375,6 +375,23 @@ class ShowOutput(Struct, frozen=True, rename="kebab"):
     records: Annotated[list[RecordsOutput], _about("the sets of records that were asked for by name")]
 
 
+class FileValue(Struct, frozen=True, rename="kebab"):
+    """One value of a file of no server."""
+
+    key: str
+    value: Annotated[str, _about("as it is in the file; `(set, hidden)` for what sounds secret")]
+    kind: Annotated[str, _about("text, number, bool, null, code, or list or map for an empty one")]
+    line: Annotated[int, _about(_FROM_ONE)]
+
+
+class FileOutput(Struct, frozen=True, rename="kebab"):
+    """``show FILE --json`` and ``explain FILE --json``, of a file of no server."""
+
+    file: str
+    format: Annotated[str, _about("the format that it is read as")]
+    values: list[FileValue]
+
+
 class SettingPage(Struct, frozen=True, rename="kebab", tag_field="what", tag="setting"):
     """What ``explain`` knows of a setting."""
 
@@ -596,7 +613,9 @@ class CompareOutput(Struct, frozen=True, rename="kebab"):
 OUTPUTS: dict[str, Any] = {
     "status": StatusOutput,
     "show": list[ShowOutput],
+    "show FILE": FileOutput,
     "explain": list[Page],
+    "explain FILE": FileOutput,
     "compare": CompareOutput,
     "slate": list[SlateOutput],
     "check": CheckOutput,

@@ -147,7 +147,7 @@ class Size(Traits):
         return amount
 
     def read(self, stored: str, spec: Setting) -> Value:
-        """See ValueKind. With a ``suffix`` the file's own letter counts, whichever it is; one without is an error."""
+        """See ValueKind. With a ``suffix`` the file's own letter counts, whichever it is. Raises ValueProblem."""
         match = _SIZE.fullmatch(stored) if spec.suffix else None
         if match:
             amount = read_decimal(match[1]) * _BYTES[_SIZE_WORDS[match[2].lower()]]

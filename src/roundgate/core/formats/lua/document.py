@@ -23,7 +23,7 @@ from roundgate.core.formats.shared.key_value import closed_before, line_span
 from roundgate.core.formats.shared.scalars import Number, fitted
 from roundgate.core.formats.shared.trees import nested
 from roundgate.core.patterns import lazy
-from roundgate.core.text import LINE_END, Splice, Text
+from roundgate.core.text import LINE_END, Splice
 
 _COMMENT = r"--(?!\[=*\[)[^\r\n]*|--\[\[(?:(?!\]\])[^\r\n])*\]\]"
 _HAS_COMMA = lazy(rf"(?:\s|{_COMMENT})*+[,;]")
@@ -41,14 +41,9 @@ class Promise(NamedTuple):
 
 
 def _code(source: str) -> Code:
-    """Return an expression as code. Raises EditRefused that says what is wrong with it."""
-    from roundgate.core.formats.lua.problems import problems_of
-
-    alone = LuaDocument(Text(f"x = {source}\n"))
-    if alone.has_error:
-        found = [problem.cause for problem in problems_of(alone) if problem.level == "error"]
-        why = found[0] if found else "It cannot be read."
-        raise EditRefused(f"this is not valid Lua: {source}. {why.rstrip('.')}")
+    """Return an expression as code. Raises EditRefused where it is none."""
+    if parse(f"x = {source}\n").has_error:
+        raise EditRefused(f"this is not valid Lua: {source}")
     return Code(source)
 
 
