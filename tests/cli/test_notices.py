@@ -194,7 +194,7 @@ def test_a_webhook_that_never_answers_holds_up_neither_round_nor_others(site: Si
     ("reply", "close", "words"),
     [
         (b"", False, "no answer within 1s"),
-        (b"SSH-2.0-x\r\n", True, "what answers there speaks no HTTP, or broke off"),
+        (b"SSH-2.0-x\r\n", True, "the answer is not HTTP, or the connection was closed"),
         (b"", True, "broke"),
     ],
     ids=["silent", "no-http", "hangs-up"],

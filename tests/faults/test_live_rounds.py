@@ -119,7 +119,7 @@ def test_a_round_that_stops_the_server_asks_for_people_too(quay: SiteUnderTest) 
 
 def test_a_server_that_is_down_or_cannot_be_told_is_said(quay: SiteUnderTest) -> None:
     output = quay.fails(2, "add", "regatta", "grants", KNOT, "--as", "3", "--now")
-    assert "cannot be told of that while it runs; it waits on the slate" in output
+    assert "cannot apply that while it runs; it waits on the slate" in output
     quay.ok("discard", "regatta")
     quay.ok("stop")
     output = quay.fails(1, "add", "regatta", "bans", KNOT, "name=Knot", "--now")

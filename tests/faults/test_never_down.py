@@ -27,7 +27,7 @@ def test_a_server_that_ends_long_after_a_failed_stop_is_started_again(site: Site
     wait_for(lambda: status(site)["state"] == "up")
     assert "race.slots: 16 -> 24" in site.ok("slate")
     assert site.value("regatta", "boat.slots") == "16"
-    assert "late-stop" in site.ok("rounds") and "long after it had been told to" in site.ok("rounds")
+    assert "late-stop" in site.ok("rounds") and "long after it was asked to stop" in site.ok("rounds")
 
 
 def test_after_a_failed_stop_a_crash_is_a_crash(site: SiteUnderTest) -> None:

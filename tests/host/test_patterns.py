@@ -70,6 +70,6 @@ def test_people_seen_ends_whatever_the_rulebooks_patterns_are_and_status_names_t
     (home / "logs").mkdir()
     (home / "logs" / "latest.log").write_text(("a" * 3000 + "!x\n") * 50)
     site.ok("people", "seen", "regatta", "--json")
-    assert "these patterns of its rulebook take too long and are no longer used: joined" in site.ok("status")
+    assert "these patterns of its rulebook take too long and are disabled: joined" in site.ok("status")
     (site.folder / "rulebooks" / "gullwind.toml").write_text(BOOK)
     assert "take too long" not in site.ok("status"), "another pattern is another matter"

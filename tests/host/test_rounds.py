@@ -197,7 +197,7 @@ def test_a_round_waits_until_nobody_is_aboard(running: SiteUnderTest) -> None:
     before = running.server_process("regatta")
     words = [sys.executable, "-m", "roundgate", "apply", "--yes", "--when-empty"]
     with Terminal(words, running.folder) as terminal:
-        terminal.until("waiting until nobody is aboard")
+        terminal.until("waiting until no players are aboard")
         assert rounds(running)[0]["outcome"] == "open" and running.server_process("regatta") == before
         running.ok("send", "ashore")
         assert terminal.end() == 0, terminal.text

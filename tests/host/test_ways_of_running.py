@@ -103,7 +103,7 @@ def outside(site: SiteUnderTest, home: Path) -> None:
     before = serving(site)
     assert "up, not held" in site.ok("status")
     output = site.ok("adopt", "regatta", "--running", "--yes")
-    assert "nobody starts it again" in output and "was not stopped" in output
+    assert "nothing restarts it" in output and "was not stopped" in output
     assert json.loads(site.ok("status", "--json"))["servers"][0]["process"] == before
 
 

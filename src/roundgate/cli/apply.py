@@ -31,12 +31,12 @@ Countdown = Annotated[
         metavar="TIME", help="Announce it to the players, and wait this long: 5m, 30s.", rich_help_panel=PLAYERS
     ),
 ]
-Reason = Annotated[str, typer.Option(metavar="TEXT", help="What the players are told.", rich_help_panel=PLAYERS)]
+Reason = Annotated[str, typer.Option(metavar="TEXT", help="The message for the players.", rich_help_panel=PLAYERS)]
 Silent = Annotated[
-    bool, typer.Option("--silent", help="Go on even if the players cannot be told.", rich_help_panel=PLAYERS)
+    bool, typer.Option("--silent", help="Continue even if the players cannot be notified.", rich_help_panel=PLAYERS)
 ]
 WhenEmpty = Annotated[
-    bool, typer.Option("--when-empty", help="Wait until nobody is on the server.", rich_help_panel=WHEN)
+    bool, typer.Option("--when-empty", help="Wait until no players are on the server.", rich_help_panel=WHEN)
 ]
 EmptyTimeout = Annotated[
     str,
@@ -91,7 +91,7 @@ def apply(
     parallel: Parallel = 0,
     continue_on_error: ContinueOnError = False,
 ) -> None:
-    """Bring the slate into force: stop, write, start, prove; or all is put back as it was.
+    """Bring the slate into force: stop, write, start, prove; or restore everything.
 
     Several servers are brought up to date one after the other, each asked for. With --waves or --parallel all are
     reviewed and agreed to at once; the next wave only begins when the last one is proven.
@@ -278,7 +278,7 @@ def cancel(
         str | None, typer.Argument(metavar="[SERVER]", help="Which servers.", autocompletion=complete_server)
     ] = None,
 ) -> None:
-    """Call off the round that waits for a server, from any terminal, until it begins to write. The players are told."""
+    """Call off the round that waits for a server, from any terminal, until it begins to write; players are notified."""
     from roundgate.host.rounds.locking import is_at_work
     from roundgate.host.rounds.process import call_off
 

@@ -36,7 +36,7 @@ _STORY: tuple[tuple[str, str], ...] = (
     ),
     ("What will that mean?", "slate regatta"),
     (
-        "Into force: the players are told, the server stops, the files are written, it starts, and it is proven.",
+        "Into force: the players are notified, the server stops, the files are written, it starts, and it is proven.",
         'apply regatta --yes --countdown 2s --reason "more boats"',
     ),
     ("@edit", ""),
@@ -52,7 +52,7 @@ _STORY: tuple[tuple[str, str], ...] = (
     ),
     ("The round is not proven, so it is undone: old files, server up.", "apply nightwatch --yes"),
     (
-        "Knot sailed into the moored boats again last night. A ban for a week, at once: the server is told, and asked.",
+        "Knot sailed into the moored boats again last night. A ban for a week, at once, in the running server too.",
         "add regatta bans Knot --until 7d --now",
     ),
     ("Who is what on which server?", "roster"),

@@ -328,7 +328,7 @@ def _apply_now(context: CallContext, server: Server) -> None:
     code = apply_live_records(context, server)
     if code is None:
         raise WrongUsage(
-            f"{server.name} cannot be told of that while it runs; it waits on the slate.",
+            f"{server.name} cannot apply that while it runs; it waits on the slate.",
             f"roundgate apply {server.name}",
         )
     if code:

@@ -68,7 +68,9 @@ def agreed(question: str, *, yes: bool) -> bool:
     if yes:
         return True
     if not sys.stdin.isatty():
-        raise WrongUsage("This needs a yes, and nobody is there to give it.", LeftOut("Give --yes.", "--yes"))
+        raise WrongUsage(
+            "This needs a confirmation, and there is no terminal to ask on.", LeftOut("Give --yes.", "--yes")
+        )
     answer = input(f"{question} [y/N] ").strip().lower()
     if answer not in ("y", "yes"):
         echo("Nothing was done.")

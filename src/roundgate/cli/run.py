@@ -214,7 +214,7 @@ def log(
     lines: Annotated[int, typer.Option("--lines", "-n", help="How many of the last lines.")] = 40,
     follow: Annotated[bool, typer.Option("--follow", "-f", help="Go on showing what comes.")] = False,
 ) -> None:
-    """What a server has said, the last lines first told; --follow goes on until Ctrl-C."""
+    """The newest lines of a server's log; --follow continues until Ctrl-C."""
     from roundgate.cli.running.talking import follow_log
     from roundgate.host.logs.ends import last_lines
 
@@ -224,7 +224,7 @@ def log(
         raise WrongUsage("A number of lines cannot be negative.", "-n 40")
     shown = last_lines(Path(opened.state) / "console.log", lines)
     if not shown and not follow and lines:
-        warn(f"{opened.name} has not said anything yet.")
+        warn(f"{opened.name} has not logged anything yet.")
     for line in shown:
         echo(plain(line))
     if follow:

@@ -243,7 +243,7 @@ def _life_remarks(server: Server, store: Store, state: RunState) -> list[Remark]
         message = f"; its last words: {_masked(server, last['words'][-1])}" if last["words"] else ""
         remarks.append(Remark("crashed", f"crashed {times} at {when}{describe_exit(last['code'])}{message}"))
     if state.gave_up:
-        text = f"it is no longer started again; see: roundgate log {server.name}, then: roundgate start {server.name}"
+        text = f"it is not restarted any more; see: roundgate log {server.name}, then: roundgate start {server.name}"
         remarks.append(Remark("gave-up", text))
     look = known_look(server, state.started)
     if look is not None and not look.shown:
@@ -253,7 +253,7 @@ def _life_remarks(server: Server, store: Store, state: RunState) -> list[Remark]
         remarks.append(Remark("not-listed", text))
     slow = list(dict.fromkeys((*state.slow_patterns, *slow_ones(server))))
     if slow:
-        text = f"these patterns of its rulebook take too long and are no longer used: {', '.join(slow)}"
+        text = f"these patterns of its rulebook take too long and are disabled: {', '.join(slow)}"
         remarks.append(Remark("slow-pattern", text))
     odd = store.odd_entries(server.name)
     if odd:
@@ -300,7 +300,7 @@ def describe_waits(row: RoundRow) -> str:
     if options.at is not None:
         waits.append(f"until {time.strftime('%Y-%m-%d %H:%M', time.localtime(options.at))}")
     if options.when_empty:
-        waits.append("until nobody is on it")
+        waits.append("until no players are on it")
     if options.countdown:
         waits.append(f"for a countdown of {format_seconds(int(options.countdown))}")
     text = f", waits {' and '.join(waits)}" if waits else " is at work"

@@ -162,7 +162,7 @@ def unadopt(
         raise typer.Exit(1)
     with held(opened, context.store):
         remove_server(context.site, opened.name)
-    echo(f"{opened.name} is no longer a server of this site. Its files stay in {opened.folder}.")
+    echo(f"{opened.name} was removed from this site. Its files stay in {opened.folder}.")
     echo(f"  to take it in again: roundgate adopt {opened.folder} --name {opened.name}")
 
 

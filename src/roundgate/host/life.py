@@ -23,7 +23,7 @@ def describe_event(event: LifeEvent) -> str:
     how = describe_exit(event["code"])
     return {
         "crash": f"crashed: it ended{how}",
-        "late-stop": f"ended{how}, long after it had been told to",
+        "late-stop": f"ended{how}, long after it was asked to stop",
         "up-again": "is up again",
         "gave-up": "crashed too often; it is no longer started again",
         "cannot-start": f"could not be started again: {' '.join(event['words'])}",

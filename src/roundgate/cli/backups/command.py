@@ -185,7 +185,7 @@ def _restore_in_place(context: CallContext, manifest: Manifest, options: Options
     for unit in units_of(server, manifest, options.only):
         there = "replaces what is there" if (server.folder / unit).exists() else "is not there now"
         echo(f"  {plain(unit)}  {there}")
-    echo("  What is replaced becomes a backup of its own.")
+    echo("  What is replaced is kept as another backup.")
     if not agreed(f"Put this back into {server.name}?", yes=yes):
         return 1
     return run_round(context, server, options)

@@ -159,7 +159,7 @@ def _ask() -> str:
     """Ask what is to become of a text with errors. Without a person there nothing is kept."""
     if not sys.stdin.isatty():
         raise Trouble(
-            "The text has errors, and there is nobody to ask; nothing was changed.", "Fix it, or give --keep."
+            "The text has errors, and there is no terminal to ask on; nothing was changed.", "Fix it, or give --keep."
         )
     while True:
         answer = input(CHOICES).strip().lower()

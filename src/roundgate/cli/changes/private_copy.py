@@ -79,9 +79,7 @@ class PrivateCopy:
 
     def _after_window(self, editor: str) -> bytes:
         """Wait for a person whose editor hands the file to a window of its own and returns. Raises GivenUp."""
-        echo(
-            f"{editor} returned at once, and nothing is changed yet. It may work in a window of its own, on {self.path}"
-        )
+        echo(f"{editor} returned at once, and nothing is changed yet. It may work in a separate window, on {self.path}")
         answer = input("save it there, then press Enter here; g gives it up: ").strip().lower()
         if answer[:1] == "g":
             raise GivenUp(1)

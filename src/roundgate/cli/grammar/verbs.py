@@ -150,7 +150,7 @@ RANKS = Verbs(
         CommandLine("join", CHANGE, "Put people into a rank.", "ranks.edits", "join"),
         CommandLine("leave", CHANGE, "Take people out of a rank.", "ranks.edits", "leave"),
         CommandLine("default", CHANGE, "Choose the rank of newcomers.", "ranks.edits", "default"),
-        CommandLine("starter", CHANGE, "Make a first set of ranks, where there is none.", "ranks.edits", "starter"),
+        CommandLine("starter", CHANGE, "Create a first set of ranks.", "ranks.edits", "starter"),
     ),
     "tree",
 )

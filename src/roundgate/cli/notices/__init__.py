@@ -1,1 +1,1 @@
-"""The command for notices outward."""
+"""The command for notices."""

@@ -64,7 +64,7 @@ def listed(as_json: Json = False) -> None:
         )
         for row in rows
     ]
-    echo_table(("who", "how", "told of", "servers", "waiting", "last"), table)
+    echo_table(("who", "how", "events", "servers", "waiting", "last"), table)
     echo("Send one to each now: roundgate notices test")
 
 
@@ -102,7 +102,7 @@ def test(
     if odd is not None:
         raise UnknownName(f"[notices] has no '{odd}'.", f"Recipients: {', '.join(known) or 'none'}")
     if not known:
-        raise WrongUsage("Nobody is told anything yet.", "Write [notices.webhook.NAME] into roundgate.toml.")
+        raise WrongUsage("There are no recipients yet.", "Write [notices.webhook.NAME] into roundgate.toml.")
     where = site.file.site.name or site.folder.name
     notice = dated(site, Notice(NoticeEvent.TEST, f"This is a test of the notices of {where}."))
     chosen = names or list(known)

@@ -84,7 +84,7 @@ def _do(server: Server, name: str, line: str, *, yes: bool) -> None:
     if action.refused and any(search(action.refused, received) for received in answer):
         raise Trouble(f"{server.name} refused: {line}", f"roundgate log {server.name}")
     if action.match and not any(search(action.match, received) for received in answer):
-        raise Trouble(f"{server.name} was told, but does not confirm it: {line}", f"roundgate log {server.name}")
+        raise Trouble(f"{server.name} received it, but does not confirm it: {line}", f"roundgate log {server.name}")
     outcome = "done" if action.match else "sent"
     echo(f"{server.name}  {outcome}: {line}. It changes no file, and a restart may undo it.")
 

@@ -56,7 +56,7 @@ class ServerOutput(Struct, frozen=True, rename="kebab"):
     remarks: Annotated[list[RemarkOutput], _about("what a person should know")]
     round: Annotated[int | None, _about("the round that is at work")]
     crashes: Annotated[int, _about("crashes in the last day")]
-    listed: Annotated[bool | None, _about("whether the public list shows it; null where nobody looked")]
+    listed: Annotated[bool | None, _about("whether the public list shows it; null where it was not checked")]
 
 
 class StatusOutput(Struct, frozen=True, rename="kebab"):
@@ -87,9 +87,9 @@ class RecordOutput(Struct, frozen=True, rename="kebab"):
     title: Annotated[str, _about("how it is listed")]
     fields: Annotated[dict[str, str], _about("its fields, as shown to people")]
     slate: Annotated[str, _about("what the slate changes of it, as shown to people; empty where nothing")] = ""
-    running: Annotated[
-        str, _about("what the running server has otherwise; empty where nothing, or nobody can tell")
-    ] = ""
+    running: Annotated[str, _about("what the running server has instead; empty where it is the same, or not known")] = (
+        ""
+    )
     file: Annotated[str, _about("the file that has it: the set's own, or the one which that overrides")] = ""
 
 
@@ -107,18 +107,18 @@ class DeliveryOutput(Struct, frozen=True, rename="kebab"):
     at: Annotated[float, _about("when, in seconds since 1970")]
     to: Annotated[str, _about("the recipient, by its name in the site file")]
     event: Annotated[str, _about("what the notice was about")]
-    server: Annotated[str, _about("of which server; empty where of none")]
+    server: Annotated[str, _about("the server; empty where it is about none")]
     done: Annotated[bool, _about("whether it was delivered")]
     detail: Annotated[str, _about("why not, or at which try")]
 
 
 class RecipientOutput(Struct, frozen=True, rename="kebab"):
-    """Somebody who is told outward what happens."""
+    """A recipient of notices."""
 
     name: Annotated[str, _about("its name in the site file")]
-    kind: Annotated[Literal["webhook", "mail"], _about("how it is told")]
+    kind: Annotated[Literal["webhook", "mail"], _about("how it is notified")]
     host: Annotated[str, _about("where it is, without what may be secret")]
-    on: Annotated[list[str], _about("what it is told of; empty: all")]
+    on: Annotated[list[str], _about("the events that it receives; empty: all")]
     servers: Annotated[list[str], _about("of which servers; empty: all")]
     waiting: Annotated[int, _about("notices that are not handed over yet")]
     last: Annotated[DeliveryOutput | None, _about("what became of the last one")]

@@ -51,7 +51,7 @@ CODES = (
         "loot-chance-idle",
         "note",
         "A chance that does not count",
-        "What has it is given for sure, whatever the number says.",
+        "An entry with it is always given, whatever the number says.",
         '"sure": true, "entries": ["biscuits|0.5"]',
         '"sure": true, "entries": ["biscuits"]',
     ),
@@ -75,7 +75,7 @@ CODES = (
         "loot-unused",
         "note",
         "A table that nothing names",
-        "Nobody will ever find what is in it. It was left behind, or its name is misspelt where it should be named.",
+        "Nobody can ever find its contents. It is a leftover, or its name is misspelt where it should be named.",
     ),
     FindingCode(
         "loot-places",

@@ -28,7 +28,7 @@ CODES = (
         "person-name",
         "note",
         "Somebody who has another name in the people book",
-        "The id says who it is. A name that nobody has is easily taken for somebody else's.",
+        "The id says who it is. An unknown name is easily mistaken for somebody else's.",
     ),
     FindingCode(
         "person-doubled",

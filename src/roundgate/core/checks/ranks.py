@@ -26,7 +26,7 @@ CODES = (
         "rank-newcomers",
         "warning",
         "No rank for newcomers, or several",
-        "Whoever has no rank of their own may then do nothing, or whatever the game takes for granted; of several, "
+        "Players without a rank can then do nothing, or whatever the game allows by default; of several, "
         "the game takes the first, or the last.",
         "newcomers: deckhnad",
         "newcomers: deckhand",
@@ -35,7 +35,7 @@ CODES = (
         "rank-permission",
         "warning",
         "A permission that the game does not have",
-        "Often a misspelt one: nobody gains or loses anything by it.",
+        "Often it is misspelt: it grants and denies nothing.",
         "may: [race.abrot]",
         "may: [race.abort]",
     ),

@@ -61,7 +61,7 @@ CODES = (
         "record-unused",
         "note",
         "A record that no other one names",
-        "Such as a category without a role. It does nothing, or was left behind when what named it went.",
+        "Such as a category without a role. It does nothing, or is a leftover of something that was removed.",
     ),
     FindingCode("records-few", "error", "Too few records", "The server needs more of them."),
     FindingCode("records-many", "error", "Too many records", "The server reads only the first ones."),
@@ -81,7 +81,7 @@ CODES = (
         "record-value-same",
         "note",
         "Two records with the same value where each should have its own",
-        "Such as the same colour for two categories, or the same place in the order: nobody can tell them apart, or "
+        "Such as the same colour for two categories, or the same place in the order: players mix them up, or "
         "the server puts them in an order of its own. The rulebook says whether it is a note or a warning.",
         'category("HELM", { order = 1 })  category("DECK", { order = 1 })',
         'category("HELM", { order = 1 })  category("DECK", { order = 2 })',

@@ -65,7 +65,7 @@ def _or_unknown(name: str, document: Document, given: str, problems: Sequence[Pr
     call = f"roundgate check {'-' if name == '(standard input)' else shlex.quote(name)} --as"
     wrong = next((problem for problem in problems if problem.level == "error"), None)
     if not guess:
-        cause = "Nothing tells which format this file has: neither its name nor what is in it. It was not checked."
+        cause = "The format of this file is unknown: neither its name nor its content shows it. It was not checked."
         return [Problem("format-unknown", "note", 0, 0, cause, f"Name its format: {call} FORMAT")]
     if wrong and guess not in _SURE:
         cause = f"This looks like {guess}, but not all of it is: {wrong.cause} Its name does not say the format."

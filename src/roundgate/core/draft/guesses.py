@@ -107,7 +107,7 @@ def _type_of(key: str, value: str, kind: str, hints: Hints) -> tuple[dict[str, F
             return found
     if kind == "number":
         return {"type": "decimal"}, []
-    return {"type": "text"}, [] if value or hints.about else ["it is empty, and no comment tells what it holds"]
+    return {"type": "text"}, [] if value or hints.about else ["it is empty, and no comment describes it"]
 
 
 def _as_bool(_name: str, value: str, kind: str, hints: Hints) -> Found:

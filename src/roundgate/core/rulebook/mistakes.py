@@ -133,7 +133,7 @@ def _shape_mistakes(spec: RecordSet) -> Iterator[tuple[str, str]]:
         if field not in spec.field:
             yield "signs" if field in spec.signs else "ordered", unknown("field", field, spec.field)
     if len(set(spec.signs.values())) < len(spec.signs) or not all(spec.signs.values()):
-        yield "signs", "Each field needs a sign of its own."
+        yield "signs", "Each field needs a different sign."
     if (spec.signs or spec.turned) and not spec.at.endswith("*"):
         yield "at", "Records of this shape are the entries of a map: end it with .*"
 

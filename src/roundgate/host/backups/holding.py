@@ -150,7 +150,7 @@ def _resume(server: Server, driver: Driver) -> None:
     if why:
         lines = "; ".join(step.send for step in server.book.server.resume)
         raise Trouble(
-            f"{server.name} was told to hold its saving, and may hold it still: {why}.",
+            f"{server.name} was asked to pause saving, and may still be paused: {why}.",
             f"Make sure that it saves again: roundgate send {server.name} {lines}",
         )
 

@@ -56,7 +56,9 @@ def units_of(server: Server, manifest: Manifest, only: Sequence[str]) -> list[st
     for unit in outermost:
         for parent in (server.folder / unit).parents:
             if parent != server.folder and parent.is_relative_to(server.folder) and parent.is_symlink():
-                raise Trouble(f"{unit} lies behind the link {parent}, so it is not replaced.", "Restore it with --to.")
+                raise Trouble(
+                    f"{unit} is behind the symbolic link {parent}, so it is not replaced.", "Restore it with --to."
+                )
     return outermost
 
 

@@ -99,7 +99,7 @@ def make_backup(
 
     ``home`` is another folder that holds the same, ``prunes`` whether older backups go as configured. Returns it,
     and the numbers of the older ones that were deleted. Raises Trouble, Busy, or OSError for a full disk; what was
-    begun is then deleted, and it is told outward.
+    begun is then deleted, and a notice is sent.
     """
     try:
         return _made(server, home or server.folder, _Plan(what, kind, held), told, prunes=prunes)

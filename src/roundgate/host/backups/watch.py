@@ -39,7 +39,7 @@ def _resume(folder: str, name: str) -> None:
         try:
             if not resume_after_death(server):
                 return
-            message = f"The backup of {name} was killed. The server has been told to save again."
+            message = f"The backup of {name} was killed. The server was asked to save again."
         except Trouble as error:
             message = f"The backup of {name} was killed. {error.what} {error.do}"
         print(message, file=sys.stderr)

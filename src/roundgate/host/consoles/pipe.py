@@ -35,7 +35,7 @@ def _written(place: OpenPlace, data: bytes) -> str:
     try:
         handle = place.open_pipe()
     except OSError as error:
-        return "nobody reads from it" if error.errno == errno.ENXIO else (error.strerror or str(error)).lower()
+        return "no process reads from it" if error.errno == errno.ENXIO else (error.strerror or str(error)).lower()
     try:
         if not stat.S_ISFIFO(os.fstat(handle).st_mode):
             return "it is not a named pipe"

@@ -92,7 +92,7 @@ def _held(process: psutil.Process, there: Sequence[psutil.Process], name: str, s
     groups = _groups(process)
     if _CONTAINERS.search(groups):
         raise Trouble(
-            f"{machine.name_process(process.pid)} runs in a container, which no driver takes over by itself.",
+            f"{machine.name_process(process.pid)} runs in a container, which no driver can take over.",
             'Adopt it without --running, with driver = "commands" and the container\'s start, stop and alive.',
         )
     unit = _unit_of(process, groups)
@@ -116,7 +116,7 @@ def _held(process: psutil.Process, there: Sequence[psutil.Process], name: str, s
     script = above[0] if above and above[0] in there else None
     if script is not None and _has_loop(script):
         return _running(process, "self", f"{machine.name_process(script.pid)} starts it again in a loop")
-    return _running(process, "keeper", "nobody starts it again")
+    return _running(process, "keeper", "nothing restarts it")
 
 
 def _running(process: psutil.Process, driver: str, why: str, more: Mapping[str, str] | None = None) -> RunningServer:

@@ -37,7 +37,7 @@ class KeeperConfig(TypedDict):
     tick: list[str]
     """The command that carries out what is due of the timetable; its last argument but one is the site's folder."""
     notify: list[str]
-    """The command that tells outward what happened; the event, the exit code, and whether it comes back are put
+    """The command that sends a notice of what happened; the event, the exit code, and whether it comes back are put
     after it. Empty: nobody wants to know."""
 
 

@@ -277,7 +277,7 @@ class Keeper:
         write_event(self.state, {"at": time.time(), "what": what, "code": self.child.exit_code, "words": lines})
 
     def _notify(self, what: str, *, comes_back: bool = True) -> None:
-        """Have it told outward what happened to the server."""
+        """Send a notice of what happened to the server."""
         call = self.child.config.get("notify")  # a keeper of an earlier version was told nothing of it
         if call:
             code = "" if self.child.exit_code is None else str(self.child.exit_code)

@@ -1,1 +1,1 @@
-"""Notices outward, by webhook and by mail: written down by whoever has something to tell, sent by another process."""
+"""Notices by webhook and by mail: written down by whoever has something to tell, sent by another process."""

@@ -41,7 +41,7 @@ def _life(server: str, what: str, code: str, comes_back: str) -> Notice:
     back = "It is started again." if comes_back == "back" else "It is down."
     event, text = {
         "crash": (NoticeEvent.CRASHED, f"{server} crashed: it ended{ended}. {back}"),
-        "late-stop": (NoticeEvent.CRASHED, f"{server} ended{ended}, long after it had been told to. {back}"),
+        "late-stop": (NoticeEvent.CRASHED, f"{server} ended{ended}, long after it was asked to stop. {back}"),
         "gave-up": (NoticeEvent.GAVE_UP, f"{server} crashed too often and is down. See roundgate log {server}."),
     }.get(what, (NoticeEvent.UP_AGAIN, f"{server} is up again after it had crashed."))
     return Notice(event, text, server)

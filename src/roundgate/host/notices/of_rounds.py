@@ -1,4 +1,4 @@
-"""What a round tells outward: that it is planned, that the server goes down, and how it ended."""
+"""The notices of a round: that it is planned, that the server goes down, and how it ended."""
 
 from __future__ import annotations
 
@@ -26,9 +26,9 @@ def tell_planned(round: Round) -> None:
     elif options.countdown:
         moment = f"in {format_seconds(max(1, int(options.countdown)))}"
     else:
-        moment = "once nobody is on it"
+        moment = "once no players are on it"
     if options.when_empty and (options.at is not None or options.countdown):
-        moment += ", or later: once nobody is on it"
+        moment += ", or later: once no players are on it"
     round.planned = True
     _tell(round, NoticeEvent.PLANNED, f"{round.server.name} {_going(round)} {moment}{_reason(round)}.")
 

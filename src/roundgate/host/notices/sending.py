@@ -99,12 +99,12 @@ def _describe_http_error(error: Exception) -> str:
     """Describe what went wrong by the kind of error: its own message may hold the address, and that a secret."""
     kind = type(error).__name__
     return {
-        "ConnectError": "nobody answers there: it cannot be connected to",
-        "RemoteProtocolError": "what answers there speaks no HTTP, or broke off",
+        "ConnectError": "the connection is refused or times out",
+        "RemoteProtocolError": "the answer is not HTTP, or the connection was closed",
         "ReadError": "the connection broke",
         "WriteError": "the connection broke",
         "UnsupportedProtocol": "its address begins with neither http:// nor https://",
-        "InvalidURL": "its address is none",
+        "InvalidURL": "the URL is not valid",
     }.get(kind, f"it cannot be sent ({kind})")
 
 
@@ -152,11 +152,11 @@ def _mail(site: Site, mail: Mail, notice: Notice, within: float) -> None:
     except smtplib.SMTPNotSupportedError as error:
         raise NotTaken("it offers no STARTTLS, or no way to sign in", again=False) from error
     except ssl.SSLError as error:
-        raise NotTaken("its certificate is not trusted, or it speaks no TLS there", again=False) from error
+        raise NotTaken("its certificate is not trusted, or the port does not use TLS", again=False) from error
     except TimeoutError as error:
         raise NotTaken(f"no answer within {format_seconds(round(max(1, within)))}", again=True) from error
     except (smtplib.SMTPException, OSError) as error:
-        raise NotTaken("nobody answers there, or the connection broke", again=True) from error
+        raise NotTaken("the server does not answer, or closed the connection", again=True) from error
     if refused:
         raise NotTaken(f"it takes no mail for {', '.join(refused)}; the others got it", again=False)
 

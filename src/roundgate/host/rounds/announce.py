@@ -78,7 +78,7 @@ def _wait_until_empty(round: Round) -> None:
     until = time.monotonic() + longest if longest else None
     while (players := round.driver.state().players) > 0:
         if not waiting:
-            round.journal.waits(Step.ANNOUNCE, "waiting until nobody is aboard", longest or None)
+            round.journal.waits(Step.ANNOUNCE, "waiting until no players are aboard", longest or None)
             waiting = True
         if until is not None and time.monotonic() >= until:
             reason = f"after {format_seconds(round_off(longest))} there are still {players} aboard; the round goes on"

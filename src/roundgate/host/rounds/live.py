@@ -136,11 +136,11 @@ def take_back(round: Round, error: NotProven) -> RoundResult:
         return RoundResult(RoundOutcome.REWOUND, message, f"roundgate start {name}", error.evidence)
     if untold:
         message = (
-            f"Not proven: {why}. The files are as they were, and {name} could not be told so ({untold}): it may have a "
-            "part of the change until it starts again."
+            f"Not proven: {why}. The files are as they were, and {name} could not be notified ({untold}): it may have "
+            "a part of the change until it starts again."
         )
         return RoundResult(RoundOutcome.REWOUND, message, f"roundgate restart {name}", error.evidence)
-    message = f"Not proven: {why}. The files are as they were, {name} was told so, and the slate is kept."
+    message = f"Not proven: {why}. The files are as they were, {name} was notified, and the slate is kept."
     return RoundResult(RoundOutcome.REWOUND, message, f"roundgate slate {name}", error.evidence)
 
 

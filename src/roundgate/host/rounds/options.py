@@ -23,7 +23,7 @@ class Options(Struct, frozen=True):
     """Keep the change even where it is not proven."""
     kill: bool = False
     silent: bool = False
-    """Go on even if the players cannot be told."""
+    """Continue even if the players cannot be notified."""
     despite_errors: bool = False
     start: bool = False
     """Start a server that was down."""

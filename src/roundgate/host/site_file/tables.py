@@ -194,17 +194,17 @@ class ClusterTable(Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class CountdownTable(Struct, frozen=True, forbid_unknown_fields=True):
-    """The ``[countdown]`` table: what players are told before a server goes down."""
+    """The ``[countdown]`` table: the messages to players before a server goes down."""
 
     marks: list[str] = field(
         default_factory=lambda: ["1h", "30m", "15m", "10m", "5m", "2m", "1m", "30s", "10s", "5s", "3s", "2s", "1s"]
     )
-    """How long before they are told; a countdown begins with its whole length.
+    """How long before they are notified; a countdown begins with its whole length.
 
     Example: ["10m", "5m", "1m", "10s"]
     """
     text: str = "The server {what} in {left}{because}"
-    """What they are told: `{what}` is restarts or stops, `{left}` how long it is until then, `{because}` the reason
+    """The message: `{what}` is restarts or stops, `{left}` how long it is until then, `{because}` the reason
     after a colon where there is one, `{reason}` the bare reason, `{server}` and `{time}`.
 
     Example: "{server} {what} in {left}{because}"
@@ -263,6 +263,6 @@ class SiteFile(Struct, frozen=True, forbid_unknown_fields=True):
     countdown: CountdownTable = field(default_factory=CountdownTable)
     """What players are told before a server goes down."""
     notices: NoticesTable = field(default_factory=NoticesTable)
-    """Who is told outward, and of what."""
+    """The recipients of notices, and the events that each receives."""
     timetable: dict[str, TimetableEntry] = field(default_factory=dict)
     """What is done when, by name."""

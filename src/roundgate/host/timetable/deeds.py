@@ -40,7 +40,7 @@ class Result(NamedTuple):
 
 
 def carry_out(server: Server, planned: PlannedEntry, due: DueNow) -> Result:
-    """Do what an entry says; what goes wrong is in the result, and told outward."""
+    """Do what an entry says; what goes wrong is in the result, and sent as a notice."""
     try:
         result = _done(server, planned, due)
     except Trouble as error:

@@ -47,12 +47,12 @@ class TimetableEntry(Struct, frozen=True, forbid_unknown_fields=True):
     Example: "say Tea at four"
     """
     countdown: str = "0s"
-    """For `restart` and `apply`: how long before the moment the players are told.
+    """For `restart` and `apply`: how long before the moment the players are notified.
 
     Example: "10m"
     """
     reason: str = ""
-    """For `restart` and `apply`: what the players are told.
+    """For `restart` and `apply`: the message for the players.
 
     Example: "nightly restart"
     """
@@ -67,7 +67,7 @@ class TimetableEntry(Struct, frozen=True, forbid_unknown_fields=True):
     Example: "2h"
     """
     silent: bool = True
-    """For `restart` and `apply`: go on where the players cannot be told.
+    """For `restart` and `apply`: continue where the players cannot be notified.
 
     Example: true
     """

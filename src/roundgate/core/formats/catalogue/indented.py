@@ -137,7 +137,7 @@ CODES = (
         "anchor-unknown",
         "error",
         "A reference to a name that is not set before",
-        "*name stands for the part that &name marks further up, and nothing is marked so.",
+        "*name refers to the part that &name marks further up, and there is no such mark.",
         "base: &bse\n  pay: 1\nmarshal: *base\n",
         "base: &base\n  pay: 1\nmarshal: *base\n",
         "yaml",

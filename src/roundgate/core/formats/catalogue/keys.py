@@ -197,7 +197,7 @@ CODES = (
         "line-two-values",
         "error",
         "Two settings on one line",
-        "Each key needs a line of its own.",
+        "Each key needs a separate line.",
         "slots = 1 name = 'Gull'\n",
         "slots = 1\nname = 'Gull'\n",
         "toml",

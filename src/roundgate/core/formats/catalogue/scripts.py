@@ -10,7 +10,7 @@ CODES = (
         "error",
         "A space after the sign that continues the line",
         "The sign only counts as the very last character of the line. With a space after it the command ends here and "
-        "the next line is run as a command of its own.",
+        "the next line is run as a separate command.",
         "#!/bin/sh\nexec gullwind-server \\ \n  --slots 16\n",
         "#!/bin/sh\nexec gullwind-server \\\n  --slots 16\n",
         "launch",
@@ -110,7 +110,7 @@ CODES = (
         "separator-in-flag",
         "error",
         "A separator outside quotes",
-        "In a shell an unquoted ; or & ends the command: the rest of the list is run as a command of its own.",
+        "In a shell an unquoted ; or & ends the command: the rest of the list is run as a separate command.",
         "#!/bin/sh\nexec gullwind-server -courses=reef;mile\n",
         '#!/bin/sh\nexec gullwind-server "-courses=reef;mile"\n',
         "launch",

@@ -32,7 +32,7 @@ _PAIR = lazy(r"(?P<name>[A-Za-z_][\w.]*)=(?P<value>.*)", re.S)
 def refuse_flag_as_value(value: str) -> None:
     """Refuse a value that, as a word of its own, would be read as another flag. Raises EditRefused."""
     if _FLAG.fullmatch(value) or _PAIR.fullmatch(value):
-        raise EditRefused(f"'{value}' would be read as a flag of its own")
+        raise EditRefused(f"'{value}' would be read as a separate flag")
 
 
 _ASSIGNED = lazy(r"([A-Za-z_]\w*)\+?=(.*)", re.S)

@@ -162,7 +162,7 @@ def comment_in_value(
     cuts = [Splice(first, first, f"{lead}{marks} {note}{newline}"), Splice(*noted.span("note"), "")]
     span = (noted.start("note") + len(noted["note"]) - len(noted["note"].lstrip()), end)
     cause = f"Here this is not a comment: the server reads it as part of the value, after {noted['said']}."
-    yield problem("comment-in-value", span, cause, "Put it on a line of its own, above.", cuts, level=level)
+    yield problem("comment-in-value", span, cause, "Put it on a separate line, above.", cuts, level=level)
 
 
 def may_hold_comments(body: str) -> bool:

@@ -181,7 +181,7 @@ class TomlDocument(TomlReading):
         heads = [statement for statement in self.statements if statement.value is None]
         first = next((at for at, statement in enumerate(heads) if statement.table == table), None)
         if first is None:
-            raise EditRefused("it has no heading of its own in the file")
+            raise EditRefused("it has no heading in the file")
         following = next((head for head in heads[first + 1 :] if head.table[: len(table)] != table), None)
         if (
             any(head.table[: len(table)] == table for head in heads[heads.index(following) :] if following)

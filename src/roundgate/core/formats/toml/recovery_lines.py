@@ -53,7 +53,7 @@ def twice(scene: Scene) -> Problem | None:
             cause = f"The table {name[2]} begins in line {line} already."
             return problem("table-twice", span, cause, "Put its keys there, or give this one another name.")
         return problem(
-            "key-over-value", span, f"{name[2]} holds, or lies inside, a plain value already.", "Choose another name."
+            "key-over-value", span, f"{name[2]} already holds a plain value, or is inside one.", "Choose another name."
         )
     key = re.match(rf"({KEY})=", scene.line)
     if not key:
@@ -70,7 +70,10 @@ def twice(scene: Scene) -> Problem | None:
         cause = f"{shown} is in line {line} already; TOML does not allow it twice."
         return problem("key-again", span, cause, "Delete the one that should not count.")
     return problem(
-        "key-over-value", span, f"{shown} is, or lies inside, something else already.", "Choose another name."
+        "key-over-value",
+        span,
+        f"{shown} is already used for something else, or is inside something that is.",
+        "Choose another name.",
     )
 
 

@@ -142,7 +142,7 @@ def _sign_behind(scene: Scene, at: int) -> Problem | None:
     if re.match(rf"[,;]?[ \t]*{KEY}=", rest):
         cut = Splice(at, at + len(rest) - len(rest.lstrip(",; \t")), "\n")
         cause = "There is a second key on this line."
-        return problem("line-two-values", (at, scene.end), cause, "Put it on a line of its own.", [cut])
+        return problem("line-two-values", (at, scene.end), cause, "Put it on a separate line.", [cut])
     if rest.lstrip().startswith(("//", ";", "--")):
         mark = at + len(rest) - len(rest.lstrip())
         cut = Splice(mark, mark + (1 if scene.body[mark] == ";" else 2), "#")

@@ -169,7 +169,7 @@ def _traps(stream: Stream) -> Iterator[Problem]:
             if documents == 2:
                 span = stream.spans[at]
                 cause = "A second document begins here; many servers read only the first."
-                yield problem("document-second", span, cause, "Put it into a file of its own.")
+                yield problem("document-second", span, cause, "Put it into a separate file.")
         if sign != "S" or not is_plain or not value or tag is not None:
             continue
         yield from _plain_traps(stream, at, value)

@@ -308,7 +308,7 @@ def _dash_not_allowed(scene: Scene) -> Problem | None:
         newline = LINE_END.search(scene.body)
         gap = (newline.group() if newline else "\n") + " " * (line.indent + 2)
         cuts = [Splice(line.start + len(key[0].rstrip()), at, gap)]
-        return problem("dash-depth", (at, at + 1), cause, "Put the dash on a line of its own.", cuts)
+        return problem("dash-depth", (at, at + 1), cause, "Put the dash on a separate line.", cuts)
     above = line_before(scene.body, line)
     if above and ":" not in above.content:
         return _without_colon(above)
