@@ -76,7 +76,7 @@ def test_what_the_server_reads_again_is_in_force_and_asked_for_where_it_can_be(q
     assert "officer coxswain" in who(quay, WREN) and quay.server_process("regatta") == process
     with_book(quay, ("live = { ask = \"who {id}\", shows = '\\bofficer {rank}\\b' }\n", ""))
     output = quay.ok("set", "regatta", "officers/Wren.rank=deckhand", "--now")
-    assert f"Not read back: officers/{WREN}.rank" in output and "officer deckhand" in who(quay, WREN)
+    assert f"cannot be asked for officers/{WREN}.rank" in output and "officer deckhand" in who(quay, WREN)
     quay.ok("set", "regatta", "officers/Wren.rank=marshal", "race.laps=4")
     assert f"officers/{WREN}.rank, race.laps: can also come into force without a restart" in quay.ok("slate", "regatta")
     output = quay.ok("apply", "regatta", "--live")
@@ -97,7 +97,7 @@ def test_what_is_not_confirmed_is_put_back_in_the_file_and_on_the_server(
     before = quay.text("regatta", "banned.txt")
     process = quay.server_process("regatta")
     output = quay.fails(3, "add", "regatta", "bans", KNOT, "name=Knot", "--now")
-    assert why in output and "was told so, and the slate is kept" in output
+    assert why in output and "was notified, and the slate is kept" in output
     assert quay.text("regatta", "banned.txt") == before and quay.server_process("regatta") == process
     assert "banned" not in who(quay, KNOT)
     assert f"bans/{KNOT}" in quay.ok("slate", "regatta")

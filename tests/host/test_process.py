@@ -386,7 +386,7 @@ def test_a_console_that_is_not_there_proves_nothing_and_costs_no_round(site: Sit
     site.ok("start")
     site.ok("set", "boats=6")
     output = site.ok("apply", "--yes")
-    assert "Not read back: boats" in output and "has no console as it is started now" in output
+    assert "cannot be asked for boats" in output and "has no console as it is started now" in output
     assert "has no console as it is started now" in site.fails(1, "send", "quay", "wind")
     site.ok("stop")
 

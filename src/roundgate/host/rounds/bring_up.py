@@ -114,13 +114,19 @@ def _seen(name: str, proof: Proof, waiting: Sequence[Waiting]) -> RoundResult:
     """Describe what was proven and what was not: a change that nobody read back is written, and no more is known."""
     unread = ", ".join(dict.fromkeys(proof.unread))
     if not proof.read and proof.unread:
-        return RoundResult(
-            RoundOutcome.UNREAD, f"{name} is up with the new files. Not read back: {unread}.", operations=waiting
-        )
+        message = f"{name} is up with the new files. {as_far_as_seen(unread)}"
+        return RoundResult(RoundOutcome.UNREAD, message, operations=waiting)
     if proof.unread:
-        message = f"{name} is up. In force: {', '.join(proof.read)}. Written, but not read back: {unread}."
+        message = f"{name} is up. In force: {', '.join(proof.read)}. {as_far_as_seen(unread)}"
         return RoundResult(RoundOutcome.PROVEN, message, operations=waiting)
-    return RoundResult(RoundOutcome.PROVEN, f"{name} is up with the change in force.", operations=waiting)
+    return RoundResult(
+        RoundOutcome.PROVEN, f"{name} is up with the change in force: it confirms that itself.", operations=waiting
+    )
+
+
+def as_far_as_seen(unread: str) -> str:
+    """Describe what was written and cannot be asked for, as a person who runs a server would say it."""
+    return f"In force as far as can be seen: this server cannot be asked for {unread}."
 
 
 def _not_proven(round: Round, waiting: Sequence[Waiting], error: NotProven) -> RoundResult:

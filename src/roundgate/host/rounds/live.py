@@ -15,7 +15,7 @@ from roundgate.core.records.live import LiveChange, commands_of, told_for
 from roundgate.core.rounds import RoundOutcome, Step, ValuesUnread
 from roundgate.host.errors import Trouble
 from roundgate.host.files import write_durably
-from roundgate.host.rounds.bring_up import RoundResult
+from roundgate.host.rounds.bring_up import RoundResult, as_far_as_seen
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.options import NotProven, RoundAborted
 from roundgate.host.rounds.reading import confirmed
@@ -53,9 +53,9 @@ def tell_and_prove(round: Round) -> RoundResult:
     if unread:
         round.journal.fact(ValuesUnread(tuple(unread)))
     if unread and not read:
-        message = f"{name} was told, and the files hold it. Not read back: {', '.join(unread)}."
+        message = f"{name} received it, and it is in the files. {as_far_as_seen(', '.join(unread))}"
         return RoundResult(RoundOutcome.UNREAD, message, operations=round.operations)
-    more = f" Told, but not read back: {', '.join(unread)}." if unread else ""
+    more = f" {as_far_as_seen(', '.join(unread))}" if unread else ""
     message = f"In force on {name}, without a stop: {', '.join(read)}.{more}"
     return RoundResult(RoundOutcome.PROVEN, message, operations=round.operations)
 
@@ -78,7 +78,7 @@ def _tell(round: Round, operations: Sequence[Operation]) -> tuple[list[str], lis
     told = told_for(operations, round.look().read().files)
     refused = next((command for command in told if command.refused), None)
     if refused is not None:
-        raise NotProven(f"{refused.name} cannot be told: {refused.refused}", round.evidence())
+        raise NotProven(f"{refused.name} cannot be sent: {refused.refused}", round.evidence())
     try:
         commands = commands_of(told)
         with round.journal.step(Step.TELL, "; ".join(commands)):
@@ -157,7 +157,7 @@ def _say(round: Round, commands: Sequence[str]) -> str:
     try:
         for command in commands:
             round.console.exchange(command)
-            round.journal.note(Step.REWIND, f"told {round.server.name}: {command}")
+            round.journal.note(Step.REWIND, f"sent to {round.server.name}: {command}")
     except Trouble as error:
         return error.what.rstrip(".")
     finally:
