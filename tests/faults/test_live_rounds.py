@@ -107,7 +107,7 @@ def test_a_round_that_stops_the_server_asks_for_people_too(quay: SiteUnderTest) 
     quay.ok("add", "regatta", "grants", KNOT, "--as", "3")
     quay.ok("remove", "regatta", "officers/Skua")
     output = quay.ok("apply", "regatta", "--yes")
-    assert "regatta is up with the change in force" in output
+    assert "regatta is up, and confirms that the change is in force" in output
     assert (
         f"grants/{KNOT} is there, says its console" in output and f"officers/{SKUA} is gone, says its console" in output
     )

@@ -120,7 +120,7 @@ def _seen(name: str, proof: Proof, waiting: Sequence[Waiting]) -> RoundResult:
         message = f"{name} is up. In force: {', '.join(proof.read)}. {as_far_as_seen(unread)}"
         return RoundResult(RoundOutcome.PROVEN, message, operations=waiting)
     return RoundResult(
-        RoundOutcome.PROVEN, f"{name} is up with the change in force: it confirms that itself.", operations=waiting
+        RoundOutcome.PROVEN, f"{name} is up, and confirms that the change is in force.", operations=waiting
     )
 
 
