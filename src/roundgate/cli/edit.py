@@ -452,10 +452,9 @@ def put(
     admin, or without the one who asks, needs ``yes_really``. Raises Exit where they bring an error, and Trouble where
     that word is missing.
     """
-    proposal = slated(server, operations, despite_errors=despite_errors, yes_really=yes_really)
+    proposal, idle = slated(server, operations, despite_errors=despite_errors, yes_really=yes_really)
     names = proposal.names
     echo_changes(proposal.outcome, names, server.name)
-    idle = server.discard_idle(proposal)
     waiting = server.workspace.waiting
     if idle == set(names) and not now:
         echo(f"  Nothing of that waits: it is so already. {len(waiting)} waiting on the slate of {server.name}.")
@@ -470,8 +469,10 @@ def put(
 
 def slated(
     server: OpenServer, operations: Sequence[Operation], *, despite_errors: bool = False, yes_really: bool = False
-) -> Proposal:
-    """Check operations, print what they bring, and put them on the slate; say nothing of what they change.
+) -> tuple[Proposal, set[str]]:
+    """Check operations, print the findings, and put them on the slate; print nothing of what they change.
+
+    Return the proposal, and the names of what changes nothing and so does not wait.
 
     Raises Exit where they bring an error, and Trouble where no admin would be left and nobody said that so it should
     be.
@@ -492,7 +493,7 @@ def slated(
         echo("Nothing was put on the slate.")
         raise typer.Exit(1)
     server.put(operations)
-    return proposal
+    return proposal, server.discard_idle(proposal)
 
 
 def _with_whole_call(finding: Finding, server: OpenServer) -> Finding:
