@@ -254,7 +254,7 @@ MUTATIONS = [
     Mutation("core/review.py", 'return "(set, hidden)"\n    lines', "pass\n    lines", LAYERS),
     Mutation(
         "core/secrets.py",
-        'if sounds_secret(found["name"]) or found["name"] in names:',
+        'if not is_open and (sounds_secret(found["name"]) or found["name"] in names):',
         'if found["name"] in names:',
         HIDDEN,
     ),
@@ -572,7 +572,7 @@ MUTATIONS = [
         "core/facts.py", "return tuple(numbers)", "return tuple(map(int, str(numbers[0] if numbers else 0)))", LANGUAGE
     ),
     Mutation(
-        "core/checks/places.py", "if second == first or (", "if (second == first and entry is None) or (", LANGUAGE
+        "core/checks/places.py", "if second == wanted or (", "if (second == wanted and entry is None) or (", LANGUAGE
     ),
     Mutation(
         "core/checks/places.py",
@@ -883,7 +883,9 @@ MUTATIONS = [
         "if own is not None and is_packed(part.path):",
         "tests/host/test_log_files.py",
     ),
-    Mutation("core/loot/shifts.py", "key=lambda shift: (-shift.size,", "key=lambda shift: (shift.size,", LOOT_CLI),
+    Mutation(
+        "core/loot/shifts.py", "key=lambda shift: (-shift.size[0],", "key=lambda shift: (shift.size[0],", LOOT_CLI
+    ),
     Mutation(
         "core/curves/levels.py",
         "None if granted >= cost else first or level",
@@ -938,7 +940,36 @@ MUTATIONS = [
         "tests/core/test_fleet.py",
     ),
     Mutation("core/fleet/cores.py", "for core in machine[spare:]", "for core in machine", "tests/core/test_fleet.py"),
-    Mutation("host/fleet/clusters.py", "if best == mine and counted[mine] > 1:", "if False:", "tests/cli/test_fit.py"),
+    Mutation(
+        "host/fleet/clusters.py",
+        "if best == mine and counted[mine] > 1 and not is_tie:",
+        "if False:",
+        "tests/cli/test_fit.py",
+    ),
+    Mutation("host/fleet/clusters.py", "if is_tie:  #", "if False:  #", "tests/cli/test_fit.py"),
+    Mutation("host/fleet/clashes.py", "if same_cores and", "if", "tests/cli/test_fit.py"),
+    Mutation("host/fleet/clashes.py", "if identity_of(finding) not in known]", "]", "tests/cli/test_fit.py"),
+    Mutation(
+        "host/keeper/loop.py",
+        "if number is not None and number not in self.recoveries and",
+        "if number is not None and not self.recoveries and",
+        "tests/faults/test_crashes.py",
+    ),
+    Mutation("host/keeper/loop.py", "any(not recovery.let_go for", "any(True for", "tests/faults/test_crashes.py"),
+    Mutation(
+        "core/review.py", " or all(line in kept for line in range(first, last + 1))", "", "tests/core/test_slate.py"
+    ),
+    Mutation(
+        "core/secrets.py", "if is_switch(entry.value) and", "if is_switch(entry.value) or", "tests/core/test_slate.py"
+    ),
+    Mutation("core/values/__init__.py", "typed = _bare(typed, spec)", "pass", LANGUAGE),
+    Mutation("core/checks/values.py", "if section not in sections:", "if True:", "tests/cli/test_finding_steps.py"),
+    Mutation(
+        "core/quoting.py",
+        'words = [*options, "--", *arguments] if odd',
+        "words = [*options] if odd",
+        "tests/cli/test_finding_steps.py",
+    ),
     Mutation(
         "cli/fleet/waves.py",
         "(any(row.code for row in here) and not go_on):",

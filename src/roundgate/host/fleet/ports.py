@@ -12,8 +12,8 @@ from roundgate.core.checks.places import PORT_SHARED
 from roundgate.core.files import ServerFiles
 from roundgate.core.findings import Finding, Place
 from roundgate.core.fleet.ports import PortPromise, overlap
+from roundgate.core.fleet.wanted import wanted_ports
 from roundgate.host.errors import Trouble
-from roundgate.host.rounds.obstacles import wanted_ports
 from roundgate.host.servers import Server
 from roundgate.host.workspace import Workspace
 
@@ -42,7 +42,7 @@ def ports_of(server: Server, files: ServerFiles) -> list[PortPromise]:
             port.protocol,
             port.address,
         )
-        for port in wanted_ports(server, files)
+        for port in wanted_ports(files)
     ]
 
 

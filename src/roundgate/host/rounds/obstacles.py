@@ -4,13 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from pathlib import Path
-from typing import NamedTuple
 
 from roundgate.core.files import ServerFiles
 from roundgate.core.fleet.ports import overlap
+from roundgate.core.fleet.wanted import wanted_ports
 from roundgate.core.rounds import RoundOutcome
-from roundgate.core.rulebook.conditions import broken_rules
-from roundgate.core.rulebook.model import Probe
 from roundgate.host import machine
 from roundgate.host.drivers.protocol import RunState
 from roundgate.host.errors import Trouble
@@ -55,7 +53,7 @@ def refuse_stop_of_self(server: Server, ends_up: str) -> None:
 
 def refuse_taken_ports(server: Server, files: ServerFiles, ours: Sequence[int]) -> None:
     """Refuse to go on where somebody else owns a port that the server will need. Raises RoundAborted."""
-    for wanted in wanted_ports(server, files):
+    for wanted in wanted_ports(files):
         for owner in machine.holders(wanted.protocol, wanted.port, ours):
             # The server's own process holds its ports now and lets them go at the stop.
             if owner.process not in ours and overlap(owner.address, wanted.address):
@@ -71,29 +69,3 @@ def _whose(server: Server, process: int | None) -> str:
         if process is not None and process in machine.running_in(str(folder), server.book.server.process):
             return f"{name} of this site, {machine.name_process(process)}"
     return machine.name_process(process)
-
-
-class WantedPort(NamedTuple):
-    """A port that the server should open: its protocol, address (empty: any), number, and the setting that holds it.
-
-    ``setting`` is empty where no setting does.
-    """
-
-    protocol: str
-    address: str
-    port: int
-    setting: str
-    probe: Probe | None = None
-
-
-def wanted_ports(server: Server, files: ServerFiles) -> list[WantedPort]:
-    """Return the ports that the server should open with these files."""
-    wanted: list[WantedPort] = []
-    for port in server.book.server.port:
-        if port.needs and broken_rules(files.names, {"needs": port.needs}):
-            continue
-        number = files.counting(port.setting) if port.setting else port.number
-        address = files.counting_text(port.address) if port.address else port.bind
-        if isinstance(number, int):
-            wanted.append(WantedPort(port.protocol, address, number + port.plus, port.setting, port.probe))
-    return wanted

@@ -14,6 +14,7 @@ from msgspec import Struct
 
 from roundgate.core.advice import overriding
 from roundgate.core.files import ServerFiles, format_value, value_of
+from roundgate.core.fleet.wanted import WantedPort, wanted_ports
 from roundgate.core.probes import is_answer, texts_of
 from roundgate.core.records.live import told_for
 from roundgate.core.rounds import Fact, KeyGone, PortOwned, PortsUnchecked, StayedUp, Step, ValueInForce, ValuesUnread
@@ -24,7 +25,6 @@ from roundgate.host.errors import Trouble
 from roundgate.host.fleet.networks import network_elsewhere
 from roundgate.host.patterns import search
 from roundgate.host.rounds.context import Round
-from roundgate.host.rounds.obstacles import WantedPort, wanted_ports
 from roundgate.host.rounds.options import NotProven
 from roundgate.host.rounds.reading import confirmed, look_at_world, read_back
 from roundgate.host.written import taken_out
@@ -109,7 +109,7 @@ def _watch(round: Round, until: float) -> None:
 
 
 def _prove_ports(round: Round, files: ServerFiles) -> Iterator[PortOwned]:
-    for wanted in wanted_ports(round.server, files):
+    for wanted in wanted_ports(files):
         _await_port(round, wanted.protocol, wanted.address, wanted.port)
         process = round.driver.state().process
         is_asked = wanted.probe is not None and not (process and network_elsewhere(process))

@@ -5,12 +5,12 @@ from __future__ import annotations
 import contextlib
 import time
 
+from roundgate.core.fleet.wanted import wanted_ports
 from roundgate.core.rounds import Step
 from roundgate.core.values.units import format_seconds
 from roundgate.host import machine
 from roundgate.host.errors import Trouble
 from roundgate.host.rounds.context import Round
-from roundgate.host.rounds.obstacles import wanted_ports
 from roundgate.host.rounds.options import NotProven
 
 _PORT_PAUSE = 0.05
@@ -49,7 +49,7 @@ def _await_ports(round: Round, until: float) -> None:
     """Wait until a server that gives no ready sign owns its ports. Raises NotProven where it ends before."""
     # Files that cannot be read name no ports; then the watch time alone has to show that it stays up.
     with contextlib.suppress(Trouble):
-        wanted = wanted_ports(round.server, round.look().read().files)
+        wanted = wanted_ports(round.look().read().files)
         missing = {(port.protocol, port.port) for port in wanted}
         while missing and time.monotonic() < until:
             process = round.driver.state().process

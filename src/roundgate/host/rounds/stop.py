@@ -10,13 +10,13 @@ from contextlib import suppress
 from typing import NamedTuple
 
 from roundgate.core.files import ServerFiles
+from roundgate.core.fleet.wanted import wanted_ports
 from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.core.values.units import format_seconds, parse_seconds
 from roundgate.host import machine
 from roundgate.host.errors import Trouble
 from roundgate.host.patterns import search
 from roundgate.host.rounds.context import Round
-from roundgate.host.rounds.obstacles import wanted_ports
 from roundgate.host.rounds.options import RoundAborted
 
 
@@ -230,7 +230,7 @@ def _await_family(leader: int, family: Sequence[int], until: float) -> None:
 
 def _free_ports(round: Round, files: ServerFiles | None) -> None:
     """Note who holds a port that the server should have let go."""
-    for port in wanted_ports(round.server, files) if files else ():
+    for port in wanted_ports(files) if files else ():
         for owner in machine.holders(port.protocol, port.port):
             round.journal.note(
                 Step.STOP, f"port {port.port} ({port.protocol}) is still held by {machine.name_process(owner.process)}"
