@@ -206,6 +206,8 @@ def test_what_clashes_is_told_when_it_is_set_and_in_the_review(fleet: SiteUnderT
     told = f"harbour has port {taken} (tcp) too"
     assert told in fleet.ok("set", "regatta", f"net.port={taken}")
     assert "port-shared" not in fleet.ok("set", "regatta", "race.slots=18"), "it is told once"
+    assert "port-shared" not in fleet.ok("set", "regatta", "net.address=0.0.0.0"), "as before"
+    fleet.ok("set", "regatta", "net.address=127.0.0.1")
     assert told in fleet.ok("slate", "regatta") and told in fleet.fails(1, "check", "regatta", "--slate", "--strict")
     (review,) = json.loads(fleet.ok("slate", "regatta", "--json"))
     assert [finding["code"] for finding in review["findings"]] == ["port-shared"]

@@ -491,3 +491,13 @@ def test_what_the_rulebook_describes_as_records_may_be_repeated(kind: str, at: s
         record.key
         for record in records_in(ServerFiles(book, {"core.ini": Text(text)}).document("core.ini"), book.records["bans"])
     ] == ["Knot", "Tern"]
+
+
+def test_a_misspelt_section_is_told_once() -> None:
+    book = book_of("".join(setting(name, key=f'"points.{name}"') for name in ("first", "second", "third")))
+    assert check(book, core="[points]\nfirst=1\nsecond=2\nthird=3\n") == []
+    [found] = check(book, core="[poitns]\nfirst=1\nsecond=2\nthird=3\n")
+    assert (found.code, found.do) == ("key-unknown", "Call poitns points.")
+    assert "expects first in points, and it is in poitns" in found.cause
+    [found] = check(book, core="[points]\nfrist=1\nsecond=2\nthird=3\n")
+    assert found.do == "roundgate rename red core.ini:points.frist first", "one key is renamed"

@@ -963,7 +963,7 @@ MUTATIONS = [
         "core/secrets.py", "if is_switch(entry.value) and", "if is_switch(entry.value) or", "tests/core/test_slate.py"
     ),
     Mutation("core/values/__init__.py", "typed = _bare(typed, spec)", "pass", LANGUAGE),
-    Mutation("core/checks/values.py", "if section not in sections:", "if True:", "tests/cli/test_finding_steps.py"),
+    Mutation("core/checks/values.py", "if section not in sections:", "if True:", LANGUAGE),
     Mutation(
         "core/quoting.py",
         'words = [*options, "--", *arguments] if odd',
