@@ -98,7 +98,7 @@ def test_what_the_slate_alters_is_said_by_people_and_permission(quay: SiteUnderT
         (("regatta", "why"), "'why' is too much. It takes: ranks tree [SERVER]"),
         (("who",), "Missing argument"),
         (("who", "race.abrt"), "has no permission 'race.abrt'"),
-        (("may", "Nobody", "race.abort"), "Nobody called 'Nobody'"),
+        (("may", "Nobody", "race.abort"), "no rank called 'Nobody'"),
         (("why", "Skuah", "race.abort"), "Did you mean Skua?"),
         (("tree", "regata"), "regata"),
         (("grant", "marshal", "race.abrot"), "Did you mean race.abort?"),

@@ -89,9 +89,7 @@ class KeyChanges:
         if names_record(self.holder, name):
             return self._of_record(word, name, given)
         target = self._target(name)
-        by_sound = sounds_secret(target.key) and not is_switch(given)
-        is_secret = values.is_hidden(target.spec) if target.spec else by_sound
-        if is_secret:
+        if values.is_hidden(target.spec) if target.spec else sounds_secret(target.key) and not is_switch(given):
             given = self._secret(target, given=given is not None)
         elif given is None:
             raise WrongUsage(f"'{word}' has no value.", typed_command("set", self.holder.name, f"{name}={OPEN}"))

@@ -96,7 +96,7 @@ def member_meant(site: Site, server: OpenServer, scheme: Scheme, word: str) -> R
     names = [*(member.name for member in scheme.members.values()), *scheme.groups, NEWCOMERS]
     near = nearest_of_people(word, names)
     hint = did_you_mean(word, *near) if near else f"roundgate ranks tree {server.name}"
-    raise UnknownName(f"Nobody called '{word}', and no rank, is known on {server.name}.", hint)
+    raise UnknownName(f"{server.name} has no person and no rank called '{word}'.", hint)
 
 
 def permission_meant(site: Site, server: OpenServer, scheme: Scheme, word: str, *, wildcard: bool = False) -> str:

@@ -126,9 +126,9 @@ ROSTER = Verbs(
     "show",
 )
 RANKS = Verbs(
-    "Who may do what, and why: read from the files, and decided as the server decides. And changing it.\n\n"
+    "Show who may do what, and why, decided as the server itself decides it; change ranks.\n\n"
     "WHO is a name, an id, a rank, or newcomers. SERVER may be left out where there is one, or inside its folder; "
-    "SERVER@WORLD asks about one world, where each has its own ranks.",
+    "SERVER@WORLD is one world, where each has ranks; SERVER@KIND is one of several kinds of ranks.",
     (
         CommandLine("tree", ASK, "Show the ranks, each below those that it inherits from.", "ranks.answers", "tree"),
         CommandLine("who", ASK, "Show who has a permission.", "ranks.answers", "who"),

@@ -110,7 +110,7 @@ def outcomes(
         member = holder_of(scheme, people, expectation.who)
         if member is None:
             count = sum(1 for member in scheme.members.values() if member.name.lower() == expectation.who.lower())
-            nobody = f"nobody called '{expectation.who}', and no rank, is known"
+            nobody = f"there is no person and no rank called '{expectation.who}'"
             yield ExpectationResult(
                 expectation,
                 scheme,
