@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
+import json
 import random
+import shlex
+import shutil
+from pathlib import Path
+from typing import Any
 
 from conftest import SiteUnderTest
 from finding_steps import steps
@@ -13,6 +18,7 @@ from sampling import sampled
 SEEDS = [f"files {number}" for number in range(12)]
 MANY = 60
 SHARE = 0.95
+CORPUS = Path(__file__).parent.parent / "corpus"
 
 
 def test_what_a_finding_proposes_puts_it_right(site: SiteUnderTest) -> None:
@@ -23,6 +29,32 @@ def test_what_a_finding_proposes_puts_it_right(site: SiteUnderTest) -> None:
     assert len(found) > 25
     # A sample is small: of some seeds a few more than 5 of 100 are wrong, of all of them together 2.
     assert len(wrong) <= (1 - SHARE) * len(found) + 3, "\n".join(map(str, wrong))
+
+
+def test_what_a_finding_in_a_file_of_no_server_proposes_puts_it_right(site: SiteUnderTest) -> None:
+    wrong, followed = [], 0
+    for path in sampled([path for path in sorted(CORPUS.glob("*/bad/*")) if path.suffix != ".expect"], 4):
+        file, given = site.folder / path.name, path.parent.parent.name
+
+        def found() -> list[dict[str, Any]]:
+            done = site.run("check", str(file), "--json", "--as", given)  # noqa: B023 - called here alone
+            return list(json.loads(done.stdout)["findings"])
+
+        shutil.copy(path, file)
+        for finding in found():
+            if not finding["do"]:
+                continue
+            shutil.copy(path, file)
+            done = site.run(*shlex.split(finding["do"])[1:])
+            followed += 1
+            if placeholder_in(finding["do"]):
+                wrong += [finding] if done.returncode != 2 else []
+                continue
+            same = [each for each in found() if all(each[key] == finding[key] for key in ("code", "cause", "line"))]
+            wrong += [finding] if same or done.returncode > 1 else []
+        file.unlink()
+    print(f"{followed - len(wrong)} of {followed} are right")
+    assert followed > 10 and not wrong, wrong
 
 
 def test_a_command_is_written_as_it_is_typed() -> None:
