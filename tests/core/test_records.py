@@ -444,3 +444,19 @@ def test_an_empty_list_is_a_value_without_items(form: str) -> None:
         [record] = records_in(FORMATS[form].read(body), spec)
         assert list(record.fields["gear"].values) == items
         assert not check_disk("red", ServerFiles(book, {"crew": body}), {}), (form, value)
+
+
+@pytest.mark.parametrize("written", ["deck,mtae,boat,mtae", ["deck", "mtae", "boat", "mtae"]])
+def test_of_several_names_only_the_misspelt_ones_are_corrected(written: object) -> None:
+    levels = RecordSet(file="sea", at="levels[*]", key="name", field={"name": RecordField(type="text")})
+    roles = RecordSet(file="sea", at="roles.*", field={"levels": RecordField(type="refs", to="levels", separator=",")})
+    made = replace(
+        book(),
+        file={"sea": File(path="sea.json", format="json")},
+        records={"levels": levels, "roles": roles},
+    )
+    names = [{"name": name} for name in ("deck", "mate", "boat")]
+    text = json.dumps({"levels": names, "roles": {"wren": {"levels": written}}})
+    found = check_disk("red", ServerFiles(made, {"sea.json": Text(text)}), {})
+    proposed = [finding.do for finding in found if finding.code == "record-reference"]
+    assert proposed and set(proposed) == {"roundgate set red roles/wren.levels=deck,mate,boat,mate"}

@@ -395,7 +395,7 @@ def _field(
         hint = f" Did you mean {near}?" if near else ""
         cause = f"{record.title(spec)}: there is no {described.to}/{entry.value}.{hint}"
         right = described.separator.join(near if part == entry.value else part for part in parts_in(held, field, spec))
-        do = context.command("set", f"{name}/{record.key}.{field}={right}") if near and not held.is_list else ""
+        do = context.command("set", f"{name}/{record.key}.{field}={right}") if near else ""
         do = do or context.command("show", described.to)
         yield context.finding("record-reference", "error", context.entry_place(path, entry), cause, do, name)
 
