@@ -201,7 +201,7 @@ def test_a_server_saves_again_where_its_backup_is_killed(regatta: SiteUnderTest,
         wait_for(lambda: not is_alive(watch), 30)
         assert "was killed" not in (log.read_text() if log.exists() else "")
         return
-    wait_for(lambda: log.exists() and "regatta was killed. The server has been told to save again" in log.read_text())
+    wait_for(lambda: log.exists() and "regatta was killed. The server was asked to save again" in log.read_text())
     assert "pause is off" in site.ok("send", "regatta", "pause")
     assert site.ok("backup", "make", "regatta") and len(listed(site)) == 1
 
@@ -226,7 +226,7 @@ def test_a_second_backup_does_not_end_the_hold_of_the_first(regatta: SiteUnderTe
 def test_a_server_that_may_hold_its_saving_still_is_told(regatta: SiteUnderTest) -> None:
     site = _with_hold(regatta, _HOLD + _RESUME.replace("is off", "is over"))
     output = site.fails(1, "backup", "make", "regatta")
-    assert "may hold it still: it did not answer 'pause off'" in output
+    assert "may still be paused: it did not answer 'pause off'" in output
     assert "roundgate send regatta pause off" in output
     assert [backup["number"] for backup in listed(site)] == [1]
 
@@ -372,7 +372,7 @@ def test_wrong_words_about_backups(regatta: SiteUnderTest) -> None:
     assert "There is no backup 7" in regatta.fails(1, "backup", "check", "7")
     assert "not a valid int" in regatta.fails(2, "backup", "check", "x")
     regatta.ok("backup", "make", "regatta")
-    assert "This needs a yes" in regatta.fails(2, "backup", "restore", "1"), "into place, by a round"
+    assert "This needs a confirmation" in regatta.fails(2, "backup", "restore", "1"), "into place, by a round"
     assert "No such option: --to" in regatta.fails(2, "backup", "make", "regatta", "--to", "x")
     (manifest,) = (regatta.folder / ".roundgate" / "backups").glob("*.json")
     manifest.write_text("{")

@@ -76,7 +76,7 @@ def test_without_a_person_a_text_with_errors_is_not_kept(regatta: SiteUnderTest,
     done = regatta.run("edit", "regatta", "gullwind.properties", env=plan(editor, "boat.slots=16=>boat.slots=\\u12"))
     assert done.returncode == 1
     assert "escape-broken" in done.stdout
-    assert "there is nobody to ask; nothing was changed" in done.stderr
+    assert "there is no terminal to ask on; nothing was changed" in done.stderr
     assert "the slate is empty" in regatta.ok("slate", "regatta")
 
 
@@ -200,7 +200,7 @@ def test_what_was_written_is_kept_at_ctrl_c_and_not_where_it_is_given_up(
 
 def test_a_script_leaves_no_copies(regatta: SiteUnderTest, editor: Path, tmp_path: Path) -> None:
     env = {**plan(editor, "boat.slots=16=>boat.slots=\\u12"), "TMPDIR": str(tmp_path)}
-    assert "nobody to ask" in regatta.run("edit", "regatta", "gullwind.properties", env=env).stderr
+    assert "no terminal to ask" in regatta.run("edit", "regatta", "gullwind.properties", env=env).stderr
     assert kept_in(tmp_path) == []
 
 

@@ -109,7 +109,7 @@ def test_a_unit_behind_a_link_is_not_replaced(regatta: SiteUnderTest) -> None:
     (home / "saves").rename(regatta.folder / "elsewhere")
     (home / "saves").symlink_to(regatta.folder / "elsewhere")
     output = regatta.fails(1, "backup", "restore", "1", "saves/tide.world", "--yes")
-    assert "lies behind the link" in output
+    assert "is behind the symbolic link" in output
     assert (regatta.folder / "elsewhere" / "tide.world").read_bytes() == NEW
 
 

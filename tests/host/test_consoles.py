@@ -309,7 +309,7 @@ def test_a_named_pipe_takes_lines_and_says_where_nobody_reads(tmp_path: Path) ->
         console.send("status")
     place.unlink()
     os.mkfifo(place)
-    with pytest.raises(ConsoleCut, match="nobody reads"):
+    with pytest.raises(ConsoleCut, match="no process reads"):
         console.send("status")
     handle = os.open(place, os.O_RDONLY | os.O_NONBLOCK)
     try:

@@ -53,7 +53,7 @@ def test_after_a_few_crashes_the_keeper_gives_up_and_says_so(
     wait_for(lambda: status(site)["state"] == "crashed")
     output = site.ok("status")
     assert "crashed 3 times in the last day" in output and "its last words: " in output
-    assert "no longer started again" in output
+    assert "not restarted any more" in output
     site.ok("start")
     assert status(site)["state"] == "up"
 
