@@ -407,5 +407,8 @@ def test_where_an_entry_is_moved_is_one_place_that_is_there(site: SiteUnderTest,
     assert "Either --to or --before" in site.fails(2, "move", "regatta", "courses", "The Narrows")
     both = ("courses", "The Narrows", "--to", "0", "--before", "Harbour Mile")
     assert "Either --to or --before" in site.fails(2, "move", "regatta", *both)
+    (regatta / "rounds.json").write_text(json.dumps({"items": [{"id": "Gull"}, {"id": "Tern"}]}))
+    several = ("rounds.json:items/Tern", "--before", "*")
+    assert "One record to move it before" in site.fails(2, "move", "regatta", *several)
     output = site.fails(1, "move", "regatta", "courses", "The Narrows", "--before", "Harbor Mile")
     assert "do: roundgate move regatta courses 'The Narrows' --before 'Harbour Mile'" in output

@@ -234,8 +234,9 @@ def test_what_is_only_on_or_off_is_no_secret_but_where_the_rulebook_says_so() ->
         SetValue(CORE, "door.keys", "1", "0"),
         SetValue(CORE, "door.password", "salt-4711", "salt-4700"),
         SetValue(CORE, "entry.code", "0", "1", "entry.code"),
+        SetValue(CORE, "mail.secret", "off", "salt-4712"),
     ]
-    before = files("door.keys=0\ndoor.password=salt-4700\nentry.code=1\nmail.token=true\n")
+    before = files("door.keys=0\ndoor.password=salt-4700\nentry.code=1\nmail.token=true\nmail.secret=salt-4712\n")
     review = review_of(replay(operations, before))
     shown = {change.name.partition(":")[2] or change.name: (change.before, change.after) for change in review.changes}
     assert shown["door.keys"] == ("0", "1")

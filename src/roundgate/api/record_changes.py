@@ -451,8 +451,10 @@ class RecordChanges:
             )
         record = address.records[0]
         if isinstance(to, str):
-            other = self.address(f"{address.name}/{to.removeprefix(f'{address.name}/')}", with_field=False).records[0]
-            to = number_before([each.key for each in self.records(address.name)], record.key, other.key)
+            others = self.address(f"{address.name}/{to.removeprefix(f'{address.name}/')}", with_field=False).records
+            if len(others) != 1:
+                raise WrongUsage("One record to move it before.", "--before <record>")
+            to = number_before([each.key for each in self.records(address.name)], record.key, others[0].key)
         return self._marked([MoveRecord(self._path(address.spec), address.name, record.key, to)])
 
     def switched(self, word: str, *, on: bool) -> Operation:

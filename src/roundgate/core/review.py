@@ -170,8 +170,10 @@ def format_stored(stored: str | None, change: Change, book: Rulebook) -> str:
 
 def _describe(change: Change, book: Rulebook) -> DescribedChange:
     operation = change.operation
-    value = change.before if change.after is None else change.after
-    is_hidden = is_secret(book, change.file, change.name.partition(":")[2], value)
+    key = change.name.partition(":")[2]
+    # One that only says on or off now may have held a secret before.
+    held = [value for value in (change.before, change.after) if value is not None]
+    is_hidden = any(is_secret(book, change.file, key, value) for value in held or (None,))
     is_hidden = is_hidden or _has_secret_fields(operation, book)
 
     def format_one(stored: str | None) -> str:
