@@ -22,10 +22,14 @@ SECRET = "lee-shore-77"
 TEXTS = st.text("{}secrt.mail -", max_size=40) | st.sampled_from(
     ["{secret.mail}", "{secret.{secret.mail}}", "{{secret.mail}}", "{message}", "{reason}", "{secret.", "mail}", "}{"]
 )
-TEMPLATES = st.lists(
-    st.sampled_from(["{message}", "{reason}", "{server}", "{secret.mail}", "{{reason}}", "{", "}", "secret.mail"]),
-    max_size=5,
-).map("".join)
+TEMPLATES = (
+    st.lists(
+        st.sampled_from(["{message}", "{reason}", "{server}", "{secret.mail}", "{{reason}}", "{", "}", "secret.mail"]),
+        max_size=5,
+    )
+    .map("".join)
+    .filter(lambda template: "{secret.mailsecret" not in template)
+)  # there is no such secret
 
 
 @pytest.fixture(scope="module")
