@@ -12,7 +12,8 @@ from typing import Any
 from conftest import SiteUnderTest
 from finding_steps import steps
 from roundgate.cli import demo
-from roundgate.core.quoting import placeholder_in, typed_command
+from roundgate.core.next_step import typed_command
+from roundgate.core.quoting import placeholder_in
 from sampling import sampled
 
 SEEDS = [f"files {number}" for number in range(12)]
@@ -58,10 +59,12 @@ def test_what_a_finding_in_a_file_of_no_server_proposes_puts_it_right(site: Site
 
 
 def test_a_command_is_written_as_it_is_typed() -> None:
-    assert typed_command("set", "regatta", "race.slots=4") == "roundgate set regatta race.slots=4"
-    assert typed_command("rename", "", "a file.ini:a.b", "it's") == "roundgate rename 'a file.ini:a.b' 'it'\"'\"'s'"
-    odd = typed_command("add", "regatta", "ranks", "-5", options=("--at", "0"))
+    assert typed_command("set", "regatta", "race.slots=4").typed == "roundgate set regatta race.slots=4"
+    assert (
+        typed_command("rename", "", "a file.ini:a.b", "it's").typed == "roundgate rename 'a file.ini:a.b' 'it'\"'\"'s'"
+    )
+    odd = typed_command("add", "regatta", "ranks", "-5", options=("--at", "0")).typed
     assert odd == "roundgate add regatta --at 0 -- ranks -5", "an argument that looks like an option"
-    left_open = typed_command("set", "regatta", "ranks/first mate.may=<value>")
+    left_open = typed_command("set", "regatta", "ranks/first mate.may=<value>").typed
     assert left_open == "roundgate set regatta 'ranks/first mate.may='<value>", "a shell refuses what is open"
     assert placeholder_in(left_open)

@@ -8,7 +8,16 @@ import random
 from conftest import SiteUnderTest
 from next_steps import verdicts
 from roundgate.cli import demo
-from roundgate.core.next_step import Meant, corrected, step_of, whole_call
+from roundgate.core.next_step import (
+    LeftOut,
+    Meant,
+    corrected,
+    mapped,
+    step_of,
+    typed_command,
+    whole_call,
+    written_command,
+)
 from sampling import sampled
 
 SEEDS = [f"part {number}" for number in range(8)]
@@ -40,19 +49,39 @@ def test_a_corrected_call_is_the_whole_call() -> None:
 def test_a_proposed_setting_is_put_into_what_was_typed() -> None:
     names = {"slots": "race.slots"}
     typed = ["set", "@fair", "slots=40", "laps=3"]
-    call = whole_call(typed, "roundgate set harbour race.slots=32", lambda word: names.get(word, word))
-    assert call == "roundgate set @fair race.slots=32 laps=3"
-    rule = whole_call(["set", "race.heat=14"], "roundgate set regatta race.slots=14", lambda word: word)
-    assert rule == "roundgate set regatta race.heat=14 race.slots=14", "both settings of a rule, in one call"
-    assert whole_call(["check"], "roundgate explain regatta x", str) == "roundgate explain regatta x"
-    asked = whole_call(["set", "a=1"], "roundgate set regatta a=2    (the server's own)", str)
-    assert asked == "roundgate set regatta a=2    (the server's own)"
+    slots = typed_command("set", "harbour", "race.slots=32")
+    call = whole_call(typed, slots, lambda word: names.get(word, word))
+    assert str(call) == "roundgate set @fair race.slots=32 laps=3"
+    rule = whole_call(["set", "race.heat=14"], typed_command("set", "regatta", "race.slots=14"), lambda word: word)
+    assert str(rule) == "roundgate set regatta race.heat=14 race.slots=14", "both settings of a rule, in one call"
+    assert whole_call(["check"], slots, str) == slots
+    asked = whole_call(["set", "a=1"], typed_command("set", "regatta", "a=2", hint="the server's own"), str)
+    assert str(asked) == "roundgate set regatta a=2 (the server's own)"
     assert whole_call(["set", "a=1"], "Correct the server's file.", str) == "Correct the server's file."
 
 
 def test_a_step_is_a_command_or_a_hint() -> None:
-    both = step_of("roundgate stop regatta    (or try again)")
+    both = step_of(typed_command("stop", "regatta", hint="or try again"))
     assert both.lines() == ["hint: or try again", "do: roundgate stop regatta"]
     assert step_of("Write a colon.").lines() == ["hint: Write a colon."]
     assert step_of("").lines() == []
-    assert Meant("text", "a", "b").right == "b"
+    assert step_of(Meant("text", "a", "b")).lines() == ["hint: text"]
+    assert step_of(Meant(typed_command("log", "regatta"), "a", "b")).lines() == ["do: roundgate log regatta"]
+
+
+def test_the_advice_of_a_rulebook_is_a_command_where_it_is_one() -> None:
+    assert written_command("roundgate set {server} a=1", "cove") == typed_command("set", "cove", "a=1")
+    assert written_command("roundgate ranks add {server} 'first mate'", "cove") == typed_command(
+        "ranks add", "cove", "first mate"
+    )
+    assert written_command("roundgate status", "cove") == typed_command("status")
+    assert written_command("Ask {server}'s owner.", "cove") == "Ask cove's owner."
+
+
+def test_each_text_of_a_step_can_be_blanked_out() -> None:
+    step = typed_command("set", "cove", "code=4711", options=("--kind", "4711"), hint="not 4711")
+    shown = str(mapped(Meant(step, "4711", "code 4711"), lambda text: text.replace("4711", "...")))
+    assert shown == "roundgate set cove code=... --kind ... (not ...)"
+    assert mapped("4711", lambda text: text[::-1]) == "1174"
+    left = mapped(LeftOut("Give 4711.", "4711", is_server=True), lambda text: text.replace("4711", "it"))
+    assert left == LeftOut("Give it.", "it", is_server=True)

@@ -231,7 +231,7 @@ def test_rosters_are_checked_against_each_other_and_for_what_switches_them_on() 
     texts = {"crew": Text(SHAPES["json"][0]), "ranks.yml": Text("ranks:\n  mate: {}\n  cook: {}\n")}
     texts |= {"guests": Text("GW-1\nGW-2\n"), "bans": Text("GW-2\nGW-3\n")}
     found = check_disk("red", ServerFiles(made, texts), {})
-    assert [(finding.code, finding.do) for finding in found] == [
+    assert [(finding.code, str(finding.do)) for finding in found] == [
         ("roster-off", "roundgate set red guests.only=on"),
         ("person-banned", "roundgate remove red guests/GW-2"),
     ]
@@ -387,7 +387,8 @@ def test_what_must_rise_and_what_must_be_named_is_checked() -> None:
         rows = [{"name": f"L{number}", "points": value} for number, value in enumerate(points)]
         text = json.dumps({"levels": rows, "roles": {f"r{n}": {"level": name} for n, name in enumerate(names)}})
         return [
-            (finding.code, finding.do) for finding in check_disk("red", ServerFiles(made, {"sea.json": Text(text)}), {})
+            (finding.code, str(finding.do))
+            for finding in check_disk("red", ServerFiles(made, {"sea.json": Text(text)}), {})
         ]
 
     every = ["L0", "L1", "L2", "L3"]
@@ -458,5 +459,5 @@ def test_of_several_names_only_the_misspelt_ones_are_corrected(written: object) 
     names = [{"name": name} for name in ("deck", "mate", "boat")]
     text = json.dumps({"levels": names, "roles": {"wren": {"levels": written}}})
     found = check_disk("red", ServerFiles(made, {"sea.json": Text(text)}), {})
-    proposed = [finding.do for finding in found if finding.code == "record-reference"]
+    proposed = [str(finding.do) for finding in found if finding.code == "record-reference"]
     assert proposed and set(proposed) == {"roundgate set red roles/wren.levels=deck,mate,boat,mate"}

@@ -273,7 +273,7 @@ def test_a_value_in_two_places_must_be_the_same_in_both() -> None:
     assert check(book, core="slots=5\n", more="Places=5\n") == []
     assert [finding.code for finding in check(book, core="slots=5\n")] == ["file-missing"], "which differs from nothing"
     found = check(book, core="slots=5\n", more="Places=6\n")
-    assert [(finding.code, finding.do) for finding in found] == [("places-differ", "roundgate set red slots=5")]
+    assert [(finding.code, str(finding.do)) for finding in found] == [("places-differ", "roundgate set red slots=5")]
     assert [finding.code for finding in check(book, core="slots=5\n", more="; none\n")] == ["places-differ"]
     optional = book_of(source.replace('"Places" }', '"Places", optional = true }'))
     assert check(optional, core="slots=5\n", more="; none\n") == []
@@ -288,7 +288,7 @@ def test_a_value_may_be_written_otherwise_in_its_second_place(typed: str, tmp_pa
     assert values.stored_at(spec.also[0], "cove1", spec) == "worlds/cove1.wld"
     assert check(book, core="world=cove1\nPath=worlds/cove1.wld\n") == []
     [found] = check(book, core="world=cove1\nPath=worlds/tide.wld\n")
-    assert (found.code, found.do) == ("places-differ", "roundgate set red world=cove1")
+    assert (found.code, str(found.do)) == ("places-differ", "roundgate set red world=cove1")
     assert "core.ini has cove1, core.ini (Path) has tide" in found.cause
     (tmp_path / "roundgate.toml").write_text(
         '[site]\nname = "Club"\n[server.red]\nfolder = "."\nstart = ["true"]\nrulebook = "quay"\n'
@@ -497,7 +497,7 @@ def test_a_misspelt_section_is_told_once() -> None:
     book = book_of("".join(setting(name, key=f'"points.{name}"') for name in ("first", "second", "third")))
     assert check(book, core="[points]\nfirst=1\nsecond=2\nthird=3\n") == []
     [found] = check(book, core="[poitns]\nfirst=1\nsecond=2\nthird=3\n")
-    assert (found.code, found.do) == ("key-unknown", "Call poitns points.")
+    assert (found.code, str(found.do)) == ("key-unknown", "Call poitns points.")
     assert "expects first in points, and it is in poitns" in found.cause
     [found] = check(book, core="[points]\nfrist=1\nsecond=2\nthird=3\n")
-    assert found.do == "roundgate rename red core.ini:points.frist first", "one key is renamed"
+    assert str(found.do) == "roundgate rename red core.ini:points.frist first", "one key is renamed"

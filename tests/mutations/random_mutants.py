@@ -1,14 +1,14 @@
 """Make random small changes of the code, each in a copy, and see that a test fails.
 
     python tests/mutations/random_mutants.py [--count 100] [--seed TEXT] [--jobs N] [--floors core,api,host]
-        [--reached FOLDER]
+        [--most N] [--share 0.8]
     python tests/mutations/random_mutants.py --measure FOLDER
 
 A change is made by rule at a place that chance chooses, in all of ``core``, ``api`` and ``host``: a comparison turned,
 a bound moved by one, a constant changed, a statement dropped, a condition negated, ``and`` for ``or``. The tests are
-those that reach the changed line, where ``--measure`` has put that into a folder; else those that import the module or
-are called like it. Prints a line for each, and the share that was caught.
-Survivors that no test can notice are in ``survivors.txt``, each with its reason. Ends with 1 below 80 of 100.
+those that reach the changed function, by ``reach.txt``, which ``--measure`` writes; for a function that it does not
+know, those that import the module or are called like it. Prints a line for each, and the share that was caught.
+Survivors that no test can notice are in ``survivors.txt``, each with its reason. Ends with 1 below the share.
 """
 
 from __future__ import annotations
@@ -20,6 +20,7 @@ import random
 import subprocess
 import sys
 import tempfile
+import time
 from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor, as_completed
 from pathlib import Path
@@ -31,6 +32,8 @@ from run import LEFT_OUT, ROOT, TEST_SECONDS, copy_code, interpreter
 FLOORS = ("core", "api", "host")
 SHARE = 0.8
 SURVIVORS = Path(__file__).parent / "survivors.txt"
+REACH = Path(__file__).parent / "reach.txt"
+"""The files of tests, the quickest first, and behind each function the numbers of those that reach it."""
 MOST_TESTS = 12
 """Files of tests that a change is given at most, the nearest first."""
 _TURNED: dict[type[ast.cmpop], type[ast.cmpop]] = {
@@ -97,7 +100,7 @@ def chosen(count: int, seed: str, floors: Sequence[str]) -> list[Mutant]:
 
 
 def measure(folder: Path, floors: Sequence[str], jobs: int) -> None:
-    """Run each file of tests by itself, with all processes that it starts, and put the lines reached into a folder.
+    """Run each file of tests by itself, with all processes that it starts; write ``reach.txt``.
 
     A process that is killed leaves nothing; what only such a process reaches is found by name. What the folder has
     already is not measured again.
@@ -105,39 +108,76 @@ def measure(folder: Path, floors: Sequence[str], jobs: int) -> None:
     folder.mkdir(parents=True, exist_ok=True)
     included = "".join(f"\n    */roundgate/{floor}/*" for floor in floors)
 
-    def reach(path: Path) -> None:
-        data = folder / str(path.relative_to(ROOT)).replace("/", "__")
-        if data.exists():
-            return
-        rules = data.with_suffix(".ini")
-        rules.write_text(
-            f"[run]\nparallel = true\ndata_file = {data}.part\nsigterm = true\n"
-            f"patch = subprocess, fork, _exit\ninclude = {included}\n"
-        )
-        command = [sys.executable, "-m", "coverage", "run", "--rcfile", str(rules), "-m", "pytest", "-q", "-n", "0"]
-        subprocess.run([*command, "-p", "no:cacheprovider", str(path)], cwd=ROOT, capture_output=True, check=False)
-        parts = [str(part) for part in folder.glob(f"{data.name}.part*")]
-        join = [sys.executable, "-m", "coverage", "combine", "--rcfile", str(rules), "--data-file", str(data)]
-        subprocess.run([*join, *parts], capture_output=True, check=False)
+    def reach(path: Path) -> tuple[float, str, Path]:
+        name = str(path.relative_to(ROOT))
+        data = folder / name.replace("/", "__")
+        took = data.with_suffix(".seconds")
+        if not took.exists():
+            rules = data.with_suffix(".ini")
+            rules.write_text(
+                f"[run]\nparallel = true\ndata_file = {data}.part\nsigterm = true\n"
+                f"patch = subprocess, fork, _exit\ninclude = {included}\n"
+            )
+            began = time.monotonic()
+            command = [sys.executable, "-m", "coverage", "run", "--rcfile", str(rules), "-m", "pytest", "-q", "-n", "0"]
+            subprocess.run([*command, "-p", "no:cacheprovider", name], cwd=ROOT, capture_output=True, check=False)
+            parts = [str(part) for part in folder.glob(f"{data.name}.part*")]
+            join = [sys.executable, "-m", "coverage", "combine", "--rcfile", str(rules), "--data-file", str(data)]
+            subprocess.run([*join, *parts], capture_output=True, check=False)
+            took.write_text(f"{time.monotonic() - began:.1f}")
+        return float(took.read_text()), name, data
 
     files = [path for path in (ROOT / "tests").rglob("test_*.py") if path.parent.name not in ("mutations", "real")]
     with ThreadPoolExecutor(jobs) as pool:
-        list(pool.map(reach, sorted(files)))
+        write_reach(sorted(pool.map(reach, sorted(files))))
 
 
-def tests_by_line(folder: Path) -> dict[tuple[str, int], list[str]]:
-    """Return the files of tests that reach each line, the quickest first, as ``measure`` has put them into a folder."""
+def functions_of(source: bytes) -> Iterator[tuple[str, range]]:
+    """Yield the name of each function, and the lines of its body."""
+    for node in ast.walk(ast.parse(source)):
+        if isinstance(node, ast.FunctionDef):
+            yield node.name, range(node.body[0].lineno, (node.end_lineno or node.lineno) + 1)
+
+
+def write_reach(measured: Sequence[tuple[float, str, Path]]) -> None:
+    """Write the files of tests that reach each function; ``measured`` has seconds, names and data, quickest first."""
     from coverage import CoverageData
 
-    found: dict[tuple[str, int], list[str]] = {}
-    for path in sorted(folder.glob("tests__*.py"), key=lambda path: path.stat().st_size):
+    found: dict[str, dict[str, list[int]]] = {}
+    for number, (_, _, path) in enumerate(measured):
         data = CoverageData(str(path))
         data.read()
         for source in data.measured_files():
-            module = source.rpartition("/roundgate/")[2]
-            for line in data.lines(source) or ():
-                found.setdefault((module, line), []).append(path.name.replace("__", "/"))
+            lines = set(data.lines(source) or ())
+            reached = found.setdefault(source.rpartition("/roundgate/")[2], {})
+            for name in {name for name, body in functions_of(Path(source).read_bytes()) if not lines.isdisjoint(body)}:
+                reached.setdefault(name, []).append(number)
+    rows = [f"{seconds:.0f} {name}" for seconds, name, _ in measured]
+    for module, functions in sorted(found.items()):
+        rows += ["", module]
+        rows += [f"{name} {' '.join(map(str, numbers[:MOST_TESTS]))}" for name, numbers in sorted(functions.items())]
+    REACH.write_text("\n".join(rows) + "\n", "utf-8")
+
+
+def read_reach() -> dict[tuple[str, str], list[str]]:
+    """Return the files of tests that reach each function of each module, the quickest first."""
+    files, *modules = REACH.read_text("utf-8").split("\n\n")
+    tests = [row.partition(" ")[2] for row in files.splitlines()]
+    found = {}
+    for block in modules:
+        module, *rows = block.splitlines()
+        for row in rows:
+            name, *numbers = row.split()
+            found[module, name] = [tests[int(number)] for number in numbers]
     return found
+
+
+def tests_of(mutant: Mutant, reach: dict[tuple[str, str], list[str]]) -> list[str]:
+    """Return the files of tests for a change: those that reach its function, else those that are near by name."""
+    source = (ROOT / "src" / "roundgate" / mutant.module).read_bytes()
+    around = [(len(body), name) for name, body in functions_of(source) if mutant.line in body]
+    known = next((reach[mutant.module, name] for _, name in sorted(around) if (mutant.module, name) in reach), [])
+    return [test for test in known if (ROOT / test).exists()] or tests_by_name(mutant.module)
 
 
 def tests_by_name(module: str) -> list[str]:
@@ -201,19 +241,16 @@ def main() -> int:
     parser.add_argument("--seed", default="")
     parser.add_argument("--jobs", type=int, default=os.cpu_count() or 1)
     parser.add_argument("--floors", default=",".join(FLOORS))
-    parser.add_argument("--reached", type=Path)
+    parser.add_argument("--share", type=float, default=SHARE)
     parser.add_argument("--most", type=int, default=MOST_TESTS, help="files of tests for each change")
     parser.add_argument("--measure", type=Path)
     options = parser.parse_args()
     if options.measure:
         measure(options.measure, options.floors.split(","), options.jobs)
         return 0
-    known, reached = reasons(), tests_by_line(options.reached) if options.reached else {}
+    known, reach = reasons(), read_reach()
     mutants = chosen(options.count, options.seed, options.floors.split(","))
-    tests = [
-        reached.get((mutant.module, mutant.line), [])[: options.most] or tests_by_name(mutant.module)[: options.most]
-        for mutant in mutants
-    ]
+    tests = [tests_of(mutant, reach)[: options.most] for mutant in mutants]
     caught = 0
     with ThreadPoolExecutor(options.jobs) as pool:
         work = {pool.submit(outcome, mutant, chosen): mutant for mutant, chosen in zip(mutants, tests, strict=True)}
@@ -226,7 +263,7 @@ def main() -> int:
                 flush=True,
             )
     print(f"{caught} of {len(mutants)} caught")
-    return 0 if caught >= SHARE * len(mutants) else 1
+    return 0 if caught >= options.share * len(mutants) else 1
 
 
 if __name__ == "__main__":

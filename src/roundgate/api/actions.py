@@ -8,8 +8,7 @@ from roundgate.api.lookup import OPEN, assignment
 from roundgate.core import values
 from roundgate.core.console_lines import LineRefused, fill
 from roundgate.core.nearest import nearest
-from roundgate.core.next_step import did_you_mean
-from roundgate.core.quoting import typed_command
+from roundgate.core.next_step import Command, did_you_mean, typed_command
 from roundgate.core.records.sets import find_records, records_in
 from roundgate.core.rulebook.model import Action, RecordField
 from roundgate.core.values import ValueProblem
@@ -23,7 +22,9 @@ def action_of(server: Server, name: str) -> Action:
     if name in known:
         return known[name]
     if not known:
-        raise UnknownName(f"The rulebook of {server.name} has no actions.", f"roundgate send {server.name} <line>")
+        raise UnknownName(
+            f"The rulebook of {server.name} has no actions.", typed_command("send", server.name, "<line>")
+        )
     near = nearest(name, known)
     hint = did_you_mean(name, near) if near else f"It knows: {', '.join(known)}"
     raise UnknownName(f"{server.name} has no action '{name}'.", hint)
@@ -57,10 +58,10 @@ def usage(server: Server, name: str) -> str:
         argument.upper() if spec.default is None else f"[{argument.upper()}]"
         for argument, spec in action_of(server, name).argument.items()
     ]
-    return typed_command("now", server.name, name, *parameters)
+    return typed_command("now", server.name, name, *parameters).typed
 
 
-def _open_call(server: Server, name: str) -> str:
+def _open_call(server: Server, name: str) -> Command:
     """Return the call of an action, its arguments left open."""
     parameters = [OPEN for spec in action_of(server, name).argument.values() if spec.default is None]
     return typed_command("now", server.name, name, *parameters)

@@ -9,7 +9,7 @@ from roundgate.api.record_changes import RecordChanges
 from roundgate.api.server import OpenServer
 from roundgate.core import values
 from roundgate.core.nearest import nearest
-from roundgate.core.next_step import did_you_mean
+from roundgate.core.next_step import did_you_mean, typed_command
 from roundgate.core.operations.base import Operation
 from roundgate.core.operations.records import MoveRecord, SetField
 from roundgate.core.records.model import Record, separator_of
@@ -27,7 +27,7 @@ def arranged(server: OpenServer, name: str, field: str, *, falling: bool = False
     if place_of_set(spec).is_map:
         raise WrongUsage(
             f"The records of {name} are the entries of a map, whose order means nothing.",
-            f"roundgate arrange {server.name} {name} --number <field>",
+            typed_command("arrange", server.name, name, options=("--number", "<field>")),
         )
     records = list(changes.records(name))
     wanted = _sorted(records, spec, field, falling=falling)
@@ -51,7 +51,7 @@ def numbered(server: OpenServer, name: str, field: str, start: int = 1, step: in
     name, spec = _set(server, name)
     field = _field(name, spec, field)
     if spec.field[field].type not in ("int", "decimal"):
-        raise WrongUsage(f"{name}.{field} is not a number.", f"roundgate explain {server.name} {name}")
+        raise WrongUsage(f"{name}.{field} is not a number.", typed_command("explain", server.name, name))
     records = list(changes.records(name))
     if place_of_set(spec).is_map:
         records = _sorted(records, spec, field, falling=False)

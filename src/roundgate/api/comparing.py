@@ -12,6 +12,7 @@ from roundgate.api.site import OpenSite
 from roundgate.core import values
 from roundgate.core.files import ServerFiles, format_value, plain_form
 from roundgate.core.formats.places import key_of
+from roundgate.core.next_step import typed_command
 from roundgate.core.records.sets import paths_of_records, records_in
 from roundgate.core.rulebook.expansion import keys_in
 from roundgate.core.rulebook.model import Rulebook, Setting, TomlValue
@@ -60,7 +61,10 @@ def groups_of(site: OpenSite, arguments: Sequence[str]) -> tuple[list[Side], lis
     Raises WrongUsage for fewer than two groups, and as ``sides_of``.
     """
     if len(arguments) < 2:
-        raise WrongUsage("Two groups or more are compared.", "roundgate compare --groups @ranked @casual")
+        raise WrongUsage(
+            "Two groups or more are compared.",
+            typed_command("compare", options=("--groups", "@ranked", "@casual")),
+        )
     members = [_expanded(site, word) for word in arguments]
     names = list(dict.fromkeys(name for each in members for name in each))
     if len(names) < 2:
@@ -107,7 +111,7 @@ def sides_of(site: OpenSite, arguments: Sequence[str]) -> list[Side]:
     if len(arguments) < 2 or not servers:
         raise WrongUsage(
             "Two sides are needed, and a server among them.",
-            "roundgate compare <server> <server>    (a side is also defaults, preset:NAME, or round:N)",
+            typed_command("compare", "<server>", "<server>", hint="a side is also defaults, preset:NAME, or round:N"),
         )
     return [_side(site, servers[0], word) for word in arguments]
 
@@ -144,7 +148,9 @@ def _side(site: OpenSite, first: OpenServer, word: str) -> Side:
     if word.startswith(ROUND):
         row = site.store.round(_number(word))
         if row is None or row.server not in site.names:
-            raise UnknownName(f"There is no {word.replace(':', ' ')} of a server of this site.", "roundgate rounds")
+            raise UnknownName(
+                f"There is no {word.replace(':', ' ')} of a server of this site.", typed_command("rounds")
+            )
         server = site.opened(row.server)
         files = server.workspace.with_contents(saved_files(site.site, row.number)).read().files
         return Side(f"{row.server} before round {row.number}", server.book, files)

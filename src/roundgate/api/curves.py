@@ -11,7 +11,7 @@ from roundgate.core.curves.levels import Ladder, ladder_of
 from roundgate.core.curves.making import MOST_LEVELS, CurveProblem, by_formula, points_in, rounded, scaled, through
 from roundgate.core.files import ServerFiles
 from roundgate.core.nearest import nearest
-from roundgate.core.next_step import did_you_mean
+from roundgate.core.next_step import did_you_mean, typed_command
 from roundgate.core.operations.base import Operation
 from roundgate.core.rulebook.model import Curve, Rulebook
 from roundgate.host.errors import Trouble, UnknownName, WrongUsage
@@ -19,7 +19,9 @@ from roundgate.host.errors import Trouble, UnknownName, WrongUsage
 _NUMBERS = ("int", "decimal", "percent", "duration", "size")
 
 
-_EXAMPLE = 'roundgate curve <server> <name> --make "40*level^1.5" --levels 60 --round 5'
+_EXAMPLE = typed_command(
+    "curve", "<server>", "<name>", options=("--make", "40*level^1.5", "--levels", "60", "--round", "5")
+)
 
 
 class Making(NamedTuple):
@@ -63,7 +65,7 @@ def ladders(server: OpenServer, word: str) -> tuple[Ladder, Ladder]:
     outcome = server.workspace.outcome(server.workspace.operations)
     before, after = (_ladder(files, name, spec) for files in (outcome.before, outcome.after))
     if not before.levels and not after.levels:
-        raise Trouble(f"{server.name} has no {spec.records}.", f"roundgate show {server.name} {spec.records}")
+        raise Trouble(f"{server.name} has no {spec.records}.", typed_command("show", server.name, spec.records))
     return before, after
 
 

@@ -15,6 +15,7 @@ from roundgate.api.server import OpenServer
 from roundgate.core.files import ServerFiles
 from roundgate.core.fleet.cores import TooFewCores, core_ranges, cores_in, overlaps, proposal
 from roundgate.core.fleet.ports import PortClash, PortPromise, clashes, free_block
+from roundgate.core.next_step import typed_command
 from roundgate.core.operations.base import Operation
 from roundgate.host import machine
 from roundgate.host.errors import Trouble, WrongUsage
@@ -149,7 +150,7 @@ def ports_for(servers: Sequence[OpenServer], server: OpenServer, start: int = 0)
     files = _files(server)
     wanted = ports_of(server.server, files)
     if not any(promise.setting for promise in wanted):
-        raise Trouble(f"No setting of {server.name} holds a port.", f"roundgate explain {server.name}")
+        raise Trouble(f"No setting of {server.name} holds a port.", typed_command("explain", server.name))
     others = [other for other in servers if other.name != server.name]
     taken = {(promise.port, promise.protocol) for other in others for promise in ports_of(other.server, _files(other))}
     own = {(promise.port, promise.protocol) for promise in wanted}
@@ -157,7 +158,7 @@ def ports_for(servers: Sequence[OpenServer], server: OpenServer, start: int = 0)
     begin = start or min(promise.port for promise in wanted if promise.setting)
     found = free_block(wanted, taken | open_now, begin)
     if found is None:
-        do = f"roundgate fit ports --for {server.name} --from 20000"
+        do = typed_command("fit ports", options=("--for", server.name, "--from", "20000"))
         raise Trouble(f"There is no free block of ports from {begin} on.", do)
     return found
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from roundgate.api.lookup import OPEN, SettingTarget, assignment, setting_of
 from roundgate.api.record_addresses import names_record
@@ -16,11 +17,10 @@ from roundgate.core.files import format_value
 from roundgate.core.formats import problems_of
 from roundgate.core.formats.places import NoSuchItem, find_key, near_keys, place_of, split_assignment
 from roundgate.core.formats.protocol import Document, EditRefused, Entry, Path
-from roundgate.core.next_step import Meant, did_you_mean
+from roundgate.core.next_step import Command, Meant, did_you_mean, typed_command
 from roundgate.core.operations.base import Operation
 from roundgate.core.operations.names import Rename, Switch
 from roundgate.core.operations.values import SetValue, Unset
-from roundgate.core.quoting import typed_command
 from roundgate.core.rulebook.expansion import CONSOLE
 from roundgate.core.rulebook.model import Setting
 from roundgate.core.secrets import HIDDEN, is_secret_field, is_switch, sounds_secret
@@ -80,7 +80,7 @@ class KeyChanges:
                 if isinstance(error.do, Meant):  # the same value may stand in the call twice
                     name, given = split_assignment(word)
                     if given is not None and given == error.do.wrong:
-                        error.do = Meant(error.do, word, f"{name}={error.do.right}")
+                        error.do = Meant(error.do.otherwise, word, f"{name}={error.do.right}")
                 raise
         return made
 
@@ -202,7 +202,7 @@ class KeyChanges:
         if given:
             raise WrongUsage(
                 f"{target.name} is a secret and must not be part of the command: others on this machine can read it.",
-                typed_command("set", self.holder.name, target.name) + "    (it asks you; or use standard input)",
+                typed_command("set", self.holder.name, target.name, hint="it asks you; or use standard input"),
             )
         if self._ask_secret is None:
             raise WrongUsage(f"{target.name} is a secret, and its value was not given.")
@@ -249,11 +249,11 @@ class KeyChanges:
                 trouble = Trouble(trouble.what.replace(given, HIDDEN), trouble.do)
             raise trouble from error
 
-    def unfit(self, error: KindMismatch, call: str) -> Trouble:
+    def unfit(self, error: KindMismatch, call: Command) -> Trouble:
         """Make the message for a value that is not what it looks like; ``call`` is the command with the right one."""
-        option = "" if error.kind == "json" and error.meant[:1] in ("{", "[") else f" --kind {error.kind}"
-        do = call + option if error.meant else ""
-        return Trouble(f"{str(error)[:1].upper()}{str(error)[1:]}. Nothing was changed.", do)
+        is_plain = error.kind == "json" and error.meant[:1] in ("{", "[")
+        do = call if is_plain else replace(call, options=("--kind", error.kind))
+        return Trouble(f"{str(error)[:1].upper()}{str(error)[1:]}. Nothing was changed.", do if error.meant else "")
 
     # --- what is there ---
 
@@ -312,7 +312,7 @@ class KeyChanges:
         of = f" of {name}" if name else ""
         raise Trouble(f"{target.key} is not in {target.file}{of}.", hint)
 
-    def _look(self, file: str) -> str:
+    def _look(self, file: str) -> Command | str:
         """Return the command that shows what is in a file."""
         return typed_command("show", self.holder.name, options=("--all", "--file", file)) if self.holder.name else ""
 

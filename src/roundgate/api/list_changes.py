@@ -15,10 +15,9 @@ from roundgate.core.files import ServerFiles
 from roundgate.core.formats.places import NoSuchItem, find_key, near_keys, place_of
 from roundgate.core.formats.protocol import Document, Path
 from roundgate.core.nearest import nearest
-from roundgate.core.next_step import did_you_mean
+from roundgate.core.next_step import Advice, did_you_mean, typed_command
 from roundgate.core.operations.base import Operation
 from roundgate.core.operations.lists import AddItem, MoveItem, RemoveItem, items_at
-from roundgate.core.quoting import typed_command
 from roundgate.core.rulebook.expansion import setting_at
 from roundgate.core.typed import TREES, KindMismatch, is_there, kinds_at, must_match, plain_value, record_of, typed
 from roundgate.core.values import ValueProblem
@@ -150,7 +149,10 @@ class ListChanges(KeyChanges):
         if names_record(self.holder, word):
             return RecordChanges(self.holder).moved(word, to)
         if len(items) != 1:
-            raise WrongUsage("One entry at a time.", "roundgate move <server> <list> <entry> --to <number>")
+            raise WrongUsage(
+                "One entry at a time.",
+                typed_command("move", "<server>", "<list>", "<entry>", options=("--to", "<number>")),
+            )
         item = items[0]
         in_value = self._value_list(word)
         if in_value is not None:
@@ -267,9 +269,11 @@ class ListChanges(KeyChanges):
         if held is not None:
             return held
         near = nearest(item, items)
-        hint = did_you_mean(item, near) if near else f"It holds: {', '.join(items[:20])}" if items else "It is empty."
+        hint: Advice = f"It holds: {', '.join(items[:20])}" if items else "It is empty."
         if items and items[0].startswith("{"):
-            hint = typed_command("reset", self.holder.name, f"{word}[<field>=<value>]") + "    (takes out the record)"
+            hint = typed_command("reset", self.holder.name, f"{word}[<field>=<value>]", hint="takes out the record")
+        elif near:
+            hint = did_you_mean(item, near)
         of = f" of {self.holder.name}" if self.holder.name else ""
         raise Trouble(f"'{item}' is not in {name}{of}.", hint)
 

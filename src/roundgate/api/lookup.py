@@ -10,8 +10,8 @@ from msgspec import Struct
 from roundgate.core.formats import format_name
 from roundgate.core.formats.places import split_assignment
 from roundgate.core.nearest import nearest
-from roundgate.core.next_step import did_you_mean
-from roundgate.core.quoting import placeholder_in, typed_command
+from roundgate.core.next_step import Advice, did_you_mean, typed_command
+from roundgate.core.quoting import placeholder_in
 from roundgate.core.rulebook.expansion import family, setting_at
 from roundgate.core.rulebook.model import ListOf, Rulebook, Setting
 from roundgate.host.errors import UnknownName, WrongUsage
@@ -93,7 +93,7 @@ def setting_of(server: FileHome, word: str, *, new_file: bool = False) -> Settin
         spec = book.setting[name]
         return SettingTarget(name, book.file[spec.file].path, spec.key, spec)
     if name:
-        raise WrongUsage(f"{name} is a list.", f"roundgate add {server.name} {name} <entry>")
+        raise WrongUsage(f"{name} is a list.", typed_command("add", server.name, name, "<entry>"))
     raise _unknown(server, word, "setting", [*book.setting, *(spec.key for spec in book.setting.values())])
 
 
@@ -143,7 +143,7 @@ def list_of(server: FileHome, word: str) -> tuple[str, ListOf]:
     if name in server.book.list:
         return name, server.book.list[name]
     if name:
-        raise WrongUsage(f"{name} is a setting, not a list.", f"roundgate set {server.name} {name}={OPEN}")
+        raise WrongUsage(f"{name} is a setting, not a list.", typed_command("set", server.name, f"{name}={OPEN}"))
     known = [*server.book.list, *server.book.records, *server.book.roster]
     raise _unknown(server, word, "list", list(dict.fromkeys(known)))
 
@@ -158,7 +158,7 @@ def _unknown(server: FileHome, word: str, what: str, known: list[str]) -> Unknow
         )
     if sign:
         near = nearest(head, sets)
-        hint: str = did_you_mean(word, f"{near}/{rest}") if near else typed_command("show", server.name)
+        hint: Advice = did_you_mean(word, f"{near}/{rest}") if near else typed_command("show", server.name)
         return UnknownName(f"{server.name} has no set of records '{head}'.", hint)
     known = [*known, *sets]
     family = list(dict.fromkeys(name for name in known if name.lower().startswith(word.lower() + ".")))
@@ -168,7 +168,7 @@ def _unknown(server: FileHome, word: str, what: str, known: list[str]) -> Unknow
     near = by_ending.get(nearest(word, by_ending, least=75)) or nearest(word, known)
     if near:
         return UnknownName(f"{server.name} has no {what} '{word}'.", did_you_mean(word, near))
-    hint = (
-        f"{typed_command('show', server.name, options=('--search', word))}    (<file>:<key> for what no rulebook knows)"
+    hint = typed_command(
+        "show", server.name, options=("--search", word), hint="<file>:<key> for what no rulebook knows"
     )
     return UnknownName(f"{server.name} has no {what} '{word}'.", hint)

@@ -10,7 +10,7 @@ from roundgate.core.loot.model import LootScheme, NodeName
 from roundgate.core.loot.odds import Endless, Odds, Path, Reckoner, TooMany
 from roundgate.core.loot.shifts import odds_by_thing, schemes
 from roundgate.core.nearest import nearest
-from roundgate.core.next_step import did_you_mean
+from roundgate.core.next_step import did_you_mean, typed_command
 from roundgate.host.errors import Trouble, UnknownName
 
 
@@ -60,7 +60,7 @@ def where_found(server: OpenServer, thing: str, *, with_slate: bool) -> list[Odd
     meant = known.get(thing.lower())
     if meant is None:
         near = nearest(thing, sorted(known.values()))
-        do = did_you_mean(thing, near) if near else f"roundgate odds {server.name}"
+        do = did_you_mean(thing, near) if near else typed_command("odds", server.name)
         raise UnknownName(f"Nothing on {server.name} gives '{thing}'.", do)
     tables = [side.table(name, node) for name, side in sides.items() for node in side.opened]
     kept = [table._replace(rows=tuple(row for row in table.rows if row.thing == meant)) for table in [*tables, *whole]]
@@ -75,7 +75,7 @@ def _sides_of(server: OpenServer, *, with_slate: bool) -> dict[str, _Sides]:
     before = schemes(outcome.before)
     after = schemes(outcome.after) if with_slate else before
     if not before and not after:
-        raise Trouble(f"{server.name} has no file with loot.", f"roundgate status {server.name}")
+        raise Trouble(f"{server.name} has no file with loot.", typed_command("status", server.name))
     names = dict.fromkeys((*before, *after))
     return {name: _Sides(server.name, before.get(name), after.get(name)) for name in names}
 
@@ -126,7 +126,8 @@ class _Sides:
             rows = tuple(Row(thing, old.get(thing), new.get(thing), _paths(last, node, thing)) for thing in things)
         except Endless as error:
             raise Trouble(
-                f"{error}: it contains itself, so its outcome cannot be calculated.", f"roundgate check {self.server}"
+                f"{error}: it contains itself, so its outcome cannot be calculated.",
+                typed_command("check", self.server),
             ) from error
         except TooMany as error:
             raise Trouble(str(error)) from error

@@ -14,7 +14,7 @@ from roundgate.api.whom import Someone, whoever
 from roundgate.core.advice import holds
 from roundgate.core.formats.protocol import EditRefused
 from roundgate.core.nearest import nearest
-from roundgate.core.next_step import did_you_mean
+from roundgate.core.next_step import did_you_mean, typed_command
 from roundgate.core.operations.base import Operation
 from roundgate.core.operations.records import AddRecord, RemoveRecord, SetField, in_order, template_of
 from roundgate.core.people.book import People, key_for, with_person, with_table
@@ -174,7 +174,7 @@ def joining(
         end = ""
     if not kind or not plain:
         if rank or until:
-            raise WrongUsage("Who?", f"roundgate add {server.name} {name} <who>")
+            raise WrongUsage("Who?", typed_command("add", server.name, name, "<who>"))
         return []
     return [_joined(spec, whoever(site, server.server, word, kind), given, end) for word in plain]
 
@@ -259,7 +259,10 @@ def moved_person(
     changes = RecordChanges(server.workspace)
     old, slash, who = word.partition("/")
     if not slash:
-        raise WrongUsage("Who moves, and from which roster?", f"roundgate move {server.name} guests/<name> --to {to}")
+        raise WrongUsage(
+            "Who moves, and from which roster?",
+            typed_command("move", server.name, "guests/<name>", options=("--to", to)),
+        )
     target = roster_named(server, to)
     records = server.book.roster[roster_named(server, old)].records
     record = changes.address(f"{records}/{who}", with_field=False).records[0]

@@ -14,6 +14,7 @@ from roundgate.core import values
 from roundgate.core.facts import absence_of
 from roundgate.core.files import ServerFiles
 from roundgate.core.formats.toml.writer import key_text, value_text
+from roundgate.core.next_step import typed_command
 from roundgate.core.rulebook.model import Preset, Rulebook, TomlValue
 from roundgate.core.values import ValueProblem
 from roundgate.host.cache import ParsedFiles
@@ -116,7 +117,9 @@ def save_preset(site: Site, name: str, rulebook: str, chosen: Mapping[str, TomlV
     if not _NAME.fullmatch(name):
         raise WrongUsage(f"'{name}' cannot be a preset's name.", "Use letters, digits, - and _.")
     if not rulebook:
-        raise Trouble("A preset needs a rulebook, and this server has none.", "roundgate rulebook draft <server>")
+        raise Trouble(
+            "A preset needs a rulebook, and this server has none.", typed_command("rulebook draft", "<server>")
+        )
     if not chosen:
         raise Trouble("Nothing differs, so there is nothing to save.", "Name another side with --against.")
     path = site.folder / "presets" / f"{name}.toml"

@@ -15,7 +15,7 @@ from roundgate.api.record_changes import RecordChanges
 from roundgate.api.server import OpenServer
 from roundgate.core.formats.shared.paths import format_path
 from roundgate.core.nearest import nearest
-from roundgate.core.next_step import Meant, did_you_mean
+from roundgate.core.next_step import Meant, did_you_mean, typed_command
 from roundgate.core.operations.base import Operation
 from roundgate.core.operations.records import (
     AddRecord,
@@ -25,7 +25,6 @@ from roundgate.core.operations.records import (
     SetField,
     template_values,
 )
-from roundgate.core.quoting import typed_command
 from roundgate.core.ranks.model import RankMember, Scheme
 from roundgate.core.records.model import Record, parts_in, separator_of
 from roundgate.core.records.sets import records_in
@@ -172,8 +171,9 @@ class RankChanges:
         ranks = ", ".join(member.groups) or self.scheme.default
         raise Trouble(
             f"On {self.server.name} permissions are granted to ranks; {member.name} is in {ranks or 'none'}.",
-            f"{typed_command('ranks join', self.server.name, '<rank>', word)}    "
-            f"(or name a rank: {', '.join(self.scheme.groups)})",
+            typed_command(
+                "ranks join", self.server.name, "<rank>", word, hint=f"or name a rank: {', '.join(self.scheme.groups)}"
+            ),
         )
 
     def _home(self, set_name: str, field: str) -> str:
@@ -254,7 +254,8 @@ class RankChanges:
             field, sign, value = word.partition("=")
             if not sign:
                 raise WrongUsage(
-                    f"'{word}' is not a field of a rank: a field is given as FIELD=VALUE.", "roundgate ranks add --help"
+                    f"'{word}' is not a field of a rank: a field is given as FIELD=VALUE.",
+                    typed_command("ranks add", options=("--help",)),
                 )
             given[field] = value
         parents = [self._rank(above)] if above else []

@@ -12,6 +12,7 @@ from roundgate.api.ranks import ranks_of, server_and_world
 from roundgate.api.server import OpenServer
 from roundgate.api.site import OpenSite
 from roundgate.core.files import ServerFiles
+from roundgate.core.next_step import typed_command
 from roundgate.core.ranks.deciding import permissions_of
 from roundgate.core.ranks.model import RankMember, Scheme
 from roundgate.core.ranks.reading import paths_of, scheme_of, schemes_of
@@ -38,7 +39,9 @@ def side_of(site: OpenSite, word: str, first: OpenServer | None = None) -> RankS
     if word.startswith(ROUND):
         row = site.store.round(int(word[len(ROUND) :])) if word[len(ROUND) :].isdecimal() else None
         if row is None or row.server not in site.names:
-            raise UnknownName(f"There is no {word.replace(':', ' ')} of a server of this site.", "roundgate rounds")
+            raise UnknownName(
+                f"There is no {word.replace(':', ' ')} of a server of this site.", typed_command("rounds")
+            )
         server = site.opened(row.server)
         files = sides_of(site, [row.server, word])[1].files
         assert files is not None
@@ -56,7 +59,7 @@ def side_of(site: OpenSite, word: str, first: OpenServer | None = None) -> RankS
 def _schemes(site: OpenSite, server: OpenServer, files: ServerFiles) -> list[Scheme]:
     found = schemes_of(files, load_people(site.site))
     if not found:
-        raise Trouble(f"{server.name} has no ranks that count.", f"roundgate explain {server.name}")
+        raise Trouble(f"{server.name} has no ranks that count.", typed_command("explain", server.name))
     return found
 
 
@@ -120,7 +123,7 @@ def two_sides(site: OpenSite, arguments: Sequence[str]) -> tuple[RankSide, RankS
     if len(arguments) != 2:
         raise WrongUsage(
             "Two sides are needed.",
-            "roundgate ranks diff <server> <server>    (a side is also SERVER@WORLD, round:N, or a file)",
+            typed_command("ranks diff", "<server>", "<server>", hint="a side is also SERVER@WORLD, round:N, or a file"),
         )
     side = side_of(site, arguments[0])
     return side, side_of(site, arguments[1], side.server)

@@ -9,7 +9,7 @@ from roundgate.api.server import OpenServer
 from roundgate.api.whom import whoever
 from roundgate.core.files import ServerFiles
 from roundgate.core.nearest import nearest, nearest_of_people
-from roundgate.core.next_step import did_you_mean
+from roundgate.core.next_step import did_you_mean, typed_command
 from roundgate.core.people.rosters import kind_of_roster
 from roundgate.core.ranks.deciding import covers, permissions_of
 from roundgate.core.ranks.impact import NEWCOMERS, Shift, impact
@@ -39,7 +39,7 @@ def ranks_of(site: Site, server: OpenServer, *, with_slate: bool = False, world:
         return found
     if not server.book.ranks:
         raise Trouble(f"The rulebook of {server.name} does not describe ranks.", "It needs a table [ranks.NAME].")
-    raise Trouble(f"{server.name} has no ranks that count now.", f"roundgate explain {server.name} ranks")
+    raise Trouble(f"{server.name} has no ranks that count now.", typed_command("explain", server.name, "ranks"))
 
 
 def _of_world(server: OpenServer, files: ServerFiles, world: str) -> Scheme:
@@ -95,7 +95,7 @@ def member_meant(site: Site, server: OpenServer, scheme: Scheme, word: str) -> R
         return known or RankMember(who.id, who.name or who.id)
     names = [*(member.name for member in scheme.members.values()), *scheme.groups, NEWCOMERS]
     near = nearest_of_people(word, names)
-    hint = did_you_mean(word, *near) if near else f"roundgate ranks tree {server.name}"
+    hint = did_you_mean(word, *near) if near else typed_command("ranks tree", server.name)
     raise UnknownName(f"{server.name} has no person and no rank called '{word}'.", hint)
 
 
@@ -118,7 +118,7 @@ def permission_meant(site: Site, server: OpenServer, scheme: Scheme, word: str, 
         return word
     known += elsewhere
     near = nearest(word, known)
-    hint = did_you_mean(word, near) if near else f"roundgate ranks matrix {server.name}"
+    hint = did_you_mean(word, near) if near else typed_command("ranks matrix", server.name)
     raise UnknownName(f"{server.name} has no permission '{word}'.", hint)
 
 

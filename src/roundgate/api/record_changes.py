@@ -11,7 +11,7 @@ from roundgate.api.lookup import OPEN, assignment
 from roundgate.api.record_addresses import RecordAddress, book_for, is_address, set_named
 from roundgate.core import values
 from roundgate.core.nearest import nearest
-from roundgate.core.next_step import Meant, did_you_mean
+from roundgate.core.next_step import Meant, did_you_mean, typed_command
 from roundgate.core.operations.base import Operation
 from roundgate.core.operations.records import (
     AddRecord,
@@ -28,7 +28,6 @@ from roundgate.core.operations.records import (
     template_values,
 )
 from roundgate.core.people.rosters import people_kind
-from roundgate.core.quoting import typed_command
 from roundgate.core.records.model import LISTS, Record, field_key, parts_in, separator_of
 from roundgate.core.records.nested import is_deep, nested_in
 from roundgate.core.records.sets import file_below, find_records, records_below, records_in, referring
@@ -145,8 +144,9 @@ class RecordChanges:
             raise WrongUsage(
                 f"{name}/{meant[0].key} is in {lower} alone, which {here} overrides: Round Gate leaves that file as it "
                 "is. Nothing was changed.",
-                typed_command("set", self.holder.name, f"{name}/{meant[0].key}.{field}={OPEN}")
-                + f"    (changes it in {here})",
+                typed_command(
+                    "set", self.holder.name, f"{name}/{meant[0].key}.{field}={OPEN}", hint=f"changes it in {here}"
+                ),
             )
         return own
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from msgspec import Struct
 
 from roundgate.core.nearest import how_near, nearest_of_people
-from roundgate.core.next_step import did_you_mean
+from roundgate.core.next_step import did_you_mean, typed_command
 from roundgate.core.people.book import People
 from roundgate.core.people.ids import has_form, id_mistake, meant_id
 from roundgate.core.people.rosters import people_kinds
@@ -92,7 +92,7 @@ def _from_logs(server: Server, word: str, people: People, kind: ItemKind) -> Som
         return Someone(hits[0][0], hits[0][1].name)
     known = [person.name for person in people.people.values()] + [person.name for person in seen.values()]
     near = nearest_of_people(word, known)
-    hint = did_you_mean(word, *near) if near else f"roundgate people seen {server.name}    (or give the id)"
+    hint = did_you_mean(word, *near) if near else typed_command("people seen", server.name, hint="or give the id")
     how = _as_an_id(word, kind) or how_near(word, known)
     cause = f"Nobody called '{word}' is in the people book or in the logs. {how}"
     raise UnknownName(cause.rstrip(), hint)

@@ -11,6 +11,7 @@ from msgspec.structs import replace
 from roundgate.cli.complete import complete_server
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, styled
+from roundgate.core.next_step import typed_command
 from roundgate.core.rounds import RoundKind
 from roundgate.host.errors import WrongUsage
 from roundgate.host.rounds.options import Options
@@ -113,7 +114,7 @@ def apply(
     )
     options = no_longer_than(options, empty_timeout)
     if live and (waves or parallel):
-        raise WrongUsage("Live changes need no waves.", "roundgate apply <server> --live")
+        raise WrongUsage("Live changes need no waves.", typed_command("apply", "<server>", options=("--live",)))
     if waves or parallel:
         code = _apply_in_waves(context, context.several(server), options, (waves, parallel, continue_on_error), yes=yes)
         if code:
@@ -230,7 +231,7 @@ def rewind(
     context = open_call()
     row = context.store.round(number)
     if row is None:
-        raise WrongUsage(f"There is no round {number}.", "roundgate rounds")
+        raise WrongUsage(f"There is no round {number}.", typed_command("rounds"))
     server = context.opened(row.server).server
     refuse_broken_off(server, context.store)
     if not echo_rewind(context, server, number):

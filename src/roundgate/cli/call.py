@@ -8,6 +8,7 @@ from roundgate.api.server import OpenServer
 from roundgate.api.site import OpenSite
 from roundgate.cli import named_site
 from roundgate.cli.screen.output import warn
+from roundgate.core.next_step import typed_command
 from roundgate.core.quoting import quoted
 from roundgate.host.errors import Trouble, WrongUsage
 from roundgate.host.servers import Server
@@ -118,7 +119,8 @@ class CallContext(OpenSite):
             missing = [need.removesuffix("...") for need in needs[len(given) : least]]
             what = f"{' and '.join(missing)} is missing" if missing else f"'{given[-1]}' is too much"
             raise WrongUsage(
-                f"{what}. It takes: {call} [SERVER] {' '.join(needs)}".rstrip() + ".", f"roundgate {call} --help"
+                f"{what}. It takes: {call} [SERVER] {' '.join(needs)}".rstrip() + ".",
+                typed_command(call, options=("--help",)),
             )
         return word, given
 

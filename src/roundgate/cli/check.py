@@ -11,7 +11,7 @@ import typer
 
 from roundgate.cli.complete import complete_server_or_file
 from roundgate.cli.screen.report import Report
-from roundgate.core.quoting import quoted
+from roundgate.core.next_step import typed_command
 from roundgate.host.errors import WrongUsage
 
 if TYPE_CHECKING:
@@ -47,7 +47,7 @@ def check(
         from roundgate.cli.checking_files import check_the_files
 
         if slate:
-            raise WrongUsage("A file of no server has no slate.", f"roundgate check {quoted(arguments[0])}")
+            raise WrongUsage("A file of no server has no slate.", typed_command("check", "", arguments[0]))
         worst = check_the_files(arguments, given, form, fix=fix)
     else:
         worst = _check_servers(arguments, given, form, fix=fix, after=slate)
@@ -85,13 +85,15 @@ def _check_servers(arguments: Sequence[str], given: str, form: str, *, fix: bool
     from roundgate.host.checking import check_servers
 
     if given:
-        raise WrongUsage("--as is for files.", "roundgate check <file> --as <format>")
+        raise WrongUsage("--as is for files.", typed_command("check", "", "<file>", options=("--as", "<format>")))
     if len(arguments) > 1:
         known = open_call(quiet=True).names
         if not all(word in known for word in arguments):
             odd = next(word for word in arguments if word not in known)
-            raise WrongUsage(f"'{odd}' is neither a server of this site nor a file that is there.", "roundgate status")
-        raise WrongUsage("Several servers are named with commas.", f"roundgate check {','.join(arguments)}")
+            raise WrongUsage(
+                f"'{odd}' is neither a server of this site nor a file that is there.", typed_command("status")
+            )
+        raise WrongUsage("Several servers are named with commas.", typed_command("check", "", ",".join(arguments)))
     word = arguments[0] if arguments else None
     context = open_call()
     servers = context.several(word, default_all=word is None)

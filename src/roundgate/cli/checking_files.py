@@ -10,6 +10,7 @@ from roundgate.cli.screen.report import Report
 from roundgate.core.checks.standalone import WITH_COMMENTS
 from roundgate.core.findings import Finding
 from roundgate.core.formats import ENDINGS
+from roundgate.core.next_step import typed_command
 from roundgate.host.errors import WrongUsage
 
 
@@ -40,7 +41,9 @@ def check_the_files(arguments: Sequence[str], given: str, form: str, *, fix: boo
 
 def _check_input(arguments: Sequence[str], given: str, form: str, *, fix: bool) -> str:
     if len(arguments) > 1 or fix:
-        raise WrongUsage("Standard input is checked by itself, and cannot be fixed in place.", "roundgate check -")
+        raise WrongUsage(
+            "Standard input is checked by itself, and cannot be fixed in place.", typed_command("check", "", "-")
+        )
     from roundgate.core.checks.standalone import check_standalone
 
     data = sys.stdin.buffer.read()

@@ -11,7 +11,7 @@ from roundgate.cli.complete import after_server, complete_preset, complete_serve
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_csv, echo_json, echo_table
 from roundgate.core.nearest import nearest
-from roundgate.core.next_step import did_you_mean
+from roundgate.core.next_step import did_you_mean, typed_command
 from roundgate.host.errors import UnknownName
 
 if TYPE_CHECKING:
@@ -127,7 +127,7 @@ def _preset_of(context: CallContext, server: Server, name: str) -> Preset:
         has = server.entry.rulebook or "no rulebook"
         raise UnknownName(f"The preset '{name}' is for the rulebook {game}; {server.name} has {has}.")
     near = nearest(name, known)
-    hint = did_you_mean(name, near) if near else f"roundgate preset list {server.name}"
+    hint = did_you_mean(name, near) if near else typed_command("preset list", server.name)
     raise UnknownName(f"{server.name} has no preset '{name}'.", hint)
 
 

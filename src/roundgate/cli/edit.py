@@ -13,8 +13,7 @@ from roundgate.cli.complete import complete_list_or_entry, complete_server, comp
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, styled, warn
 from roundgate.core.nearest import nearest
-from roundgate.core.next_step import whole_call
-from roundgate.core.quoting import quoted
+from roundgate.core.next_step import typed_command, whole_call
 from roundgate.host.errors import Trouble, UnknownName, WrongUsage
 
 if TYPE_CHECKING:
@@ -139,7 +138,7 @@ def switch(
     from roundgate.api.key_changes import KeyChanges
 
     if on is None:
-        raise WrongUsage("On or off?", f"roundgate switch {' '.join(arguments)} --off    (or --on)")
+        raise WrongUsage("On or off?", typed_command("switch", "", *arguments, options=("--off",), hint="or --on"))
     _change_keys(
         arguments,
         "switch",
@@ -160,11 +159,15 @@ def rename(
     from roundgate.api.key_changes import KeyChanges
 
     if len(arguments) < 2:
-        raise WrongUsage("A key and its new name are needed.", "roundgate rename <server> <file>:<key> <new-name>")
+        raise WrongUsage(
+            "A key and its new name are needed.", typed_command("rename", "<server>", "<file>:<key>", "<new-name>")
+        )
 
     def renamed(holder: Holder, names: list[str]) -> list[Operation]:
         if len(names) != 2:
-            raise WrongUsage("A key and its new name are needed.", "roundgate rename <server> <file>:<key> <new-name>")
+            raise WrongUsage(
+                "A key and its new name are needed.", typed_command("rename", "<server>", "<file>:<key>", "<new-name>")
+            )
         return KeyChanges(holder).renamed(names[0], names[1], force=force)
 
     _change_keys(arguments, "rename", renamed)
@@ -213,7 +216,7 @@ def add(
 
     def added(holder: Holder, rest: list[str]) -> list[Operation]:
         if len(rest) < 2:
-            raise WrongUsage("A list and an entry are needed.", "roundgate add <server> <list> <entry>")
+            raise WrongUsage("A list and an entry are needed.", typed_command("add", "<server>", "<list>", "<entry>"))
         changes = ListChanges(holder, options)
         changes.ask, changes.twin_of = ask_field, twin_of
         return changes.added(rest[0], rest[1:], at, like=like)
@@ -252,7 +255,7 @@ def _of_other_server(context: CallContext, name: str, like: str) -> Record | Non
         return None
     other = context.opened(server)
     if name not in other.book.records:
-        raise UnknownName(f"The rulebook of {server} has no {name}.", f"roundgate show {server}")
+        raise UnknownName(f"The rulebook of {server} has no {name}.", typed_command("show", server))
     return RecordChanges(other.workspace).named(f"{name}/{record}")[0]
 
 
@@ -285,7 +288,7 @@ def _joining_people(
         people = choosing(arguments[1:], lambda given: joining(context.site, server, name, given, rank, until))
     if not people:
         if rank or until:
-            hint = "roundgate add <server> <roster> <name> --as <rank> --until 7d"
+            hint = typed_command("add", "<server>", "<roster>", "<name>", "7d", options=("--as", "<rank>", "--until"))
             raise WrongUsage("--as and --until are for people on a roster.", hint)
         return None
     changes = RecordChanges(server.workspace, ask_field)
@@ -329,7 +332,7 @@ def _apply_now(context: CallContext, server: Server) -> None:
     if code is None:
         raise WrongUsage(
             f"{server.name} cannot apply that while it runs; it waits on the slate.",
-            f"roundgate apply {server.name}",
+            typed_command("apply", server.name),
         )
     if code:
         raise typer.Exit(code)
@@ -343,7 +346,9 @@ def remove(arguments: ListArguments, now: NowToo = False, yes_really: YesReally 
 
     def removed(holder: Holder, rest: list[str]) -> list[Operation]:
         if len(rest) < (1 if rest and names_record(holder, rest[0]) else 2):
-            raise WrongUsage("A list and an entry are needed.", "roundgate remove <server> <list> <entry>")
+            raise WrongUsage(
+                "A list and an entry are needed.", typed_command("remove", "<server>", "<list>", "<entry>")
+            )
         return ListChanges(holder, ChangeOptions()).removed(rest[0], rest[1:])
 
     _change_list(arguments, removed, yes_really=yes_really, now=now)
@@ -368,7 +373,10 @@ def move(
     from roundgate.api.record_addresses import names_record
 
     if bool(to) == bool(before):
-        raise WrongUsage("Where to? Either --to or --before.", "roundgate move <server> <list> <entry> --to <number>")
+        raise WrongUsage(
+            "Where to? Either --to or --before.",
+            typed_command("move", "<server>", "<list>", "<entry>", options=("--to", "<number>")),
+        )
     if to and not to.isdecimal():
         _move_person(arguments, to, as_rank, until, yes_really=yes_really, now=now)
         return
@@ -376,7 +384,10 @@ def move(
 
     def moved(holder: Holder, rest: list[str]) -> list[Operation]:
         if len(rest) < (1 if rest and names_record(holder, rest[0]) else 2):
-            raise WrongUsage("A list and an entry are needed.", "roundgate move <server> <list> <entry> --to <number>")
+            raise WrongUsage(
+                "A list and an entry are needed.",
+                typed_command("move", "<server>", "<list>", "<entry>", options=("--to", "<number>")),
+            )
         return ListChanges(holder, ChangeOptions()).moved(rest[0], rest[1:], place)
 
     _change_list(arguments, moved, now=now)
@@ -389,7 +400,10 @@ def _move_person(arguments: list[str], to: str, rank: str, until: str, *, yes_re
     context = open_call()
     word, rest = context.split(arguments)
     if len(rest) != 1:
-        raise WrongUsage("Who moves, and from which roster?", f"roundgate move <server> guests/<name> --to {to}")
+        raise WrongUsage(
+            "Who moves, and from which roster?",
+            typed_command("move", "<server>", "guests/<name>", options=("--to", to)),
+        )
     for server in context.several(word):
         opened = context.open(server)
         operations, into, joining = moved_person(context.site, opened, rest[0], to, rank, until)
@@ -414,7 +428,7 @@ def _change_keys(arguments: list[str], verb: str, make: Callable[[Holder, list[s
     context = open_call()
     word, names = context.split(arguments)
     if not names:
-        raise WrongUsage("Which setting?", f"roundgate {verb} <server> <name>")
+        raise WrongUsage("Which setting?", typed_command(verb, "<server>", "<name>"))
     for server in context.several(word):
         opened = context.open(server)
         put(opened, make(opened.workspace, names))
@@ -562,7 +576,7 @@ def discard(
     context = open_call()
     word, names = context.split(arguments or [])
     if last and names:
-        raise WrongUsage("Those of a name, or the last?", "roundgate discard --help")
+        raise WrongUsage("Those of a name, or the last?", typed_command("discard", options=("--help",)))
     held = 0
     for server in context.several(word, lenient=True):
         opened = context.open(server)
@@ -573,7 +587,7 @@ def discard(
         if names and not (done.gone or done.held or done.finished):
             waiting = [entry.operation.shown_name for entry in opened.store.slate(server.name)]
             near = nearest(names[0], waiting)
-            do = f"roundgate discard {server.name} {quoted(near)}" if near else f"roundgate slate {server.name}"
+            do = typed_command("discard", server.name, near) if near else typed_command("slate", server.name)
             warn(f"  Nothing of that name waits{f'. Did you mean {near}?' if near else '.'}\n  do: {do}")
             raise typer.Exit(1)
     if held:

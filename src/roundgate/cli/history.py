@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from roundgate.cli.screen.facts import describe_fact, stored_fact
 from roundgate.cli.screen.output import echo, echo_json, plain, styled
 from roundgate.cli.screen.rounds import echo_end
+from roundgate.core.next_step import typed_command
 from roundgate.core.rounds import Mark, RoundKind, RoundOutcome
 from roundgate.core.values.units import format_elapsed
 from roundgate.host.errors import WrongUsage
@@ -70,7 +71,7 @@ def echo_round(context: CallContext, number: int, *, as_json: bool) -> None:
     """Print one round whole. Raises WrongUsage where there is none of this number."""
     row = context.store.round(number)
     if row is None:
-        raise WrongUsage(f"There is no round {number}.", "roundgate rounds")
+        raise WrongUsage(f"There is no round {number}.", typed_command("rounds"))
     if as_json:
         echo_json(round_output(context.store, row))
         return

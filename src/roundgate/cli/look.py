@@ -9,7 +9,7 @@ import typer
 from roundgate.cli.complete import complete_server, complete_server_or_name
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, plain
-from roundgate.core.quoting import typed_command
+from roundgate.core.next_step import typed_command
 from roundgate.host.errors import WrongUsage
 
 if TYPE_CHECKING:
@@ -94,7 +94,8 @@ def show(
         if as_csv:
             if others or not sets:
                 raise WrongUsage(
-                    "Only sets of records are printed as CSV.", f"roundgate show {server.name} <set> --csv"
+                    "Only sets of records are printed as CSV.",
+                    typed_command("show", server.name, "<set>", options=("--csv",)),
                 )
             screen.echo_records_csv(opened, sets)
             continue
@@ -135,7 +136,9 @@ def explain(
     context = open_call()
     word, names = context.split(arguments)
     if not names:
-        raise WrongUsage("What should be explained?", f"roundgate explain {word} <name>    (or a finding's code)")
+        raise WrongUsage(
+            "What should be explained?", typed_command("explain", word or "", "<name>", hint="or a finding's code")
+        )
     servers = [_with(context, names[0])] if word is None else context.several(word)
     pages = [page_of(context.open(server), name) for server in servers for name in names]
     if as_json:

@@ -26,6 +26,7 @@ from roundgate.cli.apply import (
 from roundgate.cli.complete import complete_server
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, plain, warn
+from roundgate.core.next_step import typed_command
 from roundgate.core.rounds import RoundKind
 from roundgate.host.errors import BooksUnusable, Trouble, WrongUsage, as_trouble
 from roundgate.host.rounds.options import Options
@@ -171,7 +172,7 @@ def _send(server: Server, line: str) -> list[str]:
     driver = driver_of(server)
     try:
         if not driver.state().runs:
-            raise Trouble(f"{server.name} is down.", f"roundgate start {server.name}")
+            raise Trouble(f"{server.name} is down.", typed_command("start", server.name))
         console = console_of(server, driver)
         heard = console.exchange(line)
         console.close()

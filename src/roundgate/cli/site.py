@@ -10,6 +10,7 @@ from msgspec.structs import replace
 
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo
+from roundgate.core.next_step import typed_command
 from roundgate.core.rounds import RoundKind
 from roundgate.host.errors import Trouble
 
@@ -152,7 +153,8 @@ def unadopt(
     try:
         if driver.state().runs:
             raise Trouble(
-                f"{opened.name} is up.", f"roundgate stop {opened.name}    (then: roundgate unadopt {opened.name})"
+                f"{opened.name} is up.",
+                typed_command("stop", opened.name, hint=f"then: roundgate unadopt {opened.name}"),
             )
     finally:
         driver.close()

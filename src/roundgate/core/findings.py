@@ -10,6 +10,7 @@ from typing import Literal
 
 from msgspec import Struct
 
+from roundgate.core.next_step import Advice
 from roundgate.core.text import Splice
 
 Level = Literal["error", "warning", "note"]
@@ -57,7 +58,7 @@ class Finding(Struct, frozen=True):
     level: Level
     place: Place
     cause: str
-    do: str = ""
+    do: Advice = ""
     server: str = ""
     setting: str = ""
     waiting: bool = False
@@ -77,7 +78,7 @@ class Problem(Struct, frozen=True):
     start: int
     end: int
     cause: str
-    do: str = ""
+    do: Advice = ""
     repair: tuple[Splice, ...] = ()
     safe: bool = False
     """True where the repair cannot change what is meant: it may be made without asking again."""

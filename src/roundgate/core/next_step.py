@@ -1,23 +1,88 @@
-"""The next step that a message proposes: a whole command that runs as it stands, and advice that is not a command."""
+"""The next step that a message proposes: a command as data, which runs as it stands, or advice in words."""
 
 from __future__ import annotations
 
 import re
-import sys
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
-from roundgate.core.quoting import join_typed, quoted
+from msgspec import Struct, structs
+
+from roundgate.core.quoting import join_typed
 
 if TYPE_CHECKING:
+    from pathlib import Path
+
     from roundgate.core.findings import Finding
 
-PROGRAMS = ("roundgate ", "mv ", f"{sys.executable} ")
-"""What a command begins with."""
+
+class Command(Struct, frozen=True, tag_field="step", tag="command"):
+    """A command to type, word for word. What only a person knows is left open in it, as ``<value>``."""
+
+    verb: str
+    """With its sub-command: ``ranks add``."""
+    server: str = ""
+    """Empty for a command that is about no server, or about a file of none."""
+    arguments: tuple[str, ...] = ()
+    options: tuple[str, ...] = ()
+    hint: str = ""
+    """What to know before it is typed."""
+    program: str = "roundgate"
+
+    @property
+    def typed(self) -> str:
+        """The command as a person pastes it into a shell.
+
+        An argument may begin as an option does. What is open in one stays outside its quotes: a shell refuses that.
+        """
+        odd = any(argument.startswith("-") for argument in self.arguments)
+        words = [*self.options, "--", *self.arguments] if odd else [*self.arguments, *self.options]
+        call = f"{self.program} {self.verb} {join_typed([word for word in (self.server, *words) if word])}"
+        return call.strip()
+
+    def __str__(self) -> str:
+        """Return it as a part of a sentence."""
+        return self.typed + (f" ({self.hint})" if self.hint else "")
+
+
+class Meant(Struct, frozen=True, tag_field="step", tag="meant"):
+    """Advice that a part of the call was meant as something else; a program with the call at hand corrects it."""
+
+    otherwise: Command | str
+    """The advice where there is no such call."""
+    wrong: str = ""
+    right: str = ""
+
+    def __str__(self) -> str:
+        """Return the advice."""
+        return str(self.otherwise)
+
+
+class LeftOut(Struct, frozen=True, tag_field="step", tag="left-out"):
+    """Advice that something is missing in the call: the server, at its place, or a word at the end."""
+
+    text: str
+    word: str = ""
+    is_server: bool = False
+
+    def __str__(self) -> str:
+        """Return the advice."""
+        return self.text
+
+
+Advice = Command | Meant | LeftOut | str
+"""What a message proposes; a text is advice in words and never a command."""
+
+
+def typed_command(
+    verb: str, server: str = "", *arguments: str | int | Path, options: Sequence[str] = (), hint: str = ""
+) -> Command:
+    """Make a command; one about a file of no server has no server."""
+    return Command(verb, server, tuple(map(str, arguments)), tuple(options), hint)
 
 
 class NextStep(NamedTuple):
-    """A command to type, or advice, or both; each may be empty."""
+    """A command to type, or advice, or both, as texts; each may be empty."""
 
     command: str
     hint: str
@@ -28,12 +93,11 @@ class NextStep(NamedTuple):
         return [*hint, f"do: {self.command}"] if self.command else hint
 
 
-def step_of(text: str) -> NextStep:
-    """Return the step that an error or finding proposes: a command, and behind four spaces, in brackets, a hint."""
-    if not text.startswith(PROGRAMS):
-        return NextStep("", text)
-    command, _, hint = text.partition("    (")
-    return NextStep(command, hint.removesuffix(")"))
+def step_of(advice: Advice) -> NextStep:
+    """Return the texts of what a message proposes."""
+    if isinstance(advice, Meant):
+        advice = advice.otherwise
+    return NextStep(advice.typed, advice.hint) if isinstance(advice, Command) else NextStep("", str(advice))
 
 
 def finding_step(finding: Finding) -> NextStep:
@@ -41,33 +105,34 @@ def finding_step(finding: Finding) -> NextStep:
     step = step_of(finding.do)
     if not finding.safe or step.command:
         return step
-    return NextStep(f"roundgate check {quoted(finding.server or finding.place.file)} --fix", step.hint)
+    return NextStep(Command("check", "", (finding.server or finding.place.file,), ("--fix",)).typed, step.hint)
 
 
-class Meant(str):
-    """Advice that a part of the call was meant as something else; a program with the call at hand corrects it."""
-
-    wrong: str
-    right: str
-
-    def __new__(cls, text: str, wrong: str = "", right: str = "") -> Meant:
-        """Keep the advice as text, what was typed, and what was meant."""
-        made = super().__new__(cls, text)
-        made.wrong, made.right = wrong, right
-        return made
+def mapped(advice: Advice, change: Callable[[str], str]) -> Advice:
+    """Return advice with each of its texts changed, such as blanked out."""
+    if isinstance(advice, str):
+        return change(advice)
+    texts = {name: _changed(getattr(advice, name), change) for name in advice.__struct_fields__}
+    return structs.replace(advice, **texts)
 
 
-class LeftOut(str):
-    """Advice that something is missing in the call: the server, at its place, or a word at the end."""
+def _changed(part: object, change: Callable[[str], str]) -> object:
+    if isinstance(part, tuple):
+        return tuple(map(change, part))
+    return mapped(part, change) if isinstance(part, Command | str) else part
 
-    word: str
-    is_server: bool
 
-    def __new__(cls, text: str, word: str = "", *, is_server: bool = False) -> LeftOut:
-        """Keep the advice as text, and the word that is missing."""
-        made = super().__new__(cls, text)
-        made.word, made.is_server = word, is_server
-        return made
+def written_command(text: str, server: str) -> Advice:
+    """Read the advice that a rulebook writes as a text: a command of ours with ``{server}`` in it, or plain words."""
+    import shlex
+
+    if not text.startswith("roundgate "):
+        return text.replace("{server}", server)
+    _, *words = shlex.split(text)
+    if "{server}" not in words:
+        return Command(words[0], "", tuple(words[1:]))
+    at = words.index("{server}")
+    return Command(" ".join(words[:at]), server, tuple(words[at + 1 :]))
 
 
 def did_you_mean(wrong: str, *right: str) -> Meant:
@@ -91,20 +156,16 @@ def corrected(words: Sequence[str], wrong: str, right: str) -> list[str]:
     return []
 
 
-def whole_call(words: Sequence[str], command: str, name_of: Callable[[str], str]) -> str:
+def whole_call(words: Sequence[str], advice: Advice, name_of: Callable[[str], str]) -> Advice:
     """Return a proposed ``set`` of some settings as the whole call that was typed, with these values in it.
 
-    ``name_of`` gives a setting's own name for what was typed. Another command is returned as it is.
+    ``name_of`` gives a setting's own name for what was typed. Other advice is returned as it is.
     """
-    import shlex
-
     typed = list(words)
     first = next((at for at, word in enumerate(typed) if "=" in word and not word.startswith("-")), 0)
-    if not command.startswith("roundgate set ") or typed[:1] != ["set"] or not first:
-        return command  # among them advice in words, which no shell can read
-    step = step_of(command)
-    proposed = shlex.split(step.command)
-    for assignment in proposed[3:]:
+    if not isinstance(advice, Command) or advice.verb != "set" or typed[:1] != ["set"] or not first:
+        return advice
+    for assignment in advice.arguments:
         name = assignment.partition("=")[0]
         at = next((at for at in range(first, len(typed)) if name_of(typed[at].partition("=")[0]) == name), 0)
         if at:
@@ -112,5 +173,5 @@ def whole_call(words: Sequence[str], command: str, name_of: Callable[[str], str]
         else:
             typed.append(assignment)
     if first == 1:
-        typed.insert(1, proposed[2])
-    return join_typed(["roundgate", *typed]) + (f"    ({step.hint})" if step.hint else "")
+        typed.insert(1, advice.server)
+    return structs.replace(advice, server="", arguments=tuple(typed[1:]), options=())

@@ -19,16 +19,6 @@ def quoted(word: str) -> str:
     return quote(word)
 
 
-def typed_command(verb: str, server: str, *arguments: str, options: Sequence[str] = ()) -> str:
-    """Write a command as it is typed; one about a file of no server has no server.
-
-    An argument may begin as an option does. What is open in one stays outside its quotes, so that a shell refuses it.
-    """
-    odd = any(argument.startswith("-") for argument in arguments)
-    words = [*options, "--", *arguments] if odd else [*arguments, *options]
-    return f"roundgate {verb} {join_typed([word for word in (server, *words) if word])}".rstrip()
-
-
 def join_typed(words: Sequence[str]) -> str:
     """Quote the words of a command for a shell; what is open in one stays outside its quotes."""
     return " ".join(map(_as_typed, words))
@@ -40,7 +30,8 @@ def _as_typed(word: str) -> str:
     hole = placeholder_in(word)
     if not hole:
         return quoted(word)
-    return "".join(quoted(part) if part and part != hole else part for part in word.partition(hole))
+    before, _, after = word.partition(hole)
+    return "".join((quoted(before) if before else "", hole, _as_typed(after) if after else ""))
 
 
 def placeholder_in(word: str) -> str:

@@ -15,9 +15,9 @@ from roundgate.core.findings import Finding, Place
 from roundgate.core.formats import FORMATS, apply_edit, problems_of
 from roundgate.core.formats.protocol import Edit, EditRefused
 from roundgate.core.formats.shared.joined_edits import NotJoinable, joined
+from roundgate.core.next_step import typed_command
 from roundgate.core.operations.base import Change, Operation, Target
 from roundgate.core.operations.copies import CopyFile
-from roundgate.core.quoting import typed_command
 from roundgate.core.text import NotEncodable, decode
 
 

@@ -11,6 +11,7 @@ from pathlib import Path
 import msgspec
 from msgspec import Struct, json
 
+from roundgate.core.next_step import typed_command
 from roundgate.core.patterns import compiled
 from roundgate.core.rulebook.model import Rulebook
 from roundgate.core.rulebook.toml import RulebookProblem, parse_toml
@@ -30,7 +31,7 @@ def make_site(folder: Path, name: str) -> None:
     """Write a site file. Raises Trouble where there is one already."""
     path = folder / SITE_FILE
     if path.exists():
-        raise Trouble(f"{path} already exists.", "roundgate adopt <folder>")
+        raise Trouble(f"{path} already exists.", typed_command("adopt", "", "<folder>"))
     try:
         folder.mkdir(parents=True, exist_ok=True)
         title = f"name = {_quoted(name)}\n" if name else ""
@@ -274,7 +275,7 @@ def _refuse_taken(site: Site, name: str, folder: Path) -> None:
         if other == name:
             raise Trouble(f"The site has a server '{name}' already.", "Give another --name.")
         if site.folder_of(other).resolve() == folder:
-            raise Trouble(f"That folder is the server '{other}' already.", f"roundgate status {other}")
+            raise Trouble(f"That folder is the server '{other}' already.", typed_command("status", other))
 
 
 def _table(plan: Adoption, guess: RulebookGuess) -> str:

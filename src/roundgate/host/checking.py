@@ -232,7 +232,7 @@ def _check_workspace(workspace: Workspace) -> list[Finding]:
 def _near_names(server: Server, now: FilesNow) -> Iterator[Finding]:
     """Find files whose names nearly are the one that the rulebook expects, where that one does not exist."""
     from roundgate.core.nearest import nearest
-    from roundgate.core.quoting import quoted
+    from roundgate.core.next_step import Command
 
     expected = {file.path for file in server.book.file.values() if file.path}
     home = server.files_folder
@@ -246,7 +246,7 @@ def _near_names(server: Server, now: FilesNow) -> Iterator[Finding]:
         if near:
             place = (here / near).as_posix()
             cause = f"The server looks for {path} and does not read {place}: every letter of the name counts."
-            do = f"mv {quoted(str(folder / near))} {quoted(str(folder / wanted))}"
+            do = Command("", "", (str(folder / near), str(folder / wanted)), program="mv")
             yield Finding("file-name-near", "warning", Place(place), cause, do, server.name)
 
 

@@ -9,6 +9,8 @@ from __future__ import annotations
 import errno
 from typing import Any
 
+from roundgate.core.next_step import Advice
+
 
 class Trouble(Exception):
     """Something a person must know of and can do something about."""
@@ -17,7 +19,7 @@ class Trouble(Exception):
     excerpt = ""
     """The line of a file that it is about, for a terminal; what happened is one line without it."""
 
-    def __init__(self, what: str, do: str = "") -> None:
+    def __init__(self, what: str, do: Advice = "") -> None:
         """Keep what happened and why, in one sentence or two, and what to do about it."""
         super().__init__(what)
         self.what = what
@@ -28,7 +30,7 @@ class Trouble(Exception):
         return _made_again, (type(self), self.what, self.do)
 
 
-def _made_again(kind: type[Trouble], what: str, do: str) -> Trouble:
+def _made_again(kind: type[Trouble], what: str, do: Advice) -> Trouble:
     trouble = kind.__new__(kind)
     Trouble.__init__(trouble, what, do)
     return trouble
@@ -43,7 +45,7 @@ class WrongUsage(Trouble):
 class SeveralMeant(WrongUsage):
     """A name that several people have."""
 
-    def __init__(self, what: str, do: str, word: str, choices: list[tuple[str, str]]) -> None:
+    def __init__(self, what: str, do: Advice, word: str, choices: list[tuple[str, str]]) -> None:
         """Keep the word, and for each whom it could mean the id and what tells them apart."""
         super().__init__(what, do)
         self.word = word

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from roundgate.core.nearest import nearest
-from roundgate.core.next_step import did_you_mean
+from roundgate.core.next_step import did_you_mean, typed_command
 from roundgate.core.rulebook.raw_books import BookReader, RawBook, layered
 from roundgate.core.rulebook.toml import RulebookProblem
 from roundgate.host.cache import ParsedFiles
@@ -135,7 +135,7 @@ def _load(name: str, reader: BookReader, site: Path | None, *, checked: bool) ->
         raise BrokenRulebook(error) from error
     except KeyError as error:
         near = nearest(str(error.args[0]), rulebook_names(site))
-        hint = did_you_mean(name, near) if near else "roundgate rulebook list"
+        hint = did_you_mean(name, near) if near else typed_command("rulebook list")
         raise Trouble(f"There is no rulebook '{error.args[0]}'.", hint) from error
 
 

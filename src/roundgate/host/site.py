@@ -11,7 +11,7 @@ import msgspec
 from msgspec import Struct
 
 from roundgate.core.nearest import nearest
-from roundgate.core.next_step import LeftOut, did_you_mean
+from roundgate.core.next_step import LeftOut, did_you_mean, typed_command
 from roundgate.core.rulebook.toml import RulebookProblem
 from roundgate.host.cache import ParsedFiles
 from roundgate.host.errors import NoSite, Trouble, UnknownName, WrongUsage
@@ -68,14 +68,14 @@ def find_site(given: str | None, start: Path) -> Site:
         path = Path(asked)
         folder = path.parent if path.name == SITE_FILE else path
         if not (folder / SITE_FILE).is_file():
-            raise NoSite(f"There is no {SITE_FILE} in {folder}.", "roundgate init " + str(folder))
+            raise NoSite(f"There is no {SITE_FILE} in {folder}.", typed_command("init", "", folder))
         return read_site(folder)
     for folder in (start, *start.parents):
         if (folder / SITE_FILE).is_file():
             return read_site(folder)
     raise NoSite(
         f"There is no site here: no {SITE_FILE} in {start} or above it.",
-        "roundgate init    (makes one here; or name it with --site FOLDER)",
+        typed_command("init", "", hint="makes one here; or name it with --site FOLDER"),
     )
 
 
@@ -116,7 +116,7 @@ def choose_servers(site: Site, word: str | None, here: Path) -> list[str]:
     Raises UnknownName with the nearest name, or WrongUsage where it must be said.
     """
     if not site.file.server:
-        raise UnknownName("This site has no server yet.", "roundgate adopt <folder>")
+        raise UnknownName("This site has no server yet.", typed_command("adopt", "", "<folder>"))
     if word is None:
         return [_server_here(site, here)]
     chosen: list[str] = []

@@ -12,6 +12,7 @@ from roundgate.cli.apply import Countdown, Reason, Yes
 from roundgate.cli.complete import after_server, complete_server
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, is_terminal, plain, warn
+from roundgate.core.next_step import typed_command
 from roundgate.core.rounds import RoundKind
 from roundgate.core.values.units import format_ahead, format_elapsed
 from roundgate.host.errors import Trouble, WrongUsage
@@ -121,7 +122,7 @@ def check(
     manifest = backup_numbered(context.site, number)
     path = archive_of(context.site, manifest)
     if not path.is_file():
-        raise Trouble(f"The archive of backup {number} is not there: {path}.", "roundgate backup list")
+        raise Trouble(f"The archive of backup {number} is not there: {path}.", typed_command("backup list"))
     wrong = verify(path, manifest, _progress("reading", manifest.size))
     for mistake in wrong:
         echo(f"  {plain(mistake)}")
@@ -152,12 +153,12 @@ def restore(
     context = open_call()
     word, given = context.after_server("backup restore", arguments, "NUMBER", "[FILE]...")
     if not given[0].isdecimal():
-        raise WrongUsage(f"'{given[0]}' is not the number of a backup.", "roundgate backup list")
+        raise WrongUsage(f"'{given[0]}' is not the number of a backup.", typed_command("backup list"))
     number, only = int(given[0]), given[1:]
     manifest = backup_numbered(context.site, number)
     if word is not None and manifest.server not in [opened.name for opened in context.servers(word)]:
         raise WrongUsage(
-            f"Backup {number} is one of {manifest.server}, not of {word}.", f"roundgate backup list {word}"
+            f"Backup {number} is one of {manifest.server}, not of {word}.", typed_command("backup list", "", word)
         )
     if not to:
         how = Options(

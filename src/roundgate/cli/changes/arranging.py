@@ -8,6 +8,7 @@ import typer
 
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo
+from roundgate.core.next_step import typed_command
 from roundgate.host.errors import WrongUsage
 
 
@@ -27,12 +28,15 @@ def arrange(
 
     if bool(by) == bool(number):
         raise WrongUsage(
-            "Sort by which field, or renumber which field?", "roundgate arrange <server> <set> --by <field>"
+            "Sort by which field, or renumber which field?",
+            typed_command("arrange", "<server>", "<set>", "<field>", options=("--by",)),
         )
     context = open_call()
     word, rest = context.split(list(arguments))
     if len(rest) != 1:
-        raise WrongUsage("One set of records at a time.", "roundgate arrange <server> <set> --by <field>")
+        raise WrongUsage(
+            "One set of records at a time.", typed_command("arrange", "<server>", "<set>", options=("--by", "<field>"))
+        )
     planned = []
     for server in context.servers(word):
         if by:

@@ -15,6 +15,7 @@ from roundgate.cli.changes.private_copy import GivenUp, PrivateCopy, private_cop
 from roundgate.cli.complete import complete_server_or_file
 from roundgate.cli.screen.output import echo
 from roundgate.core.findings import Finding
+from roundgate.core.next_step import typed_command
 from roundgate.host.errors import Trouble, WrongUsage
 
 if TYPE_CHECKING:
@@ -35,7 +36,7 @@ def edit(
     A server's file goes onto the slate; any other file is written. The editor is VISUAL, else EDITOR.
     """
     if len(arguments) > 2:
-        raise WrongUsage("One file at a time.", "roundgate edit <server> <file>")
+        raise WrongUsage("One file at a time.", typed_command("edit", "<server>", "<file>"))
     from roundgate.cli.call import home_of
 
     if len(arguments) == 1 and Path(arguments[0]).exists() and not home_of(arguments[0]):

@@ -9,7 +9,7 @@ import typer
 
 from roundgate.cli.rounding import agreed, apply_live_records, run_round, seconds
 from roundgate.cli.screen.output import echo, plain
-from roundgate.core.quoting import quoted
+from roundgate.core.next_step import typed_command
 from roundgate.core.rounds import RoundKind
 from roundgate.host.drivers import driver_of
 from roundgate.host.errors import Trouble, WrongUsage
@@ -34,7 +34,7 @@ def first_admin(context: CallContext, server: OpenServer, word: str, rank: str, 
         name = there[0].record.value("name") or there[0].id
         raise WrongUsage(
             f"{roster} of {server.name} is not empty: {plain(name)} is on it.",
-            f"roundgate add {server.name} {roster} <name>",
+            typed_command("add", server.name, roster, "<name>"),
         )
     if not server.state().runs:
         _end_if(run_round(context, server.server, Options(kind=RoundKind.START)))
@@ -73,7 +73,7 @@ def _who_comes(server: OpenServer, wait: float) -> tuple[str, str]:
         driver.follow()
         while event := driver.next_event(until):
             if event["event"] == "exit":
-                raise Trouble(f"{server.name} has ended.", f"roundgate log {server.name}")
+                raise Trouble(f"{server.name} has ended.", typed_command("log", server.name))
             found = search(joined, str(event["text"])) if event["event"] == "line" else None
             if found:
                 groups = found.groupdict()
@@ -81,7 +81,8 @@ def _who_comes(server: OpenServer, wait: float) -> tuple[str, str]:
     finally:
         driver.close()
     raise Trouble(
-        f"Nobody joined {server.name} in time.", f"roundgate roster first {server.name}    (--within waits longer)"
+        f"Nobody joined {server.name} in time.",
+        typed_command("roster first", server.name, hint="--within waits longer"),
     )
 
 
@@ -96,7 +97,7 @@ def _put(context: CallContext, server: OpenServer, roster: str, identifier: str,
     try:
         put(server, RecordChanges(server.workspace).added(records, newcomer.arguments), now=True)
     except WrongUsage as error:
-        do = f"roundgate add {server.name} {records} {quoted(identifier)} ..."
+        do = typed_command("add", server.name, records, identifier, "<field>=<value>")
         raise WrongUsage(error.what, error.do or do) from error
 
 

@@ -10,8 +10,8 @@ from msgspec.structs import replace
 from roundgate.cli.screen.output import echo
 from roundgate.core import values
 from roundgate.core.files import format_value, value_of
+from roundgate.core.next_step import typed_command
 from roundgate.core.operations.values import SetValue
-from roundgate.core.quoting import typed_command
 from roundgate.core.rulebook.expansion import CONSOLE, setting_at
 from roundgate.core.secrets import is_secret
 from roundgate.host.asking.reader import ValueReader
@@ -50,12 +50,12 @@ def send_live(server: Server, store: Store, operations: Sequence[Operation]) -> 
     for value in values:
         spec = server.book.setting.get(value.name)
         if spec is None or spec.live is None or not spec.live.set:
-            do = typed_command("set", server.name, *(_as_given(server, each) for each in values))
             hint = f"without --now, and then: roundgate apply {server.name}"
-            raise Trouble(f"{value.shown_name} cannot be set at the live console.", f"{do}    ({hint})")
+            do = typed_command("set", server.name, *(_as_given(server, each) for each in values), hint=hint)
+            raise Trouble(f"{value.shown_name} cannot be set at the live console.", do)
     driver = driver_of(server)
     if not driver.state().runs:
-        raise Trouble(f"{server.name} is down, so nothing can be sent to it.", f"roundgate start {server.name}")
+        raise Trouble(f"{server.name} is down, so nothing can be sent to it.", typed_command("start", server.name))
     console = console_of(server, driver)
     try:
         for value in values:
@@ -82,12 +82,12 @@ def _send_one(server: Server, store: Store, console: Console, set_value: SetValu
         has = format_value(read, spec)
         raise Trouble(
             f"The server did not take {set_value.name}: it has {has} afterwards.{_quoted(answer, spec)}",
-            f"roundgate log {server.name}",
+            typed_command("log", server.name),
         )
     if read is None and (live.can_be_read or live.match):
         raise Trouble(
             f"The value of {set_value.name} could not be read back from the server.{_quoted(answer, spec)}",
-            f"roundgate log {server.name}",
+            typed_command("log", server.name),
         )
     kept = secret_mark(server.name, set_value.name, set_value.stored) if values.is_hidden(spec) else set_value.stored
     if not spec.kept_in:

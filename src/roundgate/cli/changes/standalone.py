@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import typer
 
 from roundgate.cli.screen.output import echo
-from roundgate.core.quoting import typed_command
+from roundgate.core.next_step import typed_command
 from roundgate.host.errors import UnknownName, WrongUsage
 
 if TYPE_CHECKING:

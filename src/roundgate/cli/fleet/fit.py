@@ -10,6 +10,7 @@ from roundgate.cli.complete import complete_server
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, styled
 from roundgate.cli.screen.plots import Image
+from roundgate.core.next_step import typed_command
 from roundgate.host.errors import WrongUsage
 
 if TYPE_CHECKING:
@@ -46,7 +47,7 @@ def ports(
         _free_ports(context, for_server, start, put_there=put_there, as_json=as_json)
         return
     if start or put_there:
-        raise WrongUsage("--from and --set belong to --for.", "roundgate fit ports --help")
+        raise WrongUsage("--from and --set belong to --for.", typed_command("fit ports", options=("--help",)))
     _show(context, servers, ("ports",), as_json=as_json)
 
 
@@ -67,7 +68,7 @@ def cores(
     if give:
         _give_cores(context, [server.name for server in _meant(context, servers)], give, spare)
     elif spare:
-        raise WrongUsage("--spare belongs to --give.", "roundgate fit cores --help")
+        raise WrongUsage("--spare belongs to --give.", typed_command("fit cores", options=("--help",)))
     _show(context, servers, ("cores",), image, as_json=as_json, fails=not give)
 
 

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Literal, NamedTuple
 from roundgate.cli.screen.ctrl_c import CtrlC
 from roundgate.cli.screen.output import echo, echo_table, is_terminal, plain, styled
 from roundgate.cli.screen.rounds import EXIT_CODES
-from roundgate.core.next_step import step_of
+from roundgate.core.next_step import Advice, step_of
 from roundgate.core.rounds import RoundOutcome
 from roundgate.core.values.units import format_elapsed
 from roundgate.host.errors import Trouble, WrongUsage, as_trouble
@@ -47,7 +47,7 @@ class Row:
         self.planned = planned
         self.state = "waits"
         self.message = ""
-        self.do = ""
+        self.do: Advice = ""
         self.evidence: Sequence[str] = ()
         self.code = 0
         self.window: RoundWindow | None = None

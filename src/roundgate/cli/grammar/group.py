@@ -87,13 +87,13 @@ class VerbGroup(LazyGroup):
         if not self.meant.former and _means_server(word):
             return self.meant.default
         from roundgate.core.nearest import nearest
-        from roundgate.core.next_step import Meant
+        from roundgate.core.next_step import Meant, typed_command
         from roundgate.host.errors import WrongUsage
 
         near = nearest(word, self.lines, least=75)
         if (near or not self.meant.former) and not is_silent:
             hint = f"Did you mean '{self.name} {near}'?" if near else f"One of: {', '.join(self.lines)}."
-            help_call = f"roundgate {self.name} --help"
+            help_call = typed_command(str(self.name), options=("--help",))
             do = Meant(help_call, word, near) if near else help_call
             raise WrongUsage(f"'{self.name} {word}' is not a command. {hint}", do)
         if not is_silent:

@@ -11,6 +11,7 @@ from roundgate.cli.loot.labels import bar
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_csv, echo_json, echo_table, plain, styled
 from roundgate.cli.screen.plots import Image, Through
+from roundgate.core.next_step import typed_command
 from roundgate.host.errors import WrongUsage
 
 if TYPE_CHECKING:
@@ -51,7 +52,7 @@ def curve(
     context = open_call()
     word, rest = context.split(list(arguments))
     if len(rest) != 1:
-        raise WrongUsage("One curve at a time.", "roundgate curve <server> <name>")
+        raise WrongUsage("One curve at a time.", typed_command("curve", "<server>", "<name>"))
     making = Making(formula, through, scale, levels, step)
     makes = bool(formula or through or scale or levels)
     servers = context.servers(word)

@@ -11,6 +11,7 @@ from roundgate.cli.opening import open_call
 from roundgate.cli.ranks.options import Json, OnlyServer, WithSlate, asked, label, reason
 from roundgate.cli.screen.output import echo, echo_csv, echo_json, echo_table, plain, styled
 from roundgate.cli.screen.plots import Image
+from roundgate.core.next_step import typed_command
 from roundgate.host.errors import Trouble, WrongUsage
 
 
@@ -90,7 +91,7 @@ def impact(
             now = ranks_of(context.site, server)
             is_past = against.startswith("round:")
             if is_past and side.server.name != server.name:
-                raise WrongUsage(f"{against} was one of {side.server.name}.", "roundgate rounds")
+                raise WrongUsage(f"{against} was one of {side.server.name}.", typed_command("rounds"))
             pair = (side.schemes, now) if is_past else (now, side.schemes)
             found, what = impact_between(server, *pair), against
         else:
@@ -150,7 +151,7 @@ def test(
     word, given = context.after_server("ranks test", arguments, "[FILE]")
     path = Path(given[0]) if given else context.site.folder / EXPECTATIONS
     if not path.is_file():
-        raise Trouble(f"There is no file {path}.", "roundgate explain rank-expected")
+        raise Trouble(f"There is no file {path}.", typed_command("explain", "", "rank-expected"))
     expectations = load_expectations(path)
     output = []
     for server in context.servers(word or "@all"):

@@ -12,6 +12,7 @@ from roundgate.cli.complete import complete_rulebook, complete_server
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table
 from roundgate.cli.site import echo_wishes
+from roundgate.core.next_step import typed_command
 from roundgate.host.errors import Trouble, WrongUsage
 
 _NAMES = typer.Argument(metavar="NAME-OR-FILE...", help="Which rulebooks.", autocompletion=complete_rulebook)
@@ -55,7 +56,7 @@ def schema(arguments: Annotated[list[str] | None, _SCHEMA_OF] = None) -> None:
     own JSON, YAML or TOML files.
     """
     if len(arguments or []) > 2:
-        raise WrongUsage("That is too much for one schema.", "roundgate rulebook schema --help")
+        raise WrongUsage("That is too much for one schema.", typed_command("rulebook schema", options=("--help",)))
     echo_json(_schema(arguments or [], _site_folder()))
 
 
@@ -102,7 +103,7 @@ def _schema(arguments: list[str], site: Path | None) -> dict[str, Any]:
     if arguments == ["site"]:
         return site_schema()
     if len(arguments) == 1:
-        raise WrongUsage("Which file of that game?", f"roundgate rulebook schema {arguments[0]} <file>")
+        raise WrongUsage("Which file of that game?", typed_command("rulebook schema", "", arguments[0], "<file>"))
     book = load_rulebook(arguments[0], site)
     fitting = {name: file for name, file in book.file.items() if file.format in SCHEMA_FORMATS}
     found = next((name for name, file in fitting.items() if arguments[1] in (name, file.path)), "")

@@ -9,6 +9,7 @@ import typer
 from roundgate.cli.complete import complete_server_or_action
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_table, plain
+from roundgate.core.next_step import typed_command
 from roundgate.host.errors import Trouble, WrongUsage
 from roundgate.host.site import is_server_word
 
@@ -71,7 +72,7 @@ def _do(server: Server, name: str, line: str, *, yes: bool) -> None:
     driver = driver_of(server)
     try:
         if not driver.state().runs:
-            raise Trouble(f"{server.name} is down.", f"roundgate start {server.name}")
+            raise Trouble(f"{server.name} is down.", typed_command("start", server.name))
         console = console_of(server, driver)
         try:
             answer = console.exchange(line)
@@ -82,9 +83,9 @@ def _do(server: Server, name: str, line: str, *, yes: bool) -> None:
     for received in answer:
         echo(f"  {plain(received)}")
     if action.refused and any(search(action.refused, received) for received in answer):
-        raise Trouble(f"{server.name} refused: {line}", f"roundgate log {server.name}")
+        raise Trouble(f"{server.name} refused: {line}", typed_command("log", server.name))
     if action.match and not any(search(action.match, received) for received in answer):
-        raise Trouble(f"{server.name} received it, but does not confirm it: {line}", f"roundgate log {server.name}")
+        raise Trouble(f"{server.name} received it, but does not confirm it: {line}", typed_command("log", server.name))
     outcome = "done" if action.match else "sent"
     echo(f"{server.name}  {outcome}: {line}. It changes no file, and a restart may undo it.")
 
@@ -110,14 +111,14 @@ def keep(
     server = context.open(context.one(word))
     state = server.state()
     if not state.runs:
-        raise Trouble(f"{server.name} is down, so nothing is at its console.", f"roundgate start {server.name}")
+        raise Trouble(f"{server.name} is down, so nothing is at its console.", typed_command("start", server.name))
     files = server.server.read().files
     held = dict(server.known(state).live or {})
     if everything:
         held |= ask_running(server.server, files)
     unknown = [name for name in names if name not in server.book.setting]
     if unknown:
-        raise WrongUsage(f"{unknown[0]} is not a setting of {server.name}.", f"roundgate show {server.name}")
+        raise WrongUsage(f"{unknown[0]} is not a setting of {server.name}.", typed_command("show", server.name))
     found = {
         name: stored
         for name, stored in held.items()

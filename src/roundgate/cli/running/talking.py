@@ -9,6 +9,7 @@ from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
 from roundgate.cli.screen.output import echo, plain, warn
+from roundgate.core.next_step import typed_command
 from roundgate.host.consoles import console_of
 from roundgate.host.consoles.stdin import StdinConsole
 from roundgate.host.drivers import driver_of
@@ -30,7 +31,7 @@ def talk(server: Server) -> None:
     """
     driver = driver_of(server)
     if not driver.state().runs:
-        raise Trouble(f"{server.name} is down.", f"roundgate start {server.name}")
+        raise Trouble(f"{server.name} is down.", typed_command("start", server.name))
     console = console_of(server, driver)
     driver.follow()
     warn(f"Console of {server.name}. Ctrl-D leaves; the server runs on.")

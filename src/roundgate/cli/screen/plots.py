@@ -6,6 +6,8 @@ from typing import Annotated
 
 import typer
 
+from roundgate.core.next_step import Command
+
 
 def need(package: str, what: str) -> None:
     """Check that a package is installed. Raises Trouble with the command that installs it."""
@@ -15,7 +17,10 @@ def need(package: str, what: str) -> None:
     from roundgate.host.errors import Trouble
 
     if find_spec(package) is None:
-        raise Trouble(f"{what} needs {package}, which is not installed.", f"{sys.executable} -m pip install {package}")
+        raise Trouble(
+            f"{what} needs {package}, which is not installed.",
+            Command("", "", ("-m", "pip", "install", package), program=sys.executable),
+        )
 
 
 def _checked_image(path: str) -> str:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from roundgate.cli.screen.facts import describe_fact
 from roundgate.cli.screen.output import echo, is_terminal, plain, styled
-from roundgate.core.next_step import step_of
+from roundgate.core.next_step import Advice, step_of
 from roundgate.core.rounds import RoundOutcome
 from roundgate.core.values.units import format_elapsed
 from roundgate.host.rounds.events import Noted, Proved, RoundEnded, RoundEvent, StepBegun, StepDone, Waits
@@ -94,7 +94,7 @@ class RoundScreen:
         return echo_end(number, self.end.outcome, self.end.message, self.end.do, self.end.evidence)
 
 
-def echo_end(number: int, outcome: RoundOutcome, message: str, do: str, evidence: Sequence[str]) -> int:
+def echo_end(number: int, outcome: RoundOutcome, message: str, do: Advice, evidence: Sequence[str]) -> int:
     """Print how a round ended, and the evidence; return the exit code."""
     echo(f"Round {number} {styled(outcome, _COLOURS.get(outcome, 'yellow'))}: {plain(message)}")
     if evidence and not outcome.went_well:

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from roundgate.cli.screen.output import styled, warn
-from roundgate.core.next_step import LeftOut, Meant, NextStep, corrected, step_of
+from roundgate.core.next_step import Advice, LeftOut, Meant, NextStep, corrected, step_of
 from roundgate.core.quoting import join_typed
 from roundgate.core.secrets import sounds_secret, without_logins
 
@@ -28,7 +28,7 @@ def echo_trouble(error: Trouble) -> None:
         warn(f"  {line}")
 
 
-def _step(do: str) -> NextStep:
+def _step(do: Advice) -> NextStep:
     """Return what an error proposes; where a part of the call was meant otherwise, the whole call, corrected."""
     if isinstance(do, LeftOut):
         return _completed(do)

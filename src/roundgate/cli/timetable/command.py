@@ -10,7 +10,7 @@ import typer
 from roundgate.cli.complete import after_server, complete_server
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, plain
-from roundgate.core.next_step import did_you_mean
+from roundgate.core.next_step import did_you_mean, typed_command
 from roundgate.core.values.units import format_ahead
 from roundgate.host.errors import UnknownName, WrongUsage
 
@@ -125,7 +125,7 @@ def skip(
         else:
             state = books.taken(name, entry, now).get(at)
             if state not in (None, "skip"):
-                raise WrongUsage(f"{entry} of {name} has begun already.", f"roundgate rounds cancel {name}")
+                raise WrongUsage(f"{entry} of {name} has begun already.", typed_command("rounds cancel", name))
             books.write(name, entry, at, "skip")
         what = "takes place" if undo else "is skipped"
         echo(f"{name}: {entry} at {planned.clock(at, '%a %d %b %H:%M')} {what}.")

@@ -11,7 +11,7 @@ import typer
 from roundgate.cli.complete import complete_server
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_json, echo_table, plain, styled
-from roundgate.core.next_step import did_you_mean
+from roundgate.core.next_step import did_you_mean, typed_command
 from roundgate.host.errors import Trouble, UnknownName, WrongUsage
 
 if TYPE_CHECKING:
@@ -68,7 +68,7 @@ def _one(book: People, word: str) -> str:
         raise WrongUsage(f"'{word}' could be {', '.join(found)}.", "Specify which, by the key.")
     if not found:
         near = nearest_of_people(word, [person.name for person in book.people.values()])
-        hint = did_you_mean(word, *near) if near else "roundgate people add <name> <id>"
+        hint = did_you_mean(word, *near) if near else typed_command("people add", "", "<name>", "<id>")
         raise UnknownName(f"Nobody called '{word}' is in the people book.", hint)
     return found[0]
 
@@ -325,7 +325,7 @@ def _merged(book: People, key: str, other: str) -> Text:
     from roundgate.core.people.book import with_table, with_values
 
     if key == other:
-        raise WrongUsage("That is one person already.", f"roundgate people show {key}")
+        raise WrongUsage("That is one person already.", typed_command("people show", "", key))
     first, second = book.people[key], book.people[other]
     ids: dict[str, PlainData] = {
         kind: list(dict.fromkeys((*first.ids.get(kind, ()), *second.ids.get(kind, ()))))
@@ -388,7 +388,7 @@ def _add(context: CallContext, book: People, name: str, arguments: list[str]) ->
         kind, found = fitting[0]
         owner = book.named(found, kinds)
         if owner:
-            raise WrongUsage(f"{found} is {book.people[owner].name} already.", f"roundgate people show {owner}")
+            raise WrongUsage(f"{found} is {book.people[owner].name} already.", typed_command("people show", "", owner))
         ids.setdefault(kind, []).append(found)
     key = key_for(name, book.people)
     save_people(context.site, with_person(book.text, key, name, ids))

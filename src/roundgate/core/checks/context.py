@@ -8,7 +8,7 @@ from roundgate.core.files import ServerFiles, Unreadable
 from roundgate.core.findings import Finding, Level, Place
 from roundgate.core.formats.protocol import Entry
 from roundgate.core.formats.shared.key_value import KeyFile
-from roundgate.core.quoting import typed_command
+from roundgate.core.next_step import Advice, Command, typed_command
 from roundgate.core.rulebook.model import Rulebook
 from roundgate.core.secrets import apart, secret_entries, secret_names, shown_line, sounding_secret
 
@@ -69,10 +69,10 @@ class CheckContext:
             return self.place(path, entry.key_start, entry.key_end)
         return self.place(path, entry.start, max(entry.end, entry.start + 1))
 
-    def finding(self, code: str, level: Level, place: Place, cause: str, do: str = "", setting: str = "") -> Finding:
+    def finding(self, code: str, level: Level, place: Place, cause: str, do: Advice = "", setting: str = "") -> Finding:
         """Make a finding about this server."""
         return Finding(code, level, place, cause, do, self.server, setting)
 
-    def command(self, verb: str, *arguments: str, options: Sequence[str] = ()) -> str:
+    def command(self, verb: str, *arguments: str | int, options: Sequence[str] = ()) -> Command:
         """Write a command for this server as it is typed."""
         return typed_command(verb, self.server, *arguments, options=options)

@@ -130,8 +130,8 @@ def _scheme(context: CheckContext, scheme: LootScheme) -> Iterator[Finding]:
             yield context.finding("loot-nothing", "warning", place, f"Nothing can ever be in {shown}.", do, name[0])
         table = scheme.spec.table.get(node.set_name)
         if table is not None and table.used and name not in named:
-            do = f"Name it in an entry; where it is no longer wanted: {context.command('remove', shown)}"
-            yield context.finding("loot-unused", "note", place, f"No entry names {shown}.", do, name[0])
+            advice = f"Name it in an entry; where it is no longer wanted: {context.command('remove', shown)}"
+            yield context.finding("loot-unused", "note", place, f"No entry names {shown}.", advice, name[0])
     for key, most in scheme.places.items():
         if most is not None and scheme.wanted[key] > most:
             cause = f"{scheme.spec.records}/{key} has {scheme.wanted[key]} at once and {most} places."

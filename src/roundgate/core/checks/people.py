@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING
 from roundgate.core.checks.context import CheckContext
 from roundgate.core.findings import Finding, FindingCode, Place
 from roundgate.core.formats.protocol import Entry
+from roundgate.core.next_step import Advice, typed_command
 from roundgate.core.people.rosters import Standing, ended_on, standings_in
-from roundgate.core.quoting import typed_command
 
 if TYPE_CHECKING:
     from roundgate.core.people.book import People
@@ -93,7 +93,7 @@ def _name(standing: Standing, people: People, context: CheckContext) -> str:
     return people.people[key].name if key else standing.record.value("name") or standing.id
 
 
-def _finding(context: CheckContext, code: str, standing: Standing, cause: str, do: str) -> Finding:
+def _finding(context: CheckContext, code: str, standing: Standing, cause: str, do: Advice) -> Finding:
     level = next(known.level for known in CODES if known.name == code)
     return context.finding(code, level, _place(context, standing), cause, do, standing.roster)
 

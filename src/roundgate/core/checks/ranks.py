@@ -254,10 +254,10 @@ def _parts(context: CheckContext, scheme: Scheme, spec: Ranks) -> Iterator[Findi
                 fields = ", ".join(name for name, field in described.field.items() if field.needed)
                 place = group_place(context, spec, key)
                 near = nearest(key, [name for name in held if name not in scheme.groups])
-                do = f"Write {near} in {spec.groups}." if near else context.command("add", set_name, key)
+                step = f"Write {near} in {spec.groups}." if near else context.command("add", set_name, key)
                 meant = f" Did you mean {near}?" if near else ""
                 cause = f"{key} has no {fields}: {set_name} does not have it.{meant}"
-                yield context.finding("rank-incomplete", "warning", place, cause, do, set_name)
+                yield context.finding("rank-incomplete", "warning", place, cause, step, set_name)
 
 
 # --- the ranks among each other ---

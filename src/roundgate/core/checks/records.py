@@ -13,6 +13,7 @@ from roundgate.core.checks.context import CheckContext
 from roundgate.core.findings import Finding, FindingCode, Level, Place
 from roundgate.core.formats.protocol import Entry
 from roundgate.core.nearest import nearest
+from roundgate.core.next_step import Advice
 from roundgate.core.people.ids import has_form, identities, meant_id
 from roundgate.core.people.rosters import kind_of_set
 from roundgate.core.records.model import HeldField, Record, entries_in, parts_in
@@ -238,7 +239,9 @@ def _out_of_order(context: CheckContext, name: str, spec: RecordSet, records: li
         before = record, value
 
 
-def _move_into_order(context: CheckContext, name: str, spec: RecordSet, records: list[Record], record: Record) -> str:
+def _move_into_order(
+    context: CheckContext, name: str, spec: RecordSet, records: list[Record], record: Record
+) -> Advice:
     """Return the command that moves a record to where its number belongs; advice where more than that is wrong."""
     field = spec.field[spec.ordered]
     numbers = [_number(other, spec, field) for other in records]
@@ -395,8 +398,9 @@ def _field(
         hint = f" Did you mean {near}?" if near else ""
         cause = f"{record.title(spec)}: there is no {described.to}/{entry.value}.{hint}"
         right = described.separator.join(near if part == entry.value else part for part in parts_in(held, field, spec))
-        do = context.command("set", f"{name}/{record.key}.{field}={right}") if near else ""
-        do = do or context.command("show", described.to)
+        do = context.command("show", described.to)
+        if near:
+            do = context.command("set", f"{name}/{record.key}.{field}={right}")
         yield context.finding("record-reference", "error", context.entry_place(path, entry), cause, do, name)
 
 

@@ -9,6 +9,7 @@ from roundgate.core import values
 from roundgate.core.checks.context import CheckContext
 from roundgate.core.files import describe_values, format_value
 from roundgate.core.findings import Finding, FindingCode, Place
+from roundgate.core.next_step import written_command
 from roundgate.core.records.model import Record
 from roundgate.core.records.sets import records_in
 from roundgate.core.rulebook.conditions import broken_rules
@@ -68,7 +69,7 @@ def check_rules(context: CheckContext, written: Collection[str] | None = None) -
             failing = _failing(context, rule.needs)
             have = describe_values(context.files, names) if not failing else _named(failing)
             place = _place_of(context, names) if not failing else _record_place(context, *failing[0])
-            do = rule.do.replace("{server}", context.server) or f"Change one of {', '.join(names)}."
+            do = written_command(rule.do, context.server) or f"Change one of {', '.join(names)}."
             yield context.finding(
                 "rule-broken", rule.level, place, f"{rule.say} ({have})", do, names[0] if names else ""
             )

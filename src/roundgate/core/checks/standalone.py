@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from roundgate.core.findings import Finding, Fix, Place, Problem
 from roundgate.core.formats import FORMATS, problems_of
 from roundgate.core.formats.protocol import USUAL, Dialect, Document, Entry
+from roundgate.core.next_step import mapped, typed_command
 from roundgate.core.patterns import lazy
 from roundgate.core.secrets import HIDDEN, shown_line, sounding_secret, sounds_secret
 from roundgate.core.text import NotText, Text, decode
@@ -59,17 +60,19 @@ def _or_unknown(name: str, document: Document, given: str, problems: Sequence[Pr
 
     if given or format_name(name) or not document.text.body.strip():
         return problems
-    import shlex
-
     guess = sniffed(document.text.body)
-    call = f"roundgate check {'-' if name == '(standard input)' else shlex.quote(name)} --as"
+    name = "-" if name == "(standard input)" else name
     wrong = next((problem for problem in problems if problem.level == "error"), None)
     if not guess:
         cause = "The format of this file is unknown: neither its name nor its content shows it. It was not checked."
-        return [Problem("format-unknown", "note", 0, 0, cause, f"Name its format: {call} FORMAT")]
+        return [
+            Problem(
+                "format-unknown", "note", 0, 0, cause, typed_command("check", "", name, options=("--as", "<format>"))
+            )
+        ]
     if wrong and guess not in _SURE:
         cause = f"This looks like {guess}, but not all of it is: {wrong.cause} Its name does not say the format."
-        do = f"If it is {guess}: {call} {guess}"
+        do = typed_command("check", "", name, options=("--as", guess), hint=f"if it is {guess}")
         return [Problem("format-unknown", "note", wrong.start, wrong.end, cause, do)]
     return problems
 
@@ -92,7 +95,7 @@ def hide_secrets(finding: Finding, secrets: Sequence[Entry]) -> Finding:
     values += [word for value in values for word in _WORDS.findall(value) if word != value]
     cause, do = finding.cause, finding.do
     for value in values:
-        cause, do = cause.replace(value, HIDDEN), do.replace(value, HIDDEN)
+        cause, do = cause.replace(value, HIDDEN), mapped(do, lambda text, value=value: text.replace(value, HIDDEN))  # type: ignore[misc]
     fixes = tuple(fix for fix in finding.fixes if not any(value in fix.new for value in values))
     return replace(finding, cause=cause, do=do, fixes=fixes if len(fixes) == len(finding.fixes) else ())
 

@@ -55,9 +55,9 @@ def check_files(context: CheckContext) -> Iterator[Finding]:
     for file in context.book.file.values():
         if file.path in context.files.texts or file.path in context.unreadable or file.made == "by-hand":
             continue  # what a person makes by hand is not missing where nobody has made it
-        do = context.command("start") if file.made == "first-run" else "Restore it, or write a new one."
+        step = context.command("start") if file.made == "first-run" else "Restore it, or write a new one."
         why = "the server makes it at its first start" if file.made == "first-run" else "the server needs it"
-        yield context.finding("file-missing", "warning", Place(file.path), f"{file.path} is not there; {why}.", do)
+        yield context.finding("file-missing", "warning", Place(file.path), f"{file.path} is not there; {why}.", step)
 
 
 def check_syntax(context: CheckContext, written: Collection[str] | None = None) -> Iterator[Finding]:

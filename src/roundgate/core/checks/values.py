@@ -12,6 +12,7 @@ from roundgate.core.findings import Finding, FindingCode
 from roundgate.core.formats.places import key_of
 from roundgate.core.formats.protocol import Document, EditRefused, Entry
 from roundgate.core.nearest import nearest
+from roundgate.core.next_step import Advice
 from roundgate.core.records.sets import homes_in
 from roundgate.core.rulebook.expansion import keys_in
 from roundgate.core.rulebook.model import Setting
@@ -210,7 +211,7 @@ def _unknown_keys(
             continue
         place = context.entry_place(path, entry, key=True)
         cause = f"The rulebook does not know '{key}', so the server is likely to ignore it. Did you mean {near}?"
-        do = context.command("rename", f"{path}:{key}", str(right[-1]))
+        do: Advice = context.command("rename", f"{path}:{key}", str(right[-1]))
         if not _can_be_renamed(document, entry, str(right[-1])):
             do = f"Write {right[-1]} in its place."
         yield context.finding("key-unknown", "warning", place, cause, do)

@@ -8,6 +8,7 @@ import subprocess
 
 from roundgate.core import values
 from roundgate.core.files import ServerFiles
+from roundgate.core.next_step import typed_command
 from roundgate.core.probes import is_answer, value_in
 from roundgate.core.rulebook.model import Query, Setting
 from roundgate.core.values.units import parse_seconds
@@ -60,7 +61,8 @@ class ValueReader:
         except (OSError, ValueError, subprocess.SubprocessError) as error:
             why = "it took too long" if isinstance(error, subprocess.TimeoutExpired) else _error_reason(error)
             raise ConsoleCut(
-                f"The query '{name}' of {self.server.name} has no answer: {why}.", f"roundgate log {self.server.name}"
+                f"The query '{name}' of {self.server.name} has no answer: {why}.",
+                typed_command("log", self.server.name),
             ) from error
 
     def _from_port(self, query: Query) -> bytes:

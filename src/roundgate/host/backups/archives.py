@@ -15,6 +15,7 @@ from contextlib import contextmanager
 from pathlib import Path, PurePosixPath
 from typing import IO, Protocol, cast
 
+from roundgate.core.next_step import typed_command
 from roundgate.host.backups.manifest import Manifest, SavedFile
 from roundgate.host.errors import Trouble
 
@@ -139,14 +140,14 @@ def damage_told(path: Path) -> Iterator[None]:
         yield
     except FileNotFoundError as error:
         if error.filename is not None and Path(error.filename) == path:
-            raise Trouble(f"The archive {path} is not there.", "roundgate backup list") from error
+            raise Trouble(f"The archive {path} is not there.", typed_command("backup list")) from error
         raise
     except _DAMAGE as error:
-        raise Trouble(f"The archive {path.name} is damaged: {error}.", "roundgate backup list") from error
+        raise Trouble(f"The archive {path.name} is damaged: {error}.", typed_command("backup list")) from error
     except OSError as error:
         if error.errno:
             raise
-        raise Trouble(f"The archive {path.name} is damaged: {error}.", "roundgate backup list") from error
+        raise Trouble(f"The archive {path.name} is damaged: {error}.", typed_command("backup list")) from error
 
 
 def _zipped(path: Path) -> Iterator[tuple[ArchiveMember, IO[bytes] | None]]:

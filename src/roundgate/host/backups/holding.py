@@ -11,6 +11,7 @@ from types import FrameType
 
 from filelock import FileLock, Timeout
 
+from roundgate.core.next_step import typed_command
 from roundgate.core.rulebook.model import ConsoleStep
 from roundgate.host.consoles import console_of
 from roundgate.host.drivers import driver_of
@@ -41,7 +42,7 @@ def held_still(server: Server, *, despite: bool) -> Iterator[bool]:
                 raise Trouble(
                     f"{server.name} runs, and its rulebook has no way to hold its saving: its files may change while "
                     "they are copied.",
-                    f"roundgate stop {server.name}    (or copy the files anyway: --as-it-runs)",
+                    typed_command("stop", server.name, hint="or copy the files anyway: --as-it-runs"),
                 )
             yield not runs
             return
@@ -136,7 +137,7 @@ def _hold(server: Server, driver: Driver) -> None:
     if step is not None:
         raise Trouble(
             f"{server.name} did not answer '{step.send}' as its rulebook says; nothing was saved.",
-            f"roundgate log {server.name}",
+            typed_command("log", server.name),
         )
 
 

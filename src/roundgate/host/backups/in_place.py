@@ -13,6 +13,7 @@ from pathlib import Path
 
 from msgspec import DecodeError, Struct, json
 
+from roundgate.core.next_step import typed_command
 from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.host.backups.aside import aside_of, clear_aside
 from roundgate.host.backups.manifest import Manifest, backup_numbered
@@ -50,7 +51,7 @@ def units_of(server: Server, manifest: Manifest, only: Sequence[str]) -> list[st
     missing = [unit for unit in wanted if unit not in found]
     if only and missing:
         raise WrongUsage(
-            f"Backup {manifest.number} has no '{missing[0]}'.", f"roundgate backup check {manifest.number}"
+            f"Backup {manifest.number} has no '{missing[0]}'.", typed_command("backup check", "", manifest.number)
         )
     outermost = [unit for unit in found if not any(_is_in(unit, other) and unit != other for other in found)]
     for unit in outermost:
@@ -88,7 +89,7 @@ def _unpacked(round: Round) -> SwapPlan:
     server, aside = round.server, aside_of(round.server, round.number)
     manifest = backup_numbered(server.site, round.options.target)
     if manifest.server != server.name:
-        raise Trouble(f"Backup {manifest.number} is one of {manifest.server}.", "roundgate backup list")
+        raise Trouble(f"Backup {manifest.number} is one of {manifest.server}.", typed_command("backup list"))
     units = units_of(server, manifest, round.options.only)
     must_have_room(server.folder, manifest.size)
     restore_to(server.site, manifest, aside / "new", units)

@@ -15,6 +15,7 @@ from typing import BinaryIO, NamedTuple
 
 from filelock import FileLock, Timeout
 
+from roundgate.core.next_step import typed_command
 from roundgate.core.notices.model import Notice, NoticeEvent
 from roundgate.host.backups.archives import (
     PLAIN_MODE,
@@ -147,7 +148,7 @@ def _entries(server: Server, home: Path, what: str, backups: Path) -> tuple[list
     if not roots:
         raise Trouble(
             f"The rulebook of {server.name} names no folders with worlds.",
-            f"roundgate backup make {server.name} --whole",
+            typed_command("backup make", server.name, options=("--whole",)),
         )
     there = [found for root in roots for found in _below(Folder(str(home)), root, backups)]
     links = {found.path: found.target for found in there if found.target}
@@ -276,6 +277,6 @@ class _Exactly:
         if (not piece and wanted) or (not self.left and self.seen.hexdigest() != self.member.digest):
             raise Trouble(
                 f"{self.member.path} changed while it was saved. The backup was deleted.",
-                f"roundgate stop {self.server}    (or try again)",
+                typed_command("stop", self.server, hint="or try again"),
             )
         return piece

@@ -9,6 +9,7 @@ from pathlib import Path
 import msgspec
 from msgspec import Struct, json
 
+from roundgate.core.next_step import typed_command
 from roundgate.host.errors import Trouble
 from roundgate.host.files import sync_folder, write_durably
 from roundgate.host.site import Site, make_private
@@ -96,9 +97,9 @@ def backup_numbered(site: Site, number: int) -> Manifest:
                 return json.decode(path.read_bytes(), type=Manifest)
             except (OSError, msgspec.DecodeError) as error:
                 raise Trouble(
-                    f"The manifest of backup {number} is damaged: {path}.", "roundgate backup list"
+                    f"The manifest of backup {number} is damaged: {path}.", typed_command("backup list")
                 ) from error
-    raise Trouble(f"There is no backup {number}.", "roundgate backup list")
+    raise Trouble(f"There is no backup {number}.", typed_command("backup list"))
 
 
 def next_number(site: Site) -> int:

@@ -9,6 +9,7 @@ from contextlib import contextmanager
 from pathlib import Path, PurePosixPath
 from typing import IO
 
+from roundgate.core.next_step import typed_command
 from roundgate.host.backups.archives import (
     PLAIN_MODE,
     Progress,
@@ -38,7 +39,9 @@ def restore_to(
     chosen = [name for name in names if _is_chosen(name, only)]
     for word in only:
         if not any(_is_chosen(name, [word]) for name in chosen):
-            raise WrongUsage(f"Backup {manifest.number} has no '{word}'.", f"roundgate backup check {manifest.number}")
+            raise WrongUsage(
+                f"Backup {manifest.number} has no '{word}'.", typed_command("backup check", "", manifest.number)
+            )
     to.parent.mkdir(parents=True, exist_ok=True)
     begun = to.parent / f".{to.name}.roundgate-restore"
     shutil.rmtree(begun, ignore_errors=True)

@@ -6,6 +6,7 @@ import errno
 import os
 import stat
 
+from roundgate.core.next_step import typed_command
 from roundgate.host.consoles.protocol import console_line
 from roundgate.host.consoles.stdin import StdinConsole
 from roundgate.host.errors import ConsoleCut
@@ -26,7 +27,7 @@ class PipeConsole(StdinConsole):
         except OSError as error:
             why = (error.strerror or str(error)).lower()
         if why:
-            do = f"roundgate log {self.server.name}"
+            do = typed_command("log", self.server.name)
             raise ConsoleCut(f"The console pipe {path} of {self.server.name}: {why}.", do)
 
 

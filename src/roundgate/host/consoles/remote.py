@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from typing import TYPE_CHECKING
 
+from roundgate.core.next_step import typed_command
 from roundgate.core.rulebook.model import RemoteConsole
 from roundgate.host.consoles.protocol import ANSWER_WITHIN
 from roundgate.host.drivers.protocol import Driver
@@ -50,7 +51,7 @@ class PortConsole:
     def cut(self, why: str) -> ConsoleCut:
         """Hang up, and return what to raise."""
         self.close()
-        return ConsoleCut(f"The {self.name} of {self.server.name}: {why}.", f"roundgate log {self.server.name}")
+        return ConsoleCut(f"The {self.name} of {self.server.name}: {why}.", typed_command("log", self.server.name))
 
 
 class AnsweringConsole(PortConsole):

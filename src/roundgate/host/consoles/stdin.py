@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from typing import TYPE_CHECKING
 
+from roundgate.core.next_step import typed_command
 from roundgate.core.rulebook.conditions import broken_rules
 from roundgate.host.consoles.protocol import ANSWER_WITHIN, FIRST_WITHIN, QUIET, console_line
 from roundgate.host.drivers.protocol import Driver
@@ -34,7 +35,7 @@ class StdinConsole:
         needs = self.server.book.server.stdin_needs
         if needs and broken_rules(self.server.read_started().names, {"needs": needs}):
             do = (
-                f"roundgate explain {self.server.name} {needs}"
+                typed_command("explain", self.server.name, needs)
                 if needs in self.server.book.setting
                 else "Change how it is started."
             )

@@ -9,6 +9,7 @@ from typing import Any
 
 import msgspec
 
+from roundgate.core.next_step import typed_command
 from roundgate.host.drivers.keeper_link import KeeperLink, connect, start_keeper
 from roundgate.host.drivers.protocol import RunState
 from roundgate.host.errors import ConsoleCut, KeeperGone, KeeperSilent, Trouble
@@ -123,7 +124,7 @@ class KeeperDriver:
         """See Driver. Raises ConsoleCut."""
         trouble = self._connected().ask("send", text=text)
         if trouble:
-            raise ConsoleCut(f"The console of {self.server.name}: {trouble}.", f"roundgate log {self.server.name}")
+            raise ConsoleCut(f"The console of {self.server.name}: {trouble}.", typed_command("log", self.server.name))
 
     def signal(self, name: str) -> None:
         """See Driver. Raises Trouble."""

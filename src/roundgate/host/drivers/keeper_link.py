@@ -14,6 +14,7 @@ from typing import Any
 
 from msgspec import json
 
+from roundgate.core.next_step import typed_command
 from roundgate.host.errors import KeeperGone, KeeperSilent
 from roundgate.host.keeper.config import socket_address
 from roundgate.host.keeper.interpreter import own
@@ -43,7 +44,7 @@ class KeeperLink:
                 os.close(handle)
         except OSError as error:
             self.socket.close()
-            raise KeeperGone("No keeper answers.", "roundgate start") from error
+            raise KeeperGone("No keeper answers.", typed_command("start")) from error
 
     def close(self) -> None:
         """Hang up."""
@@ -59,7 +60,7 @@ class KeeperLink:
         try:
             self.socket.sendall(json.encode({"ask": ask, **more}) + b"\n")
         except OSError as error:
-            raise KeeperGone("The keeper has gone.", "roundgate status") from error
+            raise KeeperGone("The keeper has gone.", typed_command("status")) from error
 
     def answer(self, until: float) -> Any:
         """Wait for the answer to what was asked, until a moment of the monotonic clock. Raises KeeperGone.
@@ -69,7 +70,7 @@ class KeeperLink:
         while True:
             message = self._receive(max(0.0, until - time.monotonic()))
             if message is None:
-                raise KeeperSilent("The keeper does not answer.", "roundgate status")
+                raise KeeperSilent("The keeper does not answer.", typed_command("status"))
             if "answer" in message:
                 return message["answer"]
             self.events.append(message)
@@ -102,9 +103,9 @@ class KeeperLink:
         try:
             data = self.socket.recv(65536)
         except OSError as error:
-            raise KeeperGone("The connection to the keeper was cut.", "roundgate status") from error
+            raise KeeperGone("The connection to the keeper was cut.", typed_command("status")) from error
         if not data:
-            raise KeeperGone("The keeper has gone.", "roundgate status")
+            raise KeeperGone("The keeper has gone.", typed_command("status"))
         return data
 
 
@@ -160,5 +161,5 @@ def start_keeper(state: str) -> KeeperLink:
         trouble = file.read().decode("utf-8", "replace").strip()
     holder = lock_holder(state) if trouble else None
     if trouble and holder is None:
-        raise KeeperGone(f"The keeper could not start: {trouble}.", "roundgate status")
+        raise KeeperGone(f"The keeper could not start: {trouble}.", typed_command("status"))
     return KeeperLink(state) if holder is None else _reopened(state, holder)

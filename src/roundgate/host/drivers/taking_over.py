@@ -16,6 +16,7 @@ from pathlib import Path
 import psutil
 from msgspec import Struct, field, json
 
+from roundgate.core.next_step import typed_command
 from roundgate.core.patterns import compiled
 from roundgate.core.text import decode
 from roundgate.host import machine
@@ -66,7 +67,7 @@ def find_running(folder: Path, pattern: str, name: str, start: Sequence[str]) ->
     try:
         return _find(folder, pattern, name, start)
     except psutil.Error as error:
-        raise Trouble(f"The process in {folder} has just ended.", f"roundgate adopt {folder}") from error
+        raise Trouble(f"The process in {folder} has just ended.", typed_command("adopt", "", folder)) from error
 
 
 def _find(folder: Path, pattern: str, name: str, start: Sequence[str]) -> RunningServer:
@@ -81,7 +82,7 @@ def _find(folder: Path, pattern: str, name: str, start: Sequence[str]) -> Runnin
         time.sleep(_PAUSE)  # one that is over by then, such as a command of a script, is not the server
     if not tops:
         what = f", and whose command line fits the rulebook's '{pattern}'" if pattern and there else ""
-        raise Trouble(f"No process was found that works in {folder}{what}.", f"roundgate adopt {folder}")
+        raise Trouble(f"No process was found that works in {folder}{what}.", typed_command("adopt", "", folder))
     if len(tops) > 1:
         names = ", ".join(machine.name_process(process.pid) for process in tops)
         raise Trouble(f"Several processes work in {folder}: {names}.", "End those that are not the server, or stop it.")
@@ -214,7 +215,7 @@ def hand_to_keeper(server: Server, process: int) -> None:
     """
     birth = birth_of(process)
     if birth is None:
-        raise Trouble(f"{server.name} has just ended.", f"roundgate start {server.name}")
+        raise Trouble(f"{server.name} has just ended.", typed_command("start", server.name))
     with suppress(KeeperGone):  # one without a server may be left over
         link = KeeperLink(server.state)
         link.ask("leave")

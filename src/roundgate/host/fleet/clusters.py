@@ -11,7 +11,7 @@ from roundgate.core.checks.people import CLUSTER_DIFFERS
 from roundgate.core.files import ServerFiles, format_value
 from roundgate.core.findings import Finding, Place
 from roundgate.core.formats.protocol import Entry
-from roundgate.core.quoting import typed_command
+from roundgate.core.next_step import typed_command
 from roundgate.core.values import is_hidden
 from roundgate.host.errors import Trouble
 from roundgate.host.servers import Server

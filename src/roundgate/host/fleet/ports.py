@@ -13,6 +13,7 @@ from roundgate.core.files import ServerFiles
 from roundgate.core.findings import Finding, Place
 from roundgate.core.fleet.ports import PortPromise, overlap
 from roundgate.core.fleet.wanted import wanted_ports
+from roundgate.core.next_step import typed_command
 from roundgate.host.errors import Trouble
 from roundgate.host.servers import Server
 from roundgate.host.workspace import Workspace
@@ -101,7 +102,7 @@ def _finding(port: PlacedPort, others: Sequence[PortPromise], number: str) -> Fi
         more = " and others" if len(others) > _NAMED else ""
         have = "has" if len(others) == 1 else "have"
         cause = f"{names}{more} {have} port {number} too: only one of them can run at a time."
-    do = f"roundgate fit ports --for {own.server} --set"
+    do = typed_command("fit ports", options=("--for", own.server, "--set"))
     return Finding(PORT_SHARED, "warning", port.place, cause, do, own.server, own.setting)
 
 

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from roundgate.core.files import ServerFiles
 from roundgate.core.findings import Finding, Place
-from roundgate.core.quoting import typed_command
+from roundgate.core.next_step import typed_command
 from roundgate.core.review import Consequence, ConsequenceCode
 from roundgate.core.slate import Outcome
 from roundgate.host.errors import Trouble
@@ -120,11 +120,9 @@ def check_expectations(server: Server, files: ServerFiles) -> Iterator[Finding]:
         if outcome.is_met:
             continue
         expectation = outcome.expectation
-        why = f"ranks why {expectation.who} {expectation.permission} {server.name}"
+        why = typed_command("ranks why", server.name, expectation.who, expectation.permission)
         cause = f"Expected: {expectation.description}. {outcome.unknown.capitalize() or 'It is not so'}."
-        yield Finding(
-            "rank-expected", "error", Place(EXPECTATIONS, expectation.line, 1), cause, f"roundgate {why}", server.name
-        )
+        yield Finding("rank-expected", "error", Place(EXPECTATIONS, expectation.line, 1), cause, why, server.name)
 
 
 # --- people whom nobody knows ---
@@ -158,6 +156,6 @@ def check_strangers(server: Server, files: ServerFiles) -> Iterator[Finding]:
             what = f" as {record.value(roster.rank)}" if roster.rank and record.value(roster.rank) else ""
             cause = f"{record.key} is on {name}{what}, and was never seen here; nobody knows who that is."
             remove = typed_command("remove", server.name, f"{roster.records}/{record.key}")
-            do = f"{typed_command('people add', '', '<name>', record.key)}    (or: {remove})"
+            do = typed_command("people add", "", "<name>", record.key, hint=f"or: {remove}")
             place = record_place(files, roster.records, record)
             yield Finding("rank-stranger", "note", place, cause, do, server.name, name)

@@ -14,6 +14,7 @@ import sys
 import traceback
 from pathlib import Path
 
+from roundgate.core.next_step import typed_command
 from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.host.errors import Busy, Trouble
 from roundgate.host.keeper.interpreter import be_private
@@ -105,7 +106,7 @@ def _rescue(round: Round, error: Exception) -> RoundResult:
         with contextlib.suppress(OSError):
             traceback.print_exc()
         reason = getattr(second, "what", None) or str(second)
-        do = getattr(second, "do", "") or f"roundgate rounds recover {round.server.name}"
+        do = getattr(second, "do", "") or typed_command("rounds recover", round.server.name)
         message = f"{why} The round could not be finished: {reason} {round.where_saved}"
         return RoundResult(RoundOutcome.UNFINISHED, message, do, round.evidence())
     return RoundResult(end.outcome, f"{why} {end.message}", end.do, end.evidence, end.operations)

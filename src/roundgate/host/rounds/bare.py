@@ -13,6 +13,7 @@ from contextlib import contextmanager
 
 from filelock import FileLock, Timeout
 
+from roundgate.core.next_step import typed_command
 from roundgate.host.consoles import console_of
 from roundgate.host.drivers import driver_of
 from roundgate.host.drivers.protocol import Driver, describe_exit
@@ -36,7 +37,7 @@ def stop_bare(server: Server, *, kill: bool) -> str:
                     driver.leave()
                     return f"{server.name} is down."
             driver.stop_failed(for_good=True)
-            raise Trouble(f"{server.name} does not stop.", f"roundgate stop {server.name} --kill")
+            raise Trouble(f"{server.name} does not stop.", typed_command("stop", server.name, options=("--kill",)))
     finally:
         driver.close()
 
@@ -58,7 +59,7 @@ def start_bare(server: Server) -> str:
                 if event is None or event["event"] == "exit":
                     how = describe_exit(event["code"]) if event else ""
                     why = f"ended before it was ready{how}" if event else "is not ready in time"
-                    raise Trouble(f"{server.name} {why}.", f"roundgate log {server.name}")
+                    raise Trouble(f"{server.name} {why}.", typed_command("log", server.name))
             return f"{server.name} is up."
     finally:
         driver.close()

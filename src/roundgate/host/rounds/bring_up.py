@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from msgspec import Struct
 
+from roundgate.core.next_step import Advice, typed_command
 from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.host.backups.in_place import swap_back
 from roundgate.host.errors import Trouble
@@ -24,7 +25,7 @@ class RoundResult(Struct, frozen=True):
 
     outcome: RoundOutcome
     message: str
-    do: str = ""
+    do: Advice = ""
     evidence: Sequence[str] = ()
     operations: Sequence[Waiting] = ()
     """What went into the files and is to be taken off the slate."""
@@ -39,7 +40,7 @@ def as_it_was(round: Round, end: RoundResult, *, was_up: bool) -> RoundResult:
         failure = _up_again(round, watch=False)
     except NotProven as error:
         message = f"{end.message} AND {round.server.name} DID NOT COME UP AGAIN: {error.why}. {round.where_saved}"
-        return RoundResult(RoundOutcome.LOST, message, f"roundgate log {round.server.name}", error.evidence)
+        return RoundResult(RoundOutcome.LOST, message, typed_command("log", round.server.name), error.evidence)
     return RoundResult(end.outcome, f"{end.message} {round.server.name} is up again {failure or 'as it was'}.", end.do)
 
 
@@ -135,11 +136,11 @@ def _not_proven(round: Round, waiting: Sequence[Waiting], error: NotProven) -> R
     if not round.plan.rewinds:
         is_up = round.driver.state().runs
         message = f"{name} runs, and is not proven: {error.why}." if is_up else f"{name} did not come up: {error.why}."
-        return RoundResult(RoundOutcome.FAILED, message, f"roundgate log {name}", error.evidence)
+        return RoundResult(RoundOutcome.FAILED, message, typed_command("log", name), error.evidence)
     if round.options.keep:
         message = f"Kept as you asked, though not proven: {error.why}."
         return RoundResult(
-            RoundOutcome.WRITTEN, message, f"roundgate rounds rewind {round.number}", error.evidence, waiting
+            RoundOutcome.WRITTEN, message, typed_command("rounds rewind", "", round.number), error.evidence, waiting
         )
     return rewind(round, error)
 
@@ -158,7 +159,7 @@ def rewind(round: Round, error: NotProven) -> RoundResult:
     except (RoundAborted, Trouble, OSError) as second:
         why = getattr(second, "what", None) or str(second)
         message = f"Not proven ({error.why}), and the files could NOT be put back: {why} {round.where_saved}"
-        return RoundResult(RoundOutcome.UNFINISHED, message, f"roundgate rounds recover {name}", error.evidence)
+        return RoundResult(RoundOutcome.UNFINISHED, message, typed_command("rounds recover", name), error.evidence)
     return _up_as_before(round, error)
 
 
@@ -175,7 +176,7 @@ def _up_as_before(round: Round, error: NotProven) -> RoundResult:
             f"Not proven: {why}. The files are as they were, but {name} DOES NOT COME UP WITH THEM EITHER: "
             f"{second.why}. {round.where_saved}"
         )
-        return RoundResult(RoundOutcome.LOST, message, f"roundgate log {name}", [*error.evidence, *second.evidence])
+        return RoundResult(RoundOutcome.LOST, message, typed_command("log", name), [*error.evidence, *second.evidence])
     if failure:
         return RoundResult(
             RoundOutcome.REWOUND,
@@ -184,4 +185,4 @@ def _up_as_before(round: Round, error: NotProven) -> RoundResult:
             error.evidence,
         )
     message = f"Not proven: {why}. The files are as they were, {name} is up with them, and the slate is kept."
-    return RoundResult(RoundOutcome.REWOUND, message, f"roundgate slate {name}", error.evidence)
+    return RoundResult(RoundOutcome.REWOUND, message, typed_command("slate", name), error.evidence)

@@ -14,6 +14,7 @@ from contextlib import suppress
 from functools import partial
 
 from roundgate.core.files import differing, plain_form
+from roundgate.core.next_step import typed_command
 from roundgate.core.records.live import can_be_live
 from roundgate.core.review import describe_changes
 from roundgate.core.rounds import RoundOutcome, Step
@@ -106,7 +107,7 @@ def _live(round: Round, gathered: Gathered | None) -> RoundResult:
     """Write what the running server can be told of, and tell it. Raises RoundAborted where nothing was written."""
     if gathered is None or not round.operations:
         message = "Nothing on the slate can be put into force without a stop."
-        raise RoundAborted(RoundOutcome.REFUSED, message, f"roundgate apply {round.server.name}")
+        raise RoundAborted(RoundOutcome.REFUSED, message, typed_command("apply", round.server.name))
     # The server is held before the files change, so that no crash restarts it between the old files and the new.
     hold(round)
     round.check_called_off(Step.SAVE)
@@ -298,7 +299,7 @@ def _after_write(round: Round, names: Sequence[str], *, was_up: bool) -> RoundRe
         )
     if not was_up and round.plan.ends_up == "as-it-was" and not round.options.start:
         message = f"{name} is down, so nothing is in force or proven yet."
-        return RoundResult(RoundOutcome.WRITTEN, message, f"roundgate start {name}", operations=waiting)
+        return RoundResult(RoundOutcome.WRITTEN, message, typed_command("start", name), operations=waiting)
     return start_and_prove(round, names)
 
 

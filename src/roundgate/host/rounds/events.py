@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from msgspec import Struct, json
 
+from roundgate.core.next_step import Advice
 from roundgate.core.rounds import Fact, RoundOutcome, Step
 
 
@@ -49,7 +50,7 @@ class RoundEnded(Struct, frozen=True, tag_field="event", tag="ended"):
 
     outcome: RoundOutcome
     message: str
-    do: str = ""
+    do: Advice = ""
     evidence: Sequence[str] = ()
 
 

@@ -12,6 +12,7 @@ from msgspec.structs import replace
 from roundgate.core.checks import identity_of
 from roundgate.core.files import ServerFiles, differing
 from roundgate.core.findings import Finding, has_errors
+from roundgate.core.next_step import typed_command
 from roundgate.core.operations.base import Change, Operation
 from roundgate.core.operations.registry import merged
 from roundgate.core.rescue import rescue
@@ -179,7 +180,7 @@ def gather_as_reviewed(workspace: Workspace, state: RunState, reviewed: str) -> 
         gathered = gather(gathered.workspace.again(), state)
     if reviewed and gathered.digest != reviewed:
         message = "Something changed since you looked, so nothing was done."
-        raise RoundAborted(RoundOutcome.REFUSED, message, f"roundgate slate {workspace.name}")
+        raise RoundAborted(RoundOutcome.REFUSED, message, typed_command("slate", workspace.name))
     return gathered
 
 
@@ -216,14 +217,14 @@ def refuse_errors(gathered: Gathered, options: Options, server: str) -> None:
     """End the round where the outcome has errors. Raises RoundAborted."""
     if any(finding.level == "error" and finding.waiting for finding in gathered.findings):
         raise RoundAborted(
-            RoundOutcome.REFUSED, "The changes have errors, so nothing was done.", f"roundgate check {server}"
+            RoundOutcome.REFUSED, "The changes have errors, so nothing was done.", typed_command("check", server)
         )
     if has_errors(gathered.findings) and not options.despite_errors:
         message = "There are errors on disk, so nothing was done."
         raise RoundAborted(
             RoundOutcome.REFUSED,
             message,
-            f"roundgate check {server}    (to go on in spite of them: {options.kind} with --force)",
+            typed_command("check", server, hint=f"to go on in spite of them: {options.kind} with --force"),
         )
 
 

@@ -10,6 +10,7 @@ from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from pathlib import Path
 
+from roundgate.core.next_step import typed_command
 from roundgate.core.operations.base import Operation
 from roundgate.core.records.live import LiveChange, commands_of, told_for
 from roundgate.core.rounds import RoundOutcome, Step, ValuesUnread
@@ -31,7 +32,7 @@ def hold(round: Round) -> None:
     """Hold a running server for a live round. Raises RoundAborted where it is down."""
     if not round.driver.state().runs:
         message = f"{round.server.name} is down, so there is nothing to tell. The changes wait."
-        raise RoundAborted(RoundOutcome.REFUSED, message, f"roundgate apply {round.server.name}")
+        raise RoundAborted(RoundOutcome.REFUSED, message, typed_command("apply", round.server.name))
     round.driver.open()
     round.driver.lease(round.number)
     round.driver.follow()
@@ -43,7 +44,7 @@ def tell_and_prove(round: Round) -> RoundResult:
     name = round.server.name
     if not round.driver.state().runs:
         message = f"{name} is down by now. The changes are in its files, and in force once it starts."
-        return RoundResult(RoundOutcome.WRITTEN, message, f"roundgate start {name}", operations=round.operations)
+        return RoundResult(RoundOutcome.WRITTEN, message, typed_command("start", name), operations=round.operations)
     try:
         read, unread = _tell(round, operations)
     except NotProven as error:
@@ -130,18 +131,18 @@ def take_back(round: Round, error: NotProven) -> RoundResult:
     except (Trouble, OSError) as second:
         reason = getattr(second, "what", None) or str(second)
         message = f"Not proven ({why}), and the files could NOT be put back: {reason} {round.where_saved}"
-        return RoundResult(RoundOutcome.UNFINISHED, message, f"roundgate rounds recover {name}", error.evidence)
+        return RoundResult(RoundOutcome.UNFINISHED, message, typed_command("rounds recover", name), error.evidence)
     if not round.driver.state().runs:
         message = f"Not proven: {why}. The files are as they were, and the slate is kept; {name} is down."
-        return RoundResult(RoundOutcome.REWOUND, message, f"roundgate start {name}", error.evidence)
+        return RoundResult(RoundOutcome.REWOUND, message, typed_command("start", name), error.evidence)
     if untold:
         message = (
             f"Not proven: {why}. The files are as they were, and {name} could not be notified ({untold}): it may have "
             "a part of the change until it starts again."
         )
-        return RoundResult(RoundOutcome.REWOUND, message, f"roundgate restart {name}", error.evidence)
+        return RoundResult(RoundOutcome.REWOUND, message, typed_command("restart", name), error.evidence)
     message = f"Not proven: {why}. The files are as they were, {name} was notified, and the slate is kept."
-    return RoundResult(RoundOutcome.REWOUND, message, f"roundgate slate {name}", error.evidence)
+    return RoundResult(RoundOutcome.REWOUND, message, typed_command("slate", name), error.evidence)
 
 
 def _back(round: Round, saved: Mapping[str, bytes | None]) -> list[LiveChange]:

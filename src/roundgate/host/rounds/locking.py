@@ -6,6 +6,7 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 
+from roundgate.core.next_step import typed_command
 from roundgate.core.values.units import format_seconds
 from roundgate.host.backups.aside import clear_aside
 from roundgate.host.errors import Busy, NeedsRecovery
@@ -40,7 +41,7 @@ def busy(server: Server, store: Store, number: int = 0) -> Busy:
     ago = format_seconds(int(time.time() - other.began))
     return Busy(
         f"{server.name} is held by round {other.number} ({other.kind}) of {other.by}, since {since} ({ago} ago).",
-        f"roundgate rounds show {other.number}",
+        typed_command("rounds show", "", other.number),
     )
 
 
@@ -66,5 +67,5 @@ def refuse_broken_off(server: Server, store: Store) -> None:
     elif row:
         raise NeedsRecovery(
             f"Round {row.number} of {server.name} was interrupted and must be finished first.",
-            f"roundgate rounds recover {server.name}",
+            typed_command("rounds recover", server.name),
         )

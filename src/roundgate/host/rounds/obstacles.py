@@ -8,6 +8,7 @@ from pathlib import Path
 from roundgate.core.files import ServerFiles
 from roundgate.core.fleet.ports import overlap
 from roundgate.core.fleet.wanted import wanted_ports
+from roundgate.core.next_step import typed_command
 from roundgate.core.rounds import RoundOutcome
 from roundgate.host import machine
 from roundgate.host.drivers.protocol import RunState
@@ -41,14 +42,14 @@ def refuse_outsiders(server: Server, state: RunState) -> None:
     if found:
         processes = ", ".join(machine.name_process(process) for process in found)
         what = f"{server.name} already runs outside Round Gate: {processes}."
-        raise Trouble(what, f"roundgate adopt {server.name} --running")
+        raise Trouble(what, typed_command("adopt", server.name, options=("--running",)))
 
 
 def refuse_stop_of_self(server: Server, ends_up: str) -> None:
     """Refuse to take a server down for good that its host starts again whenever it ends. Raises RoundAborted."""
     if ends_up == "down" and server.entry.driver == "self":
         message = f"{server.name} cannot be stopped for good: its host starts it again whenever it ends."
-        raise RoundAborted(RoundOutcome.REFUSED, message, f"roundgate restart {server.name}")
+        raise RoundAborted(RoundOutcome.REFUSED, message, typed_command("restart", server.name))
 
 
 def refuse_taken_ports(server: Server, files: ServerFiles, ours: Sequence[int]) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from msgspec import Struct
 
+from roundgate.core.next_step import Advice
 from roundgate.core.rounds import RoundKind, RoundOutcome
 
 
@@ -38,7 +39,7 @@ class Options(Struct, frozen=True):
 class RoundAborted(Exception):
     """A round ends here, before anything was written."""
 
-    def __init__(self, outcome: RoundOutcome, message: str, do: str = "") -> None:
+    def __init__(self, outcome: RoundOutcome, message: str, do: Advice = "") -> None:
         """Keep the outcome, what happened, and what to do."""
         super().__init__(message)
         self.outcome = outcome

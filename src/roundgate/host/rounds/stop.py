@@ -11,6 +11,7 @@ from typing import NamedTuple
 
 from roundgate.core.files import ServerFiles
 from roundgate.core.fleet.wanted import wanted_ports
+from roundgate.core.next_step import typed_command
 from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.core.values.units import format_seconds, parse_seconds
 from roundgate.host import machine
@@ -59,7 +60,7 @@ def _does_not_stop(round: Round) -> DoesNotStop:
     """Take the wish back: whenever the server ends now, its keeper starts it again, unless it is to stay down."""
     name, for_good = round.server.name, round.plan.ends_up == "down"
     round.driver.stop_failed(for_good=for_good)
-    hint = f"roundgate log {name}    (to end it by force: --kill)"
+    hint = typed_command("log", name, hint="to end it by force: --kill")
     within = format_seconds(int(round.server.seconds("grace")))
     if for_good:
         message = (

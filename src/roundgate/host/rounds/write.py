@@ -7,6 +7,7 @@ from pathlib import Path
 
 from msgspec import MsgspecError
 
+from roundgate.core.next_step import typed_command
 from roundgate.core.rounds import RoundOutcome
 from roundgate.core.slate import Outcome
 from roundgate.core.text import NotEncodable
@@ -29,7 +30,7 @@ def replayed(round: Round, waiting: Sequence[Waiting]) -> Outcome:
     wrong = next((finding for finding in findings if finding.level == "error" and finding.waiting), None)
     if wrong:
         message = f"After the stop the files no longer fit the changes ({wrong.cause}), so nothing was written."
-        raise RoundAborted(RoundOutcome.FAILED, message, f"roundgate check {round.server.name}")
+        raise RoundAborted(RoundOutcome.FAILED, message, typed_command("check", round.server.name))
     return outcome
 
 
@@ -146,7 +147,7 @@ def rewind_target(site: Site, number: int) -> dict[str, bytes | None]:
     manifest = _manifest(site.state / "rounds" / str(number))
     if not manifest:
         raise Trouble(
-            f"Round {number} wrote no files, so there is nothing to put back.", f"roundgate rounds show {number}"
+            f"Round {number} wrote no files, so there is nothing to put back.", typed_command("rounds show", "", number)
         )
     saved = saved_files(site, number)
     return {replacement.path: saved[replacement.path] for replacement in manifest if replacement.path in saved}

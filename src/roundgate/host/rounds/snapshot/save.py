@@ -12,6 +12,7 @@ from pathlib import Path
 
 from msgspec import MsgspecError, Struct, json
 
+from roundgate.core.next_step import typed_command
 from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.host.books import SUMMARY
 from roundgate.host.errors import Trouble
@@ -181,7 +182,7 @@ def saved_files(site: Site, number: int, kind: str = "before") -> dict[str, byte
     raw = read_bytes(str(folder / INDEX[kind]))
     if raw is None:
         _refuse_deleted(site, number)
-        raise Trouble(f"Round {number} saved no files.", "roundgate rounds")
+        raise Trouble(f"Round {number} saved no files.", typed_command("rounds"))
     try:
         index = json.decode(raw, type=dict[str, str | None])
     except MsgspecError as error:
@@ -207,7 +208,7 @@ def _refuse_deleted(site: Site, number: int) -> None:
         day = time.strftime(" on %Y-%m-%d", time.localtime(json.decode(raw, type=Deletion).at))
     raise Trouble(
         f"The files that round {number} saved were deleted{day}, as 'keep' of [rounds] in {SITE_FILE} says.",
-        "roundgate backup list",
+        typed_command("backup list"),
     )
 
 
