@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import re
 from collections.abc import Callable
 from functools import cache
 from pathlib import Path
@@ -200,3 +201,14 @@ def test_no_modules_import_each_other_in_a_circle() -> None:
 def test_no_folder_is_wider_than_a_person_can_overlook() -> None:
     for folder in {path.parent for path in modules(HOUSE)}:
         assert len(list(folder.glob("*.py"))) <= 25, folder
+
+
+def test_a_command_that_a_message_proposes_is_data_and_not_a_text() -> None:
+    written = []
+    for path in modules(HOUSE):
+        for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+            if isinstance(node, ast.Constant) and isinstance(node.value, str):
+                at = re.search(r"^(?:  (?:do|next): )?roundgate [a-z]", node.value)
+                if at is not None and "\n" not in node.value:
+                    written.append(f"{path.relative_to(HOUSE)}:{node.lineno}: {node.value[:60]}")
+    assert not written, "make it with typed_command, which names the server and quotes what needs it"

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from roundgate.cli.complete import complete_server
 from roundgate.cli.opening import open_call
-from roundgate.cli.screen.output import echo, echo_json, echo_table, styled
+from roundgate.cli.screen.output import echo, echo_do, echo_json, echo_next, echo_table, styled
 from roundgate.core.next_step import typed_command
 from roundgate.core.rounds import RoundKind
 from roundgate.host.errors import WrongUsage
@@ -178,7 +178,7 @@ def _apply_one(context: CallContext, server: Server, options: Options, *, yes: b
             return run_round(context, server, replace(options, kind=RoundKind.START))
         else:
             echo(f"{server.name}: nothing waits, and it is down.")
-            echo(f"  next: roundgate start {server.name}")
+            echo_next(typed_command("start", server.name))
         return 0
     if not _agreed(server, gathered, options, yes=yes):
         return 1
@@ -207,11 +207,12 @@ def _is_right(server: Server, gathered: Any, options: Options, *, diff: bool) ->
         echo()
         echo_findings(new or errors)
         if new:
-            echo(f"The changes have errors, so nothing was done.\n  do: roundgate discard {server.name} <name>")
+            echo("The changes have errors, so nothing was done.")
+            echo_do(typed_command("discard", server.name, "<name>"))
         else:
             echo("There are errors on disk already, so nothing was done.")
             echo("  hint: To go on in spite of them, apply with --force.")
-            echo(f"  do: roundgate check {server.name}")
+            echo_do(typed_command("check", server.name))
         return False
     return True
 
@@ -294,7 +295,7 @@ def cancel(
             raise typer.Exit(1)
         call_off(row)
         echo(f"{opened.name}: round {row.number} ({row.kind}) of {row.by} is asked to end; that works until it writes.")
-        echo(f"  next: roundgate rounds show {row.number}")
+        echo_next(typed_command("rounds show", "", row.number))
 
 
 def list_rounds(

@@ -40,7 +40,7 @@ class CallContext(OpenSite):
             if broken and broken.number == row.number:
                 what = plan(self.store.journal(row.number))
                 warn(f"Round {row.number} of {row.server} was interrupted: {what}.")
-                warn(f"  do: roundgate rounds recover {row.server}")
+                warn(f"  do: {typed_command('rounds recover', row.server)}")
 
     def one(self, word: str | None, *, lenient: bool = False) -> Server:
         """Return the one server that a word means. Raises UnknownName or WrongUsage."""

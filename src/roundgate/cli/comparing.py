@@ -9,7 +9,7 @@ import typer
 
 from roundgate.cli.complete import after_server, complete_preset, complete_server, complete_side
 from roundgate.cli.opening import open_call
-from roundgate.cli.screen.output import echo, echo_csv, echo_json, echo_table
+from roundgate.cli.screen.output import echo, echo_csv, echo_do, echo_json, echo_table
 from roundgate.core.nearest import nearest
 from roundgate.core.next_step import did_you_mean, typed_command
 from roundgate.host.errors import UnknownName
@@ -168,7 +168,8 @@ def list_presets(
         for preset, spec in presets_of(context.site, context.opened(name).server).items():
             rows.append((name, preset, spec.about, ", ".join(assignments_of({**spec.mode, **spec.set}, book))))
     if not rows:
-        echo("No preset yet.\n  do: roundgate preset save <name>")
+        echo("No preset yet.")
+        echo_do(typed_command("preset save", "", "<name>"))
         return
     echo_table(("server", "preset", "", "sets"), rows)
 

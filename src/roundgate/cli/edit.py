@@ -11,7 +11,7 @@ from msgspec.structs import replace
 
 from roundgate.cli.complete import complete_list_or_entry, complete_server, complete_server_or_name
 from roundgate.cli.opening import open_call
-from roundgate.cli.screen.output import echo, echo_json, styled, warn
+from roundgate.cli.screen.output import echo, echo_json, echo_next, styled, warn
 from roundgate.core.nearest import nearest
 from roundgate.core.next_step import typed_command, whole_call
 from roundgate.host.errors import Trouble, UnknownName, WrongUsage
@@ -478,7 +478,7 @@ def put(
     live = all(entry.operation.waits_for_stop for entry in waiting if entry.operation.shown_name in names)
     state = "in force now; it goes into the file at the next stop" if live else "not in force yet"
     echo(f"  On the slate of {server.name}, {state} ({len(waiting)} waiting).")
-    echo(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
+    echo_next(typed_command("apply", server.name, hint=f"look first: roundgate slate {server.name}"))
 
 
 def slated(
@@ -560,7 +560,7 @@ def slate(
         echo(f"{styled(opened.name, 'bold')}")
         echo_review(gathered)
         echo()
-        echo(f"  next: roundgate apply {opened.name}    (or: roundgate discard {opened.name})")
+        echo_next(typed_command("apply", opened.name, hint=f"or: roundgate discard {opened.name}"))
     if as_json:
         echo_json(results)
 

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from roundgate.cli.screen.facts import describe_fact, stored_fact
-from roundgate.cli.screen.output import echo, echo_json, plain, styled
+from roundgate.cli.screen.output import echo, echo_do, echo_json, plain, styled
 from roundgate.cli.screen.rounds import echo_end
 from roundgate.core.next_step import typed_command
 from roundgate.core.rounds import Mark, RoundKind, RoundOutcome
@@ -89,7 +89,8 @@ def echo_round(context: CallContext, number: int, *, as_json: bool) -> None:
     if row.outcome:
         echo_end(row.number, RoundOutcome(row.outcome), row.message, "", row.evidence)
     elif broken_off(context.opened(row.server).server, context.store):
-        echo(f"It was interrupted.\n  do: roundgate rounds recover {row.server}")
+        echo("It was interrupted.")
+        echo_do(typed_command("rounds recover", row.server))
     else:
         echo("It is at work.")
 

@@ -8,7 +8,7 @@ import typer
 
 from roundgate.cli.complete import complete_server, complete_server_or_name
 from roundgate.cli.opening import open_call
-from roundgate.cli.screen.output import echo, echo_json, echo_table, plain
+from roundgate.cli.screen.output import echo, echo_do, echo_json, echo_table, plain
 from roundgate.core.next_step import typed_command
 from roundgate.host.errors import WrongUsage
 
@@ -44,7 +44,8 @@ def status(
         echo_json(StatusOutput(context.site.file.site.name, [state.output() for state in found]))
         return
     if not found:
-        echo("This site has no server yet.\n  do: roundgate adopt <folder>")
+        echo("This site has no server yet.")
+        echo_do(typed_command("adopt", "", "<folder>"))
     rows = [state.row() for state in found]
     echo_table(("server", "state", "since", "players", "address", "waiting", "differs"), rows)
     for finding in found:

@@ -9,8 +9,9 @@ import typer
 from msgspec.structs import replace
 
 from roundgate.cli.opening import open_call
-from roundgate.cli.screen.output import echo
+from roundgate.cli.screen.output import echo, echo_next
 from roundgate.core.next_step import typed_command
+from roundgate.core.quoting import quoted
 from roundgate.core.rounds import RoundKind
 from roundgate.host.errors import Trouble
 
@@ -28,7 +29,8 @@ def init(
     folder = (folder or Path()).resolve()
     make_site(folder, name)
     echo(f"Made {folder / 'roundgate.toml'}")
-    echo(f"  next: roundgate{'' if folder == Path.cwd() else f' --site {folder}'} adopt FOLDER")
+    verb = "adopt" if folder == Path.cwd() else f"--site {quoted(str(folder))} adopt"
+    echo_next(typed_command(verb, "", "<folder>"))
 
 
 def adopt(
@@ -84,7 +86,7 @@ def adopt(
     if missing:
         _offer_first_run(plan.server_name, missing, first_run)
         return
-    echo(f"  next: roundgate check {plan.server_name}, roundgate show {plan.server_name}")
+    echo_next(typed_command("check", plan.server_name, hint=f"then: roundgate show {plan.server_name}"))
 
 
 def _user(folder: Path, given: str | None) -> str:
@@ -111,7 +113,7 @@ def _offer_first_run(name: str, missing: list[str], first_run: bool | None) -> N
     if first_run is None:
         first_run = sys.stdin.isatty() and agreed("Start it once and stop it again, so that they exist?", yes=False)
     if not first_run:
-        echo(f"  next: roundgate start {name}, then roundgate stop {name}")
+        echo_next(typed_command("start", name, hint=f"then: roundgate stop {name}"))
         return
     context = open_call()
     server = context.opened(name).server
@@ -120,7 +122,7 @@ def _offer_first_run(name: str, missing: list[str], first_run: bool | None) -> N
     )
     if code:
         raise typer.Exit(code)
-    echo(f"  next: roundgate check {name}, roundgate show {name}")
+    echo_next(typed_command("check", name, hint=f"then: roundgate show {name}"))
 
 
 def unit(server: Annotated[str | None, typer.Argument(metavar="[SERVER]", help="Which server.")] = None) -> None:

@@ -10,7 +10,7 @@ from typing import Literal
 
 from msgspec import Struct
 
-from roundgate.core.next_step import Advice
+from roundgate.core.next_step import Advice, Command, NextStep, step_of
 from roundgate.core.text import Splice
 
 Level = Literal["error", "warning", "note"]
@@ -84,6 +84,14 @@ class Problem(Struct, frozen=True):
     """True where the repair cannot change what is meant: it may be made without asking again."""
     gave_up: int = -1
     """Where a reader gives up, where that is another line than ``start``; else -1."""
+
+
+def finding_step(finding: Finding) -> NextStep:
+    """Return what a finding proposes; where a repair is safe, the command that makes it."""
+    step = step_of(finding.do)
+    if not finding.safe or step.command:
+        return step
+    return NextStep(Command("check", "", (finding.server or finding.place.file,), ("--fix",)).typed, step.hint)
 
 
 def in_order(findings: list[Finding]) -> list[Finding]:

@@ -4,16 +4,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, NamedTuple
+from typing import NamedTuple
 
 from msgspec import Struct, structs
 
 from roundgate.core.quoting import join_typed
-
-if TYPE_CHECKING:
-    from pathlib import Path
-
-    from roundgate.core.findings import Finding
 
 
 class Command(Struct, frozen=True, tag_field="step", tag="command"):
@@ -75,7 +70,7 @@ Advice = Command | Meant | LeftOut | str
 
 
 def typed_command(
-    verb: str, server: str = "", *arguments: str | int | Path, options: Sequence[str] = (), hint: str = ""
+    verb: str, server: str = "", *arguments: str | int, options: Sequence[str] = (), hint: str = ""
 ) -> Command:
     """Make a command; one about a file of no server has no server."""
     return Command(verb, server, tuple(map(str, arguments)), tuple(options), hint)
@@ -98,14 +93,6 @@ def step_of(advice: Advice) -> NextStep:
     if isinstance(advice, Meant):
         advice = advice.otherwise
     return NextStep(advice.typed, advice.hint) if isinstance(advice, Command) else NextStep("", str(advice))
-
-
-def finding_step(finding: Finding) -> NextStep:
-    """Return what a finding proposes; where a repair is safe, the command that makes it."""
-    step = step_of(finding.do)
-    if not finding.safe or step.command:
-        return step
-    return NextStep(Command("check", "", (finding.server or finding.place.file,), ("--fix",)).typed, step.hint)
 
 
 def mapped(advice: Advice, change: Callable[[str], str]) -> Advice:

@@ -68,7 +68,7 @@ def find_site(given: str | None, start: Path) -> Site:
         path = Path(asked)
         folder = path.parent if path.name == SITE_FILE else path
         if not (folder / SITE_FILE).is_file():
-            raise NoSite(f"There is no {SITE_FILE} in {folder}.", typed_command("init", "", folder))
+            raise NoSite(f"There is no {SITE_FILE} in {folder}.", typed_command("init", "", str(folder)))
         return read_site(folder)
     for folder in (start, *start.parents):
         if (folder / SITE_FILE).is_file():

@@ -10,7 +10,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from roundgate.cli.opening import open_call
-from roundgate.cli.screen.output import echo, warn
+from roundgate.cli.screen.output import echo, echo_next, warn
+from roundgate.core.next_step import typed_command
 from roundgate.core.operations.repairs import Mend
 from roundgate.core.repairs import safe_repairs, with_repairs
 
@@ -38,14 +39,14 @@ def mend_servers(context: CallContext, servers: Sequence[Server]) -> None:
         if not new:
             if any(isinstance(entry, Mend) for entry in waiting):
                 echo(f"{server.name}: the safe repairs are on the slate already.")
-                echo(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
+                echo_next(typed_command("apply", server.name, hint=f"look first: roundgate slate {server.name}"))
             else:
                 echo(f"{server.name}: nothing that can be fixed safely.")
             continue
         opened.put(new)
         echo_diff(review_of(opened.workspace.outcome([*waiting, *new])).diff)
         echo(f"  On the slate of {server.name}, not in force yet.")
-        echo(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
+        echo_next(typed_command("apply", server.name, hint=f"look first: roundgate slate {server.name}"))
         echo()
 
 
@@ -95,7 +96,7 @@ def _mend_on_slate(context: CallContext, server: Server, path: str) -> None:
     opened.put(new)
     echo_diff(review_of(after).diff)
     echo(f"  {path} is {server.name}'s: the repair is on its slate, not in force yet.")
-    echo(f"  next: roundgate apply {server.name}    (look first: roundgate slate {server.name})")
+    echo_next(typed_command("apply", server.name, hint=f"look first: roundgate slate {server.name}"))
 
 
 def _mend_in_place(path: str, given: str, within: str | None) -> None:

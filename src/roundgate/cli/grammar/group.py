@@ -49,9 +49,11 @@ class Program(LazyGroup):
             _note(" ".join(FORMER[name]))
             args = [*FORMER[name], *args[1:]]
         elif name in ELSEWHERE and not ctx.resilient_parsing:
+            from roundgate.core.next_step import typed_command
             from roundgate.host.errors import WrongUsage
 
-            raise WrongUsage(f"There is no command '{name}'. {ELSEWHERE[name][0]}", ELSEWHERE[name][1])
+            where, command = ELSEWHERE[name]
+            raise WrongUsage(f"There is no command '{name}'. {where}", typed_command(command) if command else "")
         for at, word in enumerate(args):
             if word in FORMER_OPTIONS and "--" not in args[:at]:
                 _note(f"{args[0]} {FORMER_OPTIONS[word]}")

@@ -186,18 +186,18 @@ FORMER_OPTIONS = {
 }
 """Options of version 0.1 that have another name now: still understood, with a note."""
 ELSEWHERE = {
-    "list": ("The servers are listed by 'status', settings by 'show'.", "roundgate status"),
+    "list": ("The servers are listed by 'status', settings by 'show'.", "status"),
     "undo": ("'discard --last' takes back the last change of the slate; 'rounds rewind' undoes a round.", ""),
-    "diff": ("'slate' shows the diff of what waits; 'compare' what differs between servers.", "roundgate slate"),
-    "validate": ("'check' finds errors.", "roundgate check"),
-    "lint": ("'check' finds errors.", "roundgate check"),
+    "diff": ("'slate' shows the diff of what waits; 'compare' what differs between servers.", "slate"),
+    "validate": ("'check' finds errors.", "check"),
+    "lint": ("'check' finds errors.", "check"),
     "reload": ("'apply --live' applies what needs no stop; 'restart' restarts.", ""),
-    "players": ("'status' shows who is on; 'people seen' who was there.", "roundgate status"),
-    "ban": ("A ban is an entry of a roster.", "roundgate roster show"),
-    "logs": ("The command is 'log'.", "roundgate log --help"),
-    "settings": ("The command is 'show'.", "roundgate show --help"),
-    "config": ("The command is 'show'.", "roundgate show --help"),
-    "history": ("The command is 'rounds'.", "roundgate rounds"),
-    "rollback": ("'rounds rewind' puts the files back as they were before a round.", "roundgate rounds"),
+    "players": ("'status' shows who is on; 'people seen' who was there.", "status"),
+    "ban": ("A ban is an entry of a roster.", "roster show"),
+    "logs": ("The command is 'log'.", "log --help"),
+    "settings": ("The command is 'show'.", "show --help"),
+    "config": ("The command is 'show'.", "show --help"),
+    "history": ("The command is 'rounds'.", "rounds"),
+    "rollback": ("'rounds rewind' puts the files back as they were before a round.", "rounds"),
 }
 """What people type that is no command: where it is, and a command to begin with."""

@@ -9,7 +9,7 @@ import typer
 
 from roundgate.cli.loot.labels import bar
 from roundgate.cli.opening import open_call
-from roundgate.cli.screen.output import echo, echo_csv, echo_json, echo_table, plain, styled
+from roundgate.cli.screen.output import echo, echo_csv, echo_json, echo_next, echo_table, plain, styled
 from roundgate.cli.screen.plots import Image, Through
 from roundgate.core.next_step import typed_command
 from roundgate.host.errors import WrongUsage
@@ -86,7 +86,7 @@ def _echo_all(found: Sequence[tuple[str, Ladder, Ladder]], curve: str, waiting: 
             echo(f"The slate changes these levels: roundgate curve {name} {curve} --slate")
         if makes:
             echo(f"  On the slate of {name}, not in force yet.")
-            echo(f"  next: roundgate apply {name}    (look first: roundgate slate {name})")
+            echo_next(typed_command("apply", name, hint=f"look first: roundgate slate {name}"))
 
 
 def _number(value: Decimal | None) -> str:

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from roundgate.cli.screen.output import echo, plain, styled
-from roundgate.core.next_step import finding_step
+from roundgate.core.findings import finding_step
 
 if TYPE_CHECKING:
     from roundgate.core.findings import Finding

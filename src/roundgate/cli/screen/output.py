@@ -9,7 +9,10 @@ import os
 import re
 import sys
 from collections.abc import Iterable, Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from roundgate.core.next_step import Command
 
 _STYLES: dict[str, dict[str, Any]] = {
     "bold": {"bold": True},
@@ -44,6 +47,16 @@ _MARKED = re.compile(f"\ue0f0{_NONCE}([a-z]+)\ue0f1(.*?)\ue0f2{_NONCE}\ue0f1", r
 def echo(text: str = "", stream: Any = None) -> None:
     """Print a line, free of what would act on the terminal instead of being shown. All that is printed goes here."""
     print(clean(text), file=stream or sys.stdout)
+
+
+def echo_next(step: Command) -> None:
+    """Print the command that comes next."""
+    echo(f"  next: {step.typed}{f'    ({step.hint})' if step.hint else ''}")
+
+
+def echo_do(step: Command) -> None:
+    """Print the command that puts right what was just said."""
+    echo(f"  do: {step.typed}")
 
 
 def warn(text: str) -> None:

@@ -658,7 +658,7 @@ def difference_output(difference: LayerDifference) -> DifferenceOutput:
 
 def finding_output(finding: Finding) -> FindingOutput:
     """Return a finding for JSON."""
-    from roundgate.core.next_step import finding_step
+    from roundgate.core.findings import finding_step
 
     place, step = finding.place, finding_step(finding)
     return FindingOutput(

@@ -8,6 +8,7 @@ from roundgate.api.record_addresses import book_for, is_address, set_named
 from roundgate.api.record_changes import RecordChanges
 from roundgate.cli.screen.output import echo, echo_csv, echo_table, plain, styled
 from roundgate.core.files import ServerFiles, format_value
+from roundgate.core.next_step import typed_command
 from roundgate.core.records.sets import columns, file_below, records_below, records_in
 from roundgate.core.secrets import is_secret_field
 from roundgate.host.errors import Trouble
@@ -138,7 +139,7 @@ def echo_records(server: OpenServer, word: str) -> None:
     echo_table((*lead, *names, ""), rows)
     count = sum(1 for layer in layers if layer.counts)
     number = f"{count} record{'' if count == 1 else 's'}."
-    echo(number if rows else f"None yet. To add one: roundgate add {server.name} {name} ...")
+    echo(number if rows else f"None yet. To add one: {typed_command('add', server.name, name, '<record>')}")
     echo()
 
 

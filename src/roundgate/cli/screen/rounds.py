@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from roundgate.cli.screen.facts import describe_fact
-from roundgate.cli.screen.output import echo, is_terminal, plain, styled
-from roundgate.core.next_step import Advice, step_of
+from roundgate.cli.screen.output import echo, echo_do, is_terminal, plain, styled
+from roundgate.core.next_step import Advice, step_of, typed_command
 from roundgate.core.rounds import RoundOutcome
 from roundgate.core.values.units import format_elapsed
 from roundgate.host.rounds.events import Noted, Proved, RoundEnded, RoundEvent, StepBegun, StepDone, Waits
@@ -89,7 +89,7 @@ class RoundScreen:
             return echo_end(number, RoundOutcome(row.outcome), row.message, "", row.evidence)
         if self.end is None:
             echo(f"Round {number}: its process ended without a message. The keeper of a server that is up finishes it.")
-            echo(f"  do: roundgate rounds recover {row.server}" if row else f"  do: roundgate rounds show {number}")
+            echo_do(typed_command("rounds recover", row.server) if row else typed_command("rounds show", "", number))
             return EXIT_CODES[RoundOutcome.UNFINISHED]
         return echo_end(number, self.end.outcome, self.end.message, self.end.do, self.end.evidence)
 

@@ -10,7 +10,7 @@ import typer
 
 from roundgate.cli.complete import complete_server
 from roundgate.cli.opening import open_call
-from roundgate.cli.screen.output import echo, echo_json, echo_table, plain, styled
+from roundgate.cli.screen.output import echo, echo_do, echo_json, echo_next, echo_table, plain, styled
 from roundgate.core.next_step import did_you_mean, typed_command
 from roundgate.host.errors import Trouble, UnknownName, WrongUsage
 
@@ -41,7 +41,8 @@ def list_people(as_json: Json = False) -> None:
         echo_json([_output(key, person) for key, person in book.people.items()])
         return
     if not book.people:
-        echo("Nobody is in the people book yet.\n  do: roundgate people add <name> <id>")
+        echo("Nobody is in the people book yet.")
+        echo_do(typed_command("people add", "", "<name>", "<id>"))
         return
     rows = []
     for key, person in book.people.items():
@@ -290,7 +291,7 @@ def want(
         return with_table(book.text, ("person", key, "wanted"), before, wanted), f"wanted on {where}: {what}"
 
     _change(name, wanting)
-    echo("  next: roundgate roster sync @all")
+    echo_next(typed_command("roster sync", "@all"))
 
 
 def remove(name: Name) -> None:

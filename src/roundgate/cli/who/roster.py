@@ -8,8 +8,9 @@ import typer
 
 from roundgate.cli.complete import after_server, complete_server, complete_server_first
 from roundgate.cli.opening import open_call
-from roundgate.cli.screen.output import echo, echo_json, echo_table, plain
+from roundgate.cli.screen.output import echo, echo_do, echo_json, echo_table, plain
 from roundgate.cli.who.people import Json, book_of, format_when, harmless
+from roundgate.core.next_step import typed_command
 from roundgate.host.errors import Trouble, UnknownName
 
 if TYPE_CHECKING:
@@ -157,7 +158,8 @@ def _one_roster(context: CallContext, word: str | None, name: str, *, as_json: b
         return
     if not output:
         names = ",".join(server.name for server in servers)
-        echo(f"Nobody is on it.\n  do: roundgate add {names} {name} <name>")
+        echo("Nobody is on it.")
+        echo_do(typed_command("add", names, name, "<name>"))
         return
     rows = [
         (row.server, harmless(row.name), row.id, row.rank, row.until, format_when(row.last), row.person)

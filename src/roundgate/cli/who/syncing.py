@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING
 
 import typer
 
-from roundgate.cli.screen.output import echo, echo_table, plain, warn
+from roundgate.cli.screen.output import echo, echo_next, echo_table, plain, warn
+from roundgate.core.next_step import typed_command
 from roundgate.core.operations.records import AddRecord, RemoveRecord, SetField
 from roundgate.host.errors import Trouble
 
@@ -57,7 +58,7 @@ def synchronize(context: CallContext, word: str, book: People, *, exact: bool, y
         echo(
             f"On the {'slate' if len(done) == 1 else 'slates'} of {', '.join(done)}, not in force ({waiting} waiting)."
         )
-        echo(f"  next: roundgate apply {names}    (look first: roundgate slate {names})")
+        echo_next(typed_command("apply", names, hint=f"look first: roundgate slate {names}"))
     if failed:
         raise typer.Exit(1)
 

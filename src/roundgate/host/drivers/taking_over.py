@@ -67,7 +67,7 @@ def find_running(folder: Path, pattern: str, name: str, start: Sequence[str]) ->
     try:
         return _find(folder, pattern, name, start)
     except psutil.Error as error:
-        raise Trouble(f"The process in {folder} has just ended.", typed_command("adopt", "", folder)) from error
+        raise Trouble(f"The process in {folder} has just ended.", typed_command("adopt", "", str(folder))) from error
 
 
 def _find(folder: Path, pattern: str, name: str, start: Sequence[str]) -> RunningServer:
@@ -82,7 +82,7 @@ def _find(folder: Path, pattern: str, name: str, start: Sequence[str]) -> Runnin
         time.sleep(_PAUSE)  # one that is over by then, such as a command of a script, is not the server
     if not tops:
         what = f", and whose command line fits the rulebook's '{pattern}'" if pattern and there else ""
-        raise Trouble(f"No process was found that works in {folder}{what}.", typed_command("adopt", "", folder))
+        raise Trouble(f"No process was found that works in {folder}{what}.", typed_command("adopt", "", str(folder)))
     if len(tops) > 1:
         names = ", ".join(machine.name_process(process.pid) for process in tops)
         raise Trouble(f"Several processes work in {folder}: {names}.", "End those that are not the server, or stop it.")
