@@ -55,6 +55,11 @@ def test_a_proposed_setting_is_put_into_what_was_typed() -> None:
     rule = whole_call(["set", "race.heat=14"], typed_command("set", "regatta", "race.slots=14"), lambda word: word)
     assert str(rule) == "roundgate set regatta race.heat=14 race.slots=14", "both settings of a rule, in one call"
     assert whole_call(["check"], slots, str) == slots
+    world = typed_command("set", "cove", "b=2", options=("--new-world", "bay-2"))
+    with_option = whole_call(["set", "cove", "a=1", "b=1", "--now"], world, str)
+    assert str(with_option) == "roundgate set cove a=1 b=2 --now --new-world bay-2"
+    once = whole_call(["set", "cove", "b=1", "--new-world", "bay-2"], world, str)
+    assert str(once) == "roundgate set cove b=2 --new-world bay-2"
     asked = whole_call(["set", "a=1"], typed_command("set", "regatta", "a=2", hint="the server's own"), str)
     assert str(asked) == "roundgate set regatta a=2 (the server's own)"
     assert whole_call(["set", "a=1"], "Correct the server's file.", str) == "Correct the server's file."

@@ -17,6 +17,7 @@ from roundgate.cli.screen.review import describe_consequence
 from roundgate.cli.screen.rounds import EXIT_CODES, RoundScreen
 from roundgate.core.findings import Finding, Place
 from roundgate.core.layers import DifferenceCode, LayerDifference
+from roundgate.core.next_step import typed_command
 from roundgate.core.review import Consequence, ConsequenceCode
 from roundgate.core.rounds import (
     Fact,
@@ -32,6 +33,8 @@ from roundgate.core.rounds import (
 )
 from roundgate.host.rounds.events import Noted, Proved, RoundEnded, StepBegun, StepDone, Waits, read_event
 
+SLOTS = typed_command("set", "regatta", "race.slots=32")
+
 
 def shown(finding: Finding, capsys: pytest.CaptureFixture[str]) -> list[str]:
     echo_findings([finding])
@@ -40,9 +43,7 @@ def shown(finding: Finding, capsys: pytest.CaptureFixture[str]) -> list[str]:
 
 def test_a_finding_is_one_block_with_its_place_its_cause_and_what_to_do(capsys: pytest.CaptureFixture[str]) -> None:
     place = Place("gullwind.properties", 14, 12, 2, "boat.slots=40")
-    finding = Finding(
-        "value-range", "error", place, "40 is above the maximum, 32.", "roundgate set regatta race.slots=32", "regatta"
-    )
+    finding = Finding("value-range", "error", place, "40 is above the maximum, 32.", SLOTS, "regatta")
     assert shown(finding, capsys) == [
         "error  value-range  gullwind.properties:14:12  regatta",
         "  boat.slots=40",
@@ -116,7 +117,7 @@ def test_a_rounds_messages_are_told_as_they_come(capsys: pytest.CaptureFixture[s
         StepDone(Step.STOP, 0.051),
         Noted(Step.WRITE, "moved\x07"),
         Proved(ValueInForce("race.slots", "24", "start-log")),
-        RoundEnded(RoundOutcome.REWOUND, "Not proven.", "roundgate slate", ["fatal: \x1b[31malloc"]),
+        RoundEnded(RoundOutcome.REWOUND, "Not proven.", typed_command("slate"), ["fatal: \x1b[31malloc"]),
     ):
         screen.show(read_event(json.encode(event)))
     assert screen.finish(7) == 3

@@ -965,9 +965,9 @@ MUTATIONS = [
     Mutation("core/values/__init__.py", "typed = _bare(typed, spec)", "pass", LANGUAGE),
     Mutation("core/checks/values.py", "if section not in sections:", "if True:", LANGUAGE),
     Mutation(
-        "core/quoting.py",
-        'words = [*options, "--", *arguments] if odd',
-        "words = [*options] if odd",
+        "core/next_step.py",
+        'words = [*self.options, "--", *self.arguments] if odd',
+        "words = [*self.options] if odd",
         "tests/cli/test_finding_steps.py",
     ),
     Mutation(

@@ -161,4 +161,5 @@ def whole_call(words: Sequence[str], advice: Advice, name_of: Callable[[str], st
             typed.append(assignment)
     if first == 1:
         typed.insert(1, advice.server)
-    return structs.replace(advice, server="", arguments=tuple(typed[1:]), options=())
+    options = () if set(advice.options) <= set(typed) else advice.options
+    return structs.replace(advice, verb=join_typed(typed), server="", arguments=(), options=options)

@@ -19,7 +19,7 @@ def need(package: str, what: str) -> None:
     if find_spec(package) is None:
         raise Trouble(
             f"{what} needs {package}, which is not installed.",
-            Command("", "", ("-m", "pip", "install", package), program=sys.executable),
+            Command("-m pip install", "", (package,), program=sys.executable),
         )
 
 
