@@ -93,6 +93,12 @@ def test_what_is_called_off_and_what_is_put_back_is_told(site: SiteUnderTest, ho
     assert hook.events() == ["up-again", "planned", "called-off"]
     assert f"restarts at {later}." in hook.bodies[1]["message"] and "was called off" in hook.bodies[2]["message"]
     site.ok("discard", "regatta")
+    properties = site.folder / "regatta" / "gullwind.properties"
+    right = properties.read_text()
+    properties.write_text(f"{right}boat.slots=4000\n")
+    site.fails(1, "restart")
+    properties.write_text(right)
+    assert len(hook.got) == 3, "of what was refused before anybody heard of it, nobody is told"
     (site.folder / "regatta" / "sea-trials.txt").write_text("die-at-start\n")
     site.fails(3, "restart")
     wait_for(lambda: len(hook.got) == 5, 20)

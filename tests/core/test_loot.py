@@ -25,6 +25,7 @@ from roundgate.core.loot.model import LootScheme
 from roundgate.core.loot.odds import Endless, Reckoner, TooMany
 from roundgate.core.loot.reading import loot_in, read_chance
 from roundgate.core.loot.shape import circles_in, fruitful
+from roundgate.core.loot.shifts import percent
 from roundgate.core.rulebook.model import About, File, Loot, LootTable, RecordField, RecordSet, Rulebook
 from roundgate.core.text import Text
 from roundgate.host.rulebooks import load_rulebook
@@ -319,6 +320,15 @@ def test_entries_may_be_objects_or_texts(content: dict[str, Any]) -> None:
     rules = book(entry=(*FORMS, "what=item,chance=chance,least=min,most=max"))
     found = Reckoner(scheme({"crates": {"bow": content}}, rules)).opening(("crates", "bow"))
     assert found["rope"] == pytest.approx([0.75, 0.125, 0.125]) and found["lamp"] == pytest.approx([0, 1])
+
+
+@pytest.mark.parametrize(
+    ("chance", "shown"),
+    [(0, "0%"), (1e-13, "0%"), (1e-12, "1e-10%"), (0.00052, "0.052%"), (0.001, "0.1%"), (0.25, "25.0%"),
+     (0.999, "99.9%"), (0.99951, "99.95%"), (1 - 1e-6, "99.99%"), (1 - 1e-13, "100%"), (1, "100%")],
+)  # fmt: skip
+def test_what_is_nearly_never_or_nearly_always_is_not_shown_as_that(chance: float, shown: str) -> None:
+    assert percent(chance) == shown
 
 
 def test_entries_may_be_a_map_of_chances_in_percent() -> None:

@@ -138,6 +138,22 @@ def test_an_entry_that_was_made_while_the_clock_was_ahead_does_not_wait_for_that
     assert due is not None and due.at == five + 1800
 
 
+@pytest.mark.parametrize(
+    ("late", "due", "made_up"),
+    [(-601, False, False), (-600, True, False), (LATE, True, False), (LATE + 1, True, True), (7200, True, True),
+     (7201, False, False)],
+)  # fmt: skip
+def test_to_the_second_when_a_moment_is_due_and_when_it_is_missed(late: float, due: bool, made_up: bool) -> None:
+    """Ten minutes before it its work begins; it is made up for up to two hours after it."""
+    zone = ZoneInfo("UTC")
+    at = datetime(2026, 5, 4, 5, tzinfo=zone).timestamp()
+    moments = lambda after: moments_after(expressions(["05:00"], [], ""), zone, after)  # noqa: E731
+    found = look(moments, at - 3600, at + late, {}, lead=600, make_up=7200)
+    assert (found.due is not None, bool(found.due and found.due.made_up)) == (due, made_up)
+    assert found.missed == ([at] if late > 7200 else [])
+    assert found.next == at - 600 if late < -600 else at + 24 * 3600 - 600
+
+
 def test_only_the_last_missed_one_is_made_up() -> None:
     crons, zone = expressions(["04:00", "05:00", "06:00"], [], ""), ZoneInfo("UTC")
     at = datetime(2026, 5, 4, 6, 40, tzinfo=zone).timestamp()
