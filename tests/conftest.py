@@ -183,11 +183,18 @@ class SiteUnderTest:
     ) -> subprocess.CompletedProcess[str]:
         """Run the program; ``given`` is its standard input."""
         whole = {**os.environ, "XDG_CONFIG_HOME": str(self.folder / "config"), **(env or {})}
+        done = self._done(words, cwd or self.folder, given, whole)
+        assert "hint: roundgate " not in done.stdout + done.stderr, "a command to type is not a hint"
+        return done
+
+    def _done(
+        self, words: Sequence[str], cwd: Path, given: str | None, whole: dict[str, str]
+    ) -> subprocess.CompletedProcess[str]:
         if FORKS.can(whole):
-            return FORKS.run(words, cwd or self.folder, given, whole, 100)
+            return FORKS.run(words, cwd, given, whole, 100)
         return subprocess.run(
             [sys.executable, "-m", "roundgate", *words],
-            cwd=cwd or self.folder,
+            cwd=cwd,
             input=given,
             stdin=subprocess.DEVNULL if given is None else None,
             capture_output=True,

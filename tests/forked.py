@@ -33,6 +33,7 @@ import traceback
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import partial
 from pathlib import Path
+from types import ModuleType
 from typing import Any
 
 _LENGTH = struct.Struct("!I")
@@ -110,37 +111,47 @@ def _variables(env: Mapping[str, str]) -> dict[str, str]:
 def _serve(link: socket.socket) -> None:
     """Import the program, then fork for each request, until the tests have gone."""
     import roundgate
+    from roundgate.host.rulebooks import load_rulebook
 
     for module in pkgutil.walk_packages(roundgate.__path__, "roundgate."):
         if not module.name.endswith("__main__"):
-            importlib.import_module(module.name)
+            _use_patterns(importlib.import_module(module.name))
+    load_rulebook("gullwind", None)  # makes what reads rulebooks of any kind
     spawner = socket.socket(socket.AF_UNIX)
     spawner.bind(f"\0roundgate-tests-{os.getpid()}")
     spawner.listen(64)
     gc.collect()
     gc.freeze()
-    signal.signal(signal.SIGCHLD, signal.SIG_IGN)
+    running: dict[int, tuple[int, int]] = {}
     while True:
-        for ready in select.select([link, spawner], [], [])[0]:
+        for ready in select.select([link, spawner, *running], [], [])[0]:
+            if isinstance(ready, int):
+                _tell_end(ready, *running.pop(ready))
+                continue
             caller = link if ready is link else spawner.accept()[0]
             request, handles = _request(caller)
             if request is None:
                 return
             process = os.fork()
             if process == 0:
-                signal.signal(signal.SIGCHLD, signal.SIG_DFL)
                 link.close()
+                for ended, (_, tell) in running.items():
+                    os.close(ended)
+                    os.close(tell)
                 os.posix_spawn = partial(_spawn, os.posix_spawn, spawner.getsockname())
                 spawner.close()
                 if caller is not link:
                     caller.close()
                     _begin(request, handles)
-                _watch(request, handles)
+                os.close(handles[3])
+                _call(request, handles[:3])
+            tell = handles.pop() if caller is link else os.dup(caller.fileno())
+            os.write(tell, f"{process:8}".encode())
+            running[os.pidfd_open(process)] = process, tell
             for handle in handles:
                 os.close(handle)
             if caller is not link:
-                with caller:
-                    caller.sendall(f"{process:8}".encode())
+                caller.close()
 
 
 def _request(caller: socket.socket) -> tuple[dict[str, Any] | None, list[int]]:
@@ -153,18 +164,22 @@ def _request(caller: socket.socket) -> tuple[dict[str, Any] | None, list[int]]:
     return json.loads(data), handles
 
 
-def _watch(request: dict[str, Any], handles: list[int]) -> None:
-    """Run the call in a process of its own, and tell its number, then how it ended."""
-    process = os.fork()
-    if process == 0:
-        os.close(handles[3])
-        _call(request, handles[:3])
-    for handle in handles[:3]:
-        os.close(handle)
-    os.write(handles[3], f"{process:8}".encode())
+def _use_patterns(module: ModuleType) -> None:
+    """Have the patterns of a module compiled, which are only compiled when they are used."""
+    from roundgate.core.patterns import lazy
+
+    for pattern in vars(module).values():
+        if isinstance(pattern, type(lazy(""))):
+            pattern.match("")
+
+
+def _tell_end(ended: int, process: int, tell: int) -> None:
+    """Take the end of a process, and tell how it ended, where anybody still waits for that."""
+    os.close(ended)
     _, status = os.waitpid(process, 0)
-    os.write(handles[3], f"{os.waitstatus_to_exitcode(status):8}".encode())
-    os._exit(0)
+    with contextlib.suppress(BrokenPipeError):
+        os.write(tell, f"{os.waitstatus_to_exitcode(status):8}".encode())
+    os.close(tell)
 
 
 _FORKED = ("roundgate.host.rounds", "roundgate.host.notices")

@@ -48,12 +48,13 @@ def main() -> None:
 def _report(error: Exception) -> int:
     """Describe what went wrong; return the exit code."""
     from roundgate.cli.screen.trouble import echo_trouble, echo_unexpected
+    from roundgate.core.next_step import Command
     from roundgate.host.errors import Trouble, WrongUsage, as_trouble
 
     if hasattr(error, "format_message") and hasattr(error, "exit_code"):  # what the parser of the call says
         context = getattr(error, "ctx", None)
-        path = context.command_path if context is not None else "roundgate"
-        echo_trouble(WrongUsage(_sentence(error.format_message()), f"{path} --help"))
+        verb = context.command_path.removeprefix("roundgate").strip() if context is not None else ""
+        echo_trouble(WrongUsage(_sentence(error.format_message()), Command(verb, options=("--help",))))
         return int(error.exit_code)
     trouble = error if isinstance(error, Trouble) else as_trouble(error) or _rulebook_mistake()
     if trouble is not None:

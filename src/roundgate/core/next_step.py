@@ -32,8 +32,8 @@ class Command(Struct, frozen=True, tag_field="step", tag="command"):
         """
         odd = any(argument.startswith("-") for argument in self.arguments)
         words = [*self.options, "--", *self.arguments] if odd else [*self.arguments, *self.options]
-        call = f"{self.program} {self.verb} {join_typed([word for word in (self.server, *words) if word])}"
-        return call.strip()
+        parts = (self.program, self.verb, join_typed(word for word in (self.server, *words) if word))
+        return " ".join(part for part in parts if part)
 
     def __str__(self) -> str:
         """Return it as a part of a sentence."""

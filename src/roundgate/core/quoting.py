@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable
 
 PLACEHOLDERS = (
     "entry", "field", "file", "folder", "format", "higher-number", "id", "key", "line", "list", "name", "new",
@@ -19,7 +19,7 @@ def quoted(word: str) -> str:
     return quote(word)
 
 
-def join_typed(words: Sequence[str]) -> str:
+def join_typed(words: Iterable[str]) -> str:
     """Quote the words of a command for a shell; what is open in one stays outside its quotes."""
     return " ".join(map(_as_typed, words))
 
