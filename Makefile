@@ -39,7 +39,7 @@ bench:  ## every benchmark, as ratios within one run
 mutations:  ## change the code in small ways, each in a copy, and see that a test fails
 	$(PYTHON) tests/mutations/run.py
 
-mutants:  ## random small changes of all of core, api and host, each in a copy; 100 take two hours
+mutants:  ## random small changes of all of core, api and host, each in a copy; 100 take an hour
 	$(PYTHON) tests/mutations/random_mutants.py --seed "$$(git rev-parse HEAD)"
 
 kills:  ## kills at random instants; takes half an hour

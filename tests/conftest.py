@@ -32,6 +32,8 @@ os.environ.pop("SHELL", None)
 settings.register_profile("suite", deadline=None, suppress_health_check=[HealthCheck.too_slow])
 settings.load_profile("suite")
 FORKS = Forks()
+FEW = bool(os.environ.get("ROUNDGATE_FEW"))
+"""Whether a sample is enough of files that are named too."""
 SAMPLED = {
     "cli/test_agreement.py": 2,
     "cli/test_backups.py": 2,
@@ -118,7 +120,7 @@ def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item
     A test without examples always runs.
     """
     named = [word.partition("::")[0] for word in config.args]
-    if not ALL and not any(word.endswith(".py") for word in named):
+    if not ALL and (FEW or not any(word.endswith(".py") for word in named)):
         examples = defaultdict[str, list[pytest.Item]](list)
         for item in items:
             if hasattr(item, "callspec"):

@@ -29,7 +29,7 @@ def test_what_a_wrong_call_proposes_is_the_right_one(site: SiteUnderTest) -> Non
     demo._make_site(site.folder, 1)
     shown = json.loads(site.ok("show", "regatta", "--all", "--json"))
     settings = [row["name"] for row in (shown[0] if isinstance(shown, list) else shown)["settings"]]
-    found = [verdict for seed in sampled(SEEDS, 4) for verdict in verdicts(site, settings, random.Random(seed), MANY)]
+    found = [verdict for seed in sampled(SEEDS, 8) for verdict in verdicts(site, settings, random.Random(seed), MANY)]
     wrong = [verdict for verdict in found if verdict.wrong]
     print(f"{len(found) - len(wrong)} of {len(found)} are right")
     assert len(found) > 40

@@ -131,9 +131,9 @@ def points_of(done: list[str], step: str) -> list[int]:
     books = [at for at, act in enumerate(done, start=1) if act.startswith(words)]
     found = sorted({*books, *range(begin, end + 1)})
     if step == "write":
-        return list(sampled(found, 6))
+        return list(sampled(found, 10))
     after = [at for at in found if at >= begin]
-    return list(sampled(after, 10 if len(after) > 60 else 7))
+    return list(sampled(after, 16 if len(after) > 60 else 12))
 
 
 @pytest.mark.parametrize("operations", [GOOD, BAD], ids=["proven", "rewound"])
