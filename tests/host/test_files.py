@@ -20,6 +20,34 @@ def left_behind(folder: Path) -> list[str]:
     return [path.name for path in folder.rglob("*") if ".roundgate-" in path.name]
 
 
+def test_where_a_folder_really_is_is_looked_at_again_once_its_path_leads_elsewhere(tmp_path: Path) -> None:
+    """A folder that is a link is moved to another disk, and then a folder stands where its old place was."""
+    first, second, link = (tmp_path / name for name in ("first", "second", "link"))
+    for folder in (first, second):
+        (folder / "sub").mkdir(parents=True)
+        (folder / "sub" / "a").write_text(folder.name)
+    link.symlink_to(first)
+    folder = Folder(str(link))
+    assert folder.read("sub/a") == b"first" and folder.resolve("sub/a") == str(first / "sub/a")
+    link.unlink()
+    link.symlink_to(second)
+    assert folder.read("sub/a") == b"second"
+    second.rename(tmp_path / "third")
+    second.symlink_to("third")
+    assert folder.resolve("sub/a") == str(tmp_path / "third/sub/a"), "what was remembered is a link itself now"
+    (tmp_path / "third/sub").rename(tmp_path / "third/below")
+    (tmp_path / "third/sub").symlink_to("below")
+    assert folder.resolve("sub/a") == str(tmp_path / "third/below/a")
+    assert folder.resolve("none/../sub/b/c") == str(tmp_path / "third/below/b/c")
+
+
+@pytest.mark.parametrize("size", [0, 1, 4095, 4096, 70_000])
+def test_a_file_of_any_size_is_read_whole(tmp_path: Path, size: int) -> None:
+    data = bytes(number % 251 for number in range(size))
+    (tmp_path / "a").write_bytes(data)
+    assert Folder(str(tmp_path)).read("a") == data
+
+
 def test_several_files_are_replaced_with_their_modes_and_nothing_is_left_beside_them(tmp_path: Path) -> None:
     (tmp_path / "a").write_bytes(b"old a")
     (tmp_path / "a").chmod(0o640)

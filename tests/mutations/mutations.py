@@ -963,6 +963,10 @@ MUTATIONS = [
         "core/secrets.py", "if is_switch(entry.value) and", "if is_switch(entry.value) or", "tests/core/test_slate.py"
     ),
     Mutation("core/values/__init__.py", "typed = _bare(typed, spec)", "pass", LANGUAGE),
+    Mutation(
+        "host/places.py", "if os.path.samestat(os.stat(home), os.lstat(known)):", "if True:", "tests/host/test_files.py"
+    ),
+    Mutation("host/places.py", "if stat.S_ISLNK(os.lstat(at).st_mode):", "if False:", "tests/host/test_files.py"),
     Mutation("core/checks/values.py", "if section not in sections:", "if True:", LANGUAGE),
     Mutation(
         "core/next_step.py",

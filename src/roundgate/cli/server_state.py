@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import time
 from collections.abc import Sequence
-from contextlib import nullcontext, suppress
+from contextlib import closing, suppress
 from typing import TYPE_CHECKING, Any, Literal
 
 from msgspec import Struct
@@ -157,8 +157,10 @@ def _states_here(servers: Sequence[Server], store: Store) -> list[ServerState]:
                 driver.post_state()
         drivers.append(driver)
     until = time.monotonic() + _ANSWER_WITHIN
-    with one_look() if len(servers) > 1 else nullcontext():
-        return [_closing(server, store, driver, until) for server, driver in zip(servers, drivers, strict=True)]
+    if len(servers) == 1:
+        return [_closing(servers[0], store, drivers[0], until)]
+    with one_look(), closing(store.copied()) as copy:
+        return [_closing(server, copy, driver, until) for server, driver in zip(servers, drivers, strict=True)]
 
 
 def _closing(server: Server, store: Store, driver: Driver | None, until: float) -> ServerState:

@@ -119,7 +119,9 @@ def read_handle(handle: int, path: str) -> bytes:
             before = os.fstat(handle)
             file.seek(0)
             data = bytearray()
-            while len(data) <= LARGEST and (piece := file.read(LARGEST + 1 - len(data))):
+            # As much as is there: room for the largest file would be made for each.
+            piece_size = min(before.st_size, LARGEST) + 1
+            while len(data) <= LARGEST and (piece := file.read(piece_size)):
                 data += piece
             after = os.fstat(handle)
             # A read that overlaps a write gives half of each version.
@@ -150,9 +152,12 @@ class Folder(Struct, frozen=True):
 
     def _split(self, path: str) -> tuple[str, str]:
         """Return the allowed folder that holds a file, and the rest of its real path, with its first slash."""
+        top = _real_home(self.root)
+        if _is_plain(top, path):
+            return top, f"{os.sep}{path}"
         real = os.path.realpath(os.path.join(self.root, path))
         for home in (self.root, *self.allowed):
-            top = os.path.realpath(home)
+            top = _real_home(home)
             # With the separator, or a folder "regatta-old" would count as inside "regatta".
             if real == top or real.startswith(top.rstrip(os.sep) + os.sep):
                 return top, real[len(top) :]
@@ -263,6 +268,38 @@ class Folder(Struct, frozen=True):
                     target = os.readlink(name, dir_fd=place.folder) if stat.S_ISLNK(about.st_mode) else ""
                     found.append(Found(f"{prefix}{name}", about, target))
         return found
+
+
+_REAL: dict[str, str] = {}
+"""Where folders really are, by their paths: a look at many servers asks for that thousands of times."""
+
+
+def _real_home(home: str) -> str:
+    """Return the real path of a folder; what is remembered counts while both paths lead to the same folder."""
+    known = _REAL.get(home)
+    if known is not None:
+        with suppress(OSError):
+            # The remembered path itself must not have become a link.
+            if os.path.samestat(os.stat(home), os.lstat(known)):
+                return known
+    real = _REAL[home] = os.path.realpath(home)
+    return real
+
+
+def _is_plain(top: str, path: str) -> bool:
+    """Return whether a path leads straight down from a real folder, with no link on its way."""
+    parts = path.split(os.sep)
+    if not {"", ".", ".."}.isdisjoint(parts):
+        return False
+    at = top
+    for part in parts:
+        at = f"{at}{os.sep}{part}"
+        try:
+            if stat.S_ISLNK(os.lstat(at).st_mode):
+                return False
+        except (FileNotFoundError, NotADirectoryError):
+            return True  # below it there is nothing
+    return True
 
 
 @contextmanager

@@ -86,6 +86,15 @@ class Store:
         """Close the file."""
         self.db.close()
 
+    def copied(self) -> Store:
+        """Return a copy in memory that can only be read: of many questions to the file, each waits for who writes."""
+        other = object.__new__(Store)
+        other.folder, other.remarks = self.folder, self.remarks
+        other.db = sqlite3.connect(":memory:", isolation_level=None)
+        self.db.backup(other.db)
+        other.db.execute("PRAGMA query_only=ON")
+        return other
+
     @contextmanager
     def whole(self) -> Iterator[None]:
         """Make all that is written inside one transaction."""
