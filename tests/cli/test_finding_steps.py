@@ -9,11 +9,14 @@ import shutil
 from pathlib import Path
 from typing import Any
 
+import pytest
+
 from conftest import SiteUnderTest
 from finding_steps import steps
 from roundgate.cli import demo
 from roundgate.core.next_step import typed_command
 from roundgate.core.quoting import placeholder_in
+from roundgate.host.checking import check_file
 from sampling import sampled
 
 SEEDS = [f"files {number}" for number in range(12)]
@@ -68,3 +71,15 @@ def test_a_command_is_written_as_it_is_typed() -> None:
     left_open = typed_command("set", "regatta", "ranks/first mate.may=<value>").typed
     assert left_open == "roundgate set regatta 'ranks/first mate.may='<value>", "a shell refuses what is open"
     assert placeholder_in(left_open)
+
+
+@pytest.mark.parametrize(
+    ("text", "is_safe"),
+    [("[[levels]\na = 1\n", False), ("[[levels]]\na = 1\n[[levels]\na = 2\n", True), ("[[levels\na = 1\n", True)],
+)  # fmt: skip
+def test_a_heading_is_closed_where_the_file_tells_which_one_it_is(tmp_path: Path, text: str, is_safe: bool) -> None:
+    path = tmp_path / "a.toml"
+    path.write_text(text)
+    [finding] = check_file(str(path))
+    assert (finding.code, finding.safe) == ("section-unclosed", is_safe)
+    assert ("delete one [" in str(finding.do)) == (not is_safe)

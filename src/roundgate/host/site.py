@@ -11,7 +11,7 @@ import msgspec
 from msgspec import Struct
 
 from roundgate.core.nearest import nearest
-from roundgate.core.next_step import LeftOut, did_you_mean, typed_command
+from roundgate.core.next_step import LeftOut, Meant, did_you_mean, typed_command
 from roundgate.core.rulebook.toml import RulebookProblem
 from roundgate.host.cache import ParsedFiles
 from roundgate.host.errors import NoSite, Trouble, UnknownName, WrongUsage
@@ -125,11 +125,19 @@ def choose_servers(site: Site, word: str | None, here: Path) -> list[str]:
     return chosen
 
 
+_NAMED = 8
+"""So many servers are named in a message."""
+
+
 def choose_one(site: Site, word: str | None, here: Path) -> str:
     """Like ``choose_servers``, where only one server makes sense. Raises WrongUsage."""
     chosen = choose_servers(site, word, here)
     if len(chosen) > 1:
-        raise WrongUsage(f"This works on one server at a time, and '{word}' means {len(chosen)}.", "Name one of them.")
+        named = ", ".join(chosen[:_NAMED]) + (", ..." if len(chosen) > _NAMED else "")
+        raise WrongUsage(
+            f"This works on one server at a time, and '{word}' means {len(chosen)}.",
+            Meant(f"Name one of {named}.", word or "", "<server>"),
+        )
     return chosen[0]
 
 

@@ -20,13 +20,17 @@ def heading(scene: Scene) -> Problem | None:
     at = scene.start + found.end(3 if found[3] else 2)
     missing = "]" * (len(found[1]) - len(found[3]))
     cause = f"This heading is opened with {found[1]} and not closed with {']' * len(found[1])}."
+    twin = rf"^[ \t]*\[\[[ \t]*{re.escape(found[2].strip())}[ \t]*\]\]"
+    # A ] too few, or a [ too many: only another heading of this name tells.
+    is_sure = not found[3] or re.search(twin, scene.body, re.M) is not None
+    other = "" if is_sure else " for one of several tables, or delete one [ for the only one"
     return problem(
         "section-unclosed",
         (scene.start + found.start(1), at),
         cause,
-        f"Write {missing} after it.",
+        f"Write {missing} after it{other}.",
         [Splice(at, at, missing)],
-        safe=True,
+        safe=is_sure,
     )
 
 
