@@ -34,6 +34,25 @@ CASES: list[tuple[str, str, Make, str]] = [
     ("json", '{"a": "x"}', lambda d: d.set(("a",), "7"), '{"a": "7"}'),
     ("json", '{"a": "x"}', lambda d: d.set(("a",), "7", "number"), '{"a": 7}'),
     ("json", '[{"id": "A"}]', lambda d: d.insert((1,), {"id": "B", "n": 1}), '[{"id": "A"}, {"id": "B", "n": 1}]'),
+    # statements
+    ("statements", "a = 1; // one\nb = 2;\n", lambda d: d.set(("a",), "9"), "a = 9; // one\nb = 2;\n"),
+    ("statements", 'name = "Gull";\n', lambda d: d.set(("name",), 'a "b"'), 'name = "a ""b""";\n'),
+    (
+        "statements",
+        "class Bay {\n    slots = 4;\n};\n",
+        lambda d: d.set(("Bay", "slots"), "5"),
+        "class Bay {\n    slots = 5;\n};\n",
+    ),
+    (
+        "statements",
+        "class Bay {\n    slots = 4;\n};\n",
+        lambda d: d.set(("Bay", "deep"), "5"),
+        "class Bay {\n    slots = 4;\n    deep = 5;\n};\n",
+    ),
+    ("statements", 'list[] = {"a", "b"};\n', lambda d: d.insert(("list", 2), "c"), 'list[] = {"a", "b", "c"};\n'),
+    ("statements", 'list[] = {"a", "b"};\n', lambda d: d.remove(("list", 0)), 'list[] = {"b"};\n'),
+    ("statements", "a = 1;\nb = 2;\n", lambda d: d.remove(("a",)), "b = 2;\n"),
+    ("statements", "a = 1;\n", lambda d: d.set(("b",), "2"), "a = 1;\nb = 2;\n"),
     # YAML
     ("yaml", "a: 1 # one\nb: 2\n", lambda d: d.set(("a",), "9"), "a: 9 # one\nb: 2\n"),
     ("yaml", "a: 'x'\n", lambda d: d.set(("a",), "it's"), "a: 'it''s'\n"),
@@ -153,6 +172,23 @@ CASES: list[tuple[str, str, Make, str]] = [
         '@echo off\ns.exe -a "x y" ^\n  -b 2\n',
     ),
 ]
+
+
+COMMENTS = {
+    "yaml": ["#"], "toml": ["#"], "ini": [";", "#"], "properties": ["#", "!"], "directives": ["#"], "launch": ["#"],
+    "lua": ["--", "--[[]]"], "statements": ["#", "//", "/**/"],
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("end", ["", " ", " about"])
+@pytest.mark.parametrize(("name", "before", "make", "after"), [case for case in CASES if case[0] in COMMENTS])
+def test_an_edit_is_the_same_below_a_comment_however_short(
+    name: str, before: str, make: Make, after: str, end: str
+) -> None:
+    """A comment of one sign, at the very beginning of a file, is one too."""
+    for sign in COMMENTS[name]:
+        above = f"{sign}{end if len(sign) < 3 else ''}\n\n"
+        assert edited(name, above + before, make) == above + after, above
 
 
 @pytest.mark.parametrize(("name", "before", "make", "after"), CASES)

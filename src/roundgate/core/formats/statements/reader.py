@@ -332,8 +332,9 @@ def _tokens(body: str) -> list[str]:
             continue
         comment = body.startswith("//", at) or char == "#"
         if comment or body.startswith("/*", at):
-            ends = [body.find(sign, at) for sign in ("\r", "\n")] if comment else [body.find("*/", at + 2) + 2]
-            at = min((end for end in ends if end > 1), default=len(body))
+            signs = ("\r", "\n") if comment else ("*/",)
+            ends = [body.find(sign, at + (0 if comment else 2)) for sign in signs]
+            at = min((end + (0 if comment else 2) for end in ends if end >= 0), default=len(body))
             char = " "
         else:
             at += 1
