@@ -5,6 +5,7 @@ Beside each bad file stands its sidecar: the codes that a check must give, with 
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 from pathlib import Path
 
@@ -47,10 +48,11 @@ def each_file(kind: str) -> Callable[[Callable[[Path], None]], Callable[[str], N
     return over_files
 
 
-def expected(path: Path) -> list[tuple[str, int, int]]:
-    """Return what a check of a bad file must find."""
+def expected(path: Path) -> list[tuple[str, int, int, str]]:
+    """Return what a check of a bad file must find: the code, line and column, and the text that is marked."""
     lines = path.with_name(path.name + ".expect").read_text("utf-8").splitlines()
-    return [(code, int(line), int(column)) for code, line, column in (one.split() for one in lines)]
+    rows = [line.split(" ", 3) for line in lines]
+    return [(code, int(line), int(column), json.loads(marked)) for code, line, column, marked in rows]
 
 
 def name_of(path: Path) -> str:

@@ -128,7 +128,9 @@ def test_secrets_stay_out_of_every_form_of_a_report(tmp_path: Path) -> None:
 @pytest.mark.parametrize("path", files("bad")[::24], ids=name_of)
 def test_the_program_says_what_the_corpus_wants(path: Path, tmp_path: Path) -> None:
     done = run(tmp_path, str(path), "--as", format_of(path), "--json")
-    assert [(finding["code"], finding["line"], finding["column"]) for finding in findings(done)] == expected(path)
+    assert [(finding["code"], finding["line"], finding["column"]) for finding in findings(done)] == [
+        row[:3] for row in expected(path)
+    ]
     worst = {finding["level"] for finding in findings(done)}
     assert done.returncode == (1 if "error" in worst else 0)
 

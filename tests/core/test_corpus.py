@@ -114,19 +114,26 @@ def test_every_value_is_removed_alone(path: Path) -> None:
         assert {finding.code for finding in found(changed, path)} <= {"file-empty"}, changed.text.body
 
 
+def marked(document: Document, path: Path) -> list[tuple[str, int, int, str]]:
+    """Return each finding with its place, and the text that it marks; of a line's end, the first character."""
+    found_here = found(document, path)
+    texts = [document.text.body[problem.start : problem.end] for problem in found_here]
+    ends = [text.replace("\r\n", "\n").replace("\r", "\n") for text in texts]
+    places = [document.text.place(problem.start) for problem in found_here]
+    return [(problem.code, *place, end) for problem, place, end in zip(found_here, places, ends, strict=True)]
+
+
 @each_file("bad")
 def test_what_is_wrong_is_said_at_its_place(path: Path) -> None:
     document = read(path)
-    output = [(finding.code, *document.text.place(finding.start)) for finding in found(document, path)]
-    assert output == expected(path)
+    assert marked(document, path) == expected(path)
 
 
 @each_file("bad")
 def test_the_line_ends_make_no_difference(path: Path) -> None:
     document = read(path, b"\r\n")
-    output = [(finding.code, *document.text.place(finding.start)) for finding in found(document, path)]
     if not is_windows_script(path, b"\r\n"):
-        assert output == expected(path)
+        assert marked(document, path) == expected(path)
 
 
 @each_file("bad")

@@ -209,10 +209,9 @@ class JsonScan(BracketScan):
         return True
 
     def _after_end(self) -> None:
-        end = self.body.find("\n", self.at)
-        end = len(self.body.rstrip()) if end < 0 else end
+        line = self.body[self.at :].split("\n", 1)[0].rstrip()
         cause = "The file was over, and here something follows."
-        span = (self.at, max(self.at + 1, min(end, len(self.body))))
+        span = (self.at, self.at + max(1, len(line)))
         self.report("text-after-end", span, cause, "Delete it, or put it inside the brackets.")
         self.top = "over"
 
