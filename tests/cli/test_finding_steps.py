@@ -66,6 +66,7 @@ def test_a_command_is_written_as_it_is_typed() -> None:
     assert (
         typed_command("rename", "", "a file.ini:a.b", "it's").typed == "roundgate rename 'a file.ini:a.b' 'it'\"'\"'s'"
     )
+    assert typed_command("check", "", "-", options=("--as", "toml")).typed == "roundgate check - --as toml"
     odd = typed_command("add", "regatta", "ranks", "-5", options=("--at", "0")).typed
     assert odd == "roundgate add regatta --at 0 -- ranks -5", "an argument that looks like an option"
     left_open = typed_command("set", "regatta", "ranks/first mate.may=<value>").typed

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import json
 import re
 import shlex
@@ -10,8 +11,10 @@ from pathlib import Path
 
 import pytest
 
+import roundgate
 from conftest import SiteUnderTest
 from roundgate.cli.grammar.commands import COMMANDS, every_command
+from roundgate.cli.grammar.group import loaded
 from roundgate.cli.grammar.verbs import ELSEWHERE, FORMER, FORMER_OPTIONS
 from roundgate.core.quoting import PLACEHOLDERS, placeholder_in
 from roundgate.demo import site as demo_site
@@ -168,3 +171,42 @@ def test_a_share_without_its_sign_is_noted(quay: SiteUnderTest) -> None:
     output = quay.ok("set", "regatta", "hull.damage=0.5")
     assert "note: hull.damage: 0.5 is read as 0.5%; for 50%, write the sign." in output
     assert "note:" not in quay.ok("set", "regatta", "hull.damage=0.5%")
+
+
+def proposals() -> list[tuple[str, str, list[str]]]:
+    """Return each command that a message proposes: where, its verb, and its options; what is not literal is ``?``."""
+    found = []
+    for path in sorted(Path(roundgate.__path__[0]).rglob("*.py")):
+        for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+            if not isinstance(node, ast.Call) or not node.args or not isinstance(node.args[0], ast.Constant):
+                continue
+            name = node.func.attr if isinstance(node.func, ast.Attribute) else getattr(node.func, "id", "")
+            if name in ("typed_command", "command") and isinstance(node.args[0].value, str):
+                given = next((word.value for word in node.keywords if word.arg == "options"), ast.Tuple([]))
+                words = given.elts if isinstance(given, ast.Tuple) else []
+                options = [str(word.value) if isinstance(word, ast.Constant) else "?" for word in words]
+                found.append((f"{path.name}:{node.lineno}", node.args[0].value, options))
+    return found
+
+
+def test_each_command_that_a_message_proposes_has_a_verb_and_options_that_are_there() -> None:
+    lines = {line.name: line for line in COMMANDS}
+    made = proposals()
+    assert len(made) > 150
+    for where, verb, options in made:
+        name, _, sub = verb.partition(" ")
+        line, verbs = lines[name], lines[name].verbs
+        if verbs is not None:
+            assert sub or verbs.default, where
+            line = next(each for each in verbs.verbs if each.name == (sub or verbs.default))
+        takes = {
+            word: not getattr(option, "is_flag", True)
+            for option in loaded(line).params
+            for word in (*option.opts, *option.secondary_opts)
+        }
+        left = list(options)
+        while left:
+            option = left.pop(0)
+            assert option == "--help" or option in takes, f"{where}: {verb} {options}"
+            if takes.get(option):
+                assert left and not left.pop(0).startswith("--"), f"{where}: {verb} {options}: {option} takes a value"

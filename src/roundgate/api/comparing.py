@@ -63,7 +63,7 @@ def groups_of(site: OpenSite, arguments: Sequence[str]) -> tuple[list[Side], lis
     if len(arguments) < 2:
         raise WrongUsage(
             "Two groups or more are compared.",
-            typed_command("compare", options=("--groups", "@ranked", "@casual")),
+            typed_command("compare", "", "@ranked", "@casual", options=("--groups",)),
         )
     members = [_expanded(site, word) for word in arguments]
     names = list(dict.fromkeys(name for each in members for name in each))

@@ -288,7 +288,7 @@ def _joining_people(
         people = choosing(arguments[1:], lambda given: joining(context.site, server, name, given, rank, until))
     if not people:
         if rank or until:
-            hint = typed_command("add", "<server>", "<roster>", "<name>", "7d", options=("--as", "<rank>", "--until"))
+            hint = typed_command("add", "<server>", "<roster>", "<name>", options=("--as", "<rank>", "--until", "7d"))
             raise WrongUsage("--as and --until are for people on a roster.", hint)
         return None
     changes = RecordChanges(server.workspace, ask_field)

@@ -30,7 +30,7 @@ class Command(Struct, frozen=True, tag_field="step", tag="command"):
 
         An argument may begin as an option does. What is open in one stays outside its quotes: a shell refuses that.
         """
-        odd = any(argument.startswith("-") for argument in self.arguments)
+        odd = any(argument.startswith("-") and argument != "-" for argument in self.arguments)
         words = [*self.options, "--", *self.arguments] if odd else [*self.arguments, *self.options]
         parts = (self.program, self.verb, join_typed(word for word in (self.server, *words) if word))
         return " ".join(part for part in parts if part)

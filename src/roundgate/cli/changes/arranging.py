@@ -29,7 +29,7 @@ def arrange(
     if bool(by) == bool(number):
         raise WrongUsage(
             "Sort by which field, or renumber which field?",
-            typed_command("arrange", "<server>", "<set>", "<field>", options=("--by",)),
+            typed_command("arrange", "<server>", "<set>", options=("--by", "<field>")),
         )
     context = open_call()
     word, rest = context.split(list(arguments))
