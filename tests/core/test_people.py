@@ -125,7 +125,7 @@ def test_who_came_and_went_is_folded_into_visits_and_hours() -> None:
 
 def test_the_book_is_changed_byte_by_byte() -> None:
     text = with_person(Text(""), "wren", "Wren", {"sailor": [RIGHT]})
-    text = with_person(text, "tern", 'Tern "T"', {"sailor": ["GW-8P2C-W4TN"]}, "pays")
+    text = with_person(text, "tern", 'Tern "T"', {"sailor": ["GW-8P2C-W4TN"]})
     mine = text.with_body(text.body.replace('name = "Wren"', 'name = "Wren"   # the chief'))
     book = read_people(mine)
     assert book.people["tern"].name == 'Tern "T"' and book.people["wren"].ids == {"sailor": (RIGHT,)}

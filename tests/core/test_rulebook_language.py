@@ -474,6 +474,16 @@ def test_the_schema_of_a_games_file_takes_the_demos_and_refuses_what_the_check_r
     assert sorted(error.json_path for error in validator.iter_errors(wrong)) == ["$.points.first", "$.points.second"]
 
 
+def test_the_schema_of_a_games_file_says_which_values_no_tool_may_show() -> None:
+    settings = "".join(
+        f'[setting."{name}"]\nfile = "core"\nkey = "{name}"\ntype = "{kind}"\n'
+        for name, kind in (("code", "secret"), ("name", "text"))
+    )
+    book = book_of(HEAD + FILE.replace("ini", "toml") + settings)
+    described = file_schema(book, "core")["properties"]
+    assert {name for name, field in described.items() if field.get("writeOnly")} == {"code"}
+
+
 @pytest.mark.parametrize(
     ("kind", "at", "text"),
     [

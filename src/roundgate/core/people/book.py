@@ -193,13 +193,12 @@ def with_table(text: Text, path: Path, old: Mapping[str, PlainData], new: Mappin
     return with_values(text, [*changed, *(((*path, name), None) for name in old if name not in new)])
 
 
-def with_person(text: Text, key: str, name: str, ids: Mapping[str, Sequence[str]], note: str = "") -> Text:
+def with_person(text: Text, key: str, name: str, ids: Mapping[str, Sequence[str]]) -> Text:
     """Return the book's text with one more person at its end, in a table of its own."""
     from roundgate.core.formats.toml.writer import key_text, value_text  # many commands read the book, few write it
 
     body = text.body or HEADER
     lines = [f"[person.{key_text((key,))}]", f"name = {value_text(name)}"]
     lines += [f"ids.{key_text((kind,))} = {value_text(list(several))}" for kind, several in ids.items()]
-    lines += [f"note = {value_text(note)}"] if note else []
     gap = "\n" if body.endswith("\n") else "\n\n"
     return text.with_body(body + gap + "\n".join(lines) + "\n")
