@@ -93,9 +93,13 @@ def hide_secrets(finding: Finding, secrets: Sequence[Entry]) -> Finding:
         return finding
     # What is hidden up to a line's end may be named by its words.
     values += [word for value in values for word in _WORDS.findall(value) if word != value]
-    cause, do = finding.cause, finding.do
-    for value in values:
-        cause, do = cause.replace(value, HIDDEN), mapped(do, lambda text, value=value: text.replace(value, HIDDEN))  # type: ignore[misc]
+
+    def hidden(text: str) -> str:
+        for value in values:
+            text = text.replace(value, HIDDEN)
+        return text
+
+    cause, do = hidden(finding.cause), mapped(finding.do, hidden)
     fixes = tuple(fix for fix in finding.fixes if not any(value in fix.new for value in values))
     return replace(finding, cause=cause, do=do, fixes=fixes if len(fixes) == len(finding.fixes) else ())
 

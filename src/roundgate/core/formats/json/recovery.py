@@ -209,7 +209,8 @@ class JsonScan(BracketScan):
         return True
 
     def _after_end(self) -> None:
-        line = self.body[self.at :].split("\n", 1)[0].rstrip()
+        end = self.body.find("\n", self.at)
+        line = self.body[self.at : end if end >= 0 else len(self.body)].rstrip()
         cause = "The file was over, and here something follows."
         span = (self.at, self.at + max(1, len(line)))
         self.report("text-after-end", span, cause, "Delete it, or put it inside the brackets.")

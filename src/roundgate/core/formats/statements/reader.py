@@ -332,9 +332,9 @@ def _tokens(body: str) -> list[str]:
             continue
         comment = body.startswith("//", at) or char == "#"
         if comment or body.startswith("/*", at):
-            signs = ("\r", "\n") if comment else ("*/",)
-            ends = [body.find(sign, at + (0 if comment else 2)) for sign in signs]
-            at = min((end + (0 if comment else 2) for end in ends if end >= 0), default=len(body))
+            signs, length = (("\r", "\n"), 0) if comment else (("*/",), 2)
+            ends = [body.find(sign, at + length) for sign in signs]
+            at = min((end + length for end in ends if end >= 0), default=len(body))
             char = " "
         else:
             at += 1
