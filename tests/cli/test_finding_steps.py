@@ -84,3 +84,9 @@ def test_a_heading_is_closed_where_the_file_tells_which_one_it_is(tmp_path: Path
     [finding] = check_file(str(path))
     assert (finding.code, finding.safe) == ("section-unclosed", is_safe)
     assert ("delete one [" in str(finding.do)) == (not is_safe)
+
+
+def test_what_comes_in_is_not_proposed_to_be_repaired_in_place(site: SiteUnderTest) -> None:
+    output = site.run("check", "-", given='{"a": “x”}').stdout
+    assert "quote-curly" in output and "hint: " in output
+    assert "do: " not in output, "there is no file of that name"

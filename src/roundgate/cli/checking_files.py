@@ -8,7 +8,7 @@ from pathlib import Path
 
 from roundgate.cli.screen.report import Report
 from roundgate.core.checks.standalone import WITH_COMMENTS
-from roundgate.core.findings import Finding
+from roundgate.core.findings import STANDARD_INPUT, Finding
 from roundgate.core.formats import ENDINGS
 from roundgate.core.next_step import typed_command
 from roundgate.host.errors import WrongUsage
@@ -47,7 +47,7 @@ def _check_input(arguments: Sequence[str], given: str, form: str, *, fix: bool) 
     from roundgate.core.checks.standalone import check_standalone
 
     data = sys.stdin.buffer.read()
-    found: list[Finding] = check_standalone("(standard input)", data, given)
+    found: list[Finding] = check_standalone(STANDARD_INPUT, data, given)
     report = Report(form)
     for finding in found:
         report.add(finding)

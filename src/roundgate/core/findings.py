@@ -17,6 +17,10 @@ Level = Literal["error", "warning", "note"]
 _ORDER: dict[str, int] = {"error": 0, "warning": 1, "note": 2}
 
 
+STANDARD_INPUT = "(standard input)"
+"""What is checked as it comes in has this name, and cannot be repaired in place."""
+
+
 class FindingCode(Struct, frozen=True):
     """The page on one finding code: what it means, with a bad and a good example."""
 
@@ -89,7 +93,7 @@ class Problem(Struct, frozen=True):
 def finding_step(finding: Finding) -> NextStep:
     """Return what a finding proposes; where a repair is safe, the command that makes it."""
     step = step_of(finding.do)
-    if not finding.safe or step.command:
+    if not finding.safe or step.command or finding.place.file == STANDARD_INPUT:
         return step
     return NextStep(Command("check", "", (finding.server or finding.place.file,), ("--fix",)).typed, step.hint)
 

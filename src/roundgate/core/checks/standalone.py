@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 
 from msgspec.structs import replace
 
-from roundgate.core.findings import Finding, Fix, Place, Problem
+from roundgate.core.findings import STANDARD_INPUT, Finding, Fix, Place, Problem
 from roundgate.core.formats import FORMATS, problems_of
 from roundgate.core.formats.protocol import USUAL, Dialect, Document, Entry
 from roundgate.core.next_step import mapped, typed_command
@@ -61,7 +61,7 @@ def _or_unknown(name: str, document: Document, given: str, problems: Sequence[Pr
     if given or format_name(name) or not document.text.body.strip():
         return problems
     guess = sniffed(document.text.body)
-    name = "-" if name == "(standard input)" else name
+    name = "-" if name == STANDARD_INPUT else name
     wrong = next((problem for problem in problems if problem.level == "error"), None)
     if not guess:
         cause = "The format of this file is unknown: neither its name nor its content shows it. It was not checked."
