@@ -22,6 +22,7 @@ import os
 import pkgutil
 import runpy
 import select
+import shutil
 import signal
 import socket
 import struct
@@ -111,12 +112,15 @@ def _variables(env: Mapping[str, str]) -> dict[str, str]:
 def _serve(link: socket.socket) -> None:
     """Import the program, then fork for each request, until the tests have gone."""
     import roundgate
-    from roundgate.host.rulebooks import load_rulebook
+    from roundgate.cli.grammar.commands import COMMANDS
+    from roundgate.cli.main import program
 
     for module in pkgutil.walk_packages(roundgate.__path__, "roundgate."):
         if not module.name.endswith("__main__"):
             _use_patterns(importlib.import_module(module.name))
-    load_rulebook("gullwind", None)  # makes what reads rulebooks of any kind
+    _make_parsers(COMMANDS)
+    program()
+    _use_rulebook()
     spawner = socket.socket(socket.AF_UNIX)
     spawner.bind(f"\0roundgate-tests-{os.getpid()}")
     spawner.listen(64)
@@ -171,6 +175,28 @@ def _use_patterns(module: ModuleType) -> None:
     for pattern in vars(module).values():
         if isinstance(pattern, type(lazy(""))):
             pattern.match("")
+
+
+def _use_rulebook() -> None:
+    """Have the rulebook parsed that most tests use, and its patterns compiled, as a check of the demo's files does."""
+    from roundgate import api
+    from roundgate.demo import __file__ as demo
+
+    with tempfile.TemporaryDirectory() as folder:
+        site = Path(folder) / "site"
+        shutil.copytree(Path(demo).parent / "site", site)
+        with api.open_site(site) as opened:
+            for name in ("regatta", "harbour"):
+                assert opened.server(name).check()
+
+
+def _make_parsers(lines: Sequence[Any]) -> None:
+    """Have what parses the options of each command made."""
+    from roundgate.cli.grammar.group import loaded
+
+    for line in lines:
+        loaded(line)
+        _make_parsers(line.verbs.verbs if line.verbs else ())
 
 
 def _tell_end(ended: int, process: int, tell: int) -> None:

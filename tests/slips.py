@@ -5,10 +5,14 @@ checks. A slip that leaves the meaning as it was is not counted, nor one that ma
 ``line`` counts findings on the slip's line, or on the line of the bracket or quote that it left alone; ``repair``
 counts first repairs that bring the old meaning back; ``harm`` counts safe repairs, as ``check --fix`` makes them, that
 give another meaning.
+
+    python tests/slips.py     write what is told of each slip, and what its first repair makes, to ``corpus/slips.txt``
 """
 
 from __future__ import annotations
 
+import difflib
+import json
 import random
 import re
 from collections.abc import Iterator, Sequence
@@ -26,6 +30,8 @@ from roundgate.core.repairs import with_repairs
 from roundgate.core.text import NotText, Text, decode
 
 HERE = Path(__file__).parent
+RECORD = HERE / "corpus" / "slips.txt"
+"""What is told of each slip of the corpus: a change of it is a change for the user, and is read before it is kept."""
 BRACKETS, TREES = ("json", "lua", "toml"), ("json", "lua", "toml", "yaml", "xml", "statements")
 QUOTED = ("json", "lua", "toml", "yaml", "xml", "ini", "directives", "launch", "statements")
 SLIPS: list[tuple[str, tuple[str, ...], str, str]] = [
@@ -133,16 +139,17 @@ class Damage(NamedTuple):
     on_line: bool
     repaired: bool
     harmed: bool
+    record: str
 
 
 def damages(seed: int, each: int, folders: Sequence[str] = ()) -> Iterator[Damage]:
     """Make at most ``each`` slips of every kind in every good file; those that leave the meaning are left out."""
-    chance = random.Random(seed)
     for name, path, document in good_files(folders):
         body = document.text.body.replace("\r\n", "\n")
         output = meaning(name, FORMATS[name].read(Text(body), document.dialect)) if "\r" not in body else None
         if output is None:
             continue
+        chance = random.Random(f"{seed} {name} {path.name}")
         for slip, formats, pattern, new in SLIPS:
             hits = list(re.finditer(pattern, body)) if name in formats else []
             for hit in chance.sample(hits, min(each, len(hits))):
@@ -154,9 +161,22 @@ def damages(seed: int, each: int, folders: Sequence[str] = ()) -> Iterator[Damag
                 told = tuple((finding.code, text.place(finding.start)[0]) for finding in found)
                 wanted = lines_that_count(body, hit.start(), hit.expand(new))
                 on_line = any(line in wanted for _, line in told)
-                place = f"{path.name}:{text.place(hit.start())[0]}"
+                place = "{}:{}:{}".format(path.name, *text.place(hit.start())[:2])
                 right = repaired(name, text, found) == output
-                yield Damage(name, slip, place, told, on_line, right, is_harmed(name, damaged, output))
+                yield Damage(
+                    name, slip, place, told, on_line, right, is_harmed(name, damaged, output), record_of(text, found)
+                )
+
+
+def record_of(text: Text, found: list[Problem]) -> str:
+    """Return what is told, with the text that each finding marks, and the lines that the first repair makes."""
+    told = [f"{one.code} {json.dumps(text.body[one.start : one.end], ensure_ascii=False)}" for one in found]
+    first = next((item for item in found if item.repair), None)
+    if first is None:
+        return "; ".join(told)
+    before, after = text.body.splitlines(), text.spliced(first.repair).body.splitlines()
+    new = [line for kind, line in ((row[:2], row[2:]) for row in difflib.ndiff(before, after)) if kind == "+ "]
+    return f"{'; '.join(told)} -> {json.dumps(new, ensure_ascii=False)}"
 
 
 def is_harmed(name: str, damaged: Document, output: Any) -> bool:
@@ -166,3 +186,13 @@ def is_harmed(name: str, damaged: Document, output: Any) -> bool:
     except EditRefused:
         return False
     return after.text != damaged.text and meaning(name, after) != output
+
+
+def recorded(found: Sequence[Damage]) -> str:
+    """Return the record of all slips, a line for each."""
+    rows = [f"{one.format} {one.slip} {one.place} {'right' if one.repaired else '-'}: {one.record}" for one in found]
+    return "\n".join(rows) + "\n"
+
+
+if __name__ == "__main__":
+    RECORD.write_text(recorded(list(damages(seed=7, each=2))), "utf-8")

@@ -7,6 +7,7 @@ from typing import Any
 
 import pytest
 
+from edits import RECORD, edits
 from roundgate.core.formats import FORMATS, apply_edit, problems_of
 from roundgate.core.formats.protocol import Dialect, Document, Edit, EditRefused
 from roundgate.core.text import Text
@@ -332,3 +333,8 @@ def test_a_remark_behind_a_commented_out_value_is_no_part_of_it_and_stays() -> N
     assert off.value == "5432"
     changed = apply_edit(FORMATS["ini"], document, document.set(("port",), "6000"))
     assert changed.text.body == "port = 6000\t\t# (change requires restart)\n"
+
+
+def test_each_edit_of_the_corpus_looks_as_it_did() -> None:
+    """Where this is meant to change, ``python tests/edits.py`` writes it anew."""
+    assert list(edits()) == RECORD.read_text("utf-8").splitlines()

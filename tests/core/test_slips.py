@@ -12,7 +12,7 @@ from roundgate.core.formats import FORMATS, apply_edit, problems_of
 from roundgate.core.formats.protocol import Dialect, Document, Edit, EditRefused
 from roundgate.core.repairs import with_repairs
 from roundgate.core.text import Text
-from slips import Damage, damages
+from slips import RECORD, Damage, damages, recorded
 
 LEAST = {
     "directives": (0.9, 0.7),
@@ -40,6 +40,11 @@ def test_slips_are_found_on_their_line_and_no_safe_repair_harms(name: str) -> No
     line, repair = LEAST[name]
     assert sum(item.on_line for item in mine) >= line * len(mine)
     assert sum(item.repaired for item in mine) >= repair * len(mine)
+
+
+def test_what_is_told_of_each_slip_is_what_was_told_before() -> None:
+    """Where this is meant to change, ``python tests/slips.py`` writes it anew."""
+    assert recorded(all_damages()).splitlines() == RECORD.read_text("utf-8").splitlines()
 
 
 HARMLESS = [

@@ -5,9 +5,10 @@ from __future__ import annotations
 import gc
 import sys
 from contextlib import suppress
+from functools import cache
 from io import TextIOWrapper
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -31,7 +32,7 @@ def main() -> None:
         # In a pipe too, a line is seen when it is printed: a round takes minutes.
         sys.stdout.reconfigure(line_buffering=True)
     try:
-        code = build()(prog_name="roundgate", standalone_mode=False)
+        code = program()(prog_name="roundgate", standalone_mode=False)
         if code != _INTERRUPTED:  # what Typer makes of Ctrl-C; of Ctrl-D at a question it makes an Abort
             raise SystemExit(code if isinstance(code, int) else 0)
     except (KeyboardInterrupt, typer.Abort):
@@ -92,6 +93,12 @@ def build() -> typer.Typer:
     )
     app.callback(invoke_without_command=True, help=HELP)(_program)
     return app
+
+
+@cache
+def program() -> Any:
+    """Return the program as the parser of calls has it."""
+    return typer.main.get_command(build())
 
 
 HELP = (

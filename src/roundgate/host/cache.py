@@ -32,6 +32,10 @@ class _Held(Struct, array_like=True):
     files: dict[str, _Entry] = field(default_factory=dict)
 
 
+_PARSED: dict[str, _Entry] = {}
+"""What this process has parsed: the sites that it opens share the rulebooks of the package."""
+
+
 class ParsedFiles:
     """The cache of one site; without a state folder it just parses."""
 
@@ -49,13 +53,14 @@ class ParsedFiles:
         found = path.stat()
         # Taken before the file is read: a change in between makes the entry look old, which is safe.
         mark = (found.st_mtime_ns, found.st_size, found.st_ino)
-        entry = self.held.files.get(str(path))
-        if entry is not None and entry.mark == mark:
-            return entry.raw
+        for known in (self.held.files, _PARSED):
+            entry = known.get(str(path))
+            if entry is not None and entry.mark == mark:
+                return entry.raw
         raw = parse_toml(str(path), path.read_text("utf-8"))
         if len(self.held.files) >= _LARGEST:
             self.held.files.clear()
-        self.held.files[str(path)] = _Entry(mark, raw)
+        self.held.files[str(path)] = _PARSED[str(path)] = _Entry(mark, raw)
         self._keep()
         return raw
 

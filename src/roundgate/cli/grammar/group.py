@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from functools import cache
 from importlib import import_module
 from itertools import pairwise
 from typing import Any
@@ -141,6 +142,7 @@ def _refuse_odd_bytes(arguments: Sequence[str]) -> None:
         raise WrongUsage(f"The call holds bytes that are not UTF-8: {ascii(odd)[1:-1]}", "Write it in UTF-8.")
 
 
+@cache
 def loaded(line: CommandLine) -> Any:
     """Return a command with its own options, and ``--site``, which may stand anywhere in a call."""
     if line.verbs is not None:

@@ -35,6 +35,8 @@ _BAD_ESCAPE = lazy(r'\\(?:u(?![0-9a-fA-F]{4})[0-9a-fA-F]{0,3}|[^"\\/bfnrtu])')
 _QUOTE = lazy(r'(?:\\.|[^"\\\r\n])*(")')
 _NAME_OPEN = lazy(r'"([\w .\-]+?)(?=[ \t]*[:=][ \t]*(?:["\d\[{tfn\-]|$))', re.MULTILINE)
 _UNOPENED = lazy(r'([^\s"{}\[\],:=][^"\r\n{}\[\],:=]*)"(?=[ \t]*(?:[,}\]:=]|\r|\n|\Z))')
+_GLUED = lazy(r'[\w .\-]+"[ \t]*:|[^\s"{}\[\],:=][^"\r\n{}\[\]:=]*"[ \t]*[,}\]]')
+"""What follows a text that has swallowed its comma and the next one's quote: the rest of that name or text."""
 _WORDS_ON = lazy(r"[^\r\n{}\[\],:=\"]+")
 
 
@@ -88,7 +90,7 @@ def _quoted(reader: BracketScan, *, is_key: bool) -> Read:
     if good is None:
         return _without_end(reader, start, _rest_of_line(body, start))
     swallowed = re.fullmatch(r'"([^"]*?)[ \t]*,[ \t]*"', good[0]) if odd and not is_key else None
-    if swallowed and re.match(r'[\w .\-]+"[ \t]*:', body[good.end() :]):
+    if swallowed and _GLUED.match(body, good.end()):
         return _unclosed(reader, start, start + 1 + len(swallowed[1]))
     follows = body[good.end() : good.end() + 1]
     if not is_key and follows and (follows.isalnum() or follows in "_'" or _goes_on(line, good, start, odd=odd)):

@@ -87,7 +87,7 @@ class YamlPlaces(YamlReading):
     @cached_property
     def unit(self) -> str:
         """One step of the file's indentation."""
-        found = re.search(r"^( +)(?=[^\s#-])", self.text.body, re.MULTILINE)
+        found = re.search(r"^( +)(?=[^\s#])", self.text.body, re.MULTILINE)
         return found[1] if found else "  "
 
     def column(self, index: int) -> int:
