@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import fcntl
 import io
 import json
 import os
@@ -13,6 +14,7 @@ import sys
 import tarfile
 import threading
 import zipfile
+from functools import partial
 from pathlib import Path
 
 import psutil
@@ -21,6 +23,9 @@ import zstandard
 from filelock import FileLock
 
 from conftest import SiteUnderTest, is_alive, wait_for, words_of
+from roundgate import api
+from roundgate.api import Busy
+from roundgate.host.backups import making
 
 
 @pytest.fixture
@@ -169,6 +174,28 @@ def test_a_server_saves_again_where_its_backup_is_ended_by_a_signal(
     assert "Traceback" not in output
     assert listed(site) == []
     assert "pause is off" in site.ok("send", "regatta", "pause")
+
+
+def test_a_backup_that_has_waited_for_too_long_ends_and_the_next_one_is_made(
+    regatta: SiteUnderTest, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(making, "_TURN_WITHIN", 0.3)  # six hours
+    with api.open_site(regatta.folder) as opened:
+        waited: list[str] = []
+        with making.turn(opened.site), open(regatta.folder / ".roundgate" / "backups" / ".lock") as other:
+            with pytest.raises(BlockingIOError):
+                fcntl.flock(other, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        with open(regatta.folder / ".roundgate" / "backups" / ".lock") as other:
+            fcntl.flock(other, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            with (
+                pytest.raises(Busy, match="at work for hours") as found,
+                making.turn(opened.site, partial(waited.append, "once")),
+            ):
+                pytest.fail("it had the turn")
+        assert str(found.value.do).startswith("roundgate backup list") and waited == ["once"]
+        with making.turn(opened.site, partial(waited.append, "twice")):
+            assert waited == ["once"]
+    regatta.ok("backup", "make", "regatta")
 
 
 _LONG_HOLD = _HOLD + '[[server.hold]]\nsend = "status"\n' * 40 + _RESUME

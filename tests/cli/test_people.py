@@ -217,7 +217,10 @@ def contents(club: SiteUnderTest) -> dict[Path, bytes]:
         (("add", "regatta", "guests", PLOVER, "--as", "marshal"), "have no rank"),
         (("add", "regatta", "guests", "Plover"), "Nobody called 'Plover'"),
         (("add", "regatta", "guests", "7350-441"), "An id looks like GW-"),
-        (("add", "regatta", "guests", "hv_3k9plq27"), "is the id of a haven, and here the id of a sailor is needed"),
+        (
+            ("add", "regatta", "guests", "hv_3k9plq27"),
+            "is the id of a haven, and here the id of a sailor is needed, such as GW-",
+        ),
         (("add", "regatta", "gests", PLOVER), "Did you mean guests?"),
         (("add", "regatta", "guests", WREN), "already exists"),
         (("move", "regatta", "guests/Wren", "--to", "gold"), "has no roster 'gold'"),

@@ -118,6 +118,7 @@ CASES: list[tuple[str, str, Make, str]] = [
     # Lua
     ("lua", "t = { a = 1 }", lambda d: d.set(("t", "b"), "x"), 't = { a = 1, b = "x" }'),
     ("lua", "t = {\n  a = 1, -- one\n}", lambda d: d.set(("t", "b"), "2"), "t = {\n  a = 1, -- one\n  b = 2,\n}"),
+    ("lua", "t = { a = 1 }", lambda d: d.set(("t", "b", "c"), "2"), "t = { a = 1, b = { c = 2 } }"),
     ("lua", "t = { 'a', 'b' }", lambda d: d.insert(("t", 1), "c"), "t = { 'a', 'c', 'b' }"),
     ("lua", "t = {\n  a = 1,\n  b = 2\n}", lambda d: d.remove(("t", "b")), "t = {\n  a = 1\n}"),
     ("lua", 'role("A", { x = 1 })\n', lambda d: d.rename(("role", "A"), "B"), 'role("B", { x = 1 })\n'),
@@ -127,12 +128,15 @@ CASES: list[tuple[str, str, Make, str]] = [
     ("ini", "[a]\n;b=1\n", lambda d: d.set(("a", "b"), "2"), "[a]\nb=2\n"),
     ("ini", "[a]\nb=1\n", lambda d: d.set(("c", "d"), "2"), "[a]\nb=1\n\n[c]\nd=2\n"),
     ("ini", "[a]\nb=(x=1,y=(z=2))\n", lambda d: d.set(("a", "b", "y", "z"), "9"), "[a]\nb=(x=1,y=(z=9))\n"),
+    ("ini", "[a]\nb=1\n[c]\nd=2\n", lambda d: d.rename(("a",), "e"), "[e]\nb=1\n[c]\nd=2\n"),
+    ("ini", '[a]\nb="x"\n', lambda d: d.set(("a", "b"), "y"), '[a]\nb="y"\n'),
     ("ini", "[m]\nreef\n", lambda d: d.insert(("m", 0), "mile"), "[m]\nmile\nreef\n"),
     ("ini", "[m]\n+k=a\n+k=b\n", lambda d: d.remove(("m", "+k", 0)), "[m]\n+k=b\n"),
     # directives
     ("directives", 'a "x" // n\n', lambda d: d.set(("a",), "y z"), 'a "y z" // n\n'),
     ("directives", "set a 1; set b 2\n", lambda d: d.remove(("a",)), "set b 2\n"),
     ("directives", "exec x\nexec y\n", lambda d: d.insert(("exec", 1), "z"), "exec x\nexec z\nexec y\n"),
+    ("directives", "fog 1\n", lambda d: d.rename(("fog",), "mist"), "mist 1\n"),
     ("directives", "-p 1 +m reef\n", lambda d: d.set(("+m",), "mile"), "-p 1 +m mile\n"),
     ("directives", "set sv_a 1\n", lambda d: d.set(("sv_b",), "2"), "set sv_a 1\nset sv_b 2\n"),
     # launch

@@ -474,6 +474,29 @@ def test_the_schema_of_a_games_file_takes_the_demos_and_refuses_what_the_check_r
     assert sorted(error.json_path for error in validator.iter_errors(wrong)) == ["$.points.first", "$.points.second"]
 
 
+@pytest.mark.parametrize(
+    ("kind", "more", "expected"),
+    [
+        ("text", "length = [2, 8]", {"minLength": 2, "maxLength": 8}),
+        ("text", "pattern = '[a-z]+'", {"pattern": "^(?:[a-z]+)$"}),
+        ("secret", "length = [4, 8]", {"minLength": 4, "maxLength": 8}),
+        ("text", "pattern = '[a-z]+'\nsuffix = '.wld'", {}),
+        ("size", "stored = 'megabytes'\nrange = [256, 4096]\nsuffix = 'M'", {}),
+        ("int", "range = [5, 40]\nstep = 5", {"minimum": 5, "maximum": 40, "multipleOf": 5}),
+        ("int", "range = [6, 40]\nstep = 5", {"minimum": 6, "maximum": 40}),
+        ("port", "", {"minimum": 1, "maximum": 65535}),
+        ("choice", "choices = { fog = '', wind = '' }", {"enum": ["fog", "wind"]}),
+    ],
+)
+def test_the_schema_of_a_games_file_bounds_each_value_as_the_rulebook_does(
+    kind: str, more: str, expected: dict[str, object]
+) -> None:
+    table = f'[setting.a]\nfile = "core"\nkey = "a"\ntype = "{kind}"\n{more}\n'
+    described = file_schema(book_of(HEAD + FILE.replace("ini", "toml") + table), "core")["properties"]["a"]
+    bounds = ("minLength", "maxLength", "pattern", "minimum", "maximum", "multipleOf", "enum")
+    assert {name: value for name, value in described.items() if name in bounds} == expected
+
+
 def test_the_schema_of_a_games_file_says_which_values_no_tool_may_show() -> None:
     settings = "".join(
         f'[setting."{name}"]\nfile = "core"\nkey = "{name}"\ntype = "{kind}"\n'

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from roundgate.core import values
-from roundgate.core.rulebook.model import Blocked, Setting, TomlValue
+from roundgate.core.rulebook.model import Blocked, OtherPlace, Setting, TomlValue
 from roundgate.core.values import ValueProblem
 
 
@@ -270,3 +270,17 @@ def test_special_values_count_as_numbers_in_the_rules() -> None:
 )
 def test_how_long_something_took(seconds: float, expected: str) -> None:
     assert values.units.format_elapsed(seconds) == expected
+
+
+@pytest.mark.parametrize(
+    ("place", "there"),
+    [
+        (OtherPlace(key="Path"), "w_cove.x"),
+        (OtherPlace(key="Path", suffix=".wld"), "w_cove.wld"),
+        (OtherPlace(key="Path", prefix="worlds/"), "worlds/cove.x"),
+        (OtherPlace(key="Path", prefix="", suffix=""), "cove"),
+    ],
+)
+def test_another_place_is_written_as_the_setting_is_where_it_says_nothing_else(place: OtherPlace, there: str) -> None:
+    own = spec("text", prefix="w_", suffix=".x")
+    assert values.stored_at(place, "w_cove.x", own) == there

@@ -35,6 +35,22 @@ def test_a_crashed_server_is_started_again(running: SiteUnderTest) -> None:
     wait_for(lambda: status(running)["state"] == "up")
 
 
+@pytest.mark.parametrize("words", [["start"], ["restart", "--yes"]])
+def test_whoever_reads_what_a_command_prints_is_not_kept_by_the_server(site: SiteUnderTest, words: list[str]) -> None:
+    """A pipe ends when nobody has it open any more: neither the keeper, nor its server, nor the round may keep it."""
+    site.add("regatta")
+    with subprocess.Popen(
+        [sys.executable, "-m", "roundgate", *words],
+        cwd=site.folder,
+        stdin=subprocess.DEVNULL,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+    ) as call:
+        output, _ = call.communicate(timeout=60)
+    assert call.returncode == 0 and b"up" in output
+    assert status(site)["state"] == "up"
+
+
 def test_after_a_few_crashes_the_keeper_gives_up_and_says_so(
     site: SiteUnderTest, monkeypatch: pytest.MonkeyPatch
 ) -> None:

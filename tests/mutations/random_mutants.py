@@ -1,13 +1,15 @@
 """Make random small changes of the code, each in a copy, and see that a test fails.
 
     python tests/mutations/random_mutants.py [--count 100] [--seed TEXT] [--jobs N] [--floors core,api,host]
-        [--most N] [--share 0.8]
+        [--most N] [--share 0.8] [--samples]
     python tests/mutations/random_mutants.py --measure FOLDER
 
 A change is made by rule at a place that chance chooses, in all of ``core``, ``api`` and ``host``: a comparison turned,
 a bound moved by one, a constant changed, a statement dropped, a condition negated, ``and`` for ``or``. The tests are
 those that reach the changed function, by ``reach.txt``, which ``--measure`` writes; for a function that it does not
-know, those that import the module or are called like it. Prints a line for each, and the share that was caught.
+know, those that import the module or are called like it: a sample of each file's examples first, and all of them
+where the sample has not caught it, unless ``--samples`` says that they are enough. Prints a line for each, and the
+share that was caught.
 Survivors that no test can notice are in ``survivors.txt``, each with its reason. Ends with 1 below the share.
 """
 
@@ -196,8 +198,8 @@ def tests_by_name(module: str) -> list[str]:
     return [path for near, path in sorted(ranked) if near][:MOST_TESTS]
 
 
-def outcome(mutant: Mutant, tests: list[str]) -> str:
-    """Make a change in a copy and run its tests; give ``caught``, ``SURVIVED`` or ``NO TESTS``."""
+def outcome(mutant: Mutant, tests: list[str], *, samples: bool = True) -> str:
+    """Make a change in a copy and run its tests, or a sample; give ``caught``, ``SURVIVED`` or ``NO TESTS``."""
     if not tests:
         return "NO TESTS"
     with tempfile.TemporaryDirectory() as folder:
@@ -208,7 +210,8 @@ def outcome(mutant: Mutant, tests: list[str]) -> str:
         path.write_bytes(source[: mutant.start] + mutant.new.encode() + source[mutant.end :])
         command = [str(interpreter(copy)), "-m", "pytest", "-x", "-q", "-n", "0", "-p", "no:cacheprovider"]
         environment = {name: value for name, value in os.environ.items() if name not in LEFT_OUT}
-        environment["ROUNDGATE_FEW"] = "1"
+        if samples:
+            environment["ROUNDGATE_FEW"] = "1"
         try:
             done = subprocess.run(
                 [*command, "--timeout", str(TEST_SECONDS), *tests],
@@ -221,6 +224,12 @@ def outcome(mutant: Mutant, tests: list[str]) -> str:
         except subprocess.TimeoutExpired:
             return "caught"  # it made something endless
         return {0: "SURVIVED", 5: "NO TESTS"}.get(done.returncode, "caught")
+
+
+def thorough_outcome(mutant: Mutant, tests: list[str]) -> str:
+    """Run a sample of the tests, and all of them where the change survives that."""
+    found = outcome(mutant, tests)
+    return found if found != "SURVIVED" else outcome(mutant, tests, samples=False)
 
 
 def reasons() -> dict[str, str]:
@@ -244,6 +253,7 @@ def main() -> int:
     parser.add_argument("--floors", default=",".join(FLOORS))
     parser.add_argument("--share", type=float, default=SHARE)
     parser.add_argument("--most", type=int, default=MOST_TESTS, help="files of tests for each change")
+    parser.add_argument("--samples", action="store_true", help="samples of the tests are enough")
     parser.add_argument("--measure", type=Path)
     options = parser.parse_args()
     if options.measure:
@@ -254,7 +264,8 @@ def main() -> int:
     tests = [tests_of(mutant, reach)[: options.most] for mutant in mutants]
     caught = 0
     with ThreadPoolExecutor(options.jobs) as pool:
-        work = {pool.submit(outcome, mutant, chosen): mutant for mutant, chosen in zip(mutants, tests, strict=True)}
+        judge = outcome if options.samples else thorough_outcome
+        work = {pool.submit(judge, mutant, chosen): mutant for mutant, chosen in zip(mutants, tests, strict=True)}
         for done in as_completed(work):
             mutant, found = work[done], done.result()
             reason = known.get(key_of(mutant), "")

@@ -76,7 +76,8 @@ def turn(site: Site, waits: Callable[[], None] = lambda: None) -> Iterator[None]
             lock.acquire(timeout=_TURN_WITHIN)
     except Timeout as error:
         raise Busy(
-            "Another backup of this site has been at work for hours.", "See what it does: roundgate backup list"
+            "Another backup of this site has been at work for hours.",
+            typed_command("backup list", hint="to see which"),
         ) from error
     try:
         yield
