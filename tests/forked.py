@@ -290,6 +290,7 @@ def _become(request: dict[str, Any]) -> None:
     os.chdir(request["cwd"])
     os.environ.clear()
     os.environ.update(request["env"])
+    tempfile.tempdir = None  # what Python remembers of the environment that it was started with
     sys.stdin = sys.__stdin__ = open(0, encoding="utf-8", closefd=False)  # type: ignore[misc]  # noqa: SIM115
     sys.stdout = sys.__stdout__ = open(1, "w", encoding="utf-8", closefd=False)  # type: ignore[misc]  # noqa: SIM115
     sys.stderr = sys.__stderr__ = open(2, "w", encoding="utf-8", errors="backslashreplace", closefd=False)  # type: ignore[misc]  # noqa: SIM115
