@@ -48,6 +48,7 @@ SAMPLED = {
     "cli/test_rank_changes.py": 2,
     "cli/test_rank_checks.py": 3,
     "cli/test_ranks.py": 2,
+    "cli/test_rented.py": 3,
     "cli/test_set_in_files.py": 2,
     "cli/test_timetable.py": 2,
     "cli/test_waves.py": 2,
@@ -81,6 +82,7 @@ command line, or with ROUNDGATE_EVERY_ACT."""
 LONG = (
     "cli/test_agreement.py",
     "cli/test_backups.py",
+    "cli/test_rented.py",
     "cli/test_timetable.py",
     "cli/test_waves.py",
     "core/test_rank_edits.py",

@@ -13,6 +13,8 @@ from roundgate.core.findings import Finding
 from roundgate.core.operations.base import Operation
 from roundgate.core.rulebook.expansion import setting_at
 from roundgate.core.rulebook.model import Rulebook
+from roundgate.host.drivers.protocol import RunState
+from roundgate.host.errors import OutOfReach
 from roundgate.host.servers import Server
 from roundgate.host.store import Store, Waiting
 from roundgate.host.workspace import Workspace
@@ -22,7 +24,6 @@ if TYPE_CHECKING:
     from roundgate.api.list_changes import ListChanges
     from roundgate.api.proposal import Proposal
     from roundgate.core.layers import Known, Layers
-    from roundgate.host.drivers.protocol import RunState
     from roundgate.host.rounds.gather import Gathered
     from roundgate.host.rounds.options import Options
     from roundgate.host.rounds.process import RoundWindow
@@ -81,6 +82,10 @@ class OpenServer:
         driver = driver_of(self.server)
         try:
             return driver.state()
+        except OutOfReach as error:
+            if self.server.mirror is not None:
+                self.server.mirror.out_of_reach = error  # told at the end, with when the copy is from
+            return RunState()
         finally:
             driver.close()
 
@@ -209,6 +214,7 @@ class OpenServer:
         refuse_broken_off(self.server, self.store)
         with held(self.server, self.store):
             pass  # quickly told here; the round's own process takes the lock for good
+        self.server.hang_up()
         return launch(self.server, self.store, options)
 
     def rounds(self) -> list[RoundRow]:

@@ -176,6 +176,8 @@ def _apply_one(context: CallContext, server: Server, options: Options, *, yes: b
             echo(f"{server.name}: nothing waits, and what is on disk is what runs.")
         elif options.start:
             return run_round(context, server, replace(options, kind=RoundKind.START))
+        elif server.mirror is not None and server.mirror.out_of_reach is not None:
+            raise server.mirror.out_of_reach  # nothing is known of it
         else:
             echo(f"{server.name}: nothing waits, and it is down.")
             echo_next(typed_command("start", server.name))

@@ -33,6 +33,7 @@ def main() -> None:
         sys.stdout.reconfigure(line_buffering=True)
     try:
         code = program()(prog_name="roundgate", standalone_mode=False)
+        _tell_copies()
         if code != _INTERRUPTED:  # what Typer makes of Ctrl-C; of Ctrl-D at a question it makes an Abort
             raise SystemExit(code if isinstance(code, int) else 0)
     except (KeyboardInterrupt, typer.Abort):
@@ -44,6 +45,14 @@ def main() -> None:
         raise SystemExit(_report(error)) from error
     print("\nStopped; nothing more was done.", file=sys.stderr)
     raise SystemExit(_INTERRUPTED)
+
+
+def _tell_copies() -> None:
+    """Say of what was shown from the copy of a rented server's files that it may be old."""
+    if "roundgate.host.rented.opening" in sys.modules:
+        from roundgate.cli.screen.trouble import warn_of_copies
+
+        warn_of_copies()
 
 
 def _report(error: Exception) -> int:

@@ -17,7 +17,7 @@ from roundgate.core.rescue import rescue
 from roundgate.core.values.units import format_ahead, format_seconds
 from roundgate.host.drivers import driver_of
 from roundgate.host.drivers.protocol import Driver, RunState, describe_exit
-from roundgate.host.errors import KeeperGone, Trouble
+from roundgate.host.errors import KeeperGone, OutOfReach, Trouble
 from roundgate.host.fleet.one_look import one_look
 from roundgate.host.life import life_of, recent_crashes
 from roundgate.host.lobby import ListLook, known_look
@@ -55,7 +55,7 @@ class ServerState(Struct, frozen=True):
     layers: list[Layers] = []
     """Those of the settings whose layers differ."""
     remarks: list[Remark] = []
-    odd: Literal["", "no answer", "no folder"] = ""
+    odd: Literal["", "no answer", "no folder", "out of reach"] = ""
     """A word for the state where nothing is known of the server."""
     round: RoundRow | None = None
     """The round that is at work on it."""
@@ -177,6 +177,8 @@ def _state_of(server: Server, store: Store, driver: Driver | None, until: float)
         return ServerState(server, RunState(), remarks=[Remark("folder-missing", remark)], odd="no folder")
     try:
         state = driver.posted_state(until)
+    except OutOfReach as error:
+        return ServerState(server, RunState(), remarks=[Remark("out-of-reach", error.what)], odd="out of reach")
     except KeeperGone:
         remark = "its keeper does not answer; if that persists, end it (it is started again): " + _kill_command(server)
         return ServerState(server, RunState(), remarks=[Remark("keeper-silent", remark)], odd="no answer")

@@ -92,6 +92,16 @@ class PortOwned(Struct, frozen=True, tag_field="fact", tag="port-owned", rename=
     """Whether it answered the rulebook's probe there."""
 
 
+class PortAnswers(Struct, frozen=True, tag_field="fact", tag="port-answers", rename="kebab"):
+    """A port of a rented server answers; whose it is cannot be seen from here."""
+
+    port: int
+    protocol: str
+    address: str
+    answered: bool
+    """Whether it answered the rulebook's probe there."""
+
+
 class ValueInForce(Struct, frozen=True, tag_field="fact", tag="value-in-force", rename="kebab"):
     """The running server says that it has the value of a setting."""
 
@@ -135,4 +145,4 @@ class StayedUp(Struct, frozen=True, tag_field="fact", tag="stayed-up", rename="k
     seconds: int
 
 
-Fact = PortOwned | ValueInForce | ValuesUnread | WorldKept | KeyGone | PortsUnchecked | StayedUp
+Fact = PortOwned | PortAnswers | ValueInForce | ValuesUnread | WorldKept | KeyGone | PortsUnchecked | StayedUp

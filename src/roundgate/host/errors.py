@@ -89,6 +89,10 @@ class ChangedMeanwhile(Trouble):
         super().__init__(f"{path} was changed by somebody else just now.", "Look at it, then apply again.")
 
 
+class OutOfReach(Trouble):
+    """A rented machine's service does not answer, or breaks off."""
+
+
 class KeeperGone(Trouble):
     """The keeper does not answer."""
 

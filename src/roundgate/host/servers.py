@@ -7,6 +7,7 @@ from contextlib import suppress
 from decimal import Decimal
 from functools import cached_property
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from msgspec import MsgspecError, Struct, json
 
@@ -28,6 +29,9 @@ from roundgate.host.keeper.interpreter import own
 from roundgate.host.rulebooks import load_rulebook
 from roundgate.host.site import CATALOGUE, Site
 from roundgate.host.site_file.tables import ServerEntry
+
+if TYPE_CHECKING:
+    from roundgate.host.rented.mirror import Mirror
 
 _BOOK = "rulebook.json"
 _DEEPEST, _MOST_FILES = 4, 500
@@ -95,6 +99,8 @@ class Server(Struct, frozen=True, dict=True):
             from roundgate.host.people.permissions import with_catalogue  # few sites have such a file
 
             book = with_catalogue(book, self.site)
+        if self.mirror is not None:
+            self.mirror.pull_book(book)
         found = {name: found_files(self._home, path) for name, path in patterns(book).items()}
         expanded = _expanded(book, tuple((name, tuple(paths)) for name, paths in found.items()))
         return with_includes(
@@ -122,7 +128,11 @@ class Server(Struct, frozen=True, dict=True):
 
     @property
     def folder(self) -> Path:
-        """Its folder."""
+        """Its folder; of a rented server, that of the copy of its files."""
+        if "://" in self.entry.folder:
+            from roundgate.host.rented.mirror import mirror_of  # most servers are here
+
+            return mirror_of(self.site, self.name)
         return self.site.folder_of(self.name)
 
     @property
@@ -131,6 +141,28 @@ class Server(Struct, frozen=True, dict=True):
         if not self.folder.is_dir():
             raise Trouble(f"The folder of {self.name}, {self.folder}, is not there.", "Fix 'folder' in the site file.")
         return self._home
+
+    @cached_property
+    def mirror(self) -> Mirror | None:
+        """What keeps the copy of a rented server's files; None for a server of this machine."""
+        if "://" not in self.entry.folder:
+            return None
+        from roundgate.host.rented.opening import open_mirror  # most servers are here
+
+        return open_mirror(self.site, self.name, self.entry)
+
+    def fetch(self, paths: Sequence[str]) -> None:
+        """Bring the copy of these files to what the place has, to the byte; of a server of this machine, nothing.
+
+        Raises Trouble, OutOfReach.
+        """
+        if self.mirror is not None:
+            self.mirror.pull(paths, whole=True)
+
+    def hang_up(self) -> None:
+        """Let a rented machine's file service go: many take one or two connections, and another process needs one."""
+        if self.mirror is not None:
+            self.mirror.remote.close()
 
     @cached_property
     def _home(self) -> Folder:
@@ -172,6 +204,8 @@ class Server(Struct, frozen=True, dict=True):
 
     def read_only(self, paths: Sequence[str]) -> FilesNow:
         """Read these of its files, and no others."""
+        if self.mirror is not None:
+            self.mirror.refresh(paths)
         busy = [file.path for file in self.book.file.values() if file.rewritten == "while-running"]
         texts, unreadable = read_texts(self.files_folder, [path for path in paths if path not in busy], self._seen)
         if busy:

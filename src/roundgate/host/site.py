@@ -45,8 +45,9 @@ class Site(Struct, frozen=True):
         return folder
 
     def folder_of(self, server: str) -> Path:
-        """The server's own folder."""
-        return self.folder / self.file.server[server].folder
+        """The server's own folder; of a rented server, that of the copy of its files."""
+        folder = self.file.server[server].folder
+        return self.state / "places" / server if "://" in folder else self.folder / folder
 
 
 def site_schema() -> dict[str, Any]:

@@ -7,6 +7,7 @@ from msgspec import MsgspecError, json
 from roundgate.core.rounds import (
     Fact,
     KeyGone,
+    PortAnswers,
     PortOwned,
     PortsUnchecked,
     StayedUp,
@@ -23,6 +24,8 @@ def describe_fact(fact: Fact) -> str:
         case PortOwned(port, protocol, address, answered):
             text = f"owns port {port} ({protocol}) on {address or 'any address'}"
             return text + (f" and answers there by {protocol}" if answered else "")
+        case PortAnswers(port, protocol, address, answered):
+            return f"port {port} ({protocol}) of {address} answers" + (" the rulebook's probe" if answered else "")
         case ValueInForce(name, value, source):
             return f"{name} is {value}, says its {source.replace('-', ' ')}"
         case ValuesUnread(names):

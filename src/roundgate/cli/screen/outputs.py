@@ -36,7 +36,9 @@ class RemarkOutput(Struct, frozen=True, rename="kebab"):
     text: Annotated[str, _about("the remark as text")]
 
 
-StateWord = Literal["up", "up, not held", "starting", "restarting", "down", "crashed", "no answer", "no folder"]
+StateWord = Literal[
+    "up", "up, not held", "starting", "restarting", "down", "crashed", "no answer", "no folder", "out of reach"
+]
 
 
 class ServerOutput(Struct, frozen=True, rename="kebab"):
@@ -44,7 +46,11 @@ class ServerOutput(Struct, frozen=True, rename="kebab"):
 
     server: Annotated[str, _about("its name")]
     state: Annotated[
-        StateWord, _about("how it is; `no answer`: its keeper is silent; `up, not held`: nothing of ours holds it")
+        StateWord,
+        _about(
+            "how it is; `no answer`: its keeper is silent; `up, not held`: nothing of ours holds it; `out of reach`: "
+            "the services of a rented server do not answer"
+        ),
     ]
     since: Annotated[float | None, _about("when it was started, in seconds since 1970")]
     process: Annotated[int | None, _about("the id of its process")]

@@ -75,3 +75,12 @@ def _write_details(error: Exception) -> Path | None:
     except OSError:
         return None
     return path
+
+
+def warn_of_copies() -> None:
+    """Tell of rented servers that were out of reach, and of when the copy is that was looked at."""
+    from roundgate.host.rented.opening import out_of_reach
+
+    for name, why, looked in out_of_reach():
+        when = time.strftime("%Y-%m-%d %H:%M", time.localtime(looked))
+        warn(f"note: {why} The files of {name} are shown as they were on {when}.")

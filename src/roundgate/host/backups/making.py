@@ -103,6 +103,9 @@ def make_backup(
     and the numbers of the older ones that were deleted. Raises Trouble, Busy, or OSError for a full disk; what was
     begun is then deleted, and a notice is sent.
     """
+    if server.mirror is not None:
+        what_else = "Make it with the service's own means, or with a file client."
+        raise Trouble(f"{server.name} is on a rented machine, where Round Gate makes no backups yet.", what_else)
     try:
         return _made(server, home or server.folder, _Plan(what, kind, held), told, prunes=prunes)
     except (Trouble, OSError) as error:

@@ -11,6 +11,7 @@ from roundgate.host.consoles.protocol import ANSWER_WITHIN
 from roundgate.host.drivers.protocol import Driver
 from roundgate.host.errors import ConsoleCut, Trouble
 from roundgate.host.patterns import search
+from roundgate.host.rented.ports import address_of
 from roundgate.host.servers import Server, stored_value
 
 if TYPE_CHECKING:
@@ -42,6 +43,8 @@ class PortConsole:
         """Return address, port and password as the running server read them. Raises ConsoleCut."""
         files, spec = self.server.read_started(), self.spec
         address = stored_value(self.server, files, spec.address) if spec.address else "127.0.0.1"
+        if self.server.mirror is not None:  # what its file names is an address of that machine, seen from itself
+            address = address_of(self.server.entry)
         port = stored_value(self.server, files, spec.port)
         if not (port.isascii() and port.isdigit() and 0 < int(port) < 65536):
             raise self.cut(f"its port is '{port}'")

@@ -14,6 +14,8 @@ DRIVERS: dict[str, tuple[str, str]] = {
     "systemd": ("systemd", "SystemdDriver"),
     "commands": ("commands", "CommandsDriver"),
     "self": ("self_restarting", "SelfRestartingDriver"),
+    "requests": ("rented", "RequestsDriver"),
+    "by-hand": ("rented", "ByHandDriver"),
 }
 """Each by the word of the site file: its module here, which is imported when a server needs it, and its class."""
 

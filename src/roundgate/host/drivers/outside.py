@@ -31,7 +31,6 @@ from roundgate.host.servers import Server
 
 UNSEEN = 0
 """In the place of a process that lives where this machine's processes cannot be seen, such as in a container."""
-_PAUSE = 0.05
 _REMEMBERED = "outside.json"
 
 
@@ -49,6 +48,8 @@ class OutsideDriver:
     counts_players = False
     kind = ""
     """The driver's name in the site file."""
+    pause = 0.05
+    """Seconds between two looks."""
 
     def __init__(self, server: Server) -> None:
         """Look at nothing yet."""
@@ -195,7 +196,7 @@ class OutsideDriver:
             left = None if until is None else until - time.monotonic()
             if left is not None and left <= 0:
                 return None
-            wait = _PAUSE if left is None else min(_PAUSE, left)
+            wait = self.pause if left is None else min(self.pause, left)
             # Whoever holds the server tells nobody of its end or its words, so both are looked at again after a short
             # pause.
             if select.select([] if also is None else [also], [], [], wait)[0]:

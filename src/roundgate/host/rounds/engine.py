@@ -28,7 +28,7 @@ from roundgate.host.logs.slow_patterns import remember_slow
 from roundgate.host.notices.of_rounds import tell_end, tell_going_down, tell_planned
 from roundgate.host.patterns import switched_off
 from roundgate.host.rounds.announce import announce
-from roundgate.host.rounds.bring_up import RoundResult, as_it_was, start_and_prove
+from roundgate.host.rounds.bring_up import RoundResult, as_it_was, rewind, start_and_prove
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.events import RoundEnded
 from roundgate.host.rounds.gather import (
@@ -39,7 +39,7 @@ from roundgate.host.rounds.gather import (
     look_again,
     refuse_errors,
 )
-from roundgate.host.rounds.live import hold, tell_and_prove
+from roundgate.host.rounds.live import hold, take_back, tell_and_prove
 from roundgate.host.rounds.obstacles import (
     check_rulebook_whole,
     refuse_outsiders,
@@ -47,7 +47,7 @@ from roundgate.host.rounds.obstacles import (
     refuse_taken_ports,
     refuse_unwritable,
 )
-from roundgate.host.rounds.options import RoundAborted
+from roundgate.host.rounds.options import HalfWritten, NotProven, RoundAborted
 from roundgate.host.rounds.reading import learn_world
 from roundgate.host.rounds.snapshot.retention import delete_old
 from roundgate.host.rounds.snapshot.save import save, save_ahead, save_worlds, write_summary
@@ -113,6 +113,8 @@ def _live(round: Round, gathered: Gathered | None) -> RoundResult:
     round.check_called_off(Step.SAVE)
     try:
         _save_and_write(round, gathered)
+    except HalfWritten as error:
+        return take_back(round, NotProven(f"the files could not all be written ({error})", []))
     except (Trouble, sqlite3.OperationalError) as error:
         why = getattr(error, "what", str(error))
         raise RoundAborted(RoundOutcome.FAILED, f"Nothing was written: {why}") from error
@@ -200,6 +202,8 @@ def _with_server_down(round: Round, gathered: Gathered | None, *, was_up: bool) 
                 RoundOutcome.DONE, f"{round.server.name} is down. {end.message} What was to go into the files waits."
             )
         return as_it_was(round, RoundResult(end.outcome, end.message, end.do), was_up=was_up)
+    except HalfWritten as error:
+        return rewind(round, NotProven(f"the files could not all be written ({error})", []))
     except (Trouble, sqlite3.OperationalError) as error:
         why = getattr(error, "what", str(error))
         return as_it_was(round, RoundResult(RoundOutcome.FAILED, f"Nothing was written: {why}"), was_up=was_up)

@@ -36,7 +36,7 @@ def check_rulebook_whole(server: Server) -> None:
 
 def refuse_outsiders(server: Server, state: RunState) -> None:
     """Refuse to go on where the server runs outside Round Gate. Raises Trouble."""
-    if state.runs:
+    if state.runs or server.mirror is not None:
         return
     found = machine.running_in(server.run_in, server.book.server.process)
     if found:
@@ -54,7 +54,7 @@ def refuse_stop_of_self(server: Server, ends_up: str) -> None:
 
 def refuse_taken_ports(server: Server, files: ServerFiles, ours: Sequence[int]) -> None:
     """Refuse to go on where somebody else owns a port that the server will need. Raises RoundAborted."""
-    for wanted in wanted_ports(files):
+    for wanted in wanted_ports(files) if server.mirror is None else ():
         for owner in machine.holders(wanted.protocol, wanted.port, ours):
             # The server's own process holds its ports now and lets them go at the stop.
             if owner.process not in ours and overlap(owner.address, wanted.address):

@@ -47,6 +47,10 @@ class RoundAborted(Exception):
         self.do = do
 
 
+class HalfWritten(Exception):
+    """Some of a round's files are new, or may be, and the others are not; the message says why."""
+
+
 class NotProven(Exception):
     """The server did not come up with the change in force; ``evidence`` are the log lines that show it."""
 

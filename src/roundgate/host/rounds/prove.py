@@ -17,13 +17,24 @@ from roundgate.core.files import ServerFiles, format_value, value_of
 from roundgate.core.fleet.wanted import WantedPort, wanted_ports
 from roundgate.core.probes import is_answer, texts_of
 from roundgate.core.records.live import told_for
-from roundgate.core.rounds import Fact, KeyGone, PortOwned, PortsUnchecked, StayedUp, Step, ValueInForce, ValuesUnread
+from roundgate.core.rounds import (
+    Fact,
+    KeyGone,
+    PortAnswers,
+    PortOwned,
+    PortsUnchecked,
+    StayedUp,
+    Step,
+    ValueInForce,
+    ValuesUnread,
+)
 from roundgate.core.rulebook.model import Probe
 from roundgate.host import machine
 from roundgate.host.asking.ports import ask_port
 from roundgate.host.errors import Trouble
 from roundgate.host.fleet.networks import network_elsewhere
 from roundgate.host.patterns import search
+from roundgate.host.rented.ports import address_of, answers
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.options import NotProven
 from roundgate.host.rounds.reading import confirmed, look_at_world, read_back
@@ -108,7 +119,10 @@ def _watch(round: Round, until: float) -> None:
 # --- ports -------------------------------------------------------------------------------------------------------
 
 
-def _prove_ports(round: Round, files: ServerFiles) -> Iterator[PortOwned]:
+def _prove_ports(round: Round, files: ServerFiles) -> Iterator[PortOwned | PortAnswers]:
+    if round.server.mirror is not None:
+        yield from _prove_ports_afar(round, files)
+        return
     for wanted in wanted_ports(files):
         _await_port(round, wanted.protocol, wanted.address, wanted.port)
         process = round.driver.state().process
@@ -119,6 +133,25 @@ def _prove_ports(round: Round, files: ServerFiles) -> Iterator[PortOwned]:
             why = "its process has a network namespace of its own, which is not reached from here"
             round.journal.note(Step.PROVE, f"port {wanted.port} ({wanted.protocol}) is not asked: {why}")
         yield PortOwned(wanted.port, wanted.protocol, wanted.address, answered=is_asked)
+
+
+def _prove_ports_afar(round: Round, files: ServerFiles) -> Iterator[PortAnswers]:
+    """See that a rented server's ports answer; whose they are cannot be seen from here. Raises NotProven."""
+    where = address_of(round.server.entry)
+    for wanted in wanted_ports(files):
+        until = time.monotonic() + round.server.seconds("watch")
+        is_seen = wanted.protocol == "tcp"
+        while is_seen and not answers(round.server.entry, wanted.port):
+            if time.monotonic() > until or round.log.exited:
+                raise NotProven(f"nobody answers on port {wanted.port} (tcp) of {where}", round.evidence())
+            round.log.hear(time.monotonic() + _PROBE_PAUSE)
+        if wanted.probe is not None:
+            _await_answer(round, wanted._replace(address=where), wanted.probe)
+        elif not is_seen:
+            note = f"port {wanted.port} (udp) of {where} cannot be looked at: its rulebook has no probe for it"
+            round.journal.note(Step.PROVE, note)
+            continue
+        yield PortAnswers(wanted.port, wanted.protocol, where, answered=wanted.probe is not None)
 
 
 def _await_port(round: Round, protocol: str, address: str, port: int) -> None:

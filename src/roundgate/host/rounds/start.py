@@ -10,6 +10,7 @@ from roundgate.core.rounds import Step
 from roundgate.core.values.units import format_seconds
 from roundgate.host import machine
 from roundgate.host.errors import Trouble
+from roundgate.host.rented.ports import answers
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.options import NotProven
 
@@ -31,7 +32,10 @@ def start(round: Round) -> None:
         raise NotProven(error.what.rstrip("."), []) from error
     except OSError as error:
         raise NotProven(f"its keeper's configuration cannot be written: {error.strerror or error}", []) from error
-    round.journal.waits(Step.START, "waiting for the ready sign", round.store.timing(round.server.name, "start"))
+    waits = "waiting for the ready sign"
+    if round.driver.kind == "by-hand":
+        waits = round.server.entry.by_hand.start
+    round.journal.waits(Step.START, waits, round.store.timing(round.server.name, "start"))
     until = began + round.server.seconds("start_within")
     round.probes_until = until
     if round.has_ready_sign:
@@ -52,12 +56,25 @@ def _await_ports(round: Round, until: float) -> None:
         wanted = wanted_ports(round.look().read().files)
         missing = {(port.protocol, port.port) for port in wanted}
         while missing and time.monotonic() < until:
+            if round.server.mirror is not None:
+                missing = _silent_afar(round, missing)
+                continue
             process = round.driver.state().process
             owned = machine.listening(machine.family(process)) if process else []
             missing -= {(port.protocol, port.port) for port in owned}
             event = round.log.hear(time.monotonic() + _PORT_PAUSE) if missing else None
             if event and event["event"] == "exit":
                 raise _ended_early(round)
+
+
+def _silent_afar(round: Round, missing: set[tuple[str, int]]) -> set[tuple[str, int]]:
+    """Return which TCP ports of a rented server nobody answers on yet; others cannot be looked at. Raises NotProven."""
+    entry = round.server.entry
+    silent = {(protocol, port) for protocol, port in missing if protocol == "tcp" and not answers(entry, port)}
+    event = round.log.hear(time.monotonic() + 10 * _PORT_PAUSE) if silent else None
+    if event and event["event"] == "exit":
+        raise _ended_early(round)
+    return silent
 
 
 def _ended_early(round: Round) -> NotProven:

@@ -112,7 +112,9 @@ def _ways(round: Round) -> Iterator[Way]:
     grace, command = round.server.seconds("grace"), round.server.book.server.stop
     own = _own_way(round)
     if own:
-        yield Way(own, grace)
+        yield Way(own, round.server.seconds("start_within") if is_by_hand(round) else grace)
+        if is_by_hand(round):  # a console or a signal would cross what the person is doing
+            return
     if command:
         try:
             round.console.send(command)
@@ -132,6 +134,11 @@ def _ways(round: Round) -> Iterator[Way]:
     if round.server.may_kill or round.options.kill:
         round.driver.signal("SIGKILL")
         yield Way("SIGKILL", grace)
+
+
+def is_by_hand(round: Round) -> bool:
+    """Return whether a person starts and stops the server."""
+    return round.driver.kind == "by-hand"
 
 
 _FIRST_PAUSE, _LONGEST_PAUSE = 0.5, 5.0
@@ -230,8 +237,8 @@ def _await_family(leader: int, family: Sequence[int], until: float) -> None:
 
 
 def _free_ports(round: Round, files: ServerFiles | None) -> None:
-    """Note who holds a port that the server should have let go."""
-    for port in wanted_ports(files) if files else ():
+    """Note who holds a port that the server should have let go; of a rented machine that cannot be seen."""
+    for port in wanted_ports(files) if files and round.server.mirror is None else ():
         for owner in machine.holders(port.protocol, port.port):
             round.journal.note(
                 Step.STOP, f"port {port.port} ({port.protocol}) is still held by {machine.name_process(owner.process)}"

@@ -14,7 +14,7 @@ from roundgate.core.text import NotEncodable
 from roundgate.host import files
 from roundgate.host.errors import ChangedMeanwhile, Trouble
 from roundgate.host.rounds.context import Round
-from roundgate.host.rounds.options import RoundAborted
+from roundgate.host.rounds.options import HalfWritten, RoundAborted
 from roundgate.host.rounds.snapshot.save import MANIFEST, keep_copy, saved_files
 from roundgate.host.servers import Server
 from roundgate.host.site import Site
@@ -49,11 +49,11 @@ def write(round: Round, contents: Mapping[str, bytes | None], expected: Mapping[
     """Write all or none; ``expected`` are the digests that the files must have.
 
     Raises ChangedMeanwhile where somebody else has changed one, or RoundAborted where it cannot be done; then no file
-    is changed.
+    is changed. Raises HalfWritten where some may be.
     """
     if not contents:
         return
-    folder = round.server.files_folder
+    folder, mirror, is_sent = round.server.files_folder, round.server.mirror, False
     try:
         prepared = files.prepare(folder, contents, _marks(round)[0], expected)
     except ChangedMeanwhile:
@@ -64,6 +64,10 @@ def write(round: Round, contents: Mapping[str, bytes | None], expected: Mapping[
         # The manifest is on disk before the first file changes places: without it, recovery could not tell which files
         # are ours.
         files.write_durably(str(round.make_folder() / MANIFEST), files.manifest_bytes(prepared))
+        if mirror is not None:
+            mirror.compare(expected)
+            is_sent = True
+            mirror.push(contents, _marks(round)[0])
         files.commit(folder, prepared, lambda path, data: keep_copy(round, path, data, "somebody changed it just now"))
     except (OSError, Trouble) as error:
         changed = [
@@ -71,8 +75,8 @@ def write(round: Round, contents: Mapping[str, bytes | None], expected: Mapping[
             for replacement in prepared
             if replacement.new != replacement.old and files.digest(folder.read(replacement.path)) == replacement.new
         ]
-        if changed:
-            raise  # some files are new already: the engine rewinds
+        if changed or is_sent:  # some files are new already, or may be: the engine rewinds
+            raise HalfWritten(getattr(error, "what", str(error)).rstrip(".")) from error
         files.discard(folder, prepared)
         if isinstance(error, ChangedMeanwhile):
             raise
@@ -108,6 +112,8 @@ def undo(round: Round, saved: Mapping[str, bytes | None]) -> None:
     # Both ways may have been interrupted, the one there and the one back, and each leaves temporary files.
     for mark in _marks(round):
         files.sweep(folder, [*written, *saved], mark)
+    if round.server.mirror is not None:
+        round.server.mirror.sweep(written, _marks(round))
     digests = {replacement.path: replacement.new for replacement in manifest}
     put_back(round, {path: saved[path] for path in written if path in saved}, digests)
 
@@ -119,6 +125,7 @@ def put_back(round: Round, wanted: Mapping[str, bytes | None], ours: Mapping[str
     """
     folder = round.server.files_folder
     for last in (False, False, True):
+        round.server.fetch(list(wanted))
         now = {path: folder.read(path) for path in wanted}
         wrong = {path: data for path, data in wanted.items() if now[path] != data}
         for path in wrong:
@@ -126,7 +133,11 @@ def put_back(round: Round, wanted: Mapping[str, bytes | None], ours: Mapping[str
             if there is not None and files.digest(there) != ours.get(path):
                 keep_copy(round, path, there, _whose(round, path))
         try:
-            made = files.prepare(folder, wrong, _marks(round)[1], {path: files.digest(now[path]) for path in wrong})
+            expected = {path: files.digest(now[path]) for path in wrong}
+            made = files.prepare(folder, wrong, _marks(round)[1], expected)
+            if round.server.mirror is not None:
+                round.server.mirror.compare(expected)
+                round.server.mirror.push(wrong, _marks(round)[1])
             files.commit(folder, made, lambda path, data: keep_copy(round, path, data, "somebody changed it just now"))
         except ChangedMeanwhile:
             if last:

@@ -6,11 +6,11 @@ import re
 from collections.abc import Sequence
 
 from roundgate.host.errors import Trouble
-from roundgate.host.site_file.tables import ClusterTable, CountdownTable, SiteFile
+from roundgate.host.site_file.tables import ClusterTable, CountdownTable, ServerEntry, SiteFile
 
 SITE_FILE = "roundgate.toml"
 CONSOLE_KINDS = ("stdin", "tcp", "packets", "datagrams", "pipe")
-DRIVER_KINDS = ("keeper", "systemd", "commands", "self")
+DRIVER_KINDS = ("keeper", "systemd", "commands", "self", "requests", "by-hand")
 NAME = re.compile(r"[A-Za-z][A-Za-z0-9_-]{0,39}")
 
 
@@ -43,6 +43,12 @@ def check_site_file(file: SiteFile) -> None:
     for name, entry in file.server.items():
         _refuse_unknown(name, "console", entry.console, ("", *CONSOLE_KINDS))
         _refuse_unknown(name, "driver", entry.driver, DRIVER_KINDS)
+        if "://" in entry.folder:
+            from roundgate.host.rented.address import check_entry  # most servers are here
+
+            check_entry(name, entry, SITE_FILE)
+        elif not entry.start or entry.driver in ("requests", "by-hand"):
+            _refuse_without_start(name, entry)
         if entry.driver == "systemd" and not entry.unit:
             raise Trouble(f"{SITE_FILE}: {name} needs a 'unit' for the driver systemd.", f"Fix {SITE_FILE}.")
         if entry.umask and not re.fullmatch(r"[0-7]{1,4}", entry.umask):
@@ -64,6 +70,15 @@ def check_site_file(file: SiteFile) -> None:
     _check_countdown(file.countdown)
     for name, cluster in file.cluster.items():
         _check_cluster(file, name, cluster)
+
+
+def _refuse_without_start(name: str, entry: ServerEntry) -> None:
+    if not entry.start:
+        raise Trouble(f"{SITE_FILE}: {name} needs 'start', the command that starts it.", f"Fix {SITE_FILE}.")
+    raise Trouble(
+        f"{SITE_FILE}: the driver '{entry.driver}' of {name} is for rented servers, whose folder is an address.",
+        'Leave the driver out, or write folder = "ftps://USER@HOST/FOLDER".',
+    )
 
 
 def _check_countdown(table: CountdownTable) -> None:

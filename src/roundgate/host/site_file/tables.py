@@ -34,16 +34,113 @@ class OwnCommands(Struct, frozen=True, forbid_unknown_fields=True):
     """
 
 
+class HttpCall(Struct, frozen=True, forbid_unknown_fields=True):
+    """One request to the service that starts and stops a rented server; `{base}` and secrets are filled in."""
+
+    url: str = ""
+    """Where it goes.
+
+    Example: "{base}/cast-off"
+    """
+    method: str = "POST"
+    """Its method.
+
+    Example: "DELETE"
+    """
+    body: dict[str, str | int | bool] = field(default_factory=dict)
+    """What it says, sent as JSON; nothing where this is left out.
+
+    Example: { grace = 20 }
+    """
+
+
+class HttpState(Struct, frozen=True, forbid_unknown_fields=True):
+    """How a service tells in which state a rented server is: a request, and where in its JSON the word is."""
+
+    url: str = ""
+    """Where it is asked, by GET.
+
+    Example: "{base}"
+    """
+    at: str = ""
+    """The names that lead to the word, with dots between them.
+
+    Example: "berth.is"
+    """
+    up: list[str] = field(default_factory=list)
+    """The words that mean up.
+
+    Example: ["sailing"]
+    """
+    down: list[str] = field(default_factory=list)
+    """The words that mean down. Any other word means that it is on its way.
+
+    Example: ["moored"]
+    """
+
+
+class PowerRequests(Struct, frozen=True, forbid_unknown_fields=True):
+    """The ``requests`` of a server whose driver is ``requests``."""
+
+    base: str = ""
+    """What `{base}` stands for.
+
+    Example: "https://berths.saltmarsh.example/8f2"
+    """
+    headers: dict[str, str] = field(default_factory=dict)
+    """Headers of every request, with secrets as `{secret.NAME}`.
+
+    Example: { X-Berth-Key = "{secret.berth}" }
+    """
+    start: HttpCall = HttpCall()
+    """Starts it.
+
+    Example: { url = "{base}/cast-off" }
+    """
+    stop: HttpCall = HttpCall()
+    """Stops it.
+
+    Example: { url = "{base}/moor" }
+    """
+    kill: HttpCall = HttpCall()
+    """Ends it by force, where a stop may end so.
+
+    Example: { method = "DELETE", url = "{base}/crew" }
+    """
+    state: HttpState = HttpState()
+    """Tells whether it is up.
+
+    Example: { url = "{base}", at = "berth.is", up = ["sailing"], down = ["moored"] }
+    """
+
+
+class ByHand(Struct, frozen=True, forbid_unknown_fields=True):
+    """What a person is to press where the driver is ``by-hand``, in the words of the service's page."""
+
+    start: str = ""
+    """To start it.
+
+    Example: "Press Start on the club's server page"
+    """
+    stop: str = ""
+    """To stop it.
+
+    Example: "Press Stop on the club's server page"
+    """
+
+
 class ServerEntry(Struct, frozen=True, forbid_unknown_fields=True):
     """One ``[server.NAME]`` table of the site file."""
 
     folder: str
-    """The server's folder, from the site file's own.
+    """The server's folder, from the site file's own; or the address of one on a rented machine, by FTP with TLS
+    (`ftps://`) or without (`ftp://`).
 
     Example: "regatta"
     """
-    start: list[str]
-    """The command that starts it, a list of arguments; it is run in the folder, or in `run-in`.
+    start: list[str] = field(default_factory=list)
+    """The command that starts it, a list of arguments; it is run in the folder, or in `run-in`. A rented server has
+    none.
 
     Example: ["./launch.sh"]
     """
@@ -77,7 +174,8 @@ class ServerEntry(Struct, frozen=True, forbid_unknown_fields=True):
     """
     driver: str = "keeper"
     """What starts and stops it: `"keeper"`, a process of Round Gate's own; `"systemd"`, with `unit`; `"commands"`,
-    with `commands`; or `"self"`, where its host starts it again whenever it ends.
+    with `commands`; or `"self"`, where its host starts it again whenever it ends. A rented server: `"requests"`, by
+    HTTP with `requests`, or `"by-hand"`, by a person who is told what to press.
 
     Example: "keeper"
     """
@@ -95,6 +193,37 @@ class ServerEntry(Struct, frozen=True, forbid_unknown_fields=True):
     """With `commands`: what starts and stops it.
 
     Example: { start = ["./up"] }
+    """
+    requests: PowerRequests = PowerRequests()
+    """With `requests`: what is asked of the service that starts and stops a rented server.
+
+    Example: { base = "https://berths.saltmarsh.example/8f2" }
+    """
+    by_hand: ByHand = field(default=ByHand(), name="by-hand")
+    """With `by-hand`: what a person is to press.
+
+    Example: { stop = "Press Stop", start = "Press Start" }
+    """
+    address: str = ""
+    """Of a rented server: where its ports are looked for. Left out: the machine that has its files.
+
+    Example: "play.saltmarsh.example"
+    """
+    password: str = ""
+    """Of a rented server: the secret that signs in where its files are, as `{secret.NAME}`; see `[notices] secrets`.
+
+    Example: "{secret.files}"
+    """
+    certificate: str = ""
+    """Of a rented server: a file, from the site's folder, with the certificate of a file service that no authority
+    has signed.
+
+    Example: "files.pem"
+    """
+    insecure: bool = False
+    """Of a rented server: whether plain FTP may be used, which sends the password in the clear.
+
+    Example: true
     """
     run_in: str = field(default="", name="run-in")
     """The folder that the command is run in, from the server's own; for servers that look for their files there.

@@ -65,6 +65,7 @@ def save(round: Round, paths: Sequence[str], needed: Collection[str]) -> Mapping
     places = round.server.files_folder
     contents: dict[str, bytes | None] = {}
     try:
+        round.server.fetch(paths)
         for path in paths:
             try:
                 contents[path] = places.read(path)

@@ -1,0 +1,243 @@
+"""Files of a rented machine by FTP: always in binary, passive, and with TLS unless the site file allows none."""
+
+from __future__ import annotations
+
+import ftplib
+import io
+import ssl
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from typing import Any
+
+from msgspec import Struct
+
+from roundgate.host.errors import OutOfReach, Trouble
+from roundgate.host.rented.address import Address
+
+_WITHIN = 20.0
+"""Seconds without a byte, after which a service counts as gone."""
+_TRIES, _PAUSE = 3, 0.5
+"""How often a service that is busy or has hung up is called, and the seconds before the second time."""
+_LARGEST = 200 * 1024 * 1024
+
+
+class Remote(Struct, frozen=True, array_like=True):
+    """What a listing says of a file."""
+
+    size: int
+    modified: str
+    """As the service writes it; it is only ever compared."""
+    is_folder: bool = False
+
+
+class _SecureFtp(ftplib.FTP_TLS):
+    """FTP with TLS whose data connections go on with the session of the control connection, as several services ask."""
+
+    def ntransfercmd(self, cmd: str, rest: int | str | None = None) -> Any:
+        """See FTP."""
+        link, size = ftplib.FTP.ntransfercmd(self, cmd, rest)
+        if self._prot_p:  # type: ignore[attr-defined]
+            session = self.sock.session  # type: ignore[union-attr]
+            link = self.context.wrap_socket(link, server_hostname=self.host, session=session)
+        return link, size
+
+
+class FtpFiles:
+    """The files below one folder. A connection that has broken is made anew; what is under way then is told."""
+
+    def __init__(self, address: Address, password: str, trusted: str = "") -> None:
+        """Connect to nothing yet; ``trusted`` is a file with the certificate of a service that no authority knows."""
+        self.address = address
+        self._password = password
+        self._trusted = trusted
+        self._link: ftplib.FTP | None = None
+
+    # --- the connection ---
+
+    def _connected(self) -> ftplib.FTP:
+        if self._link is None:
+            self._link = self._connect()
+        return self._link
+
+    def _connect(self) -> ftplib.FTP:
+        host, port = self.address.host, self.address.port
+        link: ftplib.FTP
+        if self.address.scheme == "ftps":
+            context = ssl.create_default_context(cafile=self._trusted or None)
+            link = _SecureFtp(context=context, timeout=_WITHIN)
+        else:
+            link = ftplib.FTP(timeout=_WITHIN)
+        link.encoding = "utf-8"
+        link.connect(host, port)
+        link.login(self.address.user, self._password)
+        if isinstance(link, ftplib.FTP_TLS):
+            link.prot_p()
+        if self.address.folder:
+            link.cwd(f"/{self.address.folder}")
+        link.voidcmd("TYPE I")
+        return link
+
+    def close(self) -> None:
+        """Hang up."""
+        if self._link is not None:
+            with suppress(OSError, EOFError, ftplib.Error):
+                self._link.quit()
+            self._drop()
+
+    def _drop(self) -> None:
+        if self._link is not None:
+            self._link.close()
+            self._link = None
+
+    def _again(self, what: str, act: Any) -> Any:
+        """Do what may be done twice without harm; a service that hung up or is busy is called again.
+
+        Raises OutOfReach, or Trouble for what will be so again.
+        """
+        pause = _PAUSE
+        for left in reversed(range(_TRIES)):
+            try:
+                return act(self._connected())
+            except (OSError, EOFError, ftplib.Error) as error:
+                self._drop()
+                told = _described(self.address, what, error)
+                if not left or not isinstance(told, OutOfReach) or isinstance(error, ssl.SSLError):
+                    raise told from error
+                time.sleep(pause)  # a service that limits its connections needs a moment to see that one has ended
+                pause *= 2
+        raise AssertionError
+
+    @contextmanager
+    def _once(self, what: str) -> Iterator[ftplib.FTP]:
+        """Do what must not be done twice. Raises OutOfReach or Trouble."""
+        try:
+            yield self._connected()
+        except (OSError, EOFError, ftplib.Error) as error:
+            self._drop()
+            raise _described(self.address, what, error) from error
+
+    # --- files ---
+
+    def listing(self, folder: str = "") -> dict[str, Remote]:
+        """Return what a folder holds, by name; nothing where there is no such folder. Raises OutOfReach, Trouble."""
+
+        def listed(link: ftplib.FTP) -> dict[str, Remote]:
+            found = {}
+            try:
+                for name, facts in link.mlsd(folder, ["type", "size", "modify"]):
+                    # A name with a slash would lead out of the folder that was listed.
+                    if facts.get("type") in ("file", "dir") and "/" not in name and name not in (".", ".."):
+                        is_folder = facts["type"] == "dir"
+                        found[name] = Remote(int(facts.get("size", 0)), facts.get("modify", ""), is_folder)
+            except ftplib.error_perm as error:
+                if str(error)[:3] == "550":
+                    return {}
+                if str(error)[:3] not in ("500", "501", "502", "504"):
+                    raise
+                return _listed_by_name(link, folder)
+            return found
+
+        output: dict[str, Remote] = self._again(f"list {folder or 'the folder'}", listed)
+        return output
+
+    def read(self, path: str, start: int = 0) -> bytes | None:
+        """Return the bytes of a file, from a place on; None where it is not there. Raises OutOfReach, Trouble."""
+
+        def fetched(link: ftplib.FTP) -> bytes | None:
+            taken = io.BytesIO()
+
+            def take(piece: bytes) -> None:
+                if taken.tell() + len(piece) > _LARGEST:
+                    raise Trouble(f"{path} is larger than {_LARGEST >> 20} MB.", "It is no configuration file.")
+                taken.write(piece)
+
+            try:
+                link.retrbinary(f"RETR {path}", take, rest=start or None)
+            except ftplib.error_perm as error:
+                if str(error)[:3] == "550" and path.rpartition("/")[2] not in self._names(link, path):
+                    return None
+                raise
+            return taken.getvalue()
+
+        try:
+            output: bytes | None = self._again(f"read {path}", fetched)
+        except Trouble:
+            self._drop()  # a transfer that was broken off leaves the connection in the middle of it
+            raise
+        return output
+
+    def _names(self, link: ftplib.FTP, path: str) -> list[str]:
+        try:
+            return [name.rpartition("/")[2] for name in link.nlst(path.rpartition("/")[0])]
+        except ftplib.error_perm:
+            return []
+
+    def write(self, path: str, data: bytes) -> None:
+        """Write a whole file under a name that is nobody's yet. Raises OutOfReach, Trouble."""
+        self._again(f"write {path}", lambda link: link.storbinary(f"STOR {path}", io.BytesIO(data)))
+
+    def rename(self, path: str, name: str) -> None:
+        """Give a file another name, over whatever has that name where the service allows it. Raises OutOfReach."""
+        with self._once(f"rename {path}") as link:
+            try:
+                link.rename(path, name)
+            except ftplib.error_perm:
+                # Several services rename over nothing: the old file goes aside first. Should the connection break in
+                # between, the round's journal has its bytes.
+                aside = f"{path}-old"
+                link.rename(name, aside)
+                link.rename(path, name)
+                link.delete(aside)
+
+    def remove(self, path: str) -> None:
+        """Remove a file, if it is there. Raises OutOfReach, Trouble."""
+        with self._once(f"remove {path}") as link:
+            try:
+                link.delete(path)
+            except ftplib.error_perm:
+                if path.rpartition("/")[2] in self._names(link, path):
+                    raise
+
+
+def _listed_by_name(link: ftplib.FTP, folder: str) -> dict[str, Remote]:
+    """List a folder of a service that knows no MLSD; a name without a size is a folder."""
+    found: dict[str, Remote] = {}
+    try:
+        names = link.nlst(folder)
+    except ftplib.error_perm as error:
+        if str(error)[:3] == "550":  # there is no such folder, or nothing in it
+            return found
+        raise
+    link.voidcmd("TYPE I")  # the list came as text, and sizes are those of the bytes
+    for whole in names:
+        name = whole.rpartition("/")[2]
+        path = f"{folder}/{name}" if folder else name
+        try:
+            size = link.size(path)
+            modified = link.voidcmd(f"MDTM {path}").partition(" ")[2]
+            found[name] = Remote(size or 0, modified)
+        except ftplib.error_perm:
+            found[name] = Remote(0, "", is_folder=True)
+    return found
+
+
+def _described(address: Address, what: str, error: Exception) -> Trouble:
+    """Describe what a service did not do; its words are told, and no password is in them."""
+    where = f"{address.host}:{address.port}"
+    words = " ".join(str(error).split())[:200]
+    if isinstance(error, ssl.SSLCertVerificationError):
+        return Trouble(
+            f"The certificate of {where} is not trusted: {error.verify_message}.",
+            'Ask the service for its certificate; name the file in the site file: certificate = "FILE".',
+        )
+    if isinstance(error, ftplib.error_perm) and words[:3] == "530":
+        return Trouble(f"{where} does not let {address.user} in: {words}", "Correct the password, or the user.")
+    if isinstance(error, ftplib.error_perm):
+        return Trouble(f"{where} refuses to {what}: {words}", "Look with a file client whether it can be done there.")
+    if isinstance(error, ftplib.error_temp):
+        return OutOfReach(f"{where} cannot {what} now: {words}", "Try again later.")
+    if isinstance(error, ftplib.Error):
+        return Trouble(f"{where} does not answer as FTP does: {words}", "Correct the address.")
+    why = "the connection was closed" if isinstance(error, EOFError) else getattr(error, "strerror", None) or words
+    return OutOfReach(f"{where} is out of reach: {str(why).lower().rstrip('.')}.", "Try again when it answers.")

@@ -1,0 +1,248 @@
+"""The copy of a rented server's files that lies in the site, and how it and the place are brought together.
+
+The copy is what everything else reads; it is never the truth. Before a round writes, each file is read whole from the
+place and compared with what was reviewed; after it has written, each file is read back.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterable, Mapping, Sequence
+from contextlib import suppress
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from msgspec import MsgspecError, Struct, field, json
+
+from roundgate.core.rulebook.expansion import placeholder
+from roundgate.host.errors import ChangedMeanwhile, OutOfReach, Trouble
+from roundgate.host.files import digest, read_bytes, write_durably
+from roundgate.host.rented.ftp import FtpFiles, Remote
+from roundgate.host.site import Site, make_private
+
+if TYPE_CHECKING:
+    from roundgate.core.rulebook.model import Rulebook
+
+_SETTLED = 120.0
+"""Seconds for which a file must have had its size and time until it counts as the same: services may know minutes."""
+_AGAIN = 20.0
+"""Seconds after which a place that was out of reach is tried again."""
+_FRESH = 1.0
+"""Seconds for which a listing is good."""
+_MARK = ".{name}.roundgate-{mark}"
+
+
+class _Known(Struct, frozen=True, array_like=True):
+    """A file of the copy: how the place listed it when it was read, and when that was first seen."""
+
+    listed: Remote
+    first_seen: float
+    read: float
+
+
+class _Index(Struct):
+    files: dict[str, _Known] = field(default_factory=dict)
+    looked: float = 0.0
+
+
+def mirror_of(site: Site, name: str) -> Path:
+    """Return the folder of the copy of a rented server's files; made if need be, for this user only."""
+    folder = site.state / "places" / name
+    if not folder.is_dir():
+        make_private(site.state)
+        make_private(site.state / "places")
+        make_private(folder)
+    return folder
+
+
+class Mirror:
+    """One rented server's files, as far as this command has to do with them."""
+
+    def __init__(self, folder: Path, remote: FtpFiles) -> None:
+        """Read what is known of the copy."""
+        self.folder = folder
+        self.remote = remote
+        self.out_of_reach: OutOfReach | None = None
+        """Why the copy could not be compared with the place, where it could not."""
+        self._tried = 0.0
+        self._listings: dict[str, tuple[float, dict[str, Remote]]] = {}
+        self._at = folder.with_name(f"{folder.name}.json")
+        self._index = _Index()
+        raw = read_bytes(str(self._at))
+        with suppress(MsgspecError):
+            self._index = json.decode(raw, type=_Index) if raw else _Index()
+
+    @property
+    def looked(self) -> float:
+        """When the copy was last compared with the place, in seconds since 1970; 0 for never."""
+        return self._index.looked
+
+    # --- from the place ---
+
+    def paths_of(self, book: Rulebook) -> list[str]:
+        """Name the files that a rulebook has something to say of, patterns resolved by the place's listings."""
+        found: list[str] = []
+        for file in book.file.values():
+            place = placeholder(file.path)
+            if place is None:
+                found.append(file.path)
+                continue
+            number, pattern = place
+            parts = file.path.split("/")
+            for name in self._listed("/".join(parts[:number])):
+                if pattern.fullmatch(name):
+                    found.append("/".join((*parts[:number], name, *parts[number + 1 :])))
+        return [path for path in dict.fromkeys(found) if path]
+
+    def pull_book(self, book: Rulebook) -> None:
+        """Bring what a rulebook names up to date; where the place is out of reach, the copy has to do.
+
+        Raises Trouble where there is no copy yet, or the place says no.
+        """
+        try:
+            self.pull(self.paths_of(book))
+            if book.rulebook.version is not None:  # mostly a log, which is added to and never read anew
+                self.pull_log(book.rulebook.version.file)
+        except OutOfReach as error:
+            if not self.looked:
+                raise
+            self._tried, self.out_of_reach = time.monotonic(), error
+
+    def refresh(self, paths: Iterable[str]) -> None:
+        """Bring files up to date as far as the place can be reached. Raises Trouble where it says no."""
+        if self.out_of_reach is None or time.monotonic() - self._tried > _AGAIN:
+            self._tried, self.out_of_reach = time.monotonic(), None
+            try:
+                self.pull(paths)
+            except OutOfReach as error:
+                self.out_of_reach = error
+
+    def pull(self, paths: Iterable[str], *, whole: bool = False) -> None:
+        """Read what has changed, or with ``whole`` everything, and keep it. Raises OutOfReach, Trouble."""
+        now = time.time()
+        if whole:
+            self._listings.clear()
+        for path in dict.fromkeys(paths):
+            above, _, name = path.rpartition("/")
+            listed = self._listed(above).get(name)
+            known = self._index.files.get(path)
+            target = self.folder / path
+            if listed is None or listed.is_folder:
+                target.unlink(missing_ok=True)
+                self._index.files.pop(path, None)
+                continue
+            is_same = known is not None and known.listed == listed
+            first_seen = known.first_seen if known is not None and is_same else now
+            if is_same and known is not None and not whole and known.read - first_seen > _SETTLED and target.is_file():
+                continue
+            data = self.remote.read(path)
+            self._keep(path, data)
+            if data is not None:
+                self._index.files[path] = _Known(listed, first_seen, now)
+        self._index.looked = now
+        self._write_index()
+
+    def _listed(self, folder: str) -> dict[str, Remote]:
+        held = self._listings.get(folder)
+        if held is None or time.monotonic() - held[0] > _FRESH:
+            held = self._listings[folder] = (time.monotonic(), self.remote.listing(folder))
+        return held[1]
+
+    def _keep(self, path: str, data: bytes | None) -> None:
+        """Make the copy of a file what the place has."""
+        target = self.folder / path
+        if data is None:
+            target.unlink(missing_ok=True)
+        elif read_bytes(str(target)) != data:
+            target.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
+            write_durably(str(target), data)
+
+    def _write_index(self) -> None:
+        # Where it cannot be kept, everything is read again the next time.
+        with suppress(OSError):
+            write_durably(str(self._at), json.encode(self._index))
+
+    # --- to the place ---
+
+    def compare(self, expected: Mapping[str, str | None]) -> None:
+        """See that files there have these digests, None for one that is not there.
+
+        Raises ChangedMeanwhile, OutOfReach or Trouble.
+        """
+        for path, wanted in expected.items():
+            if digest(self.remote.read(path)) != wanted:
+                raise ChangedMeanwhile(path)
+
+    def push(self, contents: Mapping[str, bytes | None], mark: str) -> None:
+        """Write all files of a round: each beside its place first, and then by its name; None removes one.
+
+        Raises OutOfReach or Trouble at any point: what is written then is put back by the round.
+        """
+        for path, data in contents.items():
+            if data is not None:
+                self._write_checked(_beside(path, mark), data)
+        for path, data in contents.items():
+            if data is None:
+                self.remote.remove(path)
+            else:
+                self.remote.rename(_beside(path, mark), path)
+            if self.remote.read(path) != data:
+                raise Trouble(f"{path} is not what was written, on {self.remote.address.host}.", "")
+        self._listings.clear()
+
+    def _write_checked(self, path: str, data: bytes) -> None:
+        self.remote.write(path, data)
+        if self.remote.read(path) != data:
+            raise Trouble(
+                f"{path} came out otherwise than it was sent, on {self.remote.address.host}.",
+                "See whether there is room left.",
+            )
+
+    def sweep(self, paths: Iterable[str], marks: Sequence[str]) -> None:
+        """Remove what an interrupted write has left beside its place. Raises OutOfReach, Trouble."""
+        self._listings.clear()
+        for path in dict.fromkeys(paths):
+            above, _, _ = path.rpartition("/")
+            for mark in marks:
+                beside = _beside(path, mark)
+                for left in (beside, f"{beside}-old"):
+                    if left.rpartition("/")[2] in self._listed(above):
+                        self.remote.remove(left)
+
+    # --- logs ---
+
+    def pull_log(self, path: str) -> None:
+        """Bring the copy of a log up to date: what has come since is added to it. Raises OutOfReach, Trouble."""
+        target = self.folder / path
+        have = target.stat().st_size if target.is_file() else 0
+        above, _, name = path.rpartition("/")
+        listed = self._listed(above).get(name)
+        if listed is None:
+            return
+        if listed.size < have:  # it was started over
+            target.unlink()
+            have = 0
+        if listed.size > have:
+            data = self.remote.read(path, have)
+            if data:
+                target.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
+                with target.open("ab") as file:
+                    file.write(data)
+
+    def logs(self, patterns: Sequence[str]) -> list[str]:
+        """Name the logs that fit patterns of a rulebook whose last part may have ``*``. Raises OutOfReach, Trouble."""
+        from fnmatch import fnmatchcase
+
+        found = []
+        for pattern in patterns:
+            above, _, last = pattern.rpartition("/")
+            if "*" not in above:
+                names = [name for name, one in self._listed(above).items() if not one.is_folder]
+                found += [f"{above}/{name}" if above else name for name in names if fnmatchcase(name, last)]
+        return [path for path in dict.fromkeys(found) if not path.endswith((".gz", ".zst", ".xz", ".bz2"))]
+
+
+def _beside(path: str, mark: str) -> str:
+    above, _, name = path.rpartition("/")
+    beside = _MARK.format(name=name, mark=mark)
+    return f"{above}/{beside}" if above else beside

@@ -1,0 +1,271 @@
+"""Rented servers: files by FTP, the restart by requests or by hand, and a line that breaks."""
+
+from __future__ import annotations
+
+import json
+import re
+import subprocess
+import sys
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+import trustme
+
+from conftest import LAUNCH, SiteUnderTest, free_port, wait_for
+from rented_place import KEY, PASSWORD
+from terminals import Terminal
+
+PLACE = Path(__file__).parents[1] / "rented_place.py"
+REQUESTS = """driver = "requests"
+[server.regatta.requests]
+base = "http://127.0.0.1:{http}"
+headers = {{ X-Berth-Key = "{{secret.berth}}" }}
+start = {{ url = "{{base}}/cast-off" }}
+stop = {{ url = "{{base}}/moor" }}
+state = {{ url = "{{base}}/", at = "berth.is", up = ["sailing"], down = ["moored"] }}
+"""
+BY_HAND = """driver = "by-hand"
+[server.regatta.by-hand]
+stop = "Press Stop on the club's server page"
+start = "Press Start on the club's server page"
+"""
+
+
+class RentedPlace:
+    """The place, in a process of its own, and the site whose only server lies there."""
+
+    def __init__(self, site: SiteUnderTest, tmp_path: Path, driver: str = REQUESTS, **habits: Any) -> None:
+        self.site, self.habits = site, habits
+        self.home = tmp_path / "far" / "files" / "regatta"
+        self.home.mkdir(parents=True)
+        self.ports = free_port(), free_port()
+        self.game = free_port()
+        (self.home / "gullwind.properties").write_text(
+            f"server.name=Saltmarsh Regatta\nboat.slots=16\nheat.size=8\nnet.port={self.game}\n"
+        )
+        (self.home / "courses.txt").write_text("Harbour Mile\nThe Narrows\n")
+        (self.home / "launch.sh").write_text(LAUNCH.format(python=sys.executable, more=""))
+        (self.home / "launch.sh").chmod(0o755)
+        more = "insecure = true\n"
+        if habits.get("tls"):
+            authority = trustme.CA()
+            authority.cert_pem.write_to_path(str(site.folder / "files.pem"))
+            made = tmp_path / "far" / "files.pem"
+            authority.issue_cert("127.0.0.1").private_key_and_cert_chain_pem.write_to_path(str(made))
+            self.habits = {**habits, "tls": str(made)}
+            more = 'certificate = "files.pem"\n'
+        scheme = "ftps" if habits.get("tls") else "ftp"
+        (site.folder / "secrets.toml").write_text(f'files = "{PASSWORD}"\nberth = "{KEY}"\n')
+        (site.folder / "secrets.toml").chmod(0o600)
+        with (site.folder / "roundgate.toml").open("a") as file:
+            file.write(
+                '\n[notices]\nsecrets = "secrets.toml"\n\n[server.regatta]\n'
+                f'folder = "{scheme}://club@127.0.0.1:{self.ports[0]}/regatta"\npassword = "{{secret.files}}"\n'
+                f'rulebook = "gullwind"\nwatch = "0.2s"\ngrace = "20s"\n{more}{driver.format(http=self.ports[1])}\n'
+            )
+        self.process: subprocess.Popen[bytes] | None = None
+        self.open()
+
+    def open(self) -> None:
+        """Begin to serve, also after the service has died."""
+        self.close()
+        words = [sys.executable, str(PLACE), str(self.home), *map(str, self.ports), json.dumps(self.habits)]
+        self.process = subprocess.Popen(words, stdin=subprocess.PIPE)
+        wait_for(lambda: all(is_listening(port) for port in self.ports))
+
+    def close(self) -> None:
+        """End the service, and the game with it."""
+        if self.process is not None:
+            assert self.process.stdin is not None
+            self.process.stdin.close()
+            self.process.wait(30)
+            self.process = None
+
+    def value(self, key: str) -> str:
+        text = (self.home / "gullwind.properties").read_text()
+        return dict(line.split("=", 1) for line in text.splitlines())[key]
+
+    def power(self, act: str) -> None:
+        """Press a button on the service's page."""
+        import urllib.request
+
+        url = f"http://127.0.0.1:{self.ports[1]}/{act}"
+        urllib.request.urlopen(urllib.request.Request(url, b"", {"X-Berth-Key": KEY})).close()
+
+    @property
+    def acts(self) -> int:
+        count = self.home.parent.parent / "acts"
+        return len(count.read_text().splitlines()) if count.exists() else 0
+
+    def left(self) -> list[str]:
+        """Name what was written beside its place and stayed."""
+        return [path.name for path in self.home.rglob("*") if ".roundgate-" in path.name]
+
+
+def is_listening(port: int) -> bool:
+    import socket
+
+    try:
+        socket.create_connection(("127.0.0.1", port), 1).close()
+    except OSError:
+        return False
+    return True
+
+
+Make = Callable[..., RentedPlace]
+
+
+@pytest.fixture
+def rented(site: SiteUnderTest, tmp_path: Path) -> Iterator[Make]:
+    made: list[RentedPlace] = []
+
+    def make(driver: str = REQUESTS, **habits: Any) -> RentedPlace:
+        made.append(RentedPlace(site, tmp_path, driver, **habits))
+        return made[-1]
+
+    yield make
+    for place in made:
+        place.close()
+
+
+HABITS: list[dict[str, Any]] = [
+    {"tls": True},
+    {"no-rename-over": True},
+    {"list-only": True},
+    {"minutes": True, "busy": 2},
+    {"connections": 2},
+]
+
+
+@pytest.mark.parametrize("habits", HABITS, ids=[next(iter(one)) for one in HABITS])
+def test_a_change_of_a_rented_server_is_reviewed_written_and_proven(rented: Make, habits: dict[str, Any]) -> None:
+    place = rented(**habits)
+    site = place.site
+    assert "24" not in site.ok("show", "regatta", "race.slots") and "16" in site.ok("show", "regatta", "race.slots")
+    assert "is up" in site.ok("start", "regatta")
+    assert "race.slots" in site.ok("set", "regatta", "race.slots=24")
+    assert place.value("boat.slots") == "16", "it waits on the slate"
+    output = site.ok("apply", "regatta", "--yes")
+    assert "confirms that the change is in force" in output
+    assert f"port {place.game} (tcp) of 127.0.0.1 answers" in site.ok("rounds", "show", "2")
+    assert place.value("boat.slots") == "24" and place.left() == []
+    assert "up" in site.ok("status", "regatta")
+    assert "is down" in site.ok("stop", "regatta")
+
+
+def test_a_change_that_does_not_start_is_put_back_on_the_rented_machine(rented: Make) -> None:
+    place = rented()
+    site = place.site
+    site.ok("start", "regatta")
+    site.ok("set", "regatta", "tick.rate=60")
+    output = site.fails(3, "apply", "regatta", "--yes")
+    assert "The files are as they were, regatta is up with them" in output
+    assert "tick.rate" in site.ok("slate", "regatta") and place.left() == []
+    site.ok("discard", "regatta", "--yes")
+    assert "60" not in site.ok("show", "regatta", "tick.rate")
+
+
+def test_a_person_is_told_what_to_press_and_the_round_notices_it(rented: Make) -> None:
+    place = rented(BY_HAND)
+    site = place.site
+    place.power("cast-off")
+    wait_for(lambda: is_listening(place.game))
+    site.ok("set", "regatta", "race.slots=24")
+    words = [sys.executable, "-m", "roundgate", "apply", "regatta", "--yes"]
+    with Terminal(words, site.folder) as terminal:
+        terminal.until("Press Stop on the club's server page")
+        assert place.value("boat.slots") == "16"
+        place.power("moor")
+        terminal.until("Press Start on the club's server page")
+        assert place.value("boat.slots") == "24"
+        place.power("cast-off")
+        assert terminal.end() == 0, terminal.text
+    assert "is up" in terminal.text
+
+
+def test_a_place_out_of_reach_shows_the_copy_and_takes_changes_onto_the_slate(rented: Make) -> None:
+    place = rented()
+    site = place.site
+    assert re.search("regatta +down", site.ok("status")), "before anything was read"
+    site.ok("show", "regatta")
+    place.close()
+    assert "out of reach" in site.ok("status")
+    done = site.run("show", "regatta", "race.slots")
+    assert done.returncode == 0 and "16" in done.stdout
+    assert "out of reach" in done.stderr and "as they were" in done.stderr
+    site.ok("set", "regatta", "race.slots=24")
+    assert "out of reach" in site.fails(1, "apply", "regatta", "--yes")
+    place.open()
+    site.ok("start", "regatta")
+    site.ok("apply", "regatta", "--yes")
+    assert place.value("boat.slots") == "24"
+
+
+def test_somebody_who_changes_a_file_there_meanwhile_is_not_overwritten(rented: Make) -> None:
+    place = rented()
+    site = place.site
+    site.ok("set", "regatta", "race.slots=24")
+    path = place.home / "gullwind.properties"
+    path.write_text(path.read_text().replace("heat.size=8", "heat.size=6"))
+    site.ok("apply", "regatta", "--yes")
+    assert (place.value("boat.slots"), place.value("heat.size")) == ("24", "6"), "both are there"
+
+
+@pytest.mark.parametrize("at", range(1, 25))
+def test_a_service_that_dies_at_any_act_leaves_files_that_recover_makes_whole(rented: Make, at: int) -> None:
+    """Wholly old or wholly new in the end, and nothing beside them."""
+    place = rented(**({"no-rename-over": True} if at % 2 else {}))
+    site = place.site
+    site.ok("show", "regatta")
+    old = {path.name: path.read_bytes() for path in place.home.iterdir() if path.is_file()}
+    site.ok("set", "regatta", "race.slots=24")
+    site.ok("add", "regatta", "courses", "Long Reach")
+    (place.home.parent.parent / "cut").write_text(str(place.acts + 4 + at))
+    first = site.run("apply", "regatta", "--yes")
+    (place.home.parent.parent / "cut").unlink()
+    if place.process is not None and place.process.poll() is not None:
+        place.open()
+    if first.returncode == 4:
+        assert "recover" in first.stdout + first.stderr
+        site.run("rounds", "recover", "regatta")
+    now = {path.name: path.read_bytes() for path in place.home.iterdir() if path.is_file()}
+    is_new = place.value("boat.slots") == "24"
+    assert place.left() == [], now.keys()
+    assert ("Long Reach" in now["courses.txt"].decode()) == is_new
+    assert is_new or {name: now[name] for name in old} == old
+    if not is_new:
+        site.ok("apply", "regatta", "--yes")
+        assert place.value("boat.slots") == "24"
+
+
+WRONG = [
+    ("files = ", 'files = "wrong"\n#', "does not let club in"),
+    ("password = ", "#", "needs its password as a secret"),
+    ("insecure = true", "", "plain FTP"),
+    ("ftp://club@", "ftp://club:4711-hush@", "has a password in it"),
+    ("ftp://club@", "ftp://", "does not name the machine and the user"),
+    ("ftp://", "gopher://", "is not a way to a folder"),
+    ('driver = "requests"', "", "the driver 'keeper' cannot start it"),
+    ("up = ", "down2 = ", "unknown field"),
+    ("berth = ", 'berth = "wrong"\n#', "the secret in the headers is not right"),
+]
+
+
+@pytest.mark.parametrize(("old", "new", "expected"), WRONG, ids=[expected for _, _, expected in WRONG])
+def test_what_is_wrong_with_a_rented_server_is_one_message(rented: Make, old: str, new: str, expected: str) -> None:
+    place = rented()
+    for name in ("roundgate.toml", "secrets.toml"):
+        path = place.site.folder / name
+        path.write_text(path.read_text().replace(old, new, 1))
+        path.chmod(0o600)
+    done = place.site.run("start", "regatta")
+    output = done.stdout + done.stderr
+    assert done.returncode == 1 and expected in output and "Traceback" not in output
+    assert "4711-hush" not in output and PASSWORD not in output and KEY not in output
+
+
+def test_what_is_not_done_on_a_rented_machine_yet_says_so(rented: Make) -> None:
+    place = rented()
+    assert "makes no backups yet" in place.site.fails(1, "backup", "make", "regatta")
