@@ -48,7 +48,7 @@ SAMPLED = {
     "cli/test_rank_changes.py": 2,
     "cli/test_rank_checks.py": 3,
     "cli/test_ranks.py": 2,
-    "cli/test_rented.py": 3,
+    "cli/test_rented.py": 5,
     "cli/test_set_in_files.py": 2,
     "cli/test_timetable.py": 2,
     "cli/test_waves.py": 2,

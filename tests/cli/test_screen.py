@@ -22,6 +22,7 @@ from roundgate.core.review import Consequence, ConsequenceCode
 from roundgate.core.rounds import (
     Fact,
     KeyGone,
+    PortAnswers,
     PortOwned,
     PortsUnchecked,
     RoundOutcome,
@@ -147,6 +148,7 @@ def test_every_outcome_has_its_exit_code() -> None:
 def test_every_fact_difference_and_consequence_has_its_words() -> None:
     facts: list[Fact] = [
         PortOwned(4711, "udp", "", answered=True),
+        PortAnswers(4711, "tcp", "play.saltmarsh.example", answered=False),
         ValueInForce("race.slots", "24", "console"),
         ValuesUnread(("a", "b")),
         WorldKept("tide.mode", "first-tide", "spring", None),
