@@ -159,6 +159,7 @@ def test_every_fact_difference_and_consequence_has_its_words() -> None:
     assert {type(one) for one in facts} == set(get_args(Fact))
     assert [describe_fact(one) for one in facts] == [
         "owns port 4711 (udp) on any address and answers there by udp",
+        "port 4711 (tcp) of play.saltmarsh.example answers",
         "race.slots is 24, says its console",
         "in the files, but not read back (the rulebook does not say how): a, b",
         "tide.mode is spring: the world first-tide was made with it; the default has no effect in it",
