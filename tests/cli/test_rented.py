@@ -13,7 +13,7 @@ from typing import Any
 import pytest
 import trustme
 
-from conftest import LAUNCH, SiteUnderTest, free_port, wait_for
+from conftest import BOOK, LAUNCH, SiteUnderTest, free_port, wait_for
 from rented_place import KEY, PASSWORD
 from terminals import Terminal
 
@@ -269,3 +269,14 @@ def test_what_is_wrong_with_a_rented_server_is_one_message(rented: Make, old: st
 def test_what_is_not_done_on_a_rented_machine_yet_says_so(rented: Make) -> None:
     place = rented()
     assert "makes no backups yet" in place.site.fails(1, "backup", "make", "regatta")
+
+
+@pytest.mark.parametrize("path", ["../courses.txt", "/courses.txt"])
+def test_a_rulebook_whose_path_leads_out_of_the_folder_writes_nothing_beside_the_copy(rented: Make, path: str) -> None:
+    place = rented()
+    site = place.site
+    (site.folder / "rulebooks").mkdir()
+    (site.folder / "rulebooks" / "gullwind.toml").write_text(BOOK.replace('path = "courses.txt"', f'path = "{path}"'))
+    (place.home.parent / "courses.txt").write_text("Harbour Mile\n")
+    assert "leads out of the folder" in site.fails(1, "check", "regatta")
+    assert not (site.folder / ".roundgate" / "places" / "courses.txt").exists()

@@ -27,7 +27,7 @@ from roundgate.host.files import Folder, SeenTexts, read_at_rest, read_bytes, re
 from roundgate.host.keeper.config import KeeperConfig
 from roundgate.host.keeper.interpreter import own
 from roundgate.host.rulebooks import load_rulebook
-from roundgate.host.site import CATALOGUE, Site
+from roundgate.host.site import CATALOGUE, Site, make_private
 from roundgate.host.site_file.tables import ServerEntry
 
 if TYPE_CHECKING:
@@ -129,11 +129,11 @@ class Server(Struct, frozen=True, dict=True):
     @property
     def folder(self) -> Path:
         """Its folder; of a rented server, that of the copy of its files."""
-        if "://" in self.entry.folder:
-            from roundgate.host.rented.mirror import mirror_of  # most servers are here
-
-            return mirror_of(self.site, self.name)
-        return self.site.folder_of(self.name)
+        folder = self.site.folder_of(self.name)
+        if self.entry.is_rented and not folder.is_dir():
+            for made in (self.site.state, folder.parent, folder):
+                make_private(made)
+        return folder
 
     @property
     def files_folder(self) -> Folder:
@@ -145,11 +145,11 @@ class Server(Struct, frozen=True, dict=True):
     @cached_property
     def mirror(self) -> Mirror | None:
         """What keeps the copy of a rented server's files; None for a server of this machine."""
-        if "://" not in self.entry.folder:
+        if not self.entry.is_rented:
             return None
         from roundgate.host.rented.opening import open_mirror  # most servers are here
 
-        return open_mirror(self.site, self.name, self.entry)
+        return open_mirror(self.site, self.folder, self.entry)
 
     def fetch(self, paths: Sequence[str]) -> None:
         """Bring the copy of these files to what the place has, to the byte; of a server of this machine, nothing.

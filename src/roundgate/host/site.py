@@ -20,6 +20,8 @@ from roundgate.host.site_file.checking import SITE_FILE, check_site_file, server
 from roundgate.host.site_file.tables import SiteFile
 
 STATE_FOLDER = ".roundgate"
+PLACES = "places"
+"""The folder, in that of the state, of the copies of rented servers' files."""
 CATALOGUE = "permissions.toml"
 """The file, in the site's folder, of permissions that mods add to those of a rulebook."""
 
@@ -46,8 +48,8 @@ class Site(Struct, frozen=True):
 
     def folder_of(self, server: str) -> Path:
         """The server's own folder; of a rented server, that of the copy of its files."""
-        folder = self.file.server[server].folder
-        return self.state / "places" / server if "://" in folder else self.folder / folder
+        entry = self.file.server[server]
+        return self.state / PLACES / server if entry.is_rented else self.folder / entry.folder
 
 
 def site_schema() -> dict[str, Any]:

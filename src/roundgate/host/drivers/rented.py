@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-from typing import Any
 
 from roundgate.core.fleet.wanted import wanted_ports
 from roundgate.host.drivers.outside import UNSEEN, OutsideDriver
@@ -12,6 +11,7 @@ from roundgate.host.errors import OutOfReach, Trouble
 from roundgate.host.rented.mirror import Mirror
 from roundgate.host.rented.ports import answers
 from roundgate.host.rented.power import PowerService
+from roundgate.host.servers import Server
 
 
 class RentedDriver(OutsideDriver):
@@ -22,7 +22,9 @@ class RentedDriver(OutsideDriver):
 
     def is_up(self) -> bool:
         """Return whether the server is up, as far as can be told. Raises Trouble."""
-        files = self.server.read_started() if self._has_started else self.server.read().files
+        files = self.server.read_started()
+        if not files.texts:  # nothing was started from here yet
+            files = self.server.read().files
         ports = [wanted.port for wanted in wanted_ports(files) if wanted.protocol == "tcp"]
         if not ports:
             raise Trouble(
@@ -30,10 +32,6 @@ class RentedDriver(OutsideDriver):
                 "Give it the driver 'requests', with a 'state'.",
             )
         return answers(self.server.entry, ports[0])
-
-    @property
-    def _has_started(self) -> bool:
-        return bool(self.server.read_started().texts)
 
     def process(self) -> int | None:
         """See OutsideDriver: its process is on another machine."""
@@ -83,7 +81,7 @@ class RequestsDriver(RentedDriver):
 
     kind = "requests"
 
-    def __init__(self, server: Any) -> None:
+    def __init__(self, server: Server) -> None:
         """Ask nothing yet."""
         super().__init__(server)
         self._service = PowerService(server.site, server.entry.requests)

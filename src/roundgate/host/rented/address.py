@@ -35,11 +35,6 @@ class Address(Struct, frozen=True):
         return f"{self.scheme}://{self.user}@{self.host}{port}/{self.folder}"
 
 
-def is_address(folder: str) -> bool:
-    """Return whether a folder of the site file is on a rented machine."""
-    return "://" in folder
-
-
 def parse_address(text: str) -> Address:
     """Parse an address. Raises Trouble, without a password that may be in it."""
     try:

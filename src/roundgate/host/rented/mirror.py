@@ -18,7 +18,6 @@ from roundgate.core.rulebook.expansion import placeholder
 from roundgate.host.errors import ChangedMeanwhile, OutOfReach, Trouble
 from roundgate.host.files import digest, read_bytes, write_durably
 from roundgate.host.rented.ftp import FtpFiles, Remote
-from roundgate.host.site import Site, make_private
 
 if TYPE_CHECKING:
     from roundgate.core.rulebook.model import Rulebook
@@ -43,16 +42,6 @@ class _Known(Struct, frozen=True, array_like=True):
 class _Index(Struct):
     files: dict[str, _Known] = field(default_factory=dict)
     looked: float = 0.0
-
-
-def mirror_of(site: Site, name: str) -> Path:
-    """Return the folder of the copy of a rented server's files; made if need be, for this user only."""
-    folder = site.state / "places" / name
-    if not folder.is_dir():
-        make_private(site.state)
-        make_private(site.state / "places")
-        make_private(folder)
-    return folder
 
 
 class Mirror:
@@ -123,10 +112,10 @@ class Mirror:
         if whole:
             self._listings.clear()
         for path in dict.fromkeys(paths):
+            target = self._target(path)
             above, _, name = path.rpartition("/")
             listed = self._listed(above).get(name)
             known = self._index.files.get(path)
-            target = self.folder / path
             if listed is None or listed.is_folder:
                 target.unlink(missing_ok=True)
                 self._index.files.pop(path, None)
@@ -142,6 +131,12 @@ class Mirror:
         self._index.looked = now
         self._write_index()
 
+    def _target(self, path: str) -> Path:
+        """Return where the copy of a file is. Raises Trouble for a path that leads out of the server's folder."""
+        if path.startswith("/") or ".." in path.split("/"):
+            raise Trouble(f"{path} leads out of the folder on {self.remote.address.host}.", "Correct the rulebook.")
+        return self.folder / path
+
     def _listed(self, folder: str) -> dict[str, Remote]:
         held = self._listings.get(folder)
         if held is None or time.monotonic() - held[0] > _FRESH:
@@ -150,7 +145,7 @@ class Mirror:
 
     def _keep(self, path: str, data: bytes | None) -> None:
         """Make the copy of a file what the place has."""
-        target = self.folder / path
+        target = self._target(path)
         if data is None:
             target.unlink(missing_ok=True)
         elif read_bytes(str(target)) != data:
@@ -213,7 +208,7 @@ class Mirror:
 
     def pull_log(self, path: str) -> None:
         """Bring the copy of a log up to date: what has come since is added to it. Raises OutOfReach, Trouble."""
-        target = self.folder / path
+        target = self._target(path)
         have = target.stat().st_size if target.is_file() else 0
         above, _, name = path.rpartition("/")
         listed = self._listed(above).get(name)

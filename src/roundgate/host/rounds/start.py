@@ -13,6 +13,7 @@ from roundgate.host.errors import Trouble
 from roundgate.host.rented.ports import answers
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.options import NotProven
+from roundgate.host.rounds.stop import is_by_hand
 
 _PORT_PAUSE = 0.05
 
@@ -33,7 +34,7 @@ def start(round: Round) -> None:
     except OSError as error:
         raise NotProven(f"its keeper's configuration cannot be written: {error.strerror or error}", []) from error
     waits = "waiting for the ready sign"
-    if round.driver.kind == "by-hand":
+    if is_by_hand(round):
         waits = round.server.entry.by_hand.start
     round.journal.waits(Step.START, waits, round.store.timing(round.server.name, "start"))
     until = began + round.server.seconds("start_within")

@@ -43,7 +43,7 @@ def check_site_file(file: SiteFile) -> None:
     for name, entry in file.server.items():
         _refuse_unknown(name, "console", entry.console, ("", *CONSOLE_KINDS))
         _refuse_unknown(name, "driver", entry.driver, DRIVER_KINDS)
-        if "://" in entry.folder:
+        if entry.is_rented:
             from roundgate.host.rented.address import check_entry  # most servers are here
 
             check_entry(name, entry, SITE_FILE)

@@ -296,6 +296,11 @@ class ServerEntry(Struct, frozen=True, forbid_unknown_fields=True):
     Example: true
     """
 
+    @property
+    def is_rented(self) -> bool:
+        """Whether its folder is on a rented machine."""
+        return "://" in self.folder
+
 
 class SiteTable(Struct, frozen=True, forbid_unknown_fields=True):
     """The ``[site]`` table."""
