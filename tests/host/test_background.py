@@ -93,6 +93,39 @@ def test_a_start_that_fails_leaves_no_server_in_the_background(site: SiteUnderTe
     assert site.server_process("regatta") is not None
 
 
+PASSES_ON = """import os, time
+if os.fork():
+    os._exit(0)
+os.setsid()
+time.sleep(0.3)
+if os.fork():
+    os._exit(0)
+os.setsid()
+os.execv("./real.sh", ["./real.sh"])
+"""
+LOOKS_SLOWLY = """import sys, time
+if any("roundgate.host.keeper" in word for word in sys.orig_argv):
+    from roundgate.host.keeper import loop
+    def slow(known, quick=loop.inherited):
+        found = quick(known)
+        time.sleep(0.6)
+        return found
+    loop.inherited = slow
+"""
+
+
+def test_a_process_that_ends_while_the_keeper_looks_hides_none_that_it_has_left(
+    site: SiteUnderTest, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    home = forking(site, pidfile="")
+    (home / "fork.py").write_text(PASSES_ON)
+    (site.folder / "changed").mkdir()
+    (site.folder / "changed" / "sitecustomize.py").write_text(LOOKS_SLOWLY)
+    monkeypatch.setenv("PYTHONPATH", str(site.folder / "changed"))
+    assert "in the background, which was ended now" in site.fails(1, "start")
+    assert site.server_process("regatta") is None
+
+
 def test_a_pidfile_that_names_somebody_elses_process_is_not_believed(site: SiteUnderTest) -> None:
     """The server's user writes it: what it names must descend from the keeper, or it would be ended in our name."""
     bystander = psutil.Popen(["sleep", "100"])

@@ -255,9 +255,13 @@ class Keeper:
 
     def _end_what_is_left(self) -> list[str]:
         """End what a start that failed has left in the background; name it."""
-        left = [process for process in inherited(self._known()) if process not in self.before and parent_of(process)]
-        names = [name_of(process) for process in left]
-        end_all(left, _ENDS_WITHIN)
+        names, seen = [], set(self.before)
+        # One that has ended by itself, or by us, may have left another one meanwhile.
+        while found := [process for process in inherited(self._known()) if process not in seen]:
+            seen.update(found)
+            left = [process for process in found if parent_of(process)]
+            names += [name_of(process) for process in left]
+            end_all(left, _ENDS_WITHIN)
         return names
 
     def _after_end(self) -> float | None:
