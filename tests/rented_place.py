@@ -2,7 +2,8 @@
 
     python rented_place.py FOLDER FTP_PORT HTTP_PORT JSON    be it, until the standard input ends
 
-The game runs in FOLDER, and only this process starts and stops it. What of it was asked, and how the next file
+With FTP_PORT 0 it serves no files: something else does. The game runs in FOLDER, and only this process starts and
+stops it. What of it was asked, and how the next file
 transfers go wrong, is in JSON and in files beside FOLDER.
 """
 
@@ -28,7 +29,8 @@ def main() -> None:
     game = Game(folder)
     web = ThreadingHTTPServer(("127.0.0.1", http_port), power(game, habits))
     threading.Thread(target=web.serve_forever, daemon=True).start()
-    threading.Thread(target=serve_files, args=(folder, ftp_port, habits), daemon=True).start()
+    if ftp_port:
+        threading.Thread(target=serve_files, args=(folder, ftp_port, habits), daemon=True).start()
     sys.stdin.read()
     game.stop()
     os._exit(0)

@@ -132,6 +132,7 @@ OPENS = {
     "host/people/seen.py": "memory in the state folder",
     "host/adopting.py": "the site file",
     "host/drivers/outside.py": "memory in the state folder",
+    "host/rented/adoption.py": "the site file, and the secrets beside it",
     "host/rented/mirror.py": "copies of a rented server's files in the state folder",
     "host/rounds/process.py": "a log in the state folder",
     "host/rounds/snapshot/retention.py": "the folders of rounds",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -13,7 +14,7 @@ from roundgate.cli.screen.output import echo, echo_next
 from roundgate.core.next_step import typed_command
 from roundgate.core.quoting import quoted
 from roundgate.core.rounds import RoundKind
-from roundgate.host.errors import Trouble
+from roundgate.host.errors import Trouble, WrongUsage
 
 if TYPE_CHECKING:
     from roundgate.core.rulebook.model import Rulebook
@@ -34,7 +35,9 @@ def init(
 
 
 def adopt(
-    folder: Annotated[Path, typer.Argument(metavar="FOLDER", help="The server's folder.")],
+    folder: Annotated[
+        str, typer.Argument(metavar="FOLDER", help="The server's folder; or its address: sftp://USER@HOST/FOLDER.")
+    ],
     name: Annotated[str | None, typer.Option(help="The server's name; the folder's if left out.")] = None,
     rulebook: Annotated[str | None, typer.Option(help="The rulebook; recognised by the files if left out.")] = None,
     start: Annotated[str | None, typer.Option(help="The command that starts it; its start script if left out.")] = None,
@@ -46,15 +49,32 @@ def adopt(
     environment: Annotated[
         list[str] | None, typer.Option(help="A variable, NAME=VALUE, such as HOME; may be given more than once.")
     ] = None,
+    certificate: Annotated[
+        str, typer.Option(metavar="FILE", help="ftps://: the service's certificate, where no authority signed it.")
+    ] = "",
+    ssh_config: Annotated[str, typer.Option(metavar="FILE", help="sftp://: what 'ssh' is configured by.")] = "",
+    insecure: Annotated[bool, typer.Option("--insecure", help="ftp://: send password and files in the clear.")] = False,
     running: Annotated[bool, typer.Option("--running", help="It runs already: take it over, without a stop.")] = False,
-    yes: Annotated[bool, typer.Option("--yes", "-y", help="--running: do not ask.")] = False,
+    yes: Annotated[bool, typer.Option("--yes", "-y", help="Do not ask: take over, trust a host key.")] = False,
 ) -> None:
     """Add a folder to the site as a server.
 
     With --running, its process is found by the folder that it works in, and who holds it decides the driver: systemd,
     a terminal multiplexer, a script that starts it again, or nobody; then Round Gate's keeper holds it from now on.
     A server that is one of the site already, and was started outside, is taken over in the same way.
+
+    A server on a rented machine is adopted by the address of its folder: sftp://, ftps:// or ftp://. Each step of the
+    way there is tried and shown. The password is asked for and kept in the site's secrets file.
     """
+    if "://" in folder:
+        from roundgate.cli.running.place import adopt_place
+
+        _refuse_options_of_here(
+            {"start": start, "first-run": first_run, "user": user, "run-in": run_in, "umask": umask}
+            | {"environment": environment, "running": running}
+        )
+        adopt_place(folder, name, rulebook, tuple(tag or ()), (certificate, ssh_config, insecure), yes=yes)
+        return
     from roundgate.host.adopting import Adoption, ProcessOptions, missing_files, recognise, write_server
     from roundgate.host.asking.consent import consent_for
 
@@ -62,11 +82,11 @@ def adopt(
         from roundgate.cli.running.taking_over import already_adopted, finish, propose, take_over_adopted
 
     context = open_call()
-    adopted_as = already_adopted(context, folder) if running else ""
+    adopted_as = already_adopted(context, Path(folder)) if running else ""
     if adopted_as:
         take_over_adopted(adopted_as, yes=yes)
         return
-    plan = Adoption(context.site, folder, name, rulebook, start, tuple(tag or ()))
+    plan = Adoption(context.site, Path(folder), name, rulebook, start, tuple(tag or ()))
     process = ProcessOptions(_user(plan.folder, user), run_in, umask, tuple(environment or ()))
     plan = replace(plan, process=process)
     guess = recognise(plan)
@@ -87,6 +107,13 @@ def adopt(
         _offer_first_run(plan.server_name, missing, first_run)
         return
     echo_next(typed_command("check", plan.server_name, hint=f"then: roundgate show {plan.server_name}"))
+
+
+def _refuse_options_of_here(given: Mapping[str, object]) -> None:
+    """Refuse options about a process, which a rented server has elsewhere."""
+    odd = next((name for name, value in given.items() if value), None)
+    if odd is not None:
+        raise WrongUsage(f"--{odd} is for servers of this machine.", f"Leave --{odd} out.")
 
 
 def _user(folder: Path, given: str | None) -> str:

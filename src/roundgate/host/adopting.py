@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import re
 import stat
-from collections.abc import Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
 
 import msgspec
@@ -34,14 +35,14 @@ def make_site(folder: Path, name: str) -> None:
         raise Trouble(f"{path} already exists.", typed_command("adopt", "", "<folder>"))
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        title = f"name = {_quoted(name)}\n" if name else ""
+        title = f"name = {quoted_text(name)}\n" if name else ""
         text = "# The servers that one team runs. Round Gate reads this file; write servers by hand or with 'adopt'.\n"
         write_durably(str(path), f"{text}\n[site]\n{title}".encode(), 0o644)
     except OSError as error:
         raise Trouble(f"{path} cannot be written: {error.strerror}.", "Choose another folder.") from error
 
 
-def _quoted(text: str) -> str:
+def quoted_text(text: str) -> str:
     """Write a text as TOML has it; JSON's form is one of TOML's."""
     return json.encode(text).decode()
 
@@ -58,7 +59,7 @@ class ProcessOptions(Struct, frozen=True):
     def lines(self) -> list[str]:
         """Write the keys of the site file. Raises WrongUsage."""
         found = [
-            f"{key} = {_quoted(value)}"
+            f"{key} = {quoted_text(value)}"
             for key, value in (("user", self.user), ("run-in", self.run_in), ("umask", self.umask))
             if value
         ]
@@ -67,7 +68,7 @@ class ProcessOptions(Struct, frozen=True):
             name, sign, value = word.partition("=")
             if not sign or not re.fullmatch(r"[A-Za-z_]\w*", name):
                 raise WrongUsage(f"'{word}' is not a variable.", "Give --environment NAME=VALUE.")
-            pairs.append(f"{name} = {_quoted(value)}")
+            pairs.append(f"{name} = {quoted_text(value)}")
         return [*found, *([f"environment = {{ {', '.join(pairs)} }}"] if pairs else [])]
 
 
@@ -129,22 +130,27 @@ def recognise(plan: Adoption) -> RulebookGuess:
     if plan.rulebook is not None:
         load_rulebook(plan.rulebook, plan.site.folder)
         return RulebookGuess(plan.rulebook, f"{plan.rulebook}, as you said" if plan.rulebook else "none, as you said")
-    best, best_score, why = "", 0.0, ""
-    for name in rulebook_names(plan.site.folder):
-        try:
-            book = load_rulebook(name, plan.site.folder)
-        except Trouble:
-            continue
-        score, message = _score(plan, book)
-        if score > best_score:
-            best, best_score, why = name, score, message
-    if not best:
+    return best_fit((name, *_score(plan, book)) for name, book in every_rulebook(plan.site))
+
+
+def every_rulebook(site: Site) -> Iterator[tuple[str, Rulebook]]:
+    """Yield the rulebooks of a site that can be read, each with its name."""
+    for name in rulebook_names(site.folder):
+        with contextlib.suppress(Trouble):
+            yield name, load_rulebook(name, site.folder)
+
+
+def best_fit(scores: Iterable[tuple[str, float, str]]) -> RulebookGuess:
+    """Choose a rulebook by scores, each with its reason; none where all are 0."""
+    best, _, why = max(scores, key=lambda one: one[1], default=("", 0.0, ""))
+    if not why:
         return RulebookGuess("", "none fits; its files can still be read, checked for syntax, and changed by FILE:KEY")
     return RulebookGuess(best, f"{best} ({why})")
 
 
-def _score(plan: Adoption, book: Rulebook) -> tuple[float, str]:
-    texts, _ = read_texts(Folder(str(plan.folder)), [file.path for file in book.file.values() if file.path])
+def score_by_keys(folder: Path, book: Rulebook) -> tuple[float, str]:
+    """Return how well a rulebook's keys fit the files of a folder, and by what; 0 and nothing where none is known."""
+    texts, _ = read_texts(Folder(str(folder)), [file.path for file in book.file.values() if file.path])
     known = {spec.key for spec in book.setting.values()}
     held = {
         match[1]
@@ -154,6 +160,13 @@ def _score(plan: Adoption, book: Rulebook) -> tuple[float, str]:
     shared = len(known & held)
     if shared:
         return 1 + shared / len(held), f"by {', '.join(sorted(texts))}, {shared} of its {len(held)} keys known"
+    return 0.0, ""
+
+
+def _score(plan: Adoption, book: Rulebook) -> tuple[float, str]:
+    score, why = score_by_keys(plan.folder, book)
+    if why:
+        return score, why
     script = (_read_inside(plan.folder, plan.command[-1]) if len(plan.command) < 3 else None) or b""
     searched = " ".join(plan.command) + script.decode("utf-8", "replace")
     if book.server.process and compiled(book.server.process).search(searched):
@@ -178,14 +191,17 @@ def write_server(plan: Adoption, guess: RulebookGuess) -> None:
 
     make_private(plan.site.state)
     with FileLock(plan.site.state / "site.lock", mode=0o600):
-        site = read_site(plan.site.folder)
-        _refuse_taken(site, plan.server_name, plan.folder)
-        path = site.folder / SITE_FILE
-        old = path.read_bytes()
-        gap = b"" if old.endswith(b"\n") or not old else b"\n"
-        new = old + gap + b"\n" + _table(plan, guess).encode()
-        write_durably(str(path), new, stat.S_IMODE(path.stat().st_mode))
+        _refuse_taken(read_site(plan.site.folder), plan.server_name, plan.folder)
+        append_table(plan.site, _table(plan, guess))
     read_site(plan.site.folder)
+
+
+def append_table(site: Site, table: str) -> None:
+    """Put a table behind what the site file has."""
+    path = site.folder / SITE_FILE
+    old = path.read_bytes()
+    gap = b"" if old.endswith(b"\n") or not old else b"\n"
+    write_durably(str(path), old + gap + b"\n" + table.encode(), stat.S_IMODE(path.stat().st_mode))
 
 
 def remove_server(site: Site, name: str) -> None:
@@ -283,9 +299,9 @@ def _table(plan: Adoption, guess: RulebookGuess) -> str:
     folder = plan.folder
     inside = folder.is_relative_to(plan.site.folder)
     shown = str(folder.relative_to(plan.site.folder)) if inside else str(folder)
-    lines = [f"[server.{plan.server_name}]", f"folder = {_quoted(shown)}"]
+    lines = [f"[server.{plan.server_name}]", f"folder = {quoted_text(shown)}"]
     lines += [f"start = {json.encode(plan.command).decode()}"]
-    lines += [f"rulebook = {_quoted(guess.rulebook)}"] if guess.rulebook else []
+    lines += [f"rulebook = {quoted_text(guess.rulebook)}"] if guess.rulebook else []
     lines += [f"tags = {json.encode(plan.tags).decode()}"] if plan.tags else []
     lines += plan.process.lines()
     lines += [f"{key} = {value}" for key, value in plan.running.lines.items()] if plan.running else []

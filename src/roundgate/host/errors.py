@@ -93,6 +93,10 @@ class OutOfReach(Trouble):
     """A rented machine's service does not answer, or breaks off."""
 
 
+class SignInRefused(Trouble):
+    """A rented machine's service does not take the user or the password."""
+
+
 class KeeperGone(Trouble):
     """The keeper does not answer."""
 

@@ -99,6 +99,11 @@ NOTICES = Verbs(
     ),
     "list",
 )
+PLACE = Verbs(
+    "The way to the files of a server on a rented machine, whose folder is an address.",
+    (CommandLine("check", ASK, "Try each step of the way; nothing is changed.", "running.place", "check"),),
+    "check",
+)
 PEOPLE = Verbs(
     "The site's people: who is who, by which ids, what they are meant to be, and who was seen on a server.\n\n"
     "The book is people.toml in the site's folder. Wherever an id is wanted, a name of it will do.",

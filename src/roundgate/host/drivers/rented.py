@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import time
 
 from roundgate.core.fleet.wanted import wanted_ports
 from roundgate.host.drivers.outside import UNSEEN, OutsideDriver
@@ -13,12 +14,22 @@ from roundgate.host.rented.ports import answers
 from roundgate.host.rented.power import PowerService
 from roundgate.host.servers import Server
 
+_DEAF_PAUSE = 5.0
+"""Seconds after which a place that was out of reach is asked for the log again."""
+
 
 class RentedDriver(OutsideDriver):
     """Watches a rented server by its port and by its log, which is read from where its files are."""
 
     pause = 0.5
     _known: RunState | None = None
+    _deaf_since: float | None = None
+    """Since when (monotonic) its log cannot be read, as its place is out of reach."""
+
+    @property
+    def hears(self) -> bool:
+        """See Driver: it reads the logs that the rulebook names, while their place answers."""
+        return super().hears and self._deaf_since is None
 
     def is_up(self) -> bool:
         """Return whether the server is up, as far as can be told. Raises Trouble."""
@@ -63,9 +74,18 @@ class RentedDriver(OutsideDriver):
             super()._look()
 
     def _pull_logs(self) -> None:
-        with contextlib.suppress(OutOfReach):  # it is read when the place answers again
+        """Read what has come since; where the place is out of reach, that is tried again after a pause."""
+        if self._deaf_since is not None and time.monotonic() - self._deaf_since < _DEAF_PAUSE:
+            return
+        try:
             for path in self._mirror.logs(self.server.book.server.logs):
                 self._mirror.pull_log(path)
+        except OutOfReach:
+            if self._deaf_since is None:
+                self.events.append({"event": "deaf"})
+            self._deaf_since = time.monotonic()
+        else:
+            self._deaf_since = None
 
     @property
     def _mirror(self) -> Mirror:

@@ -36,7 +36,7 @@ class Secrets:
         return filled(template, {**fields, **secrets})
 
     def _value(self, name: str) -> str:
-        given = os.environ.get(_variable(name))
+        given = os.environ.get(variable_of(name))
         if given is not None:
             return given
         held = self._read().get(name)
@@ -45,7 +45,7 @@ class Secrets:
             hint = f"Write it into {where}" if where else "Name a file as 'secrets' in [notices]"
             raise Trouble(
                 f"There is no secret '{name}'.",
-                f"{hint}, or set {_variable(name)}.",
+                f"{hint}, or set {variable_of(name)}.",
             )
         return held
 
@@ -68,6 +68,6 @@ class Secrets:
             raise Trouble(f"{path} is no TOML.", 'Write one NAME = "SECRET" a line.') from error
 
 
-def _variable(name: str) -> str:
+def variable_of(name: str) -> str:
     """Return the environment variable of a secret."""
     return _PREFIX + re.sub(r"[^0-9A-Za-z]", "_", name).upper()

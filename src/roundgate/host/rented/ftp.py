@@ -10,25 +10,12 @@ from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from typing import Any
 
-from msgspec import Struct
-
-from roundgate.host.errors import OutOfReach, Trouble
+from roundgate.host.errors import OutOfReach, SignInRefused, Trouble
 from roundgate.host.rented.address import Address
+from roundgate.host.rented.protocol import LARGEST, WITHIN, Remote
 
-_WITHIN = 20.0
-"""Seconds without a byte, after which a service counts as gone."""
 _TRIES, _PAUSE = 3, 0.5
 """How often a service that is busy or has hung up is called, and the seconds before the second time."""
-_LARGEST = 200 * 1024 * 1024
-
-
-class Remote(Struct, frozen=True, array_like=True):
-    """What a listing says of a file."""
-
-    size: int
-    modified: str
-    """As the service writes it; it is only ever compared."""
-    is_folder: bool = False
 
 
 class _SecureFtp(ftplib.FTP_TLS):
@@ -65,9 +52,9 @@ class FtpFiles:
         link: ftplib.FTP
         if self.address.scheme == "ftps":
             context = ssl.create_default_context(cafile=self._trusted or None)
-            link = _SecureFtp(context=context, timeout=_WITHIN)
+            link = _SecureFtp(context=context, timeout=WITHIN)
         else:
-            link = ftplib.FTP(timeout=_WITHIN)
+            link = ftplib.FTP(timeout=WITHIN)
         link.encoding = "utf-8"
         link.connect(host, port)
         link.login(self.address.user, self._password)
@@ -148,8 +135,8 @@ class FtpFiles:
             taken = io.BytesIO()
 
             def take(piece: bytes) -> None:
-                if taken.tell() + len(piece) > _LARGEST:
-                    raise Trouble(f"{path} is larger than {_LARGEST >> 20} MB.", "It is no configuration file.")
+                if taken.tell() + len(piece) > LARGEST:
+                    raise Trouble(f"{path} is larger than {LARGEST >> 20} MB.", "It is no configuration file.")
                 taken.write(piece)
 
             try:
@@ -224,7 +211,7 @@ def _listed_by_name(link: ftplib.FTP, folder: str) -> dict[str, Remote]:
 
 def _described(address: Address, what: str, error: Exception) -> Trouble:
     """Describe what a service did not do; its words are told, and no password is in them."""
-    where = f"{address.host}:{address.port}"
+    where = address.where
     words = " ".join(str(error).split())[:200]
     if isinstance(error, ssl.SSLCertVerificationError):
         return Trouble(
@@ -232,7 +219,7 @@ def _described(address: Address, what: str, error: Exception) -> Trouble:
             'Ask the service for its certificate; name the file in the site file: certificate = "FILE".',
         )
     if isinstance(error, ftplib.error_perm) and words[:3] == "530":
-        return Trouble(f"{where} does not let {address.user} in: {words}", "Correct the password, or the user.")
+        return SignInRefused(f"{where} does not let {address.user} in: {words}", "Correct the password, or the user.")
     if isinstance(error, ftplib.error_perm):
         return Trouble(f"{where} refuses to {what}: {words}", "Look with a file client whether it can be done there.")
     if isinstance(error, ftplib.error_temp):

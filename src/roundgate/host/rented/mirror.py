@@ -17,7 +17,7 @@ from msgspec import MsgspecError, Struct, field, json
 from roundgate.core.rulebook.expansion import placeholder
 from roundgate.host.errors import ChangedMeanwhile, OutOfReach, Trouble
 from roundgate.host.files import digest, read_bytes, write_durably
-from roundgate.host.rented.ftp import FtpFiles, Remote
+from roundgate.host.rented.protocol import Remote, RemoteFiles
 
 if TYPE_CHECKING:
     from roundgate.core.rulebook.model import Rulebook
@@ -47,7 +47,7 @@ class _Index(Struct):
 class Mirror:
     """One rented server's files, as far as this command has to do with them."""
 
-    def __init__(self, folder: Path, remote: FtpFiles) -> None:
+    def __init__(self, folder: Path, remote: RemoteFiles) -> None:
         """Read what is known of the copy."""
         self.folder = folder
         self.remote = remote
@@ -120,6 +120,11 @@ class Mirror:
                 target.unlink(missing_ok=True)
                 self._index.files.pop(path, None)
                 continue
+            if listed.leads_out:
+                raise Trouble(
+                    f"{path} on {self.remote.address.host} is a link that leads out of the server's folder.",
+                    "Put the file itself there.",
+                )
             is_same = known is not None and known.listed == listed
             first_seen = known.first_seen if known is not None and is_same else now
             if is_same and known is not None and not whole and known.read - first_seen > _SETTLED and target.is_file():

@@ -45,7 +45,8 @@ def start(round: Round) -> None:
             _await_ports(round, until)
     else:
         if round.server.book.server.ready:
-            round.journal.note(Step.START, "its rulebook names no logs, so its ready sign is not seen; its ports tell")
+            why = "its rulebook names no logs" if not round.server.book.server.logs else "its log is out of reach"
+            round.journal.note(Step.START, f"{why}, so its ready sign is not seen; its ports tell")
         _await_ports(round, until)
     round.store.note_timing(round.server.name, "start", time.monotonic() - began)
 
@@ -86,9 +87,12 @@ def _ended_early(round: Round) -> NotProven:
 def _await_ready(round: Round, until: float) -> None:
     while event := round.log.hear(until):
         if event["event"] == "ready":
-            return
+            return None
         if event["event"] == "exit":
             raise _ended_early(round)
+        if event["event"] == "deaf":
+            round.journal.note(Step.START, "its log is out of reach now, so its ready sign is not seen; its ports tell")
+            return _await_ports(round, until)
         if event["event"] == "line" and round.is_failure(str(event["text"])):
             raise NotProven(f"its log says: {str(event['text']).strip()}", round.evidence())
     limit = format_seconds(int(round.server.seconds("start_within")))

@@ -2,23 +2,27 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from msgspec import MsgspecError
 
 from roundgate.core.next_step import typed_command
-from roundgate.core.rounds import RoundOutcome
+from roundgate.core.rounds import RoundOutcome, Step
 from roundgate.core.slate import Outcome
 from roundgate.core.text import NotEncodable
 from roundgate.host import files
-from roundgate.host.errors import ChangedMeanwhile, Trouble
+from roundgate.host.errors import ChangedMeanwhile, OutOfReach, Trouble
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.options import HalfWritten, RoundAborted
 from roundgate.host.rounds.snapshot.save import MANIFEST, keep_copy, saved_files
 from roundgate.host.servers import Server
 from roundgate.host.site import Site
 from roundgate.host.store import Waiting
+
+_FIRST_PAUSE, _LONGEST_PAUSE = 1.0, 30.0
+"""Seconds between two tries to put files back on a rented machine that is out of reach."""
 
 
 def replayed(round: Round, waiting: Sequence[Waiting]) -> Outcome:
@@ -104,8 +108,23 @@ def undo(round: Round, saved: Mapping[str, bytes | None]) -> None:
     """Put back the files that the round wrote, byte for byte. Files that it never wrote are left as they are.
 
     What somebody else, or the server itself, has made of one meanwhile is kept beside the snapshot and named. Works
-    from any point at which a write may have been interrupted.
+    from any point at which a write may have been interrupted. A rented machine that is out of reach is waited for, as
+    long as a start may take.
     """
+    pause, until = _FIRST_PAUSE, time.monotonic() + round.server.seconds("start_within")
+    while True:
+        try:
+            return _undo(round, saved)
+        except OutOfReach as error:
+            if time.monotonic() + pause > until:
+                raise
+            if pause == _FIRST_PAUSE:
+                round.journal.note(Step.WRITE, f"{error.what} Its files are put back as soon as it answers")
+            time.sleep(pause)
+            pause = min(2 * pause, _LONGEST_PAUSE)
+
+
+def _undo(round: Round, saved: Mapping[str, bytes | None]) -> None:
     manifest = _manifest(round.folder)
     folder = round.server.files_folder
     written = [replacement.path for replacement in manifest]

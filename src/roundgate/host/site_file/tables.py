@@ -133,8 +133,8 @@ class ServerEntry(Struct, frozen=True, forbid_unknown_fields=True):
     """One ``[server.NAME]`` table of the site file."""
 
     folder: str
-    """The server's folder, from the site file's own; or the address of one on a rented machine, by FTP with TLS
-    (`ftps://`) or without (`ftp://`).
+    """The server's folder, from the site file's own; or the address of one on a rented machine, by SFTP
+    (`sftp://`), or by FTP with TLS (`ftps://`) or without (`ftp://`).
 
     Example: "regatta"
     """
@@ -211,6 +211,7 @@ class ServerEntry(Struct, frozen=True, forbid_unknown_fields=True):
     """
     password: str = ""
     """Of a rented server: the secret that signs in where its files are, as `{secret.NAME}`; see `[notices] secrets`.
+    Left out with SFTP: keys and the agent, as `ssh` has them.
 
     Example: "{secret.files}"
     """
@@ -219,6 +220,12 @@ class ServerEntry(Struct, frozen=True, forbid_unknown_fields=True):
     has signed.
 
     Example: "files.pem"
+    """
+    ssh_config: str = field(default="", name="ssh-config")
+    """Of a rented server whose files are reached by SFTP: a file for `ssh`, from the site's folder, in place of your
+    own configuration.
+
+    Example: "ssh.conf"
     """
     insecure: bool = False
     """Of a rented server: whether plain FTP may be used, which sends the password in the clear.

@@ -1,0 +1,224 @@
+"""Rented servers by SFTP: a real OpenSSH server, adopted by its address, changed, and cut off at any byte."""
+
+from __future__ import annotations
+
+import os
+import random
+import re
+import shutil
+import stat
+import subprocess
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from conftest import SiteUnderTest, wait_for
+from rented_place import KEY
+from rented_site import REQUESTS, RentedPlace
+from sshd import SSHD, Line, Sshd
+
+pytestmark = pytest.mark.skipif(SSHD is None, reason="NO SSHD IS INSTALLED: nothing of SFTP is tested")
+
+ADDRESS = 'folder = "sftp://files.saltmarsh.example{home}"\nssh-config = "ssh.conf"\naddress = "127.0.0.1"\n'
+
+
+@pytest.fixture
+def sshd(tmp_path: Path) -> Iterator[Sshd]:
+    made = Sshd(tmp_path / "sshd")
+    yield made
+    made.stop()
+
+
+@pytest.fixture
+def place(site: SiteUnderTest, sshd: Sshd, tmp_path: Path) -> Iterator[RentedPlace]:
+    """A rented server of the site, whose host key is known."""
+    (site.folder / "ssh.conf").write_text(sshd.configuration())
+    made = RentedPlace(site, tmp_path, REQUESTS, address=ADDRESS)
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def known(place: RentedPlace) -> RentedPlace:
+    place.site.ok("place", "check", "regatta", "--yes")
+    return place
+
+
+def test_a_server_is_adopted_by_its_address_and_a_change_is_proven(
+    site: SiteUnderTest, sshd: Sshd, tmp_path: Path
+) -> None:
+    (site.folder / "ssh.conf").write_text(sshd.configuration())
+    place = RentedPlace(site, tmp_path, REQUESTS, address=ADDRESS)
+    whole = (site.folder / "roundgate.toml").read_text()
+    (site.folder / "roundgate.toml").write_text(whole[: whole.index("[server.regatta]")])
+    address = f"sftp://files.saltmarsh.example{place.home}"
+    output = site.ok("adopt", address, "--ssh-config", "ssh.conf", "--yes")
+    for step in ("host key", "sign in", "folder", "write", "clock", "rename", "names", "remove"):
+        assert re.search(rf"^  {step} ", output, re.MULTILINE), step
+    assert "trusted from now on" in output and "rulebook: gullwind" in output and "knows seconds" in output
+    assert place.left() == []
+    assert "by-hand" in (site.folder / "roundgate.toml").read_text()
+    assert "16" in site.ok("show", "regatta", "race.slots")
+    (site.folder / "roundgate.toml").write_text(whole)
+    site.ok("start", "regatta")
+    site.ok("set", "regatta", "race.slots=24")
+    assert place.value("boat.slots") == "16"
+    assert "confirms that the change is in force" in site.ok("apply", "regatta", "--yes")
+    assert place.value("boat.slots") == "24" and place.left() == []
+    site.ok("stop", "regatta")
+    place.close()
+
+
+def test_a_written_file_keeps_its_mode_and_a_link_stays_one(known: RentedPlace) -> None:
+    core, courses = known.home / "gullwind.properties", known.home / "courses.txt"
+    core.chmod(0o640)
+    (known.home / "kept").mkdir()
+    courses.rename(known.home / "kept" / "courses.txt")
+    courses.symlink_to("kept/courses.txt")
+    known.site.ok("set", "regatta", "race.slots=24")
+    known.site.ok("add", "regatta", "courses", "Long Reach")
+    known.site.ok("apply", "regatta", "--yes")
+    assert known.value("boat.slots") == "24" and stat.S_IMODE(core.stat().st_mode) == 0o640
+    assert courses.is_symlink() and "Long Reach" in (known.home / "kept" / "courses.txt").read_text()
+
+
+def test_a_host_key_that_is_not_known_is_asked_about_and_a_changed_one_refused(place: RentedPlace, sshd: Sshd) -> None:
+    site = place.site
+    output = site.fails(1, "show", "regatta")
+    assert "is not known here" in output and "roundgate place check regatta" in output
+    refused = site.run("place", "check", "regatta")
+    assert refused.returncode != 0 and not (sshd.folder / "known").exists()
+    site.ok("place", "check", "regatta", "--yes")
+    assert "known here" in site.ok("place", "check", "regatta")
+    end_shared_connections(site)
+    sshd.make_key("host")
+    sshd.start()
+    for command in (["show", "regatta"], ["place", "check", "regatta", "--yes"]):
+        done = site.run(*command)
+        output = done.stdout + done.stderr
+        assert "has changed" in output and "ssh-keygen -R" in output, command
+    assert done.returncode == 1
+
+
+def end_shared_connections(site: SiteUnderTest) -> None:
+    """End the connections that commands share."""
+    for process in site.processes():
+        if process.name() == "ssh":
+            process.terminate()
+    wait_for(lambda: not list((site.folder / ".roundgate" / "places").glob("ssh-*")))
+
+
+def test_wrong_ways_to_a_folder_are_one_message_each(known: RentedPlace, sshd: Sshd) -> None:
+    site, home = known.site, known.home
+    path = site.folder / "roundgate.toml"
+    right = path.read_text()
+    wrong = [
+        (f"example{home}", f"example{home}/courses.txt", "is a file"),
+        (f"example{home}", f"example{home}-gone", "there is nothing of that name"),
+        ("files.saltmarsh.example", "127.0.0.1:1", "out of reach"),
+        ("files.saltmarsh.example", "-oProxyCommand=x", "begins with a dash"),
+    ]
+    for old, new, expected in wrong:
+        path.write_text(right.replace(old, new, 1))
+        assert expected in site.fails(1, "place", "check", "regatta"), new
+    path.write_text(right)
+    (home / "courses.txt").unlink()
+    (home / "courses.txt").symlink_to("/etc/passwd")
+    assert "leads out of the server's folder" in site.fails(1, "check", "regatta")
+    (home / "courses.txt").unlink()
+    (home / b"kl\xe4fte.txt".decode("utf-8", "surrogateescape")).write_text("")
+    assert "is not in UTF-8" in site.fails(1, "check", "regatta")
+
+
+WORD = "ebb-and-flow-3"
+
+
+@pytest.fixture
+def sailor(tmp_path: Path) -> Iterator[Sshd]:
+    """A file service as many are: a user of its own with a password, shut into one folder."""
+    if os.geteuid() != 0:
+        pytest.skip("ONLY ROOT CAN MAKE A USER WITH A PASSWORD: signing in by one is not tested")
+    name = f"sailor{os.getpid()}"
+    jail = Path("/run") / f"roundgate-{name}"  # sshd wants all folders above to be root's
+    made = None
+    command = ["openssl", "passwd", "-6", WORD]
+    hashed = subprocess.run(command, capture_output=True, text=True, check=True).stdout.strip()
+    subprocess.run(["useradd", "-M", "-N", "-d", "/", "-s", "/bin/sh", "-p", hashed, name], check=True)
+    try:
+        jail.mkdir(0o755)
+        made = Sshd(tmp_path / "sshd", f"Match User {name}\n  ChrootDirectory {jail}\n  ForceCommand internal-sftp\n")
+        made.user, made.jail = name, jail
+        yield made
+    finally:
+        if made is not None:
+            made.stop()
+        subprocess.run(["pkill", "-KILL", "-u", name], check=False)
+        subprocess.run(["userdel", name], check=True)
+        shutil.rmtree(jail)
+
+
+def test_a_password_is_kept_as_a_secret_and_shown_nowhere(site: SiteUnderTest, sailor: Sshd, tmp_path: Path) -> None:
+    (site.folder / "ssh.conf").write_text(sailor.configuration(with_key=False))
+    place = RentedPlace(site, tmp_path, REQUESTS, address=ADDRESS, home=sailor.jail / "regatta")
+    subprocess.run(["chown", "-R", sailor.user, str(place.home)], check=True)
+    path = site.folder / "roundgate.toml"
+    whole = path.read_text()
+    path.write_text('[site]\nname = "Saltmarsh Sailing Club"\n')
+    (site.folder / "secrets.toml").unlink()
+    address = f"sftp://{sailor.user}@files.saltmarsh.example/regatta"
+    adopt = ["adopt", address, "--ssh-config", "ssh.conf", "--yes"]
+    wrong = site.run(*adopt, env={"ROUNDGATE_SECRET_REGATTA_FILES": "neap"})
+    assert wrong.returncode == 1 and "does not let" in wrong.stderr and "neap" not in wrong.stdout + wrong.stderr
+    assert path.read_text().count("server.") == 0
+    done = site.run("adopt", address.replace("@", f":{WORD}@"), *adopt[2:])
+    output = done.stdout + done.stderr
+    assert done.returncode == 0 and WORD not in output and "seen by other users" in output, output
+    assert WORD not in path.read_text()
+    kept = site.folder / "secrets.toml"
+    assert WORD in kept.read_text() and stat.S_IMODE(kept.stat().st_mode) == 0o600
+    assert "16" in site.ok("show", "regatta", "race.slots")
+    table = whole[whole.index("driver = ") :]
+    path.write_text(path.read_text().partition("driver = ")[0] + f'address = "127.0.0.1"\n{table}')
+    kept.write_text(f'{kept.read_text()}berth = "{KEY}"\n')
+    site.ok("start", "regatta")
+    site.ok("set", "regatta", "race.slots=24")
+    assert "confirms that the change is in force" in site.ok("apply", "regatta", "--yes")
+    assert place.value("boat.slots") == "24" and place.left() == []
+    place.close()
+
+
+@pytest.mark.parametrize("seed", range(300))
+def test_a_line_that_is_cut_at_any_byte_leaves_files_that_recover_makes_whole(
+    site: SiteUnderTest, sshd: Sshd, tmp_path: Path, seed: int
+) -> None:
+    """Wholly old or wholly new in the end, the server up, and nothing left beside its files."""
+    line = Line(sshd.port)
+    (site.folder / "ssh.conf").write_text(sshd.configuration(line.port))
+    place = RentedPlace(site, tmp_path, REQUESTS, address=ADDRESS)
+    try:
+        site.ok("place", "check", "regatta", "--yes")
+        site.ok("start", "regatta")
+        old = contents(place)
+        site.ok("set", "regatta", "race.slots=24")
+        site.ok("add", "regatta", "courses", "Long Reach")
+        line.cut_after = line.passed + random.Random(seed).randrange(60_000)
+        first = site.run("apply", "regatta", "--yes")
+        line.mend()
+        if first.returncode == 4:
+            assert "recover" in first.stdout + first.stderr
+            site.ok("rounds", "recover", "regatta")
+        now = contents(place)
+        is_new = place.value("boat.slots") == "24"
+        assert place.left() == []
+        assert ("Long Reach" in now["courses.txt"].decode()) == is_new
+        assert is_new or (place.value("boat.slots"), now["courses.txt"]) == ("16", old["courses.txt"])
+        assert " up " in site.ok("status", "regatta")
+        assert is_new == (first.returncode == 0)
+    finally:
+        place.close()
+        line.close()
+
+
+def contents(place: RentedPlace) -> dict[str, bytes]:
+    return {name: (place.home / name).read_bytes() for name in ("gullwind.properties", "courses.txt")}
