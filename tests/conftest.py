@@ -48,13 +48,14 @@ SAMPLED = {
     "cli/test_rank_changes.py": 2,
     "cli/test_rank_checks.py": 3,
     "cli/test_ranks.py": 2,
-    "cli/test_rented.py": 5,
+    "cli/test_rented.py": 8,
+    "cli/test_rented_sftp.py": 100,
     "cli/test_set_in_files.py": 2,
     "cli/test_timetable.py": 2,
     "cli/test_waves.py": 2,
     "cli/test_whole_server.py": 2,
     "cli/test_words_kept.py": 2,
-    "core/test_hostile.py": 6,
+    "core/test_hostile.py": 10,
     "core/test_large.py": 3,
     "core/test_nearby.py": 3,
     "core/test_scripts_run.py": 3,
@@ -83,6 +84,7 @@ LONG = (
     "cli/test_agreement.py",
     "cli/test_backups.py",
     "cli/test_rented.py",
+    "cli/test_rented_sftp.py",
     "cli/test_timetable.py",
     "cli/test_waves.py",
     "core/test_rank_edits.py",
@@ -108,7 +110,7 @@ LONG = (
 
 def pytest_xdist_auto_num_workers() -> int:
     """Return the number of workers: much of the time of these tests is waiting for servers."""
-    return 2 * len(os.sched_getaffinity(0))
+    return 5 * len(os.sched_getaffinity(0)) // 2
 
 
 def pytest_sessionfinish() -> None:

@@ -111,6 +111,8 @@ def _variables(env: Mapping[str, str]) -> dict[str, str]:
 
 def _serve(link: socket.socket) -> None:
     """Import the program, then fork for each request, until the tests have gone."""
+    import paramiko.sftp_client  # noqa: F401 - loaded late by the program, and slow to load
+
     import roundgate
     from roundgate.cli.grammar.commands import COMMANDS
     from roundgate.cli.main import program

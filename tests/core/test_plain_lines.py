@@ -9,6 +9,7 @@ from importlib import import_module
 
 import pytest
 
+import sampling
 from corpus_files import files, format_of
 from roundgate.core.formats import FORMATS, problems_of
 from roundgate.core.formats.protocol import USUAL, Dialect
@@ -65,12 +66,12 @@ def texts(form: str) -> Iterator[str]:
     bodies = [decode(path.read_bytes()).body for path in (*files("good"), *files("bad")) if format_of(path) == form]
     for body in bodies:
         yield body
-        for _ in range(40):
+        for _ in range(40 if sampling.ALL else 15):
             at = chance.randrange(len(body) + 1)
             yield body[:at] + chance.choice(PIECES) + body[at + chance.randrange(3) :]
     for verb in ("set", "SET", "Set", "sEtA", "SETU"):
         yield f"{verb} a 1\nb 2\nset a 3\n"
-    for _ in range(4000):
+    for _ in range(4000 if sampling.ALL else 1000):
         yield "".join(chance.choices(PIECES, k=chance.randrange(1, 12)))
 
 

@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+import sampling
 from conftest import BOOK
 from roundgate.cli.screen.differences import describe_difference
 from roundgate.core.checks import check_disk, check_outcome
@@ -61,7 +62,7 @@ OPERATIONS = st.lists(
 )
 
 
-@settings(max_examples=300)
+@settings(max_examples=300 if sampling.ALL else 100)
 @given(OPERATIONS)
 def test_values_replayed_twice_are_as_once(operations: list[Operation]) -> None:
     values = [operation for operation in operations if isinstance(operation, SetValue)]
@@ -73,7 +74,7 @@ def test_values_replayed_twice_are_as_once(operations: list[Operation]) -> None:
         assert entry is not None and entry.value == stored
 
 
-@settings(max_examples=300)
+@settings(max_examples=300 if sampling.ALL else 100)
 @given(OPERATIONS)
 def test_whatever_waits_is_made_or_refused_and_reviewed(operations: list[Operation]) -> None:
     outcome = replay(operations, files(), "regatta")
