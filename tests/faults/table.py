@@ -27,6 +27,7 @@ OLD, NEW, WHOLE, SAME = "as before", "new", "wholly old or wholly new", "untouch
 UP, DOWN, RUNS = "up again", "down, as asked", "runs on"
 DOWN_TEST, KEPT, FILES, STATE = "test_never_down", "test_edits_kept", "test_hostile_files", "test_state"
 INTRUDERS, UNREADY, DRIVERS = "test_intruders", "test_never_ready", "test_drivers"
+RENTED, SFTP = "test_rented", "test_rented_sftp"
 KEEPER, CRASH, DISK = "test_keeper", "test_crashes", "test_full_disk"
 
 ROWS = (
@@ -167,6 +168,12 @@ ROWS = (
     Fault("three backups at one moment", "`backup`", "one after the other", SAME, RUNS, "test_backups::test_the_timetables_backups_of_several_servers_at_one_moment_are_all_made"),
     Fault("the process of a moment dies", "the timetable", "told as interrupted; made up where the table says so", SAME, RUNS, "test_timetable::test_what_a_process_that_died_had_begun_is_told_and_made_up_where_the_table_says_so"),
     Fault("the editor returns at once", "`edit`", "waited for", SAME, RUNS, "test_edit_file::test_an_editor_that_returns_at_once_is_waited_for"),
+    Fault("a rented machine's file service dies at any act on a file", "write, and the way back", "undone; else open until it answers", WHOLE, "as it was", f"{RENTED}::test_a_service_that_dies_at_any_act_leaves_files_that_recover_makes_whole"),
+    Fault("the line to a rented machine is cut at any byte", "any", "undone, failed or proven; else open until it answers", WHOLE, UP, f"{SFTP}::test_a_line_that_is_cut_at_any_byte_leaves_files_that_recover_makes_whole"),
+    Fault("a rented machine is out of reach", "`show`, `set`, `apply`", "the copy is shown, with a note; `apply` refuses", SAME, "not known", f"{RENTED}::test_a_place_out_of_reach_shows_the_copy_and_takes_changes_onto_the_slate"),
+    Fault("somebody edits a file on a rented machine", "between review and write", "both changes are there", NEW, UP, f"{RENTED}::test_somebody_who_changes_a_file_there_meanwhile_is_not_overwritten"),
+    Fault("a rented machine shows another host key", "any", "refused, with what to do", SAME, "not known", f"{SFTP}::test_a_host_key_that_is_not_known_is_asked_about_and_a_changed_one_refused"),
+    Fault("a start that fails passes itself on in the background", "`start`", "failed; all of it is ended and named", SAME, "down, and said", "test_background::test_a_process_that_ends_while_the_keeper_looks_hides_none_that_it_has_left"),
     Fault("the demo gets SIGTERM or SIGHUP", "any", "its servers are stopped", SAME, DOWN, "test_demo_ended::test_a_demo_that_is_ended_leaves_nothing_running"),
 )  # fmt: skip
 
