@@ -122,6 +122,10 @@ def serve_files(folder: Path, port: int, habits: dict[str, Any]) -> None:
             act("read" if "r" in mode else "write")
             return super().open(filename, mode)
 
+        def listdir(self, path: str) -> list[str]:
+            names: list[str] = super().listdir(path)
+            return [name for name in names if not (habits.get("hides-dots") and name.startswith("."))]
+
         def remove(self, path: str) -> None:
             super().remove(path)
             act("remove")

@@ -101,7 +101,7 @@ class RentedPlace:
 
     def left(self) -> list[str]:
         """Name what was written beside its place and stayed."""
-        return [path.name for path in self.home.rglob("*") if ".roundgate-" in path.name]
+        return [path.name for path in self.home.rglob("*") if "roundgate-" in path.name]
 
 
 def is_listening(port: int) -> bool:

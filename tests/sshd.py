@@ -18,10 +18,6 @@ SSHD = shutil.which("sshd", path="/usr/sbin:/usr/local/sbin:/usr/bin")
 class Sshd:
     """The server and its files: keys, configuration, and what ``ssh`` needs to get in."""
 
-    user = ""
-    """Who signs in by a password, and the folder that they are shut into."""
-    jail = Path()
-
     def __init__(self, folder: Path, more: str = "") -> None:
         folder.mkdir(parents=True)
         self.folder, self.port, self.more = folder, free_port(), more

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import os
 import random
 import re
-import shutil
 import stat
 import subprocess
 from collections.abc import Iterator
@@ -16,6 +14,7 @@ import pytest
 from conftest import SiteUnderTest, wait_for
 from rented_place import KEY
 from rented_site import REQUESTS, RentedPlace
+from sailors import WORD, Sailor, made_sailor
 from sshd import SSHD, Line, Sshd
 
 pytestmark = pytest.mark.skipif(SSHD is None, reason="NO SSHD IS INSTALLED: nothing of SFTP is tested")
@@ -131,42 +130,24 @@ def test_wrong_ways_to_a_folder_are_one_message_each(known: RentedPlace, sshd: S
     assert "is not in UTF-8" in site.fails(1, "check", "regatta")
 
 
-WORD = "ebb-and-flow-3"
-
-
 @pytest.fixture
-def sailor(tmp_path: Path) -> Iterator[Sshd]:
-    """A file service as many are: a user of its own with a password, shut into one folder."""
-    if os.geteuid() != 0:
-        pytest.skip("ONLY ROOT CAN MAKE A USER WITH A PASSWORD: signing in by one is not tested")
-    name = f"sailor{os.getpid()}"
-    jail = Path("/run") / f"roundgate-{name}"  # sshd wants all folders above to be root's
-    made = None
-    command = ["openssl", "passwd", "-6", WORD]
-    hashed = subprocess.run(command, capture_output=True, text=True, check=True).stdout.strip()
-    subprocess.run(["useradd", "-M", "-N", "-d", "/", "-s", "/bin/sh", "-p", hashed, name], check=True)
-    try:
-        jail.mkdir(0o755)
-        made = Sshd(tmp_path / "sshd", f"Match User {name}\n  ChrootDirectory {jail}\n  ForceCommand internal-sftp\n")
-        made.user, made.jail = name, jail
+def sailor() -> Iterator[Sailor]:
+    with made_sailor() as made:
         yield made
-    finally:
-        if made is not None:
-            made.stop()
-        subprocess.run(["pkill", "-KILL", "-u", name], check=False)
-        subprocess.run(["userdel", name], check=True)
-        shutil.rmtree(jail)
 
 
-def test_a_password_is_kept_as_a_secret_and_shown_nowhere(site: SiteUnderTest, sailor: Sshd, tmp_path: Path) -> None:
-    (site.folder / "ssh.conf").write_text(sailor.configuration(with_key=False))
+def test_a_password_is_kept_as_a_secret_and_shown_nowhere(site: SiteUnderTest, sailor: Sailor, tmp_path: Path) -> None:
+    """The service is as many are: the user is shut into one folder, and has no shell there."""
+    rules = f"Match User {sailor.name}\n  ChrootDirectory {sailor.jail}\n  ForceCommand internal-sftp -d /\n"
+    sshd = Sshd(tmp_path / "sshd", rules)
+    (site.folder / "ssh.conf").write_text(sshd.configuration(with_key=False))
     place = RentedPlace(site, tmp_path, REQUESTS, address=ADDRESS, home=sailor.jail / "regatta")
-    subprocess.run(["chown", "-R", sailor.user, str(place.home)], check=True)
+    subprocess.run(["chown", "-R", sailor.name, str(place.home)], check=True)
     path = site.folder / "roundgate.toml"
     whole = path.read_text()
     path.write_text('[site]\nname = "Saltmarsh Sailing Club"\n')
     (site.folder / "secrets.toml").unlink()
-    address = f"sftp://{sailor.user}@files.saltmarsh.example/regatta"
+    address = f"sftp://{sailor.name}@files.saltmarsh.example/regatta"
     adopt = ["adopt", address, "--ssh-config", "ssh.conf", "--yes"]
     wrong = site.run(*adopt, env={"ROUNDGATE_SECRET_REGATTA_FILES": "neap"})
     assert wrong.returncode == 1 and "does not let" in wrong.stderr and "neap" not in wrong.stdout + wrong.stderr
@@ -186,6 +167,7 @@ def test_a_password_is_kept_as_a_secret_and_shown_nowhere(site: SiteUnderTest, s
     assert "confirms that the change is in force" in site.ok("apply", "regatta", "--yes")
     assert place.value("boat.slots") == "24" and place.left() == []
     place.close()
+    sshd.stop()
 
 
 @pytest.mark.parametrize("seed", range(300))

@@ -202,12 +202,10 @@ class Mirror:
         """Remove what an interrupted write has left beside its place. Raises OutOfReach, Trouble."""
         self._listings.clear()
         for path in dict.fromkeys(paths):
-            above, _, _ = path.rpartition("/")
             for mark in marks:
-                beside = _beside(path, mark)
-                for left in (beside, f"{beside}-old"):
-                    if left.rpartition("/")[2] in self._listed(above):
-                        self.remote.remove(left)
+                # Whether they are there is not looked up: some services do not list what begins with a dot.
+                self.remote.remove(_beside(path, mark))
+                self.remote.remove(f"{_beside(path, mark)}-old")
 
     # --- logs ---
 

@@ -45,7 +45,7 @@ def try_place(
     listed = files.listing()
     folders = sum(one.is_folder for one in listed.values())
     yield PlaceStep("sign in", f"as {address.user or 'your configuration of ssh says'}")
-    yield PlaceStep("folder", f"{len(listed) - folders} files, {folders} folders")
+    yield PlaceStep("folder", f"files: {len(listed) - folders}, folders: {folders}")
     yield PlaceStep("answer", f"the list came within {time.monotonic() - began:.1f} s")
     yield from _tried(files)
 
@@ -77,7 +77,8 @@ def _host_key(ssh: Ssh, confirm: Callable[[HostKey], bool]) -> PlaceStep:
 def _tried(files: RemoteFiles) -> Iterator[PlaceStep]:
     """Write, read, rename and remove files of our own."""
     mark = secrets.token_hex(4)
-    first, second = f".roundgate-try-{mark}-a", f".roundgate-try-{mark}-b"
+    # Not hidden ones, which some services do not list.
+    first, second = f"roundgate-try-{mark}-a.txt", f"roundgate-try-{mark}-b.txt"
     try:
         before = time.time()
         files.write(first, _DATA)
@@ -99,7 +100,7 @@ def _tried(files: RemoteFiles) -> Iterator[PlaceStep]:
             with suppress(Trouble):
                 files.remove(path)
     if any(mark in name for name in files.listing()):
-        raise Trouble("A file of ours cannot be removed again.", f"Remove .roundgate-try-{mark}-* by hand.")
+        raise Trouble("A file of ours cannot be removed again.", f"Remove roundgate-try-{mark}-* by hand.")
     yield PlaceStep("remove", "what was written is gone again")
 
 
