@@ -36,6 +36,10 @@ class Sshd:
         command = ["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(self.folder / name)]
         subprocess.run(command, check=True)
 
+    def make_known(self) -> None:
+        """Have ``ssh`` know the host key already, by whatever port."""
+        (self.folder / "known").write_text(f"[127.0.0.1]:* {(self.folder / 'host.pub').read_text()}")
+
     def start(self) -> None:
         """Begin to serve, also again."""
         self.stop()

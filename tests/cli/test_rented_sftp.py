@@ -179,7 +179,7 @@ def test_a_line_that_is_cut_at_any_byte_leaves_files_that_recover_makes_whole(
     (site.folder / "ssh.conf").write_text(sshd.configuration(line.port))
     place = RentedPlace(site, tmp_path, REQUESTS, address=ADDRESS)
     try:
-        site.ok("place", "check", "regatta", "--yes")
+        sshd.make_known()
         site.ok("start", "regatta")
         old = contents(place)
         site.ok("set", "regatta", "race.slots=24")
