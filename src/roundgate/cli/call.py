@@ -31,13 +31,14 @@ class CallContext(OpenSite):
 
     def _warn(self) -> None:
         for row in self.store.open_rounds():
-            from roundgate.host.rounds.locking import broken_off
-            from roundgate.host.rounds.recover import plan
+            from roundgate.host.rounds.locking import broken_off, is_at_work
 
-            if row.server not in self.site.file.server:
+            if row.server not in self.site.file.server or is_at_work(row):
                 continue
             broken = broken_off(self.opened(row.server).server, self.store)
             if broken and broken.number == row.number:
+                from roundgate.host.rounds.recover import plan  # seldom needed, and slow to load
+
                 what = plan(self.store.journal(row.number))
                 warn(f"Round {row.number} of {row.server} was interrupted: {what}.")
                 warn(f"  do: {typed_command('rounds recover', row.server)}")

@@ -5,7 +5,8 @@ from __future__ import annotations
 import os
 import time
 from collections.abc import Sequence
-from contextlib import closing, suppress
+from contextlib import closing, nullcontext, suppress
+from functools import partial
 from typing import TYPE_CHECKING, Any, Literal
 
 from msgspec import Struct
@@ -119,14 +120,18 @@ _MANY = 24
 def states_of(servers: Sequence[Server], store: Store) -> list[ServerState]:
     """Work out how servers stand. Each has its own row, whatever is wrong with it, and all are asked at once."""
     cores = os.cpu_count() or 1
-    if cores < 2 or len(servers) < _MANY:
+    if len(servers) == 1:
         return _states_here(servers, store)
+    if cores < 2 or len(servers) < _MANY:
+        with closing(store.copied()) as copy:
+            return _states_here(servers, copy)
     from concurrent.futures import ProcessPoolExecutor
     from multiprocessing import get_context
 
     parts = [servers[number::cores] for number in range(cores)]
+    look = partial(_states_of_part, store.packed())
     with ProcessPoolExecutor(cores, get_context("fork")) as pool:
-        made = list(pool.map(_states_of_part, parts))
+        made = list(pool.map(look, parts))
     found = [
         ServerState(server, **fields)
         for part, each in zip(parts, made, strict=True)
@@ -136,15 +141,10 @@ def states_of(servers: Sequence[Server], store: Store) -> list[ServerState]:
     return sorted(found, key=lambda state: order[state.server.name])
 
 
-def _states_of_part(servers: Sequence[Server]) -> list[dict[str, Any]]:
-    """Work out some in a process of their own, with books of its own; the server itself stays behind."""
-    if not servers:
-        return []
-    store = Store(servers[0].site.state)
-    try:
+def _states_of_part(books: bytes, servers: Sequence[Server]) -> list[dict[str, Any]]:
+    """Work out some in a process of their own, with a copy of the books; the server itself stays behind."""
+    with closing(Store.unpacked(servers[0].site.state, books)) as store:
         found = _states_here(servers, store)
-    finally:
-        store.close()
     return [{name: getattr(state, name) for name in state.__struct_fields__ if name != "server"} for state in found]
 
 
@@ -157,10 +157,8 @@ def _states_here(servers: Sequence[Server], store: Store) -> list[ServerState]:
                 driver.post_state()
         drivers.append(driver)
     until = time.monotonic() + _ANSWER_WITHIN
-    if len(servers) == 1:
-        return [_closing(servers[0], store, drivers[0], until)]
-    with one_look(), closing(store.copied()) as copy:
-        return [_closing(server, copy, driver, until) for server, driver in zip(servers, drivers, strict=True)]
+    with one_look() if len(servers) > 1 else nullcontext():
+        return [_closing(server, store, driver, until) for server, driver in zip(servers, drivers, strict=True)]
 
 
 def _closing(server: Server, store: Store, driver: Driver | None, until: float) -> ServerState:

@@ -10,7 +10,7 @@ import sqlite3
 import time
 import zlib
 from collections.abc import Callable, Iterator, Sequence
-from contextlib import contextmanager, suppress
+from contextlib import closing, contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
@@ -88,12 +88,28 @@ class Store:
 
     def copied(self) -> Store:
         """Return a copy in memory that can only be read: of many questions to the file, each waits for who writes."""
-        other = object.__new__(Store)
-        other.folder, other.remarks = self.folder, self.remarks
-        other.db = sqlite3.connect(":memory:", isolation_level=None)
-        self.db.backup(other.db)
-        other.db.execute("PRAGMA query_only=ON")
-        return other
+        db = sqlite3.connect(":memory:", isolation_level=None)
+        self.db.backup(db)
+        return Store._of_copy(self.folder, db)
+
+    def packed(self) -> bytes:
+        """Return a copy as bytes, for a process that is forked: a connection may not go over a fork."""
+        with closing(self.copied()) as copy:
+            return copy.db.serialize()
+
+    @staticmethod
+    def unpacked(folder: Path, data: bytes) -> Store:
+        """Return what was packed, as a copy that can only be read."""
+        db = sqlite3.connect(":memory:", isolation_level=None)
+        db.deserialize(data)
+        return Store._of_copy(folder, db)
+
+    @staticmethod
+    def _of_copy(folder: Path, db: sqlite3.Connection) -> Store:
+        db.execute("PRAGMA query_only=ON")
+        copy = object.__new__(Store)
+        copy.folder, copy.remarks, copy.db = folder, [], db
+        return copy
 
     @contextmanager
     def whole(self) -> Iterator[None]:
