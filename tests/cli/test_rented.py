@@ -167,6 +167,54 @@ def test_what_is_wrong_with_a_rented_server_is_one_message(rented: Make, old: st
     assert "4711-hush" not in output and PASSWORD not in output and KEY not in output
 
 
+def test_an_address_of_plain_ftp_is_adopted_only_where_that_is_allowed(rented: Make) -> None:
+    """And a failed attempt leaves the site file as it was."""
+    place = rented()
+    path = place.site.folder / "roundgate.toml"
+    alone = '[site]\nname = "Saltmarsh Sailing Club"\n'
+    path.write_text(alone)
+    adopt = ["adopt", f"ftp://club@127.0.0.1:{place.ports[0]}/regatta"]
+    password = {"ROUNDGATE_SECRET_REGATTA_FILES": PASSWORD}
+    wrong = [
+        (adopt, "--insecure"),
+        (["adopt", "ftp://club@127.0.0.1:1/regatta", "--insecure"], "refuses the connection"),
+        ([adopt[0], f"{adopt[1]}-gone", "--name", "regatta", "--insecure"], "refuses to"),
+        ([*adopt, "--insecure", "--user", "gull"], "--user is for servers of this machine"),
+        ([*adopt, "--insecure", "--name", "a/b"], "cannot be a server's name"),
+    ]
+    for words, expected in wrong:
+        done = place.site.run(*words, env=password)
+        assert done.returncode != 0 and expected in done.stderr, (words, done.stdout, done.stderr)
+        assert path.read_text() == alone
+    done = place.site.run(*adopt, "--insecure", "--tag", "rented", env=password)
+    assert done.returncode == 0 and "knows seconds" in done.stdout, done.stderr
+    assert "insecure = true" in path.read_text() and PASSWORD not in path.read_text()
+    again = place.site.run(*adopt, "--insecure", env=password)
+    assert again.returncode == 1 and "has a server 'regatta' already" in again.stderr
+    other = place.site.run(*adopt, "--insecure", "--name", "harbour", env=password)
+    assert other.returncode == 1 and "is the server 'regatta' already" in other.stderr
+
+
+def test_a_server_whose_state_nothing_tells_is_shown_and_hides_no_other(rented: Make) -> None:
+    """One without a rulebook, by hand; and one whose service does not take the key."""
+    place = rented(BY_HAND)
+    site = place.site
+    site.add("harbour", "boat.slots=16\n")
+    path = site.folder / "roundgate.toml"
+    whole = path.read_text()
+    path.write_text(whole.replace('rulebook = "gullwind"\n', "", 1))
+    assert "16" in site.ok("show", "regatta", "gullwind.properties:boat.slots")
+    site.ok("set", "regatta", "gullwind.properties:boat.slots=20")
+    output = site.ok("status")
+    assert re.search(r"regatta +not known .* 1 on the slate", output) and re.search("harbour +down", output)
+    assert "has no TCP port" in output and "has no TCP port" in site.fails(1, "apply", "regatta", "--yes")
+    path.write_text(whole.replace(BY_HAND, REQUESTS.format(http=place.ports[1]).replace('/", at', '/missing", at')))
+    (site.folder / "secrets.toml").write_text(f'files = "{PASSWORD}"\n')
+    output = site.ok("status")
+    assert re.search("regatta +not known", output) and re.search("harbour +down", output)
+    assert "There is no secret 'berth'" in output
+
+
 def test_what_is_not_done_on_a_rented_machine_yet_says_so(rented: Make) -> None:
     place = rented()
     assert "makes no backups yet" in place.site.fails(1, "backup", "make", "regatta")

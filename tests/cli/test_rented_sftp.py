@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import random
 import re
+import shutil
 import stat
 import subprocess
+import sys
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -16,6 +18,7 @@ from rented_place import KEY
 from rented_site import REQUESTS, RentedPlace
 from sailors import WORD, Sailor, made_sailor
 from sshd import SSHD, Line, Sshd
+from terminals import Terminal
 
 pytestmark = pytest.mark.skipif(SSHD is None, reason="NO SSHD IS INSTALLED: nothing of SFTP is tested")
 
@@ -167,6 +170,32 @@ def test_a_password_is_kept_as_a_secret_and_shown_nowhere(site: SiteUnderTest, s
     assert "confirms that the change is in force" in site.ok("apply", "regatta", "--yes")
     assert place.value("boat.slots") == "24" and place.left() == []
     place.close()
+    sshd.stop()
+
+
+def test_a_password_is_asked_for_at_a_terminal_until_it_is_right(
+    site: SiteUnderTest, sailor: Sailor, tmp_path: Path
+) -> None:
+    sshd = Sshd(tmp_path / "sshd", f"Match User {sailor.name}\n  ForceCommand internal-sftp\n")
+    (sshd.folder / "authorized").write_text("")
+    (site.folder / "ssh.conf").write_text(sshd.configuration())
+    (sailor.jail / "courses.txt").write_text("Harbour Mile\n")
+    shutil.chown(sailor.jail, sailor.name)
+    address = f"sftp://{sailor.name}@files.saltmarsh.example/~"
+    words = [sys.executable, "-m", "roundgate", "adopt", address, "--ssh-config", "ssh.conf", "--name", "regatta"]
+    with Terminal(words, site.folder) as terminal:
+        terminal.until("is it to be trusted?")
+        terminal.type("y\r")
+        terminal.until("(not shown): ", at_cursor=True)
+        terminal.type("neap\r")
+        terminal.until(", known here")
+        terminal.until("(not shown): ", at_cursor=True)
+        terminal.type(f"{WORD}\r")
+        terminal.until("is a server of this site now")
+        assert terminal.end() == 0, terminal.text
+    assert WORD not in terminal.text and "no key is taken" in terminal.text
+    assert WORD in (site.folder / "secrets.toml").read_text()
+    assert "Harbour Mile" in site.ok("show", "regatta", "courses.txt")
     sshd.stop()
 
 

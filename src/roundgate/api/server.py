@@ -14,7 +14,7 @@ from roundgate.core.operations.base import Operation
 from roundgate.core.rulebook.expansion import setting_at
 from roundgate.core.rulebook.model import Rulebook
 from roundgate.host.drivers.protocol import RunState
-from roundgate.host.errors import OutOfReach
+from roundgate.host.errors import OutOfReach, Trouble
 from roundgate.host.servers import Server
 from roundgate.host.store import Store, Waiting
 from roundgate.host.workspace import Workspace
@@ -86,6 +86,10 @@ class OpenServer:
             if self.server.mirror is not None:
                 self.server.mirror.out_of_reach = error  # told at the end, with when the copy is from
             return RunState()
+        except Trouble:
+            if self.server.mirror is None:
+                raise
+            return RunState()  # nothing tells whether it is up; a round will say why
         finally:
             driver.close()
 

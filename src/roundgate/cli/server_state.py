@@ -10,6 +10,7 @@ from functools import partial
 from typing import TYPE_CHECKING, Any, Literal
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from roundgate.api.known import known_of
 from roundgate.cli.screen.differences import beside_slate, describe_difference
@@ -56,7 +57,7 @@ class ServerState(Struct, frozen=True):
     layers: list[Layers] = []
     """Those of the settings whose layers differ."""
     remarks: list[Remark] = []
-    odd: Literal["", "no answer", "no folder", "out of reach"] = ""
+    odd: Literal["", "no answer", "no folder", "out of reach", "not known"] = ""
     """A word for the state where nothing is known of the server."""
     round: RoundRow | None = None
     """The round that is at work on it."""
@@ -180,6 +181,9 @@ def _state_of(server: Server, store: Store, driver: Driver | None, until: float)
     except KeeperGone:
         remark = "its keeper does not answer; if that persists, end it (it is started again): " + _kill_command(server)
         return ServerState(server, RunState(), remarks=[Remark("keeper-silent", remark)], odd="no answer")
+    except Trouble as error:  # one server whose state nothing tells must not hide the others
+        found = _state_with(server, store, RunState())
+        return replace(found, remarks=[*found.remarks, Remark("state-not-known", error.what)], odd="not known")
     return _state_with(server, store, state)
 
 

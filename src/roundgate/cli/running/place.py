@@ -14,7 +14,7 @@ from roundgate.cli.changes.secret import ask_secret
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_next, warn
 from roundgate.core.next_step import typed_command
-from roundgate.host.errors import SignInRefused, Trouble
+from roundgate.host.errors import SignInRefused, Trouble, WrongUsage
 from roundgate.host.rented.address import parse_address
 from roundgate.host.rented.adoption import PlaceAdoption, fetch, held_password, is_given, plan_of, write_place
 from roundgate.host.rented.opening import files_at, open_files, ssh_of
@@ -52,6 +52,11 @@ def adopt_place(
     plan, password = plan_of(context.site, given, name, rulebook)
     certificate, ssh_config, insecure = way
     plan = replace(plan, tags=tags, certificate=certificate, ssh_config=ssh_config, insecure=insecure)
+    if parse_address(plan.address).scheme == "ftp" and not insecure:
+        raise WrongUsage(
+            "Plain FTP sends the password and the files in the clear.",
+            "Write ftps:// where the service knows TLS; or allow it: --insecure.",
+        )
     if password:
         warn("note: A password in an address is seen by other users of this machine, and stays in the shell's history.")
     plan, password, files = _signed_in(plan, password, yes=yes)

@@ -37,7 +37,16 @@ class RemarkOutput(Struct, frozen=True, rename="kebab"):
 
 
 StateWord = Literal[
-    "up", "up, not held", "starting", "restarting", "down", "crashed", "no answer", "no folder", "out of reach"
+    "up",
+    "up, not held",
+    "starting",
+    "restarting",
+    "down",
+    "crashed",
+    "no answer",
+    "no folder",
+    "out of reach",
+    "not known",
 ]
 
 
@@ -49,7 +58,7 @@ class ServerOutput(Struct, frozen=True, rename="kebab"):
         StateWord,
         _about(
             "how it is; `no answer`: its keeper is silent; `up, not held`: nothing of ours holds it; `out of reach`: "
-            "the services of a rented server do not answer"
+            "the services of a rented server do not answer; `not known`: nothing tells it"
         ),
     ]
     since: Annotated[float | None, _about("when it was started, in seconds since 1970")]

@@ -82,7 +82,9 @@ class Ssh:
                 "PreferredAuthentications": "password,keyboard-interactive",
                 "NumberOfPasswordPrompts": "1",
             }
-        return {} if sys.stdin is not None and sys.stdin.isatty() else {"BatchMode": "yes"}
+        # A password that a person types for ssh would be missing in the next command, and in a round.
+        by_key = {"PasswordAuthentication": "no", "KbdInteractiveAuthentication": "no"}
+        return by_key if sys.stdin is not None and sys.stdin.isatty() else {"BatchMode": "yes"}
 
     def _environment(self) -> dict[str, str]:
         if not self._password:
