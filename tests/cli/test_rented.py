@@ -177,7 +177,7 @@ def test_an_address_of_plain_ftp_is_adopted_only_where_that_is_allowed(rented: M
     password = {"ROUNDGATE_SECRET_REGATTA_FILES": PASSWORD}
     wrong = [
         (adopt, "--insecure"),
-        (["adopt", "ftp://club@127.0.0.1:1/regatta", "--insecure"], "refuses the connection"),
+        (["adopt", "ftp://club@127.0.0.1:1/harbour", "--insecure"], "refuses the connection"),
         ([adopt[0], f"{adopt[1]}-gone", "--name", "regatta", "--insecure"], "refuses to"),
         ([*adopt, "--insecure", "--user", "gull"], "--user is for servers of this machine"),
         ([*adopt, "--insecure", "--name", "a/b"], "cannot be a server's name"),

@@ -188,7 +188,7 @@ def test_a_password_is_asked_for_at_a_terminal_until_it_is_right(
         terminal.type("y\r")
         terminal.until("(not shown): ", at_cursor=True)
         terminal.type("neap\r")
-        terminal.until(", known here")
+        terminal.until("sign in   files.saltmarsh.example does not let")
         terminal.until("(not shown): ", at_cursor=True)
         terminal.type(f"{WORD}\r")
         terminal.until("is a server of this site now")

@@ -20,7 +20,7 @@ from roundgate.host.rented.adoption import PlaceAdoption, fetch, held_password, 
 from roundgate.host.rented.opening import files_at, open_files, ssh_of
 from roundgate.host.rented.protocol import RemoteFiles
 from roundgate.host.rented.ssh import HostKey
-from roundgate.host.rented.trying import PlaceStep, try_place
+from roundgate.host.rented.trying import PlaceStep, reach, try_files
 from roundgate.host.site import Site, choose_one
 from roundgate.host.site_file.tables import ServerEntry
 
@@ -40,7 +40,8 @@ def check(
     entry = context.site.file.server[name]
     if not entry.is_rented:
         raise Trouble(f"{name} is on this machine.", typed_command("check", name))
-    _try(context.site, name, entry, open_files(context.site, name, entry), yes=yes)
+    _reach(context.site, name, entry, yes=yes)
+    _try(entry, open_files(context.site, name, entry))
     echo("Everything that a round needs can be done there.")
 
 
@@ -59,7 +60,8 @@ def adopt_place(
         )
     if password:
         warn("note: A password in an address is seen by other users of this machine, and stays in the shell's history.")
-    plan, password, files = _signed_in(plan, password, yes=yes)
+    _reach(plan.site, plan.name, plan.entry, yes=yes)
+    plan, password, files = _signed_in(plan, password)
     guess = fetch(plan, files)
     files.close()
     write_place(plan, guess, "" if is_given(plan) else password)
@@ -72,25 +74,25 @@ def adopt_place(
     echo_next(typed_command("check", plan.name, hint=f"then: roundgate show {plan.name}"))
 
 
-def _signed_in(plan: PlaceAdoption, password: str, *, yes: bool) -> tuple[PlaceAdoption, str, RemoteFiles]:
-    """Go all the way to the files; a password that is not right is asked for again. Raises Trouble."""
-    address = parse_address(plan.address)
-    if address.scheme == "sftp" and not password and not held_password(plan):
+def _signed_in(plan: PlaceAdoption, password: str) -> tuple[PlaceAdoption, str, RemoteFiles]:
+    """Sign in and try the files; a password that is not right is asked for again. Raises Trouble."""
+    password = password or held_password(plan)
+    if parse_address(plan.address).scheme == "sftp" and not password:
         # Keys and the agent first, as ssh does.
         keyed = replace(plan, has_password=False)
         files = files_at(keyed.site, keyed.name, keyed.entry, "")
         try:
-            _try(keyed.site, keyed.name, keyed.entry, files, yes=yes)
+            _try(keyed.entry, files)
             return keyed, "", files
         except SignInRefused as error:
             if not sys.stdin.isatty():
                 raise
             echo(f"  {'sign in':10}no key is taken: {error.what}")
-    password = password or held_password(plan) or ask_secret("Password", plan.address)
+    password = password or ask_secret("Password", plan.address)
     for is_last in (*[False] * (_TRIES - 1), True):
         files = files_at(plan.site, plan.name, plan.entry, password)
         try:
-            _try(plan.site, plan.name, plan.entry, files, yes=yes)
+            _try(plan.entry, files)
             return plan, password, files
         except SignInRefused as error:
             if is_last or not sys.stdin.isatty():
@@ -100,11 +102,16 @@ def _signed_in(plan: PlaceAdoption, password: str, *, yes: bool) -> tuple[PlaceA
     raise AssertionError
 
 
-def _try(site: Site, name: str, entry: ServerEntry, files: RemoteFiles, *, yes: bool) -> None:
+def _reach(site: Site, name: str, entry: ServerEntry, *, yes: bool) -> None:
     address = parse_address(entry.folder)
     ssh = ssh_of(site, name, entry, "") if address.scheme == "sftp" else None
+    for step in reach(address, ssh, _confirm(yes=yes)):
+        _echo_step(step)
+
+
+def _try(entry: ServerEntry, files: RemoteFiles) -> None:
     try:
-        for step in try_place(address, files, ssh, _confirm(yes=yes)):
+        for step in try_files(parse_address(entry.folder), files):
             _echo_step(step)
     except Trouble:
         files.close()

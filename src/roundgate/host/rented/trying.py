@@ -29,10 +29,8 @@ class PlaceStep(Struct, frozen=True):
     found: str
 
 
-def try_place(
-    address: Address, files: RemoteFiles, ssh: Ssh | None, confirm: Callable[[HostKey], bool]
-) -> Iterator[PlaceStep]:
-    """Go all the way to a server's files and try what a round needs; nothing of ours stays there.
+def reach(address: Address, ssh: Ssh | None, confirm: Callable[[HostKey], bool]) -> Iterator[PlaceStep]:
+    """Go to the service that has a server's files; nothing is signed in to yet.
 
     ``confirm`` is asked whether to trust a host key that is not known yet. Raises OutOfReach, Trouble at the step that
     does not succeed.
@@ -41,6 +39,10 @@ def try_place(
         yield from _reached(address)
     else:
         yield _host_key(ssh, confirm)
+
+
+def try_files(address: Address, files: RemoteFiles) -> Iterator[PlaceStep]:
+    """Sign in and try what a round needs; nothing of ours stays there. Raises as ``reach`` does."""
     began = time.monotonic()
     listed = files.listing()
     folders = sum(one.is_folder for one in listed.values())
