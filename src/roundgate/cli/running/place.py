@@ -48,7 +48,10 @@ def check(
 def adopt_place(
     given: str, name: str | None, rulebook: str | None, tags: tuple[str, ...], way: tuple[str, str, bool], *, yes: bool
 ) -> None:
-    """Take a rented server into the site; ``way`` is the certificate, the configuration of ssh, and ``insecure``."""
+    """Take a rented server into the site; ``way`` is the certificate, the configuration of ssh, and ``insecure``.
+
+    Raises Trouble, and WrongUsage for plain FTP that is not allowed.
+    """
     context = open_call()
     plan, password = plan_of(context.site, given, name, rulebook)
     certificate, ssh_config, insecure = way
