@@ -181,10 +181,12 @@ def test_an_address_of_plain_ftp_is_adopted_only_where_that_is_allowed(rented: M
         ([adopt[0], f"{adopt[1]}-gone", "--name", "regatta", "--insecure"], "refuses to"),
         ([*adopt, "--insecure", "--user", "gull"], "--user is for servers of this machine"),
         ([*adopt, "--insecure", "--name", "a/b"], "cannot be a server's name"),
+        ([adopt[0], adopt[1].replace("@", ":hush@hush@"), "--insecure"], "does not let club in"),
     ]
     for words, expected in wrong:
         done = place.site.run(*words, env=password)
         assert done.returncode != 0 and expected in done.stderr, (words, done.stdout, done.stderr)
+        assert "hush" not in done.stdout + done.stderr
         assert path.read_text() == alone
     done = place.site.run(*adopt, "--insecure", "--tag", "rented", env=password)
     assert done.returncode == 0 and "knows seconds" in done.stdout, done.stderr

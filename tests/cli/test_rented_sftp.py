@@ -13,7 +13,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import SiteUnderTest, wait_for
+from conftest import BOOK, SiteUnderTest, wait_for
 from rented_place import KEY
 from rented_site import REQUESTS, RentedPlace
 from sailors import WORD, Sailor, made_sailor
@@ -129,6 +129,12 @@ def test_wrong_ways_to_a_folder_are_one_message_each(known: RentedPlace, sshd: S
     (home / "courses.txt").symlink_to("/etc/passwd")
     assert "leads out of the server's folder" in site.fails(1, "check", "regatta")
     (home / "courses.txt").unlink()
+    (home / "mods").symlink_to("/etc")
+    (site.folder / "rulebooks").mkdir()
+    book = BOOK.replace('path = "courses.txt"', 'path = "mods/hostname"')
+    (site.folder / "rulebooks" / "gullwind.toml").write_text(book)
+    assert "mods on files.saltmarsh.example is a link that leads out" in site.fails(1, "check", "regatta")
+    (site.folder / "rulebooks" / "gullwind.toml").unlink()
     (home / b"kl\xe4fte.txt".decode("utf-8", "surrogateescape")).write_text("")
     assert "is not in UTF-8" in site.fails(1, "check", "regatta")
 

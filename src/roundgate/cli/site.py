@@ -18,6 +18,7 @@ from roundgate.host.errors import Trouble, WrongUsage
 
 if TYPE_CHECKING:
     from roundgate.core.rulebook.model import Rulebook
+    from roundgate.host.adopting import Adoption
 
 
 def init(
@@ -68,32 +69,41 @@ def adopt(
     """
     if "://" in folder:
         from roundgate.cli.running.place import adopt_place
+        from roundgate.host.site_file.tables import ServerEntry
 
         _refuse_options_of_here(
             {"start": start, "first-run": first_run, "user": user, "run-in": run_in, "umask": umask}
             | {"environment": environment, "running": running}
         )
-        adopt_place(folder, name, rulebook, tuple(tag or ()), (certificate, ssh_config, insecure), yes=yes)
+        given = ServerEntry(folder, tags=tag or [], certificate=certificate, ssh_config=ssh_config, insecure=insecure)
+        adopt_place(given, name, rulebook, yes=yes)
         return
-    from roundgate.host.adopting import Adoption, ProcessOptions, missing_files, recognise, write_server
-    from roundgate.host.asking.consent import consent_for
-
-    if running:
-        from roundgate.cli.running.taking_over import already_adopted, finish, propose, take_over_adopted
+    from roundgate.host.adopting import Adoption, ProcessOptions
 
     context = open_call()
-    adopted_as = already_adopted(context, Path(folder)) if running else ""
-    if adopted_as:
-        take_over_adopted(adopted_as, yes=yes)
-        return
+    if running:
+        from roundgate.cli.running.taking_over import already_adopted, take_over_adopted
+
+        if adopted_as := already_adopted(context, Path(folder)):
+            take_over_adopted(adopted_as, yes=yes)
+            return
     plan = Adoption(context.site, Path(folder), name, rulebook, start, tuple(tag or ()))
     process = ProcessOptions(_user(plan.folder, user), run_in, umask, tuple(environment or ()))
-    plan = replace(plan, process=process)
+    _adopt_folder(replace(plan, process=process), first_run, running=running, yes=yes)
+
+
+def _adopt_folder(plan: Adoption, first_run: bool | None, *, running: bool, yes: bool) -> None:
+    """Take a folder of this machine into the site."""
+    from roundgate.host.adopting import missing_files, recognise, write_server
+    from roundgate.host.asking.consent import consent_for
+
     guess = recognise(plan)
     if running:
+        from roundgate.cli.running.taking_over import finish, propose
+
         plan = propose(plan, guess, yes=yes)
     write_server(plan, guess)
-    echo(f"{plan.server_name} is a server of this site now: {folder}")
+    echo(f"{plan.server_name} is a server of this site now: {plan.given}")
     echo(f"  rulebook: {guess.reason}")
     echo(f"  start command: {' '.join(plan.command)}")
     adopted = open_call(quiet=True).one(plan.server_name)

@@ -72,6 +72,19 @@ class ProcessOptions(Struct, frozen=True):
         return [*found, *([f"environment = {{ {', '.join(pairs)} }}"] if pairs else [])]
 
 
+def checked_name(name: str) -> str:
+    """Return a name for a server. Raises WrongUsage where it cannot be one."""
+    if not NAME.fullmatch(name):
+        raise WrongUsage(f"'{name}' cannot be a server's name.", "Give --name, of letters, digits, - and _.")
+    return name
+
+
+def refuse_taken_name(site: Site, name: str) -> None:
+    """Raise Trouble where a site has a server of that name."""
+    if name in site.file.server:
+        raise Trouble(f"The site has a server '{name}' already.", "Give another --name.")
+
+
 class Adoption(Struct, frozen=True):
     """What a person asks for when adopting a folder."""
 
@@ -96,10 +109,7 @@ class Adoption(Struct, frozen=True):
     @property
     def server_name(self) -> str:
         """The server's name on the site. Raises WrongUsage where it cannot be one."""
-        name = self.name or self.folder.name
-        if not NAME.fullmatch(name):
-            raise WrongUsage(f"'{name}' cannot be a server's name.", "Give --name, of letters, digits, - and _.")
-        return name
+        return checked_name(self.name or self.folder.name)
 
     @property
     def command(self) -> list[str]:
@@ -287,9 +297,8 @@ def _without_tables(text: str, name: str) -> str:
 
 
 def _refuse_taken(site: Site, name: str, folder: Path) -> None:
+    refuse_taken_name(site, name)
     for other in site.file.server:
-        if other == name:
-            raise Trouble(f"The site has a server '{name}' already.", "Give another --name.")
         if site.folder_of(other).resolve() == folder:
             raise Trouble(f"That folder is the server '{other}' already.", typed_command("status", other))
 

@@ -8,13 +8,12 @@ from pathlib import Path
 from typing import Annotated
 
 import typer
-from msgspec.structs import replace
 
 from roundgate.cli.changes.secret import ask_secret
 from roundgate.cli.opening import open_call
 from roundgate.cli.screen.output import echo, echo_next, warn
 from roundgate.core.next_step import typed_command
-from roundgate.host.errors import SignInRefused, Trouble, WrongUsage
+from roundgate.host.errors import SignInRefused, Trouble
 from roundgate.host.rented.address import parse_address
 from roundgate.host.rented.adoption import PlaceAdoption, fetch, held_password, is_given, plan_of, write_place
 from roundgate.host.rented.opening import files_at, open_files, ssh_of
@@ -45,22 +44,10 @@ def check(
     echo("Everything that a round needs can be done there.")
 
 
-def adopt_place(
-    given: str, name: str | None, rulebook: str | None, tags: tuple[str, ...], way: tuple[str, str, bool], *, yes: bool
-) -> None:
-    """Take a rented server into the site; ``way`` is the certificate, the configuration of ssh, and ``insecure``.
-
-    Raises Trouble, and WrongUsage for plain FTP that is not allowed.
-    """
+def adopt_place(given: ServerEntry, name: str | None, rulebook: str | None, *, yes: bool) -> None:
+    """Take a rented server into the site; ``given`` has its address, and how it is reached. Raises Trouble."""
     context = open_call()
     plan, password = plan_of(context.site, given, name, rulebook)
-    certificate, ssh_config, insecure = way
-    plan = replace(plan, tags=tags, certificate=certificate, ssh_config=ssh_config, insecure=insecure)
-    if parse_address(plan.address).scheme == "ftp" and not insecure:
-        raise WrongUsage(
-            "Plain FTP sends the password and the files in the clear.",
-            "Write ftps:// where the service knows TLS; or allow it: --insecure.",
-        )
     if password:
         warn("note: A password in an address is seen by other users of this machine, and stays in the shell's history.")
     _reach(plan.site, plan.name, plan.entry, yes=yes)
@@ -68,7 +55,7 @@ def adopt_place(
     guess = fetch(plan, files)
     files.close()
     write_place(plan, guess, "" if is_given(plan) else password)
-    echo(f"{plan.name} is a server of this site now: {plan.address}")
+    echo(f"{plan.name} is a server of this site now: {plan.entry.folder}")
     echo(f"  rulebook: {guess.reason}")
     if password and not is_given(plan):
         echo(f"  password: kept as '{plan.secret}' in the site's secrets file, which only you can read")
@@ -80,18 +67,18 @@ def adopt_place(
 def _signed_in(plan: PlaceAdoption, password: str) -> tuple[PlaceAdoption, str, RemoteFiles]:
     """Sign in and try the files; a password that is not right is asked for again. Raises Trouble."""
     password = password or held_password(plan)
-    if parse_address(plan.address).scheme == "sftp" and not password:
+    if parse_address(plan.entry.folder).scheme == "sftp" and not password:
         # Keys and the agent first, as ssh does.
-        keyed = replace(plan, has_password=False)
-        files = files_at(keyed.site, keyed.name, keyed.entry, "")
+        files = files_at(plan.site, plan.name, plan.entry, "")
         try:
-            _try(keyed.entry, files)
-            return keyed, "", files
+            _try(plan.entry, files)
+            return plan, "", files
         except SignInRefused as error:
             if not sys.stdin.isatty():
                 raise
             echo(f"  {'sign in':10}no key is taken: {error.what}")
-    password = password or ask_secret("Password", plan.address)
+    plan = plan.with_password()
+    password = password or ask_secret("Password", plan.entry.folder)
     for is_last in (*[False] * (_TRIES - 1), True):
         files = files_at(plan.site, plan.name, plan.entry, password)
         try:
@@ -101,7 +88,7 @@ def _signed_in(plan: PlaceAdoption, password: str) -> tuple[PlaceAdoption, str, 
             if is_last or not sys.stdin.isatty():
                 raise
             echo(f"  {'sign in':10}{error.what}")
-            password = ask_secret("Password", plan.address)
+            password = ask_secret("Password", plan.entry.folder)
     raise AssertionError
 
 

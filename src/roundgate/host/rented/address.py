@@ -69,8 +69,8 @@ def parse_address(text: str) -> Address:
 
 
 def without_password(text: str) -> tuple[str, str]:
-    """Take a password out of an address; return both."""
-    found = re.match(r"([a-z]+://[^/@:]*):([^/@]*)@", text)
+    """Take a password out of an address, which may have an @ in it; return both."""
+    found = re.match(r"([a-z]+://[^/@:]*):([^/]*)@", text)
     return (f"{found[1]}@{text[found.end() :]}", unquote(found[2])) if found else (text, "")
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Sequence
 from contextlib import suppress
 from pathlib import Path
 
@@ -17,8 +16,10 @@ from roundgate.host.adopting import (
     RulebookGuess,
     append_table,
     best_fit,
+    checked_name,
     every_rulebook,
     quoted_text,
+    refuse_taken_name,
     score_by_keys,
 )
 from roundgate.host.errors import Trouble, WrongUsage
@@ -29,7 +30,7 @@ from roundgate.host.rented.mirror import Mirror
 from roundgate.host.rented.protocol import RemoteFiles
 from roundgate.host.rulebooks import load_rulebook
 from roundgate.host.site import PLACES, Site, make_private, read_site
-from roundgate.host.site_file.checking import NAME, SITE_FILE
+from roundgate.host.site_file.checking import SITE_FILE
 from roundgate.host.site_file.tables import ByHand, ServerEntry
 
 _SECRETS = "secrets.toml"
@@ -39,51 +40,44 @@ class PlaceAdoption(Struct, frozen=True):
     """What a person asks for when adopting a rented server."""
 
     site: Site
-    address: str
-    """Without a password."""
     name: str
     rulebook: str | None
-    tags: tuple[str, ...] = ()
-    certificate: str = ""
-    ssh_config: str = ""
-    insecure: bool = False
-    has_password: bool = True
+    entry: ServerEntry
+    """What the site file is to say of it: a person starts and stops it, until something else is written there."""
 
     @property
     def secret(self) -> str:
         """The name of its password among the site's secrets."""
         return f"{self.name}-files"
 
-    @property
-    def entry(self) -> ServerEntry:
-        """What the site file is to say of it: a person starts and stops it, until something else is written there."""
-        return ServerEntry(
-            folder=self.address,
-            driver="by-hand",
-            by_hand=ByHand(start=f"Start {self.name} on its server page", stop=f"Stop {self.name} on its server page"),
-            password=f"{{secret.{self.secret}}}" if self.has_password else "",
-            certificate=self.certificate,
-            ssh_config=self.ssh_config,
-            insecure=self.insecure,
-            tags=list(self.tags),
-        )
+    def with_password(self) -> PlaceAdoption:
+        """Return the same for a service that wants a password."""
+        return replace(self, entry=replace(self.entry, password=f"{{secret.{self.secret}}}"))
 
 
-def plan_of(site: Site, given: str, name: str | None, rulebook: str | None) -> tuple[PlaceAdoption, str]:
-    """Return the plan of an adoption, and the password that was in the address. Raises Trouble, WrongUsage."""
-    clean, password = without_password(given)
+def plan_of(site: Site, given: ServerEntry, name: str | None, rulebook: str | None) -> tuple[PlaceAdoption, str]:
+    """Return the plan of an adoption, and the password that was in the address. Raises Trouble, WrongUsage.
+
+    ``given`` has the address as it was typed, and how it is reached.
+    """
+    clean, password = without_password(given.folder)
     address = parse_address(clean)
-    chosen = name or address.folder.rpartition("/")[2] or address.host.partition(".")[0]
-    if not NAME.fullmatch(chosen):
-        raise WrongUsage(f"'{chosen}' cannot be a server's name.", "Give --name, of letters, digits, - and _.")
-    if chosen in site.file.server:
-        raise Trouble(f"The site has a server '{chosen}' already.", "Give another --name.")
+    chosen = checked_name(name or address.folder.rpartition("/")[2] or address.host.partition(".")[0])
+    refuse_taken_name(site, chosen)
     for other, entry in site.file.server.items():
         if entry.is_rented and _is_same(parse_address(entry.folder), address):
             raise Trouble(f"That folder is the server '{other}' already.", typed_command("status", other))
+    if address.scheme == "ftp" and not given.insecure:
+        raise WrongUsage(
+            "Plain FTP sends the password and the files in the clear.",
+            "Write ftps:// where the service knows TLS; or allow it: --insecure.",
+        )
     if rulebook:
         load_rulebook(rulebook, site.folder)
-    return PlaceAdoption(site, clean, chosen, rulebook), password
+    by_hand = ByHand(start=f"Start {chosen} on its server page", stop=f"Stop {chosen} on its server page")
+    return PlaceAdoption(
+        site, chosen, rulebook, replace(given, folder=clean, driver="by-hand", by_hand=by_hand)
+    ), password
 
 
 def _is_same(one: Address, other: Address) -> bool:
@@ -116,8 +110,7 @@ def write_place(plan: PlaceAdoption, guess: RulebookGuess, password: str) -> Non
     make_private(plan.site.state)
     with FileLock(plan.site.state / "site.lock", mode=0o600):
         site = read_site(plan.site.folder)
-        if plan.name in site.file.server:
-            raise Trouble(f"The site has a server '{plan.name}' already.", "Give another --name.")
+        refuse_taken_name(site, plan.name)
         if password:
             _keep_secret(site, plan.secret, password)
         append_table(site, _table(plan, guess))
@@ -148,7 +141,7 @@ def _name_secrets_file(path: Path) -> None:
 def _table(plan: PlaceAdoption, guess: RulebookGuess) -> str:
     """Write the server's tables of the site file."""
     entry = plan.entry
-    values: list[tuple[str, str | Sequence[str]]] = [
+    values = [
         ("folder", entry.folder),
         ("password", entry.password),
         ("certificate", entry.certificate),
@@ -156,7 +149,7 @@ def _table(plan: PlaceAdoption, guess: RulebookGuess) -> str:
         ("rulebook", guess.rulebook),
         ("driver", entry.driver),
     ]
-    lines = [f"[server.{plan.name}]", *(f"{key} = {quoted_text(str(value))}" for key, value in values if value)]
+    lines = [f"[server.{plan.name}]", *(f"{key} = {quoted_text(value)}" for key, value in values if value)]
     lines += ["insecure = true"] if entry.insecure else []
     lines += [f"tags = [{', '.join(map(quoted_text, entry.tags))}]"] if entry.tags else []
     lines += ["", f"[server.{plan.name}.by-hand]"]

@@ -17,7 +17,7 @@ from msgspec import MsgspecError, Struct, field, json
 from roundgate.core.rulebook.expansion import placeholder
 from roundgate.host.errors import ChangedMeanwhile, OutOfReach, Trouble
 from roundgate.host.files import digest, read_bytes, write_durably
-from roundgate.host.rented.protocol import Remote, RemoteFiles
+from roundgate.host.rented.protocol import Remote, RemoteFiles, leads_out
 
 if TYPE_CHECKING:
     from roundgate.core.rulebook.model import Rulebook
@@ -121,10 +121,7 @@ class Mirror:
                 self._index.files.pop(path, None)
                 continue
             if listed.leads_out:
-                raise Trouble(
-                    f"{path} on {self.remote.address.host} is a link that leads out of the server's folder.",
-                    "Put the file itself there.",
-                )
+                raise leads_out(path, self.remote.address)
             is_same = known is not None and known.listed == listed
             first_seen = known.first_seen if known is not None and is_same else now
             if is_same and known is not None and not whole and known.read - first_seen > _SETTLED and target.is_file():

@@ -6,6 +6,7 @@ from typing import Protocol
 
 from msgspec import Struct
 
+from roundgate.host.errors import Trouble
 from roundgate.host.rented.address import Address
 
 WITHIN = 20.0
@@ -50,3 +51,10 @@ class RemoteFiles(Protocol):
 
     def close(self) -> None:
         """Hang up."""
+
+
+def leads_out(path: str, address: Address) -> Trouble:
+    """Return what is said of a link that leads out of the server's folder."""
+    return Trouble(
+        f"{path} on {address.host} is a link that leads out of the server's folder.", "Put the file itself there."
+    )

@@ -17,7 +17,7 @@ from typing import TYPE_CHECKING, TypeVar
 
 from roundgate.host.errors import OutOfReach, Trouble
 from roundgate.host.rented.address import Address
-from roundgate.host.rented.protocol import LARGEST, Remote
+from roundgate.host.rented.protocol import LARGEST, Remote, leads_out
 from roundgate.host.rented.ssh import Ssh
 
 if TYPE_CHECKING:
@@ -51,9 +51,7 @@ class SftpFiles:
     # --- the connection ---
 
     def _connected(self) -> SFTPClient:
-        if self._client is None:
-            self._client = self._connect()
-        return self._client
+        return self._client or self._connect()
 
     def _connect(self) -> SFTPClient:
         import paramiko  # a quarter of a second to load: only who connects needs it
@@ -71,18 +69,24 @@ class SftpFiles:
                 self._end_process()
                 told.seek(0)
                 raise self._ssh.described(told.read(65536).decode("utf-8", "replace")) from error
-        self._root = self._find_root(client)
+        self._client = client
+        try:
+            self._root = self._find_root(client)
+        except BaseException:
+            self._drop()
+            raise
         return client
 
     def _find_root(self, client: SFTPClient) -> str:
         """Return the server's folder as the service names it, links resolved. Raises Trouble where it is none."""
+        from paramiko import SSHException
+
         asked = self.address.folder if self.address.is_in_home else f"/{self.address.folder}"
         try:
             with self._limited():
                 root = client.normalize(asked or ".")
                 is_folder = stat.S_ISDIR(client.stat(root).st_mode or 0)
-        except OSError as error:
-            self._drop()
+        except (SSHException, EOFError, OSError) as error:
             raise self._described("open its folder", error) from error
         if not is_folder:
             raise Trouble(f"{asked} on {self.address.host} is a file.", "Name the folder that holds the server.")
@@ -160,12 +164,22 @@ class SftpFiles:
     def _path(self, path: str) -> str:
         return f"{self._root}/{path}" if path else self._root or "/"
 
+    def _leads_out(self, real: str) -> bool:
+        """Return whether a path, links resolved, is outside the server's folder."""
+        return not f"{real}/".startswith(f"{self._root}/")
+
+    def _refuse_outside(self, path: str, real: str) -> None:
+        if self._leads_out(real):
+            raise leads_out(path, self.address)
+
     def listing(self, folder: str = "") -> dict[str, Remote]:
         """See RemoteFiles."""
 
         def listed(client: SFTPClient) -> dict[str, Remote]:
             try:
-                entries = client.listdir_attr(self._path(folder))
+                real = client.normalize(self._path(folder))
+                self._refuse_outside(folder, real)
+                entries = client.listdir_attr(real)
             except FileNotFoundError:
                 return {}
             # A name with a slash would lead out of the folder that was listed.
@@ -177,17 +191,17 @@ class SftpFiles:
 
     def _remote(self, client: SFTPClient, path: str, entry: SFTPAttributes) -> Remote | None:
         """Return what an entry of a listing is: of a link what it leads to; None for a special file."""
-        mode, leads_out = entry.st_mode or 0, False
+        mode, is_outside = entry.st_mode or 0, False
         if stat.S_ISLNK(mode):
             try:
                 target = client.normalize(self._path(path))
                 entry = client.stat(target)
             except OSError:
                 return None  # it leads to nothing
-            mode, leads_out = entry.st_mode or 0, not target.startswith(f"{self._root}/")
+            mode, is_outside = entry.st_mode or 0, self._leads_out(target)
         if not (stat.S_ISREG(mode) or stat.S_ISDIR(mode)):
             return None
-        return Remote(entry.st_size or 0, str(entry.st_mtime), stat.S_ISDIR(mode), leads_out)
+        return Remote(entry.st_size or 0, str(entry.st_mtime), stat.S_ISDIR(mode), is_outside)
 
     def read(self, path: str, start: int = 0) -> bytes | None:
         """See RemoteFiles."""
@@ -225,8 +239,10 @@ class SftpFiles:
                 former = client.lstat(target)
                 if stat.S_ISLNK(former.st_mode or 0):
                     target = client.normalize(target)
+                    self._refuse_outside(name, target)
                     former = client.stat(target)
-                client.chmod(self._path(path), stat.S_IMODE(former.st_mode or 0o600))
+                with suppress(OSError):  # a service that sets no modes has its own for all files
+                    client.chmod(self._path(path), stat.S_IMODE(former.st_mode or 0o600))
             try:
                 client.posix_rename(self._path(path), target)
             except OSError as error:

@@ -102,9 +102,7 @@ class Ssh:
 
     def trust(self, key: str) -> None:
         """Have ``ssh`` keep the host key as it does at its own question. Raises Trouble where another one came."""
-        done = self._asked(
-            "-v", "-o", "ControlPath=none", "-o", "BatchMode=yes", "-o", "StrictHostKeyChecking=accept-new"
-        )
+        done = self._asked("-o", "StrictHostKeyChecking=accept-new")
         if self._key_in(done) != key:
             raise Trouble(f"{self._address.where} showed another host key now than before.", "Ask the service.")
 
