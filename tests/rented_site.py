@@ -8,12 +8,9 @@ import sys
 from pathlib import Path
 from typing import Any
 
-import trustme
-
 from conftest import LAUNCH, SiteUnderTest, free_port, wait_for
-from rented_place import KEY, PASSWORD
+from gullwind_standin.place import KEY, PASSWORD
 
-PLACE = Path(__file__).parent / "rented_place.py"
 REQUESTS = """driver = "requests"
 [server.regatta.requests]
 base = "http://127.0.0.1:{http}"
@@ -36,7 +33,8 @@ class RentedPlace:
         self.site, self.habits = site, habits
         self.home = habits.pop("home", tmp_path / "far" / "files" / "regatta")
         self.home.mkdir(parents=True)
-        self.ports = (0 if "address" in habits else free_port()), free_port()
+        far = habits.pop("address", "")
+        self.ports = (0 if far else free_port()), free_port()
         self.game = free_port()
         (self.home / "gullwind.properties").write_text(
             f"server.name=Saltmarsh Regatta\nboat.slots=16\nheat.size=8\nnet.port={self.game}\n"
@@ -46,17 +44,13 @@ class RentedPlace:
         (self.home / "launch.sh").chmod(0o755)
         more = "insecure = true\n"
         if habits.get("tls"):
-            authority = trustme.CA()
-            authority.cert_pem.write_to_path(str(site.folder / "files.pem"))
-            made = tmp_path / "far" / "files.pem"
-            authority.issue_cert("127.0.0.1").private_key_and_cert_chain_pem.write_to_path(str(made))
-            self.habits = {**habits, "tls": str(made)}
+            self.habits = {**habits, "tls": str(site.folder / "files.pem")}
             more = 'certificate = "files.pem"\n'
         scheme = "ftps" if habits.get("tls") else "ftp"
         address = f"{scheme}://club@127.0.0.1:{self.ports[0]}/regatta"
         access = f'folder = "{address}"\npassword = "{{secret.files}}"\n{more}'
-        if habits.get("address"):
-            access = habits["address"].format(home=self.home)
+        if far:
+            access = far.format(home=self.home)
         (site.folder / "secrets.toml").write_text(f'files = "{PASSWORD}"\nberth = "{KEY}"\n')
         (site.folder / "secrets.toml").chmod(0o600)
         with (site.folder / "roundgate.toml").open("a") as file:
@@ -71,7 +65,14 @@ class RentedPlace:
     def open(self) -> None:
         """Begin to serve, also after the service has died."""
         self.close()
-        words = [sys.executable, str(PLACE), str(self.home), *map(str, self.ports), json.dumps(self.habits)]
+        words = [
+            sys.executable,
+            "-m",
+            "gullwind_standin.place",
+            str(self.home),
+            *map(str, self.ports),
+            json.dumps(self.habits),
+        ]
         self.process = subprocess.Popen(words, stdin=subprocess.PIPE)
         wait_for(lambda: all(is_listening(port) for port in self.ports if port))
 

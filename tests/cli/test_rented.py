@@ -11,7 +11,7 @@ from typing import Any
 import pytest
 
 from conftest import BOOK, SiteUnderTest, wait_for
-from rented_place import KEY, PASSWORD
+from gullwind_standin.place import KEY, PASSWORD
 from rented_site import BY_HAND, REQUESTS, RentedPlace, is_listening
 from terminals import Terminal
 
@@ -33,10 +33,10 @@ def rented(site: SiteUnderTest, tmp_path: Path) -> Iterator[Make]:
 
 HABITS: list[dict[str, Any]] = [
     {"tls": True},
-    {"no-rename-over": True},
-    {"list-only": True},
+    {"no_rename_over": True},
+    {"list_only": True},
     {"minutes": True, "busy": 2},
-    {"connections": 2, "hides-dots": True},
+    {"connections": 2, "hides_dots": True},
 ]
 
 
@@ -117,7 +117,7 @@ def test_somebody_who_changes_a_file_there_meanwhile_is_not_overwritten(rented: 
 @pytest.mark.parametrize("at", range(1, 25))
 def test_a_service_that_dies_at_any_act_leaves_files_that_recover_makes_whole(rented: Make, at: int) -> None:
     """Wholly old or wholly new in the end, and nothing beside them."""
-    place = rented(**({"no-rename-over": True} if at % 2 else {"hides-dots": True}))
+    place = rented(**({"no_rename_over": True} if at % 2 else {"hides_dots": True}))
     site = place.site
     site.ok("show", "regatta")
     old = {path.name: path.read_bytes() for path in place.home.iterdir() if path.is_file()}

@@ -14,7 +14,7 @@ from pathlib import Path
 import pytest
 
 from conftest import BOOK, SiteUnderTest, wait_for
-from rented_place import KEY
+from gullwind_standin.place import KEY
 from rented_site import REQUESTS, RentedPlace
 from sailors import WORD, Sailor, made_sailor
 from sshd import SSHD, Line, Sshd

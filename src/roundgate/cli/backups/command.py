@@ -66,8 +66,9 @@ def _make(context: CallContext, name: str, what: str, kind: str, *, as_it_runs: 
     ):
         if not held:
             warn(f"warning  {name} runs and goes on saving: its files may not fit together.")
-        whole = _READ * size_of(server, what) if is_terminal() else 0
-        manifest, gone = make_backup(server, what, kind, held=held, told=_progress(f"{name}: saving", whole))
+        size = size_of(server, what) if is_terminal() else 0
+        told, incoming = _progress(f"{name}: saving", _READ * size), _progress(f"{name}: fetching", size)
+        manifest, gone = make_backup(server, what, kind, held=held, told=told, incoming=incoming)
     archive = archive_of(context.site, manifest)
     took = format_elapsed(time.monotonic() - began)
     packed = _size(archive.stat().st_size)
@@ -96,12 +97,13 @@ def _progress(what: str, whole: int = 0) -> Callable[[int], None] | None:
     """Show at a terminal how much is done, how fast, and how long it will take where ``whole``, in bytes, is known."""
     if not is_terminal():
         return None
-    began, done, last = time.monotonic(), 0, 0.0
+    began, done, last = 0.0, 0, 0.0
 
     def told(more: int) -> None:
-        nonlocal done, last
-        done += more
+        nonlocal began, done, last
         now = time.monotonic()
+        began = began or now
+        done += more
         if now - last > 0.2:
             last = now
             rate = done / max(now - began, 0.001)
@@ -176,6 +178,7 @@ def restore(
 def _restore_in_place(context: CallContext, manifest: Manifest, options: Options, *, yes: bool) -> int:
     """Describe what is replaced, ask, and have a round do it. Give the exit code."""
     from roundgate.cli.rounding import agreed, run_round
+    from roundgate.host.backups.aside import swap_home
     from roundgate.host.backups.in_place import units_of
     from roundgate.host.rounds.locking import refuse_broken_off
 
@@ -183,8 +186,9 @@ def _restore_in_place(context: CallContext, manifest: Manifest, options: Options
     refuse_broken_off(server, context.store)
     made = time.strftime("%Y-%m-%d %H:%M", time.localtime(manifest.made))
     echo(f"Backup {manifest.number} of {server.name}, made {made}: {_files(manifest)}, {_size(manifest.size)}")
+    home = swap_home(server)
     for unit in units_of(server, manifest, options.only):
-        there = "replaces what is there" if (server.folder / unit).exists() else "is not there now"
+        there = "replaces what is there" if home.is_there(unit) else "is not there now"
         echo(f"  {plain(unit)}  {there}")
     echo("  What is replaced is kept as another backup.")
     if not agreed(f"Put this back into {server.name}?", yes=yes):

@@ -7,19 +7,16 @@ at any instant leaves each unit wholly old or wholly new, and the plan on disk t
 from __future__ import annotations
 
 import errno
-import os
 from collections.abc import Sequence
-from pathlib import Path
 
 from msgspec import DecodeError, Struct, json
 
 from roundgate.core.next_step import typed_command
 from roundgate.core.rounds import RoundOutcome, Step
-from roundgate.host.backups.aside import aside_of, clear_aside
+from roundgate.host.backups.aside import aside_of, swap_home
 from roundgate.host.backups.manifest import Manifest, backup_numbered
 from roundgate.host.errors import Trouble, WrongUsage
 from roundgate.host.files import sync_folder, write_durably
-from roundgate.host.places import Folder
 from roundgate.host.rounds.context import Round
 from roundgate.host.rounds.options import RoundAborted
 from roundgate.host.servers import Server
@@ -72,7 +69,7 @@ def unpack(round: Round) -> None:
     try:
         plan = _unpacked(round)
     except (Trouble, OSError) as error:
-        clear_aside(round.server, round.number)
+        swap_home(round.server).clear(aside_of(round.number))
         why = error.what if isinstance(error, Trouble) else f"{error.strerror or error}."
         message = f"The backup cannot be unpacked: {why} Nothing was changed."
         raise RoundAborted(RoundOutcome.REFUSED, message, getattr(error, "do", "")) from error
@@ -86,38 +83,24 @@ def _unpacked(round: Round) -> SwapPlan:
     from roundgate.host.backups.making import must_have_room  # no other round needs its archives and locks
     from roundgate.host.backups.unpacking import restore_to
 
-    server, aside = round.server, aside_of(round.server, round.number)
+    server = round.server
     manifest = backup_numbered(server.site, round.options.target)
     if manifest.server != server.name:
         raise Trouble(f"Backup {manifest.number} is one of {manifest.server}.", typed_command("backup list"))
     units = units_of(server, manifest, round.options.only)
     must_have_room(server.folder, manifest.size)
-    restore_to(server.site, manifest, aside / "new", units)
-    home = Folder(str(server.folder))
-    _own(home, aside.name)
-    had = tuple((unit, _is_there(home, unit)) for unit in units)
+    home = swap_home(server)
+    home.fill(f"{aside_of(round.number)}/new", lambda folder: restore_to(server.site, manifest, folder, units))
+    had = tuple((unit, home.is_there(unit)) for unit in units)
     return SwapPlan(manifest.number, manifest.what, had)
-
-
-def _own(home: Folder, aside: str) -> None:
-    """Give what root has unpacked to whom the server's folder belongs."""
-    # Only root can give files away; anybody else has unpacked them as who they are.
-    if os.geteuid():
-        return
-    owner = Path(home.root).stat()
-    # The deepest first: whoever owns a folder can put other files into it.
-    for path in [aside, *(found.path for found in home.walk(aside))][::-1]:
-        with home.exact(path) as place:
-            os.chown(place.name, owner.st_uid, owner.st_gid, dir_fd=place.folder, follow_symlinks=False)
 
 
 def swap(round: Round) -> None:
     """Put what was unpacked in the place of what is there. Raises OSError; then the round goes back."""
-    home, aside = Folder(str(round.server.folder)), aside_of(round.server, round.number).name
+    home, aside = swap_home(round.server), aside_of(round.number)
     try:
         for unit, _ in _plan(round).units:
-            if _is_there(home, unit):
-                # Renames within one file system: each is atomic, and moving a world of gigabytes takes no time.
+            if home.is_there(unit):
                 home.move(unit, f"{aside}/old/{unit}")
             home.move(f"{aside}/new/{unit}", unit)
     except Trouble as error:  # a part may have been swapped: it is no refusal any more
@@ -126,26 +109,17 @@ def swap(round: Round) -> None:
 
 def swap_back(round: Round) -> None:
     """Put back what was there, from any point at which a swap may have been interrupted. Raises OSError or Trouble."""
-    home, aside = Folder(str(round.server.folder)), aside_of(round.server, round.number).name
+    home, aside = swap_home(round.server), aside_of(round.number)
     if not (round.folder / _PLAN).exists():
         return
     # In reverse, so that each unit goes back through the states that it came by.
     for unit, had in reversed(_plan(round).units):
         old, new = f"{aside}/old/{unit}", f"{aside}/new/{unit}"
-        was_moved = _is_there(home, old) if had else not _is_there(home, new)
-        if was_moved and _is_there(home, unit):
+        was_moved = home.is_there(old) if had else not home.is_there(new)
+        if was_moved and home.is_there(unit):
             home.move(unit, new)
         if was_moved and had:
             home.move(old, unit)
-
-
-def _is_there(home: Folder, path: str) -> bool:
-    """Return whether there is anything of that name, a link too. Raises OSError, or Trouble for a link on the way."""
-    try:
-        with home.exact(path) as place:
-            return place.stat() is not None
-    except FileNotFoundError:
-        return False
 
 
 def _plan(round: Round) -> SwapPlan:
@@ -157,21 +131,23 @@ def _plan(round: Round) -> SwapPlan:
 
 def settle(round: Round, *, is_in_force: bool) -> str:
     """Clear up at the end of a round: what was replaced becomes a backup of its own. Give a remark, or nothing."""
+    home, aside = swap_home(round.server), aside_of(round.number)
+    try:
+        if not home.is_there(aside):
+            return ""
+        remark = _keep_replaced(round, f"{aside}/old") if is_in_force and home.is_there(f"{aside}/old") else ""
+    except (Trouble, OSError) as error:
+        why = getattr(error, "what", None) or str(error)
+        return f"What was there before is in {aside}/old; it could not be made a backup: {why}"
+    home.clear(aside)
+    return remark
+
+
+def _keep_replaced(round: Round, old: str) -> str:
+    """Make a backup of what was replaced. Raises Trouble, OSError."""
     from roundgate.host.backups.making import make_backup, turn  # as in _unpacked
 
-    aside = aside_of(round.server, round.number)
-    if not aside.is_dir():
-        return ""
-    if is_in_force and (aside / "old").is_dir():
-        round.journal.waits(Step.PROVE, "what was there before becomes a backup", None)
-        try:
-            with turn(round.server.site):
-                made, _ = make_backup(round.server, _plan(round).what, home=aside / "old", prunes=False)
-        except (Trouble, OSError) as error:
-            why = getattr(error, "what", None) or str(error)
-            return f"What was there before is in {aside / 'old'}; it could not be made a backup: {why}"
-        remark = f"what was there before is backup {made.number}"
-    else:
-        remark = ""
-    clear_aside(round.server, round.number)
-    return remark
+    round.journal.waits(Step.PROVE, "what was there before becomes a backup", None)
+    with turn(round.server.site):
+        made, _ = make_backup(round.server, _plan(round).what, home=old, prunes=False)
+    return f"what was there before is backup {made.number}"

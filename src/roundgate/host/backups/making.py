@@ -48,6 +48,14 @@ _ROOM = 64 * 1024 * 1024
 """Bytes that stay free."""
 
 
+class FetchedTree(NamedTuple):
+    """What is to be saved, in a folder of this machine."""
+
+    folder: Path
+    left_out: Sequence[str]
+    """Links of a rented machine that lead out of the server's folder."""
+
+
 class _Entry(NamedTuple):
     path: str
     """From the server's folder."""
@@ -92,22 +100,22 @@ def make_backup(
     *,
     held: bool = True,
     told: Progress | None = None,
-    home: Path | None = None,
+    home: str = "",
     prunes: bool = True,
+    incoming: Progress | None = None,
 ) -> tuple[Manifest, list[int]]:
     """Make a backup of a server's worlds, or of its whole folder, and read it again to see that it is right.
 
     Call it within ``turn``.
 
-    ``home`` is another folder that holds the same, ``prunes`` whether older backups go as configured. Returns it,
-    and the numbers of the older ones that were deleted. Raises Trouble, Busy, or OSError for a full disk; what was
-    begun is then deleted, and a notice is sent.
+    ``home`` is a folder in the server's own that holds the same, ``prunes`` whether older backups go as configured,
+    and ``incoming`` is told of what comes from a rented machine. Returns it, and the numbers of the older ones that
+    were deleted. Raises Trouble, Busy, OutOfReach, or OSError for a full disk; what was begun is then deleted, and a
+    notice is sent.
     """
-    if server.mirror is not None:
-        what_else = "Make it with the service's own means, or with a file client."
-        raise Trouble(f"{server.name} is on a rented machine, where Round Gate makes no backups yet.", what_else)
     try:
-        return _made(server, home or server.folder, _Plan(what, kind, held), told, prunes=prunes)
+        with _files_of(server, what, home, incoming) as tree:
+            return _made(server, tree, _Plan(what, kind, held), told, prunes=prunes)
     except (Trouble, OSError) as error:
         if not isinstance(error, Busy):
             why = error.what if isinstance(error, Trouble) else f"{error.strerror or error}."
@@ -118,23 +126,40 @@ def make_backup(
         raise
 
 
+@contextmanager
+def _files_of(server: Server, what: str, home: str, told: Progress | None) -> Iterator[FetchedTree]:
+    """Have what is to be saved in a folder of this machine. Raises Trouble, OutOfReach, OSError."""
+    if server.mirror is None:
+        yield FetchedTree(server.folder / home, ())
+        return
+    from roundgate.host.backups.fetching import fetched  # most servers are here
+
+    with fetched(server, _roots(server, what), home=home, told=told) as tree:
+        yield tree
+
+
 def size_of(server: Server, what: str) -> int:
-    """Return the bytes that a backup would hold. Raises Trouble."""
+    """Return the bytes that a backup would hold. Raises Trouble, OutOfReach."""
+    if server.mirror is not None:
+        from roundgate.host.backups.fetching import listed_size  # as in _files_of
+
+        return listed_size(server.mirror.remote, _roots(server, what))
     found, _ = _entries(server, server.folder, what, folder_of(server.site))
     return sum(entry.size for entry in found)
 
 
 def _made(
-    server: Server, home: Path, plan: _Plan, told: Progress | None, *, prunes: bool
+    server: Server, tree: FetchedTree, plan: _Plan, told: Progress | None, *, prunes: bool
 ) -> tuple[Manifest, list[int]]:
     site = server.site
     folder = folder_of(site)
-    found, left_out = _entries(server, home, plan.what, folder)
+    found, left_out = _entries(server, tree.folder, plan.what, folder)
     must_have_room(folder, sum(entry.size for entry in found))
     number = next_number(site)
     path = folder / f"{number}-{server.name}{ENDINGS[plan.kind]}"
+    plan = plan._replace(entries=found, left_out=[*left_out, *tree.left_out])
     try:
-        manifest = _written(server, home, number, plan._replace(entries=found, left_out=left_out), path, told)
+        manifest = _written(server, tree.folder, number, plan, path, told)
         # Read back from the disk: a backup that nobody has read is a hope.
         wrong = verify(path, manifest, told)
         if wrong:
@@ -147,13 +172,19 @@ def _made(
     return manifest, prune(site, server.name) if prunes else []
 
 
-def _entries(server: Server, home: Path, what: str, backups: Path) -> tuple[list[_Entry], list[str]]:
+def _roots(server: Server, what: str) -> list[str]:
+    """Name the folders that a backup holds. Raises Trouble where the rulebook names none."""
     roots = ["."] if what == "whole" else list(server.book.server.worlds)
     if not roots:
         raise Trouble(
             f"The rulebook of {server.name} names no folders with worlds.",
             typed_command("backup make", server.name, options=("--whole",)),
         )
+    return roots
+
+
+def _entries(server: Server, home: Path, what: str, backups: Path) -> tuple[list[_Entry], list[str]]:
+    roots = _roots(server, what)
     there = [found for root in roots for found in _below(Folder(str(home)), root, backups)]
     links = {found.path: found.target for found in there if found.target}
     found: list[_Entry] = []

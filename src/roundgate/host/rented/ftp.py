@@ -3,19 +3,19 @@
 from __future__ import annotations
 
 import ftplib
-import io
 import ssl
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
-from typing import Any
+from typing import Any, BinaryIO
 
 from roundgate.host.errors import OutOfReach, SignInRefused, Trouble
 from roundgate.host.rented.address import Address
-from roundgate.host.rented.protocol import LARGEST, WITHIN, Remote
+from roundgate.host.rented.protocol import WITHIN, Progress, Remote, RemoteFiles, Sink
 
 _TRIES, _PAUSE = 3, 0.5
 """How often a service that is busy or has hung up is called, and the seconds before the second time."""
+_BLOCK = 256 * 1024
 
 
 class _SecureFtp(ftplib.FTP_TLS):
@@ -30,7 +30,7 @@ class _SecureFtp(ftplib.FTP_TLS):
         return link, size
 
 
-class FtpFiles:
+class FtpFiles(RemoteFiles):
     """The files below one folder. A connection that has broken is made anew; what is under way then is told."""
 
     def __init__(self, address: Address, password: str, trusted: str = "") -> None:
@@ -128,27 +128,26 @@ class FtpFiles:
         output: dict[str, Remote] = self._again(f"list {folder or 'the folder'}", listed)
         return output
 
-    def read(self, path: str, start: int = 0) -> bytes | None:
-        """Return the bytes of a file, from a place on; None where it is not there. Raises OutOfReach, Trouble."""
+    def fetch(self, path: str, into: Sink, start: int = 0) -> bool:
+        """See RemoteFiles. Raises OutOfReach, Trouble."""
+        done = start
 
-        def fetched(link: ftplib.FTP) -> bytes | None:
-            taken = io.BytesIO()
+        def take(piece: bytes) -> None:
+            nonlocal done
+            into.write(piece)
+            done += len(piece)
 
-            def take(piece: bytes) -> None:
-                if taken.tell() + len(piece) > LARGEST:
-                    raise Trouble(f"{path} is larger than {LARGEST >> 20} MB.", "It is no configuration file.")
-                taken.write(piece)
-
+        def fetched(link: ftplib.FTP) -> bool:
             try:
-                link.retrbinary(f"RETR {path}", take, rest=start or None)
+                link.retrbinary(f"RETR {path}", take, _BLOCK, rest=done or None)
             except ftplib.error_perm as error:
                 if str(error)[:3] == "550" and path.rpartition("/")[2] not in self._names(link, path):
-                    return None
+                    return False
                 raise
-            return taken.getvalue()
+            return True
 
         try:
-            output: bytes | None = self._again(f"read {path}", fetched)
+            output: bool = self._again(f"read {path}", fetched)
         except Trouble:
             self._drop()  # a transfer that was broken off leaves the connection in the middle of it
             raise
@@ -160,9 +159,14 @@ class FtpFiles:
         except ftplib.error_perm:
             return []
 
-    def write(self, path: str, data: bytes) -> None:
-        """Write a whole file under a name that is nobody's yet. Raises OutOfReach, Trouble."""
-        self._again(f"write {path}", lambda link: link.storbinary(f"STOR {path}", io.BytesIO(data)))
+    def send(self, path: str, source: BinaryIO, told: Progress = lambda _: None) -> None:
+        """See RemoteFiles. Raises OutOfReach, Trouble."""
+
+        def sent(link: ftplib.FTP) -> None:
+            source.seek(0)
+            link.storbinary(f"STOR {path}", source, _BLOCK, lambda piece: told(len(piece)))
+
+        self._again(f"write {path}", sent)
 
     def rename(self, path: str, name: str) -> None:
         """Give a file another name, over whatever has that name where the service allows it. Raises OutOfReach."""
@@ -182,6 +186,29 @@ class FtpFiles:
         with self._once(f"remove {path}") as link:
             try:
                 link.delete(path)
+            except ftplib.error_perm:
+                if path.rpartition("/")[2] in self._names(link, path):
+                    raise
+
+    def move(self, path: str, name: str) -> None:
+        """See RemoteFiles. Raises OutOfReach, Trouble."""
+        with self._once(f"rename {path}") as link:
+            link.rename(path, name)
+
+    def make_folder(self, path: str) -> None:
+        """See RemoteFiles. Raises OutOfReach, Trouble."""
+        with self._once(f"make the folder {path}") as link:
+            try:
+                link.mkd(path)
+            except ftplib.error_perm:
+                if path.rpartition("/")[2] not in self._names(link, path):
+                    raise
+
+    def remove_folder(self, path: str) -> None:
+        """See RemoteFiles. Raises OutOfReach, Trouble."""
+        with self._once(f"remove the folder {path}") as link:
+            try:
+                link.rmd(path)
             except ftplib.error_perm:
                 if path.rpartition("/")[2] in self._names(link, path):
                     raise

@@ -13,11 +13,11 @@ import tempfile
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
-from typing import TYPE_CHECKING, TypeVar
+from typing import TYPE_CHECKING, BinaryIO, TypeVar
 
 from roundgate.host.errors import OutOfReach, Trouble
 from roundgate.host.rented.address import Address
-from roundgate.host.rented.protocol import LARGEST, Remote, leads_out
+from roundgate.host.rented.protocol import PIECE, Progress, Remote, RemoteFiles, Sink, leads_out
 from roundgate.host.rented.ssh import Ssh
 
 if TYPE_CHECKING:
@@ -26,6 +26,8 @@ if TYPE_CHECKING:
 
 _ANSWERS = 60.0
 """Seconds for one request, after which the connection is given up."""
+_SENT = 256 * 1024
+"""Bytes of a file that are sent before the service has confirmed them."""
 Found = TypeVar("Found")
 
 
@@ -37,7 +39,7 @@ class _Pipe(socket.socket):
         return "ssh"
 
 
-class SftpFiles:
+class SftpFiles(RemoteFiles):
     """The files below one folder; see RemoteFiles."""
 
     def __init__(self, address: Address, ssh: Ssh) -> None:
@@ -47,6 +49,7 @@ class SftpFiles:
         self._client: SFTPClient | None = None
         self._process: subprocess.Popen[bytes] | None = None
         self._root = ""
+        self._timer: threading.Timer | None = None
 
     # --- the connection ---
 
@@ -112,15 +115,21 @@ class SftpFiles:
     @contextmanager
     def _limited(self) -> Iterator[None]:
         """Give a service that takes a request and never answers up: what waits for it sees the connection end."""
-        process = self._process
-        assert process is not None
-        timer = threading.Timer(_ANSWERS, process.kill)
-        timer.daemon = True
-        timer.start()
+        self._heard()
         try:
             yield
         finally:
-            timer.cancel()
+            if self._timer is not None:
+                self._timer.cancel()
+
+    def _heard(self) -> None:
+        """Begin to wait anew: the service has just answered."""
+        if self._timer is not None:
+            self._timer.cancel()
+        assert self._process is not None
+        self._timer = threading.Timer(_ANSWERS, self._process.kill)
+        self._timer.daemon = True
+        self._timer.start()
 
     def _do(self, what: str, act: Callable[[SFTPClient], Found], *, twice: bool = True) -> Found:
         """Do something; what may be done twice without harm is tried again over a new connection.
@@ -203,30 +212,40 @@ class SftpFiles:
             return None
         return Remote(entry.st_size or 0, str(entry.st_mtime), stat.S_ISDIR(mode), is_outside)
 
-    def read(self, path: str, start: int = 0) -> bytes | None:
+    def fetch(self, path: str, into: Sink, start: int = 0) -> bool:
         """See RemoteFiles."""
+        done = start
 
-        def fetched(client: SFTPClient) -> bytes | None:
+        def fetched(client: SFTPClient) -> bool:
+            nonlocal done
             try:
                 file = client.open(self._path(path), "rb")
             except FileNotFoundError:
-                return None
+                return False
             with file:
-                size = file.stat().st_size or 0
-                if size - start > LARGEST:
-                    raise Trouble(f"{path} is larger than {LARGEST >> 20} MB.", "It is no configuration file.")
-                # Asks for all parts at once, where one after the other would take a way and back each.
-                return b"".join(file.readv([(start, size - start)])) if size > start else b""
+                while True:
+                    self._heard()
+                    # Asks for all parts at once, where one after the other would take a way and back each.
+                    size = min(file.stat().st_size or 0, done + PIECE)
+                    piece = b"".join(file.readv([(done, size - done)])) if size > done else b""
+                    into.write(piece)
+                    done += len(piece)
+                    if len(piece) < PIECE:
+                        return True
 
         return self._do(f"read {path}", fetched)
 
-    def write(self, path: str, data: bytes) -> None:
+    def send(self, path: str, source: BinaryIO, told: Progress = lambda _: None) -> None:
         """See RemoteFiles."""
 
         def sent(client: SFTPClient) -> None:
+            source.seek(0)
             with client.open(self._path(path), "wb") as file:
                 file.set_pipelined(True)
-                file.write(data)
+                while piece := source.read(_SENT):
+                    self._heard()
+                    file.write(piece)
+                    told(len(piece))
 
         self._do(f"write {path}", sent)
 
@@ -272,3 +291,28 @@ class SftpFiles:
                 client.remove(self._path(path))
 
         self._do(f"remove {path}", removed)
+
+    def move(self, path: str, name: str) -> None:
+        """See RemoteFiles."""
+        self._do(f"rename {path}", lambda client: client.rename(self._path(path), self._path(name)), twice=False)
+
+    def make_folder(self, path: str) -> None:
+        """See RemoteFiles."""
+
+        def made(client: SFTPClient) -> None:
+            try:
+                client.mkdir(self._path(path))
+            except OSError:
+                if not stat.S_ISDIR(client.lstat(self._path(path)).st_mode or 0):
+                    raise
+
+        self._do(f"make the folder {path}", made)
+
+    def remove_folder(self, path: str) -> None:
+        """See RemoteFiles."""
+
+        def removed(client: SFTPClient) -> None:
+            with suppress(FileNotFoundError):
+                client.rmdir(self._path(path))
+
+        self._do(f"remove the folder {path}", removed)

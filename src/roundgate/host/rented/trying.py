@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import calendar
 import secrets
 import socket
 import time
@@ -13,7 +12,7 @@ from msgspec import Struct
 
 from roundgate.host.errors import OutOfReach, Trouble
 from roundgate.host.rented.address import Address
-from roundgate.host.rented.protocol import RemoteFiles
+from roundgate.host.rented.protocol import RemoteFiles, moment_of
 from roundgate.host.rented.ssh import HostKey, Ssh
 
 _WITHIN = 10.0
@@ -108,7 +107,7 @@ def _tried(files: RemoteFiles) -> Iterator[PlaceStep]:
 
 def _clock(times: list[str], before: float) -> str:
     """Describe the service's clock by the times of two files, written a second apart."""
-    moments = [moment for moment in map(_moment, times) if moment is not None]
+    moments = [moment for moment in map(moment_of, times) if moment is not None]
     if len(moments) < 2:
         return "the service tells no times that can be read; files are compared by size and content"
     grain = "minutes" if all(moment % 60 == 0 for moment in moments) else "seconds"
@@ -116,16 +115,3 @@ def _clock(times: list[str], before: float) -> str:
     if abs(off) < (61 if grain == "minutes" else 3):
         return f"as here; the service knows {grain}"
     return f"{abs(off):.0f} s {'ahead of' if off > 0 else 'behind'} this machine; the service knows {grain}"
-
-
-def _moment(modified: str) -> float | None:
-    """Return a time of a listing in seconds since 1970: MLSD's digits, or the number itself."""
-    digits = modified.partition(".")[0]
-    if not (digits.isascii() and digits.isdigit()):
-        return None
-    if len(digits) < 14:
-        return float(digits)
-    try:
-        return float(calendar.timegm(time.strptime(digits[:14], "%Y%m%d%H%M%S")))
-    except ValueError:
-        return None

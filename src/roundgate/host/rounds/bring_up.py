@@ -16,7 +16,7 @@ from roundgate.host.rounds.prove import Proof, prove
 from roundgate.host.rounds.snapshot.save import saved_files
 from roundgate.host.rounds.start import start
 from roundgate.host.rounds.stop import stop
-from roundgate.host.rounds.write import put_back, undo
+from roundgate.host.rounds.write import put_back, undo, within_reach
 from roundgate.host.store import Waiting
 
 
@@ -154,7 +154,7 @@ def rewind(round: Round, error: NotProven) -> RoundResult:
         with round.journal.step(Step.REWIND, error.why):
             stop(round, None)
             if round.plan.writes == "backup":
-                swap_back(round)
+                within_reach(round, lambda: swap_back(round))
             undo(round, saved_files(round.server.site, round.number))
     except (RoundAborted, Trouble, OSError) as second:
         why = getattr(second, "what", None) or str(second)

@@ -7,8 +7,9 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from roundgate.core.next_step import typed_command
+from roundgate.core.rounds import RoundKind
 from roundgate.core.values.units import format_seconds
-from roundgate.host.backups.aside import clear_aside
+from roundgate.host.backups.aside import aside_of, swap_home
 from roundgate.host.errors import Busy, NeedsRecovery
 from roundgate.host.keeper.record import birth_of
 from roundgate.host.servers import Server
@@ -63,7 +64,8 @@ def refuse_broken_off(server: Server, store: Store) -> None:
     row = broken_off(server, store)
     if row and not any(line.step == "stop" for line in store.journal(row.number)):
         store.close_round(row.number, "failed", "The round was interrupted before anything was changed.")
-        clear_aside(server, row.number)
+        if row.kind == RoundKind.RESTORE:
+            swap_home(server).clear(aside_of(row.number))
     elif row:
         raise NeedsRecovery(
             f"Round {row.number} of {server.name} was interrupted and must be finished first.",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 
 from msgspec import MsgspecError
@@ -108,13 +108,20 @@ def undo(round: Round, saved: Mapping[str, bytes | None]) -> None:
     """Put back the files that the round wrote, byte for byte. Files that it never wrote are left as they are.
 
     What somebody else, or the server itself, has made of one meanwhile is kept beside the snapshot and named. Works
-    from any point at which a write may have been interrupted. A rented machine that is out of reach is waited for, as
-    long as a start may take.
+    from any point at which a write may have been interrupted.
+    """
+    within_reach(round, lambda: _undo(round, saved))
+
+
+def within_reach(round: Round, act: Callable[[], None]) -> None:
+    """Do what may be done again; a rented machine that is out of reach is waited for, as long as a start may take.
+
+    Raises OutOfReach after that, and what ``act`` raises.
     """
     pause, until = _FIRST_PAUSE, time.monotonic() + round.server.seconds("start_within")
     while True:
         try:
-            return _undo(round, saved)
+            return act()
         except OutOfReach as error:
             if time.monotonic() + pause > until:
                 raise

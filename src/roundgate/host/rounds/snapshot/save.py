@@ -122,10 +122,27 @@ def save_started(round: Round) -> None:
 def save_worlds(round: Round) -> None:
     """Copy the folders that hold worlds, and make the copies durable. Raises RoundAborted where there is no room."""
     try:
+        if round.server.mirror is not None:
+            _fetch_worlds(round)
+            return
         for name in round.server.book.server.worlds:
             _save_world(round, name)
     except OSError as error:
         raise _no_room(error) from error
+
+
+def _fetch_worlds(round: Round) -> None:
+    """Copy the worlds of a rented server. Raises RoundAborted, OSError."""
+    from roundgate.host.backups.fetching import fetched  # most servers are here
+
+    copies = round.make_folder() / WORLDS
+    try:
+        with fetched(round.server, round.server.book.server.worlds) as tree:
+            shutil.copytree(tree.folder, copies, dirs_exist_ok=True)
+    except Trouble as error:
+        raise RoundAborted(RoundOutcome.FAILED, f"The worlds cannot be saved: {error.what}", error.do) from error
+    for name in sorted(path.name for path in copies.iterdir()):
+        round.journal.note(Step.SAVE, f"the worlds in {name} are saved in {copies / name}")
 
 
 def _save_world(round: Round, name: str) -> None:
