@@ -21,6 +21,7 @@ from forked import Forks
 from ports import free_port
 from sampling import ALL, sampled
 
+pytest_plugins = ["rented_fixtures"]
 __all__ = ["SiteUnderTest", "free_port", "wait_for", "words_of"]
 
 if signal.getsignal(signal.SIGINT) is signal.SIG_IGN:

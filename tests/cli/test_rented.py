@@ -4,32 +4,15 @@ from __future__ import annotations
 
 import re
 import sys
-from collections.abc import Callable, Iterator
-from pathlib import Path
 from typing import Any
 
 import pytest
 
-from conftest import BOOK, SiteUnderTest, wait_for
+from conftest import BOOK, wait_for
 from gullwind_standin.place import KEY, PASSWORD
-from rented_site import BY_HAND, REQUESTS, RentedPlace, is_listening
+from rented_fixtures import Make
+from rented_site import BY_HAND, REQUESTS, is_listening
 from terminals import Terminal
-
-Make = Callable[..., RentedPlace]
-
-
-@pytest.fixture
-def rented(site: SiteUnderTest, tmp_path: Path) -> Iterator[Make]:
-    made: list[RentedPlace] = []
-
-    def make(driver: str = REQUESTS, **habits: Any) -> RentedPlace:
-        made.append(RentedPlace(site, tmp_path, driver, **habits))
-        return made[-1]
-
-    yield make
-    for place in made:
-        place.close()
-
 
 HABITS: list[dict[str, Any]] = [
     {"tls": True},
@@ -215,11 +198,6 @@ def test_a_server_whose_state_nothing_tells_is_shown_and_hides_no_other(rented: 
     output = site.ok("status")
     assert re.search("regatta +not known", output) and re.search("harbour +down", output)
     assert "There is no secret 'berth'" in output
-
-
-def test_what_is_not_done_on_a_rented_machine_yet_says_so(rented: Make) -> None:
-    place = rented()
-    assert "makes no backups yet" in place.site.fails(1, "backup", "make", "regatta")
 
 
 @pytest.mark.parametrize("path", ["../courses.txt", "/courses.txt"])

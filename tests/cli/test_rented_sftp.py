@@ -15,36 +15,13 @@ import pytest
 
 from conftest import BOOK, SiteUnderTest, wait_for
 from gullwind_standin.place import KEY
+from rented_fixtures import ADDRESS
 from rented_site import REQUESTS, RentedPlace
 from sailors import WORD, Sailor, made_sailor
 from sshd import SSHD, Line, Sshd
 from terminals import Terminal
 
 pytestmark = pytest.mark.skipif(SSHD is None, reason="NO SSHD IS INSTALLED: nothing of SFTP is tested")
-
-ADDRESS = 'folder = "sftp://files.saltmarsh.example{home}"\nssh-config = "ssh.conf"\naddress = "127.0.0.1"\n'
-
-
-@pytest.fixture
-def sshd(tmp_path: Path) -> Iterator[Sshd]:
-    made = Sshd(tmp_path / "sshd")
-    yield made
-    made.stop()
-
-
-@pytest.fixture
-def place(site: SiteUnderTest, sshd: Sshd, tmp_path: Path) -> Iterator[RentedPlace]:
-    """A rented server of the site, whose host key is known."""
-    (site.folder / "ssh.conf").write_text(sshd.configuration())
-    made = RentedPlace(site, tmp_path, REQUESTS, address=ADDRESS)
-    yield made
-    made.close()
-
-
-@pytest.fixture
-def known(place: RentedPlace) -> RentedPlace:
-    place.site.ok("place", "check", "regatta", "--yes")
-    return place
 
 
 def test_a_server_is_adopted_by_its_address_and_a_change_is_proven(
