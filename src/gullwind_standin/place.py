@@ -43,6 +43,8 @@ class Habits:
     """Bytes that find room; 0 for no limit."""
     encoding: str = "utf-8"
     """Of names on the line."""
+    stays: bool = False
+    """Whether it goes on after its standard input has ended, until SIGTERM."""
     busy: int = 0
     """How many requests the power service puts off."""
     power: str = ""
@@ -60,7 +62,14 @@ def main() -> None:
         from gullwind_standin.place_files import serve_files
 
         threading.Thread(target=serve_files, args=(folder, files_port, habits), daemon=True).start()
+    signal.signal(signal.SIGTERM, lambda *_: _end(game))
+    while habits.stays:
+        signal.pause()
     sys.stdin.read()
+    _end(game)
+
+
+def _end(game: Game) -> None:
     game.stop()
     os._exit(0)
 

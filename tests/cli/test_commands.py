@@ -434,7 +434,7 @@ def test_init_and_adopt_recognise_the_game_and_make_the_first_run(tmp_path: Path
     other = site.folder / "quay"
     other.mkdir()
     (other / "gullwind.properties").write_text("boat.slots=4\nserver.name=Quay\n")
-    assert "gullwind (by gullwind.properties, 2 of its 2 keys known)" in site.ok("adopt", "quay", "--start", "true")
+    assert "gullwind (by gullwind.properties, 2 of their 2 keys known)" in site.ok("adopt", "quay", "--start", "true")
     assert "How is it started?" in site.fails(2, "adopt", ".", "--name", "here")
 
 

@@ -25,7 +25,9 @@ def at_work(folder: Path) -> list[psutil.Process]:
     return found
 
 
-@pytest.mark.parametrize(("sign", "more"), [(signal.SIGTERM, []), (signal.SIGHUP, ["--keep"])])
+@pytest.mark.parametrize(
+    ("sign", "more"), [(signal.SIGTERM, []), (signal.SIGHUP, ["--keep"]), (signal.SIGTERM, ["--rented", "--keep"])]
+)
 def test_a_demo_that_is_ended_leaves_nothing_running(tmp_path: Path, sign: signal.Signals, more: list[str]) -> None:
     folder = tmp_path / "demo"
     with subprocess.Popen(
@@ -36,7 +38,8 @@ def test_a_demo_that_is_ended_leaves_nothing_running(tmp_path: Path, sign: signa
         start_new_session=True,
         preexec_fn=lambda: signal.signal(signal.SIGHUP, signal.SIG_DFL),
     ) as demo:
-        wait_for(lambda: list(folder.glob(".roundgate/servers/*/keeper.sock")) or demo.poll() is not None, 60)
+        begun = ".roundgate/servers/*/keeper.sock", "rented-machine/files/regatta/logs/latest.log"
+        wait_for(lambda: any(map(list, map(folder.glob, begun))) or demo.poll() is not None, 60)
         demo.send_signal(sign)
         _, told = demo.communicate(timeout=60)
     assert demo.returncode == 128 + sign and b"Traceback" not in told

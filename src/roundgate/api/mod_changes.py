@@ -23,6 +23,7 @@ def copies_for(holder: Holder, setting: str, mods: Sequence[str]) -> list[Operat
     made: list[Operation] = []
     for mod in mods:
         folder = rules.folder.replace("{mod}", mod)
+        holder.fetch_below(str(PurePath(folder).parent))
         if not (holder.folder / folder).is_dir():
             above = PurePath(folder).parent
             names = Folder(str(holder.folder)).names(str(above))

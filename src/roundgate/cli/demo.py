@@ -8,6 +8,7 @@ import socket
 import subprocess
 import sys
 import time
+from collections.abc import Sequence
 from datetime import datetime, timedelta
 from importlib import resources
 from pathlib import Path
@@ -66,18 +67,26 @@ def demo(
         Path | None, typer.Argument(metavar="[FOLDER]", help="Where to make the site; a new folder if left out.")
     ] = None,
     keep: Annotated[bool, typer.Option("--keep", help="Leave the servers running at the end.")] = False,
+    rented: Annotated[
+        bool, typer.Option("--rented", help="Instead, one server on a rented machine, reached by its address.")
+    ] = False,
 ) -> None:
     """Try everything: a made-up club's site with three stand-in servers, in under a minute."""
-    site = _new_folder(folder)
+    if rented:
+        from roundgate.cli.demo_rented import demo_rented  # it needs the stand-in for a rented place
+
+        demo_rented(new_folder(folder), keep=keep)
+        return
+    site = new_folder(folder)
     is_done = False
     with ended_in_order():
         lobby, port = _start_lobby(site)
         try:
             _make_site(site, port)
             echo(f"The demo site is in {site}")
-            _run(site, "start @all", quiet=True)
+            run(site, "start @all", quiet=True)
             for text, command in _STORY:
-                _tell(site, text, command)
+                tell(site, text, command)
             is_done = True
         finally:
             # Whoever ends it halfway is not told how to stop what runs.
@@ -92,7 +101,7 @@ def demo(
 def _stop_all(site: Path) -> None:
     """Stop the servers; a round that was just begun goes on without the command that began it, and holds its server."""
     until = time.monotonic() + _ROUNDS_END_WITHIN
-    while _run(site, "stop @all", quiet=True) == Busy.exit_code and time.monotonic() < until:
+    while run(site, "stop @all", quiet=True) == Busy.exit_code and time.monotonic() < until:
         time.sleep(_PAUSE)  # a round tells its end to the command that began it alone
 
 
@@ -100,7 +109,8 @@ _ROUNDS_END_WITHIN = 60.0
 _PAUSE = 0.2
 
 
-def _new_folder(given: Path | None) -> Path:
+def new_folder(given: Path | None) -> Path:
+    """Return the folder that was named, or one of a new name, empty. Raises Trouble."""
     if given is not None:
         if given.exists() and any(given.iterdir()):
             raise Trouble(f"{given} is not empty.", "Name another folder, or leave it out.")
@@ -133,24 +143,35 @@ def _start_lobby(site: Path) -> tuple[subprocess.Popen[str], int]:
 
 def _make_site(site: Path, lobby: int) -> None:
     """Copy the demo's files, with free ports in them."""
-    source = Path(str(resources.files("roundgate.demo"))) / "site"
-    replacements = {"@BIN@": str(Path(sys.executable).parent), "@LOBBY@": str(lobby)}
-    replacements |= {f"@PORT{number}@": str(port) for number, port in enumerate(_free_ports(3), start=1)}
-    replacements["@IN_30_DAYS@"] = f"{datetime.now() + timedelta(days=30):%Y-%m-%d}"
+    replacements = {"@LOBBY@": str(lobby)}
+    replacements |= {f"@PORT{number}@": str(port) for number, port in enumerate(free_ports(3), start=1)}
+    copy_files("", site, replacements)
+    write_old_logs(site, ("regatta", "harbour"))
+
+
+def copy_files(name: str, target: Path, replacements: dict[str, str]) -> None:
+    """Copy the demo's files, or those of one server, with these words replaced."""
+    source = Path(str(resources.files("roundgate.demo"))) / "site" / name
+    words = {**replacements, "@BIN@": str(Path(sys.executable).parent)}
+    words["@IN_30_DAYS@"] = f"{datetime.now() + timedelta(days=30):%Y-%m-%d}"
     for path in sorted(source.rglob("*")):
-        target = site / path.relative_to(source)
+        made = target / path.relative_to(source)
         if path.is_dir():
-            target.mkdir(exist_ok=True)
+            made.mkdir(exist_ok=True)
             continue
         text = path.read_text("utf-8")
-        for word, value in replacements.items():
+        for word, value in words.items():
             text = text.replace(word, value)
-        target.write_text(text, "utf-8")
-        target.chmod(0o755 if path.suffix == ".sh" else 0o644)
+        made.write_text(text, "utf-8")
+        made.chmod(0o755 if path.suffix == ".sh" else 0o644)
+
+
+def write_old_logs(folder: Path, names: Sequence[str]) -> None:
+    """Write logs of three weeks, up to yesterday, for servers in a folder."""
     from roundgate.demo.logs import write_logs
 
-    for seed, name in enumerate(("regatta", "harbour")):
-        write_logs(site / name / "logs", datetime.now() - timedelta(days=1), seed)
+    for seed, name in enumerate(names):
+        write_logs(folder / name / "logs", datetime.now() - timedelta(days=1), seed)
 
 
 _FIRST_PORT, _LAST_PORT = 28_000, 32_000
@@ -158,7 +179,8 @@ _FIRST_PORT, _LAST_PORT = 28_000, 32_000
 those that the game has by default: the demo is in nobody's way."""
 
 
-def _free_ports(count: int) -> list[int]:
+def free_ports(count: int) -> list[int]:
+    """Return ports that nobody uses. Raises Trouble."""
     found: list[int] = []
     for port in range(_FIRST_PORT, _LAST_PORT):
         with socket.socket() as trial:
@@ -172,17 +194,18 @@ def _free_ports(count: int) -> list[int]:
     raise Trouble("The demo found no free ports on this machine.", f"It looks from {_FIRST_PORT} on.")
 
 
-def _tell(site: Path, text: str, command: str) -> None:
+def tell(site: Path, text: str, command: str) -> None:
+    """Tell a step of the story, and run its command."""
     if text == "@edit":
         path = site / "harbour" / "gullwind.properties"
         path.write_text(path.read_text("utf-8").replace("gust.limit=12", "gust.limit=15"), "utf-8")
         return
     echo()
     echo(styled(f"# {text}", "cyan"))
-    _run(site, command)
+    run(site, command)
 
 
-def _run(site: Path, command: str, *, quiet: bool = False) -> int:
+def run(site: Path, command: str, *, quiet: bool = False) -> int:
     """Run a real command, its output as it comes; return its exit code."""
     if not quiet:
         echo(f"{styled('$', 'green')} roundgate {command}")

@@ -223,10 +223,20 @@ def log(
     opened = context.one(server)
     if lines < 0:
         raise WrongUsage("A number of lines cannot be negative.", "-n 40")
-    shown = last_lines(Path(opened.state) / "console.log", lines)
+    shown = last_lines(_log_of(opened), lines)
     if not shown and not follow and lines:
         warn(f"{opened.name} has not logged anything yet.")
     for line in shown:
         echo(plain(line))
     if follow:
         follow_log(opened)
+
+
+def _log_of(server: Server) -> Path:
+    """Return the log of what a server says; of a rented one, the copy of its newest log."""
+    if server.mirror is None:
+        return Path(server.state) / "console.log"
+    from roundgate.host.logs.tail import newest_log  # most servers are here
+
+    server.fetch_logs(whole=False)
+    return server.folder / (newest_log(server) or "console.log")

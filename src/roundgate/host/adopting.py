@@ -150,6 +150,10 @@ def every_rulebook(site: Site) -> Iterator[tuple[str, Rulebook]]:
             yield name, load_rulebook(name, site.folder)
 
 
+_NAMED = 4
+"""Files by which a rulebook was found that are named."""
+
+
 def best_fit(scores: Iterable[tuple[str, float, str]]) -> RulebookGuess:
     """Choose a rulebook by scores, each with its reason; none where all are 0."""
     best, _, why = max(scores, key=lambda one: one[1], default=("", 0.0, ""))
@@ -169,7 +173,10 @@ def score_by_keys(folder: Path, book: Rulebook) -> tuple[float, str]:
     }
     shared = len(known & held)
     if shared:
-        return 1 + shared / len(held), f"by {', '.join(sorted(texts))}, {shared} of its {len(held)} keys known"
+        names = sorted(texts)
+        more = f" and {len(names) - _NAMED} more files" if len(names) > _NAMED else ""
+        by = f"by {', '.join(names[:_NAMED])}{more}"
+        return 1 + shared / len(held), f"{by}, {shared} of their {len(held)} keys known"
     return 0.0, ""
 
 

@@ -232,21 +232,24 @@ def _check_workspace(workspace: Workspace) -> list[Finding]:
 def _near_names(server: Server, now: FilesNow) -> Iterator[Finding]:
     """Find files whose names nearly are the one that the rulebook expects, where that one does not exist."""
     from roundgate.core.nearest import nearest
-    from roundgate.core.next_step import Command
+    from roundgate.core.next_step import Advice, Command
 
     expected = {file.path for file in server.book.file.values() if file.path}
     home = server.files_folder
     for path in sorted(expected - set(now.files.texts) - set(now.unreadable)):
         here = Path(path).parent
         folder = server.folder / here
-        others = [name for name in home.names(str(here)) if (here / name).as_posix() not in expected]
-        free = [name for name in others if home.holds((here / name).as_posix())]
+        others = [name for name in server.names_in(str(here)) if (here / name).as_posix() not in expected]
+        is_far = server.mirror is not None
+        free = [name for name in others if is_far or home.holds((here / name).as_posix())]
         wanted = Path(path).name
         near = next((name for name in free if name.lower() == wanted.lower()), "") or nearest(wanted, free, least=90)
         if near:
             place = (here / near).as_posix()
             cause = f"The server looks for {path} and does not read {place}: every letter of the name counts."
-            do = Command("", "", (str(folder / near), str(folder / wanted)), program="mv")
+            do: Advice = Command("", "", (str(folder / near), str(folder / wanted)), program="mv")
+            if is_far:
+                do = f"Rename it on {server.name}'s machine, with a file client."
             yield Finding("file-name-near", "warning", Place(place), cause, do, server.name)
 
 

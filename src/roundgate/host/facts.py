@@ -7,7 +7,7 @@ from collections.abc import Callable
 from contextlib import suppress
 from functools import lru_cache
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from roundgate.core.facts import Facts
 from roundgate.core.rulebook.expansion import placeholder
@@ -16,13 +16,21 @@ from roundgate.host.errors import Trouble
 from roundgate.host.places import Folder
 from roundgate.host.site_file.tables import ServerEntry
 
+if TYPE_CHECKING:
+    from roundgate.host.rented.mirror import Mirror
+
 _BEGINNING = 100_000
 """Bytes of a log in which a server's version is looked for: it is written at the start."""
 _MOST_LINES = 1000
 
 
-def facts_of(name: str, home: Folder, entry: ServerEntry, version: Callable[[], Version | None]) -> Facts:
-    """Return the facts of a server; ``version`` tells where its rulebook says that its version is."""
+def facts_of(
+    name: str, home: Folder, entry: ServerEntry, version: Callable[[], Version | None], mirror: Mirror | None = None
+) -> Facts:
+    """Return the facts of a server; ``version`` tells where its rulebook says that its version is.
+
+    ``mirror`` is what brings the files of a rented one here. Of its machine nothing is known.
+    """
     folder = Path(home.root)
     known: dict[str, Any] = {}
 
@@ -41,12 +49,14 @@ def facts_of(name: str, home: Folder, entry: ServerEntry, version: Callable[[], 
             "server.tags": list(entry.tags),
             "server.edition": entry.edition or None,
         }
-        return plain[fact] if fact in plain else _of_machine(fact)
+        return plain[fact] if fact in plain else _of_machine(fact) if mirror is None else None
 
     def has(path: str) -> bool | None:
-        return (folder / path).exists()
+        return mirror.has(path) if mirror is not None else (folder / path).exists()
 
     def lines(path: str) -> list[str]:
+        if mirror is not None:
+            mirror.refresh([path])
         # A list of names that is not there, or is not text, names nothing: the settings that go by it are then
         # unrestricted.
         with suppress(OSError, UnicodeDecodeError, Trouble), home.open(path) as file:

@@ -21,7 +21,7 @@ from roundgate.core.rulebook.expansion import for_files, patterns, with_includes
 from roundgate.core.rulebook.model import NO_RULEBOOK, Rulebook
 from roundgate.core.values import ValueProblem, as_stored
 from roundgate.core.values.units import parse_seconds
-from roundgate.host.errors import Trouble
+from roundgate.host.errors import OutOfReach, Trouble
 from roundgate.host.facts import facts_of, found_files
 from roundgate.host.files import Folder, SeenTexts, read_at_rest, read_bytes, read_texts, write_durably
 from roundgate.host.keeper.config import KeeperConfig
@@ -32,10 +32,13 @@ from roundgate.host.site_file.tables import ServerEntry
 
 if TYPE_CHECKING:
     from roundgate.host.rented.mirror import Mirror
+    from roundgate.host.rented.protocol import Remote
 
 _BOOK = "rulebook.json"
 _DEEPEST, _MOST_FILES = 4, 500
 """Without a rulebook, so deep and so many files of a server are looked at."""
+_LARGEST_FETCHED = 4 * 1024 * 1024
+"""Bytes of a file that no rulebook names, and that is fetched from a rented machine all the same."""
 
 
 class FilesNow(Struct, frozen=True):
@@ -111,7 +114,7 @@ class Server(Struct, frozen=True, dict=True):
     @cached_property
     def facts(self) -> Facts:
         """What holds of it beside its files; each is looked at when it is asked for."""
-        return facts_of(self.name, self._home, self.entry, lambda: self.book.rulebook.version)
+        return facts_of(self.name, self._home, self.entry, lambda: self.book.rulebook.version, self.mirror)
 
     def _last_good_book(self) -> Rulebook | None:
         try:
@@ -159,6 +162,26 @@ class Server(Struct, frozen=True, dict=True):
         if self.mirror is not None:
             self.mirror.pull(paths, whole=True)
 
+    def fetch_logs(self, *, whole: bool = True) -> None:
+        """Bring the copies of its logs up to date, packed ones too if ``whole``; here, nothing.
+
+        Raises Trouble, OutOfReach.
+        """
+        if self.mirror is not None:
+            self.mirror.pull_logs(self.book.server.logs, whole=whole)
+
+    def fetch_below(self, folder: str) -> None:
+        """Bring the copy of a folder up to date, but for large files and hidden ones; here, nothing.
+
+        Raises Trouble, OutOfReach.
+        """
+        if self.mirror is not None:
+            self.mirror.pull_below(folder, lambda path, one: _is_for_people(path) and one.size <= _LARGEST_FETCHED)
+
+    def names_in(self, folder: str) -> list[str]:
+        """Name what is in a folder of the server's. Raises Trouble."""
+        return self.mirror.names(folder) if self.mirror is not None else self.files_folder.names(folder)
+
     def hang_up(self) -> None:
         """Let a rented machine's file service go: many take one or two connections, and another process needs one."""
         if self.mirror is not None:
@@ -185,18 +208,28 @@ class Server(Struct, frozen=True, dict=True):
 
         Hidden folders and deep ones are left out.
         """
+        if self.mirror is not None:
+            with suppress(OutOfReach):  # the copy is told to be old at the end
+                self._fetch_known_formats(self.mirror)
         home = self.files_folder
         found: list[str] = []
-
-        def skips(path: str) -> bool:
-            return path.rpartition("/")[2].startswith(".") or path.count("/") >= _DEEPEST
-
-        for path, _, _ in home.walk(skips=skips):
-            if not path.rpartition("/")[2].startswith(".") and home.holds(path) and _has_format(home, path):
+        for path, _, _ in home.walk(skips=lambda path: not _may_hold(path)):
+            if _is_for_people(path) and home.holds(path) and _has_format(home, path):
                 found.append(path)
             if len(found) > _MOST_FILES:
                 return found[:_MOST_FILES]
         return sorted(found, key=lambda path: (path.count("/"), path))
+
+    def _fetch_known_formats(self, mirror: Mirror) -> None:
+        """Bring the copies of files up to date that may be of a known format."""
+
+        def wants(path: str, one: Remote) -> bool:
+            if one.is_folder:
+                return _may_hold(path)
+            fits = format_name(path.rpartition("/")[2]) or path.lower().endswith(_OF_SETTINGS)
+            return bool(fits) and _is_for_people(path) and one.size <= _LARGEST_FETCHED
+
+        mirror.pull_below("", wants)
 
     def read(self, extra: Sequence[str] = ()) -> FilesNow:
         """Read its files as they are on disk now; those that the server rewrites while it runs, at rest."""
@@ -301,6 +334,16 @@ class Server(Struct, frozen=True, dict=True):
             with suppress(Trouble):
                 places[path] = folder.resolve(path)
         return places
+
+
+def _is_for_people(path: str, deepest: int = _DEEPEST) -> bool:
+    """Return whether a file or folder is neither hidden nor deep."""
+    return not path.rpartition("/")[2].startswith(".") and path.count("/") <= deepest
+
+
+def _may_hold(path: str) -> bool:
+    """Return whether a folder may hold files that are for people."""
+    return _is_for_people(path, _DEEPEST - 1)
 
 
 def _has_format(home: Folder, path: str) -> bool:

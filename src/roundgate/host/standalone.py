@@ -45,6 +45,9 @@ class StandaloneFile:
         file = File(path=path, format=kind, dialect=dialect_by_name(path))
         self.book = Rulebook(rulebook=NO_RULEBOOK.rulebook, file={"file": file})
 
+    def fetch_below(self, folder: str) -> None:
+        """It is here."""
+
     def paths(self) -> list[str]:
         """Name the one file."""
         return [self.path]

@@ -48,6 +48,10 @@ class Holder(Protocol):
         """The folder that holds the files."""
         ...
 
+    def fetch_below(self, folder: str) -> None:
+        """Have what is below a folder here, where it is on another machine."""
+        ...
+
     def paths(self) -> list[str]:
         """Name the configuration files."""
         ...
@@ -95,6 +99,10 @@ class Workspace:
     def folder(self) -> Path:
         """See Holder."""
         return self.server.folder
+
+    def fetch_below(self, folder: str) -> None:
+        """See Holder. Raises Trouble."""
+        self.server.fetch_below(folder)
 
     def paths(self) -> list[str]:
         """See Holder."""

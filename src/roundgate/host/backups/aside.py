@@ -21,9 +21,15 @@ if TYPE_CHECKING:
     from roundgate.host.rented.protocol import RemoteFiles
 
 
-def aside_of(round: int) -> str:
+def aside_of(server: Server, round: int) -> str:
     """Return the name of a round's folder, in the server's own."""
-    return f".roundgate-restore-{round}"
+    if server.mirror is None:
+        return f".{_ASIDE}{round}"
+    # Not hidden, as some services do not list what is; and another administrator's site has rounds of the same numbers.
+    return f"{_ASIDE}{round}-{server.mirror.mark}"
+
+
+_ASIDE = "roundgate-restore-"
 
 
 class SwapHome(Protocol):
@@ -96,6 +102,7 @@ class RemoteHome:
 
     def fill(self, path: str, unpack: Callable[[Path], object]) -> None:
         """See SwapHome. Each file is read back and compared after it was sent."""
+        self._clear_former()
         make_private(self._server.site.state / PLACES)
         here = self._server.site.state / PLACES / f"{self._server.name}.restore"
         shutil.rmtree(here, ignore_errors=True)
@@ -108,6 +115,13 @@ class RemoteHome:
                     self._send(Path(folder) / name, f"{far}/{name}")
         finally:
             shutil.rmtree(here, ignore_errors=True)
+
+    def _clear_former(self) -> None:
+        """Remove what an earlier round of this site could not, as the place was out of reach."""
+        assert self._server.mirror is not None
+        for name in self._files.listing():
+            if name.startswith(_ASIDE) and name.endswith(f"-{self._server.mirror.mark}"):
+                self._files.remove_tree(name)
 
     def _send(self, source: Path, path: str) -> None:
         if source.is_symlink():

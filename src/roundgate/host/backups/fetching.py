@@ -88,7 +88,9 @@ def _below(files: RemoteFiles, home: str, roots: Sequence[str]) -> Iterator[tupl
 
 
 def _is_ours(path: str) -> bool:
-    return any(part.startswith(".roundgate") or ".roundgate-" in part for part in path.split("/"))
+    return any(
+        part.startswith((".roundgate", "roundgate-restore-")) or ".roundgate-" in part for part in path.split("/")
+    )
 
 
 class _Fetch:
@@ -98,6 +100,8 @@ class _Fetch:
         self.known = self._read()
         self.listed: dict[str, Remote] = {}
         self.kept = time.monotonic()
+        self.refused: dict[str, str] = {}
+        """Files that the place does not give, and why."""
 
     def _read(self) -> _Fetched:
         raw = read_bytes(str(self.index))
@@ -128,9 +132,9 @@ class _Fetch:
             left_out = [path for path, one in listed.items() if one.leads_out]
             self.listed = {path: one for path, one in listed.items() if not one.leads_out}
             self._drop_others()
-            missing = [path for path in self.listed if not self._is_here(path)]
+            missing = [path for path in self.listed if not self._is_here(path) and path not in self.refused]
             if not missing:
-                return left_out
+                return left_out + [f"{path}: {why}" for path, why in self.refused.items()]
             self._refuse_without_room(missing)
             for path in missing:
                 self._fetch(path)
@@ -170,8 +174,19 @@ class _Fetch:
             self.keep()
         with target.open("ab") as file:
             os.fchmod(file.fileno(), 0o600)
-            if self.files.fetch(f"{self.home}{path}", _Counted(file, self.told), file.tell()):
-                self.known.done.append(path)
+            try:
+                is_there = self.files.fetch(f"{self.home}{path}", _Counted(file, self.told), file.tell())
+            except OutOfReach:
+                raise
+            except Trouble as error:  # by FTP, a link that leads out of the folder is listed like a file
+                self.refused[path] = error.what
+                is_there = False
+        if is_there:
+            self.known.done.append(path)
+        else:
+            target.unlink(missing_ok=True)
+            self._forget(path)
+            return
         moment = moment_of(one.modified)
         if moment is not None:  # servers pick their newest world by its time
             os.utime(target, (moment, moment))

@@ -16,7 +16,7 @@ from roundgate.core.rulebook.model import ConsoleStep
 from roundgate.host.consoles import console_of
 from roundgate.host.drivers import driver_of
 from roundgate.host.drivers.protocol import Driver
-from roundgate.host.errors import Busy, Trouble
+from roundgate.host.errors import Busy, ConsoleCut, NoConsole, Trouble
 from roundgate.host.keeper.interpreter import own
 from roundgate.host.patterns import search
 from roundgate.host.servers import Server
@@ -24,6 +24,10 @@ from roundgate.host.servers import Server
 _DYING = 5.0
 """Seconds that a killed backup may take to let go of its lock: its pipes may be closed before."""
 _DEADLY = (signal.SIGTERM, signal.SIGHUP)
+
+
+class Untold(Trouble):
+    """A server was not told anything."""
 
 
 @contextmanager
@@ -47,12 +51,14 @@ def held_still(server: Server, *, despite: bool) -> Iterator[bool]:
             yield not runs
             return
         with _lock(server), _signals_as_exceptions(), _watched(server):
+            is_held = True
             try:
-                _hold(server, driver)
-                yield True
+                is_held = _hold(server, driver, despite=despite)
+                yield is_held
             finally:
                 # Also where a step of the hold went wrong: the server may have taken the ones before it.
-                _resume(server, driver)
+                if is_held:
+                    _resume(server, driver)
     finally:
         driver.close()
 
@@ -132,13 +138,26 @@ def _signals_as_exceptions() -> Iterator[None]:
             signal.signal(number, handler)
 
 
-def _hold(server: Server, driver: Driver) -> None:
-    step = _first_unanswered(server, driver, server.book.server.hold)
+def _hold(server: Server, driver: Driver, *, despite: bool) -> bool:
+    """Let a server hold its saving; return whether it could be told, which it must be unless ``despite``.
+
+    Raises Trouble.
+    """
+    try:
+        step = _first_unanswered(server, driver, server.book.server.hold)
+    except Untold as error:
+        if despite:
+            return False
+        raise Trouble(
+            f"{server.name} cannot be told to hold its saving: {error.what}",
+            typed_command("stop", server.name, hint="or copy the files anyway: --as-it-runs"),
+        ) from error
     if step is not None:
         raise Trouble(
             f"{server.name} did not answer '{step.send}' as its rulebook says; nothing was saved.",
             typed_command("log", server.name),
         )
+    return True
 
 
 def _resume(server: Server, driver: Driver) -> None:
@@ -159,12 +178,17 @@ def _resume(server: Server, driver: Driver) -> None:
 def _first_unanswered(server: Server, driver: Driver, steps: Sequence[ConsoleStep]) -> ConsoleStep | None:
     """Send console lines, each after the answer to the one before; return the first that is not answered.
 
-    Raises Trouble.
+    Raises Untold where not even the first one reaches the server, and Trouble.
     """
     console = console_of(server, driver)
     try:
-        for step in steps:
-            heard = console.exchange(step.send)
+        for number, step in enumerate(steps):
+            try:
+                heard = console.exchange(step.send)
+            except (NoConsole, ConsoleCut) as error:
+                if number:
+                    raise
+                raise Untold(error.what, error.do) from error
             if step.match and not any(search(step.match, line) for line in heard):
                 return step
         return None

@@ -69,7 +69,7 @@ def unpack(round: Round) -> None:
     try:
         plan = _unpacked(round)
     except (Trouble, OSError) as error:
-        swap_home(round.server).clear(aside_of(round.number))
+        swap_home(round.server).clear(aside_of(round.server, round.number))
         why = error.what if isinstance(error, Trouble) else f"{error.strerror or error}."
         message = f"The backup cannot be unpacked: {why} Nothing was changed."
         raise RoundAborted(RoundOutcome.REFUSED, message, getattr(error, "do", "")) from error
@@ -90,14 +90,16 @@ def _unpacked(round: Round) -> SwapPlan:
     units = units_of(server, manifest, round.options.only)
     must_have_room(server.folder, manifest.size)
     home = swap_home(server)
-    home.fill(f"{aside_of(round.number)}/new", lambda folder: restore_to(server.site, manifest, folder, units))
+    home.fill(
+        f"{aside_of(round.server, round.number)}/new", lambda folder: restore_to(server.site, manifest, folder, units)
+    )
     had = tuple((unit, home.is_there(unit)) for unit in units)
     return SwapPlan(manifest.number, manifest.what, had)
 
 
 def swap(round: Round) -> None:
     """Put what was unpacked in the place of what is there. Raises OSError; then the round goes back."""
-    home, aside = swap_home(round.server), aside_of(round.number)
+    home, aside = swap_home(round.server), aside_of(round.server, round.number)
     try:
         for unit, _ in _plan(round).units:
             if home.is_there(unit):
@@ -109,7 +111,7 @@ def swap(round: Round) -> None:
 
 def swap_back(round: Round) -> None:
     """Put back what was there, from any point at which a swap may have been interrupted. Raises OSError or Trouble."""
-    home, aside = swap_home(round.server), aside_of(round.number)
+    home, aside = swap_home(round.server), aside_of(round.server, round.number)
     if not (round.folder / _PLAN).exists():
         return
     # In reverse, so that each unit goes back through the states that it came by.
@@ -131,7 +133,7 @@ def _plan(round: Round) -> SwapPlan:
 
 def settle(round: Round, *, is_in_force: bool) -> str:
     """Clear up at the end of a round: what was replaced becomes a backup of its own. Give a remark, or nothing."""
-    home, aside = swap_home(round.server), aside_of(round.number)
+    home, aside = swap_home(round.server), aside_of(round.server, round.number)
     try:
         if not home.is_there(aside):
             return ""

@@ -78,8 +78,7 @@ class RentedDriver(OutsideDriver):
         if self._deaf_since is not None and time.monotonic() - self._deaf_since < _DEAF_PAUSE:
             return
         try:
-            for path in self._mirror.logs(self.server.book.server.logs):
-                self._mirror.pull_log(path)
+            self._mirror.pull_logs(self.server.book.server.logs)
         except OutOfReach:
             if self._deaf_since is None:
                 self.events.append({"event": "deaf"})

@@ -22,6 +22,18 @@ def _before(file: BinaryIO, at: int) -> bytes:
     return file.read(at - start)
 
 
+def newest_log(server: Server) -> str | None:
+    """Return the log that the server writes now, from its folder; None where there is none."""
+    folder = server.files_folder
+    found: dict[str, int] = {}
+    for pattern in server.book.server.logs:
+        for path in folder.matching(pattern):
+            if not path.endswith((".gz", ".zst", ".xz", ".bz2")):
+                with contextlib.suppress(OSError, Trouble):  # it was rotated away just now
+                    found[path] = folder.stat(path).st_mtime_ns
+    return max(found, key=lambda path: found[path], default=None)
+
+
 class LogTail:
     """The newest of a server's logs, read from where it was; one that takes its place is read from its start."""
 
@@ -35,19 +47,9 @@ class LogTail:
         self.seen = b""
         """The bytes before ``at``, as they were read."""
 
-    def _newest(self) -> str | None:
-        folder = self.server.files_folder
-        found: dict[str, int] = {}
-        for pattern in self.server.book.server.logs:
-            for path in folder.matching(pattern):
-                if not path.endswith((".gz", ".zst", ".xz", ".bz2")):
-                    with contextlib.suppress(OSError, Trouble):  # it was rotated away just now
-                        found[path] = folder.stat(path).st_mtime_ns
-        return max(found, key=lambda path: found[path], default=None)
-
     def skip(self) -> None:
         """Go to the end of what there is."""
-        self.path, self.rest = self._newest(), b""
+        self.path, self.rest = newest_log(self.server), b""
         if self.path is not None:
             with self.server.files_folder.open(self.path) as file:
                 self.inode, self.at = os.fstat(file.fileno()).st_ino, file.seek(0, os.SEEK_END)
@@ -55,7 +57,7 @@ class LogTail:
 
     def lines(self) -> list[str]:
         """Return the lines that have come since."""
-        path = self._newest()
+        path = newest_log(self.server)
         if path is None:
             return []
         try:

@@ -39,6 +39,7 @@ def seen_on(server: Server) -> dict[str, SeenPerson]:
             f"The rulebook of {server.name} does not say who comes and goes in which logs.",
             "It needs 'joined' and 'logs' in its table [server].",
         )
+    server.fetch_logs()
     memory = Path(server.state) / _SEEN
     seen = _remembered(memory)
     pattern = LogPattern(spec.joined, spec.left, time.process_time)

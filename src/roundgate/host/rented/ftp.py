@@ -173,6 +173,7 @@ class FtpFiles(RemoteFiles):
         with self._once(f"rename {path}") as link:
             try:
                 link.rename(path, name)
+                self.renames_over = self.renames_over is not False
             except ftplib.error_perm:
                 # Several services rename over nothing: the old file goes aside first. Should the connection break in
                 # between, the round's journal has its bytes.
@@ -180,6 +181,7 @@ class FtpFiles(RemoteFiles):
                 link.rename(name, aside)
                 link.rename(path, name)
                 link.delete(aside)
+                self.renames_over = False
 
     def remove(self, path: str) -> None:
         """Remove a file, if it is there. Raises OutOfReach, Trouble."""

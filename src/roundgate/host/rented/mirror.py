@@ -6,9 +6,14 @@ place and compared with what was reviewed; after it has written, each file is re
 
 from __future__ import annotations
 
+import hashlib
+import io
+import os
+import socket
 import time
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from contextlib import suppress
+from fnmatch import fnmatchcase
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -17,7 +22,7 @@ from msgspec import MsgspecError, Struct, field, json
 from roundgate.core.rulebook.expansion import placeholder
 from roundgate.host.errors import ChangedMeanwhile, OutOfReach, Trouble
 from roundgate.host.files import digest, read_bytes, write_durably
-from roundgate.host.rented.protocol import Remote, RemoteFiles, leads_out
+from roundgate.host.rented.protocol import Remote, RemoteFiles, leads_out, moment_of
 
 if TYPE_CHECKING:
     from roundgate.core.rulebook.model import Rulebook
@@ -28,7 +33,11 @@ _AGAIN = 20.0
 """Seconds after which a place that was out of reach is tried again."""
 _FRESH = 1.0
 """Seconds for which a listing is good."""
-_MARK = ".{name}.roundgate-{mark}"
+_LOG_END = 16 * 1024 * 1024
+"""Bytes of a log that is read for the first time, from its end."""
+_LOOKED_BACK = 512
+"""Bytes by which a log is known again."""
+_PACKED = (".gz", ".zst", ".xz", ".bz2")
 
 
 class _Known(Struct, frozen=True, array_like=True):
@@ -42,6 +51,8 @@ class _Known(Struct, frozen=True, array_like=True):
 class _Index(Struct):
     files: dict[str, _Known] = field(default_factory=dict)
     looked: float = 0.0
+    holes: dict[str, int] = field(default_factory=dict)
+    """Logs of which the first bytes, so many, have not been read."""
 
 
 class Mirror:
@@ -51,6 +62,8 @@ class Mirror:
         """Read what is known of the copy."""
         self.folder = folder
         self.remote = remote
+        self.mark = hashlib.sha256(f"{socket.gethostname()} {folder}".encode()).hexdigest()[:6]
+        """Tells what this site writes beside the server's files from what another administrator's does."""
         self.out_of_reach: OutOfReach | None = None
         """Why the copy could not be compared with the place, where it could not."""
         self._tried = 0.0
@@ -177,12 +190,12 @@ class Mirror:
         """
         for path, data in contents.items():
             if data is not None:
-                self._write_checked(_beside(path, mark), data)
+                self._write_checked(self._beside(path, mark), data)
         for path, data in contents.items():
             if data is None:
                 self.remote.remove(path)
             else:
-                self.remote.rename(_beside(path, mark), path)
+                self.remote.rename(self._beside(path, mark), path)
             if self.remote.read(path) != data:
                 raise Trouble(f"{path} is not what was written, on {self.remote.address.host}.", "")
         self._listings.clear()
@@ -195,49 +208,119 @@ class Mirror:
                 "See whether there is room left.",
             )
 
+    def _beside(self, path: str, mark: str) -> str:
+        above, _, name = path.rpartition("/")
+        beside = f".{name}.roundgate-{mark}-{self.mark}"
+        return f"{above}/{beside}" if above else beside
+
     def sweep(self, paths: Iterable[str], marks: Sequence[str]) -> None:
         """Remove what an interrupted write has left beside its place. Raises OutOfReach, Trouble."""
         self._listings.clear()
         for path in dict.fromkeys(paths):
             for mark in marks:
                 # Whether they are there is not looked up: some services do not list what begins with a dot.
-                self.remote.remove(_beside(path, mark))
-                self.remote.remove(f"{_beside(path, mark)}-old")
+                self.remote.remove(self._beside(path, mark))
+                self.remote.remove(f"{self._beside(path, mark)}-old")
 
     # --- logs ---
 
-    def pull_log(self, path: str) -> None:
-        """Bring the copy of a log up to date: what has come since is added to it. Raises OutOfReach, Trouble."""
-        target = self._target(path)
-        have = target.stat().st_size if target.is_file() else 0
-        above, _, name = path.rpartition("/")
-        listed = self._listed(above).get(name)
-        if listed is None:
-            return
-        if listed.size < have:  # it was started over
-            target.unlink()
-            have = 0
-        if listed.size > have:
-            data = self.remote.read(path, have)
-            if data:
-                target.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
-                with target.open("ab") as file:
-                    file.write(data)
+    def pull_logs(self, patterns: Sequence[str], *, whole: bool = False) -> None:
+        """Bring the copies of the logs up to date that fit patterns of a rulebook whose last part may have ``*``.
 
-    def logs(self, patterns: Sequence[str]) -> list[str]:
-        """Name the logs that fit patterns of a rulebook whose last part may have ``*``. Raises OutOfReach, Trouble."""
-        from fnmatch import fnmatchcase
+        With ``whole`` those that are packed too, and those of which only the end has been read so far, to their start.
+        Raises OutOfReach, Trouble.
+        """
+        for path in self._logs(patterns):
+            if whole or not path.endswith(_PACKED):
+                self.pull_log(path, whole=whole)
 
+    def _logs(self, patterns: Sequence[str]) -> list[str]:
         found = []
         for pattern in patterns:
             above, _, last = pattern.rpartition("/")
             if "*" not in above:
                 names = [name for name, one in self._listed(above).items() if not one.is_folder]
                 found += [f"{above}/{name}" if above else name for name in names if fnmatchcase(name, last)]
-        return [path for path in dict.fromkeys(found) if not path.endswith((".gz", ".zst", ".xz", ".bz2"))]
+        return list(dict.fromkeys(found))
 
+    def pull_log(self, path: str, *, whole: bool = False) -> None:
+        """Bring the copy of a log up to date: what has come since is added to it. Raises OutOfReach, Trouble.
 
-def _beside(path: str, mark: str) -> str:
-    above, _, name = path.rpartition("/")
-    beside = _MARK.format(name=name, mark=mark)
-    return f"{above}/{beside}" if above else beside
+        Of a long one that was never read, only the end comes, unless ``whole`` is wanted; the copy has a hole then.
+        """
+        target = self._target(path)
+        above, _, name = path.rpartition("/")
+        listed = self._listed(above).get(name)
+        if listed is None:
+            return
+        have = target.stat().st_size if target.is_file() else 0
+        is_holed = path in self._index.holes
+        if have == listed.size and not (whole and is_holed):
+            return
+        target.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
+        goes_on = 0 < have < listed.size and not path.endswith(_PACKED) and not (whole and is_holed)
+        if not (goes_on and self._read_on(path, target, have)):
+            start = 0 if whole or path.endswith(_PACKED) else max(0, listed.size - _LOG_END)
+            self._read_anew(path, target, start)
+        moment = moment_of(listed.modified)
+        if moment is not None and target.is_file():  # who comes and goes is read from the oldest log on
+            os.utime(target, (moment, moment))
+
+    def _read_on(self, path: str, target: Path, have: int) -> bool:
+        """Add to a copy what has come since; return whether the log is still the one that was read before."""
+        looked_back = min(have, _LOOKED_BACK)
+        with target.open("r+b") as file:
+            file.seek(have - looked_back)
+            before = file.read()
+            new = io.BytesIO()
+            self.remote.fetch(path, new, have - looked_back)
+            if not new.getvalue().startswith(before):
+                return False
+            file.seek(have)
+            file.write(new.getvalue()[looked_back:])
+        return True
+
+    def _read_anew(self, path: str, target: Path, start: int) -> None:
+        target.unlink(missing_ok=True)
+        with target.open("wb") as file:
+            os.fchmod(file.fileno(), 0o600)
+            file.seek(start)
+            is_there = self.remote.fetch(path, file, start)
+        if not is_there:
+            target.unlink()
+        if start:
+            self._index.holes[path] = start
+        else:
+            self._index.holes.pop(path, None)
+        self._write_index()
+
+    # --- what no rulebook names ---
+
+    def has(self, path: str) -> bool | None:
+        """Return whether the place has something of that name; None where it is out of reach. Raises Trouble."""
+        above, _, name = path.strip("/").rpartition("/")
+        try:
+            return name in self._listed(above)
+        except OutOfReach:
+            return None
+
+    def names(self, folder: str) -> list[str]:
+        """Name the files in a folder of the place; of the copy, where the place is out of reach. Raises Trouble."""
+        folder = folder.removeprefix(".")
+        with suppress(OutOfReach):
+            return [name for name, one in self._listed(folder).items() if not one.is_folder]
+        here = self._target(folder)
+        return [path.name for path in here.iterdir() if path.is_file()] if here.is_dir() else []
+
+    def pull_below(self, root: str, wants: Callable[[str, Remote], bool]) -> None:
+        """Bring what is below a folder, as far as it is wanted, up to date; its folders are made here too.
+
+        Raises OutOfReach, Trouble.
+        """
+        wanted = []
+        for path, one in self.remote.walk(root, wants):
+            if one.is_folder:
+                self._target(path).mkdir(mode=0o700, parents=True, exist_ok=True)
+            else:
+                wanted.append(path)
+        self.pull(wanted)

@@ -51,6 +51,8 @@ class RemoteFiles(ABC):
     """
 
     address: Address
+    renames_over: bool | None = None
+    """Whether a file can be renamed over another one; None as long as nobody has tried."""
 
     @abstractmethod
     def listing(self, folder: str = "") -> dict[str, Remote]:
@@ -100,15 +102,22 @@ class RemoteFiles(ABC):
         """Write a whole file under a name that is nobody's yet. Raises OutOfReach, Trouble."""
         self.send(path, io.BytesIO(data))
 
-    def walk(self, root: str = "", depth: int = 0) -> Iterator[tuple[str, Remote]]:
-        """Yield everything below a folder, each folder before what is in it. Raises OutOfReach, Trouble."""
+    def walk(
+        self, root: str = "", wants: Callable[[str, Remote], bool] = lambda _path, _one: True, depth: int = 0
+    ) -> Iterator[tuple[str, Remote]]:
+        """Yield everything below a folder that is wanted, each folder before what is in it. Raises OutOfReach, Trouble.
+
+        A folder that is not wanted is left out with all that is in it.
+        """
         if depth > _DEEPEST:
             return
         for name, one in sorted(self.listing(root).items()):
             path = f"{root}/{name}" if root else name
+            if not wants(path, one):
+                continue
             yield path, one
             if one.is_folder and not one.leads_out:
-                yield from self.walk(path, depth + 1)
+                yield from self.walk(path, wants, depth + 1)
 
     def find(self, path: str) -> Remote | None:
         """Return what a listing says of a path; None where it is not there. Raises OutOfReach, Trouble."""

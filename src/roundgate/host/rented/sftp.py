@@ -264,6 +264,7 @@ class SftpFiles(RemoteFiles):
                     client.chmod(self._path(path), stat.S_IMODE(former.st_mode or 0o600))
             try:
                 client.posix_rename(self._path(path), target)
+                self.renames_over = True
             except OSError as error:
                 if error.errno is not None:
                     raise
@@ -282,6 +283,7 @@ class SftpFiles(RemoteFiles):
         client.rename(path, target)
         with suppress(FileNotFoundError):
             client.remove(aside)
+        self.renames_over = False
 
     def remove(self, path: str) -> None:
         """See RemoteFiles."""

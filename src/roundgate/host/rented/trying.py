@@ -93,7 +93,9 @@ def _tried(files: RemoteFiles) -> Iterator[PlaceStep]:
             raise Trouble("A file that was written is not in the list of its folder.", "Ask the service why.")
         yield PlaceStep("clock", _clock([listed[first].modified, listed[second].modified], before))
         files.rename(second, first)
-        yield PlaceStep("rename", "a file was renamed over another one")
+        over = "a file was renamed over another one"
+        aside = "over no other file: the old one is moved aside first"
+        yield PlaceStep("rename", over if files.renames_over else aside)
         in_capitals = files.read(first.upper())
         yield PlaceStep("names", "case matters" if in_capitals is None else "case does not matter")
     finally:

@@ -65,7 +65,7 @@ def refuse_broken_off(server: Server, store: Store) -> None:
     if row and not any(line.step == "stop" for line in store.journal(row.number)):
         store.close_round(row.number, "failed", "The round was interrupted before anything was changed.")
         if row.kind == RoundKind.RESTORE:
-            swap_home(server).clear(aside_of(row.number))
+            swap_home(server).clear(aside_of(server, row.number))
     elif row:
         raise NeedsRecovery(
             f"Round {row.number} of {server.name} was interrupted and must be finished first.",
