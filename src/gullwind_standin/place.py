@@ -34,6 +34,8 @@ class Habits:
     minutes: bool = False
     """Whether times are known to the minute only."""
     hides_dots: bool = False
+    no_modes: bool = False
+    """Whether a file's mode cannot be changed."""
     no_case: bool = False
     """Whether names that differ in case alone are one."""
     connections: int = 100

@@ -23,7 +23,7 @@ def serve_files(folder: str, port: int, habits: Habits) -> None:
     """
     root = os.path.dirname(folder)
     users = DummyAuthorizer()
-    users.add_user(USER, PASSWORD, root, perm="elradfmwMT")
+    users.add_user(USER, PASSWORD, root, perm="elradfmwT" if habits.no_modes else "elradfmwMT")
 
     class Handler(TLS_FTPHandler if habits.tls else FTPHandler):  # type: ignore[misc]
         authorizer = users

@@ -39,6 +39,23 @@ def test_a_change_of_a_rented_server_is_reviewed_written_and_proven(rented: Make
     assert "is down" in site.ok("stop", "regatta")
 
 
+@pytest.mark.parametrize("habits", [{}, {"list_only": True}, {"no_modes": True, "list_only": True}])
+def test_a_start_script_can_still_be_run_after_it_was_written(rented: Make, habits: dict[str, Any]) -> None:
+    place = rented(**habits)
+    site = place.site
+    for name in ("lanterns.key", "template.ini"):
+        path = place.home / "mods" / "lanterns" / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text("gullwind mod key\n" if name.endswith("key") else "[lantern]\nOil=60\n")
+    site.ok("start", "regatta")
+    site.ok("add", "regatta", "launch.mods", "lanterns")
+    site.run("apply", "regatta", "--yes")
+    assert "--mods" in (place.home / "launch.sh").read_text() and place.left() == []
+    assert (place.home / "launch.sh").stat().st_mode & 0o777 == 0o755
+    assert (place.home / "keys" / "lanterns.key").exists(), "in a folder that was not there"
+    assert " up " in site.ok("status", "regatta")
+
+
 def test_a_change_that_does_not_start_is_put_back_on_the_rented_machine(rented: Make) -> None:
     place = rented()
     site = place.site

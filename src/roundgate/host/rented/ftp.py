@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import ftplib
+import io
+import re
 import ssl
 import time
 from collections.abc import Iterator
@@ -171,6 +173,9 @@ class FtpFiles(RemoteFiles):
     def rename(self, path: str, name: str) -> None:
         """Give a file another name, over whatever has that name where the service allows it. Raises OutOfReach."""
         with self._once(f"rename {path}") as link:
+            if not _keep_mode(link, path, name):
+                self._overwrite(link, path, name)
+                return
             try:
                 link.rename(path, name)
                 self.renames_over = self.renames_over is not False
@@ -182,6 +187,14 @@ class FtpFiles(RemoteFiles):
                 link.rename(path, name)
                 link.delete(aside)
                 self.renames_over = False
+
+    def _overwrite(self, link: ftplib.FTP, path: str, name: str) -> None:
+        """Write over a file whose mode another one cannot be given: a start script must stay one that can be run."""
+        data = io.BytesIO()
+        link.retrbinary(f"RETR {path}", data.write)
+        data.seek(0)
+        link.storbinary(f"STOR {name}", data)
+        link.delete(path)
 
     def remove(self, path: str) -> None:
         """Remove a file, if it is there. Raises OutOfReach, Trouble."""
@@ -214,6 +227,37 @@ class FtpFiles(RemoteFiles):
             except ftplib.error_perm:
                 if path.rpartition("/")[2] in self._names(link, path):
                     raise
+
+
+_MODE = re.compile(r"(?:.*;)?unix\.mode=([0-7]+);", re.IGNORECASE)
+_RIGHTS = re.compile(r"-([r-][w-][xst-]){3}")
+
+
+def _mode_of(link: ftplib.FTP, path: str) -> int | None:
+    """Return the mode of a file; None where it is not there, or the service does not tell."""
+    with suppress(ftplib.error_perm):
+        found = _MODE.search(link.sendcmd(f"MLST {path}"))
+        if found:
+            return int(found[1], 8) & 0o777
+    lines: list[str] = []
+    with suppress(ftplib.error_perm, ftplib.error_temp):
+        link.retrlines(f"LIST {path}", lines.append)
+    link.voidcmd("TYPE I")
+    if len(lines) != 1 or not _RIGHTS.match(lines[0]):
+        return None
+    return int("".join("0" if letter in "-ST" else "1" for letter in lines[0][1:10]), 2)
+
+
+def _keep_mode(link: ftplib.FTP, path: str, name: str) -> bool:
+    """Give a file the mode of the one whose place it is to take; return False where it must have it and cannot."""
+    mode = _mode_of(link, name)
+    if mode is None:
+        return True
+    try:
+        link.sendcmd(f"SITE CHMOD {mode:o} {path}")
+    except ftplib.error_perm:
+        return not mode & 0o111
+    return True
 
 
 def _listed_by_name(link: ftplib.FTP, folder: str) -> dict[str, Remote]:

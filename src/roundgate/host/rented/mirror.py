@@ -201,6 +201,9 @@ class Mirror:
         self._listings.clear()
 
     def _write_checked(self, path: str, data: bytes) -> None:
+        above = path.rpartition("/")[0]
+        if above and not self._listed(above):  # it is not there, or empty
+            self.remote.make_folders(above)
         self.remote.write(path, data)
         if self.remote.read(path) != data:
             raise Trouble(
