@@ -25,6 +25,10 @@ USER, PASSWORD, KEY = "club", "spring-tide-7", "berth-key-9"
 class Habits:
     """How this place differs from what one would wish for."""
 
+    password: str = PASSWORD
+    """Of the file service's only user."""
+    key: str = KEY
+    """In the header of each request to the power service."""
     tls: str = ""
     """A file for the certificate of the authority that signs this place's own: files go by FTP with TLS, and not else.
     It is made here."""
@@ -113,7 +117,7 @@ def power(game: Game, habits: Habits) -> type[BaseHTTPRequestHandler]:
 
         def do_POST(self) -> None:
             self.rfile.read(int(self.headers.get("Content-Length", 0)))
-            if self.headers.get("X-Berth-Key") != KEY:
+            if self.headers.get("X-Berth-Key") != habits.key:
                 self.reply({"error": "who are you?"}, 401)
             elif habits.busy:
                 habits.busy -= 1

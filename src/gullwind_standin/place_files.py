@@ -12,7 +12,7 @@ from pyftpdlib.filesystems import AbstractedFS
 from pyftpdlib.handlers import FTPHandler, TLS_FTPHandler
 from pyftpdlib.servers import ThreadedFTPServer
 
-from gullwind_standin.place import PASSWORD, USER, Habits
+from gullwind_standin.place import USER, Habits
 
 
 def serve_files(folder: str, port: int, habits: Habits) -> None:
@@ -23,7 +23,7 @@ def serve_files(folder: str, port: int, habits: Habits) -> None:
     """
     root = os.path.dirname(folder)
     users = DummyAuthorizer()
-    users.add_user(USER, PASSWORD, root, perm="elradfmwT" if habits.no_modes else "elradfmwMT")
+    users.add_user(USER, habits.password, root, perm="elradfmwT" if habits.no_modes else "elradfmwMT")
 
     class Handler(TLS_FTPHandler if habits.tls else FTPHandler):  # type: ignore[misc]
         authorizer = users

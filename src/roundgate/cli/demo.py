@@ -92,13 +92,13 @@ def demo(
             # Whoever ends it halfway is not told how to stop what runs.
             if not (keep and is_done):
                 with undisturbed():
-                    _stop_all(site)
+                    stop_all(site)
                     lobby.terminate()
                     lobby.wait()
     _say_how_to_go_on(site, lobby.pid if keep else None)
 
 
-def _stop_all(site: Path) -> None:
+def stop_all(site: Path) -> None:
     """Stop the servers; a round that was just begun goes on without the command that began it, and holds its server."""
     until = time.monotonic() + _ROUNDS_END_WITHIN
     while run(site, "stop @all", quiet=True) == Busy.exit_code and time.monotonic() < until:

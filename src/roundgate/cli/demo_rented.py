@@ -9,7 +9,7 @@ import subprocess
 import time
 from pathlib import Path
 
-from roundgate.cli.demo import copy_files, free_ports, tell, write_old_logs
+from roundgate.cli.demo import copy_files, free_ports, stop_all, tell, write_old_logs
 from roundgate.cli.leaving import ended_in_order, undisturbed
 from roundgate.cli.screen.output import echo, styled
 from roundgate.host.errors import Trouble
@@ -23,6 +23,7 @@ secrets = "secrets.toml"
 """
 _BY_REQUESTS = """driver = "requests"
 watch = "1s"
+start-within = "20s"
 
 [server.regatta.requests]
 base = "http://127.0.0.1:{port}"
@@ -58,6 +59,7 @@ _STORY: tuple[tuple[str, str], ...] = (
     ("It is back, and down. The change goes into force with the start.", "apply regatta --yes --start"),
     ("What has happened so far?", "rounds"),
 )
+_PASSWORD, _KEY = "ebb-and-flow-3", "berth-key-4"
 _ANSWERS_WITHIN = 20.0
 
 
@@ -79,6 +81,7 @@ def demo_rented(folder: Path, *, keep: bool) -> None:
         finally:
             if not (keep and is_done):
                 with undisturbed():
+                    stop_all(site)
                     place.close()
     _say_how_to_go_on(site, place if keep else None)
 
@@ -89,9 +92,8 @@ class _Place:
     def __init__(self, site: Path, home: Path) -> None:
         self.files, self.power, self.game, self.console = free_ports(4)
         self.home = home
-        self._habits = json.dumps(
-            {"tls": str(site / "files.pem"), "no_rename_over": True, "connections": 2, "stays": True}
-        )
+        habits = {"no_rename_over": True, "connections": 2, "stays": True}
+        self._habits = json.dumps({"tls": str(site / "files.pem"), "password": _PASSWORD, "key": _KEY, **habits})
         self.process: subprocess.Popen[bytes] | None = None
 
     def open(self) -> None:
@@ -126,19 +128,17 @@ def _answers(port: int) -> bool:
 
 def _make_files(site: Path, home: Path, place: _Place) -> None:
     """Make the site without a server, and the server's files on the rented machine."""
-    from gullwind_standin.place import KEY, PASSWORD
-
     copy_files("regatta", home, {"@PORT2@": str(place.game), "http://127.0.0.1:@LOBBY@": ""})
     properties = home / "gullwind.properties"
     text = properties.read_text("utf-8").replace("lobby.listed=true", "lobby.listed=false")
     text = "".join(line for line in text.splitlines(keepends=True) if not line.startswith("lobby.url"))
-    more = f"console.open=true\nconsole.port={place.console}\nconsole.code={PASSWORD}\n"
+    more = f"console.open=true\nconsole.port={place.console}\nconsole.code={_PASSWORD}\n"
     properties.write_text(text + more, "utf-8")
     (home / "saves").mkdir()
     write_old_logs(home.parent, ["regatta"])
     (site / "roundgate.toml").write_text(_SITE, "utf-8")
     secrets = site / "secrets.toml"
-    secrets.write_text(f'regatta-files = "{PASSWORD}"\nberth = "{KEY}"\n', "utf-8")
+    secrets.write_text(f'regatta-files = "{_PASSWORD}"\nberth = "{_KEY}"\n', "utf-8")
     secrets.chmod(0o600)
 
 

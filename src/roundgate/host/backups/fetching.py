@@ -15,7 +15,7 @@ from pathlib import Path
 from msgspec import MsgspecError, Struct, field, json
 
 from roundgate.core.next_step import typed_command
-from roundgate.host.backups.making import FetchedTree, must_have_room
+from roundgate.host.backups.trees import FetchedTree, must_have_room
 from roundgate.host.errors import OutOfReach, Trouble
 from roundgate.host.files import read_bytes, write_durably
 from roundgate.host.keeper.record import boot_mark

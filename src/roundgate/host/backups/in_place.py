@@ -80,8 +80,8 @@ def unpack(round: Round) -> None:
 
 
 def _unpacked(round: Round) -> SwapPlan:
-    from roundgate.host.backups.making import must_have_room  # no other round needs its archives and locks
-    from roundgate.host.backups.unpacking import restore_to
+    from roundgate.host.backups.trees import must_have_room
+    from roundgate.host.backups.unpacking import restore_to  # no other round needs its archives
 
     server = round.server
     manifest = backup_numbered(server.site, round.options.target)

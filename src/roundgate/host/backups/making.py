@@ -5,7 +5,6 @@ from __future__ import annotations
 import errno
 import hashlib
 import os
-import shutil
 import stat
 import time
 from collections.abc import Callable, Iterator, Sequence
@@ -36,6 +35,7 @@ from roundgate.host.backups.manifest import (
     prune,
     write_manifest,
 )
+from roundgate.host.backups.trees import FetchedTree, must_have_room
 from roundgate.host.errors import Busy, Trouble
 from roundgate.host.notices.outbox import tell
 from roundgate.host.places import Folder, Found
@@ -44,16 +44,6 @@ from roundgate.host.site import Site
 
 _TRIES = 3
 """How often a file is read that changes while it is read."""
-_ROOM = 64 * 1024 * 1024
-"""Bytes that stay free."""
-
-
-class FetchedTree(NamedTuple):
-    """What is to be saved, in a folder of this machine."""
-
-    folder: Path
-    left_out: Sequence[str]
-    """Links of a rented machine that lead out of the server's folder."""
 
 
 class _Entry(NamedTuple):
@@ -219,16 +209,6 @@ def _below(home: Folder, root: str, backups: Path) -> Iterator[Found]:
         yield Found(root, about, "")
     elif about is not None and stat.S_ISDIR(about.st_mode):
         yield from home.walk(root, skips)
-
-
-def must_have_room(folder: Path, needed: int) -> None:
-    """See that so many bytes find room, and some are left. Raises Trouble."""
-    free = shutil.disk_usage(folder).free
-    if free < needed + _ROOM:
-        raise Trouble(
-            f"There may be no room for the backup: {needed >> 20} MB are to be saved, and {free >> 20} MB are free.",
-            "Make room, or delete older backups.",
-        )
 
 
 class _Plan(NamedTuple):
