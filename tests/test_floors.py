@@ -154,6 +154,7 @@ OPENS = {
     "cli/complete.py": "names for the shell",
     "cli/demo.py": "the demo's own files",
     "cli/demo_rented.py": "the same",
+    "cli/demo_site.py": "the same",
     "cli/ranks/tables.py": "a file that was named",
     "cli/running/prompting.py": "the console's history",
     "cli/screen/trouble.py": "error reports",

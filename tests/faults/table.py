@@ -27,7 +27,7 @@ OLD, NEW, WHOLE, SAME = "as before", "new", "wholly old or wholly new", "untouch
 UP, DOWN, RUNS = "up again", "down, as asked", "runs on"
 DOWN_TEST, KEPT, FILES, STATE = "test_never_down", "test_edits_kept", "test_hostile_files", "test_state"
 INTRUDERS, UNREADY, DRIVERS = "test_intruders", "test_never_ready", "test_drivers"
-RENTED, SFTP = "test_rented", "test_rented_sftp"
+RENTED, SFTP, SAVED = "test_rented", "test_rented_sftp", "test_rented_backups"
 KEEPER, CRASH, DISK = "test_keeper", "test_crashes", "test_full_disk"
 
 ROWS = (
@@ -172,6 +172,10 @@ ROWS = (
     Fault("the line to a rented machine is cut at any byte", "any", "undone, failed or proven; else open until it answers", WHOLE, UP, f"{SFTP}::test_a_line_that_is_cut_at_any_byte_leaves_files_that_recover_makes_whole"),
     Fault("a rented machine is out of reach", "`show`, `set`, `apply`", "the copy is shown, with a note; `apply` refuses", SAME, "not known", f"{RENTED}::test_a_place_out_of_reach_shows_the_copy_and_takes_changes_onto_the_slate"),
     Fault("somebody edits a file on a rented machine", "between review and write", "both changes are there", NEW, UP, f"{RENTED}::test_somebody_who_changes_a_file_there_meanwhile_is_not_overwritten"),
+    Fault("a rented machine's file service dies at any act on a file", "restore", "done, undone or refused; else open until it answers", "wholly old or wholly new; what could not be cleared goes with the next one", "as it was", f"{SAVED}::test_a_restore_that_a_dying_service_breaks_off_is_finished_or_undone"),
+    Fault("a rented machine's file service dies", "backup", "told; the next one goes on where it was", SAME, "as it was", f"{SAVED}::test_a_backup_goes_on_where_a_killed_service_broke_it_off"),
+    Fault("a rented machine has no room left", "restore", "refused", SAME, "as it was", f"{SAVED}::test_a_place_without_room_refuses_a_restore_and_keeps_what_it_has"),
+    Fault("a file service that gives no file its mode", "write of a start script", "written over in its place", NEW, UP, f"{RENTED}::test_a_start_script_can_still_be_run_after_it_was_written"),
     Fault("a rented machine shows another host key", "any", "refused, with what to do", SAME, "not known", f"{SFTP}::test_a_host_key_that_is_not_known_is_asked_about_and_a_changed_one_refused"),
     Fault("a start that fails passes itself on in the background", "`start`", "failed; all of it is ended and named", SAME, "down, and said", "test_background::test_a_process_that_ends_while_the_keeper_looks_hides_none_that_it_has_left"),
     Fault("the demo gets SIGTERM or SIGHUP", "any", "its servers are stopped", SAME, DOWN, "test_demo_ended::test_a_demo_that_is_ended_leaves_nothing_running"),

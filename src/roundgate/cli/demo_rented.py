@@ -9,7 +9,7 @@ import subprocess
 import time
 from pathlib import Path
 
-from roundgate.cli.demo import copy_files, free_ports, stop_all, tell, write_old_logs
+from roundgate.cli.demo_site import copy_files, free_ports, stop_all, tell, write_old_logs
 from roundgate.cli.leaving import ended_in_order, undisturbed
 from roundgate.cli.screen.output import echo, styled
 from roundgate.host.errors import Trouble
