@@ -133,3 +133,12 @@ def test_a_place_without_room_refuses_a_restore_and_keeps_what_it_has(rented: Ma
     assert held(place) == now and place.left() == []
     site.ok("backup", "restore", "regatta", "1", "--yes")
     assert held(place) == first
+
+
+def test_names_in_latin_1_are_read_as_they_are_meant(rented: Make, tmp_path: Path) -> None:
+    place = rented(encoding="latin-1")
+    (place.home / "saves").mkdir()
+    (place.home / "saves" / "Hafen \u00e4\u00f6.dat").write_text("tide")
+    place.site.ok("backup", "make", "regatta")
+    place.site.ok("backup", "restore", "1", "--to", str(tmp_path / "out"))
+    assert (tmp_path / "out" / "saves" / "Hafen \u00e4\u00f6.dat").read_text() == "tide"

@@ -41,6 +41,7 @@ class FtpFiles(RemoteFiles):
         self._password = password
         self._trusted = trusted
         self._link: ftplib.FTP | None = None
+        self._encoding = "utf-8"
 
     # --- the connection ---
 
@@ -57,7 +58,7 @@ class FtpFiles(RemoteFiles):
             link = _SecureFtp(context=context, timeout=WITHIN)
         else:
             link = ftplib.FTP(timeout=WITHIN)
-        link.encoding = "utf-8"
+        link.encoding = self._encoding
         link.connect(host, port)
         link.login(self.address.user, self._password)
         if isinstance(link, ftplib.FTP_TLS):
@@ -88,6 +89,9 @@ class FtpFiles(RemoteFiles):
         for left in reversed(range(_TRIES)):
             try:
                 return act(self._connected())
+            except UnicodeDecodeError:  # an old service, whose names are not in UTF-8
+                self._drop()
+                self._encoding = "latin-1"
             except (OSError, EOFError, ftplib.Error) as error:
                 self._drop()
                 told = _described(self.address, what, error)
