@@ -50,6 +50,7 @@ SAMPLED = {
     "cli/test_rank_checks.py": 3,
     "cli/test_ranks.py": 2,
     "cli/test_rented.py": 8,
+    "cli/test_rented_backups.py": 4,
     "cli/test_rented_sftp.py": 100,
     "cli/test_set_in_files.py": 2,
     "cli/test_timetable.py": 2,
