@@ -64,6 +64,17 @@ def test_a_whole_folder_is_saved_without_what_leads_out_of_it(either: RentedPlac
     assert "saves/lee.txt" not in came
 
 
+def test_what_a_replaced_link_leads_to_is_not_removed(either: RentedPlace) -> None:
+    site = either.site
+    fill(either)
+    (either.home / "mods").mkdir()
+    (either.home / "mods" / "fog.txt").write_text("thick")
+    (either.home / "saves" / "mods").symlink_to(either.home / "mods")
+    site.ok("backup", "make", "regatta")
+    site.ok("backup", "restore", "regatta", "1", "--yes")
+    assert (either.home / "mods" / "fog.txt").read_text() == "thick" and either.left() == []
+
+
 def test_a_restore_that_does_not_start_puts_the_former_worlds_back(either: RentedPlace) -> None:
     site = either.site
     fill(either)

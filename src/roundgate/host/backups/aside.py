@@ -121,7 +121,7 @@ class RemoteHome:
         assert self._server.mirror is not None
         for name in self._files.listing():
             if name.startswith(_ASIDE) and name.endswith(f"-{self._server.mirror.mark}"):
-                self._files.remove_tree(name)
+                self.clear(name)
 
     def _send(self, source: Path, path: str) -> None:
         if source.is_symlink():

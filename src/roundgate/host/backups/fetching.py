@@ -11,6 +11,7 @@ import time
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, suppress
 from pathlib import Path
+from typing import BinaryIO
 
 from msgspec import MsgspecError, Struct, field, json
 
@@ -37,7 +38,7 @@ class _Fetched(Struct):
     """The machine's boot: after another one, the end of a file may not have reached the disk."""
     begun: dict[str, Remote] = field(default_factory=dict)
     """Each file as the place listed it when its first byte was asked for."""
-    done: list[str] = field(default_factory=list)
+    done: set[str] = field(default_factory=set)
 
 
 @contextmanager
@@ -46,8 +47,8 @@ def fetched(
 ) -> Iterator[FetchedTree]:
     """Fetch folders and files of a rented server; ``home`` is another folder there that holds the same as its own.
 
-    The folder that they are in is removed at the end of the block, unless the place went out of reach. Raises
-    OutOfReach, Trouble, OSError.
+    The folder that they are in is removed at the end of the block, unless the place went out of reach or the command
+    was ended. Raises OutOfReach, Trouble, OSError.
     """
     assert server.mirror is not None
     make_private(server.site.state / PLACES)
@@ -61,12 +62,14 @@ def fetched(
             f"{error.what} {fetch.progress}",
             typed_command("backup make", server.name, hint="goes on where it was"),
         ) from error
+    except (Trouble, OSError):  # such as a disk without room, of which this takes some
+        fetch.forget()
+        raise
     except BaseException:
         fetch.keep()
         raise
     else:
-        shutil.rmtree(folder, ignore_errors=True)
-        fetch.index.unlink(missing_ok=True)
+        fetch.forget()
 
 
 def listed_size(files: RemoteFiles, roots: Sequence[str]) -> int:
@@ -119,9 +122,14 @@ class _Fetch:
         with suppress(OSError):
             write_durably(str(self.index), json.encode(self.known))
 
+    def forget(self) -> None:
+        """Remove what has been fetched."""
+        shutil.rmtree(self.folder, ignore_errors=True)
+        self.index.unlink(missing_ok=True)
+
     @property
     def progress(self) -> str:
-        count = sum(1 for path in self.known.done if path in self.listed)
+        count = len(self.known.done & self.listed.keys())
         return f"{count} of {len(self.listed)} files are here already." if self.listed else ""
 
     def all(self, roots: Sequence[str]) -> list[str]:
@@ -154,7 +162,7 @@ class _Fetch:
 
     def _forget(self, path: str) -> None:
         self.known.begun.pop(path, None)
-        self.known.done = [other for other in self.known.done if other != path]
+        self.known.done.discard(path)
 
     def _refuse_without_room(self, missing: Sequence[str]) -> None:
         # Once as the files themselves, and once as the archive.
@@ -182,7 +190,7 @@ class _Fetch:
                 self.refused[path] = error.what
                 is_there = False
         if is_there:
-            self.known.done.append(path)
+            self.known.done.add(path)
         else:
             target.unlink(missing_ok=True)
             self._forget(path)
@@ -195,10 +203,10 @@ class _Fetch:
 class _Counted:
     """A file that tells how much comes into it."""
 
-    def __init__(self, file: object, told: Progress | None) -> None:
+    def __init__(self, file: BinaryIO, told: Progress | None) -> None:
         self._file, self._told = file, told
 
     def write(self, data: bytes, /) -> None:
-        self._file.write(data)  # type: ignore[attr-defined]
+        self._file.write(data)
         if self._told is not None:
             self._told(len(data))

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
+PACKED = (".gz", ".zst", ".xz", ".bz2")
+"""Endings of logs that are compressed."""
 _BLOCK = 64 * 1024
 
 

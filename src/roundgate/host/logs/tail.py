@@ -7,6 +7,7 @@ import os
 from typing import BinaryIO
 
 from roundgate.host.errors import Trouble
+from roundgate.host.logs.ends import PACKED
 from roundgate.host.patterns import search
 from roundgate.host.servers import Server
 
@@ -28,7 +29,7 @@ def newest_log(server: Server) -> str | None:
     found: dict[str, int] = {}
     for pattern in server.book.server.logs:
         for path in folder.matching(pattern):
-            if not path.endswith((".gz", ".zst", ".xz", ".bz2")):
+            if not path.endswith(PACKED):
                 with contextlib.suppress(OSError, Trouble):  # it was rotated away just now
                     found[path] = folder.stat(path).st_mtime_ns
     return max(found, key=lambda path: found[path], default=None)

@@ -13,7 +13,7 @@ from typing import Any, BinaryIO
 
 from roundgate.host.errors import OutOfReach, SignInRefused, Trouble
 from roundgate.host.rented.address import Address
-from roundgate.host.rented.protocol import WITHIN, Progress, Remote, RemoteFiles, Sink
+from roundgate.host.rented.protocol import WITHIN, Progress, Remote, RemoteFiles, Sink, is_plain
 
 _TRIES, _PAUSE = 3, 0.5
 """How often a service that is busy or has hung up is called, and the seconds before the second time."""
@@ -99,7 +99,7 @@ class FtpFiles(RemoteFiles):
                     raise told from error
                 time.sleep(pause)  # a service that limits its connections needs a moment to see that one has ended
                 pause *= 2
-        raise AssertionError
+        raise OutOfReach(f"{self.address.where} cannot {what} now.", "Try again later.")
 
     @contextmanager
     def _once(self, what: str) -> Iterator[ftplib.FTP]:
@@ -119,8 +119,7 @@ class FtpFiles(RemoteFiles):
             found = {}
             try:
                 for name, facts in link.mlsd(folder, ["type", "size", "modify"]):
-                    # A name with a slash would lead out of the folder that was listed.
-                    if facts.get("type") in ("file", "dir") and "/" not in name and name not in (".", ".."):
+                    if facts.get("type") in ("file", "dir") and is_plain(name):
                         is_folder = facts["type"] == "dir"
                         found[name] = Remote(int(facts.get("size", 0)), facts.get("modify", ""), is_folder)
             except ftplib.error_perm as error:
@@ -276,6 +275,8 @@ def _listed_by_name(link: ftplib.FTP, folder: str) -> dict[str, Remote]:
     link.voidcmd("TYPE I")  # the list came as text, and sizes are those of the bytes
     for whole in names:
         name = whole.rpartition("/")[2]
+        if not is_plain(name):
+            continue
         path = f"{folder}/{name}" if folder else name
         try:
             size = link.size(path)

@@ -22,6 +22,7 @@ from msgspec import MsgspecError, Struct, field, json
 from roundgate.core.rulebook.expansion import placeholder
 from roundgate.host.errors import ChangedMeanwhile, OutOfReach, Trouble
 from roundgate.host.files import digest, read_bytes, write_durably
+from roundgate.host.logs.ends import PACKED
 from roundgate.host.rented.protocol import Remote, RemoteFiles, leads_out, moment_of
 
 if TYPE_CHECKING:
@@ -37,7 +38,6 @@ _LOG_END = 16 * 1024 * 1024
 """Bytes of a log that is read for the first time, from its end."""
 _LOOKED_BACK = 512
 """Bytes by which a log is known again."""
-_PACKED = (".gz", ".zst", ".xz", ".bz2")
 
 
 class _Known(Struct, frozen=True, array_like=True):
@@ -234,7 +234,7 @@ class Mirror:
         Raises OutOfReach, Trouble.
         """
         for path in self._logs(patterns):
-            if whole or not path.endswith(_PACKED):
+            if whole or not path.endswith(PACKED):
                 self.pull_log(path, whole=whole)
 
     def _logs(self, patterns: Sequence[str]) -> list[str]:
@@ -261,9 +261,9 @@ class Mirror:
         if have == listed.size and not (whole and is_holed):
             return
         target.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
-        goes_on = 0 < have < listed.size and not path.endswith(_PACKED) and not (whole and is_holed)
+        goes_on = 0 < have < listed.size and not path.endswith(PACKED) and not (whole and is_holed)
         if not (goes_on and self._read_on(path, target, have)):
-            start = 0 if whole or path.endswith(_PACKED) else max(0, listed.size - _LOG_END)
+            start = 0 if whole or path.endswith(PACKED) else max(0, listed.size - _LOG_END)
             self._read_anew(path, target, start)
         moment = moment_of(listed.modified)
         if moment is not None and target.is_file():  # who comes and goes is read from the oldest log on
@@ -285,17 +285,18 @@ class Mirror:
 
     def _read_anew(self, path: str, target: Path, start: int) -> None:
         target.unlink(missing_ok=True)
+        # Before the first byte: a line that breaks must not leave a hole that nobody knows of.
+        if start:
+            self._index.holes[path] = start
+        else:
+            self._index.holes.pop(path, None)
+        self._write_index()
         with target.open("wb") as file:
             os.fchmod(file.fileno(), 0o600)
             file.seek(start)
             is_there = self.remote.fetch(path, file, start)
         if not is_there:
             target.unlink()
-        if start:
-            self._index.holes[path] = start
-        else:
-            self._index.holes.pop(path, None)
-        self._write_index()
 
     # --- what no rulebook names ---
 

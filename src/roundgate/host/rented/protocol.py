@@ -11,7 +11,7 @@ from typing import BinaryIO, Protocol
 
 from msgspec import Struct
 
-from roundgate.host.errors import Trouble
+from roundgate.host.errors import OutOfReach, Trouble
 from roundgate.host.rented.address import Address
 
 WITHIN = 20.0
@@ -131,13 +131,27 @@ class RemoteFiles(ABC):
             self.make_folder("/".join(parts[:count]))
 
     def remove_tree(self, root: str) -> None:
-        """Remove a folder and all that is in it, if it is there. Raises OutOfReach, Trouble."""
-        for path, one in reversed(list(self.walk(root))):
-            if one.is_folder and not one.leads_out:
-                self.remove_folder(path)
-            else:
+        """Remove a folder and all that is in it, if it is there; links go, and what they lead to stays.
+
+        Raises OutOfReach, Trouble.
+        """
+        for name, one in self.listing(root).items():
+            path = f"{root}/{name}"
+            try:
+                # Also what is listed as a folder: it may be a link to one, which is no more than a name.
                 self.remove(path)
+            except OutOfReach:
+                raise
+            except Trouble:
+                if not one.is_folder:
+                    raise
+                self.remove_tree(path)
         self.remove_folder(root)
+
+
+def is_plain(name: str) -> bool:
+    """Return whether a name of a listing is that of something in the folder, and leads nowhere else."""
+    return name not in ("", ".", "..") and "/" not in name and "\0" not in name
 
 
 class _Limited(io.BytesIO):

@@ -17,7 +17,7 @@ from typing import TYPE_CHECKING, BinaryIO, TypeVar
 
 from roundgate.host.errors import OutOfReach, Trouble
 from roundgate.host.rented.address import Address
-from roundgate.host.rented.protocol import PIECE, Progress, Remote, RemoteFiles, Sink, leads_out
+from roundgate.host.rented.protocol import PIECE, Progress, Remote, RemoteFiles, Sink, is_plain, leads_out
 from roundgate.host.rented.ssh import Ssh
 
 if TYPE_CHECKING:
@@ -191,8 +191,7 @@ class SftpFiles(RemoteFiles):
                 entries = client.listdir_attr(real)
             except FileNotFoundError:
                 return {}
-            # A name with a slash would lead out of the folder that was listed.
-            named = [(entry.filename, entry) for entry in entries if "/" not in entry.filename]
+            named = [(entry.filename, entry) for entry in entries if is_plain(entry.filename)]
             found = {name: self._remote(client, f"{folder}/{name}" if folder else name, entry) for name, entry in named}
             return {name: one for name, one in found.items() if one is not None}
 
